@@ -1,0 +1,94 @@
+package main
+
+import (
+	"context"
+	"encoding/json"
+	"fmt"
+	"os"
+	"path/filepath"
+
+	"visator/core/intake"
+	"visator/core/model"
+	"visator/core/unit"
+)
+
+func inspect(ctx context.Context, args []string) error {
+	fs := newFlags("inspect", "[--json] FILE...", "Tells what each model file holds: triangles, parts, size, textures found and missing.")
+	asJSON := fs.Bool("json", false, "print one JSON object a line per file")
+	files, err := parse(fs, args)
+	if err != nil {
+		return err
+	}
+	if len(files) == 0 {
+		return usagef("name at least one file")
+	}
+	failed := false
+	out := json.NewEncoder(os.Stdout)
+	out.SetEscapeHTML(false)
+	for _, file := range files {
+		m, err := readModel(file)
+		switch {
+		case err != nil && *asJSON:
+			err = out.Encode(intake.Failure{File: file, Error: oneLine(err)})
+			failed = true
+		case err != nil:
+			fmt.Fprintln(os.Stderr, oneLine(err))
+			err, failed = nil, true
+		case *asJSON:
+			err = out.Encode(intake.Describe(file, m))
+		default:
+			describe(intake.Describe(file, m))
+		}
+		if err != nil {
+			return err
+		}
+		if ctx.Err() != nil {
+			return ctx.Err()
+		}
+	}
+	if failed {
+		return errSaid
+	}
+	return nil
+}
+
+// readModel reads a model file of the disk, with what lies beside and below
+// it. Of a zip, the likeliest model is read.
+func readModel(file string) (*model.Model, error) {
+	data, err := os.ReadFile(file)
+	if err != nil {
+		return nil, err
+	}
+	if intake.IsZip(data) {
+		tree, err := intake.Unpack(file, data)
+		if err != nil {
+			return nil, err
+		}
+		found, err := intake.Candidates(tree)
+		if err != nil {
+			return nil, err
+		}
+		if len(found) == 0 {
+			return nil, fmt.Errorf("%s: no model in it: %w", file, intake.ErrFormat)
+		}
+		return intake.ReadFrom(tree, found[0].Path)
+	}
+	// A root keeps every look-up inside the folder, links included.
+	root, err := os.OpenRoot(filepath.Dir(file))
+	if err != nil {
+		return nil, err
+	}
+	defer root.Close()
+	return intake.Read(file, data, model.Folder{Root: root.FS(), Dir: "."})
+}
+
+func describe(r intake.Report) {
+	fmt.Printf("%s: %s, %d triangles, %d vertices, %d parts, %d materials\n", r.File, r.Format, r.Triangles, r.Vertices, r.Parts, r.Materials)
+	fmt.Printf("  %s wide, %s high, %s deep (unit %s, %s; %s up)\n", unit.Format(r.Size.Width, unit.Metre), unit.Format(r.Size.Height, unit.Metre), unit.Format(r.Size.Depth, unit.Metre), r.Unit.Name, r.Unit.From, r.UpAxis)
+	for _, t := range r.Textures {
+		fmt.Printf("  map %s: %s, %s\n", t.Name, t.Role, t.Status)
+	}
+	for _, w := range r.Warnings {
+		fmt.Printf("  note: %s\n", w)
+	}
+}

@@ -1,0 +1,115 @@
+// Visator brings downloaded models into one set, at real size, and makes
+// pictures of it. Run it without arguments for the list of commands.
+package main
+
+import (
+	"context"
+	"errors"
+	"flag"
+	"fmt"
+	"os"
+	"os/signal"
+	"strings"
+	"syscall"
+)
+
+// command is one thing that the program can be asked to do.
+type command struct {
+	name, args, about string
+	run               func(ctx context.Context, args []string) error
+}
+
+// errSaid is a failure that has been told already: only the status remains.
+var errSaid = errors.New("failed")
+
+// usageError is a wrong call; it ends the program with status 2.
+type usageError struct{ error }
+
+func usagef(format string, args ...any) error { return usageError{fmt.Errorf(format, args...)} }
+
+func commands() []command {
+	return []command{
+		{"inspect", "[--json] FILE...", "tell what model files hold", inspect},
+	}
+}
+
+func main() {
+	ctx, stop := signal.NotifyContext(context.Background(), os.Interrupt, syscall.SIGTERM)
+	defer stop()
+	os.Exit(dispatch(ctx, os.Args[1:]))
+}
+
+func dispatch(ctx context.Context, args []string) int {
+	if len(args) == 0 || args[0] == "help" || args[0] == "--help" || args[0] == "-h" {
+		fmt.Println("visator: from downloaded models to a composed set and its pictures")
+		fmt.Println("\nCommands (each has --help):")
+		for _, c := range commands() {
+			fmt.Printf("  %-9s %s\n", c.name, c.about)
+		}
+		return 0
+	}
+	for _, c := range commands() {
+		if c.name != args[0] {
+			continue
+		}
+		err := c.run(ctx, args[1:])
+		var wrong usageError
+		switch {
+		case err == nil, errors.Is(err, flag.ErrHelp):
+			return 0
+		case errors.Is(err, errSaid):
+			return 1
+		case errors.As(err, &wrong):
+			fmt.Fprintf(os.Stderr, "visator %s: %s\n", c.name, oneLine(err))
+			return 2
+		}
+		fmt.Fprintf(os.Stderr, "visator %s: %s\n", c.name, oneLine(err))
+		return 1
+	}
+	fmt.Fprintf(os.Stderr, "visator: %q is not a command; visator help lists them\n", args[0])
+	return 2
+}
+
+func oneLine(err error) string {
+	return strings.Join(strings.Fields(err.Error()), " ")
+}
+
+// newFlags returns a flag set whose --help prints how the command is called.
+func newFlags(name, args, about string) *flag.FlagSet {
+	fs := flag.NewFlagSet(name, flag.ContinueOnError)
+	fs.SetOutput(os.Stdout)
+	fs.Usage = func() {
+		fmt.Printf("visator %s %s\n\n%s\n\n", name, args, about)
+		fs.PrintDefaults()
+	}
+	return fs
+}
+
+// parse reads flags that may stand before, between and after the operands.
+// A flag that is wrong is a usage error of one line.
+func parse(fs *flag.FlagSet, args []string) ([]string, error) {
+	var rest []string
+	quiet := fs.Usage
+	for {
+		fs.Usage = func() {}
+		fs.SetOutput(discard{})
+		err := fs.Parse(args)
+		if errors.Is(err, flag.ErrHelp) {
+			fs.SetOutput(os.Stdout)
+			quiet()
+			return nil, err
+		}
+		if err != nil {
+			return nil, usageError{err}
+		}
+		args = fs.Args()
+		if len(args) == 0 {
+			return rest, nil
+		}
+		rest, args = append(rest, args[0]), args[1:]
+	}
+}
+
+type discard struct{}
+
+func (discard) Write(p []byte) (int, error) { return len(p), nil }

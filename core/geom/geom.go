@@ -1,0 +1,287 @@
+// Package geom is the arithmetic of space: vectors, quaternions, matrices,
+// boxes, rays. The world is right-handed, +Y up, in metres; a camera looks
+// along -Z. Angles are radians. Values are plain structs and functions on
+// them; nothing here allocates unless its name says so.
+package geom
+
+import "math"
+
+// V is a vector or point in three dimensions.
+type V struct{ X, Y, Z float64 }
+
+func (a V) Add(b V) V             { return V{a.X + b.X, a.Y + b.Y, a.Z + b.Z} }
+func (a V) Sub(b V) V             { return V{a.X - b.X, a.Y - b.Y, a.Z - b.Z} }
+func (a V) Mul(s float64) V       { return V{a.X * s, a.Y * s, a.Z * s} }
+func (a V) Times(b V) V           { return V{a.X * b.X, a.Y * b.Y, a.Z * b.Z} }
+func (a V) Dot(b V) float64       { return a.X*b.X + a.Y*b.Y + a.Z*b.Z }
+func (a V) Len() float64          { return math.Sqrt(a.Dot(a)) }
+func (a V) Max() float64          { return max(a.X, a.Y, a.Z) }
+func (a V) Lerp(b V, t float64) V { return a.Add(b.Sub(a).Mul(t)) }
+func (a V) Cross(b V) V {
+	return V{a.Y*b.Z - a.Z*b.Y, a.Z*b.X - a.X*b.Z, a.X*b.Y - a.Y*b.X}
+}
+
+// Unit returns a with length one; the zero vector stays zero.
+func (a V) Unit() V {
+	if l := a.Len(); l > 0 {
+		return a.Mul(1 / l)
+	}
+	return a
+}
+
+// Finite reports whether no component is NaN or infinite.
+func (a V) Finite() bool {
+	s := a.X - a.X + (a.Y - a.Y) + (a.Z - a.Z)
+	return s == 0
+}
+
+// At returns component i: 0 is X, 1 is Y, 2 is Z.
+func (a V) At(i int) float64 {
+	switch i {
+	case 0:
+		return a.X
+	case 1:
+		return a.Y
+	}
+	return a.Z
+}
+
+// Frame returns two unit vectors that complete the unit vector n to a
+// right-handed orthonormal frame (Duff et al., Building an Orthonormal
+// Basis, Revisited, JCGT 2017).
+func Frame(n V) (t, b V) {
+	s := math.Copysign(1, n.Z)
+	a := -1 / (s + n.Z)
+	c := n.X * n.Y * a
+	return V{1 + s*n.X*n.X*a, s * c, -s * n.X}, V{c, s + n.Y*n.Y*a, -n.Y}
+}
+
+// Q is a rotation as a unit quaternion; the zero value means no rotation.
+type Q struct{ X, Y, Z, W float64 }
+
+// Turn returns the rotation by angle about the unit axis, counter-clockwise
+// when the axis points at the viewer.
+func Turn(axis V, angle float64) Q {
+	s, c := math.Sincos(angle / 2)
+	return Q{axis.X * s, axis.Y * s, axis.Z * s, c}
+}
+
+// Unit returns q with length one; the zero quaternion becomes no rotation.
+func (q Q) Unit() Q {
+	l := math.Sqrt(q.X*q.X + q.Y*q.Y + q.Z*q.Z + q.W*q.W)
+	if l == 0 || math.IsNaN(l) || math.IsInf(l, 0) {
+		return Q{W: 1}
+	}
+	return Q{q.X / l, q.Y / l, q.Z / l, q.W / l}
+}
+
+// Mul returns the rotation that does b first and then a.
+func (a Q) Mul(b Q) Q {
+	a, b = a.Unit(), b.Unit()
+	return Q{
+		a.W*b.X + a.X*b.W + a.Y*b.Z - a.Z*b.Y,
+		a.W*b.Y - a.X*b.Z + a.Y*b.W + a.Z*b.X,
+		a.W*b.Z + a.X*b.Y - a.Y*b.X + a.Z*b.W,
+		a.W*b.W - a.X*b.X - a.Y*b.Y - a.Z*b.Z,
+	}
+}
+
+// Rotate turns the vector v by q.
+func (q Q) Rotate(v V) V {
+	q = q.Unit()
+	u := V{q.X, q.Y, q.Z}
+	t := u.Cross(v).Mul(2)
+	return v.Add(t.Mul(q.W)).Add(u.Cross(t))
+}
+
+// Slerp goes from a (t = 0) to b (t = 1) along the shorter arc
+// (Shoemake, Animating Rotation with Quaternion Curves, 1985).
+func Slerp(a, b Q, t float64) Q {
+	a, b = a.Unit(), b.Unit()
+	d := a.X*b.X + a.Y*b.Y + a.Z*b.Z + a.W*b.W
+	if d < 0 {
+		b, d = Q{-b.X, -b.Y, -b.Z, -b.W}, -d
+	}
+	wa, wb := 1-t, t
+	if d < 0.9995 {
+		o := math.Acos(d)
+		wa, wb = math.Sin((1-t)*o)/math.Sin(o), math.Sin(t*o)/math.Sin(o)
+	}
+	return Q{wa*a.X + wb*b.X, wa*a.Y + wb*b.Y, wa*a.Z + wb*b.Z, wa*a.W + wb*b.W}.Unit()
+}
+
+// M is a 4x4 matrix in column-major order, as glTF stores it: M[12..14] is
+// the translation.
+type M [16]float64
+
+// Identity changes nothing.
+var Identity = M{0: 1, 5: 1, 10: 1, 15: 1}
+
+// Compose returns the matrix that scales, then rotates, then translates.
+func Compose(t V, q Q, s V) M {
+	x, y, z := q.Rotate(V{X: s.X}), q.Rotate(V{Y: s.Y}), q.Rotate(V{Z: s.Z})
+	return M{x.X, x.Y, x.Z, 0, y.X, y.Y, y.Z, 0, z.X, z.Y, z.Z, 0, t.X, t.Y, t.Z, 1}
+}
+
+// Scaling returns the matrix of a uniform scale.
+func Scaling(s float64) M { return M{0: s, 5: s, 10: s, 15: 1} }
+
+// Translation returns the matrix of a move by t.
+func Translation(t V) M {
+	m := Identity
+	m[12], m[13], m[14] = t.X, t.Y, t.Z
+	return m
+}
+
+// Mul returns the matrix that does b first and then a.
+func (a M) Mul(b M) M {
+	var m M
+	for c := 0; c < 4; c++ {
+		for r := 0; r < 4; r++ {
+			m[c*4+r] = a[r]*b[c*4] + a[4+r]*b[c*4+1] + a[8+r]*b[c*4+2] + a[12+r]*b[c*4+3]
+		}
+	}
+	return m
+}
+
+// Point applies m to a point.
+func (m *M) Point(p V) V {
+	return V{
+		m[0]*p.X + m[4]*p.Y + m[8]*p.Z + m[12],
+		m[1]*p.X + m[5]*p.Y + m[9]*p.Z + m[13],
+		m[2]*p.X + m[6]*p.Y + m[10]*p.Z + m[14],
+	}
+}
+
+// Dir applies m to a direction: no translation.
+func (m *M) Dir(p V) V {
+	return V{
+		m[0]*p.X + m[4]*p.Y + m[8]*p.Z,
+		m[1]*p.X + m[5]*p.Y + m[9]*p.Z,
+		m[2]*p.X + m[6]*p.Y + m[10]*p.Z,
+	}
+}
+
+// NormalDir applies the transpose of m to a direction; with m the inverse of
+// a transform this carries surface normals through that transform.
+func (m *M) NormalDir(p V) V {
+	return V{
+		m[0]*p.X + m[1]*p.Y + m[2]*p.Z,
+		m[4]*p.X + m[5]*p.Y + m[6]*p.Z,
+		m[8]*p.X + m[9]*p.Y + m[10]*p.Z,
+	}
+}
+
+// Det3 is the determinant of the upper left 3x3 block: negative when m mirrors.
+func (m *M) Det3() float64 {
+	return V{m[0], m[1], m[2]}.Dot(V{m[4], m[5], m[6]}.Cross(V{m[8], m[9], m[10]}))
+}
+
+// Affine inverts an affine matrix; ok is false when it flattens space.
+func (m *M) Affine() (inv M, ok bool) {
+	x, y, z := V{m[0], m[1], m[2]}, V{m[4], m[5], m[6]}, V{m[8], m[9], m[10]}
+	d := m.Det3()
+	if d == 0 || math.IsNaN(d) || math.IsInf(1/d, 0) {
+		return Identity, false
+	}
+	a, b, c := y.Cross(z).Mul(1/d), z.Cross(x).Mul(1/d), x.Cross(y).Mul(1/d)
+	t := V{m[12], m[13], m[14]}
+	return M{a.X, b.X, c.X, 0, a.Y, b.Y, c.Y, 0, a.Z, b.Z, c.Z, 0, -a.Dot(t), -b.Dot(t), -c.Dot(t), 1}, true
+}
+
+// Finite reports whether no entry is NaN or infinite.
+func (m *M) Finite() bool {
+	for _, v := range m {
+		if v-v != 0 {
+			return false
+		}
+	}
+	return true
+}
+
+// Box is an axis-aligned box. Build it from Empty; the zero Box is the origin.
+type Box struct{ Min, Max V }
+
+// Empty contains nothing and grows by Add and Union.
+func Empty() Box {
+	i := math.Inf(1)
+	return Box{V{i, i, i}, V{-i, -i, -i}}
+}
+
+// IsEmpty reports whether the box contains no point.
+func (b Box) IsEmpty() bool { return b.Min.X > b.Max.X || b.Min.Y > b.Max.Y || b.Min.Z > b.Max.Z }
+
+// Add returns the box grown to contain p.
+func (b Box) Add(p V) Box {
+	return Box{
+		V{min(b.Min.X, p.X), min(b.Min.Y, p.Y), min(b.Min.Z, p.Z)},
+		V{max(b.Max.X, p.X), max(b.Max.Y, p.Y), max(b.Max.Z, p.Z)},
+	}
+}
+
+// Union returns the smallest box that contains both.
+func (b Box) Union(o Box) Box {
+	if o.IsEmpty() {
+		return b
+	}
+	return b.Add(o.Min).Add(o.Max)
+}
+
+// Size is the extent along each axis; zero for an empty box.
+func (b Box) Size() V {
+	if b.IsEmpty() {
+		return V{}
+	}
+	return b.Max.Sub(b.Min)
+}
+
+// Center is the middle of the box.
+func (b Box) Center() V { return b.Min.Add(b.Max).Mul(0.5) }
+
+// Corner returns one of the eight corners; bit 0 of i chooses X, bit 1 Y, bit 2 Z.
+func (b Box) Corner(i int) V {
+	c := b.Min
+	if i&1 != 0 {
+		c.X = b.Max.X
+	}
+	if i&2 != 0 {
+		c.Y = b.Max.Y
+	}
+	if i&4 != 0 {
+		c.Z = b.Max.Z
+	}
+	return c
+}
+
+// Apply returns the box around the transformed corners of b.
+func (b Box) Apply(m M) Box {
+	if b.IsEmpty() {
+		return b
+	}
+	out := Empty()
+	for i := 0; i < 8; i++ {
+		out = out.Add(m.Point(b.Corner(i)))
+	}
+	return out
+}
+
+// Hit returns the distance at which the ray from o along d enters b, with d
+// not necessarily of unit length; a ray that starts inside enters at 0.
+func (b Box) Hit(o, d V) (float64, bool) {
+	near, far := 0.0, math.Inf(1)
+	for i := 0; i < 3; i++ {
+		p, q, lo, hi := o.At(i), d.At(i), b.Min.At(i), b.Max.At(i)
+		if q == 0 {
+			if p < lo || p > hi {
+				return 0, false
+			}
+			continue
+		}
+		t0, t1 := (lo-p)/q, (hi-p)/q
+		if t0 > t1 {
+			t0, t1 = t1, t0
+		}
+		near, far = max(near, t0), min(far, t1)
+	}
+	return near, near <= far
+}

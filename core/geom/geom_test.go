@@ -1,0 +1,91 @@
+package geom
+
+import (
+	"math"
+	"math/rand/v2"
+	"testing"
+)
+
+func random(r *rand.Rand) V { return V{r.NormFloat64(), r.NormFloat64(), r.NormFloat64()} }
+
+func close3(a, b V, tol float64) bool { return a.Sub(b).Len() <= tol }
+
+func TestAMatrixTimesItsInverseChangesNothing(t *testing.T) {
+	r := rand.New(rand.NewPCG(1, 2))
+	for i := 0; i < 200; i++ {
+		m := Compose(random(r), Turn(random(r).Unit(), r.Float64()*7), V{0.1 + r.Float64(), 2, -0.5})
+		inv, ok := m.Affine()
+		if !ok {
+			t.Fatal("not invertible")
+		}
+		p := random(r)
+		if got := inv.Point(m.Point(p)); !close3(got, p, 1e-9) {
+			t.Fatalf("went from %v to %v", p, got)
+		}
+	}
+	flat := Compose(V{}, Q{}, V{1, 0, 1})
+	if _, ok := flat.Affine(); ok {
+		t.Error("a flattening matrix has no inverse")
+	}
+}
+
+func TestAQuarterTurnAboutYCarriesXToMinusZ(t *testing.T) {
+	if got := Turn(V{Y: 1}, math.Pi/2).Rotate(V{X: 1}); !close3(got, V{Z: -1}, 1e-15) {
+		t.Errorf("got %v", got)
+	}
+}
+
+func TestRotationsKeepLengthAndComposeLikeMatrices(t *testing.T) {
+	r := rand.New(rand.NewPCG(3, 4))
+	for i := 0; i < 200; i++ {
+		a, b, v := Turn(random(r).Unit(), r.Float64()*6), Turn(random(r).Unit(), r.Float64()*6), random(r)
+		if got, want := a.Mul(b).Rotate(v), a.Rotate(b.Rotate(v)); !close3(got, want, 1e-12) {
+			t.Fatalf("%v is not %v", got, want)
+		}
+		if math.Abs(a.Rotate(v).Len()-v.Len()) > 1e-12 {
+			t.Fatal("length changed")
+		}
+	}
+}
+
+func TestHalfWayOfAQuarterTurnIsAnEighth(t *testing.T) {
+	got := Slerp(Q{}, Turn(V{Y: 1}, math.Pi/2), 0.5).Rotate(V{X: 1})
+	want := Turn(V{Y: 1}, math.Pi/4).Rotate(V{X: 1})
+	if !close3(got, want, 1e-12) {
+		t.Errorf("got %v, want %v", got, want)
+	}
+}
+
+func TestFramesAreOrthonormalAndRightHanded(t *testing.T) {
+	r := rand.New(rand.NewPCG(5, 6))
+	for i := 0; i < 500; i++ {
+		n := random(r).Unit()
+		if i == 0 {
+			n = V{Z: -1}
+		}
+		a, b := Frame(n)
+		if math.Abs(a.Dot(b)) > 1e-9 || math.Abs(a.Dot(n)) > 1e-9 || !close3(a.Cross(b), n, 1e-9) {
+			t.Fatalf("frame of %v is %v, %v", n, a, b)
+		}
+	}
+}
+
+func TestBoxesGrowTurnAndAreHit(t *testing.T) {
+	b := Empty().Add(V{-1, 0, -1}).Add(V{1, 2, 1})
+	if b.Size() != (V{2, 2, 2}) || b.Center() != (V{0, 1, 0}) {
+		t.Fatalf("box is %v", b)
+	}
+	turned := b.Apply(Compose(V{}, Turn(V{Y: 1}, math.Pi/4), V{1, 1, 1}))
+	if math.Abs(turned.Size().X-2*math.Sqrt2) > 1e-12 {
+		t.Errorf("turned by 45 degrees it is %v wide", turned.Size().X)
+	}
+	if d, ok := b.Hit(V{0, 1, 5}, V{Z: -1}); !ok || d != 4 {
+		t.Errorf("hit at %v, %v", d, ok)
+	}
+	if _, ok := b.Hit(V{0, 5, 5}, V{Z: -1}); ok {
+		t.Error("a ray above the box hit it")
+	}
+	if !Empty().IsEmpty() || Empty().Size() != (V{}) {
+		t.Error("the empty box is not empty")
+	}
+}

@@ -1,0 +1,147 @@
+package gltf
+
+import "encoding/json"
+
+// document mirrors the parts of the glTF 2.0 JSON that are read.
+type document struct {
+	Asset struct {
+		Version, Generator, Copyright string
+	}
+	ExtensionsUsed, ExtensionsRequired []string
+	Scene                              *int
+	Scenes                             []struct {
+		Name  string
+		Nodes []int
+	}
+	Nodes       []node
+	Meshes      []mesh
+	Accessors   []accessor
+	BufferViews []struct {
+		Buffer                 int
+		ByteOffset, ByteLength int64
+		ByteStride             int
+	}
+	Buffers []struct {
+		URI        string
+		ByteLength int64
+	}
+	Materials []material
+	Textures  []struct {
+		Source, Sampler *int
+		Extensions      struct {
+			WebP struct{ Source *int } `json:"EXT_texture_webp"`
+		}
+	}
+	Images []struct {
+		Name, URI, MimeType string
+		BufferView          *int
+	}
+	Samplers []struct {
+		MagFilter, WrapS, WrapT int
+	}
+	Cameras []struct {
+		Name, Type  string
+		Perspective struct {
+			AspectRatio, Yfov, Znear, Zfar float64
+		}
+		Orthographic struct {
+			Xmag, Ymag, Znear, Zfar float64
+		}
+	}
+	Skins []struct {
+		Joints              []int
+		InverseBindMatrices *int
+	}
+	Extensions struct {
+		Lights struct {
+			Lights []struct {
+				Name, Type string
+				Color      []float64
+				Intensity  *float64
+				Range      float64
+				Spot       struct {
+					InnerConeAngle float64
+					OuterConeAngle *float64
+				}
+			}
+		} `json:"KHR_lights_punctual"`
+	}
+}
+
+type node struct {
+	Name                                 string
+	Children                             []int
+	Mesh, Camera, Skin                   *int
+	Matrix, Translation, Rotation, Scale []float64
+	Extensions                           struct {
+		Lights struct{ Light *int } `json:"KHR_lights_punctual"`
+	}
+}
+
+type mesh struct {
+	Name       string
+	Primitives []primitive
+}
+
+type primitive struct {
+	Attributes map[string]int
+	Indices    *int
+	Material   *int
+	Mode       *int
+	Extensions map[string]json.RawMessage
+}
+
+type accessor struct {
+	BufferView    *int
+	ByteOffset    int
+	ComponentType int
+	Normalized    bool
+	Count         int
+	Type          string
+	Sparse        *sparse
+}
+
+type sparse struct {
+	Count   int
+	Indices struct {
+		BufferView, ByteOffset, ComponentType int
+	}
+	Values struct{ BufferView, ByteOffset int }
+}
+
+type textureInfo struct {
+	Index      *int
+	TexCoord   int
+	Scale      *float64
+	Strength   *float64
+	Extensions struct {
+		Transform *struct {
+			Offset, Scale []float64
+			Rotation      float64
+			TexCoord      *int
+		} `json:"KHR_texture_transform"`
+	}
+}
+
+type material struct {
+	Name string
+	PBR  struct {
+		BaseColorFactor                            []float64
+		MetallicFactor, RoughnessFactor            *float64
+		BaseColorTexture, MetallicRoughnessTexture textureInfo
+	} `json:"pbrMetallicRoughness"`
+	NormalTexture, OcclusionTexture, EmissiveTexture textureInfo
+	EmissiveFactor                                   []float64
+	AlphaMode                                        string
+	AlphaCutoff                                      *float64
+	DoubleSided                                      bool
+	Extensions                                       struct {
+		EmissiveStrength struct{ EmissiveStrength *float64 } `json:"KHR_materials_emissive_strength"`
+		Transmission     struct {
+			TransmissionFactor  float64
+			TransmissionTexture textureInfo
+		} `json:"KHR_materials_transmission"`
+		IOR   struct{ IOR *float64 } `json:"KHR_materials_ior"`
+		Unlit *struct{}              `json:"KHR_materials_unlit"`
+	}
+}

@@ -1,0 +1,228 @@
+// Package intake turns what was downloaded into models: it tells formats
+// apart, finds the model files in a folder or archive, reads them, and looks
+// for maps that are not where the model says.
+package intake
+
+import (
+	"bytes"
+	"errors"
+	"fmt"
+	"io/fs"
+	"path"
+	"slices"
+	"strings"
+
+	"visator/core/geom"
+	"visator/core/intake/archive"
+	"visator/core/intake/gltf"
+	"visator/core/intake/obj"
+	"visator/core/model"
+)
+
+// ErrFormat is a file of a kind that is not read here.
+var ErrFormat = errors.New("not a format that is read here; ask for glTF (.glb, .gltf) or OBJ, or a .zip of these")
+
+// Extensions of model files, the likeliest first: a GLB carries its maps.
+var Extensions = []string{".glb", ".gltf", ".obj"}
+
+// Read reads one model file; its references are looked up in folder.
+func Read(name string, data []byte, folder model.Folder) (*model.Model, error) {
+	if len(data) == 0 {
+		return nil, fmt.Errorf("%s: the file is empty; fetch it again", name)
+	}
+	var m *model.Model
+	var err error
+	switch ext := strings.ToLower(path.Ext(name)); {
+	case gltf.IsBinary(data) || ext == ".gltf" || ext == ".glb":
+		if ext == ".glb" && !gltf.IsBinary(data) && !looksJSON(data) {
+			return nil, fmt.Errorf("%s: does not begin as a GLB does (\"glTF\" at byte 0); fetch it again", name)
+		}
+		m, err = gltf.Read(name, data, folder)
+	case ext == ".obj":
+		m, err = obj.Read(name, data, folder)
+	default:
+		return nil, fmt.Errorf("%s: %w", name, ErrFormat)
+	}
+	if err != nil {
+		return nil, err
+	}
+	if m.Name == "" {
+		base := path.Base(strings.ReplaceAll(name, "\\", "/"))
+		m.Name = strings.TrimSuffix(base, path.Ext(base))
+	}
+	findMaps(m, folder)
+	return m, nil
+}
+
+func looksJSON(data []byte) bool {
+	t := bytes.TrimLeft(data, " \t\r\n\xef\xbb\xbf")
+	return len(t) > 0 && t[0] == '{'
+}
+
+// ReadFrom reads the model file at name within root.
+func ReadFrom(root fs.FS, name string) (*model.Model, error) {
+	data, err := model.Folder{Root: root}.Read(name)
+	if err != nil {
+		return nil, err
+	}
+	return Read(name, data, model.Folder{Root: root, Dir: path.Dir(name)})
+}
+
+// Candidate is a model file found in an archive or folder.
+type Candidate struct {
+	Path string `json:"path"`
+	Size int64  `json:"size"`
+}
+
+// Candidates lists the model files below root, the likeliest one first: by
+// format, then by size.
+func Candidates(root fs.FS) ([]Candidate, error) {
+	var out []Candidate
+	err := fs.WalkDir(root, ".", func(p string, d fs.DirEntry, err error) error {
+		if err != nil || d.IsDir() || strings.HasPrefix(path.Base(p), "._") || strings.HasPrefix(p, "__MACOSX") {
+			return err
+		}
+		if rank(p) < 0 {
+			return nil
+		}
+		info, err := d.Info()
+		if err == nil {
+			out = append(out, Candidate{p, info.Size()})
+		}
+		return err
+	})
+	slices.SortStableFunc(out, func(a, b Candidate) int {
+		if r := rank(a.Path) - rank(b.Path); r != 0 {
+			return r
+		}
+		return int(max(min(b.Size-a.Size, 1), -1))
+	})
+	return out, err
+}
+
+func rank(p string) int { return slices.Index(Extensions, strings.ToLower(path.Ext(p))) }
+
+// Unpack opens a zip's bytes as a tree of files.
+func Unpack(name string, data []byte) (*archive.Archive, error) {
+	return archive.Open(name, bytes.NewReader(data), int64(len(data)))
+}
+
+// IsZip reports whether data starts as a zip does.
+func IsZip(data []byte) bool {
+	return bytes.HasPrefix(data, []byte("PK\x03\x04")) || bytes.HasPrefix(data, []byte("PK\x05\x06"))
+}
+
+// maxSearched bounds the files that are looked through for missing maps.
+const maxSearched = 50_000
+
+// findMaps looks below the folder's root for maps that are not where the
+// model says: by their name alone, then without regard to case.
+func findMaps(m *model.Model, folder model.Folder) {
+	if folder.Root == nil || !slices.ContainsFunc(m.Maps, func(x model.Map) bool { return x.Status == model.Missing }) {
+		return
+	}
+	exact, folded := map[string]string{}, map[string]string{}
+	seen := 0
+	_ = fs.WalkDir(folder.Root, ".", func(p string, d fs.DirEntry, err error) error {
+		if err != nil || seen > maxSearched {
+			return fs.SkipDir
+		}
+		if seen++; !d.IsDir() {
+			base := path.Base(p)
+			exact[base] = p
+			folded[strings.ToLower(base)] = p
+		}
+		return nil
+	})
+	for i := range m.Maps {
+		mp := &m.Maps[i]
+		if mp.Status != model.Missing {
+			continue
+		}
+		base := path.Base(strings.ReplaceAll(mp.Name, "\\", "/"))
+		at, ok := exact[base]
+		if !ok {
+			at, ok = folded[strings.ToLower(base)]
+		}
+		if !ok {
+			continue
+		}
+		data, err := model.Folder{Root: folder.Root}.Read(at)
+		if err == nil && model.MimeOf(data) != "" {
+			mp.Data, mp.Mime, mp.Status = data, model.MimeOf(data), model.Found
+			m.Warnings = slices.DeleteFunc(m.Warnings, func(w string) bool { return strings.Contains(w, fmt.Sprintf("%.200q is not there", mp.Name)) })
+		}
+	}
+}
+
+// Report is what is told of one file.
+type Report struct {
+	File      string     `json:"file"`
+	OK        bool       `json:"ok"`
+	Error     string     `json:"error,omitempty"`
+	Format    string     `json:"format,omitempty"`
+	Triangles int        `json:"triangles"`
+	Vertices  int        `json:"vertices"`
+	Parts     int        `json:"parts"`
+	Materials int        `json:"materials"`
+	Unit      model.Unit `json:"unit"`
+	UpAxis    model.Axis `json:"upAxis"`
+	Bounds    Bounds     `json:"bounds"`
+	Size      Size       `json:"size"`
+	Textures  []Texture  `json:"textures"`
+	Cameras   int        `json:"cameras"`
+	Lights    int        `json:"lights"`
+	Warnings  []string   `json:"warnings"`
+}
+
+// Failure is what is told of a file that could not be read.
+type Failure struct {
+	File  string `json:"file"`
+	OK    bool   `json:"ok"`
+	Error string `json:"error"`
+}
+
+// Bounds are in the file's own unit and axes.
+type Bounds struct {
+	Min [3]float64 `json:"min"`
+	Max [3]float64 `json:"max"`
+}
+
+// Size is in metres: width along X, height along the up axis, depth along
+// the remaining one.
+type Size struct {
+	Width  float64 `json:"width"`
+	Height float64 `json:"height"`
+	Depth  float64 `json:"depth"`
+}
+
+// Texture is one map of the model.
+type Texture struct {
+	Name   string       `json:"name"`
+	Role   string       `json:"role"`
+	Status model.Status `json:"status"`
+}
+
+// Describe reports on a model that was read from file.
+func Describe(file string, m *model.Model) Report {
+	w := m.Weigh()
+	r := Report{File: file, OK: true, Format: m.Format, Triangles: w.Triangles, Vertices: w.Vertices, Parts: w.Parts,
+		Materials: len(m.Surfaces), Unit: m.Unit, UpAxis: m.Up, Cameras: len(m.Cameras), Lights: len(m.Lights),
+		Textures: []Texture{}, Warnings: append([]string{}, m.Warnings...)}
+	if b := m.Bounds(); !b.IsEmpty() {
+		r.Bounds = Bounds{[3]float64{b.Min.X, b.Min.Y, b.Min.Z}, [3]float64{b.Max.X, b.Max.Y, b.Max.Z}}
+		s := b.Apply(model.UpTurn(m.Up)).Size().Mul(m.Unit.MetresPerUnit)
+		r.Size = Size{s.X, s.Y, s.Z}
+	} else {
+		r.Warnings = append(r.Warnings, "the file places nothing in its scene")
+	}
+	for _, t := range m.Maps {
+		r.Textures = append(r.Textures, Texture{t.Name, t.Role, t.Status})
+	}
+	return r
+}
+
+// Box returns the reported bounds as a box.
+func (r Report) Box() geom.Box {
+	return geom.Box{Min: geom.V{X: r.Bounds.Min[0], Y: r.Bounds.Min[1], Z: r.Bounds.Min[2]}, Max: geom.V{X: r.Bounds.Max[0], Y: r.Bounds.Max[1], Z: r.Bounds.Max[2]}}
+}

@@ -1,0 +1,122 @@
+package model
+
+import (
+	"errors"
+	"fmt"
+	"io"
+	"io/fs"
+	"net/url"
+	"path"
+	"strings"
+)
+
+// Folder is where a model file stands and where its references are looked up.
+// Names are slash-separated paths below the root; nothing outside can be
+// named. The zero Folder holds nothing.
+type Folder struct {
+	Root fs.FS
+	Dir  string // the model's own folder within Root, "." for the root itself
+	// Limit is the largest file that is read, in bytes; 0 means DefaultFileLimit.
+	Limit int64
+}
+
+// DefaultFileLimit bounds one referenced file: the largest buffers and maps
+// that artists meet are a few gigabytes.
+const DefaultFileLimit = 4 << 30
+
+// ErrOutside is a reference that leaves the folder: by "..", an absolute path
+// or a scheme such as http: or file:.
+var ErrOutside = errors.New("reference leads out of the model's folder; put the file beside the model and refer to it by a relative path")
+
+// Resolve turns a reference as written in a file into a path below the root.
+func (f Folder) Resolve(ref string) (string, error) {
+	p := strings.ReplaceAll(ref, "\\", "/")
+	if strings.HasPrefix(p, "/") || strings.Contains(p, "\x00") || hasScheme(p) {
+		return "", fmt.Errorf("%.200q: %w", ref, ErrOutside)
+	}
+	dir := f.Dir
+	if dir == "" {
+		dir = "."
+	}
+	full := path.Join(dir, p)
+	if full == ".." || strings.HasPrefix(full, "../") || !fs.ValidPath(full) {
+		return "", fmt.Errorf("%.200q: %w", ref, ErrOutside)
+	}
+	return full, nil
+}
+
+// hasScheme finds "http:", "file:" and also drive letters such as "C:".
+func hasScheme(p string) bool {
+	i := strings.IndexByte(p, ':')
+	return i > 0 && !strings.Contains(p[:i], "/") && !strings.ContainsAny(p[:i], " .")
+}
+
+// Read returns the bytes of the file that ref names. A name that is not there
+// as written is also tried with its percent signs decoded, and without regard
+// to case.
+func (f Folder) Read(ref string) ([]byte, error) {
+	full, err := f.Resolve(ref)
+	if err != nil {
+		return nil, err
+	}
+	if f.Root == nil {
+		return nil, fmt.Errorf("%.200q: %w", ref, fs.ErrNotExist)
+	}
+	data, err := f.readFile(full)
+	if err == nil || !errors.Is(err, fs.ErrNotExist) {
+		return data, err
+	}
+	if decoded, derr := url.PathUnescape(ref); derr == nil && decoded != ref {
+		if full, derr = f.Resolve(decoded); derr != nil {
+			return nil, derr
+		}
+		if data, derr = f.readFile(full); derr == nil {
+			return data, nil
+		}
+	}
+	if name, ok := f.ignoringCase(full); ok {
+		return f.readFile(name)
+	}
+	return nil, err
+}
+
+func (f Folder) ignoringCase(full string) (string, bool) {
+	entries, err := fs.ReadDir(f.Root, path.Dir(full))
+	if err != nil {
+		return "", false
+	}
+	for _, e := range entries {
+		if strings.EqualFold(e.Name(), path.Base(full)) {
+			return path.Join(path.Dir(full), e.Name()), true
+		}
+	}
+	return "", false
+}
+
+func (f Folder) readFile(name string) ([]byte, error) {
+	file, err := f.Root.Open(name)
+	if err != nil {
+		return nil, err
+	}
+	defer file.Close()
+	limit := f.Limit
+	if limit == 0 {
+		limit = DefaultFileLimit
+	}
+	info, err := file.Stat()
+	if err != nil {
+		return nil, err
+	}
+	if !info.Mode().IsRegular() {
+		return nil, fmt.Errorf("%s is not a plain file", name)
+	}
+	if info.Size() > limit {
+		return nil, fmt.Errorf("%s is %d bytes, more than the limit of %d", name, info.Size(), limit)
+	}
+	data := make([]byte, info.Size())
+	n, err := io.ReadFull(file, data)
+	if err == io.ErrUnexpectedEOF || err == io.EOF {
+		err = nil
+	}
+	return data[:n], err
+}

@@ -1,0 +1,375 @@
+// Package model is the one in-memory form of a 3D model: every reader fills
+// it, every writer reads it. Coordinates stay in the file's own unit and up
+// axis as far as Unit and Up say; angles are radians, colours linear Rec.709,
+// light photometric (lux, candela).
+package model
+
+import (
+	"fmt"
+
+	"visator/core/geom"
+)
+
+// Model is what one file holds.
+type Model struct {
+	Name      string
+	Format    string // "glTF", "GLB", "OBJ"
+	Unit      Unit
+	Up        Axis
+	Nodes     []Node
+	Roots     []int // nodes of the scene that is shown
+	Meshes    []Mesh
+	Surfaces  []Surface
+	Maps      []Map
+	Cameras   []Camera
+	Lights    []Light
+	Generator string // the program that wrote the file, as the file says
+	Copyright string
+	Warnings  []string
+}
+
+// Unit is the unit of length of the coordinates and how it is known.
+type Unit struct {
+	Name          string  `json:"name"`
+	MetresPerUnit float64 `json:"metresPerUnit"`
+	From          string  `json:"from"` // "format", "header" or "assumed"
+}
+
+// Axis is the direction that points up: "Y" or "Z" (or "X", rarely).
+type Axis string
+
+// Node places a mesh, a camera or a light; None where it has none.
+type Node struct {
+	Name                string
+	Local               geom.M
+	Children            []int
+	Mesh, Camera, Light int
+}
+
+// None is the index of nothing.
+const None = -1
+
+// NewNode returns a node that stands at the origin and holds nothing.
+func NewNode(name string) Node {
+	return Node{Name: name, Local: geom.Identity, Mesh: None, Camera: None, Light: None}
+}
+
+// Mesh is a named collection of parts that share one place.
+type Mesh struct {
+	Name  string
+	Parts []Part
+}
+
+// Kind is what a part's indices join.
+type Kind uint8
+
+const (
+	Triangles Kind = iota // three indices a triangle
+	Lines                 // two indices a line
+	Points                // one index a point
+)
+
+// Part is a run of triangles (or lines, or points) with one surface.
+type Part struct {
+	Name      string
+	Kind      Kind
+	Positions []float32 // x, y, z per vertex
+	Normals   []float32 // x, y, z per vertex, or nil
+	UV        []float32 // u, v per vertex (v down, as in glTF), or nil
+	UV1       []float32 // the second set, or nil
+	Colors    []float32 // r, g, b, a per vertex, linear, or nil
+	Indices   []uint32
+	Surface   int // None: the default surface
+}
+
+// Vertices is the number of vertices of the part.
+func (p *Part) Vertices() int { return len(p.Positions) / 3 }
+
+// Triangles is the number of triangles of the part.
+func (p *Part) Triangles() int {
+	if p.Kind != Triangles {
+		return 0
+	}
+	return len(p.Indices) / 3
+}
+
+// Position returns vertex i.
+func (p *Part) Position(i uint32) geom.V {
+	return geom.V{X: float64(p.Positions[3*i]), Y: float64(p.Positions[3*i+1]), Z: float64(p.Positions[3*i+2])}
+}
+
+// Alpha is how a surface treats its opacity.
+type Alpha uint8
+
+const (
+	Opaque Alpha = iota
+	Mask         // cut out below Cutoff
+	Blend        // partly see-through
+)
+
+// Surface is a physically based material in the metallic-roughness form of
+// glTF 2.0. The zero value is not useful; start from DefaultSurface.
+type Surface struct {
+	Name         string
+	BaseColor    [4]float64 // linear, with opacity
+	Metallic     float64    // 0..1
+	Roughness    float64    // 0..1
+	Emissive     [3]float64 // linear; cd/m² when rendered
+	NormalScale  float64
+	Occlusion    float64 // strength 0..1
+	Alpha        Alpha
+	Cutoff       float64
+	DoubleSided  bool
+	Transmission float64 // 0..1
+	IOR          float64
+	Unlit        bool
+	Slots        [SlotCount]Slot
+}
+
+// DefaultSurface is glTF's default material.
+func DefaultSurface() Surface {
+	s := Surface{BaseColor: [4]float64{1, 1, 1, 1}, Metallic: 1, Roughness: 1, NormalScale: 1, Occlusion: 1, Cutoff: 0.5, IOR: 1.5}
+	for i := range s.Slots {
+		s.Slots[i] = EmptySlot
+	}
+	return s
+}
+
+// Role is what a map says about a surface; it is also the index of its slot.
+type Role int
+
+const (
+	BaseColorMap  Role = iota
+	MetalRoughMap      // roughness in green, metallic in blue
+	NormalMap
+	OcclusionMap
+	EmissiveMap
+	TransmissionMap
+	OpacityMap   // from OBJ: grey, multiplies the opacity
+	RoughnessMap // from OBJ: grey
+	MetallicMap  // from OBJ: grey
+	HeightMap    // kept for the artist; not rendered
+	SlotCount
+)
+
+var roleNames = [...]string{"base colour", "metallic-roughness", "normal", "occlusion", "emissive", "transmission", "opacity", "roughness", "metallic", "height"}
+
+func (r Role) String() string {
+	if r < 0 || int(r) >= len(roleNames) {
+		return "unknown"
+	}
+	return roleNames[r]
+}
+
+// Slot is where a surface uses a map, with the transform of its coordinates
+// (KHR_texture_transform: scale, then rotate, then offset).
+type Slot struct {
+	Map           int // None: no map
+	Set           int // 0: UV, 1: UV1
+	Offset, Scale [2]float64
+	Rotation      float64 // radians, counter-clockwise in the picture with v down
+	ClampS        bool    // false: repeat
+	ClampT        bool
+	Nearest       bool
+}
+
+// EmptySlot holds no map.
+var EmptySlot = Slot{Map: None, Scale: [2]float64{1, 1}}
+
+// Status is whether a map's picture is at hand.
+type Status string
+
+const (
+	Found    Status = "found"
+	Embedded Status = "embedded"
+	Missing  Status = "missing"
+)
+
+// Map is a picture that surfaces refer to, with its file's bytes.
+type Map struct {
+	Name   string // as the file writes it: a path, or a name
+	Role   string // what it is used as first
+	Status Status
+	Mime   string
+	Data   []byte // encoded PNG, JPEG or WebP; nil when missing
+}
+
+// Camera is a camera that came with a file. It looks along -Z of its node.
+type Camera struct {
+	Name         string
+	Orthographic bool
+	YFov         float64 // radians
+	Aspect       float64 // 0: not given
+	Near, Far    float64 // in the file's unit; Far 0: infinite
+	XMag, YMag   float64 // half width and height when orthographic
+}
+
+// LightKind is the shape of a lamp.
+type LightKind string
+
+const (
+	Directional LightKind = "directional" // Intensity in lux
+	Point       LightKind = "point"       // Intensity in candela
+	Spot        LightKind = "spot"        // Intensity in candela
+)
+
+// Light is a lamp of KHR_lights_punctual. It shines along -Z of its node.
+type Light struct {
+	Name         string
+	Kind         LightKind
+	Color        [3]float64
+	Intensity    float64
+	Range        float64 // 0: no limit
+	Inner, Outer float64 // cone half angles in radians
+}
+
+// Warn notes something that is wrong with the file but could be lived with.
+// Repeats of one warning are noted once, and no more than maxWarnings.
+func (m *Model) Warn(format string, args ...any) {
+	const maxWarnings = 200 // a person reads no more, and a hostile file could make millions
+	text := fmt.Sprintf(format, args...)
+	for _, w := range m.Warnings {
+		if w == text {
+			return
+		}
+	}
+	if len(m.Warnings) < maxWarnings {
+		m.Warnings = append(m.Warnings, text)
+	}
+}
+
+// Walk calls visit for every node below the roots, with the transform from
+// the node to the model. Readers make sure that nodes form a forest.
+func (m *Model) Walk(visit func(index int, n *Node, world geom.M)) {
+	type item struct {
+		index int
+		world geom.M
+	}
+	stack := make([]item, 0, len(m.Roots))
+	for i := len(m.Roots) - 1; i >= 0; i-- {
+		stack = append(stack, item{m.Roots[i], geom.Identity})
+	}
+	for len(stack) > 0 {
+		it := stack[len(stack)-1]
+		stack = stack[:len(stack)-1]
+		n := &m.Nodes[it.index]
+		world := it.world.Mul(n.Local)
+		visit(it.index, n, world)
+		for i := len(n.Children) - 1; i >= 0; i-- {
+			stack = append(stack, item{n.Children[i], world})
+		}
+	}
+}
+
+// Weight counts what a model holds, each instance of a mesh counted.
+type Weight struct {
+	Triangles, Vertices, Parts int
+}
+
+// Weigh counts triangles, vertices and parts as placed by the nodes.
+func (m *Model) Weigh() Weight {
+	var w Weight
+	m.Walk(func(_ int, n *Node, _ geom.M) {
+		if n.Mesh == None {
+			return
+		}
+		for i := range m.Meshes[n.Mesh].Parts {
+			p := &m.Meshes[n.Mesh].Parts[i]
+			w.Triangles += p.Triangles()
+			w.Vertices += p.Vertices()
+			w.Parts++
+		}
+	})
+	return w
+}
+
+// Bounds is the box around every vertex that is used, after node transforms,
+// in the file's unit and axes.
+func (m *Model) Bounds() geom.Box {
+	return m.BoundsUnder(geom.Identity)
+}
+
+// BoundsUnder is Bounds after the transform top, exact for every vertex.
+func (m *Model) BoundsUnder(top geom.M) geom.Box {
+	box := geom.Empty()
+	m.Walk(func(_ int, n *Node, world geom.M) {
+		if n.Mesh == None {
+			return
+		}
+		world = top.Mul(world)
+		for i := range m.Meshes[n.Mesh].Parts {
+			box = box.Union(m.Meshes[n.Mesh].Parts[i].bounds(&world))
+		}
+	})
+	return box
+}
+
+func (p *Part) bounds(world *geom.M) geom.Box {
+	if *world == geom.Identity { // by far the commonest, and files are large
+		lo, hi := [3]float32{}, [3]float32{}
+		for i := 0; i+2 < len(p.Positions); i += 3 {
+			q := [3]float32(p.Positions[i : i+3])
+			if i == 0 {
+				lo, hi = q, q
+				continue
+			}
+			for k, x := range q {
+				lo[k], hi[k] = min(lo[k], x), max(hi[k], x)
+			}
+		}
+		if len(p.Positions) == 0 {
+			return geom.Empty()
+		}
+		return geom.Box{Min: geom.V{X: float64(lo[0]), Y: float64(lo[1]), Z: float64(lo[2])}, Max: geom.V{X: float64(hi[0]), Y: float64(hi[1]), Z: float64(hi[2])}}
+	}
+	box := geom.Empty()
+	for i := 0; i < p.Vertices(); i++ {
+		box = box.Add(world.Point(p.Position(uint32(i))))
+	}
+	return box
+}
+
+// UpTurn is the rotation that brings the given up axis to +Y.
+func UpTurn(up Axis) geom.M {
+	switch up {
+	case "Z":
+		return geom.M{0: 1, 6: -1, 9: 1, 15: 1} // x, z, -y
+	case "X":
+		return geom.M{1: 1, 4: -1, 10: 1, 15: 1} // -y, x, z
+	}
+	return geom.Identity
+}
+
+// SmoothNormals returns angle-weighted vertex normals (Thürmer and Wüthrich,
+// Computing Vertex Normals from Polygonal Facets, 1998) for a part that has
+// none. Vertices that share a place but not an index stay separate.
+func (p *Part) SmoothNormals() []float32 {
+	out := make([]float64, len(p.Positions))
+	for t := 0; t+2 < len(p.Indices) && p.Kind == Triangles; t += 3 {
+		var v [3]geom.V
+		for k := range v {
+			v[k] = p.Position(p.Indices[t+k])
+		}
+		n := v[1].Sub(v[0]).Cross(v[2].Sub(v[0])).Unit()
+		for k := range v {
+			a, b := v[(k+1)%3].Sub(v[k]).Unit(), v[(k+2)%3].Sub(v[k]).Unit()
+			w := a.Cross(b).Len() // sine stands in for the angle: same order, no acos
+			if a.Dot(b) < 0 {
+				w = 2 - w
+			}
+			i := 3 * p.Indices[t+k]
+			out[i] += w * n.X
+			out[i+1] += w * n.Y
+			out[i+2] += w * n.Z
+		}
+	}
+	res := make([]float32, len(out))
+	for i := 0; i+2 < len(out); i += 3 {
+		n := geom.V{X: out[i], Y: out[i+1], Z: out[i+2]}.Unit()
+		if n == (geom.V{}) {
+			n.Y = 1
+		}
+		res[i], res[i+1], res[i+2] = float32(n.X), float32(n.Y), float32(n.Z)
+	}
+	return res
+}

@@ -1,0 +1,75 @@
+package model
+
+import (
+	"bytes"
+	"fmt"
+	"image"
+	"image/color"
+	"image/draw"
+	_ "image/jpeg" // the picture formats that model files carry
+	_ "image/png"
+
+	_ "golang.org/x/image/webp"
+)
+
+// MaxPixels bounds one decoded picture: 16384 x 16384, the largest texture
+// that graphics cards take. A small file may claim any size.
+const MaxPixels = 16384 * 16384
+
+// Picture decodes the map's bytes to 8-bit straight-alpha RGBA, encoded as in
+// the file (usually sRGB).
+func (m *Map) Picture() (*image.NRGBA, error) {
+	if len(m.Data) == 0 {
+		return nil, fmt.Errorf("map %q has no picture", m.Name)
+	}
+	return DecodePicture(m.Data, m.Name)
+}
+
+// DecodePicture decodes PNG, JPEG or WebP bytes; name is for the error.
+func DecodePicture(data []byte, name string) (*image.NRGBA, error) {
+	cfg, kind, err := image.DecodeConfig(bytes.NewReader(data))
+	if err != nil {
+		return nil, fmt.Errorf("picture %q: %w; save it as PNG, JPEG or WebP", name, err)
+	}
+	if cfg.Width <= 0 || cfg.Height <= 0 || int64(cfg.Width)*int64(cfg.Height) > MaxPixels {
+		return nil, fmt.Errorf("picture %q: %s of %d x %d pixels is over the limit of %d pixels; reduce it", name, kind, cfg.Width, cfg.Height, MaxPixels)
+	}
+	// A picture that claims far more pixels than its bytes could hold is cut
+	// short or hostile: even a flat PNG needs about one byte for 1000 pixels.
+	if int64(cfg.Width)*int64(cfg.Height) > 4_000_000+int64(len(data))*2000 {
+		return nil, fmt.Errorf("picture %q: claims %d x %d pixels in %d bytes; it is damaged, fetch it again", name, cfg.Width, cfg.Height, len(data))
+	}
+	img, _, err := image.Decode(bytes.NewReader(data))
+	if err != nil {
+		return nil, fmt.Errorf("picture %q: %w; it is damaged, fetch it again", name, err)
+	}
+	if n, ok := img.(*image.NRGBA); ok && n.Rect.Min == (image.Point{}) {
+		return n, nil
+	}
+	b := img.Bounds()
+	out := image.NewNRGBA(image.Rect(0, 0, b.Dx(), b.Dy()))
+	if g, ok := img.(*image.Gray); ok { // draw would go pixel by pixel
+		for y := 0; y < b.Dy(); y++ {
+			for x := 0; x < b.Dx(); x++ {
+				v := g.Pix[y*g.Stride+x]
+				out.SetNRGBA(x, y, color.NRGBA{v, v, v, 255})
+			}
+		}
+		return out, nil
+	}
+	draw.Draw(out, out.Rect, img, b.Min, draw.Src)
+	return out, nil
+}
+
+// MimeOf recognises PNG, JPEG and WebP by their first bytes; "" otherwise.
+func MimeOf(data []byte) string {
+	switch {
+	case bytes.HasPrefix(data, []byte("\x89PNG\r\n\x1a\n")):
+		return "image/png"
+	case bytes.HasPrefix(data, []byte("\xff\xd8\xff")):
+		return "image/jpeg"
+	case len(data) > 12 && string(data[:4]) == "RIFF" && string(data[8:12]) == "WEBP":
+		return "image/webp"
+	}
+	return ""
+}

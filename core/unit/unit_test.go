@@ -1,0 +1,63 @@
+package unit
+
+import (
+	"math"
+	"testing"
+)
+
+func TestLengthsAsPeopleTypeThem(t *testing.T) {
+	// Factors: NIST SP 811, appendix B (foot 0.3048 m, inch 0.0254 m, exact).
+	for text, want := range map[string]float64{
+		"1.85 m": 1.85, "85cm": 0.85, "6' 1\"": 1.8542, "6'1": 1.8542, "35'": 10.668,
+		"10' 6 1/2\"": 3.2131, "3/8\"": 0.009525, "2.4m - 18cm": 2.22, "1,85 m": 1.85,
+		"12 m / 5": 2.4, "2 * 1.2m": 2.4, "(1m + 20cm) * 2": 2.4, "1.8 km": 1800, "7": 7,
+		"-30 cm": -0.3, "1m 85": 1.85, "3 3/4\"": 0.09525, "2 - 0.5": 1.5, "5 ft 2 in": 1.5748,
+	} {
+		got, err := ParseLength(text, Metre)
+		if err != nil || math.Abs(got-want) > 1e-12 {
+			t.Errorf("ParseLength(%q) = %v, %v; want %v", text, got, err, want)
+		}
+	}
+	if got, _ := ParseLength("12", Centimetre); math.Abs(got-0.12) > 1e-12 {
+		t.Errorf("a bare number takes the production's unit: got %v", got)
+	}
+}
+
+func TestNonsenseIsRefusedWithItsPlace(t *testing.T) {
+	for _, text := range []string{"", "m", "1.2 furlongs", "1 m +", "(2 m", "2m * 3m", "4 / 0", "1 m / 2 m", "--", "1.2.3", "9e9"} {
+		if v, err := ParseLength(text, Metre); err == nil {
+			t.Errorf("ParseLength(%q) = %v, want an error", text, v)
+		}
+	}
+}
+
+func TestFeetAndInchesArePrintedToASixteenth(t *testing.T) {
+	for m, want := range map[float64]string{1.8542: `6' 1"`, 3.2131: `10' 6 1/2"`, 0.009525: `0' 0 3/8"`, 0.3047: `1' 0"`} {
+		if got := FeetInches(m); got != want {
+			t.Errorf("FeetInches(%v) = %s, want %s", m, got, want)
+		}
+	}
+}
+
+func FuzzParseLength(f *testing.F) {
+	for _, s := range []string{"1.85 m", "6' 1 1/2\"", "2.4m - 18cm", "((1", "1/0", "1,5,5"} {
+		f.Add(s)
+	}
+	f.Fuzz(func(t *testing.T, s string) {
+		if v, err := ParseLength(s, Metre); err == nil && (math.IsNaN(v) || math.IsInf(v, 0)) {
+			t.Fatalf("%q gave %v without an error", s, v)
+		}
+	})
+}
+
+// What is printed in a unit reads back as the same length to the precision shown.
+func TestPrintedLengthsReadBack(t *testing.T) {
+	for _, u := range All {
+		for _, m := range []float64{0.0123, 0.75, 1.75, 12.345, 310} {
+			back, err := ParseLength(Format(m, u), u)
+			if err != nil || math.Abs(back-m) > 0.06 {
+				t.Errorf("%v in %s printed %q, read %v (%v)", m, u.Name, Format(m, u), back, err)
+			}
+		}
+	}
+}
