@@ -1,0 +1,235 @@
+package main
+
+import (
+	"context"
+	"errors"
+	"flag"
+	"fmt"
+	"image/png"
+	"os"
+	"path/filepath"
+	"slices"
+	"strconv"
+	"strings"
+
+	"visator/core/exchange"
+	"visator/core/finish"
+	"visator/core/geom"
+	"visator/core/model"
+	"visator/core/render"
+	"visator/core/unit"
+)
+
+type renderCall struct {
+	file, camera, size, background, env, out, passes string
+	o                                                render.Options
+	strength, turn, focus, fstop, ev                 float64
+	noDenoise                                        bool
+}
+
+func renderFile(ctx context.Context, args []string) error {
+	var c renderCall
+	fs := newFlags("render", "FILE.glb|.gltf [flags] --out F.exr|.png",
+		"Renders a glTF scene with its own cameras and lights. EXR pixels are scene-linear cd/m²; PNG pixels are exposed and tone-mapped.")
+	fs.StringVar(&c.camera, "camera", "0", "`INDEX|NAME` of the camera")
+	fs.StringVar(&c.size, "size", "1280x720", "picture size in pixels, `WxH`")
+	fs.IntVar(&c.o.Samples, "samples", 64, "samples a pixel")
+	fs.Uint64Var(&c.o.Seed, "seed", 1, "seed; the same seed gives the same picture")
+	fs.IntVar(&c.o.Threads, "threads", 0, "threads; 0 is all cores")
+	fs.IntVar(&c.o.Bounces, "bounces", render.DefaultBounces, "indirect bounces")
+	fs.StringVar(&c.background, "background", "", "constant light from everywhere, `R,G,B` in cd/m²")
+	fs.StringVar(&c.env, "environment", "", "Radiance HDR panorama `F.hdr`")
+	fs.Float64Var(&c.strength, "environment-strength", 1, "cd/m² of a panorama value of 1")
+	fs.Float64Var(&c.turn, "environment-turn", 0, "turn of the panorama about +Y in `DEGREES`, counter-clockwise seen from above")
+	fs.BoolVar(&c.noDenoise, "no-denoise", false, "keep the noise, and clamp nothing")
+	fs.Float64Var(&c.focus, "focus", 0, "focus distance along the view axis in `METRES`; 0 is the nearest thing in the middle of the picture")
+	fs.Float64Var(&c.fstop, "fstop", 0, "f-number of the lens on a sensor 24 mm high; 0 is a pinhole")
+	fs.StringVar(&c.passes, "passes", "", "also write, into the EXR: `depth,normal,albedo,objectId`")
+	fs.Float64Var(&c.ev, "ev", 0, "exposure value EV100 of a PNG; measured from the picture when not given")
+	fs.StringVar(&c.out, "out", "", "picture to write, `F.exr|.png`")
+	files, err := parse(fs, args)
+	if err != nil {
+		return err
+	}
+	if len(files) != 1 {
+		return usagef("name one .glb or .gltf file")
+	}
+	c.file = files[0]
+	given := map[string]bool{}
+	fs.Visit(func(f *flag.Flag) { given[f.Name] = true })
+	return c.run(ctx, given)
+}
+
+func (c *renderCall) run(ctx context.Context, given map[string]bool) error {
+	kind := strings.ToLower(filepath.Ext(c.out))
+	if kind != ".exr" && kind != ".png" {
+		return usagef("--out must name an .exr or .png file, not %q", c.out)
+	}
+	w, h, ok := strings.Cut(strings.ToLower(c.size), "x")
+	var errW, errH error
+	c.o.Width, errW = strconv.Atoi(w)
+	c.o.Height, errH = strconv.Atoi(h)
+	if !ok || errW != nil || errH != nil {
+		return usagef("--size %q is not of the form 1280x720", c.size)
+	}
+	c.o.Denoise = !c.noDenoise
+	if err := c.o.Check(); err != nil {
+		return usageError{err}
+	}
+	if c.fstop < 0 || c.focus < 0 {
+		return usagef("--fstop and --focus cannot be negative")
+	}
+	wanted, err := c.wantedPasses(kind)
+	if err != nil {
+		return err
+	}
+	m, err := readModel(c.file)
+	if err != nil {
+		return err
+	}
+	scene := &render.Scene{}
+	if err := scene.Place(&render.Library{Threads: c.o.Threads}, m, geom.Identity, func(n int) uint32 { return uint32(n + 1) }); err != nil {
+		return err
+	}
+	scene.PlaceLights(m, geom.Identity)
+	if scene.Env, err = c.environment(); err != nil {
+		return err
+	}
+	scene.Build()
+	cam, err := c.findCamera(m)
+	if err != nil {
+		return err
+	}
+	if c.fstop > 0 {
+		focus := c.focus
+		if focus == 0 {
+			hit, ok := scene.Closest(cam.Ray(0.5, 0.5, 0.5, 0.5))
+			if !ok {
+				return usagef("nothing stands in the middle of the picture: give --focus in metres")
+			}
+			focus = hit.T
+		}
+		cam.Open(c.fstop, focus)
+	}
+	film, err := render.Render(ctx, scene, &cam, c.o)
+	if err != nil {
+		return err
+	}
+	return c.write(film, kind, wanted, given["ev"])
+}
+
+func (c *renderCall) wantedPasses(kind string) ([]string, error) {
+	if c.passes == "" {
+		return nil, nil
+	}
+	if kind != ".exr" {
+		return nil, usagef("--passes need an .exr file")
+	}
+	list := strings.Split(c.passes, ",")
+	for _, p := range list {
+		if !slices.Contains([]string{"depth", "normal", "albedo", "objectId"}, p) {
+			return nil, usagef("pass %q is not one of depth, normal, albedo, objectId", p)
+		}
+	}
+	return list, nil
+}
+
+func (c *renderCall) environment() (*render.Environment, error) {
+	var constant geom.V
+	if c.background != "" {
+		parts := strings.Split(c.background, ",")
+		if len(parts) != 3 {
+			return nil, usagef("--background %q is not of the form R,G,B", c.background)
+		}
+		var v [3]float64
+		for i, p := range parts {
+			x, err := strconv.ParseFloat(strings.TrimSpace(p), 64)
+			if err != nil || !(x >= 0) || x > 1e12 {
+				return nil, usagef("--background: %q is not a luminance", p)
+			}
+			v[i] = x
+		}
+		constant = geom.V{X: v[0], Y: v[1], Z: v[2]}
+	}
+	if c.env == "" {
+		if c.background == "" {
+			return nil, nil
+		}
+		return &render.Environment{Constant: constant}, nil
+	}
+	if !(c.strength >= 0) {
+		return nil, usagef("--environment-strength cannot be %v", c.strength)
+	}
+	f, err := os.Open(c.env)
+	if err != nil {
+		return nil, err
+	}
+	defer f.Close()
+	pix, w, h, err := exchange.ReadHDR(f)
+	if err != nil {
+		return nil, fmt.Errorf("%s: %w", c.env, err)
+	}
+	e := render.NewEnvironment(pix, w, h, c.strength, unit.Radians(c.turn))
+	e.Constant = constant
+	return e, nil
+}
+
+// findCamera finds the camera by name or by its number in the file.
+func (c *renderCall) findCamera(m *model.Model) (cam render.Camera, err error) {
+	index, numErr := strconv.Atoi(c.camera)
+	found := false
+	m.Walk(func(_ int, n *model.Node, world geom.M) {
+		if n.Camera == model.None || found {
+			return
+		}
+		if numErr == nil && n.Camera == index || numErr != nil && (m.Cameras[n.Camera].Name == c.camera || n.Name == c.camera) {
+			cam, found = render.CameraFrom(&m.Cameras[n.Camera], world, c.o.Width, c.o.Height), true
+		}
+	})
+	if !found {
+		return cam, fmt.Errorf("%s has no camera %q in its scene (%d in all)", c.file, c.camera, len(m.Cameras))
+	}
+	return cam, nil
+}
+
+func (c *renderCall) write(film *render.Film, kind string, passes []string, evGiven bool) error {
+	// Written beside and renamed, so that a failure leaves no half picture.
+	tmp, err := os.CreateTemp(filepath.Dir(c.out), ".render-*")
+	if err != nil {
+		return err
+	}
+	defer os.Remove(tmp.Name())
+	if kind == ".png" {
+		ev := c.ev
+		if !evGiven {
+			ev = finish.Measure(film.Color)
+		}
+		err = png.Encode(tmp, finish.Picture(film.Color, film.Width, film.Height, ev))
+	} else {
+		err = exchange.WriteEXR(tmp, film.Width, film.Height, FilmChannels(film, passes))
+	}
+	if err = errors.Join(err, tmp.Chmod(0o644), tmp.Close()); err != nil {
+		return err
+	}
+	return os.Rename(tmp.Name(), c.out)
+}
+
+// FilmChannels are the colour of a film and the passes that are asked for.
+func FilmChannels(f *render.Film, passes []string) []exchange.Channel {
+	list := exchange.RGB("", f.Color)
+	for _, p := range passes {
+		switch p {
+		case "depth":
+			list = append(list, exchange.Channel{Name: "Z", Data: f.Depth, Stride: 1})
+		case "normal":
+			for k, axis := range []string{"X", "Y", "Z"} {
+				list = append(list, exchange.Channel{Name: "normal." + axis, Data: f.Normal, Stride: 3, Offset: k})
+			}
+		case "albedo":
+			list = append(list, exchange.RGB("albedo.", f.Albedo)...)
+		case "objectId":
+			list = append(list, exchange.Channel{Name: "objectId.V", Data: f.Object, Stride: 1})
+		}
+	}
+	return list
+}

@@ -1,0 +1,135 @@
+// Package exchange writes open formats: OpenEXR, glTF binary; and reads and
+// writes Radiance HDR.
+package exchange
+
+import (
+	"bytes"
+	"compress/zlib"
+	"encoding/binary"
+	"fmt"
+	"io"
+	"math"
+	"sort"
+)
+
+// Channel is one layer of an OpenEXR picture, 32-bit float, Stride values
+// apart in Data from Offset on.
+type Channel struct {
+	Name           string // "R", "Z", "normal.X", ...
+	Data           []float32
+	Stride, Offset int
+}
+
+// RGB returns the three channels of interleaved colour.
+func RGB(prefix string, data []float32) []Channel {
+	return []Channel{{prefix + "R", data, 3, 0}, {prefix + "G", data, 3, 1}, {prefix + "B", data, 3, 2}}
+}
+
+// exrLines is how many scan lines one ZIP block holds (OpenEXR File Layout).
+const exrLines = 16
+
+// WriteEXR writes a single-part scan line OpenEXR file, ZIP compressed.
+func WriteEXR(w io.Writer, width, height int, channels []Channel) error {
+	channels = append([]Channel{}, channels...)
+	sort.Slice(channels, func(i, j int) bool { return channels[i].Name < channels[j].Name })
+	for i, c := range channels {
+		if len(c.Data) < (width*height-1)*c.Stride+c.Offset+1 {
+			return fmt.Errorf("channel %s has %d values, too few for %d x %d", c.Name, len(c.Data), width, height)
+		}
+		if i > 0 && channels[i-1].Name == c.Name {
+			return fmt.Errorf("channel %s is there twice", c.Name)
+		}
+	}
+	var head bytes.Buffer
+	le := binary.LittleEndian
+	u32 := func(v uint32) { head.Write(le.AppendUint32(nil, v)) }
+	attr := func(name, kind string, value []byte) {
+		head.WriteString(name + "\x00" + kind + "\x00")
+		u32(uint32(len(value)))
+		head.Write(value)
+	}
+	u32(20000630) // magic
+	u32(2)        // version 2, one part, scan lines
+	var list bytes.Buffer
+	for _, c := range channels {
+		list.WriteString(c.Name + "\x00")
+		list.Write(le.AppendUint32(nil, 2)) // FLOAT
+		list.Write([]byte{0, 0, 0, 0})      // not perceptually linear
+		list.Write(le.AppendUint32(le.AppendUint32(nil, 1), 1))
+	}
+	list.WriteByte(0)
+	box := le.AppendUint32(make([]byte, 8), uint32(width-1))
+	box = le.AppendUint32(box, uint32(height-1))
+	one := le.AppendUint32(nil, math.Float32bits(1))
+	attr("channels", "chlist", list.Bytes())
+	attr("compression", "compression", []byte{3})
+	attr("dataWindow", "box2i", box)
+	attr("displayWindow", "box2i", box)
+	attr("lineOrder", "lineOrder", []byte{0})
+	attr("pixelAspectRatio", "float", one)
+	attr("screenWindowCenter", "v2f", make([]byte, 8))
+	attr("screenWindowWidth", "float", one)
+	head.WriteByte(0)
+
+	blocks := (height + exrLines - 1) / exrLines
+	bodies := make([][]byte, blocks)
+	for b := range bodies {
+		var err error
+		if bodies[b], err = exrBlock(b*exrLines, min((b+1)*exrLines, height), width, channels); err != nil {
+			return err
+		}
+	}
+	at := uint64(head.Len() + 8*blocks)
+	for _, body := range bodies {
+		head.Write(le.AppendUint64(nil, at))
+		at += uint64(len(body))
+	}
+	if _, err := w.Write(head.Bytes()); err != nil {
+		return err
+	}
+	for _, body := range bodies {
+		if _, err := w.Write(body); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// exrBlock packs lines from to: bytes are parted into even and odd ones and
+// differences taken before deflate, as the ZIP compression of the format asks.
+func exrBlock(from, to, width int, channels []Channel) ([]byte, error) {
+	raw := make([]byte, 0, (to-from)*width*len(channels)*4)
+	for y := from; y < to; y++ {
+		for _, c := range channels {
+			for x := 0; x < width; x++ {
+				raw = binary.LittleEndian.AppendUint32(raw, math.Float32bits(c.Data[(y*width+x)*c.Stride+c.Offset]))
+			}
+		}
+	}
+	parted := make([]byte, len(raw))
+	half := (len(raw) + 1) / 2
+	for i, v := range raw {
+		parted[i/2+i%2*half] = v
+	}
+	for i := len(parted) - 1; i > 0; i-- {
+		parted[i] = parted[i] - parted[i-1] + 128
+	}
+	var packed bytes.Buffer
+	z, err := zlib.NewWriterLevel(&packed, zlib.BestSpeed)
+	if err != nil {
+		return nil, err
+	}
+	if _, err = z.Write(parted); err == nil {
+		err = z.Close()
+	}
+	if err != nil {
+		return nil, err
+	}
+	body := packed.Bytes()
+	if len(body) >= len(raw) {
+		body = raw
+	}
+	out := binary.LittleEndian.AppendUint32(nil, uint32(from))
+	out = binary.LittleEndian.AppendUint32(out, uint32(len(body)))
+	return append(out, body...), nil
+}

@@ -1,0 +1,167 @@
+package render
+
+import (
+	"context"
+	"math"
+
+	"visator/core/geom"
+)
+
+// denoise smooths Color where normals, albedo and depth agree, by an
+// edge-avoiding à-trous wavelet (Dammertz et al., 2010) whose tolerance in
+// brightness follows the measured noise (as in Schied et al., Spatiotemporal
+// Variance-Guided Filtering, 2017). Albedo is divided out before and put
+// back after, so that textures stay sharp.
+func (f *Film) denoise(threads int) {
+	n := f.Width * f.Height
+	k := 1 / float32(f.Samples)
+	light := make([]float32, 3*n) // colour without albedo
+	variance := make([]float32, n)
+	guide := make([]float32, 8*n) // normal, albedo, inverse depth, background
+	for i := 0; i < n; i++ {
+		g := guide[8*i : 8*i+8]
+		for c := 0; c < 7; c++ {
+			g[c] = f.guide[7*i+c] * k
+		}
+		al := g[3]*0.2126 + g[4]*0.7152 + g[5]*0.0722
+		for c := 0; c < 3; c++ {
+			light[3*i+c] = f.Color[3*i+c] / max(g[3+c], 0.02)
+		}
+		if g[6] == 0 { // background: shown as it is
+			g[7] = 1
+			for c := 0; c < 3; c++ {
+				light[3*i+c] = f.Color[3*i+c]
+			}
+			continue
+		}
+		mean := luminance(geom.V{X: f.sum[3*i], Y: f.sum[3*i+1], Z: f.sum[3*i+2]}) / float64(f.Samples)
+		va := max(f.square[i]/float64(f.Samples)-mean*mean, 0) / float64(f.Samples)
+		if f.Samples < 4 { // too few to know
+			va = mean * mean
+		}
+		q := max(al, 0.02)
+		variance[i] = float32(va) / (q * q)
+	}
+	variance = f.soften(variance, threads)
+	tmp, tmpVar := make([]float32, 3*n), make([]float32, n)
+	levels := 5
+	if f.Samples >= 256 {
+		levels = 3
+	}
+	for level := 0; level < levels; level++ {
+		step := 1 << level
+		_ = f.tiles(context.Background(), threads, func(x, y int) {
+			f.smooth(x, y, step, guide, light, variance, tmp, tmpVar)
+		})
+		light, tmp = tmp, light
+		variance, tmpVar = tmpVar, variance
+	}
+	for i := 0; i < n; i++ {
+		if guide[8*i+7] == 1 {
+			continue
+		}
+		for c := 0; c < 3; c++ {
+			f.Color[3*i+c] = light[3*i+c] * max(guide[8*i+3+c], 0.02)
+		}
+	}
+}
+
+// soften averages the variance over 3 x 3 pixels: it is noisy itself.
+func (f *Film) soften(v []float32, threads int) []float32 {
+	out := make([]float32, len(v))
+	_ = f.tiles(context.Background(), threads, func(x, y int) {
+		sum, n := float32(0), float32(0)
+		for dy := max(y-1, 0); dy <= min(y+1, f.Height-1); dy++ {
+			for dx := max(x-1, 0); dx <= min(x+1, f.Width-1); dx++ {
+				sum += v[dy*f.Width+dx]
+				n++
+			}
+		}
+		out[y*f.Width+x] = sum / n
+	})
+	return out
+}
+
+var kernel = [5]float32{1.0 / 16, 1.0 / 4, 3.0 / 8, 1.0 / 4, 1.0 / 16}
+
+// smooth computes one pixel of one level.
+func (f *Film) smooth(x, y, step int, guide, light, variance, out, outVar []float32) {
+	i := y*f.Width + x
+	g := guide[8*i : 8*i+8]
+	if g[7] == 1 {
+		copy(out[3*i:3*i+3], light[3*i:3*i+3])
+		return
+	}
+	lum := luma(light[3*i:])
+	tolerance := 3*float32(math.Sqrt(float64(variance[i]))) + 1e-6*lum + 1e-12
+	var sum [3]float32
+	var wsum, vsum float32
+	for ky := -2; ky <= 2; ky++ {
+		py := y + ky*step
+		if py < 0 || py >= f.Height {
+			continue
+		}
+		for kx := -2; kx <= 2; kx++ {
+			px := x + kx*step
+			if px < 0 || px >= f.Width {
+				continue
+			}
+			j := py*f.Width + px
+			w := kernel[ky+2] * kernel[kx+2]
+			if j != i {
+				h := guide[8*j : 8*j+8]
+				if h[7] == 1 {
+					continue
+				}
+				nd := g[0]*h[0] + g[1]*h[1] + g[2]*h[2]
+				if nd <= 0.3 {
+					continue
+				}
+				nd *= nd
+				nd *= nd
+				nd *= nd
+				nd *= nd
+				nd *= nd // to the 32nd
+				da := abs32(g[3]-h[3]) + abs32(g[4]-h[4]) + abs32(g[5]-h[5])
+				dz := abs32(g[6]-h[6]) / (max(g[6], h[6]) * float32(step))
+				dl := abs32(lum-luma(light[3*j:])) / tolerance
+				e := da*da*60 + dz*dz*900 + dl
+				if e > 12 {
+					continue
+				}
+				w *= nd * expNeg(e)
+			}
+			sum[0] += w * light[3*j]
+			sum[1] += w * light[3*j+1]
+			sum[2] += w * light[3*j+2]
+			vsum += w * w * variance[j]
+			wsum += w
+		}
+	}
+	for c := 0; c < 3; c++ {
+		out[3*i+c] = sum[c] / wsum
+	}
+	outVar[i] = vsum / (wsum * wsum)
+}
+
+func luma(c []float32) float32 { return 0.2126*c[0] + 0.7152*c[1] + 0.0722*c[2] }
+
+func abs32(x float32) float32 {
+	if x < 0 {
+		return -x
+	}
+	return x
+}
+
+// expNeg is exp(-x) for 0 <= x, to about one part in a hundred: (1-x/32)^32.
+func expNeg(x float32) float32 {
+	y := 1 - x/32
+	if y <= 0 {
+		return 0
+	}
+	y *= y
+	y *= y
+	y *= y
+	y *= y
+	return y * y
+}

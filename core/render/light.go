@@ -1,0 +1,198 @@
+package render
+
+import (
+	"math"
+	"sort"
+
+	"visator/core/geom"
+	"visator/core/model"
+)
+
+// emitters are the triangles that give light, chosen by area times the mean
+// emission of their surface.
+type emitters struct {
+	list   []emitter
+	cdf    []float64
+	total  float64 // sum of area * emission
+	center geom.V
+	reach  float64 // half the diagonal of their box
+}
+
+type emitter struct {
+	instance  int
+	triangle  uint32
+	a, e1, e2 geom.V // world
+	area      float64
+	part      *meshPart
+}
+
+func gatherEmitters(instances []Instance) (e emitters) {
+	box := geom.Empty()
+	for i := range instances {
+		in := &instances[i]
+		for k := range in.Mesh.parts {
+			mp := &in.Mesh.parts[k]
+			if mp.surface.emission <= 0 {
+				continue
+			}
+			idx := mp.part.Indices
+			for t := 0; t+2 < len(idx); t += 3 {
+				a := in.World.Point(mp.part.Position(idx[t]))
+				e1 := in.World.Point(mp.part.Position(idx[t+1])).Sub(a)
+				e2 := in.World.Point(mp.part.Position(idx[t+2])).Sub(a)
+				area := e1.Cross(e2).Len() / 2
+				if area <= 0 {
+					continue
+				}
+				e.list = append(e.list, emitter{i, mp.first + uint32(t/3), a, e1, e2, area, mp})
+				e.total += area * mp.surface.emission
+				e.cdf = append(e.cdf, e.total)
+				box = box.Add(a).Add(a.Add(e1)).Add(a.Add(e2))
+			}
+		}
+	}
+	if len(e.list) > 0 {
+		e.center, e.reach = box.Center(), box.Size().Len()/2
+	}
+	return e
+}
+
+// choice is how likely each kind of light is asked at a point.
+type choice struct {
+	env, sun, lamp, glow float64
+	lamps                []float64 // cumulative, only while choosing
+}
+
+// weigh estimates what each kind of light gives at p, to share out the
+// samples. Estimates may be rough: they change noise, not the result.
+func (s *Scene) weigh(p geom.V, lamps []float64) (c choice) {
+	if s.Env != nil {
+		c.env = math.Pi * s.Env.MeanLuminance()
+	}
+	for i := range s.Suns {
+		c.sun += luminance(s.Suns[i].Lux)
+	}
+	for i := range s.Lamps {
+		e, _, _ := s.Lamps[i].toward(p)
+		c.lamp += luminance(e)
+		lamps = append(lamps, c.lamp)
+	}
+	c.lamps = lamps
+	if s.emitters.total > 0 {
+		d := p.Sub(s.emitters.center).Len()
+		near := max(d*d, s.emitters.reach*s.emitters.reach/4)
+		c.glow = s.emitters.total / max(near, 1e-12)
+	}
+	sum := c.env + c.sun + c.lamp + c.glow
+	if !(sum > 0) || math.IsInf(sum, 0) {
+		return choice{lamps: lamps}
+	}
+	// No kind that is there is left without samples.
+	const least = 0.05
+	share := func(v float64) float64 {
+		if v <= 0 {
+			return 0
+		}
+		return max(v/sum, least)
+	}
+	c.env, c.sun, c.lamp, c.glow = share(c.env), share(c.sun), share(c.lamp), share(c.glow)
+	sum = c.env + c.sun + c.lamp + c.glow
+	c.env, c.sun, c.lamp, c.glow = c.env/sum, c.sun/sum, c.lamp/sum, c.glow/sum
+	return c
+}
+
+// sunRadiance is the luminance per channel of a sun's disk.
+func (u *Sun) radiance() geom.V {
+	sin := math.Sin(u.Radius)
+	return u.Lux.Mul(1 / (math.Pi * sin * sin))
+}
+
+func (u *Sun) solidAngle() float64 {
+	h := math.Sin(u.Radius / 2)
+	return 4 * math.Pi * h * h // 2π(1-cos r) without cancellation
+}
+
+// lit is one sample of light at a point.
+type lit struct {
+	dir  geom.V
+	dist float64 // 0: infinitely far
+	le   geom.V  // luminance, or illuminance when delta
+	pdf  float64 // per steradian; 1 when delta
+	hard bool    // a delta light: nothing else can find it
+}
+
+func (s *Scene) sampleSun(smp *sampler, extra float64) (l lit, ok bool) {
+	n := len(s.Suns)
+	i := min(int(extra*float64(n)), n-1)
+	u := &s.Suns[i]
+	u1, u2 := smp.next2()
+	if u.Radius <= 0 {
+		return lit{dir: u.To, le: u.Lux.Mul(float64(n)), pdf: 1, hard: true}, true
+	}
+	h := math.Sin(u.Radius / 2)
+	z := 1 - 2*h*h*u1
+	r := math.Sqrt(max(1-z*z, 0))
+	sin, cos := math.Sincos(2 * math.Pi * u2)
+	t, b := geom.Frame(u.To)
+	d := u.To.Mul(z).Add(t.Mul(r * cos)).Add(b.Mul(r * sin)).Unit()
+	return lit{dir: d, le: u.radiance(), pdf: 1 / (u.solidAngle() * float64(n))}, true
+}
+
+func (s *Scene) sampleLamp(p geom.V, c *choice, extra float64) (l lit, ok bool) {
+	total := c.lamps[len(c.lamps)-1]
+	if total <= 0 {
+		return l, false
+	}
+	i := min(sort.SearchFloat64s(c.lamps, extra*total), len(c.lamps)-1)
+	w := c.lamps[i]
+	if i > 0 {
+		w -= c.lamps[i-1]
+	}
+	if w <= 0 {
+		return l, false
+	}
+	e, dir, dist := s.Lamps[i].toward(p)
+	return lit{dir: dir, dist: dist, le: e.Mul(total / w), pdf: 1, hard: true}, dist > 0
+}
+
+func (s *Scene) sampleGlow(p geom.V, smp *sampler, extra float64) (l lit, ok bool) {
+	g := &s.emitters
+	i := min(sort.SearchFloat64s(g.cdf, extra*g.total), len(g.list)-1)
+	t := &g.list[i]
+	u1, u2 := smp.next2()
+	q := math.Sqrt(u1)
+	u, v := q*(1-u2), q*u2
+	at := t.a.Add(t.e1.Mul(u)).Add(t.e2.Mul(v))
+	d := at.Sub(p)
+	dist := d.Len()
+	if dist == 0 {
+		return l, false
+	}
+	dir := d.Mul(1 / dist)
+	cos := math.Abs(t.e1.Cross(t.e2).Unit().Dot(dir))
+	if cos < 1e-9 {
+		return l, false
+	}
+	uv := t.part.uv(t.triangle-t.part.first, float32(u), float32(v))
+	le := emissionAt(t.part.surface, &uv)
+	pdf := s.glowDensity(t.part.surface, dist, cos)
+	return lit{dir: dir, dist: dist * (1 - 1e-5), le: le, pdf: pdf}, true
+}
+
+// glowDensity is the density per steradian of choosing a point of an
+// emissive surface dist away, seen under the cosine cos.
+func (s *Scene) glowDensity(sf *Surface, dist, cos float64) float64 {
+	if s.emitters.total <= 0 || cos <= 0 {
+		return 0
+	}
+	return sf.emission / s.emitters.total * dist * dist / cos
+}
+
+func emissionAt(sf *Surface, uv *texCoords) geom.V {
+	e := geom.V{X: sf.m.Emissive[0], Y: sf.m.Emissive[1], Z: sf.m.Emissive[2]}
+	if tx := sf.tex[model.EmissiveMap]; tx != nil {
+		r, g, b, _ := tx.get(uv)
+		e = e.Times(geom.V{X: float64(r), Y: float64(g), Z: float64(b)})
+	}
+	return e
+}

@@ -1,0 +1,229 @@
+package render
+
+import (
+	"fmt"
+	"math"
+	"math/bits"
+
+	"visator/core/geom"
+	"visator/core/model"
+)
+
+// Mesh is the triangles of one model mesh, ready to be hit. Many instances
+// share it.
+type Mesh struct {
+	nodes []wideNode
+	tris  []tri // in tree order
+	parts []meshPart
+	Box   geom.Box
+}
+
+// tri is a triangle as the intersection test wants it: a corner and two edges.
+type tri struct {
+	v, e1, e2 [3]float32
+	id        uint32 // triangle number within the mesh
+}
+
+// meshPart is a run of triangles with one surface.
+type meshPart struct {
+	first   uint32 // number of its first triangle
+	part    *model.Part
+	surface *Surface
+	alpha   bool // hits may be let through
+}
+
+// NewMesh builds the acceleration structure of a mesh on threads threads.
+// surfaces are those of its model; a part without one gets fallback.
+func NewMesh(m *model.Mesh, surfaces []*Surface, fallback *Surface, threads int) (*Mesh, error) {
+	out := &Mesh{Box: geom.Empty()}
+	n := 0
+	for i := range m.Parts {
+		p := &m.Parts[i]
+		if p.Triangles() == 0 {
+			continue
+		}
+		s := fallback
+		if p.Surface != model.None {
+			s = surfaces[p.Surface]
+		}
+		out.parts = append(out.parts, meshPart{first: uint32(n), part: p, surface: s, alpha: s.seeThrough()})
+		n += p.Triangles()
+	}
+	if n > leafFirst {
+		return nil, fmt.Errorf("mesh %q has %d triangles; split it", m.Name, n)
+	}
+	refs := make([]primRef, n)
+	k := 0
+	all := emptyBounds()
+	for _, mp := range out.parts {
+		pos, idx := mp.part.Positions, mp.part.Indices
+		for t := 0; t+2 < len(idx); t += 3 {
+			r := &refs[k]
+			r.id = uint32(k)
+			r.lo = [3]float32(pos[3*idx[t] : 3*idx[t]+3])
+			r.hi = r.lo
+			for c := 1; c < 3; c++ {
+				at := 3 * idx[t+c]
+				q := pos[at : at+3 : at+3]
+				for a := 0; a < 3; a++ {
+					if q[a] < r.lo[a] {
+						r.lo[a] = q[a]
+					}
+					if q[a] > r.hi[a] {
+						r.hi[a] = q[a]
+					}
+				}
+			}
+			all.grow(&r.lo, &r.hi)
+			k++
+		}
+	}
+	if n > 0 {
+		out.Box = geom.Box{
+			Min: geom.V{X: float64(all.lo[0]), Y: float64(all.lo[1]), Z: float64(all.lo[2])},
+			Max: geom.V{X: float64(all.hi[0]), Y: float64(all.hi[1]), Z: float64(all.hi[2])},
+		}
+	}
+	t := buildTree(refs, threads)
+	out.nodes = widen(&t)
+	out.tris = make([]tri, n)
+	for i, id := range t.order {
+		mp := out.partOf(id)
+		pos, idx := mp.part.Positions, mp.part.Indices[3*(id-mp.first):]
+		a, b, c := pos[3*idx[0]:3*idx[0]+3], pos[3*idx[1]:3*idx[1]+3], pos[3*idx[2]:3*idx[2]+3]
+		tr := &out.tris[i]
+		tr.id = id
+		for x := 0; x < 3; x++ {
+			tr.v[x], tr.e1[x], tr.e2[x] = a[x], b[x]-a[x], c[x]-a[x]
+		}
+	}
+	return out, nil
+}
+
+// partOf finds the part that holds triangle id.
+func (m *Mesh) partOf(id uint32) *meshPart {
+	lo, hi := 0, len(m.parts)-1
+	for lo < hi {
+		mid := (lo + hi + 1) / 2
+		if m.parts[mid].first <= id {
+			lo = mid
+		} else {
+			hi = mid - 1
+		}
+	}
+	return &m.parts[lo]
+}
+
+// meshHit is where a ray meets a mesh; u and v are barycentric coordinates
+// of the second and third corner.
+type meshHit struct {
+	id   uint32
+	u, v float32
+}
+
+// closest finds the nearest hit before r.t (or any, when r.any is set) and
+// shortens r.t to it. pass, unless nil, is asked whether a see-through part
+// lets the ray through; skip is a
+// triangle that is not hit (the one that the ray leaves), or noTriangle.
+func (m *Mesh) closest(r *ray32, h *meshHit, skip uint32, pass *passing) bool {
+	if len(m.tris) == 0 {
+		return false
+	}
+	var stack [stackSize]struct {
+		at uint32
+		t  float32
+	}
+	var enter [8]float32
+	found := false
+	top := 1 // the root, entered at once
+	for top > 0 {
+		top--
+		if stack[top].t >= r.t {
+			continue
+		}
+		at := stack[top].at
+		for {
+			if at&leafBit != 0 {
+				if m.leaf(r, h, at&leafFirst, at&^leafBit>>leafShift, skip, pass) {
+					if found = true; r.any {
+						return true
+					}
+				}
+				break
+			}
+			n := &m.nodes[at]
+			mask := boxes(n, r, &enter)
+			if mask == 0 {
+				break
+			}
+			k := bits.TrailingZeros32(mask)
+			mask &= mask - 1
+			at = n.child[k&7]
+			if mask == 0 {
+				continue
+			}
+			// Of several children the nearest is next, the others wait in
+			// order of distance.
+			t, base := enter[k&7], top
+			for ; mask != 0; mask &= mask - 1 {
+				k = bits.TrailingZeros32(mask)
+				c, ct := n.child[k&7], enter[k&7]
+				if ct < t {
+					c, ct, at, t = at, t, c, ct
+				}
+				i := top
+				for ; i > base && stack[i-1].t < ct; i-- {
+					stack[i] = stack[i-1]
+				}
+				stack[i].at, stack[i].t = c, ct
+				top++
+			}
+		}
+	}
+	return found
+}
+
+const noTriangle = math.MaxUint32
+
+// leaf tests n triangles (Möller and Trumbore, Fast, Minimum Storage Ray /
+// Triangle Intersection, 1997).
+func (m *Mesh) leaf(r *ray32, h *meshHit, at, n, skip uint32, pass *passing) bool {
+	found := false
+	tris := m.tris[at : at+n]
+	for i := range tris {
+		t := &tris[i]
+		px := r.d[1]*t.e2[2] - r.d[2]*t.e2[1]
+		py := r.d[2]*t.e2[0] - r.d[0]*t.e2[2]
+		pz := r.d[0]*t.e2[1] - r.d[1]*t.e2[0]
+		det := t.e1[0]*px + t.e1[1]*py + t.e1[2]*pz
+		if det == 0 {
+			continue
+		}
+		inv := 1 / det
+		sx, sy, sz := r.o[0]-t.v[0], r.o[1]-t.v[1], r.o[2]-t.v[2]
+		u := (sx*px + sy*py + sz*pz) * inv
+		if !(u >= -1e-7 && u <= 1.0000001) {
+			continue
+		}
+		qx, qy, qz := sy*t.e1[2]-sz*t.e1[1], sz*t.e1[0]-sx*t.e1[2], sx*t.e1[1]-sy*t.e1[0]
+		v := (r.d[0]*qx + r.d[1]*qy + r.d[2]*qz) * inv
+		if !(v >= -1e-7 && u+v <= 1.0000002) {
+			continue
+		}
+		d := (t.e2[0]*qx + t.e2[1]*qy + t.e2[2]*qz) * inv
+		if !(d > r.tmin && d < r.t) || t.id == skip {
+			continue
+		}
+		if pass != nil {
+			if mp := m.partOf(t.id); mp.alpha && pass.lets(mp, t.id, u, v) {
+				continue
+			}
+		}
+		r.t = d
+		h.id, h.u, h.v = t.id, u, v
+		if found = true; r.any {
+			return true
+		}
+	}
+	return found
+}

@@ -1,0 +1,78 @@
+package render
+
+import "math/bits"
+
+// sampler gives the points of a scrambled (0,2)-sequence for one pixel, two
+// dimensions at a time: Sobol points with hash-based Owen scrambling (Burley,
+// Practical Hash-based Owen Scrambling, JCGT 2020). The numbers depend on
+// seed, pixel, sample and dimension alone, so that threads change nothing.
+type sampler struct {
+	pixel  uint32
+	sample uint32
+	dim    uint32
+}
+
+func newSampler(seed uint64, x, y, sample int) sampler {
+	h := hash32(uint32(seed) ^ hash32(uint32(seed>>32)+0x9e3779b9))
+	h = hash32(h ^ uint32(x))
+	h = hash32(h ^ (uint32(y) + 0x85ebca6b))
+	return sampler{pixel: h, sample: uint32(sample)}
+}
+
+// hash32 mixes the bits of x (Wellons' low-bias 32-bit permutation).
+func hash32(x uint32) uint32 {
+	x ^= x >> 16
+	x *= 0x7feb352d
+	x ^= x >> 15
+	x *= 0x846ca68b
+	x ^= x >> 16
+	return x
+}
+
+// scramble is the Laine-Karras permutation, which is an Owen scrambling when
+// the bits are reversed before and after.
+func scramble(x, seed uint32) uint32 {
+	x = bits.Reverse32(x)
+	x += seed
+	x ^= x * 0x6c50b47c
+	x ^= x * 0xb82f1e52
+	x ^= x * 0xc7afe638
+	x ^= x * 0x8d22f6e6
+	return bits.Reverse32(x)
+}
+
+// sobol1 is the second dimension of Sobol's sequence; the first is the
+// reversed index.
+func sobol1(i uint32) uint32 {
+	r, v := uint32(0), uint32(1)<<31
+	for ; i != 0; i >>= 1 {
+		if i&1 != 0 {
+			r ^= v
+		}
+		v ^= v >> 1
+	}
+	return r
+}
+
+// next2 returns the next two numbers in [0, 1).
+func (s *sampler) next2() (float64, float64) {
+	seed := hash32(s.pixel ^ s.dim*0x9e3779b9)
+	s.dim++
+	i := scramble(s.sample, seed)
+	x := scramble(bits.Reverse32(i), hash32(seed^1))
+	y := scramble(sobol1(i), hash32(seed^2))
+	const scale = 1.0 / (1 << 32)
+	return float64(x) * scale, float64(y) * scale
+}
+
+// next returns the next number in [0, 1).
+func (s *sampler) next() float64 {
+	x, _ := s.next2()
+	return x
+}
+
+// pick returns a number in [0, 1) from what is hit, for the stochastic
+// decision whether a see-through surface lets a ray pass.
+func (s *sampler) pick(a, b uint32) float64 {
+	return float64(hash32(hash32(s.pixel^s.sample*0x9e3779b1)^hash32(a+s.dim*0x68bc21eb)^b)) / (1 << 32)
+}

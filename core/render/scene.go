@@ -1,0 +1,312 @@
+// Package render makes pictures of scenes by light transport. Lengths are
+// metres, light is photometric: film values are scene-linear luminance in
+// cd/m² for each of the three Rec.709 channels, before exposure. The same
+// seed gives the same bytes on any number of threads.
+package render
+
+import (
+	"math"
+	"math/bits"
+
+	"visator/core/geom"
+	"visator/core/model"
+)
+
+// Scene is what rays meet: instances of meshes, lights and an environment.
+// Fill it, call Build once, then trace from any number of goroutines.
+type Scene struct {
+	Instances []Instance
+	Lamps     []Lamp
+	Suns      []Sun
+	Env       *Environment // nil: black
+
+	nodes    []wideNode
+	order    []uint32 // instances in the order of the leaves
+	boxes    geom.Box
+	emitters emitters
+	alpha    bool // some surface lets light through
+}
+
+// Instance is a mesh standing in the scene. Instances cost no triangles.
+type Instance struct {
+	Mesh  *Mesh
+	World geom.M // mesh to world
+	ID    uint32 // for the object pass, from 1
+	inv   geom.M
+	flip  bool // World mirrors
+}
+
+// Sun is a far light. Lux is its illuminance at normal incidence per channel.
+type Sun struct {
+	To     geom.V  // unit vector towards the sun
+	Lux    geom.V  // per colour channel
+	Radius float64 // angular radius in radians; 0 is a point
+}
+
+// Lamp is a point light or a spot.
+type Lamp struct {
+	At      geom.V
+	Dir     geom.V // unit vector along which a spot shines
+	Candela geom.V // per colour channel
+	Spot    bool
+	// Cosines of the cone's half angles: full strength within the inner, none
+	// beyond the outer, smooth between (KHR_lights_punctual).
+	CosInner, CosOuter float64
+	Range              float64 // metres; 0: without limit
+}
+
+// toward returns the illuminance per channel that the lamp gives to a plane
+// at p that faces it, the direction to the lamp and the distance.
+func (l *Lamp) toward(p geom.V) (e, dir geom.V, dist float64) {
+	d := l.At.Sub(p)
+	dist = d.Len()
+	if dist == 0 {
+		return geom.V{}, geom.V{Y: 1}, 0
+	}
+	dir = d.Mul(1 / dist)
+	k := 1 / (dist * dist)
+	if l.Spot {
+		c := -dir.Dot(l.Dir)
+		f := (c - l.CosOuter) / max(0.001, l.CosInner-l.CosOuter)
+		f = min(max(f, 0), 1)
+		if c < l.CosOuter {
+			f = 0
+		}
+		k *= f * f
+	}
+	if l.Range > 0 {
+		q := dist / l.Range
+		k *= min(max(1-q*q*q*q, 0), 1)
+	}
+	return l.Candela.Mul(k), dir, dist
+}
+
+// Library turns models into meshes once, for any number of instances.
+type Library struct {
+	Threads int
+	made    map[*model.Model]*kit
+}
+
+type kit struct {
+	meshes []*Mesh
+}
+
+func (l *Library) kit(m *model.Model) (*kit, error) {
+	if k := l.made[m]; k != nil {
+		return k, nil
+	}
+	surfaces, fallback, err := newSurfaces(m)
+	if err != nil {
+		return nil, err
+	}
+	k := &kit{}
+	for i := range m.Meshes {
+		mesh, err := NewMesh(&m.Meshes[i], surfaces, fallback, max(l.Threads, 1))
+		if err != nil {
+			return nil, err
+		}
+		k.meshes = append(k.meshes, mesh)
+	}
+	if l.made == nil {
+		l.made = map[*model.Model]*kit{}
+	}
+	l.made[m] = k
+	return k, nil
+}
+
+// Place adds every mesh of a model under the transform top. Each node with a
+// mesh gets the ID that id returns for it.
+func (s *Scene) Place(l *Library, m *model.Model, top geom.M, id func(node int) uint32) error {
+	k, err := l.kit(m)
+	if err != nil {
+		return err
+	}
+	m.Walk(func(i int, n *model.Node, world geom.M) {
+		if n.Mesh == model.None || len(k.meshes[n.Mesh].tris) == 0 {
+			return
+		}
+		s.Instances = append(s.Instances, Instance{Mesh: k.meshes[n.Mesh], World: top.Mul(world), ID: id(i)})
+	})
+	return nil
+}
+
+// PlaceLights adds the lamps and suns of a model. A scale on a light's node
+// moves it but does not change its strength.
+func (s *Scene) PlaceLights(m *model.Model, top geom.M) {
+	m.Walk(func(_ int, n *model.Node, world geom.M) {
+		if n.Light == model.None {
+			return
+		}
+		world = top.Mul(world)
+		g := m.Lights[n.Light]
+		color := geom.V{X: g.Color[0], Y: g.Color[1], Z: g.Color[2]}.Mul(g.Intensity)
+		dir := world.Dir(geom.V{Z: -1}).Unit()
+		if g.Kind == model.Directional {
+			s.Suns = append(s.Suns, Sun{To: dir.Mul(-1), Lux: color})
+			return
+		}
+		s.Lamps = append(s.Lamps, Lamp{At: world.Point(geom.V{}), Dir: dir, Candela: color, Spot: g.Kind == model.Spot,
+			CosInner: math.Cos(g.Inner), CosOuter: math.Cos(g.Outer), Range: g.Range})
+	})
+}
+
+// Build makes the upper acceleration structure; call it after the last change.
+func (s *Scene) Build() {
+	s.boxes = geom.Empty()
+	refs := make([]primRef, 0, len(s.Instances))
+	kept := s.Instances[:0]
+	for _, in := range s.Instances {
+		inv, ok := in.World.Affine()
+		if !ok {
+			continue // flat: it has no thickness to be seen or hit
+		}
+		in.inv, in.flip = inv, in.World.Det3() < 0
+		box := in.Mesh.Box.Apply(in.World)
+		s.boxes = s.boxes.Union(box)
+		// Boxes are float32: pad by the rounding of coordinates that large.
+		pad := 4e-7 * max(box.Min.Mul(-1).Max(), box.Max.Max(), box.Min.Max(), box.Max.Mul(-1).Max())
+		ref := primRef{id: uint32(len(kept))}
+		for k := 0; k < 3; k++ {
+			ref.lo[k] = float32(box.Min.At(k) - pad)
+			ref.hi[k] = float32(box.Max.At(k) + pad)
+		}
+		refs = append(refs, ref)
+		kept = append(kept, in)
+		for i := range in.Mesh.parts {
+			s.alpha = s.alpha || in.Mesh.parts[i].alpha
+		}
+	}
+	s.Instances = kept
+	t := buildTree(refs, 1)
+	s.nodes, s.order = widen(&t), t.order
+	s.emitters = gatherEmitters(s.Instances)
+}
+
+// Bounds is the box around all instances.
+func (s *Scene) Bounds() geom.Box { return s.boxes }
+
+// Ray starts at O and runs along the unit vector D.
+type Ray struct {
+	O, D     geom.V
+	Min, Max float64 // Max 0: without end
+	// The triangle that the ray leaves is not hit again.
+	fromInstance int32
+	fromTriangle uint32
+}
+
+// NewRay returns a ray that leaves no triangle.
+func NewRay(o, d geom.V) Ray { return Ray{O: o, D: d, fromInstance: -1, fromTriangle: noTriangle} }
+
+// Hit is where a ray meets an instance.
+type Hit struct {
+	T        float64
+	Instance int
+	Triangle uint32
+	U, V     float32
+}
+
+// Closest finds what the ray meets first. Surfaces that let light through are
+// taken as solid.
+func (s *Scene) Closest(ray Ray) (Hit, bool) { return s.trace(&ray, false, nil) }
+
+func (s *Scene) trace(ray *Ray, any bool, pass *passing) (Hit, bool) {
+	if len(s.nodes) == 0 {
+		return Hit{}, false
+	}
+	if !s.alpha {
+		pass = nil
+	}
+	top := ray32{o: f32(ray.O), d: f32(ray.D), t: inf32, tmin: float32(ray.Min), any: any}
+	if ray.Max > 0 {
+		top.t = float32(ray.Max)
+	}
+	top.prepare()
+	var hit Hit
+	found := false
+	var stack [stackSize]uint32
+	var enter [8]float32
+	depth := 1
+	for depth > 0 {
+		depth--
+		at := stack[depth]
+		if at&leafBit != 0 {
+			first := at & leafFirst
+			for _, i := range s.order[first : first+at&^leafBit>>leafShift] {
+				if s.meet(ray, &top, int(i), &hit, pass) {
+					if found = true; any {
+						return hit, true
+					}
+				}
+			}
+			continue
+		}
+		n := &s.nodes[at]
+		base := depth
+		for mask := boxes(n, &top, &enter); mask != 0; mask &= mask - 1 {
+			k := bits.TrailingZeros32(mask) & 7
+			i := depth
+			for ; i > base && enter[stack[i-1]&7] < enter[k]; i-- {
+				stack[i] = stack[i-1]
+			}
+			stack[i] = uint32(k)
+			depth++
+		}
+		for i := base; i < depth; i++ { // from the number of the child to the child
+			stack[i] = n.child[stack[i]&7]
+		}
+	}
+	return hit, found
+}
+
+func f32(v geom.V) [3]float32 { return [3]float32{float32(v.X), float32(v.Y), float32(v.Z)} }
+
+// meet carries the ray into the space of instance i and tests its mesh.
+func (s *Scene) meet(ray *Ray, top *ray32, i int, hit *Hit, pass *passing) bool {
+	in := &s.Instances[i]
+	r := ray32{o: f32(in.inv.Point(ray.O)), d: f32(in.inv.Dir(ray.D)), t: top.t, tmin: top.tmin, any: top.any}
+	r.prepare()
+	skip := uint32(noTriangle)
+	if int(ray.fromInstance) == i {
+		skip = ray.fromTriangle
+	}
+	if pass != nil {
+		pass.instance = uint32(i)
+	}
+	var h meshHit
+	if !in.Mesh.closest(&r, &h, skip, pass) {
+		return false
+	}
+	top.t = r.t
+	*hit = Hit{T: float64(r.t), Instance: i, Triangle: h.id, U: h.u, V: h.v}
+	return true
+}
+
+// passing decides what see-through surfaces do with a ray. For a ray that
+// looks for the closest hit the decision is by chance, for a shadow ray what
+// is left of the light is kept in tint.
+type passing struct {
+	s        *sampler
+	instance uint32
+	shadow   bool
+	tint     geom.V
+}
+
+func (p *passing) lets(mp *meshPart, id uint32, u, v float32) bool {
+	alpha := 1.0
+	uv := mp.uv(id-mp.first, u, v)
+	if mp.surface.m.Alpha != model.Opaque {
+		alpha = mp.surface.opacity(mp, id-mp.first, u, v, &uv)
+	}
+	if !p.shadow {
+		return alpha < 1 && p.s.pick(id, p.instance) >= alpha
+	}
+	keep := geom.V{X: 1, Y: 1, Z: 1}.Mul(1 - alpha)
+	if mp.surface.clear() {
+		keep = keep.Add(mp.surface.clearTint(mp, id-mp.first, u, v, &uv).Mul(alpha))
+	}
+	if keep.Max() < 1e-4 {
+		return false
+	}
+	p.tint = p.tint.Times(keep)
+	return true
+}

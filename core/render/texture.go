@@ -1,0 +1,116 @@
+package render
+
+import (
+	"image"
+	"math"
+	"sync"
+
+	"visator/core/model"
+)
+
+// texture is a decoded picture with how it is to be read.
+type texture struct {
+	pix    []uint8 // RGBA, 4 bytes a texel
+	w, h   int
+	linear bool // values are data, not sRGB colours
+	slot   model.Slot
+}
+
+// srgb decodes 8-bit sRGB to linear (IEC 61966-2-1).
+var srgb = sync.OnceValue(func() *[256]float32 {
+	var t [256]float32
+	for i := range t {
+		c := float64(i) / 255
+		if c <= 0.04045 {
+			t[i] = float32(c / 12.92)
+		} else {
+			t[i] = float32(math.Pow((c+0.055)/1.055, 2.4))
+		}
+	}
+	return &t
+})
+
+var byteValue = sync.OnceValue(func() *[256]float32 {
+	var t [256]float32
+	for i := range t {
+		t[i] = float32(i) / 255
+	}
+	return &t
+})
+
+func newTexture(img *image.NRGBA, slot model.Slot, linear bool) *texture {
+	return &texture{pix: img.Pix, w: img.Rect.Dx(), h: img.Rect.Dy(), linear: linear, slot: slot}
+}
+
+// at samples the texture bilinearly at texture coordinates of its own set.
+// The transform is that of KHR_texture_transform.
+func (t *texture) at(u, v float64) (r, g, b, a float32) {
+	s := &t.slot
+	if s.Rotation != 0 {
+		sin, cos := math.Sincos(s.Rotation)
+		u, v = u*s.Scale[0], v*s.Scale[1]
+		u, v = cos*u+sin*v, -sin*u+cos*v
+		u, v = u+s.Offset[0], v+s.Offset[1]
+	} else {
+		u, v = u*s.Scale[0]+s.Offset[0], v*s.Scale[1]+s.Offset[1]
+	}
+	u, v = wrap(u, s.ClampS), wrap(v, s.ClampT)
+	x, y := u*float64(t.w)-0.5, v*float64(t.h)-0.5
+	if s.Nearest {
+		x, y = math.Floor(x+0.5), math.Floor(y+0.5)
+	}
+	fx, fy := math.Floor(x), math.Floor(y)
+	x0, y0 := int(fx), int(fy)
+	wx, wy := float32(x-fx), float32(y-fy)
+	lut := byteValue()
+	alpha := lut
+	if !t.linear {
+		lut = srgb()
+	}
+	for k := 0; k < 4; k++ {
+		w := (1 - wx)
+		if k&1 != 0 {
+			w = wx
+		}
+		if k&2 != 0 {
+			w *= wy
+		} else {
+			w *= 1 - wy
+		}
+		if w == 0 {
+			continue
+		}
+		px, py := edge(x0+k&1, t.w, s.ClampS), edge(y0+k>>1, t.h, s.ClampT)
+		p := t.pix[4*(py*t.w+px):]
+		r += w * lut[p[0]]
+		g += w * lut[p[1]]
+		b += w * lut[p[2]]
+		a += w * alpha[p[3]]
+	}
+	return
+}
+
+func wrap(u float64, clamp bool) float64 {
+	if clamp {
+		return min(max(u, 0), 1)
+	}
+	u -= math.Floor(u)
+	if !(u >= 0 && u <= 1) { // not a number
+		return 0
+	}
+	return u
+}
+
+func edge(x, n int, clamp bool) int {
+	switch {
+	case x < 0 && clamp:
+		return 0
+	case x < 0:
+		return n - 1
+	case x >= n && clamp:
+		return n - 1
+	case x >= n:
+		return 0
+	}
+	return x
+}

@@ -1,0 +1,268 @@
+package render
+
+import (
+	"math"
+
+	"visator/core/geom"
+	"visator/core/model"
+)
+
+// tracer follows paths on one goroutine.
+type tracer struct {
+	s       *Scene
+	bounces int
+	clamp   float64 // luminance above which an indirect contribution is cut; 0: never
+	pass    passing
+	lamps   []float64
+}
+
+// seen is what the camera's ray met first, to guide the noise filter.
+type seen struct {
+	normal, albedo geom.V
+	depth          float64 // along the ray; +Inf for the background
+}
+
+// last is what a path remembers of the point that it left.
+type last struct {
+	pdf  float64 // density of the direction it left in; 0 at the camera
+	c    choice
+	p    geom.V
+	solo bool // every kind of light was asked on its own there
+}
+
+// radiance returns the light that comes along the ray from the camera
+// (Kajiya, The Rendering Equation, 1986; next-event estimation combined by
+// the power heuristic: Veach, Robust Monte Carlo Methods, 1997).
+func (tr *tracer) radiance(ray Ray, smp *sampler, first *seen) geom.V {
+	var total geom.V
+	weight := geom.V{X: 1, Y: 1, Z: 1}
+	first.depth = math.Inf(1)
+	from := last{p: ray.O}
+	depth := 0
+	travelled := 0.0 // since the camera, for the first hit behind glass
+	add := func(c geom.V, indirect bool) {
+		if indirect && tr.clamp > 0 {
+			if l := luminance(c); l > tr.clamp {
+				c = c.Mul(tr.clamp / l)
+			}
+		}
+		total = total.Add(c)
+	}
+	for straight := 0; straight < 64; { // panes of glass in a row
+		tr.pass = passing{s: smp}
+		hit, ok := tr.s.trace(&ray, false, &tr.pass)
+		if !ok {
+			add(weight.Times(tr.sky(ray.D, &from)), depth > 1)
+			break
+		}
+		pt := tr.s.shade(&ray, &hit)
+		if depth == 0 && math.IsInf(first.depth, 1) {
+			first.depth, first.normal = travelled+hit.T, pt.n
+			first.albedo = pt.base
+			if pt.metal > 0.5 || pt.trans > 0.5 { // what a mirror shows is not its own colour
+				first.albedo = geom.V{X: 1, Y: 1, Z: 1}
+			}
+		}
+		if pt.unlit {
+			add(weight.Times(pt.base), depth > 1)
+			break
+		}
+		if pt.emission != (geom.V{}) {
+			add(weight.Times(pt.emission).Mul(tr.glowWeight(&pt, &from)), depth > 1)
+		}
+		mp := tr.s.Instances[hit.Instance].Mesh.partOf(hit.Triangle)
+		if pt.trans > 0 && mp.surface.clear() {
+			// Thin glass: the share that goes straight is no scattering.
+			straightShare := luminance(pt.through)
+			rest := luminance(pt.specular) + luminance(pt.diffuse)
+			if p := straightShare / (straightShare + rest); straightShare > 0 && smp.pick(hit.Triangle, uint32(hit.Instance)^0x51ed270b) < p {
+				weight = weight.Times(pt.through).Mul(1 / p)
+				travelled += hit.T
+				far := ray.Max
+				ray = pt.leave(ray.D)
+				if depth == 0 && far > 0 {
+					ray.Max = max(far-hit.T, 1e-9)
+				}
+				straight++
+				continue
+			} else if p < 1 {
+				weight = weight.Mul(1 / (1 - p))
+			}
+		}
+		if depth >= tr.bounces+1 {
+			break
+		}
+		tr.lamps = tr.lamps[:0]
+		c := tr.s.weigh(pt.p, tr.lamps)
+		tr.lamps = c.lamps
+		add(weight.Times(tr.direct(&pt, &c, smp, depth == 0)), depth > 0)
+		// After the last bounce one more ray still looks for lights: direct
+		// light is shared between both ways of finding it.
+		u1, u2 := smp.next2()
+		wi, w, pdf, ok := pt.sample(u1, u2, smp.next())
+		if !ok {
+			break
+		}
+		weight = weight.Times(w)
+		if depth >= 2 { // Russian roulette
+			q := min(max(weight.Max(), 0.05), 0.95)
+			if smp.next() >= q {
+				break
+			}
+			weight = weight.Mul(1 / q)
+		}
+		if !(weight.Max() > 0) || !weight.Finite() {
+			break
+		}
+		c.lamps = nil
+		from = last{pdf: pdf, c: c, p: pt.p, solo: depth == 0}
+		ray = pt.leave(wi)
+		depth++
+	}
+	if !total.Finite() {
+		return geom.V{}
+	}
+	return total
+}
+
+// power is Veach's power heuristic with exponent two.
+func power(a, b float64) float64 {
+	if math.IsInf(a, 1) {
+		return 1
+	}
+	return a * a / (a*a + b*b)
+}
+
+// chance is how often a kind of light with share c was asked at the point.
+func (f *last) chance(c float64) float64 {
+	if f.solo && c > 0 {
+		return 1
+	}
+	return c
+}
+
+// sky is the light of the environment and the suns' disks along d, weighed
+// against the samples that were taken of them at the point before.
+func (tr *tracer) sky(d geom.V, from *last) geom.V {
+	var sum geom.V
+	if e := tr.s.Env; e != nil {
+		w := 1.0
+		if from.pdf > 0 && from.c.env > 0 {
+			w = power(from.pdf, e.pdf(d)*from.chance(from.c.env))
+		}
+		sum = e.At(d).Mul(w)
+	}
+	for i := range tr.s.Suns {
+		u := &tr.s.Suns[i]
+		if u.Radius <= 0 || d.Sub(u.To).Len() > 2*math.Sin(u.Radius/2) {
+			continue
+		}
+		w := 1.0
+		if from.pdf > 0 && from.c.sun > 0 {
+			w = power(from.pdf, from.chance(from.c.sun)/(u.solidAngle()*float64(len(tr.s.Suns))))
+		}
+		sum = sum.Add(u.radiance().Mul(w))
+	}
+	return sum
+}
+
+// glowWeight weighs emission that a path ran into.
+func (tr *tracer) glowWeight(pt *point, from *last) float64 {
+	if from.pdf <= 0 || from.c.glow <= 0 {
+		return 1
+	}
+	sf := tr.s.Instances[pt.instance].Mesh.partOf(pt.triangle).surface
+	d := pt.p.Sub(from.p)
+	dist := d.Len()
+	cos := math.Abs(pt.ng.Dot(d)) / max(dist, 1e-30)
+	return power(from.pdf, tr.s.glowDensity(sf, dist, cos)*from.chance(from.c.glow))
+}
+
+// direct is the light that comes from lights to the point. At the first
+// point every kind of light is asked, later one by chance.
+func (tr *tracer) direct(pt *point, c *choice, smp *sampler, all bool) geom.V {
+	var sum geom.V
+	u := smp.next()
+	for kind, share := range [4]float64{c.env, c.sun, c.lamp, c.glow} {
+		if share <= 0 {
+			continue
+		}
+		extra := u
+		if !all {
+			if u >= share {
+				u -= share
+				continue
+			}
+			extra = u / share
+		}
+		var l lit
+		ok := false
+		switch kind {
+		case 0:
+			u1, u2 := smp.next2()
+			l.dir, l.pdf = tr.s.Env.sample(u1, u2)
+			if ok = l.pdf > 0; ok {
+				l.le = tr.s.Env.At(l.dir)
+			}
+		case 1:
+			l, ok = tr.s.sampleSun(smp, extra)
+		case 2:
+			l, ok = tr.s.sampleLamp(pt.p, c, extra)
+		case 3:
+			l, ok = tr.s.sampleGlow(pt.p, smp, extra)
+		}
+		if ok {
+			chance := share
+			if all {
+				chance = 1
+			}
+			sum = sum.Add(tr.answer(pt, &l, chance, smp))
+		}
+		if !all {
+			break
+		}
+	}
+	return sum
+}
+
+// answer is what one light sample gives after shadow and reflection.
+func (tr *tracer) answer(pt *point, l *lit, chance float64, smp *sampler) geom.V {
+	f, bsdf := pt.eval(l.dir)
+	if !(f.Max() > 0) {
+		return geom.V{}
+	}
+	ray := pt.leave(l.dir)
+	if l.dist > 0 {
+		ray.Max = max(l.dist-pt.eps, 1e-12)
+	}
+	tr.pass = passing{s: smp, shadow: true, tint: geom.V{X: 1, Y: 1, Z: 1}}
+	if _, blocked := tr.s.trace(&ray, true, &tr.pass); blocked {
+		return geom.V{}
+	}
+	w := 1 / (l.pdf * chance)
+	if !l.hard {
+		w *= power(l.pdf*chance, bsdf)
+	}
+	return f.Times(l.le).Times(tr.pass.tint).Mul(w)
+}
+
+// plain follows the centre of a pixel for the passes: what is there, without
+// light. Mask and blend surfaces count where they stop half of the light.
+func (s *Scene) plain(ray Ray) (pt point, hit Hit, ok bool) {
+	for range 256 {
+		hit, ok = s.Closest(ray)
+		if !ok {
+			return
+		}
+		pt = s.shade(&ray, &hit)
+		mp := s.Instances[hit.Instance].Mesh.partOf(hit.Triangle)
+		t := hit.Triangle - mp.first
+		uv := mp.uv(t, hit.U, hit.V)
+		if mp.surface.m.Alpha == model.Opaque || mp.surface.opacity(mp, t, hit.U, hit.V, &uv) >= 0.5 {
+			return
+		}
+		ray.Min = hit.T + pt.eps
+		ray.fromInstance, ray.fromTriangle = int32(hit.Instance), hit.Triangle
+	}
+	return pt, hit, false
+}
