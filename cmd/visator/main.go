@@ -32,6 +32,10 @@ func commands() []command {
 		{"inspect", "[--json] FILE...", "tell what model files hold", inspect},
 		{"render", "FILE --out PICTURE", "render a glTF scene to EXR or PNG", renderFile},
 		{"bench", "rays FILE", "measure the acceleration structure", bench},
+		{"serve", "[flags]", "serve the application on loopback", serve},
+		{"demo", "[flags]", "serve it with the sample production", runDemo},
+		{"worker", "[flags]", "take jobs from the queue", worker},
+		{"migrate", "[flags]", "bring the database to the newest form", migrate},
 	}
 }
 

@@ -7,7 +7,11 @@ package geom
 import "math"
 
 // V is a vector or point in three dimensions.
-type V struct{ X, Y, Z float64 }
+type V struct {
+	X float64 `json:"x"`
+	Y float64 `json:"y"`
+	Z float64 `json:"z"`
+}
 
 func (a V) Add(b V) V             { return V{a.X + b.X, a.Y + b.Y, a.Z + b.Z} }
 func (a V) Sub(b V) V             { return V{a.X - b.X, a.Y - b.Y, a.Z - b.Z} }

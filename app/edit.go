@@ -1,0 +1,699 @@
+package app
+
+import (
+	"context"
+	"encoding/json"
+	"fmt"
+	"math"
+	"slices"
+
+	"github.com/jackc/pgx/v5"
+
+	"visator/core/geom"
+	"visator/core/optics"
+	"visator/core/sizing"
+	"visator/core/snag"
+	"visator/core/stage"
+	"visator/store"
+)
+
+// Deed is one thing that an edit does.
+type Deed struct {
+	Do      string          `json:"do"`
+	Kind    string          `json:"kind"` // of the row: placement, shot, set, piece
+	ID      string          `json:"id"`
+	IDs     []string        `json:"ids"`
+	Patch   json.RawMessage `json:"patch"`
+	Piece   string          `json:"piece"`
+	StandIn string          `json:"standIn"`
+	At      geom.V          `json:"at"`
+	Name    string          `json:"name"`
+	Of      string          `json:"of"`     // width, height or depth
+	Metres  float64         `json:"metres"` // for a true dimension
+}
+
+// EditRequest is what a person did, against the revision that they saw.
+type EditRequest struct {
+	Revision int64  `json:"revision"`
+	Deeds    []Deed `json:"deeds"`
+}
+
+// EditResult is what became of it.
+type EditResult struct {
+	Revision int64    `json:"revision"`
+	Made     []string `json:"made"` // new rows
+	Label    string   `json:"label"`
+}
+
+// Change is one row before and after; null where it was not or is no more.
+type Change struct {
+	Kind   string          `json:"kind"`
+	ID     string          `json:"id"`
+	Before json.RawMessage `json:"before"`
+	After  json.RawMessage `json:"after"`
+}
+
+// pieceEdit is what of a piece can be edited.
+type pieceEdit struct {
+	Name   string        `json:"name"`
+	Sizing sizing.Sizing `json:"sizing"`
+	Gone   bool          `json:"gone"`
+}
+
+func (p *pieceEdit) Check() error {
+	if len(p.Name) == 0 || len(p.Name) > 200 {
+		return fmt.Errorf("a name has 1 to 200 characters")
+	}
+	return p.Sizing.Check()
+}
+
+// editor does deeds within one transaction.
+type editor struct {
+	a       *App
+	tx      pgx.Tx
+	set     store.Set
+	seen    int64 // revision that the person saw; -1: any
+	rev     int64 // revision that this edit makes
+	changes []Change
+	made    []string
+	label   string
+	places  []store.PlacementRow // read on first use
+}
+
+// Edit does all deeds of a request, or none. A row that was changed after the
+// revision that the person saw refuses the edit with ErrStale.
+func (a *App) Edit(ctx context.Context, setID string, req EditRequest) (res EditResult, err error) {
+	if len(req.Deeds) == 0 || len(req.Deeds) > 5000 {
+		return res, wrong("An edit has 1 to 5000 deeds.")
+	}
+	err = a.Store.Tx(ctx, func(tx pgx.Tx) error {
+		set, err := store.GetSet(ctx, tx, setID)
+		if err != nil {
+			return notThere(err, "The set")
+		}
+		p, err := store.LockProduction(ctx, tx, set.ProductionID)
+		if err != nil {
+			return err
+		}
+		// Read again under the lock: the row may have changed meanwhile.
+		if set, err = store.GetSet(ctx, tx, setID); err != nil {
+			return err
+		}
+		e := &editor{a: a, tx: tx, set: set, seen: req.Revision, rev: p.Revision + 1}
+		for i := range req.Deeds {
+			if err := e.do(ctx, &req.Deeds[i]); err != nil {
+				return err
+			}
+		}
+		res = EditResult{Revision: p.Revision, Made: e.made, Label: e.label}
+		if len(e.changes) == 0 {
+			return nil
+		}
+		if len(req.Deeds) > 1 {
+			e.label = fmt.Sprintf("%s and %d more", e.label, len(req.Deeds)-1)
+		}
+		raw, err := json.Marshal(e.changes)
+		if err != nil {
+			return err
+		}
+		if err := store.InsertEntry(ctx, tx, store.Entry{ProductionID: p.ID, SetID: setID, Revision: e.rev, Label: e.label, Changes: raw}); err != nil {
+			return err
+		}
+		res.Revision = e.rev
+		return a.commit(ctx, tx, p.ID, e.rev)
+	})
+	return res, err
+}
+
+func (a *App) commit(ctx context.Context, tx pgx.Tx, production string, rev int64) error {
+	if _, err := tx.Exec(ctx, "update production set revision = $2 where id = $1", production, rev); err != nil {
+		return err
+	}
+	raw, _ := json.Marshal(Announcement{production, "edit", rev})
+	_, err := tx.Exec(ctx, "select pg_notify($1, $2)", Channel, string(raw))
+	return err
+}
+
+func (e *editor) stale(rev int64, what string) error {
+	if e.seen >= 0 && rev > e.seen {
+		return &Problem{what + " was changed elsewhere meanwhile. Nothing of yours was applied; look again and repeat it.", ErrStale}
+	}
+	return nil
+}
+
+func (e *editor) placements(ctx context.Context) ([]store.PlacementRow, error) {
+	if e.places == nil {
+		list, err := store.Placements(ctx, e.tx, e.set.ID)
+		if err != nil {
+			return nil, err
+		}
+		e.places = list
+	}
+	return e.places, nil
+}
+
+func (e *editor) placement(ctx context.Context, id string) (*store.PlacementRow, error) {
+	list, err := e.placements(ctx)
+	if err != nil {
+		return nil, err
+	}
+	for i := range list {
+		if list[i].ID == id {
+			return &list[i], e.stale(list[i].Rev, list[i].Name)
+		}
+	}
+	return nil, notThere(store.ErrNotFound, "The placement")
+}
+
+func (e *editor) taken(name string) bool {
+	return slices.ContainsFunc(e.places, func(r store.PlacementRow) bool { return r.Name == name })
+}
+
+func (e *editor) say(format string, args ...any) {
+	if e.label == "" {
+		e.label = fmt.Sprintf(format, args...)
+	}
+}
+
+// note remembers a change for the log; a row that was changed twice keeps its
+// first before.
+func (e *editor) note(kind, id string, before, after any) error {
+	var b, a json.RawMessage
+	var err error
+	if before != nil {
+		if b, err = json.Marshal(before); err != nil {
+			return err
+		}
+	}
+	if after != nil {
+		if a, err = json.Marshal(after); err != nil {
+			return err
+		}
+	}
+	for i := range e.changes {
+		if e.changes[i].Kind == kind && e.changes[i].ID == id {
+			e.changes[i].After = a
+			return nil
+		}
+	}
+	e.changes = append(e.changes, Change{kind, id, b, a})
+	return nil
+}
+
+func (e *editor) do(ctx context.Context, d *Deed) error {
+	switch d.Do {
+	case "place":
+		return e.place(ctx, d)
+	case "change":
+		return e.change(ctx, d)
+	case "copy", "delete", "ground":
+		for _, id := range d.IDs {
+			if err := e.each(ctx, d, id); err != nil {
+				return err
+			}
+		}
+		return nil
+	case "keep", "go", "deleteShot":
+		return e.shot(ctx, d)
+	case "fit", "aim", "focus":
+		return e.camera(ctx, d)
+	case "true":
+		return e.trueSize(ctx, d)
+	}
+	return wrong("%q is not a deed", d.Do)
+}
+
+func (e *editor) place(ctx context.Context, d *Deed) error {
+	list, err := e.placements(ctx)
+	if err != nil {
+		return err
+	}
+	p := stage.Placement{StandIn: d.StandIn, Piece: d.Piece, Name: d.Name, At: d.At, Scale: geom.V{X: 1, Y: 1, Z: 1}}
+	switch {
+	case d.StandIn == "person":
+		p = stage.Person(d.At)
+	case d.StandIn == "box":
+		p.Size, p.Name = geom.V{X: 1, Y: 1, Z: 1}, "box"
+	default:
+		piece, err := store.GetPiece(ctx, e.tx, d.Piece)
+		if err != nil || piece.Gone || piece.ProductionID != e.set.ProductionID {
+			return notThere(store.ErrNotFound, "The piece")
+		}
+		if p.Name == "" {
+			p.Name = piece.Name
+		}
+	}
+	p.Name = stage.NextName(p.Name, e.taken)
+	p.ID = store.NewID()
+	for _, o := range list {
+		p.Order = max(p.Order, o.Order+1)
+	}
+	if len(d.Patch) > 0 {
+		if err := stage.Patch(&p, d.Patch); err != nil {
+			return wrong("%v", err)
+		}
+	}
+	if err := p.Check(); err != nil {
+		return wrong("%v", err)
+	}
+	e.say("place %s", p.Name)
+	return e.add(ctx, p)
+}
+
+func (e *editor) add(ctx context.Context, p stage.Placement) error {
+	e.places = append(e.places, store.PlacementRow{Placement: p, Rev: e.seen})
+	e.made = append(e.made, p.ID)
+	if err := store.PutPlacement(ctx, e.tx, e.set.ID, p, e.rev); err != nil {
+		return err
+	}
+	return e.note("placement", p.ID, nil, p)
+}
+
+func (e *editor) putPlacement(ctx context.Context, row *store.PlacementRow, before stage.Placement) error {
+	if err := store.PutPlacement(ctx, e.tx, e.set.ID, row.Placement, e.rev); err != nil {
+		return err
+	}
+	return e.note("placement", row.ID, before, row.Placement)
+}
+
+func (e *editor) change(ctx context.Context, d *Deed) error {
+	switch d.Kind {
+	case "placement":
+		row, err := e.placement(ctx, d.ID)
+		if err != nil {
+			return err
+		}
+		before := row.Placement
+		if err := stage.Patch(&row.Placement, d.Patch); err != nil {
+			return wrong("%s: %v", before.Name, err)
+		}
+		row.ID, row.Piece, row.StandIn = before.ID, before.Piece, before.StandIn
+		moved := row.At != before.At || row.Yaw != before.Yaw || row.Pitch != before.Pitch || row.Roll != before.Roll || row.Scale != before.Scale
+		if before.Locked && row.Locked && moved {
+			return wrong("%s is locked; unlock it first", before.Name)
+		}
+		switch {
+		case row.Name != before.Name:
+			e.say("rename %s to %s", before.Name, row.Name)
+		case row.Hidden != before.Hidden:
+			e.say("%s %s", map[bool]string{true: "hide", false: "show"}[row.Hidden], row.Name)
+		case row.Locked != before.Locked:
+			e.say("%s %s", map[bool]string{true: "lock", false: "unlock"}[row.Locked], row.Name)
+		case row.At != before.At:
+			e.say("move %s", row.Name)
+		case row.Scale != before.Scale:
+			e.say("scale %s", row.Name)
+		default:
+			e.say("turn %s", row.Name)
+		}
+		return e.putPlacement(ctx, row, before)
+	case "set":
+		before := e.set.Scene
+		if err := e.stale(e.set.Rev, "The view"); err != nil {
+			return err
+		}
+		if err := stage.Patch(&e.set.Scene, d.Patch); err != nil {
+			return wrong("%v", err)
+		}
+		e.set.ID = before.ID
+		e.say("change the %s", sceneField(d.Patch))
+		return e.putSet(ctx, before)
+	case "shot":
+		return e.patchShot(ctx, d)
+	case "piece":
+		return e.patchPiece(ctx, d)
+	}
+	return wrong("rows of the kind %q are not changed", d.Kind)
+}
+
+func sceneField(patch json.RawMessage) string {
+	var m map[string]json.RawMessage
+	_ = json.Unmarshal(patch, &m)
+	for _, k := range []string{"view", "light", "move", "name"} {
+		if _, ok := m[k]; ok {
+			return k
+		}
+	}
+	return "set"
+}
+
+func (e *editor) putSet(ctx context.Context, before stage.Scene) error {
+	if err := store.PutSet(ctx, e.tx, e.set.ProductionID, e.set.Scene, e.rev); err != nil {
+		return err
+	}
+	return e.note("set", e.set.ID, before, e.set.Scene)
+}
+
+func (e *editor) each(ctx context.Context, d *Deed, id string) error {
+	row, err := e.placement(ctx, id)
+	if err != nil {
+		return err
+	}
+	before := row.Placement
+	switch d.Do {
+	case "copy":
+		c := stage.Copy(before, d.At, e.taken)
+		c.ID = store.NewID()
+		for _, o := range e.places {
+			c.Order = max(c.Order, o.Order+1)
+		}
+		e.say("copy %s", before.Name)
+		return e.add(ctx, c)
+	case "delete":
+		if before.Locked {
+			return wrong("%s is locked; unlock it first", before.Name)
+		}
+		e.say("delete %s", before.Name)
+		if err := store.Delete(ctx, e.tx, "placement", id); err != nil {
+			return err
+		}
+		return e.note("placement", id, before, nil)
+	}
+	things, err := e.things(ctx)
+	if err != nil {
+		return err
+	}
+	e.say("put down %s", before.Name)
+	for i := range things {
+		if things[i].ID == id {
+			row.At.Y -= snag.Gap(things, i)
+		}
+	}
+	return e.putPlacement(ctx, row, before)
+}
+
+// things are the visible placements as they are measured.
+func (e *editor) things(ctx context.Context) ([]snag.Thing, error) {
+	list, err := e.placements(ctx)
+	if err != nil {
+		return nil, err
+	}
+	pieces, err := e.a.Store.Pieces(ctx, e.tx, e.set.ProductionID)
+	if err != nil {
+		return nil, err
+	}
+	boxes, err := pieceBoxes(pieces)
+	if err != nil {
+		return nil, err
+	}
+	return thingsOf(list, boxes), nil
+}
+
+func (e *editor) shots(ctx context.Context) ([]store.ShotRow, error) {
+	return store.Shots(ctx, e.tx, e.set.ID)
+}
+
+func (e *editor) shot(ctx context.Context, d *Deed) error {
+	list, err := e.shots(ctx)
+	if err != nil {
+		return err
+	}
+	before := e.set.Scene
+	find := func(id string) *store.ShotRow {
+		for i := range list {
+			if list[i].ID == id {
+				return &list[i]
+			}
+		}
+		return nil
+	}
+	switch d.Do {
+	case "keep":
+		kept := find(e.set.Shot)
+		if d.Name == "" && kept != nil {
+			if err := e.stale(kept.Rev, kept.Name); err != nil {
+				return err
+			}
+			old := kept.Shot
+			kept.View, kept.Light, kept.Move = e.set.View, e.set.Light, e.set.Move
+			e.say("keep %s", kept.Name)
+			if err := store.PutShot(ctx, e.tx, e.set.ID, kept.Shot, e.rev); err != nil {
+				return err
+			}
+			return e.note("shot", kept.ID, old, kept.Shot)
+		}
+		name := d.Name
+		if name == "" {
+			name = "shot"
+		}
+		s := stage.Shot{ID: store.NewID(), View: e.set.View, Light: e.set.Light, Move: e.set.Move}
+		s.Name = stage.NextName(name, func(n string) bool {
+			return slices.ContainsFunc(list, func(r store.ShotRow) bool { return r.Name == n })
+		})
+		for _, o := range list {
+			s.Order = max(s.Order, o.Order+1)
+		}
+		if err := s.Check(); err != nil {
+			return wrong("%v", err)
+		}
+		e.say("keep %s", s.Name)
+		e.made = append(e.made, s.ID)
+		if err := store.PutShot(ctx, e.tx, e.set.ID, s, e.rev); err != nil {
+			return err
+		}
+		if err := e.note("shot", s.ID, nil, s); err != nil {
+			return err
+		}
+		e.set.Shot = s.ID
+		return e.putSet(ctx, before)
+	case "go":
+		s := find(d.ID)
+		if s == nil {
+			return notThere(store.ErrNotFound, "The shot")
+		}
+		e.say("go to %s", s.Name)
+		e.set.View, e.set.Light, e.set.Move, e.set.Shot = s.View, s.Light, s.Move, s.ID
+		return e.putSet(ctx, before)
+	}
+	s := find(d.ID)
+	if s == nil {
+		return notThere(store.ErrNotFound, "The shot")
+	}
+	e.say("delete %s", s.Name)
+	if err := store.Delete(ctx, e.tx, "shot", s.ID); err != nil {
+		return err
+	}
+	return e.note("shot", s.ID, s.Shot, nil)
+}
+
+func (e *editor) patchShot(ctx context.Context, d *Deed) error {
+	list, err := e.shots(ctx)
+	if err != nil {
+		return err
+	}
+	for i := range list {
+		if list[i].ID != d.ID {
+			continue
+		}
+		row := &list[i]
+		if err := e.stale(row.Rev, row.Name); err != nil {
+			return err
+		}
+		before := row.Shot
+		if err := stage.Patch(&row.Shot, d.Patch); err != nil {
+			return wrong("%v", err)
+		}
+		row.ID = before.ID
+		e.say("change %s", before.Name)
+		if err := store.PutShot(ctx, e.tx, e.set.ID, row.Shot, e.rev); err != nil {
+			return err
+		}
+		return e.note("shot", row.ID, before, row.Shot)
+	}
+	return notThere(store.ErrNotFound, "The shot")
+}
+
+// camera moves the working view by computation.
+func (e *editor) camera(ctx context.Context, d *Deed) error {
+	if err := e.stale(e.set.Rev, "The view"); err != nil {
+		return err
+	}
+	things, err := e.things(ctx)
+	if err != nil {
+		return err
+	}
+	before := e.set.Scene
+	v := &e.set.View
+	var target geom.Box
+	for i := range things {
+		if things[i].ID == d.ID {
+			target = things[i].Box.Apply(things[i].World)
+		}
+	}
+	switch d.Do {
+	case "fit":
+		near, far, ok := optics.FitClip(spansOf(v, things), nearestPlane)
+		if !ok {
+			return wrong("Nothing stands in the picture: there is no range to fit.")
+		}
+		v.Near, v.Far = near, far
+		e.say("fit the range")
+	case "aim":
+		if target == (geom.Box{}) {
+			return notThere(store.ErrNotFound, "The placement")
+		}
+		v.AimAt(target.Center())
+		e.say("aim the camera")
+	case "focus":
+		_, _, depth, ok := v.Project(target.Center())
+		if !ok || target == (geom.Box{}) {
+			return wrong("It stands behind the lens and cannot be focused on.")
+		}
+		v.Focus = depth
+		e.say("focus")
+	}
+	if err := v.Check(); err != nil {
+		return wrong("%v", err)
+	}
+	return e.putSet(ctx, before)
+}
+
+// nearestPlane is the nearest that a fitted near plane comes: a hand's width
+// before the lens, where real lenses do not focus either.
+const nearestPlane = 0.05
+
+func (e *editor) patchPiece(ctx context.Context, d *Deed) error {
+	return e.piece(ctx, d.ID, func(p *pieceEdit, _ geom.Box) error {
+		old := p.Name
+		if err := stage.Patch(p, d.Patch); err != nil {
+			return err
+		}
+		switch {
+		case p.Gone:
+			e.say("take %s out of the library", old)
+		case p.Name != old:
+			e.say("rename %s to %s", old, p.Name)
+		default:
+			e.say("size %s", old)
+		}
+		return nil
+	})
+}
+
+func (e *editor) trueSize(ctx context.Context, d *Deed) error {
+	return e.piece(ctx, d.ID, func(p *pieceEdit, file geom.Box) error {
+		e.say("size %s", p.Name)
+		p.Sizing.Decided = true
+		return p.Sizing.SetTrue(file, d.Of, d.Metres)
+	})
+}
+
+func (e *editor) piece(ctx context.Context, id string, do func(p *pieceEdit, file geom.Box) error) error {
+	row, err := store.GetPiece(ctx, e.tx, id)
+	if err != nil || row.ProductionID != e.set.ProductionID {
+		return notThere(store.ErrNotFound, "The piece")
+	}
+	if err := e.stale(row.Rev, row.Name); err != nil {
+		return err
+	}
+	facts, size, err := pieceFacts(&row)
+	if err != nil {
+		return err
+	}
+	before := pieceEdit{row.Name, size, row.Gone}
+	after := before
+	if err := do(&after, facts.Box()); err != nil {
+		return wrong("%s: %v", row.Name, err)
+	}
+	if err := e.storePiece(ctx, id, &after); err != nil {
+		return err
+	}
+	return e.note("piece", id, before, after)
+}
+
+func (e *editor) storePiece(ctx context.Context, id string, p *pieceEdit) error {
+	raw, err := json.Marshal(p.Sizing)
+	if err != nil {
+		return err
+	}
+	return store.PutPiece(ctx, e.tx, id, p.Name, raw, p.Gone, e.rev)
+}
+
+// Undo takes the last edit of the production back, Redo does it again. They
+// return what was done and ErrNone when there is nothing left.
+func (a *App) Undo(ctx context.Context, production string) (string, error) {
+	return a.step(ctx, production, store.NextUndo, true)
+}
+
+// Redo does again what was undone last.
+func (a *App) Redo(ctx context.Context, production string) (string, error) {
+	return a.step(ctx, production, store.NextRedo, false)
+}
+
+func (a *App) step(ctx context.Context, production string, next func(context.Context, store.Querier, string) (store.Entry, error), undo bool) (label string, err error) {
+	err = a.Store.Tx(ctx, func(tx pgx.Tx) error {
+		p, err := store.LockProduction(ctx, tx, production)
+		if err != nil {
+			return notThere(err, "The production")
+		}
+		entry, err := next(ctx, tx, production)
+		if err != nil {
+			if undo {
+				return &Problem{"There is nothing left to undo.", ErrNone}
+			}
+			return &Problem{"There is nothing left to redo.", ErrNone}
+		}
+		label = entry.Label
+		var changes []Change
+		if err := json.Unmarshal(entry.Changes, &changes); err != nil {
+			return fmt.Errorf("log entry %d: %w", entry.ID, err)
+		}
+		e := &editor{a: a, tx: tx, rev: p.Revision + 1, seen: math.MaxInt64}
+		e.set.ID, e.set.ProductionID = entry.SetID, production
+		if undo {
+			slices.Reverse(changes)
+		}
+		for _, c := range changes {
+			row := c.After
+			if undo {
+				row = c.Before
+			}
+			if err := e.restore(ctx, c.Kind, c.ID, row); err != nil {
+				return fmt.Errorf("log entry %d: %w", entry.ID, err)
+			}
+		}
+		if _, err := tx.Exec(ctx, "update log set undone = $2 where id = $1", entry.ID, undo); err != nil {
+			return err
+		}
+		return a.commit(ctx, tx, production, e.rev)
+	})
+	return label, err
+}
+
+// restore brings a row to what the log says it was.
+func (e *editor) restore(ctx context.Context, kind, id string, row json.RawMessage) error {
+	gone := len(row) == 0 || string(row) == "null"
+	switch kind {
+	case "placement":
+		if gone {
+			return store.Delete(ctx, e.tx, "placement", id)
+		}
+		var p stage.Placement
+		if err := json.Unmarshal(row, &p); err != nil {
+			return err
+		}
+		return store.PutPlacement(ctx, e.tx, e.set.ID, p, e.rev)
+	case "shot":
+		if gone {
+			return store.Delete(ctx, e.tx, "shot", id)
+		}
+		var s stage.Shot
+		if err := json.Unmarshal(row, &s); err != nil {
+			return err
+		}
+		return store.PutShot(ctx, e.tx, e.set.ID, s, e.rev)
+	case "set":
+		var s stage.Scene
+		if err := json.Unmarshal(row, &s); err != nil {
+			return err
+		}
+		return store.PutSet(ctx, e.tx, e.set.ProductionID, s, e.rev)
+	case "piece":
+		var p pieceEdit
+		if err := json.Unmarshal(row, &p); err != nil {
+			return err
+		}
+		return e.storePiece(ctx, id, &p)
+	}
+	return fmt.Errorf("unknown kind %q", kind)
+}

@@ -1,0 +1,419 @@
+package app
+
+import (
+	"context"
+	"encoding/json"
+	"fmt"
+	"math"
+
+	"visator/core/geom"
+	"visator/core/intake"
+	"visator/core/light"
+	"visator/core/model"
+	"visator/core/optics"
+	"visator/core/sizing"
+	"visator/core/snag"
+	"visator/core/stage"
+	"visator/core/unit"
+	"visator/store"
+)
+
+// State is everything that the sheets of one set draw. All that can be
+// computed is computed here; the browser only draws.
+type State struct {
+	Revision   int64              `json:"revision"`
+	Production store.Production   `json:"production"`
+	Set        stage.Scene        `json:"set"`
+	Pieces     []PieceState       `json:"pieces"`
+	Placements []PlacementState   `json:"placements"`
+	Shots      []stage.Shot       `json:"shots"`
+	Changed    bool               `json:"changed"` // the view differs from its shot
+	Lens       Lens               `json:"lens"`
+	Bars       []Bar              `json:"bars"`
+	Light      LightState         `json:"lightNow"`
+	Snags      []snag.Snag        `json:"snags"`
+	Arrivals   []store.Arrival    `json:"arrivals"`
+	Takes      []store.Take       `json:"takes"`
+	Undo       string             `json:"undo"` // what undo would take back; "" nothing
+	Redo       string             `json:"redo"`
+	Drawn      int                `json:"drawn"` // triangles in the lens view
+	StandIns   map[string]Outline `json:"standIns"`
+}
+
+// Outline is how a piece is drawn: SVG paths and the transform to metres.
+type Outline struct {
+	Front          string `json:"front"`
+	Top            string `json:"top"`
+	FrontTransform string `json:"frontTransform"`
+	TopTransform   string `json:"topTransform"`
+}
+
+// PieceState is a piece as the library shows it.
+type PieceState struct {
+	ID      string        `json:"id"`
+	Name    string        `json:"name"`
+	Arrival string        `json:"arrival"`
+	Size    geom.V        `json:"size"`   // metres
+	AsRead  geom.V        `json:"asRead"` // the file's own units and axes
+	Unit    model.Unit    `json:"unit"`   // as the file says
+	Sizing  sizing.Sizing `json:"sizing"`
+	Choices []UnitChoice  `json:"choices"`
+	World   geom.M        `json:"world"` // file to metres
+	Levels  []Level       `json:"levels"`
+	Level   int           `json:"level"` // drawn in the lens view
+	Outline Outline       `json:"outline"`
+	Facts   intake.Report `json:"facts"`
+	Copies  int           `json:"copies"` // placements in this set
+	Box     geom.Box      `json:"box"`    // metres about the pivot
+}
+
+// UnitChoice is a unit with the size that a piece would have in it.
+type UnitChoice struct {
+	Name   string  `json:"name"`
+	Metres float64 `json:"metres"`
+	Size   geom.V  `json:"size"`
+	Chosen bool    `json:"chosen"`
+}
+
+// Level is one version of a piece for the browser.
+type Level struct {
+	Blob      string `json:"blob"`
+	Triangles int    `json:"triangles"`
+	Bytes     int    `json:"bytes"`
+}
+
+// PlacementState is a placement with its true size as placed.
+type PlacementState struct {
+	stage.Placement
+	Dims   geom.V   `json:"dims"` // metres along its own axes
+	Box    geom.Box `json:"box"`  // about its pivot, unscaled
+	World  geom.M   `json:"world"`
+	Shared int      `json:"shared"` // placements of the same piece
+}
+
+// Lens is what follows from the view.
+type Lens struct {
+	Horizontal float64  `json:"horizontal"` // degrees
+	Vertical   float64  `json:"vertical"`
+	SharpNear  float64  `json:"sharpNear"`
+	SharpFar   *float64 `json:"sharpFar"` // null: to infinity
+	Hyperfocal float64  `json:"hyperfocal"`
+	FitNear    float64  `json:"fitNear"`
+	FitFar     float64  `json:"fitFar"`
+	Fits       bool     `json:"fits"`
+	FarStep    float64  `json:"farStep"` // metres that a 24-bit depth buffer tells apart at the far plane
+	World      geom.M   `json:"world"`
+	Forward    geom.V   `json:"forward"`
+	Scale      float64  `json:"scale"` // exposure: picture value of 1 cd/m²
+	Reach      float64  `json:"reach"` // the farthest that anything reaches
+}
+
+// Bar is a placement on the depth strip.
+type Bar struct {
+	ID   string      `json:"id"`
+	Name string      `json:"name"`
+	Span optics.Span `json:"span"`
+	Cut  bool        `json:"cut"`
+}
+
+// LightState is the light in the form that the browser draws.
+type LightState struct {
+	ToSun   geom.V `json:"toSun"`
+	Sun     geom.V `json:"sun"`    // lux per channel
+	Zenith  geom.V `json:"zenith"` // cd/m² per channel
+	Horizon geom.V `json:"horizon"`
+}
+
+func pieceFacts(p *store.Piece) (f intake.Report, s sizing.Sizing, err error) {
+	if err = json.Unmarshal(p.Facts, &f); err == nil {
+		err = json.Unmarshal(p.Sizing, &s)
+	}
+	if err != nil {
+		err = fmt.Errorf("piece %s: %w", p.ID, err)
+	}
+	return f, s, err
+}
+
+// pieceBoxes are the pieces' boxes in metres about their pivots.
+func pieceBoxes(pieces []store.Piece) (map[string]geom.Box, error) {
+	out := map[string]geom.Box{}
+	for i := range pieces {
+		f, s, err := pieceFacts(&pieces[i])
+		if err != nil {
+			return nil, err
+		}
+		out[pieces[i].ID] = f.Box().Apply(s.Transform(f.Box()))
+	}
+	return out, nil
+}
+
+// boxOf is the box of a placement before its own scale.
+func boxOf(p *stage.Placement, pieces map[string]geom.Box) geom.Box {
+	if p.Piece != "" {
+		return pieces[p.Piece]
+	}
+	return geom.Box{Min: geom.V{X: -p.Size.X / 2, Z: -p.Size.Z / 2}, Max: geom.V{X: p.Size.X / 2, Y: p.Size.Y, Z: p.Size.Z / 2}}
+}
+
+// groundSpan is how wide a thing is that carries others: beyond it, it is
+// land or a building and not a prop.
+const groundSpan = 30
+
+func thingsOf(list []store.PlacementRow, pieces map[string]geom.Box) (things []snag.Thing) {
+	for i := range list {
+		p := &list[i].Placement
+		if p.Hidden {
+			continue
+		}
+		box := boxOf(p, pieces)
+		size := box.Size().Times(p.Scale)
+		things = append(things, snag.Thing{ID: p.ID, Name: p.Name, Box: box, World: p.World(), Size: size, Ground: max(size.X, size.Z) > groundSpan})
+	}
+	return things
+}
+
+func spansOf(v *optics.View, things []snag.Thing) (spans []optics.Span) {
+	for i := range things {
+		spans = append(spans, v.SpanOf(things[i].Box, things[i].World))
+	}
+	return spans
+}
+
+// State reads and computes everything about a set.
+func (a *App) State(ctx context.Context, setID string) (*State, error) {
+	set, err := store.GetSet(ctx, a.Store.Pool, setID)
+	if err != nil {
+		return nil, notThere(err, "The set")
+	}
+	st := &State{Set: set.Scene, Shots: []stage.Shot{}, Placements: []PlacementState{}, Pieces: []PieceState{}, Snags: []snag.Snag{}, Bars: []Bar{}}
+	// The revision is read before the rows: what is shown is at least as new.
+	if st.Production, err = store.GetProduction(ctx, a.Store.Pool, set.ProductionID); err != nil {
+		return nil, err
+	}
+	st.Revision = st.Production.Revision
+	rows, err := store.Placements(ctx, a.Store.Pool, setID)
+	if err != nil {
+		return nil, err
+	}
+	if st.Arrivals, err = a.Store.Arrivals(ctx, set.ProductionID); err != nil {
+		return nil, err
+	}
+	if st.Takes, err = a.Store.Takes(ctx, setID); err != nil {
+		return nil, err
+	}
+	shots, err := store.Shots(ctx, a.Store.Pool, setID)
+	if err != nil {
+		return nil, err
+	}
+	for _, s := range shots {
+		st.Shots = append(st.Shots, s.Shot)
+		if s.ID == set.Shot {
+			st.Changed = set.Changed(&s.Shot)
+		}
+	}
+	pieces, err := a.Store.Pieces(ctx, a.Store.Pool, set.ProductionID)
+	if err != nil {
+		return nil, err
+	}
+	boxes, err := pieceBoxes(pieces)
+	if err != nil {
+		return nil, err
+	}
+	things := thingsOf(rows, boxes)
+	spans := spansOf(&set.View, things)
+	st.measure(&set.View, things, spans)
+	if err := st.fillPieces(ctx, a, pieces, rows, things, spans); err != nil {
+		return nil, err
+	}
+	shared := map[string]int{}
+	for i := range rows {
+		shared[rows[i].Piece]++
+	}
+	for i := range rows {
+		p := rows[i].Placement
+		box := boxOf(&p, boxes)
+		st.Placements = append(st.Placements, PlacementState{p, box.Size().Times(p.Scale), box, p.World(), shared[p.Piece]})
+	}
+	st.Light = lightState(&set.Light)
+	for i := range st.Arrivals {
+		if ar := &st.Arrivals[i]; ar.State == "failed" {
+			st.Snags = append(st.Snags, snag.Snag{Step: "intake", What: ar.Name + ": " + ar.Note, ID: ar.ID})
+		}
+	}
+	if e, err := store.NextUndo(ctx, a.Store.Pool, set.ProductionID); err == nil {
+		st.Undo = e.Label
+	}
+	if e, err := store.NextRedo(ctx, a.Store.Pool, set.ProductionID); err == nil {
+		st.Redo = e.Label
+	}
+	st.StandIns = standInOutlines
+	return st, nil
+}
+
+// measure fills what follows from the view and the things in it.
+func (st *State) measure(v *optics.View, things []snag.Thing, spans []optics.Span) {
+	h, w := v.FieldOfView()
+	near, far := v.SharpZone()
+	st.Lens = Lens{Horizontal: unit.Degrees(h), Vertical: unit.Degrees(w), SharpNear: near,
+		Hyperfocal: optics.Hyperfocal(v.Focal, v.FNumber, v.CircleOfConfusion()),
+		FarStep:    optics.DepthStep(v.Far, v.Near, 24), World: v.World(), Forward: v.Forward(), Scale: 1 / (1.2 * math.Exp2(v.EV))}
+	if !math.IsInf(far, 1) {
+		st.Lens.SharpFar = &far
+	}
+	st.Lens.FitNear, st.Lens.FitFar, st.Lens.Fits = optics.FitClip(spans, nearestPlane)
+	for i, s := range spans {
+		if s.Behind {
+			continue
+		}
+		st.Lens.Reach = max(st.Lens.Reach, s.Far)
+		st.Bars = append(st.Bars, Bar{things[i].ID, things[i].Name, s, s.Seen && (s.Far > v.Far || s.Far < v.Near)})
+	}
+	st.Snags = append(st.Snags, snag.Clipping(v, things, spans)...)
+	st.Snags = append(st.Snags, snag.Standing(things)...)
+}
+
+func (st *State) fillPieces(ctx context.Context, a *App, pieces []store.Piece, rows []store.PlacementRow, things []snag.Thing, spans []optics.Span) error {
+	looks, err := a.Store.Looks(ctx, st.Production.ID)
+	if err != nil {
+		return err
+	}
+	lookOf := map[string]*store.Look{}
+	for i := range looks {
+		lookOf[looks[i].PieceID] = &looks[i]
+	}
+	pieceOf := map[string]string{}
+	copies := map[string]int{}
+	for i := range rows {
+		pieceOf[rows[i].ID] = rows[i].Piece
+		if !rows[i].Hidden {
+			copies[rows[i].Piece]++
+		}
+	}
+	tall := map[string]float64{}
+	for i := range things {
+		id := pieceOf[things[i].ID]
+		tall[id] = max(tall[id], spans[i].Height)
+	}
+	var triangles [][]int
+	var counts []int
+	var heights []float64
+	for i := range pieces {
+		p := &pieces[i]
+		f, s, err := pieceFacts(p)
+		if err != nil {
+			return err
+		}
+		ps := PieceState{ID: p.ID, Name: p.Name, Arrival: p.ArrivalID, Size: s.Size(f.Box()), AsRead: f.Box().Size(), Unit: f.Unit, Sizing: s, World: s.Transform(f.Box()), Facts: f, Copies: copies[p.ID], Levels: []Level{}}
+		ps.Box = f.Box().Apply(ps.World)
+		for _, c := range s.Choices(f.Box()) {
+			chosen := math.Abs(c.Unit.Metres-s.MetresPerUnit) < 1e-9*c.Unit.Metres && s.Factor == 1
+			ps.Choices = append(ps.Choices, UnitChoice{c.Unit.Name, c.Unit.Metres, c.Size, chosen})
+		}
+		if l := lookOf[p.ID]; l != nil {
+			var front, top map[model.Axis]string
+			if err := firstError(json.Unmarshal(l.Levels, &ps.Levels), json.Unmarshal(l.Front, &front), json.Unmarshal(l.Top, &top)); err != nil {
+				return fmt.Errorf("look of piece %s: %w", p.ID, err)
+			}
+			k, m := s.MetresPerUnit*s.Factor, ps.World
+			ps.Outline = Outline{front[s.Up], top[s.Up],
+				fmt.Sprintf("translate(%g %g) scale(%g)", m[12], -m[13], k), fmt.Sprintf("translate(%g %g) scale(%g)", m[12], m[14], k)}
+		}
+		var tri []int
+		for _, l := range ps.Levels {
+			tri = append(tri, l.Triangles)
+		}
+		triangles, counts, heights = append(triangles, tri), append(counts, ps.Copies), append(heights, tall[p.ID])
+		st.Snags = append(st.Snags, snag.Sizes(p.ID, p.Name, ps.Size, s.Decided)...)
+		missing := 0
+		for _, t := range f.Textures {
+			if t.Status == model.Missing {
+				missing++
+			}
+		}
+		if missing > 0 {
+			st.Snags = append(st.Snags, snag.Snag{Step: "intake", What: fmt.Sprintf("%s lacks %d of its maps", p.Name, missing), ID: p.ID})
+		}
+		st.Pieces = append(st.Pieces, ps)
+	}
+	for i, l := range stage.ChooseLevels(triangles, counts, heights, st.Production.Budget) {
+		st.Pieces[i].Level = l
+		if len(triangles[i]) > 0 {
+			st.Drawn += triangles[i][l] * counts[i]
+		}
+	}
+	return nil
+}
+
+func firstError(errs ...error) error {
+	for _, err := range errs {
+		if err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+func lightState(s *light.State) LightState {
+	ls := LightState{ToSun: light.Direction(s.Azimuth, s.Elevation), Zenith: light.Hex(s.Zenith).Mul(s.Level), Horizon: light.Hex(s.Horizon).Mul(s.Level)}
+	if s.SunOn {
+		ls.Sun = light.Color(s.Kelvin).Mul(s.Lux)
+	}
+	return ls
+}
+
+// standInOutlines are drawn once: stand-ins never change.
+var standInOutlines = func() map[string]Outline {
+	out := map[string]Outline{}
+	for _, kind := range []string{"person", "box"} {
+		m := stage.StandInModel(kind)
+		out[kind] = Outline{Front: sizing.Silhouette(m, geom.Identity, sizing.Front), Top: sizing.Silhouette(m, geom.Identity, sizing.Top)}
+	}
+	return out
+}()
+
+// MoveView is the working view at a time of its move, with its transform.
+type MoveView struct {
+	View  optics.View `json:"view"`
+	World geom.M      `json:"world"`
+}
+
+// ViewAt is the working view t seconds into its move; without one it stays.
+func (a *App) ViewAt(ctx context.Context, setID string, t float64) (mv MoveView, err error) {
+	set, err := store.GetSet(ctx, a.Store.Pool, setID)
+	if err != nil {
+		return mv, notThere(err, "The set")
+	}
+	mv.View = set.View
+	if set.Move != nil {
+		mv.View = set.Move.At(set.View, t)
+	}
+	mv.World = mv.View.World()
+	return mv, nil
+}
+
+// Sky is the working light's sky as a small picture for the browser: linear
+// RGB in cd/m², latitude-longitude, turned as it will be seen.
+func (a *App) Sky(ctx context.Context, setID string) (pix []float32, w, h int, err error) {
+	set, err := store.GetSet(ctx, a.Store.Pool, setID)
+	if err != nil {
+		return nil, 0, 0, notThere(err, "The set")
+	}
+	s := &loaded{a: a}
+	scene, err := s.renderScene(ctx, &set.Light)
+	if err != nil {
+		return nil, 0, 0, err
+	}
+	w, h = 64, 256 // a two-colour sky needs height, not width
+	if set.Light.Sky == "panorama" {
+		w, h = 512, 256
+	}
+	for y := 0; y < h; y++ {
+		sin, cos := math.Sincos(math.Pi * (float64(y) + 0.5) / float64(h))
+		for x := 0; x < w; x++ {
+			sp, cp := math.Sincos(2 * math.Pi * ((float64(x)+0.5)/float64(w) - 0.5))
+			c := scene.Env.At(geom.V{X: sin * sp, Y: cos, Z: -sin * cp})
+			pix = append(pix, float32(c.X), float32(c.Y), float32(c.Z))
+		}
+	}
+	return pix, w, h, nil
+}

@@ -1,0 +1,408 @@
+package app
+
+import (
+	"archive/zip"
+	"bytes"
+	"context"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"image/png"
+	"io"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"strings"
+	"time"
+
+	"github.com/jackc/pgx/v5"
+	"github.com/riverqueue/river"
+
+	"visator/core/exchange"
+	"visator/core/finish"
+	"visator/core/light"
+	"visator/core/motion"
+	"visator/core/optics"
+	"visator/core/render"
+	"visator/core/stage"
+	"visator/store"
+)
+
+// TakeSettings is everything that makes a take, kept with it.
+type TakeSettings struct {
+	Width   int          `json:"width"`
+	Height  int          `json:"height"` // 0: from the width and the shot's aspect
+	Samples int          `json:"samples"`
+	Seconds float64      `json:"seconds"` // time limit of a picture; 0: none
+	Seed    uint64       `json:"seed"`
+	Bounces int          `json:"bounces"`
+	Denoise bool         `json:"denoise"`
+	View    optics.View  `json:"view"`
+	Light   light.State  `json:"light"`
+	Move    *motion.Move `json:"move"`
+}
+
+// TakeResult is what came of a take. Blobs are content hashes.
+type TakeResult struct {
+	Preview string   `json:"preview,omitempty"` // while it is made
+	PNG     string   `json:"png,omitempty"`
+	EXR     string   `json:"exr,omitempty"`
+	Frames  []string `json:"frames,omitempty"` // PNGs of a move, in order
+	Zip     string   `json:"zip,omitempty"`
+	MP4     string   `json:"mp4,omitempty"`
+	Samples int      `json:"samples"`
+	Seconds float64  `json:"seconds"`
+	Noise   float64  `json:"noise"` // mean relative standard error before denoising
+}
+
+// TakeArgs is the job that renders a take.
+type TakeArgs struct {
+	Take string `json:"take" river:"unique"`
+}
+
+func (TakeArgs) Kind() string { return "take" }
+
+// Shoot starts a take: of the shot, or of the working view when shot is "".
+func (a *App) Shoot(ctx context.Context, setID, shotID, kind string, s TakeSettings) (t store.Take, err error) {
+	set, err := store.GetSet(ctx, a.Store.Pool, setID)
+	if err != nil {
+		return t, notThere(err, "The set")
+	}
+	from := stage.Shot{Name: "working view", View: set.View, Light: set.Light, Move: set.Move}
+	if shotID != "" {
+		shots, err := store.Shots(ctx, a.Store.Pool, setID)
+		if err != nil {
+			return t, err
+		}
+		found := false
+		for _, k := range shots {
+			if k.ID == shotID {
+				from, found = k.Shot, true
+			}
+		}
+		if !found {
+			return t, notThere(store.ErrNotFound, "The shot")
+		}
+	}
+	s.View, s.Light, s.Move = from.View, from.Light, nil
+	switch kind {
+	case "still":
+	case "move":
+		if from.Move == nil {
+			return t, wrong("%s has no move: set its end view in Frame first.", from.Name)
+		}
+		s.Move = from.Move
+	default:
+		return t, wrong("A take is a still or a move.")
+	}
+	if s.Height == 0 {
+		s.Height = max(int(float64(s.Width)/s.View.Aspect+0.5), 1)
+	}
+	if s.Move != nil { // video wants even sides
+		s.Width, s.Height = s.Width+s.Width%2, s.Height+s.Height%2
+	}
+	if s.Seed == 0 {
+		s.Seed = 1
+	}
+	o := s.options()
+	if err := o.Check(); err != nil {
+		return t, wrong("%v", err)
+	}
+	if !(s.Seconds >= 0 && s.Seconds <= 1e6) {
+		return t, wrong("The time limit is 0 to 1 000 000 seconds.")
+	}
+	raw, err := json.Marshal(s)
+	if err != nil {
+		return t, err
+	}
+	t = store.Take{ID: store.NewID(), SetID: setID, ShotID: shotID, Name: from.Name, Kind: kind, State: "waiting", Settings: raw, Result: json.RawMessage("{}")}
+	err = a.Store.Tx(ctx, func(tx pgx.Tx) error {
+		job, err := a.Queue.InsertTx(ctx, tx, TakeArgs{t.ID}, &river.InsertOpts{MaxAttempts: 10})
+		if err != nil {
+			return err
+		}
+		t.JobID = &job.Job.ID
+		if err := store.InsertTake(ctx, tx, t); err != nil {
+			return err
+		}
+		a.tell(ctx, tx, set.ProductionID, "take")
+		return nil
+	})
+	return t, err
+}
+
+func (s *TakeSettings) options() render.Options {
+	return render.Options{Width: s.Width, Height: s.Height, Samples: s.Samples, Seed: s.Seed, Bounces: s.Bounces, Denoise: s.Denoise}
+}
+
+// CancelTake stops a take; what is there of it stays.
+func (a *App) CancelTake(ctx context.Context, id string) error {
+	t, err := a.Store.Take(ctx, id)
+	if err != nil {
+		return notThere(err, "The take")
+	}
+	if t.State != "waiting" && t.State != "working" {
+		return nil
+	}
+	if _, err := a.Store.Pool.Exec(ctx, "update take set state = 'cancelled', note = 'stopped by hand' where id = $1 and state in ('waiting', 'working')", id); err != nil {
+		return err
+	}
+	if t.JobID != nil {
+		if _, err := a.Queue.JobCancel(ctx, *t.JobID); err != nil && !errors.Is(err, river.ErrNotFound) {
+			return err
+		}
+	}
+	if set, err := store.GetSet(ctx, a.Store.Pool, t.SetID); err == nil {
+		a.tell(ctx, a.Store.Pool, set.ProductionID, "take")
+	}
+	return nil
+}
+
+// DeleteTake forgets a take that is not being made.
+func (a *App) DeleteTake(ctx context.Context, id string) error {
+	if err := a.CancelTake(ctx, id); err != nil {
+		return err
+	}
+	_, err := a.Store.Pool.Exec(ctx, "delete from take where id = $1", id)
+	return err
+}
+
+// shooting is a take in the making.
+type shooting struct {
+	a          *App
+	t          store.Take
+	s          TakeSettings
+	r          TakeResult
+	production string
+	scene      *render.Scene
+	start      time.Time
+	shown      time.Time
+}
+
+// RunTake renders a take. After an interruption a still begins anew, a move
+// goes on with the first frame that is missing.
+func (a *App) RunTake(ctx context.Context, id string) error {
+	t, err := a.Store.Take(ctx, id)
+	if errors.Is(err, store.ErrNotFound) {
+		return nil // deleted meanwhile
+	}
+	if err != nil {
+		return err
+	}
+	if t.State == "done" || t.State == "cancelled" || t.State == "failed" {
+		return nil
+	}
+	sh := &shooting{a: a, t: t, start: time.Now()}
+	if err := firstError(json.Unmarshal(t.Settings, &sh.s), json.Unmarshal(t.Result, &sh.r)); err != nil {
+		return err
+	}
+	set, err := store.GetSet(ctx, a.Store.Pool, t.SetID)
+	if err != nil {
+		return err
+	}
+	sh.production = set.ProductionID
+	note := "loading the set"
+	if t.State == "working" {
+		note = "was interrupted, goes on"
+	}
+	if err := sh.save(ctx, "working", t.Progress, note); err != nil {
+		return err
+	}
+	err = sh.run(ctx, &set)
+	switch {
+	case err == nil:
+		sh.r.Preview = ""
+		return sh.save(ctx, "done", 1, "")
+	case ctx.Err() != nil:
+		// Cancelled by hand (the row says so) or shut down (it goes on later).
+		return err
+	}
+	_ = sh.save(ctx, "failed", sh.t.Progress, err.Error())
+	return nil
+}
+
+func (sh *shooting) save(ctx context.Context, state string, progress float64, note string) error {
+	sh.t.Progress = progress
+	err := sh.a.Store.SetTake(ctx, sh.t.ID, state, progress, note, &sh.r)
+	sh.a.tell(ctx, sh.a.Store.Pool, sh.production, "take")
+	return err
+}
+
+func (sh *shooting) run(ctx context.Context, set *store.Set) error {
+	l, err := sh.a.loadScene(ctx, set)
+	if err != nil {
+		return err
+	}
+	if sh.scene, err = l.renderScene(ctx, &sh.s.Light); err != nil {
+		return err
+	}
+	if sh.s.Move != nil {
+		return sh.move(ctx)
+	}
+	return sh.still(ctx)
+}
+
+// expose renders one view.
+func (sh *shooting) expose(ctx context.Context, v *optics.View, progress func(done, of int, f *render.Film)) (*render.Film, error) {
+	cam := renderCamera(v)
+	o := sh.s.options()
+	began := time.Now()
+	o.Progress = func(done, of int, f *render.Film) {
+		sh.r.Samples, sh.r.Noise = done, 0
+		if n := f.Noise(); n == n {
+			sh.r.Noise = n
+		}
+		sh.r.Seconds = time.Since(sh.start).Seconds()
+		if progress != nil {
+			progress(done, of, f)
+		}
+	}
+	if sh.s.Seconds > 0 {
+		o.Stop = func(int) bool { return time.Since(began).Seconds() > sh.s.Seconds }
+	}
+	return render.Render(ctx, sh.scene, &cam, o)
+}
+
+// previewEvery is how often a picture in the making is shown: often enough
+// to judge it, seldom enough not to slow it.
+const previewEvery = 1500 * time.Millisecond
+
+func (sh *shooting) still(ctx context.Context) error {
+	f, err := sh.expose(ctx, &sh.s.View, func(done, of int, f *render.Film) {
+		if done < of && (done == 1 || time.Since(sh.shown) > previewEvery) {
+			sh.shown = time.Now()
+			old := sh.r.Preview
+			if hash, err := sh.putPNG(ctx, f, sh.s.View.EV); err == nil {
+				sh.r.Preview = hash
+				share := float64(done) / float64(of)
+				if sh.s.Seconds > 0 {
+					share = max(share, min(sh.r.Seconds/sh.s.Seconds, 1))
+				}
+				_ = sh.save(ctx, "working", share, fmt.Sprintf("%d of %d samples", done, of))
+				if old != hash {
+					sh.forget(ctx, old)
+				}
+			}
+		}
+	})
+	if err != nil {
+		return err
+	}
+	if sh.r.PNG, err = sh.putPNG(ctx, f, sh.s.View.EV); err != nil {
+		return err
+	}
+	channels := append(exchange.RGB("", f.Color), exchange.Channel{Name: "Z", Data: f.Depth, Stride: 1})
+	var buf bytes.Buffer
+	if err := exchange.WriteEXR(&buf, f.Width, f.Height, channels); err != nil {
+		return err
+	}
+	sh.r.EXR, _, err = sh.a.Store.PutBlob(ctx, &buf, 0)
+	return err
+}
+
+// forget drops a preview, unless another take has the very same picture: the
+// same seed gives the same bytes.
+func (sh *shooting) forget(ctx context.Context, preview string) {
+	if preview == "" {
+		return
+	}
+	var used bool
+	err := sh.a.Store.Pool.QueryRow(ctx, "select exists (select from take where id <> $1 and result::text like '%' || $2 || '%')", sh.t.ID, preview).Scan(&used)
+	if err == nil && !used {
+		sh.a.Store.DropBlob(ctx, preview)
+	}
+}
+
+func (sh *shooting) putPNG(ctx context.Context, f *render.Film, ev float64) (string, error) {
+	var buf bytes.Buffer
+	enc := png.Encoder{CompressionLevel: png.BestSpeed}
+	if err := enc.Encode(&buf, finish.Picture(f.Color, f.Width, f.Height, ev)); err != nil {
+		return "", err
+	}
+	hash, _, err := sh.a.Store.PutBlob(ctx, &buf, 0)
+	return hash, err
+}
+
+func (sh *shooting) move(ctx context.Context) error {
+	n := sh.s.Move.Frames()
+	for i := len(sh.r.Frames); i < n; i++ {
+		v := sh.s.Move.At(sh.s.View, float64(i)/sh.s.Move.Rate)
+		f, err := sh.expose(ctx, &v, nil)
+		if err != nil {
+			return err
+		}
+		hash, err := sh.putPNG(ctx, f, v.EV)
+		if err != nil {
+			return err
+		}
+		sh.r.Frames, sh.r.Preview = append(sh.r.Frames, hash), hash
+		if err := sh.save(ctx, "working", float64(i+1)/float64(n+1), fmt.Sprintf("frame %d of %d", i+1, n)); err != nil {
+			return err
+		}
+	}
+	dir, err := os.MkdirTemp("", "visator-move-*")
+	if err != nil {
+		return err
+	}
+	defer os.RemoveAll(dir)
+	if err := sh.pack(ctx, dir); err != nil {
+		return err
+	}
+	return sh.video(ctx, dir)
+}
+
+// pack writes the frames to dir and keeps them as a zip. Pictures are
+// compressed already: they are stored as they are.
+func (sh *shooting) pack(ctx context.Context, dir string) error {
+	zipped, err := os.Create(filepath.Join(dir, "frames.zip"))
+	if err != nil {
+		return err
+	}
+	defer zipped.Close()
+	z := zip.NewWriter(zipped)
+	for i, hash := range sh.r.Frames {
+		data, err := sh.a.Store.ReadBlob(ctx, hash)
+		if err != nil {
+			return err
+		}
+		name := fmt.Sprintf("frame-%05d.png", i+1)
+		if err := os.WriteFile(filepath.Join(dir, name), data, 0o600); err != nil {
+			return err
+		}
+		w, err := z.CreateHeader(&zip.FileHeader{Name: name, Method: zip.Store})
+		if err != nil {
+			return err
+		}
+		if _, err := w.Write(data); err != nil {
+			return err
+		}
+	}
+	if err := z.Close(); err != nil {
+		return err
+	}
+	if _, err := zipped.Seek(0, io.SeekStart); err != nil {
+		return err
+	}
+	sh.r.Zip, _, err = sh.a.Store.PutBlob(ctx, zipped, 0)
+	return err
+}
+
+func (sh *shooting) video(ctx context.Context, dir string) error {
+	ffmpeg, err := exec.LookPath("ffmpeg")
+	if err != nil {
+		return errors.New("the frames are made, but for a video Debian's package ffmpeg must be installed")
+	}
+	out := filepath.Join(dir, "move.mp4")
+	cmd := exec.CommandContext(ctx, ffmpeg, "-nostdin", "-loglevel", "error", "-y", "-framerate", fmt.Sprint(sh.s.Move.Rate),
+		"-i", filepath.Join(dir, "frame-%05d.png"), "-c:v", "libx264", "-crf", "16", "-pix_fmt", "yuv420p", "-movflags", "+faststart", out)
+	if text, err := cmd.CombinedOutput(); err != nil {
+		return fmt.Errorf("making the video: %w: %s", err, strings.TrimSpace(string(text)))
+	}
+	f, err := os.Open(out)
+	if err != nil {
+		return err
+	}
+	defer f.Close()
+	sh.r.MP4, _, err = sh.a.Store.PutBlob(ctx, f, 0)
+	return err
+}

@@ -1,0 +1,189 @@
+package main
+
+import (
+	"context"
+	"errors"
+	"flag"
+	"fmt"
+	"log/slog"
+	"net"
+	"net/http"
+	"os"
+	"path/filepath"
+	"time"
+
+	"visator/app"
+	"visator/demo"
+	"visator/jobs"
+	"visator/store"
+	"visator/store/pglocal"
+	"visator/web"
+)
+
+// place is where the database and the blobs are.
+type place struct {
+	database, blobs, data string
+	verbose               bool
+}
+
+func (p *place) flags(fs *flag.FlagSet) {
+	fs.StringVar(&p.database, "database", os.Getenv("VISATOR_DATABASE"), "PostgreSQL address; without one a server of the project's own is started on loopback")
+	fs.StringVar(&p.blobs, "blobs", os.Getenv("VISATOR_BLOBS"), "blob store: a folder or a URL; without one a folder in the data folder")
+	fs.StringVar(&p.data, "data", or(os.Getenv("VISATOR_DATA"), ".data"), "data folder")
+	fs.BoolVar(&p.verbose, "verbose", false, "log every request")
+}
+
+func or(a, b string) string {
+	if a != "" {
+		return a
+	}
+	return b
+}
+
+func (p *place) logger() *slog.Logger {
+	level := slog.LevelInfo
+	if p.verbose {
+		level = slog.LevelDebug
+	}
+	return slog.New(slog.NewTextHandler(os.Stderr, &slog.HandlerOptions{Level: level}))
+}
+
+// open starts the project's own database if there is no other, migrates it
+// and opens the store.
+func (p *place) open(ctx context.Context) (*store.Store, error) {
+	if p.database == "" {
+		pg, err := pglocal.Start(ctx, filepath.Join(p.data, "postgres"))
+		if err != nil {
+			return nil, err
+		}
+		p.database = pg.DSN
+	}
+	if p.blobs == "" {
+		p.blobs = filepath.Join(p.data, "blobs")
+	}
+	if err := store.Migrate(ctx, p.database); err != nil {
+		return nil, err
+	}
+	return store.Open(ctx, p.database, p.blobs)
+}
+
+func migrate(ctx context.Context, args []string) error {
+	var p place
+	fs := newFlags("migrate", "[flags]", "Brings the database to the newest form.")
+	p.flags(fs)
+	if _, err := parse(fs, args); err != nil {
+		return err
+	}
+	s, err := p.open(ctx)
+	if err != nil {
+		return err
+	}
+	s.Close()
+	fmt.Println("the database is up to date")
+	return nil
+}
+
+func worker(ctx context.Context, args []string) error {
+	var p place
+	fs := newFlags("worker", "[flags]", "Takes jobs from the queue until it is stopped: intake and renders. Any number of workers share one database and blob store.")
+	p.flags(fs)
+	n := fs.Int("jobs", 1, "jobs at a time")
+	if _, err := parse(fs, args); err != nil {
+		return err
+	}
+	if *n < 1 {
+		return usagef("--jobs must be 1 or more")
+	}
+	s, err := p.open(ctx)
+	if err != nil {
+		return err
+	}
+	defer s.Close()
+	pool, err := jobs.Open(ctx, &app.App{Store: s}, *n, p.logger())
+	if err != nil {
+		return err
+	}
+	if err := pool.Start(ctx); err != nil {
+		return err
+	}
+	fmt.Println("working; stop with Ctrl-C")
+	<-ctx.Done()
+	return stopPool(pool)
+}
+
+func stopPool(pool *jobs.Pool) error {
+	ctx, cancel := context.WithTimeout(context.Background(), 15*time.Second)
+	defer cancel()
+	return pool.Stop(ctx)
+}
+
+func serve(ctx context.Context, args []string) error { return run(ctx, "serve", args, false) }
+
+func runDemo(ctx context.Context, args []string) error { return run(ctx, "demo", args, true) }
+
+func run(ctx context.Context, name string, args []string, withDemo bool) error {
+	var p place
+	about := "Serves the application on loopback, with one worker in the same process."
+	if withDemo {
+		about = "Serves the application with the sample production, which is made if it is not there yet."
+	}
+	fs := newFlags(name, "[flags]", about)
+	p.flags(fs)
+	port := fs.Int("port", 8470, "port on 127.0.0.1; 0 takes any that is free")
+	workers := fs.Int("workers", 1, "jobs at a time in this process; 0 leaves them to visator worker")
+	takes := true
+	if withDemo {
+		fs.BoolVar(&takes, "takes", true, "put the three shots of the demo in the queue")
+	}
+	if _, err := parse(fs, args); err != nil {
+		return err
+	}
+	log := p.logger()
+	s, err := p.open(ctx)
+	if err != nil {
+		return err
+	}
+	defer s.Close()
+	a := &app.App{Store: s}
+	pool, err := jobs.Open(ctx, a, *workers, log)
+	if err != nil {
+		return err
+	}
+	if withDemo {
+		if _, err := demo.Load(ctx, a, takes, func(what string) { fmt.Println(what) }); err != nil {
+			return fmt.Errorf("loading the demo: %w", err)
+		}
+	}
+	if *workers > 0 {
+		if err := pool.Start(ctx); err != nil {
+			return err
+		}
+	}
+	site, err := web.New(a, p.database, log)
+	if err != nil {
+		return err
+	}
+	listen, err := net.Listen("tcp", fmt.Sprintf("127.0.0.1:%d", *port))
+	if err != nil {
+		return fmt.Errorf("port %d is taken (%w): stop what uses it, or choose another with --port", *port, err)
+	}
+	go site.Listen(ctx)
+	server := &http.Server{Handler: site.Handler(), ReadHeaderTimeout: 10 * time.Second, IdleTimeout: 2 * time.Minute,
+		// Pages that are open hold a stream of events: it ends with the server.
+		BaseContext: func(net.Listener) context.Context { return ctx }}
+	fmt.Printf("Visator is at http://%s\n", listen.Addr())
+	go func() {
+		<-ctx.Done()
+		soon, cancel := context.WithTimeout(context.Background(), 10*time.Second)
+		defer cancel()
+		_ = server.Shutdown(soon)
+	}()
+	err = server.Serve(listen)
+	if *workers > 0 {
+		err = errors.Join(err, stopPool(pool))
+	}
+	if errors.Is(err, http.ErrServerClosed) {
+		return nil
+	}
+	return err
+}

@@ -1,0 +1,149 @@
+// Package light is sun, sky and the colour of light. Illuminance is in lux,
+// luminance in cd/m², colours are linear Rec.709.
+package light
+
+import (
+	"errors"
+	"math"
+	"regexp"
+	"strconv"
+
+	"visator/core/geom"
+)
+
+// State is the light of a set: one sun and a sky.
+type State struct {
+	SunOn     bool    `json:"sunOn"`
+	Azimuth   float64 `json:"azimuth"`   // radians, clockwise from -Z (up on the plan)
+	Elevation float64 `json:"elevation"` // radians above the horizon
+	Lux       float64 `json:"lux"`       // at normal incidence
+	Kelvin    float64 `json:"kelvin"`
+	Size      float64 `json:"size"` // apparent diameter in radians
+
+	Sky      string  `json:"sky"`      // "two" colours or a "panorama"
+	Zenith   string  `json:"zenith"`   // #rrggbb
+	Horizon  string  `json:"horizon"`  // #rrggbb
+	Level    float64 `json:"level"`    // cd/m² of a sky colour of full white
+	Panorama string  `json:"panorama"` // blob of a Radiance picture
+	Turn     float64 `json:"turn"`     // radians about +Y
+	Strength float64 `json:"strength"` // cd/m² of a panorama value of 1
+}
+
+// SunSize is the sun's apparent diameter, 0.53 degrees (astronomy handbooks).
+const SunSize = 0.53 * math.Pi / 180
+
+// Default is a clear day in the middle of the morning.
+func Default() State {
+	return State{SunOn: true, Azimuth: 2.3, Elevation: 0.7, Lux: 80000, Kelvin: 5400, Size: SunSize,
+		Sky: "two", Zenith: "#5a86c0", Horizon: "#c8d8e6", Level: 6000, Strength: 1000}
+}
+
+var hexColor = regexp.MustCompile(`^#[0-9a-fA-F]{6}$`)
+
+// Check says what is impossible about a light state.
+func (s *State) Check() error {
+	bad := func(x, lo, hi float64) bool { return !(x >= lo && x <= hi) }
+	switch {
+	case bad(s.Azimuth, -1e4, 1e4) || bad(s.Elevation, -math.Pi/2, math.Pi/2):
+		return errors.New("the sun's elevation must be -90 to 90 degrees")
+	case bad(s.Lux, 0, 1e6):
+		return errors.New("sunlight must be 0 to 1 000 000 lux")
+	case bad(s.Kelvin, 1000, 40000):
+		return errors.New("colour temperature must be 1000 to 40000 K")
+	case bad(s.Size, 0, math.Pi/2):
+		return errors.New("the sun's apparent size must be 0 to 90 degrees")
+	case s.Sky != "two" && s.Sky != "panorama":
+		return errors.New("the sky is two colours or a panorama")
+	case s.Sky == "panorama" && s.Panorama == "":
+		return errors.New("choose a Radiance HDR panorama first")
+	case !hexColor.MatchString(s.Zenith) || !hexColor.MatchString(s.Horizon):
+		return errors.New("a sky colour is written as #rrggbb")
+	case bad(s.Level, 0, 1e7) || bad(s.Strength, 0, 1e7):
+		return errors.New("sky luminance must be 0 to 10 000 000 cd/m²")
+	case bad(s.Turn, -1e4, 1e4):
+		return errors.New("the panorama's turn is not a number of degrees")
+	}
+	return nil
+}
+
+// Direction is the unit vector towards a source at the azimuth (clockwise
+// from -Z seen from above) and elevation.
+func Direction(azimuth, elevation float64) geom.V {
+	c := math.Cos(elevation)
+	return geom.V{X: c * math.Sin(azimuth), Y: math.Sin(elevation), Z: -c * math.Cos(azimuth)}
+}
+
+// Planckian is the chromaticity of a black body of 1667 to 25000 K, by the
+// cubic splines of Kim et al. (US patent 7024034, 2002); beyond, the ends.
+func Planckian(kelvin float64) (x, y float64) {
+	t := min(max(kelvin, 1667), 25000)
+	if t <= 4000 {
+		x = -0.2661239e9/(t*t*t) - 0.2343589e6/(t*t) + 0.8776956e3/t + 0.179910
+	} else {
+		x = -3.0258469e9/(t*t*t) + 2.1070379e6/(t*t) + 0.2226347e3/t + 0.240390
+	}
+	switch {
+	case t <= 2222:
+		y = -1.1063814*x*x*x - 1.34811020*x*x + 2.18555832*x - 0.20219683
+	case t <= 4000:
+		y = -0.9549476*x*x*x - 1.37418593*x*x + 2.09137015*x - 0.16748867
+	default:
+		y = 3.0817580*x*x*x - 5.87338670*x*x + 3.75112997*x - 0.37001483
+	}
+	return x, y
+}
+
+// Color is the colour of a black body with luminance 1; what lies outside of
+// the colours of Rec.709 is clipped.
+func Color(kelvin float64) geom.V {
+	x, y := Planckian(kelvin)
+	X, Z := x/y, (1-x-y)/y
+	// XYZ to linear Rec.709 (IEC 61966-2-1), Y = 1.
+	c := geom.V{
+		X: max(3.2404542*X-1.5371385-0.4985314*Z, 0),
+		Y: max(-0.9692660*X+1.8760108+0.0415560*Z, 0),
+		Z: max(0.0556434*X-0.2040259+1.0572252*Z, 0),
+	}
+	return c.Mul(1 / (0.2126*c.X + 0.7152*c.Y + 0.0722*c.Z))
+}
+
+// Hex decodes #rrggbb to linear Rec.709; what is not a colour is black.
+func Hex(s string) geom.V {
+	if !hexColor.MatchString(s) {
+		return geom.V{}
+	}
+	n, _ := strconv.ParseUint(s[1:], 16, 32)
+	ch := func(shift int) float64 {
+		c := float64(n>>shift&255) / 255
+		if c <= 0.04045 {
+			return c / 12.92
+		}
+		return math.Pow((c+0.055)/1.055, 2.4)
+	}
+	return geom.V{X: ch(16), Y: ch(8), Z: ch(0)}
+}
+
+// SkyAt is the luminance of the two-colour sky along d: the horizon's colour
+// to the zenith's with the square root of the height, which keeps the bright
+// band near the ground narrow. Below the horizon the ground gives back three
+// tenths of the horizon's light.
+func (s *State) SkyAt(d geom.V) geom.V {
+	h, z := Hex(s.Horizon).Mul(s.Level), Hex(s.Zenith).Mul(s.Level)
+	if d.Y < 0 {
+		return h.Mul(1 - 0.7*min(1, -d.Y*8))
+	}
+	return h.Lerp(z, math.Sqrt(d.Y))
+}
+
+// BakeSky draws the two-colour sky as a latitude-longitude picture, 3 values
+// a pixel.
+func (s *State) BakeSky(w, h int) []float32 {
+	pix := make([]float32, 0, 3*w*h)
+	for y := 0; y < h; y++ {
+		c := s.SkyAt(geom.V{Y: math.Cos(math.Pi * (float64(y) + 0.5) / float64(h))})
+		for range w {
+			pix = append(pix, float32(c.X), float32(c.Y), float32(c.Z))
+		}
+	}
+	return pix
+}

@@ -1,0 +1,175 @@
+package sizing
+
+import (
+	"fmt"
+	"math"
+	"strings"
+
+	"visator/core/geom"
+	"visator/core/model"
+)
+
+// Side is the direction from which a silhouette is seen.
+type Side int
+
+const (
+	Front Side = iota // along -Z: X to the right, Y up
+	Top               // along -Y: X to the right, Z down
+)
+
+// grid is the resolution of a silhouette along its longer side: finer than
+// the pixels of the largest drawing of one piece.
+const grid = 160
+
+// Silhouette is the outline of a model after the transform top, as an SVG
+// path in metres with y downwards (for Front, y is minus the height). It is
+// traced from a raster of all triangles, so holes and gaps show.
+func Silhouette(m *model.Model, top geom.M, side Side) string {
+	box := m.BoundsUnder(top)
+	if box.IsEmpty() {
+		return ""
+	}
+	flat := func(p geom.V) (x, y float64) {
+		if side == Top {
+			return p.X, p.Z
+		}
+		return p.X, -p.Y
+	}
+	x0, y0 := flat(box.Min)
+	x1, y1 := flat(box.Max)
+	x0, x1, y0, y1 = min(x0, x1), max(x0, x1), min(y0, y1), max(y0, y1)
+	cell := max(x1-x0, y1-y0) / grid
+	if cell <= 0 {
+		return ""
+	}
+	r := &raster{cell: cell, x0: x0 - cell, y0: y0 - cell, w: int((x1-x0)/cell) + 4, h: int((y1-y0)/cell) + 4}
+	r.on = make([]bool, r.w*r.h)
+	m.Walk(func(_ int, n *model.Node, world geom.M) {
+		if n.Mesh == model.None {
+			return
+		}
+		world = top.Mul(world)
+		for i := range m.Meshes[n.Mesh].Parts {
+			p := &m.Meshes[n.Mesh].Parts[i]
+			if p.Kind != model.Triangles {
+				continue
+			}
+			for t := 0; t+2 < len(p.Indices); t += 3 {
+				var q [3][2]float64
+				for c := range q {
+					x, y := flat(world.Point(p.Position(p.Indices[t+c])))
+					q[c] = [2]float64{(x - r.x0) / cell, (y - r.y0) / cell}
+				}
+				r.fill(q)
+			}
+		}
+	})
+	return r.trace()
+}
+
+type raster struct {
+	w, h   int
+	cell   float64
+	x0, y0 float64
+	on     []bool
+}
+
+// fill marks the cells whose middle a triangle covers, and those that its
+// corners and edges touch, so that thin things do not vanish.
+func (r *raster) fill(q [3][2]float64) {
+	lo, hi := [2]float64{math.Inf(1), math.Inf(1)}, [2]float64{math.Inf(-1), math.Inf(-1)}
+	for _, p := range q {
+		for k := range p {
+			lo[k], hi[k] = min(lo[k], p[k]), max(hi[k], p[k])
+		}
+	}
+	ax, ay := max(int(lo[0]), 0), max(int(lo[1]), 0)
+	bx, by := min(int(hi[0]), r.w-1), min(int(hi[1]), r.h-1)
+	if bx-ax <= 1 && by-ay <= 1 { // small: it marks the cell of its middle
+		cx, cy := int((q[0][0]+q[1][0]+q[2][0])/3), int((q[0][1]+q[1][1]+q[2][1])/3)
+		if cx >= 0 && cy >= 0 && cx < r.w && cy < r.h {
+			r.on[cy*r.w+cx] = true
+		}
+		return
+	}
+	side := func(a, b [2]float64, x, y float64) float64 {
+		return (b[0]-a[0])*(y-a[1]) - (b[1]-a[1])*(x-a[0])
+	}
+	for y := ay; y <= by; y++ {
+		for x := ax; x <= bx; x++ {
+			px, py := float64(x)+0.5, float64(y)+0.5
+			s0, s1, s2 := side(q[0], q[1], px, py), side(q[1], q[2], px, py), side(q[2], q[0], px, py)
+			if s0 >= 0 && s1 >= 0 && s2 >= 0 || s0 <= 0 && s1 <= 0 && s2 <= 0 {
+				r.on[y*r.w+x] = true
+			}
+		}
+	}
+	for k := range q {
+		a, b := q[k], q[(k+1)%3]
+		n := int(math.Hypot(b[0]-a[0], b[1]-a[1])) + 1
+		for i := 0; i <= n; i++ {
+			t := float64(i) / float64(n)
+			x, y := int(a[0]+(b[0]-a[0])*t), int(a[1]+(b[1]-a[1])*t)
+			if x >= 0 && y >= 0 && x < r.w && y < r.h {
+				r.on[y*r.w+x] = true
+			}
+		}
+	}
+}
+
+func (r *raster) at(x, y int) bool { return x >= 0 && y >= 0 && x < r.w && y < r.h && r.on[y*r.w+x] }
+
+// trace walks around every filled area with the area at its right, and draws
+// straight runs as one line.
+func (r *raster) trace() string {
+	var out strings.Builder
+	done := make([]bool, (r.w+1)*(r.h+1)*4)
+	dx, dy := [4]int{1, 0, -1, 0}, [4]int{0, 1, 0, -1}
+	// An edge runs from a corner in direction d with a filled cell at its right.
+	edge := func(x, y, d int) bool {
+		switch d {
+		case 0:
+			return r.at(x, y) && !r.at(x, y-1)
+		case 1:
+			return r.at(x-1, y) && !r.at(x, y)
+		case 2:
+			return r.at(x-1, y-1) && !r.at(x-1, y)
+		}
+		return r.at(x, y-1) && !r.at(x-1, y-1)
+	}
+	for y := 0; y <= r.h; y++ {
+		for x := 0; x <= r.w; x++ {
+			if !edge(x, y, 0) || done[(y*(r.w+1)+x)*4] {
+				continue
+			}
+			cx, cy, d, first := x, y, 0, true
+			for first || cx != x || cy != y || d != 0 {
+				if first || !done[(cy*(r.w+1)+cx)*4+d] {
+					done[(cy*(r.w+1)+cx)*4+d] = true
+				}
+				cx, cy = cx+dx[d], cy+dy[d]
+				next := d
+				for _, turn := range [3]int{3, 0, 1} { // left, straight, right
+					if edge(cx, cy, (d+turn)%4) {
+						next = (d + turn) % 4
+						break
+					}
+				}
+				if first {
+					fmt.Fprintf(&out, "M%s", r.point(x, y))
+					first = false
+				}
+				if next != d {
+					fmt.Fprintf(&out, "L%s", r.point(cx, cy))
+				}
+				d = next
+			}
+			out.WriteString("Z")
+		}
+	}
+	return out.String()
+}
+
+func (r *raster) point(x, y int) string {
+	return fmt.Sprintf("%.4g %.4g", r.x0+float64(x)*r.cell, r.y0+float64(y)*r.cell)
+}

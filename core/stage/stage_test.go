@@ -1,0 +1,81 @@
+package stage
+
+import (
+	"encoding/json"
+	"math"
+	"testing"
+
+	"visator/core/geom"
+	"visator/core/light"
+	"visator/core/motion"
+	"visator/core/optics"
+)
+
+func TestAPatchChangesOnlyItsFields(t *testing.T) {
+	p := Person(geom.V{X: 1, Y: 2, Z: 3})
+	if err := Patch(&p, json.RawMessage(`{"at":{"x":5},"locked":true}`)); err != nil {
+		t.Fatal(err)
+	}
+	if p.At != (geom.V{X: 5, Y: 2, Z: 3}) || !p.Locked || p.Name != "person" {
+		t.Errorf("got %+v", p)
+	}
+}
+
+func TestAPatchThatIsWrongChangesNothing(t *testing.T) {
+	for _, bad := range []string{`{"scale":{"x":0}}`, `{"nmae":"x"}`, `{"name":""}`, `[]`, `{"at":{"x":"far"}}`, `{`} {
+		p := Person(geom.V{})
+		before := p
+		if err := Patch(&p, json.RawMessage(bad)); err == nil {
+			t.Errorf("%s was accepted", bad)
+		}
+		if p != before {
+			t.Errorf("%s changed the row", bad)
+		}
+	}
+}
+
+func TestPatchDoesNotReachIntoWhatItCameFrom(t *testing.T) {
+	s := Scene{Name: "a", View: optics.Default(), Light: light.Default(), Move: &motion.Move{To: optics.Default(), Duration: 2, Easing: "linear", Rate: 24}}
+	kept := *s.Move
+	next := s
+	if err := Patch(&next, json.RawMessage(`{"move":{"duration":9}}`)); err != nil {
+		t.Fatal(err)
+	}
+	if *s.Move != kept || next.Move.Duration != 9 {
+		t.Error("the old row was changed, or the new one was not")
+	}
+	if err := Patch(&next, json.RawMessage(`{"move":null}`)); err != nil || next.Move != nil {
+		t.Error("a move cannot be taken away")
+	}
+}
+
+func TestNamesCountUp(t *testing.T) {
+	taken := map[string]bool{"bench": true, "bench 2": true, "lamp 7": true}
+	has := func(s string) bool { return taken[s] }
+	for in, want := range map[string]string{"bench": "bench 3", "lamp 7": "lamp 8", "cart": "cart"} {
+		if got := NextName(in, has); got != want {
+			t.Errorf("%q becomes %q, want %q", in, got, want)
+		}
+	}
+}
+
+func TestAViewThatWasChangedIsToldFromItsShot(t *testing.T) {
+	s := Scene{View: optics.Default(), Light: light.Default()}
+	k := Shot{View: s.View, Light: s.Light}
+	if s.Changed(&k) {
+		t.Error("the same view counts as changed")
+	}
+	s.View.Focal = 50
+	if !s.Changed(&k) {
+		t.Error("another focal length was not noticed")
+	}
+}
+
+func TestWorldTurnsAboutThePivotAndScalesFirst(t *testing.T) {
+	p := Person(geom.V{X: 10})
+	p.Yaw, p.Scale = math.Pi/2, geom.V{X: 2, Y: 1, Z: 1}
+	m := p.World()
+	if got := m.Point(geom.V{X: 1}); got.Sub(geom.V{X: 10, Z: -2}).Len() > 1e-12 {
+		t.Errorf("got %v", got)
+	}
+}

@@ -1,0 +1,358 @@
+package store
+
+import (
+	"context"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"time"
+
+	"github.com/jackc/pgx/v5"
+	"github.com/jackc/pgx/v5/pgconn"
+
+	"visator/core/stage"
+)
+
+// Querier is a pool, a connection or a transaction.
+type Querier interface {
+	Query(ctx context.Context, sql string, args ...any) (pgx.Rows, error)
+	QueryRow(ctx context.Context, sql string, args ...any) pgx.Row
+	Exec(ctx context.Context, sql string, args ...any) (pgconn.CommandTag, error)
+}
+
+// Production is the top folder of work.
+type Production struct {
+	ID       string    `json:"id"`
+	Name     string    `json:"name"`
+	Unit     string    `json:"unit"`
+	Budget   int       `json:"budget"`
+	Revision int64     `json:"revision"`
+	Created  time.Time `json:"-"`
+}
+
+// Arrival is one download as it came in.
+type Arrival struct {
+	ID           string          `json:"id"`
+	ProductionID string          `json:"-"`
+	Name         string          `json:"name"`
+	Blob         string          `json:"-"`
+	Bytes        int64           `json:"bytes"`
+	State        string          `json:"state"`
+	Progress     float64         `json:"progress"`
+	Note         string          `json:"note"`
+	Report       json.RawMessage `json:"report"`
+	Created      time.Time       `json:"-"`
+}
+
+// Piece is a model in the library.
+type Piece struct {
+	ID           string
+	ProductionID string
+	ArrivalID    string
+	Name         string
+	Source       string
+	Blob         string
+	Facts        json.RawMessage
+	Sizing       json.RawMessage
+	Rev          int64
+	Gone         bool
+	Created      time.Time
+}
+
+// Look is what is drawn of a piece.
+type Look struct {
+	PieceID string
+	Levels  json.RawMessage
+	Front   json.RawMessage
+	Top     json.RawMessage
+}
+
+// Set is one place, composed.
+type Set struct {
+	stage.Scene
+	ProductionID string
+	Rev          int64
+}
+
+// Take is one render of a shot.
+type Take struct {
+	ID       string          `json:"id"`
+	SetID    string          `json:"-"`
+	ShotID   string          `json:"shot"`
+	Name     string          `json:"name"`
+	Kind     string          `json:"kind"`
+	State    string          `json:"state"`
+	Progress float64         `json:"progress"`
+	Note     string          `json:"note"`
+	Settings json.RawMessage `json:"settings"`
+	Result   json.RawMessage `json:"result"`
+	JobID    *int64          `json:"-"`
+	Created  time.Time       `json:"created"`
+}
+
+// Entry is one edit of the log.
+type Entry struct {
+	ID           int64
+	ProductionID string
+	SetID        string
+	Revision     int64
+	Label        string
+	Changes      json.RawMessage
+	Undone       bool
+	Dropped      bool
+	At           time.Time
+}
+
+// List returns all rows of a query as T, by column position.
+func List[T any](ctx context.Context, q Querier, sql string, args ...any) ([]T, error) {
+	rows, err := q.Query(ctx, sql, args...)
+	if err != nil {
+		return nil, err
+	}
+	return pgx.CollectRows(rows, pgx.RowToStructByPos[T])
+}
+
+// One returns the one row of a query as T, or ErrNotFound.
+func One[T any](ctx context.Context, q Querier, sql string, args ...any) (T, error) {
+	rows, err := q.Query(ctx, sql, args...)
+	var t T
+	if err != nil {
+		return t, err
+	}
+	t, err = pgx.CollectExactlyOneRow(rows, pgx.RowToStructByPos[T])
+	if errors.Is(err, pgx.ErrNoRows) {
+		err = ErrNotFound
+	}
+	return t, err
+}
+
+const (
+	productionColumns = "id, name, unit, budget, revision, created"
+	arrivalColumns    = "id, production_id, name, blob, bytes, state, progress, note, report, created"
+	pieceColumns      = "id, production_id, arrival_id, name, source, blob, facts, sizing, rev, gone, created"
+	takeColumns       = "id, set_id, shot_id, name, kind, state, progress, note, settings, result, job_id, created"
+	entryColumns      = "id, production_id, set_id, revision, label, changes, undone, dropped, at"
+)
+
+func (s *Store) Productions(ctx context.Context) ([]Production, error) {
+	return List[Production](ctx, s.Pool, "select "+productionColumns+" from production order by created")
+}
+
+func GetProduction(ctx context.Context, q Querier, id string) (Production, error) {
+	return One[Production](ctx, q, "select "+productionColumns+" from production where id = $1", id)
+}
+
+// LockProduction reads a production and holds it until the transaction ends,
+// so that edits of it come one after another.
+func LockProduction(ctx context.Context, tx pgx.Tx, id string) (Production, error) {
+	return One[Production](ctx, tx, "select "+productionColumns+" from production where id = $1 for update", id)
+}
+
+func InsertProduction(ctx context.Context, q Querier, p Production) error {
+	_, err := q.Exec(ctx, "insert into production (id, name, unit, budget) values ($1, $2, $3, $4)", p.ID, p.Name, p.Unit, p.Budget)
+	return err
+}
+
+func (s *Store) Arrivals(ctx context.Context, production string) ([]Arrival, error) {
+	return List[Arrival](ctx, s.Pool, "select "+arrivalColumns+" from arrival where production_id = $1 order by created, id", production)
+}
+
+func (s *Store) Arrival(ctx context.Context, id string) (Arrival, error) {
+	return One[Arrival](ctx, s.Pool, "select "+arrivalColumns+" from arrival where id = $1", id)
+}
+
+// ArrivalOf finds an arrival of a production by its content.
+func ArrivalOf(ctx context.Context, q Querier, production, blob string) (Arrival, error) {
+	return One[Arrival](ctx, q, "select "+arrivalColumns+" from arrival where production_id = $1 and blob = $2 limit 1", production, blob)
+}
+
+func InsertArrival(ctx context.Context, q Querier, a Arrival) error {
+	_, err := q.Exec(ctx, "insert into arrival (id, production_id, name, blob, bytes, state) values ($1, $2, $3, $4, $5, $6)",
+		a.ID, a.ProductionID, a.Name, a.Blob, a.Bytes, a.State)
+	return err
+}
+
+func (s *Store) SetArrival(ctx context.Context, id, state string, progress float64, note string) error {
+	_, err := s.Pool.Exec(ctx, "update arrival set state = $2, progress = $3, note = $4 where id = $1", id, state, progress, note)
+	return err
+}
+
+func (s *Store) Pieces(ctx context.Context, q Querier, production string) ([]Piece, error) {
+	return List[Piece](ctx, q, "select "+pieceColumns+" from piece where production_id = $1 and not gone order by created, id", production)
+}
+
+func GetPiece(ctx context.Context, q Querier, id string) (Piece, error) {
+	return One[Piece](ctx, q, "select "+pieceColumns+" from piece where id = $1", id)
+}
+
+func InsertPiece(ctx context.Context, q Querier, p Piece) error {
+	_, err := q.Exec(ctx, `insert into piece (id, production_id, arrival_id, name, source, blob, facts, sizing) values ($1, $2, $3, $4, $5, $6, $7, $8)
+		on conflict (id) do update set blob = excluded.blob, facts = excluded.facts`,
+		p.ID, p.ProductionID, p.ArrivalID, p.Name, p.Source, p.Blob, p.Facts, p.Sizing)
+	return err
+}
+
+func PutLook(ctx context.Context, q Querier, l Look) error {
+	_, err := q.Exec(ctx, `insert into piece_look (piece_id, levels, front, top) values ($1, $2, $3, $4)
+		on conflict (piece_id) do update set levels = excluded.levels, front = excluded.front, top = excluded.top`, l.PieceID, l.Levels, l.Front, l.Top)
+	return err
+}
+
+func (s *Store) Looks(ctx context.Context, production string) ([]Look, error) {
+	return List[Look](ctx, s.Pool, "select l.piece_id, l.levels, l.front, l.top from piece_look l join piece p on p.id = l.piece_id where p.production_id = $1", production)
+}
+
+const setColumns = "id, name, view, light, shot_id, move, production_id, rev"
+
+func scanSet(row pgx.CollectableRow) (s Set, err error) {
+	err = row.Scan(&s.ID, &s.Name, &s.View, &s.Light, &s.Shot, &s.Move, &s.ProductionID, &s.Rev)
+	return s, err
+}
+
+func (s *Store) Sets(ctx context.Context, production string) ([]Set, error) {
+	rows, err := s.Pool.Query(ctx, "select "+setColumns+" from sets where production_id = $1 order by created, id", production)
+	if err != nil {
+		return nil, err
+	}
+	return pgx.CollectRows(rows, scanSet)
+}
+
+func GetSet(ctx context.Context, q Querier, id string) (Set, error) {
+	rows, err := q.Query(ctx, "select "+setColumns+" from sets where id = $1", id)
+	if err != nil {
+		return Set{}, err
+	}
+	set, err := pgx.CollectExactlyOneRow(rows, scanSet)
+	if errors.Is(err, pgx.ErrNoRows) {
+		err = ErrNotFound
+	}
+	return set, err
+}
+
+func PutSet(ctx context.Context, q Querier, production string, s stage.Scene, rev int64) error {
+	_, err := q.Exec(ctx, `insert into sets (id, production_id, name, view, light, shot_id, move, rev) values ($1, $2, $3, $4, $5, $6, $7, $8)
+		on conflict (id) do update set name = excluded.name, view = excluded.view, light = excluded.light, shot_id = excluded.shot_id, move = excluded.move, rev = excluded.rev`,
+		s.ID, production, s.Name, s.View, s.Light, s.Shot, s.Move, rev)
+	return err
+}
+
+const placementColumns = `id, coalesce(piece_id, ''), stand_in, size_x, size_y, size_z, name, x, y, z, yaw, pitch, roll, scale_x, scale_y, scale_z, hidden, locked, ord, rev`
+
+// PlacementRow is a placement with the revision of its last change.
+type PlacementRow struct {
+	stage.Placement
+	Rev int64
+}
+
+func scanPlacement(row pgx.CollectableRow) (r PlacementRow, err error) {
+	p := &r.Placement
+	err = row.Scan(&p.ID, &p.Piece, &p.StandIn, &p.Size.X, &p.Size.Y, &p.Size.Z, &p.Name, &p.At.X, &p.At.Y, &p.At.Z,
+		&p.Yaw, &p.Pitch, &p.Roll, &p.Scale.X, &p.Scale.Y, &p.Scale.Z, &p.Hidden, &p.Locked, &p.Order, &r.Rev)
+	return r, err
+}
+
+func Placements(ctx context.Context, q Querier, set string) ([]PlacementRow, error) {
+	rows, err := q.Query(ctx, "select "+placementColumns+" from placement where set_id = $1 order by ord, id", set)
+	if err != nil {
+		return nil, err
+	}
+	return pgx.CollectRows(rows, scanPlacement)
+}
+
+func PutPlacement(ctx context.Context, q Querier, set string, p stage.Placement, rev int64) error {
+	var piece *string
+	if p.Piece != "" {
+		piece = &p.Piece
+	}
+	_, err := q.Exec(ctx, `insert into placement (id, set_id, piece_id, stand_in, size_x, size_y, size_z, name, x, y, z, yaw, pitch, roll, scale_x, scale_y, scale_z, hidden, locked, ord, rev)
+		values ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11, $12, $13, $14, $15, $16, $17, $18, $19, $20, $21)
+		on conflict (id) do update set piece_id = excluded.piece_id, stand_in = excluded.stand_in, size_x = excluded.size_x, size_y = excluded.size_y, size_z = excluded.size_z,
+		name = excluded.name, x = excluded.x, y = excluded.y, z = excluded.z, yaw = excluded.yaw, pitch = excluded.pitch, roll = excluded.roll,
+		scale_x = excluded.scale_x, scale_y = excluded.scale_y, scale_z = excluded.scale_z, hidden = excluded.hidden, locked = excluded.locked, ord = excluded.ord, rev = excluded.rev`,
+		p.ID, set, piece, p.StandIn, p.Size.X, p.Size.Y, p.Size.Z, p.Name, p.At.X, p.At.Y, p.At.Z, p.Yaw, p.Pitch, p.Roll,
+		p.Scale.X, p.Scale.Y, p.Scale.Z, p.Hidden, p.Locked, p.Order, rev)
+	return err
+}
+
+// ShotRow is a shot with the revision of its last change.
+type ShotRow struct {
+	stage.Shot
+	Rev int64
+}
+
+func Shots(ctx context.Context, q Querier, set string) ([]ShotRow, error) {
+	rows, err := q.Query(ctx, "select id, name, view, light, move, ord, rev from shot where set_id = $1 order by ord, id", set)
+	if err != nil {
+		return nil, err
+	}
+	return pgx.CollectRows(rows, func(row pgx.CollectableRow) (r ShotRow, err error) {
+		err = row.Scan(&r.ID, &r.Name, &r.View, &r.Light, &r.Move, &r.Order, &r.Rev)
+		return r, err
+	})
+}
+
+func PutShot(ctx context.Context, q Querier, set string, s stage.Shot, rev int64) error {
+	_, err := q.Exec(ctx, `insert into shot (id, set_id, name, view, light, move, ord, rev) values ($1, $2, $3, $4, $5, $6, $7, $8)
+		on conflict (id) do update set name = excluded.name, view = excluded.view, light = excluded.light, move = excluded.move, ord = excluded.ord, rev = excluded.rev`,
+		s.ID, set, s.Name, s.View, s.Light, s.Move, s.Order, rev)
+	return err
+}
+
+// Delete removes a row of a table named by the program itself.
+func Delete(ctx context.Context, q Querier, table, id string) error {
+	switch table {
+	case "placement", "shot":
+		_, err := q.Exec(ctx, "delete from "+table+" where id = $1", id)
+		return err
+	}
+	return fmt.Errorf("rows of %s are not deleted", table)
+}
+
+// PutPiece stores what of a piece can be edited.
+func PutPiece(ctx context.Context, q Querier, id, name string, sizing json.RawMessage, gone bool, rev int64) error {
+	_, err := q.Exec(ctx, "update piece set name = $2, sizing = $3, gone = $4, rev = $5 where id = $1", id, name, sizing, gone, rev)
+	return err
+}
+
+func (s *Store) Takes(ctx context.Context, set string) ([]Take, error) {
+	return List[Take](ctx, s.Pool, "select "+takeColumns+" from take where set_id = $1 order by created desc, id", set)
+}
+
+func (s *Store) Take(ctx context.Context, id string) (Take, error) {
+	return One[Take](ctx, s.Pool, "select "+takeColumns+" from take where id = $1", id)
+}
+
+func InsertTake(ctx context.Context, q Querier, t Take) error {
+	_, err := q.Exec(ctx, "insert into take (id, set_id, shot_id, name, kind, state, settings, job_id) values ($1, $2, $3, $4, $5, $6, $7, $8)",
+		t.ID, t.SetID, t.ShotID, t.Name, t.Kind, t.State, t.Settings, t.JobID)
+	return err
+}
+
+// SetTake stores how far a take is; a take that was cancelled stays so.
+func (s *Store) SetTake(ctx context.Context, id, state string, progress float64, note string, result any) error {
+	raw, err := json.Marshal(result)
+	if err != nil {
+		return err
+	}
+	_, err = s.Pool.Exec(ctx, "update take set state = $2, progress = $3, note = $4, result = $5 where id = $1 and (state <> 'cancelled' or $2 = 'cancelled')", id, state, progress, note, raw)
+	return err
+}
+
+// InsertEntry adds to the log; what was undone before can no longer be redone.
+func InsertEntry(ctx context.Context, tx pgx.Tx, e Entry) error {
+	if _, err := tx.Exec(ctx, "update log set dropped = true where production_id = $1 and undone and not dropped", e.ProductionID); err != nil {
+		return err
+	}
+	_, err := tx.Exec(ctx, "insert into log (production_id, set_id, revision, label, changes) values ($1, $2, $3, $4, $5)", e.ProductionID, e.SetID, e.Revision, e.Label, e.Changes)
+	return err
+}
+
+// NextUndo is the entry that undo would take back, NextRedo the one that redo
+// would do again; ErrNotFound when there is none.
+func NextUndo(ctx context.Context, q Querier, production string) (Entry, error) {
+	return One[Entry](ctx, q, "select "+entryColumns+" from log where production_id = $1 and not undone order by id desc limit 1", production)
+}
+
+func NextRedo(ctx context.Context, q Querier, production string) (Entry, error) {
+	return One[Entry](ctx, q, "select "+entryColumns+" from log where production_id = $1 and undone and not dropped order by id limit 1", production)
+}

@@ -1,0 +1,26 @@
+// The few keys that are used all day. The list is what ? shows.
+export const list = [
+  ["1 … 6", "the six steps"], [", and .", "undo and redo"], ["arrows", "move by 10 cm; with Shift 1 m, with Alt 1 cm"],
+  ["Page Up, Page Down", "lift and lower by 10 cm"], ["[ and ]", "turn by 15°; with Alt 1°"], ["c", "linked copy"],
+  ["Delete", "delete"], ["i", "hide or show"], ["k", "lock or unlock"], ["b", "put down on what is beneath"],
+  ["x", "snapping on or off"], ["a", "aim the camera at it"], ["q", "focus on it"], ["Escape", "select nothing"], ["?", "this list"],
+];
+
+export function keys(v) {
+  addEventListener("keydown", (e) => {
+    if (e.target.closest("input, select, textarea") || e.ctrlKey || e.metaKey) return;
+    const step = e.shiftKey ? 1 : e.altKey ? 0.01 : 0.1;
+    const deeds = {
+      ",": () => v.undo(), ".": () => v.redo(), "?": () => { v.keysShown = !v.keysShown; }, Escape: () => { v.keysShown = false; v.select(""); },
+      ArrowLeft: () => v.nudge(-step, 0, 0), ArrowRight: () => v.nudge(step, 0, 0), ArrowUp: () => v.nudge(0, 0, -step), ArrowDown: () => v.nudge(0, 0, step),
+      PageUp: () => v.nudge(0, step, 0), PageDown: () => v.nudge(0, -step, 0), "[": () => v.turn(e.altKey ? 1 : 15), "]": () => v.turn(e.altKey ? -1 : -15),
+      c: () => v.copy(), Delete: () => v.remove(), i: () => v.one && v.changeAll({ hidden: !v.one.hidden }), k: () => v.one && v.changeAll({ locked: !v.one.locked }),
+      b: () => v.down(), x: () => { v.snapOn = !v.snapOn; localStorage.snap = v.snapOn ? "on" : "off"; }, a: () => v.one && v.edit({ do: "aim", id: v.one.id }), q: () => v.one && v.edit({ do: "focus", id: v.one.id }),
+    };
+    "intake size dress light frame shoot".split(" ").forEach((s, i) => { deeds[String(i + 1)] = () => v.go(s); });
+    // Arrows scroll lists and move sliders where those have the focus.
+    if (e.key.startsWith("Arrow") && (!v.sel.length || e.target.closest("[data-list]"))) return;
+    const deed = deeds[e.key];
+    if (deed) { e.preventDefault(); deed(); }
+  });
+}

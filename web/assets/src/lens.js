@@ -1,0 +1,228 @@
+// The lens view: the set through the working camera, drawn by three.js from
+// the proxies that the server made. It draws only when something changed.
+import {
+  AmbientLight, ClampToEdgeWrapping, DataTexture, DirectionalLight, EquirectangularReflectionMapping, FloatType, Group,
+  LinearFilter, LinearSRGBColorSpace, Matrix4, NeutralToneMapping, PerspectiveCamera, RepeatWrapping, RGBAFormat, Raycaster, Scene, SRGBColorSpace, Vector2, Vector3, WebGLRenderer,
+} from "three";
+import { GLTFLoader } from "three/addons/loaders/GLTFLoader.js";
+
+const margin = 18; // pixels of dimmed surround about the frame, at least
+
+export class Lens {
+  constructor(box, v) {
+    this.box = box; this.v = v;
+    this.canvas = box.querySelector("canvas");
+    this.over = box.querySelector("[data-over]");
+    this.renderer = new WebGLRenderer({ canvas: this.canvas, antialias: true });
+    this.renderer.toneMapping = NeutralToneMapping;
+    this.renderer.outputColorSpace = SRGBColorSpace;
+    this.scene = new Scene();
+    this.camera = new PerspectiveCamera();
+    this.camera.matrixAutoUpdate = false;
+    this.sun = new DirectionalLight(0xffffff, 0);
+    this.fill = new AmbientLight(0xffffff, 0);
+    this.scene.add(this.sun, this.sun.target, this.fill);
+    this.loader = new GLTFLoader();
+    this.models = new Map(); // url to promise of a group
+    this.placed = new Map(); // placement to { group, url }
+    this.drawn = 0;
+    new ResizeObserver(() => this.invalidate()).observe(box);
+    this.canvas.addEventListener("pointerdown", (e) => this.press(e));
+    this.canvas.addEventListener("wheel", (e) => this.dolly(e), { passive: false });
+  }
+  model(url) {
+    if (!this.models.has(url)) {
+      this.models.set(url, this.loader.loadAsync(url).then((g) => g.scene).catch((e) => {
+        this.v.say("A piece cannot be drawn in the lens view: " + e.message, true);
+        return new Group();
+      }));
+    }
+    return this.models.get(url);
+  }
+  // sync brings the scene to the state: what is gone goes, what is new comes.
+  sync(st) {
+    const piece = new Map(st.pieces.map((p) => [p.id, p])), here = new Set();
+    for (const p of st.placements) {
+      if (p.hidden) continue;
+      const of = piece.get(p.piece), level = of?.levels[of.level];
+      const url = p.standIn ? `/api/standins/${p.standIn}` : level ? `/blobs/${level.blob}?as=glb` : "";
+      if (!url) continue;
+      here.add(p.id);
+      let it = this.placed.get(p.id);
+      if (!it || it.url !== url) {
+        const old = it;
+        it = { url, group: new Group(), id: p.id };
+        it.group.matrixAutoUpdate = false;
+        it.group.userData.id = p.id;
+        this.placed.set(p.id, it);
+        this.model(url).then((m) => {
+          if (old) this.scene.remove(old.group);
+          if (this.placed.get(p.id) !== it) return;
+          it.group.add(m.clone());
+          this.scene.add(it.group);
+          this.invalidate();
+        });
+      }
+      it.inner = of ? new Matrix4().fromArray(of.world) : p.standIn === "box" ? new Matrix4().makeScale(p.size.x, p.size.y, p.size.z) : new Matrix4().makeScale(p.size.y / 1.75, p.size.y / 1.75, p.size.y / 1.75);
+      it.group.matrix.fromArray(p.world).multiply(it.inner);
+      it.group.matrixWorldNeedsUpdate = true;
+    }
+    for (const [id, it] of this.placed) if (!here.has(id)) { this.scene.remove(it.group); this.placed.delete(id); }
+    const l = st.lightNow, peak = Math.max(l.sun.x, l.sun.y, l.sun.z, 1e-9);
+    this.sun.color.setRGB(l.sun.x / peak, l.sun.y / peak, l.sun.z / peak, LinearSRGBColorSpace);
+    this.sun.intensity = peak > 1e-6 ? peak : 0;
+    this.sun.position.set(l.toSun.x, l.toSun.y, l.toSun.z);
+    this.renderer.toneMappingExposure = st.lens.scale;
+    this.sky(JSON.stringify(st.set.light));
+    this.look(st.set.view, st.lens.world);
+  }
+  async sky(key) {
+    if (this.skyKey === key) return;
+    this.skyKey = key;
+    const raw = await fetch(`/api/sets/${document.documentElement.dataset.set}/sky`).then((r) => (r.ok ? r.arrayBuffer() : null)).catch(() => null);
+    if (!raw || this.skyKey !== key) return;
+    const [w, h] = new Uint32Array(raw, 0, 2), rgb = new Float32Array(raw, 8), rgba = new Float32Array(w * h * 4);
+    let peak = 1e-9;
+    for (const x of rgb) peak = Math.max(peak, Math.min(x, 6e7));
+    // Half floats end at 65504: the picture is scaled to 1000 and lit back up.
+    const k = 1000 / peak;
+    for (let y = 0; y < h; y++) for (let x = 0; x < w; x++) for (let c = 0; c < 4; c++) // rows from below
+      rgba[((h - 1 - y) * w + x) * 4 + c] = c === 3 ? 1 : Math.min(rgb[(y * w + x) * 3 + c] * k, 1000);
+    const t = new DataTexture(rgba, w, h, RGBAFormat, FloatType);
+    t.mapping = EquirectangularReflectionMapping; t.minFilter = t.magFilter = LinearFilter; t.wrapS = RepeatWrapping; t.wrapT = ClampToEdgeWrapping; t.needsUpdate = true;
+    this.scene.background?.dispose?.();
+    this.scene.background = this.scene.environment = t;
+    // three.js puts u = 0.5 at +X; here it is at -Z.
+    this.scene.backgroundRotation.y = this.scene.environmentRotation.y = Math.PI / 2;
+    this.scene.backgroundIntensity = this.scene.environmentIntensity = 1 / k;
+    this.invalidate();
+  }
+  // look sets the camera: view as the server keeps it, world its transform.
+  look(view, world) {
+    this.viewNow = view;
+    this.camera.matrix.fromArray(world);
+    this.camera.matrixWorld.copy(this.camera.matrix);
+    this.camera.matrixWorldInverse.copy(this.camera.matrix).invert();
+    this.invalidate();
+  }
+  // frame is the picture within the box, in CSS pixels.
+  frame() {
+    const w = this.box.clientWidth, h = this.box.clientHeight, a = this.viewNow?.aspect || 1.5;
+    let fw = w - 2 * margin, fh = fw / a;
+    if (fh > h - 2 * margin) { fh = h - 2 * margin; fw = fh * a; }
+    return { x: (w - fw) / 2, y: (h - fh) / 2, w: fw, h: fh, bw: w, bh: h };
+  }
+  gate() {
+    const v = this.viewNow;
+    return v.aspect > v.sensorW / v.sensorH ? v.sensorW / v.aspect : v.sensorH;
+  }
+  invalidate() {
+    if (this.asked) return;
+    this.asked = true;
+    requestAnimationFrame(() => { this.asked = false; this.paint(); });
+  }
+  project() {
+    const f = this.frame(), v = this.viewNow, c = this.camera;
+    const tan = (this.gate() / (2 * v.focal)) * (f.bh / f.h); // the box shows more than the frame
+    c.fov = (2 * Math.atan(tan) * 180) / Math.PI; c.aspect = f.bw / f.bh; c.near = v.near; c.far = v.far;
+    c.updateProjectionMatrix();
+    return f;
+  }
+  paint() {
+    if (!this.viewNow || this.box.clientWidth < 40 || this.box.clientHeight < 40) return;
+    const f = this.project();
+    this.renderer.setPixelRatio(1);
+    this.renderer.setSize(f.bw, f.bh, false);
+    this.renderer.render(this.scene, this.camera);
+    this.drawn++;
+    this.box.dataset.drawn = this.drawn;
+    this.marks(f);
+  }
+  // marks dims what is outside of the frame and draws brackets with dimensions.
+  marks(f) {
+    const line = "stroke='#ffffff' stroke-opacity='.35'";
+    let s = `<path fill-rule='evenodd' fill='#161616' fill-opacity='.62' d='M0 0H${f.bw}V${f.bh}H0ZM${f.x} ${f.y}v${f.h}h${f.w}v${-f.h}Z'/>`;
+    s += `<rect x='${f.x}' y='${f.y}' width='${f.w}' height='${f.h}' fill='none' stroke='#fff'/>`;
+    for (const k of [1 / 3, 2 / 3]) s += `<path fill='none' ${line} d='M${f.x + f.w * k} ${f.y}v${f.h}M${f.x} ${f.y + f.h * k}h${f.w}'/>`;
+    for (const id of this.v.sel) {
+      const p = this.v.placement(id), it = this.placed.get(id);
+      if (!p || !it || p.hidden) continue;
+      const world = new Matrix4().fromArray(p.world), q = new Vector3(), box = [1e9, 1e9, -1e9, -1e9];
+      let behind = false;
+      for (let i = 0; i < 8; i++) {
+        q.set(p.box[i & 1 ? "max" : "min"].x, p.box[i & 2 ? "max" : "min"].y, p.box[i & 4 ? "max" : "min"].z).applyMatrix4(world).applyMatrix4(this.camera.matrixWorldInverse);
+        if (q.z > -1e-3) behind = true;
+        q.applyMatrix4(this.camera.projectionMatrix);
+        const x = (q.x / 2 + 0.5) * f.bw, y = (0.5 - q.y / 2) * f.bh;
+        box[0] = Math.min(box[0], x); box[1] = Math.min(box[1], y); box[2] = Math.max(box[2], x); box[3] = Math.max(box[3], y);
+      }
+      if (behind) continue;
+      const [a, b, c, d] = box, k = Math.min(12, (c - a) / 3, (d - b) / 3);
+      s += `<path fill='none' stroke='#d6e935' stroke-width='2' d='M${a} ${b + k}V${b}h${k}M${c - k} ${b}H${c}v${k}M${c} ${d - k}V${d}h${-k}M${a + k} ${d}H${a}v${-k}'/>`;
+      const label = this.v.size(p.dims), tw = Math.max(label.length * 7.3, p.name.length * 7) + 14, tx = Math.min(c + 8, f.bw - tw - 4), ty = Math.max(b, 4);
+      s += `<rect x='${tx}' y='${ty}' width='${tw}' height='36' fill='#161616' fill-opacity='.85'/><text x='${tx + 6}' y='${ty + 15}' fill='#f0f0f0' font-size='12'>${escape(p.name)}</text><text class='n' x='${tx + 6}' y='${ty + 30}' fill='#d6e935' font-size='12'>${escape(label)}</text>`;
+    }
+    this.over.setAttribute("viewBox", `0 0 ${f.bw} ${f.bh}`);
+    this.over.innerHTML = s;
+  }
+  // carry moves a placement while it is dragged, before it is kept.
+  carry(p) {
+    const it = this.placed.get(p.id);
+    if (!it) return;
+    const was = new Matrix4().fromArray(p.world), s = new Vector3().setFromMatrixScale(was);
+    const turn = new Matrix4().makeRotationY(p.yaw).multiply(new Matrix4().makeRotationX(p.pitch)).multiply(new Matrix4().makeRotationZ(p.roll));
+    it.group.matrix.copy(turn).scale(s).setPosition(p.at.x, p.at.y, p.at.z).multiply(it.inner);
+    it.group.matrixWorldNeedsUpdate = true;
+    this.invalidate();
+  }
+  // screen is where a point of the set falls in the frame, 0..1 from its left
+  // and top: the same as in the rendered picture.
+  screen(x, y, z) {
+    const f = this.project(), q = new Vector3(x, y, z).applyMatrix4(this.camera.matrixWorldInverse).applyMatrix4(this.camera.projectionMatrix);
+    return [((q.x / 2 + 0.5) * f.bw - f.x) / f.w, ((0.5 - q.y / 2) * f.bh - f.y) / f.h, f.w, f.h];
+  }
+  hit(e) {
+    const r = this.canvas.getBoundingClientRect(), ray = new Raycaster();
+    this.project();
+    ray.setFromCamera(new Vector2(((e.clientX - r.left) / r.width) * 2 - 1, 1 - ((e.clientY - r.top) / r.height) * 2), this.camera);
+    // A ray that starts at the near plane meets what is drawn and nothing else.
+    ray.near = this.viewNow.near; ray.far = this.viewNow.far;
+    for (const h of ray.intersectObjects([...this.placed.values()].map((p) => p.group), true)) {
+      let o = h.object;
+      while (o && !o.userData.id) o = o.parent;
+      const p = o && this.v.placement(o.userData.id);
+      if (p && !p.locked && Math.max(p.dims.x, p.dims.z) < 30) return p.id;
+    }
+    return "";
+  }
+  press(e) {
+    const view = this.v.st.set.view, f = this.frame(), start = { yaw: view.yaw, pitch: view.pitch };
+    this.canvas.setPointerCapture(e.pointerId);
+    let moved = false, now = start;
+    const move = (m) => {
+      if (!moved && Math.hypot(m.clientX - e.clientX, m.clientY - e.clientY) < 4) return;
+      moved = true;
+      // The picture follows the hand: a frame's width is the angle of view.
+      const k = this.gate() / view.focal / f.h;
+      now = { yaw: start.yaw + (m.clientX - e.clientX) * k, pitch: Math.min(Math.max(start.pitch + (m.clientY - e.clientY) * k, -1.57), 1.57) };
+      const w = new Matrix4().makeRotationY(now.yaw).multiply(new Matrix4().makeRotationX(now.pitch)).multiply(new Matrix4().makeRotationZ(view.roll)).setPosition(view.eye.x, view.eye.y, view.eye.z);
+      this.look(view, w.elements);
+    };
+    const up = (u) => {
+      this.canvas.removeEventListener("pointermove", move); this.canvas.removeEventListener("pointerup", up);
+      if (moved) this.v.view(now); else this.v.select(this.hit(u), u.shiftKey);
+    };
+    this.canvas.addEventListener("pointermove", move); this.canvas.addEventListener("pointerup", up);
+  }
+  dolly(e) {
+    e.preventDefault();
+    const view = this.v.st.set.view, f = this.v.st.lens.forward;
+    this.run = (this.run || 0) - e.deltaY * 0.002 * Math.max(0.5, Math.min(view.focus, 20)) * 0.25;
+    const eye = { x: view.eye.x + f.x * this.run, y: view.eye.y + f.y * this.run, z: view.eye.z + f.z * this.run };
+    this.look(view, new Matrix4().fromArray(this.v.st.lens.world).setPosition(eye.x, eye.y, eye.z).elements);
+    clearTimeout(this.rest);
+    this.rest = setTimeout(() => { this.run = 0; this.v.view({ eye }); }, 250);
+  }
+}
+
+const escape = (s) => s.replace(/[&<>'"]/g, (c) => `&#${c.charCodeAt(0)};`);

@@ -1,0 +1,266 @@
+// The page: one store with what the server says about the set, and the deeds
+// that go back to it. Views draw; the server decides.
+import Alpine from "alpinejs";
+import { Plan } from "./plan.js";
+import { Strip } from "./strip.js";
+import { drawLineup } from "./lineup.js";
+import { length, number, degrees, distance, radians } from "./print.js";
+import { keys } from "./keys.js";
+
+const page = document.documentElement.dataset;
+const token = document.querySelector("meta[name=csrf]")?.content || "";
+
+async function call(path, options = {}) {
+  let answer;
+  try {
+    answer = await fetch(path, { ...options, headers: { "X-CSRF-Token": token, ...(options.headers || {}) } });
+  } catch {
+    throw new Error("The server does not answer. What was confirmed is safe; try again when it is back.");
+  }
+  if (answer.status === 204) return null;
+  const body = await answer.json().catch(() => ({}));
+  if (!answer.ok) throw Object.assign(new Error(body.error || `The server answered ${answer.status}.`), { status: answer.status });
+  return body;
+}
+const post = (path, body) => call(path, { method: "POST", body: JSON.stringify(body), headers: { "Content-Type": "application/json" } });
+
+document.addEventListener("alpine:init", () => {
+  Alpine.store("v", {
+    st: null, step: page.step || "dress", sel: [], piece: "", hover: "", message: "", bad: false, search: "", keysShown: false,
+    uploads: [], shotName: "", tone: localStorage.tone || "dark", snapOn: localStorage.snap !== "off", time: 0, waiting: 0,
+    take: { width: 1280, samples: 64, seconds: 0, denoise: true }, compare: "",
+
+    get unit() { return this.st?.production.unit || "metre"; },
+    length(m) { return m == null ? "" : length(m, this.unit); },
+    distance, number, degrees,
+    size(v) { return v ? `${length(v.x, this.unit)} × ${length(v.y, this.unit)} × ${length(v.z, this.unit)}` : ""; },
+    say(text, bad = false) { this.message = text; this.bad = bad; },
+
+    async start() {
+      document.documentElement.dataset.tone = this.tone;
+      this.plan = new Plan(document.getElementById("plan"), this);
+      this.strip = new Strip(document.getElementById("strip"), this);
+      await this.reload();
+      const events = new EventSource(`/api/productions/${this.st.production.id}/events`);
+      events.onmessage = (e) => {
+        const m = JSON.parse(e.data);
+        if (m.what === "edit" && m.revision <= this.st.revision) return;
+        this.soon();
+      };
+      events.onerror = () => this.say("Connection to the server is lost. It comes back by itself; what was confirmed is safe.", true);
+      events.onopen = () => { if (this.message.startsWith("Connection")) this.say(""); };
+      keys(this);
+      import("./lens.js").then(({ Lens }) => {
+        this.lens = new Lens(document.getElementById("lens"), this);
+        this.lens.sync(this.st);
+        document.documentElement.dataset.ready = "yes";
+      }).catch((e) => this.say("The lens view cannot be drawn here: " + e.message, true));
+      addEventListener("resize", () => this.draw());
+      addEventListener("popstate", () => { this.step = location.pathname.split("/").pop(); requestAnimationFrame(() => this.draw()); });
+    },
+    // Many announcements in a row are answered by one look.
+    soon() {
+      if (this.later) return;
+      this.later = setTimeout(() => { this.later = 0; this.reload().catch((e) => this.say(e.message, true)); }, 60);
+    },
+    async reload() {
+      const st = await call(`/api/sets/${page.set}/state`);
+      if (this.st && st.revision < this.st.revision) return;
+      this.st = st;
+      this.sel = this.sel.filter((id) => st.placements.some((p) => p.id === id));
+      if (!st.pieces.some((p) => p.id === this.piece)) this.piece = st.pieces[0]?.id || "";
+      this.draw();
+    },
+    draw() {
+      if (!this.st || this.dragging) return;
+      this.plan.draw();
+      this.strip.draw();
+      if (this.step === "size") drawLineup(document.getElementById("lineup"), this);
+      this.lens?.sync(this.st);
+    },
+    go(step) {
+      this.step = step;
+      history.pushState(null, "", step);
+      requestAnimationFrame(() => { this.plan.center(); this.draw(); });
+    },
+    // edit sends deeds; what the server refuses is told and nothing changes.
+    async edit(...deeds) {
+      this.waiting++;
+      try {
+        const r = await post(`/api/sets/${page.set}/edit`, { revision: this.st.revision, deeds });
+        this.say(r.label ? "Kept: " + r.label : "");
+        await this.reload();
+        return r;
+      } catch (e) {
+        this.say(e.message, true);
+        await this.reload().catch(() => {});
+        return null;
+      } finally { this.waiting--; }
+    },
+    async undo() { await this.again("undo", "Undone: "); },
+    async redo() { await this.again("redo", "Done again: "); },
+    async again(what, word) {
+      try {
+        const r = await post(`/api/productions/${this.st.production.id}/${what}`, {});
+        this.say(word + r.label);
+      } catch (e) { this.say(e.message, true); }
+      await this.reload().catch((e) => this.say(e.message, true));
+    },
+    // typed reads a length in any unit and hands it on in metres.
+    async typed(input, then) {
+      try {
+        const r = await call(`/api/length?unit=${encodeURIComponent(this.unit)}&text=${encodeURIComponent(input.value)}`);
+        input.classList.remove("bad");
+        await then(r.metres);
+      } catch (e) {
+        input.classList.add("bad");
+        this.say(e.message, true);
+      }
+    },
+    typedNumber(input, then) {
+      const n = Number(input.value.replace(",", ".").replace(/[^0-9.eE+-]+$/, ""));
+      const ok = input.value.trim() !== "" && Number.isFinite(n);
+      input.classList.toggle("bad", !ok);
+      if (!ok) return this.say(`“${input.value}” is not a number.`, true);
+      then(n);
+    },
+
+    // Placements
+    get one() { return this.st?.placements.find((p) => p.id === this.sel[0]) || null; },
+    placement(id) { return this.st.placements.find((p) => p.id === id); },
+    select(id, more) {
+      if (more) this.sel = this.sel.includes(id) ? this.sel.filter((x) => x !== id) : [...this.sel, id];
+      else this.sel = id ? [id] : [];
+      this.draw();
+    },
+    change(id, patch) { return this.edit({ do: "change", kind: "placement", id, patch }); },
+    changeAll(patch) { return this.sel.length ? this.edit(...this.sel.map((id) => ({ do: "change", kind: "placement", id, patch }))) : null; },
+    async place(piece, standIn, at) {
+      const r = await this.edit({ do: "place", piece, standIn, at: at || this.plan.middle() });
+      if (r) { this.sel = r.made; this.draw(); }
+    },
+    async copy() {
+      const open = this.sel.filter((id) => this.placement(id));
+      if (!open.length) return;
+      const p = this.one;
+      const r = await this.edit({ do: "copy", ids: open, at: { x: Math.max(p.dims.x, 0.2), y: 0, z: 0 } });
+      if (r) { this.sel = r.made; this.draw(); }
+    },
+    remove() { return this.sel.length ? this.edit({ do: "delete", ids: this.sel }) : null; },
+    down() { return this.sel.length ? this.edit({ do: "ground", ids: this.sel }) : null; },
+    nudge(x, y, z) {
+      const deeds = this.sel.map((id) => this.placement(id)).filter((p) => p && !p.locked)
+        .map((p) => ({ do: "change", kind: "placement", id: p.id, patch: { at: { x: p.at.x + x, y: p.at.y + y, z: p.at.z + z } } }));
+      if (deeds.length) this.edit(...deeds);
+    },
+    turn(deg) {
+      const deeds = this.sel.map((id) => this.placement(id)).filter((p) => p && !p.locked)
+        .map((p) => ({ do: "change", kind: "placement", id: p.id, patch: { yaw: p.yaw + radians(deg) } }));
+      if (deeds.length) this.edit(...deeds);
+    },
+    get listed() {
+      const q = this.search.toLowerCase();
+      return (this.st?.placements || []).filter((p) => p.name.toLowerCase().includes(q));
+    },
+    get library() {
+      const q = this.search.toLowerCase();
+      return (this.st?.pieces || []).filter((p) => p.name.toLowerCase().includes(q));
+    },
+
+    // Pieces and their size
+    get sized() { return this.st?.pieces.find((p) => p.id === this.piece) || null; },
+    size_(patch) { return this.edit({ do: "change", kind: "piece", id: this.piece, patch: { sizing: { ...patch, decided: true } } }); },
+    trueSize(of, metres) { return this.edit({ do: "true", id: this.piece, of, metres }); },
+
+    // Camera, light, shots
+    view(patch) { return this.edit({ do: "change", kind: "set", patch: { view: patch } }); },
+    light(patch) { return this.edit({ do: "change", kind: "set", patch: { light: patch } }); },
+    get shot() { return this.st?.shots.find((s) => s.id === this.st.set.shot) || null; },
+    async keepAs() {
+      const r = await this.edit({ do: "keep", name: this.shotName || "shot" });
+      if (r) this.shotName = "";
+    },
+    setMove(on) {
+      if (!on) return this.edit({ do: "change", kind: "set", patch: { move: null } });
+      const s = this.st.set;
+      return this.edit({ do: "change", kind: "set", patch: { move: { to: s.view, duration: s.move?.duration || 4, easing: s.move?.easing || "smooth", rate: s.move?.rate || 24 } } });
+    },
+    moveStart() { // the view becomes the start, its former start the end
+      const s = this.st.set;
+      return this.edit({ do: "change", kind: "set", patch: { view: s.move.to, move: { to: s.view } } });
+    },
+    async scrub(t) {
+      this.time = Number(t);
+      const mv = await call(`/api/sets/${page.set}/view?t=${this.time}`);
+      this.lens?.look(mv.view, mv.world);
+    },
+    snags(step) { return (this.st?.snags || []).filter((s) => s.step === step); },
+    mend(s) {
+      if (s.fix === "fit") return this.edit({ do: "fit" });
+      if (s.fix === "ground") return this.edit({ do: "ground", ids: [s.id] });
+      if (s.step === "size") { this.piece = s.id; this.go("size"); }
+    },
+
+    // Intake
+    async take_in(list) {
+      for (const file of list) {
+        const up = Alpine.reactive({ name: file.name, share: 0, error: "" });
+        this.uploads.push(up);
+        await new Promise((done) => {
+          const x = new XMLHttpRequest();
+          x.open("POST", `/api/productions/${this.st.production.id}/arrivals?name=${encodeURIComponent(file.name)}`);
+          x.setRequestHeader("X-CSRF-Token", token);
+          x.setRequestHeader("Content-Type", "application/octet-stream");
+          x.upload.onprogress = (e) => { up.share = e.total ? e.loaded / e.total : 0; };
+          x.onloadend = () => {
+            let body = {};
+            try { body = JSON.parse(x.responseText); } catch { /* told below */ }
+            if (x.status !== 200) {
+              up.error = body.error || "The upload did not arrive. Nothing of it was taken in; try again.";
+              this.say(up.error, true);
+            } else {
+              this.uploads = this.uploads.filter((u) => u.name !== up.name || u.error);
+              if (body.twice) this.say(`${file.name} is here already, as ${body.arrival.name}.`);
+            }
+            done();
+          };
+          x.send(file);
+        });
+      }
+      await this.reload();
+    },
+    async panorama(file) {
+      if (!file) return;
+      try {
+        const r = await call(`/api/productions/${this.st.production.id}/panorama`, { method: "POST", body: file });
+        await this.light({ sky: "panorama", panorama: r.blob });
+      } catch (e) { this.say(e.message, true); }
+    },
+    async options(patch) {
+      const p = this.st.production;
+      try {
+        await post(`/api/productions/${p.id}/options`, { unit: p.unit, budget: p.budget, ...patch });
+        await this.reload();
+      } catch (e) { this.say(e.message, true); }
+    },
+    setTone(t) { this.tone = localStorage.tone = t; document.documentElement.dataset.tone = t; },
+
+    // Takes
+    async shootTake(kind) {
+      const settings = { width: Number(this.take.width), samples: Number(this.take.samples), seconds: Number(this.take.seconds), denoise: this.take.denoise, bounces: 4, seed: 1 };
+      try {
+        await post(`/api/sets/${page.set}/takes`, { shot: this.st.changed || !this.shot ? "" : this.st.set.shot, kind, settings });
+        this.say("The take is in the queue.");
+      } catch (e) { this.say(e.message, true); }
+      await this.reload();
+    },
+    async stopTake(id) { await post(`/api/takes/${id}/cancel`, {}).catch((e) => this.say(e.message, true)); await this.reload(); },
+    async dropTake(id) { await post(`/api/takes/${id}/delete`, {}).catch((e) => this.say(e.message, true)); await this.reload(); },
+    picture(t) { const r = t.result || {}; const h = r.png || r.preview || r.frames?.[0]; return h ? `/blobs/${h}?as=png` : ""; },
+    fetchURL(hash, as, name) { return `/blobs/${hash}?as=${as}&name=${encodeURIComponent(name + "." + as)}`; },
+    get shown() { return this.st?.takes.find((t) => t.id === this.compare) || this.st?.takes[0] || null; },
+  });
+});
+window.Alpine = Alpine;
+Alpine.start();
+Alpine.store("v").start().catch((e) => Alpine.store("v").say(e.message, true));

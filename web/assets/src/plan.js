@@ -1,0 +1,245 @@
+// The plan: the set from above as a scaled drawing, X to the right, Z down.
+// Metres are the drawing's own unit; the view box does the scale.
+const ns = "http://www.w3.org/2000/svg";
+export function make(tag, attrs = {}, text) {
+  const e = document.createElementNS(ns, tag);
+  for (const k in attrs) if (attrs[k] != null) e.setAttribute(k, attrs[k]);
+  if (text != null) e.textContent = text;
+  return e;
+}
+const deg = 180 / Math.PI;
+
+export class Plan {
+  constructor(svg, v) {
+    this.svg = svg; this.v = v;
+    this.x = 0; this.z = 0; this.px = 40; // middle of the drawing in metres, pixels a metre
+    svg.addEventListener("wheel", (e) => this.zoom(e), { passive: false });
+    svg.addEventListener("pointerdown", (e) => this.press(e));
+    svg.addEventListener("dragover", (e) => e.preventDefault());
+    svg.addEventListener("drop", (e) => {
+      e.preventDefault();
+      const piece = e.dataTransfer.getData("piece");
+      if (piece) v.place(piece, "", this.at(e));
+    });
+  }
+  size() { const r = this.svg.getBoundingClientRect(); return [r.width || 1, r.height || 1, r]; }
+  // at is the place on the ground under the pointer.
+  at(e) {
+    const [w, h, r] = this.size();
+    return { x: this.x + (e.clientX - r.left - w / 2) / this.px, y: 0, z: this.z + (e.clientY - r.top - h / 2) / this.px };
+  }
+  middle() { return { x: this.grid(this.x), y: 0, z: this.grid(this.z) }; }
+  step() { return [0.01, 0.05, 0.1, 0.5, 1, 5, 10, 50, 100].find((s) => s * this.px >= 6) || 100; }
+  grid(n) { if (!this.v.snapOn) return n; const s = this.step(); return Math.round(n / s) * s; }
+  zoom(e) {
+    e.preventDefault();
+    const before = this.at(e);
+    this.px = Math.min(Math.max(this.px * Math.exp(-e.deltaY * 0.0015), 0.004), 4000);
+    const after = this.at(e);
+    this.x += before.x - after.x; this.z += before.z - after.z;
+    this.touched = true;
+    this.draw();
+  }
+  // center brings the camera and what stands near it onto the sheet, until
+  // the artist has moved the drawing by hand.
+  center() {
+    if (this.touched || !this.v.st) return;
+    const [w, h] = this.size(), eye = this.v.st.set.view.eye;
+    let reach = 6;
+    for (const p of this.v.st.placements) {
+      const d = Math.hypot(p.at.x - eye.x, p.at.z - eye.z);
+      if (d < 30 && Math.max(p.dims.x, p.dims.z) < 30) reach = Math.max(reach, d);
+    }
+    const f = this.v.st.lens.forward;
+    this.x = eye.x + f.x * reach * 0.5; this.z = eye.z + f.z * reach * 0.5;
+    this.px = Math.min(w, h) / (reach * 1.5);
+  }
+  all() {
+    const c = this.v.st.placements.filter((p) => !p.hidden);
+    if (!c.length) return;
+    const b = [Infinity, Infinity, -Infinity, -Infinity];
+    for (const p of c) {
+      const r = Math.max(p.dims.x, p.dims.z) / 2;
+      b[0] = Math.min(b[0], p.at.x - r); b[1] = Math.min(b[1], p.at.z - r); b[2] = Math.max(b[2], p.at.x + r); b[3] = Math.max(b[3], p.at.z + r);
+    }
+    const [w, h] = this.size();
+    this.x = (b[0] + b[2]) / 2; this.z = (b[1] + b[3]) / 2; this.touched = true;
+    this.px = 0.9 * Math.min(w / (b[2] - b[0]), h / (b[3] - b[1]));
+    this.draw();
+  }
+  draw() {
+    const st = this.v.st, [w, h] = this.size();
+    if (!st || w < 2) return;
+    if (!this.centered) { this.center(); this.centered = true; }
+    const s = this.svg, px = this.px;
+    s.replaceChildren();
+    s.setAttribute("viewBox", `${-w / 2} ${-h / 2} ${w} ${h}`);
+    const world = make("g", { transform: `scale(${px}) translate(${-this.x} ${-this.z})` });
+    this.world = world;
+    this.lines(w, h);
+    s.append(world);
+    const order = [...st.placements].sort((a, b) => b.dims.x * b.dims.z - a.dims.x * a.dims.z);
+    for (const p of order) world.append(this.footprint(p));
+    this.camera(st, world);
+    this.sun(st, w, h);
+    for (const p of order) this.label(p);
+    for (const id of this.v.sel) { const p = this.v.placement(id); if (p) this.brackets(p); }
+    this.scale(w, h);
+  }
+  lines(w, h) {
+    const g = make("g", { stroke: "#b4b4b4", "stroke-width": 1 });
+    const every = [0.1, 0.5, 1, 5, 10, 50, 100, 500, 1000, 5000].find((k) => k * this.px >= 56) || 10000;
+    for (let x = Math.ceil((this.x - w / 2 / this.px) / every) * every; x < this.x + w / 2 / this.px; x += every)
+      g.append(make("line", { x1: (x - this.x) * this.px, x2: (x - this.x) * this.px, y1: -h / 2, y2: h / 2 }));
+    for (let z = Math.ceil((this.z - h / 2 / this.px) / every) * every; z < this.z + h / 2 / this.px; z += every)
+      g.append(make("line", { y1: (z - this.z) * this.px, y2: (z - this.z) * this.px, x1: -w / 2, x2: w / 2 }));
+    this.svg.append(g);
+  }
+  outline(p) {
+    if (p.standIn) return this.v.st.standIns[p.standIn];
+    return this.v.st.pieces.find((q) => q.id === p.piece)?.outline;
+  }
+  footprint(p) {
+    const g = make("g", { "data-id": p.id, transform: `translate(${p.at.x} ${p.at.z}) rotate(${-p.yaw * deg})`, opacity: p.hidden ? 0.25 : 1, style: p.locked ? "cursor:default" : "cursor:move" });
+    const land = Math.max(p.dims.x, p.dims.z) > 30, on = this.v.sel.includes(p.id);
+    const o = this.outline(p), own = p.standIn ? (p.standIn === "box" ? p.size : { x: p.size.y / 1.75, z: p.size.y / 1.75 }) : { x: 1, z: 1 };
+    const scale = make("g", { transform: `scale(${p.scale.x * own.x} ${p.scale.z * own.z})` });
+    const path = make("path", { d: o?.top || "", transform: o?.topTransform || null, fill: land ? "#c2c2c2" : "#9b9b9b", "fill-rule": "evenodd", "fill-opacity": land ? 0.6 : 0.85, stroke: on ? "#161616" : "#5a5a5a", "stroke-width": on ? 2 : 1, "vector-effect": "non-scaling-stroke", "stroke-dasharray": p.hidden ? "3 3" : null });
+    scale.append(path);
+    g.append(scale);
+    if (!land) g.append(make("rect", { x: p.box.min.x * p.scale.x, y: p.box.min.z * p.scale.z, width: p.dims.x, height: p.dims.z, fill: "transparent" }));
+    else g.style.pointerEvents = "none";
+    return g;
+  }
+  screen(x, z) { return [(x - this.x) * this.px, (z - this.z) * this.px]; }
+  label(p) {
+    const w = Math.max(p.dims.x, p.dims.z) * this.px;
+    if (w < 26 || p.hidden || p.dims.x > 200 || this.v.sel.includes(p.id)) return;
+    const [x, y] = this.screen(p.at.x, p.at.z);
+    this.svg.append(make("text", { x, y: y + 4, "text-anchor": "middle", "font-size": 11, fill: "#222", style: "pointer-events:none", stroke: "#cbcbcb", "stroke-width": 3, "paint-order": "stroke" }, p.name));
+  }
+  // brackets mark a selected thing by four corners and its dimensions.
+  brackets(p) {
+    const [x, y] = this.screen(p.at.x, p.at.z);
+    const g = make("g", { transform: `translate(${x} ${y}) rotate(${-p.yaw * deg})`, fill: "none", stroke: "#161616", "stroke-width": 2 });
+    const hw = (p.dims.x * this.px) / 2 + 6, hh = (p.dims.z * this.px) / 2 + 6, k = Math.min(10, hw, hh);
+    const cx = ((p.box.min.x + p.box.max.x) / 2) * p.scale.x * this.px, cz = ((p.box.min.z + p.box.max.z) / 2) * p.scale.z * this.px;
+    for (const [sx, sy] of [[-1, -1], [1, -1], [1, 1], [-1, 1]])
+      g.append(make("path", { d: `M${cx + sx * hw} ${cz + sy * (hh - k)}V${cz + sy * hh}H${cx + sx * (hw - k)}` }));
+    if (!p.locked) { // the dial for turning
+      const r = Math.max(hw, hh) + 16;
+      g.append(make("circle", { cx: 0, cy: 0, r, stroke: "#161616", "stroke-width": 1, "stroke-dasharray": "2 5" }));
+      g.append(make("circle", { cx: 0, cy: -r, r: 6, fill: "#d6e935", "stroke-width": 1.5, "data-dial": p.id, style: "cursor:grab" }));
+    }
+    this.svg.append(g);
+    const t = make("text", { x, y: y + Math.max(hw, hh) + 40, "text-anchor": "middle", "font-size": 12, class: "n", fill: "#161616", stroke: "#cbcbcb", "stroke-width": 4, "paint-order": "stroke", style: "pointer-events:none" });
+    t.append(make("tspan", { x }, p.name), make("tspan", { x, dy: 15 }, this.v.size(p.dims)));
+    this.svg.append(t);
+    if (this.dragged) this.neighbours(p);
+  }
+  // neighbours shows the distances to the two nearest things.
+  neighbours(p) {
+    const others = this.v.st.placements.filter((q) => q.id !== p.id && !q.hidden && Math.max(q.dims.x, q.dims.z) < 30)
+      .map((q) => [Math.hypot(q.at.x - p.at.x, q.at.z - p.at.z), q]).sort((a, b) => a[0] - b[0]).slice(0, 2);
+    for (const [d, q] of others) {
+      const [x1, y1] = this.screen(p.at.x, p.at.z), [x2, y2] = this.screen(q.at.x, q.at.z);
+      this.svg.append(make("line", { x1, y1, x2, y2, stroke: "#161616", "stroke-dasharray": "4 3" }));
+      this.svg.append(make("text", { x: (x1 + x2) / 2, y: (y1 + y2) / 2 - 4, "text-anchor": "middle", "font-size": 12, class: "n", fill: "#161616", stroke: "#cbcbcb", "stroke-width": 4, "paint-order": "stroke" }, this.v.length(d)));
+    }
+  }
+  camera(st, world) {
+    const view = st.set.view, half = (st.lens.horizontal / 2) * (Math.PI / 180), e = view.eye;
+    const yaw = Math.atan2(-st.lens.forward.x, -st.lens.forward.z);
+    const at = (a, r) => [e.x - Math.sin(yaw + a) * r, e.z - Math.cos(yaw + a) * r];
+    const arc = (r) => { const a = at(half, r), b = at(-half, r); return `M${a}A${r} ${r} 0 0 1 ${b}`; };
+    const line = { fill: "none", stroke: "#161616", "vector-effect": "non-scaling-stroke", style: "pointer-events:none" };
+    const l = at(half, view.far), r = at(-half, view.far);
+    world.append(make("path", { ...line, d: `M${l}L${e.x},${e.z}L${r}`, "stroke-width": 1.2, "data-wedge": "" }));
+    world.append(make("path", { ...line, d: arc(view.near), "stroke-width": 1.2, "data-near": "" }), make("path", { ...line, d: arc(view.far), "stroke-width": 1.2, "data-far": "" }));
+    world.append(make("path", { ...line, d: arc(view.focus), "stroke-width": 1.2, "stroke-dasharray": "5 4" }));
+    const g = make("g", { transform: `translate(${e.x} ${e.z}) rotate(${-yaw * deg}) scale(${1 / this.px})`, style: "cursor:move", "data-camera": "eye" });
+    g.append(make("path", { d: "M0 -2L9 14H-9Z", fill: "#161616" }), make("circle", { r: 15, cy: 4, fill: "transparent" }));
+    const aim = at(0, Math.max(view.focus, 30 / this.px));
+    const t = make("g", { transform: `translate(${aim[0]} ${aim[1]}) scale(${1 / this.px})`, style: "cursor:crosshair", "data-camera": "aim" });
+    t.append(make("path", { d: "M-7 0H7M0 -7V7", stroke: "#161616", "stroke-width": 2 }), make("circle", { r: 12, fill: "transparent" }));
+    world.append(g, t);
+  }
+  sun(st, w, h) {
+    if (!st.set.light.sunOn) return;
+    const d = st.lightNow.toSun, l = Math.hypot(d.x, d.z) || 1;
+    const g = make("g", { transform: `translate(${w / 2 - 44} ${-h / 2 + 62})`, stroke: "#161616", fill: "none", style: "pointer-events:none" });
+    g.append(make("circle", { r: 22, "stroke-dasharray": "1 4" }), make("circle", { cx: (d.x / l) * 22, cy: (d.z / l) * 22, r: 5, fill: "#161616" }));
+    g.append(make("line", { x1: (d.x / l) * 17, y1: (d.z / l) * 17, x2: 0, y2: 0 }), make("text", { y: 40, "text-anchor": "middle", "font-size": 11, fill: "#222", stroke: "none" }, "sun"));
+    this.svg.append(g);
+  }
+  scale(w, h) {
+    const m = [0.1, 0.2, 0.5, 1, 2, 5, 10, 20, 50, 100, 200, 500, 1000, 2000, 5000].find((k) => k * this.px >= 70) || 10000, len = m * this.px;
+    const x = -w / 2 + 16, y = h / 2 - 16;
+    this.svg.append(make("path", { d: `M${x} ${y - 5}V${y}H${x + len}V${y - 5}`, fill: "none", stroke: "#161616" }));
+    this.svg.append(make("text", { x: x + len + 6, y, "font-size": 12, class: "n", fill: "#161616" }, m >= 1000 ? m / 1000 + " km" : m < 1 ? m * 100 + " cm" : m + " m"));
+    this.svg.append(make("text", { x: w / 2 - 14, y: -h / 2 + 22, "text-anchor": "end", "font-size": 12, class: "n", fill: "#161616" }, "1 : " + Math.round(3780 / this.px)));
+  }
+  press(e) {
+    if (e.button > 1) return;
+    const v = this.v, from = this.at(e), camera = e.target.closest("[data-camera]"), dial = e.target.closest("[data-dial]");
+    const id = e.target.closest("[data-id]")?.dataset.id;
+    const follow = (move, drop) => {
+      this.svg.setPointerCapture(e.pointerId);
+      let moved = false;
+      const onMove = (m) => {
+        if (!moved && Math.hypot(m.clientX - e.clientX, m.clientY - e.clientY) < 3) return;
+        moved = true; move(this.at(m), m);
+      };
+      const onUp = (u) => {
+        this.svg.removeEventListener("pointermove", onMove); this.svg.removeEventListener("pointerup", onUp); this.svg.removeEventListener("pointercancel", onUp);
+        drop(moved, this.at(u));
+      };
+      this.svg.addEventListener("pointermove", onMove); this.svg.addEventListener("pointerup", onUp); this.svg.addEventListener("pointercancel", onUp);
+    };
+    if (camera) return this.dragCamera(camera.dataset.camera, from, follow);
+    if (dial) {
+      const p = v.placement(dial.dataset.dial), yaw = p.yaw;
+      return follow((at, m) => {
+        let a = Math.atan2(-(at.x - p.at.x), -(at.z - p.at.z));
+        if (v.snapOn && !m.altKey) a = Math.round(a / (Math.PI / 12)) * (Math.PI / 12);
+        p.yaw = a; this.draw(); v.lens?.carry(p);
+      }, (moved) => { const a = p.yaw; p.yaw = yaw; if (moved) v.change(p.id, { yaw: a }); });
+    }
+    if (id) {
+      if (e.shiftKey) return v.select(id, true);
+      if (!v.sel.includes(id)) v.select(id);
+      const held = v.sel.map((x) => v.placement(x)).filter((p) => p && !p.locked).map((p) => ({ p, at: { ...p.at } }));
+      if (!held.length) return v.say(`${v.placement(id).name} is locked; unlock it to move it.`, true);
+      return follow((at, m) => {
+        this.dragged = true;
+        for (const h of held) {
+          // The place that was held goes along; with snapping it goes in steps.
+          const s = v.snapOn && !m.altKey ? this.step() : 0, snap = (n) => (s ? Math.round(n / s) * s : n);
+          h.p.at.x = h.at.x + snap(at.x - from.x); h.p.at.z = h.at.z + snap(at.z - from.z);
+          v.lens?.carry(h.p);
+        }
+        this.draw();
+      }, (moved) => {
+        this.dragged = false;
+        const deeds = held.map((h) => ({ do: "change", kind: "placement", id: h.p.id, patch: { at: { x: h.p.at.x, z: h.p.at.z } } }));
+        for (const h of held) h.p.at = h.at;
+        if (moved) v.edit(...deeds); else this.draw();
+      });
+    }
+    const x = this.x, z = this.z;
+    follow((_, m) => { this.x = x - (m.clientX - e.clientX) / this.px; this.z = z - (m.clientY - e.clientY) / this.px; this.touched = true; this.draw(); }, (moved) => { if (!moved) v.select(""); });
+  }
+  dragCamera(part, from, follow) {
+    const v = this.v, view = v.st.set.view, kept = structuredClone(Alpine.raw(view)), was = { ...v.st.lens.forward };
+    if (part === "eye") {
+      follow((at) => {
+        view.eye.x = this.grid(kept.eye.x + at.x - from.x); view.eye.z = this.grid(kept.eye.z + at.z - from.z); this.draw();
+      }, (moved) => { const eye = { ...view.eye }; v.st.set.view = kept; if (moved) v.view({ eye }); });
+    } else {
+      follow((at) => {
+        const d = { x: at.x - view.eye.x, z: at.z - view.eye.z }, l = Math.hypot(d.x, d.z) || 1;
+        view.yaw = Math.atan2(-d.x, -d.z); v.st.lens.forward = { x: d.x / l, y: was.y, z: d.z / l }; this.draw();
+      }, (moved) => { const yaw = view.yaw; v.st.set.view = kept; v.st.lens.forward = was; if (moved) v.view({ yaw }); });
+    }
+  }
+}

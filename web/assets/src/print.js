@@ -1,0 +1,26 @@
+// How numbers are printed. Reading what people type is the server's work.
+const units = { millimetre: ["mm", 0.001, 0], centimetre: ["cm", 0.01, 1], metre: ["m", 1, 3], inch: ["in", 0.0254, 2], foot: ["ft", 0.3048, 0] };
+
+export function length(m, unit) {
+  const [symbol, size, decimals] = units[unit] || units.metre;
+  if (symbol === "ft") {
+    const sign = m < 0 ? "-" : "", s = Math.round((Math.abs(m) / 0.0254) * 16);
+    const feet = Math.floor(s / 192), inches = Math.floor((s % 192) / 16);
+    let part = s % 16, den = 16;
+    while (part && part % 2 === 0) { part /= 2; den /= 2; }
+    return `${sign}${feet}' ${inches}${part ? ` ${part}/${den}` : ""}"`;
+  }
+  const v = m / size;
+  return `${v.toFixed(Math.abs(v) >= 1000 ? Math.min(decimals, 1) : decimals)} ${symbol}`;
+}
+export const number = (n, d = 2) => (n == null ? "" : Number(n).toFixed(d).replace(/(\.\d*?)0+$/, "$1").replace(/\.$/, ""));
+export const degrees = (r, d = 1) => number((r * 180) / Math.PI, d) + "°";
+export const radians = (d) => (d * Math.PI) / 180;
+export function distance(m) {
+  if (m == null) return "infinity";
+  const a = Math.abs(m);
+  if (a >= 1000) return (m / 1000).toFixed(1) + " km";
+  if (a >= 10) return m.toFixed(1) + " m";
+  if (a >= 0.1 || a === 0) return m.toFixed(2) + " m";
+  return (m * 1000).toFixed(1) + " mm";
+}
