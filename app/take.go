@@ -12,7 +12,9 @@ import (
 	"os"
 	"os/exec"
 	"path/filepath"
+	"runtime"
 	"strings"
+	"syscall"
 	"time"
 
 	"github.com/jackc/pgx/v5"
@@ -177,6 +179,7 @@ type shooting struct {
 	scene      *render.Scene
 	start      time.Time
 	shown      time.Time
+	older      string // the preview before the last
 }
 
 // RunTake renders a take. After an interruption a still begins anew, a move
@@ -214,7 +217,9 @@ func (a *App) RunTake(ctx context.Context, id string) error {
 		sh.r.Preview = ""
 		return sh.save(ctx, "done", 1, "")
 	case ctx.Err() != nil:
-		// Cancelled by hand (the row says so) or shut down (it goes on later).
+		// Cancelled by hand (the row says so and stays so), or shut down: then
+		// it goes on later.
+		_ = sh.save(context.WithoutCancel(ctx), "waiting", sh.t.Progress, "was interrupted, goes on")
 		return err
 	}
 	_ = sh.save(ctx, "failed", sh.t.Progress, err.Error())
@@ -246,6 +251,7 @@ func (sh *shooting) run(ctx context.Context, set *store.Set) error {
 func (sh *shooting) expose(ctx context.Context, v *optics.View, progress func(done, of int, f *render.Film)) (*render.Film, error) {
 	cam := renderCamera(v)
 	o := sh.s.options()
+	o.Enter = giveWay
 	began := time.Now()
 	o.Progress = func(done, of int, f *render.Film) {
 		sh.r.Samples, sh.r.Noise = done, 0
@@ -263,15 +269,41 @@ func (sh *shooting) expose(ctx context.Context, v *optics.View, progress func(do
 	return render.Render(ctx, sh.scene, &cam, o)
 }
 
+// giveWay puts the calling goroutine on a thread of its own that yields to
+// everything else on the machine: pages stay quick while pictures are made.
+// The thread ends with the goroutine.
+func giveWay() {
+	runtime.LockOSThread()
+	_ = syscall.Setpriority(syscall.PRIO_PROCESS, syscall.Gettid(), 12)
+}
+
 // previewEvery is how often a picture in the making is shown: often enough
 // to judge it, seldom enough not to slow it.
 const previewEvery = 1500 * time.Millisecond
 
+// glance makes a small picture at once, for something to look at while the
+// first pass of the large one is made.
+func (sh *shooting) glance(ctx context.Context) {
+	cam, o := renderCamera(&sh.s.View), sh.s.options()
+	o.Width, o.Height, o.Samples, o.Bounces = max(o.Width/4, 1), max(o.Height/4, 1), 1, min(o.Bounces, 2)
+	f, err := render.Render(ctx, sh.scene, &cam, o)
+	if err != nil {
+		return
+	}
+	if hash, err := sh.putPNG(ctx, f, sh.s.View.EV); err == nil {
+		sh.r.Preview = hash
+		_ = sh.save(ctx, "working", 0, "a first glance")
+	}
+}
+
 func (sh *shooting) still(ctx context.Context) error {
+	sh.glance(ctx)
 	f, err := sh.expose(ctx, &sh.s.View, func(done, of int, f *render.Film) {
 		if done < of && (done == 1 || time.Since(sh.shown) > previewEvery) {
 			sh.shown = time.Now()
-			old := sh.r.Preview
+			f.Show(sh.s.Denoise)
+			old := sh.older // pages may still show the one after it
+			sh.older = sh.r.Preview
 			if hash, err := sh.putPNG(ctx, f, sh.s.View.EV); err == nil {
 				sh.r.Preview = hash
 				share := float64(done) / float64(of)
@@ -279,7 +311,7 @@ func (sh *shooting) still(ctx context.Context) error {
 					share = max(share, min(sh.r.Seconds/sh.s.Seconds, 1))
 				}
 				_ = sh.save(ctx, "working", share, fmt.Sprintf("%d of %d samples", done, of))
-				if old != hash {
+				if old != hash && old != sh.older {
 					sh.forget(ctx, old)
 				}
 			}

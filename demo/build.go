@@ -6,7 +6,6 @@ package demo
 
 import (
 	"math"
-	"math/rand/v2"
 
 	"visator/core/geom"
 	"visator/core/model"
@@ -195,10 +194,19 @@ func (s *shape) done() *model.Model {
 	return s.m
 }
 
+// chance is a number from 0 to 1 that follows from three others (the finisher
+// of SplitMix64).
+func chance(a, b, c uint64) float64 {
+	x := a*0x9e3779b97f4a7c15 + b*0xbf58476d1ce4e5b9 + c*0x94d049bb133111eb
+	x = (x ^ x>>30) * 0xbf58476d1ce4e5b9
+	x = (x ^ x>>27) * 0x94d049bb133111eb
+	return float64((x^x>>31)>>11) / (1 << 53)
+}
+
 // noise is smooth value noise of a seed, -1 to 1, period one metre.
 func noise(seed uint64, x, z float64) float64 {
 	at := func(i, j float64) float64 {
-		return rand.New(rand.NewPCG(seed, uint64(int64(i))*0x9e3779b97f4a7c15^uint64(int64(j)))).Float64()*2 - 1
+		return chance(seed, uint64(int64(i)), uint64(int64(j)))*2 - 1
 	}
 	i, j := math.Floor(x), math.Floor(z)
 	u, v := x-i, z-j

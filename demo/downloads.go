@@ -3,6 +3,7 @@ package demo
 import (
 	"archive/zip"
 	"bytes"
+	"image"
 	"strings"
 
 	"visator/core/exchange"
@@ -141,23 +142,20 @@ func objFile(name, base string, m *model.Model, top geom.M, metres float64) (Dow
 			files[i].data = bytes.Replace(files[i].data, []byte("map_Kd needles_BaseColor.png\n"), []byte("map_Kd needles_BaseColor.png\nmap_d needles_opacity.png\n"), 1)
 		}
 	}
+	var cut *image.NRGBA
+	for i := range m.Maps {
+		if m.Maps[i].Name == "needles_BaseColor.png" {
+			if cut, err = m.Maps[i].Picture(); err != nil {
+				return Download{}, err
+			}
+		}
+	}
 	seen := picture(256, func(u, v float64) (float64, float64, float64, float64) {
-		a := alphaOf(m, "needles_BaseColor.png", u, v)
+		a := float64(cut.NRGBAAt(int(u*256), int(v*256)).A) / 255
 		return a, a, a, 1
 	})
 	data, err := pack(append(files, file{"needles_opacity.png", seen}))
 	return Download{name, data, metres, "Y"}, err
-}
-
-func alphaOf(m *model.Model, name string, u, v float64) float64 {
-	for i := range m.Maps {
-		if m.Maps[i].Name == name {
-			if img, err := m.Maps[i].Picture(); err == nil {
-				return float64(img.NRGBAAt(int(u*256), int(v*256)).A) / 255
-			}
-		}
-	}
-	return 1
 }
 
 // nested is a zip in a zip, with a lower variant beside the model.

@@ -31,7 +31,7 @@ func wrapped(seed uint64, u, v float64, n int) float64 {
 	f, g := x-i, y-j
 	f, g = f*f*(3-2*f), g*g*(3-2*g)
 	at := func(i, j int) float64 {
-		return rand.New(rand.NewPCG(seed, uint64((i%n+n)%n)<<20|uint64((j%n+n)%n))).Float64()
+		return chance(seed, uint64((i%n+n)%n), uint64((j%n+n)%n))
 	}
 	a, b := int(i), int(j)
 	return (at(a, b)*(1-f)+at(a+1, b)*f)*(1-g) + (at(a, b+1)*(1-f)+at(a+1, b+1)*f)*g
@@ -41,7 +41,7 @@ func planks(r, g, b float64, boards int, seed uint64) []byte {
 	return picture(256, func(u, v float64) (float64, float64, float64, float64) {
 		board := math.Floor(u * float64(boards))
 		edge := math.Abs(u*float64(boards)-board-0.5) * 2
-		k := 0.75 + 0.25*wrapped(seed+uint64(board), u*3, v, 16) + 0.18*(rand.New(rand.NewPCG(seed, uint64(board))).Float64()-0.5)
+		k := 0.75 + 0.25*wrapped(seed+uint64(board), u*3, v, 16) + 0.18*(chance(seed, uint64(board), 77)-0.5)
 		k *= 0.92 + 0.16*wrapped(seed+9, u*8, v, 64)
 		if edge > 0.93 {
 			k *= 0.35
@@ -56,7 +56,7 @@ func stones(r, g, b float64, rows int, seed uint64) []byte {
 		x := u*float64(rows)/2 + math.Mod(row, 2)*0.5
 		col := math.Mod(math.Floor(x), float64(rows)/2)
 		dx, dy := math.Abs(x-math.Floor(x)-0.5)*2, math.Abs(v*float64(rows)-row-0.5)*2
-		k := 0.7 + 0.4*rand.New(rand.NewPCG(seed+uint64(row), uint64(col))).Float64() - 0.2*wrapped(seed, u, v, 48)
+		k := 0.7 + 0.4*chance(seed, uint64(row), uint64(col)) - 0.2*wrapped(seed, u, v, 48)
 		if dx > 0.95 || dy > 0.88 {
 			return 0.52, 0.5, 0.47, 1
 		}

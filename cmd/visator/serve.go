@@ -10,6 +10,7 @@ import (
 	"net/http"
 	"os"
 	"path/filepath"
+	"runtime"
 	"time"
 
 	"visator/app"
@@ -138,6 +139,9 @@ func run(ctx context.Context, name string, args []string, withDemo bool) error {
 	if _, err := parse(fs, args); err != nil {
 		return err
 	}
+	// More than the cores: renders give way on threads of their own, and a
+	// request should not wait for one of them to be scheduled out.
+	runtime.GOMAXPROCS(runtime.NumCPU() + 2)
 	log := p.logger()
 	s, err := p.open(ctx)
 	if err != nil {

@@ -75,7 +75,10 @@ func Picture(color []float32, w, h int, ev100 float64) *image.NRGBA {
 		r, g, b := Neutral(float64(color[3*i])*k, float64(color[3*i+1])*k, float64(color[3*i+2])*k)
 		p := img.Pix[4*i : 4*i+4]
 		for c, v := range [3]float64{r, g, b} {
-			p[c] = table[int(min(max(v, 0), 1)*steps+0.5)]
+			if !(v > 0) { // below black, or not a number
+				v = 0
+			}
+			p[c] = table[int(min(v, 1)*steps+0.5)]
 		}
 		p[3] = 255
 	}

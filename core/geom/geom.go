@@ -204,7 +204,10 @@ func (m *M) Finite() bool {
 }
 
 // Box is an axis-aligned box. Build it from Empty; the zero Box is the origin.
-type Box struct{ Min, Max V }
+type Box struct {
+	Min V `json:"min"`
+	Max V `json:"max"`
+}
 
 // Empty contains nothing and grows by Add and Union.
 func Empty() Box {

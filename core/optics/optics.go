@@ -149,12 +149,15 @@ func DepthStep(z, n float64, bits int) float64 { return z * z / (n * math.Exp2(f
 
 // Span is how far a thing reaches along the view axis and in the picture.
 type Span struct {
-	Near, Far   float64 // metres along the axis; only what is before the lens
-	Height      float64 // share of the picture's height
-	Seen        bool    // some of its box lies in the picture
-	Behind      bool    // all of it lies behind the lens
-	Left, Right float64 // in the picture, 0..1
-	Top, Bottom float64
+	Near   float64 `json:"near"` // metres along the axis; only what is before the lens
+	Far    float64 `json:"far"`
+	Height float64 `json:"height"` // share of the picture's height
+	Seen   bool    `json:"seen"`   // some of its box lies in the picture
+	Behind bool    `json:"behind"` // all of it lies behind the lens
+	Left   float64 `json:"left"`   // in the picture, 0..1
+	Right  float64 `json:"right"`
+	Top    float64 `json:"top"`
+	Bottom float64 `json:"bottom"`
 }
 
 // SpanOf measures a box under a transform by its corners.

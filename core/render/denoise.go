@@ -48,10 +48,14 @@ func (f *Film) denoise(threads int) {
 	if f.Samples >= 256 {
 		levels = 3
 	}
+	bright := make([]float32, n)
 	for level := 0; level < levels; level++ {
 		step := 1 << level
+		for i := range bright {
+			bright[i] = luma(light[3*i:])
+		}
 		_ = f.tiles(context.Background(), threads, func(x, y int) {
-			f.smooth(x, y, step, guide, light, variance, tmp, tmpVar)
+			f.smooth(x, y, step, guide, light, bright, variance, tmp, tmpVar)
 		})
 		light, tmp = tmp, light
 		variance, tmpVar = tmpVar, variance
@@ -85,17 +89,19 @@ func (f *Film) soften(v []float32, threads int) []float32 {
 var kernel = [5]float32{1.0 / 16, 1.0 / 4, 3.0 / 8, 1.0 / 4, 1.0 / 16}
 
 // smooth computes one pixel of one level.
-func (f *Film) smooth(x, y, step int, guide, light, variance, out, outVar []float32) {
+func (f *Film) smooth(x, y, step int, guide, light, bright, variance, out, outVar []float32) {
 	i := y*f.Width + x
 	g := guide[8*i : 8*i+8]
 	if g[7] == 1 {
 		copy(out[3*i:3*i+3], light[3*i:3*i+3])
 		return
 	}
-	lum := luma(light[3*i:])
-	tolerance := 3*float32(math.Sqrt(float64(variance[i]))) + 1e-6*lum + 1e-12
+	lum := bright[i]
+	sharp := 1 / (3*float32(math.Sqrt(float64(variance[i]))) + 1e-6*lum + 1e-12)
 	var sum [3]float32
 	var wsum, vsum float32
+	g0, g1, g2, g3, g4, g5, g6 := g[0], g[1], g[2], g[3], g[4], g[5], g[6]
+	near := 30 / float32(step)
 	for ky := -2; ky <= 2; ky++ {
 		py := y + ky*step
 		if py < 0 || py >= f.Height {
@@ -109,12 +115,24 @@ func (f *Film) smooth(x, y, step int, guide, light, variance, out, outVar []floa
 			j := py*f.Width + px
 			w := kernel[ky+2] * kernel[kx+2]
 			if j != i {
-				h := guide[8*j : 8*j+8]
-				if h[7] == 1 {
+				h := (*[8]float32)(guide[8*j : 8*j+8])
+				// The cheapest refusals first: most taps across an edge end here.
+				dz := abs32(g6-h[6]) * near
+				if top := max(g6, h[6]); dz > 3.5*top || h[7] == 1 {
+					continue
+				} else {
+					dz /= top
+				}
+				e := dz*dz + abs32(lum-bright[j])*sharp
+				if e > 12 {
 					continue
 				}
-				nd := g[0]*h[0] + g[1]*h[1] + g[2]*h[2]
+				nd := g0*h[0] + g1*h[1] + g2*h[2]
 				if nd <= 0.3 {
+					continue
+				}
+				da := abs32(g3-h[3]) + abs32(g4-h[4]) + abs32(g5-h[5])
+				if e += da * da * 60; e > 12 {
 					continue
 				}
 				nd *= nd
@@ -122,18 +140,12 @@ func (f *Film) smooth(x, y, step int, guide, light, variance, out, outVar []floa
 				nd *= nd
 				nd *= nd
 				nd *= nd // to the 32nd
-				da := abs32(g[3]-h[3]) + abs32(g[4]-h[4]) + abs32(g[5]-h[5])
-				dz := abs32(g[6]-h[6]) / (max(g[6], h[6]) * float32(step))
-				dl := abs32(lum-luma(light[3*j:])) / tolerance
-				e := da*da*60 + dz*dz*900 + dl
-				if e > 12 {
-					continue
-				}
 				w *= nd * expNeg(e)
 			}
-			sum[0] += w * light[3*j]
-			sum[1] += w * light[3*j+1]
-			sum[2] += w * light[3*j+2]
+			l := (*[3]float32)(light[3*j : 3*j+3])
+			sum[0] += w * l[0]
+			sum[1] += w * l[1]
+			sum[2] += w * l[2]
 			vsum += w * w * variance[j]
 			wsum += w
 		}

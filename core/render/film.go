@@ -21,11 +21,14 @@ type Options struct {
 	Bounces       int // indirect bounces; 0 is direct light alone
 	Denoise       bool
 	// Progress, if set, is called between passes, from one goroutine at a
-	// time, with the film so far. It may read the film until it returns.
+	// time. It may call Show on the film to see the picture so far.
 	Progress func(done, of int, f *Film)
 	// Stop, if set, is asked between passes whether the picture is good
 	// enough; the samples made so far make the picture.
 	Stop func(done int) bool
+	// Enter, if set, is called on each goroutine before it traces: a place to
+	// give way to more urgent work.
+	Enter func()
 }
 
 // Limits of a picture: 16384 is what other programs open; samples beyond a
@@ -59,16 +62,17 @@ func (o *Options) Check() error {
 type Film struct {
 	Width, Height int
 	Samples       int       // made so far
-	Color         []float32 // 3 a pixel, cd/m²; valid in Progress and at the end
+	Color         []float32 // 3 a pixel, cd/m²; set by Show and at the end
 	Depth         []float32 // metres along the view axis; +Inf: background
 	Normal        []float32 // 3 a pixel, world
 	Albedo        []float32 // 3 a pixel, linear base colour
 	Object        []float32 // instance ID, 0: background
 
-	sum    []float64 // 3 a pixel
-	square []float64 // of luminance, 1 a pixel
-	guide  []float32 // 7 a pixel: sums of normal, albedo, 1/depth
-	noisy  []float32 // the mean before denoising
+	sum     []float64 // 3 a pixel
+	square  []float64 // of luminance, 1 a pixel
+	guide   []float32 // 7 a pixel: sums of normal, albedo, 1/depth
+	enter   func()
+	threads int
 }
 
 // ErrCut is a render that was cancelled before its first sample.
@@ -83,12 +87,12 @@ func Render(ctx context.Context, s *Scene, cam *Camera, o Options) (*Film, error
 		return nil, err
 	}
 	if o.Threads == 0 {
-		o.Threads = runtime.GOMAXPROCS(0)
+		o.Threads = runtime.NumCPU()
 	}
 	n := o.Width * o.Height
 	f := &Film{Width: o.Width, Height: o.Height,
 		Color: make([]float32, 3*n), Depth: make([]float32, n), Normal: make([]float32, 3*n), Albedo: make([]float32, 3*n), Object: make([]float32, n),
-		sum: make([]float64, 3*n), square: make([]float64, n), guide: make([]float32, 7*n)}
+		sum: make([]float64, 3*n), square: make([]float64, n), guide: make([]float32, 7*n), enter: o.Enter, threads: o.Threads}
 	albedoTable()
 	clamp := 0.0
 	if o.Denoise {
@@ -120,12 +124,13 @@ func Render(ctx context.Context, s *Scene, cam *Camera, o Options) (*Film, error
 			if f.Samples == 0 {
 				return nil, ErrCut
 			}
+			f.Show(o.Denoise)
 			return f, err
 		}
 		f.Samples += count
 		done := f.Samples == o.Samples || o.Stop != nil && o.Stop(f.Samples)
-		if o.Progress != nil || done {
-			f.develop(o.Denoise, o.Threads)
+		if done {
+			f.Show(o.Denoise)
 		}
 		if o.Progress != nil {
 			o.Progress(f.Samples, o.Samples, f)
@@ -134,7 +139,7 @@ func Render(ctx context.Context, s *Scene, cam *Camera, o Options) (*Film, error
 			break
 		}
 	}
-	f.sum, f.square, f.guide, f.noisy = nil, nil, nil, nil
+	f.sum, f.square, f.guide, f.enter = nil, nil, nil, nil
 	return f, nil
 }
 
@@ -179,6 +184,9 @@ func (f *Film) tileRows(ctx context.Context, threads int, do func(x0, y0, x1, y1
 	var wg sync.WaitGroup
 	for range threads {
 		wg.Go(func() {
+			if f.enter != nil {
+				f.enter()
+			}
 			for ctx.Err() == nil {
 				i := int(next.Add(1)) - 1
 				if i >= across*down {
@@ -233,14 +241,15 @@ func (f *Film) expose(tr *tracer, cam *Camera, o *Options, x, y, sample int) {
 	}
 }
 
-// develop turns the sums into Color, with the noise removed if asked.
-func (f *Film) develop(denoise bool, threads int) {
+// Show turns the samples so far into Color, with the noise removed if asked.
+// It is for use within Progress.
+func (f *Film) Show(denoise bool) {
 	k := 1 / float64(f.Samples)
 	for i, v := range f.sum {
 		f.Color[i] = float32(v * k)
 	}
 	if denoise {
-		f.denoise(threads)
+		f.denoise(f.threads)
 	}
 	for i, v := range f.Color { // nothing that other programs would stumble over
 		if v-v != 0 {

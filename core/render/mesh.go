@@ -129,10 +129,8 @@ func (m *Mesh) closest(r *ray32, h *meshHit, skip uint32, pass *passing) bool {
 	if len(m.tris) == 0 {
 		return false
 	}
-	var stack [stackSize]struct {
-		at uint32
-		t  float32
-	}
+	var room [stackSize]waiting
+	stack := room[:]
 	var enter [8]float32
 	found := false
 	top := 1 // the root, entered at once
@@ -155,6 +153,9 @@ func (m *Mesh) closest(r *ray32, h *meshHit, skip uint32, pass *passing) bool {
 			mask := boxes(n, r, &enter)
 			if mask == 0 {
 				break
+			}
+			if len(stack)-top < 8 {
+				stack = append(stack, make([]waiting, stackSize)...)
 			}
 			k := bits.TrailingZeros32(mask)
 			mask &= mask - 1
@@ -181,6 +182,12 @@ func (m *Mesh) closest(r *ray32, h *meshHit, skip uint32, pass *passing) bool {
 		}
 	}
 	return found
+}
+
+// waiting is a node that a ray will enter at t, unless it hits before.
+type waiting struct {
+	at uint32
+	t  float32
 }
 
 const noTriangle = math.MaxUint32

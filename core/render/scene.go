@@ -223,7 +223,8 @@ func (s *Scene) trace(ray *Ray, any bool, pass *passing) (Hit, bool) {
 	top.prepare()
 	var hit Hit
 	found := false
-	var stack [stackSize]uint32
+	var room [stackSize]uint32
+	stack := room[:]
 	var enter [8]float32
 	depth := 1
 	for depth > 0 {
@@ -239,6 +240,9 @@ func (s *Scene) trace(ray *Ray, any bool, pass *passing) (Hit, bool) {
 				}
 			}
 			continue
+		}
+		if len(stack)-depth < 8 {
+			stack = append(stack, make([]uint32, stackSize)...)
 		}
 		n := &s.nodes[at]
 		base := depth

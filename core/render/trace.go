@@ -104,7 +104,7 @@ func (tr *tracer) radiance(ray Ray, smp *sampler, first *seen) geom.V {
 			break
 		}
 		weight = weight.Times(w)
-		if depth >= 2 { // Russian roulette
+		if depth >= 1 { // Russian roulette
 			q := min(max(weight.Max(), 0.05), 0.95)
 			if smp.next() >= q {
 				break
@@ -133,9 +133,13 @@ func power(a, b float64) float64 {
 	return a * a / (a*a + b*b)
 }
 
+// soloShare is the share from which on a kind of light is always asked at the
+// first point; weaker ones take turns there too.
+const soloShare = 0.2
+
 // chance is how often a kind of light with share c was asked at the point.
 func (f *last) chance(c float64) float64 {
-	if f.solo && c > 0 {
+	if f.solo && c >= soloShare {
 		return 1
 	}
 	return c
@@ -178,22 +182,25 @@ func (tr *tracer) glowWeight(pt *point, from *last) float64 {
 	return power(from.pdf, tr.s.glowDensity(sf, dist, cos)*from.chance(from.c.glow))
 }
 
-// direct is the light that comes from lights to the point. At the first
-// point every kind of light is asked, later one by chance.
-func (tr *tracer) direct(pt *point, c *choice, smp *sampler, all bool) geom.V {
+// direct is the light that comes from lights to the point: one kind of light
+// is chosen by its share. At the first point the strong kinds are always
+// asked, and the choice counts only for the others.
+func (tr *tracer) direct(pt *point, c *choice, smp *sampler, first bool) geom.V {
 	var sum geom.V
-	u := smp.next()
+	u, spare := smp.next2()
 	for kind, share := range [4]float64{c.env, c.sun, c.lamp, c.glow} {
 		if share <= 0 {
 			continue
 		}
-		extra := u
-		if !all {
-			if u >= share {
-				u -= share
-				continue
-			}
-			extra = u / share
+		chosen, within := u >= 0 && u < share, u/share
+		u -= share
+		all := first && share >= soloShare
+		if !chosen && !all {
+			continue
+		}
+		extra := within
+		if all {
+			extra = spare
 		}
 		var l lit
 		ok := false
@@ -217,9 +224,6 @@ func (tr *tracer) direct(pt *point, c *choice, smp *sampler, all bool) geom.V {
 				chance = 1
 			}
 			sum = sum.Add(tr.answer(pt, &l, chance, smp))
-		}
-		if !all {
-			break
 		}
 	}
 	return sum

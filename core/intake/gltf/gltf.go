@@ -268,11 +268,11 @@ func (r *reader) floats(i int, where string, wants ...int) (vals []float32, n in
 	if !slices.Contains(wants, n) {
 		return nil, 0, fmt.Errorf("%s: accessors[%d] has %d components an element, expected %v", where, i, n, wants)
 	}
-	if err := r.spend(int64(a.Count)*int64(n)*4, where); err != nil {
+	place := fmt.Sprintf("%s: accessors[%d]", where, i)
+	if err := r.spend(int64(a.Count)*int64(n)*4, place); err != nil {
 		return nil, 0, err
 	}
 	vals = make([]float32, a.Count*n)
-	place := fmt.Sprintf("%s: accessors[%d]", where, i)
 	if a.BufferView != nil {
 		data, step, err := r.span(place, *a.BufferView, a.ByteOffset, a.Count, a.ComponentType, n)
 		if err != nil {

@@ -9,6 +9,8 @@ import { GLTFLoader } from "three/addons/loaders/GLTFLoader.js";
 const margin = 18; // pixels of dimmed surround about the frame, at least
 
 export class Lens {
+  __v_skip = true; // the page's store must not wrap what three.js holds
+
   constructor(box, v) {
     this.box = box; this.v = v;
     this.canvas = box.querySelector("canvas");

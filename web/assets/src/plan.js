@@ -10,6 +10,8 @@ export function make(tag, attrs = {}, text) {
 const deg = 180 / Math.PI;
 
 export class Plan {
+  __v_skip = true; // not watched by the page's store
+
   constructor(svg, v) {
     this.svg = svg; this.v = v;
     this.x = 0; this.z = 0; this.px = 40; // middle of the drawing in metres, pixels a metre

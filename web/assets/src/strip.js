@@ -3,6 +3,8 @@ import { make } from "./plan.js";
 import { distance } from "./print.js";
 
 export class Strip {
+  __v_skip = true; // not watched by the page's store
+
   constructor(svg, v) {
     this.svg = svg; this.v = v;
     svg.addEventListener("pointerdown", (e) => this.press(e));

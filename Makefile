@@ -1,0 +1,41 @@
+# The two commands that do everything: make demo, make test.
+SHELL := /bin/bash
+# The wide acceleration structure uses vector instructions where Go offers them.
+export GOEXPERIMENT := $(shell go version 2>/dev/null | grep -qE 'go1\.(2[6-9]|[3-9][0-9]).*amd64' && echo simd)
+GOFILES := $(shell find . -name '*.go' -not -path './web/assets/node_modules/*' 2>/dev/null)
+
+.PHONY: demo test bench lint build assets need need-test clean fuzz
+
+demo: need build
+	./bin/visator demo
+
+test: need-test lint
+	VISATOR_FULL=1 go test -timeout 9m ./...
+
+lint:
+	@out=$$(gofmt -l $$(ls -d */ | grep -v '^bin/')); if [ -n "$$out" ]; then echo "gofmt would change: $$out"; exit 1; fi
+	go vet ./...
+	go tool staticcheck ./...
+
+bench: need-test build
+	go test -run '^$$' -bench . -benchtime 1x ./core/... ./app/...
+	bash scripts/bench.sh
+
+fuzz:
+	bash scripts/fuzz.sh
+
+build:
+	go build -o bin/visator ./cmd/visator
+
+# Styles, scripts and fonts: built from npm packages into web/dist, which is
+# kept in the repository so that nobody needs Node to run the program.
+assets:
+	cd web/assets && npm ci --no-audit --no-fund && npm run build
+
+need:
+	@bash scripts/need.sh run
+need-test:
+	@bash scripts/need.sh test
+
+clean:
+	rm -rf bin

@@ -1,0 +1,100 @@
+package store_test
+
+import (
+	"bytes"
+	"context"
+	"errors"
+	"io"
+	"strings"
+	"testing"
+	"testing/iotest"
+
+	"github.com/jackc/pgx/v5"
+
+	"visator/core/geom"
+	"visator/core/light"
+	"visator/core/motion"
+	"visator/core/optics"
+	"visator/core/stage"
+	"visator/store"
+	"visator/store/storetest"
+)
+
+func TestMain(m *testing.M) { storetest.Main(m) }
+
+func TestMigratingTwiceChangesNothing(t *testing.T) {
+	if err := store.Migrate(context.Background(), storetest.DSN(t)); err != nil {
+		t.Fatal(err)
+	}
+}
+
+func TestABlobIsKeptByItsContentOnce(t *testing.T) {
+	s, ctx := storetest.Open(t), context.Background()
+	// SHA-256 of "abc": FIPS 180-4, appendix B.1.
+	const abc = "ba7816bf8f01cfea414140de5dae2223b00361a396177a9cb410ff61f20015ad"
+	for range 2 {
+		hash, size, err := s.PutBlob(ctx, strings.NewReader("abc"), 0)
+		if err != nil || hash != abc || size != 3 {
+			t.Fatalf("%s, %d, %v", hash, size, err)
+		}
+	}
+	data, err := s.ReadBlob(ctx, abc)
+	if err != nil || string(data) != "abc" {
+		t.Errorf("%q, %v", data, err)
+	}
+	if _, err := s.ReadBlob(ctx, strings.Repeat("0", 64)); !errors.Is(err, store.ErrNotFound) {
+		t.Errorf("a blob that is not there: %v", err)
+	}
+}
+
+func TestNothingIsKeptOfAnUploadThatBreaksOffOrIsTooLarge(t *testing.T) {
+	s, ctx := storetest.Open(t), context.Background()
+	broken := io.MultiReader(strings.NewReader("half of it"), iotest.ErrReader(errors.New("line cut")))
+	if _, _, err := s.PutBlob(ctx, broken, 0); err == nil {
+		t.Error("a broken upload was kept")
+	}
+	if _, _, err := s.PutBlob(ctx, bytes.NewReader(make([]byte, 101)), 100); err == nil {
+		t.Error("an upload over the limit was kept")
+	}
+}
+
+func TestRowsComeBackAsTheyWerePut(t *testing.T) {
+	s, ctx := storetest.Open(t), context.Background()
+	if err := store.InsertProduction(ctx, s.Pool, store.Production{ID: "p", Name: "n", Unit: "metre", Budget: 5}); err != nil {
+		t.Fatal(err)
+	}
+	scene := stage.Scene{ID: "s", Name: "set", View: optics.Default(), Light: light.Default(), Move: &motion.Move{To: optics.Default(), Duration: 2, Easing: "smooth", Rate: 24}}
+	if err := store.PutSet(ctx, s.Pool, "p", scene, 3); err != nil {
+		t.Fatal(err)
+	}
+	set, err := store.GetSet(ctx, s.Pool, "s")
+	if err != nil || set.View != scene.View || set.Light != scene.Light || *set.Move != *scene.Move || set.Rev != 3 {
+		t.Errorf("set %+v, %v", set, err)
+	}
+	p := stage.Person(geom.V{X: 0.1, Y: 1.0 / 3, Z: -7})
+	p.ID, p.Yaw, p.Hidden, p.Order = "x", 0.7, true, 4
+	if err := store.PutPlacement(ctx, s.Pool, "s", p, 9); err != nil {
+		t.Fatal(err)
+	}
+	rows, err := store.Placements(ctx, s.Pool, "s")
+	if err != nil || len(rows) != 1 || rows[0].Placement != p || rows[0].Rev != 9 {
+		t.Errorf("placements %+v, %v", rows, err)
+	}
+}
+
+func TestATransactionThatFailsLeavesNothing(t *testing.T) {
+	s, ctx := storetest.Open(t), context.Background()
+	failed := errors.New("no")
+	err := s.Tx(ctx, func(tx pgx.Tx) error {
+		if err := store.InsertProduction(ctx, tx, store.Production{ID: "p", Name: "n", Unit: "metre", Budget: 5}); err != nil {
+			return err
+		}
+		return failed
+	})
+	if !errors.Is(err, failed) {
+		t.Fatal(err)
+	}
+	if list, err := s.Productions(ctx); err != nil || len(list) != 0 {
+		t.Errorf("%v, %v", list, err)
+	}
+}
