@@ -1,0 +1,380 @@
+package app_test
+
+import (
+	"archive/zip"
+	"bytes"
+	"context"
+	"encoding/json"
+	"errors"
+	"image/png"
+	"io"
+	"log/slog"
+	"math"
+	"strings"
+	"testing"
+	"time"
+
+	"visator/app"
+	"visator/core/exchange"
+	"visator/core/geom"
+	"visator/core/intake/gltf"
+	"visator/core/model"
+	"visator/core/stage"
+	"visator/jobs"
+	"visator/store/storetest"
+)
+
+func TestMain(m *testing.M) { storetest.Main(m) }
+
+// desk is a production with its set and a running worker.
+type desk struct {
+	*testing.T
+	a               *app.App
+	ctx             context.Context
+	production, set string
+}
+
+func newDesk(t *testing.T) *desk {
+	t.Helper()
+	d := &desk{T: t, a: &app.App{Store: storetest.Open(t)}, ctx: context.Background()}
+	pool, err := jobs.Open(d.ctx, d.a, 1, slog.New(slog.DiscardHandler))
+	if err != nil {
+		t.Fatal(err)
+	}
+	if err := pool.Start(d.ctx); err != nil {
+		t.Fatal(err)
+	}
+	t.Cleanup(func() {
+		if err := pool.Stop(context.Background()); err != nil {
+			t.Error(err)
+		}
+	})
+	if d.production, d.set, err = d.a.NewProduction(d.ctx, "test", "metre"); err != nil {
+		t.Fatal(err)
+	}
+	return d
+}
+
+func (d *desk) state() *app.State {
+	d.Helper()
+	st, err := d.a.State(d.ctx, d.set)
+	if err != nil {
+		d.Fatal(err)
+	}
+	return st
+}
+
+func (d *desk) edit(deeds ...app.Deed) app.EditResult {
+	d.Helper()
+	r, err := d.a.Edit(d.ctx, d.set, app.EditRequest{Revision: d.state().Revision, Deeds: deeds})
+	if err != nil {
+		d.Fatal(err)
+	}
+	return r
+}
+
+// await looks again until ok, as the page does when it hears of a change.
+func (d *desk) await(what string, ok func(st *app.State) bool) *app.State {
+	d.Helper()
+	for deadline := time.Now().Add(60 * time.Second); time.Now().Before(deadline); time.Sleep(20 * time.Millisecond) {
+		if st := d.state(); ok(st) {
+			return st
+		}
+	}
+	d.Fatalf("waited in vain for %s", what)
+	return nil
+}
+
+func patch(v any) json.RawMessage { raw, _ := json.Marshal(v); return raw }
+
+// boxGLB is a box of 2 x 1 x 1 units on the ground, red.
+func boxGLB(t testing.TB) []byte {
+	m := stage.StandInModel("box")
+	m.Surfaces[0].BaseColor = [4]float64{0.8, 0.1, 0.1, 1}
+	m.Nodes[0].Local = geom.Compose(geom.V{}, geom.Q{}, geom.V{X: 2, Y: 1, Z: 1})
+	var buf bytes.Buffer
+	if err := exchange.WriteGLB(&buf, m); err != nil {
+		t.Fatal(err)
+	}
+	return buf.Bytes()
+}
+
+func (d *desk) takeIn(name string, data []byte) *app.State {
+	d.Helper()
+	if _, _, err := d.a.Arrive(d.ctx, d.production, name, bytes.NewReader(data)); err != nil {
+		d.Fatal(err)
+	}
+	return d.await(name, func(st *app.State) bool {
+		for _, a := range st.Arrivals {
+			if a.Name == name && (a.State == "done" || a.State == "failed") {
+				return true
+			}
+		}
+		return false
+	})
+}
+
+func TestADownloadBecomesAPieceOfTrueSize(t *testing.T) {
+	d := newDesk(t)
+	st := d.takeIn("box.glb", boxGLB(t))
+	if len(st.Pieces) != 1 || st.Pieces[0].Size != (geom.V{X: 2, Y: 1, Z: 1}) || len(st.Pieces[0].Levels) == 0 {
+		t.Fatalf("pieces %+v", st.Pieces)
+	}
+	id := st.Pieces[0].ID
+	d.edit(app.Deed{Do: "place", Piece: id})
+	d.edit(app.Deed{Do: "change", Kind: "piece", ID: id, Patch: patch(map[string]any{"sizing": map[string]any{"metresPerUnit": 0.01}})})
+	if got := d.state().Placements[0].Dims; got.Sub(geom.V{X: 0.02, Y: 0.01, Z: 0.01}).Len() > 1e-12 {
+		t.Errorf("in centimetres it is %v", got)
+	}
+	d.edit(app.Deed{Do: "true", ID: id, Of: "height", Metres: 0.9})
+	if got := d.state().Pieces[0].Size; math.Abs(got.X-1.8) > 1e-12 {
+		t.Errorf("0.9 m high it is %v", got)
+	}
+	// The same content again is recognised, under any name.
+	if ar, twice, err := d.a.Arrive(d.ctx, d.production, "again.glb", bytes.NewReader(boxGLB(t))); err != nil || !twice || ar.Name != "box.glb" {
+		t.Errorf("%+v, %v, %v", ar, twice, err)
+	}
+}
+
+func TestAFileThatCannotBeReadSaysSoAndLeavesTheRestAlone(t *testing.T) {
+	d := newDesk(t)
+	st := d.takeIn("cut.glb", boxGLB(t)[:200])
+	if a := st.Arrivals[0]; a.State != "failed" || !strings.Contains(a.Note, "cut.glb") || !strings.Contains(a.Note, "fetch it again") || len(st.Pieces) != 0 {
+		t.Errorf("%+v", a)
+	}
+	if len(st.Snags) != 1 || st.Snags[0].Step != "intake" {
+		t.Errorf("snags %+v", st.Snags)
+	}
+	var wrong *app.Problem
+	if _, _, err := d.a.Arrive(d.ctx, d.production, "virus.exe", strings.NewReader("MZ")); !errors.As(err, &wrong) {
+		t.Errorf("%v", err)
+	}
+	if _, _, err := d.a.Arrive(d.ctx, d.production, "empty.glb", strings.NewReader("")); !errors.As(err, &wrong) {
+		t.Errorf("%v", err)
+	}
+}
+
+func TestEveryEditCanBeUndoneAndDoneAgain(t *testing.T) {
+	d := newDesk(t)
+	var history []string
+	snapshot := func() string {
+		st := d.state()
+		raw, _ := json.Marshal([]any{st.Set, st.Placements, st.Shots})
+		return string(raw)
+	}
+	history = append(history, snapshot())
+	step := func(deeds ...app.Deed) app.EditResult {
+		r := d.edit(deeds...)
+		history = append(history, snapshot())
+		return r
+	}
+	id := step(app.Deed{Do: "place", StandIn: "person", At: geom.V{X: 1}}).Made[0]
+	step(app.Deed{Do: "change", Kind: "placement", ID: id, Patch: patch(map[string]any{"at": map[string]any{"z": 4}, "yaw": 1.0, "name": "guard"})})
+	copied := step(app.Deed{Do: "copy", IDs: []string{id}, At: geom.V{X: 2}}).Made[0]
+	step(app.Deed{Do: "change", Kind: "set", Patch: patch(map[string]any{"view": map[string]any{"focal": 85}})})
+	shot := step(app.Deed{Do: "keep", Name: "close"}).Made[0]
+	step(app.Deed{Do: "change", Kind: "set", Patch: patch(map[string]any{"light": map[string]any{"lux": 5}})}, app.Deed{Do: "keep"})
+	step(app.Deed{Do: "delete", IDs: []string{id, copied}}, app.Deed{Do: "deleteShot", ID: shot})
+	for i := len(history) - 2; i >= 0; i-- {
+		if _, err := d.a.Undo(d.ctx, d.production); err != nil {
+			t.Fatal(err)
+		}
+		if got := snapshot(); got != history[i] {
+			t.Fatalf("after undoing edit %d:\n%s\nwant\n%s", i+1, got, history[i])
+		}
+	}
+	if _, err := d.a.Undo(d.ctx, d.production); !errors.Is(err, app.ErrNone) {
+		t.Errorf("one undo too many: %v", err)
+	}
+	for i := 1; i < len(history); i++ {
+		if _, err := d.a.Redo(d.ctx, d.production); err != nil {
+			t.Fatal(err)
+		}
+		if got := snapshot(); got != history[i] {
+			t.Fatalf("after doing edit %d again:\n%s\nwant\n%s", i, got, history[i])
+		}
+	}
+	// A new edit after an undo ends what could be redone.
+	if _, err := d.a.Undo(d.ctx, d.production); err != nil {
+		t.Fatal(err)
+	}
+	d.edit(app.Deed{Do: "place", StandIn: "box"})
+	if _, err := d.a.Redo(d.ctx, d.production); !errors.Is(err, app.ErrNone) {
+		t.Errorf("redo after a new edit: %v", err)
+	}
+}
+
+func TestAStaleEditIsRefusedWhole(t *testing.T) {
+	d := newDesk(t)
+	a := d.edit(app.Deed{Do: "place", StandIn: "person"}).Made[0]
+	b := d.edit(app.Deed{Do: "place", StandIn: "box"}).Made[0]
+	seen := d.state().Revision
+	d.edit(app.Deed{Do: "change", Kind: "placement", ID: a, Patch: patch(map[string]any{"at": map[string]any{"x": 1}})})
+	move := func(id string) app.Deed {
+		return app.Deed{Do: "change", Kind: "placement", ID: id, Patch: patch(map[string]any{"at": map[string]any{"x": 9}})}
+	}
+	if _, err := d.a.Edit(d.ctx, d.set, app.EditRequest{Revision: seen, Deeds: []app.Deed{move(b), move(a)}}); !errors.Is(err, app.ErrStale) {
+		t.Errorf("%v", err)
+	}
+	for _, p := range d.state().Placements {
+		if p.At.X == 9 {
+			t.Errorf("%s moved although the edit was refused", p.Name)
+		}
+	}
+	// What nobody else touched can still be edited.
+	if _, err := d.a.Edit(d.ctx, d.set, app.EditRequest{Revision: seen, Deeds: []app.Deed{move(b)}}); err != nil {
+		t.Error(err)
+	}
+}
+
+func TestImpossibleEditsSayWhatIsWrong(t *testing.T) {
+	d := newDesk(t)
+	id := d.edit(app.Deed{Do: "place", StandIn: "person"}).Made[0]
+	d.edit(app.Deed{Do: "change", Kind: "placement", ID: id, Patch: patch(map[string]any{"locked": true})})
+	for name, deed := range map[string]app.Deed{
+		"move a locked one": {Do: "change", Kind: "placement", ID: id, Patch: patch(map[string]any{"at": map[string]any{"x": 9}})}, "delete a locked one": {Do: "delete", IDs: []string{id}},
+		"no such deed": {Do: "explode"}, "no such piece": {Do: "place", Piece: "x"}, "no such shot": {Do: "go", ID: "x"},
+		"far before near": {Do: "change", Kind: "set", Patch: patch(map[string]any{"view": map[string]any{"far": 0.01}})},
+	} {
+		var p *app.Problem
+		if _, err := d.a.Edit(d.ctx, d.set, app.EditRequest{Revision: -1, Deeds: []app.Deed{deed}}); !errors.As(err, &p) {
+			t.Errorf("%s: %v", name, err)
+		}
+	}
+}
+
+func TestChangingTheViewDoesNotAlterAKeptShot(t *testing.T) {
+	d := newDesk(t)
+	d.edit(app.Deed{Do: "keep", Name: "wide"})
+	kept := d.state().Shots[0]
+	d.edit(app.Deed{Do: "change", Kind: "set", Patch: patch(map[string]any{"view": map[string]any{"focal": 120}})})
+	st := d.state()
+	if !st.Changed || st.Shots[0].View != kept.View {
+		t.Errorf("changed %v, shot %+v", st.Changed, st.Shots[0].View)
+	}
+	d.edit(app.Deed{Do: "go", ID: kept.ID})
+	if st = d.state(); st.Changed || st.Set.View != kept.View {
+		t.Error("going back did not bring the view back")
+	}
+}
+
+func TestAStillAndAMoveAreRenderedAndKept(t *testing.T) {
+	d := newDesk(t)
+	st := d.takeIn("box.glb", boxGLB(t))
+	d.edit(app.Deed{Do: "place", Piece: st.Pieces[0].ID})
+	v := d.state().Set.View
+	to := v
+	to.Eye.X = 2
+	d.edit(app.Deed{Do: "change", Kind: "set", Patch: patch(map[string]any{"move": map[string]any{"to": to, "duration": 0.5, "easing": "smooth", "rate": 6}})}, app.Deed{Do: "keep", Name: "pan"})
+	shot := d.state().Shots[0].ID
+	settings := app.TakeSettings{Width: 64, Samples: 4, Bounces: 2, Denoise: true}
+	for _, kind := range []string{"still", "move"} {
+		take, err := d.a.Shoot(d.ctx, d.set, shot, kind, settings)
+		if err != nil {
+			t.Fatal(err)
+		}
+		st := d.await(kind, func(st *app.State) bool { return st.Takes[0].State == "done" || st.Takes[0].State == "failed" })
+		var r app.TakeResult
+		if err := json.Unmarshal(st.Takes[0].Result, &r); err != nil || st.Takes[0].ID != take.ID || st.Takes[0].State != "done" {
+			t.Fatalf("%s: %v, %s: %s", kind, err, st.Takes[0].State, st.Takes[0].Note)
+		}
+		if kind == "still" {
+			data, err := d.a.Store.ReadBlob(d.ctx, r.PNG)
+			if err != nil {
+				t.Fatal(err)
+			}
+			img, err := png.Decode(bytes.NewReader(data))
+			if err != nil || img.Bounds().Dx() != 64 || img.Bounds().Dy() != 36 {
+				t.Fatalf("%v", err)
+			}
+			// The box is red and stands below the middle.
+			if red, _, blue, _ := img.At(32, 27).RGBA(); red < 2*blue {
+				t.Errorf("the box is %v", img.At(32, 27))
+			}
+			continue
+		}
+		if len(r.Frames) != 3 || r.MP4 == "" {
+			t.Fatalf("move %+v", r)
+		}
+		data, err := d.a.Store.ReadBlob(d.ctx, r.Zip)
+		if err != nil {
+			t.Fatal(err)
+		}
+		z, err := zip.NewReader(bytes.NewReader(data), int64(len(data)))
+		if err != nil || len(z.File) != 3 || z.File[0].Name != "frame-00001.png" {
+			t.Errorf("zip %v, %v", z, err)
+		}
+	}
+}
+
+func TestACancelledTakeStops(t *testing.T) {
+	d := newDesk(t)
+	d.edit(app.Deed{Do: "place", StandIn: "person"})
+	take, err := d.a.Shoot(d.ctx, d.set, "", "still", app.TakeSettings{Width: 640, Samples: 1 << 20, Bounces: 4})
+	if err != nil {
+		t.Fatal(err)
+	}
+	d.await("the first picture", func(st *app.State) bool { return strings.Contains(string(st.Takes[0].Result), "preview") })
+	if err := d.a.CancelTake(d.ctx, take.ID); err != nil {
+		t.Fatal(err)
+	}
+	// The worker is free again: another take is made.
+	if _, err := d.a.Shoot(d.ctx, d.set, "", "still", app.TakeSettings{Width: 16, Samples: 1}); err != nil {
+		t.Fatal(err)
+	}
+	st := d.await("the next take", func(st *app.State) bool { return st.Takes[0].State == "done" })
+	if st.Takes[1].State != "cancelled" {
+		t.Errorf("the first is %s", st.Takes[1].State)
+	}
+}
+
+func TestAnExportedSetHoldsEveryVisiblePlacement(t *testing.T) {
+	d := newDesk(t)
+	st := d.takeIn("box.glb", boxGLB(t))
+	a := d.edit(app.Deed{Do: "place", Piece: st.Pieces[0].ID, At: geom.V{X: 5}}).Made[0]
+	b := d.edit(app.Deed{Do: "copy", IDs: []string{a}, At: geom.V{Z: 3}}).Made[0]
+	d.edit(app.Deed{Do: "place", StandIn: "person"})
+	d.edit(app.Deed{Do: "keep", Name: "wide"})
+	var buf bytes.Buffer
+	if err := d.a.Export(d.ctx, d.set, &buf); err != nil {
+		t.Fatal(err)
+	}
+	m, err := gltf.Read("set.glb", buf.Bytes(), model.Folder{})
+	if err != nil {
+		t.Fatal(err)
+	}
+	if box := m.Bounds(); math.Abs(box.Max.X-6) > 1e-6 || math.Abs(box.Max.Z-3.5) > 1e-6 || math.Abs(box.Max.Y-stage.PersonHeight) > 1e-3 {
+		t.Errorf("bounds %v", box)
+	}
+	if len(m.Meshes) != 2 || len(m.Cameras) != 1 || len(m.Lights) != 1 {
+		t.Errorf("%d meshes (copies share theirs), %d cameras, %d lights", len(m.Meshes), len(m.Cameras), len(m.Lights))
+	}
+	d.edit(app.Deed{Do: "change", Kind: "placement", ID: b, Patch: patch(map[string]any{"hidden": true})})
+	buf.Reset()
+	if err := d.a.Export(d.ctx, d.set, &buf); err != nil {
+		t.Fatal(err)
+	}
+	if m, err = gltf.Read("set.glb", buf.Bytes(), model.Folder{}); err != nil || m.Bounds().Max.Z > 1 {
+		t.Errorf("a hidden placement was exported: %v", err)
+	}
+}
+
+func TestPanoramasAreTakenInOnlyWhenTheyCanBeRead(t *testing.T) {
+	d := newDesk(t)
+	var buf bytes.Buffer
+	if err := exchange.WriteHDR(&buf, make([]float32, 3*16*8), 16, 8); err != nil {
+		t.Fatal(err)
+	}
+	hash, err := d.a.Panorama(d.ctx, &buf)
+	if err != nil {
+		t.Fatal(err)
+	}
+	d.edit(app.Deed{Do: "change", Kind: "set", Patch: patch(map[string]any{"light": map[string]any{"sky": "panorama", "panorama": hash}})})
+	if pix, w, h, err := d.a.Sky(d.ctx, d.set); err != nil || len(pix) != 3*w*h {
+		t.Error(err)
+	}
+	var p *app.Problem
+	if _, err := d.a.Panorama(d.ctx, io.LimitReader(strings.NewReader("jpeg"), 4)); !errors.As(err, &p) {
+		t.Errorf("%v", err)
+	}
+}
