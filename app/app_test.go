@@ -288,7 +288,7 @@ func TestAStillAndAMoveAreRenderedAndKept(t *testing.T) {
 				t.Fatalf("%v", err)
 			}
 			// The box is red and stands below the middle.
-			if red, _, blue, _ := img.At(32, 27).RGBA(); red < 2*blue {
+			if red, _, blue, _ := img.At(32, 27).RGBA(); red < blue*3/2 {
 				t.Errorf("the box is %v", img.At(32, 27))
 			}
 			continue

@@ -38,7 +38,9 @@ if [ ${#missing[@]} -gt 0 ]; then
     echo "create_main_cluster = false" | "${as[@]}" tee /etc/postgresql-common/createcluster.conf >/dev/null
   fi
   log=$(mktemp)
-  if ! { "${as[@]}" apt-get update && DEBIAN_FRONTEND=noninteractive "${as[@]}" apt-get install -y --no-install-recommends "${missing[@]}"; } >"$log" 2>&1; then
+  # Another installation may be under way: wait for it instead of failing.
+  apt=("${as[@]}" env DEBIAN_FRONTEND=noninteractive apt-get -o DPkg::Lock::Timeout=300)
+  if ! { "${apt[@]}" update && "${apt[@]}" install -y --no-install-recommends "${missing[@]}"; } >"$log" 2>&1; then
     tail -5 "$log" >&2
     say "installing failed (above): mend that, or install ${missing[*]} by hand, then run this again."
     exit 1

@@ -18,20 +18,20 @@ func ReadHDR(r io.Reader) (pix []float32, w, h int, err error) {
 	br := bufio.NewReaderSize(r, 1<<16)
 	first, err := br.ReadString('\n')
 	if err != nil || !strings.HasPrefix(first, "#?") {
-		return nil, 0, 0, errors.New("not a Radiance picture: it does not begin with #?")
+		return nil, 0, 0, errors.New("not a Radiance HDR picture: it does not begin with #?")
 	}
 	scale := 1.0
 	for lines := 0; ; lines++ {
 		line, err := br.ReadString('\n')
 		if err != nil || lines > 1000 || len(line) > 1<<16 {
-			return nil, 0, 0, errors.New("Radiance picture: the header does not end")
+			return nil, 0, 0, errors.New("panorama: the header does not end")
 		}
 		line = strings.TrimSpace(line)
 		if line == "" {
 			break
 		}
 		if f, ok := strings.CutPrefix(line, "FORMAT="); ok && f != "32-bit_rle_rgbe" {
-			return nil, 0, 0, fmt.Errorf("Radiance picture in the format %.40q is not read, only 32-bit_rle_rgbe", f)
+			return nil, 0, 0, fmt.Errorf("panorama in the format %.40q is not read, only 32-bit_rle_rgbe", f)
 		}
 		if e, ok := strings.CutPrefix(line, "EXPOSURE="); ok {
 			var x float64
@@ -42,18 +42,18 @@ func ReadHDR(r io.Reader) (pix []float32, w, h int, err error) {
 	}
 	size, err := br.ReadString('\n')
 	if err != nil {
-		return nil, 0, 0, errors.New("Radiance picture: the size is missing")
+		return nil, 0, 0, errors.New("panorama: the size is missing")
 	}
 	if n, _ := fmt.Sscanf(size, "-Y %d +X %d", &h, &w); n != 2 {
-		return nil, 0, 0, fmt.Errorf("Radiance picture: the size %.60q is not of the form -Y H +X W", strings.TrimSpace(size))
+		return nil, 0, 0, fmt.Errorf("panorama: the size %.60q is not of the form -Y H +X W", strings.TrimSpace(size))
 	}
 	if w < 1 || h < 1 || int64(w)*int64(h) > MaxHDRPixels {
-		return nil, 0, 0, fmt.Errorf("Radiance picture of %d x %d pixels is not possible", w, h)
+		return nil, 0, 0, fmt.Errorf("panorama of %d x %d pixels is not possible", w, h)
 	}
 	line := make([]byte, 4*w)
 	for y := 0; y < h; y++ {
 		if err := readScan(br, line, w); err != nil {
-			return nil, 0, 0, fmt.Errorf("Radiance picture: line %d: %w; fetch it again", y, err)
+			return nil, 0, 0, fmt.Errorf("panorama: line %d: %w; fetch it again", y, err)
 		}
 		for x := 0; x < w; x++ { // grows with what is really there
 			p := line[4*x : 4*x+4]

@@ -20,9 +20,10 @@ func StandInModel(kind string) *model.Model {
 		// drawing teacher's canon (common practice).
 		e := PersonHeight / 8
 		for _, b := range [][6]float64{ // centre x, y, z and half sizes
-			{0, 7.5 * e, 0, 0.42 * e, 0.5 * e, 0.45 * e}, {0, 6.85 * e, 0, 0.2 * e, 0.25 * e, 0.2 * e},
-			{0, 5.5 * e, 0, 0.85 * e, 1.25 * e, 0.5 * e}, {-0.45 * e, 2.2 * e, 0, 0.38 * e, 2.2 * e, 0.4 * e}, {0.45 * e, 2.2 * e, 0, 0.38 * e, 2.2 * e, 0.4 * e},
-			{-1.1 * e, 5.1 * e, 0, 0.22 * e, 1.6 * e, 0.26 * e}, {1.1 * e, 5.1 * e, 0, 0.22 * e, 1.6 * e, 0.26 * e},
+			{0, 7.5 * e, 0, 0.42 * e, 0.5 * e, 0.45 * e}, {0, 6.9 * e, 0, 0.26 * e, 0.4 * e, 0.26 * e},
+			{0, 5.75 * e, 0, 1.0 * e, 1.1 * e, 0.55 * e}, {0, 4.4 * e, 0, 0.8 * e, 0.9 * e, 0.5 * e},
+			{-0.42 * e, 2.3 * e, 0, 0.42 * e, 2.3 * e, 0.42 * e}, {0.42 * e, 2.3 * e, 0, 0.42 * e, 2.3 * e, 0.42 * e},
+			{-1.12 * e, 5.0 * e, 0, 0.24 * e, 1.65 * e, 0.28 * e}, {1.12 * e, 5.0 * e, 0, 0.24 * e, 1.65 * e, 0.28 * e},
 		} {
 			mesh.Parts = append(mesh.Parts, ellipsoid(geom.V{X: b[0], Y: b[1], Z: b[2]}, geom.V{X: b[3], Y: b[4], Z: b[5]}))
 		}

@@ -258,7 +258,6 @@ func (p *parser) quantity() (value, error) {
 	if p.at < len(p.text) && numeric(p.text[p.at]) { // mixed number: whole and fraction
 		if f, ok := p.fraction(); ok {
 			n += f
-			save = p.at
 		} else {
 			p.at = save
 		}

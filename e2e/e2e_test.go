@@ -1,0 +1,259 @@
+// Package e2e drives the real program through a real browser, as a person
+// does: with mouse and keyboard, on real files.
+package e2e
+
+import (
+	"bufio"
+	"bytes"
+	"context"
+	"encoding/json"
+	"fmt"
+	"io"
+	"net/http"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"strings"
+	"syscall"
+	"testing"
+	"time"
+
+	"github.com/chromedp/chromedp"
+
+	"visator/app"
+	"visator/store/storetest"
+)
+
+var binary string
+
+func TestMain(m *testing.M) {
+	dir, err := os.MkdirTemp("", "visator-e2e-*")
+	if err != nil {
+		fmt.Fprintln(os.Stderr, err)
+		os.Exit(1)
+	}
+	binary = filepath.Join(dir, "visator")
+	if out, err := exec.Command("go", "build", "-o", binary, "visator/cmd/visator").CombinedOutput(); err != nil {
+		fmt.Fprintf(os.Stderr, "building: %v\n%s", err, out)
+		os.Exit(1)
+	}
+	defer os.RemoveAll(dir)
+	storetest.Main(m)
+}
+
+// site is a running server.
+type site struct {
+	*testing.T
+	database, blobs string
+	address         string
+	cmd             *exec.Cmd
+}
+
+func newSite(t *testing.T) *site {
+	t.Helper()
+	s := &site{T: t, database: storetest.DSN(t), blobs: t.TempDir()}
+	s.start()
+	t.Cleanup(func() {
+		if s.cmd != nil {
+			_ = s.cmd.Process.Signal(syscall.SIGTERM)
+			_ = s.cmd.Wait()
+		}
+	})
+	return s
+}
+
+// start starts the server and waits for the address that it prints.
+func (s *site) start() {
+	s.Helper()
+	cmd := exec.Command(binary, "serve", "--port", "0", "--database", s.database, "--blobs", s.blobs)
+	out, err := cmd.StdoutPipe()
+	if err != nil {
+		s.Fatal(err)
+	}
+	cmd.Stderr = os.Stderr
+	if err := cmd.Start(); err != nil {
+		s.Fatal(err)
+	}
+	s.cmd = cmd
+	lines := bufio.NewScanner(out)
+	for lines.Scan() {
+		if _, at, ok := strings.Cut(lines.Text(), "Visator is at "); ok {
+			s.address = at
+			go io.Copy(io.Discard, out)
+			return
+		}
+	}
+	s.Fatal("the server did not print its address")
+}
+
+// kill ends the server without warning.
+func (s *site) kill() {
+	s.Helper()
+	_ = s.cmd.Process.Kill()
+	_ = s.cmd.Wait()
+	s.cmd = nil
+}
+
+func (s *site) get(path string) []byte {
+	s.Helper()
+	r, err := http.Get(s.address + path)
+	if err != nil {
+		s.Fatal(err)
+	}
+	defer r.Body.Close()
+	body, err := io.ReadAll(r.Body)
+	if err != nil || r.StatusCode != http.StatusOK {
+		s.Fatalf("%s: %d, %v: %s", path, r.StatusCode, err, body)
+	}
+	return body
+}
+
+func (s *site) state(set string) *app.State {
+	s.Helper()
+	var st app.State
+	if err := json.Unmarshal(s.get("/api/sets/"+set+"/state"), &st); err != nil {
+		s.Fatal(err)
+	}
+	return &st
+}
+
+// post sends JSON as a page of the site itself does.
+func (s *site) post(path string, body any) (int, []byte) {
+	s.Helper()
+	raw, _ := json.Marshal(body)
+	return s.send(path, bytes.NewReader(raw))
+}
+
+func (s *site) send(path string, body io.Reader) (int, []byte) {
+	s.Helper()
+	req, err := http.NewRequest(http.MethodPost, s.address+path, body)
+	if err != nil {
+		s.Fatal(err)
+	}
+	req.Header.Set("Content-Type", "application/json")
+	req.Header.Set("Sec-Fetch-Site", "same-origin")
+	r, err := http.DefaultClient.Do(req)
+	if err != nil {
+		return 0, []byte(err.Error())
+	}
+	defer r.Body.Close()
+	out, _ := io.ReadAll(r.Body)
+	return r.StatusCode, out
+}
+
+// await looks again until ok.
+func (s *site) await(set, what string, ok func(*app.State) bool) *app.State {
+	s.Helper()
+	for deadline := time.Now().Add(90 * time.Second); time.Now().Before(deadline); time.Sleep(50 * time.Millisecond) {
+		if st := s.state(set); ok(st) {
+			return st
+		}
+	}
+	s.Fatalf("waited in vain for %s", what)
+	return nil
+}
+
+// tab is a page in the browser.
+type tab struct {
+	*testing.T
+	ctx context.Context
+}
+
+func browser(t *testing.T) *tab {
+	t.Helper()
+	path, err := exec.LookPath("chromium")
+	if err != nil {
+		if os.Getenv("VISATOR_FULL") != "" {
+			t.Fatal("install Debian's package chromium")
+		}
+		t.Skip("needs Debian's package chromium")
+	}
+	opts := append(chromedp.DefaultExecAllocatorOptions[:], chromedp.ExecPath(path), chromedp.NoSandbox, chromedp.Flag("disable-gpu", false),
+		chromedp.Flag("use-angle", "swiftshader"), chromedp.Flag("enable-unsafe-swiftshader", true), chromedp.Flag("disable-background-networking", true), chromedp.Flag("disable-dev-shm-usage", true))
+	ctx, cancel := chromedp.NewExecAllocator(context.Background(), opts...)
+	t.Cleanup(cancel)
+	return open(t, ctx)
+}
+
+func open(t *testing.T, parent context.Context) *tab {
+	ctx, cancel := chromedp.NewContext(parent)
+	t.Cleanup(cancel)
+	// The page lives as long as the context of its first action.
+	if err := chromedp.Do(ctx, chromedp.EmulateViewport(1280, 800)); err != nil {
+		t.Fatal(err)
+	}
+	return &tab{t, ctx}
+}
+
+func (b *tab) do(steps ...chromedp.Action[chromedp.Void]) {
+	b.Helper()
+	ctx, stop := context.WithTimeout(b.ctx, time.Minute)
+	defer stop()
+	if err := chromedp.Do(ctx, steps...); err != nil {
+		b.Fatal(err)
+	}
+}
+
+func eval[T any](b *tab, js string) T {
+	b.Helper()
+	v, err := chromedp.Run(b.ctx, chromedp.Evaluate[T](js))
+	if err != nil {
+		b.Fatalf("%s: %v", js, err)
+	}
+	return v
+}
+
+// until waits for a condition in the page, across navigations too.
+func (b *tab) until(js string) {
+	b.Helper()
+	for deadline := time.Now().Add(60 * time.Second); time.Now().Before(deadline); time.Sleep(30 * time.Millisecond) {
+		if ok, err := chromedp.Run(b.ctx, chromedp.Evaluate[bool]("Boolean("+js+")")); err == nil && ok {
+			return
+		}
+	}
+	message, _ := chromedp.Run(b.ctx, chromedp.Evaluate[string]("document.getElementById('message')?.textContent || ''"))
+	b.Fatalf("waited in vain for %s; the page says %q", js, message)
+}
+
+// click clicks what a selector finds, in its middle, with the mouse.
+func (b *tab) click(selector string) {
+	b.Helper()
+	q, _ := json.Marshal(selector)
+	b.until(fmt.Sprintf("(e => e && e.getClientRects().length)(document.querySelector(%s))", q))
+	at := eval[[]float64](b, fmt.Sprintf("(e => { e.scrollIntoView({block: 'nearest'}); const r = e.getBoundingClientRect(); return [r.x + r.width / 2, r.y + r.height / 2] })(document.querySelector(%s))", q))
+	b.do(chromedp.MouseClickXY(at[0], at[1]))
+}
+
+// press clicks the visible button with this text.
+func (b *tab) press(text string) {
+	b.Helper()
+	q, _ := json.Marshal(text)
+	find := fmt.Sprintf("[...document.querySelectorAll('button, a')].find(e => e.textContent.trim() === %s && e.getClientRects().length)", q)
+	b.until(find + " && !" + find + ".disabled")
+	at := eval[[]float64](b, fmt.Sprintf("(e => { e.scrollIntoView({block: 'nearest'}); const r = e.getBoundingClientRect(); return [r.x + r.width / 2, r.y + r.height / 2] })(%s)", find))
+	b.do(chromedp.MouseClickXY(at[0], at[1]))
+}
+
+// fill types into the visible field with this label and confirms with Enter.
+func (b *tab) fill(label, text string) {
+	b.Helper()
+	q, _ := json.Marshal(label)
+	find := fmt.Sprintf("[...document.querySelectorAll('input')].find(e => e.getAttribute('aria-label') === %s && e.getClientRects().length)", q)
+	b.until(find)
+	eval[bool](b, fmt.Sprintf("(e => { e.scrollIntoView({block: 'nearest'}); e.focus(); e.select(); return true })(%s)", find))
+	b.do(chromedp.KeyEvent(text), chromedp.KeyEvent("\r"))
+	eval[bool](b, "(document.activeElement.blur(), true)")
+}
+
+// drag presses the mouse at a, moves to z in steps and lets go.
+func (b *tab) drag(a, z [2]float64) {
+	b.Helper()
+	b.do(chromedp.DragAndDropXY(a[0], a[1], z[0], z[1], 6))
+}
+
+// go_ goes to a step of the rail and waits until the page is ready.
+func (b *tab) step(name string) {
+	b.Helper()
+	b.click(fmt.Sprintf("nav a[href=%s]", name))
+	b.until(fmt.Sprintf("document.querySelector('main').dataset.step === %q", name))
+}
