@@ -32,6 +32,12 @@ type Queue interface {
 	JobCancel(ctx context.Context, id int64) (*rivertype.JobRow, error)
 }
 
+// Two queues, so that a download does not wait for a night's renders.
+const (
+	QueueIntake = "intake"
+	QueueTakes  = "takes"
+)
+
 // Problem is an error that is told to the person as it stands.
 type Problem struct {
 	Say  string

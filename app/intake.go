@@ -68,7 +68,7 @@ func (a *App) Arrive(ctx context.Context, production, name string, r io.Reader) 
 		if err := store.InsertArrival(ctx, tx, ar); err != nil {
 			return err
 		}
-		if _, err := a.Queue.InsertTx(ctx, tx, IntakeArgs{ar.ID}, &river.InsertOpts{MaxAttempts: 5}); err != nil {
+		if _, err := a.Queue.InsertTx(ctx, tx, IntakeArgs{ar.ID}, &river.InsertOpts{Queue: QueueIntake, MaxAttempts: 5}); err != nil {
 			return err
 		}
 		a.tell(ctx, tx, production, "arrival")

@@ -119,7 +119,7 @@ func (a *App) Shoot(ctx context.Context, setID, shotID, kind string, s TakeSetti
 	}
 	t = store.Take{ID: store.NewID(), SetID: setID, ShotID: shotID, Name: from.Name, Kind: kind, State: "waiting", Settings: raw, Result: json.RawMessage("{}")}
 	err = a.Store.Tx(ctx, func(tx pgx.Tx) error {
-		job, err := a.Queue.InsertTx(ctx, tx, TakeArgs{t.ID}, &river.InsertOpts{MaxAttempts: 10})
+		job, err := a.Queue.InsertTx(ctx, tx, TakeArgs{t.ID}, &river.InsertOpts{Queue: QueueTakes, MaxAttempts: 10})
 		if err != nil {
 			return err
 		}

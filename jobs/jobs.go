@@ -32,7 +32,8 @@ type Pool struct {
 }
 
 // Open connects a to the queue. With workers > 0 this process takes up to
-// that many jobs at a time once Start is called; with 0 it only puts in jobs.
+// that many intakes and that many takes at a time once Start is called; with 0
+// it only puts in jobs.
 func Open(ctx context.Context, a *app.App, workers int, log *slog.Logger) (*Pool, error) {
 	p := &Pool{store: a.Store, id: fmt.Sprintf("%s-%d-%s", host(), os.Getpid(), store.NewID())}
 	cfg := &river.Config{ID: p.id, Logger: log}
@@ -41,7 +42,7 @@ func Open(ctx context.Context, a *app.App, workers int, log *slog.Logger) (*Pool
 		river.AddWorker(w, &intakeWorker{a: a})
 		river.AddWorker(w, &takeWorker{a: a})
 		cfg.Workers = w
-		cfg.Queues = map[string]river.QueueConfig{river.QueueDefault: {MaxWorkers: workers}}
+		cfg.Queues = map[string]river.QueueConfig{app.QueueIntake: {MaxWorkers: workers}, app.QueueTakes: {MaxWorkers: workers}}
 		cfg.JobTimeout = -1 // a night's render is no error
 		cfg.FetchPollInterval = 500 * time.Millisecond
 		// Work of dead processes is given back by sweep, by their sign of

@@ -88,7 +88,7 @@ func worker(ctx context.Context, args []string) error {
 	var p place
 	fs := newFlags("worker", "[flags]", "Takes jobs from the queue until it is stopped: intake and renders. Any number of workers share one database and blob store.")
 	p.flags(fs)
-	n := fs.Int("jobs", 1, "jobs at a time")
+	n := fs.Int("jobs", 1, "intakes, and takes, at a time")
 	if _, err := parse(fs, args); err != nil {
 		return err
 	}
@@ -131,7 +131,7 @@ func run(ctx context.Context, name string, args []string, withDemo bool) error {
 	fs := newFlags(name, "[flags]", about)
 	p.flags(fs)
 	port := fs.Int("port", 8470, "port on 127.0.0.1; 0 takes any that is free")
-	workers := fs.Int("workers", 1, "jobs at a time in this process; 0 leaves them to visator worker")
+	workers := fs.Int("workers", 1, "intakes, and takes, at a time in this process; 0 leaves them to visator worker")
 	takes := true
 	if withDemo {
 		fs.BoolVar(&takes, "takes", true, "put the three shots of the demo in the queue")

@@ -147,42 +147,6 @@ func EV100(fNumber, seconds, iso float64) float64 {
 // a far plane far beyond z (perspective depth mapping, OpenGL specification).
 func DepthStep(z, n float64, bits int) float64 { return z * z / (n * math.Exp2(float64(bits))) }
 
-// Span is how far a thing reaches along the view axis and in the picture.
-type Span struct {
-	Near   float64 `json:"near"` // metres along the axis; only what is before the lens
-	Far    float64 `json:"far"`
-	Height float64 `json:"height"` // share of the picture's height
-	Seen   bool    `json:"seen"`   // some of its box lies in the picture
-	Behind bool    `json:"behind"` // all of it lies behind the lens
-	Left   float64 `json:"left"`   // in the picture, 0..1
-	Right  float64 `json:"right"`
-	Top    float64 `json:"top"`
-	Bottom float64 `json:"bottom"`
-}
-
-// SpanOf measures a box under a transform by its corners.
-func (v *View) SpanOf(box geom.Box, world geom.M) Span {
-	m := v.World()
-	inv, _ := m.Affine()
-	all := inv.Mul(world)
-	w, h := v.Gate()
-	s := Span{Near: math.Inf(1), Far: math.Inf(-1), Left: math.Inf(1), Right: math.Inf(-1), Top: math.Inf(1), Bottom: math.Inf(-1)}
-	for i := 0; i < 8; i++ {
-		q := all.Point(box.Corner(i))
-		d := -q.Z
-		s.Near, s.Far = min(s.Near, d), max(s.Far, d)
-		d = max(d, 1e-3) // a corner behind the lens reaches out of the picture
-		x, y := 0.5+q.X/d*v.Focal/w, 0.5-q.Y/d*v.Focal/h
-		s.Left, s.Right = min(s.Left, x), max(s.Right, x)
-		s.Top, s.Bottom = min(s.Top, y), max(s.Bottom, y)
-	}
-	s.Behind = s.Far <= 0
-	s.Near = max(s.Near, 0)
-	s.Seen = !s.Behind && s.Right > 0 && s.Left < 1 && s.Bottom > 0 && s.Top < 1
-	s.Height = max(min(s.Bottom, 1)-max(s.Top, 0), 0)
-	return s
-}
-
 // FitClip proposes near and far planes that cut nothing of the spans that
 // are seen, with 5 in 100 to spare. When something reaches up to the lens the
 // near plane stays at nearest.

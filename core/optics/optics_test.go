@@ -113,3 +113,55 @@ func TestImpossibleViewsAreRefused(t *testing.T) {
 		t.Error(err)
 	}
 }
+
+// Points all over a box that fall into the picture lie within its span, and
+// the span is no wider than they are.
+func TestSpanIsWhatIsSeenOfABox(t *testing.T) {
+	r := rand.New(rand.NewPCG(7, 8))
+	seen := 0
+	for range 300 {
+		v := Default()
+		v.Yaw, v.Pitch, v.Roll = r.Float64()*6, r.Float64()-0.5, r.Float64()
+		box := geom.Box{Min: geom.V{X: -r.Float64() * 9, Y: -r.Float64(), Z: -r.Float64() * 9}, Max: geom.V{X: r.Float64() * 9, Y: r.Float64() * 4, Z: r.Float64() * 9}}
+		world := geom.Compose(geom.V{X: r.NormFloat64() * 8, Y: r.NormFloat64(), Z: r.NormFloat64() * 8}, geom.Turn(geom.V{Y: 1}, r.Float64()*6), geom.V{X: 1, Y: 1, Z: 1})
+		s := v.SpanOf(box, world)
+		got := Span{Near: math.Inf(1), Left: 1, Top: 1}
+		n := 0
+		for range 4000 {
+			in := geom.V{X: box.Min.X + r.Float64()*(box.Max.X-box.Min.X), Y: box.Min.Y + r.Float64()*(box.Max.Y-box.Min.Y), Z: box.Min.Z + r.Float64()*(box.Max.Z-box.Min.Z)}
+			x, y, d, ok := v.Project(world.Point(in))
+			if !ok || x < 0 || x > 1 || y < 0 || y > 1 {
+				continue
+			}
+			n++
+			got.Near, got.Far = min(got.Near, d), max(got.Far, d)
+			got.Left, got.Right, got.Top, got.Bottom = min(got.Left, x), max(got.Right, x), min(got.Top, y), max(got.Bottom, y)
+		}
+		if n == 0 {
+			continue
+		}
+		seen++
+		const e = 1e-9
+		if !s.Seen || got.Near < s.Near-e || got.Far > s.Far+e || got.Left < s.Left-e || got.Right > s.Right+e || got.Top < s.Top-e || got.Bottom > s.Bottom+e {
+			t.Fatalf("points reach over\n%+v, span\n%+v", got, s)
+		}
+		// Random points come near the ends but seldom up to them.
+		if n > 1000 && (got.Near-s.Near > 0.3*(s.Far-s.Near) || s.Far-got.Far > 0.3*(s.Far-s.Near)) {
+			t.Fatalf("a loose span\n%+v, points\n%+v", s, got)
+		}
+	}
+	if seen < 50 {
+		t.Fatalf("only %d boxes were in the picture", seen)
+	}
+}
+
+// A wide floor under the lens is seen from where the lower edge of the
+// picture meets it: eye height / tan(half the vertical angle), level camera.
+func TestFloorIsSeenFromTheLowerEdgeOfThePicture(t *testing.T) {
+	v := Default()
+	v.Eye, v.Yaw, v.Pitch, v.Roll = geom.V{Y: 1.6}, 0, 0, 0
+	_, h := v.FieldOfView()
+	s := v.SpanOf(geom.Box{Min: geom.V{X: -50, Y: -1, Z: -50}, Max: geom.V{X: 50, Z: 50}}, geom.Identity)
+	near(t, "near", s.Near, 1.6/math.Tan(h/2), 1e-9)
+	near(t, "far", s.Far, 50, 1e-9)
+}

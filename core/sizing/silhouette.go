@@ -19,7 +19,7 @@ const (
 
 // grid is the resolution of a silhouette along its longer side: finer than
 // the pixels of the largest drawing of one piece.
-const grid = 160
+const grid = 320
 
 // Silhouette is the outline of a model after the transform top, as an SVG
 // path in metres with y downwards (for Front, y is minus the height). It is
@@ -142,6 +142,7 @@ func (r *raster) trace() string {
 			if !edge(x, y, 0) || done[(y*(r.w+1)+x)*4] {
 				continue
 			}
+			loop := [][2]int{{x, y}}
 			cx, cy, d, first := x, y, 0, true
 			for first || cx != x || cy != y || d != 0 {
 				if first || !done[(cy*(r.w+1)+cx)*4+d] {
@@ -155,14 +156,14 @@ func (r *raster) trace() string {
 						break
 					}
 				}
-				if first {
-					fmt.Fprintf(&out, "M%s", r.point(x, y))
-					first = false
-				}
+				first = false
 				if next != d {
-					fmt.Fprintf(&out, "L%s", r.point(cx, cy))
+					loop = append(loop, [2]int{cx, cy})
 				}
 				d = next
+			}
+			for i, p := range smooth(loop) {
+				fmt.Fprintf(&out, "%c%s", "ML"[min(i, 1)], r.point(p[0], p[1]))
 			}
 			out.WriteString("Z")
 		}
@@ -172,4 +173,57 @@ func (r *raster) trace() string {
 
 func (r *raster) point(x, y int) string {
 	return fmt.Sprintf("%.4g %.4g", r.x0+float64(x)*r.cell, r.y0+float64(y)*r.cell)
+}
+
+// smooth leaves out the corners of a closed outline that lie within a cell of
+// the line that the others make, so that slanted edges are no stairs (Douglas
+// and Peucker, 1973).
+func smooth(loop [][2]int) [][2]int {
+	if len(loop) < 5 {
+		return loop
+	}
+	far, most := 0, 0
+	for i, p := range loop {
+		if d := (p[0]-loop[0][0])*(p[0]-loop[0][0]) + (p[1]-loop[0][1])*(p[1]-loop[0][1]); d > most {
+			far, most = i, d
+		}
+	}
+	closed := append(append([][2]int{}, loop...), loop[0])
+	keep := make([]bool, len(closed))
+	keep[0], keep[far] = true, true
+	thin(closed, keep, 0, far)
+	thin(closed, keep, far, len(closed)-1)
+	var out [][2]int
+	for i := range loop {
+		if keep[i] {
+			out = append(out, loop[i])
+		}
+	}
+	if len(out) < 3 { // a sliver stays as it was traced
+		return loop
+	}
+	return out
+}
+
+// thin marks the corners between a and b that are needed.
+func thin(line [][2]int, keep []bool, a, b int) {
+	const off = 0.95 // cells; a stair of one cell lies at most 0.71 off its slope
+	dx, dy := float64(line[b][0]-line[a][0]), float64(line[b][1]-line[a][1])
+	length := math.Hypot(dx, dy)
+	at, most := -1, off
+	for i := a + 1; i < b; i++ {
+		px, py := float64(line[i][0]-line[a][0]), float64(line[i][1]-line[a][1])
+		d := math.Hypot(px, py)
+		if length > 0 {
+			d = math.Abs(px*dy-py*dx) / length
+		}
+		if d > most {
+			at, most = i, d
+		}
+	}
+	if at >= 0 {
+		keep[at] = true
+		thin(line, keep, a, at)
+		thin(line, keep, at, b)
+	}
 }

@@ -113,7 +113,7 @@ func Sizes(id, name string, size geom.V, decided bool) (list []Snag) {
 	top := size.Max()
 	switch {
 	case top > 2000 || top > 0 && top < 0.005:
-		return []Snag{{"size", fmt.Sprintf("%s measures %s: choose its unit", name, unit.Distance(top)), id, "", ""}}
+		return []Snag{{"size", fmt.Sprintf("%s measures %s: choose its unit", name, unit.Distance(top)), id, "sized", "it is right"}}
 	case math.IsNaN(top) || top == 0:
 		return []Snag{{"size", fmt.Sprintf("%s has no size", name), id, "", ""}}
 	}

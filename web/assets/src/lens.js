@@ -30,6 +30,7 @@ export class Lens {
     this.drawn = 0;
     new ResizeObserver(() => this.invalidate()).observe(box);
     this.canvas.addEventListener("pointerdown", (e) => this.press(e));
+    this.over.addEventListener("pointerdown", (e) => this.lift(e));
     this.canvas.addEventListener("wheel", (e) => this.dolly(e), { passive: false });
   }
   model(url) {
@@ -158,10 +159,12 @@ export class Lens {
         const x = (q.x / 2 + 0.5) * f.bw, y = (0.5 - q.y / 2) * f.bh;
         box[0] = Math.min(box[0], x); box[1] = Math.min(box[1], y); box[2] = Math.max(box[2], x); box[3] = Math.max(box[3], y);
       }
-      if (behind) continue;
+      if (behind || box[2] < 0 || box[3] < 0 || box[0] > f.bw || box[1] > f.bh) continue;
       const [a, b, c, d] = box, k = Math.min(12, (c - a) / 3, (d - b) / 3);
       s += `<path fill='none' stroke='#d6e935' stroke-width='2' d='M${a} ${b + k}V${b}h${k}M${c - k} ${b}H${c}v${k}M${c} ${d - k}V${d}h${-k}M${a + k} ${d}H${a}v${-k}'/>`;
-      const label = this.v.size(p.dims), tw = Math.max(label.length * 7.3, p.name.length * 7) + 14, tx = Math.min(c + 8, f.bw - tw - 4), ty = Math.max(b, 4);
+      if (!p.locked && id === this.v.sel[0] && b > 30) // the stalk lifts
+        s += `<g data-stalk='${escape(id)}' style='pointer-events:auto;cursor:ns-resize'><path fill='none' stroke='#d6e935' stroke-width='2' d='M${(a + c) / 2} ${b}V${b - 22}'/><circle cx='${(a + c) / 2}' cy='${b - 22}' r='5' fill='#d6e935'/><circle cx='${(a + c) / 2}' cy='${b - 22}' r='13' fill='transparent'/><title>drag to lift</title></g>`;
+      const label = this.lifting ? `base at ${this.v.length(p.at.y)}` : this.v.size(p.dims), tw = Math.max(label.length * 7.3, p.name.length * 7) + 14, tx = c + 8 + tw < f.bw - 4 || a < tw + 12 ? Math.min(c + 8, f.bw - tw - 4) : a - 8 - tw, ty = Math.min(Math.max(b, 4), f.bh - 40);
       s += `<rect x='${tx}' y='${ty}' width='${tw}' height='36' fill='#161616' fill-opacity='.85'/><text x='${tx + 6}' y='${ty + 15}' fill='#f0f0f0' font-size='12'>${escape(p.name)}</text><text class='n' x='${tx + 6}' y='${ty + 30}' fill='#d6e935' font-size='12'>${escape(label)}</text>`;
     }
     this.over.setAttribute("viewBox", `0 0 ${f.bw} ${f.bh}`);
@@ -171,9 +174,11 @@ export class Lens {
   carry(p) {
     const it = this.placed.get(p.id);
     if (!it) return;
-    const was = new Matrix4().fromArray(p.world), s = new Vector3().setFromMatrixScale(was);
+    const s = p.scale;
     const turn = new Matrix4().makeRotationY(p.yaw).multiply(new Matrix4().makeRotationX(p.pitch)).multiply(new Matrix4().makeRotationZ(p.roll));
-    it.group.matrix.copy(turn).scale(s).setPosition(p.at.x, p.at.y, p.at.z).multiply(it.inner);
+    const world = turn.scale(new Vector3(s.x, s.y, s.z)).setPosition(p.at.x, p.at.y, p.at.z);
+    p.world = [...world.elements]; // the brackets go along
+    it.group.matrix.copy(world).multiply(it.inner);
     it.group.matrixWorldNeedsUpdate = true;
     this.invalidate();
   }
@@ -215,6 +220,28 @@ export class Lens {
       if (moved) this.v.view(now); else this.v.select(this.hit(u), u.shiftKey);
     };
     this.canvas.addEventListener("pointermove", move); this.canvas.addEventListener("pointerup", up);
+  }
+  // lift moves the selected thing up and down by its stalk.
+  lift(e) {
+    const id = e.target.closest("[data-stalk]")?.dataset.stalk, p = id && this.v.placement(id);
+    if (!p) return;
+    e.stopPropagation();
+    this.over.setPointerCapture(e.pointerId);
+    const q = new Vector3(p.at.x, p.at.y, p.at.z).applyMatrix4(this.camera.matrixWorldInverse), kept = p.at.y;
+    const metres = (-q.z * this.gate()) / this.viewNow.focal / this.frame().h; // that a pixel is at its distance
+    const move = (m) => {
+      const up = kept + (e.clientY - m.clientY) * metres;
+      p.at.y = this.v.snapOn && !m.altKey ? Math.round(up * 20) / 20 : up; // steps of 5 cm
+      this.lifting = true;
+      this.carry(p);
+    };
+    const drop = () => {
+      this.over.removeEventListener("pointermove", move); this.over.removeEventListener("pointerup", drop); this.over.removeEventListener("pointercancel", drop);
+      const y = p.at.y, moved = this.lifting;
+      this.lifting = false; p.at.y = kept;
+      if (moved) this.v.change(p.id, { at: { y } });
+    };
+    this.over.addEventListener("pointermove", move); this.over.addEventListener("pointerup", drop); this.over.addEventListener("pointercancel", drop);
   }
   dolly(e) {
     e.preventDefault();

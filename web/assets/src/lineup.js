@@ -1,6 +1,7 @@
 // The line-up: silhouettes of all pieces at true relative size on one ground
 // line, beside a person of 1.75 m and a staff.
 import { make } from "./plan.js";
+import { distance } from "./print.js";
 
 export function drawLineup(svg, v) {
   const box = svg.getBoundingClientRect(), w = box.width, h = box.height, st = v.st;
@@ -12,28 +13,30 @@ export function drawLineup(svg, v) {
   const chosen = v.sized;
   const tall = Math.max(2.2, (chosen ? Math.max(chosen.size.y, chosen.size.x * 0.6) : 2) * 1.25), px = (h - 110) / tall, ground = h - 64;
   const gap = Math.max(12, tall * px * 0.02);
-  let x = 70;
+  let x = 0;
   const staff = make("g", { "aria-hidden": "true" }), every = [0.01, 0.05, 0.1, 0.5, 1, 5, 10, 50, 100, 500, 1000].find((k) => k * px >= 26) || 5000;
   for (let m = 0, i = 0; m <= tall; m += every, i++) {
     const y = ground - m * px;
-    staff.append(make("line", { x1: 60, x2: w, y1: y, y2: y, stroke: "#b4b4b4" }), make("text", { x: 38, y: y + 4, "text-anchor": "end", "font-size": 11, class: "n", fill: "#222" }, v.length(m).replace(/(\.\d*?)0+ /, "$1 ").replace(". ", " ")));
+    staff.append(make("line", { x1: 60, x2: w, y1: y, y2: y, stroke: "#b4b4b4" }), make("text", { x: 38, y: y + 4, "text-anchor": "end", "font-size": 11, class: "n", fill: "#222" }, m >= 1000 ? distance(m).replace(".0", "") : v.length(m).replace(/(\.\d*?)0+ /, "$1 ").replace(". ", " ")));
     staff.append(make("rect", { x: 44, y: y - (every * px) / 2, width: 10, height: (every * px) / 2, fill: "#161616" }));
   }
   svg.append(staff, make("line", { x1: 44, x2: w, y1: ground, y2: ground, stroke: "#161616", "stroke-width": 2 }));
-  const clip = make("clipPath", { id: "above" });
-  clip.append(make("rect", { x: 60, y: 0, width: w - 60, height: h }));
-  svg.append(clip);
-  // Scroll so that the chosen piece is on the sheet.
+  // The person stands still beside the staff; the pieces scroll behind, so
+  // that the chosen one is on the sheet.
   const widths = list.map((p) => Math.max((p.box.max.x - p.box.min.x) * px, 34));
-  const at = list.findIndex((p) => p.id === chosen?.id);
+  const left = 70 + widths[0] + gap * 2, at = list.findIndex((p) => p.id === chosen?.id);
   if (at > 0) {
-    const before = widths.slice(0, at).reduce((a, b) => a + b + gap, 0), right = 70 + before + widths[at] + 40;
-    if (right > w) x -= Math.min(right - w, before - widths[0] - gap);
+    const before = widths.slice(1, at).reduce((a, b) => a + b + gap, 0), right = left + before + widths[at] + 40;
+    if (right > w) x = -Math.min(right - w, before);
   }
+  const clip = make("clipPath", { id: "above" });
+  clip.append(make("rect", { x: left - gap, y: 0, width: w - left + gap, height: h }));
+  svg.append(clip);
   const row = make("g", { "clip-path": "url(#above)" });
   list.forEach((p, i) => {
-    const wide = widths[i], mid = x + wide / 2, on = p.id === chosen?.id, odd = v.st.snags.some((s) => s.step === "size" && s.id === p.id);
-    x += wide + gap;
+    if (i === 1) x += left;
+    const wide = widths[i], mid = i ? x + wide / 2 : 70 + wide / 2, on = p.id === chosen?.id, odd = v.st.snags.some((s) => s.step === "size" && s.id === p.id);
+    if (i) x += wide + gap;
     if (mid + wide / 2 < 60 || mid - wide / 2 > w) return;
     const g = make("g", { "data-piece": p.id, tabindex: p.id === "person" ? null : 0, role: "button", "aria-label": p.name, style: "cursor:pointer" });
     const cx = (p.box.min.x + p.box.max.x) / 2;
@@ -52,7 +55,7 @@ export function drawLineup(svg, v) {
     const choose = () => { if (p.id !== "person") { v.piece = p.id; drawLineup(svg, v); } };
     g.addEventListener("click", choose);
     g.addEventListener("keydown", (e) => { if (e.key === "Enter" || e.key === " ") { e.preventDefault(); choose(); } });
-    row.append(g);
+    (i ? row : svg).append(g);
   });
   svg.append(row, make("text", { x: w - 14, y: 22, "text-anchor": "end", "font-size": 12, class: "n", fill: "#161616" }, "1 : " + Math.max(1, Math.round(3780 / px))));
 }

@@ -4,8 +4,9 @@ import Alpine from "alpinejs";
 import { Plan } from "./plan.js";
 import { Strip } from "./strip.js";
 import { drawLineup } from "./lineup.js";
-import { length, number, degrees, distance, radians } from "./print.js";
+import { length, size, number, degrees, distance, radians } from "./print.js";
 import { keys } from "./keys.js";
+import { figure } from "./figure.js";
 
 const page = document.documentElement.dataset;
 const token = document.querySelector("meta[name=csrf]")?.content || "";
@@ -25,6 +26,7 @@ async function call(path, options = {}) {
 const post = (path, body) => call(path, { method: "POST", body: JSON.stringify(body), headers: { "Content-Type": "application/json" } });
 
 document.addEventListener("alpine:init", () => {
+  figure(Alpine);
   Alpine.store("v", {
     st: null, step: page.step || "dress", sel: [], piece: "", hover: "", message: "", bad: false, search: "", keysShown: false,
     uploads: [], shotName: "", tone: localStorage.tone || "dark", snapOn: localStorage.snap !== "off", time: 0, waiting: 0,
@@ -33,7 +35,7 @@ document.addEventListener("alpine:init", () => {
     get unit() { return this.st?.production.unit || "metre"; },
     length(m) { return m == null ? "" : length(m, this.unit); },
     distance, number, degrees,
-    size(v) { return v ? `${length(v.x, this.unit)} × ${length(v.y, this.unit)} × ${length(v.z, this.unit)}` : ""; },
+    size(v) { return v ? size(v, this.unit) : ""; },
     say(text, bad = false) { this.message = text; this.bad = bad; },
 
     async start() {
@@ -68,7 +70,7 @@ document.addEventListener("alpine:init", () => {
       if (this.st && st.revision < this.st.revision) return;
       this.st = st;
       this.sel = this.sel.filter((id) => st.placements.some((p) => p.id === id));
-      if (!st.pieces.some((p) => p.id === this.piece)) this.piece = st.pieces[0]?.id || "";
+      if (!st.pieces.some((p) => p.id === this.piece)) this.piece = (st.snags.find((s) => s.step === "size") || st.pieces[0])?.id || "";
       this.draw();
     },
     draw() {
@@ -83,10 +85,20 @@ document.addEventListener("alpine:init", () => {
       history.pushState(null, "", step);
       requestAnimationFrame(() => { this.plan.center(); this.draw(); });
     },
-    // edit sends deeds; what the server refuses is told and nothing changes.
-    async edit(...deeds) {
+    // edit sends deeds, one edit after the other, so that a quick hand is never
+    // told that its own last edit came in between. A deed may be a function:
+    // it is asked when its turn comes. What the server refuses is told and
+    // nothing changes.
+    edit(...deeds) {
+      const turn = (this.last || Promise.resolve()).then(() => this.send(deeds));
+      this.last = turn;
+      return turn;
+    },
+    async send(asked) {
       this.waiting++;
       try {
+        const deeds = asked.flatMap((d) => (typeof d === "function" ? d() : d));
+        if (!deeds.length) return null;
         const r = await post(`/api/sets/${page.set}/edit`, { revision: this.st.revision, deeds });
         this.say(r.label ? "Kept: " + r.label : "");
         await this.reload();
@@ -97,8 +109,8 @@ document.addEventListener("alpine:init", () => {
         return null;
       } finally { this.waiting--; }
     },
-    async undo() { await this.again("undo", "Undone: "); },
-    async redo() { await this.again("redo", "Done again: "); },
+    undo() { return (this.last = (this.last || Promise.resolve()).then(() => this.again("undo", "Undone: "))); },
+    redo() { return (this.last = (this.last || Promise.resolve()).then(() => this.again("redo", "Done again: "))); },
     async again(what, word) {
       try {
         const r = await post(`/api/productions/${this.st.production.id}/${what}`, {});
@@ -148,16 +160,21 @@ document.addEventListener("alpine:init", () => {
     },
     remove() { return this.sel.length ? this.edit({ do: "delete", ids: this.sel }) : null; },
     down() { return this.sel.length ? this.edit({ do: "ground", ids: this.sel }) : null; },
-    nudge(x, y, z) {
-      const deeds = this.sel.map((id) => this.placement(id)).filter((p) => p && !p.locked)
-        .map((p) => ({ do: "change", kind: "placement", id: p.id, patch: { at: { x: p.at.x + x, y: p.at.y + y, z: p.at.z + z } } }));
-      if (deeds.length) this.edit(...deeds);
+    // A key that is held adds up until the edit before it is kept.
+    nudge(x, y, z, deg = 0) {
+      if (!this.sel.length) return;
+      const first = !this.held;
+      this.held ||= { x: 0, y: 0, z: 0, yaw: 0 };
+      this.held.x += x; this.held.y += y; this.held.z += z; this.held.yaw += radians(deg);
+      if (!first) return;
+      this.edit(() => {
+        const h = this.held;
+        this.held = null;
+        return this.sel.map((id) => this.placement(id)).filter((p) => p && !p.locked).map((p) => ({ do: "change", kind: "placement", id: p.id,
+          patch: { yaw: p.yaw + h.yaw, at: { x: p.at.x + h.x, y: p.at.y + h.y, z: p.at.z + h.z } } }));
+      });
     },
-    turn(deg) {
-      const deeds = this.sel.map((id) => this.placement(id)).filter((p) => p && !p.locked)
-        .map((p) => ({ do: "change", kind: "placement", id: p.id, patch: { yaw: p.yaw + radians(deg) } }));
-      if (deeds.length) this.edit(...deeds);
-    },
+    turn(deg) { this.nudge(0, 0, 0, deg); },
     get listed() {
       const q = this.search.toLowerCase();
       return (this.st?.placements || []).filter((p) => p.name.toLowerCase().includes(q));
@@ -185,6 +202,17 @@ document.addEventListener("alpine:init", () => {
       const s = this.st.set;
       return this.edit({ do: "change", kind: "set", patch: { move: { to: s.view, duration: s.move?.duration || 4, easing: s.move?.easing || "smooth", rate: s.move?.rate || 24 } } });
     },
+    // moveEnd is the kept shot whose view the move ends at, "own" or "".
+    get moveEnd() {
+      const to = this.st?.set.move?.to, same = JSON.stringify(to);
+      return !to ? "" : this.st.shots.find((s) => JSON.stringify(s.view) === same)?.id || "own";
+    },
+    moveTo(end) {
+      if (end === "own") return null;
+      if (!end) return this.setMove(false);
+      const m = this.st.set.move;
+      return this.edit({ do: "change", kind: "set", patch: { move: { to: this.st.shots.find((s) => s.id === end).view, duration: m?.duration || 4, easing: m?.easing || "smooth", rate: m?.rate || 24 } } });
+    },
     moveStart() { // the view becomes the start, its former start the end
       const s = this.st.set;
       return this.edit({ do: "change", kind: "set", patch: { view: s.move.to, move: { to: s.view } } });
@@ -198,6 +226,7 @@ document.addEventListener("alpine:init", () => {
     mend(s) {
       if (s.fix === "fit") return this.edit({ do: "fit" });
       if (s.fix === "ground") return this.edit({ do: "ground", ids: [s.id] });
+      if (s.fix === "sized") { return this.edit({ do: "change", kind: "piece", id: s.id, patch: { sizing: { decided: true } } }); }
       if (s.step === "size") { this.piece = s.id; this.go("size"); }
     },
 
@@ -258,7 +287,8 @@ document.addEventListener("alpine:init", () => {
     async dropTake(id) { await post(`/api/takes/${id}/delete`, {}).catch((e) => this.say(e.message, true)); await this.reload(); },
     picture(t) { const r = t.result || {}; const h = r.png || r.preview || r.frames?.[0]; return h ? `/blobs/${h}?as=png` : ""; },
     fetchURL(hash, as, name) { return `/blobs/${hash}?as=${as}&name=${encodeURIComponent(name + "." + as)}`; },
-    get shown() { return this.st?.takes.find((t) => t.id === this.compare) || this.st?.takes[0] || null; },
+    get shown() { const t = this.st?.takes || []; return t.find((x) => x.id === this.compare) || t.find((x) => this.picture(x)) || t[0] || null; },
+    count: (n, one, many = one + "s") => `${n.toLocaleString("en")} ${n === 1 ? one : many}`,
   });
 });
 window.Alpine = Alpine;

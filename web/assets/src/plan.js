@@ -84,6 +84,7 @@ export class Plan {
     for (const p of order) world.append(this.footprint(p));
     this.camera(st, world);
     this.sun(st, w, h);
+    this.labels = [];
     for (const p of order) this.label(p);
     for (const id of this.v.sel) { const p = this.v.placement(id); if (p) this.brackets(p); }
     this.scale(w, h);
@@ -117,7 +118,9 @@ export class Plan {
   label(p) {
     const w = Math.max(p.dims.x, p.dims.z) * this.px;
     if (w < 26 || p.hidden || p.dims.x > 200 || this.v.sel.includes(p.id)) return;
-    const [x, y] = this.screen(p.at.x, p.at.z);
+    const [x, y] = this.screen(p.at.x, p.at.z), half = p.name.length * 2.8 + 4;
+    if (this.labels.some(([lx, ly, lh]) => Math.abs(lx - x) < lh + half && Math.abs(ly - y) < 14)) return;
+    this.labels.push([x, y, half]);
     this.svg.append(make("text", { x, y: y + 4, "text-anchor": "middle", "font-size": 11, fill: "#222", style: "pointer-events:none", stroke: "#cbcbcb", "stroke-width": 3, "paint-order": "stroke" }, p.name));
   }
   // brackets mark a selected thing by four corners and its dimensions.
@@ -126,8 +129,14 @@ export class Plan {
     const g = make("g", { transform: `translate(${x} ${y}) rotate(${-p.yaw * deg})`, fill: "none", stroke: "#161616", "stroke-width": 2 });
     const hw = (p.dims.x * this.px) / 2 + 6, hh = (p.dims.z * this.px) / 2 + 6, k = Math.min(10, hw, hh);
     const cx = ((p.box.min.x + p.box.max.x) / 2) * p.scale.x * this.px, cz = ((p.box.min.z + p.box.max.z) / 2) * p.scale.z * this.px;
-    for (const [sx, sy] of [[-1, -1], [1, -1], [1, 1], [-1, 1]])
+    for (const [sx, sy] of [[-1, -1], [1, -1], [1, 1], [-1, 1]]) {
       g.append(make("path", { d: `M${cx + sx * hw} ${cz + sy * (hh - k)}V${cz + sy * hh}H${cx + sx * (hw - k)}` }));
+      if (!p.locked) { // the corners scale
+        const grip = make("rect", { x: cx + sx * hw - 7, y: cz + sy * hh - 7, width: 14, height: 14, fill: "transparent", stroke: "none", "data-corner": p.id, style: `cursor:${sx === sy ? "nwse" : "nesw"}-resize` });
+        grip.append(make("title", {}, "drag to scale"));
+        g.append(grip);
+      }
+    }
     if (!p.locked) { // the dial for turning
       const r = Math.max(hw, hh) + 16;
       g.append(make("circle", { cx: 0, cy: 0, r, stroke: "#161616", "stroke-width": 1, "stroke-dasharray": "2 5" }));
@@ -161,7 +170,9 @@ export class Plan {
     world.append(make("path", { ...line, d: arc(view.focus), "stroke-width": 1.2, "stroke-dasharray": "5 4" }));
     const g = make("g", { transform: `translate(${e.x} ${e.z}) rotate(${-yaw * deg}) scale(${1 / this.px})`, style: "cursor:move", "data-camera": "eye" });
     g.append(make("path", { d: "M0 -2L9 14H-9Z", fill: "#161616" }), make("circle", { r: 15, cy: 4, fill: "transparent" }));
-    const aim = at(0, Math.max(view.focus, 30 / this.px));
+    // The handle for aiming is on a short stick: far out it would lie on the subject.
+    const aim = at(0, 58 / this.px);
+    world.append(make("path", { ...line, d: `M${at(0, 16 / this.px)}L${at(0, 50 / this.px)}`, "stroke-dasharray": "2 3" }));
     const t = make("g", { transform: `translate(${aim[0]} ${aim[1]}) scale(${1 / this.px})`, style: "cursor:crosshair", "data-camera": "aim" });
     t.append(make("path", { d: "M-7 0H7M0 -7V7", stroke: "#161616", "stroke-width": 2 }), make("circle", { r: 12, fill: "transparent" }));
     world.append(g, t);
@@ -183,7 +194,7 @@ export class Plan {
   }
   press(e) {
     if (e.button > 1) return;
-    const v = this.v, from = this.at(e), camera = e.target.closest("[data-camera]"), dial = e.target.closest("[data-dial]");
+    const v = this.v, from = this.at(e), camera = e.target.closest("[data-camera]"), dial = e.target.closest("[data-dial]"), corner = e.target.closest("[data-corner]");
     const id = e.target.closest("[data-id]")?.dataset.id;
     const follow = (move, drop) => {
       this.svg.setPointerCapture(e.pointerId);
@@ -206,6 +217,15 @@ export class Plan {
         if (v.snapOn && !m.altKey) a = Math.round(a / (Math.PI / 12)) * (Math.PI / 12);
         p.yaw = a; this.draw(); v.lens?.carry(p);
       }, (moved) => { const a = p.yaw; p.yaw = yaw; if (moved) v.change(p.id, { yaw: a }); });
+    }
+    if (corner) {
+      const p = v.placement(corner.dataset.corner), kept = { ...p.scale }, dims = { ...p.dims }, r = Math.hypot(from.x - p.at.x, from.z - p.at.z) || 1;
+      return follow((at, m) => {
+        let k = Math.hypot(at.x - p.at.x, at.z - p.at.z) / r;
+        if (v.snapOn && !m.altKey) k = Math.max(Math.round(k * 20) / 20, 0.05); // steps of five in a hundred
+        for (const a of "xyz") { p.scale[a] = kept[a] * Math.max(k, 0.01); p.dims[a] = dims[a] * Math.max(k, 0.01); }
+        this.draw(); v.lens?.carry(p);
+      }, (moved) => { const scale = { ...p.scale }; p.scale = kept; p.dims = dims; if (moved) v.change(p.id, { scale }); else this.draw(); });
     }
     if (id) {
       if (e.shiftKey) return v.select(id, true);

@@ -13,6 +13,13 @@ export function length(m, unit) {
   const v = m / size;
   return `${v.toFixed(Math.abs(v) >= 1000 ? Math.min(decimals, 1) : decimals)} ${symbol}`;
 }
+// size prints three lengths with one unit.
+export function size(v, unit) {
+  const all = [v.x, v.y, v.z].map((m) => length(m, unit));
+  if (unit === "foot") return all.join(" × ");
+  const symbol = all[2].slice(all[2].indexOf(" "));
+  return all.map((s) => s.slice(0, s.indexOf(" "))).join(" × ") + symbol;
+}
 export const number = (n, d = 2) => (n == null ? "" : Number(n).toFixed(d).replace(/(\.\d*?)0+$/, "$1").replace(/\.$/, ""));
 export const degrees = (r, d = 1) => number((r * 180) / Math.PI, d) + "°";
 export const radians = (d) => (d * Math.PI) / 180;

@@ -14,6 +14,25 @@ export class Strip {
   get hi() { return Math.max(100, this.v.st.lens.reach * 1.6, this.v.st.set.view.far * 1.4); }
   x(m) { return 16 + (this.w - 32) * (Math.log(Math.max(m, this.lo) / this.lo) / Math.log(this.hi / this.lo)); }
   metres(x) { return this.lo * Math.exp(((x - 16) / (this.w - 32)) * Math.log(this.hi / this.lo)); }
+  // bars are what is drawn: what lies in the picture, is cut or selected, each
+  // by itself; copies of one piece, when there are many, as one bar.
+  bars() {
+    const out = [], many = new Map();
+    for (const b of this.v.st.bars) {
+      const on = this.v.sel.includes(b.id);
+      if (!b.span.seen && !b.cut && !on) continue;
+      const piece = on || b.cut ? "" : this.v.placement(b.id)?.piece;
+      if (!piece) out.push(b);
+      else many.set(piece, [...(many.get(piece) || []), b]);
+    }
+    for (const [piece, list] of many) {
+      if (list.length < 5) { out.push(...list); continue; }
+      const span = { ...list[0].span };
+      for (const b of list) { span.near = Math.min(span.near, b.span.near); span.far = Math.max(span.far, b.span.far); span.height = Math.max(span.height, b.span.height); }
+      out.push({ id: list[0].id, name: `${this.v.st.pieces.find((p) => p.id === piece)?.name}, ${list.length}`, span, cut: false, list });
+    }
+    return out;
+  }
   draw() {
     const st = this.v.st, box = this.svg.getBoundingClientRect(), s = this.svg;
     this.w = box.width; this.h = box.height;
@@ -35,7 +54,7 @@ export class Strip {
         s.append(make("text", { x, y: this.h - 3, "text-anchor": "middle", "font-size": 11, class: "n", fill: k === 1 ? ink : soft }, m >= 1000 ? m / 1000 + " km" : k === 1 ? m + " m" : m));
       }
     let labelled = [];
-    for (const b of [...st.bars].sort((p, q) => q.span.height - p.span.height)) {
+    for (const b of this.bars().sort((p, q) => q.span.height - p.span.height)) {
       const x = this.x(b.span.near), w = Math.max(this.x(b.span.far) - x, 3), h = Math.max(b.span.height * (base - top - 12), 4), on = this.v.sel.includes(b.id);
       const g = make("g", { "data-bar": b.id, style: "cursor:pointer" });
       g.append(make("title", {}, `${b.name}: ${distance(b.span.near)} to ${distance(b.span.far)}${b.cut ? ", cut by a plane" : b.span.seen ? "" : ", outside of the picture"}`));

@@ -1,0 +1,97 @@
+package optics
+
+import (
+	"math"
+
+	"visator/core/geom"
+)
+
+// Span is how far a thing reaches along the view axis and in the picture.
+// What is seen of it counts where it is seen at all, else the whole of it.
+type Span struct {
+	Near   float64 `json:"near"` // metres along the axis; only what is before the lens
+	Far    float64 `json:"far"`
+	Height float64 `json:"height"` // share of the picture's height
+	Seen   bool    `json:"seen"`   // some of its box lies in the picture
+	Behind bool    `json:"behind"` // all of it lies behind the lens
+	Left   float64 `json:"left"`   // in the picture, 0..1
+	Right  float64 `json:"right"`
+	Top    float64 `json:"top"`
+	Bottom float64 `json:"bottom"`
+}
+
+// faces are the corners of a box's sides, each around its edge.
+var faces = [6][4]int{{0, 2, 6, 4}, {1, 3, 7, 5}, {0, 1, 5, 4}, {2, 3, 7, 6}, {0, 1, 3, 2}, {4, 5, 7, 6}}
+
+// SpanOf measures a box under a transform: its sides are cut by the four
+// planes through the lens and the picture's edges, near and far planes do not
+// count. A lens inside of the box sees it from distance 0.
+func (v *View) SpanOf(box geom.Box, world geom.M) Span {
+	m := v.World()
+	inv, _ := m.Affine()
+	all := inv.Mul(world)
+	w, h := v.Gate()
+	tx, ty := w/(2*v.Focal), h/(2*v.Focal)
+	var corner [8]geom.V
+	s := Span{Near: math.Inf(1), Far: math.Inf(-1)}
+	for i := range corner {
+		corner[i] = all.Point(box.Corner(i))
+		s.Near, s.Far = min(s.Near, -corner[i].Z), max(s.Far, -corner[i].Z)
+	}
+	inside := false
+	if back, ok := all.Affine(); ok {
+		lens := back.Point(geom.V{})
+		inside = lens.X > box.Min.X && lens.X < box.Max.X && lens.Y > box.Min.Y && lens.Y < box.Max.Y && lens.Z > box.Min.Z && lens.Z < box.Max.Z
+	}
+	s.Behind, s.Near = s.Far <= 0, max(s.Near, 0)
+	seen := Span{Near: math.Inf(1), Far: math.Inf(-1), Left: 1, Top: 1, Seen: true}
+	for _, f := range faces {
+		side := []geom.V{corner[f[0]], corner[f[1]], corner[f[2]], corner[f[3]]}
+		for _, p := range clipSides(side, tx, ty) {
+			d := -p.Z
+			seen.Near, seen.Far = min(seen.Near, d), max(seen.Far, d)
+			if d > 0 {
+				x, y := 0.5+p.X/d/(2*tx), 0.5-p.Y/d/(2*ty)
+				seen.Left, seen.Right = min(seen.Left, x), max(seen.Right, x)
+				seen.Top, seen.Bottom = min(seen.Top, y), max(seen.Bottom, y)
+			}
+		}
+	}
+	if seen.Far <= 0 {
+		return s
+	}
+	if inside {
+		seen.Near = 0
+	}
+	seen.Height = max(seen.Bottom-seen.Top, 0)
+	return seen
+}
+
+// clipSides cuts a polygon in camera space by the pyramid of the picture:
+// |x| <= d·tx and |y| <= d·ty, with d the distance along the axis
+// (Sutherland and Hodgman, Reentrant Polygon Clipping, 1974).
+func clipSides(poly []geom.V, tx, ty float64) []geom.V {
+	for _, side := range [4]func(p geom.V) float64{
+		func(p geom.V) float64 { return -p.Z*tx - p.X }, func(p geom.V) float64 { return -p.Z*tx + p.X },
+		func(p geom.V) float64 { return -p.Z*ty - p.Y }, func(p geom.V) float64 { return -p.Z*ty + p.Y },
+	} {
+		if len(poly) == 0 {
+			return nil
+		}
+		out := make([]geom.V, 0, len(poly)+1)
+		last := poly[len(poly)-1]
+		lastIn := side(last)
+		for _, p := range poly {
+			in := side(p)
+			if (in >= 0) != (lastIn >= 0) {
+				out = append(out, last.Add(p.Sub(last).Mul(lastIn/(lastIn-in))))
+			}
+			if in >= 0 {
+				out = append(out, p)
+			}
+			last, lastIn = p, in
+		}
+		poly = out
+	}
+	return poly
+}

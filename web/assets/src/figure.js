@@ -1,0 +1,20 @@
+// x-figure="expression" shows a value in a field that can be typed into. What
+// is being typed is never overwritten by news from the server: the field shows
+// the value again once it is kept, left or given up with Escape. What was
+// refused (class "bad") stays to be mended.
+export function figure(Alpine) {
+  Alpine.directive("figure", (field, { expression }, { effect, evaluateLater, cleanup }) => {
+    const read = evaluateLater(expression);
+    let typing = false, value = "";
+    const show = () => { if (!typing && !field.classList.contains("bad")) field.value = value; };
+    const key = (e) => {
+      if (e.key !== "Escape") return;
+      e.stopPropagation();
+      typing = false; field.classList.remove("bad"); show(); field.blur();
+    };
+    const on = { input: () => { typing = true; }, change: () => { typing = false; }, blur: () => { typing = false; show(); }, keydown: key };
+    for (const k in on) field.addEventListener(k, on[k]);
+    cleanup(() => { for (const k in on) field.removeEventListener(k, on[k]); });
+    effect(() => read((v) => { value = v ?? ""; show(); }));
+  });
+}
