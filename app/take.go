@@ -178,8 +178,8 @@ type shooting struct {
 	production string
 	scene      *render.Scene
 	start      time.Time
-	shown      time.Time
-	older      string // the preview before the last
+	next       time.Time // when the picture so far is shown again
+	older      string    // the preview before the last
 }
 
 // RunTake renders a take. After an interruption a still begins anew, a move
@@ -277,9 +277,12 @@ func giveWay() {
 	_ = syscall.Setpriority(syscall.PRIO_PROCESS, syscall.Gettid(), 12)
 }
 
-// previewEvery is how often a picture in the making is shown: often enough
-// to judge it, seldom enough not to slow it.
-const previewEvery = 1500 * time.Millisecond
+// A picture in the making is shown often enough to judge it, and seldom
+// enough not to slow it: showing takes at most a tenth of the time.
+const (
+	previewEvery = 1500 * time.Millisecond
+	previewShare = 10
+)
 
 // glance makes a small picture at once, for something to look at while the
 // first pass of the large one is made.
@@ -299,9 +302,12 @@ func (sh *shooting) glance(ctx context.Context) {
 func (sh *shooting) still(ctx context.Context) error {
 	sh.glance(ctx)
 	f, err := sh.expose(ctx, &sh.s.View, func(done, of int, f *render.Film) {
-		if done < of && (done == 1 || time.Since(sh.shown) > previewEvery) {
-			sh.shown = time.Now()
-			f.Show(sh.s.Denoise)
+		if done < of && (done == 1 || time.Now().After(sh.next)) {
+			began := time.Now()
+			defer func() {
+				sh.next = time.Now().Add(max(previewEvery, previewShare*time.Since(began)))
+			}()
+			f := f.Glimpse(sh.s.Denoise)
 			old := sh.older // pages may still show the one after it
 			sh.older = sh.r.Preview
 			if hash, err := sh.putPNG(ctx, f, sh.s.View.EV); err == nil {

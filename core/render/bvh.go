@@ -21,12 +21,22 @@ type treeNode struct {
 	n0, n1             uint32
 }
 
-// primRef is a primitive while the tree is built.
-type primRef struct {
-	lo, hi [3]float32
-	id     uint32
-	_      uint32
+// bounds32 is a box: its lower corner negated, an unused number, its upper
+// corner, another one. So the union of two is one maximum of eight numbers.
+type bounds32 [8]float32
+
+// primRef is the box of a primitive while the tree is built. The bits of the
+// fourth number are the primitive's own number.
+type primRef bounds32
+
+func newRef(lo, hi [3]float32, id uint32) primRef {
+	return primRef{-lo[0], -lo[1], -lo[2], math.Float32frombits(id), hi[0], hi[1], hi[2], 0}
 }
+
+func (r *primRef) id() uint32 { return math.Float32bits(r[3]) }
+
+// centre is twice the middle of the box along an axis.
+func (r *primRef) centre(axis int) float32 { return r[4+axis] - r[axis] }
 
 const (
 	leafSize = 4
@@ -42,26 +52,37 @@ type builder struct {
 	spare chan struct{} // tokens for more threads
 }
 
-type bounds32 struct{ lo, hi [3]float32 }
-
 func emptyBounds() bounds32 {
-	i := float32(math.Inf(1))
-	return bounds32{[3]float32{i, i, i}, [3]float32{-i, -i, -i}}
+	return bounds32{-inf32, -inf32, -inf32, 0, -inf32, -inf32, -inf32, 0}
 }
 
-func (b *bounds32) grow(lo, hi *[3]float32) {
-	for k := 0; k < 3; k++ {
-		if lo[k] < b.lo[k] {
-			b.lo[k] = lo[k]
-		}
-		if hi[k] > b.hi[k] {
-			b.hi[k] = hi[k]
+func boundsOf(lo, hi [3]float32) bounds32 { return bounds32(newRef(lo, hi, 0)) }
+
+func (b *bounds32) lo() [3]float32 { return [3]float32{-b[0], -b[1], -b[2]} }
+func (b *bounds32) hi() [3]float32 { return [3]float32(b[4:7]) }
+
+// extent is how far the box reaches along an axis.
+func (b *bounds32) extent(axis int) float32 { return b[4+axis] + b[axis] }
+
+// grow takes o in. The fourth number of o may be anything.
+func (b *bounds32) grow(o *bounds32) {
+	for k := range b {
+		if o[k] > b[k] {
+			b[k] = o[k]
 		}
 	}
 }
 
+// growCentre takes in twice the centre of a primitive's box.
+func (b *bounds32) growCentre(r *primRef) {
+	for k := range 3 {
+		c := r.centre(k)
+		b[k], b[4+k] = max(b[k], -c), max(b[4+k], c)
+	}
+}
+
 func (b *bounds32) area() float32 {
-	x, y, z := b.hi[0]-b.lo[0], b.hi[1]-b.lo[1], b.hi[2]-b.lo[2]
+	x, y, z := b.extent(0), b.extent(1), b.extent(2)
 	if x < 0 {
 		return 0
 	}
@@ -77,7 +98,7 @@ func buildTree(refs []primRef, threads int) tree {
 	b := &builder{refs: refs, spare: make(chan struct{}, max(threads-1, 0))}
 	all, cen := emptyBounds(), emptyBounds()
 	for i := range refs {
-		all.grow(&refs[i].lo, &refs[i].hi)
+		all.grow((*bounds32)(&refs[i]))
 		cen.growCentre(&refs[i])
 	}
 	var nodes []treeNode
@@ -85,13 +106,13 @@ func buildTree(refs []primRef, threads int) tree {
 		// The other child is a point at infinity, which no ray reaches. (A box
 		// turned inside out would not do: the slab test puts it right.)
 		never := [3]float32{inf32, inf32, inf32}
-		nodes = []treeNode{{lo0: all.lo, hi0: all.hi, n0: uint32(len(refs)), lo1: never, hi1: never}}
+		nodes = []treeNode{{lo0: all.lo(), hi0: all.hi(), n0: uint32(len(refs)), lo1: never, hi1: never}}
 	} else {
 		nodes = b.split(0, len(refs), cen, 0, make([]treeNode, 0, len(refs)/2+1))
 	}
 	t := tree{nodes: nodes, order: make([]uint32, len(refs))}
 	for i := range refs {
-		t.order[i] = refs[i].id
+		t.order[i] = refs[i].id()
 	}
 	return t
 }
@@ -101,7 +122,7 @@ func buildTree(refs []primRef, threads int) tree {
 func (b *builder) split(from, to int, cen bounds32, depth int, out []treeNode) []treeNode {
 	mid, left, right, cenL, cenR := b.partition(from, to, cen, depth)
 	me := len(out)
-	out = append(out, treeNode{lo0: left.lo, hi0: left.hi, lo1: right.lo, hi1: right.hi})
+	out = append(out, treeNode{lo0: left.lo(), hi0: left.hi(), lo1: right.lo(), hi1: right.hi()})
 	nl, nr := mid-from, to-mid
 	// A big right half may go to another thread; its nodes are moved behind
 	// those of the left half, as if one thread had made them.
@@ -146,23 +167,17 @@ func (b *builder) split(from, to int, cen bounds32, depth int, out []treeNode) [
 	return out
 }
 
-// growCentre takes in twice the centre of a primitive's box.
-func (b *bounds32) growCentre(r *primRef) {
-	c := [3]float32{r.lo[0] + r.hi[0], r.lo[1] + r.hi[1], r.lo[2] + r.hi[2]}
-	b.grow(&c, &c)
-}
-
 // partition orders refs[from:to] so that the halves meet at mid, and returns
 // the boxes of both, and of their centres.
 func (b *builder) partition(from, to int, cen bounds32, depth int) (mid int, left, right, cenL, cenR bounds32) {
 	refs := b.refs[from:to]
 	axis := 0
 	for k := 1; k < 3; k++ {
-		if cen.hi[k]-cen.lo[k] > cen.hi[axis]-cen.lo[axis] {
+		if cen.extent(k) > cen.extent(axis) {
 			axis = k
 		}
 	}
-	extent := cen.hi[axis] - cen.lo[axis]
+	extent := cen.extent(axis)
 	tooDeep := depth+bits.Len(uint(len(refs))) > maxDepth
 	if !(extent > 0) || math.IsInf(float64(extent), 0) || tooDeep {
 		if extent > 0 && tooDeep {
@@ -170,31 +185,25 @@ func (b *builder) partition(from, to int, cen bounds32, depth int) (mid int, lef
 		}
 		return b.halves(from, to, from+len(refs)/2)
 	}
-	var box [binCount]bounds32
-	var count [binCount]int
-	for i := range box {
-		box[i] = emptyBounds()
+	// A few primitives need few bins.
+	s := bins{axis: axis, n: min(binCount, 4+len(refs)/8), lo: -cen[axis]}
+	s.scale = float32(s.n) * 0.9999 / extent
+	for i := range s.n {
+		s.box[i] = emptyBounds()
 	}
-	scale := binCount * 0.9999 / extent
-	lo := cen.lo[axis]
-	for i := range refs {
-		r := &refs[i]
-		k := int((r.lo[axis] + r.hi[axis] - lo) * scale)
-		count[k]++
-		box[k].grow(&r.lo, &r.hi)
-	}
+	s.fill(refs)
 	var areaRight [binCount]float32
 	acc, n := emptyBounds(), 0
-	for i := binCount - 1; i > 0; i-- {
-		acc.grow(&box[i].lo, &box[i].hi)
-		n += count[i]
+	for i := s.n - 1; i > 0; i-- {
+		acc.grow(&s.box[i])
+		n += int(s.count[i])
 		areaRight[i] = acc.area() * float32(n)
 	}
 	acc, n = emptyBounds(), 0
-	best, bestCost := -1, float32(math.Inf(1))
-	for i := 0; i < binCount-1; i++ {
-		acc.grow(&box[i].lo, &box[i].hi)
-		n += count[i]
+	best, bestCost := -1, inf32
+	for i := range s.n - 1 {
+		acc.grow(&s.box[i])
+		n += int(s.count[i])
 		if n == 0 || n == len(refs) {
 			continue
 		}
@@ -205,10 +214,45 @@ func (b *builder) partition(from, to int, cen bounds32, depth int) (mid int, lef
 	if best < 0 {
 		return b.halves(from, to, from+len(refs)/2)
 	}
-	i, j := 0, len(refs)-1
 	cenL, cenR = emptyBounds(), emptyBounds()
+	i := s.divide(refs, best, &cenL, &cenR)
+	left, right = emptyBounds(), emptyBounds()
+	for k := range s.n {
+		if k <= best {
+			left.grow(&s.box[k])
+		} else {
+			right.grow(&s.box[k])
+		}
+	}
+	return from + i, left, right, cenL, cenR
+}
+
+// bins collect primitives by where their centres lie along an axis.
+type bins struct {
+	axis      int
+	n         int     // bins in use
+	lo, scale float32 // bin of a centre c: (c - lo)*scale
+	box       [binCount]bounds32
+	count     [binCount]int32
+}
+
+func (s *bins) of(r *primRef) int { return int((r.centre(s.axis) - s.lo) * s.scale) }
+
+// fillPortable counts the primitives into the bins.
+func (s *bins) fillPortable(refs []primRef) {
+	for i := range refs {
+		k := s.of(&refs[i]) & (binCount - 1)
+		s.count[k]++
+		s.box[k].grow((*bounds32)(&refs[i]))
+	}
+}
+
+// dividePortable moves the primitives of bins up to best to the front and
+// returns how many they are, and the boxes of both sides' centres.
+func (s *bins) dividePortable(refs []primRef, best int, cenL, cenR *bounds32) int {
+	i, j := 0, len(refs)-1
 	for i <= j {
-		if int((refs[i].lo[axis]+refs[i].hi[axis]-lo)*scale) <= best {
+		if s.of(&refs[i]) <= best {
 			cenL.growCentre(&refs[i])
 			i++
 		} else {
@@ -217,15 +261,7 @@ func (b *builder) partition(from, to int, cen bounds32, depth int) (mid int, lef
 			j--
 		}
 	}
-	left, right = emptyBounds(), emptyBounds()
-	for k := 0; k < binCount; k++ {
-		if k <= best {
-			left.grow(&box[k].lo, &box[k].hi)
-		} else {
-			right.grow(&box[k].lo, &box[k].hi)
-		}
-	}
-	return from + i, left, right, cenL, cenR
+	return i
 }
 
 func (b *builder) halves(from, to, mid int) (_ int, left, right, cenL, cenR bounds32) {
@@ -233,10 +269,10 @@ func (b *builder) halves(from, to, mid int) (_ int, left, right, cenL, cenR boun
 	for i := from; i < to; i++ {
 		r := &b.refs[i]
 		if i < mid {
-			left.grow(&r.lo, &r.hi)
+			left.grow((*bounds32)(r))
 			cenL.growCentre(r)
 		} else {
-			right.grow(&r.lo, &r.hi)
+			right.grow((*bounds32)(r))
 			cenR.growCentre(r)
 		}
 	}
@@ -249,13 +285,13 @@ func selectMedian(refs []primRef, axis int) {
 	k := len(refs) / 2
 	lo, hi := 0, len(refs)-1
 	for lo < hi {
-		p := refs[(lo+hi)/2].lo[axis] + refs[(lo+hi)/2].hi[axis]
+		p := refs[(lo+hi)/2].centre(axis)
 		i, j := lo, hi
 		for i <= j {
-			for refs[i].lo[axis]+refs[i].hi[axis] < p {
+			for refs[i].centre(axis) < p {
 				i++
 			}
-			for refs[j].lo[axis]+refs[j].hi[axis] > p {
+			for refs[j].centre(axis) > p {
 				j--
 			}
 			if i <= j {

@@ -15,7 +15,7 @@ import (
 func (f *Film) denoise(threads int) {
 	n := f.Width * f.Height
 	k := 1 / float32(f.Samples)
-	light := make([]float32, 3*n) // colour without albedo
+	light := make([]lit4, n) // colour without albedo, and its variance
 	variance := make([]float32, n)
 	guide := make([]float32, 8*n) // normal, albedo, inverse depth, background
 	for i := 0; i < n; i++ {
@@ -25,12 +25,12 @@ func (f *Film) denoise(threads int) {
 		}
 		al := g[3]*0.2126 + g[4]*0.7152 + g[5]*0.0722
 		for c := 0; c < 3; c++ {
-			light[3*i+c] = f.Color[3*i+c] / max(g[3+c], 0.02)
+			light[i][c] = f.Color[3*i+c] / max(g[3+c], 0.02)
 		}
 		if g[6] == 0 { // background: shown as it is
 			g[7] = 1
 			for c := 0; c < 3; c++ {
-				light[3*i+c] = f.Color[3*i+c]
+				light[i][c] = f.Color[3*i+c]
 			}
 			continue
 		}
@@ -42,30 +42,24 @@ func (f *Film) denoise(threads int) {
 		q := max(al, 0.02)
 		variance[i] = float32(va) / (q * q)
 	}
-	variance = f.soften(variance, threads)
-	tmp, tmpVar := make([]float32, 3*n), make([]float32, n)
+	for i, v := range f.soften(variance, threads) {
+		light[i][3] = v
+	}
+	next := make([]lit4, n)
 	levels := 5
 	if f.Samples >= 256 {
 		levels = 3
 	}
-	bright := make([]float32, n)
-	for level := 0; level < levels; level++ {
-		step := 1 << level
-		for i := range bright {
-			bright[i] = luma(light[3*i:])
-		}
-		_ = f.tiles(context.Background(), threads, func(x, y int) {
-			f.smooth(x, y, step, guide, light, bright, variance, tmp, tmpVar)
-		})
-		light, tmp = tmp, light
-		variance, tmpVar = tmpVar, variance
+	for level := range levels {
+		_ = f.tiles(context.Background(), threads, func(x, y int) { f.smooth(x, y, 1<<level, guide, light, next) })
+		light, next = next, light
 	}
 	for i := 0; i < n; i++ {
 		if guide[8*i+7] == 1 {
 			continue
 		}
 		for c := 0; c < 3; c++ {
-			f.Color[3*i+c] = light[3*i+c] * max(guide[8*i+3+c], 0.02)
+			f.Color[3*i+c] = light[i][c] * max(guide[8*i+3+c], 0.02)
 		}
 	}
 }
@@ -88,16 +82,22 @@ func (f *Film) soften(v []float32, threads int) []float32 {
 
 var kernel = [5]float32{1.0 / 16, 1.0 / 4, 3.0 / 8, 1.0 / 4, 1.0 / 16}
 
+// lit4 is light per channel and the variance of its luminance: together, since
+// they are read together.
+type lit4 [4]float32
+
+func (l *lit4) luma() float32 { return 0.2126*l[0] + 0.7152*l[1] + 0.0722*l[2] }
+
 // smooth computes one pixel of one level.
-func (f *Film) smooth(x, y, step int, guide, light, bright, variance, out, outVar []float32) {
+func (f *Film) smooth(x, y, step int, guide []float32, light, out []lit4) {
 	i := y*f.Width + x
 	g := guide[8*i : 8*i+8]
 	if g[7] == 1 {
-		copy(out[3*i:3*i+3], light[3*i:3*i+3])
+		out[i] = light[i]
 		return
 	}
-	lum := bright[i]
-	sharp := 1 / (3*float32(math.Sqrt(float64(variance[i]))) + 1e-6*lum + 1e-12)
+	lum := light[i].luma()
+	sharp := 1 / (3*float32(math.Sqrt(float64(light[i][3]))) + 1e-6*lum + 1e-12)
 	var sum [3]float32
 	var wsum, vsum float32
 	g0, g1, g2, g3, g4, g5, g6 := g[0], g[1], g[2], g[3], g[4], g[5], g[6]
@@ -114,6 +114,7 @@ func (f *Film) smooth(x, y, step int, guide, light, bright, variance, out, outVa
 			}
 			j := py*f.Width + px
 			w := kernel[ky+2] * kernel[kx+2]
+			l := &light[j]
 			if j != i {
 				h := (*[8]float32)(guide[8*j : 8*j+8])
 				// The cheapest refusals first: most taps across an edge end here.
@@ -123,7 +124,7 @@ func (f *Film) smooth(x, y, step int, guide, light, bright, variance, out, outVa
 				} else {
 					dz /= top
 				}
-				e := dz*dz + abs32(lum-bright[j])*sharp
+				e := dz*dz + abs32(lum-l.luma())*sharp
 				if e > 12 {
 					continue
 				}
@@ -142,21 +143,15 @@ func (f *Film) smooth(x, y, step int, guide, light, bright, variance, out, outVa
 				nd *= nd // to the 32nd
 				w *= nd * expNeg(e)
 			}
-			l := (*[3]float32)(light[3*j : 3*j+3])
 			sum[0] += w * l[0]
 			sum[1] += w * l[1]
 			sum[2] += w * l[2]
-			vsum += w * w * variance[j]
+			vsum += w * w * l[3]
 			wsum += w
 		}
 	}
-	for c := 0; c < 3; c++ {
-		out[3*i+c] = sum[c] / wsum
-	}
-	outVar[i] = vsum / (wsum * wsum)
+	out[i] = lit4{sum[0] / wsum, sum[1] / wsum, sum[2] / wsum, vsum / (wsum * wsum)}
 }
-
-func luma(c []float32) float32 { return 0.2126*c[0] + 0.7152*c[1] + 0.0722*c[2] }
 
 func abs32(x float32) float32 {
 	if x < 0 {

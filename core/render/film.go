@@ -241,6 +241,34 @@ func (f *Film) expose(tr *tracer, cam *Camera, o *Options, x, y, sample int) {
 	}
 }
 
+// Glimpse is the picture so far at half the size, with the noise removed if
+// asked: quick to make, for a look while the render goes on. It is for use
+// within Progress.
+func (f *Film) Glimpse(denoise bool) *Film {
+	w, h := max(f.Width/2, 1), max(f.Height/2, 1)
+	if f.Width < 2 || f.Height < 2 {
+		w, h = f.Width, f.Height
+	}
+	n := w * h
+	g := &Film{Width: w, Height: h, Samples: f.Samples, Color: make([]float32, 3*n), sum: make([]float64, 3*n), square: make([]float64, n), guide: make([]float32, 7*n), enter: f.enter, threads: f.threads}
+	k := f.Width / w // the pixels of a block, along a side
+	g.Samples *= k * k
+	for y := range h * k {
+		for x := range w * k {
+			from, to := y*f.Width+x, y/k*w+x/k
+			for c := range 3 {
+				g.sum[3*to+c] += f.sum[3*from+c]
+			}
+			g.square[to] += f.square[from]
+			for c := range 7 {
+				g.guide[7*to+c] += f.guide[7*from+c]
+			}
+		}
+	}
+	g.Show(denoise)
+	return g
+}
+
 // Show turns the samples so far into Color, with the noise removed if asked.
 // It is for use within Progress.
 func (f *Film) Show(denoise bool) {

@@ -30,12 +30,32 @@ type meshPart struct {
 	part    *model.Part
 	surface *Surface
 	alpha   bool // hits may be let through
+	// In a merged mesh only:
+	world    *geom.M
+	instance int32
+	local    uint32 // number of its first triangle in the instance's own mesh
+}
+
+// corners are the places of triangle t of the part.
+func (mp *meshPart) corners(t uint32) (a, b, c [3]float32) {
+	idx := mp.part.Indices[3*t : 3*t+3 : 3*t+3]
+	pos := mp.part.Positions
+	i, j, k := 3*idx[0], 3*idx[1], 3*idx[2]
+	a, b, c = [3]float32(pos[i:i+3]), [3]float32(pos[j:j+3]), [3]float32(pos[k:k+3])
+	if mp.world != nil {
+		a, b, c = mp.carry(a), mp.carry(b), mp.carry(c)
+	}
+	return
+}
+
+func (mp *meshPart) carry(p [3]float32) [3]float32 {
+	return f32(mp.world.Point(geom.V{X: float64(p[0]), Y: float64(p[1]), Z: float64(p[2])}))
 }
 
 // NewMesh builds the acceleration structure of a mesh on threads threads.
 // surfaces are those of its model; a part without one gets fallback.
 func NewMesh(m *model.Mesh, surfaces []*Surface, fallback *Surface, threads int) (*Mesh, error) {
-	out := &Mesh{Box: geom.Empty()}
+	var parts []meshPart
 	n := 0
 	for i := range m.Parts {
 		p := &m.Parts[i]
@@ -46,42 +66,38 @@ func NewMesh(m *model.Mesh, surfaces []*Surface, fallback *Surface, threads int)
 		if p.Surface != model.None {
 			s = surfaces[p.Surface]
 		}
-		out.parts = append(out.parts, meshPart{first: uint32(n), part: p, surface: s, alpha: s.seeThrough()})
+		parts = append(parts, meshPart{first: uint32(n), part: p, surface: s, alpha: s.seeThrough()})
 		n += p.Triangles()
 	}
 	if n > leafFirst {
 		return nil, fmt.Errorf("mesh %q has %d triangles; split it", m.Name, n)
 	}
+	return newTree(parts, n, threads), nil
+}
+
+// newTree builds the structure over the n triangles of parts.
+func newTree(parts []meshPart, n, threads int) *Mesh {
+	out := &Mesh{parts: parts, Box: geom.Empty()}
 	refs := make([]primRef, n)
-	k := 0
 	all := emptyBounds()
-	for _, mp := range out.parts {
-		pos, idx := mp.part.Positions, mp.part.Indices
-		for t := 0; t+2 < len(idx); t += 3 {
-			r := &refs[k]
-			r.id = uint32(k)
-			r.lo = [3]float32(pos[3*idx[t] : 3*idx[t]+3])
-			r.hi = r.lo
-			for c := 1; c < 3; c++ {
-				at := 3 * idx[t+c]
-				q := pos[at : at+3 : at+3]
-				for a := 0; a < 3; a++ {
-					if q[a] < r.lo[a] {
-						r.lo[a] = q[a]
-					}
-					if q[a] > r.hi[a] {
-						r.hi[a] = q[a]
-					}
-				}
+	for i := range parts {
+		mp := &parts[i]
+		for t := range uint32(mp.part.Triangles()) {
+			p, q, r := mp.corners(t)
+			var lo, hi [3]float32
+			for a := range lo {
+				lo[a], hi[a] = min(p[a], q[a], r[a]), max(p[a], q[a], r[a])
 			}
-			all.grow(&r.lo, &r.hi)
-			k++
+			id := mp.first + t
+			refs[id] = newRef(lo, hi, id)
+			all.grow((*bounds32)(&refs[id]))
 		}
 	}
 	if n > 0 {
+		lo, hi := all.lo(), all.hi()
 		out.Box = geom.Box{
-			Min: geom.V{X: float64(all.lo[0]), Y: float64(all.lo[1]), Z: float64(all.lo[2])},
-			Max: geom.V{X: float64(all.hi[0]), Y: float64(all.hi[1]), Z: float64(all.hi[2])},
+			Min: geom.V{X: float64(lo[0]), Y: float64(lo[1]), Z: float64(lo[2])},
+			Max: geom.V{X: float64(hi[0]), Y: float64(hi[1]), Z: float64(hi[2])},
 		}
 	}
 	t := buildTree(refs, threads)
@@ -89,15 +105,14 @@ func NewMesh(m *model.Mesh, surfaces []*Surface, fallback *Surface, threads int)
 	out.tris = make([]tri, n)
 	for i, id := range t.order {
 		mp := out.partOf(id)
-		pos, idx := mp.part.Positions, mp.part.Indices[3*(id-mp.first):]
-		a, b, c := pos[3*idx[0]:3*idx[0]+3], pos[3*idx[1]:3*idx[1]+3], pos[3*idx[2]:3*idx[2]+3]
+		a, b, c := mp.corners(id - mp.first)
 		tr := &out.tris[i]
-		tr.id = id
-		for x := 0; x < 3; x++ {
-			tr.v[x], tr.e1[x], tr.e2[x] = a[x], b[x]-a[x], c[x]-a[x]
+		tr.id, tr.v = id, a
+		for x := range a {
+			tr.e1[x], tr.e2[x] = b[x]-a[x], c[x]-a[x]
 		}
 	}
-	return out, nil
+	return out
 }
 
 // partOf finds the part that holds triangle id.

@@ -521,3 +521,77 @@ func BenchmarkRays(b *testing.B) {
 		b.ReportMetric(float64(r.Triangles)/r.BuildSeconds/1e6, "Mtri/s-build")
 	}
 }
+
+// Instances that are merged into one tree are hit as they are one by one.
+func TestMergedInstancesAreHitLikeSingleOnes(t *testing.T) {
+	k := &testScene{}
+	k.add(sphere(k.surface(white), 12, geom.V{}, 1))
+	r := rand.New(rand.NewPCG(5, 6))
+	both := [2]*Scene{{}, {apart: true}}
+	for range 60 {
+		at := geom.V{X: r.NormFloat64() * 20, Y: r.NormFloat64() * 3, Z: r.NormFloat64() * 20}
+		top := geom.Compose(at, geom.Turn(geom.V{Y: 1}, r.Float64()*6), geom.V{X: 1, Y: 0.3 + r.Float64(), Z: -1})
+		for _, s := range both {
+			if err := s.Place(&Library{}, &k.m, top, func(n int) uint32 { return uint32(n + 1) }); err != nil {
+				t.Fatal(err)
+			}
+		}
+	}
+	both[0].Build()
+	both[1].Build()
+	if len(both[0].stands) != 1 || len(both[1].stands) != 60 {
+		t.Fatalf("%d and %d stands", len(both[0].stands), len(both[1].stands))
+	}
+	hits := 0
+	for range 4000 {
+		ray := NewRay(geom.V{X: r.NormFloat64() * 30, Y: r.NormFloat64() * 4, Z: r.NormFloat64() * 30}, geom.V{X: r.NormFloat64(), Y: r.NormFloat64() * 0.1, Z: r.NormFloat64()}.Unit())
+		a, okA := both[0].Closest(ray)
+		b, okB := both[1].Closest(ray)
+		if okA != okB || okA && math.Abs(a.T-b.T) > 1e-4*(1+a.T) {
+			t.Fatalf("%+v: merged %+v (%v), single %+v (%v)", ray, a, okA, b, okB)
+		}
+		if !okA {
+			continue
+		}
+		hits++
+		// At an edge either neighbour may be met.
+		if a.Instance == b.Instance && a.Triangle != b.Triangle {
+			pa, pb := both[0].shade(&ray, &a), both[1].shade(&ray, &b)
+			if pa.p.Sub(pb.p).Len() > 1e-3 {
+				t.Fatalf("triangle %d at %v, single %d at %v", a.Triangle, pa.p, b.Triangle, pb.p)
+			}
+		}
+		// The ray goes on from where it left: it does not meet the same triangle.
+		next := ray
+		next.fromInstance, next.fromTriangle = int32(a.Instance), a.Triangle
+		if again, ok := both[0].Closest(next); ok && again.Instance == a.Instance && again.Triangle == a.Triangle {
+			t.Fatalf("triangle %d was met again", a.Triangle)
+		}
+	}
+	if hits < 150 {
+		t.Fatalf("only %d hits", hits)
+	}
+}
+
+// Far from the origin the digits of float32 do not hold a small thing: it
+// stays an instance.
+func TestSmallThingsFarAwayAreNotMerged(t *testing.T) {
+	k := &testScene{}
+	k.add(sphere(k.surface(white), 8, geom.V{}, 0.1))
+	s := &Scene{}
+	for _, x := range []float64{10, 50_000} {
+		if err := s.Place(&Library{}, &k.m, geom.Compose(geom.V{X: x}, geom.Q{W: 1}, geom.V{X: 1, Y: 1, Z: 1}), func(int) uint32 { return 1 }); err != nil {
+			t.Fatal(err)
+		}
+	}
+	s.Build()
+	if s.first[0] == noTriangle || s.first[1] != noTriangle {
+		t.Errorf("first triangles %v", s.first)
+	}
+	for _, x := range []float64{10, 50_000} {
+		hit, ok := s.Closest(NewRay(geom.V{X: x, Z: 2}, geom.V{Z: -1}))
+		if !ok || math.Abs(hit.T-1.9) > 0.01 {
+			t.Errorf("at %v m: %+v %v", x, hit, ok)
+		}
+	}
+}

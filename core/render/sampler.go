@@ -44,15 +44,22 @@ func scramble(x, seed uint32) uint32 {
 // sobol1 is the second dimension of Sobol's sequence; the first is the
 // reversed index.
 func sobol1(i uint32) uint32 {
-	r, v := uint32(0), uint32(1)<<31
-	for ; i != 0; i >>= 1 {
-		if i&1 != 0 {
-			r ^= v
+	return sobolBytes[0][i&255] ^ sobolBytes[1][i>>8&255] ^ sobolBytes[2][i>>16&255] ^ sobolBytes[3][i>>24]
+}
+
+// sobolBytes are what each byte of the index adds.
+var sobolBytes = func() (t [4][256]uint32) {
+	v := uint32(1) << 31 // the direction number of a bit
+	for bit := range 32 {
+		for b := range 256 {
+			if b>>(bit%8)&1 != 0 {
+				t[bit/8][b] ^= v
+			}
 		}
 		v ^= v >> 1
 	}
-	return r
-}
+	return t
+}()
 
 // next2 returns the next two numbers in [0, 1).
 func (s *sampler) next2() (float64, float64) {

@@ -21,13 +21,17 @@ type Scene struct {
 	Env       *Environment // nil: black
 
 	nodes    []wideNode
-	order    []uint32 // instances in the order of the leaves
+	order    []uint32 // stands in the order of the leaves
+	stands   []stand
+	first    []uint32 // for each instance its first triangle in the merged mesh, or noTriangle
+	threads  int      // for building
+	apart    bool     // merge nothing
 	boxes    geom.Box
 	emitters emitters
 	alpha    bool // some surface lets light through
 }
 
-// Instance is a mesh standing in the scene. Instances cost no triangles.
+// Instance is a mesh standing in the scene. Many instances share one mesh.
 type Instance struct {
 	Mesh  *Mesh
 	World geom.M // mesh to world
@@ -121,6 +125,7 @@ func (s *Scene) Place(l *Library, m *model.Model, top geom.M, id func(node int) 
 	if err != nil {
 		return err
 	}
+	s.threads = max(l.Threads, 1)
 	m.Walk(func(i int, n *model.Node, world geom.M) {
 		if n.Mesh == model.None || len(k.meshes[n.Mesh].tris) == 0 {
 			return
@@ -153,7 +158,6 @@ func (s *Scene) PlaceLights(m *model.Model, top geom.M) {
 // Build makes the upper acceleration structure; call it after the last change.
 func (s *Scene) Build() {
 	s.boxes = geom.Empty()
-	refs := make([]primRef, 0, len(s.Instances))
 	kept := s.Instances[:0]
 	for _, in := range s.Instances {
 		inv, ok := in.World.Affine()
@@ -161,22 +165,26 @@ func (s *Scene) Build() {
 			continue // flat: it has no thickness to be seen or hit
 		}
 		in.inv, in.flip = inv, in.World.Det3() < 0
-		box := in.Mesh.Box.Apply(in.World)
-		s.boxes = s.boxes.Union(box)
-		// Boxes are float32: pad by the rounding of coordinates that large.
-		pad := 4e-7 * max(box.Min.Mul(-1).Max(), box.Max.Max(), box.Min.Max(), box.Max.Mul(-1).Max())
-		ref := primRef{id: uint32(len(kept))}
-		for k := 0; k < 3; k++ {
-			ref.lo[k] = float32(box.Min.At(k) - pad)
-			ref.hi[k] = float32(box.Max.At(k) + pad)
-		}
-		refs = append(refs, ref)
+		s.boxes = s.boxes.Union(in.Mesh.Box.Apply(in.World))
 		kept = append(kept, in)
 		for i := range in.Mesh.parts {
 			s.alpha = s.alpha || in.Mesh.parts[i].alpha
 		}
 	}
 	s.Instances = kept
+	s.first, s.stands = make([]uint32, len(kept)), s.stands[:0]
+	if m := s.merge(s.first); m != nil {
+		s.stands = append(s.stands, stand{m, geom.Identity, merged})
+	}
+	for i := range kept {
+		if s.first[i] == noTriangle {
+			s.stands = append(s.stands, stand{kept[i].Mesh, kept[i].inv, int32(i)})
+		}
+	}
+	refs := make([]primRef, len(s.stands))
+	for i := range refs {
+		refs[i] = s.standRef(i)
+	}
 	t := buildTree(refs, 1)
 	s.nodes, s.order = widen(&t), t.order
 	s.emitters = gatherEmitters(s.Instances)
@@ -223,17 +231,20 @@ func (s *Scene) trace(ray *Ray, any bool, pass *passing) (Hit, bool) {
 	top.prepare()
 	var hit Hit
 	found := false
-	var room [stackSize]uint32
+	var room [stackSize]waiting
 	stack := room[:]
 	var enter [8]float32
-	depth := 1
+	depth := 1 // the root, entered at once
 	for depth > 0 {
 		depth--
-		at := stack[depth]
+		if stack[depth].t >= top.t {
+			continue
+		}
+		at := stack[depth].at
 		if at&leafBit != 0 {
 			first := at & leafFirst
-			for _, i := range s.order[first : first+at&^leafBit>>leafShift] {
-				if s.meet(ray, &top, int(i), &hit, pass) {
+			for _, k := range s.order[first : first+at&^leafBit>>leafShift] {
+				if s.meet(ray, &top, k, &hit, pass) {
 					if found = true; any {
 						return hit, true
 					}
@@ -242,21 +253,18 @@ func (s *Scene) trace(ray *Ray, any bool, pass *passing) (Hit, bool) {
 			continue
 		}
 		if len(stack)-depth < 8 {
-			stack = append(stack, make([]uint32, stackSize)...)
+			stack = append(stack, make([]waiting, stackSize)...)
 		}
 		n := &s.nodes[at]
 		base := depth
 		for mask := boxes(n, &top, &enter); mask != 0; mask &= mask - 1 {
 			k := bits.TrailingZeros32(mask) & 7
 			i := depth
-			for ; i > base && enter[stack[i-1]&7] < enter[k]; i-- {
+			for ; i > base && stack[i-1].t < enter[k]; i-- {
 				stack[i] = stack[i-1]
 			}
-			stack[i] = uint32(k)
+			stack[i] = waiting{n.child[k], enter[k]}
 			depth++
-		}
-		for i := base; i < depth; i++ { // from the number of the child to the child
-			stack[i] = n.child[stack[i]&7]
 		}
 	}
 	return hit, found
@@ -264,24 +272,34 @@ func (s *Scene) trace(ray *Ray, any bool, pass *passing) (Hit, bool) {
 
 func f32(v geom.V) [3]float32 { return [3]float32{float32(v.X), float32(v.Y), float32(v.Z)} }
 
-// meet carries the ray into the space of instance i and tests its mesh.
-func (s *Scene) meet(ray *Ray, top *ray32, i int, hit *Hit, pass *passing) bool {
-	in := &s.Instances[i]
-	r := ray32{o: f32(in.inv.Point(ray.O)), d: f32(in.inv.Dir(ray.D)), t: top.t, tmin: top.tmin, any: top.any}
-	r.prepare()
-	skip := uint32(noTriangle)
-	if int(ray.fromInstance) == i {
-		skip = ray.fromTriangle
+// meet carries the ray into the space of a stand and tests its mesh.
+func (s *Scene) meet(ray *Ray, top *ray32, k uint32, hit *Hit, pass *passing) bool {
+	st := &s.stands[k]
+	r, skip := *top, uint32(noTriangle)
+	if st.instance == merged {
+		if i := ray.fromInstance; i >= 0 && s.first[i] != noTriangle {
+			skip = s.first[i] + ray.fromTriangle
+		}
+	} else {
+		r.o, r.d = f32(st.inv.Point(ray.O)), f32(st.inv.Dir(ray.D))
+		r.prepare()
+		if ray.fromInstance == st.instance {
+			skip = ray.fromTriangle
+		}
 	}
 	if pass != nil {
-		pass.instance = uint32(i)
+		pass.stand = k
 	}
 	var h meshHit
-	if !in.Mesh.closest(&r, &h, skip, pass) {
+	if !st.mesh.closest(&r, &h, skip, pass) {
 		return false
 	}
 	top.t = r.t
-	*hit = Hit{T: float64(r.t), Instance: i, Triangle: h.id, U: h.u, V: h.v}
+	*hit = Hit{T: float64(r.t), Instance: int(st.instance), Triangle: h.id, U: h.u, V: h.v}
+	if st.instance == merged {
+		mp := st.mesh.partOf(h.id)
+		hit.Instance, hit.Triangle = int(mp.instance), h.id-mp.first+mp.local
+	}
 	return true
 }
 
@@ -289,10 +307,10 @@ func (s *Scene) meet(ray *Ray, top *ray32, i int, hit *Hit, pass *passing) bool 
 // looks for the closest hit the decision is by chance, for a shadow ray what
 // is left of the light is kept in tint.
 type passing struct {
-	s        *sampler
-	instance uint32
-	shadow   bool
-	tint     geom.V
+	s      *sampler
+	stand  uint32
+	shadow bool
+	tint   geom.V
 }
 
 func (p *passing) lets(mp *meshPart, id uint32, u, v float32) bool {
@@ -302,7 +320,7 @@ func (p *passing) lets(mp *meshPart, id uint32, u, v float32) bool {
 		alpha = mp.surface.opacity(mp, id-mp.first, u, v, &uv)
 	}
 	if !p.shadow {
-		return alpha < 1 && p.s.pick(id, p.instance) >= alpha
+		return alpha < 1 && p.s.pick(id, p.stand) >= alpha
 	}
 	keep := geom.V{X: 1, Y: 1, Z: 1}.Mul(1 - alpha)
 	if mp.surface.clear() {

@@ -30,6 +30,7 @@ func widen(t *tree) []wideNode {
 	type slot struct {
 		lo, hi [3]float32
 		at, n  uint32
+		area   float32
 	}
 	out := make([]wideNode, 0, len(t.nodes)/4+1)
 	var build func(root uint32) uint32
@@ -38,10 +39,12 @@ func widen(t *tree) []wideNode {
 		take := func(k int, i uint32, second bool) {
 			b := &t.nodes[i]
 			if second {
-				s[k] = slot{b.lo1, b.hi1, b.at1, b.n1}
+				s[k] = slot{lo: b.lo1, hi: b.hi1, at: b.at1, n: b.n1}
 			} else {
-				s[k] = slot{b.lo0, b.hi0, b.at0, b.n0}
+				s[k] = slot{lo: b.lo0, hi: b.hi0, at: b.at0, n: b.n0}
 			}
+			box := boundsOf(s[k].lo, s[k].hi)
+			s[k].area = box.area()
 		}
 		take(0, root, false)
 		take(1, root, true)
@@ -53,7 +56,7 @@ func widen(t *tree) []wideNode {
 			best, area := -1, float32(-1)
 			for k := 0; k < n; k++ {
 				if s[k].n == 0 {
-					if a := (&bounds32{s[k].lo, s[k].hi}).area(); a > area {
+					if a := s[k].area; a > area {
 						best, area = k, a
 					}
 				}
@@ -70,13 +73,15 @@ func widen(t *tree) []wideNode {
 		out = append(out, wideNode{})
 		all := emptyBounds()
 		for k := 0; k < n; k++ {
-			all.grow(&s[k].lo, &s[k].hi)
+			box := boundsOf(s[k].lo, s[k].hi)
+			all.grow(&box)
 		}
+		low, high := all.lo(), all.hi()
 		for a := 0; a < 3; a++ {
 			w := &out[me]
-			w.origin[a] = all.lo[a]
+			w.origin[a] = low[a]
 			// A little more than a 255th, so that rounding leaves nothing out.
-			w.scale[a] = max((all.hi[a]-all.lo[a])/254.9, 1e-30, 2e-7*max(all.hi[a], -all.lo[a]))
+			w.scale[a] = max((high[a]-low[a])/254.9, 1e-30, 2e-7*max(high[a], -low[a]))
 			for k := 0; k < 8; k++ {
 				lo, hi := uint8(255), uint8(0) // turned inside out: never met
 				if k < n {

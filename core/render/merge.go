@@ -1,0 +1,82 @@
+package render
+
+import (
+	"math"
+	"slices"
+
+	"visator/core/geom"
+)
+
+// stand is something that the upper structure can send a ray into: an
+// instance, or the merged mesh.
+type stand struct {
+	mesh     *Mesh
+	inv      geom.M
+	instance int32 // merged: the merged mesh, in the scene's own space
+}
+
+const merged = -1
+
+// mergeLimit bounds the triangles that are merged: each takes about a hundred
+// bytes there.
+const mergeLimit = 2_000_000
+
+// merge puts instances into one mesh in the scene's space, as far as they are
+// not too many: rays then pass through one tree instead of many that overlap.
+// The rest stay instances. first receives for each instance the number of its
+// first triangle in the merged mesh, or noTriangle.
+func (s *Scene) merge(first []uint32) *Mesh {
+	order := make([]int, 0, len(s.Instances))
+	copies := map[*Mesh]int{}
+	for i := range s.Instances {
+		first[i] = noTriangle
+		copies[s.Instances[i].Mesh]++
+		if !s.apart && s.keepsDigits(&s.Instances[i]) {
+			order = append(order, i)
+		}
+	}
+	// Those first that weigh little with all their copies.
+	weight := func(i int) int { return len(s.Instances[i].Mesh.tris) * copies[s.Instances[i].Mesh] }
+	slices.SortStableFunc(order, func(a, b int) int { return weight(a) - weight(b) })
+	var parts []meshPart
+	n := 0
+	for _, i := range order {
+		in := &s.Instances[i]
+		if n+len(in.Mesh.tris) > mergeLimit {
+			break
+		}
+		first[i] = uint32(n)
+		for _, mp := range in.Mesh.parts {
+			mp.local, mp.first, mp.instance, mp.world = mp.first, uint32(n), int32(i), &in.World
+			parts = append(parts, mp)
+			n += mp.part.Triangles()
+		}
+	}
+	if n == 0 {
+		return nil
+	}
+	return newTree(parts, n, s.threads)
+}
+
+// keepsDigits reports whether an instance can be told in float32 coordinates
+// of the scene: to 20 micrometres, or to a hundred-thousandth of its size.
+func (s *Scene) keepsDigits(in *Instance) bool {
+	box := in.Mesh.Box.Apply(in.World)
+	far := max(-box.Min.X, -box.Min.Y, -box.Min.Z, box.Max.X, box.Max.Y, box.Max.Z)
+	return far*math.Exp2(-24) < max(2e-5, 1e-5*box.Size().Len())
+}
+
+// standRef is the box of a stand in the scene, for the upper structure.
+func (s *Scene) standRef(i int) primRef {
+	box := s.stands[i].mesh.Box
+	if in := s.stands[i].instance; in != merged {
+		box = box.Apply(s.Instances[in].World)
+	}
+	// Boxes are float32: pad by the rounding of coordinates that large.
+	pad := 4e-7 * max(-box.Min.X, -box.Min.Y, -box.Min.Z, box.Max.X, box.Max.Y, box.Max.Z)
+	var lo, hi [3]float32
+	for k := range lo {
+		lo[k], hi[k] = float32(box.Min.At(k)-pad), float32(box.Max.At(k)+pad)
+	}
+	return newRef(lo, hi, uint32(i))
+}
