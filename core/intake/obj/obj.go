@@ -339,6 +339,42 @@ var pow10 = [...]float64{1, 1e1, 1e2, 1e3, 1e4, 1e5, 1e6, 1e7, 1e8, 1e9, 1e10, 1
 // number reads a decimal number. Up to 19 digits count; the result is right
 // to the last bit of a float32.
 func (r *reader) number() (float64, bool) {
+	// The usual form: few digits, a point, no exponent, then a space.
+	d, i := r.data, r.at
+	minus := i < len(d) && d[i] == '-'
+	if minus {
+		i++
+	}
+	start, mant, places := i, uint64(0), 0
+	for ; i < len(d) && d[i]-'0' <= 9; i++ {
+		mant = mant*10 + uint64(d[i]-'0')
+	}
+	digits := i - start
+	if i < len(d) && d[i] == '.' {
+		i++
+		for start = i; i < len(d) && d[i]-'0' <= 9; i++ {
+			mant = mant*10 + uint64(d[i]-'0')
+		}
+		places = i - start
+		digits += places
+	}
+	if digits == 0 || digits > 18 || i < len(d) && d[i] > ' ' {
+		return r.anyNumber()
+	}
+	r.at = i
+	v := float64(mant)
+	if places > 0 {
+		v /= pow10[places]
+	}
+	if minus {
+		v = -v
+	}
+	return v, true
+}
+
+// anyNumber reads what number leaves: exponents, many digits, a plus sign, the
+// comma of a locale, and the ways to write what is not a number.
+func (r *reader) anyNumber() (float64, bool) {
 	d, i := r.data, r.at
 	neg := false
 	if i < len(d) && (d[i] == '-' || d[i] == '+') {
@@ -442,9 +478,10 @@ func (r *reader) index(have int, what string) (uint32, error) {
 	}
 	n, start := 0, i
 	for ; i < len(d) && d[i]-'0' <= 9; i++ {
-		if n < 1<<40 {
-			n = n*10 + int(d[i]-'0')
-		}
+		n = n*10 + int(d[i]-'0')
+	}
+	if i-start > 18 { // beyond any list, and beyond an int
+		n = none
 	}
 	if i == start {
 		return 0, r.fail("%.40q is not the number of a %s", r.word(), what)
@@ -460,8 +497,52 @@ func (r *reader) index(have int, what string) (uint32, error) {
 	return uint32(n - 1), nil
 }
 
+// plainCorners reads the corners of a line that has them in the usual form:
+// positive numbers of up to nine digits, between spaces. It leaves everything
+// else, and what is wrong, to corners.
+func (r *reader) plainCorners() bool {
+	d, i := r.data, r.at
+	for n := 0; n < maxCorners; n++ {
+		for i < len(d) && d[i] == ' ' {
+			i++
+		}
+		if i >= len(d) || d[i] == '\n' || d[i] == '\r' {
+			r.at = i
+			return true
+		}
+		c := [3]uint32{none, none, none}
+		for k := range c {
+			start, x := i, uint32(0)
+			for ; i < len(d) && d[i]-'0' <= 9; i++ {
+				x = x*10 + uint32(d[i]-'0')
+			}
+			if i-start > 9 || x == 0 && (k == 0 || i > start) {
+				return false
+			}
+			c[k] = x - 1 // none, where there was none
+			if i >= len(d) || d[i] != '/' {
+				break
+			}
+			i++
+		}
+		if i < len(d) && d[i] > ' ' {
+			return false
+		}
+		for k := range c {
+			r.corner[k] = append(r.corner[k], c[k])
+		}
+	}
+	return false
+}
+
 // corners reads v, v/vt, v//vn or v/vt/vn until the line ends.
 func (r *reader) corners() error {
+	for k := range r.corner {
+		r.corner[k] = r.corner[k][:0]
+	}
+	if r.plainCorners() {
+		return nil
+	}
 	for k := range r.corner {
 		r.corner[k] = r.corner[k][:0]
 	}
