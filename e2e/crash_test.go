@@ -3,11 +3,11 @@ package e2e
 import (
 	"bytes"
 	"encoding/json"
-	"math"
 	"net/url"
 	"os"
 	"os/exec"
 	"path/filepath"
+	"strconv"
 	"strings"
 	"sync"
 	"testing"
@@ -15,7 +15,6 @@ import (
 	"visator/app"
 	"visator/core/exchange"
 	"visator/core/geom"
-	"visator/core/model"
 	"visator/core/stage"
 )
 
@@ -129,23 +128,15 @@ func TestKilledServerLosesNothingConfirmed(t *testing.T) {
 // bumpy is an OBJ of 2n² triangles.
 func bumpy(t *testing.T, n int) []byte {
 	t.Helper()
-	p := model.Part{Surface: model.None}
-	for i := range n {
-		for j := range n {
-			u, v := 2*math.Pi*float64(i)/float64(n), 2*math.Pi*float64(j)/float64(n)
-			r := 0.35 + 0.03*math.Sin(23*u+5*v)*math.Cos(17*v)
-			p.Positions = append(p.Positions, float32((1+r*math.Cos(v))*math.Cos(u)), float32(r*math.Sin(v)), float32((1+r*math.Cos(v))*math.Sin(u)))
-			a, b, c, d := i*n+j, (i+1)%n*n+j, (i+1)%n*n+(j+1)%n, i*n+(j+1)%n
-			p.Indices = append(p.Indices, uint32(a), uint32(b), uint32(c), uint32(a), uint32(c), uint32(d))
-		}
+	path := filepath.Join(t.TempDir(), "big.obj")
+	if out, err := exec.Command(binary, "bench", "model", strconv.Itoa(n), path).CombinedOutput(); err != nil {
+		t.Fatalf("%v: %s", err, out)
 	}
-	node := model.NewNode("torus")
-	node.Mesh = 0
-	var buf bytes.Buffer
-	if err := exchange.WriteOBJ(&buf, &model.Model{Meshes: []model.Mesh{{Parts: []model.Part{p}}}, Nodes: []model.Node{node}, Roots: []int{0}}, geom.Identity, ""); err != nil {
+	data, err := os.ReadFile(path)
+	if err != nil {
 		t.Fatal(err)
 	}
-	return buf.Bytes()
+	return data
 }
 
 // What the interface refuses, it refuses in words, and changes nothing.

@@ -1,36 +1,105 @@
 package main
 
 import (
+	"bufio"
 	"context"
 	"fmt"
+	"math"
+	"os"
+	"strconv"
+	"time"
 
 	"visator/core/geom"
 	"visator/core/render"
 )
 
 func bench(_ context.Context, args []string) error {
-	fs := newFlags("bench", "rays FILE [--threads 1]", "Builds the acceleration structure of a model and measures rays a second: primary (a 60 degree camera) and incoherent (origins uniform in the bounds, directions uniform on the sphere), closest hits, fixed seed.")
+	fs := newFlags("bench", "rays FILE [--threads 1] | read FILE | model N FILE.obj",
+		`rays: builds the acceleration structure of a model and measures rays a second: primary (a 60 degree camera) and
+incoherent (origins uniform in the bounds, directions uniform on the sphere), closest hits, fixed seed.
+read: reads a model file five times and prints the shortest time.
+model: writes a model of 2 N x N triangles to try the others on.`)
 	threads := fs.Int("threads", 1, "threads")
 	rest, err := parse(fs, args)
 	if err != nil {
 		return err
 	}
-	if len(rest) != 2 || rest[0] != "rays" {
-		return usagef("say: bench rays FILE")
+	switch {
+	case len(rest) == 2 && rest[0] == "rays":
+		return benchRays(rest[1], *threads)
+	case len(rest) == 2 && rest[0] == "read":
+		return benchRead(rest[1])
+	case len(rest) == 3 && rest[0] == "model":
+		return benchModel(rest[1], rest[2])
 	}
-	if *threads < 1 {
+	return usagef("say: bench rays FILE, bench read FILE or bench model N FILE.obj")
+}
+
+func benchRays(file string, threads int) error {
+	if threads < 1 {
 		return usagef("--threads must be 1 or more")
 	}
-	m, err := readModel(rest[1])
+	m, err := readModel(file)
 	if err != nil {
 		return err
 	}
-	b, err := render.BenchRays(m, geom.Identity, *threads)
+	b, err := render.BenchRays(m, geom.Identity, threads)
 	if err != nil {
-		return fmt.Errorf("%s: %w", rest[1], err)
+		return fmt.Errorf("%s: %w", file, err)
 	}
 	fmt.Printf("triangles %d  build %.3f s\n", b.Triangles, b.BuildSeconds)
 	fmt.Printf("primary %.3f million rays/s  hits %.4f\n", b.Primary/1e6, b.PrimaryHits)
 	fmt.Printf("incoherent %.3f million rays/s  hits %.4f\n", b.Incoherent/1e6, b.IncoherentHits)
 	return nil
+}
+
+func benchRead(file string) error {
+	best := time.Duration(math.MaxInt64)
+	for range 5 {
+		start := time.Now()
+		m, err := readModel(file)
+		if err != nil {
+			return err
+		}
+		if took := time.Since(start); took < best {
+			best = took
+		}
+		if m.Weigh().Triangles == 0 {
+			return fmt.Errorf("%s has no triangles", file)
+		}
+	}
+	fmt.Printf("read in %.3f s\n", best.Seconds())
+	return nil
+}
+
+// benchModel writes a bumpy ring whose triangles are all alike in size and
+// lie in every direction.
+func benchModel(side, file string) error {
+	n, err := strconv.Atoi(side)
+	if err != nil || n < 3 || n > 5000 {
+		return usagef("%q is not a number of 3 to 5000", side)
+	}
+	f, err := os.Create(file)
+	if err != nil {
+		return err
+	}
+	defer f.Close()
+	w := bufio.NewWriterSize(f, 1<<20)
+	for i := range n {
+		for j := range n {
+			u, v := 2*math.Pi*float64(i)/float64(n), 2*math.Pi*float64(j)/float64(n)
+			r := 0.35 + 0.03*math.Sin(23*u+5*v)*math.Cos(17*v)
+			fmt.Fprintf(w, "v %.6f %.6f %.6f\n", (1+r*math.Cos(v))*math.Cos(u), r*math.Sin(v), (1+r*math.Cos(v))*math.Sin(u))
+		}
+	}
+	for i := range n {
+		for j := range n {
+			a, b, c, d := i*n+j+1, (i+1)%n*n+j+1, (i+1)%n*n+(j+1)%n+1, i*n+(j+1)%n+1
+			fmt.Fprintf(w, "f %d %d %d\nf %d %d %d\n", a, b, c, a, c, d)
+		}
+	}
+	if err := w.Flush(); err != nil {
+		return err
+	}
+	return f.Close()
 }

@@ -298,13 +298,14 @@ func (m *Model) BoundsUnder(top geom.M) geom.Box {
 		}
 		world = top.Mul(world)
 		for i := range m.Meshes[n.Mesh].Parts {
-			box = box.Union(m.Meshes[n.Mesh].Parts[i].bounds(&world))
+			box = box.Union(m.Meshes[n.Mesh].Parts[i].Bounds(&world))
 		}
 	})
 	return box
 }
 
-func (p *Part) bounds(world *geom.M) geom.Box {
+// Bounds is the box around the part's vertices under a transform.
+func (p *Part) Bounds(world *geom.M) geom.Box {
 	if *world == geom.Identity { // by far the commonest, and files are large
 		lo, hi := [3]float32{}, [3]float32{}
 		for i := 0; i+2 < len(p.Positions); i += 3 {

@@ -3,7 +3,6 @@ package render
 import (
 	"errors"
 	"math"
-	"math/rand/v2"
 	"sync"
 	"time"
 
@@ -40,7 +39,7 @@ func BenchRays(m *model.Model, top geom.M, threads int) (r RayRates, err error) 
 	u := geom.V{X: -w.Z, Z: w.X}.Unit()
 	v := geom.V{X: u.Y*w.Z - u.Z*w.Y, Y: u.Z*w.X - u.X*w.Z, Z: u.X*w.Y - u.Y*w.X}
 	const side = 1732
-	r.Primary, r.PrimaryHits = rate(s, threads, side, func(row int, _ *rand.Rand, fire func(Ray)) {
+	r.Primary, r.PrimaryHits = rate(s, threads, side, func(row int, _ *lcg, fire func(Ray)) {
 		for i := 0; i < side; i++ {
 			x := ((float64(i)+0.5)/side*2 - 1) * 0.57735
 			y := (1 - (float64(row)+0.5)/side*2) * 0.57735
@@ -48,10 +47,11 @@ func BenchRays(m *model.Model, top geom.M, threads int) (r RayRates, err error) 
 		}
 	})
 	size := box.Size()
-	r.Incoherent, r.IncoherentHits = rate(s, threads, side, func(_ int, g *rand.Rand, fire func(Ray)) {
+	r.Incoherent, r.IncoherentHits = rate(s, threads, side, func(row int, g *lcg, fire func(Ray)) {
+		g.seek(5 * side * row)
 		for i := 0; i < side; i++ {
-			o := box.Min.Add(size.Times(geom.V{X: g.Float64(), Y: g.Float64(), Z: g.Float64()}))
-			z, p := 2*g.Float64()-1, 2*math.Pi*g.Float64()
+			z, p := 2*g.next()-1, 2*math.Pi*g.next()
+			o := box.Min.Add(size.Times(geom.V{X: g.next(), Y: g.next(), Z: g.next()}))
 			sin, cos := math.Sincos(p)
 			q := math.Sqrt(max(1-z*z, 0))
 			fire(NewRay(o, geom.V{X: q * cos, Y: q * sin, Z: z}))
@@ -60,9 +60,32 @@ func BenchRays(m *model.Model, top geom.M, threads int) (r RayRates, err error) 
 	return r, nil
 }
 
+// lcg is the generator that the ray benchmarks of other programs use too, so
+// that the rays are the same: x = 1664525 x + 1013904223 modulo 2^32, from
+// 12345 on (Numerical Recipes).
+type lcg uint32
+
+// seek goes to the state after n numbers.
+func (g *lcg) seek(n int) {
+	x, a, c := uint32(12345), uint32(1664525), uint32(1013904223)
+	for ; n > 0; n >>= 1 { // squaring the step: twice a step is a²x + (a+1)c
+		if n&1 != 0 {
+			x = a*x + c
+		}
+		a, c = a*a, (a+1)*c
+	}
+	*g = lcg(x)
+}
+
+// next is the next number in [0, 1), with 24 bits.
+func (g *lcg) next() float64 {
+	*g = *g*1664525 + 1013904223
+	return float64(*g>>8) / (1 << 24)
+}
+
 // rate fires rows of rays on threads threads and returns rays a second and
 // the share that hit.
-func rate(s *Scene, threads, rows int, row func(row int, g *rand.Rand, fire func(Ray))) (perSecond, hits float64) {
+func rate(s *Scene, threads, rows int, row func(row int, g *lcg, fire func(Ray))) (perSecond, hits float64) {
 	type count struct{ rays, hits int }
 	counts := make([]count, threads)
 	start := time.Now()
@@ -71,7 +94,7 @@ func rate(s *Scene, threads, rows int, row func(row int, g *rand.Rand, fire func
 		wg.Go(func() {
 			c := &counts[t]
 			for y := t; y < rows; y += threads {
-				row(y, rand.New(rand.NewPCG(12345, uint64(y))), func(ray Ray) {
+				row(y, new(lcg), func(ray Ray) {
 					c.rays++
 					if _, ok := s.Closest(ray); ok {
 						c.hits++

@@ -35,27 +35,30 @@ func (s *Scene) merge(first []uint32) *Mesh {
 			order = append(order, i)
 		}
 	}
-	// Those first that weigh little with all their copies.
-	weight := func(i int) int { return len(s.Instances[i].Mesh.tris) * copies[s.Instances[i].Mesh] }
-	slices.SortStableFunc(order, func(a, b int) int { return weight(a) - weight(b) })
-	var parts []meshPart
-	n := 0
-	for _, i := range order {
-		in := &s.Instances[i]
-		if n+len(in.Mesh.tris) > mergeLimit {
-			break
-		}
-		first[i] = uint32(n)
-		for _, mp := range in.Mesh.parts {
-			mp.local, mp.first, mp.instance, mp.world = mp.first, uint32(n), int32(i), &in.World
-			parts = append(parts, mp)
-			n += mp.part.Triangles()
-		}
-	}
-	if n == 0 {
+	if len(order) < 2 {
 		return nil
 	}
-	return newTree(parts, n, s.threads)
+	// Those first that weigh little with all their copies.
+	weight := func(i int) int { return s.Instances[i].Mesh.count * copies[s.Instances[i].Mesh] }
+	slices.SortStableFunc(order, func(a, b int) int { return weight(a) - weight(b) })
+	m := &Mesh{Box: geom.Empty()}
+	for _, i := range order {
+		in := &s.Instances[i]
+		if m.count+in.Mesh.count > mergeLimit {
+			break
+		}
+		first[i] = uint32(m.count)
+		m.Box = m.Box.Union(in.Mesh.Box.Apply(in.World))
+		for _, mp := range in.Mesh.parts {
+			mp.local, mp.first, mp.instance, mp.world = mp.first, uint32(m.count), int32(i), &in.World
+			m.parts = append(m.parts, mp)
+			m.count += mp.part.Triangles()
+		}
+	}
+	if m.count == 0 {
+		return nil
+	}
+	return m
 }
 
 // keepsDigits reports whether an instance can be told in float32 coordinates

@@ -9,13 +9,13 @@ import (
 	"visator/core/model"
 )
 
-// Mesh is the triangles of one model mesh, ready to be hit. Many instances
-// share it.
+// Mesh is the triangles of one model mesh. Many instances share it.
 type Mesh struct {
-	nodes []wideNode
-	tris  []tri // in tree order
-	parts []meshPart
 	Box   geom.Box
+	parts []meshPart
+	count int        // triangles
+	nodes []wideNode // the structure is there once build was called
+	tris  []tri      // in tree order
 }
 
 // tri is a triangle as the intersection test wants it: a corner and two edges.
@@ -52,11 +52,10 @@ func (mp *meshPart) carry(p [3]float32) [3]float32 {
 	return f32(mp.world.Point(geom.V{X: float64(p[0]), Y: float64(p[1]), Z: float64(p[2])}))
 }
 
-// NewMesh builds the acceleration structure of a mesh on threads threads.
-// surfaces are those of its model; a part without one gets fallback.
-func NewMesh(m *model.Mesh, surfaces []*Surface, fallback *Surface, threads int) (*Mesh, error) {
-	var parts []meshPart
-	n := 0
+// newMesh gathers the triangles of a mesh. surfaces are those of its model; a
+// part without one gets fallback.
+func newMesh(m *model.Mesh, surfaces []*Surface, fallback *Surface) (*Mesh, error) {
+	out := &Mesh{Box: geom.Empty()}
 	for i := range m.Parts {
 		p := &m.Parts[i]
 		if p.Triangles() == 0 {
@@ -66,22 +65,24 @@ func NewMesh(m *model.Mesh, surfaces []*Surface, fallback *Surface, threads int)
 		if p.Surface != model.None {
 			s = surfaces[p.Surface]
 		}
-		parts = append(parts, meshPart{first: uint32(n), part: p, surface: s, alpha: s.seeThrough()})
-		n += p.Triangles()
+		out.parts = append(out.parts, meshPart{first: uint32(out.count), part: p, surface: s, alpha: s.seeThrough()})
+		out.count += p.Triangles()
+		out.Box = out.Box.Union(p.Bounds(&geom.Identity))
 	}
-	if n > leafFirst {
-		return nil, fmt.Errorf("mesh %q has %d triangles; split it", m.Name, n)
+	if out.count > leafFirst {
+		return nil, fmt.Errorf("mesh %q has %d triangles; split it", m.Name, out.count)
 	}
-	return newTree(parts, n, threads), nil
+	return out, nil
 }
 
-// newTree builds the structure over the n triangles of parts.
-func newTree(parts []meshPart, n, threads int) *Mesh {
-	out := &Mesh{parts: parts, Box: geom.Empty()}
-	refs := make([]primRef, n)
-	all := emptyBounds()
-	for i := range parts {
-		mp := &parts[i]
+// build makes the structure on threads threads, unless it is there.
+func (m *Mesh) build(threads int) {
+	if m.nodes != nil {
+		return
+	}
+	refs := make([]primRef, m.count)
+	for i := range m.parts {
+		mp := &m.parts[i]
 		for t := range uint32(mp.part.Triangles()) {
 			p, q, r := mp.corners(t)
 			var lo, hi [3]float32
@@ -90,29 +91,20 @@ func newTree(parts []meshPart, n, threads int) *Mesh {
 			}
 			id := mp.first + t
 			refs[id] = newRef(lo, hi, id)
-			all.grow((*bounds32)(&refs[id]))
-		}
-	}
-	if n > 0 {
-		lo, hi := all.lo(), all.hi()
-		out.Box = geom.Box{
-			Min: geom.V{X: float64(lo[0]), Y: float64(lo[1]), Z: float64(lo[2])},
-			Max: geom.V{X: float64(hi[0]), Y: float64(hi[1]), Z: float64(hi[2])},
 		}
 	}
 	t := buildTree(refs, threads)
-	out.nodes = widen(&t)
-	out.tris = make([]tri, n)
+	m.nodes = widen(&t)
+	m.tris = make([]tri, m.count)
 	for i, id := range t.order {
-		mp := out.partOf(id)
+		mp := m.partOf(id)
 		a, b, c := mp.corners(id - mp.first)
-		tr := &out.tris[i]
+		tr := &m.tris[i]
 		tr.id, tr.v = id, a
 		for x := range a {
 			tr.e1[x], tr.e2[x] = b[x]-a[x], c[x]-a[x]
 		}
 	}
-	return out
 }
 
 // partOf finds the part that holds triangle id.

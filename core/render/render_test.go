@@ -579,16 +579,16 @@ func TestSmallThingsFarAwayAreNotMerged(t *testing.T) {
 	k := &testScene{}
 	k.add(sphere(k.surface(white), 8, geom.V{}, 0.1))
 	s := &Scene{}
-	for _, x := range []float64{10, 50_000} {
+	for _, x := range []float64{10, 20, 50_000} {
 		if err := s.Place(&Library{}, &k.m, geom.Compose(geom.V{X: x}, geom.Q{W: 1}, geom.V{X: 1, Y: 1, Z: 1}), func(int) uint32 { return 1 }); err != nil {
 			t.Fatal(err)
 		}
 	}
 	s.Build()
-	if s.first[0] == noTriangle || s.first[1] != noTriangle {
+	if s.first[0] == noTriangle || s.first[1] == noTriangle || s.first[2] != noTriangle {
 		t.Errorf("first triangles %v", s.first)
 	}
-	for _, x := range []float64{10, 50_000} {
+	for _, x := range []float64{10, 20, 50_000} {
 		hit, ok := s.Closest(NewRay(geom.V{X: x, Z: 2}, geom.V{Z: -1}))
 		if !ok || math.Abs(hit.T-1.9) > 0.01 {
 			t.Errorf("at %v m: %+v %v", x, hit, ok)

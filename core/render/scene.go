@@ -105,7 +105,7 @@ func (l *Library) kit(m *model.Model) (*kit, error) {
 	}
 	k := &kit{}
 	for i := range m.Meshes {
-		mesh, err := NewMesh(&m.Meshes[i], surfaces, fallback, max(l.Threads, 1))
+		mesh, err := newMesh(&m.Meshes[i], surfaces, fallback)
 		if err != nil {
 			return nil, err
 		}
@@ -127,7 +127,7 @@ func (s *Scene) Place(l *Library, m *model.Model, top geom.M, id func(node int) 
 	}
 	s.threads = max(l.Threads, 1)
 	m.Walk(func(i int, n *model.Node, world geom.M) {
-		if n.Mesh == model.None || len(k.meshes[n.Mesh].tris) == 0 {
+		if n.Mesh == model.None || k.meshes[n.Mesh].count == 0 {
 			return
 		}
 		s.Instances = append(s.Instances, Instance{Mesh: k.meshes[n.Mesh], World: top.Mul(world), ID: id(i)})
@@ -183,6 +183,7 @@ func (s *Scene) Build() {
 	}
 	refs := make([]primRef, len(s.stands))
 	for i := range refs {
+		s.stands[i].mesh.build(s.threads)
 		refs[i] = s.standRef(i)
 	}
 	t := buildTree(refs, 1)
