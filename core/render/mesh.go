@@ -11,17 +11,18 @@ import (
 
 // Mesh is the triangles of one model mesh. Many instances share it.
 type Mesh struct {
-	Box   geom.Box
-	parts []meshPart
-	count int        // triangles
-	nodes []wideNode // the structure is there once build was called
-	tris  []tri      // in tree order
+	Box    geom.Box
+	parts  []meshPart
+	count  int        // triangles
+	nodes  []wideNode // the structure is there once build was called
+	blocks []block    // in the order of the nodes
 }
 
-// tri is a triangle as the intersection test wants it: a corner and two edges.
-type tri struct {
-	v, e1, e2 [3]float32
-	id        uint32 // triangle number within the mesh
+// block is the triangles of a leaf as the intersection test wants them, all at
+// once: for each axis a corner and two edges of each.
+type block struct {
+	v, e1, e2 [3][leafSize]float32
+	id        [leafSize]uint32 // triangle number within the mesh, or noTriangle
 }
 
 // meshPart is a run of triangles with one surface.
@@ -95,16 +96,34 @@ func (m *Mesh) build(threads int) {
 	}
 	t := buildTree(refs, threads)
 	m.nodes = widen(&t)
-	m.tris = make([]tri, m.count)
-	for i, id := range t.order {
-		mp := m.partOf(id)
-		a, b, c := mp.corners(id - mp.first)
-		tr := &m.tris[i]
-		tr.id, tr.v = id, a
-		for x := range a {
-			tr.e1[x], tr.e2[x] = b[x]-a[x], c[x]-a[x]
+	m.blocks = make([]block, 0, m.count/2+1)
+	for i := range m.nodes {
+		for k, c := range m.nodes[i].child {
+			if c&leafBit == 0 || c == leafBit {
+				continue
+			}
+			first := c & leafFirst
+			m.nodes[i].child[k] = leafBit | 1<<leafShift | uint32(len(m.blocks))
+			m.blocks = append(m.blocks, m.block(t.order[first:first+c&^leafBit>>leafShift]))
 		}
 	}
+}
+
+// block gathers the triangles of a leaf. Places that stay empty hold triangles
+// without extent, which nothing hits.
+func (m *Mesh) block(ids []uint32) (b block) {
+	for i := range b.id {
+		b.id[i] = noTriangle
+	}
+	for i, id := range ids {
+		mp := m.partOf(id)
+		v, p, q := mp.corners(id - mp.first)
+		b.id[i] = id
+		for a := range v {
+			b.v[a][i], b.e1[a][i], b.e2[a][i] = v[a], p[a]-v[a], q[a]-v[a]
+		}
+	}
+	return b
 }
 
 // partOf finds the part that holds triangle id.
@@ -133,7 +152,7 @@ type meshHit struct {
 // lets the ray through; skip is a
 // triangle that is not hit (the one that the ray leaves), or noTriangle.
 func (m *Mesh) closest(r *ray32, h *meshHit, skip uint32, pass *passing) bool {
-	if len(m.tris) == 0 {
+	if len(m.blocks) == 0 {
 		return false
 	}
 	var room [stackSize]waiting
@@ -199,45 +218,64 @@ type waiting struct {
 
 const noTriangle = math.MaxUint32
 
-// leaf tests n triangles (Möller and Trumbore, Fast, Minimum Storage Ray /
-// Triangle Intersection, 1997).
+// leaf tests the triangles of n blocks.
 func (m *Mesh) leaf(r *ray32, h *meshHit, at, n, skip uint32, pass *passing) bool {
 	found := false
-	tris := m.tris[at : at+n]
-	for i := range tris {
-		t := &tris[i]
-		px := r.d[1]*t.e2[2] - r.d[2]*t.e2[1]
-		py := r.d[2]*t.e2[0] - r.d[0]*t.e2[2]
-		pz := r.d[0]*t.e2[1] - r.d[1]*t.e2[0]
-		det := t.e1[0]*px + t.e1[1]*py + t.e1[2]*pz
-		if det == 0 {
-			continue
-		}
-		inv := 1 / det
-		sx, sy, sz := r.o[0]-t.v[0], r.o[1]-t.v[1], r.o[2]-t.v[2]
-		u := (sx*px + sy*py + sz*pz) * inv
-		if !(u >= -1e-7 && u <= 1.0000001) {
-			continue
-		}
-		qx, qy, qz := sy*t.e1[2]-sz*t.e1[1], sz*t.e1[0]-sx*t.e1[2], sx*t.e1[1]-sy*t.e1[0]
-		v := (r.d[0]*qx + r.d[1]*qy + r.d[2]*qz) * inv
-		if !(v >= -1e-7 && u+v <= 1.0000002) {
-			continue
-		}
-		d := (t.e2[0]*qx + t.e2[1]*qy + t.e2[2]*qz) * inv
-		if !(d > r.tmin && d < r.t) || t.id == skip {
-			continue
-		}
-		if pass != nil {
-			if mp := m.partOf(t.id); mp.alpha && pass.lets(mp, t.id, u, v) {
+	var met blockHits
+	for i := at; i < at+n; i++ {
+		b := &m.blocks[i]
+		for mask := b.meet(r, &met); mask != 0; mask &= mask - 1 {
+			k := bits.TrailingZeros8(mask) & (leafSize - 1)
+			id := b.id[k]
+			if met.t[k] >= r.t || id == skip {
 				continue
 			}
-		}
-		r.t = d
-		h.id, h.u, h.v = t.id, u, v
-		if found = true; r.any {
-			return true
+			if pass != nil {
+				if mp := m.partOf(id); mp.alpha && pass.lets(mp, id, met.u[k], met.v[k]) {
+					continue
+				}
+			}
+			r.t = met.t[k]
+			h.id, h.u, h.v = id, met.u[k], met.v[k]
+			if found = true; r.any {
+				return true
+			}
 		}
 	}
 	return found
+}
+
+// blockHits are where a ray meets the triangles of a block.
+type blockHits struct{ t, u, v [leafSize]float32 }
+
+// The barycentric coordinates may be off by a rounding, so that no ray slips
+// through between two triangles.
+const (
+	uvLow  = -1e-7
+	uvHigh = 1.0000002
+)
+
+// meetPortable tests all triangles; bit k of the result says that the ray
+// meets triangle k before r.t (Möller and Trumbore, Fast, Minimum Storage Ray
+// / Triangle Intersection, 1997).
+func (b *block) meetPortable(r *ray32, met *blockHits) (mask uint8) {
+	for k := range leafSize {
+		e1x, e1y, e1z := b.e1[0][k], b.e1[1][k], b.e1[2][k]
+		e2x, e2y, e2z := b.e2[0][k], b.e2[1][k], b.e2[2][k]
+		px, py, pz := r.d[1]*e2z-r.d[2]*e2y, r.d[2]*e2x-r.d[0]*e2z, r.d[0]*e2y-r.d[1]*e2x
+		inv := 1 / (e1x*px + e1y*py + e1z*pz)
+		sx, sy, sz := r.o[0]-b.v[0][k], r.o[1]-b.v[1][k], r.o[2]-b.v[2][k]
+		u := (sx*px + sy*py + sz*pz) * inv
+		if !(u >= uvLow && u <= uvHigh) { // also where the edges span nothing
+			continue
+		}
+		qx, qy, qz := sy*e1z-sz*e1y, sz*e1x-sx*e1z, sx*e1y-sy*e1x
+		v := (r.d[0]*qx + r.d[1]*qy + r.d[2]*qz) * inv
+		t := (e2x*qx + e2y*qy + e2z*qz) * inv
+		if v >= uvLow && u+v <= uvHigh && t > r.tmin && t < r.t {
+			mask |= 1 << k
+			met.t[k], met.u[k], met.v[k] = t, u, v
+		}
+	}
+	return mask
 }

@@ -488,6 +488,7 @@ func TestClosestHitsAgreeWithASearchThroughAllTriangles(t *testing.T) {
 	s.Build()
 	mesh := s.Instances[0].Mesh
 	var enter, enterPortable [8]float32
+	var met, metPortable blockHits
 	for n := 0; n < 2000; n++ {
 		d := geom.V{X: r.NormFloat64(), Y: r.NormFloat64(), Z: r.NormFloat64()}.Unit()
 		if n%10 == 0 {
@@ -500,8 +501,12 @@ func TestClosestHitsAgreeWithASearchThroughAllTriangles(t *testing.T) {
 		if a, b := boxes(&mesh.nodes[0], &r32, &enter), boxesPortable(&mesh.nodes[0], &r32, &enterPortable); a != b {
 			t.Fatalf("boxes of the root: %08b, portable %08b", a, b)
 		}
+		b := &mesh.blocks[n%len(mesh.blocks)]
+		if got, want := b.meet(&r32, &met), b.meetPortable(&r32, &metPortable); got != want || got&1 != 0 && math.Abs(float64(met.t[0]-metPortable.t[0])) > 1e-4 {
+			t.Fatalf("block: %04b, portable %04b", got, want)
+		}
 		var h meshHit
-		all := mesh.leaf(&r32, &h, 0, uint32(len(mesh.tris)), noTriangle, nil)
+		all := mesh.leaf(&r32, &h, 0, uint32(len(mesh.blocks)), noTriangle, nil)
 		if ok != all || ok && math.Abs(hit.T-float64(r32.t)) > 1e-5*hit.T {
 			t.Fatalf("ray %d: tree says %v at %v, search %v at %v", n, ok, hit.T, all, r32.t)
 		}

@@ -231,6 +231,10 @@ func (s *Scene) trace(ray *Ray, any bool, pass *passing) (Hit, bool) {
 	}
 	top.prepare()
 	var hit Hit
+	if len(s.stands) == 1 { // nothing to choose from
+		found := s.meet(ray, &top, 0, &hit, pass)
+		return hit, found
+	}
 	found := false
 	var room [stackSize]waiting
 	stack := room[:]

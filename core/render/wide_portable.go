@@ -9,3 +9,5 @@ func (s *bins) fill(refs []primRef) { s.fillPortable(refs) }
 func (s *bins) divide(refs []primRef, best int, cenL, cenR *bounds32) int {
 	return s.dividePortable(refs, best, cenL, cenR)
 }
+
+func (b *block) meet(r *ray32, met *blockHits) uint8 { return b.meetPortable(r, met) }

@@ -39,6 +39,39 @@ func boxes(n *wideNode, r *ray32, enter *[8]float32) uint32 {
 	return bits
 }
 
+// meet tests all triangles of a block at once.
+func (b *block) meet(r *ray32, met *blockHits) uint8 {
+	if !wideSIMD {
+		return b.meetPortable(r, met)
+	}
+	dx, dy, dz := archsimd.BroadcastFloat32x4(r.d[0]), archsimd.BroadcastFloat32x4(r.d[1]), archsimd.BroadcastFloat32x4(r.d[2])
+	e2x, e2y, e2z := archsimd.LoadFloat32x4(&b.e2[0]), archsimd.LoadFloat32x4(&b.e2[1]), archsimd.LoadFloat32x4(&b.e2[2])
+	px := dy.Mul(e2z).Sub(dz.Mul(e2y))
+	py := dz.Mul(e2x).Sub(dx.Mul(e2z))
+	pz := dx.Mul(e2y).Sub(dy.Mul(e2x))
+	e1x, e1y, e1z := archsimd.LoadFloat32x4(&b.e1[0]), archsimd.LoadFloat32x4(&b.e1[1]), archsimd.LoadFloat32x4(&b.e1[2])
+	inv := archsimd.BroadcastFloat32x4(1).Div(e1x.Mul(px).Add(e1y.Mul(py)).Add(e1z.Mul(pz)))
+	sx := archsimd.BroadcastFloat32x4(r.o[0]).Sub(archsimd.LoadFloat32x4(&b.v[0]))
+	sy := archsimd.BroadcastFloat32x4(r.o[1]).Sub(archsimd.LoadFloat32x4(&b.v[1]))
+	sz := archsimd.BroadcastFloat32x4(r.o[2]).Sub(archsimd.LoadFloat32x4(&b.v[2]))
+	u := sx.Mul(px).Add(sy.Mul(py)).Add(sz.Mul(pz)).Mul(inv)
+	qx := sy.Mul(e1z).Sub(sz.Mul(e1y))
+	qy := sz.Mul(e1x).Sub(sx.Mul(e1z))
+	qz := sx.Mul(e1y).Sub(sy.Mul(e1x))
+	v := dx.Mul(qx).Add(dy.Mul(qy)).Add(dz.Mul(qz)).Mul(inv)
+	t := e2x.Mul(qx).Add(e2y.Mul(qy)).Add(e2z.Mul(qz)).Mul(inv)
+	low := archsimd.BroadcastFloat32x4(uvLow)
+	mask := u.GreaterEqual(low).And(v.GreaterEqual(low)).And(u.Add(v).LessEqual(archsimd.BroadcastFloat32x4(uvHigh))).
+		And(t.Greater(archsimd.BroadcastFloat32x4(r.tmin))).And(t.Less(archsimd.BroadcastFloat32x4(r.t)))
+	bits := mask.ToBits()
+	if bits != 0 {
+		t.Store(&met.t)
+		u.Store(&met.u)
+		v.Store(&met.v)
+	}
+	return bits
+}
+
 // fill counts the primitives into the bins.
 func (s *bins) fill(refs []primRef) {
 	if !wideSIMD {
