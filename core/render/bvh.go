@@ -97,10 +97,7 @@ func buildTree(refs []primRef, threads int) tree {
 	}
 	b := &builder{refs: refs, spare: make(chan struct{}, max(threads-1, 0))}
 	all, cen := emptyBounds(), emptyBounds()
-	for i := range refs {
-		all.grow((*bounds32)(&refs[i]))
-		cen.growCentre(&refs[i])
-	}
+	spread(refs, &all, &cen)
 	var nodes []treeNode
 	if len(refs) <= leafSize {
 		// The other child is a point at infinity, which no ray reaches. (A box
@@ -225,6 +222,14 @@ func (b *builder) partition(from, to int, cen bounds32, depth int) (mid int, lef
 		}
 	}
 	return from + i, left, right, cenL, cenR
+}
+
+// spreadPortable finds the box around all primitives, and around their centres.
+func spreadPortable(refs []primRef, all, cen *bounds32) {
+	for i := range refs {
+		all.grow((*bounds32)(&refs[i]))
+		cen.growCentre(&refs[i])
+	}
 }
 
 // bins collect primitives by where their centres lie along an axis.

@@ -72,6 +72,22 @@ func (b *block) meet(r *ray32, met *blockHits) uint8 {
 	return bits
 }
 
+// spread finds the box around all primitives, and around their centres.
+func spread(refs []primRef, all, cen *bounds32) {
+	if !wideSIMD {
+		spreadPortable(refs, all, cen)
+		return
+	}
+	a, c := archsimd.LoadFloat32x8((*[8]float32)(all)), archsimd.LoadFloat32x8((*[8]float32)(cen))
+	for i := range refs {
+		v := archsimd.LoadFloat32x8((*[8]float32)(&refs[i]))
+		a, c = a.Max(v), c.Max(v.Sub(v.Select128FromPair(1, 0, v)))
+	}
+	a.Store((*[8]float32)(all))
+	c.Store((*[8]float32)(cen))
+	archsimd.ClearAVXUpperBits()
+}
+
 // fill counts the primitives into the bins.
 func (s *bins) fill(refs []primRef) {
 	if !wideSIMD {
