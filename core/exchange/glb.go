@@ -345,8 +345,8 @@ func (g *glbWriter) texture(s *model.Slot) object {
 		}
 		g.images = append(g.images, o)
 	}
-	wrap := map[bool]int{true: 33071, false: 10497}
-	sampler := object{"wrapS": wrap[s.ClampS], "wrapT": wrap[s.ClampT], "magFilter": 9729, "minFilter": 9987}
+	wrap := [...]int{model.Repeat: 10497, model.Clamp: 33071, model.Mirror: 33648}
+	sampler := object{"wrapS": wrap[s.WrapS], "wrapT": wrap[s.WrapT], "magFilter": 9729, "minFilter": 9987}
 	if s.Nearest {
 		sampler["magFilter"] = 9728
 	}

@@ -168,10 +168,18 @@ type Slot struct {
 	Set           int // 0: UV, 1: UV1
 	Offset, Scale [2]float64
 	Rotation      float64 // radians, counter-clockwise in the picture with v down
-	ClampS        bool    // false: repeat
-	ClampT        bool
+	WrapS, WrapT  Wrap
 	Nearest       bool
 }
+
+// Wrap is how a map goes on beyond its edges.
+type Wrap uint8
+
+const (
+	Repeat Wrap = iota
+	Clamp       // the edge goes on
+	Mirror      // every other repeat is turned over
+)
 
 // EmptySlot holds no map.
 var EmptySlot = Slot{Map: None, Scale: [2]float64{1, 1}}

@@ -54,7 +54,7 @@ func (t *texture) at(u, v float64) (r, g, b, a float32) {
 	} else {
 		u, v = u*s.Scale[0]+s.Offset[0], v*s.Scale[1]+s.Offset[1]
 	}
-	u, v = wrap(u, s.ClampS), wrap(v, s.ClampT)
+	u, v = wrap(u, s.WrapS), wrap(v, s.WrapT)
 	x, y := u*float64(t.w)-0.5, v*float64(t.h)-0.5
 	if s.Nearest {
 		x, y = math.Floor(x+0.5), math.Floor(y+0.5)
@@ -80,7 +80,7 @@ func (t *texture) at(u, v float64) (r, g, b, a float32) {
 		if w == 0 {
 			continue
 		}
-		px, py := edge(x0+k&1, t.w, s.ClampS), edge(y0+k>>1, t.h, s.ClampT)
+		px, py := edge(x0+k&1, t.w, s.WrapS), edge(y0+k>>1, t.h, s.WrapT)
 		p := t.pix[4*(py*t.w+px):]
 		r += w * lut[p[0]]
 		g += w * lut[p[1]]
@@ -90,27 +90,28 @@ func (t *texture) at(u, v float64) (r, g, b, a float32) {
 	return
 }
 
-func wrap(u float64, clamp bool) float64 {
-	if clamp {
-		return min(max(u, 0), 1)
-	}
-	u -= math.Floor(u)
-	if !(u >= 0 && u <= 1) { // not a number
+// wrap brings a coordinate into 0..1.
+func wrap(u float64, mode model.Wrap) float64 {
+	if !(math.Abs(u) < 1e15) { // not a number, or far beyond any
 		return 0
 	}
-	return u
+	whole := math.Floor(u)
+	switch {
+	case mode == model.Clamp:
+		return min(max(u, 0), 1)
+	case mode == model.Mirror && math.Mod(whole, 2) != 0:
+		return 1 - (u - whole)
+	}
+	return u - whole
 }
 
-func edge(x, n int, clamp bool) int {
+// edge brings a texel's number into 0..n-1, from at most one beyond.
+func edge(x, n int, mode model.Wrap) int {
 	switch {
-	case x < 0 && clamp:
-		return 0
-	case x < 0:
-		return n - 1
-	case x >= n && clamp:
-		return n - 1
-	case x >= n:
-		return 0
+	case x >= 0 && x < n:
+		return x
+	case mode == model.Repeat:
+		return (x + n) % n
 	}
-	return x
+	return min(max(x, 0), n-1)
 }

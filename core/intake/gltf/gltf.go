@@ -145,7 +145,7 @@ func (r *reader) read(data []byte) (*model.Model, error) {
 		Unit: model.Unit{Name: "metre", MetresPerUnit: 1, From: "format"},
 	}
 	for _, e := range d.ExtensionsUsed {
-		if !slices.Contains(known, e) && !strings.HasPrefix(e, "KHR_materials_") {
+		if !slices.Contains(known, e) {
 			r.out.Warn("%s is not read; the model is shown without it", e)
 		}
 	}

@@ -189,7 +189,7 @@ func TestSurfacesCamerasAndLights(t *testing.T) {
 	m := read(t, f.bytes())
 	s := m.Surfaces[0]
 	slot := s.Slots[model.BaseColorMap]
-	if s.Alpha != model.Mask || s.Cutoff != 0.3 || s.Emissive != [3]float64{40, 20, 0} || s.Transmission != 0.9 || s.IOR != 1.33 || slot.Scale != [2]float64{2, 3} || slot.Rotation != 0.5 || !slot.ClampS || slot.ClampT {
+	if s.Alpha != model.Mask || s.Cutoff != 0.3 || s.Emissive != [3]float64{40, 20, 0} || s.Transmission != 0.9 || s.IOR != 1.33 || slot.Scale != [2]float64{2, 3} || slot.Rotation != 0.5 || slot.WrapS != model.Clamp || slot.WrapT != model.Repeat {
 		t.Errorf("surface %+v", s)
 	}
 	if m.Maps[0].Status != model.Missing || m.Maps[0].Name != "maps/bark.png" {

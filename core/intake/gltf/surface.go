@@ -98,7 +98,7 @@ func (r *reader) slot(info *textureInfo, role model.Role, where string) (model.S
 			return s, fmt.Errorf("%s: samplers[%d] is not there", where, *tex.Sampler)
 		}
 		sm := r.doc.Samplers[*tex.Sampler]
-		s.ClampS, s.ClampT = sm.WrapS == 33071, sm.WrapT == 33071
+		s.WrapS, s.WrapT = wraps[sm.WrapS], wraps[sm.WrapT]
 		s.Nearest = sm.MagFilter == 9728
 	}
 	if source == nil {
@@ -329,3 +329,6 @@ func (r *reader) skin(i, mesh int, joints []geom.M, world geom.M, where string) 
 	r.out.Nodes[i].Mesh = len(r.out.Meshes) - 1
 	return nil
 }
+
+// wraps are the sampler's modes (glTF 2.0, 5.26); without one a map repeats.
+var wraps = map[int]model.Wrap{33071: model.Clamp, 33648: model.Mirror}

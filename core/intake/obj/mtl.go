@@ -221,8 +221,9 @@ func (r *reader) slot(s *model.Surface, role model.Role, rest string) {
 		case "-bm":
 			s.NormalScale = pair(args, 1)[0]
 		case "-clamp":
-			slot.ClampS = len(args) > 0 && args[0] == "on"
-			slot.ClampT = slot.ClampS
+			if len(args) > 0 && args[0] == "on" {
+				slot.WrapS, slot.WrapT = model.Clamp, model.Clamp
+			}
 		}
 	}
 	if rest == "" {
