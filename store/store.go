@@ -146,12 +146,16 @@ func (s *Store) PutBlob(ctx context.Context, r io.Reader, limit int64) (hash str
 	if _, err := tmp.Seek(0, io.SeekStart); err != nil {
 		return "", 0, err
 	}
-	// The writer makes the blob appear whole or not at all.
-	w, err := s.blobs.NewWriter(ctx, hash, &blob.WriterOptions{ContentType: "application/octet-stream"})
+	// The writer makes the blob appear whole, at Close, or not at all, when its
+	// context has ended before.
+	writing, abort := context.WithCancel(ctx)
+	defer abort()
+	w, err := s.blobs.NewWriter(writing, hash, &blob.WriterOptions{ContentType: "application/octet-stream"})
 	if err != nil {
 		return "", 0, err
 	}
 	if _, err := io.Copy(w, tmp); err != nil {
+		abort()
 		_ = w.Close()
 		return "", 0, err
 	}

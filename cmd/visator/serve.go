@@ -25,6 +25,7 @@ import (
 type place struct {
 	database, blobs, data string
 	verbose               bool
+	server                *pglocal.Server
 }
 
 func (p *place) flags(fs *flag.FlagSet) {
@@ -57,7 +58,7 @@ func (p *place) open(ctx context.Context) (*store.Store, error) {
 		if err != nil {
 			return nil, err
 		}
-		p.database = pg.DSN
+		p.database, p.server = pg.DSN, pg
 	}
 	if p.blobs == "" {
 		p.blobs = filepath.Join(p.data, "blobs")
@@ -68,6 +69,13 @@ func (p *place) open(ctx context.Context) (*store.Store, error) {
 	return store.Open(ctx, p.database, p.blobs)
 }
 
+// close stops the project's own database, if this process started it.
+func (p *place) close() {
+	if p.server != nil && p.server.Started {
+		_ = p.server.Stop()
+	}
+}
+
 func migrate(ctx context.Context, args []string) error {
 	var p place
 	fs := newFlags("migrate", "[flags]", "Brings the database to the newest form.")
@@ -75,6 +83,7 @@ func migrate(ctx context.Context, args []string) error {
 	if _, err := parse(fs, args); err != nil {
 		return err
 	}
+	defer p.close()
 	s, err := p.open(ctx)
 	if err != nil {
 		return err
@@ -95,6 +104,7 @@ func worker(ctx context.Context, args []string) error {
 	if *n < 1 {
 		return usagef("--jobs must be 1 or more")
 	}
+	defer p.close()
 	s, err := p.open(ctx)
 	if err != nil {
 		return err
@@ -143,6 +153,7 @@ func run(ctx context.Context, name string, args []string, withDemo bool) error {
 	// request should not wait for one of them to be scheduled out.
 	runtime.GOMAXPROCS(runtime.NumCPU() + 2)
 	log := p.logger()
+	defer p.close()
 	s, err := p.open(ctx)
 	if err != nil {
 		return err

@@ -20,10 +20,11 @@ import (
 
 // Server is a running cluster.
 type Server struct {
-	DSN string // of the database "visator"
-	dir string
-	bin string
-	as  *syscall.Credential
+	DSN     string // of the database "visator"
+	Started bool   // by this Start; else it ran already
+	dir     string
+	bin     string
+	as      *syscall.Credential
 }
 
 // ErrMissing says that PostgreSQL is not installed.
@@ -66,6 +67,7 @@ func Start(ctx context.Context, dir string) (*Server, error) {
 		if err != nil {
 			return nil, err
 		}
+		s.Started = true
 		// The socket folder is the cluster's own; TCP is for loopback alone.
 		opts := fmt.Sprintf("-c listen_addresses=127.0.0.1 -c port=%d -c unix_socket_directories='%s' -c max_connections=200 -c shared_buffers=64MB", port, dir)
 		if out, err := s.run(ctx, "pg_ctl", "-D", data, "-l", filepath.Join(dir, "log"), "-w", "-t", "60", "-o", opts, "start"); err != nil {
@@ -83,6 +85,17 @@ func Start(ctx context.Context, dir string) (*Server, error) {
 	}
 	s.DSN = base + "visator?sslmode=disable"
 	return s, nil
+}
+
+// Restart starts the cluster again after Stop, on the same port.
+func (s *Server) Restart(ctx context.Context) error {
+	data := filepath.Join(s.dir, "data")
+	// The options of the last start are kept in postmaster.opts: restart uses them.
+	out, err := s.run(ctx, "pg_ctl", "-D", data, "-l", filepath.Join(s.dir, "log"), "-w", "-t", "60", "restart")
+	if err != nil {
+		return fmt.Errorf("starting PostgreSQL again: %w: %s", err, lastLine(out))
+	}
+	return nil
 }
 
 // Stop stops the cluster.

@@ -130,8 +130,8 @@ document.addEventListener("alpine:init", () => {
       }
     },
     typedNumber(input, then) {
-      const n = Number(input.value.replace(",", ".").replace(/[^0-9.eE+-]+$/, ""));
-      const ok = input.value.trim() !== "" && Number.isFinite(n);
+      const text = input.value.replace(",", ".").replace(/[^0-9.]+$/, "").trim(), n = Number(text); // a unit may stand behind it
+      const ok = text !== "" && Number.isFinite(n);
       input.classList.toggle("bad", !ok);
       if (!ok) return this.say(`“${input.value}” is not a number.`, true);
       then(n);
@@ -149,6 +149,7 @@ document.addEventListener("alpine:init", () => {
     changeAll(patch) { return this.sel.length ? this.edit(...this.sel.map((id) => ({ do: "change", kind: "placement", id, patch }))) : null; },
     async place(piece, standIn, at) {
       const r = await this.edit({ do: "place", piece, standIn, at: at || this.plan.middle() });
+      document.activeElement?.blur(); // keys now move what was placed, not the list
       if (r) { this.sel = r.made; this.draw(); }
     },
     async copy() {

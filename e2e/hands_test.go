@@ -1,0 +1,149 @@
+package e2e
+
+import (
+	"fmt"
+	"math"
+	"testing"
+
+	"github.com/chromedp/chromedp"
+
+	"visator/app"
+	"visator/core/geom"
+)
+
+// middle is where an element is in the page.
+func (b *tab) middle(selector string) [2]float64 {
+	b.Helper()
+	b.until(fmt.Sprintf("document.querySelector(%q)", selector))
+	return [2]float64(eval[[]float64](b, fmt.Sprintf("(e => { const r = e.getBoundingClientRect(); return [r.x + r.width / 2, r.y + r.height / 2] })(document.querySelector(%q))", selector)))
+}
+
+// Everything that has a handle is done by hand: turn by the dial, scale by a
+// corner, lift by the stalk, walk and aim the camera on the plan, pull a plane
+// along the depth strip.
+func TestHandles(t *testing.T) {
+	s := newSite(t)
+	b := browser(t)
+	_, set := s.newSet()
+	b.do(chromedp.Navigate(s.address + "/sets/" + set + "/dress"))
+	b.until("document.documentElement.dataset.ready === 'yes'")
+	b.press("plain box")
+	st := s.await(set, "the box", func(st *app.State) bool { return len(st.Placements) == 1 })
+	id := st.Placements[0].ID
+	first := func(st *app.State) *app.PlacementState { return &st.Placements[0] }
+
+	dial, at := b.middle("[data-dial]"), footprint(b, id)
+	r := math.Hypot(dial[0]-at[0], dial[1]-at[1])
+	b.drag(dial, [2]float64{at[0] - r, at[1]}) // a quarter turn to the left
+	s.await(set, "the turn", func(st *app.State) bool { return math.Abs(first(st).Yaw-math.Pi/2) < 1e-9 })
+
+	b.until("Math.abs(Alpine.store('v').st.placements[0].yaw - Math.PI / 2) < 1e-9")
+	corner := b.middle("[data-corner]")
+	b.drag(corner, [2]float64{at[0] + 2*(corner[0]-at[0]), at[1] + 2*(corner[1]-at[1])})
+	s.await(set, "the scale", func(st *app.State) bool { return first(st).Scale == geom.V{X: 2, Y: 2, Z: 2} })
+
+	b.until("Alpine.store('v').st.placements[0].scale.x === 2")
+	stalk := b.middle("[data-stalk] circle")
+	b.drag(stalk, [2]float64{stalk[0], stalk[1] - 30})
+	st = s.await(set, "the lift", func(st *app.State) bool { return first(st).At.Y > 0.2 })
+	if y := first(st).At.Y; math.Abs(y*20-math.Round(y*20)) > 1e-9 {
+		t.Errorf("lifted to %v m with snapping on", y)
+	}
+
+	eye := b.middle("[data-camera=eye]")
+	px := eval[float64](b, "Alpine.store('v').plan.px")
+	was := st.Set.View
+	b.drag(eye, [2]float64{eye[0] + 60, eye[1]})
+	st = s.await(set, "the walk", func(st *app.State) bool { return st.Set.View.Eye != was.Eye })
+	if d := st.Set.View.Eye.X - was.Eye.X; math.Abs(d-60/px) > 0.1 || st.Set.View.Eye.Y != was.Eye.Y {
+		t.Errorf("walked %v m for %v", d, 60/px)
+	}
+	b.until(fmt.Sprintf("Math.abs(Alpine.store('v').st.set.view.eye.x - %v) < 1e-9", st.Set.View.Eye.X))
+	aim, eye := b.middle("[data-camera=aim]"), b.middle("[data-camera=eye]")
+	b.drag(aim, [2]float64{eye[0] - 80, eye[1]}) // to the left, along -X
+	s.await(set, "the aim", func(st *app.State) bool { return math.Abs(st.Set.View.Yaw-math.Pi/2) < 0.15 })
+
+	b.step("frame")
+	b.until("document.querySelector('[data-handle=far] rect')?.getClientRects().length")
+	far := b.middle("[data-handle=far] line")
+	before := s.state(set).Set.View.Far
+	b.drag(far, [2]float64{far[0] - 60, far[1]})
+	st = s.await(set, "the far plane", func(st *app.State) bool { return st.Set.View.Far != before })
+	if st.Set.View.Far > before {
+		t.Errorf("the far plane went from %v to %v", before, st.Set.View.Far)
+	}
+	// The picture is pulled round in the lens view.
+	lens := b.middle("#lens canvas")
+	yaw := st.Set.View.Yaw
+	b.until(fmt.Sprintf("Math.abs(Alpine.store('v').st.set.view.far - %v) < 1e-9", st.Set.View.Far))
+	b.drag(lens, [2]float64{lens[0] + 50, lens[1]})
+	s.await(set, "the pan", func(st *app.State) bool { return st.Set.View.Yaw > yaw+0.01 })
+}
+
+// What is being typed is not overwritten by what others do meanwhile, and
+// Escape gives it up.
+func TestTypingIsNotOverwritten(t *testing.T) {
+	s := newSite(t)
+	b := browser(t)
+	_, set := s.newSet()
+	b.do(chromedp.Navigate(s.address + "/sets/" + set + "/frame"))
+	b.until("document.documentElement.dataset.ready === 'yes'")
+	const field = "document.querySelector('[aria-label=\"Focal length in millimetres\"]')"
+	b.until(field)
+	eval[bool](b, "("+field+".focus(), "+field+".select(), true)")
+	b.do(chromedp.KeyEvent("11"))
+	edit := func(focal float64) {
+		t.Helper()
+		if code, out := s.post("/api/sets/"+set+"/edit", map[string]any{"revision": -1, "deeds": []any{map[string]any{"do": "change", "kind": "set", "patch": map[string]any{"view": map[string]any{"focal": focal}}}}}); code != 200 {
+			t.Fatalf("%d %s", code, out)
+		}
+		b.until(fmt.Sprintf("Alpine.store('v').st.set.view.focal === %v", focal))
+	}
+	edit(40)
+	if got := eval[string](b, field+".value"); got != "11" {
+		t.Errorf("the field holds %q", got)
+	}
+	b.do(chromedp.KeyEvent("\x1b"))
+	b.until(field + ".value === '40 mm'")
+	// A field that nobody types in follows.
+	edit(60)
+	b.until(field + ".value === '60 mm'")
+	// What cannot be is refused beside the field and can be mended.
+	b.fill("Focal length in millimetres", "long")
+	b.until(field + ".classList.contains('bad') && document.getElementById('message').textContent.includes('long')")
+	if got := eval[string](b, field+".value"); got != "long" {
+		t.Errorf("the refused text became %q", got)
+	}
+	b.fill("Focal length in millimetres", "85")
+	s.await(set, "the mended value", func(st *app.State) bool { return st.Set.View.Focal == 85 })
+}
+
+// A key that is held moves the thing as often as it is pressed, and undo takes
+// the log back to its beginning.
+func TestQuickKeysAddUp(t *testing.T) {
+	s := newSite(t)
+	b := browser(t)
+	_, set := s.newSet()
+	b.do(chromedp.Navigate(s.address + "/sets/" + set + "/dress"))
+	b.until("document.documentElement.dataset.ready === 'yes'")
+	b.press("person, 1.75 m")
+	st := s.await(set, "the person", func(st *app.State) bool { return len(st.Placements) == 1 })
+	b.until("Alpine.store('v').sel.length === 1")
+	from := st.Placements[0].At.X
+	for range 12 {
+		b.do(chromedp.KeyEvent("\u0303")) // the right arrow
+	}
+	s.await(set, "twelve steps", func(st *app.State) bool { return math.Abs(st.Placements[0].At.X-from-1.2) < 1e-9 })
+	b.until("Alpine.store('v').waiting === 0")
+	for range 20 {
+		if st = s.state(set); st.Undo == "" {
+			break
+		}
+		before := st.Revision
+		b.do(chromedp.KeyEvent(","))
+		s.await(set, "an undo", func(st *app.State) bool { return st.Revision > before })
+	}
+	if st = s.state(set); len(st.Placements) != 0 || st.Undo != "" {
+		t.Errorf("%d placements are left, undo says %q", len(st.Placements), st.Undo)
+	}
+}
