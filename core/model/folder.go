@@ -7,6 +7,7 @@ import (
 	"io/fs"
 	"net/url"
 	"path"
+	"slices"
 	"strings"
 )
 
@@ -80,17 +81,25 @@ func (f Folder) Read(ref string) ([]byte, error) {
 	return nil, err
 }
 
+// ignoringCase finds the file that full names when case does not count, in
+// folders neither: models come from systems where it does not.
 func (f Folder) ignoringCase(full string) (string, bool) {
-	entries, err := fs.ReadDir(f.Root, path.Dir(full))
-	if err != nil {
-		return "", false
-	}
-	for _, e := range entries {
-		if strings.EqualFold(e.Name(), path.Base(full)) {
-			return path.Join(path.Dir(full), e.Name()), true
+	at := "."
+	for _, part := range strings.Split(full, "/") {
+		entries, err := fs.ReadDir(f.Root, at)
+		if err != nil {
+			return "", false
 		}
+		found := slices.IndexFunc(entries, func(e fs.DirEntry) bool { return e.Name() == part })
+		if found < 0 {
+			found = slices.IndexFunc(entries, func(e fs.DirEntry) bool { return strings.EqualFold(e.Name(), part) })
+		}
+		if found < 0 {
+			return "", false
+		}
+		at = path.Join(at, entries[found].Name())
 	}
-	return "", false
+	return at, true
 }
 
 func (f Folder) readFile(name string) ([]byte, error) {

@@ -6,6 +6,7 @@ package model
 
 import (
 	"fmt"
+	"math"
 
 	"visator/core/geom"
 )
@@ -362,10 +363,7 @@ func (p *Part) SmoothNormals() []float32 {
 		n := v[1].Sub(v[0]).Cross(v[2].Sub(v[0])).Unit()
 		for k := range v {
 			a, b := v[(k+1)%3].Sub(v[k]).Unit(), v[(k+2)%3].Sub(v[k]).Unit()
-			w := a.Cross(b).Len() // sine stands in for the angle: same order, no acos
-			if a.Dot(b) < 0 {
-				w = 2 - w
-			}
+			w := math.Atan2(a.Cross(b).Len(), a.Dot(b))
 			i := 3 * p.Indices[t+k]
 			out[i] += w * n.X
 			out[i+1] += w * n.Y

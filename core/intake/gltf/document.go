@@ -73,6 +73,7 @@ type node struct {
 	Children                             []int
 	Mesh, Camera, Skin                   *int
 	Matrix, Translation, Rotation, Scale []float64
+	Weights                              []float64
 	Extensions                           struct {
 		Lights struct{ Light *int } `json:"KHR_lights_punctual"`
 	}
@@ -81,10 +82,12 @@ type node struct {
 type mesh struct {
 	Name       string
 	Primitives []primitive
+	Weights    []float64 // of the morph targets
 }
 
 type primitive struct {
 	Attributes map[string]int
+	Targets    []map[string]int
 	Indices    *int
 	Material   *int
 	Mode       *int

@@ -151,7 +151,7 @@ func (r *reader) read(data []byte) (*model.Model, error) {
 	}
 	r.budget = int64(len(data))*growth + slack
 	r.maps = map[[2]int]int{}
-	for _, step := range []func() error{r.loadBuffers, r.loadSurfaces, r.loadMeshes, r.loadCameras, r.loadLights, r.loadNodes, r.applySkins} {
+	for _, step := range []func() error{r.loadBuffers, r.loadSurfaces, r.loadMeshes, r.loadCameras, r.loadLights, r.loadNodes, r.applyMorphs, r.applySkins} {
 		if err := step(); err != nil {
 			return nil, err
 		}
@@ -435,19 +435,80 @@ func (r *reader) indices(i, vertices int, where string) ([]uint32, error) {
 }
 
 func (r *reader) loadMeshes() error {
-	for i, gm := range r.doc.Meshes {
-		mesh := model.Mesh{Name: gm.Name}
-		for k, p := range gm.Primitives {
-			where := fmt.Sprintf("meshes[%d].primitives[%d]", i, k)
-			part, err := r.part(p, where)
+	for i := range r.doc.Meshes {
+		if err := r.loadMesh(i, r.doc.Meshes[i].Weights); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// loadMesh appends meshes[i] with its morph targets at the weights given.
+func (r *reader) loadMesh(i int, weights []float64) error {
+	gm := &r.doc.Meshes[i]
+	mesh := model.Mesh{Name: gm.Name}
+	for k, p := range gm.Primitives {
+		where := fmt.Sprintf("meshes[%d].primitives[%d]", i, k)
+		part, err := r.part(p, where)
+		if err != nil {
+			return err
+		}
+		if part == nil {
+			continue
+		}
+		if err := r.morph(part, p.Targets, weights, where); err != nil {
+			return err
+		}
+		mesh.Parts = append(mesh.Parts, *part)
+	}
+	r.out.Meshes = append(r.out.Meshes, mesh)
+	return nil
+}
+
+// applyMorphs gives nodes that have weights of their own a mesh of their own.
+func (r *reader) applyMorphs() error {
+	for i, n := range r.doc.Nodes {
+		if len(n.Weights) == 0 || n.Mesh == nil {
+			continue
+		}
+		if err := r.loadMesh(*n.Mesh, n.Weights); err != nil {
+			return err
+		}
+		r.out.Nodes[i].Mesh = len(r.out.Meshes) - 1
+	}
+	return nil
+}
+
+// morph moves the vertices by the targets' displacements times their weights
+// (glTF 2.0, 3.7.2.2). Targets without a weight stay out.
+func (r *reader) morph(part *model.Part, targets []map[string]int, weights []float64, where string) error {
+	for k, target := range targets {
+		if k >= len(weights) || weights[k] == 0 {
+			continue
+		}
+		for name, into := range map[string][]float32{"POSITION": part.Positions, "NORMAL": part.Normals} {
+			at, ok := target[name]
+			if !ok || into == nil {
+				continue
+			}
+			place := fmt.Sprintf("%s.targets[%d].%s", where, k, name)
+			by, _, err := r.floats(at, place, 3)
 			if err != nil {
 				return err
 			}
-			if part != nil {
-				mesh.Parts = append(mesh.Parts, *part)
+			if len(by) != len(into) {
+				return fmt.Errorf("%s has %d elements for %d vertices", place, len(by)/3, part.Vertices())
+			}
+			for j, v := range by {
+				if into[j] += float32(weights[k]) * v; into[j]-into[j] != 0 {
+					return fmt.Errorf("%s: vertex %d is moved to nowhere; export the model again", place, j/3)
+				}
+			}
+			for j := 0; name == "NORMAL" && j+2 < len(into); j += 3 {
+				n := geom.V{X: float64(into[j]), Y: float64(into[j+1]), Z: float64(into[j+2])}.Unit()
+				into[j], into[j+1], into[j+2] = float32(n.X), float32(n.Y), float32(n.Z)
 			}
 		}
-		r.out.Meshes = append(r.out.Meshes, mesh)
 	}
 	return nil
 }

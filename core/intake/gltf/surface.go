@@ -256,13 +256,14 @@ func (r *reader) skin(i, mesh int, joints []geom.M, world geom.M, where string) 
 		r.out.Warn("%s: the node flattens its mesh, which stays unposed", where)
 		return nil
 	}
-	posed := model.Mesh{Name: r.out.Meshes[mesh].Name}
+	from := r.out.Nodes[i].Mesh // morphed already
+	posed := model.Mesh{Name: r.out.Meshes[from].Name}
 	at := 0 // parts without positions were left out
 	for k, p := range r.doc.Meshes[mesh].Primitives {
 		if _, ok := p.Attributes["POSITION"]; !ok {
 			continue
 		}
-		part := r.out.Meshes[mesh].Parts[at]
+		part := r.out.Meshes[from].Parts[at]
 		at++
 		ja, okJ := p.Attributes["JOINTS_0"]
 		wa, okW := p.Attributes["WEIGHTS_0"]
