@@ -230,9 +230,9 @@ func (l *loader) shots(shoot bool) error {
 	}
 	for i, s := range list {
 		if shoot {
-			settings, kind := app.TakeSettings{Width: 1280, Samples: 48, Bounces: 4, Denoise: true}, "still"
+			settings, kind := app.TakeSettings{Width: 1280, Samples: 32, Bounces: 4, Denoise: true}, "still"
 			if s.Move != nil {
-				settings.Width, settings.Samples, kind = 640, 16, "move"
+				settings.Width, settings.Samples, kind = 640, 12, "move"
 			}
 			if _, err := l.a.Shoot(l.ctx, l.set, s.ID, kind, settings); err != nil {
 				return err

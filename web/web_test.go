@@ -1,0 +1,203 @@
+package web_test
+
+import (
+	"context"
+	"io"
+	"log/slog"
+	"net/http"
+	"net/http/cookiejar"
+	"net/http/httptest"
+	"net/url"
+	"regexp"
+	"strings"
+	"testing"
+
+	"visator/app"
+	"visator/jobs"
+	"visator/store/storetest"
+	"visator/web"
+)
+
+func TestMain(m *testing.M) { storetest.Main(m) }
+
+// site is the interface on a fresh database, without workers.
+type site struct {
+	*testing.T
+	*httptest.Server
+	app    *app.App
+	client *http.Client
+}
+
+func newSite(t *testing.T) *site {
+	t.Helper()
+	log := slog.New(slog.DiscardHandler)
+	a := &app.App{Store: storetest.Open(t)}
+	if _, err := jobs.Open(context.Background(), a, 0, log); err != nil {
+		t.Fatal(err)
+	}
+	server, err := web.New(a, "", log)
+	if err != nil {
+		t.Fatal(err)
+	}
+	jar, _ := cookiejar.New(nil)
+	s := &site{t, httptest.NewServer(server.Handler()), a, &http.Client{Jar: jar, CheckRedirect: func(*http.Request, []*http.Request) error { return http.ErrUseLastResponse }}}
+	t.Cleanup(s.Close)
+	return s
+}
+
+func (s *site) do(method, path string, body io.Reader, headers ...string) (*http.Response, string) {
+	s.Helper()
+	req, err := http.NewRequest(method, s.URL+path, body)
+	if err != nil {
+		s.Fatal(err)
+	}
+	for i := 0; i+1 < len(headers); i += 2 {
+		req.Header.Set(headers[i], headers[i+1])
+	}
+	r, err := s.client.Do(req)
+	if err != nil {
+		s.Fatal(err)
+	}
+	defer r.Body.Close()
+	text, err := io.ReadAll(r.Body)
+	if err != nil {
+		s.Fatal(err)
+	}
+	return r, string(text)
+}
+
+func TestPagesComeWithTheirProtection(t *testing.T) {
+	s := newSite(t)
+	r, body := s.do("GET", "/", nil)
+	if r.StatusCode != 200 || !strings.Contains(body, "None yet.") {
+		t.Fatalf("%d %s", r.StatusCode, body)
+	}
+	for name, want := range map[string]string{"X-Frame-Options": "DENY", "X-Content-Type-Options": "nosniff", "Referrer-Policy": "same-origin", "Content-Security-Policy": "default-src 'self'", "Cache-Control": "no-store", "Content-Type": "text/html"} {
+		if got := r.Header.Get(name); !strings.Contains(got, want) {
+			t.Errorf("%s is %q, want %q", name, got, want)
+		}
+	}
+	for _, c := range r.Cookies() {
+		if c.SameSite != http.SameSiteStrictMode {
+			t.Errorf("the cookie %s is sent along from other sites", c.Name)
+		}
+	}
+	// Nothing of the page comes from elsewhere.
+	if out := regexp.MustCompile(`(src|href)="(https?:)?//`).FindString(body); out != "" {
+		t.Errorf("the page asks another host: %s", out)
+	}
+}
+
+func TestAFormNeedsTheTokenOfItsPage(t *testing.T) {
+	s := newSite(t)
+	_, body := s.do("GET", "/", nil)
+	token := regexp.MustCompile(`name="csrf" value="([^"]+)"`).FindStringSubmatch(body)
+	if token == nil {
+		t.Fatal("no token in the form")
+	}
+	form := func(token string) (int, string) {
+		r, body := s.do("POST", "/productions", strings.NewReader(url.Values{"name": {"<script>alert(1)</script>"}, "unit": {"foot"}, "csrf": {token}}.Encode()), "Content-Type", "application/x-www-form-urlencoded")
+		return r.StatusCode, r.Header.Get("Location") + body
+	}
+	if code, _ := form("guessed"); code != http.StatusForbidden {
+		t.Errorf("a guessed token: %d", code)
+	}
+	code, to := form(token[1])
+	if code != http.StatusSeeOther || !strings.HasSuffix(to, "/intake") {
+		t.Fatalf("%d %s", code, to)
+	}
+	// What people call things is text and nothing else.
+	for _, page := range []string{"/", to} {
+		if _, body := s.do("GET", page, nil); strings.Contains(body, "<script>alert") || !strings.Contains(body, "&lt;script&gt;") {
+			t.Errorf("%s: the name is not escaped", page)
+		}
+	}
+	for step, want := range map[string]int{"size": 200, "shoot": 200} {
+		if r, _ := s.do("GET", strings.Replace(to, "intake", step, 1), nil); r.StatusCode != want {
+			t.Errorf("%s: %d", step, r.StatusCode)
+		}
+	}
+}
+
+func TestLengthsAreReadByTheServer(t *testing.T) {
+	s := newSite(t)
+	for text, want := range map[string]string{"6' 1\"": `"metres":1.8542`, "2.4m - 18cm": `"text":"222.0 cm"`, "85": `"metres":0.85`} {
+		r, body := s.do("GET", "/api/length?unit=centimetre&text="+url.QueryEscape(text), nil)
+		if r.StatusCode != 200 || !strings.Contains(body, want) {
+			t.Errorf("%s: %d %s", text, r.StatusCode, body)
+		}
+	}
+	if r, body := s.do("GET", "/api/length?text=wide", nil); r.StatusCode != 422 || !strings.Contains(body, "is not a length") {
+		t.Errorf("%d %s", r.StatusCode, body)
+	}
+}
+
+func TestBlobsAreServedAsWhatTheyAreAskedForAndNothingElse(t *testing.T) {
+	s := newSite(t)
+	hash, _, err := s.app.Store.PutBlob(context.Background(), strings.NewReader("<html>"), 0)
+	if err != nil {
+		t.Fatal(err)
+	}
+	for as, want := range map[string]string{"png": "image/png", "html": "application/octet-stream", "": "application/octet-stream"} {
+		r, body := s.do("GET", "/blobs/"+hash+"?as="+as, nil)
+		if r.Header.Get("Content-Type") != want || body != "<html>" {
+			t.Errorf("as %q: %s", as, r.Header.Get("Content-Type"))
+		}
+	}
+	r, _ := s.do("GET", "/blobs/"+hash+"?as=png&name="+url.QueryEscape("a\"\r\nX-Bad: 1.png"), nil)
+	if r.Header.Get("X-Bad") != "" || !strings.HasPrefix(r.Header.Get("Content-Disposition"), "attachment") {
+		t.Errorf("headers %v", r.Header)
+	}
+	for _, name := range []string{strings.Repeat("0", 64), "..%2f..%2fetc%2fpasswd", "short"} {
+		if r, _ := s.do("GET", "/blobs/"+name, nil); r.StatusCode != 404 {
+			t.Errorf("%s: %d", name, r.StatusCode)
+		}
+	}
+	// A part of a video can be asked for.
+	if r, body := s.do("GET", "/blobs/"+hash+"?as=mp4", nil, "Range", "bytes=1-4"); r.StatusCode != http.StatusPartialContent || body != "html" {
+		t.Errorf("%d %q", r.StatusCode, body)
+	}
+}
+
+func TestWhatIsNotThereIsSaidInWords(t *testing.T) {
+	s := newSite(t)
+	for path, want := range map[string]int{"/nothing": 404, "/sets/nothing/dress": 404, "/api/sets/nothing/state": 404, "/static/nothing.js": 404, "/api/standins/dragon": 404} {
+		r, body := s.do("GET", path, nil)
+		if r.StatusCode != want || len(strings.TrimSpace(body)) < 5 || strings.Contains(body, "sql") {
+			t.Errorf("%s: %d %q", path, r.StatusCode, body)
+		}
+	}
+	if r, _ := s.do("GET", "/healthz", nil); r.StatusCode != 200 {
+		t.Errorf("health: %d", r.StatusCode)
+	}
+	if r, body := s.do("GET", "/api/standins/person", nil); r.StatusCode != 200 || !strings.HasPrefix(body, "glTF") {
+		t.Errorf("the person: %d", r.StatusCode)
+	}
+	// More than an edit can be is refused before it is read.
+	r, _ := s.do("POST", "/api/sets/x/edit", strings.NewReader(`{"deeds":["`+strings.Repeat("a", 5<<20)+`"]}`), "Sec-Fetch-Site", "same-origin")
+	if r.StatusCode != http.StatusRequestEntityTooLarge {
+		t.Errorf("five megabytes: %d", r.StatusCode)
+	}
+}
+
+// The scripts, styles and fonts that pages name are in the binary.
+func TestEverythingThatPagesNameIsThere(t *testing.T) {
+	s := newSite(t)
+	_, css := s.do("GET", "/static/app.css", nil)
+	names := []string{"app.css", "main.js"}
+	for _, m := range regexp.MustCompile(`url\(([^)]+\.woff2)\)`).FindAllStringSubmatch(css, -1) {
+		names = append(names, strings.Trim(m[1], `"'`))
+	}
+	_, js := s.do("GET", "/static/main.js", nil)
+	for _, m := range regexp.MustCompile(`["']\./([a-z0-9A-Z_-]+\.js)["']`).FindAllStringSubmatch(js, -1) {
+		names = append(names, m[1])
+	}
+	if len(names) < 6 {
+		t.Fatalf("only %v", names)
+	}
+	for _, n := range names {
+		if r, body := s.do("GET", "/static/"+n, nil); r.StatusCode != 200 || len(body) < 1000 {
+			t.Errorf("%s: %d, %d bytes", n, r.StatusCode, len(body))
+		}
+	}
+}
