@@ -24,6 +24,8 @@ import (
 type App struct {
 	Store *store.Store
 	Queue Queue
+
+	shapes shapes
 }
 
 // Queue takes jobs, together with the rows that they are about.

@@ -522,7 +522,11 @@ func (e *editor) camera(ctx context.Context, d *Deed) error {
 	}
 	switch d.Do {
 	case "fit":
-		near, far, ok := optics.FitClip(spansOf(v, things), nearestPlane)
+		spans, err := e.a.spans(ctx, e.tx, v, e.places, things)
+		if err != nil {
+			return err
+		}
+		near, far, ok := optics.FitClip(spans, nearestPlane)
 		if !ok {
 			return wrong("Nothing stands in the picture: there is no range to fit.")
 		}

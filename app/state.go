@@ -172,13 +172,6 @@ func thingsOf(list []store.PlacementRow, pieces map[string]geom.Box) (things []s
 	return things
 }
 
-func spansOf(v *optics.View, things []snag.Thing) (spans []optics.Span) {
-	for i := range things {
-		spans = append(spans, v.SpanOf(things[i].Box, things[i].World))
-	}
-	return spans
-}
-
 // State reads and computes everything about a set.
 func (a *App) State(ctx context.Context, setID string) (*State, error) {
 	set, err := store.GetSet(ctx, a.Store.Pool, setID)
@@ -220,7 +213,10 @@ func (a *App) State(ctx context.Context, setID string) (*State, error) {
 		return nil, err
 	}
 	things := thingsOf(rows, boxes)
-	spans := spansOf(&set.View, things)
+	spans, err := a.spans(ctx, a.Store.Pool, &set.View, rows, things)
+	if err != nil {
+		return nil, err
+	}
 	st.measure(&set.View, things, spans)
 	if err := st.fillPieces(ctx, a, pieces, rows, things, spans); err != nil {
 		return nil, err

@@ -43,15 +43,20 @@ func TestMain(m *testing.M) {
 
 // site is a running server.
 type site struct {
-	*testing.T
+	testing.TB
+	call            []string // of the program
 	database, blobs string
 	address         string
 	cmd             *exec.Cmd
 }
 
-func newSite(t *testing.T) *site {
+// newSite starts the program's serve, or another of its commands.
+func newSite(t testing.TB, call ...string) *site {
 	t.Helper()
-	s := &site{T: t, database: storetest.DSN(t), blobs: t.TempDir()}
+	if len(call) == 0 {
+		call = []string{"serve"}
+	}
+	s := &site{TB: t, call: call, database: storetest.DSN(t), blobs: t.TempDir()}
 	s.start()
 	t.Cleanup(func() {
 		if s.cmd != nil {
@@ -65,7 +70,7 @@ func newSite(t *testing.T) *site {
 // start starts the server and waits for the address that it prints.
 func (s *site) start() {
 	s.Helper()
-	cmd := exec.Command(binary, "serve", "--port", "0", "--database", s.database, "--blobs", s.blobs)
+	cmd := exec.Command(binary, append(s.call, "--port", "0", "--database", s.database, "--blobs", s.blobs)...)
 	out, err := cmd.StdoutPipe()
 	if err != nil {
 		s.Fatal(err)
@@ -155,11 +160,11 @@ func (s *site) await(set, what string, ok func(*app.State) bool) *app.State {
 
 // tab is a page in the browser.
 type tab struct {
-	*testing.T
+	testing.TB
 	ctx context.Context
 }
 
-func browser(t *testing.T) *tab {
+func browser(t testing.TB) *tab {
 	t.Helper()
 	path, err := exec.LookPath("chromium")
 	if err != nil {
@@ -175,7 +180,7 @@ func browser(t *testing.T) *tab {
 	return open(t, ctx)
 }
 
-func open(t *testing.T, parent context.Context) *tab {
+func open(t testing.TB, parent context.Context) *tab {
 	ctx, cancel := chromedp.NewContext(parent)
 	t.Cleanup(cancel)
 	// The page lives as long as the context of its first action.

@@ -134,10 +134,12 @@ const (
 	entryColumns      = "id, production_id, set_id, revision, label, changes, undone, dropped, at"
 )
 
+// Productions are all of them, the oldest first.
 func (s *Store) Productions(ctx context.Context) ([]Production, error) {
 	return List[Production](ctx, s.Pool, "select "+productionColumns+" from production order by created")
 }
 
+// GetProduction reads one; ErrNotFound when it is not there.
 func GetProduction(ctx context.Context, q Querier, id string) (Production, error) {
 	return One[Production](ctx, q, "select "+productionColumns+" from production where id = $1", id)
 }
@@ -148,15 +150,18 @@ func LockProduction(ctx context.Context, tx pgx.Tx, id string) (Production, erro
 	return One[Production](ctx, tx, "select "+productionColumns+" from production where id = $1 for update", id)
 }
 
+// InsertProduction puts in a new one, at revision 0.
 func InsertProduction(ctx context.Context, q Querier, p Production) error {
 	_, err := q.Exec(ctx, "insert into production (id, name, unit, budget) values ($1, $2, $3, $4)", p.ID, p.Name, p.Unit, p.Budget)
 	return err
 }
 
+// Arrivals are those of a production, the oldest first.
 func (s *Store) Arrivals(ctx context.Context, production string) ([]Arrival, error) {
 	return List[Arrival](ctx, s.Pool, "select "+arrivalColumns+" from arrival where production_id = $1 order by created, id", production)
 }
 
+// Arrival reads one; ErrNotFound when it is not there.
 func (s *Store) Arrival(ctx context.Context, id string) (Arrival, error) {
 	return One[Arrival](ctx, s.Pool, "select "+arrivalColumns+" from arrival where id = $1", id)
 }
@@ -166,25 +171,32 @@ func ArrivalOf(ctx context.Context, q Querier, production, blob string) (Arrival
 	return One[Arrival](ctx, q, "select "+arrivalColumns+" from arrival where production_id = $1 and blob = $2 limit 1", production, blob)
 }
 
+// InsertArrival puts in a new one; its content must be kept before.
 func InsertArrival(ctx context.Context, q Querier, a Arrival) error {
 	_, err := q.Exec(ctx, "insert into arrival (id, production_id, name, blob, bytes, state) values ($1, $2, $3, $4, $5, $6)",
 		a.ID, a.ProductionID, a.Name, a.Blob, a.Bytes, a.State)
 	return err
 }
 
+// SetArrival says how far an arrival is: progress is 0 to 1, note is for the
+// person.
 func (s *Store) SetArrival(ctx context.Context, id, state string, progress float64, note string) error {
 	_, err := s.Pool.Exec(ctx, "update arrival set state = $2, progress = $3, note = $4 where id = $1", id, state, progress, note)
 	return err
 }
 
+// Pieces are those of a production that were not taken out of the library.
 func (s *Store) Pieces(ctx context.Context, q Querier, production string) ([]Piece, error) {
 	return List[Piece](ctx, q, "select "+pieceColumns+" from piece where production_id = $1 and not gone order by created, id", production)
 }
 
+// GetPiece reads one, also one that was taken out; ErrNotFound when it never was.
 func GetPiece(ctx context.Context, q Querier, id string) (Piece, error) {
 	return One[Piece](ctx, q, "select "+pieceColumns+" from piece where id = $1", id)
 }
 
+// InsertPiece puts in a piece, or brings what was read of it up to date: its
+// name and sizing, which the person decides, stay.
 func InsertPiece(ctx context.Context, q Querier, p Piece) error {
 	_, err := q.Exec(ctx, `insert into piece (id, production_id, arrival_id, name, source, blob, facts, sizing) values ($1, $2, $3, $4, $5, $6, $7, $8)
 		on conflict (id) do update set blob = excluded.blob, facts = excluded.facts`,
@@ -192,12 +204,25 @@ func InsertPiece(ctx context.Context, q Querier, p Piece) error {
 	return err
 }
 
+// PutLook keeps how a piece is drawn.
 func PutLook(ctx context.Context, q Querier, l Look) error {
 	_, err := q.Exec(ctx, `insert into piece_look (piece_id, levels, front, top) values ($1, $2, $3, $4)
 		on conflict (piece_id) do update set levels = excluded.levels, front = excluded.front, top = excluded.top`, l.PieceID, l.Levels, l.Front, l.Top)
 	return err
 }
 
+// Levels are the versions of a piece for the browser, as JSON; nil while there
+// are none.
+func Levels(ctx context.Context, q Querier, piece string) (json.RawMessage, error) {
+	var raw json.RawMessage
+	err := q.QueryRow(ctx, "select levels from piece_look where piece_id = $1", piece).Scan(&raw)
+	if errors.Is(err, pgx.ErrNoRows) {
+		return nil, nil
+	}
+	return raw, err
+}
+
+// Looks are how the pieces of a production are drawn.
 func (s *Store) Looks(ctx context.Context, production string) ([]Look, error) {
 	return List[Look](ctx, s.Pool, "select l.piece_id, l.levels, l.front, l.top from piece_look l join piece p on p.id = l.piece_id where p.production_id = $1", production)
 }
@@ -209,6 +234,7 @@ func scanSet(row pgx.CollectableRow) (s Set, err error) {
 	return s, err
 }
 
+// Sets are those of a production, the oldest first.
 func (s *Store) Sets(ctx context.Context, production string) ([]Set, error) {
 	rows, err := s.Pool.Query(ctx, "select "+setColumns+" from sets where production_id = $1 order by created, id", production)
 	if err != nil {
@@ -217,6 +243,7 @@ func (s *Store) Sets(ctx context.Context, production string) ([]Set, error) {
 	return pgx.CollectRows(rows, scanSet)
 }
 
+// GetSet reads one; ErrNotFound when it is not there.
 func GetSet(ctx context.Context, q Querier, id string) (Set, error) {
 	rows, err := q.Query(ctx, "select "+setColumns+" from sets where id = $1", id)
 	if err != nil {
@@ -229,6 +256,7 @@ func GetSet(ctx context.Context, q Querier, id string) (Set, error) {
 	return set, err
 }
 
+// PutSet writes a set as of revision rev.
 func PutSet(ctx context.Context, q Querier, production string, s stage.Scene, rev int64) error {
 	_, err := q.Exec(ctx, `insert into sets (id, production_id, name, view, light, shot_id, move, rev) values ($1, $2, $3, $4, $5, $6, $7, $8)
 		on conflict (id) do update set name = excluded.name, view = excluded.view, light = excluded.light, shot_id = excluded.shot_id, move = excluded.move, rev = excluded.rev`,
@@ -251,6 +279,7 @@ func scanPlacement(row pgx.CollectableRow) (r PlacementRow, err error) {
 	return r, err
 }
 
+// Placements are those of a set in the order of the manifest.
 func Placements(ctx context.Context, q Querier, set string) ([]PlacementRow, error) {
 	rows, err := q.Query(ctx, "select "+placementColumns+" from placement where set_id = $1 order by ord, id", set)
 	if err != nil {
@@ -259,6 +288,7 @@ func Placements(ctx context.Context, q Querier, set string) ([]PlacementRow, err
 	return pgx.CollectRows(rows, scanPlacement)
 }
 
+// PutPlacement writes a placement as of revision rev.
 func PutPlacement(ctx context.Context, q Querier, set string, p stage.Placement, rev int64) error {
 	var piece *string
 	if p.Piece != "" {
@@ -280,6 +310,7 @@ type ShotRow struct {
 	Rev int64
 }
 
+// Shots are those of a set in the order in which they were kept.
 func Shots(ctx context.Context, q Querier, set string) ([]ShotRow, error) {
 	rows, err := q.Query(ctx, "select id, name, view, light, move, ord, rev from shot where set_id = $1 order by ord, id", set)
 	if err != nil {
@@ -291,6 +322,7 @@ func Shots(ctx context.Context, q Querier, set string) ([]ShotRow, error) {
 	})
 }
 
+// PutShot writes a shot as of revision rev.
 func PutShot(ctx context.Context, q Querier, set string, s stage.Shot, rev int64) error {
 	_, err := q.Exec(ctx, `insert into shot (id, set_id, name, view, light, move, ord, rev) values ($1, $2, $3, $4, $5, $6, $7, $8)
 		on conflict (id) do update set name = excluded.name, view = excluded.view, light = excluded.light, move = excluded.move, ord = excluded.ord, rev = excluded.rev`,
@@ -314,14 +346,17 @@ func PutPiece(ctx context.Context, q Querier, id, name string, sizing json.RawMe
 	return err
 }
 
+// Takes are those of a set, the newest first.
 func (s *Store) Takes(ctx context.Context, set string) ([]Take, error) {
 	return List[Take](ctx, s.Pool, "select "+takeColumns+" from take where set_id = $1 order by created desc, id", set)
 }
 
+// Take reads one; ErrNotFound when it is not there.
 func (s *Store) Take(ctx context.Context, id string) (Take, error) {
 	return One[Take](ctx, s.Pool, "select "+takeColumns+" from take where id = $1", id)
 }
 
+// InsertTake puts in a new one.
 func InsertTake(ctx context.Context, q Querier, t Take) error {
 	_, err := q.Exec(ctx, "insert into take (id, set_id, shot_id, name, kind, state, settings, job_id) values ($1, $2, $3, $4, $5, $6, $7, $8)",
 		t.ID, t.SetID, t.ShotID, t.Name, t.Kind, t.State, t.Settings, t.JobID)
@@ -353,6 +388,7 @@ func NextUndo(ctx context.Context, q Querier, production string) (Entry, error) 
 	return One[Entry](ctx, q, "select "+entryColumns+" from log where production_id = $1 and not undone order by id desc limit 1", production)
 }
 
+// NextRedo is what redo would do again; ErrNotFound when there is nothing.
 func NextRedo(ctx context.Context, q Querier, production string) (Entry, error) {
 	return One[Entry](ctx, q, "select "+entryColumns+" from log where production_id = $1 and undone and not dropped order by id limit 1", production)
 }

@@ -6,6 +6,7 @@ import (
 	"testing"
 
 	"visator/core/geom"
+	"visator/core/model"
 )
 
 func near(t *testing.T, what string, got, want, tol float64) {
@@ -164,4 +165,61 @@ func TestFloorIsSeenFromTheLowerEdgeOfThePicture(t *testing.T) {
 	s := v.SpanOf(geom.Box{Min: geom.V{X: -50, Y: -1, Z: -50}, Max: geom.V{X: 50, Z: 50}}, geom.Identity)
 	near(t, "near", s.Near, 1.6/math.Tan(h/2), 1e-9)
 	near(t, "far", s.Far, 50, 1e-9)
+}
+
+// A bumpy land is seen from where its triangles are, found here by points all
+// over it; its box begins at the lens.
+func TestLandIsMeasuredByItsTriangles(t *testing.T) {
+	r := rand.New(rand.NewPCG(9, 10))
+	const n = 40
+	for range 20 {
+		p := model.Part{Kind: model.Triangles}
+		height := func(i, j int) float64 {
+			return 3 * math.Sin(float64(i)*0.7+r.Float64()*0.2) * math.Cos(float64(j)*0.5)
+		}
+		for i := range n {
+			for j := range n {
+				p.Positions = append(p.Positions, float32(10*(i-n/2)), float32(height(i, j)), float32(10*(j-n/2)))
+				if i+1 < n && j+1 < n {
+					a := uint32(i*n + j)
+					p.Indices = append(p.Indices, a, a+1, a+n, a+1, a+n+1, a+n)
+				}
+			}
+		}
+		node := model.NewNode("land")
+		node.Mesh = 0
+		land := &model.Model{Meshes: []model.Mesh{{Parts: []model.Part{p}}}, Nodes: []model.Node{node}, Roots: []int{0}}
+		v := Default()
+		v.Eye, v.Yaw, v.Pitch = geom.V{X: r.NormFloat64() * 20, Y: 8, Z: r.NormFloat64() * 20}, r.Float64()*6, -0.1
+		s := v.SpanOfModel(land, geom.Identity)
+		got := Span{Near: math.Inf(1), Far: 0}
+		for k := 0; k < len(p.Indices); k += 3 {
+			a, b, c := p.Position(p.Indices[k]), p.Position(p.Indices[k+1]), p.Position(p.Indices[k+2])
+			for range 40 {
+				x, y := r.Float64(), r.Float64()
+				if x+y > 1 {
+					x, y = 1-x, 1-y
+				}
+				px, py, d, ok := v.Project(a.Add(b.Sub(a).Mul(x)).Add(c.Sub(a).Mul(y)))
+				if ok && px >= 0 && px <= 1 && py >= 0 && py <= 1 {
+					got.Near, got.Far = min(got.Near, d), max(got.Far, d)
+				}
+			}
+		}
+		if !s.Seen || got.Near < s.Near-1e-6 || got.Far > s.Far+1e-6 || got.Near-s.Near > 2 || s.Far-got.Far > 6 {
+			t.Errorf("points from %v to %v, span from %v to %v", got.Near, got.Far, s.Near, s.Far)
+		}
+		if box := v.SpanOf(land.Bounds(), geom.Identity); s.Near <= box.Near {
+			t.Errorf("no better than the box: %v and %v", s.Near, box.Near)
+		}
+	}
+	away := Default()
+	away.Eye, away.Pitch = geom.V{Y: 50}, 1.2
+	p := model.Part{Kind: model.Triangles, Positions: []float32{-9, 0, -9, 9, 0, -9, 0, 0, 9}, Indices: []uint32{0, 1, 2}}
+	node := model.NewNode("floor")
+	node.Mesh = 0
+	floor := &model.Model{Meshes: []model.Mesh{{Parts: []model.Part{p}}}, Nodes: []model.Node{node}, Roots: []int{0}}
+	if s := away.SpanOfModel(floor, geom.Identity); s.Seen {
+		t.Errorf("looking up, the floor is seen: %+v", s)
+	}
 }

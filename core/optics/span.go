@@ -4,6 +4,7 @@ import (
 	"math"
 
 	"visator/core/geom"
+	"visator/core/model"
 )
 
 // Span is how far a thing reaches along the view axis and in the picture.
@@ -46,16 +47,7 @@ func (v *View) SpanOf(box geom.Box, world geom.M) Span {
 	s.Behind, s.Near = s.Far <= 0, max(s.Near, 0)
 	seen := Span{Near: math.Inf(1), Far: math.Inf(-1), Left: 1, Top: 1, Seen: true}
 	for _, f := range faces {
-		side := []geom.V{corner[f[0]], corner[f[1]], corner[f[2]], corner[f[3]]}
-		for _, p := range clipSides(side, tx, ty) {
-			d := -p.Z
-			seen.Near, seen.Far = min(seen.Near, d), max(seen.Far, d)
-			if d > 0 {
-				x, y := 0.5+p.X/d/(2*tx), 0.5-p.Y/d/(2*ty)
-				seen.Left, seen.Right = min(seen.Left, x), max(seen.Right, x)
-				seen.Top, seen.Bottom = min(seen.Top, y), max(seen.Bottom, y)
-			}
-		}
+		seen.add([]geom.V{corner[f[0]], corner[f[1]], corner[f[2]], corner[f[3]]}, tx, ty)
 	}
 	if seen.Far <= 0 {
 		return s
@@ -94,4 +86,65 @@ func clipSides(poly []geom.V, tx, ty float64) []geom.V {
 		poly = out
 	}
 	return poly
+}
+
+// SpanOfModel measures a model under a transform by its triangles: what a box
+// is too coarse for, such as land that the lens stands on.
+func (v *View) SpanOfModel(m *model.Model, world geom.M) Span {
+	w := v.World()
+	inv, _ := w.Affine()
+	all := inv.Mul(world)
+	gw, gh := v.Gate()
+	tx, ty := gw/(2*v.Focal), gh/(2*v.Focal)
+	whole := v.SpanOf(m.Bounds(), world)
+	seen := Span{Near: math.Inf(1), Far: math.Inf(-1), Left: 1, Top: 1, Seen: true}
+	var place []geom.V
+	m.Walk(func(_ int, n *model.Node, local geom.M) {
+		if n.Mesh == model.None {
+			return
+		}
+		to := all.Mul(local)
+		for i := range m.Meshes[n.Mesh].Parts {
+			p := &m.Meshes[n.Mesh].Parts[i]
+			place = place[:0]
+			for k := range p.Vertices() {
+				place = append(place, to.Point(p.Position(uint32(k))))
+			}
+			for t := 0; t+2 < len(p.Indices) && p.Kind == model.Triangles; t += 3 {
+				seen.add([]geom.V{place[p.Indices[t]], place[p.Indices[t+1]], place[p.Indices[t+2]]}, tx, ty)
+			}
+		}
+	})
+	if seen.Far <= 0 {
+		whole.Seen = false
+		return whole
+	}
+	seen.Height = max(seen.Bottom-seen.Top, 0)
+	return seen
+}
+
+// add takes in what is seen of a polygon in camera space.
+func (s *Span) add(poly []geom.V, tx, ty float64) {
+	var out [4]int // how many corners lie beyond each side
+	for _, p := range poly {
+		for k, beyond := range [4]bool{p.X > -p.Z*tx, p.X < p.Z*tx, p.Y > -p.Z*ty, p.Y < p.Z*ty} {
+			if beyond {
+				out[k]++
+			}
+		}
+	}
+	for _, n := range out {
+		if n == len(poly) {
+			return
+		}
+	}
+	for _, p := range clipSides(poly, tx, ty) {
+		d := -p.Z
+		s.Near, s.Far = min(s.Near, d), max(s.Far, d)
+		if d > 0 {
+			x, y := 0.5+p.X/d/(2*tx), 0.5-p.Y/d/(2*ty)
+			s.Left, s.Right = min(s.Left, x), max(s.Right, x)
+			s.Top, s.Bottom = min(s.Top, y), max(s.Bottom, y)
+		}
+	}
 }

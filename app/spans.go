@@ -1,0 +1,97 @@
+package app
+
+import (
+	"context"
+	"encoding/json"
+	"sync"
+
+	"visator/core/geom"
+	"visator/core/intake/gltf"
+	"visator/core/model"
+	"visator/core/optics"
+	"visator/core/snag"
+	"visator/store"
+)
+
+// shapes are models that were read for measuring, by the hash of their blob.
+type shapes struct {
+	mu   sync.Mutex
+	kept map[string]*model.Model
+}
+
+// maxShapes bounds what is kept: each is a proxy of some megabytes.
+const maxShapes = 32
+
+func (s *shapes) get(ctx context.Context, st *store.Store, blob string) (*model.Model, error) {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	if m := s.kept[blob]; m != nil {
+		return m, nil
+	}
+	data, err := st.ReadBlob(ctx, blob)
+	if err != nil {
+		return nil, err
+	}
+	m, err := gltf.Read(blob, data, model.Folder{})
+	if err != nil {
+		return nil, err
+	}
+	if s.kept == nil || len(s.kept) >= maxShapes {
+		s.kept = map[string]*model.Model{}
+	}
+	s.kept[blob] = m
+	return m, nil
+}
+
+// spans measures the things in a view: by their boxes, and what carries
+// others by its triangles, since a land's box begins at the lens.
+func (a *App) spans(ctx context.Context, q store.Querier, v *optics.View, list []store.PlacementRow, things []snag.Thing) ([]optics.Span, error) {
+	pieceOf := map[string]string{}
+	for i := range list {
+		pieceOf[list[i].ID] = list[i].Piece
+	}
+	spans := make([]optics.Span, len(things))
+	for i := range things {
+		t := &things[i]
+		spans[i] = v.SpanOf(t.Box, t.World)
+		if !t.Ground || !spans[i].Seen || pieceOf[t.ID] == "" {
+			continue
+		}
+		m, top, err := a.shape(ctx, q, pieceOf[t.ID])
+		if err != nil {
+			return nil, err
+		}
+		if m != nil {
+			spans[i] = v.SpanOfModel(m, t.World.Mul(top))
+		}
+	}
+	return spans, nil
+}
+
+// shape is a piece's finest proxy with the transform to metres about its
+// pivot; nil while there is none.
+func (a *App) shape(ctx context.Context, q store.Querier, piece string) (*model.Model, geom.M, error) {
+	p, err := store.GetPiece(ctx, q, piece)
+	if err != nil {
+		return nil, geom.M{}, err
+	}
+	raw, err := store.Levels(ctx, q, piece)
+	if err != nil {
+		return nil, geom.M{}, err
+	}
+	var levels []Level
+	if raw != nil {
+		if err := json.Unmarshal(raw, &levels); err != nil {
+			return nil, geom.M{}, err
+		}
+	}
+	if len(levels) == 0 {
+		return nil, geom.M{}, nil
+	}
+	f, s, err := pieceFacts(&p)
+	if err != nil {
+		return nil, geom.M{}, err
+	}
+	m, err := a.shapes.get(ctx, a.Store, levels[0].Blob)
+	return m, s.Transform(f.Box()), err
+}
