@@ -3,7 +3,7 @@ export const list = [
   ["1 … 6", "the six steps"], [", and .", "undo and redo"], ["arrows", "move by 10 cm; with Shift 1 m, with Alt 1 cm"],
   ["Page Up, Page Down", "lift and lower by 10 cm"], ["[ and ]", "turn by 15°; with Alt 1°"], ["c", "linked copy"],
   ["Delete", "delete"], ["i", "hide or show"], ["k", "lock or unlock"], ["b", "put down on what is beneath"],
-  ["x", "snapping on or off"], ["a", "aim the camera at it"], ["q", "focus on it"], ["Escape", "select nothing"], ["?", "this list"],
+  ["x", "snapping on or off; Alt: off while held"], ["a", "aim the camera at it"], ["q", "focus on it"], ["Escape", "select nothing"], ["?", "this list"],
 ];
 
 export function keys(v) {

@@ -5,7 +5,7 @@ import { Plan } from "./plan.js";
 import { Strip } from "./strip.js";
 import { drawLineup } from "./lineup.js";
 import { length, size, number, degrees, distance, radians } from "./print.js";
-import { keys } from "./keys.js";
+import { keys, list } from "./keys.js";
 import { figure } from "./figure.js";
 
 const page = document.documentElement.dataset;
@@ -28,7 +28,7 @@ const post = (path, body) => call(path, { method: "POST", body: JSON.stringify(b
 document.addEventListener("alpine:init", () => {
   figure(Alpine);
   Alpine.store("v", {
-    st: null, step: page.step || "dress", sel: [], piece: "", hover: "", message: "", bad: false, search: "", keysShown: false,
+    st: null, step: page.step || "dress", sel: [], piece: "", hover: "", message: "", bad: false, search: "", keysShown: false, keyList: list,
     uploads: [], shotName: "", tone: localStorage.tone || "dark", snapOn: localStorage.snap !== "off", time: 0, waiting: 0,
     take: { width: 1280, samples: 64, seconds: 0, denoise: true }, compare: "",
 
@@ -148,9 +148,19 @@ document.addEventListener("alpine:init", () => {
     change(id, patch) { return this.edit({ do: "change", kind: "placement", id, patch }); },
     changeAll(patch) { return this.sel.length ? this.edit(...this.sel.map((id) => ({ do: "change", kind: "placement", id, patch }))) : null; },
     async place(piece, standIn, at) {
-      const r = await this.edit({ do: "place", piece, standIn, at: at || this.plan.middle() });
+      const r = await this.edit({ do: "place", piece, standIn, at: at || this.free() });
       document.activeElement?.blur(); // keys now move what was placed, not the list
       if (r) { this.sel = r.made; this.draw(); }
+    },
+    // free is the middle of the plan, or beside what stands there already.
+    free() {
+      const at = this.plan.middle(), wide = (p) => Math.max(p.dims.x, p.dims.z);
+      for (let n = 0; n < 200; n++) {
+        const p = this.st.placements.find((q) => !q.hidden && wide(q) < 30 && Math.hypot(q.at.x - at.x, q.at.z - at.z) < wide(q) / 2);
+        if (!p) break;
+        at.x = this.plan.grid(p.at.x + wide(p) / 2 + 0.6);
+      }
+      return at;
     },
     async copy() {
       const open = this.sel.filter((id) => this.placement(id));
