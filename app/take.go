@@ -199,6 +199,9 @@ func (a *App) RunTake(ctx context.Context, id string) error {
 	if err := firstError(json.Unmarshal(t.Settings, &sh.s), json.Unmarshal(t.Result, &sh.r)); err != nil {
 		return err
 	}
+	if len(sh.r.Frames) > 0 { // what was made before the interruption took its time too
+		sh.start = sh.start.Add(-time.Duration(sh.r.Seconds * float64(time.Second)))
+	}
 	set, err := store.GetSet(ctx, a.Store.Pool, t.SetID)
 	if err != nil {
 		return err

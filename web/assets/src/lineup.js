@@ -43,9 +43,9 @@ export function drawLineup(svg, v) {
     const body = make("g", { transform: `translate(${mid - cx * px} ${ground}) scale(${px})` });
     body.append(make("path", { d: p.outline?.front || "", transform: p.outline?.frontTransform || null, fill: odd ? "#93452f" : on ? "#3d3d3d" : "#6a6a6a", "fill-rule": "evenodd" }));
     g.append(body, make("rect", { x: mid - wide / 2, y: Math.max(ground - (p.size?.y || 1.75) * px, 0), width: wide, height: Math.min((p.size?.y || 1.75) * px, ground), fill: "transparent" }));
-    const label = p.name.length * 5.6 > wide + gap && !on ? "" : p.name;
+    const label = (p.name.length * 5.6 > wide + gap && !on) || (i && mid - wide / 2 < left - gap) ? "" : p.name;
     g.append(make("text", { x: mid, y: ground + 20, "text-anchor": "middle", "font-size": 12, fill: "#161616" }, label));
-    if (p.size && (on || wide > 96)) g.append(make("text", { x: mid, y: ground + 36, "text-anchor": "middle", "font-size": 11, class: "n", fill: odd ? "#8c2a12" : "#161616" }, `${v.length(p.size.x)} × ${v.length(p.size.y)}`));
+    if (p.size && label && (on || wide > 96)) g.append(make("text", { x: mid, y: ground + 36, "text-anchor": "middle", "font-size": 11, class: "n", fill: odd ? "#8c2a12" : "#161616" }, `${v.length(p.size.x)} × ${v.length(p.size.y)}`));
     if (p.id === "person") g.append(make("text", { x: mid, y: ground + 36, "text-anchor": "middle", "font-size": 11, class: "n", fill: "#161616" }, v.length(1.75)));
     if (on) {
       const t = ground - p.size.y * px - 6, hw = Math.max((p.size.x * px) / 2, 8) + 6, k = 10;

@@ -1,0 +1,172 @@
+package jobs_test
+
+import (
+	"context"
+	"encoding/json"
+	"log/slog"
+	"strings"
+	"testing"
+	"time"
+
+	"visator/app"
+	"visator/jobs"
+	"visator/store/storetest"
+)
+
+func TestMain(m *testing.M) { storetest.Main(m) }
+
+const triangle = "v 0 0 0\nv 1 0 0\nv 0 1 0\nf 1 2 3\n"
+
+// crew is an App with a production and a set, and a pool that works for it.
+type crew struct {
+	*testing.T
+	a               *app.App
+	production, set string
+}
+
+func newCrew(t *testing.T) *crew {
+	t.Helper()
+	c := &crew{T: t, a: &app.App{Store: storetest.Open(t)}}
+	var err error
+	if c.production, c.set, err = c.a.NewProduction(t.Context(), "crew", "metre"); err != nil {
+		t.Fatal(err)
+	}
+	if _, err := c.a.Edit(t.Context(), c.set, app.EditRequest{Revision: -1, Deeds: []app.Deed{{Do: "place", StandIn: "person"}}}); err != nil {
+		t.Fatal(err)
+	}
+	c.pool(0) // puts jobs in, takes none
+	return c
+}
+
+func (c *crew) pool(workers int) *jobs.Pool {
+	c.Helper()
+	p, err := jobs.Open(context.Background(), c.a, workers, slog.New(slog.DiscardHandler))
+	if err != nil {
+		c.Fatal(err)
+	}
+	if workers > 0 {
+		if err := p.Start(context.Background()); err != nil {
+			c.Fatal(err)
+		}
+	}
+	return p
+}
+
+func (c *crew) stop(p *jobs.Pool) {
+	c.Helper()
+	ctx, cancel := context.WithTimeout(context.Background(), 30*time.Second)
+	defer cancel()
+	if err := p.Stop(ctx); err != nil {
+		c.Error(err)
+	}
+}
+
+func (c *crew) await(what string, ok func(st *app.State) bool) *app.State {
+	c.Helper()
+	for deadline := time.Now().Add(60 * time.Second); time.Now().Before(deadline); time.Sleep(20 * time.Millisecond) {
+		st, err := c.a.State(context.Background(), c.set)
+		if err != nil {
+			c.Fatal(err)
+		}
+		if ok(st) {
+			return st
+		}
+	}
+	c.Fatalf("waited in vain for %s", what)
+	return nil
+}
+
+func (c *crew) shoot(width, samples int) {
+	c.Helper()
+	if _, err := c.a.Shoot(c.Context(), c.set, "", "still", app.TakeSettings{Width: width, Samples: samples, Bounces: 1}); err != nil {
+		c.Fatal(err)
+	}
+}
+
+// With one worker, a download is read while a long picture is made.
+func TestADownloadDoesNotWaitForAPicture(t *testing.T) {
+	c := newCrew(t)
+	p := c.pool(1)
+	defer c.stop(p)
+	c.shoot(640, 100_000)
+	st := c.await("the picture to begin", func(st *app.State) bool { return st.Takes[0].State == "working" })
+	if _, _, err := c.a.Arrive(t.Context(), c.production, "a.obj", strings.NewReader(triangle)); err != nil {
+		t.Fatal(err)
+	}
+	done := c.await("the intake", func(st *app.State) bool { return len(st.Arrivals) == 1 && st.Arrivals[0].State == "done" })
+	if done.Takes[0].State != "working" {
+		t.Errorf("the take is %s: it was to be under way", done.Takes[0].State)
+	}
+	if err := c.a.CancelTake(t.Context(), st.Takes[0].ID); err != nil {
+		t.Fatal(err)
+	}
+	c.await("the cancelled take", func(st *app.State) bool { return st.Takes[0].State == "cancelled" })
+}
+
+// Work that is under way when a process stops is taken up by the next one,
+// and a stop does not wait for it to end.
+func TestWorkGoesOnInTheNextProcess(t *testing.T) {
+	c := newCrew(t)
+	first := c.pool(1)
+	c.shoot(64, 20_000)
+	c.await("the picture to begin", func(st *app.State) bool {
+		return st.Takes[0].State == "working" && strings.Contains(string(st.Takes[0].Result), "preview")
+	})
+	began := time.Now()
+	c.stop(first)
+	if took := time.Since(began); took > 20*time.Second {
+		t.Errorf("stopping took %v", took)
+	}
+	st := c.await("the take to wait", func(st *app.State) bool { return st.Takes[0].State == "waiting" })
+	if !strings.Contains(st.Takes[0].Note, "interrupted") {
+		t.Errorf("the note says %q", st.Takes[0].Note)
+	}
+	// It need not be made in full for the test: let it be a short one.
+	if _, err := c.a.Store.Pool.Exec(t.Context(), "update take set settings = jsonb_set(settings::jsonb, '{samples}', '8')"); err != nil {
+		t.Fatal(err)
+	}
+	second := c.pool(1)
+	defer c.stop(second)
+	st = c.await("the picture", func(st *app.State) bool { return st.Takes[0].State == "done" })
+	var r app.TakeResult
+	if err := json.Unmarshal(st.Takes[0].Result, &r); err != nil || r.PNG == "" || r.Samples != 8 {
+		t.Errorf("%+v, %v", r, err)
+	}
+}
+
+// Two processes share the queue and make each picture once.
+func TestTwoProcessesShareTheQueue(t *testing.T) {
+	c := newCrew(t)
+	for range 6 {
+		c.shoot(48, 8)
+	}
+	one, two := c.pool(1), c.pool(1)
+	defer c.stop(one)
+	defer c.stop(two)
+	st := c.await("six pictures", func(st *app.State) bool {
+		for _, t := range st.Takes {
+			if t.State != "done" {
+				return false
+			}
+		}
+		return len(st.Takes) == 6
+	})
+	// The same settings and seed give the same picture, whoever made it.
+	var first app.TakeResult
+	for _, take := range st.Takes {
+		var r app.TakeResult
+		if err := json.Unmarshal(take.Result, &r); err != nil {
+			t.Fatal(err)
+		}
+		if first.PNG == "" {
+			first = r
+		}
+		if r.PNG != first.PNG || r.EXR != first.EXR {
+			t.Errorf("take %s differs", take.ID)
+		}
+	}
+	var attempts int
+	if err := c.a.Store.Pool.QueryRow(t.Context(), "select coalesce(sum(attempt), 0) from river_job where queue = 'takes'").Scan(&attempts); err != nil || attempts != 6 {
+		t.Errorf("%d attempts for six pictures, %v", attempts, err)
+	}
+}
