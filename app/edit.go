@@ -388,7 +388,7 @@ func (e *editor) things(ctx context.Context) ([]snag.Thing, error) {
 	if err != nil {
 		return nil, err
 	}
-	pieces, err := e.a.Store.Pieces(ctx, e.tx, e.set.ProductionID)
+	pieces, err := store.Pieces(ctx, e.tx, e.set.ProductionID)
 	if err != nil {
 		return nil, err
 	}

@@ -6,6 +6,8 @@ import (
 	"fmt"
 	"math"
 
+	"github.com/jackc/pgx/v5"
+
 	"visator/core/geom"
 	"visator/core/intake"
 	"visator/core/light"
@@ -172,29 +174,46 @@ func thingsOf(list []store.PlacementRow, pieces map[string]geom.Box) (things []s
 	return things
 }
 
+// Set reads a set and its production.
+func (a *App) Set(ctx context.Context, id string) (set store.Set, p store.Production, err error) {
+	if set, err = store.GetSet(ctx, a.Store.Pool, id); err != nil {
+		return set, p, notThere(err, "The set")
+	}
+	p, err = store.GetProduction(ctx, a.Store.Pool, set.ProductionID)
+	return set, p, err
+}
+
 // State reads and computes everything about a set.
-func (a *App) State(ctx context.Context, setID string) (*State, error) {
-	set, err := store.GetSet(ctx, a.Store.Pool, setID)
+// It is of one moment: no edit lies between one part and another.
+func (a *App) State(ctx context.Context, setID string) (st *State, err error) {
+	err = a.Store.View(ctx, func(tx pgx.Tx) error {
+		st, err = a.stateIn(ctx, tx, setID)
+		return err
+	})
+	return st, err
+}
+
+func (a *App) stateIn(ctx context.Context, q store.Querier, setID string) (*State, error) {
+	set, err := store.GetSet(ctx, q, setID)
 	if err != nil {
 		return nil, notThere(err, "The set")
 	}
 	st := &State{Set: set.Scene, Shots: []stage.Shot{}, Placements: []PlacementState{}, Pieces: []PieceState{}, Snags: []snag.Snag{}, Bars: []Bar{}}
-	// The revision is read before the rows: what is shown is at least as new.
-	if st.Production, err = store.GetProduction(ctx, a.Store.Pool, set.ProductionID); err != nil {
+	if st.Production, err = store.GetProduction(ctx, q, set.ProductionID); err != nil {
 		return nil, err
 	}
 	st.Revision = st.Production.Revision
-	rows, err := store.Placements(ctx, a.Store.Pool, setID)
+	rows, err := store.Placements(ctx, q, setID)
 	if err != nil {
 		return nil, err
 	}
-	if st.Arrivals, err = a.Store.Arrivals(ctx, set.ProductionID); err != nil {
+	if st.Arrivals, err = store.Arrivals(ctx, q, set.ProductionID); err != nil {
 		return nil, err
 	}
-	if st.Takes, err = a.Store.Takes(ctx, setID); err != nil {
+	if st.Takes, err = store.Takes(ctx, q, setID); err != nil {
 		return nil, err
 	}
-	shots, err := store.Shots(ctx, a.Store.Pool, setID)
+	shots, err := store.Shots(ctx, q, setID)
 	if err != nil {
 		return nil, err
 	}
@@ -204,7 +223,7 @@ func (a *App) State(ctx context.Context, setID string) (*State, error) {
 			st.Changed = set.Changed(&s.Shot)
 		}
 	}
-	pieces, err := a.Store.Pieces(ctx, a.Store.Pool, set.ProductionID)
+	pieces, err := store.Pieces(ctx, q, set.ProductionID)
 	if err != nil {
 		return nil, err
 	}
@@ -213,12 +232,12 @@ func (a *App) State(ctx context.Context, setID string) (*State, error) {
 		return nil, err
 	}
 	things := thingsOf(rows, boxes)
-	spans, err := a.spans(ctx, a.Store.Pool, &set.View, rows, things)
+	spans, err := a.spans(ctx, q, &set.View, rows, things)
 	if err != nil {
 		return nil, err
 	}
 	st.measure(&set.View, things, spans)
-	if err := st.fillPieces(ctx, a, pieces, rows, things, spans); err != nil {
+	if err := st.fillPieces(ctx, q, pieces, rows, things, spans); err != nil {
 		return nil, err
 	}
 	shared := map[string]int{}
@@ -236,10 +255,10 @@ func (a *App) State(ctx context.Context, setID string) (*State, error) {
 			st.Snags = append(st.Snags, snag.Snag{Step: "intake", What: ar.Name + ": " + ar.Note, ID: ar.ID})
 		}
 	}
-	if e, err := store.NextUndo(ctx, a.Store.Pool, set.ProductionID); err == nil {
+	if e, err := store.NextUndo(ctx, q, set.ProductionID); err == nil {
 		st.Undo = e.Label
 	}
-	if e, err := store.NextRedo(ctx, a.Store.Pool, set.ProductionID); err == nil {
+	if e, err := store.NextRedo(ctx, q, set.ProductionID); err == nil {
 		st.Redo = e.Label
 	}
 	st.StandIns = standInOutlines
@@ -268,8 +287,8 @@ func (st *State) measure(v *optics.View, things []snag.Thing, spans []optics.Spa
 	st.Snags = append(st.Snags, snag.Standing(things)...)
 }
 
-func (st *State) fillPieces(ctx context.Context, a *App, pieces []store.Piece, rows []store.PlacementRow, things []snag.Thing, spans []optics.Span) error {
-	looks, err := a.Store.Looks(ctx, st.Production.ID)
+func (st *State) fillPieces(ctx context.Context, q store.Querier, pieces []store.Piece, rows []store.PlacementRow, things []snag.Thing, spans []optics.Span) error {
+	looks, err := store.Looks(ctx, q, st.Production.ID)
 	if err != nil {
 		return err
 	}

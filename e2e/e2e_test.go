@@ -47,6 +47,7 @@ type site struct {
 	call            []string // of the program
 	database, blobs string
 	address         string
+	every           time.Duration // between two looks of await; 0 is often
 	cmd             *exec.Cmd
 }
 
@@ -149,7 +150,7 @@ func (s *site) send(path string, body io.Reader) (int, []byte) {
 // await looks again until ok.
 func (s *site) await(set, what string, ok func(*app.State) bool) *app.State {
 	s.Helper()
-	for deadline := time.Now().Add(90 * time.Second); time.Now().Before(deadline); time.Sleep(50 * time.Millisecond) {
+	for deadline := time.Now().Add(90 * time.Second); time.Now().Before(deadline); time.Sleep(max(s.every, 50*time.Millisecond)) {
 		if st := s.state(set); ok(st) {
 			return st
 		}

@@ -154,12 +154,13 @@ func dressing(b *tab, s *site, set string) {
 	second.until("document.documentElement.dataset.ready === 'yes'")
 	px := eval[float64](b, "Alpine.store('v').plan.px")
 	at := footprint(b, person)
+	from := st.Placements[0].At
 	b.drag(at, [2]float64{at[0] + 80, at[1] - 40})
-	st = s.await(set, "the move", func(st *app.State) bool { return st.Placements[0].At != geom.V{} && st.Undo == "move person" })
+	st = s.await(set, "the move", func(st *app.State) bool { return st.Undo == "move person" })
 	moved := st.Placements[0].At
-	grid := 0.1 // the plan snaps to steps that are at least six pixels wide
-	if math.Abs(moved.X-80/px) > grid || math.Abs(moved.Z+40/px) > grid {
-		b.Errorf("moved to %v, want about %v, %v", moved, 80/px, -40/px)
+	grid := eval[float64](b, "Alpine.store('v').plan.step()") // it snaps to this
+	if math.Abs(moved.X-from.X-80/px) > grid || math.Abs(moved.Z-from.Z+40/px) > grid {
+		b.Errorf("moved from %v to %v, want by about %v, %v", from, moved, 80/px, -40/px)
 	}
 	b.until(fmt.Sprintf("Number(document.getElementById('lens').dataset.drawn) > %v", drawn))
 	second.until(fmt.Sprintf("Math.abs(Alpine.store('v').st.placements[0].at.x - %v) < 1e-9", moved.X))

@@ -157,8 +157,8 @@ func InsertProduction(ctx context.Context, q Querier, p Production) error {
 }
 
 // Arrivals are those of a production, the oldest first.
-func (s *Store) Arrivals(ctx context.Context, production string) ([]Arrival, error) {
-	return List[Arrival](ctx, s.Pool, "select "+arrivalColumns+" from arrival where production_id = $1 order by created, id", production)
+func Arrivals(ctx context.Context, q Querier, production string) ([]Arrival, error) {
+	return List[Arrival](ctx, q, "select "+arrivalColumns+" from arrival where production_id = $1 order by created, id", production)
 }
 
 // Arrival reads one; ErrNotFound when it is not there.
@@ -186,7 +186,7 @@ func (s *Store) SetArrival(ctx context.Context, id, state string, progress float
 }
 
 // Pieces are those of a production that were not taken out of the library.
-func (s *Store) Pieces(ctx context.Context, q Querier, production string) ([]Piece, error) {
+func Pieces(ctx context.Context, q Querier, production string) ([]Piece, error) {
 	return List[Piece](ctx, q, "select "+pieceColumns+" from piece where production_id = $1 and not gone order by created, id", production)
 }
 
@@ -223,8 +223,8 @@ func Levels(ctx context.Context, q Querier, piece string) (json.RawMessage, erro
 }
 
 // Looks are how the pieces of a production are drawn.
-func (s *Store) Looks(ctx context.Context, production string) ([]Look, error) {
-	return List[Look](ctx, s.Pool, "select l.piece_id, l.levels, l.front, l.top from piece_look l join piece p on p.id = l.piece_id where p.production_id = $1", production)
+func Looks(ctx context.Context, q Querier, production string) ([]Look, error) {
+	return List[Look](ctx, q, "select l.piece_id, l.levels, l.front, l.top from piece_look l join piece p on p.id = l.piece_id where p.production_id = $1", production)
 }
 
 const setColumns = "id, name, view, light, shot_id, move, production_id, rev"
@@ -347,8 +347,8 @@ func PutPiece(ctx context.Context, q Querier, id, name string, sizing json.RawMe
 }
 
 // Takes are those of a set, the newest first.
-func (s *Store) Takes(ctx context.Context, set string) ([]Take, error) {
-	return List[Take](ctx, s.Pool, "select "+takeColumns+" from take where set_id = $1 order by created desc, id", set)
+func Takes(ctx context.Context, q Querier, set string) ([]Take, error) {
+	return List[Take](ctx, q, "select "+takeColumns+" from take where set_id = $1 order by created desc, id", set)
 }
 
 // Take reads one; ErrNotFound when it is not there.

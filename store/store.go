@@ -191,6 +191,12 @@ func (s *Store) Tx(ctx context.Context, do func(tx pgx.Tx) error) error {
 	return pgx.BeginFunc(ctx, s.Pool, do)
 }
 
+// View runs look in a transaction that only reads: all of its answers are of
+// one moment.
+func (s *Store) View(ctx context.Context, look func(tx pgx.Tx) error) error {
+	return pgx.BeginTxFunc(ctx, s.Pool, pgx.TxOptions{IsoLevel: pgx.RepeatableRead, AccessMode: pgx.ReadOnly}, look)
+}
+
 // DropBlob removes a blob that nothing refers to any more. That it is still
 // there would do no harm, so it fails in silence.
 func (s *Store) DropBlob(ctx context.Context, hash string) { _ = s.blobs.Delete(ctx, hash) }

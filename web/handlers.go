@@ -10,6 +10,7 @@ import (
 	"mime"
 	"net/http"
 	"regexp"
+	"slices"
 	"strconv"
 	"time"
 
@@ -47,7 +48,7 @@ func (s *Server) home(c *echo.Context) error {
 		if h.Sets, err = s.app.Store.Sets(ctx, p.ID); err != nil {
 			return err
 		}
-		pieces, err := s.app.Store.Pieces(ctx, s.app.Store.Pool, p.ID)
+		pieces, err := store.Pieces(ctx, s.app.Store.Pool, p.ID)
 		if err != nil {
 			return err
 		}
@@ -58,7 +59,7 @@ func (s *Server) home(c *echo.Context) error {
 				return err
 			}
 			h.Shots += len(shots)
-			takes, err := s.app.Store.Takes(ctx, set.ID)
+			takes, err := store.Takes(ctx, s.app.Store.Pool, set.ID)
 			if err != nil {
 				return err
 			}
@@ -93,11 +94,14 @@ func (s *Server) newProduction(c *echo.Context) error {
 var steps = []string{"intake", "size", "dress", "light", "frame", "shoot"}
 
 func (s *Server) sheet(c *echo.Context) error {
-	st, err := s.app.State(c.Request().Context(), c.Param("set"))
+	set, production, err := s.app.Set(c.Request().Context(), c.Param("set"))
 	if err != nil {
 		return err
 	}
-	return s.render(c, "sheet.html", map[string]any{"Set": st.Set, "Production": st.Production, "Step": c.Param("step"), "Steps": steps})
+	if !slices.Contains(steps, c.Param("step")) {
+		return echo.ErrNotFound
+	}
+	return s.render(c, "sheet.html", map[string]any{"Set": set, "Production": production, "Step": c.Param("step"), "Steps": steps})
 }
 
 func (s *Server) state(c *echo.Context) error {

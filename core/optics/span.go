@@ -125,20 +125,32 @@ func (v *View) SpanOfModel(m *model.Model, world geom.M) Span {
 
 // add takes in what is seen of a polygon in camera space.
 func (s *Span) add(poly []geom.V, tx, ty float64) {
-	var out [4]int // how many corners lie beyond each side
+	// Most lie beyond one side, or within all of them.
+	all, any := uint8(15), uint8(0)
 	for _, p := range poly {
-		for k, beyond := range [4]bool{p.X > -p.Z*tx, p.X < p.Z*tx, p.Y > -p.Z*ty, p.Y < p.Z*ty} {
-			if beyond {
-				out[k]++
-			}
+		beyond := uint8(0)
+		w, h := -p.Z*tx, -p.Z*ty
+		if p.X > w {
+			beyond = 1
 		}
-	}
-	for _, n := range out {
-		if n == len(poly) {
-			return
+		if p.X < -w {
+			beyond |= 2
 		}
+		if p.Y > h {
+			beyond |= 4
+		}
+		if p.Y < -h {
+			beyond |= 8
+		}
+		all, any = all&beyond, any|beyond
 	}
-	for _, p := range clipSides(poly, tx, ty) {
+	if all != 0 {
+		return
+	}
+	if any != 0 {
+		poly = clipSides(poly, tx, ty)
+	}
+	for _, p := range poly {
 		d := -p.Z
 		s.Near, s.Far = min(s.Near, d), max(s.Far, d)
 		if d > 0 {

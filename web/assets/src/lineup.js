@@ -4,7 +4,7 @@ import { make } from "./plan.js";
 import { distance } from "./print.js";
 
 export function drawLineup(svg, v) {
-  const box = svg.getBoundingClientRect(), w = box.width, h = box.height, st = v.st;
+  const box = svg.getBoundingClientRect(), w = box.width, h = box.height, st = v.now;
   if (w < 2 || !st) return;
   svg.replaceChildren();
   const person = { id: "person", name: "person", box: { min: { x: -0.3, y: 0 }, max: { x: 0.3, y: 1.75 } }, outline: st.standIns.person };
@@ -35,7 +35,7 @@ export function drawLineup(svg, v) {
   const row = make("g", { "clip-path": "url(#above)" });
   list.forEach((p, i) => {
     if (i === 1) x += left;
-    const wide = widths[i], mid = i ? x + wide / 2 : 70 + wide / 2, on = p.id === chosen?.id, odd = v.st.snags.some((s) => s.step === "size" && s.id === p.id);
+    const wide = widths[i], mid = i ? x + wide / 2 : 70 + wide / 2, on = p.id === chosen?.id, odd = st.snags.some((s) => s.step === "size" && s.id === p.id);
     if (i) x += wide + gap;
     if (mid + wide / 2 < 60 || mid - wide / 2 > w) return;
     const g = make("g", { "data-piece": p.id, tabindex: p.id === "person" ? null : 0, role: "button", "aria-label": p.name, style: "cursor:pointer" });

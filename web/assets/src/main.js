@@ -6,10 +6,14 @@ import { Strip } from "./strip.js";
 import { drawLineup } from "./lineup.js";
 import { length, size, number, degrees, distance, radians } from "./print.js";
 import { keys, list } from "./keys.js";
+import { drawManifest } from "./manifest.js";
 import { figure } from "./figure.js";
 
 const page = document.documentElement.dataset;
 const token = document.querySelector("meta[name=csrf]")?.content || "";
+
+// The first look is asked for before anything else is made ready.
+const first = fetch(`/api/sets/${page.set}/state`).catch(() => null);
 
 async function call(path, options = {}) {
   let answer;
@@ -32,6 +36,9 @@ document.addEventListener("alpine:init", () => {
     uploads: [], shotName: "", tone: localStorage.tone || "dark", snapOn: localStorage.snap !== "off", time: 0, waiting: 0,
     take: { width: 1280, samples: 64, seconds: 0, denoise: true }, compare: "",
 
+    // now is the state as it is, for drawing: reading it through the page's
+    // store would have every number watched.
+    get now() { return Alpine.raw(this.st); },
     get unit() { return this.st?.production.unit || "metre"; },
     length(m) { return m == null ? "" : length(m, this.unit); },
     distance, number, degrees,
@@ -42,7 +49,9 @@ document.addEventListener("alpine:init", () => {
       document.documentElement.dataset.tone = this.tone;
       this.plan = new Plan(document.getElementById("plan"), this);
       this.strip = new Strip(document.getElementById("strip"), this);
-      await this.reload();
+      const ready = await first;
+      await this.reload(ready?.ok ? await ready.json() : null);
+      performance.mark("interactive");
       const events = new EventSource(`/api/productions/${this.st.production.id}/events`);
       events.onmessage = (e) => {
         const m = JSON.parse(e.data);
@@ -54,22 +63,22 @@ document.addEventListener("alpine:init", () => {
       keys(this);
       import("./lens.js").then(({ Lens }) => {
         this.lens = new Lens(document.getElementById("lens"), this);
-        this.lens.sync(this.st);
+        this.lens.sync(this.now);
         document.documentElement.dataset.ready = "yes";
       }).catch((e) => this.say("The lens view cannot be drawn here: " + e.message, true));
       addEventListener("resize", () => this.draw());
-      addEventListener("popstate", () => { this.step = location.pathname.split("/").pop(); requestAnimationFrame(() => this.draw()); });
+      addEventListener("popstate", () => { this.step = location.pathname.split("/").pop(); Alpine.nextTick(() => this.draw()); });
     },
     // Many announcements in a row are answered by one look.
     soon() {
       if (this.later) return;
       this.later = setTimeout(() => { this.later = 0; this.reload().catch((e) => this.say(e.message, true)); }, 60);
     },
-    async reload() {
-      const st = await call(`/api/sets/${page.set}/state`);
+    async reload(known) {
+      const st = known || (await call(`/api/sets/${page.set}/state`));
       if (this.st && st.revision < this.st.revision) return;
       this.st = st;
-      this.sel = this.sel.filter((id) => st.placements.some((p) => p.id === id));
+      this.sel = Alpine.raw(this.sel).filter((id) => st.placements.some((p) => p.id === id));
       if (!st.pieces.some((p) => p.id === this.piece)) this.piece = (st.snags.find((s) => s.step === "size") || st.pieces[0])?.id || "";
       this.draw();
     },
@@ -78,12 +87,14 @@ document.addEventListener("alpine:init", () => {
       this.plan.draw();
       this.strip.draw();
       if (this.step === "size") drawLineup(document.getElementById("lineup"), this);
-      this.lens?.sync(this.st);
+      this.lens?.sync(this.now);
     },
+    // on says whether one of these steps is open: only what is seen is kept up.
+    on(steps) { return steps.split(" ").includes(this.step); },
     go(step) {
       this.step = step;
       history.pushState(null, "", step);
-      requestAnimationFrame(() => { this.plan.center(); this.draw(); });
+      Alpine.nextTick(() => { this.plan.center(); this.draw(); });
     },
     // edit sends deeds, one edit after the other, so that a quick hand is never
     // told that its own last edit came in between. A deed may be a function:
@@ -139,7 +150,7 @@ document.addEventListener("alpine:init", () => {
 
     // Placements
     get one() { return this.st?.placements.find((p) => p.id === this.sel[0]) || null; },
-    placement(id) { return this.st.placements.find((p) => p.id === id); },
+    placement(id) { const i = this.now.placements.findIndex((p) => p.id === id); return i < 0 ? undefined : this.st.placements[i]; },
     select(id, more) {
       if (more) this.sel = this.sel.includes(id) ? this.sel.filter((x) => x !== id) : [...this.sel, id];
       else this.sel = id ? [id] : [];
@@ -188,8 +199,10 @@ document.addEventListener("alpine:init", () => {
     turn(deg) { this.nudge(0, 0, 0, deg); },
     get listed() {
       const q = this.search.toLowerCase();
-      return (this.st?.placements || []).filter((p) => p.name.toLowerCase().includes(q));
+      return (this.now?.placements || []).filter((p) => p.name.toLowerCase().includes(q));
     },
+    // manifest is drawn again when one of what it names here changes.
+    manifest(list) { void [this.st, this.sel.length, this.sel[0], this.search]; drawManifest(list, this); },
     get library() {
       const q = this.search.toLowerCase();
       return (this.st?.pieces || []).filter((p) => p.name.toLowerCase().includes(q));

@@ -14,6 +14,7 @@ export class Plan {
 
   constructor(svg, v) {
     this.svg = svg; this.v = v;
+    this.shapes = new Map(); this.defs = make("defs");
     this.x = 0; this.z = 0; this.px = 40; // middle of the drawing in metres, pixels a metre
     svg.addEventListener("wheel", (e) => this.zoom(e), { passive: false });
     svg.addEventListener("pointerdown", (e) => this.press(e));
@@ -45,19 +46,19 @@ export class Plan {
   // center brings the camera and what stands near it onto the sheet, until
   // the artist has moved the drawing by hand.
   center() {
-    if (this.touched || !this.v.st) return;
-    const [w, h] = this.size(), eye = this.v.st.set.view.eye;
+    if (this.touched || !this.v.now) return;
+    const [w, h] = this.size(), eye = this.v.now.set.view.eye;
     let reach = 6;
-    for (const p of this.v.st.placements) {
+    for (const p of this.v.now.placements) {
       const d = Math.hypot(p.at.x - eye.x, p.at.z - eye.z);
       if (d < 30 && Math.max(p.dims.x, p.dims.z) < 30) reach = Math.max(reach, d);
     }
-    const f = this.v.st.lens.forward;
+    const f = this.v.now.lens.forward;
     this.x = eye.x + f.x * reach * 0.5; this.z = eye.z + f.z * reach * 0.5;
     this.px = Math.min(w, h) / (reach * 1.5);
   }
   all() {
-    const c = this.v.st.placements.filter((p) => !p.hidden);
+    const c = this.v.now.placements.filter((p) => !p.hidden);
     if (!c.length) return;
     const b = [Infinity, Infinity, -Infinity, -Infinity];
     for (const p of c) {
@@ -70,17 +71,17 @@ export class Plan {
     this.draw();
   }
   draw() {
-    const st = this.v.st, [w, h] = this.size();
+    const st = this.v.now, [w, h] = this.size();
     if (!st || w < 2) return;
     if (!this.centered) { this.center(); this.centered = true; }
     const s = this.svg, px = this.px;
-    s.replaceChildren();
+    s.replaceChildren(this.defs);
     s.setAttribute("viewBox", `${-w / 2} ${-h / 2} ${w} ${h}`);
     const world = make("g", { transform: `scale(${px}) translate(${-this.x} ${-this.z})` });
     this.world = world;
     this.lines(w, h);
     s.append(world);
-    const order = [...st.placements].sort((a, b) => b.dims.x * b.dims.z - a.dims.x * a.dims.z);
+    const order = st.placements.filter((p) => this.near(p, w, h)).sort((a, b) => b.dims.x * b.dims.z - a.dims.x * a.dims.z);
     for (const p of order) world.append(this.footprint(p));
     this.camera(st, world);
     this.sun(st, w, h);
@@ -88,6 +89,11 @@ export class Plan {
     for (const p of order) this.label(p);
     for (const id of this.v.sel) { const p = this.v.placement(id); if (p) this.brackets(p); }
     this.scale(w, h);
+  }
+  // near says whether some of a thing may lie on the sheet.
+  near(p, w, h) {
+    const far = Math.hypot(Math.max(-p.box.min.x, p.box.max.x) * p.scale.x, Math.max(-p.box.min.z, p.box.max.z) * p.scale.z);
+    return Math.abs(p.at.x - this.x) - far < w / 2 / this.px && Math.abs(p.at.z - this.z) - far < h / 2 / this.px;
   }
   lines(w, h) {
     const g = make("g", { stroke: "#b4b4b4", "stroke-width": 1 });
@@ -99,15 +105,27 @@ export class Plan {
     this.svg.append(g);
   }
   outline(p) {
-    if (p.standIn) return this.v.st.standIns[p.standIn];
-    return this.v.st.pieces.find((q) => q.id === p.piece)?.outline;
+    if (p.standIn) return this.v.now.standIns[p.standIn];
+    return this.v.now.pieces.find((q) => q.id === p.piece)?.outline;
+  }
+  // shape keeps an outline once for all copies of its piece.
+  shape(p, o) {
+    const id = "plan-" + (p.piece || p.standIn), d = o?.top || "";
+    let path = this.shapes.get(id);
+    if (!path) {
+      path = make("path", { id, "fill-rule": "evenodd", "vector-effect": "non-scaling-stroke" });
+      this.shapes.set(id, path);
+      this.defs.append(path);
+    }
+    if (path.outline !== d) { path.outline = d; path.setAttribute("d", d); }
+    return id;
   }
   footprint(p) {
     const g = make("g", { "data-id": p.id, transform: `translate(${p.at.x} ${p.at.z}) rotate(${-p.yaw * deg})`, opacity: p.hidden ? 0.25 : 1, style: p.locked ? "cursor:default" : "cursor:move" });
     const land = Math.max(p.dims.x, p.dims.z) > 30, on = this.v.sel.includes(p.id);
     const o = this.outline(p), own = p.standIn ? (p.standIn === "box" ? p.size : { x: p.size.y / 1.75, z: p.size.y / 1.75 }) : { x: 1, z: 1 };
     const scale = make("g", { transform: `scale(${p.scale.x * own.x} ${p.scale.z * own.z})` });
-    const path = make("path", { d: o?.top || "", transform: o?.topTransform || null, fill: land ? "#c2c2c2" : "#9b9b9b", "fill-rule": "evenodd", "fill-opacity": land ? 0.6 : 0.85, stroke: on ? "#161616" : "#5a5a5a", "stroke-width": on ? 2 : 1, "vector-effect": "non-scaling-stroke", "stroke-dasharray": p.hidden ? "3 3" : null });
+    const path = make("use", { href: "#" + this.shape(p, o), transform: o?.topTransform || null, fill: land ? "#c2c2c2" : "#9b9b9b", "fill-opacity": land ? 0.6 : 0.85, stroke: on ? "#161616" : "#5a5a5a", "stroke-width": on ? 2 : 1, "stroke-dasharray": p.hidden ? "3 3" : null });
     scale.append(path);
     g.append(scale);
     if (!land) g.append(make("rect", { x: p.box.min.x * p.scale.x, y: p.box.min.z * p.scale.z, width: p.dims.x, height: p.dims.z, fill: "transparent" }));
@@ -150,7 +168,7 @@ export class Plan {
   }
   // neighbours shows the distances to the two nearest things.
   neighbours(p) {
-    const others = this.v.st.placements.filter((q) => q.id !== p.id && !q.hidden && Math.max(q.dims.x, q.dims.z) < 30)
+    const others = this.v.now.placements.filter((q) => q.id !== p.id && !q.hidden && Math.max(q.dims.x, q.dims.z) < 30)
       .map((q) => [Math.hypot(q.at.x - p.at.x, q.at.z - p.at.z), q]).sort((a, b) => a[0] - b[0]).slice(0, 2);
     for (const [d, q] of others) {
       const [x1, y1] = this.screen(p.at.x, p.at.z), [x2, y2] = this.screen(q.at.x, q.at.z);

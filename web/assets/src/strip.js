@@ -10,15 +10,15 @@ export class Strip {
     svg.addEventListener("pointerdown", (e) => this.press(e));
     svg.addEventListener("keydown", (e) => this.key(e));
   }
-  get lo() { return Math.min(0.1, this.v.st.set.view.near); }
-  get hi() { return Math.max(100, this.v.st.lens.reach * 1.6, this.v.st.set.view.far * 1.4); }
+  get lo() { return Math.min(0.1, this.v.now.set.view.near); }
+  get hi() { return Math.max(100, this.v.now.lens.reach * 1.6, this.v.now.set.view.far * 1.4); }
   x(m) { return 16 + (this.w - 32) * (Math.log(Math.max(m, this.lo) / this.lo) / Math.log(this.hi / this.lo)); }
   metres(x) { return this.lo * Math.exp(((x - 16) / (this.w - 32)) * Math.log(this.hi / this.lo)); }
   // bars are what is drawn: what lies in the picture, is cut or selected, each
   // by itself; copies of one piece, when there are many, as one bar.
   bars() {
     const out = [], many = new Map();
-    for (const b of this.v.st.bars) {
+    for (const b of this.v.now.bars) {
       const on = this.v.sel.includes(b.id);
       if (!b.span.seen && !b.cut && !on) continue;
       const piece = on || b.cut ? "" : this.v.placement(b.id)?.piece;
@@ -29,12 +29,12 @@ export class Strip {
       if (list.length < 5) { out.push(...list); continue; }
       const span = { ...list[0].span };
       for (const b of list) { span.near = Math.min(span.near, b.span.near); span.far = Math.max(span.far, b.span.far); span.height = Math.max(span.height, b.span.height); }
-      out.push({ id: list[0].id, name: `${this.v.st.pieces.find((p) => p.id === piece)?.name}, ${list.length}`, span, cut: false, list });
+      out.push({ id: list[0].id, name: `${this.v.now.pieces.find((p) => p.id === piece)?.name}, ${list.length}`, span, cut: false, list });
     }
     return out;
   }
   draw() {
-    const st = this.v.st, box = this.svg.getBoundingClientRect(), s = this.svg;
+    const st = this.v.now, box = this.svg.getBoundingClientRect(), s = this.svg;
     this.w = box.width; this.h = box.height;
     if (!st || this.w < 2) return;
     const view = st.set.view, base = this.h - 22, top = 34, line = "var(--line)", soft = "var(--soft)", ink = "var(--ink)";
