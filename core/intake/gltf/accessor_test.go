@@ -239,3 +239,17 @@ func TestLyingCountsAreRefusedBeforeTheyCost(t *testing.T) {
 		}
 	}
 }
+
+func TestErrorsSpeakTheFilesLanguage(t *testing.T) {
+	for text, want := range map[string]string{
+		`{"asset":{"version":"1.0"},"accessors":{"a":{}}}`:                               `asset.version is "1.0"`,
+		`{"accessors":{"a":{"count":3}},"meshes":{}}`:                                    `asset.version is "1.0"`,
+		`{"asset":{"version":"2.0"},"materials":[{"normalTexture":{"scale":"strong"}}]}`: "materials.normalTexture.scale at byte",
+		`{"asset":{"version":"2.0"},"scenes":[}`:                                         "not valid JSON at byte",
+		`{"asset":{"version":"3.0"}}`:                                                    "only glTF 2.0 is read",
+	} {
+		if _, err := Read("a.gltf", []byte(text), model.Folder{}); err == nil || !strings.Contains(err.Error(), want) {
+			t.Errorf("%s: %v", text, err)
+		}
+	}
+}

@@ -106,6 +106,33 @@ func split(data []byte) (text, bin []byte, err error) {
 	return text, bin, nil
 }
 
+// oldVersion is the version of a glTF 1 file, "" of any other. Its lists are
+// objects, so that it would fail with an error that does not say why.
+func oldVersion(text []byte) string {
+	var old struct {
+		Asset     struct{ Version any }
+		Accessors map[string]json.RawMessage
+	}
+	if json.Unmarshal(text, &old) != nil || len(old.Accessors) == 0 {
+		return ""
+	}
+	if v, ok := old.Asset.Version.(string); ok && !strings.HasPrefix(v, "1") {
+		return ""
+	}
+	return "1.0"
+}
+
+// jsonPath is a path of Go's field names as the file writes it.
+func jsonPath(path string) string {
+	parts := strings.Split(path, ".")
+	for i, p := range parts {
+		if p != "" && !strings.Contains(p, "_") {
+			parts[i] = strings.ToLower(p[:1]) + p[1:]
+		}
+	}
+	return strings.Join(parts, ".")
+}
+
 func (r *reader) read(data []byte) (*model.Model, error) {
 	text, format := data, "glTF"
 	if IsBinary(data) {
@@ -121,13 +148,16 @@ func (r *reader) read(data []byte) (*model.Model, error) {
 	text = bytes.TrimPrefix(text, []byte("\xef\xbb\xbf"))
 	text = bytes.TrimRight(text, "\x00 \n\r\t")
 	if err := json.Unmarshal(text, &r.doc); err != nil {
+		if v := oldVersion(text); v != "" {
+			return nil, fmt.Errorf("asset.version is %q; only glTF 2.0 is read. Ask for a 2.0 export", v)
+		}
 		var syn *json.SyntaxError
 		var typ *json.UnmarshalTypeError
 		switch {
 		case errors.As(err, &syn):
 			return nil, fmt.Errorf("not valid JSON at byte %d: %v", syn.Offset, err)
 		case errors.As(err, &typ):
-			return nil, fmt.Errorf("%s at byte %d is a %s, not what glTF asks for", typ.Field, typ.Offset, typ.Value)
+			return nil, fmt.Errorf("%s at byte %d is of the type %s, which is not what glTF asks for there", jsonPath(typ.Field), typ.Offset, typ.Value)
 		}
 		return nil, fmt.Errorf("not valid JSON: %w", err)
 	}
