@@ -117,8 +117,9 @@ func (s *site) get(path string) []byte {
 func (s *site) state(set string) *app.State {
 	s.Helper()
 	var st app.State
-	if err := json.Unmarshal(s.get("/api/sets/"+set+"/state"), &st); err != nil {
-		s.Fatal(err)
+	body := s.get("/api/sets/" + set + "/state")
+	if err := json.Unmarshal(body, &st); err != nil {
+		s.Fatalf("the state, of %d bytes: %v", len(body), err)
 	}
 	return &st
 }
@@ -196,7 +197,7 @@ func (b *tab) do(steps ...chromedp.Action[chromedp.Void]) {
 	ctx, stop := context.WithTimeout(b.ctx, time.Minute)
 	defer stop()
 	if err := chromedp.Do(ctx, steps...); err != nil {
-		b.Fatal(err)
+		b.Fatalf("in the browser: %v", err)
 	}
 }
 

@@ -183,8 +183,8 @@ func (s *Server) fail(c *echo.Context, err error) {
 		status, say = h.Code, h.Message
 	case errors.Is(err, echo.ErrNotFound):
 		status, say = http.StatusNotFound, "There is no such page."
-	case errors.Is(err, context.Canceled):
-		return
+	case c.Request().Context().Err() != nil:
+		return // whoever asked is gone
 	default:
 		var coder interface{ StatusCode() int }
 		if errors.As(err, &coder) && coder.StatusCode() < 500 {
