@@ -85,7 +85,11 @@ func (a *Archive) add(name, prefix string, r io.ReaderAt, size int64, depth int)
 		if a.total > MaxTotal || f.UncompressedSize64 > 1<<20 && f.UncompressedSize64/maxRatio > f.CompressedSize64 {
 			return fmt.Errorf("%w: %.200q claims %d bytes", ErrBomb, f.Name, f.UncompressedSize64)
 		}
-		if strings.EqualFold(path.Ext(clean), ".zip") && depth < MaxDepth && f.UncompressedSize64 <= maxNested {
+		if strings.EqualFold(path.Ext(clean), ".zip") {
+			if depth >= MaxDepth || f.UncompressedSize64 > maxNested {
+				a.Skipped = append(a.Skipped, fmt.Sprintf("%.200s: a zip that is too deep inside of others, or too large; unpack it yourself", where))
+				continue
+			}
 			inner, err := readAll(f)
 			if err != nil {
 				return fmt.Errorf("%.200s: %w", where, err)
