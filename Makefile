@@ -2,7 +2,6 @@
 SHELL := /bin/bash
 # The wide acceleration structure uses vector instructions where Go offers them.
 export GOEXPERIMENT := $(shell go version 2>/dev/null | grep -qE 'go1\.(2[6-9]|[3-9][0-9]).*amd64' && echo simd)
-GOFILES := $(shell find . -name '*.go' -not -path './web/assets/node_modules/*' 2>/dev/null)
 
 .PHONY: demo test bench lint build assets need need-test clean fuzz
 
@@ -18,7 +17,7 @@ lint:
 	go tool staticcheck ./...
 
 bench: need-test build
-	go test -run '^$$' -bench . -benchtime 1x ./core/... ./app/...
+	go test -run '^$$' -bench . -benchtime 2x ./core/... ./e2e/...
 	bash scripts/bench.sh
 
 fuzz:

@@ -281,10 +281,10 @@ func giveWay() {
 }
 
 // A picture in the making is shown often enough to judge it, and seldom
-// enough not to slow it: showing takes at most a tenth of the time.
+// enough not to slow it: showing takes at most a sixteenth of the time.
 const (
 	previewEvery = 1500 * time.Millisecond
-	previewShare = 10
+	previewShare = 16
 )
 
 // glance makes a small picture at once, for something to look at while the

@@ -22,8 +22,13 @@ type Mesh struct {
 // once: for each axis a corner and two edges of each.
 type block struct {
 	v, e1, e2 [3][leafSize]float32
-	id        [leafSize]uint32 // triangle number within the mesh, or noTriangle
+	// Triangle number within the mesh, with alphaBit where a hit may be let
+	// through; or noTriangle.
+	id [leafSize]uint32
 }
+
+// alphaBit is above every triangle number.
+const alphaBit = 1 << 30
 
 // meshPart is a run of triangles with one surface.
 type meshPart struct {
@@ -118,7 +123,9 @@ func (m *Mesh) block(ids []uint32) (b block) {
 	for i, id := range ids {
 		mp := m.partOf(id)
 		v, p, q := mp.corners(id - mp.first)
-		b.id[i] = id
+		if b.id[i] = id; mp.alpha {
+			b.id[i] |= alphaBit
+		}
 		for a := range v {
 			b.v[a][i], b.e1[a][i], b.e2[a][i] = v[a], p[a]-v[a], q[a]-v[a]
 		}
@@ -226,14 +233,12 @@ func (m *Mesh) leaf(r *ray32, h *meshHit, at, n, skip uint32, pass *passing) boo
 		b := &m.blocks[i]
 		for mask := b.meet(r, &met); mask != 0; mask &= mask - 1 {
 			k := bits.TrailingZeros8(mask) & (leafSize - 1)
-			id := b.id[k]
+			id := b.id[k] &^ alphaBit
 			if met.t[k] >= r.t || id == skip {
 				continue
 			}
-			if pass != nil {
-				if mp := m.partOf(id); mp.alpha && pass.lets(mp, id, met.u[k], met.v[k]) {
-					continue
-				}
+			if pass != nil && b.id[k]&alphaBit != 0 && pass.lets(m.partOf(id), id, met.u[k], met.v[k]) {
+				continue
 			}
 			r.t = met.t[k]
 			h.id, h.u, h.v = id, met.u[k], met.v[k]

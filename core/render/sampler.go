@@ -10,13 +10,15 @@ type sampler struct {
 	pixel  uint32
 	sample uint32
 	dim    uint32
+
+	reversed uint32 // the bits of sample
 }
 
 func newSampler(seed uint64, x, y, sample int) sampler {
 	h := hash32(uint32(seed) ^ hash32(uint32(seed>>32)+0x9e3779b9))
 	h = hash32(h ^ uint32(x))
 	h = hash32(h ^ (uint32(y) + 0x85ebca6b))
-	return sampler{pixel: h, sample: uint32(sample)}
+	return sampler{pixel: h, sample: uint32(sample), reversed: bits.Reverse32(uint32(sample))}
 }
 
 // hash32 mixes the bits of x (Wellons' low-bias 32-bit permutation).
@@ -29,16 +31,20 @@ func hash32(x uint32) uint32 {
 	return x
 }
 
-// scramble is the Laine-Karras permutation, which is an Owen scrambling when
-// the bits are reversed before and after.
+// scramble is an Owen scrambling.
 func scramble(x, seed uint32) uint32 {
-	x = bits.Reverse32(x)
+	return bits.Reverse32(permute(bits.Reverse32(x), seed))
+}
+
+// permute is the Laine-Karras permutation, which is an Owen scrambling when
+// the bits are reversed before and after.
+func permute(x, seed uint32) uint32 {
 	x += seed
 	x ^= x * 0x6c50b47c
 	x ^= x * 0xb82f1e52
 	x ^= x * 0xc7afe638
 	x ^= x * 0x8d22f6e6
-	return bits.Reverse32(x)
+	return x
 }
 
 // sobol1 is the second dimension of Sobol's sequence; the first is the
@@ -65,8 +71,10 @@ var sobolBytes = func() (t [4][256]uint32) {
 func (s *sampler) next2() (float64, float64) {
 	seed := hash32(s.pixel ^ s.dim*0x9e3779b9)
 	s.dim++
-	i := scramble(s.sample, seed)
-	x := scramble(bits.Reverse32(i), hash32(seed^1))
+	// The index is scrambled by permuting its bits in reverse, and the first
+	// dimension of the sequence is the index in reverse: two of the turns meet.
+	i := bits.Reverse32(permute(s.reversed, seed))
+	x := bits.Reverse32(permute(i, hash32(seed^1)))
 	y := scramble(sobol1(i), hash32(seed^2))
 	const scale = 1.0 / (1 << 32)
 	return float64(x) * scale, float64(y) * scale
