@@ -204,10 +204,11 @@ export class Plan {
     this.svg.append(g);
   }
   scale(w, h) {
-    const m = [0.1, 0.2, 0.5, 1, 2, 5, 10, 20, 50, 100, 200, 500, 1000, 2000, 5000].find((k) => k * this.px >= 70) || 10000, len = m * this.px;
+    const feet = this.v.unit === "foot" || this.v.unit === "inch", one = feet ? 0.3048 : 1;
+    const m = [0.1, 0.2, 0.5, 1, 2, 5, 10, 20, 50, 100, 200, 500, 1000, 2000, 5000].find((k) => k * one * this.px >= 70) || 10000, len = m * one * this.px;
     const x = -w / 2 + 16, y = h / 2 - 16;
     this.svg.append(make("path", { d: `M${x} ${y - 5}V${y}H${x + len}V${y - 5}`, fill: "none", stroke: "#161616" }));
-    this.svg.append(make("text", { x: x + len + 6, y, "font-size": 12, class: "n", fill: "#161616" }, m >= 1000 ? m / 1000 + " km" : m < 1 ? m * 100 + " cm" : m + " m"));
+    this.svg.append(make("text", { x: x + len + 6, y, "font-size": 12, class: "n", fill: "#161616" }, feet ? m + " ft" : m >= 1000 ? m / 1000 + " km" : m < 1 ? m * 100 + " cm" : m + " m"));
     this.svg.append(make("text", { x: w / 2 - 14, y: -h / 2 + 22, "text-anchor": "end", "font-size": 12, class: "n", fill: "#161616" }, "1 : " + Math.round(3780 / this.px)));
   }
   press(e) {
