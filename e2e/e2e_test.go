@@ -222,12 +222,22 @@ func (b *tab) until(js string) {
 	b.Fatalf("waited in vain for %s; the page says %q", js, message)
 }
 
+// middle is where in the page the middle of an element is, scrolled into view;
+// find is JavaScript, or a selector.
+func (b *tab) middle(find string) [2]float64 {
+	b.Helper()
+	if !strings.HasPrefix(find, "[...") {
+		q, _ := json.Marshal(find)
+		find = fmt.Sprintf("document.querySelector(%s)", q)
+	}
+	b.until(fmt.Sprintf("(e => e && e.getClientRects().length)(%s)", find))
+	return [2]float64(eval[[]float64](b, fmt.Sprintf("(e => { e.scrollIntoView({block: 'nearest'}); const r = e.getBoundingClientRect(); return [r.x + r.width / 2, r.y + r.height / 2] })(%s)", find)))
+}
+
 // click clicks what a selector finds, in its middle, with the mouse.
 func (b *tab) click(selector string) {
 	b.Helper()
-	q, _ := json.Marshal(selector)
-	b.until(fmt.Sprintf("(e => e && e.getClientRects().length)(document.querySelector(%s))", q))
-	at := eval[[]float64](b, fmt.Sprintf("(e => { e.scrollIntoView({block: 'nearest'}); const r = e.getBoundingClientRect(); return [r.x + r.width / 2, r.y + r.height / 2] })(document.querySelector(%s))", q))
+	at := b.middle(selector)
 	b.do(chromedp.MouseClickXY(at[0], at[1]))
 }
 
@@ -237,7 +247,7 @@ func (b *tab) press(text string) {
 	q, _ := json.Marshal(text)
 	find := fmt.Sprintf("[...document.querySelectorAll('button, a')].find(e => e.textContent.trim() === %s && e.getClientRects().length)", q)
 	b.until(find + " && !" + find + ".disabled")
-	at := eval[[]float64](b, fmt.Sprintf("(e => { e.scrollIntoView({block: 'nearest'}); const r = e.getBoundingClientRect(); return [r.x + r.width / 2, r.y + r.height / 2] })(%s)", find))
+	at := b.middle(find)
 	b.do(chromedp.MouseClickXY(at[0], at[1]))
 }
 

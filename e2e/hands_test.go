@@ -11,22 +11,21 @@ import (
 	"visator/core/geom"
 )
 
-// middle is where an element is in the page.
-func (b *tab) middle(selector string) [2]float64 {
-	b.Helper()
-	b.until(fmt.Sprintf("document.querySelector(%q)", selector))
-	return [2]float64(eval[[]float64](b, fmt.Sprintf("(e => { const r = e.getBoundingClientRect(); return [r.x + r.width / 2, r.y + r.height / 2] })(document.querySelector(%q))", selector)))
+// newTab is a page of a fresh set, open at a step.
+func newTab(t *testing.T, step string) (s *site, b *tab, set string) {
+	t.Helper()
+	s, b = newSite(t), browser(t)
+	_, set = s.newSet()
+	b.do(chromedp.Navigate(s.address + "/sets/" + set + "/" + step))
+	b.until("document.documentElement.dataset.ready === 'yes'")
+	return s, b, set
 }
 
 // Everything that has a handle is done by hand: turn by the dial, scale by a
 // corner, lift by the stalk, walk and aim the camera on the plan, pull a plane
 // along the depth strip.
 func TestHandles(t *testing.T) {
-	s := newSite(t)
-	b := browser(t)
-	_, set := s.newSet()
-	b.do(chromedp.Navigate(s.address + "/sets/" + set + "/dress"))
-	b.until("document.documentElement.dataset.ready === 'yes'")
+	s, b, set := newTab(t, "dress")
 	b.press("plain box")
 	st := s.await(set, "the box", func(st *app.State) bool { return len(st.Placements) == 1 })
 	id := st.Placements[0].ID
@@ -83,11 +82,7 @@ func TestHandles(t *testing.T) {
 // What is being typed is not overwritten by what others do meanwhile, and
 // Escape gives it up.
 func TestTypingIsNotOverwritten(t *testing.T) {
-	s := newSite(t)
-	b := browser(t)
-	_, set := s.newSet()
-	b.do(chromedp.Navigate(s.address + "/sets/" + set + "/frame"))
-	b.until("document.documentElement.dataset.ready === 'yes'")
+	s, b, set := newTab(t, "frame")
 	const field = "document.querySelector('[aria-label=\"Focal length in millimetres\"]')"
 	b.until(field)
 	eval[bool](b, "("+field+".focus(), "+field+".select(), true)")
@@ -121,11 +116,7 @@ func TestTypingIsNotOverwritten(t *testing.T) {
 // A key that is held moves the thing as often as it is pressed, and undo takes
 // the log back to its beginning.
 func TestQuickKeysAddUp(t *testing.T) {
-	s := newSite(t)
-	b := browser(t)
-	_, set := s.newSet()
-	b.do(chromedp.Navigate(s.address + "/sets/" + set + "/dress"))
-	b.until("document.documentElement.dataset.ready === 'yes'")
+	s, b, set := newTab(t, "dress")
 	b.press("person, 1.75 m")
 	st := s.await(set, "the person", func(st *app.State) bool { return len(st.Placements) == 1 })
 	b.until("Alpine.store('v').sel.length === 1")

@@ -130,9 +130,7 @@ func sizing(b *tab, s *site, set string) {
 // footprint is the middle of a placement on the plan, in pixels of the page.
 func footprint(b *tab, id string) [2]float64 {
 	b.Helper()
-	b.until(fmt.Sprintf("document.querySelector('#plan [data-id=\"%s\"]')", id))
-	at := eval[[]float64](b, fmt.Sprintf("(e => { const r = e.getBoundingClientRect(); return [r.x + r.width / 2, r.y + r.height / 2] })(document.querySelector('#plan [data-id=\"%s\"]'))", id))
-	return [2]float64(at)
+	return b.middle(fmt.Sprintf("#plan [data-id=%q]", id))
 }
 
 func dressing(b *tab, s *site, set string) {
@@ -198,8 +196,7 @@ func dressing(b *tab, s *site, set string) {
 
 	// Pieces out of the library.
 	for i, name := range []string{"suitcase", "bench"} {
-		b.until(fmt.Sprintf("[...document.querySelectorAll('[draggable=true]')].some(e => e.textContent.includes(%q))", name))
-		at := eval[[]float64](b, fmt.Sprintf("(e => { const r = e.getBoundingClientRect(); return [r.x + 20, r.y + r.height / 2] })([...document.querySelectorAll('[draggable=true]')].find(e => e.textContent.includes(%q)))", name))
+		at := b.middle(fmt.Sprintf("[...document.querySelectorAll('[draggable=true]')].find(e => e.textContent.includes(%q))", name))
 		b.do(chromedp.MouseClickXY(at[0], at[1]))
 		s.await(set, name, func(st *app.State) bool { return len(st.Placements) == 2+i })
 	}
