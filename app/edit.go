@@ -522,7 +522,15 @@ func (e *editor) camera(ctx context.Context, d *Deed) error {
 	}
 	switch d.Do {
 	case "fit":
-		spans, err := e.a.spans(ctx, e.tx, v, e.places, things)
+		pieces, err := store.Pieces(ctx, e.tx, e.set.ProductionID)
+		if err != nil {
+			return err
+		}
+		looks, err := store.Looks(ctx, e.tx, e.set.ProductionID)
+		if err != nil {
+			return err
+		}
+		spans, err := e.a.spans(ctx, v, pieces, looks, e.places, things)
 		if err != nil {
 			return err
 		}

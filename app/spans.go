@@ -44,20 +44,25 @@ func (s *shapes) get(ctx context.Context, st *store.Store, blob string) (*model.
 }
 
 // spans measures the things in a view: by their boxes, and what carries
-// others by its triangles, since a land's box begins at the lens.
-func (a *App) spans(ctx context.Context, q store.Querier, v *optics.View, list []store.PlacementRow, things []snag.Thing) ([]optics.Span, error) {
-	pieceOf := map[string]string{}
+// others by its triangles, since a land's box begins at the lens. looks are
+// those of pieces.
+func (a *App) spans(ctx context.Context, v *optics.View, pieces []store.Piece, looks []store.Look, list []store.PlacementRow, things []snag.Thing) ([]optics.Span, error) {
+	pieceOf, byID, lookOf := map[string]string{}, map[string]*store.Piece{}, lookByPiece(looks)
 	for i := range list {
 		pieceOf[list[i].ID] = list[i].Piece
+	}
+	for i := range pieces {
+		byID[pieces[i].ID] = &pieces[i]
 	}
 	spans := make([]optics.Span, len(things))
 	for i := range things {
 		t := &things[i]
 		spans[i] = v.SpanOf(t.Box, t.World)
-		if !t.Ground || !spans[i].Seen || pieceOf[t.ID] == "" {
+		piece := byID[pieceOf[t.ID]]
+		if !t.Ground || !spans[i].Seen || piece == nil || lookOf[piece.ID] == nil {
 			continue
 		}
-		m, top, err := a.shape(ctx, q, pieceOf[t.ID])
+		m, top, err := a.shape(ctx, piece, lookOf[piece.ID])
 		if err != nil {
 			return nil, err
 		}
@@ -68,27 +73,22 @@ func (a *App) spans(ctx context.Context, q store.Querier, v *optics.View, list [
 	return spans, nil
 }
 
+func lookByPiece(looks []store.Look) map[string]*store.Look {
+	of := map[string]*store.Look{}
+	for i := range looks {
+		of[looks[i].PieceID] = &looks[i]
+	}
+	return of
+}
+
 // shape is a piece's finest proxy with the transform to metres about its
 // pivot; nil while there is none.
-func (a *App) shape(ctx context.Context, q store.Querier, piece string) (*model.Model, geom.M, error) {
-	p, err := store.GetPiece(ctx, q, piece)
-	if err != nil {
-		return nil, geom.M{}, err
-	}
-	raw, err := store.Levels(ctx, q, piece)
-	if err != nil {
-		return nil, geom.M{}, err
-	}
+func (a *App) shape(ctx context.Context, p *store.Piece, look *store.Look) (*model.Model, geom.M, error) {
 	var levels []Level
-	if raw != nil {
-		if err := json.Unmarshal(raw, &levels); err != nil {
-			return nil, geom.M{}, err
-		}
+	if err := json.Unmarshal(look.Levels, &levels); err != nil || len(levels) == 0 {
+		return nil, geom.M{}, err
 	}
-	if len(levels) == 0 {
-		return nil, geom.M{}, nil
-	}
-	f, s, err := pieceFacts(&p)
+	f, s, err := pieceFacts(p)
 	if err != nil {
 		return nil, geom.M{}, err
 	}

@@ -232,12 +232,16 @@ func (a *App) stateIn(ctx context.Context, q store.Querier, setID string) (*Stat
 		return nil, err
 	}
 	things := thingsOf(rows, boxes)
-	spans, err := a.spans(ctx, q, &set.View, rows, things)
+	looks, err := store.Looks(ctx, q, set.ProductionID)
+	if err != nil {
+		return nil, err
+	}
+	spans, err := a.spans(ctx, &set.View, pieces, looks, rows, things)
 	if err != nil {
 		return nil, err
 	}
 	st.measure(&set.View, things, spans)
-	if err := st.fillPieces(ctx, q, pieces, rows, things, spans); err != nil {
+	if err := st.fillPieces(pieces, looks, rows, things, spans); err != nil {
 		return nil, err
 	}
 	shared := map[string]int{}
@@ -287,15 +291,8 @@ func (st *State) measure(v *optics.View, things []snag.Thing, spans []optics.Spa
 	st.Snags = append(st.Snags, snag.Standing(things)...)
 }
 
-func (st *State) fillPieces(ctx context.Context, q store.Querier, pieces []store.Piece, rows []store.PlacementRow, things []snag.Thing, spans []optics.Span) error {
-	looks, err := store.Looks(ctx, q, st.Production.ID)
-	if err != nil {
-		return err
-	}
-	lookOf := map[string]*store.Look{}
-	for i := range looks {
-		lookOf[looks[i].PieceID] = &looks[i]
-	}
+func (st *State) fillPieces(pieces []store.Piece, looks []store.Look, rows []store.PlacementRow, things []snag.Thing, spans []optics.Span) error {
+	lookOf := lookByPiece(looks)
 	pieceOf := map[string]string{}
 	copies := map[string]int{}
 	for i := range rows {

@@ -211,17 +211,6 @@ func PutLook(ctx context.Context, q Querier, l Look) error {
 	return err
 }
 
-// Levels are the versions of a piece for the browser, as JSON; nil while there
-// are none.
-func Levels(ctx context.Context, q Querier, piece string) (json.RawMessage, error) {
-	var raw json.RawMessage
-	err := q.QueryRow(ctx, "select levels from piece_look where piece_id = $1", piece).Scan(&raw)
-	if errors.Is(err, pgx.ErrNoRows) {
-		return nil, nil
-	}
-	return raw, err
-}
-
 // Looks are how the pieces of a production are drawn.
 func Looks(ctx context.Context, q Querier, production string) ([]Look, error) {
 	return List[Look](ctx, q, "select l.piece_id, l.levels, l.front, l.top from piece_look l join piece p on p.id = l.piece_id where p.production_id = $1", production)

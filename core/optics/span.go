@@ -28,11 +28,7 @@ var faces = [6][4]int{{0, 2, 6, 4}, {1, 3, 7, 5}, {0, 1, 5, 4}, {2, 3, 7, 6}, {0
 // planes through the lens and the picture's edges, near and far planes do not
 // count. A lens inside of the box sees it from distance 0.
 func (v *View) SpanOf(box geom.Box, world geom.M) Span {
-	m := v.World()
-	inv, _ := m.Affine()
-	all := inv.Mul(world)
-	w, h := v.Gate()
-	tx, ty := w/(2*v.Focal), h/(2*v.Focal)
+	all, tx, ty := v.toCamera(world)
 	var corner [8]geom.V
 	s := Span{Near: math.Inf(1), Far: math.Inf(-1)}
 	for i := range corner {
@@ -45,18 +41,37 @@ func (v *View) SpanOf(box geom.Box, world geom.M) Span {
 		inside = lens.X > box.Min.X && lens.X < box.Max.X && lens.Y > box.Min.Y && lens.Y < box.Max.Y && lens.Z > box.Min.Z && lens.Z < box.Max.Z
 	}
 	s.Behind, s.Near = s.Far <= 0, max(s.Near, 0)
-	seen := Span{Near: math.Inf(1), Far: math.Inf(-1), Left: 1, Top: 1, Seen: true}
+	seen := nothingSeen()
 	for _, f := range faces {
 		seen.add([]geom.V{corner[f[0]], corner[f[1]], corner[f[2]], corner[f[3]]}, tx, ty)
-	}
-	if seen.Far <= 0 {
-		return s
 	}
 	if inside {
 		seen.Near = 0
 	}
-	seen.Height = max(seen.Bottom-seen.Top, 0)
-	return seen
+	return seen.or(s)
+}
+
+// toCamera is the transform from a thing's space to the camera's, with the
+// tangents of half the angles of view.
+func (v *View) toCamera(world geom.M) (m geom.M, tx, ty float64) {
+	camera := v.World()
+	inv, _ := camera.Affine()
+	w, h := v.Gate()
+	return inv.Mul(world), w / (2 * v.Focal), h / (2 * v.Focal)
+}
+
+// nothingSeen is a span for add to begin with.
+func nothingSeen() Span {
+	return Span{Near: math.Inf(1), Far: math.Inf(-1), Left: 1, Top: 1, Seen: true}
+}
+
+// or is the span, or the other one where add took nothing in.
+func (s Span) or(whole Span) Span {
+	if s.Far <= 0 {
+		return whole
+	}
+	s.Height = max(s.Bottom-s.Top, 0)
+	return s
 }
 
 // clipSides cuts a polygon in camera space by the pyramid of the picture:
@@ -91,13 +106,10 @@ func clipSides(poly []geom.V, tx, ty float64) []geom.V {
 // SpanOfModel measures a model under a transform by its triangles: what a box
 // is too coarse for, such as land that the lens stands on.
 func (v *View) SpanOfModel(m *model.Model, world geom.M) Span {
-	w := v.World()
-	inv, _ := w.Affine()
-	all := inv.Mul(world)
-	gw, gh := v.Gate()
-	tx, ty := gw/(2*v.Focal), gh/(2*v.Focal)
+	all, tx, ty := v.toCamera(world)
 	whole := v.SpanOf(m.Bounds(), world)
-	seen := Span{Near: math.Inf(1), Far: math.Inf(-1), Left: 1, Top: 1, Seen: true}
+	whole.Seen = false // unless one of the triangles is
+	seen := nothingSeen()
 	var place []geom.V
 	m.Walk(func(_ int, n *model.Node, local geom.M) {
 		if n.Mesh == model.None {
@@ -115,12 +127,7 @@ func (v *View) SpanOfModel(m *model.Model, world geom.M) Span {
 			}
 		}
 	})
-	if seen.Far <= 0 {
-		whole.Seen = false
-		return whole
-	}
-	seen.Height = max(seen.Bottom-seen.Top, 0)
-	return seen
+	return seen.or(whole)
 }
 
 // add takes in what is seen of a polygon in camera space.

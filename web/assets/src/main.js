@@ -100,11 +100,8 @@ document.addEventListener("alpine:init", () => {
     // told that its own last edit came in between. A deed may be a function:
     // it is asked when its turn comes. What the server refuses is told and
     // nothing changes.
-    edit(...deeds) {
-      const turn = (this.last || Promise.resolve()).then(() => this.send(deeds));
-      this.last = turn;
-      return turn;
-    },
+    edit(...deeds) { return this.inTurn(() => this.send(deeds)); },
+    inTurn(act) { return (this.last = (this.last || Promise.resolve()).then(act)); },
     async send(asked) {
       this.waiting++;
       try {
@@ -120,8 +117,8 @@ document.addEventListener("alpine:init", () => {
         return null;
       } finally { this.waiting--; }
     },
-    undo() { return (this.last = (this.last || Promise.resolve()).then(() => this.again("undo", "Undone: "))); },
-    redo() { return (this.last = (this.last || Promise.resolve()).then(() => this.again("redo", "Done again: "))); },
+    undo() { return this.inTurn(() => this.again("undo", "Undone: ")); },
+    redo() { return this.inTurn(() => this.again("redo", "Done again: ")); },
     async again(what, word) {
       try {
         const r = await post(`/api/productions/${this.st.production.id}/${what}`, {});
