@@ -81,6 +81,22 @@ func (f Folder) Read(ref string) ([]byte, error) {
 	return nil, err
 }
 
+// Near reads a file that a model refers to. Paths of the author's own disk,
+// such as C:\work\bark.png, are tried by their last part.
+func (f Folder) Near(ref string) ([]byte, error) {
+	data, err := f.Read(ref)
+	if err == nil {
+		return data, nil
+	}
+	base := path.Base(strings.ReplaceAll(ref, "\\", "/"))
+	if base != ref && base != "." && base != "/" && base != ".." {
+		if data, berr := f.Read(base); berr == nil {
+			return data, nil
+		}
+	}
+	return nil, err
+}
+
 // ignoringCase finds the file that full names when case does not count, in
 // folders neither: models come from systems where it does not.
 func (f Folder) ignoringCase(full string) (string, bool) {

@@ -2,13 +2,17 @@ package model
 
 import (
 	"bytes"
+	"errors"
 	"fmt"
 	"image"
 	"image/color"
 	"image/draw"
-	_ "image/jpeg" // the picture formats that model files carry
-	_ "image/png"
+	_ "image/gif" // the picture formats that model files carry
+	_ "image/jpeg"
+	"image/png"
 
+	_ "golang.org/x/image/bmp"
+	_ "golang.org/x/image/tiff"
 	_ "golang.org/x/image/webp"
 )
 
@@ -25,7 +29,8 @@ func (m *Map) Picture() (*image.NRGBA, error) {
 	return DecodePicture(m.Data, m.Name)
 }
 
-// DecodePicture decodes PNG, JPEG or WebP bytes; name is for the error.
+// DecodePicture decodes PNG, JPEG, WebP, BMP, TIFF or GIF bytes; name is for
+// the error.
 func DecodePicture(data []byte, name string) (*image.NRGBA, error) {
 	cfg, kind, err := image.DecodeConfig(bytes.NewReader(data))
 	if err != nil {
@@ -59,6 +64,27 @@ func DecodePicture(data []byte, name string) (*image.NRGBA, error) {
 	}
 	draw.Draw(out, out.Rect, img, b.Min, draw.Src)
 	return out, nil
+}
+
+// AdoptPicture returns a map's bytes in one of the formats that models carry:
+// PNG, JPEG and WebP as they are, TGA, BMP, TIFF and GIF turned into PNG. The
+// error names the picture and says what to do.
+func AdoptPicture(data []byte, name string) (picture []byte, mime string, err error) {
+	if mime = MimeOf(data); mime != "" {
+		return data, mime, nil
+	}
+	var img *image.NRGBA
+	if isTGA(data, name) {
+		img, err = decodeTGA(data, name)
+	} else if img, err = DecodePicture(data, name); errors.Is(err, image.ErrFormat) {
+		err = fmt.Errorf("the map %.200q is not a picture of a kind that is read (PNG, JPEG, WebP, TGA, BMP, TIFF, GIF); save it as PNG", name)
+	}
+	if err != nil {
+		return nil, "", err
+	}
+	var buf bytes.Buffer
+	err = png.Encode(&buf, img)
+	return buf.Bytes(), "image/png", err
 }
 
 // MimeOf recognises PNG, JPEG and WebP by their first bytes; "" otherwise.

@@ -4,10 +4,10 @@ import (
 	"errors"
 	"io/fs"
 	"math"
-	"path"
 	"strconv"
 	"strings"
 
+	"visator/core/intake/text"
 	"visator/core/model"
 )
 
@@ -18,9 +18,9 @@ func (r *reader) library(names string) {
 	if names == "" {
 		return
 	}
-	data, err := r.reference(names)
+	data, err := r.folder.Near(names)
 	if err == nil {
-		r.materials(names, asUTF8(data))
+		r.materials(names, text.UTF8(data))
 		return
 	}
 	fields := strings.Fields(names)
@@ -28,7 +28,7 @@ func (r *reader) library(names string) {
 		fields = []string{names}
 	}
 	for _, name := range fields {
-		if data, err = r.reference(name); err != nil {
+		if data, err = r.folder.Near(name); err != nil {
 			if errors.Is(err, fs.ErrNotExist) {
 				r.warn("the material library %.200q is not there; put it beside the model", name)
 			} else {
@@ -36,24 +36,8 @@ func (r *reader) library(names string) {
 			}
 			continue
 		}
-		r.materials(name, asUTF8(data))
+		r.materials(name, text.UTF8(data))
 	}
-}
-
-// reference reads a file that is named relative to the model. Paths of the
-// author's own disk, such as C:\work\bark.png, are tried by their last part.
-func (r *reader) reference(name string) ([]byte, error) {
-	data, err := r.folder.Read(name)
-	if err == nil {
-		return data, nil
-	}
-	base := path.Base(strings.ReplaceAll(name, "\\", "/"))
-	if base != name && base != "." && base != "/" && base != ".." {
-		if data, berr := r.folder.Read(base); berr == nil {
-			return data, nil
-		}
-	}
-	return nil, err
 }
 
 // materials parses an MTL file. Each surface keeps what its lines say; the
@@ -229,7 +213,7 @@ func (r *reader) slot(s *model.Surface, role model.Role, rest string) {
 	if rest == "" {
 		return
 	}
-	slot.Map = r.mapFor(rest, role)
+	slot.Map = r.out.MapAt(r.folder, rest, role)
 	s.Slots[role] = slot
 }
 
@@ -243,28 +227,4 @@ func pair(args []string, missing float64) [2]float64 {
 		}
 	}
 	return out
-}
-
-func (r *reader) mapFor(name string, role model.Role) int {
-	for i := range r.out.Maps {
-		if r.out.Maps[i].Name == name {
-			return i
-		}
-	}
-	m := model.Map{Name: name, Role: role.String(), Status: model.Missing}
-	data, err := r.reference(name)
-	switch {
-	case err == nil:
-		if m.Mime = model.MimeOf(data); m.Mime != "" {
-			m.Data, m.Status = data, model.Found
-		} else {
-			r.out.Warn("the map %.200q is not a PNG, JPEG or WebP picture", name)
-		}
-	case errors.Is(err, fs.ErrNotExist):
-		r.out.Warn("the map %.200q is not there", name)
-	default:
-		r.out.Warn("map: %v", err)
-	}
-	r.out.Maps = append(r.out.Maps, m)
-	return len(r.out.Maps) - 1
 }

@@ -6,13 +6,12 @@ package obj
 
 import (
 	"bytes"
-	"encoding/binary"
 	"fmt"
 	"math"
 	"strings"
-	"unicode/utf16"
 
 	"visator/core/geom"
+	"visator/core/intake/text"
 	"visator/core/model"
 )
 
@@ -23,7 +22,7 @@ const maxCorners = 100_000
 // Read parses an OBJ file. Material libraries and maps come from folder.
 // An error names the file and the line.
 func Read(name string, data []byte, folder model.Folder) (*model.Model, error) {
-	data = asUTF8(data)
+	data = text.UTF8(data)
 	r := &reader{name: name, data: data, folder: folder, surfaceByName: map[string]int{}, partOf: map[partKey]int{}}
 	r.out = &model.Model{Format: "OBJ", Up: "Y", Unit: model.Unit{Name: "metre", MetresPerUnit: 1, From: "assumed"}}
 	r.positions = make([]float32, 0, len(data)/12)
@@ -35,24 +34,6 @@ func Read(name string, data []byte, folder model.Folder) (*model.Model, error) {
 		return nil, err
 	}
 	return r.out, nil
-}
-
-// asUTF8 turns UTF-16 with a byte order mark into UTF-8 and drops a UTF-8 mark.
-func asUTF8(data []byte) []byte {
-	var order binary.ByteOrder
-	switch {
-	case bytes.HasPrefix(data, []byte{0xff, 0xfe}):
-		order = binary.LittleEndian
-	case bytes.HasPrefix(data, []byte{0xfe, 0xff}):
-		order = binary.BigEndian
-	default:
-		return bytes.TrimPrefix(data, []byte("\xef\xbb\xbf"))
-	}
-	units := make([]uint16, 0, len(data)/2)
-	for i := 2; i+1 < len(data); i += 2 {
-		units = append(units, order.Uint16(data[i:]))
-	}
-	return []byte(string(utf16.Decode(units)))
 }
 
 type partKey struct {
@@ -293,20 +274,11 @@ func (r *reader) vertex() error {
 			r.colors = append(r.colors, 1)
 		}
 		for _, c := range q[n-3 : n] {
-			r.colors = append(r.colors, float32(linear(c)))
+			r.colors = append(r.colors, float32(model.Linear(c)))
 		}
 	}
 	r.positions = append(r.positions, x, y, z)
 	return nil
-}
-
-// linear decodes an sRGB value (IEC 61966-2-1).
-func linear(c float64) float64 {
-	c = min(max(c, 0), 1)
-	if c <= 0.04045 {
-		return c / 12.92
-	}
-	return math.Pow((c+0.055)/1.055, 2.4)
 }
 
 // numbers appends want numbers of the line to into; at least need must be there.
@@ -334,104 +306,13 @@ func (r *reader) numbers(into []float32, want, need int) ([]float32, error) {
 	return into, nil
 }
 
-var pow10 = [...]float64{1, 1e1, 1e2, 1e3, 1e4, 1e5, 1e6, 1e7, 1e8, 1e9, 1e10, 1e11, 1e12, 1e13, 1e14, 1e15, 1e16, 1e17, 1e18, 1e19, 1e20, 1e21, 1e22}
-
-// number reads a decimal number. Up to 19 digits count; the result is right
-// to the last bit of a float32.
+// number reads a decimal number; it is right to the last bit of a float32.
 func (r *reader) number() (float64, bool) {
-	// The usual form: few digits, a point, no exponent, then a space.
-	d, i := r.data, r.at
-	minus := i < len(d) && d[i] == '-'
-	if minus {
-		i++
+	v, i, ok := text.Number(r.data, r.at)
+	if !ok {
+		return 0, false
 	}
-	start, mant, places := i, uint64(0), 0
-	for ; i < len(d) && d[i]-'0' <= 9; i++ {
-		mant = mant*10 + uint64(d[i]-'0')
-	}
-	digits := i - start
-	if i < len(d) && d[i] == '.' {
-		i++
-		for start = i; i < len(d) && d[i]-'0' <= 9; i++ {
-			mant = mant*10 + uint64(d[i]-'0')
-		}
-		places = i - start
-		digits += places
-	}
-	if digits == 0 || digits > 18 || i < len(d) && d[i] > ' ' {
-		return r.anyNumber()
-	}
-	r.at = i
-	v := float64(mant)
-	if places > 0 {
-		v /= pow10[places]
-	}
-	if minus {
-		v = -v
-	}
-	return v, true
-}
-
-// anyNumber reads what number leaves: exponents, many digits, a plus sign, the
-// comma of a locale, and the ways to write what is not a number.
-func (r *reader) anyNumber() (float64, bool) {
-	d, i := r.data, r.at
-	neg := false
-	if i < len(d) && (d[i] == '-' || d[i] == '+') {
-		neg = d[i] == '-'
-		i++
-	}
-	var mant uint64
-	digits, exp := 0, 0
-	start := i
-	for ; i < len(d) && d[i]-'0' <= 9; i++ {
-		if digits < 19 {
-			mant = mant*10 + uint64(d[i]-'0')
-			if mant > 0 {
-				digits++
-			}
-		} else {
-			exp++
-		}
-	}
-	seen := i - start
-	if i < len(d) && (d[i] == '.' || d[i] == ',') { // some exporters write the comma of their locale
-		i++
-		for from := i; i < len(d) && d[i]-'0' <= 9; i++ {
-			if digits < 19 {
-				mant = mant*10 + uint64(d[i]-'0')
-				exp--
-				if mant > 0 {
-					digits++
-				}
-			}
-			seen += i - from + 1
-		}
-	}
-	if seen == 0 {
-		return r.special(neg)
-	}
-	if i < len(d) && d[i]|0x20 == 'e' {
-		j, eneg, e, any := i+1, false, 0, false
-		if j < len(d) && (d[j] == '-' || d[j] == '+') {
-			eneg = d[j] == '-'
-			j++
-		}
-		for ; j < len(d) && d[j]-'0' <= 9; j++ {
-			any = true
-			if e < 10000 {
-				e = e*10 + int(d[j]-'0')
-			}
-		}
-		if any {
-			if eneg {
-				e = -e
-			}
-			exp += e
-			i = j
-		}
-	}
-	if i < len(d) && d[i] > ' ' && d[i] != '\\' && d[i] != '#' {
+	if d := r.data; i < len(d) && d[i] > ' ' && d[i] != '\\' && d[i] != '#' {
 		if d[i] != '+' && d[i] != '-' { // "3.1+e2" is met in the wild
 			return 0, false
 		}
@@ -441,31 +322,7 @@ func (r *reader) anyNumber() (float64, bool) {
 		i = r.at
 	}
 	r.at = i
-	v := float64(mant)
-	switch {
-	case exp == 0 || mant == 0:
-	case exp < 0 && exp >= -22:
-		v /= pow10[-exp]
-	case exp > 0 && exp <= 22:
-		v *= pow10[exp]
-	default:
-		v *= math.Pow(10, float64(exp))
-	}
-	if neg {
-		v = -v
-	}
 	return v, true
-}
-
-// special recognises the ways in which programs write what is not a number.
-func (r *reader) special(neg bool) (float64, bool) {
-	save := r.at
-	w := strings.ToLower(strings.TrimLeft(string(r.word()), "+-"))
-	if w == "nan" || w == "inf" || w == "infinity" || strings.HasPrefix(w, "1.#") || strings.HasPrefix(w, "nan(") {
-		return math.NaN(), true
-	}
-	r.at = save
-	return 0, false
 }
 
 // index reads one integer of a corner and turns it into an index from 0.
@@ -810,7 +667,7 @@ func (w *welder) part(u *run) (model.Part, error) {
 	}
 	part.Indices = local
 	if u.key.kind == model.Triangles && u.sizes != nil {
-		part.Indices = cut(&part, local, u.sizes)
+		part.Indices = model.Cut(&part, local, u.sizes)
 	}
 	switch {
 	case u.vn != nil:

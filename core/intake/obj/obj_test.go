@@ -95,7 +95,7 @@ func TestConcavePolygonsAreCutWithinTheirOutline(t *testing.T) {
 			n := pts[(i+1)%len(pts)]
 			area += (q[0]*n[1] - n[0]*q[1]) / 2
 		}
-		out := cut(&p, face, []uint32{uint32(len(face))})
+		out := model.Cut(&p, face, []uint32{uint32(len(face))})
 		sum := 0.0
 		for i := 0; i < len(out); i += 3 {
 			a, b, c := p.Position(out[i]), p.Position(out[i+1]), p.Position(out[i+2])

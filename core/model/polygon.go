@@ -1,12 +1,11 @@
-package obj
+package model
 
-import (
-	"visator/core/geom"
-	"visator/core/model"
-)
+import "visator/core/geom"
 
-// cut turns faces of the given sizes into triangles: n corners give n-2.
-func cut(p *model.Part, corners, sizes []uint32) []uint32 {
+// Cut turns faces into triangles: sizes is the number of corners of each face,
+// at least 3, and corners are their vertices of p one face after the other. A
+// face of n corners gives n-2 triangles, also where it is concave.
+func Cut(p *Part, corners, sizes []uint32) []uint32 {
 	total := 0
 	for _, n := range sizes {
 		total += int(n-2) * 3
@@ -32,7 +31,7 @@ const effort = 2000
 // Polygons Have Ears, 1975) in the plane of its Newell normal. What is left
 // of a polygon that crosses itself is cut as a fan, so that n-2 triangles
 // come out always.
-func ears(p *model.Part, face []uint32, out []uint32) []uint32 {
+func ears(p *Part, face []uint32, out []uint32) []uint32 {
 	var normal geom.V
 	pts := make([]geom.V, len(face))
 	for i, v := range face {

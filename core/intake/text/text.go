@@ -1,0 +1,216 @@
+// Package text reads numbers and words out of the text formats of 3D models,
+// as fast as files of hundreds of megabytes need it.
+package text
+
+import (
+	"bytes"
+	"encoding/binary"
+	"math"
+	"strings"
+	"unicode/utf16"
+)
+
+var pow10 = [...]float64{1, 1e1, 1e2, 1e3, 1e4, 1e5, 1e6, 1e7, 1e8, 1e9, 1e10, 1e11, 1e12, 1e13, 1e14, 1e15, 1e16, 1e17, 1e18, 1e19, 1e20, 1e21, 1e22}
+
+// Number reads a decimal number at d[i:] and returns where it ends; the caller
+// says what may follow. Up to 19 digits count; the result is right to the last
+// bit of a float32. What is not a number is read as NaN in the ways programs
+// write it, infinities too.
+func Number(d []byte, i int) (v float64, end int, ok bool) {
+	// The usual form: few digits, a point, no exponent, then a space.
+	start := i
+	minus := i < len(d) && d[i] == '-'
+	if minus {
+		i++
+	}
+	from, mant, places := i, uint64(0), 0
+	for ; i < len(d) && d[i]-'0' <= 9; i++ {
+		mant = mant*10 + uint64(d[i]-'0')
+	}
+	digits := i - from
+	if i < len(d) && d[i] == '.' {
+		i++
+		for from = i; i < len(d) && d[i]-'0' <= 9; i++ {
+			mant = mant*10 + uint64(d[i]-'0')
+		}
+		places = i - from
+		digits += places
+	}
+	if digits == 0 || digits > 18 || i < len(d) && d[i] > ' ' {
+		return anyNumber(d, start)
+	}
+	v = float64(mant)
+	if places > 0 {
+		v /= pow10[places]
+	}
+	if minus {
+		v = -v
+	}
+	return v, i, true
+}
+
+// anyNumber reads what Number leaves: exponents, many digits, a plus sign, the
+// comma of a locale, and the ways to write what is not a number.
+func anyNumber(d []byte, start int) (v float64, end int, ok bool) {
+	i := start
+	neg := false
+	if i < len(d) && (d[i] == '-' || d[i] == '+') {
+		neg = d[i] == '-'
+		i++
+	}
+	var mant uint64
+	digits, exp, seen := 0, 0, 0
+	digit := func(scale int) {
+		seen++
+		if digits < 19 {
+			mant = mant*10 + uint64(d[i]-'0')
+			exp -= scale
+			if mant > 0 {
+				digits++
+			}
+		} else {
+			exp += 1 - scale
+		}
+	}
+	for ; i < len(d) && d[i]-'0' <= 9; i++ {
+		digit(0)
+	}
+	comma := i+1 < len(d) && d[i] == ',' && seen > 0 && d[i+1]-'0' <= 9 // some exporters write the comma of their locale
+	if i < len(d) && d[i] == '.' || comma {
+		for i++; i < len(d) && d[i]-'0' <= 9; i++ {
+			digit(1)
+		}
+	}
+	if seen == 0 || i < len(d) && d[i] == '#' && d[i-1] == '.' {
+		return special(d, start)
+	}
+	if i < len(d) && d[i]|0x20 == 'e' {
+		j, eneg, e, any := i+1, false, 0, false
+		if j < len(d) && (d[j] == '-' || d[j] == '+') {
+			eneg = d[j] == '-'
+			j++
+		}
+		for ; j < len(d) && d[j]-'0' <= 9; j++ {
+			any = true
+			if e < 10000 {
+				e = e*10 + int(d[j]-'0')
+			}
+		}
+		if any {
+			if eneg {
+				e = -e
+			}
+			exp += e
+			i = j
+		}
+	}
+	v = float64(mant)
+	switch {
+	case exp == 0 || mant == 0:
+	case exp < 0 && exp >= -22:
+		v /= pow10[-exp]
+	case exp > 0 && exp <= 22:
+		v *= pow10[exp]
+	default:
+		v *= math.Pow(10, float64(exp))
+	}
+	if neg {
+		v = -v
+	}
+	return v, i, true
+}
+
+// special recognises the ways in which programs write what is not a number.
+func special(d []byte, start int) (float64, int, bool) {
+	end := start
+	for end < len(d) && d[end] > ' ' && d[end] != ',' && d[end] != ']' && d[end] != '<' {
+		end++
+	}
+	if end-start > 40 {
+		return 0, start, false
+	}
+	sign := 1
+	if start < len(d) && d[start] == '-' {
+		sign = -1
+	}
+	w := strings.ToLower(strings.TrimLeft(string(d[start:end]), "+-"))
+	switch {
+	case w == "inf" || w == "infinity":
+		return math.Inf(sign), end, true
+	case w == "nan" || strings.HasPrefix(w, "1.#") || strings.HasPrefix(w, "nan("):
+		return math.NaN(), end, true
+	}
+	return 0, start, false
+}
+
+// UTF8 turns UTF-16 with a byte order mark into UTF-8 and drops a UTF-8 mark.
+func UTF8(data []byte) []byte {
+	var order binary.ByteOrder
+	switch {
+	case bytes.HasPrefix(data, []byte{0xff, 0xfe}):
+		order = binary.LittleEndian
+	case bytes.HasPrefix(data, []byte{0xfe, 0xff}):
+		order = binary.BigEndian
+	default:
+		return bytes.TrimPrefix(data, []byte("\xef\xbb\xbf"))
+	}
+	units := make([]uint16, 0, len(data)/2)
+	for i := 2; i+1 < len(data); i += 2 {
+		units = append(units, order.Uint16(data[i:]))
+	}
+	return []byte(string(utf16.Decode(units)))
+}
+
+// Scanner walks over words that are separated by white space and commas.
+type Scanner struct {
+	Data []byte
+	At   int
+}
+
+// Space skips white space.
+func (s *Scanner) Space() {
+	for s.At < len(s.Data) && s.Data[s.At] <= ' ' {
+		s.At++
+	}
+}
+
+// Word returns the next word; empty at the end.
+func (s *Scanner) Word() []byte {
+	s.Space()
+	start := s.At
+	for s.At < len(s.Data) && s.Data[s.At] > ' ' {
+		s.At++
+	}
+	return s.Data[start:s.At]
+}
+
+// Rest returns what is left of the line, without the spaces around it.
+func (s *Scanner) Rest() string {
+	start := s.At
+	for s.At < len(s.Data) && s.Data[s.At] != '\n' && s.Data[s.At] != '\r' {
+		s.At++
+	}
+	return strings.TrimSpace(string(s.Data[start:s.At]))
+}
+
+// Number reads the next number; ok is false at the end or before a word.
+func (s *Scanner) Number() (v float64, ok bool) {
+	s.Space()
+	v, end, ok := Number(s.Data, s.At)
+	if ok && end < len(s.Data) && s.Data[end] > ' ' {
+		return 0, false
+	}
+	if ok {
+		s.At = end
+	}
+	return v, ok
+}
+
+// Line is the number of the line that At stands in, from 1.
+func (s *Scanner) Line() int {
+	before := s.Data[:min(s.At, len(s.Data))]
+	if n := bytes.Count(before, []byte{'\n'}); n > 0 {
+		return n + 1
+	}
+	return bytes.Count(before, []byte{'\r'}) + 1
+}
