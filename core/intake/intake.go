@@ -14,35 +14,71 @@ import (
 
 	"visator/core/geom"
 	"visator/core/intake/archive"
+	"visator/core/intake/collada"
 	"visator/core/intake/gltf"
 	"visator/core/intake/obj"
+	"visator/core/intake/ply"
+	"visator/core/intake/stl"
 	"visator/core/model"
 )
 
 // ErrFormat is a file of a kind that is not read here.
-var ErrFormat = errors.New("not a format that is read here; ask for glTF (.glb, .gltf) or OBJ, or a .zip of these")
+var ErrFormat = errors.New("not a format that is read here; ask for glTF (.glb, .gltf), or for OBJ, USD, COLLADA (.dae), PLY or STL, alone or in a .zip, .7z or .tar")
 
-// Extensions of model files, the likeliest first: a GLB carries its maps.
-var Extensions = []string{".glb", ".gltf", ".obj"}
+// format is a kind of model file with its reader.
+type format struct {
+	ext  string
+	why  string // what speaks for it, or against
+	read func(name string, data []byte, folder model.Folder) (*model.Model, error)
+}
+
+// formats are the kinds that are read here, the likeliest to be whole first.
+var formats = []format{
+	{".glb", "carries its maps and states its unit", readGLB},
+	{".gltf", "states its unit, its maps lie beside it", gltf.Read},
+	{".dae", "states its unit and axis", collada.Read},
+	{".obj", "states no unit", obj.Read},
+	{".ply", "states no unit and has one surface at most", ply.Read},
+	{".stl", "has no surfaces and states no unit", func(name string, data []byte, _ model.Folder) (*model.Model, error) { return stl.Read(name, data) }},
+}
+
+func formatOf(name string) int {
+	ext := strings.ToLower(path.Ext(name))
+	return slices.IndexFunc(formats, func(f format) bool { return f.ext == ext })
+}
+
+// IsModel reports whether a file of this name is read here.
+func IsModel(name string) bool { return formatOf(name) >= 0 }
+
+// Extensions of the model files that are read here.
+func Extensions() (out []string) {
+	for _, f := range formats {
+		out = append(out, f.ext)
+	}
+	return out
+}
+
+func readGLB(name string, data []byte, folder model.Folder) (*model.Model, error) {
+	if !gltf.IsBinary(data) && !looksJSON(data) {
+		return nil, fmt.Errorf("%s: does not begin as a GLB does (\"glTF\" at byte 0); fetch it again", name)
+	}
+	return gltf.Read(name, data, folder)
+}
 
 // Read reads one model file; its references are looked up in folder.
 func Read(name string, data []byte, folder model.Folder) (*model.Model, error) {
 	if len(data) == 0 {
 		return nil, fmt.Errorf("%s: the file is empty; fetch it again", name)
 	}
-	var m *model.Model
-	var err error
-	switch ext := strings.ToLower(path.Ext(name)); {
-	case gltf.IsBinary(data) || ext == ".gltf" || ext == ".glb":
-		if ext == ".glb" && !gltf.IsBinary(data) && !looksJSON(data) {
-			return nil, fmt.Errorf("%s: does not begin as a GLB does (\"glTF\" at byte 0); fetch it again", name)
+	read := gltf.Read
+	if !gltf.IsBinary(data) {
+		i := formatOf(name)
+		if i < 0 {
+			return nil, fmt.Errorf("%s: %w", name, ErrFormat)
 		}
-		m, err = gltf.Read(name, data, folder)
-	case ext == ".obj":
-		m, err = obj.Read(name, data, folder)
-	default:
-		return nil, fmt.Errorf("%s: %w", name, ErrFormat)
+		read = formats[i].read
 	}
+	m, err := read(name, data, folder)
 	if err != nil {
 		return nil, err
 	}
@@ -82,7 +118,7 @@ func Candidates(root fs.FS) ([]Candidate, error) {
 		if err != nil || d.IsDir() || strings.HasPrefix(path.Base(p), "._") || strings.HasPrefix(p, "__MACOSX") {
 			return err
 		}
-		if rank(p) < 0 {
+		if formatOf(p) < 0 {
 			return nil
 		}
 		info, err := d.Info()
@@ -92,15 +128,13 @@ func Candidates(root fs.FS) ([]Candidate, error) {
 		return err
 	})
 	slices.SortStableFunc(out, func(a, b Candidate) int {
-		if r := rank(a.Path) - rank(b.Path); r != 0 {
+		if r := formatOf(a.Path) - formatOf(b.Path); r != 0 {
 			return r
 		}
 		return int(max(min(b.Size-a.Size, 1), -1))
 	})
 	return out, err
 }
-
-func rank(p string) int { return slices.Index(Extensions, strings.ToLower(path.Ext(p))) }
 
 // Unpack opens a zip's bytes as a tree of files.
 func Unpack(name string, data []byte) (*archive.Archive, error) {

@@ -26,6 +26,7 @@ type Model struct {
 	Lights    []Light
 	Generator string // the program that wrote the file, as the file says
 	Copyright string
+	Author    string
 	Warnings  []string
 }
 

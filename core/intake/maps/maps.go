@@ -112,8 +112,11 @@ func Parse(file string) Name {
 	if i := strings.LastIndexByte(file, '.'); i > 0 && isExtension(file[i+1:]) {
 		file = file[:i]
 	}
-	toks := split(file)
 	var n Name
+	toks := split(file)
+	if len(toks) == 0 {
+		return n
+	}
 	toks = n.takeSizes(toks)
 	toks = n.takeRole(toks)
 	for len(toks) > 1 && stemFiller[toks[0]] {

@@ -139,6 +139,7 @@ func (r *reader) header() ([]element, error) {
 		}
 		switch f[0] {
 		case "ply", "obj_info":
+		case "comment,", "comment:", "Created": // met in the wild
 		case "comment":
 			if len(f) > 2 && strings.EqualFold(f[1], "TextureFile") {
 				r.texture = strings.TrimSpace(line[strings.Index(line, f[1])+len(f[1]):])
