@@ -17,9 +17,9 @@ import (
 
 // Limits that a hostile document meets.
 const (
-	maxDepth   = 100       // of nodes and of instances within instances
+	maxDepth   = 100     // of nodes and of instances within instances
 	maxNodes   = 300_000 // instances of nodes may multiply
-	maxCorners = 100_000   // of one polygon
+	maxCorners = 100_000 // of one polygon
 )
 
 type reader struct {
@@ -28,8 +28,8 @@ type reader struct {
 	out     *model.Model
 	byID    map[string]*markup.Element
 	geoms   map[*markup.Element]*geometry
-	meshes  map[string]int // geometry and binding to mesh
-	surface map[string]int // material to surface
+	meshes  map[string]int          // geometry and binding to mesh
+	surface map[string]int          // material to surface
 	nodeOf  map[*markup.Element]int // first instance of each node
 	scene   *markup.Element
 	skins   []skinned

@@ -149,7 +149,7 @@ func (r *reader) source(e *markup.Element) (*source, error) {
 			return nil, fmt.Errorf("source %.100q holds no numbers", e.Attr("id"))
 		}
 	}
-	data := make([]float32, 0, len(array.Text)/6)
+	data := make([]float32, 0, min(max(atoi(array.Attr("count"), 0), 0), len(array.Text)/2+1)) // a number takes two bytes at least
 	s := text.Scanner{Data: array.Text}
 	for {
 		v, ok := s.Number()
@@ -435,7 +435,16 @@ func (r *meshReader) assemble(inputs []input, step int, flat, sizes []uint32, ki
 		}
 	}
 	v := stream(place.offset)
-	first, vertex := model.Weld(v, place.from.count(), others...)
+	var first, vertex []uint32
+	if len(others) == 0 && usesAll(v, place.from.count()) { // joined already: the usual large file
+		vertex, first = v, make([]uint32, place.from.count())
+		for i := range first {
+			first[i] = uint32(i)
+		}
+		streams = map[int][]uint32{place.offset: first}
+	} else {
+		first, vertex = model.Weld(v, place.from.count(), others...)
+	}
 	part := &model.Part{Kind: kind, Surface: model.None, Indices: vertex}
 	at := func(offset int) []uint32 {
 		s := stream(offset)
@@ -489,6 +498,15 @@ func thin(flat []uint32, step int, sizes []uint32) (left, leftSizes []uint32) {
 		at += int(n) * step
 	}
 	return left, leftSizes
+}
+
+// usesAll reports whether every one of n places is used by a corner.
+func usesAll(v []uint32, n int) bool {
+	used := make([]bool, n)
+	for _, x := range v {
+		used[x] = true
+	}
+	return !slices.Contains(used, false)
 }
 
 // pick gathers width numbers an item; missing ones are fill.

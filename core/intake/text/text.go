@@ -6,6 +6,7 @@ import (
 	"bytes"
 	"encoding/binary"
 	"math"
+	"math/bits"
 	"strings"
 	"unicode/utf16"
 )
@@ -30,7 +31,12 @@ func Number(d []byte, i int) (v float64, end int, ok bool) {
 	digits := i - from
 	if i < len(d) && d[i] == '.' {
 		i++
-		for from = i; i < len(d) && d[i]-'0' <= 9; i++ {
+		from = i
+		if i+8 <= len(d) {
+			v, n := eight(binary.LittleEndian.Uint64(d[i:]))
+			mant, i = mant*tens[n]+v, i+n
+		}
+		for ; i < len(d) && d[i]-'0' <= 9; i++ {
 			mant = mant*10 + uint64(d[i]-'0')
 		}
 		places = i - from
@@ -47,6 +53,21 @@ func Number(d []byte, i int) (v float64, end int, ok bool) {
 		v = -v
 	}
 	return v, i, true
+}
+
+var tens = [9]uint64{1, 1e1, 1e2, 1e3, 1e4, 1e5, 1e6, 1e7, 1e8}
+
+// eight reads the digits that eight bytes begin with, the first byte lowest,
+// and how many they are, all at once: neighbours become pairs, pairs fours,
+// fours one number.
+func eight(x uint64) (v uint64, n int) {
+	x ^= 0x3030303030303030 // digits become 0 to 9
+	other := (x | x + 0x7676767676767676) & 0x8080808080808080
+	n = bits.TrailingZeros64(other) / 8 // 8 when all are digits
+	x <<= 64 - 8*n                      // zeros in front; all of it when n is 0
+	x = x*10 + x>>8
+	x = (x&0x000000ff000000ff*0x000f424000000064 + x>>16&0x000000ff000000ff*0x0000271000000001) >> 32
+	return x, n
 }
 
 // anyNumber reads what Number leaves: exponents, many digits, a plus sign, the

@@ -1,6 +1,7 @@
 package text
 
 import (
+	"encoding/binary"
 	"fmt"
 	"math"
 	"strconv"
@@ -63,5 +64,13 @@ func TestScannerWalksOverLines(t *testing.T) {
 	_, ok := s.Number()
 	if got != "vertex" || a != 1 || b != -25 || rest != "name of it" || line != 2 || ok {
 		t.Error(got, a, b, rest, line, ok)
+	}
+}
+
+func TestEightDigitsAtOnce(t *testing.T) {
+	for s, want := range map[string]uint64{"12345678": 12345678, "00000001": 1, "99999999": 99999999, "1 345678": 1, "x2345678": 0, "1234567.": 1234567, "12/45678": 12, "12:45678": 12, "123\xb956789"[:8]: 123} {
+		if v, n := eight(binary.LittleEndian.Uint64([]byte(s))); v != want {
+			t.Errorf("%q: %d (%d digits), want %d", s, v, n, want)
+		}
 	}
 }
