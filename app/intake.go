@@ -16,6 +16,7 @@ import (
 	"visator/core/exchange"
 	"visator/core/geom"
 	"visator/core/intake"
+	"visator/core/intake/archive"
 	"visator/core/model"
 	"visator/core/proxy"
 	"visator/core/sizing"
@@ -142,7 +143,7 @@ func (a *App) failArrival(ctx context.Context, ar *store.Arrival, note string) {
 // readArrival reads the likeliest model of a file or archive.
 func readArrival(name string, data []byte) (m *model.Model, source string, r intake.Report, err error) {
 	source = name
-	if intake.IsZip(data) {
+	if archive.IsArchive(data) {
 		tree, err := intake.Unpack(name, data)
 		if err != nil {
 			return nil, "", r, err

@@ -7,6 +7,7 @@ import (
 	"testing"
 
 	"visator/core/intake"
+	"visator/core/intake/archive"
 	"visator/core/model"
 	"visator/core/sizing"
 )
@@ -66,7 +67,7 @@ func open(t *testing.T, d Download) (*model.Model, intake.Report) {
 	t.Helper()
 	var m *model.Model
 	name, err := d.Name, error(nil)
-	if intake.IsZip(d.Data) {
+	if archive.IsArchive(d.Data) {
 		tree, openErr := intake.Unpack(d.Name, d.Data)
 		if openErr != nil {
 			t.Errorf("%v", openErr)

@@ -8,6 +8,7 @@ import (
 	"path/filepath"
 
 	"visator/core/intake"
+	"visator/core/intake/archive"
 	"visator/core/model"
 	"visator/core/unit"
 )
@@ -59,7 +60,7 @@ func readModel(file string) (*model.Model, error) {
 	if err != nil {
 		return nil, err
 	}
-	if intake.IsZip(data) {
+	if archive.IsArchive(data) {
 		tree, err := intake.Unpack(file, data)
 		if err != nil {
 			return nil, err

@@ -136,14 +136,9 @@ func Candidates(root fs.FS) ([]Candidate, error) {
 	return out, err
 }
 
-// Unpack opens a zip's bytes as a tree of files.
+// Unpack opens what came as one file as a tree of files.
 func Unpack(name string, data []byte) (*archive.Archive, error) {
 	return archive.Open(name, bytes.NewReader(data), int64(len(data)))
-}
-
-// IsZip reports whether data starts as a zip does.
-func IsZip(data []byte) bool {
-	return bytes.HasPrefix(data, []byte("PK\x03\x04")) || bytes.HasPrefix(data, []byte("PK\x05\x06"))
 }
 
 // maxSearched bounds the files that are looked through for missing maps.

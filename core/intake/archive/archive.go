@@ -1,10 +1,11 @@
-// Package archive opens downloaded zip files without trusting them: nothing
-// is written to disk, no name leads out of the archive, links are refused,
-// and what it unpacks to is bounded before and while it is unpacked.
+// Package archive opens downloads as trees of files without trusting them:
+// zip, 7z and tar (plain or packed by gzip, bzip2, xz or zstd), each within
+// each. No name leads out of the tree, links are refused, and what it unpacks
+// to is bounded before and while it is unpacked. What cannot be read in place
+// is unpacked into one temporary file that has no name; Close lets it go.
 package archive
 
 import (
-	"archive/zip"
 	"bytes"
 	"errors"
 	"fmt"
@@ -16,113 +17,215 @@ import (
 	"time"
 )
 
-// Limits of one archive, all nested ones together.
+// Limits of one arrival, all nested archives together.
 const (
 	MaxEntries = 20_000   // the largest libraries on sale hold some thousand files
 	MaxTotal   = 16 << 30 // bytes unpacked
-	MaxDepth   = 4        // zips in zips in zips
-	maxNested  = 2 << 30  // an inner zip is held in memory
+	MaxDepth   = 4        // archives in archives in archives
 	maxRatio   = 1100     // deflate cannot do better than 1032:1 (RFC 1951)
 )
 
 // ErrBomb is an archive that unpacks to more than the limits.
 var ErrBomb = errors.New("archive unpacks to more than is allowed; unpack it yourself and drop the folder's files")
 
-// Archive is a read-only file tree of everything in a zip, with inner zips
-// opened as folders of their name. It implements fs.FS.
+// ErrLocked is an archive of which nothing can be read without a password.
+var ErrLocked = errors.New("is locked with a password; unpack it with the password that your supplier gave you and drop the folder")
+
+// Archive is a read-only file tree of everything in a download, with inner
+// archives opened as folders of their name. It implements fs.FS.
 type Archive struct {
 	entries map[string]*entry
 	dirs    map[string][]fs.DirEntry
 	Skipped []string // entries left out, each with its reason
+	locked  int
 	total   uint64
 	count   int
+	spool   spool
 }
 
 type entry struct {
 	name string // last part
-	file *zip.File
 	size int64
+	open func() (io.ReadCloser, error)
 }
 
-// Open reads the directory of a zip of the given size. name is for errors.
+// File is one file of a download that came as a folder.
+type File struct {
+	Path string // slash-separated, relative
+	Size int64
+	At   io.ReaderAt
+}
+
+// Open reads the directory of an archive of the given size. name is for
+// errors, and what a file that is no archive is called in the tree.
 func Open(name string, r io.ReaderAt, size int64) (*Archive, error) {
+	return OpenAll([]File{{name, size, r}})
+}
+
+// OpenAll makes one tree of many files. Archives among them become folders of
+// their name; one that comes alone is itself the root.
+func OpenAll(files []File) (*Archive, error) {
 	a := &Archive{entries: map[string]*entry{}, dirs: map[string][]fs.DirEntry{}}
-	if err := a.add(name, "", r, size, 1); err != nil {
-		return nil, fmt.Errorf("%s: %w", name, err)
+	for _, f := range files {
+		where, err := a.place("", f.Path)
+		if err == nil && len(files) == 1 && kindOf(f.At, f.Size) != "" {
+			err = a.add("", f.At, f.Size, 1)
+		} else if err == nil && where != "" {
+			err = a.file(where, f.Size, f.At, 0, func() (io.ReadCloser, error) { return io.NopCloser(io.NewSectionReader(f.At, 0, f.Size)), nil })
+		}
+		if err != nil {
+			a.Close()
+			return nil, fmt.Errorf("%s: %w", f.Path, err)
+		}
+	}
+	if len(a.entries) == 0 && a.locked > 0 {
+		a.Close()
+		return nil, fmt.Errorf("%s: %w", files[0].Path, ErrLocked)
 	}
 	a.index()
 	return a, nil
 }
 
-func (a *Archive) add(name, prefix string, r io.ReaderAt, size int64, depth int) error {
-	z, err := zip.NewReader(r, size)
-	if err != nil && !errors.Is(err, zip.ErrInsecurePath) {
-		return fmt.Errorf("not a zip that can be read (%w); fetch it again", err)
+// Close lets go of what was unpacked. The tree cannot be read afterwards.
+func (a *Archive) Close() { a.spool.close() }
+
+// Files are the paths of all files, sorted.
+func (a *Archive) Files() []string {
+	out := make([]string, 0, len(a.entries))
+	for p := range a.entries {
+		out = append(out, p)
 	}
-	for _, f := range z.File {
-		if a.count++; a.count > MaxEntries {
-			return fmt.Errorf("%w: more than %d entries", ErrBomb, MaxEntries)
+	slices.Sort(out)
+	return out
+}
+
+// kinds of archives by their first bytes.
+var marks = []struct{ mark, kind string }{
+	{"PK\x03\x04", "zip"}, {"PK\x05\x06", "zip"}, {"7z\xbc\xaf\x27\x1c", "7z"}, {"\x1f\x8b", "gzip"},
+	{"BZh", "bzip2"}, {"\xfd7zXZ\x00", "xz"}, {"\x28\xb5\x2f\xfd", "zstd"}, {"Rar!", "rar"},
+}
+
+// kindOf tells an archive by its content: "" when it is none.
+func kindOf(r io.ReaderAt, size int64) string {
+	var head [512]byte
+	n, _ := r.ReadAt(head[:min(size, 512)], 0)
+	for _, m := range marks {
+		if bytes.HasPrefix(head[:n], []byte(m.mark)) {
+			return m.kind
 		}
-		clean := strings.ReplaceAll(f.Name, "\\", "/")
-		if f.FileInfo().IsDir() || strings.HasSuffix(clean, "/") {
-			continue
-		}
-		where := path.Join(prefix, clean)
-		switch {
-		case strings.HasPrefix(clean, "/") || strings.Contains(clean, ":") || !fs.ValidPath(path.Clean(clean)) || slices.Contains(strings.Split(clean, "/"), ".."):
-			return fmt.Errorf("entry %.200q leads out of the archive; it was made to do harm, do not use it", f.Name)
-		case f.Mode()&fs.ModeSymlink != 0:
-			a.Skipped = append(a.Skipped, fmt.Sprintf("%.200s: a link", where))
-			continue
-		case !f.Mode().IsRegular():
-			a.Skipped = append(a.Skipped, fmt.Sprintf("%.200s: not a plain file", where))
-			continue
-		case f.Flags&1 != 0:
-			a.Skipped = append(a.Skipped, fmt.Sprintf("%.200s: locked with a password", where))
-			continue
-		}
-		a.total += f.UncompressedSize64
-		if a.total > MaxTotal || f.UncompressedSize64 > 1<<20 && f.UncompressedSize64/maxRatio > f.CompressedSize64 {
-			return fmt.Errorf("%w: %.200q claims %d bytes", ErrBomb, f.Name, f.UncompressedSize64)
-		}
-		if strings.EqualFold(path.Ext(clean), ".zip") {
-			if depth >= MaxDepth || f.UncompressedSize64 > maxNested {
-				a.Skipped = append(a.Skipped, fmt.Sprintf("%.200s: a zip that is too deep inside of others, or too large; unpack it yourself", where))
-				continue
-			}
-			inner, err := readAll(f)
-			if err != nil {
-				return fmt.Errorf("%.200s: %w", where, err)
-			}
-			err = a.add(where, strings.TrimSuffix(where, path.Ext(where)), bytes.NewReader(inner), int64(len(inner)), depth+1)
-			if err != nil {
-				return fmt.Errorf("%.200s: %w", where, err)
-			}
-			continue
-		}
-		full := path.Clean(where)
-		if _, twice := a.entries[full]; twice {
-			a.Skipped = append(a.Skipped, fmt.Sprintf("%.200s: there twice, the first is used", where))
-			continue
-		}
-		a.entries[full] = &entry{name: path.Base(full), file: f, size: int64(f.UncompressedSize64)}
+	}
+	if n > 262 && string(head[257:262]) == "ustar" {
+		return "tar"
+	}
+	return ""
+}
+
+// IsArchive reports whether a file that begins with head is opened here.
+func IsArchive(head []byte) bool { return kindOf(bytes.NewReader(head), int64(len(head))) != "" }
+
+// extensions that inner archives have: other files, also those that are zips
+// inside (.usdz, .zae, office documents), stay files.
+var extensions = []string{".zip", ".7z", ".tar", ".tgz", ".gz", ".tbz2", ".bz2", ".txz", ".xz", ".zst", ".rar"}
+
+func hasExtension(name string) bool {
+	return slices.Contains(extensions, strings.ToLower(path.Ext(name)))
+}
+
+// folderOf is the folder that an inner archive becomes.
+func folderOf(where string) string {
+	out := strings.TrimSuffix(where, path.Ext(where))
+	if strings.EqualFold(path.Ext(out), ".tar") {
+		out = strings.TrimSuffix(out, path.Ext(out))
+	}
+	return out
+}
+
+// add reads the archive r into the folder prefix.
+func (a *Archive) add(prefix string, r io.ReaderAt, size int64, depth int) error {
+	switch kind := kindOf(r, size); kind {
+	case "zip":
+		return a.addZip(prefix, r, size, depth)
+	case "7z":
+		return a.addSeven(prefix, r, size, depth)
+	case "tar":
+		return a.addTar(prefix, io.NewSectionReader(r, 0, size), depth)
+	case "rar":
+		return errors.New("is a RAR archive, which is not read here; unpack it and drop the folder")
+	case "":
+		return errors.New("is not an archive that can be read; fetch it again")
+	default:
+		return a.addPacked(kind, prefix, r, size, depth)
+	}
+}
+
+// place checks an entry's name and returns its path in the tree; "" when the
+// entry is a folder.
+func (a *Archive) place(prefix, name string) (string, error) {
+	if a.count++; a.count > MaxEntries {
+		return "", fmt.Errorf("%w: more than %d entries", ErrBomb, MaxEntries)
+	}
+	clean := strings.ReplaceAll(name, "\\", "/")
+	if strings.HasSuffix(clean, "/") {
+		return "", nil
+	}
+	if strings.HasPrefix(clean, "/") || strings.Contains(clean, ":") || strings.Contains(clean, "\x00") || !fs.ValidPath(path.Clean(clean)) || slices.Contains(strings.Split(clean, "/"), "..") {
+		return "", fmt.Errorf("entry %.200q leads out of the archive; it was made to do harm, do not use it", name)
+	}
+	return path.Join(prefix, clean), nil
+}
+
+// skip notes an entry that is left out.
+func (a *Archive) skip(where, why string) {
+	if len(a.Skipped) < 1000 { // more would tell nobody more
+		a.Skipped = append(a.Skipped, fmt.Sprintf("%.200s: %s", where, why))
+	}
+}
+
+// spend counts what an entry unpacks to.
+func (a *Archive) spend(where string, size, packed uint64) error {
+	a.total += size
+	if a.total > MaxTotal || size > MaxTotal || packed > 0 && size > 1<<20 && size/maxRatio > packed {
+		return fmt.Errorf("%w: %.200q claims %d bytes", ErrBomb, where, size)
 	}
 	return nil
 }
 
-// readAll unpacks one entry and refuses one that is longer than it said.
-func readAll(f *zip.File) ([]byte, error) {
-	rc, err := f.Open()
-	if err != nil {
-		return nil, err
+// file puts a file into the tree, or opens it when it is an archive. at may
+// be nil when the file can only be read from its beginning.
+func (a *Archive) file(where string, size int64, at io.ReaderAt, depth int, open func() (io.ReadCloser, error)) error {
+	if hasExtension(where) {
+		if depth >= MaxDepth {
+			a.skip(where, "an archive that is too deep inside of others; unpack it yourself")
+			return nil
+		}
+		if at == nil {
+			rc, err := open()
+			if err != nil {
+				return fmt.Errorf("%.200s: %w", where, err)
+			}
+			at, err = a.spool.put(rc, size)
+			rc.Close()
+			if err != nil {
+				return fmt.Errorf("%.200s: %w", where, err)
+			}
+		}
+		if kindOf(at, size) != "" {
+			if err := a.add(folderOf(where), at, size, depth+1); err != nil {
+				return fmt.Errorf("%.200s: %w", where, err)
+			}
+			return nil
+		}
 	}
-	defer rc.Close()
-	var buf bytes.Buffer
-	n, err := io.Copy(&buf, io.LimitReader(rc, int64(f.UncompressedSize64)+1))
-	if err == nil && n > int64(f.UncompressedSize64) {
-		err = ErrBomb
+	full := path.Clean(where)
+	if _, twice := a.entries[full]; twice {
+		a.skip(where, "there twice, the first is used")
+		return nil
 	}
-	return buf.Bytes(), err
+	if at != nil {
+		open = func() (io.ReadCloser, error) { return io.NopCloser(io.NewSectionReader(at, 0, size)), nil }
+	}
+	a.entries[full] = &entry{name: path.Base(full), size: size, open: open}
+	return nil
 }
 
 func (a *Archive) index() {
@@ -149,7 +252,7 @@ func (a *Archive) Open(name string) (fs.File, error) {
 		return nil, &fs.PathError{Op: "open", Path: name, Err: fs.ErrInvalid}
 	}
 	if e, ok := a.entries[name]; ok {
-		rc, err := e.file.Open()
+		rc, err := e.open()
 		if err != nil {
 			return nil, &fs.PathError{Op: "open", Path: name, Err: err}
 		}
