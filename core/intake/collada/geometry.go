@@ -97,7 +97,7 @@ func (r *reader) shape(e *markup.Element, depth int) (*geometry, error) {
 			}
 			if m := rowMajor(f); m != geom.Identity {
 				for i := range g.parts {
-					move(&g.parts[i], &m)
+					g.parts[i] = g.parts[i].Moved(&m)
 				}
 			}
 		}
@@ -120,22 +120,6 @@ func (r *reader) shape(e *markup.Element, depth int) (*geometry, error) {
 	}
 	r.geoms[e] = g
 	return g, nil
-}
-
-func move(p *model.Part, m *geom.M) {
-	pos, nor := append([]float32(nil), p.Positions...), append([]float32(nil), p.Normals...)
-	for i := 0; i+2 < len(pos); i += 3 {
-		v := m.Point(geom.V{X: float64(pos[i]), Y: float64(pos[i+1]), Z: float64(pos[i+2])})
-		pos[i], pos[i+1], pos[i+2] = float32(v.X), float32(v.Y), float32(v.Z)
-	}
-	for i := 0; i+2 < len(nor); i += 3 {
-		v := m.NormalDir(geom.V{X: float64(nor[i]), Y: float64(nor[i+1]), Z: float64(nor[i+2])}).Unit()
-		nor[i], nor[i+1], nor[i+2] = float32(v.X), float32(v.Y), float32(v.Z)
-	}
-	p.Positions = pos
-	if len(nor) > 0 {
-		p.Normals = nor
-	}
 }
 
 func (r *reader) source(e *markup.Element) (*source, error) {

@@ -69,7 +69,7 @@ func (r *reader) applySkins() {
 				q := m.Point(p.Position(uint32(v)))
 				pos[3*v], pos[3*v+1], pos[3*v+2] = float32(q.X), float32(q.Y), float32(q.Z)
 				if len(nor) > 0 {
-					d := m.NormalDir(geom.V{X: float64(nor[3*v]), Y: float64(nor[3*v+1]), Z: float64(nor[3*v+2])}).Unit()
+					d := m.Dir(geom.V{X: float64(nor[3*v]), Y: float64(nor[3*v+1]), Z: float64(nor[3*v+2])}).Unit()
 					nor[3*v], nor[3*v+1], nor[3*v+2] = float32(d.X), float32(d.Y), float32(d.Z)
 				}
 			}

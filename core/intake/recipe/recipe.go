@@ -1,0 +1,317 @@
+// Package recipe is what was decided about a downloaded model, apart from the
+// model: parts dropped, renamed, split and joined, repairs, and the maps of
+// its surfaces by content. Applied to the same file it gives the same model;
+// carried over to a newer version of the file it keeps what can be kept.
+package recipe
+
+import (
+	"bytes"
+	"fmt"
+	"image"
+	"image/png"
+	"maps"
+	"math"
+	"slices"
+
+	named "visator/core/intake/maps"
+	"visator/core/intake/mend"
+	"visator/core/intake/parts"
+	"visator/core/model"
+)
+
+// Recipe is the list of decisions. The zero value decides nothing: helpers are
+// left out, everything else stays as it came.
+type Recipe struct {
+	Split  map[string]string                `json:"split,omitempty"` // part key: "surface" or "shell"
+	Join   []Joint                          `json:"join,omitempty"`
+	Drop   []string                         `json:"drop,omitempty"`
+	Keep   []string                         `json:"keep,omitempty"` // helpers that are wanted
+	Names  map[string]string                `json:"names,omitempty"`
+	Mend   []mend.Kind                      `json:"mend,omitempty"`
+	Crease float64                          `json:"crease,omitempty"` // degrees; 0: the usual
+	Maps   map[string]map[named.Role]Choice `json:"maps,omitempty"`   // by surface
+}
+
+// Joint is parts that became one.
+type Joint struct {
+	Name  string   `json:"name"`
+	Parts []string `json:"parts"`
+}
+
+// Choice is the picture for one slot of a surface.
+type Choice struct {
+	Blob     string `json:"blob"` // content; "": the slot is left empty
+	Name     string `json:"name"`
+	Channel  int    `json:"channel,omitempty"`  // 1 to 4 of a packed map
+	Invert   bool   `json:"invert,omitempty"`   // gloss is turned into roughness
+	Flip     bool   `json:"flip,omitempty"`     // green of the normal map is turned
+	How      string `json:"how,omitempty"`      // how it was found, or "by hand"
+	Evidence string `json:"evidence,omitempty"` // what was measured
+	Guessed  bool   `json:"guessed,omitempty"`
+}
+
+// Limits of one recipe.
+const (
+	maxEntries = 20_000
+	maxName    = 200
+)
+
+// Check tells what is wrong with a recipe that a person sends.
+func (r *Recipe) Check() error {
+	if len(r.Split)+len(r.Join)+len(r.Drop)+len(r.Keep)+len(r.Names)+len(r.Maps) > maxEntries {
+		return fmt.Errorf("more than %d decisions about one piece", maxEntries)
+	}
+	for k, by := range r.Split {
+		if by != "surface" && by != "shell" {
+			return fmt.Errorf("%q can be split by surface or by shell, not by %q", k, by)
+		}
+	}
+	for k, n := range r.Names {
+		if n == "" || len(n) > maxName {
+			return fmt.Errorf("the part %q needs a name of 1 to %d characters", k, maxName)
+		}
+	}
+	for _, j := range r.Join {
+		if j.Name == "" || len(j.Name) > maxName || len(j.Parts) < 2 {
+			return fmt.Errorf("joining takes a name and at least two parts")
+		}
+	}
+	known := []mend.Kind{mend.Winding, mend.Normals, mend.Duplicates, mend.Degenerate, mend.Baked, mend.Surfaces}
+	for _, k := range r.Mend {
+		if !slices.Contains(known, k) {
+			return fmt.Errorf("%q is not a repair", k)
+		}
+	}
+	if r.Crease < 0 || r.Crease > 180 || math.IsNaN(r.Crease) {
+		return fmt.Errorf("the crease angle lies between 0 and 180 degrees")
+	}
+	for _, slots := range r.Maps {
+		for role, c := range slots {
+			if _, ok := Slots[role]; !ok {
+				return fmt.Errorf("%q is not a slot of a surface", role)
+			}
+			if c.Channel < 0 || c.Channel > 4 {
+				return fmt.Errorf("a picture has channels 1 to 4")
+			}
+		}
+	}
+	return nil
+}
+
+// Slots is where each role goes.
+var Slots = map[named.Role]model.Role{named.BaseColor: model.BaseColorMap, named.Opacity: model.OpacityMap, named.Normal: model.NormalMap, named.Roughness: model.RoughnessMap,
+	named.Metallic: model.MetallicMap, named.Occlusion: model.OcclusionMap, named.Emissive: model.EmissiveMap, named.Height: model.HeightMap, named.Transmission: model.TransmissionMap}
+
+// Apply makes the decided model of the one that was read; src is not changed.
+// fetch gives a picture by its content hash. Decisions about what is not
+// there are noted as warnings.
+func (r *Recipe) Apply(src *model.Model, fetch func(blob string) ([]byte, error)) (*model.Model, error) {
+	m := *src
+	parts.Detach(&m)
+	if err := r.applyMaps(&m, fetch); err != nil {
+		return nil, err
+	}
+	crease := r.Crease * math.Pi / 180
+	if crease == 0 {
+		crease = mend.DefaultCrease
+	}
+	// Keys are those of the file: parts are taken apart before anything moves.
+	r.applyParts(&m)
+	mend.Apply(&m, r.Mend, crease)
+	parts.Prune(&m)
+	return &m, nil
+}
+
+// Parts lists the parts of a model as the recipe's splits and joins leave
+// them, those that are dropped too.
+func (r *Recipe) Parts(src *model.Model) []parts.Part {
+	m := *src
+	parts.Detach(&m)
+	r.rearrange(&m)
+	return parts.List(&m)
+}
+
+func nodesByKey(m *model.Model) map[string]int {
+	out := map[string]int{}
+	for i, k := range parts.Keys(m) {
+		if k != "" {
+			out[k] = i
+		}
+	}
+	return out
+}
+
+func (r *Recipe) rearrange(m *model.Model) {
+	at := nodesByKey(m)
+	for _, key := range slices.Sorted(maps.Keys(r.Split)) {
+		i, ok := at[key]
+		if !ok {
+			m.Warn("the part %.200q that was to be split is not there", key)
+			continue
+		}
+		if err := parts.Split(m, i, r.Split[key]); err != nil {
+			m.Warn("%v", err)
+		}
+	}
+	for _, j := range r.Join {
+		at = nodesByKey(m)
+		var nodes []int
+		for _, k := range j.Parts {
+			if i, ok := at[k]; ok {
+				nodes = append(nodes, i)
+			} else {
+				m.Warn("the part %.200q that was to be joined is not there", k)
+			}
+		}
+		if len(nodes) > 0 {
+			parts.Join(m, nodes, j.Name)
+		}
+	}
+}
+
+func (r *Recipe) applyParts(m *model.Model) {
+	r.rearrange(m)
+	list := parts.List(m)
+	at := map[string]bool{}
+	for _, p := range list {
+		at[p.Key] = true
+		if slices.Contains(r.Drop, p.Key) || p.Helper != "" && !slices.Contains(r.Keep, p.Key) {
+			m.Nodes[p.Node].Mesh = model.None
+			continue
+		}
+		if n, ok := r.Names[p.Key]; ok {
+			m.Nodes[p.Node].Name = n
+		}
+	}
+	for _, k := range r.Drop {
+		if !at[k] {
+			m.Warn("the part %.200q that was dropped is not there", k)
+		}
+	}
+}
+
+func (r *Recipe) applyMaps(m *model.Model, fetch func(string) ([]byte, error)) error {
+	keys := parts.SurfaceKeys(m)
+	for i, key := range keys {
+		chosen := r.Maps[key]
+		if len(chosen) == 0 {
+			continue
+		}
+		s := &m.Surfaces[i]
+		_, rough := chosen[named.Roughness]
+		_, metal := chosen[named.Metallic]
+		if rough || metal {
+			unpack(m, s)
+		}
+		for _, role := range slices.Sorted(maps.Keys(chosen)) {
+			if err := apply(m, s, role, chosen[role], fetch); err != nil {
+				return fmt.Errorf("surface %q: %s: %w", key, role, err)
+			}
+		}
+	}
+	return nil
+}
+
+// unpack takes the packed roughness and metallic of glTF apart.
+func unpack(m *model.Model, s *model.Surface) {
+	slot := s.Slots[model.MetalRoughMap]
+	s.Slots[model.MetalRoughMap] = model.EmptySlot
+	if slot.Map == model.None || m.Maps[slot.Map].Data == nil {
+		return
+	}
+	img, err := m.Maps[slot.Map].Picture()
+	if err != nil {
+		m.Warn("%v", err)
+		return
+	}
+	for _, half := range []struct {
+		role    model.Role
+		channel int
+	}{{model.RoughnessMap, 2}, {model.MetallicMap, 3}} {
+		slot.Map = addPicture(m, m.Maps[slot.Map].Name, half.role, named.Channel(img, half.channel, false))
+		s.Slots[half.role] = slot
+	}
+}
+
+func addPicture(m *model.Model, name string, role model.Role, img *image.NRGBA) int {
+	var buf bytes.Buffer
+	if err := png.Encode(&buf, img); err != nil {
+		m.Warn("%s: %v", name, err)
+		return model.None
+	}
+	m.Maps = append(m.Maps, model.Map{Name: name, Role: role.String(), Status: model.Embedded, Mime: "image/png", Data: buf.Bytes()})
+	return len(m.Maps) - 1
+}
+
+func apply(m *model.Model, s *model.Surface, role named.Role, c Choice, fetch func(string) ([]byte, error)) error {
+	to := Slots[role]
+	slot := s.Slots[to]
+	if c.Blob == "" {
+		s.Slots[to] = model.EmptySlot
+		return nil
+	}
+	data, err := fetch(c.Blob)
+	if err != nil {
+		return err
+	}
+	if c.Channel > 0 || c.Invert || c.Flip {
+		img, err := model.DecodePicture(data, c.Name)
+		if err != nil {
+			return err
+		}
+		if c.Flip {
+			img = cloneImage(img)
+			named.FlipGreen(img)
+		} else {
+			img = named.Channel(img, c.Channel, c.Invert)
+		}
+		slot.Map = addPicture(m, c.Name, to, img)
+	} else {
+		m.Maps = append(m.Maps, model.Map{Name: c.Name, Role: to.String(), Status: model.Embedded, Mime: model.MimeOf(data), Data: data})
+		slot.Map = len(m.Maps) - 1
+	}
+	if slot.Scale == [2]float64{} {
+		slot.Scale = model.EmptySlot.Scale
+	}
+	s.Slots[to] = slot
+	// A map says what the factor said before: the factor steps back.
+	switch role {
+	case named.BaseColor:
+		s.BaseColor = [4]float64{1, 1, 1, s.BaseColor[3]}
+	case named.Roughness:
+		s.Roughness = 1
+	case named.Metallic:
+		s.Metallic = 1
+	case named.Emissive:
+		if s.Emissive == [3]float64{} {
+			s.Emissive = [3]float64{1, 1, 1}
+		}
+	case named.Transmission:
+		s.Transmission = 1
+	case named.Opacity:
+		s.BaseColor[3] = 1
+		s.Alpha = model.Blend
+		if img, err := model.DecodePicture(data, c.Name); err == nil && cutOut(img) {
+			s.Alpha, s.Cutoff = model.Mask, 0.5
+		}
+	}
+	return nil
+}
+
+func cloneImage(img *image.NRGBA) *image.NRGBA {
+	out := *img
+	out.Pix = slices.Clone(img.Pix)
+	return &out
+}
+
+// cutOut reports whether an opacity picture is nearly all black or white, so
+// that it cuts out instead of letting light through.
+func cutOut(img *image.NRGBA) bool {
+	between := 0
+	for i := 0; i < len(img.Pix); i += 4 {
+		if v := img.Pix[i]; v > 40 && v < 215 {
+			between++
+		}
+	}
+	return between*4 < len(img.Pix)/10
+}
