@@ -10,6 +10,8 @@ import (
 	"github.com/jackc/pgx/v5"
 
 	"visator/core/geom"
+	"visator/core/intake/credit"
+	"visator/core/intake/recipe"
 	"visator/core/optics"
 	"visator/core/sizing"
 	"visator/core/snag"
@@ -55,16 +57,44 @@ type Change struct {
 
 // pieceEdit is what of a piece can be edited.
 type pieceEdit struct {
-	Name   string        `json:"name"`
-	Sizing sizing.Sizing `json:"sizing"`
-	Gone   bool          `json:"gone"`
+	Name      string          `json:"name"`
+	Sizing    sizing.Sizing   `json:"sizing"`
+	Gone      bool            `json:"gone"`
+	Recipe    recipe.Recipe   `json:"recipe"`
+	Credit    credit.Credit   `json:"credit"`
+	Tags      []string        `json:"tags"`
+	Favourite bool            `json:"favourite"`
+	Arrival   string          `json:"arrival"`
+	Source    string          `json:"source"`
+	News      *recipe.Carried `json:"news"`
 }
 
 func (p *pieceEdit) Check() error {
 	if len(p.Name) == 0 || len(p.Name) > 200 {
 		return fmt.Errorf("a name has 1 to 200 characters")
 	}
-	return p.Sizing.Check()
+	if len(p.Tags) > 100 {
+		return fmt.Errorf("a piece has 100 tags at most")
+	}
+	for _, t := range p.Tags {
+		if t == "" || len(t) > 60 {
+			return fmt.Errorf("a tag has 1 to 60 characters")
+		}
+	}
+	return firstError(p.Sizing.Check(), p.Recipe.Check(), p.Credit.Check())
+}
+
+// editOf reads what of a piece can be edited.
+func editOf(row *store.Piece) (p pieceEdit, err error) {
+	p = pieceEdit{Name: row.Name, Gone: row.Gone, Favourite: row.Favourite, Arrival: row.ArrivalID, Source: row.Source}
+	err = firstError(json.Unmarshal(row.Sizing, &p.Sizing), json.Unmarshal(row.Recipe, &p.Recipe), json.Unmarshal(row.Credit, &p.Credit), json.Unmarshal(row.Tags, &p.Tags))
+	if err == nil && len(row.News) > 0 {
+		err = json.Unmarshal(row.News, &p.News)
+	}
+	if err != nil {
+		err = fmt.Errorf("piece %s: %w", row.ID, err)
+	}
+	return p, err
 }
 
 // editor does deeds within one transaction.
@@ -219,6 +249,8 @@ func (e *editor) do(ctx context.Context, d *Deed) error {
 		return e.camera(ctx, d)
 	case "true":
 		return e.trueSize(ctx, d)
+	case "recipe":
+		return e.recipe(ctx, d)
 	}
 	return wrong("%q is not a deed", d.Do)
 }
@@ -565,32 +597,47 @@ func (e *editor) camera(ctx context.Context, d *Deed) error {
 const nearestPlane = 0.05
 
 func (e *editor) patchPiece(ctx context.Context, d *Deed) error {
-	return e.piece(ctx, d.ID, func(p *pieceEdit, _ geom.Box) error {
-		old := p.Name
+	return e.piece(ctx, d.ID, func(p *pieceEdit, _ *store.Piece) error {
+		before := *p
 		if err := stage.Patch(p, d.Patch); err != nil {
 			return err
 		}
+		// These have deeds of their own.
+		p.Recipe, p.Arrival, p.Source, p.News = before.Recipe, before.Arrival, before.Source, before.News
 		switch {
-		case p.Gone:
-			e.say("take %s out of the library", old)
-		case p.Name != old:
-			e.say("rename %s to %s", old, p.Name)
+		case p.Gone != before.Gone:
+			e.say("%s %s", map[bool]string{true: "take out of the library:", false: "bring back"}[p.Gone], before.Name)
+		case p.Name != before.Name:
+			e.say("rename %s to %s", before.Name, p.Name)
+		case p.Credit != before.Credit:
+			if p.Credit.From = "by hand"; p.Credit.From != before.Credit.From {
+				p.Credit.From = "by hand"
+			}
+			e.say("credit of %s", before.Name)
+		case !slices.Equal(p.Tags, before.Tags):
+			e.say("tags of %s", before.Name)
+		case p.Favourite != before.Favourite:
+			e.say("%s %s", map[bool]string{true: "mark", false: "unmark"}[p.Favourite], before.Name)
 		default:
-			e.say("size %s", old)
+			e.say("size %s", before.Name)
 		}
 		return nil
 	})
 }
 
 func (e *editor) trueSize(ctx context.Context, d *Deed) error {
-	return e.piece(ctx, d.ID, func(p *pieceEdit, file geom.Box) error {
+	return e.piece(ctx, d.ID, func(p *pieceEdit, row *store.Piece) error {
+		facts, _, err := pieceFacts(row)
+		if err != nil {
+			return err
+		}
 		e.say("size %s", p.Name)
 		p.Sizing.Decided = true
-		return p.Sizing.SetTrue(file, d.Of, d.Metres)
+		return p.Sizing.SetTrue(facts.Box(), d.Of, d.Metres)
 	})
 }
 
-func (e *editor) piece(ctx context.Context, id string, do func(p *pieceEdit, file geom.Box) error) error {
+func (e *editor) piece(ctx context.Context, id string, do func(p *pieceEdit, row *store.Piece) error) error {
 	row, err := store.GetPiece(ctx, e.tx, id)
 	if err != nil || row.ProductionID != e.set.ProductionID {
 		return notThere(store.ErrNotFound, "The piece")
@@ -598,13 +645,18 @@ func (e *editor) piece(ctx context.Context, id string, do func(p *pieceEdit, fil
 	if err := e.stale(row.Rev, row.Name); err != nil {
 		return err
 	}
-	facts, size, err := pieceFacts(&row)
+	before, err := editOf(&row)
 	if err != nil {
 		return err
 	}
-	before := pieceEdit{row.Name, size, row.Gone}
-	after := before
-	if err := do(&after, facts.Box()); err != nil {
+	after, err := editOf(&row) // its own copy of everything
+	if err != nil {
+		return err
+	}
+	if err := do(&after, &row); err != nil {
+		return wrong("%s: %v", row.Name, err)
+	}
+	if err := after.Check(); err != nil {
 		return wrong("%s: %v", row.Name, err)
 	}
 	if err := e.storePiece(ctx, id, &after); err != nil {
@@ -614,11 +666,25 @@ func (e *editor) piece(ctx context.Context, id string, do func(p *pieceEdit, fil
 }
 
 func (e *editor) storePiece(ctx context.Context, id string, p *pieceEdit) error {
-	raw, err := json.Marshal(p.Sizing)
-	if err != nil {
+	row := store.Piece{ID: id, Name: p.Name, Gone: p.Gone, Favourite: p.Favourite, ArrivalID: p.Arrival, Source: p.Source}
+	if p.Tags == nil {
+		p.Tags = []string{}
+	}
+	var errs [5]error
+	row.Sizing, errs[0] = json.Marshal(p.Sizing)
+	row.Recipe, errs[1] = json.Marshal(&p.Recipe)
+	row.Credit, errs[2] = json.Marshal(p.Credit)
+	row.Tags, errs[3] = json.Marshal(p.Tags)
+	if p.News != nil {
+		row.News, errs[4] = json.Marshal(p.News)
+	}
+	if err := firstError(errs[:]...); err != nil {
 		return err
 	}
-	return store.PutPiece(ctx, e.tx, id, p.Name, raw, p.Gone, e.rev)
+	if err := store.PutPiece(ctx, e.tx, &row, e.rev); err != nil {
+		return err
+	}
+	return e.a.askMake(ctx, e.tx, &row)
 }
 
 // Undo takes the last edit of the production back, Redo does it again. They

@@ -1,75 +1,122 @@
 package app
 
 import (
-	"bytes"
+	"cmp"
 	"context"
+	"crypto/sha256"
+	"encoding/hex"
 	"encoding/json"
 	"errors"
 	"fmt"
 	"io"
 	"path"
+	"slices"
 	"strings"
 
 	"github.com/jackc/pgx/v5"
 	"github.com/riverqueue/river"
 
-	"visator/core/exchange"
-	"visator/core/geom"
 	"visator/core/intake"
 	"visator/core/intake/archive"
+	"visator/core/intake/credit"
+	"visator/core/intake/maps"
 	"visator/core/model"
-	"visator/core/proxy"
-	"visator/core/sizing"
 	"visator/store"
 )
 
-// MaxUpload bounds one file that comes in: larger than any model on sale,
-// smaller than most disks.
-const MaxUpload = 8 << 30
+// Limits of what comes in.
+const (
+	MaxUpload = 8 << 30  // bytes of one file: larger than any model on sale, smaller than most disks
+	MaxFiles  = 20_000   // of one folder
+	maxLooked = 40       // models of one arrival that are read to tell them apart
+	maxGlance = 64 << 20 // bytes of one of them: larger ones are told apart by name
+)
 
 // IntakeArgs is the job that reads an arrival.
 type IntakeArgs struct {
 	Arrival string `json:"arrival" river:"unique"`
 }
 
+// Kind is the job's name in the queue.
 func (IntakeArgs) Kind() string { return "intake" }
 
-// Arrive keeps what r gives and starts its intake. The same content in the
-// same production is recognised: its arrival is returned, and twice is true.
+// Incoming is one file as it comes in. Path is relative to the folder that was
+// dropped; a file alone has its name.
+type Incoming struct {
+	Path string
+	Body io.Reader
+}
+
+// arrivedFile is a file of an arrival that came as a folder.
+type arrivedFile struct {
+	Path  string `json:"path"`
+	Blob  string `json:"blob"`
+	Bytes int64  `json:"bytes"`
+}
+
+// Arrive keeps one file and starts its intake. The same content in the same
+// production is recognised: its arrival is returned, and twice is true.
 func (a *App) Arrive(ctx context.Context, production, name string, r io.Reader) (ar store.Arrival, twice bool, err error) {
 	name = path.Base(strings.ReplaceAll(strings.TrimSpace(name), "\\", "/"))
-	if name == "" || name == "." || name == "/" || len(name) > 255 {
-		return ar, false, wrong("The file needs a name of 1 to 255 characters.")
+	if !intake.IsWelcome(name) {
+		return ar, false, wrong("%s is of a kind that is not read here. Drop a model (%s), an archive or folder with one, or its pictures.", name, strings.Join(intake.Extensions(), ", "))
 	}
-	if ext := strings.ToLower(path.Ext(name)); ext != ".zip" && ext != ".glb" && ext != ".gltf" && ext != ".obj" {
-		return ar, false, wrong("%s is of a kind that is not read here. Drop a .glb, .gltf, .obj, or a .zip with one of these and its textures.", name)
+	sent := false
+	return a.ArriveFolder(ctx, production, name, "", func() (Incoming, error) {
+		if sent {
+			return Incoming{}, io.EOF
+		}
+		sent = true
+		return Incoming{name, r}, nil
+	})
+}
+
+// ArriveFolder keeps all files that next gives, until io.EOF, as one arrival
+// and starts its intake. forPiece, when set, is a piece whose missing maps are
+// looked for in it.
+func (a *App) ArriveFolder(ctx context.Context, production, name, forPiece string, next func() (Incoming, error)) (ar store.Arrival, twice bool, err error) {
+	if name == "" || name == "." || name == "/" || len(name) > 255 {
+		return ar, false, wrong("What arrives needs a name of 1 to 255 characters.")
 	}
 	if _, err := store.GetProduction(ctx, a.Store.Pool, production); err != nil {
 		return ar, false, notThere(err, "The production")
 	}
-	hash, size, err := a.Store.PutBlob(ctx, r, MaxUpload)
+	files, err := a.keepFiles(ctx, name, next)
 	if err != nil {
-		return ar, false, &Problem{fmt.Sprintf("%s could not be kept: %v. Nothing of it was taken in.", name, err), ErrWrong}
+		return ar, false, err
 	}
-	if size == 0 {
-		return ar, false, wrong("%s is empty; fetch it again.", name)
+	ar = store.Arrival{ID: store.NewID(), ProductionID: production, Name: name, State: "waiting", ForPiece: forPiece, Files: json.RawMessage("[]")}
+	for _, f := range files {
+		ar.Bytes += f.Bytes
+	}
+	ar.Blob = files[0].Blob
+	if len(files) > 1 {
+		if ar.Files, err = json.Marshal(files); err != nil {
+			return ar, false, err
+		}
+		sum := sha256.Sum256(ar.Files)
+		ar.Blob = hex.EncodeToString(sum[:])
 	}
 	err = a.Store.Tx(ctx, func(tx pgx.Tx) error {
 		if _, err := store.LockProduction(ctx, tx, production); err != nil {
 			return err
 		}
-		var err error
-		if ar, err = store.ArrivalOf(ctx, tx, production, hash); err == nil {
-			twice = true
-			return nil
+		old, err := store.ArrivalOf(ctx, tx, production, ar.Blob)
+		if err == nil {
+			ar, twice = old, true
+			if forPiece == "" {
+				return nil
+			}
+			// Its maps are looked for again, for this piece.
+			_, err = tx.Exec(ctx, "update arrival set for_piece = $2, state = 'waiting' where id = $1", ar.ID, forPiece)
+			return firstError(err, a.queueIntake(ctx, tx, &ar))
 		} else if !errors.Is(err, store.ErrNotFound) {
 			return err
 		}
-		ar = store.Arrival{ID: store.NewID(), ProductionID: production, Name: name, Blob: hash, Bytes: size, State: "waiting"}
 		if err := store.InsertArrival(ctx, tx, ar); err != nil {
 			return err
 		}
-		if _, err := a.Queue.InsertTx(ctx, tx, IntakeArgs{ar.ID}, &river.InsertOpts{Queue: QueueIntake, MaxAttempts: 5}); err != nil {
+		if err := a.queueIntake(ctx, tx, &ar); err != nil {
 			return err
 		}
 		a.tell(ctx, tx, production, "arrival")
@@ -78,152 +125,442 @@ func (a *App) Arrive(ctx context.Context, production, name string, r io.Reader) 
 	return ar, twice, err
 }
 
-// RunIntake reads an arrival into pieces. It can be run again at any time:
-// the same arrival gives the same pieces.
+func (a *App) keepFiles(ctx context.Context, name string, next func() (Incoming, error)) (files []arrivedFile, err error) {
+	for {
+		in, err := next()
+		if errors.Is(err, io.EOF) {
+			break
+		}
+		if err != nil {
+			return nil, &Problem{fmt.Sprintf("%s did not arrive whole: %v. Nothing of it was taken in.", name, err), ErrWrong}
+		}
+		if len(files) >= MaxFiles {
+			return nil, wrong("%s holds more than %d files; drop a part of it.", name, MaxFiles)
+		}
+		hash, size, err := a.Store.PutBlob(ctx, in.Body, MaxUpload)
+		if err != nil {
+			return nil, &Problem{fmt.Sprintf("%s could not be kept: %v. Nothing of it was taken in.", in.Path, err), ErrWrong}
+		}
+		files = append(files, arrivedFile{in.Path, hash, size})
+	}
+	if len(files) == 0 {
+		return nil, wrong("%s holds no files.", name)
+	}
+	if len(files) == 1 && files[0].Bytes == 0 {
+		return nil, wrong("%s is empty; fetch it again.", files[0].Path)
+	}
+	slices.SortFunc(files, func(a, b arrivedFile) int { return cmp.Compare(a.Path, b.Path) })
+	return files, nil
+}
+
+func (a *App) queueIntake(ctx context.Context, tx pgx.Tx, ar *store.Arrival) error {
+	if a.Queue == nil {
+		return nil
+	}
+	job, err := a.Queue.InsertTx(ctx, tx, IntakeArgs{ar.ID}, &river.InsertOpts{Queue: QueueIntake, MaxAttempts: 5})
+	if err != nil {
+		return err
+	}
+	_, err = tx.Exec(ctx, "update arrival set job_id = $2 where id = $1", ar.ID, job.Job.ID)
+	return err
+}
+
+// CancelArrival stops an intake; what was made of it stays. ResumeArrival
+// takes it up again.
+func (a *App) CancelArrival(ctx context.Context, id string) error {
+	ar, err := a.Store.Arrival(ctx, id)
+	if err != nil {
+		return notThere(err, "The arrival")
+	}
+	if ar.State != "waiting" && ar.State != "working" {
+		return wrong("%s is not being worked on.", ar.Name)
+	}
+	if _, err := a.Store.Pool.Exec(ctx, "update arrival set state = 'cancelled', note = 'stopped by hand' where id = $1", id); err != nil {
+		return err
+	}
+	if ar.JobID != nil && a.Queue != nil {
+		_, _ = a.Queue.JobCancel(ctx, *ar.JobID) // it may have ended by itself
+	}
+	a.tell(ctx, a.Store.Pool, ar.ProductionID, "arrival")
+	return nil
+}
+
+// ResumeArrival takes up an intake that was stopped or that failed.
+func (a *App) ResumeArrival(ctx context.Context, id string) error {
+	ar, err := a.Store.Arrival(ctx, id)
+	if err != nil {
+		return notThere(err, "The arrival")
+	}
+	return a.Store.Tx(ctx, func(tx pgx.Tx) error {
+		if _, err := tx.Exec(ctx, "update arrival set state = 'waiting', note = '', found = case when state = 'failed' then null else found end where id = $1", id); err != nil {
+			return err
+		}
+		a.tell(ctx, tx, ar.ProductionID, "arrival")
+		return a.queueIntake(ctx, tx, &ar)
+	})
+}
+
+// Found is a model in an arrival, with what tells it from the others.
+type Found struct {
+	Path      string  `json:"path"`
+	Format    string  `json:"format"`
+	Bytes     int64   `json:"bytes"`
+	Read      bool    `json:"read"` // whether the numbers below are known
+	Triangles int     `json:"triangles"`
+	Parts     int     `json:"parts"`
+	Surfaces  int     `json:"surfaces"`
+	Maps      int     `json:"maps"`
+	Missing   int     `json:"missing"`
+	Width     float64 `json:"width"` // metres, as the file says
+	Height    float64 `json:"height"`
+	Depth     float64 `json:"depth"`
+	Picture   string  `json:"picture"`
+	Error     string  `json:"error"`
+	Group     string  `json:"group"` // what is the same model in other forms has the same
+	Proposed  bool    `json:"proposed"`
+	Why       string  `json:"why"`
+	Renews    string  `json:"renews"` // a piece that this seems to be a newer version of
+}
+
+// Taking is a model that is taken as a piece.
+type Taking struct {
+	Source string `json:"source"`
+	Piece  string `json:"piece"`
+	Renews bool   `json:"renews"` // the piece is there: this is its newer version
+}
+
+// opened is an arrival with its files at hand.
+type opened struct {
+	*archive.Archive
+	files []*blobAt
+}
+
+func (o *opened) Close() {
+	if o.Archive != nil {
+		o.Archive.Close()
+	}
+	for _, f := range o.files {
+		f.close()
+	}
+}
+
+// open makes the file tree of an arrival.
+func (a *App) open(ctx context.Context, ar *store.Arrival) (*opened, error) {
+	var files []arrivedFile
+	if err := json.Unmarshal(ar.Files, &files); err != nil {
+		return nil, err
+	}
+	if len(files) == 0 {
+		files = []arrivedFile{{ar.Name, ar.Blob, ar.Bytes}}
+	}
+	o := &opened{}
+	var list []archive.File
+	for _, f := range files {
+		b := &blobAt{ctx: ctx, store: a.Store, hash: f.Blob, size: f.Bytes}
+		o.files = append(o.files, b)
+		list = append(list, archive.File{Path: f.Path, Size: f.Bytes, At: b})
+	}
+	tree, err := archive.OpenAll(list)
+	if err != nil {
+		o.Close()
+		return nil, err
+	}
+	o.Archive = tree
+	return o, nil
+}
+
+// read reads the model at source, through the converter when its format is
+// not one that is read here.
+func (a *App) read(ctx context.Context, o *opened, source string) (*model.Model, error) {
+	if intake.IsForeign(source) {
+		return a.Convert(ctx, o, source)
+	}
+	return intake.ReadFrom(o, source)
+}
+
+// RunIntake opens an arrival, finds what is in it, and makes pieces of what is
+// taken. It can be run again at any time: what is done already is not done
+// again.
 func (a *App) RunIntake(ctx context.Context, id string) error {
 	ar, err := a.Store.Arrival(ctx, id)
 	if err != nil {
 		return err
 	}
-	if ar.State == "done" {
+	if ar.State == "cancelled" || ar.State == "done" {
 		return nil
 	}
-	step := func(progress float64, note string) error {
-		if err := ctx.Err(); err != nil {
-			return err
+	r := &reading{a: a, ar: &ar}
+	if err := r.step(ctx, 0.02, "opening"); err != nil {
+		return err
+	}
+	o, err := a.open(ctx, &ar)
+	if err == nil {
+		defer o.Close()
+		r.o = o
+		if ar.Found == nil {
+			err = r.look(ctx)
 		}
-		err := a.Store.SetArrival(ctx, id, "working", progress, note)
-		a.tell(ctx, a.Store.Pool, ar.ProductionID, "arrival")
-		return err
 	}
-	if err := step(0.05, "reading"); err != nil {
-		return err
+	if err == nil {
+		err = r.take(ctx)
 	}
-	data, err := a.Store.ReadBlob(ctx, ar.Blob)
-	if err != nil {
-		return err
-	}
-	m, source, report, err := readArrival(ar.Name, data)
-	if err != nil {
+	if err != nil && ctx.Err() == nil {
 		// What is wrong with the file stays wrong: say so and do not try again.
-		a.failArrival(ctx, &ar, err.Error())
+		_ = a.Store.SetArrival(ctx, id, "failed", ar.Progress, err.Error())
+		a.tell(ctx, a.Store.Pool, ar.ProductionID, "arrival")
 		return nil
 	}
-	if err := step(0.4, fmt.Sprintf("%d triangles, drawing them smaller", report.Triangles)); err != nil {
+	return err
+}
+
+// reading is an arrival in the work.
+type reading struct {
+	a  *App
+	ar *store.Arrival
+	o  *opened
+}
+
+func (r *reading) step(ctx context.Context, progress float64, note string) error {
+	if err := ctx.Err(); err != nil {
 		return err
 	}
-	piece, look, err := a.makePiece(ctx, &ar, m, source, report)
+	r.ar.Progress = progress
+	err := r.a.Store.SetArrival(ctx, r.ar.ID, "working", progress, note)
+	r.a.tell(ctx, r.a.Store.Pool, r.ar.ProductionID, "arrival")
+	return err
+}
+
+// look lists the models of the arrival, tells them apart and proposes which to
+// take. One alone is taken at once.
+func (r *reading) look(ctx context.Context) error {
+	list, err := intake.Candidates(r.o)
 	if err != nil {
 		return err
 	}
-	raw, err := json.Marshal(report)
+	pictures := maps.Pictures(r.o.Files())
+	r.ar.Pictures = len(pictures)
+	if len(list) == 0 && len(pictures) == 0 {
+		note := ""
+		if len(r.o.Skipped) > 0 {
+			note = "; left out: " + strings.Join(r.o.Skipped[:min(3, len(r.o.Skipped))], ", ")
+		}
+		return fmt.Errorf("%s: no model and no pictures in it: %w%s", r.ar.Name, intake.ErrFormat, note)
+	}
+	found := make([]Found, 0, len(list))
+	for i, c := range list {
+		f := Found{Path: c.Path, Bytes: c.Size, Format: strings.ToUpper(strings.TrimPrefix(path.Ext(c.Path), ".")), Group: intake.Group(c.Path)}
+		if len(list) > 1 && i < maxLooked && c.Size <= maxGlance {
+			if err := r.step(ctx, 0.05+0.4*float64(i)/float64(len(list)), fmt.Sprintf("looking at %d of %d models: %s", i+1, len(list), path.Base(c.Path))); err != nil {
+				return err
+			}
+			r.glance(ctx, &f)
+		}
+		found = append(found, f)
+	}
+	propose(found)
+	pieces, err := store.Pieces(ctx, r.a.Store.Pool, r.ar.ProductionID)
 	if err != nil {
 		return err
 	}
+	for i := range found {
+		for k := range pieces {
+			if pieces[k].ArrivalID != r.ar.ID && intake.SameModel(pieces[k].Source, found[i].Path) {
+				found[i].Renews = pieces[k].ID
+			}
+		}
+	}
+	known := r.credits()
+	var taking []Taking
+	if len(found) == 1 && found[0].Renews == "" {
+		taking = []Taking{{Source: found[0].Path, Piece: pieceID(r.ar.ID, 0)}}
+	}
+	var errs [3]error
+	r.ar.Found, errs[0] = json.Marshal(found)
+	r.ar.Taking, errs[1] = json.Marshal(append([]Taking{}, taking...))
+	r.ar.Credit, errs[2] = json.Marshal(known)
+	if err := firstError(errs[:]...); err != nil {
+		return err
+	}
+	return store.PutFound(ctx, r.a.Store.Pool, r.ar)
+}
+
+func pieceID(arrival string, n int) string {
+	if n == 0 {
+		return "p" + arrival
+	}
+	return fmt.Sprintf("p%s-%d", arrival, n)
+}
+
+// glance reads one of several models, to tell what distinguishes it.
+func (r *reading) glance(ctx context.Context, f *Found) {
+	m, err := r.a.read(ctx, r.o, f.Path)
+	if err != nil {
+		f.Error = err.Error()
+		return
+	}
+	d := intake.Describe(f.Path, m)
+	f.Read, f.Format, f.Triangles, f.Parts, f.Surfaces, f.Maps = true, d.Format, d.Triangles, d.Parts, d.Materials, len(d.Textures)
+	f.Width, f.Height, f.Depth = d.Size.Width, d.Size.Height, d.Size.Depth
+	for _, t := range d.Textures {
+		if t.Status == model.Missing {
+			f.Missing++
+		}
+	}
+	if pic, err := r.a.picture(ctx, m, model.UpTurn(m.Up), 240, 160, 6); err == nil {
+		f.Picture = pic
+	}
+}
+
+// propose marks the likeliest model of each group and says why: one that can
+// be read, lacks the fewest maps, states what it is, and is the finest that is
+// not beyond reason.
+func propose(found []Found) {
+	const heavy = 5_000_000 // triangles: beyond it a lighter version is proposed
+	better := func(x, y *Found) int {
+		lod := func(f *Found) int { return intake.LevelOfDetail(f.Path) }
+		tri := func(f *Found) int {
+			if f.Triangles > heavy {
+				return -f.Triangles
+			}
+			return f.Triangles
+		}
+		flag := func(b bool) int { return map[bool]int{true: 1}[b] }
+		return cmp.Or(cmp.Compare(flag(x.Error != ""), flag(y.Error != "")), cmp.Compare(x.Missing, y.Missing), cmp.Compare(flag(x.Maps == 0), flag(y.Maps == 0)),
+			cmp.Compare(lod(x), lod(y)), cmp.Compare(intake.Rank(x.Path), intake.Rank(y.Path)), cmp.Compare(tri(y), tri(x)), cmp.Compare(y.Bytes, x.Bytes), cmp.Compare(x.Path, y.Path))
+	}
+	best := map[string]int{}
+	for i := range found {
+		if k, ok := best[found[i].Group]; !ok || better(&found[i], &found[k]) < 0 {
+			best[found[i].Group] = i
+		}
+	}
+	for _, i := range best {
+		f := &found[i]
+		if f.Proposed = f.Error == ""; !f.Proposed {
+			continue
+		}
+		why := []string{intake.Why(f.Path)}
+		if f.Read && f.Missing == 0 && f.Maps > 0 {
+			why = append(why, "all its maps are there")
+		}
+		if intake.LevelOfDetail(f.Path) == 0 && slices.ContainsFunc(found, func(o Found) bool { return o.Group == f.Group && intake.LevelOfDetail(o.Path) > 0 }) {
+			why = append(why, "it is the finest level of detail")
+		}
+		f.Why = strings.Join(why, "; ")
+	}
+}
+
+// credits reads the texts that came along.
+func (r *reading) credits() credit.Credit {
+	var known credit.Credit
+	for _, f := range r.o.Files() {
+		if !credit.IsText(f) {
+			continue
+		}
+		data, err := model.Folder{Root: r.o, Limit: credit.MaxText}.Read(f)
+		if err == nil {
+			known = known.Join(credit.Read(path.Base(f), data))
+		}
+	}
+	return known
+}
+
+// Take makes pieces of the chosen models of an arrival. renew names, by path,
+// the piece that a model is a newer version of.
+func (a *App) Take(ctx context.Context, arrival string, paths []string, renew map[string]string) error {
 	return a.Store.Tx(ctx, func(tx pgx.Tx) error {
-		if err := store.InsertPiece(ctx, tx, *piece); err != nil {
+		ar, err := store.GetArrival(ctx, tx, arrival)
+		if err != nil {
+			return notThere(err, "The arrival")
+		}
+		if _, err := store.LockProduction(ctx, tx, ar.ProductionID); err != nil {
 			return err
 		}
-		if err := store.PutLook(ctx, tx, *look); err != nil {
+		var found []Found
+		var taking []Taking
+		if err := firstError(json.Unmarshal(ar.Found, &found), json.Unmarshal(ar.Taking, &taking)); err != nil {
+			return wrong("%s has not been looked through yet.", ar.Name)
+		}
+		for _, p := range paths {
+			if !slices.ContainsFunc(found, func(f Found) bool { return f.Path == p }) {
+				return wrong("%s is not in %s.", p, ar.Name)
+			}
+			if slices.ContainsFunc(taking, func(t Taking) bool { return t.Source == p }) {
+				continue
+			}
+			t := Taking{Source: p, Piece: pieceID(ar.ID, len(taking))}
+			if id := renew[p]; id != "" {
+				old, err := store.GetPiece(ctx, tx, id)
+				if err != nil || old.ProductionID != ar.ProductionID {
+					return notThere(store.ErrNotFound, "The piece")
+				}
+				t.Piece, t.Renews = id, true
+			}
+			taking = append(taking, t)
+		}
+		raw, err := json.Marshal(taking)
+		if err != nil {
 			return err
 		}
-		if _, err := tx.Exec(ctx, "update arrival set state = 'done', progress = 1, note = '', report = $2 where id = $1", id, raw); err != nil {
+		if _, err := tx.Exec(ctx, "update arrival set taking = $2, state = 'waiting' where id = $1", arrival, raw); err != nil {
 			return err
 		}
 		a.tell(ctx, tx, ar.ProductionID, "arrival")
-		return nil
+		return a.queueIntake(ctx, tx, &ar)
 	})
 }
 
-func (a *App) failArrival(ctx context.Context, ar *store.Arrival, note string) {
-	_ = a.Store.SetArrival(ctx, ar.ID, "failed", ar.Progress, note)
-	a.tell(ctx, a.Store.Pool, ar.ProductionID, "arrival")
-}
-
-// readArrival reads the likeliest model of a file or archive.
-func readArrival(name string, data []byte) (m *model.Model, source string, r intake.Report, err error) {
-	source = name
-	if archive.IsArchive(data) {
-		tree, err := intake.Unpack(name, data)
+// take makes the pieces that were chosen, and looks for maps when the arrival
+// was meant for a piece.
+func (r *reading) take(ctx context.Context) error {
+	var taking []Taking
+	if err := json.Unmarshal(r.ar.Taking, &taking); err != nil {
+		return err
+	}
+	for i, t := range taking {
+		old, err := store.GetPiece(ctx, r.a.Store.Pool, t.Piece)
+		if err == nil && old.ArrivalID == r.ar.ID && old.Source == t.Source && old.Made != "" {
+			continue
+		}
+		note := path.Base(t.Source)
+		at := func(share float64, what string) error {
+			return r.step(ctx, 0.5+0.5*(float64(i)+share)/float64(len(taking)), note+": "+what)
+		}
+		if err := at(0, "reading"); err != nil {
+			return err
+		}
+		m, err := r.a.read(ctx, r.o, t.Source)
 		if err != nil {
-			return nil, "", r, err
+			return err
 		}
-		found, err := intake.Candidates(tree)
+		if m.Bounds().IsEmpty() {
+			return fmt.Errorf("%s: the file places nothing in its scene; export the model again", t.Source)
+		}
+		if t.Renews {
+			err = r.renew(ctx, t, m, at)
+		} else {
+			err = r.firstMake(ctx, t, m, at)
+		}
 		if err != nil {
-			return nil, "", r, err
+			return err
 		}
-		if len(found) == 0 {
-			return nil, "", r, fmt.Errorf("%s: no model in it: %w", name, intake.ErrFormat)
-		}
-		source = found[0].Path
-		if m, err = intake.ReadFrom(tree, source); err != nil {
-			return nil, "", r, err
-		}
-		for _, c := range found[1:] {
-			m.Warn("also in it, not taken: %s", c.Path)
-		}
-		for _, s := range tree.Skipped {
-			m.Warn("left out: %s", s)
-		}
-	} else if m, err = intake.Read(name, data, model.Folder{}); err != nil {
-		return nil, "", r, err
 	}
-	r = intake.Describe(source, m)
-	if m.Bounds().IsEmpty() {
-		return nil, "", r, fmt.Errorf("%s: the file places nothing in its scene; export the model again", source)
-	}
-	return m, source, r, nil
-}
-
-// Levels of detail that browsers get, in triangles, and their largest map.
-var (
-	levelTriangles = []int{60_000, 12_000, 2_000}
-	levelSides     = []int{1024, 512, 128}
-)
-
-func (a *App) makePiece(ctx context.Context, ar *store.Arrival, m *model.Model, source string, r intake.Report) (*store.Piece, *store.Look, error) {
-	exchange.PackMaps(m)
-	blob, _, err := a.putGLB(ctx, m)
-	if err != nil {
-		return nil, nil, err
-	}
-	facts, err := json.Marshal(r)
-	if err != nil {
-		return nil, nil, err
-	}
-	size, err := json.Marshal(sizing.From(m.Unit, m.Up))
-	if err != nil {
-		return nil, nil, err
-	}
-	name := strings.TrimSuffix(path.Base(source), path.Ext(source))
-	p := &store.Piece{ID: "p" + ar.ID, ProductionID: ar.ProductionID, ArrivalID: ar.ID, Name: tidyName(name), Source: source, Blob: blob, Facts: facts, Sizing: size}
-	look := &store.Look{PieceID: p.ID}
-	var levels []Level
-	for i, n := range levelTriangles {
-		if i > 0 && r.Triangles <= n {
-			break
+	if r.ar.ForPiece != "" {
+		if _, err := r.a.FindMaps(ctx, r.ar.ForPiece, r.ar.ID); err != nil {
+			return err
 		}
-		if err := ctx.Err(); err != nil {
-			return nil, nil, err
-		}
-		small := proxy.Make(m, n, levelSides[i])
-		hash, bytes, err := a.putGLB(ctx, small)
-		if err != nil {
-			return nil, nil, err
-		}
-		levels = append(levels, Level{hash, small.Weigh().Triangles, bytes})
 	}
-	front, top := map[model.Axis]string{}, map[model.Axis]string{}
-	outline := proxy.Make(m, 40_000, 1)
-	for _, up := range []model.Axis{"X", "Y", "Z"} {
-		front[up] = sizing.Silhouette(outline, model.UpTurn(up), sizing.Front)
-		top[up] = sizing.Silhouette(outline, model.UpTurn(up), sizing.Top)
+	state := "done"
+	var found []Found
+	if err := json.Unmarshal(r.ar.Found, &found); err != nil {
+		return err
 	}
-	var errs [3]error
-	look.Levels, errs[0] = json.Marshal(levels)
-	look.Front, errs[1] = json.Marshal(front)
-	look.Top, errs[2] = json.Marshal(top)
-	return p, look, firstError(errs[:]...)
+	if len(found) > 0 && len(taking) == 0 && r.ar.ForPiece == "" {
+		state = "choose"
+	}
+	_, err := r.a.Store.Pool.Exec(ctx, "update arrival set state = $2, progress = 1, note = '' where id = $1 and state <> 'cancelled'", r.ar.ID, state)
+	r.a.tell(ctx, r.a.Store.Pool, r.ar.ProductionID, "arrival")
+	return err
 }
 
 // tidyName makes a label of a file name: "lamp_post-v2" becomes "lamp post v2".
@@ -232,55 +569,44 @@ func tidyName(s string) string {
 	if s == "" {
 		return "piece"
 	}
-	return s[:min(len(s), 200)]
+	return strings.ToValidUTF8(s[:min(len(s), 200)], "")
 }
 
-func (a *App) putGLB(ctx context.Context, m *model.Model) (hash string, size int, err error) {
-	var buf bytes.Buffer
-	if err := exchange.WriteGLB(&buf, m); err != nil {
-		return "", 0, err
-	}
-	hash, n, err := a.Store.PutBlob(ctx, &buf, 0)
-	return hash, int(n), err
+// blobAt reads a blob at any place, as archives need it.
+type blobAt struct {
+	ctx   context.Context
+	store *store.Store
+	hash  string
+	size  int64
+	r     io.ReadSeekCloser
+	at    int64
 }
 
-// Panorama takes in a Radiance picture for the sky and returns its blob.
-func (a *App) Panorama(ctx context.Context, r io.Reader) (string, error) {
-	const limit = 512 << 20 // the largest panoramas on sale
-	hash, _, err := a.Store.PutBlob(ctx, r, limit)
-	if err != nil {
-		return "", wrong("The panorama could not be kept: %v", err)
+// ReadAt implements io.ReaderAt, for one caller at a time.
+func (b *blobAt) ReadAt(p []byte, off int64) (int, error) {
+	if b.r == nil {
+		r, _, err := b.store.Blob(b.ctx, b.hash)
+		if err != nil {
+			return 0, err
+		}
+		b.r = r
 	}
-	data, err := a.Store.ReadBlob(ctx, hash)
-	if err != nil {
-		return "", err
+	if b.at != off {
+		if _, err := b.r.Seek(off, io.SeekStart); err != nil {
+			return 0, err
+		}
 	}
-	if _, _, _, err := exchange.ReadHDR(bytes.NewReader(data)); err != nil {
-		return "", wrong("%v", err)
+	n, err := io.ReadFull(b.r, p)
+	b.at = off + int64(n)
+	if errors.Is(err, io.ErrUnexpectedEOF) {
+		err = io.EOF
 	}
-	return hash, nil
+	return n, err
 }
 
-// Export writes a set as GLB: every visible placement, linked copies sharing
-// their meshes, the shots as cameras and the sun as a light.
-func (a *App) Export(ctx context.Context, setID string, w io.Writer) error {
-	set, err := store.GetSet(ctx, a.Store.Pool, setID)
-	if err != nil {
-		return notThere(err, "The set")
+func (b *blobAt) close() {
+	if b.r != nil {
+		_ = b.r.Close()
+		b.r = nil
 	}
-	s, err := a.loadScene(ctx, &set)
-	if err != nil {
-		return err
-	}
-	shots, err := store.Shots(ctx, a.Store.Pool, setID)
-	if err != nil {
-		return err
-	}
-	return exchange.WriteGLB(w, s.merge(set.Name, shots, &set.Light))
-}
-
-func node(name string, local geom.M) model.Node {
-	n := model.NewNode(name)
-	n.Local = local
-	return n
 }

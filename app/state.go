@@ -5,11 +5,14 @@ import (
 	"encoding/json"
 	"fmt"
 	"math"
+	"strings"
 
 	"github.com/jackc/pgx/v5"
 
 	"visator/core/geom"
 	"visator/core/intake"
+	"visator/core/intake/credit"
+	"visator/core/intake/recipe"
 	"visator/core/light"
 	"visator/core/model"
 	"visator/core/optics"
@@ -66,7 +69,17 @@ type PieceState struct {
 	Outline Outline       `json:"outline"`
 	Facts   intake.Report `json:"facts"`
 	Copies  int           `json:"copies"` // placements in this set
-	Box     geom.Box      `json:"box"`    // metres about the pivot
+	Making  string        `json:"making"` // what is being done to it; "" ready
+	Picture string        `json:"picture"`
+	Lacks   int           `json:"lacks"` // maps that are not there
+	Tags    []string      `json:"tags"`
+	Marked  bool          `json:"marked"` // a favourite
+	Credit  credit.Credit `json:"credit"`
+	Terms   credit.Terms  `json:"terms"`
+	Unknown []string      `json:"unknown"` // what of its credit is not known
+	Weight  recipe.Weight `json:"weight"`
+	News    bool          `json:"news"` // a newer version came, with a report
+	Box     geom.Box      `json:"box"`  // metres about the pivot
 }
 
 // UnitChoice is a unit with the size that a piece would have in it.
@@ -317,6 +330,11 @@ func (st *State) fillPieces(pieces []store.Piece, looks []store.Look, rows []sto
 		}
 		ps := PieceState{ID: p.ID, Name: p.Name, Arrival: p.ArrivalID, Size: s.Size(f.Box()), AsRead: f.Box().Size(), Unit: f.Unit, Sizing: s, World: s.Transform(f.Box()), Facts: f, Copies: copies[p.ID], Levels: []Level{}}
 		ps.Box = f.Box().Apply(ps.World)
+		ps.Making, ps.Picture, ps.Marked, ps.News = p.Making, p.Picture, p.Favourite, len(p.News) > 0
+		if err := firstError(json.Unmarshal(p.Tags, &ps.Tags), json.Unmarshal(p.Credit, &ps.Credit), json.Unmarshal(p.Weight, &ps.Weight)); err != nil {
+			return fmt.Errorf("piece %s: %w", p.ID, err)
+		}
+		ps.Terms, ps.Unknown = credit.TermsOf(ps.Credit.Licence), ps.Credit.Unknown()
 		for _, c := range s.Choices(f.Box()) {
 			chosen := math.Abs(c.Unit.Metres-s.MetresPerUnit) < 1e-9*c.Unit.Metres && s.Factor == 1
 			ps.Choices = append(ps.Choices, UnitChoice{c.Unit.Name, c.Unit.Metres, c.Size, chosen})
@@ -336,14 +354,16 @@ func (st *State) fillPieces(pieces []store.Piece, looks []store.Look, rows []sto
 		}
 		triangles, counts, heights = append(triangles, tri), append(counts, ps.Copies), append(heights, tall[p.ID])
 		st.Snags = append(st.Snags, snag.Sizes(p.ID, p.Name, ps.Size, s.Decided)...)
-		missing := 0
 		for _, t := range f.Textures {
 			if t.Status == model.Missing {
-				missing++
+				ps.Lacks++
 			}
 		}
-		if missing > 0 {
-			st.Snags = append(st.Snags, snag.Snag{Step: "intake", What: fmt.Sprintf("%s lacks %d of its maps", p.Name, missing), ID: p.ID})
+		if ps.Lacks > 0 {
+			st.Snags = append(st.Snags, snag.Snag{Step: "intake", What: fmt.Sprintf("%s lacks %d of its maps", p.Name, ps.Lacks), ID: p.ID})
+		}
+		if why, ok := strings.CutPrefix(p.Making, "failed: "); ok {
+			st.Snags = append(st.Snags, snag.Snag{Step: "intake", What: p.Name + ": " + why, ID: p.ID})
 		}
 		st.Pieces = append(st.Pieces, ps)
 	}

@@ -40,6 +40,7 @@ func Open(ctx context.Context, a *app.App, workers int, log *slog.Logger) (*Pool
 	if workers > 0 {
 		w := river.NewWorkers()
 		river.AddWorker(w, &intakeWorker{a: a})
+		river.AddWorker(w, &makeWorker{a: a})
 		river.AddWorker(w, &takeWorker{a: a})
 		cfg.Workers = w
 		cfg.Queues = map[string]river.QueueConfig{app.QueueIntake: {MaxWorkers: workers}, app.QueueTakes: {MaxWorkers: workers}}
@@ -171,6 +172,15 @@ type intakeWorker struct {
 
 func (w *intakeWorker) Work(ctx context.Context, job *river.Job[app.IntakeArgs]) error {
 	return ending(ctx, w.a.RunIntake(ctx, job.Args.Arrival))
+}
+
+type makeWorker struct {
+	river.WorkerDefaults[app.MakeArgs]
+	a *app.App
+}
+
+func (w *makeWorker) Work(ctx context.Context, job *river.Job[app.MakeArgs]) error {
+	return ending(ctx, w.a.RunMake(ctx, job.Args.Piece))
 }
 
 type takeWorker struct {

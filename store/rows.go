@@ -42,6 +42,13 @@ type Arrival struct {
 	Note         string          `json:"note"`
 	Report       json.RawMessage `json:"report"`
 	Created      time.Time       `json:"-"`
+	Files        json.RawMessage `json:"-"`
+	Found        json.RawMessage `json:"found"`
+	Taking       json.RawMessage `json:"taking"`
+	Credit       json.RawMessage `json:"credit"`
+	ForPiece     string          `json:"forPiece"`
+	Pictures     int             `json:"pictures"`
+	JobID        *int64          `json:"-"`
 }
 
 // Piece is a model in the library.
@@ -57,6 +64,15 @@ type Piece struct {
 	Rev          int64
 	Gone         bool
 	Created      time.Time
+	Recipe       json.RawMessage
+	Credit       json.RawMessage
+	Tags         json.RawMessage
+	Favourite    bool
+	News         json.RawMessage
+	Made         string
+	Making       string
+	Picture      string
+	Weight       json.RawMessage
 }
 
 // Look is what is drawn of a piece.
@@ -128,8 +144,8 @@ func One[T any](ctx context.Context, q Querier, sql string, args ...any) (T, err
 
 const (
 	productionColumns = "id, name, unit, budget, revision, created"
-	arrivalColumns    = "id, production_id, name, blob, bytes, state, progress, note, report, created"
-	pieceColumns      = "id, production_id, arrival_id, name, source, blob, facts, sizing, rev, gone, created"
+	arrivalColumns    = "id, production_id, name, blob, bytes, state, progress, note, report, created, files, found, taking, credit, for_piece, pictures, job_id"
+	pieceColumns      = "id, production_id, arrival_id, name, source, blob, facts, sizing, rev, gone, created, recipe, credit, tags, favourite, news, made, making, picture, weight"
 	takeColumns       = "id, set_id, shot_id, name, kind, state, progress, note, settings, result, job_id, created"
 	entryColumns      = "id, production_id, set_id, revision, label, changes, undone, dropped, at"
 )
@@ -163,7 +179,12 @@ func Arrivals(ctx context.Context, q Querier, production string) ([]Arrival, err
 
 // Arrival reads one; ErrNotFound when it is not there.
 func (s *Store) Arrival(ctx context.Context, id string) (Arrival, error) {
-	return One[Arrival](ctx, s.Pool, "select "+arrivalColumns+" from arrival where id = $1", id)
+	return GetArrival(ctx, s.Pool, id)
+}
+
+// GetArrival reads one within a transaction.
+func GetArrival(ctx context.Context, q Querier, id string) (Arrival, error) {
+	return One[Arrival](ctx, q, "select "+arrivalColumns+" from arrival where id = $1", id)
 }
 
 // ArrivalOf finds an arrival of a production by its content.
@@ -173,15 +194,21 @@ func ArrivalOf(ctx context.Context, q Querier, production, blob string) (Arrival
 
 // InsertArrival puts in a new one; its content must be kept before.
 func InsertArrival(ctx context.Context, q Querier, a Arrival) error {
-	_, err := q.Exec(ctx, "insert into arrival (id, production_id, name, blob, bytes, state) values ($1, $2, $3, $4, $5, $6)",
-		a.ID, a.ProductionID, a.Name, a.Blob, a.Bytes, a.State)
+	_, err := q.Exec(ctx, "insert into arrival (id, production_id, name, blob, bytes, state, files, for_piece, job_id) values ($1, $2, $3, $4, $5, $6, $7, $8, $9)",
+		a.ID, a.ProductionID, a.Name, a.Blob, a.Bytes, a.State, a.Files, a.ForPiece, a.JobID)
 	return err
 }
 
 // SetArrival says how far an arrival is: progress is 0 to 1, note is for the
-// person.
+// person. One that was cancelled stays so.
 func (s *Store) SetArrival(ctx context.Context, id, state string, progress float64, note string) error {
-	_, err := s.Pool.Exec(ctx, "update arrival set state = $2, progress = $3, note = $4 where id = $1", id, state, progress, note)
+	_, err := s.Pool.Exec(ctx, "update arrival set state = $2, progress = $3, note = $4 where id = $1 and state <> 'cancelled'", id, state, progress, note)
+	return err
+}
+
+// PutFound keeps what an arrival was found to hold.
+func PutFound(ctx context.Context, q Querier, a *Arrival) error {
+	_, err := q.Exec(ctx, "update arrival set found = $2, taking = $3, credit = $4, pictures = $5, report = $6 where id = $1", a.ID, a.Found, a.Taking, a.Credit, a.Pictures, a.Report)
 	return err
 }
 
@@ -195,12 +222,47 @@ func GetPiece(ctx context.Context, q Querier, id string) (Piece, error) {
 	return One[Piece](ctx, q, "select "+pieceColumns+" from piece where id = $1", id)
 }
 
-// InsertPiece puts in a piece, or brings what was read of it up to date: its
-// name and sizing, which the person decides, stay.
+// InsertPiece puts in a piece; one that is there stays as it is.
 func InsertPiece(ctx context.Context, q Querier, p Piece) error {
-	_, err := q.Exec(ctx, `insert into piece (id, production_id, arrival_id, name, source, blob, facts, sizing) values ($1, $2, $3, $4, $5, $6, $7, $8)
-		on conflict (id) do update set blob = excluded.blob, facts = excluded.facts`,
-		p.ID, p.ProductionID, p.ArrivalID, p.Name, p.Source, p.Blob, p.Facts, p.Sizing)
+	_, err := q.Exec(ctx, "insert into piece (id, production_id, arrival_id, name, source, blob, facts, sizing, recipe, credit, tags) values ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11) on conflict (id) do nothing",
+		p.ID, p.ProductionID, p.ArrivalID, p.Name, p.Source, p.Blob, p.Facts, p.Sizing, p.Recipe, p.Credit, p.Tags)
+	return err
+}
+
+// PutMade keeps what was made of a piece, under the digest of what it was made
+// from; making ends with it.
+func PutMade(ctx context.Context, q Querier, id, digest, blob, picture string, facts, weight, inventory json.RawMessage) error {
+	_, err := q.Exec(ctx, "update piece set made = $2, making = '', blob = $3, picture = $4, facts = $5, weight = $6, inventory = $7 where id = $1", id, digest, blob, picture, facts, weight, inventory)
+	return err
+}
+
+// SetMaking says what is being done to a piece; "" that it is ready.
+func SetMaking(ctx context.Context, q Querier, id, making string) error {
+	_, err := q.Exec(ctx, "update piece set making = $2 where id = $1", id, making)
+	return err
+}
+
+// Inventory is what is in a piece as it came.
+func Inventory(ctx context.Context, q Querier, id string) (inventory json.RawMessage, err error) {
+	err = q.QueryRow(ctx, "select inventory from piece where id = $1", id).Scan(&inventory)
+	if errors.Is(err, pgx.ErrNoRows) {
+		err = ErrNotFound
+	}
+	return inventory, err
+}
+
+// Made is what was made under a digest before; ErrNotFound when nothing was.
+func Made(ctx context.Context, q Querier, digest string) (result json.RawMessage, err error) {
+	err = q.QueryRow(ctx, "select result from made where digest = $1", digest).Scan(&result)
+	if errors.Is(err, pgx.ErrNoRows) {
+		err = ErrNotFound
+	}
+	return result, err
+}
+
+// KeepMade remembers a result for Made.
+func KeepMade(ctx context.Context, q Querier, digest string, result json.RawMessage) error {
+	_, err := q.Exec(ctx, "insert into made (digest, result) values ($1, $2) on conflict (digest) do nothing", digest, result)
 	return err
 }
 
@@ -330,8 +392,9 @@ func Delete(ctx context.Context, q Querier, table, id string) error {
 }
 
 // PutPiece stores what of a piece can be edited.
-func PutPiece(ctx context.Context, q Querier, id, name string, sizing json.RawMessage, gone bool, rev int64) error {
-	_, err := q.Exec(ctx, "update piece set name = $2, sizing = $3, gone = $4, rev = $5 where id = $1", id, name, sizing, gone, rev)
+func PutPiece(ctx context.Context, q Querier, p *Piece, rev int64) error {
+	_, err := q.Exec(ctx, "update piece set name = $2, sizing = $3, gone = $4, recipe = $5, credit = $6, tags = $7, favourite = $8, arrival_id = $9, source = $10, news = $11, rev = $12 where id = $1",
+		p.ID, p.Name, p.Sizing, p.Gone, p.Recipe, p.Credit, p.Tags, p.Favourite, p.ArrivalID, p.Source, p.News, rev)
 	return err
 }
 

@@ -104,38 +104,6 @@ func ReadFrom(root fs.FS, name string) (*model.Model, error) {
 	return Read(name, data, model.Folder{Root: root, Dir: path.Dir(name)})
 }
 
-// Candidate is a model file found in an archive or folder.
-type Candidate struct {
-	Path string `json:"path"`
-	Size int64  `json:"size"`
-}
-
-// Candidates lists the model files below root, the likeliest one first: by
-// format, then by size.
-func Candidates(root fs.FS) ([]Candidate, error) {
-	var out []Candidate
-	err := fs.WalkDir(root, ".", func(p string, d fs.DirEntry, err error) error {
-		if err != nil || d.IsDir() || strings.HasPrefix(path.Base(p), "._") || strings.HasPrefix(p, "__MACOSX") {
-			return err
-		}
-		if formatOf(p) < 0 {
-			return nil
-		}
-		info, err := d.Info()
-		if err == nil {
-			out = append(out, Candidate{p, info.Size()})
-		}
-		return err
-	})
-	slices.SortStableFunc(out, func(a, b Candidate) int {
-		if r := formatOf(a.Path) - formatOf(b.Path); r != 0 {
-			return r
-		}
-		return int(max(min(b.Size-a.Size, 1), -1))
-	})
-	return out, err
-}
-
 // Unpack opens what came as one file as a tree of files.
 func Unpack(name string, data []byte) (*archive.Archive, error) {
 	return archive.Open(name, bytes.NewReader(data), int64(len(data)))

@@ -127,6 +127,9 @@ func IsArchive(head []byte) bool { return kindOf(bytes.NewReader(head), int64(le
 // inside (.usdz, .zae, office documents), stay files.
 var extensions = []string{".zip", ".7z", ".tar", ".tgz", ".gz", ".tbz2", ".bz2", ".txz", ".xz", ".zst", ".rar"}
 
+// IsName reports whether a file of this name may be an archive.
+func IsName(name string) bool { return hasExtension(name) }
+
 func hasExtension(name string) bool {
 	return slices.Contains(extensions, strings.ToLower(path.Ext(name)))
 }

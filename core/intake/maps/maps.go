@@ -165,7 +165,7 @@ func (n *Name) takeSizes(toks []string) []string {
 	var out []string
 	for i, t := range toks {
 		last := i == len(toks)-1
-		if px := resolution(t); px > 0 && i > 0 {
+		if px := Resolution(t); px > 0 && i > 0 {
 			n.Resolution = px
 			continue
 		}
@@ -189,8 +189,11 @@ func (n *Name) takeSizes(toks []string) []string {
 
 func isDigits(s string) bool { return s != "" && strings.Trim(s, "0123456789") == "" }
 
-// resolution reads 2k, 4096, 1024x1024 and the like; 0 when it is none.
-func resolution(t string) int {
+// Words cuts a name into lower-case words, at signs and where case rises.
+func Words(s string) []string { return split(s) }
+
+// Resolution reads 2k, 4096, 1024x1024 and the like; 0 when it is none.
+func Resolution(t string) int {
 	switch t {
 	case "512", "1024", "2048", "4096", "8192", "16384":
 		v, _ := strconv.Atoi(t)
@@ -202,10 +205,10 @@ func resolution(t string) int {
 		}
 	}
 	if a, b, ok := strings.Cut(t, "x"); ok && a == b && isDigits(a) {
-		return resolution(a)
+		return Resolution(a)
 	}
 	if a, ok := strings.CutSuffix(t, "px"); ok {
-		return resolution(a)
+		return Resolution(a)
 	}
 	return 0
 }

@@ -122,13 +122,13 @@ func (r *Recipe) Apply(src *model.Model, fetch func(blob string) ([]byte, error)
 	return &m, nil
 }
 
-// Parts lists the parts of a model as the recipe's splits and joins leave
-// them, those that are dropped too.
-func (r *Recipe) Parts(src *model.Model) []parts.Part {
+// Rearranged is the model after the recipe's splits and joins alone: every
+// part is there, those that are dropped too. src is not changed.
+func (r *Recipe) Rearranged(src *model.Model) *model.Model {
 	m := *src
 	parts.Detach(&m)
 	r.rearrange(&m)
-	return parts.List(&m)
+	return &m
 }
 
 func nodesByKey(m *model.Model) map[string]int {

@@ -1,0 +1,53 @@
+package app
+
+import (
+	"bytes"
+	"context"
+	"io"
+
+	"visator/core/exchange"
+	"visator/core/geom"
+	"visator/core/model"
+	"visator/store"
+)
+
+// Panorama takes in a Radiance picture for the sky and returns its blob.
+func (a *App) Panorama(ctx context.Context, r io.Reader) (string, error) {
+	const limit = 512 << 20 // the largest panoramas on sale
+	hash, _, err := a.Store.PutBlob(ctx, r, limit)
+	if err != nil {
+		return "", wrong("The panorama could not be kept: %v", err)
+	}
+	data, err := a.Store.ReadBlob(ctx, hash)
+	if err != nil {
+		return "", err
+	}
+	if _, _, _, err := exchange.ReadHDR(bytes.NewReader(data)); err != nil {
+		return "", wrong("%v", err)
+	}
+	return hash, nil
+}
+
+// Export writes a set as GLB: every visible placement, linked copies sharing
+// their meshes, the shots as cameras and the sun as a light.
+func (a *App) Export(ctx context.Context, setID string, w io.Writer) error {
+	set, err := store.GetSet(ctx, a.Store.Pool, setID)
+	if err != nil {
+		return notThere(err, "The set")
+	}
+	s, err := a.loadScene(ctx, &set)
+	if err != nil {
+		return err
+	}
+	shots, err := store.Shots(ctx, a.Store.Pool, setID)
+	if err != nil {
+		return err
+	}
+	return exchange.WriteGLB(w, s.merge(set.Name, shots, &set.Light))
+}
+
+func node(name string, local geom.M) model.Node {
+	n := model.NewNode(name)
+	n.Local = local
+	return n
+}

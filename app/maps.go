@@ -1,0 +1,276 @@
+package app
+
+import (
+	"bytes"
+	"context"
+	"encoding/json"
+	"fmt"
+	"path"
+
+	"github.com/jackc/pgx/v5"
+
+	"visator/core/intake"
+	"visator/core/intake/maps"
+	"visator/core/intake/recipe"
+	"visator/core/model"
+	"visator/store"
+)
+
+// keepPicture keeps a picture out of an arrival by its content, in a format
+// that models carry.
+func (a *App) keepPicture(ctx context.Context, o *opened, file string) (blob string, data []byte, err error) {
+	raw, err := model.Folder{Root: o}.Read(file)
+	if err != nil {
+		return "", nil, err
+	}
+	if data, _, err = model.AdoptPicture(raw, file); err != nil {
+		return "", nil, err
+	}
+	blob, _, err = a.Store.PutBlob(ctx, bytes.NewReader(data), 0)
+	return blob, data, err
+}
+
+// fill looks among the files of an arrival for the pictures that a piece
+// needs and sets them in its recipe. It returns how many were set, and what
+// is wrong with those that were found and could not be used.
+func (a *App) fill(ctx context.Context, o *opened, inv *recipe.Inventory, rec *recipe.Recipe) (set int, bad []string, err error) {
+	for _, m := range maps.Find(rec.Needs(inv), o.Files()) {
+		if err := ctx.Err(); err != nil {
+			return set, bad, err
+		}
+		blob, data, err := a.keepPicture(ctx, o, m.File)
+		if err != nil {
+			bad = append(bad, err.Error())
+			continue
+		}
+		rec.Set(inv.Surfaces[m.Need.Surface].Key, m.Need.Role, recipe.Choose(m, blob, data))
+		set++
+	}
+	return set, bad, nil
+}
+
+// ownMaps fills the slots of a model that has just arrived from what came with
+// it.
+func (a *App) ownMaps(ctx context.Context, o *opened, m *model.Model, rec *recipe.Recipe) error {
+	if len(maps.Pictures(o.Files())) == 0 {
+		return nil
+	}
+	inv := recipe.Take(m, nil)
+	_, bad, err := a.fill(ctx, o, &inv, rec)
+	for _, b := range bad {
+		m.Warn("%s", b)
+	}
+	return err
+}
+
+// MapsFound is what a search for maps gave.
+type MapsFound struct {
+	Piece string   `json:"piece"`
+	Set   int      `json:"set"`
+	Lacks int      `json:"lacks"` // slots that still name a picture that is not there
+	Bad   []string `json:"bad"`   // pictures that were found and could not be used
+}
+
+// FindMaps takes every map that a piece needs and that an arrival has, across
+// all surfaces, as one edit. An empty piece stands for all pieces of the
+// production that lack a map.
+func (a *App) FindMaps(ctx context.Context, piece, arrival string) ([]MapsFound, error) {
+	ar, err := a.Store.Arrival(ctx, arrival)
+	if err != nil {
+		return nil, notThere(err, "The arrival")
+	}
+	o, err := a.open(ctx, &ar)
+	if err != nil {
+		return nil, wrong("%v", err)
+	}
+	defer o.Close()
+	list, err := store.Pieces(ctx, a.Store.Pool, ar.ProductionID)
+	if err != nil {
+		return nil, err
+	}
+	out := []MapsFound{}
+	for i := range list {
+		if piece != "" && list[i].ID != piece {
+			continue
+		}
+		f, err := a.findFor(ctx, o, &ar, list[i].ID, piece == "")
+		if err != nil {
+			return nil, err
+		}
+		if f != nil {
+			out = append(out, *f)
+		}
+	}
+	return out, nil
+}
+
+func (a *App) findFor(ctx context.Context, o *opened, ar *store.Arrival, id string, onlyLacking bool) (*MapsFound, error) {
+	raw, err := store.Inventory(ctx, a.Store.Pool, id)
+	if err != nil {
+		return nil, err
+	}
+	p, err := store.GetPiece(ctx, a.Store.Pool, id)
+	if err != nil {
+		return nil, err
+	}
+	var inv recipe.Inventory
+	var rec recipe.Recipe
+	if err := firstError(json.Unmarshal(raw, &inv), json.Unmarshal(p.Recipe, &rec)); err != nil {
+		return nil, err
+	}
+	if onlyLacking && rec.Lacks(&inv) == 0 {
+		return nil, nil
+	}
+	set, bad, err := a.fill(ctx, o, &inv, &rec)
+	if err != nil {
+		return nil, err
+	}
+	f := &MapsFound{Piece: id, Set: set, Lacks: rec.Lacks(&inv), Bad: append([]string{}, bad...)}
+	if set == 0 {
+		return f, nil
+	}
+	return f, a.editPiece(ctx, ar.ProductionID, id, func(e *editor, pe *pieceEdit) error {
+		// Choices that came in between stay.
+		for surface, slots := range rec.Maps {
+			for role, c := range slots {
+				if _, ok := pe.Recipe.Maps[surface][role]; !ok {
+					pe.Recipe.Set(surface, role, c)
+				}
+			}
+		}
+		e.say("take %d maps for %s from %s", set, pe.Name, ar.Name)
+		return nil
+	})
+}
+
+// AssignMap puts a picture out of an arrival into a slot of a surface, by
+// hand. An empty file leaves the slot empty.
+func (a *App) AssignMap(ctx context.Context, piece, surface string, role maps.Role, arrival, file string, channel int) error {
+	if _, ok := recipe.Slots[role]; !ok {
+		return wrong("%q is not a slot of a surface.", role)
+	}
+	p, err := store.GetPiece(ctx, a.Store.Pool, piece)
+	if err != nil {
+		return notThere(err, "The piece")
+	}
+	c := recipe.Choice{Name: file, How: "by hand", Channel: channel}
+	if file != "" {
+		if arrival == "" {
+			arrival = p.ArrivalID
+		}
+		ar, err := a.Store.Arrival(ctx, arrival)
+		if err != nil || ar.ProductionID != p.ProductionID {
+			return notThere(store.ErrNotFound, "The arrival")
+		}
+		o, err := a.open(ctx, &ar)
+		if err != nil {
+			return wrong("%v", err)
+		}
+		defer o.Close()
+		blob, data, err := a.keepPicture(ctx, o, file)
+		if err != nil {
+			return wrong("%v", err)
+		}
+		match := maps.Match{Need: maps.Need{Role: role}, File: file, How: "by hand", Channel: channel}
+		named := maps.Parse(file)
+		match.Gloss = role == maps.Roughness && (named.Role == maps.Gloss || channel > 0 && named.Channels[channel-1] == maps.Gloss)
+		c = recipe.Choose(match, blob, data)
+	}
+	return a.editPiece(ctx, p.ProductionID, piece, func(e *editor, pe *pieceEdit) error {
+		pe.Recipe.Set(surface, role, c)
+		if file == "" {
+			e.say("leave %s of %s empty", role, pe.Name)
+		} else {
+			e.say("%s of %s is %s", role, pe.Name, path.Base(file))
+		}
+		return nil
+	})
+}
+
+// editPiece edits one piece outside of a set's sheet.
+func (a *App) editPiece(ctx context.Context, production, id string, do func(e *editor, pe *pieceEdit) error) error {
+	return a.editProduction(ctx, production, func(e *editor) error {
+		return e.piece(ctx, id, func(pe *pieceEdit, _ *store.Piece) error { return do(e, pe) })
+	})
+}
+
+// editProduction edits what belongs to no set, logged and undoable as any
+// edit.
+func (a *App) editProduction(ctx context.Context, production string, do func(e *editor) error) error {
+	return a.Store.Tx(ctx, func(tx pgx.Tx) error {
+		p, err := store.LockProduction(ctx, tx, production)
+		if err != nil {
+			return notThere(err, "The production")
+		}
+		e := &editor{a: a, tx: tx, rev: p.Revision + 1, seen: -1}
+		e.set.ProductionID = production
+		if err := do(e); err != nil || len(e.changes) == 0 {
+			return err
+		}
+		changes, err := json.Marshal(e.changes)
+		if err != nil {
+			return err
+		}
+		if err := store.InsertEntry(ctx, tx, store.Entry{ProductionID: production, Revision: e.rev, Label: e.label, Changes: changes}); err != nil {
+			return err
+		}
+		return a.commit(ctx, tx, production, e.rev)
+	})
+}
+
+// PieceDetail is a piece as Intake shows it: what is in it as it came, and
+// what was decided.
+type PieceDetail struct {
+	ID        string          `json:"id"`
+	Name      string          `json:"name"`
+	Source    string          `json:"source"`
+	Arrival   string          `json:"arrival"`
+	Came      string          `json:"came"` // name of the arrival
+	Inventory json.RawMessage `json:"inventory"`
+	Recipe    recipe.Recipe   `json:"recipe"`
+	Weight    json.RawMessage `json:"weight"`
+	News      json.RawMessage `json:"news"`
+	Lacks     int             `json:"lacks"`
+	Columns   []maps.Role     `json:"columns"`
+	Facts     intake.Report   `json:"facts"`
+}
+
+// Piece reads what Intake shows of a piece.
+func (a *App) Piece(ctx context.Context, id string) (d PieceDetail, err error) {
+	err = a.Store.View(ctx, func(tx pgx.Tx) error {
+		p, err := store.GetPiece(ctx, tx, id)
+		if err != nil {
+			return notThere(err, "The piece")
+		}
+		ar, err := store.GetArrival(ctx, tx, p.ArrivalID)
+		if err != nil {
+			return err
+		}
+		raw, err := store.Inventory(ctx, tx, id)
+		if err != nil {
+			return err
+		}
+		var inv recipe.Inventory
+		d = PieceDetail{ID: id, Name: p.Name, Source: p.Source, Arrival: ar.ID, Came: ar.Name, Inventory: raw, Weight: p.Weight, News: p.News, Columns: maps.Columns}
+		if err := firstError(json.Unmarshal(raw, &inv), json.Unmarshal(p.Recipe, &d.Recipe), json.Unmarshal(p.Facts, &d.Facts)); err != nil {
+			return fmt.Errorf("piece %s: %w", id, err)
+		}
+		d.Lacks = d.Recipe.Lacks(&inv)
+		return nil
+	})
+	return d, err
+}
+
+// Tray are the pictures of an arrival, for assigning by hand.
+func (a *App) Tray(ctx context.Context, arrival string) ([]string, error) {
+	ar, err := a.Store.Arrival(ctx, arrival)
+	if err != nil {
+		return nil, notThere(err, "The arrival")
+	}
+	o, err := a.open(ctx, &ar)
+	if err != nil {
+		return nil, wrong("%v", err)
+	}
+	defer o.Close()
+	return append([]string{}, maps.Pictures(o.Files())...), nil
+}

@@ -1,0 +1,433 @@
+package app
+
+import (
+	"bytes"
+	"context"
+	"crypto/sha256"
+	"encoding/hex"
+	"encoding/json"
+	"fmt"
+	"math"
+	"path"
+	"strings"
+
+	"github.com/jackc/pgx/v5"
+	"github.com/riverqueue/river"
+
+	"visator/convert"
+	"visator/core/exchange"
+	"visator/core/intake"
+	"visator/core/intake/credit"
+	"visator/core/intake/gltf"
+	"visator/core/intake/parts"
+	"visator/core/intake/recipe"
+	"visator/core/model"
+	"visator/core/proxy"
+	"visator/core/sizing"
+	"visator/store"
+)
+
+// MakeArgs is the job that makes a piece anew after a decision about it.
+type MakeArgs struct {
+	Piece string `json:"piece"`
+}
+
+// Kind is the job's name in the queue.
+func (MakeArgs) Kind() string { return "make" }
+
+// making is the version of how pieces are made: results of another version
+// are not taken for the same.
+const making = "3"
+
+// Made is all that follows from a source and a recipe.
+type Made struct {
+	Blob      string           `json:"blob"` // the model, as GLB in its own unit
+	Picture   string           `json:"picture"`
+	Facts     intake.Report    `json:"facts"`
+	Weight    recipe.Weight    `json:"weight"`
+	Inventory recipe.Inventory `json:"inventory"`
+	Parts     []PartState      `json:"parts"`
+	Levels    []Level          `json:"levels"`
+	Front     json.RawMessage  `json:"front"`
+	Top       json.RawMessage  `json:"top"`
+}
+
+// PartState is a part as the parts list shows it.
+type PartState struct {
+	parts.Part
+	Thumb string `json:"thumb"`
+}
+
+// digest names what a piece is made from.
+func digest(content, source string, recipe json.RawMessage) string {
+	h := sha256.New()
+	for _, s := range []string{making, content, source} {
+		fmt.Fprintf(h, "%d:%s", len(s), s)
+	}
+	h.Write(recipe)
+	return hex.EncodeToString(h.Sum(nil))
+}
+
+// Convert reads a model of a format that is not read here, by the converter.
+// Its maps are looked for by name in what came along.
+func (a *App) Convert(ctx context.Context, o *opened, source string) (*model.Model, error) {
+	data, err := convert.ToGLB(ctx, o, source)
+	if err != nil {
+		return nil, err
+	}
+	m, err := intake.Read(path.Base(source)+".glb", data, model.Folder{Root: o, Dir: path.Dir(source)})
+	if err != nil {
+		return nil, fmt.Errorf("%s, converted: %w", source, err)
+	}
+	m.Format = strings.ToUpper(strings.TrimPrefix(path.Ext(source), ".")) + ", converted"
+	m.Unit.From = "assumed"
+	m.Warn("was converted by the import library; unit, axis and surfaces are as it understood them")
+	return m, nil
+}
+
+// Levels of detail that browsers get, in triangles, and their largest map.
+var (
+	levelTriangles = []int{60_000, 12_000, 2_000}
+	levelSides     = []int{1024, 512, 128}
+)
+
+// make applies a recipe to a model and derives all that is drawn of it. src
+// is as read; files are the paths of what came along.
+func (a *App) make(ctx context.Context, src *model.Model, source string, files []string, rec *recipe.Recipe, tell func(share float64, what string) error) (*Made, error) {
+	out := &Made{Inventory: recipe.Take(src, files)}
+	if err := a.thumbs(ctx, src, &out.Inventory); err != nil {
+		return nil, err
+	}
+	if err := tell(0.2, "applying what was decided"); err != nil {
+		return nil, err
+	}
+	m, err := rec.Apply(src, func(blob string) ([]byte, error) { return a.Store.ReadBlob(ctx, blob) })
+	if err != nil {
+		return nil, err
+	}
+	if m.Bounds().IsEmpty() {
+		return nil, fmt.Errorf("%s: no part is left; keep at least one", path.Base(source))
+	}
+	out.Facts = intake.Describe(source, m)
+	out.Weight = recipe.Weigh(m)
+	if out.Parts, err = a.partStates(ctx, src, rec); err != nil {
+		return nil, err
+	}
+	if out.Picture, err = a.picture(ctx, m, model.UpTurn(m.Up), 320, 240, 12); err != nil {
+		return nil, err
+	}
+	exchange.PackMaps(m)
+	if out.Blob, _, err = a.putGLB(ctx, m); err != nil {
+		return nil, err
+	}
+	if err := tell(0.5, fmt.Sprintf("%d triangles, drawing them smaller", out.Facts.Triangles)); err != nil {
+		return nil, err
+	}
+	for i, n := range levelTriangles {
+		if i > 0 && out.Facts.Triangles <= n {
+			break
+		}
+		if err := ctx.Err(); err != nil {
+			return nil, err
+		}
+		small := proxy.Make(m, n, levelSides[i])
+		hash, bytes, err := a.putGLB(ctx, small)
+		if err != nil {
+			return nil, err
+		}
+		out.Levels = append(out.Levels, Level{hash, small.Weigh().Triangles, bytes})
+	}
+	front, top := map[model.Axis]string{}, map[model.Axis]string{}
+	outline := proxy.Make(m, 40_000, 1)
+	for _, up := range []model.Axis{"X", "Y", "Z"} {
+		front[up] = sizing.Silhouette(outline, model.UpTurn(up), sizing.Front)
+		top[up] = sizing.Silhouette(outline, model.UpTurn(up), sizing.Top)
+	}
+	var errs [2]error
+	out.Front, errs[0] = json.Marshal(front)
+	out.Top, errs[1] = json.Marshal(top)
+	return out, firstError(errs[:]...)
+}
+
+// putMade stores what was made of a piece, and remembers it for going back.
+func (a *App) putMade(ctx context.Context, q store.Querier, id, digest string, made *Made) error {
+	result, err := json.Marshal(made)
+	if err != nil {
+		return err
+	}
+	if err := store.KeepMade(ctx, q, digest, result); err != nil {
+		return err
+	}
+	facts, err := json.Marshal(made.Facts)
+	if err != nil {
+		return err
+	}
+	levels, err := json.Marshal(made.Levels)
+	if err != nil {
+		return err
+	}
+	weight, err := json.Marshal(made.Weight)
+	if err != nil {
+		return err
+	}
+	inventory, err := json.Marshal(struct {
+		recipe.Inventory
+		Rearranged []PartState `json:"rearranged"`
+	}{made.Inventory, made.Parts})
+	if err != nil {
+		return err
+	}
+	if err := store.PutMade(ctx, q, id, digest, made.Blob, made.Picture, facts, weight, inventory); err != nil {
+		return err
+	}
+	return store.PutLook(ctx, q, store.Look{PieceID: id, Levels: levels, Front: made.Front, Top: made.Top})
+}
+
+// firstMake makes a new piece.
+func (r *reading) firstMake(ctx context.Context, t Taking, m *model.Model, tell func(float64, string) error) error {
+	var rec recipe.Recipe
+	if err := r.a.ownMaps(ctx, r.o, m, &rec); err != nil {
+		return err
+	}
+	made, err := r.a.make(ctx, m, t.Source, r.o.Files(), &rec, tell)
+	if err != nil {
+		return err
+	}
+	made.Facts.Warnings = append(made.Facts.Warnings, r.skipped()...)
+	var known credit.Credit
+	if err := json.Unmarshal(r.ar.Credit, &known); err != nil {
+		return err
+	}
+	known = known.Join(credit.Credit{Author: m.Author, Licence: credit.Licence(m.Copyright)})
+	p := store.Piece{ID: t.Piece, ProductionID: r.ar.ProductionID, ArrivalID: r.ar.ID, Source: t.Source, Blob: made.Blob, Tags: json.RawMessage("[]")}
+	name := path.Base(t.Source)
+	p.Name = tidyName(strings.TrimSuffix(name, path.Ext(name)))
+	var errs [4]error
+	p.Facts, errs[0] = json.Marshal(made.Facts)
+	p.Sizing, errs[1] = json.Marshal(sizing.From(m.Unit, m.Up))
+	p.Recipe, errs[2] = json.Marshal(&rec)
+	p.Credit, errs[3] = json.Marshal(known)
+	if err := firstError(errs[:]...); err != nil {
+		return err
+	}
+	return r.a.Store.Tx(ctx, func(tx pgx.Tx) error {
+		if err := store.InsertPiece(ctx, tx, p); err != nil {
+			return err
+		}
+		// The recipe may be spelled differently once it was in the database.
+		row, err := store.GetPiece(ctx, tx, p.ID)
+		if err != nil {
+			return err
+		}
+		if err := r.a.putMade(ctx, tx, p.ID, digest(r.ar.Blob, t.Source, row.Recipe), made); err != nil {
+			return err
+		}
+		if _, err := tx.Exec(ctx, "update arrival set report = $2 where id = $1", r.ar.ID, p.Facts); err != nil {
+			return err
+		}
+		r.a.tell(ctx, tx, r.ar.ProductionID, "arrival")
+		return nil
+	})
+}
+
+func (r *reading) skipped() (out []string) {
+	for _, s := range r.o.Skipped {
+		out = append(out, "left out: "+s)
+	}
+	return out
+}
+
+// RunMake makes a piece anew by its recipe as it stands now.
+func (a *App) RunMake(ctx context.Context, id string) error {
+	p, err := store.GetPiece(ctx, a.Store.Pool, id)
+	if err != nil {
+		return err
+	}
+	ar, err := a.Store.Arrival(ctx, p.ArrivalID)
+	if err != nil {
+		return err
+	}
+	want := digest(ar.Blob, p.Source, p.Recipe)
+	if p.Made == want {
+		return store.SetMaking(ctx, a.Store.Pool, id, "")
+	}
+	tell := func(_ float64, what string) error {
+		if err := ctx.Err(); err != nil {
+			return err
+		}
+		err := store.SetMaking(ctx, a.Store.Pool, id, what)
+		a.tell(ctx, a.Store.Pool, p.ProductionID, "piece")
+		return err
+	}
+	made, err := a.remake(ctx, &ar, &p, tell)
+	if err != nil {
+		if ctx.Err() != nil {
+			return err
+		}
+		// It stays as it was; what was decided can be taken back.
+		_ = store.SetMaking(ctx, a.Store.Pool, id, "failed: "+err.Error())
+		a.tell(ctx, a.Store.Pool, p.ProductionID, "piece")
+		return nil
+	}
+	return a.Store.Tx(ctx, func(tx pgx.Tx) error {
+		if err := a.putMade(ctx, tx, id, want, made); err != nil {
+			return err
+		}
+		now, err := store.GetPiece(ctx, tx, id)
+		if err != nil {
+			return err
+		}
+		// Decided anew meanwhile: another job is on its way.
+		if digest(ar.Blob, now.Source, now.Recipe) != want || now.ArrivalID != p.ArrivalID {
+			if err := store.SetMaking(ctx, tx, id, "waiting"); err != nil {
+				return err
+			}
+		}
+		a.tell(ctx, tx, p.ProductionID, "piece")
+		return nil
+	})
+}
+
+func (a *App) remake(ctx context.Context, ar *store.Arrival, p *store.Piece, tell func(float64, string) error) (*Made, error) {
+	if err := tell(0, "reading"); err != nil {
+		return nil, err
+	}
+	var rec recipe.Recipe
+	if err := json.Unmarshal(p.Recipe, &rec); err != nil {
+		return nil, err
+	}
+	o, err := a.open(ctx, ar)
+	if err != nil {
+		return nil, err
+	}
+	defer o.Close()
+	m, err := a.read(ctx, o, p.Source)
+	if err != nil {
+		return nil, err
+	}
+	return a.make(ctx, m, p.Source, o.Files(), &rec, tell)
+}
+
+// askMake makes a piece follow its recipe: at once when that was made before,
+// else by a job.
+func (a *App) askMake(ctx context.Context, tx pgx.Tx, p *store.Piece) error {
+	// As the database spells it, so that equal recipes have equal digests.
+	row, err := store.GetPiece(ctx, tx, p.ID)
+	if err != nil {
+		return err
+	}
+	ar, err := store.GetArrival(ctx, tx, row.ArrivalID)
+	if err != nil {
+		return err
+	}
+	want := digest(ar.Blob, row.Source, row.Recipe)
+	if row.Made == want {
+		return store.SetMaking(ctx, tx, p.ID, "")
+	}
+	if result, err := store.Made(ctx, tx, want); err == nil {
+		var made Made
+		if err := json.Unmarshal(result, &made); err != nil {
+			return err
+		}
+		return a.putMade(ctx, tx, p.ID, want, &made)
+	}
+	if err := store.SetMaking(ctx, tx, p.ID, "waiting"); err != nil || a.Queue == nil {
+		return err
+	}
+	_, err = a.Queue.InsertTx(ctx, tx, MakeArgs{p.ID}, &river.InsertOpts{Queue: QueueIntake, MaxAttempts: 5})
+	return err
+}
+
+// renew makes a piece follow a newer version of its file. Placements, size and
+// decisions stay, as far as the newer version has what they are about; the
+// whole is one edit that can be undone.
+func (r *reading) renew(ctx context.Context, t Taking, m *model.Model, tell func(float64, string) error) error {
+	old, err := store.GetPiece(ctx, r.a.Store.Pool, t.Piece)
+	if err != nil {
+		return err
+	}
+	raw, err := store.Inventory(ctx, r.a.Store.Pool, t.Piece)
+	if err != nil {
+		return err
+	}
+	var before recipe.Inventory
+	var rec recipe.Recipe
+	if err := firstError(json.Unmarshal(raw, &before), json.Unmarshal(old.Recipe, &rec)); err != nil {
+		return err
+	}
+	after := recipe.Take(m, r.o.Files())
+	carried, news := rec.CarryOver(&before, &after)
+	if err := r.a.ownMaps(ctx, r.o, m, &carried); err != nil {
+		return err
+	}
+	made, err := r.a.make(ctx, m, t.Source, r.o.Files(), &carried, tell)
+	if err != nil {
+		return err
+	}
+	facts, size, err := pieceFacts(&old)
+	if err != nil {
+		return err
+	}
+	// Numbers that all grew by a usual factor are another unit, not another
+	// size: what was true stays true.
+	if k := unitChange(facts.Box().Size().Len(), made.Facts.Box().Size().Len()); k != 1 {
+		size.MetresPerUnit /= k
+		news.Changed = append(news.Changed, fmt.Sprintf("its numbers are %g times larger: it was exported in another unit; the true size stays", k))
+	}
+	return r.a.editProduction(ctx, r.ar.ProductionID, func(e *editor) error {
+		result, err := json.Marshal(made)
+		if err != nil {
+			return err
+		}
+		// Known before the edit asks for it, so that it is at once.
+		carriedRaw, err := json.Marshal(&carried)
+		if err != nil {
+			return err
+		}
+		if err := e.tx.QueryRow(ctx, "select $1::jsonb", carriedRaw).Scan(&carriedRaw); err != nil {
+			return err
+		}
+		if err := store.KeepMade(ctx, e.tx, digest(r.ar.Blob, t.Source, carriedRaw), result); err != nil {
+			return err
+		}
+		return e.piece(ctx, t.Piece, func(pe *pieceEdit, _ *store.Piece) error {
+			pe.Arrival, pe.Source, pe.Recipe, pe.Sizing, pe.News = r.ar.ID, t.Source, carried, size, &news
+			e.say("renew %s", pe.Name)
+			return nil
+		})
+	})
+}
+
+// unitChange tells whether a size changed by a factor that a change of unit
+// gives; 1 when it did not.
+func unitChange(old, new float64) float64 {
+	if old <= 0 || new <= 0 {
+		return 1
+	}
+	for _, k := range []float64{10, 100, 1000, 12, 1 / 0.0254, 1 / 0.3048, 2.54, 30.48, 25.4, 304.8} {
+		for _, f := range []float64{k, 1 / k} {
+			if math.Abs(new/old/f-1) < 0.02 {
+				return f
+			}
+		}
+	}
+	return 1
+}
+
+func (a *App) putGLB(ctx context.Context, m *model.Model) (hash string, size int, err error) {
+	var buf bytes.Buffer
+	if err := exchange.WriteGLB(&buf, m); err != nil {
+		return "", 0, err
+	}
+	hash, n, err := a.Store.PutBlob(ctx, &buf, 0)
+	return hash, int(n), err
+}
+
+// pieceModel reads a piece's model as it was made.
+func (a *App) pieceModel(ctx context.Context, p *store.Piece) (*model.Model, error) {
+	data, err := a.Store.ReadBlob(ctx, p.Blob)
+	if err != nil {
+		return nil, fmt.Errorf("%s: %w", p.Name, err)
+	}
+	return gltf.Read(p.Name, data, model.Folder{})
+}

@@ -1,0 +1,157 @@
+package web
+
+import (
+	"errors"
+	"fmt"
+	"io"
+	"mime"
+	"mime/multipart"
+	"net/http"
+	"path"
+	"strconv"
+	"strings"
+
+	"github.com/labstack/echo/v5"
+
+	"visator/app"
+	"visator/core/intake/maps"
+)
+
+// arriveFolder takes in many files as one arrival: a multipart form in which
+// each part's name is the file's path within the folder.
+func (s *Server) arriveFolder(c *echo.Context) error {
+	noDeadline(c)
+	r, err := c.Request().MultipartReader()
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, "The upload is not a form with files: "+err.Error())
+	}
+	var open *multipart.Part
+	ar, twice, err := s.app.ArriveFolder(c.Request().Context(), c.Param("production"), path.Base(c.QueryParam("name")), c.QueryParam("piece"), func() (app.Incoming, error) {
+		if open != nil {
+			_ = open.Close()
+		}
+		p, err := r.NextPart()
+		if err != nil {
+			if errors.Is(err, io.EOF) {
+				return app.Incoming{}, io.EOF
+			}
+			return app.Incoming{}, err
+		}
+		open = p
+		name := strings.TrimLeft(strings.ReplaceAll(p.FormName(), "\\", "/"), "/")
+		if name == "" {
+			return app.Incoming{}, fmt.Errorf("a file without a name")
+		}
+		return app.Incoming{Path: name, Body: p}, nil
+	})
+	if err != nil {
+		return err
+	}
+	return c.JSON(http.StatusOK, map[string]any{"arrival": ar, "twice": twice})
+}
+
+func (s *Server) tray(c *echo.Context) error {
+	list, err := s.app.Tray(c.Request().Context(), c.Param("arrival"))
+	if err != nil {
+		return err
+	}
+	return c.JSON(http.StatusOK, list)
+}
+
+func (s *Server) take(c *echo.Context) error {
+	var req struct {
+		Paths []string
+		Renew map[string]string
+	}
+	if err := decode(c, &req); err != nil {
+		return err
+	}
+	if err := s.app.Take(c.Request().Context(), c.Param("arrival"), req.Paths, req.Renew); err != nil {
+		return err
+	}
+	return c.NoContent(http.StatusNoContent)
+}
+
+func (s *Server) cancelArrival(c *echo.Context) error {
+	if err := s.app.CancelArrival(c.Request().Context(), c.Param("arrival")); err != nil {
+		return err
+	}
+	return c.NoContent(http.StatusNoContent)
+}
+
+func (s *Server) resumeArrival(c *echo.Context) error {
+	if err := s.app.ResumeArrival(c.Request().Context(), c.Param("arrival")); err != nil {
+		return err
+	}
+	return c.NoContent(http.StatusNoContent)
+}
+
+// findMaps looks in an arrival for the maps of one piece, or of all that lack
+// some.
+func (s *Server) findMaps(c *echo.Context) error {
+	var req struct{ Piece string }
+	if err := decode(c, &req); err != nil {
+		return err
+	}
+	list, err := s.app.FindMaps(c.Request().Context(), req.Piece, c.Param("arrival"))
+	if err != nil {
+		return err
+	}
+	return c.JSON(http.StatusOK, list)
+}
+
+func (s *Server) piece(c *echo.Context) error {
+	d, err := s.app.Piece(c.Request().Context(), c.Param("piece"))
+	if err != nil {
+		return err
+	}
+	c.Response().Header().Set("Cache-Control", "no-store")
+	return c.JSON(http.StatusOK, d)
+}
+
+func (s *Server) assignMap(c *echo.Context) error {
+	var req struct {
+		Surface, Arrival, File string
+		Role                   maps.Role
+		Channel                int
+	}
+	if err := decode(c, &req); err != nil {
+		return err
+	}
+	if err := s.app.AssignMap(c.Request().Context(), c.Param("piece"), req.Surface, req.Role, req.Arrival, req.File, req.Channel); err != nil {
+		return err
+	}
+	return c.NoContent(http.StatusNoContent)
+}
+
+// thumb is a small picture of a map.
+func (s *Server) thumb(c *echo.Context) error {
+	hash := c.Param("hash")
+	if !hashForm.MatchString(hash) {
+		return echo.ErrNotFound
+	}
+	channel, _ := strconv.Atoi(c.QueryParam("channel"))
+	if channel < 0 || channel > 4 {
+		return echo.ErrNotFound
+	}
+	data, err := s.app.Thumb(c.Request().Context(), hash, channel, c.QueryParam("invert") == "true")
+	if err != nil {
+		return err
+	}
+	c.Response().Header().Set("Cache-Control", "public, max-age=31536000, immutable")
+	return c.Blob(http.StatusOK, "image/png", data)
+}
+
+// credits writes the list of credits of a set, as text or as a table.
+func (s *Server) credits(c *echo.Context) error {
+	kind := c.QueryParam("as")
+	if kind != "csv" {
+		kind = "txt"
+	}
+	data, err := s.app.Credits(c.Request().Context(), c.Param("set"), kind)
+	if err != nil {
+		return err
+	}
+	c.Response().Header().Set("Content-Disposition", mime.FormatMediaType("attachment", map[string]string{"filename": "credits." + kind}))
+	return c.Blob(http.StatusOK, map[string]string{"csv": "text/csv; charset=utf-8", "txt": "text/plain; charset=utf-8"}[kind], data)
+}
