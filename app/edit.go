@@ -469,21 +469,7 @@ func (e *editor) shot(ctx context.Context, d *Deed) error {
 			name = "shot"
 		}
 		s := stage.Shot{ID: store.NewID(), View: e.set.View, Light: e.set.Light, Move: e.set.Move}
-		s.Name = stage.NextName(name, func(n string) bool {
-			return slices.ContainsFunc(list, func(r store.ShotRow) bool { return r.Name == n })
-		})
-		for _, o := range list {
-			s.Order = max(s.Order, o.Order+1)
-		}
-		if err := s.Check(); err != nil {
-			return wrong("%v", err)
-		}
-		e.say("keep %s", s.Name)
-		e.made = append(e.made, s.ID)
-		if err := store.PutShot(ctx, e.tx, e.set.ID, s, e.rev); err != nil {
-			return err
-		}
-		if err := e.note("shot", s.ID, nil, s); err != nil {
+		if err := e.keepShot(ctx, list, s, name); err != nil {
 			return err
 		}
 		e.set.Shot = s.ID
@@ -506,6 +492,28 @@ func (e *editor) shot(ctx context.Context, d *Deed) error {
 		return err
 	}
 	return e.note("shot", s.ID, s.Shot, nil)
+}
+
+// keepShot keeps a new shot behind those in list.
+func (e *editor) keepShot(ctx context.Context, list []store.ShotRow, s stage.Shot, name string) error {
+	if s.ID == "" {
+		s.ID = store.NewID()
+	}
+	s.Name = stage.NextName(name, func(n string) bool {
+		return slices.ContainsFunc(list, func(r store.ShotRow) bool { return r.Name == n })
+	})
+	for _, o := range list {
+		s.Order = max(s.Order, o.Order+1)
+	}
+	if err := s.Check(); err != nil {
+		return wrong("%v", err)
+	}
+	e.say("keep %s", s.Name)
+	e.made = append(e.made, s.ID)
+	if err := store.PutShot(ctx, e.tx, e.set.ID, s, e.rev); err != nil {
+		return err
+	}
+	return e.note("shot", s.ID, nil, s)
 }
 
 func (e *editor) patchShot(ctx context.Context, d *Deed) error {

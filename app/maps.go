@@ -4,12 +4,10 @@ import (
 	"bytes"
 	"context"
 	"encoding/json"
-	"fmt"
 	"path"
 
 	"github.com/jackc/pgx/v5"
 
-	"visator/core/intake"
 	"visator/core/intake/maps"
 	"visator/core/intake/recipe"
 	"visator/core/model"
@@ -211,54 +209,11 @@ func (a *App) editProduction(ctx context.Context, production string, do func(e *
 		if err != nil {
 			return err
 		}
-		if err := store.InsertEntry(ctx, tx, store.Entry{ProductionID: production, Revision: e.rev, Label: e.label, Changes: changes}); err != nil {
+		if err := store.InsertEntry(ctx, tx, store.Entry{ProductionID: production, SetID: e.set.ID, Revision: e.rev, Label: e.label, Changes: changes}); err != nil {
 			return err
 		}
 		return a.commit(ctx, tx, production, e.rev)
 	})
-}
-
-// PieceDetail is a piece as Intake shows it: what is in it as it came, and
-// what was decided.
-type PieceDetail struct {
-	ID        string          `json:"id"`
-	Name      string          `json:"name"`
-	Source    string          `json:"source"`
-	Arrival   string          `json:"arrival"`
-	Came      string          `json:"came"` // name of the arrival
-	Inventory json.RawMessage `json:"inventory"`
-	Recipe    recipe.Recipe   `json:"recipe"`
-	Weight    json.RawMessage `json:"weight"`
-	News      json.RawMessage `json:"news"`
-	Lacks     int             `json:"lacks"`
-	Columns   []maps.Role     `json:"columns"`
-	Facts     intake.Report   `json:"facts"`
-}
-
-// Piece reads what Intake shows of a piece.
-func (a *App) Piece(ctx context.Context, id string) (d PieceDetail, err error) {
-	err = a.Store.View(ctx, func(tx pgx.Tx) error {
-		p, err := store.GetPiece(ctx, tx, id)
-		if err != nil {
-			return notThere(err, "The piece")
-		}
-		ar, err := store.GetArrival(ctx, tx, p.ArrivalID)
-		if err != nil {
-			return err
-		}
-		raw, err := store.Inventory(ctx, tx, id)
-		if err != nil {
-			return err
-		}
-		var inv recipe.Inventory
-		d = PieceDetail{ID: id, Name: p.Name, Source: p.Source, Arrival: ar.ID, Came: ar.Name, Inventory: raw, Weight: p.Weight, News: p.News, Columns: maps.Columns}
-		if err := firstError(json.Unmarshal(raw, &inv), json.Unmarshal(p.Recipe, &d.Recipe), json.Unmarshal(p.Facts, &d.Facts)); err != nil {
-			return fmt.Errorf("piece %s: %w", id, err)
-		}
-		d.Lacks = d.Recipe.Lacks(&inv)
-		return nil
-	})
-	return d, err
 }
 
 // Tray are the pictures of an arrival, for assigning by hand.

@@ -19,6 +19,7 @@ import (
 	"visator/core/intake"
 	"visator/core/intake/credit"
 	"visator/core/intake/gltf"
+	"visator/core/intake/mend"
 	"visator/core/intake/parts"
 	"visator/core/intake/recipe"
 	"visator/core/model"
@@ -37,12 +38,14 @@ func (MakeArgs) Kind() string { return "make" }
 
 // making is the version of how pieces are made: results of another version
 // are not taken for the same.
-const making = "3"
+const making = "4"
 
 // Made is all that follows from a source and a recipe.
 type Made struct {
 	Blob      string           `json:"blob"` // the model, as GLB in its own unit
 	Picture   string           `json:"picture"`
+	Before    string           `json:"before"` // the picture without the repairs, when there are any
+	After     []mend.Fault     `json:"after"`  // what is left after them
 	Facts     intake.Report    `json:"facts"`
 	Weight    recipe.Weight    `json:"weight"`
 	Inventory recipe.Inventory `json:"inventory"`
@@ -56,6 +59,14 @@ type Made struct {
 type PartState struct {
 	parts.Part
 	Thumb string `json:"thumb"`
+}
+
+// inventory is what is kept beside a piece for Intake.
+type inventory struct {
+	recipe.Inventory
+	Rearranged []PartState  `json:"rearranged"`
+	Before     string       `json:"before"`
+	After      []mend.Fault `json:"after"`
 }
 
 // digest names what a piece is made from.
@@ -101,7 +112,8 @@ func (a *App) make(ctx context.Context, src *model.Model, source string, files [
 	if err := tell(0.2, "applying what was decided"); err != nil {
 		return nil, err
 	}
-	m, err := rec.Apply(src, func(blob string) ([]byte, error) { return a.Store.ReadBlob(ctx, blob) })
+	fetch := func(blob string) ([]byte, error) { return a.Store.ReadBlob(ctx, blob) }
+	m, err := rec.Apply(src, fetch)
 	if err != nil {
 		return nil, err
 	}
@@ -115,6 +127,18 @@ func (a *App) make(ctx context.Context, src *model.Model, source string, files [
 	}
 	if out.Picture, err = a.picture(ctx, m, model.UpTurn(m.Up), 320, 240, 12); err != nil {
 		return nil, err
+	}
+	if len(rec.Mend) > 0 {
+		plain := *rec
+		plain.Mend = nil
+		raw, err := plain.Apply(src, fetch)
+		if err != nil {
+			return nil, err
+		}
+		if out.Before, err = a.picture(ctx, raw, model.UpTurn(m.Up), 320, 240, 12); err != nil {
+			return nil, err
+		}
+		out.After = mend.Measure(m)
 	}
 	exchange.PackMaps(m)
 	if out.Blob, _, err = a.putGLB(ctx, m); err != nil {
@@ -170,10 +194,7 @@ func (a *App) putMade(ctx context.Context, q store.Querier, id, digest string, m
 	if err != nil {
 		return err
 	}
-	inventory, err := json.Marshal(struct {
-		recipe.Inventory
-		Rearranged []PartState `json:"rearranged"`
-	}{made.Inventory, made.Parts})
+	inventory, err := json.Marshal(inventory{made.Inventory, made.Parts, made.Before, made.After})
 	if err != nil {
 		return err
 	}

@@ -15,7 +15,7 @@ import (
 
 // step is one decision about a piece.
 type recipeStep struct {
-	Op      string      `json:"op"`    // drop, keep, name, split, whole, join, apart, unmap, mend
+	Op      string      `json:"op"`    // drop, keep, name, split, whole, join, apart, unmap, lamps, mend
 	Parts   []string    `json:"parts"` // keys
 	Name    string      `json:"name"`
 	By      string      `json:"by"` // surface or shell
@@ -23,6 +23,7 @@ type recipeStep struct {
 	Role    maps.Role   `json:"role"`
 	Kinds   []mend.Kind `json:"kinds"` // all repairs that are wanted
 	Crease  float64     `json:"crease"`
+	On      bool        `json:"on"`
 }
 
 // recipe does one decision about the parts, repairs or maps of a piece.
@@ -92,6 +93,9 @@ func (s *recipeStep) decide(r *recipe.Recipe, say func(format string, args ...an
 	case "unmap":
 		delete(r.Maps[s.Surface], s.Role)
 		say("%s of %s as it came", s.Role, s.Surface)
+	case "lamps":
+		r.Lamps = s.On
+		say("its lamps %s", map[bool]string{true: "shine", false: "stay dark"}[s.On])
 	case "mend":
 		r.Mend, r.Crease = s.Kinds, s.Crease
 		say("repairs")

@@ -7,7 +7,6 @@ import (
 
 	"visator/core/exchange"
 	"visator/core/geom"
-	"visator/core/intake/gltf"
 	"visator/core/light"
 	"visator/core/model"
 	"visator/core/optics"
@@ -49,11 +48,7 @@ func (a *App) loadScene(ctx context.Context, set *store.Set) (*loaded, error) {
 		if err != nil {
 			return nil, fmt.Errorf("%s: its piece: %w", p.Name, err)
 		}
-		data, err := a.Store.ReadBlob(ctx, piece.Blob)
-		if err != nil {
-			return nil, fmt.Errorf("%s: %w", piece.Name, err)
-		}
-		if l.models[key], err = gltf.Read(piece.Name, data, model.Folder{}); err != nil {
+		if l.models[key], err = a.pieceModel(ctx, &piece); err != nil {
 			return nil, err
 		}
 		f, s, err := pieceFacts(&piece)
@@ -94,6 +89,7 @@ func (l *loaded) renderScene(ctx context.Context, ls *light.State) (*render.Scen
 		if err := s.Place(lib, l.models[l.key(p)], l.world(p), func(int) uint32 { return uint32(i + 1) }); err != nil {
 			return nil, fmt.Errorf("%s: %w", p.Name, err)
 		}
+		s.PlaceLights(l.models[l.key(p)], l.world(p))
 	}
 	if ls.SunOn && ls.Lux > 0 {
 		s.Suns = []render.Sun{{To: light.Direction(ls.Azimuth, ls.Elevation), Lux: light.Color(ls.Kelvin).Mul(ls.Lux), Radius: ls.Size / 2}}

@@ -18,6 +18,7 @@ import (
 
 	"visator/app"
 	"visator/core/exchange"
+	"visator/core/intake/credit"
 	"visator/core/stage"
 	"visator/core/unit"
 	"visator/store"
@@ -101,7 +102,7 @@ func (s *Server) sheet(c *echo.Context) error {
 	if !slices.Contains(steps, c.Param("step")) {
 		return echo.ErrNotFound
 	}
-	return s.render(c, "sheet.html", map[string]any{"Set": set, "Production": production, "Step": c.Param("step"), "Steps": steps})
+	return s.render(c, "sheet.html", map[string]any{"Set": set, "Production": production, "Step": c.Param("step"), "Steps": steps, "Licences": credit.Licences()})
 }
 
 func (s *Server) state(c *echo.Context) error {

@@ -124,6 +124,48 @@ func (s *Server) assignMap(c *echo.Context) error {
 	return c.NoContent(http.StatusNoContent)
 }
 
+// takeCameras makes shots of the cameras in a piece's file.
+func (s *Server) takeCameras(c *echo.Context) error {
+	var req struct{ Piece string }
+	if err := decode(c, &req); err != nil {
+		return err
+	}
+	n, err := s.app.TakeCameras(c.Request().Context(), c.Param("set"), req.Piece)
+	if err != nil {
+		return err
+	}
+	return c.JSON(http.StatusOK, map[string]int{"shots": n})
+}
+
+// shelf searches the library.
+func (s *Server) shelf(c *echo.Context) error {
+	q := app.Shelf{Find: c.QueryParam("find"), Licence: c.QueryParam("licence"), Format: c.QueryParam("format"), Marked: c.QueryParam("marked") == "true", All: c.QueryParam("where") == "all"}
+	q.Weight, _ = strconv.Atoi(c.QueryParam("weight"))
+	q.Size, _ = strconv.ParseFloat(c.QueryParam("size"), 64)
+	if v, err := strconv.ParseFloat(c.QueryParam("price"), 64); err == nil {
+		q.Price = &v
+	}
+	list, err := s.app.Search(c.Request().Context(), c.Param("set"), q)
+	if err != nil {
+		return err
+	}
+	c.Response().Header().Set("Cache-Control", "no-store")
+	return c.JSON(http.StatusOK, list)
+}
+
+// bring makes a piece of another production one of this one.
+func (s *Server) bring(c *echo.Context) error {
+	var req struct{ Piece string }
+	if err := decode(c, &req); err != nil {
+		return err
+	}
+	id, err := s.app.Bring(c.Request().Context(), c.Param("production"), req.Piece)
+	if err != nil {
+		return err
+	}
+	return c.JSON(http.StatusOK, map[string]string{"piece": id})
+}
+
 // thumb is a small picture of a map.
 func (s *Server) thumb(c *echo.Context) error {
 	hash := c.Param("hash")

@@ -270,7 +270,7 @@ func (r *Recipe) CarryOver(old, new *Inventory) (Recipe, Carried) {
 		return key, !isGone[key]
 	}
 	lose := func(format string, args ...any) { rep.Lost = append(rep.Lost, fmt.Sprintf(format, args...)) }
-	out := Recipe{Mend: slices.Clone(r.Mend), Crease: r.Crease}
+	out := Recipe{Mend: slices.Clone(r.Mend), Crease: r.Crease, Lamps: r.Lamps}
 	for _, k := range r.Drop {
 		if n, ok := move(k); ok {
 			out.Drop = append(out.Drop, n)

@@ -29,7 +29,13 @@ type Recipe struct {
 	Names  map[string]string                `json:"names,omitempty"`
 	Mend   []mend.Kind                      `json:"mend,omitempty"`
 	Crease float64                          `json:"crease,omitempty"` // degrees; 0: the usual
+	Lamps  bool                             `json:"lamps,omitempty"`  // lights of the file shine in the set
 	Maps   map[string]map[named.Role]Choice `json:"maps,omitempty"`   // by surface
+}
+
+// Keeps reports whether a part stays: helpers only when they are asked for.
+func (r *Recipe) Keeps(key, helper string) bool {
+	return !slices.Contains(r.Drop, key) && (helper == "" || slices.Contains(r.Keep, key))
 }
 
 // Joint is parts that became one.
@@ -118,6 +124,16 @@ func (r *Recipe) Apply(src *model.Model, fetch func(blob string) ([]byte, error)
 	// Keys are those of the file: parts are taken apart before anything moves.
 	r.applyParts(&m)
 	mend.Apply(&m, r.Mend, crease)
+	for i := range m.Nodes {
+		m.Nodes[i].Camera = model.None // cameras become shots, not things
+		if !r.Lamps {
+			m.Nodes[i].Light = model.None
+		}
+	}
+	m.Cameras = nil
+	if !r.Lamps {
+		m.Lights = nil
+	}
 	parts.Prune(&m)
 	return &m, nil
 }
@@ -175,7 +191,7 @@ func (r *Recipe) applyParts(m *model.Model) {
 	at := map[string]bool{}
 	for _, p := range list {
 		at[p.Key] = true
-		if slices.Contains(r.Drop, p.Key) || p.Helper != "" && !slices.Contains(r.Keep, p.Key) {
+		if !r.Keeps(p.Key, p.Helper) {
 			m.Nodes[p.Node].Mesh = model.None
 			continue
 		}

@@ -8,6 +8,7 @@ import { length, size, number, degrees, distance, radians } from "./print.js";
 import { keys, list } from "./keys.js";
 import { drawManifest } from "./manifest.js";
 import { figure } from "./figure.js";
+import { intake } from "./intake.js";
 
 const page = document.documentElement.dataset;
 const token = document.querySelector("meta[name=csrf]")?.content || "";
@@ -29,8 +30,44 @@ async function call(path, options = {}) {
 }
 const post = (path, body) => call(path, { method: "POST", body: JSON.stringify(body), headers: { "Content-Type": "application/json" } });
 
+// upload sends files as one arrival, all or nothing; piece is one whose maps
+// are looked for in them. What it says is told, and the page looks again.
+async function upload(name, list, piece = "") {
+  const v = Alpine.store("v"), up = Alpine.reactive({ name, share: 0, error: "" });
+  v.uploads.push(up);
+  const single = list.length === 1 && !piece && !list[0].path.includes("/");
+  const base = `/api/productions/${v.st.production.id}/`, q = new URLSearchParams({ name, piece });
+  let body = list[0].file;
+  if (!single) {
+    body = new FormData();
+    for (const f of list) body.append(f.path, f.file, f.file.name);
+  }
+  await new Promise((done) => {
+    const x = new XMLHttpRequest();
+    x.open("POST", base + (single ? "arrivals?" : "folders?") + q);
+    x.setRequestHeader("X-CSRF-Token", token);
+    if (single) x.setRequestHeader("Content-Type", "application/octet-stream");
+    x.upload.onprogress = (e) => { up.share = e.total ? e.loaded / e.total : 0; };
+    x.onloadend = () => {
+      let answer = {};
+      try { answer = JSON.parse(x.responseText); } catch { /* told below */ }
+      if (x.status !== 200) {
+        up.error = answer.error || "The upload did not arrive. Nothing of it was taken in; try again.";
+        v.say(up.error, true);
+      } else {
+        v.uploads = v.uploads.filter((u) => u.name !== name || u.error);
+        if (answer.twice && !piece) v.say(`${name} is here already, as ${answer.arrival.name}.`);
+      }
+      done();
+    };
+    x.send(body);
+  });
+  await v.reload();
+}
+
 document.addEventListener("alpine:init", () => {
   figure(Alpine);
+  intake(Alpine, { call, post, upload });
   Alpine.store("v", {
     st: null, step: page.step || "dress", sel: [], piece: "", hover: "", message: "", bad: false, search: "", keysShown: false, keyList: list,
     uploads: [], shotName: "", tone: localStorage.tone || "dark", snapOn: localStorage.snap !== "off", time: 0, waiting: 0,
@@ -251,34 +288,6 @@ document.addEventListener("alpine:init", () => {
       if (s.step === "size") { this.piece = s.id; this.go("size"); }
     },
 
-    // Intake
-    async take_in(list) {
-      for (const file of list) {
-        const up = Alpine.reactive({ name: file.name, share: 0, error: "" });
-        this.uploads.push(up);
-        await new Promise((done) => {
-          const x = new XMLHttpRequest();
-          x.open("POST", `/api/productions/${this.st.production.id}/arrivals?name=${encodeURIComponent(file.name)}`);
-          x.setRequestHeader("X-CSRF-Token", token);
-          x.setRequestHeader("Content-Type", "application/octet-stream");
-          x.upload.onprogress = (e) => { up.share = e.total ? e.loaded / e.total : 0; };
-          x.onloadend = () => {
-            let body = {};
-            try { body = JSON.parse(x.responseText); } catch { /* told below */ }
-            if (x.status !== 200) {
-              up.error = body.error || "The upload did not arrive. Nothing of it was taken in; try again.";
-              this.say(up.error, true);
-            } else {
-              this.uploads = this.uploads.filter((u) => u.name !== up.name || u.error);
-              if (body.twice) this.say(`${file.name} is here already, as ${body.arrival.name}.`);
-            }
-            done();
-          };
-          x.send(file);
-        });
-      }
-      await this.reload();
-    },
     async panorama(file) {
       if (!file) return;
       try {

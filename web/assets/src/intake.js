@@ -1,0 +1,161 @@
+// Intake: what arrives, which of it is taken, and what is decided about a
+// piece: its parts, maps, repairs and credit.
+
+// self-contained files arrive each on its own, others belong together.
+const alone = /\.(zip|7z|tar|tgz|gz|xz|txz|bz2|tbz2|zst|rar|glb|stl|ply|usdz)$/i;
+
+// walk lists the files of dropped folders with their paths.
+async function walk(entry, base, into) {
+  if (entry.isFile) {
+    into.push({ file: await new Promise((ok, no) => entry.file(ok, no)), path: base + entry.name });
+    return;
+  }
+  const reader = entry.createReader();
+  for (;;) { // folders are read in portions
+    const some = await new Promise((ok, no) => reader.readEntries(ok, no));
+    if (!some.length) return;
+    for (const e of some) await walk(e, `${base}${entry.name}/`, into);
+  }
+}
+
+export function intake(Alpine, { call, post, upload }) {
+  const v = () => Alpine.store("v");
+  Alpine.data("intake", () => ({
+    modes: ["arrivals", "library", "supplier"], mode: "arrivals", over: false, find: "", arrival: "", choosing: null, chosen: {}, renew: {},
+    d: null, tab: "Parts", picked: [], newName: "", cell: null, channel: 0, found: "",
+    filter: { licence: "", format: "", weight: "", size: "", price: "", where: "", marked: false }, shelf: [],
+    goods: [], goodsSay: "", offerNow: null,
+
+    init() {
+      this.$watch("$store.v.st", () => this.refresh());
+      if (v().openPiece) { this.openPiece(v().openPiece); v().openPiece = ""; }
+    },
+    get p() { return v().st?.pieces.find((x) => x.id === this.d?.id) || null; },
+    get tabs() { return ["Parts", "Maps", "Repairs", "Credit", ...(this.d?.news ? ["News"] : [])]; },
+    get formats() { return [...new Set((v().st?.pieces || []).map((x) => x.facts.format))].sort(); },
+    get arrivals() {
+      const q = this.find.toLowerCase();
+      return [...(v().st?.arrivals || [])].reverse().filter((a) => a.name.toLowerCase().includes(q) || this.piecesOf(a).some((x) => x.name.toLowerCase().includes(q)));
+    },
+    piecesOf(a) { return (v().st?.pieces || []).filter((x) => x.arrival === a.id); },
+    nameOf(id) { return v().st?.pieces.find((x) => x.id === id)?.name || ""; },
+    megabytes: (n) => `${(n / 1e6).toFixed(n < 1e7 ? 2 : 0)} MB`,
+    say(text, bad) { v().say(text, bad); },
+
+    show(mode) { this.mode = mode; this.find = ""; this.search(); },
+    async search() {
+      try {
+        if (this.mode === "library") this.shelf = await call(`/api/sets/${v().st.set.id}/shelf?${new URLSearchParams({ ...this.filter, find: this.find })}`);
+        if (this.mode === "supplier") { this.goods = await call(`/api/supplier?${new URLSearchParams({ find: this.find })}`); this.goodsSay = this.goods.length ? "" : "Nothing of that name is on offer."; }
+      } catch (e) { this.goodsSay = e.message; this.say(e.message, true); }
+    },
+    // refresh follows what the server announced.
+    async refresh() {
+      if (this.choosing) this.choosing = v().st.arrivals.find((a) => a.id === this.choosing.id) || null;
+      if (this.choosing && this.choosing.state === "done" && !this.stay) { const mine = this.piecesOf(this.choosing); this.choosing = null; if (mine.length) await this.openPiece(mine[mine.length - 1].id); }
+      if (this.d) await this.openPiece(this.d.id, true);
+      if (this.mode === "library") this.search();
+    },
+    async openPiece(id, again) {
+      if (!v().st.pieces.some((x) => x.id === id)) { this.d = null; return; }
+      try {
+        const d = await call(`/api/pieces/${id}`);
+        if (again && this.d?.id !== id) return; // another was opened meanwhile
+        if (!again) { this.picked = []; this.cell = null; this.found = ""; this.choosing = null; this.offerNow = null; if (d.lacks) this.tab = "Maps"; }
+        if (this.tab === "News" && !d.news) this.tab = "Parts";
+        this.d = d;
+        if (this.cell) this.cell = { surface: this.cell.surface, ...d.surfaces.find((s) => s.key === this.cell.surface)?.cells.find((c) => c.role === this.cell.role) };
+        v().piece = id;
+      } catch (e) { this.say(e.message, true); }
+    },
+    openArrival(a) {
+      this.arrival = a.id;
+      this.d = null; this.offerNow = null; this.choosing = null; this.stay = false;
+      if (a.state === "choose") this.choose(a);
+      else if (this.piecesOf(a).length) this.openPiece(this.piecesOf(a)[0].id);
+    },
+    choose(a) {
+      this.choosing = a;
+      this.chosen = Object.fromEntries(a.found.map((f) => [f.path, f.proposed]));
+      this.renew = Object.fromEntries(a.found.map((f) => [f.path, !!f.renews]));
+    },
+    isTaken(f) { return (this.choosing?.taking || []).some((t) => t.source === f.path); },
+    async takeChosen() {
+      const a = this.choosing, paths = a.found.filter((f) => this.chosen[f.path] && !f.error).map((f) => f.path);
+      const renew = Object.fromEntries(a.found.filter((f) => this.chosen[f.path] && this.renew[f.path] && f.renews).map((f) => [f.path, f.renews]));
+      await this.do(() => post(`/api/arrivals/${a.id}/take`, { paths, renew }));
+    },
+    async act(what, a) { await this.do(() => post(`/api/arrivals/${a.id}/${what}`, {})); },
+    async do(act) {
+      try { await act(); } catch (e) { this.say(e.message, true); }
+      await v().reload().catch((e) => this.say(e.message, true));
+    },
+
+    // What comes in
+    async drop(e) {
+      this.over = false;
+      const entries = [...e.dataTransfer.items].map((i) => i.webkitGetAsEntry?.()).filter(Boolean);
+      if (!entries.some((x) => x.isDirectory)) return this.offer([...e.dataTransfer.files]);
+      for (const entry of entries) {
+        const list = [];
+        await walk(entry, "", list);
+        if (list.length) await upload(entry.name, list);
+      }
+    },
+    async offer(files) {
+      const rest = files.filter((f) => !alone.test(f.name));
+      for (const f of files) if (alone.test(f.name)) await upload(f.name, [{ file: f, path: f.name }]);
+      if (rest.length) await upload(rest.length > 1 ? rest.find((f) => /\.(gltf|obj|dae|usda?|usdc|fbx)$/i.test(f.name))?.name || `${rest.length} files` : rest[0].name, rest.map((f) => ({ file: f, path: f.name })));
+    },
+    async offerFolder(files, piece = "") {
+      if (files.length) await upload(files[0].webkitRelativePath.split("/")[0] || "folder", files.map((f) => ({ file: f, path: f.webkitRelativePath || f.name })), piece);
+    },
+    async pointAt(files) {
+      if (!files.length) return;
+      this.found = "looking";
+      const name = files.length === 1 ? files[0].name : files[0].webkitRelativePath?.split("/")[0] || `${files.length} maps`;
+      await upload(name, files.map((f) => ({ file: f, path: f.webkitRelativePath || f.name })), this.d.id);
+      this.found = "";
+    },
+    async findIn(arrival) {
+      this.found = "looking";
+      try {
+        const r = (await post(`/api/arrivals/${arrival}/maps`, { piece: this.d.id }))[0] || { set: 0, bad: [] };
+        this.found = r.set ? `${v().count(r.set, "map")} taken` : "nothing in it fits by name";
+        if (r.bad.length) this.say(r.bad.join("; "), true);
+      } catch (e) { this.found = ""; this.say(e.message, true); }
+      await v().reload();
+    },
+
+    // What is decided
+    decide(patch) { return v().edit({ do: "recipe", id: this.d.id, patch }); },
+    patch(patch) { return v().edit({ do: "change", kind: "piece", id: this.d.id, patch }); },
+    pick(key, on) { this.picked = on ? [...this.picked, key] : this.picked.filter((k) => k !== key); },
+    renamePicked() { if (this.picked.length && this.newName) { this.decide({ op: "name", parts: this.picked, name: this.newName }); this.newName = ""; } },
+    wanted() { return this.d.faults.filter((f) => f.wanted).map((f) => f.kind); },
+    mend(kind, on) { this.decide({ op: "mend", kinds: on ? [...this.wanted(), kind] : this.wanted().filter((k) => k !== kind), crease: this.d.crease }); },
+    async assign(surface, role, file, channel = 0) {
+      await v().inTurn(() => this.do(() => post(`/api/pieces/${this.d.id}/map`, { surface, role, file, channel })));
+    },
+    async takeCameras() {
+      await this.do(async () => { const r = await post(`/api/sets/${v().st.set.id}/cameras`, { piece: this.d.id }); this.say(`Kept: ${v().count(r.shots, "shot")}; see Frame.`); });
+    },
+    price(input) {
+      if (!input.value.trim()) return this.patch({ credit: { price: 0, currency: "" } });
+      v().typedNumber(input, (n) => this.patch({ credit: { price: n, currency: this.p.credit.currency || "EUR" } }));
+    },
+    terms(t) {
+      if (!t?.known) return "not one of the licences that are known here: read its terms";
+      const asks = [t.attribution && "the author must be named", t.shareAlike && "what is made of it goes under the same licence", t.nonCommercial && "not for paid work", t.noDerivatives && "may not be changed"].filter(Boolean);
+      return `${t.name}: ${asks.length ? asks.join("; ") : "no conditions"}`;
+    },
+    newsRows() {
+      const n = this.d.news || {}, list = (a) => (a?.length ? a.join(", ") : "none");
+      return [["in numbers", list(n.changed)], ["found under a new name", n.pairs?.length ? n.pairs.map((p) => `${p.Old} is ${p.New} (by ${p.By})`).join(", ") : "none"], ["not there any more", list(n.gone)], ["new in it", list(n.fresh)], ["could not be carried over", list(n.lost)]];
+    },
+
+    // Shelf and supplier
+    async bring(x) { await this.do(async () => { const r = await post(`/api/productions/${v().st.production.id}/bring`, { piece: x.id }); this.say(`Kept: ${x.name} is here too.`); return r; }); this.search(); },
+    async order(f) { await this.do(async () => { await post(`/api/productions/${v().st.production.id}/order`, { goods: this.offerNow.id, file: f.file }); this.say(`${f.file} is on its way: see Arrivals.`); }); this.show("arrivals"); },
+  }));
+}
