@@ -32,7 +32,7 @@ func (a *App) keepPicture(ctx context.Context, o *opened, file string) (blob str
 // needs and sets them in its recipe. It returns how many were set, and what
 // is wrong with those that were found and could not be used.
 func (a *App) fill(ctx context.Context, o *opened, inv *recipe.Inventory, rec *recipe.Recipe) (set int, bad []string, err error) {
-	for _, m := range maps.Find(rec.Needs(inv), o.Files()) {
+	for _, m := range maps.Find(rec.Needs(inv), o.Files(), len(inv.Surfaces)) {
 		if err := ctx.Err(); err != nil {
 			return set, bad, err
 		}

@@ -385,15 +385,15 @@ func (r *reading) renew(ctx context.Context, t Taking, m *model.Model, tell func
 	if err != nil {
 		return err
 	}
-	facts, size, err := pieceFacts(&old)
+	_, size, err := pieceFacts(&old)
 	if err != nil {
 		return err
 	}
 	// Numbers that all grew by a usual factor are another unit, not another
 	// size: what was true stays true.
-	if k := unitChange(facts.Box().Size().Len(), made.Facts.Box().Size().Len()); k != 1 {
+	if k := unitChange(news.Scale); k != 1 {
 		size.MetresPerUnit /= k
-		news.Changed = append(news.Changed, fmt.Sprintf("its numbers are %g times larger: it was exported in another unit; the true size stays", k))
+		news.Changed = append(news.Changed, fmt.Sprintf("its numbers are %.4g times larger: it was exported in another unit; the true size stays", k))
 	}
 	return r.a.editProduction(ctx, r.ar.ProductionID, func(e *editor) error {
 		result, err := json.Marshal(made)
@@ -419,20 +419,18 @@ func (r *reading) renew(ctx context.Context, t Taking, m *model.Model, tell func
 	})
 }
 
-// unitChange tells whether a size changed by a factor that a change of unit
-// gives; 1 when it did not.
-func unitChange(old, new float64) float64 {
-	if old <= 0 || new <= 0 {
-		return 1
-	}
-	for _, k := range []float64{10, 100, 1000, 12, 1 / 0.0254, 1 / 0.3048, 2.54, 30.48, 25.4, 304.8} {
+// unitChange tells whether parts grew by a factor that a change of unit gives:
+// that factor, or 1.
+func unitChange(grew float64) float64 {
+	best, off := 1.0, 0.02
+	for _, k := range []float64{1, 10, 100, 1000, 12, 1 / 0.0254, 1 / 0.3048, 2.54, 30.48, 25.4, 304.8} {
 		for _, f := range []float64{k, 1 / k} {
-			if math.Abs(new/old/f-1) < 0.02 {
-				return f
+			if d := math.Abs(grew/f - 1); d < off {
+				best, off = f, d
 			}
 		}
 	}
-	return 1
+	return best
 }
 
 func (a *App) putGLB(ctx context.Context, m *model.Model) (hash string, size int, err error) {

@@ -44,9 +44,10 @@ type candidate struct {
 // Find looks for each need among the files: first by its exact name, then
 // without regard to case, then with another extension, then by stem and role;
 // and for surfaces that name no file, by the surface's name and the role. A
-// need that nothing answers is left out. The result is the same for the same
-// files in any order.
-func Find(needs []Need, files []string) []Match {
+// need that nothing answers is left out. surfaces is how many the model has: the
+// only set of maps goes to the only surface. The result is the same for the
+// same files in any order.
+func Find(needs []Need, files []string, surfaces int) []Match {
 	files = Pictures(files)
 	slices.Sort(files)
 	if len(files) > MaxFiles {
@@ -61,13 +62,9 @@ func Find(needs []Need, files []string) []Match {
 			sets[list[i].Stem] = true
 		}
 	}
-	surfaces := map[int]bool{}
-	for _, n := range needs {
-		surfaces[n.Surface] = true
-	}
 	var out []Match
 	for _, need := range needs {
-		if m, ok := find(need, list, len(sets) == 1, len(surfaces) == 1); ok {
+		if m, ok := find(need, list, len(sets) == 1 && surfaces == 1); ok {
 			out = append(out, m)
 		}
 	}
@@ -79,7 +76,7 @@ func bare(base string) string {
 	return strings.ToLower(strings.TrimSuffix(base, path.Ext(base)))
 }
 
-func find(need Need, list []candidate, oneSet, oneSurface bool) (Match, bool) {
+func find(need Need, list []candidate, onlySet bool) (Match, bool) {
 	if need.Ref != "" {
 		base := path.Base(strings.ReplaceAll(need.Ref, "\\", "/"))
 		lower := strings.ToLower(base)
@@ -118,7 +115,7 @@ func find(need Need, list []candidate, oneSet, oneSurface bool) (Match, bool) {
 			}
 		}
 	}
-	if oneSet && oneSurface {
+	if onlySet && need.Ref == "" {
 		return byRole(need, list, "only set", true, 0, func(*candidate) bool { return true })
 	}
 	return Match{}, false

@@ -28,7 +28,7 @@ func TestMapsAreFoundByName(t *testing.T) {
 	} {
 		c.want.Need = c.need
 		for range 2 {
-			got := Find([]Need{c.need}, files)
+			got := Find([]Need{c.need}, files, 3)
 			if c.want.File == "" && len(got) == 0 {
 				continue
 			}
@@ -43,12 +43,12 @@ func TestMapsAreFoundByName(t *testing.T) {
 func TestTheOnlySetGoesToTheOnlySurface(t *testing.T) {
 	files := []string{"a_color.jpg", "a_normal.jpg", "a_rough.jpg"}
 	needs := []Need{{Name: "lambert1", Role: BaseColor}, {Name: "lambert1", Role: Normal}}
-	got := Find(needs, files)
+	got := Find(needs, files, 1)
 	if len(got) != 2 || !got[0].Guessed || got[1].File != "a_normal.jpg" {
 		t.Errorf("%+v", got)
 	}
 	needs = append(needs, Need{Surface: 1, Name: "glass", Role: BaseColor})
-	if got := Find(needs, files); len(got) != 0 {
+	if got := Find(needs, files, 2); len(got) != 0 {
 		t.Errorf("two surfaces: %+v", got)
 	}
 }

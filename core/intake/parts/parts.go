@@ -290,6 +290,37 @@ func Prune(m *model.Model) {
 		}
 	})
 	m.Meshes = meshes
+	// Maps of surfaces that no part has any more go too.
+	used := make([]bool, len(m.Surfaces))
+	for i := range meshes {
+		for k := range meshes[i].Parts {
+			if s := meshes[i].Parts[k].Surface; s != model.None {
+				used[s] = true
+			}
+		}
+	}
+	at := map[int]int{}
+	var kept []model.Map
+	for i := range m.Surfaces {
+		for r := range m.Surfaces[i].Slots {
+			slot := &m.Surfaces[i].Slots[r]
+			if slot.Map == model.None {
+				continue
+			}
+			if !used[i] {
+				slot.Map = model.None
+				continue
+			}
+			to, ok := at[slot.Map]
+			if !ok {
+				to = len(kept)
+				at[slot.Map] = to
+				kept = append(kept, m.Maps[slot.Map])
+			}
+			slot.Map = to
+		}
+	}
+	m.Maps = kept
 }
 
 // Pair tells which part of the older list each key of the newer one is: first

@@ -233,6 +233,7 @@ type Carried struct {
 	Fresh   []string     `json:"fresh"`   // parts that were not in the older one
 	Lost    []string     `json:"lost"`    // decisions that could not be carried over
 	Changed []string     `json:"changed"` // what differs in numbers
+	Scale   float64      `json:"scale"`   // how many times larger the parts that are in both have become
 }
 
 // CarryOver turns a recipe that was made for old into one for new.
@@ -323,6 +324,7 @@ func (r *Recipe) CarryOver(old, new *Inventory) (Recipe, Carried) {
 		}
 	}
 	slices.Sort(rep.Lost)
+	rep.Scale = growth(old, new, to)
 	if a, b := old.Weight.Triangles, new.Weight.Triangles; a != b {
 		rep.Changed = append(rep.Changed, fmt.Sprintf("%d triangles became %d", a, b))
 	}
@@ -333,6 +335,26 @@ func (r *Recipe) CarryOver(old, new *Inventory) (Recipe, Carried) {
 		rep.Changed = append(rep.Changed, fmt.Sprintf("%.1f MB of textures became %.1f MB", float64(a)/1e6, float64(b)/1e6))
 	}
 	return out, rep
+}
+
+// growth is the median of how many times larger the numbers of the same parts
+// have become.
+func growth(old, new *Inventory, to map[string]string) float64 {
+	size := map[string]float64{}
+	for _, p := range new.Parts {
+		size[p.Key] = p.Size.Len()
+	}
+	var ratios []float64
+	for _, p := range old.Parts {
+		if a, b := p.Size.Len(), size[to[p.Key]]; a > 0 && b > 0 {
+			ratios = append(ratios, b/a)
+		}
+	}
+	if len(ratios) == 0 {
+		return 1
+	}
+	slices.Sort(ratios)
+	return ratios[len(ratios)/2]
 }
 
 func put(m map[string]string, k, v string) map[string]string {

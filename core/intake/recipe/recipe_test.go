@@ -185,7 +185,7 @@ func TestInventoryAndNeeds(t *testing.T) {
 	if r.Lacks(&inv) != 1 {
 		t.Errorf("lacks %d", r.Lacks(&inv))
 	}
-	for _, match := range named.Find(r.Needs(&inv), []string{"tex/iron_rough.png", "tex/wood_nor_gl.png", "tex/Wood_Albedo.png"}) {
+	for _, match := range named.Find(r.Needs(&inv), []string{"tex/iron_rough.png", "tex/wood_nor_gl.png", "tex/Wood_Albedo.png"}, 2) {
 		r.Set(inv.Surfaces[match.Need.Surface].Key, match.Need.Role, Choose(match, "b", nil))
 	}
 	if r.Lacks(&inv) != 0 || r.Maps["wood"][named.BaseColor].Name != "tex/Wood_Albedo.png" || r.Maps["wood"][named.Normal].Blob == "" || r.Maps["iron"][named.Roughness].Blob == "" {
