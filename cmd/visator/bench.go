@@ -9,15 +9,19 @@ import (
 	"strconv"
 	"time"
 
+	"visator/core/exchange"
 	"visator/core/geom"
 	"visator/core/render"
+	"visator/core/simplify"
 )
 
 func bench(_ context.Context, args []string) error {
-	fs := newFlags("bench", "rays FILE [--threads 1] | read FILE | model N FILE.obj",
+	fs := newFlags("bench", "rays FILE [--threads 1] | read FILE | simplify FILE N OUT.obj | distance A B | model N FILE.obj",
 		`rays: builds the acceleration structure of a model and measures rays a second: primary (a 60 degree camera) and
 incoherent (origins uniform in the bounds, directions uniform on the sphere), closest hits, fixed seed.
 read: reads a model file five times and prints the shortest time.
+simplify: reduces a model of one mesh to N triangles and prints the time.
+distance: prints the Hausdorff distance of two models of one mesh.
 model: writes a model of 2 N x N triangles to try the others on.`)
 	threads := fs.Int("threads", 1, "threads")
 	rest, err := parse(fs, args)
@@ -29,10 +33,14 @@ model: writes a model of 2 N x N triangles to try the others on.`)
 		return benchRays(rest[1], *threads)
 	case len(rest) == 2 && rest[0] == "read":
 		return benchRead(rest[1])
+	case len(rest) == 4 && rest[0] == "simplify":
+		return benchSimplify(rest[1], rest[2], rest[3])
+	case len(rest) == 3 && rest[0] == "distance":
+		return benchDistance(rest[1], rest[2])
 	case len(rest) == 3 && rest[0] == "model":
 		return benchModel(rest[1], rest[2])
 	}
-	return usagef("say: bench rays FILE, bench read FILE or bench model N FILE.obj")
+	return usagef("say: bench rays FILE, bench read FILE, bench simplify FILE N OUT.obj, bench distance A B or bench model N FILE.obj")
 }
 
 func benchRays(file string, threads int) error {
@@ -69,6 +77,44 @@ func benchRead(file string) error {
 		}
 	}
 	fmt.Printf("read in %.3f s\n", best.Seconds())
+	return nil
+}
+
+func benchSimplify(file, triangles, out string) error {
+	n, err := strconv.Atoi(triangles)
+	if err != nil || n < 0 {
+		return usagef("%q is not a number of triangles", triangles)
+	}
+	m, err := readModel(file)
+	if err != nil {
+		return err
+	}
+	start := time.Now()
+	small, r := simplify.Mesh(&m.Meshes[0], n)
+	took := time.Since(start)
+	fmt.Printf("simplified to %d triangles in %.3f s, error %.3g\n", r.Triangles, took.Seconds(), r.Error)
+	m.Meshes[0] = small
+	f, err := os.Create(out)
+	if err != nil {
+		return err
+	}
+	defer f.Close()
+	if err := exchange.WriteOBJ(f, m, geom.Identity, ""); err != nil {
+		return err
+	}
+	return f.Close()
+}
+
+func benchDistance(a, b string) error {
+	x, err := readModel(a)
+	if err != nil {
+		return err
+	}
+	y, err := readModel(b)
+	if err != nil {
+		return err
+	}
+	fmt.Printf("distance %.6g\n", simplify.Distance(&x.Meshes[0].Parts[0], &y.Meshes[0].Parts[0]))
 	return nil
 }
 
