@@ -36,7 +36,7 @@ const (
 // and to the side, and keeps it as PNG. top brings the model upright.
 func (a *App) picture(ctx context.Context, m *model.Model, top geom.M, width, height, samples int) (blob string, err error) {
 	if m.Weigh().Triangles > pictureTriangles {
-		m = proxy.Make(m, pictureTriangles, pictureSide)
+		m, _ = proxy.Make(m, pictureTriangles, pictureSide)
 	}
 	box := m.BoundsUnder(top)
 	if box.IsEmpty() || box.Size().Len() == 0 {

@@ -38,7 +38,7 @@ func (MakeArgs) Kind() string { return "make" }
 
 // making is the version of how pieces are made: results of another version
 // are not taken for the same.
-const making = "4"
+const making = "5"
 
 // Made is all that follows from a source and a recipe.
 type Made struct {
@@ -147,6 +147,7 @@ func (a *App) make(ctx context.Context, src *model.Model, source string, files [
 	if err := tell(0.5, fmt.Sprintf("%d triangles, drawing them smaller", out.Facts.Triangles)); err != nil {
 		return nil, err
 	}
+	small, off := m, 0.0
 	for i, n := range levelTriangles {
 		if i > 0 && out.Facts.Triangles <= n {
 			break
@@ -154,15 +155,17 @@ func (a *App) make(ctx context.Context, src *model.Model, source string, files [
 		if err := ctx.Err(); err != nil {
 			return nil, err
 		}
-		small := proxy.Make(m, n, levelSides[i])
+		var more float64
+		small, more = proxy.Make(small, n, levelSides[i]) // each from the one before: errors add up at most
+		off += more
 		hash, bytes, err := a.putGLB(ctx, small)
 		if err != nil {
 			return nil, err
 		}
-		out.Levels = append(out.Levels, Level{hash, small.Weigh().Triangles, bytes})
+		out.Levels = append(out.Levels, Level{hash, small.Weigh().Triangles, bytes, off})
 	}
 	front, top := map[model.Axis]string{}, map[model.Axis]string{}
-	outline := proxy.Make(m, 40_000, 1)
+	outline, _ := proxy.Make(m, 40_000, 1)
 	for _, up := range []model.Axis{"X", "Y", "Z"} {
 		front[up] = sizing.Silhouette(outline, model.UpTurn(up), sizing.Front)
 		top[up] = sizing.Silhouette(outline, model.UpTurn(up), sizing.Top)

@@ -92,9 +92,10 @@ type UnitChoice struct {
 
 // Level is one version of a piece for the browser.
 type Level struct {
-	Blob      string `json:"blob"`
-	Triangles int    `json:"triangles"`
-	Bytes     int    `json:"bytes"`
+	Blob      string  `json:"blob"`
+	Triangles int     `json:"triangles"`
+	Bytes     int     `json:"bytes"`
+	Off       float64 `json:"off"` // how far its surface may lie from the piece's own; millimetres at true size, in the file's unit before
 }
 
 // PlacementState is a placement with its true size as placed.
@@ -345,6 +346,9 @@ func (st *State) fillPieces(pieces []store.Piece, looks []store.Look, rows []sto
 				return fmt.Errorf("look of piece %s: %w", p.ID, err)
 			}
 			k, m := s.MetresPerUnit*s.Factor, ps.World
+			for i := range ps.Levels {
+				ps.Levels[i].Off *= 1000 * k
+			}
 			ps.Outline = Outline{front[s.Up], top[s.Up],
 				fmt.Sprintf("translate(%g %g) scale(%g)", m[12], -m[13], k), fmt.Sprintf("translate(%g %g) scale(%g)", m[12], m[14], k)}
 		}

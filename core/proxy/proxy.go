@@ -13,37 +13,67 @@ import (
 
 	"visator/core/geom"
 	"visator/core/model"
+	"visator/core/simplify"
 )
 
-// Make returns a version of m of at most about triangles triangles (never
-// fewer than one a part that has any) with maps of at most side pixels. m is
-// not changed.
-func Make(m *model.Model, triangles, side int) *model.Model {
+// Make returns a version of m of about triangles triangles (never fewer than
+// one a part that has any) with maps of at most side pixels, and how far its
+// surface may lie from m's, in m's unit. m is not changed.
+func Make(m *model.Model, triangles, side int) (*model.Model, float64) {
 	out := *m
 	out.Meshes = make([]model.Mesh, len(m.Meshes))
-	total := m.Weigh().Triangles
-	cell := 0.0
-	box := m.Bounds()
-	if total > triangles && triangles > 0 && !box.IsEmpty() {
-		cell = findCell(m, box.Size().Len(), triangles)
-	}
-	scale := meshScales(m)
-	for i := range m.Meshes {
-		mesh := model.Mesh{Name: m.Meshes[i].Name}
-		for k := range m.Meshes[i].Parts {
-			p := m.Meshes[i].Parts[k]
-			if cell > 0 && p.Kind == model.Triangles && scale[i] > 0 {
-				p = cluster(&p, cell/scale[i])
-			}
-			mesh.Parts = append(mesh.Parts, p)
+	copy(out.Meshes, m.Meshes)
+	off := 0.0
+	if total := m.Weigh().Triangles; total > triangles && triangles > 0 {
+		off = collapse(&out, float64(triangles)/float64(total))
+		// Meshes whose every face stands alone cannot be collapsed: clusters
+		// can always be made.
+		if box := m.Bounds(); out.Weigh().Triangles > triangles*3/2 && !box.IsEmpty() {
+			off += clusters(&out, box.Size().Len(), triangles)
 		}
-		out.Meshes[i] = mesh
 	}
 	out.Maps = make([]model.Map, len(m.Maps))
 	for i := range m.Maps {
 		out.Maps[i] = shrink(m.Maps[i], side)
 	}
-	return &out
+	return &out, off
+}
+
+// collapse simplifies every mesh to its share of its triangles, and returns
+// the largest error in the model's unit.
+func collapse(m *model.Model, share float64) (off float64) {
+	scale := meshScales(m)
+	for i := range m.Meshes {
+		n := 0
+		for k := range m.Meshes[i].Parts {
+			n += m.Meshes[i].Parts[k].Triangles()
+		}
+		if scale[i] == 0 || n == 0 {
+			continue
+		}
+		const least = 8 // triangles: what every mesh may keep
+		small, r := simplify.Mesh(&m.Meshes[i], max(int(float64(n)*share), least))
+		off = max(off, r.Error*scale[i])
+		m.Meshes[i] = small
+	}
+	return off
+}
+
+// clusters joins vertices in cells until the budget is kept.
+func clusters(m *model.Model, diagonal float64, triangles int) (off float64) {
+	cell := findCell(m, diagonal, triangles)
+	scale := meshScales(m)
+	for i := range m.Meshes {
+		mesh := model.Mesh{Name: m.Meshes[i].Name}
+		for _, p := range m.Meshes[i].Parts {
+			if p.Kind == model.Triangles && scale[i] > 0 {
+				p = cluster(&p, cell/scale[i])
+			}
+			mesh.Parts = append(mesh.Parts, p)
+		}
+		m.Meshes[i] = mesh
+	}
+	return cell * math.Sqrt(3)
 }
 
 // meshScales is how large one unit of each mesh becomes in the model.

@@ -6,6 +6,7 @@ import (
 
 	"visator/core/geom"
 	"visator/core/model"
+	"visator/core/simplify"
 )
 
 // ring is a torus of 2n² triangles with normals and texture coordinates.
@@ -31,7 +32,7 @@ func TestAProxyIsLightAndStandsWhereItsModelStands(t *testing.T) {
 	m := ring(200)
 	box := m.Bounds()
 	for _, want := range []int{60_000, 12_000, 2_000, 200} {
-		small := Make(m, want, 64)
+		small, offBy := Make(m, want, 64)
 		got := small.Weigh().Triangles
 		if got > want*11/10 || got < want/6 {
 			t.Errorf("%d triangles were asked for, %d came", want, got)
@@ -43,6 +44,10 @@ func TestAProxyIsLightAndStandsWhereItsModelStands(t *testing.T) {
 			t.Errorf("%d triangles: the box is off by %.3f of its size, at most %.3f is fair", want, off, limit)
 		}
 		p := &small.Meshes[0].Parts[0]
+		// How far the surface is said to lie off is near to how far it does.
+		if d := simplify.Distance(p, &m.Meshes[0].Parts[0]); d > 6*offBy || offBy > 6*d {
+			t.Errorf("%d triangles: %v off, said to be %v", want, d, offBy)
+		}
 		if len(p.Normals) != len(p.Positions) || len(p.UV)/2 != len(p.Positions)/3 {
 			t.Errorf("%d triangles: %d places, %d normals, %d texture places", want, len(p.Positions)/3, len(p.Normals)/3, len(p.UV)/2)
 		}
@@ -65,7 +70,7 @@ func TestAProxyIsLightAndStandsWhereItsModelStands(t *testing.T) {
 
 func TestWhatIsLightAlreadyStaysAsItIs(t *testing.T) {
 	m := ring(10)
-	small := Make(m, 5000, 64)
+	small, _ := Make(m, 5000, 64)
 	if len(small.Meshes[0].Parts[0].Positions) != len(m.Meshes[0].Parts[0].Positions) {
 		t.Error("vertices were moved without need")
 	}
@@ -80,7 +85,8 @@ func TestInstancesCountWithTheirScale(t *testing.T) {
 		m.Nodes = append(m.Nodes, n)
 		m.Roots = append(m.Roots, len(m.Nodes)-1)
 	}
-	if got := Make(m, 4000, 64).Weigh().Triangles; got > 4400 || got < 700 {
+	light, _ := Make(m, 4000, 64)
+	if got := light.Weigh().Triangles; got > 4400 || got < 700 {
 		t.Errorf("%d triangles in all", got)
 	}
 }

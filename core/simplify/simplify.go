@@ -324,7 +324,7 @@ type collapse struct {
 // largest mean squared distance that was accepted.
 func (s *soup) reduce(target int) (worst float64) {
 	var list []collapse
-	var order, spare []uint32
+	var order, spare []uint64
 	touched := make([]bool, len(s.at))
 	to := make([]uint32, len(s.place)) // of wedges
 	for len(s.index)/3 > target {
@@ -341,10 +341,10 @@ func (s *soup) reduce(target int) (worst float64) {
 		// An interior collapse takes two triangles. What is much dearer than
 		// what this pass needs waits: the next pass may find it cheaper.
 		need := len(s.index)/3 - target
-		limit := list[order[min(len(order)-1, need/2)]].cost * 1.5
+		limit := list[uint32(order[min(len(order)-1, need/2)])].cost * 1.5
 		taken, done := 0, 0
-		for _, i := range order {
-			c := &list[i]
+		for _, key := range order {
+			c := &list[uint32(key)]
 			if taken >= need || c.cost > limit && done > 0 {
 				break
 			}
@@ -468,26 +468,29 @@ func (s *soup) move(c *collapse, to []uint32, touched []bool) (gone int, ok bool
 	return gone, true
 }
 
-// sortByCost returns the order of the collapses by cost: a radix sort of the
-// bits, which for numbers that are not negative lie as the numbers do.
-func sortByCost(list []collapse, order, spare []uint32) (sorted, free []uint32) {
+// sortByCost returns the numbers of the collapses in the order of their cost,
+// in the lower halves: a radix sort of its bits, which for numbers that are
+// not negative lie as the numbers do. The last bits, a part in 8000, do not
+// matter.
+func sortByCost(list []collapse, order, spare []uint64) (sorted, free []uint64) {
 	order, spare = slices.Grow(order[:0], len(list))[:len(list)], slices.Grow(spare[:0], len(list))[:len(list)]
-	for i := range order {
-		order[i] = uint32(i)
+	const low, high, mask = 41, 52, 1<<11 - 1
+	var count [2][mask + 2]uint32
+	for i := range list {
+		key := uint64(math.Float32bits(list[i].cost))<<32 | uint64(i)
+		order[i] = key
+		count[0][key>>low&mask+1]++
+		count[1][key>>high&mask+1]++
 	}
-	const width = 11
-	for shift := 0; shift < 32; shift += width {
-		var count [1<<width + 1]uint32
-		for _, i := range order {
-			count[math.Float32bits(list[i].cost)>>shift&(1<<width-1)+1]++
+	for pass, shift := range [2]int{low, high} {
+		c := &count[pass]
+		for k := 1; k < len(c); k++ {
+			c[k] += c[k-1]
 		}
-		for k := 1; k < len(count); k++ {
-			count[k] += count[k-1]
-		}
-		for _, i := range order {
-			k := math.Float32bits(list[i].cost) >> shift & (1<<width - 1)
-			spare[count[k]] = i
-			count[k]++
+		for _, key := range order {
+			k := key >> shift & mask
+			spare[c[k]] = key
+			c[k]++
 		}
 		order, spare = spare, order
 	}
