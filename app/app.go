@@ -18,12 +18,15 @@ import (
 	"visator/core/stage"
 	"visator/core/unit"
 	"visator/store"
+	"visator/supplier"
 )
 
 // App does deeds. Queue may be nil where no jobs are started.
 type App struct {
 	Store *store.Store
 	Queue Queue
+	// Supplier is where models can be fetched from; nil where there is none.
+	Supplier *supplier.Client
 
 	shapes shapes
 }

@@ -293,7 +293,13 @@ func (a *App) RunIntake(ctx context.Context, id string) error {
 	if err := r.step(ctx, 0.02, "opening"); err != nil {
 		return err
 	}
-	o, err := a.open(ctx, &ar)
+	var o *opened
+	if ar.Fetch != "" {
+		err = r.fetch(ctx)
+	}
+	if err == nil {
+		o, err = a.open(ctx, &ar)
+	}
 	if err == nil {
 		defer o.Close()
 		r.o = o
@@ -369,7 +375,11 @@ func (r *reading) look(ctx context.Context) error {
 			}
 		}
 	}
-	known := r.credits()
+	var known credit.Credit
+	if err := json.Unmarshal(r.ar.Credit, &known); err != nil {
+		return err
+	}
+	known = known.Join(r.credits())
 	var taking []Taking
 	if len(found) == 1 && found[0].Renews == "" {
 		taking = []Taking{{Source: found[0].Path, Piece: pieceID(r.ar.ID, 0)}}

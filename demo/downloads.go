@@ -125,7 +125,7 @@ func objZip(name, base string, m *model.Model, top geom.M, metres float64, up mo
 	if err != nil {
 		return Download{}, err
 	}
-	files = append(files, file{"readme.txt", []byte("Free for any use within the Visator demo.\r\n")})
+	files = append(files, file{"readme.txt", []byte(credit)})
 	data, err := pack(files)
 	return Download{name, data, metres, up}, err
 }
@@ -168,6 +168,6 @@ func nested(name string, m *model.Model) (Download, error) {
 	if err != nil {
 		return Download{}, err
 	}
-	data, err := pack([]file{{"luggage barrow/source/barrow_obj.zip", inner}, {"luggage barrow/license.txt", []byte("Made for the Visator demo.\n")}})
+	data, err := pack([]file{{"luggage barrow/source/barrow_obj.zip", inner}, {"luggage barrow/license.txt", []byte(credit)}})
 	return Download{Name: name, Data: data}, err
 }

@@ -96,7 +96,29 @@ func Load(ctx context.Context, a *app.App, shoot bool, progress func(string)) (s
 	if err := l.dress(); err != nil {
 		return "", err
 	}
-	return set, l.shots(shoot)
+	if err := l.shots(shoot); err != nil {
+		return "", err
+	}
+	return set, l.pending(production, progress)
+}
+
+// pending takes in what is still to be decided about.
+func (l *loader) pending(production string, progress func(string)) error {
+	list, err := Pending()
+	if err != nil {
+		return err
+	}
+	for _, d := range list {
+		progress("taking in " + d.Name)
+		ar, _, err := l.a.Arrive(l.ctx, production, d.Name, bytes.NewReader(d.Data))
+		if err != nil {
+			return err
+		}
+		if err := l.a.RunIntake(l.ctx, ar.ID); err != nil {
+			return err
+		}
+	}
+	return nil
 }
 
 func (l *loader) edit(deeds ...app.Deed) error {

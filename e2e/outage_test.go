@@ -79,7 +79,7 @@ func TestUploadsThatAreNotTakenIn(t *testing.T) {
 	if code, out := send("renamed.obj", triangle); code != 200 || !strings.Contains(out, `"twice":true`) {
 		t.Errorf("the same again: %d %s", code, out)
 	}
-	for name, words := range map[string]string{"a.exe": "Drop a .glb", "b.obj": "is empty"} {
+	for name, words := range map[string]string{"a.exe": "Drop a model (.glb", "b.obj": "is empty"} {
 		body := map[string]string{"a.exe": "MZ", "b.obj": ""}[name]
 		if code, out := send(name, body); code != http.StatusUnprocessableEntity || !strings.Contains(out, words) {
 			t.Errorf("%s: %d %s", name, code, out)

@@ -49,6 +49,7 @@ type Arrival struct {
 	ForPiece     string          `json:"forPiece"`
 	Pictures     int             `json:"pictures"`
 	JobID        *int64          `json:"-"`
+	Fetch        string          `json:"fetch"`
 }
 
 // Piece is a model in the library.
@@ -144,7 +145,7 @@ func One[T any](ctx context.Context, q Querier, sql string, args ...any) (T, err
 
 const (
 	productionColumns = "id, name, unit, budget, revision, created"
-	arrivalColumns    = "id, production_id, name, blob, bytes, state, progress, note, report, created, files, found, taking, credit, for_piece, pictures, job_id"
+	arrivalColumns    = "id, production_id, name, blob, bytes, state, progress, note, report, created, files, found, taking, credit, for_piece, pictures, job_id, fetching"
 	pieceColumns      = "id, production_id, arrival_id, name, source, blob, facts, sizing, rev, gone, created, recipe, credit, tags, favourite, news, made, making, picture, weight"
 	takeColumns       = "id, set_id, shot_id, name, kind, state, progress, note, settings, result, job_id, created"
 	entryColumns      = "id, production_id, set_id, revision, label, changes, undone, dropped, at"
@@ -194,8 +195,8 @@ func ArrivalOf(ctx context.Context, q Querier, production, blob string) (Arrival
 
 // InsertArrival puts in a new one; its content must be kept before.
 func InsertArrival(ctx context.Context, q Querier, a Arrival) error {
-	_, err := q.Exec(ctx, "insert into arrival (id, production_id, name, blob, bytes, state, files, for_piece, job_id) values ($1, $2, $3, $4, $5, $6, $7, $8, $9)",
-		a.ID, a.ProductionID, a.Name, a.Blob, a.Bytes, a.State, a.Files, a.ForPiece, a.JobID)
+	_, err := q.Exec(ctx, "insert into arrival (id, production_id, name, blob, bytes, state, files, for_piece, job_id, fetching, credit) values ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, coalesce($11::jsonb, '{}'))",
+		a.ID, a.ProductionID, a.Name, a.Blob, a.Bytes, a.State, a.Files, a.ForPiece, a.JobID, a.Fetch, a.Credit)
 	return err
 }
 

@@ -166,6 +166,27 @@ func (s *Server) bring(c *echo.Context) error {
 	return c.JSON(http.StatusOK, map[string]string{"piece": id})
 }
 
+// catalogue asks the supplier; the browser itself never does.
+func (s *Server) catalogue(c *echo.Context) error {
+	list, err := s.app.Catalogue(c.Request().Context(), c.QueryParam("find"))
+	if err != nil {
+		return err
+	}
+	return c.JSON(http.StatusOK, list)
+}
+
+func (s *Server) order(c *echo.Context) error {
+	var req struct{ Goods, File string }
+	if err := decode(c, &req); err != nil {
+		return err
+	}
+	ar, err := s.app.Order(c.Request().Context(), c.Param("production"), req.Goods, req.File)
+	if err != nil {
+		return err
+	}
+	return c.JSON(http.StatusOK, ar)
+}
+
 // thumb is a small picture of a map.
 func (s *Server) thumb(c *echo.Context) error {
 	hash := c.Param("hash")

@@ -96,6 +96,8 @@ func (s *Server) Handler() http.Handler {
 	e.GET("/api/pieces/:piece", s.piece)
 	e.POST("/api/pieces/:piece/map", s.assignMap, small)
 	e.GET("/api/sets/:set/shelf", s.shelf)
+	e.GET("/api/supplier", s.catalogue)
+	e.POST("/api/productions/:production/order", s.order, small)
 	e.POST("/api/productions/:production/bring", s.bring, small)
 	e.POST("/api/sets/:set/cameras", s.takeCameras, small)
 	e.GET("/api/thumbs/:hash", s.thumb)

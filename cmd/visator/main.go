@@ -35,6 +35,7 @@ func commands() []command {
 		{"serve", "[flags]", "serve the application on loopback", serve},
 		{"demo", "[flags]", "serve it with the sample production", runDemo},
 		{"worker", "[flags]", "take jobs from the queue", worker},
+		{"supplier", "[--port N]", "be a small simulated supplier to practise on", runSupplier},
 		{"migrate", "[flags]", "bring the database to the newest form", migrate},
 	}
 }

@@ -11,6 +11,7 @@ import (
 	"os"
 	"path/filepath"
 	"runtime"
+	"strings"
 	"time"
 
 	"visator/app"
@@ -18,6 +19,8 @@ import (
 	"visator/jobs"
 	"visator/store"
 	"visator/store/pglocal"
+	"visator/supplier"
+	"visator/watch"
 	"visator/web"
 )
 
@@ -110,7 +113,11 @@ func worker(ctx context.Context, args []string) error {
 		return err
 	}
 	defer s.Close()
-	pool, err := jobs.Open(ctx, &app.App{Store: s}, *n, p.logger())
+	a := &app.App{Store: s}
+	if from := os.Getenv("VISATOR_SUPPLIER"); from != "" {
+		a.Supplier = &supplier.Client{Address: strings.TrimSuffix(from, "/")}
+	}
+	pool, err := jobs.Open(ctx, a, *n, p.logger())
 	if err != nil {
 		return err
 	}
@@ -142,6 +149,8 @@ func run(ctx context.Context, name string, args []string, withDemo bool) error {
 	p.flags(fs)
 	port := fs.Int("port", 8470, "port on 127.0.0.1; 0 takes any that is free")
 	workers := fs.Int("workers", 1, "intakes, and takes, at a time in this process; 0 leaves them to visator worker")
+	from := fs.String("supplier", os.Getenv("VISATOR_SUPPLIER"), "address of a supplier, such as http://127.0.0.1:8471; the demo starts the simulated one")
+	watched := fs.String("watch", "", "a folder: what is put into it arrives in the newest production, or, in a folder of a production's name, in that one")
 	takes := true
 	if withDemo {
 		fs.BoolVar(&takes, "takes", true, "put the three shots of the demo in the queue")
@@ -160,6 +169,14 @@ func run(ctx context.Context, name string, args []string, withDemo bool) error {
 	}
 	defer s.Close()
 	a := &app.App{Store: s}
+	if *from == "" && withDemo {
+		if *from, err = startSupplier(ctx); err != nil {
+			return err
+		}
+	}
+	if *from != "" {
+		a.Supplier = &supplier.Client{Address: strings.TrimSuffix(*from, "/")}
+	}
 	pool, err := jobs.Open(ctx, a, *workers, log)
 	if err != nil {
 		return err
@@ -183,6 +200,13 @@ func run(ctx context.Context, name string, args []string, withDemo bool) error {
 		return fmt.Errorf("port %d is taken (%w): stop what uses it, or choose another with --port", *port, err)
 	}
 	go site.Listen(ctx)
+	if *watched != "" {
+		w, err := watch.New(a, *watched, log)
+		if err != nil {
+			return err
+		}
+		go w.Run(ctx)
+	}
 	server := &http.Server{Handler: site.Handler(), ReadHeaderTimeout: 10 * time.Second, IdleTimeout: 2 * time.Minute,
 		// Pages that are open hold a stream of events: it ends with the server.
 		BaseContext: func(net.Listener) context.Context { return ctx }}

@@ -6,7 +6,8 @@ alter table arrival
   add column credit jsonb not null default '{}',     -- what the texts in it tell
   add column for_piece text not null default '',     -- a piece that its maps are meant for
   add column pictures integer not null default 0,    -- picture files in it
-  add column job_id bigint;
+  add column job_id bigint,
+  add column fetching text not null default '';         -- a supplier's file that is still to be fetched
 
 alter table piece
   add column recipe jsonb not null default '{}',     -- what was decided about parts, repairs and maps
@@ -30,4 +31,4 @@ create table made (
 -- +goose Down
 drop table made;
 alter table piece drop column weight, drop column picture, drop column making, drop column made, drop column news, drop column inventory, drop column favourite, drop column tags, drop column credit, drop column recipe;
-alter table arrival drop column job_id, drop column pictures, drop column for_piece, drop column credit, drop column taking, drop column found, drop column files;
+alter table arrival drop column fetching, drop column job_id, drop column pictures, drop column for_piece, drop column credit, drop column taking, drop column found, drop column files;
