@@ -55,12 +55,10 @@ func (a *App) picture(ctx context.Context, m *model.Model, top geom.M, width, he
 	s.Suns = []render.Sun{{To: geom.V{X: -0.5, Y: 0.7, Z: 0.5}.Unit(), Lux: geom.V{X: 9000, Y: 9000, Z: 9000}, Radius: 0.05}}
 	s.Build()
 	v := optics.Default()
-	v.Focal, v.FNumber = 85, 64
-	v.Eye = geom.V{X: 0.62, Y: 0.34, Z: 0.72}.Unit().Mul(3.6 * max(1, 4.0/3*float64(height)/float64(width)))
+	v.Eye = geom.V{X: 0.62, Y: 0.34, Z: 0.72}.Unit().Mul(6)
 	v.AimAt(geom.V{})
-	v.Near, v.Far, v.Focus = 0.1, 20, v.Eye.Len()
-	w, _ := v.Gate()
-	cam := render.Camera{World: v.World(), TanX: w / (2 * v.Focal) * 1.25, TanY: w / (2 * v.Focal) * 1.25 * float64(height) / float64(width), Near: v.Near, Far: v.Far, Focus: v.Focus}
+	cam := render.Camera{World: v.World(), Near: 0.1, Far: 20, Focus: 6}
+	cam.TanX, cam.TanY = fit(&cam, s.Bounds(), float64(width)/float64(height))
 	f, err := render.Render(ctx, s, &cam, render.Options{Width: width, Height: height, Samples: samples, Bounces: 2, Seed: 1, Denoise: true, Threads: 2})
 	if err != nil {
 		return "", err
@@ -68,6 +66,21 @@ func (a *App) picture(ctx context.Context, m *model.Model, top geom.M, width, he
 	img := finish.Picture(f.Color, width, height, 12.6)
 	behind(img, f)
 	return a.putPicture(ctx, img)
+}
+
+// fit is how wide a camera must look to see a box, with a margin around it.
+func fit(cam *render.Camera, box geom.Box, aspect float64) (tanX, tanY float64) {
+	back, ok := cam.World.Affine()
+	if !ok {
+		return 1, 1
+	}
+	const margin = 1.08
+	for i := range 8 {
+		p := back.Point(box.Corner(i))
+		tanX, tanY = max(tanX, math.Abs(p.X/p.Z)), max(tanY, math.Abs(p.Y/p.Z))
+	}
+	tanX = margin * max(tanX, tanY*aspect)
+	return tanX, tanX / aspect
 }
 
 // behind puts the neutral grey of a drawing's paper where nothing stands.
@@ -150,7 +163,7 @@ func (a *App) Thumb(ctx context.Context, blob string, channel int, invert bool) 
 
 // partStates lists the parts as the recipe's splits and joins leave them, each
 // with a small picture.
-func (a *App) partStates(ctx context.Context, src *model.Model, rec *recipe.Recipe) ([]PartState, error) {
+func (a *App) partStates(ctx context.Context, src *model.Model, up model.Axis, rec *recipe.Recipe) ([]PartState, error) {
 	m := rec.Rearranged(src)
 	out := []PartState{}
 	for _, p := range parts.List(m) {
@@ -163,7 +176,7 @@ func (a *App) partStates(ctx context.Context, src *model.Model, rec *recipe.Reci
 					one.Nodes[i].Mesh = model.None
 				}
 			})
-			pic, err := a.picture(ctx, &one, model.UpTurn(m.Up), 96, 72, 4)
+			pic, err := a.picture(ctx, &one, model.UpTurn(up), 96, 72, 4)
 			if err != nil {
 				return nil, err
 			}

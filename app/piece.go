@@ -38,7 +38,7 @@ func (MakeArgs) Kind() string { return "make" }
 
 // making is the version of how pieces are made: results of another version
 // are not taken for the same.
-const making = "5"
+const making = "6"
 
 // Made is all that follows from a source and a recipe.
 type Made struct {
@@ -70,13 +70,19 @@ type inventory struct {
 }
 
 // digest names what a piece is made from.
-func digest(content, source string, recipe json.RawMessage) string {
+func digest(content, source string, up model.Axis, recipe json.RawMessage) string {
 	h := sha256.New()
-	for _, s := range []string{making, content, source} {
+	for _, s := range []string{making, content, source, string(up)} {
 		fmt.Fprintf(h, "%d:%s", len(s), s)
 	}
 	h.Write(recipe)
 	return hex.EncodeToString(h.Sum(nil))
+}
+
+func digestOf(ar *store.Arrival, p *store.Piece) (string, error) {
+	var s sizing.Sizing
+	err := json.Unmarshal(p.Sizing, &s)
+	return digest(ar.Blob, p.Source, s.Up, p.Recipe), err
 }
 
 // Convert reads a model of a format that is not read here, by the converter.
@@ -104,7 +110,7 @@ var (
 
 // make applies a recipe to a model and derives all that is drawn of it. src
 // is as read; files are the paths of what came along.
-func (a *App) make(ctx context.Context, src *model.Model, source string, files []string, rec *recipe.Recipe, tell func(share float64, what string) error) (*Made, error) {
+func (a *App) make(ctx context.Context, src *model.Model, source string, files []string, up model.Axis, rec *recipe.Recipe, tell func(share float64, what string) error) (*Made, error) {
 	out := &Made{Inventory: recipe.Take(src, files)}
 	if err := a.thumbs(ctx, src, &out.Inventory); err != nil {
 		return nil, err
@@ -122,10 +128,10 @@ func (a *App) make(ctx context.Context, src *model.Model, source string, files [
 	}
 	out.Facts = intake.Describe(source, m)
 	out.Weight = recipe.Weigh(m)
-	if out.Parts, err = a.partStates(ctx, src, rec); err != nil {
+	if out.Parts, err = a.partStates(ctx, src, up, rec); err != nil {
 		return nil, err
 	}
-	if out.Picture, err = a.picture(ctx, m, model.UpTurn(m.Up), 320, 240, 12); err != nil {
+	if out.Picture, err = a.picture(ctx, m, model.UpTurn(up), 320, 240, 12); err != nil {
 		return nil, err
 	}
 	if len(rec.Mend) > 0 {
@@ -135,7 +141,7 @@ func (a *App) make(ctx context.Context, src *model.Model, source string, files [
 		if err != nil {
 			return nil, err
 		}
-		if out.Before, err = a.picture(ctx, raw, model.UpTurn(m.Up), 320, 240, 12); err != nil {
+		if out.Before, err = a.picture(ctx, mend.Marked(raw), model.UpTurn(up), 320, 240, 12); err != nil {
 			return nil, err
 		}
 		out.After = mend.Measure(m)
@@ -213,7 +219,7 @@ func (r *reading) firstMake(ctx context.Context, t Taking, m *model.Model, tell 
 	if err := r.a.ownMaps(ctx, r.o, m, &rec); err != nil {
 		return err
 	}
-	made, err := r.a.make(ctx, m, t.Source, r.o.Files(), &rec, tell)
+	made, err := r.a.make(ctx, m, t.Source, r.o.Files(), m.Up, &rec, tell)
 	if err != nil {
 		return err
 	}
@@ -243,7 +249,7 @@ func (r *reading) firstMake(ctx context.Context, t Taking, m *model.Model, tell 
 		if err != nil {
 			return err
 		}
-		if err := r.a.putMade(ctx, tx, p.ID, digest(r.ar.Blob, t.Source, row.Recipe), made); err != nil {
+		if err := r.a.putMade(ctx, tx, p.ID, digest(r.ar.Blob, t.Source, m.Up, row.Recipe), made); err != nil {
 			return err
 		}
 		if _, err := tx.Exec(ctx, "update arrival set report = $2 where id = $1", r.ar.ID, p.Facts); err != nil {
@@ -271,7 +277,10 @@ func (a *App) RunMake(ctx context.Context, id string) error {
 	if err != nil {
 		return err
 	}
-	want := digest(ar.Blob, p.Source, p.Recipe)
+	want, err := digestOf(&ar, &p)
+	if err != nil {
+		return err
+	}
 	if p.Made == want {
 		return store.SetMaking(ctx, a.Store.Pool, id, "")
 	}
@@ -302,7 +311,7 @@ func (a *App) RunMake(ctx context.Context, id string) error {
 			return err
 		}
 		// Decided anew meanwhile: another job is on its way.
-		if digest(ar.Blob, now.Source, now.Recipe) != want || now.ArrivalID != p.ArrivalID {
+		if d, err := digestOf(&ar, &now); err != nil || d != want || now.ArrivalID != p.ArrivalID {
 			if err := store.SetMaking(ctx, tx, id, "waiting"); err != nil {
 				return err
 			}
@@ -329,7 +338,11 @@ func (a *App) remake(ctx context.Context, ar *store.Arrival, p *store.Piece, tel
 	if err != nil {
 		return nil, err
 	}
-	return a.make(ctx, m, p.Source, o.Files(), &rec, tell)
+	var s sizing.Sizing
+	if err := json.Unmarshal(p.Sizing, &s); err != nil {
+		return nil, err
+	}
+	return a.make(ctx, m, p.Source, o.Files(), s.Up, &rec, tell)
 }
 
 // askMake makes a piece follow its recipe: at once when that was made before,
@@ -344,7 +357,10 @@ func (a *App) askMake(ctx context.Context, tx pgx.Tx, p *store.Piece) error {
 	if err != nil {
 		return err
 	}
-	want := digest(ar.Blob, row.Source, row.Recipe)
+	want, err := digestOf(&ar, &row)
+	if err != nil {
+		return err
+	}
 	if row.Made == want {
 		return store.SetMaking(ctx, tx, p.ID, "")
 	}
@@ -379,16 +395,16 @@ func (r *reading) renew(ctx context.Context, t Taking, m *model.Model, tell func
 	if err := firstError(json.Unmarshal(raw, &before), json.Unmarshal(old.Recipe, &rec)); err != nil {
 		return err
 	}
+	_, size, err := pieceFacts(&old)
+	if err != nil {
+		return err
+	}
 	after := recipe.Take(m, r.o.Files())
 	carried, news := rec.CarryOver(&before, &after)
 	if err := r.a.ownMaps(ctx, r.o, m, &carried); err != nil {
 		return err
 	}
-	made, err := r.a.make(ctx, m, t.Source, r.o.Files(), &carried, tell)
-	if err != nil {
-		return err
-	}
-	_, size, err := pieceFacts(&old)
+	made, err := r.a.make(ctx, m, t.Source, r.o.Files(), size.Up, &carried, tell)
 	if err != nil {
 		return err
 	}
@@ -411,7 +427,7 @@ func (r *reading) renew(ctx context.Context, t Taking, m *model.Model, tell func
 		if err := e.tx.QueryRow(ctx, "select $1::jsonb", carriedRaw).Scan(&carriedRaw); err != nil {
 			return err
 		}
-		if err := store.KeepMade(ctx, e.tx, digest(r.ar.Blob, t.Source, carriedRaw), result); err != nil {
+		if err := store.KeepMade(ctx, e.tx, digest(r.ar.Blob, t.Source, size.Up, carriedRaw), result); err != nil {
 			return err
 		}
 		return e.piece(ctx, t.Piece, func(pe *pieceEdit, _ *store.Piece) error {

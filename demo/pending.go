@@ -98,7 +98,7 @@ func Pending() ([]Download, error) {
 	low, lerr := objFiles("signal_low/signal_LOD1", semaphore(2), geom.Scaling(100), "")
 	high, herr := objFiles("signal_obj/signal_high", semaphore(8), geom.Scaling(100), "")
 	inner, ierr := pack(append(high, low...))
-	data, perr = pack([]file{{"signal/signal.glb", glbData.Bytes()}, {"signal/other formats.zip", inner}, {"signal/signal_points.ply", plyOf(semaphore(3))}, {"signal/license.txt", []byte(credit)}})
+	data, perr = pack([]file{{"signal/signal.glb", glbData.Bytes()}, {"signal/other formats.zip", inner}, {"signal/signal_mid.ply", plyOf(semaphore(3))}, {"signal/license.txt", []byte(credit)}})
 	add("signal_pack.zip", data, firstOf(err, lerr, herr, ierr, perr))
 
 	files, err = objFiles("barrow", newBarrow(), geom.Scaling(100), "")

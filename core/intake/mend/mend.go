@@ -318,7 +318,7 @@ func Measure(m *model.Model) []Fault {
 	if n := len(m.Surfaces) - len(different(m)); n > 0 {
 		add(Surfaces, n, len(m.Surfaces), "make one of them", "%d of %d surfaces are the same as another under a different name", n, len(m.Surfaces))
 	}
-	add(Holes, holes, 0, "", "%d open borders", holes)
+	add(Holes, holes, 0, "", "open borders: %d", holes)
 	return out
 }
 
@@ -394,6 +394,36 @@ func Apply(m *model.Model, kinds []Kind, crease float64) {
 		}
 		m.Meshes[i].Parts = parts
 	}
+}
+
+// Marked returns the model for a picture in which the faces that are inside out
+// have a warm red surface of their own. m is not changed.
+func Marked(m *model.Model) *model.Model {
+	out := *m
+	red := model.DefaultSurface()
+	red.Name, red.BaseColor, red.Metallic, red.DoubleSided = "inside out", [4]float64{0.8, 0.12, 0.05, 1}, 0, true
+	out.Surfaces = append(slices.Clone(m.Surfaces), red)
+	out.Meshes = slices.Clone(m.Meshes)
+	for i := range out.Meshes {
+		var list []model.Part
+		for _, p := range m.Meshes[i].Parts {
+			if p.Kind != model.Triangles || p.Triangles() == 0 || p.Triangles() > maxMeasured {
+				list = append(list, p)
+				continue
+			}
+			turn, n := topologyOf(&p).insideOut()
+			if n < p.Triangles() {
+				list = append(list, p.Only(func(t int) bool { return !turn[t] }))
+			}
+			if n > 0 {
+				bad := p.Only(func(t int) bool { return turn[t] })
+				bad.Surface, bad.Colors = len(out.Surfaces)-1, nil
+				list = append(list, bad)
+			}
+		}
+		out.Meshes[i].Parts = list
+	}
+	return &out
 }
 
 func turnOver(p *model.Part) {

@@ -87,6 +87,15 @@ func TestFacesInsideOutAreFoundAndTurned(t *testing.T) {
 		if n := count(m, Winding); n != want {
 			t.Errorf("%s: %d faces inside out, want %d", name, n, want)
 		}
+		red := 0
+		for _, p := range Marked(m).Meshes[0].Parts {
+			if p.Surface == 0 {
+				red += p.Triangles()
+			}
+		}
+		if red != want {
+			t.Errorf("%s: %d faces are marked red, want %d", name, red, want)
+		}
 		Apply(m, []Kind{Winding}, DefaultCrease)
 		q := &m.Meshes[0].Parts[0]
 		if n := outward(q); n != q.Triangles() {

@@ -39,7 +39,7 @@ export function intake(Alpine, { call, post, upload }) {
     },
     piecesOf(a) { return (v().st?.pieces || []).filter((x) => x.arrival === a.id); },
     nameOf(id) { return v().st?.pieces.find((x) => x.id === id)?.name || ""; },
-    megabytes: (n) => `${(n / 1e6).toFixed(n < 1e7 ? 2 : 0)} MB`,
+    megabytes: (n) => (n < 1e5 ? `${Math.ceil(n / 1e3)} kB` : `${(n / 1e6).toFixed(n < 1e7 ? 2 : 0)} MB`),
     say(text, bad) { v().say(text, bad); },
 
     show(mode) { this.mode = mode; this.find = ""; this.search(); },
