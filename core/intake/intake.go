@@ -19,6 +19,7 @@ import (
 	"visator/core/intake/obj"
 	"visator/core/intake/ply"
 	"visator/core/intake/stl"
+	"visator/core/intake/usd"
 	"visator/core/model"
 )
 
@@ -36,6 +37,10 @@ type format struct {
 var formats = []format{
 	{".glb", "carries its maps and states its unit", readGLB},
 	{".gltf", "states its unit, its maps lie beside it", gltf.Read},
+	{".usdz", "carries its maps and states its unit", usd.Read},
+	{".usdc", "states its unit, its maps lie beside it", usd.Read},
+	{".usda", "states its unit, its maps lie beside it", usd.Read},
+	{".usd", "states its unit, its maps lie beside it", usd.Read},
 	{".dae", "states its unit and axis", collada.Read},
 	{".obj", "states no unit", obj.Read},
 	{".ply", "states no unit and has one surface at most", ply.Read},

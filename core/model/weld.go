@@ -79,10 +79,12 @@ func (m *Model) MapAt(folder Folder, ref string, role Role) int {
 		}
 	}
 	data, err := folder.Near(ref)
-	return m.addMap(ref, role, data, err)
+	return m.AddMap(ref, role, data, err)
 }
 
-func (m *Model) addMap(ref string, role Role, data []byte, err error) int {
+// AddMap adds the map that a file names as ref, with its bytes or the error with
+// which they were not to be had.
+func (m *Model) AddMap(ref string, role Role, data []byte, err error) int {
 	mp := Map{Name: ref, Role: role.String(), Status: Missing}
 	switch {
 	case err == nil:

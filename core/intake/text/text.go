@@ -17,7 +17,12 @@ var pow10 = [...]float64{1, 1e1, 1e2, 1e3, 1e4, 1e5, 1e6, 1e7, 1e8, 1e9, 1e10, 1
 // says what may follow. Up to 19 digits count; the result is right to the last
 // bit of a float32. What is not a number is read as NaN in the ways programs
 // write it, infinities too.
-func Number(d []byte, i int) (v float64, end int, ok bool) {
+func Number(d []byte, i int) (v float64, end int, ok bool) { return read(d, i, true) }
+
+// Decimal is Number for formats in which a comma always separates.
+func Decimal(d []byte, i int) (v float64, end int, ok bool) { return read(d, i, false) }
+
+func read(d []byte, i int, comma bool) (v float64, end int, ok bool) {
 	// The usual form: few digits, a point, no exponent, then a space.
 	start := i
 	minus := i < len(d) && d[i] == '-'
@@ -42,8 +47,8 @@ func Number(d []byte, i int) (v float64, end int, ok bool) {
 		places = i - from
 		digits += places
 	}
-	if digits == 0 || digits > 18 || i < len(d) && d[i] > ' ' {
-		return anyNumber(d, start)
+	if digits == 0 || digits > 18 || i < len(d) && d[i] > ' ' && (comma || d[i] != ',' && d[i] != ')' && d[i] != ']') {
+		return anyNumber(d, start, comma)
 	}
 	v = float64(mant)
 	if places > 0 {
@@ -72,7 +77,7 @@ func eight(x uint64) (v uint64, n int) {
 
 // anyNumber reads what Number leaves: exponents, many digits, a plus sign, the
 // comma of a locale, and the ways to write what is not a number.
-func anyNumber(d []byte, start int) (v float64, end int, ok bool) {
+func anyNumber(d []byte, start int, mayComma bool) (v float64, end int, ok bool) {
 	i := start
 	neg := false
 	if i < len(d) && (d[i] == '-' || d[i] == '+') {
@@ -96,7 +101,7 @@ func anyNumber(d []byte, start int) (v float64, end int, ok bool) {
 	for ; i < len(d) && d[i]-'0' <= 9; i++ {
 		digit(0)
 	}
-	comma := i+1 < len(d) && d[i] == ',' && seen > 0 && d[i+1]-'0' <= 9 // some exporters write the comma of their locale
+	comma := mayComma && i+1 < len(d) && d[i] == ',' && seen > 0 && d[i+1]-'0' <= 9 // some exporters write the comma of their locale
 	if i < len(d) && d[i] == '.' || comma {
 		for i++; i < len(d) && d[i]-'0' <= 9; i++ {
 			digit(1)
