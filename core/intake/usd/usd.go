@@ -285,6 +285,9 @@ func operation(kind string, d []float64) (geom.M, error) {
 		}
 		out := geom.Identity
 		for _, c := range []byte(kind[6:]) { // the first named turns first
+			if c < 'X' || c > 'Z' {
+				return geom.Identity, fmt.Errorf("an axis is X, Y or Z, not %q", c)
+			}
 			out = turn(axes[c], d[c-'X']).Mul(out)
 		}
 		return out, nil
