@@ -3,7 +3,7 @@ SHELL := /bin/bash
 # The wide acceleration structure uses vector instructions where Go offers them.
 export GOEXPERIMENT := $(shell go version 2>/dev/null | grep -qE 'go1\.(2[6-9]|[3-9][0-9]).*amd64' && echo simd)
 
-.PHONY: demo test bench lint build assets need need-test clean fuzz
+.PHONY: demo test bench bench-large lint build assets need need-test clean fuzz
 
 demo: need build
 	./bin/visator demo
@@ -19,6 +19,10 @@ lint:
 bench: need-test build
 	go test -run '^$$' -bench . -benchtime 2x ./core/... ./e2e/...
 	bash scripts/bench.sh
+
+# A download of 700 MB goes through intake: some minutes, 4 GB of disk.
+bench-large: need-test build
+	VISATOR_LARGE=1 go test -timeout 30m -count 1 -run TestALargeDownload -v ./e2e/
 
 fuzz:
 	bash scripts/fuzz.sh

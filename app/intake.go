@@ -16,9 +16,11 @@ import (
 	"github.com/jackc/pgx/v5"
 	"github.com/riverqueue/river"
 
+	"visator/convert"
 	"visator/core/intake"
 	"visator/core/intake/archive"
 	"visator/core/intake/credit"
+	"visator/core/intake/gltf"
 	"visator/core/intake/maps"
 	"visator/core/model"
 	"visator/store"
@@ -275,7 +277,11 @@ func (a *App) read(ctx context.Context, o *opened, source string) (*model.Model,
 	if intake.IsForeign(source) {
 		return a.Convert(ctx, o, source)
 	}
-	return intake.ReadFrom(o, source)
+	m, err := intake.ReadFrom(o, source)
+	if errors.Is(err, gltf.ErrDraco) && convert.Available() {
+		return a.Convert(ctx, o, source)
+	}
+	return m, err
 }
 
 // RunIntake opens an arrival, finds what is in it, and makes pieces of what is

@@ -13,6 +13,11 @@ import (
 	"testing"
 	"testing/fstest"
 
+	"encoding/base64"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"os"
 	"visator/core/geom"
 	"visator/core/model"
 )
@@ -251,5 +256,34 @@ func TestErrorsSpeakTheFilesLanguage(t *testing.T) {
 		if _, err := Read("a.gltf", []byte(text), model.Folder{}); err == nil || !strings.Contains(err.Error(), want) {
 			t.Errorf("%s: %v", text, err)
 		}
+	}
+}
+
+// Two points whose places came through the compression of
+// EXT_meshopt_compression with its exponential filter.
+func TestCompressedViewsAreUnpacked(t *testing.T) {
+	raw, err := os.ReadFile("../meshopt/testdata/vectors.json")
+	if err != nil {
+		t.Fatal(err)
+	}
+	var v map[string]string
+	if err := json.Unmarshal(raw, &v); err != nil {
+		t.Fatal(err)
+	}
+	packed, _ := base64.StdEncoding.DecodeString(v["exp"])
+	doc := `{"asset":{"version":"2.0"},"extensionsUsed":["EXT_meshopt_compression"],"extensionsRequired":["EXT_meshopt_compression"],"scene":0,"scenes":[{"nodes":[0]}],"nodes":[{"mesh":0}],
+"meshes":[{"primitives":[{"mode":0,"attributes":{"POSITION":0}}]}],"accessors":[{"bufferView":0,"componentType":5126,"count":2,"type":"VEC3"}],
+"bufferViews":[{"buffer":1,"byteLength":24,"extensions":{"EXT_meshopt_compression":{"buffer":0,"byteLength":%d,"byteStride":12,"count":%d,"mode":"ATTRIBUTES","filter":"EXPONENTIAL"}}}],
+"buffers":[{"uri":"data:application/octet-stream;base64,%s","byteLength":%[1]d},{"byteLength":24}]}`
+	m := read(t, fmt.Appendf(nil, doc, len(packed), 2, v["exp"]))
+	if b := m.Bounds(); math.Abs(b.Max.Y-1000) > 1 || math.Abs(b.Min.Z+7) > 0.01 || len(m.Warnings) > 0 {
+		t.Errorf("%+v, %q", b, m.Warnings)
+	}
+	if _, err := Read("a.gltf", fmt.Appendf(nil, doc, len(packed), 9_000_000, v["exp"]), model.Folder{}); err == nil || !strings.Contains(err.Error(), "bufferViews[0], EXT_meshopt_compression") {
+		t.Errorf("a claim of nine million vertices: %v", err)
+	}
+	draco := `{"asset":{"version":"2.0"},"extensionsRequired":["KHR_draco_mesh_compression"]}`
+	if _, err := Read("a.gltf", []byte(draco), model.Folder{}); !errors.Is(err, ErrDraco) {
+		t.Errorf("%v", err)
 	}
 }

@@ -20,6 +20,9 @@ type document struct {
 		Buffer                 int
 		ByteOffset, ByteLength int64
 		ByteStride             int
+		Extensions             struct {
+			Meshopt *meshoptView `json:"EXT_meshopt_compression"`
+		}
 	}
 	Buffers []struct {
 		URI        string
@@ -147,4 +150,12 @@ type material struct {
 		IOR   struct{ IOR *float64 } `json:"KHR_materials_ior"`
 		Unlit *struct{}              `json:"KHR_materials_unlit"`
 	}
+}
+
+// meshoptView is a buffer view that is compressed (EXT_meshopt_compression).
+type meshoptView struct {
+	Buffer                 int
+	ByteOffset, ByteLength int64
+	ByteStride, Count      int
+	Mode, Filter           string
 }

@@ -18,6 +18,7 @@ import (
 	"strings"
 
 	"visator/core/geom"
+	"visator/core/intake/meshopt"
 	"visator/core/model"
 )
 
@@ -26,8 +27,12 @@ import (
 var known = []string{
 	"KHR_texture_transform", "KHR_lights_punctual", "KHR_materials_emissive_strength",
 	"KHR_materials_transmission", "KHR_materials_ior", "KHR_mesh_quantization",
-	"KHR_materials_unlit", "EXT_texture_webp",
+	"KHR_materials_unlit", "EXT_texture_webp", "EXT_meshopt_compression",
 }
+
+// ErrDraco is a model whose meshes are Draco compressed: the converter reads
+// it, this reader does not.
+var ErrDraco = errors.New("needs the extension KHR_draco_mesh_compression, which is not read here; ask for an export without it")
 
 const (
 	magicGLB  = 0x46546C67
@@ -62,14 +67,15 @@ func IsBinary(data []byte) bool {
 }
 
 type reader struct {
-	name    string
-	folder  model.Folder
-	doc     document
-	bin     []byte
-	buffers [][]byte
-	budget  int64 // bytes of decoded accessors still allowed
-	out     *model.Model
-	maps    map[[2]int]int // image and role to map
+	name     string
+	folder   model.Folder
+	doc      document
+	bin      []byte
+	buffers  [][]byte
+	budget   int64 // bytes of decoded accessors still allowed
+	out      *model.Model
+	maps     map[[2]int]int // image and role to map
+	unpacked map[int][]byte // compressed buffer views
 }
 
 // split takes a GLB apart into its JSON and binary chunk.
@@ -167,6 +173,9 @@ func (r *reader) read(data []byte) (*model.Model, error) {
 	}
 	for _, e := range d.ExtensionsRequired {
 		if !slices.Contains(known, e) {
+			if e == "KHR_draco_mesh_compression" {
+				return nil, ErrDraco
+			}
 			return nil, fmt.Errorf("needs the extension %s, which is not read here; ask for an export without it", e)
 		}
 	}
@@ -181,6 +190,7 @@ func (r *reader) read(data []byte) (*model.Model, error) {
 	}
 	r.budget = int64(len(data))*growth + slack
 	r.maps = map[[2]int]int{}
+	r.unpacked = map[int][]byte{}
 	for _, step := range []func() error{r.loadBuffers, r.loadSurfaces, r.loadMeshes, r.loadCameras, r.loadLights, r.loadNodes, r.applyMorphs, r.applySkins} {
 		if err := step(); err != nil {
 			return nil, err
@@ -249,6 +259,10 @@ func (r *reader) view(i int) ([]byte, int, error) {
 		return nil, 0, fmt.Errorf("bufferViews[%d] is not there (the file has %d)", i, len(r.doc.BufferViews))
 	}
 	v := r.doc.BufferViews[i]
+	if m := v.Extensions.Meshopt; m != nil {
+		data, err := r.unpack(i, m)
+		return data, m.ByteStride, err
+	}
 	if v.Buffer < 0 || v.Buffer >= len(r.buffers) {
 		return nil, 0, fmt.Errorf("bufferViews[%d]: buffer %d is not there", i, v.Buffer)
 	}
@@ -260,6 +274,42 @@ func (r *reader) view(i int) ([]byte, int, error) {
 		return nil, 0, fmt.Errorf("bufferViews[%d]: byteStride %d is not in 4..252", i, v.ByteStride)
 	}
 	return b[v.ByteOffset : v.ByteOffset+v.ByteLength], v.ByteStride, nil
+}
+
+// unpack returns the bytes of a compressed view, unpacked on first use.
+func (r *reader) unpack(i int, m *meshoptView) ([]byte, error) {
+	if data, ok := r.unpacked[i]; ok {
+		return data, nil
+	}
+	where := fmt.Sprintf("bufferViews[%d], EXT_meshopt_compression", i)
+	if m.Buffer < 0 || m.Buffer >= len(r.buffers) {
+		return nil, fmt.Errorf("%s: buffer %d is not there", where, m.Buffer)
+	}
+	b := r.buffers[m.Buffer]
+	if m.ByteOffset < 0 || m.ByteLength < 0 || m.ByteOffset > int64(len(b)) || m.ByteLength > int64(len(b))-m.ByteOffset || m.Count < 0 || m.ByteStride < 1 || m.ByteStride > 256 {
+		return nil, fmt.Errorf("%s: its bytes are outside of buffer %d of %d bytes", where, m.Buffer, len(b))
+	}
+	if err := r.spend(int64(m.Count)*int64(m.ByteStride), where); err != nil {
+		return nil, err
+	}
+	packed := b[m.ByteOffset : m.ByteOffset+m.ByteLength]
+	var data []byte
+	var err error
+	switch m.Mode {
+	case "ATTRIBUTES":
+		data, err = meshopt.Attributes(packed, m.Count, m.ByteStride, m.Filter)
+	case "TRIANGLES":
+		data, err = meshopt.Triangles(packed, m.Count, m.ByteStride)
+	case "INDICES":
+		data, err = meshopt.Indices(packed, m.Count, m.ByteStride)
+	default:
+		err = fmt.Errorf("the mode %q is not known", m.Mode)
+	}
+	if err != nil {
+		return nil, fmt.Errorf("%s: %w", where, err)
+	}
+	r.unpacked[i] = data
+	return data, nil
 }
 
 var (

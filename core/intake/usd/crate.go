@@ -25,7 +25,9 @@ type crate struct {
 	fields  []field
 	sets    []uint32
 	paths   []string
-	spent   int64
+	spent   int64 // bytes that were unpacked
+	read    int   // fields that were read
+	values  map[uint64]any
 	depth   int
 }
 
@@ -40,7 +42,7 @@ func bad(what string) error { return fmt.Errorf("%s: %w", what, errCrate) }
 
 // parseCrate reads a .usdc layer.
 func parseCrate(data []byte) (*layer, error) {
-	c := &crate{d: data}
+	c := &crate{d: data, values: map[uint64]any{}}
 	if len(data) < 24 {
 		return nil, errCrate
 	}
@@ -141,13 +143,24 @@ func (c *crate) toc() (map[string][]byte, error) {
 	return out, nil
 }
 
-// maxUnpacked bounds what one crate unpacks to in all.
-const maxUnpacked = 4 << 30
+// spend counts bytes that are made out of the crate: never many times what its
+// own bytes could honestly hold, so that values which lie over one another
+// cannot multiply.
+func (c *crate) spend(n int64) error {
+	const most, slack = 4 << 30, 64 << 20
+	if c.spent += n; n < 0 || c.spent > min(most, slack+300*int64(len(c.d))) {
+		return bad("its values claim far more than its bytes could hold")
+	}
+	return nil
+}
 
 // unpack reads bytes of the crate's fast compression: a count of chunks, 0 for
 // one alone, each an LZ4 block.
 func (c *crate) unpack(packed []byte, size int64) ([]byte, error) {
-	if c.spent += size; size < 0 || c.spent > maxUnpacked || size > int64(len(packed))*256+64 {
+	if err := c.spend(size); err != nil {
+		return nil, err
+	}
+	if size > int64(len(packed))*256+64 {
 		return nil, bad("compressed data claim too much")
 	}
 	if len(packed) == 0 {
@@ -318,6 +331,10 @@ func (c *crate) readSets(b *cursor) error {
 	return nil
 }
 
+// maxPathBytes bounds all paths together: a million prims deep in a scene have
+// some hundred bytes each.
+const maxPathBytes = 256 << 20
+
 // readPaths builds the paths of all specs from the tree in which they are
 // kept: for each its place in the table, its name (negative: a property), and
 // where its sibling is (0: it has only siblings, -1: only a child, -2: neither).
@@ -370,7 +387,7 @@ func (c *crate) readPaths(b *cursor) error {
 					full = parent + "/" + name
 				}
 			}
-			if length += len(full); length > 1<<30 {
+			if length += len(full); length > maxPathBytes {
 				return bad("the paths are too long")
 			}
 			c.paths[index[at]] = full
@@ -584,6 +601,10 @@ func (c *crate) each(set int, use func(name string, v any)) error {
 		}
 		if int64(f) >= int64(len(c.fields)) {
 			return bad("the fields")
+		}
+		// Specs share field sets, but none has hundreds of fields.
+		if c.read++; c.read > 1<<20+64*len(c.sets)+64*len(c.paths) {
+			return bad("the field sets lie over one another")
 		}
 		v, err := c.value(c.fields[f].rep)
 		if err != nil {

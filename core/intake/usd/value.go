@@ -87,11 +87,18 @@ func (c *crate) value(rep uint64) (any, error) {
 	defer func() { c.depth-- }()
 	kind := int(rep >> 48 & 0xff)
 	payload := rep & (1<<48 - 1)
-	if rep>>63 != 0 {
-		return c.array(kind, payload, rep>>61&1 != 0)
-	}
-	if rep>>62&1 != 0 {
+	if rep>>62&1 != 0 && rep>>63 == 0 {
 		return c.inlined(kind, uint32(payload)), nil
+	}
+	if v, ok := c.values[rep]; ok { // equal values are kept once
+		return v, nil
+	}
+	if rep>>63 != 0 {
+		v, err := c.array(kind, payload, rep>>61&1 != 0)
+		if err == nil {
+			c.values[rep] = v
+		}
+		return v, err
 	}
 	if payload > uint64(len(c.d)) {
 		return nil, bad("a value lies beyond the end")
@@ -221,6 +228,9 @@ func (c *crate) array(kind int, payload uint64, packed bool) (any, error) {
 		return nil, bad("an array claims too much")
 	}
 	count := int(n)
+	if err := c.spend(int64(count) * int64(max(s.n, 1)) * 8); err != nil {
+		return nil, err
+	}
 	const least = 16 // shorter arrays are never packed
 	if packed && count >= least && numeric && s.n == 1 {
 		return c.packedArray(b, s.kind, count)
