@@ -1,7 +1,8 @@
 #!/usr/bin/env bash
-# Measures reading and rays on a model of a million triangles, each beside a
-# well-known library where that is on the machine (Debian's assimp-utils;
-# libembree-dev with g++), in turns, so that both meet the same machine.
+# Measures reading, simplifying and rays on a model of a million triangles, each
+# beside a well-known library where that is to be had (Debian's assimp-utils,
+# npm's meshoptimizer, libembree-dev with g++), in turns, so that both meet the
+# same machine.
 set -euo pipefail
 cd "$(dirname "$0")/.."
 dir=$(mktemp -d)
@@ -12,8 +13,10 @@ peak() { /usr/bin/time -f '%M KB at most' "$@" 2>&1 >/dev/null | tail -1; }
 took() { grep -o 'took approx. [0-9.]*' | grep -o '[0-9.]*$'; }
 
 if command -v assimp >/dev/null; then
-  assimp export "$dir/ring.obj" "$dir/ring.glb" >/dev/null
-  for f in ring.obj ring.glb; do
+  for form in glb:glb2 stl:stlb ply:plyb dae:collada; do
+    assimp export "$dir/ring.obj" "$dir/ring.${form%%:*}" "-f${form##*:}" >/dev/null
+  done
+  for f in ring.obj ring.glb ring.stl ring.ply ring.dae; do
     for round in 1 2 3; do
       ours=$("$v" bench read "$dir/$f" | grep -o '[0-9.]*')
       theirs=$(assimp info "$dir/$f" --raw | took)
@@ -25,6 +28,18 @@ if command -v assimp >/dev/null; then
   done
 else
   "$v" bench read "$dir/ring.obj"
+fi
+
+cp scripts/simplify.mjs "$dir"
+if command -v npm >/dev/null && (cd "$dir" && npm install --silent --no-audit --no-fund meshoptimizer@1.3.0 >/dev/null 2>&1); then
+  for round in 1 2 3; do
+    ours=$("$v" bench simplify "$dir/ring.obj" 50000 "$dir/ours.obj" | grep -o 'in [0-9.]*' | grep -o '[0-9.]*')
+    theirs=$(node "$dir/simplify.mjs" "$dir/ring.obj" 50000 "$dir/theirs.obj" | grep -o 'in [0-9.]*' | grep -o '[0-9.]*')
+    awk -v a="$ours" -v b="$theirs" 'BEGIN { printf "simplify a million to 50 000: %.3f s, the mesh library %.3f s, ratio %.2f\n", a, b, a / b }'
+  done
+  ours=$("$v" bench distance "$dir/ring.obj" "$dir/ours.obj" | grep -o '[0-9.e-]*$')
+  theirs=$("$v" bench distance "$dir/ring.obj" "$dir/theirs.obj" | grep -o '[0-9.e-]*$')
+  awk -v a="$ours" -v b="$theirs" 'BEGIN { printf "distance to the original: %s, the mesh library %s, ratio %.2f\n", a, b, a / b }'
 fi
 
 if command -v g++ >/dev/null && g++ -O2 -march=native scripts/rays.cpp -o "$dir/rays" -lembree3 2>/dev/null; then

@@ -14,9 +14,9 @@ need() { # package, test command
 }
 need postgresql 'ls /usr/lib/postgresql/*/bin/initdb'
 need ffmpeg 'command -v ffmpeg'
+need assimp-utils 'command -v assimp'
 if [ "$what" = test ]; then
   need chromium 'command -v chromium'
-  need assimp-utils 'command -v assimp'
   need assimp-testmodels 'test -d /usr/share/assimp/models'
   need openexr 'command -v exrheader'
   need nodejs 'command -v node'

@@ -12,7 +12,7 @@ import (
 
 const head = `<?xml version="1.0"?><COLLADA xmlns="http://www.collada.org/2005/11/COLLADASchema" version="1.4.1">
 <asset><contributor><author>A. Maker</author><copyright>CC0-1.0</copyright></contributor><unit name="inch" meter="0.0254"/><up_axis>Z_UP</up_axis></asset>
-<library_images><image id="img"><init_from>file:///C:/work/My%20Wood.png</init_from></image></library_images>
+<library_images><image id="img"><init_from>file:///C:/tex/My%20Wood.png</init_from></image></library_images>
 <library_effects><effect id="fx"><profile_COMMON>
  <newparam sid="surf"><surface type="2D"><init_from>img</init_from></surface></newparam>
  <newparam sid="samp"><sampler2D><source>surf</source><wrap_s>CLAMP</wrap_s></sampler2D></newparam>
