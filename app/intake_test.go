@@ -1,0 +1,271 @@
+package app_test
+
+import (
+	"bytes"
+	"image"
+	"image/png"
+	"io"
+	"math"
+	"net/http/httptest"
+	"slices"
+	"strings"
+	"testing"
+
+	"visator/app"
+	"visator/core/exchange"
+	"visator/core/geom"
+	"visator/core/intake/maps"
+	"visator/core/model"
+	"visator/core/snag"
+	"visator/demo"
+	"visator/store"
+	"visator/supplier"
+)
+
+// folder sends files as one arrival and waits until it has been dealt with.
+func (d *desk) folder(name, piece string, files ...string) *app.State {
+	d.Helper()
+	i := 0
+	ar, _, err := d.a.ArriveFolder(d.ctx, d.production, name, piece, func() (app.Incoming, error) {
+		if i >= len(files) {
+			return app.Incoming{}, io.EOF
+		}
+		i += 2
+		return app.Incoming{Path: files[i-2], Body: strings.NewReader(files[i-1])}, nil
+	})
+	if err != nil {
+		d.Fatal(err)
+	}
+	return d.await(name, func(st *app.State) bool {
+		k := slices.IndexFunc(st.Arrivals, func(a store.Arrival) bool { return a.ID == ar.ID })
+		return k >= 0 && slices.Contains([]string{"done", "failed", "choose"}, st.Arrivals[k].State)
+	})
+}
+
+const board = "mtllib b.mtl\nv 0 0 0\nv 1 0 0\nv 1 1 0\nv 0 1 0\nvt 0 0\nvt 1 0\nvt 1 1\nvt 0 1\no Front\nusemtl Oak\nf 1/1 2/2 3/3 4/4\no Back\nusemtl Tin\nf 4/4 3/3 2/2\n"
+
+func pngOf(t testing.TB) string {
+	t.Helper()
+	var buf bytes.Buffer
+	if err := png.Encode(&buf, image.NewGray(image.Rect(0, 0, 4, 4))); err != nil {
+		t.Fatal(err)
+	}
+	return buf.String()
+}
+
+func (d *desk) waitMade(id string) *app.PieceState {
+	d.Helper()
+	st := d.await("the piece to be made", func(st *app.State) bool {
+		return slices.ContainsFunc(st.Pieces, func(p app.PieceState) bool { return p.ID == id && p.Making == "" })
+	})
+	for i := range st.Pieces {
+		if st.Pieces[i].ID == id {
+			return &st.Pieces[i]
+		}
+	}
+	return nil
+}
+
+func TestMissingMapsAreFoundInAnotherArrivalAndByHand(t *testing.T) {
+	d := newDesk(t)
+	st := d.folder("board", "", "board/b.obj", board, "board/b.mtl", "newmtl Oak\nmap_Kd tex/Oak_BaseColor.png\nnewmtl Tin\nKd 0.5 0.5 0.5\n")
+	id := st.Pieces[0].ID
+	if st.Pieces[0].Lacks != 1 {
+		t.Fatalf("lacks %d", st.Pieces[0].Lacks)
+	}
+	pic := pngOf(t)
+	st = d.folder("maps", "", "maps/oak_albedo_2k.png", pic, "maps/tin_rough.png", pic, "maps/unknown.png", pic)
+	arrival := st.Arrivals[1].ID
+	if st.Arrivals[1].Pictures != 3 || len(st.Pieces) != 1 {
+		t.Errorf("%+v", st.Arrivals[1])
+	}
+	found, err := d.a.FindMaps(d.ctx, "", arrival)
+	if err != nil || len(found) != 1 || found[0].Set != 2 || found[0].Lacks != 0 {
+		t.Fatalf("%+v, %v", found, err)
+	}
+	if p := d.waitMade(id); p.Lacks != 0 || len(p.Facts.Textures) != 2 {
+		t.Errorf("lacks %d, %+v", p.Lacks, p.Facts.Textures)
+	}
+	if tray, err := d.a.Tray(d.ctx, arrival); err != nil || len(tray) != 3 {
+		t.Errorf("%v, %v", tray, err)
+	}
+	// By hand, then left empty, then as it came.
+	if err := d.a.AssignMap(d.ctx, id, "Tin", maps.Metallic, arrival, "maps/unknown.png", 1); err != nil {
+		t.Fatal(err)
+	}
+	d.waitMade(id)
+	detail, err := d.a.Piece(d.ctx, id)
+	if err != nil {
+		t.Fatal(err)
+	}
+	cell := func(d *app.PieceDetail, surface string, role maps.Role) app.MapState {
+		for _, s := range d.Surfaces {
+			for _, c := range s.Cells {
+				if s.Key == surface && c.Role == role {
+					return c
+				}
+			}
+		}
+		return app.MapState{}
+	}
+	if c := cell(detail, "Tin", maps.Metallic); c.State != "chosen" || !strings.Contains(c.Say, "by hand") || !c.Hand {
+		t.Errorf("%+v", c)
+	}
+	if err := d.a.AssignMap(d.ctx, id, "Tin", "smell", arrival, "maps/unknown.png", 0); err == nil {
+		t.Error("a slot that no surface has was filled")
+	}
+	if err := d.a.AssignMap(d.ctx, id, "Tin", maps.Normal, arrival, "maps/gone.png", 0); err == nil {
+		t.Error("a picture that is not there was taken")
+	}
+	d.edit(app.Deed{Do: "recipe", ID: id, Patch: patch(map[string]any{"op": "unmap", "surface": "Tin", "role": "metallic"})})
+	if detail, _ = d.a.Piece(d.ctx, id); cell(detail, "Tin", maps.Metallic).State != "" {
+		t.Error("the slot is not as it came")
+	}
+}
+
+func TestDecisionsAboutPartsAreEditsLikeAnyOther(t *testing.T) {
+	d := newDesk(t)
+	st := d.folder("board", "", "board/b.obj", board, "board/b.mtl", "newmtl Oak\nnewmtl Tin\n")
+	id := st.Pieces[0].ID
+	decide := func(v map[string]any) {
+		t.Helper()
+		d.edit(app.Deed{Do: "recipe", ID: id, Patch: patch(v)})
+		d.waitMade(id)
+	}
+	decide(map[string]any{"op": "drop", "parts": []string{"Back"}})
+	if p := d.waitMade(id); p.Facts.Triangles != 2 || p.Facts.Parts != 1 {
+		t.Errorf("%+v", p.Facts)
+	}
+	decide(map[string]any{"op": "keep", "parts": []string{"Back"}})
+	decide(map[string]any{"op": "name", "parts": []string{"Front", "Back"}, "name": "side"})
+	detail, err := d.a.Piece(d.ctx, id)
+	if err != nil || detail.Parts[1].Label != "side 2" || detail.Parts[0].Thumb == "" {
+		t.Errorf("%+v, %v", detail.Parts, err)
+	}
+	decide(map[string]any{"op": "join", "parts": []string{"Front", "Back"}, "name": "both"})
+	if p := d.waitMade(id); p.Facts.Triangles != 3 || p.Facts.Parts != 2 { // one thing, two surfaces
+		t.Errorf("%+v", p.Facts)
+	}
+	decide(map[string]any{"op": "apart", "name": "both"})
+	// What was made before comes back at once, without a job.
+	if _, err := d.a.Undo(d.ctx, d.production); err != nil {
+		t.Fatal(err)
+	}
+	if p := d.state().Pieces[0]; p.Making != "" {
+		t.Errorf("after undo it is %q", p.Making)
+	}
+	for name, v := range map[string]map[string]any{"nothing chosen": {"op": "drop"}, "unknown": {"op": "paint"}, "no name": {"op": "name", "parts": []string{"Front"}}, "by smell": {"op": "split", "parts": []string{"Front"}, "by": "smell"}} {
+		if _, err := d.a.Edit(d.ctx, d.set, app.EditRequest{Revision: -1, Deeds: []app.Deed{{Do: "recipe", ID: id, Patch: patch(v)}}}); err == nil {
+			t.Errorf("%s was accepted", name)
+		}
+	}
+	// All parts dropped: the piece stays as it was and says why.
+	d.edit(app.Deed{Do: "recipe", ID: id, Patch: patch(map[string]any{"op": "drop", "parts": []string{"Front", "Back", "both"}})})
+	st = d.await("the failure", func(st *app.State) bool { return strings.HasPrefix(st.Pieces[0].Making, "failed") })
+	if !slices.ContainsFunc(st.Snags, func(s snag.Snag) bool { return strings.Contains(s.What, "keep at least one") }) {
+		t.Errorf("%+v", st.Snags)
+	}
+}
+
+func TestCamerasInAFileBecomeShots(t *testing.T) {
+	d := newDesk(t)
+	m := &model.Model{}
+	m.Stand(model.Mesh{Name: "wall", Parts: []model.Part{{Surface: model.None, Positions: []float32{-5, 0, -20, 5, 0, -20, 0, 10, -21}, Indices: []uint32{0, 1, 2}}}})
+	n := model.NewNode("view of the wall")
+	n.Local, n.Camera = geom.Translation(geom.V{Y: 2, Z: 5}), 0
+	m.Cameras = []model.Camera{{YFov: 2 * math.Atan(12.0/50), Aspect: 1.5, Near: 0.5, Far: 300}}
+	m.Nodes, m.Roots = append(m.Nodes, n), append(m.Roots, 1)
+	var buf bytes.Buffer
+	if err := exchange.WriteGLB(&buf, m); err != nil {
+		t.Fatal(err)
+	}
+	st := d.takeIn("wall.glb", buf.Bytes())
+	id := st.Pieces[0].ID
+	d.edit(app.Deed{Do: "place", Piece: id, At: geom.V{X: 100}}, app.Deed{Do: "change", Kind: "piece", ID: id, Patch: patch(map[string]any{"sizing": map[string]any{"centre": false, "ground": false}})})
+	if count, err := d.a.TakeCameras(d.ctx, d.set, id); err != nil || count != 1 {
+		t.Fatalf("%d, %v", count, err)
+	}
+	s := d.state().Shots[0]
+	if s.Name != "view of the wall" || s.View.Eye.Sub(geom.V{X: 100, Y: 2, Z: 5}).Len() > 1e-9 || math.Abs(s.View.Far-300) > 1e-9 {
+		t.Errorf("%+v", s)
+	}
+	// The wall's box begins 25 m ahead.
+	if math.Abs(s.View.Focus-25) > 0.01 {
+		t.Errorf("focused at %v", s.View.Focus)
+	}
+	if _, err := d.a.Undo(d.ctx, d.production); err != nil || len(d.state().Shots) != 0 {
+		t.Errorf("%v", err)
+	}
+}
+
+func TestASupplierIsFetchedFrom(t *testing.T) {
+	d := newDesk(t)
+	if _, err := d.a.Catalogue(d.ctx, ""); err == nil || !strings.Contains(err.Error(), "--supplier") {
+		t.Errorf("no supplier: %v", err)
+	}
+	shop, err := demo.Shop()
+	if err != nil {
+		t.Fatal(err)
+	}
+	shop.SlowBytes = 1 << 20
+	at := httptest.NewServer(shop)
+	defer at.Close()
+	d.a.Supplier = &supplier.Client{Address: at.URL}
+	list, err := d.a.Catalogue(d.ctx, "cc-by semaphore")
+	if err != nil || len(list) != 1 {
+		t.Fatalf("%d, %v", len(list), err)
+	}
+	for _, f := range list[0].Formats {
+		if _, err := d.a.Order(d.ctx, d.production, list[0].ID, f.File); err != nil {
+			t.Fatal(err)
+		}
+	}
+	if _, err := d.a.Order(d.ctx, d.production, "bench", "bench.glb"); err != nil {
+		t.Fatal(err)
+	}
+	st := d.await("the goods", func(st *app.State) bool {
+		n := 0
+		for _, a := range st.Arrivals {
+			if a.State == "done" || a.State == "failed" || a.State == "choose" {
+				n++
+			}
+		}
+		return n == 4
+	})
+	for _, a := range st.Arrivals {
+		if a.Name == "bench.glb" && (a.State != "failed" || !strings.Contains(a.Note, "come back tomorrow")) || a.Name == "signal_obj.zip" && a.State == "failed" {
+			t.Errorf("%s: %s %s", a.Name, a.State, a.Note)
+		}
+	}
+	if p := st.Pieces[0]; p.Credit.Price != 14 || p.Credit.Author != "Upper Valley Props" || p.Credit.Licence != "CC-BY-4.0" {
+		t.Errorf("%+v", p.Credit)
+	}
+}
+
+func TestAnIntakeIsStoppedAndTakenUpAgain(t *testing.T) {
+	d := newDesk(t)
+	shop := &supplier.Server{SlowBytes: 20_000, Files: map[string][]byte{"slow.glb": append(boxGLB(t), make([]byte, 100_000)...)},
+		Offers: []supplier.Offer{{ID: "1", Formats: []supplier.Form{{File: "slow.glb", Manner: supplier.Slow}}}}}
+	at := httptest.NewServer(shop)
+	defer at.Close()
+	d.a.Supplier = &supplier.Client{Address: at.URL}
+	ar, err := d.a.Order(d.ctx, d.production, "1", "slow.glb")
+	if err != nil {
+		t.Fatal(err)
+	}
+	d.await("the fetching", func(st *app.State) bool { return strings.HasPrefix(st.Arrivals[0].Note, "fetching") })
+	if err := d.a.CancelArrival(d.ctx, ar.ID); err != nil {
+		t.Fatal(err)
+	}
+	if err := d.a.CancelArrival(d.ctx, ar.ID); err == nil {
+		t.Error("it was stopped twice")
+	}
+	if s := d.state().Arrivals[0]; s.State != "cancelled" {
+		t.Errorf("%+v", s)
+	}
+	shop.SlowBytes = 10 << 20
+	if err := d.a.ResumeArrival(d.ctx, ar.ID); err != nil {
+		t.Fatal(err)
+	}
+	d.await("the arrival", func(st *app.State) bool { return st.Arrivals[0].State == "done" || st.Arrivals[0].State == "failed" })
+}
