@@ -10,6 +10,7 @@ import (
 	"fmt"
 	"io"
 	"path"
+	"runtime/debug"
 	"slices"
 	"strings"
 
@@ -28,10 +29,11 @@ import (
 
 // Limits of what comes in.
 const (
-	MaxUpload = 8 << 30  // bytes of one file: larger than any model on sale, smaller than most disks
-	MaxFiles  = 20_000   // of one folder
-	maxLooked = 40       // models of one arrival that are read to tell them apart
-	maxGlance = 64 << 20 // bytes of one of them: larger ones are told apart by name
+	MaxUpload    = 8 << 30   // bytes of one file: larger than any model on sale, smaller than most disks
+	MaxFiles     = 20_000    // of one folder
+	maxLooked    = 40        // models of one arrival that are read to tell them apart
+	heavyArrival = 256 << 20 // bytes beyond which memory is spared
+	maxGlance    = 64 << 20  // bytes of one of them: larger ones are told apart by name
 )
 
 // IntakeArgs is the job that reads an arrival.
@@ -296,6 +298,12 @@ func (a *App) RunIntake(ctx context.Context, id string) error {
 		return nil
 	}
 	r := &reading{a: a, ar: &ar}
+	if ar.Bytes > heavyArrival {
+		// Memory is collected sooner while it is worked on, and given back after.
+		old := debug.SetGCPercent(25)
+		defer debug.FreeOSMemory()
+		defer debug.SetGCPercent(old)
+	}
 	if err := r.step(ctx, 0.02, "opening"); err != nil {
 		return err
 	}

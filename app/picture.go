@@ -165,11 +165,15 @@ func (a *App) Thumb(ctx context.Context, blob string, channel int, invert bool) 
 // with a small picture.
 func (a *App) partStates(ctx context.Context, src *model.Model, up model.Axis, rec *recipe.Recipe) ([]PartState, error) {
 	m := rec.Rearranged(src)
+	drawn := m
+	if m.Weigh().Triangles > pictureTriangles {
+		drawn, _ = proxy.Make(m, pictureTriangles, pictureSide)
+	}
 	out := []PartState{}
 	for _, p := range parts.List(m) {
 		s := PartState{Part: p}
 		if len(out) < maxThumbs && p.Triangles > 0 {
-			one := *m
+			one := *drawn
 			one.Nodes = slices.Clone(m.Nodes)
 			m.Walk(func(i int, _ *model.Node, _ geom.M) {
 				if i != p.Node {

@@ -1,12 +1,12 @@
 package app
 
 import (
-	"bytes"
 	"context"
 	"crypto/sha256"
 	"encoding/hex"
 	"encoding/json"
 	"fmt"
+	"io"
 	"math"
 	"path"
 	"strings"
@@ -131,7 +131,12 @@ func (a *App) make(ctx context.Context, src *model.Model, source string, files [
 	if out.Parts, err = a.partStates(ctx, src, up, rec); err != nil {
 		return nil, err
 	}
-	if out.Picture, err = a.picture(ctx, m, model.UpTurn(up), 320, 240, 12); err != nil {
+	// Heavy models are drawn from one lighter version of themselves.
+	drawn := m
+	if out.Facts.Triangles > pictureTriangles {
+		drawn, _ = proxy.Make(m, pictureTriangles, pictureSide)
+	}
+	if out.Picture, err = a.picture(ctx, drawn, model.UpTurn(up), 320, 240, 12); err != nil {
 		return nil, err
 	}
 	if len(rec.Mend) > 0 {
@@ -171,7 +176,7 @@ func (a *App) make(ctx context.Context, src *model.Model, source string, files [
 		out.Levels = append(out.Levels, Level{hash, small.Weigh().Triangles, bytes, off})
 	}
 	front, top := map[model.Axis]string{}, map[model.Axis]string{}
-	outline, _ := proxy.Make(m, 40_000, 1)
+	outline, _ := proxy.Make(drawn, 40_000, 1)
 	for _, up := range []model.Axis{"X", "Y", "Z"} {
 		front[up] = sizing.Silhouette(outline, model.UpTurn(up), sizing.Front)
 		top[up] = sizing.Silhouette(outline, model.UpTurn(up), sizing.Top)
@@ -453,11 +458,10 @@ func unitChange(grew float64) float64 {
 }
 
 func (a *App) putGLB(ctx context.Context, m *model.Model) (hash string, size int, err error) {
-	var buf bytes.Buffer
-	if err := exchange.WriteGLB(&buf, m); err != nil {
-		return "", 0, err
-	}
-	hash, n, err := a.Store.PutBlob(ctx, &buf, 0)
+	r, w := io.Pipe() // it is never whole in memory
+	go func() { w.CloseWithError(exchange.WriteGLB(w, m)) }()
+	hash, n, err := a.Store.PutBlob(ctx, r, 0)
+	r.CloseWithError(err)
 	return hash, int(n), err
 }
 

@@ -16,6 +16,10 @@ import (
 	"visator/core/simplify"
 )
 
+// huge is the number of triangles beyond which vertices are joined in cells
+// before edges are collapsed: quadrics of ten million triangles take gigabytes.
+const huge = 4_000_000
+
 // Make returns a version of m of about triangles triangles (never fewer than
 // one a part that has any) with maps of at most side pixels, and how far its
 // surface may lie from m's, in m's unit. m is not changed.
@@ -24,7 +28,12 @@ func Make(m *model.Model, triangles, side int) (*model.Model, float64) {
 	out.Meshes = make([]model.Mesh, len(m.Meshes))
 	copy(out.Meshes, m.Meshes)
 	off := 0.0
-	if total := m.Weigh().Triangles; total > triangles && triangles > 0 {
+	total := m.Weigh().Triangles
+	if total > huge && triangles < huge/2 {
+		off += clusters(&out, m.Bounds().Size().Len(), huge/2)
+		total = out.Weigh().Triangles
+	}
+	if total > triangles && triangles > 0 {
 		off = collapse(&out, float64(triangles)/float64(total))
 		// Meshes whose every face stands alone cannot be collapsed: clusters
 		// can always be made.

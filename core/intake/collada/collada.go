@@ -223,6 +223,9 @@ func (r *reader) instance(at int, n *model.Node, e *markup.Element, children *[]
 }
 
 func numbers(e *markup.Element, n int) ([]float64, error) {
+	if e == nil {
+		return nil, fmt.Errorf("%d numbers are not there", n)
+	}
 	f := strings.Fields(e.String())
 	if len(f) < n {
 		return nil, fmt.Errorf("<%s> needs %d numbers, %d are there", e.Name, n, len(f))
