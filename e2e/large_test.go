@@ -22,7 +22,7 @@ func TestALargeDownload(t *testing.T) {
 		t.Skip("takes some minutes: run it by make bench-large")
 	}
 	file := filepath.Join(t.TempDir(), "ring.obj")
-	if out, err := exec.Command(binary, "bench", "model", "2240", file).CombinedOutput(); err != nil {
+	if out, err := exec.Command(binary, "bench", "model", "2240", file, "--coordinates").CombinedOutput(); err != nil {
 		t.Fatalf("%v: %s", err, out)
 	}
 	s := newSite(t)
@@ -64,7 +64,10 @@ func TestALargeDownload(t *testing.T) {
 		_, _ = fmt.Sscanf(line, "VmHWM: %d kB", &peak)
 	}
 	slices.Sort(took)
-	info, _ := f.Stat()
+	info, err := os.Stat(file)
+	if err != nil {
+		t.Fatal(err)
+	}
 	t.Logf("%d MB uploaded in %.1f s, through intake in %.1f s: %s; peak %d MB; %d other requests: median %v, 95th percentile %v, longest %v",
 		info.Size()>>20, uploaded.Seconds(), time.Since(start).Seconds(), st.Arrivals[0].State+" "+st.Arrivals[0].Note, peak>>10, len(took), took[len(took)/2], took[len(took)*95/100], took[len(took)-1])
 	if st.Arrivals[0].State != "done" || st.Pieces[0].Facts.Triangles < 10_000_000 {

@@ -24,6 +24,7 @@ simplify: reduces a model of one mesh to N triangles and prints the time.
 distance: prints the Hausdorff distance of two models of one mesh.
 model: writes a model of 2 N x N triangles to try the others on.`)
 	threads := fs.Int("threads", 1, "threads")
+	coordinates := fs.Bool("coordinates", false, "model: with texture coordinates")
 	rest, err := parse(fs, args)
 	if err != nil {
 		return err
@@ -38,7 +39,7 @@ model: writes a model of 2 N x N triangles to try the others on.`)
 	case len(rest) == 3 && rest[0] == "distance":
 		return benchDistance(rest[1], rest[2])
 	case len(rest) == 3 && rest[0] == "model":
-		return benchModel(rest[1], rest[2])
+		return benchModel(rest[1], rest[2], *coordinates)
 	}
 	return usagef("say: bench rays FILE, bench read FILE, bench simplify FILE N OUT.obj, bench distance A B or bench model N FILE.obj")
 }
@@ -120,7 +121,7 @@ func benchDistance(a, b string) error {
 
 // benchModel writes a bumpy ring whose triangles are all alike in size and
 // lie in every direction.
-func benchModel(side, file string) error {
+func benchModel(side, file string, coordinates bool) error {
 	n, err := strconv.Atoi(side)
 	if err != nil || n < 3 || n > 5000 {
 		return usagef("%q is not a number of 3 to 5000", side)
@@ -135,12 +136,19 @@ func benchModel(side, file string) error {
 		for j := range n {
 			u, v := 2*math.Pi*float64(i)/float64(n), 2*math.Pi*float64(j)/float64(n)
 			r := 0.35 + 0.03*math.Sin(23*u+5*v)*math.Cos(17*v)
+			if coordinates {
+				fmt.Fprintf(w, "vt %.6f %.6f\n", float64(i)/float64(n), float64(j)/float64(n))
+			}
 			fmt.Fprintf(w, "v %.6f %.6f %.6f\n", (1+r*math.Cos(v))*math.Cos(u), r*math.Sin(v), (1+r*math.Cos(v))*math.Sin(u))
 		}
 	}
 	for i := range n {
 		for j := range n {
 			a, b, c, d := i*n+j+1, (i+1)%n*n+j+1, (i+1)%n*n+(j+1)%n+1, i*n+(j+1)%n+1
+			if coordinates {
+				fmt.Fprintf(w, "f %d/%[1]d %d/%[2]d %d/%[3]d\nf %[1]d/%[1]d %[3]d/%[3]d %[4]d/%[4]d\n", a, b, c, d)
+				continue
+			}
 			fmt.Fprintf(w, "f %d %d %d\nf %d %d %d\n", a, b, c, a, c, d)
 		}
 	}
