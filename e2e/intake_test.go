@@ -150,7 +150,9 @@ func TestFromADropToATexturedPieceThatStaysThroughANewerVersion(t *testing.T) {
 	b.click("[data-part=PriceTag] button")
 	s.await(set, "the dropped part", func(st *app.State) bool { return st.Pieces[0].Facts.Parts == 2 && st.Pieces[0].Making == "" })
 	b.fill("Name of part Lid", "Top board")
-	s.await(set, "the new name", func(st *app.State) bool { return strings.Contains(st.Undo, "name Lid Top board") && st.Pieces[0].Making == "" })
+	s.await(set, "the new name", func(st *app.State) bool {
+		return strings.Contains(st.Undo, "name Lid Top board") && st.Pieces[0].Making == ""
+	})
 	height := s.state(set).Pieces[0].Size.Y
 
 	// A newer version, in centimetres, with one part more: it replaces the
