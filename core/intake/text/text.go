@@ -67,7 +67,7 @@ var tens = [9]uint64{1, 1e1, 1e2, 1e3, 1e4, 1e5, 1e6, 1e7, 1e8}
 // fours one number.
 func eight(x uint64) (v uint64, n int) {
 	x ^= 0x3030303030303030 // digits become 0 to 9
-	other := (x | x + 0x7676767676767676) & 0x8080808080808080
+	other := (x | (x + 0x7676767676767676)) & 0x8080808080808080
 	n = bits.TrailingZeros64(other) / 8 // 8 when all are digits
 	x <<= 64 - 8*n                      // zeros in front; all of it when n is 0
 	x = x*10 + x>>8
