@@ -9,6 +9,7 @@ import (
 	"image/color"
 	"image/png"
 	"math"
+	"net/http/httptest"
 	"os"
 	"path/filepath"
 	"slices"
@@ -18,6 +19,7 @@ import (
 	"github.com/chromedp/chromedp"
 
 	"visator/app"
+	"visator/demo"
 )
 
 // flat is a picture of one colour.
@@ -292,4 +294,65 @@ func TestPartsRepairsAndTheLibrary(t *testing.T) {
 	if p := &st.Pieces[0]; p.Facts.Parts != 2 || p.Credit.Author != "Kim Sample" || len(p.Levels) == 0 {
 		t.Errorf("%+v", p)
 	}
+}
+
+// The supplier is searched and fetched from through the server; what came
+// along and was not used is put into a slot by hand.
+func TestASupplierIsFetchedFromAndAPictureAssigned(t *testing.T) {
+	shop, err := demo.Shop()
+	if err != nil {
+		t.Fatal(err)
+	}
+	shop.SlowBytes = 1 << 20
+	at := httptest.NewServer(shop)
+	defer at.Close()
+	s := newSite(t, "serve", "--supplier", at.URL)
+	b := browser(t)
+	b.do(chromedp.Navigate(s.address))
+	b.click("input[name=name]")
+	b.do(chromedp.KeyEvent("Shopping"))
+	b.press("Make it")
+	b.until("document.documentElement.dataset.ready === 'yes'")
+	set := eval[string](b, "document.documentElement.dataset.set")
+
+	b.click("[role=tab]:nth-of-type(3)")
+	b.until("document.querySelectorAll('[data-goods]').length > 3")
+	b.click("[aria-label='Search the supplier']")
+	b.do(chromedp.KeyEvent("lantern collada"))
+	b.until("document.querySelectorAll('[data-goods]').length === 1")
+	b.click("[data-goods=lantern] button")
+	b.click("[data-order='lantern.dae']")
+	st := s.await(set, "the lantern", func(st *app.State) bool { return len(st.Pieces) == 1 && st.Arrivals[0].State == "done" })
+	p := &st.Pieces[0]
+	// In centimetres and with +Z up, as its file says.
+	if p.Facts.Format != "COLLADA" || p.Sizing.Up != "Z" || math.Abs(p.Size.Y-0.383) > 0.002 || p.Credit.Licence != "CC0-1.0" || p.Credit.From != "the supplier" {
+		t.Errorf("%s, %+v, %v, %+v", p.Facts.Format, p.Sizing, p.Size, p.Credit)
+	}
+
+	// A picture that the model does not name is put into a slot by hand.
+	dir := t.TempDir()
+	for name, data := range map[string]string{"plate/plate.obj": crate([3]any{"Plate", "Steel", [3]float64{1, 0.1, 1}}), "plate/crate.mtl": "newmtl Steel\nKd 0.5 0.5 0.5\n", "plate/scratches.png": flat(t, color.NRGBA{90, 90, 90, 255})} {
+		path := filepath.Join(dir, name)
+		_ = os.MkdirAll(filepath.Dir(path), 0o700)
+		if err := os.WriteFile(path, []byte(data), 0o600); err != nil {
+			t.Fatal(err)
+		}
+	}
+	b.until("document.getElementById('folder')?.getClientRects().length")
+	b.do(chromedp.SetUploadFiles("#folder", []string{filepath.Join(dir, "plate")}))
+	s.await(set, "the plate", func(st *app.State) bool { return len(st.Pieces) == 2 && st.Pieces[1].Making == "" })
+	b.click("[data-piece-of=plate]")
+	b.until("document.querySelector('[data-piece-detail=plate]')")
+	b.press("Maps")
+	b.click("[data-cell='Steel roughness']")
+	b.until("document.querySelector('[aria-label=\"Picture for roughness of Steel\"]')")
+	eval[bool](b, "(e => { e.value = e.options[1].value; e.dispatchEvent(new Event('change', {bubbles: true})); return true })(document.querySelector('[aria-label=\"Picture for roughness of Steel\"]'))")
+	s.await(set, "the slot", func(st *app.State) bool {
+		return len(st.Pieces[1].Facts.Textures) == 1 && st.Pieces[1].Making == ""
+	})
+	b.until("document.querySelector('[data-cell=\"Steel roughness\"]').dataset.cellState === 'chosen'")
+	b.press("As it came")
+	s.await(set, "the empty slot", func(st *app.State) bool {
+		return len(st.Pieces[1].Facts.Textures) == 0 && st.Pieces[1].Making == ""
+	})
 }
