@@ -8,6 +8,7 @@ import (
 	"slices"
 	"strconv"
 	"strings"
+	"sync"
 
 	"visator/core/geom"
 	"visator/core/intake/markup"
@@ -198,6 +199,32 @@ func (r *meshReader) cached(e *markup.Element) (*source, error) {
 	return s, err
 }
 
+// readAhead reads the large arrays of a mesh at once. What goes wrong is told
+// when the array is asked for.
+func (r *meshReader) readAhead(mesh *markup.Element) {
+	const large = 1 << 20 // bytes of text: less is read sooner than shared out
+	var list []*markup.Element
+	for _, e := range mesh.All("source") {
+		if a := e.Child("float_array"); a != nil && len(a.Text) > large {
+			list = append(list, e)
+		}
+	}
+	if len(list) < 2 {
+		return
+	}
+	read := make([]*source, len(list))
+	var all sync.WaitGroup
+	for i, e := range list {
+		all.Go(func() { read[i], _ = r.source(e) })
+	}
+	all.Wait()
+	for i, e := range list {
+		if read[i] != nil {
+			r.sources[e] = read[i]
+		}
+	}
+}
+
 // inputs resolves the streams of a primitive; VERTEX stands for those of the
 // mesh's vertices.
 func (r *meshReader) inputs(prim *markup.Element) (out []input, step int, err error) {
@@ -225,6 +252,7 @@ func (r *meshReader) inputs(prim *markup.Element) (out []input, step int, err er
 
 func (r *reader) mesh(g *geometry, mesh *markup.Element) error {
 	m := &meshReader{r, map[*markup.Element]*source{}}
+	m.readAhead(mesh)
 	for _, prim := range mesh.Children {
 		switch prim.Name {
 		case "triangles", "polylist", "polygons", "tristrips", "trifans", "lines", "linestrips":
@@ -398,8 +426,9 @@ func (r *meshReader) assemble(inputs []input, step int, flat, sizes []uint32, ki
 		default:
 			continue
 		}
+		n := int64(in.from.count())
 		for _, x := range stream(in.offset) {
-			if int64(x) >= int64(in.from.count()) {
+			if int64(x) >= n {
 				return nil, nil, fmt.Errorf("a face names %s %d, there are %d; export the model again", strings.ToLower(in.semantic), int32(x), in.from.count())
 			}
 		}
@@ -484,6 +513,15 @@ func thin(flat []uint32, step int, sizes []uint32) (left, leftSizes []uint32) {
 	return left, leftSizes
 }
 
+func inOrder(at []uint32) bool {
+	for i, x := range at {
+		if x != uint32(i) {
+			return false
+		}
+	}
+	return true
+}
+
 // usesAll reports whether every one of n places is used by a corner.
 func usesAll(v []uint32, n int) bool {
 	used := make([]bool, n)
@@ -496,6 +534,9 @@ func usesAll(v []uint32, n int) bool {
 // pick gathers width numbers an item; missing ones are fill.
 func pick(s *source, at []uint32, width int, fill float32) []float32 {
 	if s.width == width {
+		if len(at) == s.count() && inOrder(at) {
+			return slices.Clone(s.data)
+		}
 		return model.Gather(s.data, width, at)
 	}
 	out := make([]float32, 0, len(at)*width)
