@@ -175,6 +175,22 @@ func TestAgreesWithTheImportLibrary(t *testing.T) {
 	}
 }
 
+// The library's own files that are not valid are refused with a sentence.
+func TestRefusesWhatTheImportLibraryKeepsAsInvalid(t *testing.T) {
+	for name, say := range map[string]string{"empty.obj": "is empty", "empty.ply": "is empty", "malformed.obj": "line 28: vertex 0 is not there"} {
+		data, err := os.ReadFile(filepath.Join(testModels, "invalid", name))
+		if err != nil {
+			if os.Getenv("VISATOR_FULL") != "" {
+				t.Fatal("install Debian's package assimp-testmodels")
+			}
+			t.Skip("needs Debian's package assimp-testmodels")
+		}
+		if _, err := intake.Read(name, data, model.Folder{}); err == nil || !strings.Contains(err.Error(), name) || !strings.Contains(err.Error(), say) {
+			t.Errorf("%s: %v", name, err)
+		}
+	}
+}
+
 func compare(t *testing.T, name string, r intake.Report, info string) {
 	t.Helper()
 	// The library counts points and lines as faces too: without them only
