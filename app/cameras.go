@@ -24,13 +24,9 @@ func (a *App) TakeCameras(ctx context.Context, setID, piece string) (n int, err 
 	if err != nil {
 		return 0, notThere(err, "The piece")
 	}
-	ar, err := a.Store.Arrival(ctx, p.ArrivalID)
+	o, err := a.openArrival(ctx, p.ArrivalID)
 	if err != nil {
 		return 0, err
-	}
-	o, err := a.open(ctx, &ar)
-	if err != nil {
-		return 0, wrong("%v", err)
 	}
 	defer o.Close()
 	m, err := a.read(ctx, o, p.Source)
@@ -134,5 +130,5 @@ func (e *editor) keepView(ctx context.Context, name string, v optics.View) error
 	if err != nil {
 		return err
 	}
-	return e.keepShot(ctx, list, stage.Shot{View: v, Light: e.set.Light}, name)
+	return e.keepShot(ctx, list, stage.Shot{ID: store.NewID(), View: v, Light: e.set.Light}, name)
 }

@@ -1,9 +1,11 @@
 package app
 
 import (
+	"cmp"
 	"context"
 	"encoding/json"
 	"fmt"
+	"math"
 	"slices"
 	"strings"
 
@@ -26,7 +28,6 @@ type PieceDetail struct {
 	Facts    intake.Report   `json:"facts"`
 	Picture  string          `json:"picture"`
 	Weight   recipe.Weight   `json:"weight"`
-	Came0    recipe.Weight   `json:"cameWeight"` // before any decision
 	Parts    []PartRow       `json:"parts"`
 	Columns  []maps.Role     `json:"columns"`
 	Surfaces []SurfaceRow    `json:"surfaces"`
@@ -94,14 +95,14 @@ func (a *App) Piece(ctx context.Context, id string) (d *PieceDetail, err error) 
 		var inv inventory
 		var rec recipe.Recipe
 		d = &PieceDetail{ID: id, Source: p.Source, Arrival: ar.ID, Came: ar.Name, Picture: p.Picture, News: p.News, Columns: maps.Columns}
-		if err := firstError(json.Unmarshal(raw, &inv), json.Unmarshal(p.Recipe, &rec), json.Unmarshal(p.Facts, &d.Facts), json.Unmarshal(p.Weight, &d.Weight)); err != nil {
+		if err := cmp.Or(json.Unmarshal(raw, &inv), json.Unmarshal(p.Recipe, &rec), json.Unmarshal(p.Facts, &d.Facts), json.Unmarshal(p.Weight, &d.Weight)); err != nil {
 			return fmt.Errorf("piece %s: %w", id, err)
 		}
-		d.Lacks, d.Tray, d.Came0 = rec.Lacks(&inv.Inventory), inv.Tray, inv.Weight
+		d.Lacks, d.Tray = rec.Lacks(&inv.Inventory), inv.Tray
 		d.Parts, d.Surfaces, d.Faults = partRows(&inv, &rec), surfaceRows(&inv, &rec), faultRows(&inv, &rec)
 		d.Before, d.Crease, d.Joined = inv.Before, rec.Crease, append([]recipe.Joint{}, rec.Join...)
 		if d.Crease == 0 {
-			d.Crease = 40
+			d.Crease = mend.DefaultCrease * 180 / math.Pi
 		}
 		d.Split = []string{}
 		for k := range rec.Split {

@@ -1,6 +1,7 @@
 package app
 
 import (
+	"cmp"
 	"context"
 	"encoding/json"
 	"fmt"
@@ -81,13 +82,13 @@ func (p *pieceEdit) Check() error {
 			return fmt.Errorf("a tag has 1 to 60 characters")
 		}
 	}
-	return firstError(p.Sizing.Check(), p.Recipe.Check(), p.Credit.Check())
+	return cmp.Or(p.Sizing.Check(), p.Recipe.Check(), p.Credit.Check())
 }
 
 // editOf reads what of a piece can be edited.
 func editOf(row *store.Piece) (p pieceEdit, err error) {
 	p = pieceEdit{Name: row.Name, Gone: row.Gone, Favourite: row.Favourite, Arrival: row.ArrivalID, Source: row.Source}
-	err = firstError(json.Unmarshal(row.Sizing, &p.Sizing), json.Unmarshal(row.Recipe, &p.Recipe), json.Unmarshal(row.Credit, &p.Credit), json.Unmarshal(row.Tags, &p.Tags))
+	err = cmp.Or(json.Unmarshal(row.Sizing, &p.Sizing), json.Unmarshal(row.Recipe, &p.Recipe), json.Unmarshal(row.Credit, &p.Credit), json.Unmarshal(row.Tags, &p.Tags))
 	if err == nil && len(row.News) > 0 {
 		err = json.Unmarshal(row.News, &p.News)
 	}
@@ -142,17 +143,22 @@ func (a *App) Edit(ctx context.Context, setID string, req EditRequest) (res Edit
 		if len(req.Deeds) > 1 {
 			e.label = fmt.Sprintf("%s and %d more", e.label, len(req.Deeds)-1)
 		}
-		raw, err := json.Marshal(e.changes)
-		if err != nil {
-			return err
-		}
-		if err := store.InsertEntry(ctx, tx, store.Entry{ProductionID: p.ID, SetID: setID, Revision: e.rev, Label: e.label, Changes: raw}); err != nil {
-			return err
-		}
 		res.Revision = e.rev
-		return a.commit(ctx, tx, p.ID, e.rev)
+		return e.record(ctx)
 	})
 	return res, err
+}
+
+// record writes what was done into the log and announces it.
+func (e *editor) record(ctx context.Context) error {
+	changes, err := json.Marshal(e.changes)
+	if err != nil {
+		return err
+	}
+	if err := store.InsertEntry(ctx, e.tx, store.Entry{ProductionID: e.set.ProductionID, SetID: e.set.ID, Revision: e.rev, Label: e.label, Changes: changes}); err != nil {
+		return err
+	}
+	return e.a.commit(ctx, e.tx, e.set.ProductionID, e.rev)
 }
 
 func (a *App) commit(ctx context.Context, tx pgx.Tx, production string, rev int64) error {
@@ -496,9 +502,6 @@ func (e *editor) shot(ctx context.Context, d *Deed) error {
 
 // keepShot keeps a new shot behind those in list.
 func (e *editor) keepShot(ctx context.Context, list []store.ShotRow, s stage.Shot, name string) error {
-	if s.ID == "" {
-		s.ID = store.NewID()
-	}
 	s.Name = stage.NextName(name, func(n string) bool {
 		return slices.ContainsFunc(list, func(r store.ShotRow) bool { return r.Name == n })
 	})
@@ -618,9 +621,7 @@ func (e *editor) patchPiece(ctx context.Context, d *Deed) error {
 		case p.Name != before.Name:
 			e.say("rename %s to %s", before.Name, p.Name)
 		case p.Credit != before.Credit:
-			if p.Credit.From = "by hand"; p.Credit.From != before.Credit.From {
-				p.Credit.From = "by hand"
-			}
+			p.Credit.From = "by hand"
 			e.say("credit of %s", before.Name)
 		case !slices.Equal(p.Tags, before.Tags):
 			e.say("tags of %s", before.Name)
@@ -686,7 +687,7 @@ func (e *editor) storePiece(ctx context.Context, id string, p *pieceEdit) error 
 	if p.News != nil {
 		row.News, errs[4] = json.Marshal(p.News)
 	}
-	if err := firstError(errs[:]...); err != nil {
+	if err := cmp.Or(errs[:]...); err != nil {
 		return err
 	}
 	if err := store.PutPiece(ctx, e.tx, &row, e.rev); err != nil {

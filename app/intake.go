@@ -113,7 +113,7 @@ func (a *App) ArriveFolder(ctx context.Context, production, name, forPiece strin
 			}
 			// Its maps are looked for again, for this piece.
 			_, err = tx.Exec(ctx, "update arrival set for_piece = $2, state = 'waiting' where id = $1", ar.ID, forPiece)
-			return firstError(err, a.queueIntake(ctx, tx, &ar))
+			return cmp.Or(err, a.queueIntake(ctx, tx, &ar))
 		} else if !errors.Is(err, store.ErrNotFound) {
 			return err
 		}
@@ -236,6 +236,7 @@ type Taking struct {
 // opened is an arrival with its files at hand.
 type opened struct {
 	*archive.Archive
+	from  store.Arrival
 	files []*blobAt
 }
 
@@ -248,6 +249,19 @@ func (o *opened) Close() {
 	}
 }
 
+// openArrival opens an arrival by its name in the database, for a person.
+func (a *App) openArrival(ctx context.Context, id string) (*opened, error) {
+	ar, err := a.Store.Arrival(ctx, id)
+	if err != nil {
+		return nil, notThere(err, "The arrival")
+	}
+	o, err := a.open(ctx, &ar)
+	if err != nil {
+		return nil, wrong("%v", err)
+	}
+	return o, nil
+}
+
 // open makes the file tree of an arrival.
 func (a *App) open(ctx context.Context, ar *store.Arrival) (*opened, error) {
 	var files []arrivedFile
@@ -257,7 +271,7 @@ func (a *App) open(ctx context.Context, ar *store.Arrival) (*opened, error) {
 	if len(files) == 0 {
 		files = []arrivedFile{{ar.Name, ar.Blob, ar.Bytes}}
 	}
-	o := &opened{}
+	o := &opened{from: *ar}
 	var list []archive.File
 	for _, f := range files {
 		b := &blobAt{ctx: ctx, store: a.Store, hash: f.Blob, size: f.Bytes}
@@ -402,7 +416,7 @@ func (r *reading) look(ctx context.Context) error {
 	r.ar.Found, errs[0] = json.Marshal(found)
 	r.ar.Taking, errs[1] = json.Marshal(append([]Taking{}, taking...))
 	r.ar.Credit, errs[2] = json.Marshal(known)
-	if err := firstError(errs[:]...); err != nil {
+	if err := cmp.Or(errs[:]...); err != nil {
 		return err
 	}
 	return store.PutFound(ctx, r.a.Store.Pool, r.ar)
@@ -502,7 +516,7 @@ func (a *App) Take(ctx context.Context, arrival string, paths []string, renew ma
 		}
 		var found []Found
 		var taking []Taking
-		if err := firstError(json.Unmarshal(ar.Found, &found), json.Unmarshal(ar.Taking, &taking)); err != nil {
+		if err := cmp.Or(json.Unmarshal(ar.Found, &found), json.Unmarshal(ar.Taking, &taking)); err != nil {
 			return wrong("%s has not been looked through yet.", ar.Name)
 		}
 		for _, p := range paths {

@@ -2,6 +2,7 @@ package app
 
 import (
 	"bytes"
+	"cmp"
 	"context"
 	"encoding/json"
 	"path"
@@ -49,12 +50,8 @@ func (a *App) fill(ctx context.Context, o *opened, inv *recipe.Inventory, rec *r
 
 // ownMaps fills the slots of a model that has just arrived from what came with
 // it.
-func (a *App) ownMaps(ctx context.Context, o *opened, m *model.Model, rec *recipe.Recipe) error {
-	if len(maps.Pictures(o.Files())) == 0 {
-		return nil
-	}
-	inv := recipe.Take(m, nil)
-	_, bad, err := a.fill(ctx, o, &inv, rec)
+func (r *reading) ownMaps(ctx context.Context, m *model.Model, inv *recipe.Inventory, rec *recipe.Recipe) error {
+	_, bad, err := r.a.fill(ctx, r.o, inv, rec)
 	for _, b := range bad {
 		m.Warn("%s", b)
 	}
@@ -73,16 +70,12 @@ type MapsFound struct {
 // all surfaces, as one edit. An empty piece stands for all pieces of the
 // production that lack a map.
 func (a *App) FindMaps(ctx context.Context, piece, arrival string) ([]MapsFound, error) {
-	ar, err := a.Store.Arrival(ctx, arrival)
+	o, err := a.openArrival(ctx, arrival)
 	if err != nil {
-		return nil, notThere(err, "The arrival")
-	}
-	o, err := a.open(ctx, &ar)
-	if err != nil {
-		return nil, wrong("%v", err)
+		return nil, err
 	}
 	defer o.Close()
-	list, err := store.Pieces(ctx, a.Store.Pool, ar.ProductionID)
+	list, err := store.Pieces(ctx, a.Store.Pool, o.from.ProductionID)
 	if err != nil {
 		return nil, err
 	}
@@ -91,7 +84,7 @@ func (a *App) FindMaps(ctx context.Context, piece, arrival string) ([]MapsFound,
 		if piece != "" && list[i].ID != piece {
 			continue
 		}
-		f, err := a.findFor(ctx, o, &ar, list[i].ID, piece == "")
+		f, err := a.findFor(ctx, o, list[i].ID, piece == "")
 		if err != nil {
 			return nil, err
 		}
@@ -102,7 +95,7 @@ func (a *App) FindMaps(ctx context.Context, piece, arrival string) ([]MapsFound,
 	return out, nil
 }
 
-func (a *App) findFor(ctx context.Context, o *opened, ar *store.Arrival, id string, onlyLacking bool) (*MapsFound, error) {
+func (a *App) findFor(ctx context.Context, o *opened, id string, onlyLacking bool) (*MapsFound, error) {
 	raw, err := store.Inventory(ctx, a.Store.Pool, id)
 	if err != nil {
 		return nil, err
@@ -113,7 +106,7 @@ func (a *App) findFor(ctx context.Context, o *opened, ar *store.Arrival, id stri
 	}
 	var inv recipe.Inventory
 	var rec recipe.Recipe
-	if err := firstError(json.Unmarshal(raw, &inv), json.Unmarshal(p.Recipe, &rec)); err != nil {
+	if err := cmp.Or(json.Unmarshal(raw, &inv), json.Unmarshal(p.Recipe, &rec)); err != nil {
 		return nil, err
 	}
 	if onlyLacking && rec.Lacks(&inv) == 0 {
@@ -127,7 +120,7 @@ func (a *App) findFor(ctx context.Context, o *opened, ar *store.Arrival, id stri
 	if set == 0 {
 		return f, nil
 	}
-	return f, a.editPiece(ctx, ar.ProductionID, id, func(e *editor, pe *pieceEdit) error {
+	return f, a.editPiece(ctx, o.from.ProductionID, id, func(e *editor, pe *pieceEdit) error {
 		// Choices that came in between stay.
 		for surface, slots := range rec.Maps {
 			for role, c := range slots {
@@ -136,7 +129,7 @@ func (a *App) findFor(ctx context.Context, o *opened, ar *store.Arrival, id stri
 				}
 			}
 		}
-		e.say("take %d maps for %s from %s", set, pe.Name, ar.Name)
+		e.say("take %d maps for %s from %s", set, pe.Name, o.from.Name)
 		return nil
 	})
 }
@@ -156,15 +149,14 @@ func (a *App) AssignMap(ctx context.Context, piece, surface string, role maps.Ro
 		if arrival == "" {
 			arrival = p.ArrivalID
 		}
-		ar, err := a.Store.Arrival(ctx, arrival)
-		if err != nil || ar.ProductionID != p.ProductionID {
-			return notThere(store.ErrNotFound, "The arrival")
-		}
-		o, err := a.open(ctx, &ar)
+		o, err := a.openArrival(ctx, arrival)
 		if err != nil {
-			return wrong("%v", err)
+			return err
 		}
 		defer o.Close()
+		if o.from.ProductionID != p.ProductionID {
+			return notThere(store.ErrNotFound, "The arrival")
+		}
 		blob, data, err := a.keepPicture(ctx, o, file)
 		if err != nil {
 			return wrong("%v", err)
@@ -205,26 +197,15 @@ func (a *App) editProduction(ctx context.Context, production string, do func(e *
 		if err := do(e); err != nil || len(e.changes) == 0 {
 			return err
 		}
-		changes, err := json.Marshal(e.changes)
-		if err != nil {
-			return err
-		}
-		if err := store.InsertEntry(ctx, tx, store.Entry{ProductionID: production, SetID: e.set.ID, Revision: e.rev, Label: e.label, Changes: changes}); err != nil {
-			return err
-		}
-		return a.commit(ctx, tx, production, e.rev)
+		return e.record(ctx)
 	})
 }
 
 // Tray are the pictures of an arrival, for assigning by hand.
 func (a *App) Tray(ctx context.Context, arrival string) ([]string, error) {
-	ar, err := a.Store.Arrival(ctx, arrival)
+	o, err := a.openArrival(ctx, arrival)
 	if err != nil {
-		return nil, notThere(err, "The arrival")
-	}
-	o, err := a.open(ctx, &ar)
-	if err != nil {
-		return nil, wrong("%v", err)
+		return nil, err
 	}
 	defer o.Close()
 	return append([]string{}, maps.Pictures(o.Files())...), nil

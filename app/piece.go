@@ -1,6 +1,7 @@
 package app
 
 import (
+	"cmp"
 	"context"
 	"crypto/sha256"
 	"encoding/hex"
@@ -110,8 +111,8 @@ var (
 
 // make applies a recipe to a model and derives all that is drawn of it. src
 // is as read; files are the paths of what came along.
-func (a *App) make(ctx context.Context, src *model.Model, source string, files []string, up model.Axis, rec *recipe.Recipe, tell func(share float64, what string) error) (*Made, error) {
-	out := &Made{Inventory: recipe.Take(src, files)}
+func (a *App) make(ctx context.Context, src *model.Model, inv recipe.Inventory, source string, up model.Axis, rec *recipe.Recipe, tell func(share float64, what string) error) (*Made, error) {
+	out := &Made{Inventory: inv}
 	if err := a.thumbs(ctx, src, &out.Inventory); err != nil {
 		return nil, err
 	}
@@ -184,7 +185,7 @@ func (a *App) make(ctx context.Context, src *model.Model, source string, files [
 	var errs [2]error
 	out.Front, errs[0] = json.Marshal(front)
 	out.Top, errs[1] = json.Marshal(top)
-	return out, firstError(errs[:]...)
+	return out, cmp.Or(errs[:]...)
 }
 
 // putMade stores what was made of a piece, and remembers it for going back.
@@ -221,10 +222,11 @@ func (a *App) putMade(ctx context.Context, q store.Querier, id, digest string, m
 // firstMake makes a new piece.
 func (r *reading) firstMake(ctx context.Context, t Taking, m *model.Model, tell func(float64, string) error) error {
 	var rec recipe.Recipe
-	if err := r.a.ownMaps(ctx, r.o, m, &rec); err != nil {
+	inv := recipe.Take(m, r.o.Files())
+	if err := r.ownMaps(ctx, m, &inv, &rec); err != nil {
 		return err
 	}
-	made, err := r.a.make(ctx, m, t.Source, r.o.Files(), m.Up, &rec, tell)
+	made, err := r.a.make(ctx, m, inv, t.Source, m.Up, &rec, tell)
 	if err != nil {
 		return err
 	}
@@ -242,7 +244,7 @@ func (r *reading) firstMake(ctx context.Context, t Taking, m *model.Model, tell 
 	p.Sizing, errs[1] = json.Marshal(sizing.From(m.Unit, m.Up))
 	p.Recipe, errs[2] = json.Marshal(&rec)
 	p.Credit, errs[3] = json.Marshal(known)
-	if err := firstError(errs[:]...); err != nil {
+	if err := cmp.Or(errs[:]...); err != nil {
 		return err
 	}
 	return r.a.Store.Tx(ctx, func(tx pgx.Tx) error {
@@ -347,7 +349,7 @@ func (a *App) remake(ctx context.Context, ar *store.Arrival, p *store.Piece, tel
 	if err := json.Unmarshal(p.Sizing, &s); err != nil {
 		return nil, err
 	}
-	return a.make(ctx, m, p.Source, o.Files(), s.Up, &rec, tell)
+	return a.make(ctx, m, recipe.Take(m, o.Files()), p.Source, s.Up, &rec, tell)
 }
 
 // askMake makes a piece follow its recipe: at once when that was made before,
@@ -397,7 +399,7 @@ func (r *reading) renew(ctx context.Context, t Taking, m *model.Model, tell func
 	}
 	var before recipe.Inventory
 	var rec recipe.Recipe
-	if err := firstError(json.Unmarshal(raw, &before), json.Unmarshal(old.Recipe, &rec)); err != nil {
+	if err := cmp.Or(json.Unmarshal(raw, &before), json.Unmarshal(old.Recipe, &rec)); err != nil {
 		return err
 	}
 	_, size, err := pieceFacts(&old)
@@ -406,10 +408,10 @@ func (r *reading) renew(ctx context.Context, t Taking, m *model.Model, tell func
 	}
 	after := recipe.Take(m, r.o.Files())
 	carried, news := rec.CarryOver(&before, &after)
-	if err := r.a.ownMaps(ctx, r.o, m, &carried); err != nil {
+	if err := r.ownMaps(ctx, m, &after, &carried); err != nil {
 		return err
 	}
-	made, err := r.a.make(ctx, m, t.Source, r.o.Files(), size.Up, &carried, tell)
+	made, err := r.a.make(ctx, m, after, t.Source, size.Up, &carried, tell)
 	if err != nil {
 		return err
 	}

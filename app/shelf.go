@@ -1,6 +1,7 @@
 package app
 
 import (
+	"cmp"
 	"context"
 	"encoding/json"
 	"errors"
@@ -118,7 +119,7 @@ func (a *App) Bring(ctx context.Context, production, piece string) (id string, e
 			to = from
 			to.ID, to.ProductionID, to.State, to.JobID, to.ForPiece = store.NewID(), production, "done", nil, ""
 			to.Taking = json.RawMessage("[]")
-			if err := firstError(store.InsertArrival(ctx, tx, to), store.PutFound(ctx, tx, &to)); err != nil {
+			if err := cmp.Or(store.InsertArrival(ctx, tx, to), store.PutFound(ctx, tx, &to)); err != nil {
 				return err
 			}
 		} else if err != nil {

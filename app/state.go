@@ -1,6 +1,7 @@
 package app
 
 import (
+	"cmp"
 	"context"
 	"encoding/json"
 	"fmt"
@@ -332,7 +333,7 @@ func (st *State) fillPieces(pieces []store.Piece, looks []store.Look, rows []sto
 		ps := PieceState{ID: p.ID, Name: p.Name, Arrival: p.ArrivalID, Size: s.Size(f.Box()), AsRead: f.Box().Size(), Unit: f.Unit, Sizing: s, World: s.Transform(f.Box()), Facts: f, Copies: copies[p.ID], Levels: []Level{}}
 		ps.Box = f.Box().Apply(ps.World)
 		ps.Making, ps.Picture, ps.Marked, ps.News = p.Making, p.Picture, p.Favourite, len(p.News) > 0
-		if err := firstError(json.Unmarshal(p.Tags, &ps.Tags), json.Unmarshal(p.Credit, &ps.Credit), json.Unmarshal(p.Weight, &ps.Weight)); err != nil {
+		if err := cmp.Or(json.Unmarshal(p.Tags, &ps.Tags), json.Unmarshal(p.Credit, &ps.Credit), json.Unmarshal(p.Weight, &ps.Weight)); err != nil {
 			return fmt.Errorf("piece %s: %w", p.ID, err)
 		}
 		ps.Terms, ps.Unknown = credit.TermsOf(ps.Credit.Licence), ps.Credit.Unknown()
@@ -342,7 +343,7 @@ func (st *State) fillPieces(pieces []store.Piece, looks []store.Look, rows []sto
 		}
 		if l := lookOf[p.ID]; l != nil {
 			var front, top map[model.Axis]string
-			if err := firstError(json.Unmarshal(l.Levels, &ps.Levels), json.Unmarshal(l.Front, &front), json.Unmarshal(l.Top, &top)); err != nil {
+			if err := cmp.Or(json.Unmarshal(l.Levels, &ps.Levels), json.Unmarshal(l.Front, &front), json.Unmarshal(l.Top, &top)); err != nil {
 				return fmt.Errorf("look of piece %s: %w", p.ID, err)
 			}
 			k, m := s.MetresPerUnit*s.Factor, ps.World
@@ -375,15 +376,6 @@ func (st *State) fillPieces(pieces []store.Piece, looks []store.Look, rows []sto
 		st.Pieces[i].Level = l
 		if len(triangles[i]) > 0 {
 			st.Drawn += triangles[i][l] * counts[i]
-		}
-	}
-	return nil
-}
-
-func firstError(errs ...error) error {
-	for _, err := range errs {
-		if err != nil {
-			return err
 		}
 	}
 	return nil

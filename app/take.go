@@ -3,6 +3,7 @@ package app
 import (
 	"archive/zip"
 	"bytes"
+	"cmp"
 	"context"
 	"encoding/json"
 	"errors"
@@ -196,7 +197,7 @@ func (a *App) RunTake(ctx context.Context, id string) error {
 		return nil
 	}
 	sh := &shooting{a: a, t: t, start: time.Now()}
-	if err := firstError(json.Unmarshal(t.Settings, &sh.s), json.Unmarshal(t.Result, &sh.r)); err != nil {
+	if err := cmp.Or(json.Unmarshal(t.Settings, &sh.s), json.Unmarshal(t.Result, &sh.r)); err != nil {
 		return err
 	}
 	if len(sh.r.Frames) > 0 { // what was made before the interruption took its time too

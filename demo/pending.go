@@ -2,6 +2,7 @@ package demo
 
 import (
 	"bytes"
+	"cmp"
 	"strings"
 
 	"visator/core/exchange"
@@ -88,7 +89,7 @@ func Pending() ([]Download, error) {
 		}
 	}
 	data, perr := pack(append(files, file{"readme.txt", []byte(paid)}))
-	add("notice_board.zip", data, firstOf(err, perr))
+	add("notice_board.zip", data, cmp.Or(err, perr))
 	data, err = pack([]file{{"maps/boardwood_albedo_1k.png", planks(0.36, 0.24, 0.13, 6, 61)}, {"maps/boardwood_normal_dx_1k.png", grooves()},
 		{"maps/boardwood_gloss_1k.png", speckle(0.3, 0.3, 0.3, 0.2, 24, 62)}, {"maps/timetable_diffuse.png", print(63)}, {"maps/preview.png", speckle(0.5, 0.5, 0.5, 0.1, 8, 64)}})
 	add("notice_board_maps.zip", data, err)
@@ -99,21 +100,12 @@ func Pending() ([]Download, error) {
 	high, herr := objFiles("signal_obj/signal_high", semaphore(8), geom.Scaling(100), "")
 	inner, ierr := pack(append(high, low...))
 	data, perr = pack([]file{{"signal/signal.glb", glbData.Bytes()}, {"signal/other formats.zip", inner}, {"signal/signal_mid.ply", plyOf(semaphore(3))}, {"signal/license.txt", []byte(credit)}})
-	add("signal_pack.zip", data, firstOf(err, lerr, herr, ierr, perr))
+	add("signal_pack.zip", data, cmp.Or(err, lerr, herr, ierr, perr))
 
 	files, err = objFiles("barrow", newBarrow(), geom.Scaling(100), "")
 	data, perr = pack(append(files, file{"license.txt", []byte(credit)}))
-	add("luggage-barrow_v2.zip", data, firstOf(err, perr))
+	add("luggage-barrow_v2.zip", data, cmp.Or(err, perr))
 	return out, failed
-}
-
-func firstOf(errs ...error) error {
-	for _, err := range errs {
-		if err != nil {
-			return err
-		}
-	}
-	return nil
 }
 
 // newBarrow is the barrow as its maker exported it again: in centimetres, with
@@ -177,13 +169,13 @@ func Shop() (*supplier.Server, error) {
 	var failed error
 	glbOf := func(m *model.Model) []byte {
 		var b bytes.Buffer
-		failed = firstOf(failed, exchange.WriteGLB(&b, m))
+		failed = cmp.Or(failed, exchange.WriteGLB(&b, m))
 		return b.Bytes()
 	}
 	zipped := func(base string, m *model.Model) []byte {
 		files, err := objFiles(base, m, geom.Identity, "textures/")
 		data, perr := pack(append(files, file{"license.txt", []byte(credit)}))
-		failed = firstOf(failed, err, perr)
+		failed = cmp.Or(failed, err, perr)
 		return data
 	}
 	offer(supplier.Offer{ID: "churn", Name: "Milk churn", Say: "tin, with a brass plate", Author: "Kestrel Saddle Models", Licence: "CC0-1.0", Currency: "EUR"},

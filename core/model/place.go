@@ -47,6 +47,26 @@ func (p *Part) Places() (of []uint32, count int) {
 	return of, count
 }
 
+// Wedges joins the vertices that agree in everything, as Weld does: first is
+// the first vertex of each kind, to the kind of each vertex.
+func (p *Part) Wedges() (first, to []uint32) {
+	of, places := p.Places()
+	var others [][]uint32
+	for _, l := range []struct {
+		v     []float32
+		width int
+	}{{p.Normals, 3}, {p.UV, 2}, {p.UV1, 2}, {p.Colors, 4}} {
+		for k := 0; l.v != nil && k < l.width; k++ {
+			bits := make([]uint32, len(of))
+			for i := range bits {
+				bits[i] = math.Float32bits(l.v[i*l.width+k] + 0)
+			}
+			others = append(others, bits)
+		}
+	}
+	return Weld(of, places, others...)
+}
+
 // Shells numbers the loose pieces of a part's triangles: those that share no
 // place with one another. shell has a number for each triangle, from 0 in the
 // order in which they first come.

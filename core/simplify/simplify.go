@@ -149,21 +149,7 @@ func newSoup(mesh *model.Mesh) (s *soup, first []uint32) {
 // wedges gives each vertex of a part the first one that agrees with it in
 // everything.
 func wedges(p *model.Part) []uint32 {
-	of, n := p.Places()
-	var others [][]uint32
-	for _, l := range []struct {
-		v     []float32
-		width int
-	}{{p.Normals, 3}, {p.UV, 2}, {p.UV1, 2}, {p.Colors, 4}} {
-		for k := 0; l.v != nil && k < l.width; k++ {
-			bits := make([]uint32, len(of))
-			for i := range bits {
-				bits[i] = math.Float32bits(l.v[i*l.width+k] + 0)
-			}
-			others = append(others, bits)
-		}
-	}
-	first, to := model.Weld(of, n, others...)
+	first, to := p.Wedges()
 	for i := range to {
 		to[i] = first[to[i]]
 	}

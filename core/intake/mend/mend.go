@@ -213,22 +213,8 @@ func (t *topology) holes() int {
 // duplicates counts the vertices that agree with another in everything, and
 // returns the first of each kind and where each goes.
 func duplicates(p *model.Part) (first, to []uint32, count int) {
-	of, places := p.Places()
-	var others [][]uint32
-	for _, l := range []struct {
-		v     []float32
-		width int
-	}{{p.Normals, 3}, {p.UV, 2}, {p.UV1, 2}, {p.Colors, 4}} {
-		for k := 0; l.v != nil && k < l.width; k++ {
-			bits := make([]uint32, len(of))
-			for i := range bits {
-				bits[i] = math.Float32bits(l.v[i*l.width+k] + 0)
-			}
-			others = append(others, bits)
-		}
-	}
-	first, to = model.Weld(of, places, others...)
-	return first, to, len(of) - len(first)
+	first, to = p.Wedges()
+	return first, to, p.Vertices() - len(first)
 }
 
 // badNormals counts vertices whose shading normal is missing, not of length

@@ -187,7 +187,7 @@ func UTF8(data []byte) []byte {
 	return []byte(string(utf16.Decode(units)))
 }
 
-// Scanner walks over words that are separated by white space and commas.
+// Scanner walks over words that are separated by white space.
 type Scanner struct {
 	Data []byte
 	At   int

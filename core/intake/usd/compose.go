@@ -122,14 +122,19 @@ func (st *stage) layer(name string, above []string) (*layer, error) {
 	}
 	st.anchorSpec(&l.root, name, 0)
 	st.layers[name] = l
-	above = append(slices.Clone(above), name)
+	return l, st.addSubLayers(l, name, append(slices.Clone(above), name))
+}
+
+// addSubLayers merges the layers that a layer stands on, each weaker than the
+// one before. above are the layers that lead there, the layer itself last.
+func (st *stage) addSubLayers(l *layer, name string, above []string) error {
 	for _, sub := range subLayers(l.meta["subLayers"]) {
 		weaker, err := st.layer(anchor(name, sub), above)
 		if err != nil {
 			if st.lives(err, sub) {
 				continue
 			}
-			return nil, err
+			return err
 		}
 		merge(&l.root, clone(&weaker.root, "", ""))
 		for k, v := range weaker.meta {
@@ -138,7 +143,7 @@ func (st *stage) layer(name string, above []string) (*layer, error) {
 			}
 		}
 	}
-	return l, nil
+	return nil
 }
 
 func subLayers(v any) (out []string) {

@@ -1,6 +1,7 @@
 package usd
 
 import (
+	"cmp"
 	"errors"
 	"fmt"
 	"strconv"
@@ -220,7 +221,7 @@ func (p *parser) variantSet(into *spec) error {
 	if err != nil {
 		return err
 	}
-	if err := firstOf(p.want('='), p.want('{')); err != nil {
+	if err := cmp.Or(p.want('='), p.want('{')); err != nil {
 		return err
 	}
 	if into.variants == nil {
@@ -249,15 +250,6 @@ func (p *parser) variantSet(into *spec) error {
 			return err
 		}
 		into.variants[set][name] = v
-	}
-	return nil
-}
-
-func firstOf(errs ...error) error {
-	for _, err := range errs {
-		if err != nil {
-			return err
-		}
 	}
 	return nil
 }
@@ -526,7 +518,7 @@ func (p *parser) dictionary() (any, error) {
 		} else {
 			name = p.word()
 		}
-		if err := firstOf(err, p.want('=')); err != nil {
+		if err := cmp.Or(err, p.want('=')); err != nil {
 			return nil, err
 		}
 		if out[name], err = p.value(); err != nil {

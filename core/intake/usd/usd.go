@@ -39,7 +39,7 @@ func Read(name string, data []byte, folder model.Folder) (*model.Model, error) {
 		if top, err = parse(data); err == nil {
 			st.anchorSpec(&top.root, base, 0)
 			st.layers[base] = top
-			err = st.addSubLayers(top, base)
+			err = st.addSubLayers(top, base, []string{base})
 		}
 	}
 	if err == nil {
@@ -49,25 +49,6 @@ func Read(name string, data []byte, folder model.Folder) (*model.Model, error) {
 		return nil, fmt.Errorf("%s: %w", name, err)
 	}
 	return st.out, nil
-}
-
-func (st *stage) addSubLayers(l *layer, name string) error {
-	for _, sub := range subLayers(l.meta["subLayers"]) {
-		weaker, err := st.layer(anchor(name, sub), []string{name})
-		if err != nil {
-			if st.lives(err, sub) {
-				continue
-			}
-			return err
-		}
-		merge(&l.root, clone(&weaker.root, "", ""))
-		for k, v := range weaker.meta {
-			if _, ok := l.meta[k]; !ok {
-				l.meta[k] = v
-			}
-		}
-	}
-	return nil
 }
 
 // builder turns the composed prims into the model.

@@ -28,7 +28,6 @@ export function intake(Alpine, { call, post, upload }) {
 
     init() {
       this.$watch("$store.v.st", () => this.refresh());
-      if (v().openPiece) { this.openPiece(v().openPiece); v().openPiece = ""; }
     },
     get p() { return v().st?.pieces.find((x) => x.id === this.d?.id) || null; },
     get tabs() { return ["Parts", "Maps", "Repairs", "Credit", ...(this.d?.news ? ["News"] : [])]; },
