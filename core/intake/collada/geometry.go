@@ -8,7 +8,6 @@ import (
 	"slices"
 	"strconv"
 	"strings"
-	"sync"
 
 	"visator/core/geom"
 	"visator/core/intake/markup"
@@ -20,6 +19,7 @@ import (
 type source struct {
 	data  []float32
 	width int
+	spare bool // nobody else will ask for it: it may be taken over as it is
 }
 
 func (s *source) count() int { return len(s.data) / s.width }
@@ -134,17 +134,9 @@ func (r *reader) source(e *markup.Element) (*source, error) {
 			return nil, fmt.Errorf("source %.100q holds no numbers", e.Attr("id"))
 		}
 	}
-	data := make([]float32, 0, min(max(atoi(array.Attr("count"), 0), 0), len(array.Text)/2+1)) // a number takes two bytes at least
-	s := text.Scanner{Data: array.Text}
-	for {
-		v, ok := s.Number()
-		if !ok {
-			if s.Space(); s.At < len(s.Data) {
-				return nil, fmt.Errorf("source %.100q: %.40q is not a number", e.Attr("id"), s.Word())
-			}
-			break
-		}
-		data = append(data, float32(v))
+	data, err := text.Numbers(array.Text, atoi(array.Attr("count"), 0))
+	if err != nil {
+		return nil, fmt.Errorf("source %.100q: %w", e.Attr("id"), err)
 	}
 	stride, offset, count, width := 1, 0, math.MaxInt32, 0
 	if acc != nil {
@@ -158,7 +150,7 @@ func (r *reader) source(e *markup.Element) (*source, error) {
 		return nil, fmt.Errorf("source %.100q: its accessor cannot be right; export the model again", e.Attr("id"))
 	}
 	if offset == 0 && stride == width {
-		return &source{data[:min(len(data)/stride, count)*stride], stride}, nil
+		return &source{data: data[:min(len(data)/stride, count)*stride], width: stride}, nil
 	}
 	out := &source{width: width}
 	for i, at := 0, offset; i < count && at+width <= len(data); i, at = i+1, at+stride {
@@ -186,6 +178,7 @@ type input struct {
 type meshReader struct {
 	*reader
 	sources map[*markup.Element]*source
+	alone   bool // one primitive has the sources for itself
 }
 
 func (r *meshReader) cached(e *markup.Element) (*source, error) {
@@ -194,35 +187,9 @@ func (r *meshReader) cached(e *markup.Element) (*source, error) {
 	}
 	s, err := r.source(e)
 	if err == nil {
-		r.sources[e] = s
+		s.spare, r.sources[e] = r.alone, s
 	}
 	return s, err
-}
-
-// readAhead reads the large arrays of a mesh at once. What goes wrong is told
-// when the array is asked for.
-func (r *meshReader) readAhead(mesh *markup.Element) {
-	const large = 1 << 20 // bytes of text: less is read sooner than shared out
-	var list []*markup.Element
-	for _, e := range mesh.All("source") {
-		if a := e.Child("float_array"); a != nil && len(a.Text) > large {
-			list = append(list, e)
-		}
-	}
-	if len(list) < 2 {
-		return
-	}
-	read := make([]*source, len(list))
-	var all sync.WaitGroup
-	for i, e := range list {
-		all.Go(func() { read[i], _ = r.source(e) })
-	}
-	all.Wait()
-	for i, e := range list {
-		if read[i] != nil {
-			r.sources[e] = read[i]
-		}
-	}
 }
 
 // inputs resolves the streams of a primitive; VERTEX stands for those of the
@@ -251,14 +218,15 @@ func (r *meshReader) inputs(prim *markup.Element) (out []input, step int, err er
 }
 
 func (r *reader) mesh(g *geometry, mesh *markup.Element) error {
-	m := &meshReader{r, map[*markup.Element]*source{}}
-	m.readAhead(mesh)
-	for _, prim := range mesh.Children {
-		switch prim.Name {
+	var prims []*markup.Element
+	for _, e := range mesh.Children {
+		switch e.Name {
 		case "triangles", "polylist", "polygons", "tristrips", "trifans", "lines", "linestrips":
-		default:
-			continue
+			prims = append(prims, e)
 		}
+	}
+	m := &meshReader{r, map[*markup.Element]*source{}, len(prims) == 1}
+	for _, prim := range prims {
 		part, place, err := m.primitive(prim)
 		if err != nil {
 			return fmt.Errorf("<%s>: %w", prim.Name, err)
@@ -269,32 +237,6 @@ func (r *reader) mesh(g *geometry, mesh *markup.Element) error {
 		}
 	}
 	return nil
-}
-
-// indices reads the numbers of a <p>.
-func indices(b []byte, into []uint32) ([]uint32, error) {
-	for i := 0; i < len(b); {
-		if b[i] <= ' ' {
-			i++
-			continue
-		}
-		start, v := i, uint64(0)
-		for ; i < len(b) && b[i]-'0' <= 9 && i-start < 11; i++ {
-			v = v*10 + uint64(b[i]-'0')
-		}
-		if i == start || i < len(b) && b[i] > ' ' || v >= math.MaxUint32 {
-			if b[start] == '-' { // -1: nothing, in old exporters
-				for i < len(b) && b[i] > ' ' {
-					i++
-				}
-				into = append(into, math.MaxUint32)
-				continue
-			}
-			return nil, fmt.Errorf("%.40q is not an index", b[start:min(len(b), start+40)])
-		}
-		into = append(into, uint32(v))
-	}
-	return into, nil
 }
 
 func (r *meshReader) primitive(prim *markup.Element) (*model.Part, []uint32, error) {
@@ -311,20 +253,27 @@ func (r *meshReader) primitive(prim *markup.Element) (*model.Part, []uint32, err
 		from := len(flat)
 		switch e.Name {
 		case "p":
-			flat = growTo(flat, len(e.Text)/5)
-			if flat, err = indices(e.Text, flat); err != nil {
+			list, err := text.Indices(e.Text, len(e.Text)/5)
+			if err != nil {
 				return nil, nil, err
+			}
+			if flat == nil {
+				flat = list
+			} else {
+				flat = append(flat, list...)
 			}
 		case "ph": // a polygon with holes: its outline is taken
 			r.out.Warn("holes in polygons are filled")
 			if e.Child("p") == nil {
 				continue
 			}
-			if flat, err = indices(e.Child("p").Text, flat); err != nil {
+			list, err := text.Indices(e.Child("p").Text, 0)
+			if err != nil {
 				return nil, nil, err
 			}
+			flat = append(flat, list...)
 		case "vcount":
-			if sizes, err = indices(e.Text, make([]uint32, 0, len(e.Text)/2)); err != nil {
+			if sizes, err = text.Indices(e.Text, len(e.Text)/2); err != nil {
 				return nil, nil, err
 			}
 			continue
@@ -345,13 +294,6 @@ func (r *meshReader) primitive(prim *markup.Element) (*model.Part, []uint32, err
 		}
 	}
 	return r.assemble(inputs, step, flat, sizes, kind)
-}
-
-func growTo(s []uint32, n int) []uint32 {
-	if s == nil {
-		return make([]uint32, 0, n)
-	}
-	return s
 }
 
 // unstrip turns the strip or fan of n corners at the end of flat into
@@ -535,6 +477,10 @@ func usesAll(v []uint32, n int) bool {
 func pick(s *source, at []uint32, width int, fill float32) []float32 {
 	if s.width == width {
 		if len(at) == s.count() && inOrder(at) {
+			if s.spare {
+				s.spare = false
+				return s.data
+			}
 			return slices.Clone(s.data)
 		}
 		return model.Gather(s.data, width, at)

@@ -166,11 +166,11 @@ func (r *reader) weights(skin *markup.Element) (counts, pairs []uint32, weights 
 	if joint < 0 || weight < 0 || step > 100 || vw.Child("v") == nil || vw.Child("vcount") == nil {
 		return nil, nil, nil
 	}
-	counts, err := indices(vw.Child("vcount").Text, nil)
+	counts, err := text.Indices(vw.Child("vcount").Text, 0)
 	if err != nil {
 		return nil, nil, nil
 	}
-	flat, err := indices(vw.Child("v").Text, nil)
+	flat, err := text.Indices(vw.Child("v").Text, 0)
 	if err != nil {
 		return nil, nil, nil
 	}

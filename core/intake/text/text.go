@@ -5,9 +5,12 @@ package text
 import (
 	"bytes"
 	"encoding/binary"
+	"fmt"
 	"math"
 	"math/bits"
+	"runtime"
 	"strings"
+	"sync"
 	"unicode/utf16"
 )
 
@@ -230,6 +233,89 @@ func (s *Scanner) Number() (v float64, ok bool) {
 		s.At = end
 	}
 	return v, ok
+}
+
+// Numbers reads numbers that are separated by white space, to the end of d;
+// about count of them are expected. What is no number is an error that shows it.
+func Numbers(d []byte, count int) ([]float32, error) {
+	return shared(d, count, func(d []byte, out []float32) ([]float32, error) {
+		s := Scanner{Data: d}
+		for {
+			v, ok := s.Number()
+			if !ok {
+				if s.Space(); s.At < len(d) {
+					return nil, fmt.Errorf("%.40q is not a number", s.Word())
+				}
+				return out, nil
+			}
+			out = append(out, float32(v))
+		}
+	})
+}
+
+// Indices reads whole numbers that are separated by white space, to the end of
+// d; about count of them are expected. What is below zero, as old exporters
+// write for nothing, becomes math.MaxUint32.
+func Indices(d []byte, count int) ([]uint32, error) {
+	return shared(d, count, func(d []byte, out []uint32) ([]uint32, error) {
+		for i := 0; i < len(d); {
+			if d[i] <= ' ' {
+				i++
+				continue
+			}
+			start, v := i, uint64(0)
+			for ; i < len(d) && d[i]-'0' <= 9 && i-start < 11; i++ {
+				v = v*10 + uint64(d[i]-'0')
+			}
+			if i == start || i < len(d) && d[i] > ' ' || v >= math.MaxUint32 {
+				if d[start] != '-' {
+					return nil, fmt.Errorf("%.40q is not an index", d[start:min(len(d), start+40)])
+				}
+				for i < len(d) && d[i] > ' ' {
+					i++
+				}
+				v = math.MaxUint32
+			}
+			out = append(out, uint32(v))
+		}
+		return out, nil
+	})
+}
+
+// shared has a list read in pieces that are shared out between the processors.
+func shared[T any](d []byte, count int, read func(d []byte, out []T) ([]T, error)) ([]T, error) {
+	const share = 1 << 20                   // bytes: less is read sooner than shared out
+	count = min(max(count, 0), len(d)/2+1) // a number takes two bytes at least
+	workers := min(runtime.GOMAXPROCS(0), len(d)/share)
+	if workers < 2 {
+		return read(d, make([]T, 0, count))
+	}
+	lists, errs := make([][]T, workers), make([]error, workers)
+	var all sync.WaitGroup
+	for k, from := 0, 0; k < workers; k++ {
+		to := len(d)
+		if k < workers-1 {
+			for to = max(from, len(d)/workers*(k+1)); to < len(d) && d[to] > ' '; to++ {
+			}
+		}
+		piece, want := d[from:to], count/workers+count/16
+		if k == 0 {
+			want = count // the others are put behind the first
+		}
+		all.Go(func() { lists[k], errs[k] = read(piece, make([]T, 0, want)) })
+		from = to
+	}
+	all.Wait()
+	out := lists[0]
+	for k := range lists {
+		if errs[k] != nil {
+			return nil, errs[k]
+		}
+		if k > 0 {
+			out = append(out, lists[k]...)
+		}
+	}
+	return out, nil
 }
 
 // Line is the number of the line that At stands in, from 1.
