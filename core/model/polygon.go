@@ -1,14 +1,22 @@
 package model
 
-import "visator/core/geom"
+import (
+	"slices"
+
+	"visator/core/geom"
+)
 
 // Cut turns faces into triangles: sizes is the number of corners of each face,
 // at least 3, and corners are their vertices of p one face after the other. A
-// face of n corners gives n-2 triangles, also where it is concave.
+// face of n corners gives n-2 triangles, also where it is concave. Where all are
+// triangles the corners themselves come back.
 func Cut(p *Part, corners, sizes []uint32) []uint32 {
 	total := 0
 	for _, n := range sizes {
 		total += int(n-2) * 3
+	}
+	if total == len(corners) && !slices.ContainsFunc(sizes, func(n uint32) bool { return n != 3 }) {
+		return corners
 	}
 	out := make([]uint32, 0, total)
 	for _, n := range sizes {

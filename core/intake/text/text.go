@@ -241,6 +241,9 @@ func Numbers(d []byte, count int) ([]float32, error) {
 	return shared(d, count, func(d []byte, out []float32) ([]float32, error) {
 		s := Scanner{Data: d}
 		for {
+			var n int
+			out, n = plain(d[s.At:], out)
+			s.At += n
 			v, ok := s.Number()
 			if !ok {
 				if s.Space(); s.At < len(d) {

@@ -74,3 +74,17 @@ func TestEightDigitsAtOnce(t *testing.T) {
 		}
 	}
 }
+
+func BenchmarkNumbers(b *testing.B) {
+	var d []byte
+	for i := range 50000 {
+		d = strconv.AppendFloat(d, float64(float32(math.Sin(float64(i*i)))*float32(1+i%3)), 'g', 9, 64)
+		d = append(d, ' ')
+	}
+	b.SetBytes(int64(len(d)))
+	for b.Loop() {
+		if _, err := Numbers(d, 50000); err != nil {
+			b.Fatal(err)
+		}
+	}
+}
