@@ -287,7 +287,7 @@ func Indices(d []byte, count int) ([]uint32, error) {
 
 // shared has a list read in pieces that are shared out between the processors.
 func shared[T any](d []byte, count int, read func(d []byte, out []T) ([]T, error)) ([]T, error) {
-	const share = 1 << 20                   // bytes: less is read sooner than shared out
+	const share = 1 << 20                  // bytes: less is read sooner than shared out
 	count = min(max(count, 0), len(d)/2+1) // a number takes two bytes at least
 	workers := min(runtime.GOMAXPROCS(0), len(d)/share)
 	if workers < 2 {

@@ -4,6 +4,8 @@ import (
 	"encoding/binary"
 	"fmt"
 	"math"
+	"math/rand/v2"
+	"slices"
 	"strconv"
 	"testing"
 )
@@ -73,6 +75,71 @@ func TestEightDigitsAtOnce(t *testing.T) {
 			t.Errorf("%q: %d (%d digits), want %d", s, v, n, want)
 		}
 	}
+}
+
+func TestListsAreReadLikeTheirNumbers(t *testing.T) {
+	forms := []string{"0", "-0", "7", "-1.5", "1.35602796", "-0.00317099993", ".5", "-.25", "3.", "1234567.8", "123456789012345", "0.1234567890123", "12345678901234567", "1e-3", "-2.5E+4", "+6", "9.999999999e9"}
+	spaces := []string{" ", "\n", "\r\n", "\t", "   "}
+	rng := rand.New(rand.NewPCG(1, 2))
+	for _, n := range []int{0, 1, 2, 50, 400_000} { // the last is shared out
+		var d []byte
+		want := make([]float32, n)
+		for i := range want {
+			form := forms[rng.IntN(len(forms))]
+			v, err := strconv.ParseFloat(form, 32)
+			if err != nil {
+				t.Fatal(err)
+			}
+			want[i] = float32(v)
+			d = append(append(d, form...), spaces[rng.IntN(len(spaces))]...)
+		}
+		got, err := Numbers(d, n)
+		if err != nil || !slices.EqualFunc(got, want, func(a, b float32) bool { return math.Float32bits(a) == math.Float32bits(b) }) {
+			t.Fatalf("%d numbers: %d came out, %v", n, len(got), err)
+		}
+	}
+	for _, bad := range []string{"1 2 x 3", "1 2 3x 4 5 6 7 8 9 10 11 12", "1 - 2 3 4 5 6 7 8 9 10 11", "1.2.3 4 5 6 7 8 9 10 11 12"} {
+		if got, err := Numbers([]byte(bad), 3); err == nil {
+			t.Errorf("%q was read as %v", bad, got)
+		}
+	}
+}
+
+func TestIndices(t *testing.T) {
+	var d []byte
+	want := make([]uint32, 500_000)
+	for i := range want {
+		want[i] = uint32(i * 7919 % 1_000_003)
+		d = append(strconv.AppendUint(d, uint64(want[i]), 10), " \n"[i%2])
+	}
+	if got, err := Indices(d, 10); err != nil || !slices.Equal(got, want) {
+		t.Fatalf("%d came out, %v", len(got), err)
+	}
+	if got, err := Indices([]byte(" 1 -1 4294967294"), 0); err != nil || !slices.Equal(got, []uint32{1, math.MaxUint32, math.MaxUint32 - 1}) {
+		t.Error(got, err)
+	}
+	for _, bad := range []string{"1 2.5", "4294967295", "99999999999999", "x", "3x"} {
+		if got, err := Indices([]byte(bad), 0); err == nil {
+			t.Errorf("%q was read as %v", bad, got)
+		}
+	}
+}
+
+// What is read at once, and in any number of pieces, is what is read one by one.
+func FuzzNumbers(f *testing.F) {
+	f.Add([]byte("1.5 -2 3e4 0.00317099993 .5 7. 1,5 nan"))
+	f.Fuzz(func(t *testing.T, d []byte) {
+		got, err := Numbers(d, 0)
+		s := Scanner{Data: d}
+		for _, v := range got {
+			if w, ok := s.Number(); !ok || math.Float32bits(float32(w)) != math.Float32bits(v) && w == w {
+				t.Fatalf("%q: %v, one by one %v (%v)", d, v, w, ok)
+			}
+		}
+		if s.Space(); (s.At == len(d)) != (err == nil) && err == nil {
+			t.Fatalf("%q: ended at %d without a word", d, s.At)
+		}
+	})
 }
 
 func BenchmarkNumbers(b *testing.B) {
