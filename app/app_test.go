@@ -335,6 +335,7 @@ func TestAnExportedSetHoldsEveryVisiblePlacement(t *testing.T) {
 	b := d.edit(app.Deed{Do: "copy", IDs: []string{a}, At: geom.V{Z: 3}}).Made[0]
 	d.edit(app.Deed{Do: "place", StandIn: "person"})
 	d.edit(app.Deed{Do: "keep", Name: "wide"})
+	d.edit(app.Deed{Do: "change", Kind: "piece", ID: st.Pieces[0].ID, Patch: patch(map[string]any{"credit": map[string]any{"author": "Ada Example", "licence": "CC-BY-4.0"}})})
 	var buf bytes.Buffer
 	if err := d.a.Export(d.ctx, d.set, &buf); err != nil {
 		t.Fatal(err)
@@ -345,6 +346,9 @@ func TestAnExportedSetHoldsEveryVisiblePlacement(t *testing.T) {
 	}
 	if box := m.Bounds(); math.Abs(box.Max.X-6) > 1e-6 || math.Abs(box.Max.Z-3.5) > 1e-6 || math.Abs(box.Max.Y-stage.PersonHeight) > 1e-3 {
 		t.Errorf("bounds %v", box)
+	}
+	if want := st.Pieces[0].Name + " by Ada Example (CC-BY-4.0)"; m.Copyright != want {
+		t.Errorf("credits %q, want %q", m.Copyright, want)
 	}
 	if len(m.Meshes) != 2 || len(m.Cameras) != 1 || len(m.Lights) != 1 {
 		t.Errorf("%d meshes (copies share theirs), %d cameras, %d lights", len(m.Meshes), len(m.Cameras), len(m.Lights))

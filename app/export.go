@@ -7,6 +7,7 @@ import (
 
 	"visator/core/exchange"
 	"visator/core/geom"
+	"visator/core/intake/credit"
 	"visator/core/model"
 	"visator/store"
 )
@@ -29,7 +30,8 @@ func (a *App) Panorama(ctx context.Context, r io.Reader) (string, error) {
 }
 
 // Export writes a set as GLB: every visible placement, linked copies sharing
-// their meshes, the shots as cameras and the sun as a light.
+// their meshes, the shots as cameras and the sun as a light. The file says who
+// made the pieces and under which licence.
 func (a *App) Export(ctx context.Context, setID string, w io.Writer) error {
 	set, err := store.GetSet(ctx, a.Store.Pool, setID)
 	if err != nil {
@@ -43,7 +45,13 @@ func (a *App) Export(ctx context.Context, setID string, w io.Writer) error {
 	if err != nil {
 		return err
 	}
-	return exchange.WriteGLB(w, s.merge(set.Name, shots, &set.Light))
+	lines, err := a.creditLines(ctx, &set)
+	if err != nil {
+		return err
+	}
+	m := s.merge(set.Name, shots, &set.Light)
+	m.Copyright = credit.Message(lines)
+	return exchange.WriteGLB(w, m)
 }
 
 func node(name string, local geom.M) model.Node {

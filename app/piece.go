@@ -235,7 +235,7 @@ func (r *reading) firstMake(ctx context.Context, t Taking, m *model.Model, tell 
 	if err := json.Unmarshal(r.ar.Credit, &known); err != nil {
 		return err
 	}
-	known = known.Join(credit.Credit{Author: m.Author, Licence: credit.Licence(m.Copyright)})
+	known = known.Join(credit.Credit{Author: m.Author, Licence: credit.OneLicence(m.Copyright)})
 	p := store.Piece{ID: t.Piece, ProductionID: r.ar.ProductionID, ArrivalID: r.ar.ID, Source: t.Source, Blob: made.Blob, Tags: json.RawMessage("[]")}
 	name := path.Base(t.Source)
 	p.Name = tidyName(strings.TrimSuffix(name, path.Ext(name)))

@@ -153,6 +153,22 @@ func Licence(text string) string {
 	return ""
 }
 
+// OneLicence is Licence of a message that may credit several pieces: "" when
+// they come under different ones, for then none is that of the whole.
+func OneLicence(message string) string {
+	found := ""
+	for s := range strings.SplitSeq(message, ";") {
+		switch l := Licence(s); {
+		case l == "" || l == found:
+		case found != "":
+			return ""
+		default:
+			found = l
+		}
+	}
+	return found
+}
+
 func wordAt(s string, i int) bool {
 	return i >= 0 && i < len(s) && (s[i] >= 'a' && s[i] <= 'z' || s[i] >= 'A' && s[i] <= 'Z' || s[i] >= '0' && s[i] <= '9' || s[i] == '-')
 }

@@ -79,6 +79,12 @@ func TestListsGoOut(t *testing.T) {
 	if err != nil || len(rows) != 3 || rows[1][4] != "yes" || rows[2][0] != "'=bench" || rows[2][4] != "unknown" {
 		t.Errorf("%v, %q", err, rows)
 	}
+	if m := Message(append(lines, Line{Piece: "mast", Credit: Credit{Licence: "CC0-1.0"}})); m != "lamp by Ada Example (CC-BY-4.0); mast (CC0-1.0)" || OneLicence(m) != "" {
+		t.Errorf("%s: under %q", m, OneLicence(m))
+	}
+	if m := Message(lines); OneLicence(m) != "CC-BY-4.0" {
+		t.Errorf("%s: under %q", m, OneLicence(m))
+	}
 }
 
 func TestWhatIsTypedIsChecked(t *testing.T) {

@@ -52,6 +52,26 @@ func WriteText(w io.Writer, title string, lines []Line) error {
 	return err
 }
 
+// Message is the credits on one line, as a file that holds all the pieces
+// carries them (glTF 2.0, asset.copyright); "" when nobody is known.
+func Message(lines []Line) string {
+	var out []string
+	for _, l := range lines {
+		if l.Author == "" && l.Licence == "" {
+			continue
+		}
+		s := l.Piece
+		if l.Author != "" {
+			s += " by " + l.Author
+		}
+		if l.Licence != "" {
+			s += " (" + l.Licence + ")"
+		}
+		out = append(out, s)
+	}
+	return strings.Join(out, "; ")
+}
+
 func orUnknown(s string) string {
 	if s == "" {
 		return "(not known)"
