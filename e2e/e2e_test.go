@@ -18,6 +18,8 @@ import (
 	"testing"
 	"time"
 
+	"github.com/chromedp/cdproto/cdp"
+	"github.com/chromedp/cdproto/input"
 	"github.com/chromedp/chromedp"
 
 	"visator/app"
@@ -266,6 +268,21 @@ func (b *tab) fill(label, text string) {
 func (b *tab) drag(a, z [2]float64) {
 	b.Helper()
 	b.do(chromedp.DragAndDropXY(a[0], a[1], z[0], z[1], 6))
+}
+
+// dropFiles lets go of files and folders over what a selector finds, as they
+// come from a window of the desktop.
+func (b *tab) dropFiles(selector string, paths ...string) {
+	b.Helper()
+	at := b.middle(selector)
+	b.do(chromedp.Func(func(ctx context.Context, t *chromedp.Target) error {
+		for _, kind := range []input.DispatchDragEventType{input.DispatchDragEventTypeDragEnter, input.DispatchDragEventTypeDragOver, input.DispatchDragEventTypeDrop} {
+			if _, err := cdp.Call(ctx, t, input.DispatchDragEvent, input.DispatchDragEventParams{Type: kind, X: at[0], Y: at[1], Data: &input.DragData{Items: []*input.DragDataItem{}, Files: paths, DragOperationsMask: 1}}); err != nil {
+				return err
+			}
+		}
+		return nil
+	}))
 }
 
 // go_ goes to a step of the rail and waits until the page is ready.

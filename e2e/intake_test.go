@@ -111,7 +111,7 @@ func TestFromADropToATexturedPieceThatStaysThroughANewerVersion(t *testing.T) {
 	set := eval[string](b, "document.documentElement.dataset.set")
 
 	// Two variants are shown side by side; the finer one is proposed and taken.
-	b.do(chromedp.SetUploadFiles("#files", []string{download}))
+	b.dropFiles("main", download)
 	b.until("document.querySelector('[data-arrival][data-state=choose]')")
 	b.click("[data-arrival] button")
 	b.until("document.querySelectorAll('[data-found]').length === 2")
@@ -338,8 +338,7 @@ func TestASupplierIsFetchedFromAndAPictureAssigned(t *testing.T) {
 			t.Fatal(err)
 		}
 	}
-	b.until("document.getElementById('folder')?.getClientRects().length")
-	b.do(chromedp.SetUploadFiles("#folder", []string{filepath.Join(dir, "plate")}))
+	b.dropFiles("main", filepath.Join(dir, "plate"))
 	s.await(set, "the plate", func(st *app.State) bool { return len(st.Pieces) == 2 && st.Pieces[1].Making == "" })
 	b.click("[data-piece-of=plate]")
 	b.until("document.querySelector('[data-piece-detail=plate]')")
@@ -355,4 +354,11 @@ func TestASupplierIsFetchedFromAndAPictureAssigned(t *testing.T) {
 	s.await(set, "the empty slot", func(st *app.State) bool {
 		return len(st.Pieces[1].Facts.Textures) == 0 && st.Pieces[1].Making == ""
 	})
+
+	// Or it is dragged there from the tray.
+	b.drag(b.middle("li[draggable=true]"), b.middle("[data-cell='Steel base colour']"))
+	s.await(set, "the dragged picture", func(st *app.State) bool {
+		return len(st.Pieces[1].Facts.Textures) == 1 && st.Pieces[1].Making == ""
+	})
+	b.until("document.querySelector('[data-cell=\"Steel base colour\"]').dataset.cellState === 'chosen'")
 }

@@ -24,7 +24,7 @@ export function intake(Alpine, { call, post, upload }) {
     modes: ["arrivals", "library", "supplier"], mode: "arrivals", over: false, find: "", arrival: "", choosing: null, chosen: {}, renew: {},
     d: null, tab: "Parts", picked: [], newName: "", cell: null, channel: 0, found: "",
     filter: { licence: "", format: "", weight: "", size: "", price: "", where: "", marked: false }, shelf: [],
-    goods: [], goodsSay: "", offerNow: null,
+    goods: [], goodsSay: "", offerNow: null, asked: 0,
 
     init() {
       this.$watch("$store.v.st", () => this.refresh());
@@ -43,10 +43,17 @@ export function intake(Alpine, { call, post, upload }) {
 
     show(mode) { this.mode = mode; this.find = ""; this.search(); },
     async search() {
+      const turn = ++this.asked, q = { find: this.find }; // an answer that comes after that to a later question is dropped
       try {
-        if (this.mode === "library") this.shelf = await call(`/api/sets/${v().st.set.id}/shelf?${new URLSearchParams({ ...this.filter, find: this.find })}`);
-        if (this.mode === "supplier") { this.goods = await call(`/api/supplier?${new URLSearchParams({ find: this.find })}`); this.goodsSay = this.goods.length ? "" : "Nothing of that name is on offer."; }
-      } catch (e) { this.goodsSay = e.message; this.say(e.message, true); }
+        if (this.mode === "library") {
+          const shelf = await call(`/api/sets/${v().st.set.id}/shelf?${new URLSearchParams({ ...this.filter, ...q })}`);
+          if (turn === this.asked) this.shelf = shelf;
+        }
+        if (this.mode === "supplier") {
+          const goods = await call(`/api/supplier?${new URLSearchParams(q)}`);
+          if (turn === this.asked) { this.goods = goods; this.goodsSay = goods.length ? "" : "Nothing of that name is on offer."; }
+        }
+      } catch (e) { if (turn === this.asked) { this.goodsSay = e.message; this.say(e.message, true); } }
     },
     // refresh follows what the server announced.
     async refresh() {
