@@ -293,7 +293,7 @@ func (a *App) read(ctx context.Context, o *opened, source string) (*model.Model,
 	if intake.IsForeign(source) {
 		return a.Convert(ctx, o, source)
 	}
-	m, err := intake.ReadFrom(o, source)
+	m, err := intake.ReadFrom(o, source, source)
 	if errors.Is(err, gltf.ErrDraco) && convert.Available() {
 		return a.Convert(ctx, o, source)
 	}

@@ -4,6 +4,7 @@ import (
 	"context"
 	"encoding/json"
 	"fmt"
+	"io"
 	"os"
 	"path/filepath"
 
@@ -53,14 +54,33 @@ func inspect(ctx context.Context, args []string) error {
 	return nil
 }
 
-// readModel reads a model file of the disk, with what lies beside and below
-// it. Of a zip, the likeliest model is read.
-func readModel(file string) (*model.Model, error) {
-	data, err := os.ReadFile(file)
+// peek returns the first bytes of a file, enough to tell what it is.
+func peek(file string) ([]byte, error) {
+	f, err := os.Open(file)
 	if err != nil {
 		return nil, err
 	}
-	if archive.IsArchive(data) {
+	defer f.Close()
+	start := make([]byte, 4096)
+	n, err := io.ReadFull(f, start)
+	if err == io.EOF || err == io.ErrUnexpectedEOF {
+		err = nil
+	}
+	return start[:n], err
+}
+
+// readModel reads a model file of the disk, with what lies beside and below
+// it. Of a zip, the likeliest model is read.
+func readModel(file string) (*model.Model, error) {
+	start, err := peek(file)
+	if err != nil {
+		return nil, err
+	}
+	if archive.IsArchive(start) {
+		data, err := os.ReadFile(file)
+		if err != nil {
+			return nil, err
+		}
 		tree, err := intake.Unpack(file, data)
 		if err != nil {
 			return nil, err
@@ -72,7 +92,7 @@ func readModel(file string) (*model.Model, error) {
 		if len(found) == 0 {
 			return nil, fmt.Errorf("%s: no model in it: %w", file, intake.ErrFormat)
 		}
-		return intake.ReadFrom(tree, found[0].Path)
+		return intake.ReadFrom(tree, found[0].Path, found[0].Path)
 	}
 	// A root keeps every look-up inside the folder, links included.
 	root, err := os.OpenRoot(filepath.Dir(file))
@@ -80,7 +100,7 @@ func readModel(file string) (*model.Model, error) {
 		return nil, err
 	}
 	defer root.Close()
-	return intake.Read(file, data, model.Folder{Root: root.FS(), Dir: "."})
+	return intake.ReadFrom(root.FS(), filepath.Base(file), file)
 }
 
 func describe(r intake.Report) {

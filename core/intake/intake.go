@@ -84,6 +84,11 @@ func Read(name string, data []byte, folder model.Folder) (*model.Model, error) {
 		read = formats[i].read
 	}
 	m, err := read(name, data, folder)
+	return finish(m, err, name, folder)
+}
+
+// finish gives a model that was read its name and its maps.
+func finish(m *model.Model, err error, name string, folder model.Folder) (*model.Model, error) {
 	if err != nil {
 		return nil, err
 	}
@@ -100,13 +105,24 @@ func looksJSON(data []byte) bool {
 	return len(t) > 0 && t[0] == '{'
 }
 
-// ReadFrom reads the model file at name within root.
-func ReadFrom(root fs.FS, name string) (*model.Model, error) {
-	data, err := model.Folder{Root: root}.Read(name)
+// ReadFrom reads the model file at name within root; errors call it shown. Of
+// a format that allows it only a window is held in memory.
+func ReadFrom(root fs.FS, name, shown string) (*model.Model, error) {
+	folder := model.Folder{Root: root, Dir: path.Dir(name)}
+	if strings.EqualFold(path.Ext(name), ".ply") {
+		f, size, err := folder.Open(path.Base(name))
+		if err != nil {
+			return nil, err
+		}
+		defer f.Close()
+		m, err := ply.ReadStream(shown, f, size, folder)
+		return finish(m, err, shown, folder)
+	}
+	data, err := folder.Read(path.Base(name))
 	if err != nil {
 		return nil, err
 	}
-	return Read(name, data, model.Folder{Root: root, Dir: path.Dir(name)})
+	return Read(shown, data, folder)
 }
 
 // Unpack opens what came as one file as a tree of files.

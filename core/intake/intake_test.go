@@ -56,7 +56,7 @@ func TestAZipInAZipIsReadAsFolders(t *testing.T) {
 	if err != nil || len(found) != 1 || found[0].Path != "source/model/obj/thing.obj" {
 		t.Fatalf("found %v, %v", found, err)
 	}
-	m, err := intake.ReadFrom(tree, found[0].Path)
+	m, err := intake.ReadFrom(tree, found[0].Path, found[0].Path)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -234,7 +234,7 @@ func FuzzUnpack(f *testing.F) {
 			return
 		}
 		for _, c := range found {
-			_, _ = intake.ReadFrom(tree, c.Path)
+			_, _ = intake.ReadFrom(tree, c.Path, c.Path)
 		}
 	})
 }

@@ -118,27 +118,46 @@ func (f Folder) ignoringCase(full string) (string, bool) {
 	return at, true
 }
 
-func (f Folder) readFile(name string) ([]byte, error) {
+// Open opens the file that ref names, as it is written there, and tells its
+// size in bytes.
+func (f Folder) Open(ref string) (io.ReadCloser, int64, error) {
+	full, err := f.Resolve(ref)
+	if err != nil {
+		return nil, 0, err
+	}
+	return f.open(full)
+}
+
+func (f Folder) open(name string) (io.ReadCloser, int64, error) {
 	file, err := f.Root.Open(name)
 	if err != nil {
-		return nil, err
+		return nil, 0, err
 	}
-	defer file.Close()
 	limit := f.Limit
 	if limit == 0 {
 		limit = DefaultFileLimit
 	}
 	info, err := file.Stat()
+	switch {
+	case err != nil:
+	case !info.Mode().IsRegular():
+		err = fmt.Errorf("%s is not a plain file", name)
+	case info.Size() > limit:
+		err = fmt.Errorf("%s is %d bytes, more than the limit of %d", name, info.Size(), limit)
+	default:
+		return file, info.Size(), nil
+	}
+	file.Close()
+	return nil, 0, err
+}
+
+func (f Folder) readFile(name string) ([]byte, error) {
+	file, size, err := f.open(name)
 	if err != nil {
 		return nil, err
 	}
-	if !info.Mode().IsRegular() {
-		return nil, fmt.Errorf("%s is not a plain file", name)
-	}
-	if info.Size() > limit {
-		return nil, fmt.Errorf("%s is %d bytes, more than the limit of %d", name, info.Size(), limit)
-	}
-	data := make([]byte, info.Size())
+	defer file.Close()
+	data := make([]byte, size)
 	n, err := io.ReadFull(file, data)
 	if err == io.ErrUnexpectedEOF || err == io.EOF {
 		err = nil

@@ -8,6 +8,7 @@ import (
 	"bytes"
 	"encoding/binary"
 	"fmt"
+	"io"
 	"math"
 	"slices"
 	"strconv"
@@ -68,8 +69,11 @@ func (e *element) size() (n int) {
 
 type reader struct {
 	name    string
-	data    []byte
-	at      int
+	src     io.Reader
+	size    int64  // bytes of the file
+	base    int64  // where in the file the window lies
+	data    []byte // the window
+	at      int    // in the window
 	ascii   bool
 	order   binary.ByteOrder
 	scan    text.Scanner
@@ -80,12 +84,48 @@ type reader struct {
 	edges   []uint32
 	out     *model.Model
 	texture string
+	err     error // of src
 }
 
 // Read parses a PLY file; a texture that it names comes from folder. An error
 // names the file and the place.
 func Read(name string, data []byte, folder model.Folder) (*model.Model, error) {
-	r := &reader{name: name, data: data}
+	return ReadStream(name, bytes.NewReader(data), int64(len(data)), folder)
+}
+
+// window is how many bytes of a binary file are held at once.
+const window = 1 << 20
+
+// need makes n bytes from r.at on be in the window, if the file has them.
+func (r *reader) need(n int) bool {
+	have := len(r.data) - r.at
+	if have >= n {
+		return true
+	}
+	r.base += int64(r.at)
+	want := int(min(r.size-r.base, max(window, int64(n))))
+	if cap(r.data) < want {
+		r.data = append(make([]byte, 0, want), r.data[r.at:]...)
+	} else {
+		copy(r.data[:cap(r.data)], r.data[r.at:])
+	}
+	r.at = 0
+	got, err := io.ReadFull(r.src, r.data[have:max(want, have)])
+	if err != nil && err != io.EOF && err != io.ErrUnexpectedEOF {
+		r.err = err
+	}
+	r.data = r.data[:have+got]
+	return len(r.data) >= n
+}
+
+// left is the bytes from r.at to the end of the file.
+func (r *reader) left() int64 { return r.size - r.base - int64(r.at) }
+
+// ReadStream is Read of a file of size bytes that need not be in memory: of
+// the binary forms a window is held at a time.
+func ReadStream(name string, src io.Reader, size int64, folder model.Folder) (*model.Model, error) {
+	r := &reader{name: name, src: src, size: size}
+	r.need(int(min(size, maxHeader)))
 	r.out = &model.Model{Format: "PLY", Up: "Y", Unit: model.Unit{Name: "metre", MetresPerUnit: 1, From: "assumed"}}
 	elements, err := r.header()
 	if err != nil {
@@ -102,6 +142,9 @@ func Read(name string, data []byte, folder model.Folder) (*model.Model, error) {
 			err = r.faces(e)
 		default:
 			err = r.each(e, func(int, []float64, [][]float64) error { return nil })
+		}
+		if r.err != nil { // of the disk, not of the file
+			err = r.err
 		}
 		if err != nil {
 			return nil, fmt.Errorf("%s: %w", name, err)
@@ -186,7 +229,12 @@ func (r *reader) header() ([]element, error) {
 	switch format {
 	case "ascii":
 		r.ascii = true
-		r.scan = text.Scanner{Data: r.data, At: r.at}
+		at := r.at
+		r.at = 0
+		if !r.need(int(r.size)) && r.err != nil {
+			return nil, r.err
+		}
+		r.scan = text.Scanner{Data: r.data, At: at}
 	case "binary_little_endian":
 		r.order = binary.LittleEndian
 	case "binary_big_endian":
@@ -198,8 +246,8 @@ func (r *reader) header() ([]element, error) {
 		if len(out[i].properties) == 0 {
 			out[i].count = 0
 		}
-		if out[i].count > len(r.data) {
-			return nil, fmt.Errorf("announces %d of %q in %d bytes; fetch the file again", out[i].count, out[i].name, len(r.data))
+		if int64(out[i].count) > r.size {
+			return nil, fmt.Errorf("announces %d of %q in %d bytes; fetch the file again", out[i].count, out[i].name, r.size)
 		}
 	}
 	return out, nil
@@ -209,7 +257,7 @@ func (r *reader) short(i int) error {
 	if r.ascii {
 		return fmt.Errorf("line %d: %s %d is not all there or not a number; fetch the file again", r.scan.Line(), r.where, i)
 	}
-	return fmt.Errorf("byte %d: the file ends within %s %d; fetch it again", r.at, r.where, i)
+	return fmt.Errorf("byte %d: the file ends within %s %d; fetch it again", r.base+int64(r.at), r.where, i)
 }
 
 // value reads one number of the given kind.
@@ -217,7 +265,7 @@ func (r *reader) value(k kind) (float64, bool) {
 	if r.ascii {
 		return r.scan.Number()
 	}
-	if len(r.data)-r.at < sizes[k] {
+	if !r.need(sizes[k]) {
 		return 0, false
 	}
 	v := decode(r.data[r.at:], k, r.order)
@@ -248,9 +296,14 @@ func decode(b []byte, k kind, order binary.ByteOrder) float64 {
 // each reads every element: plain properties into values, lists into lists,
 // both in the order of the header and reused for the next.
 func (r *reader) each(e *element, use func(i int, values []float64, lists [][]float64) error) error {
+	return r.eachFrom(0, e, use)
+}
+
+// eachFrom is each from one of the elements on.
+func (r *reader) eachFrom(first int, e *element, use func(i int, values []float64, lists [][]float64) error) error {
 	values := make([]float64, len(e.properties))
 	lists := make([][]float64, len(e.properties))
-	for i := range e.count {
+	for i := first; i < e.count; i++ {
 		for k, p := range e.properties {
 			if !p.list {
 				v, ok := r.value(p.kind)
@@ -264,7 +317,7 @@ func (r *reader) each(e *element, use func(i int, values []float64, lists [][]fl
 			if !ok {
 				return r.short(i)
 			}
-			if n < 0 || n != math.Trunc(n) || n > float64(len(r.data)) {
+			if n < 0 || n != math.Trunc(n) || n > float64(r.size) {
 				return fmt.Errorf("%s %d: a list of %v numbers; fetch the file again", r.where, i, n)
 			}
 			lists[k] = lists[k][:0]
@@ -380,33 +433,43 @@ func (r *reader) vertices(e *element) error {
 			return nil
 		})
 	}
-	if (len(r.data)-r.at)/stride < e.count {
-		n := (len(r.data) - r.at) / stride
-		r.at = len(r.data)
-		return r.short(n)
+	if n := r.left() / int64(stride); n < int64(e.count) {
+		r.at += int(r.left())
+		return r.short(int(n))
 	}
-	body := r.data[r.at : r.at+stride*e.count]
-	r.at += len(body)
-	for k := range channels { // one number of all vertices after the other
-		c := &channels[k]
-		pk := e.properties[c.property].kind
-		if pk == float32Kind && c.colour == 0 && !c.flip && r.order == binary.LittleEndian {
-			for i, o := c.at, c.offset; o < len(body); i, o = i+c.width, o+stride {
-				(*c.into)[i] = math.Float32frombits(binary.LittleEndian.Uint32(body[o:]))
-			}
-			continue
+	for first := 0; first < e.count; {
+		n := min(e.count-first, max(window/stride, 1))
+		if !r.need(n * stride) {
+			return r.short(first)
 		}
-		if pk == uint8Kind && c.colour == 1 {
-			for i, o := c.at, c.offset; o < len(body); i, o = i+c.width, o+stride {
-				(*c.into)[i] = model.Linear8(body[o])
-			}
-			continue
+		body := r.data[r.at : r.at+stride*n]
+		r.at += len(body)
+		for k := range channels { // one number of all vertices after the other
+			c := &channels[k]
+			c.putAll(first, body, stride, e.properties[c.property].kind, r.order)
 		}
-		for i := range e.count {
-			c.put(i, decode(body[i*stride+c.offset:], pk, r.order), pk)
-		}
+		first += n
 	}
 	return nil
+}
+
+// putAll stores the numbers that the vertices from first on have in body.
+func (c *channel) putAll(first int, body []byte, stride int, k kind, order binary.ByteOrder) {
+	into := (*c.into)[first*c.width+c.at:]
+	switch {
+	case k == float32Kind && c.colour == 0 && !c.flip && order == binary.LittleEndian:
+		for i, o := 0, c.offset; o < len(body); i, o = i+c.width, o+stride {
+			into[i] = math.Float32frombits(binary.LittleEndian.Uint32(body[o:]))
+		}
+	case k == uint8Kind && c.colour == 1:
+		for i, o := 0, c.offset; o < len(body); i, o = i+c.width, o+stride {
+			into[i] = model.Linear8(body[o])
+		}
+	default:
+		for i, o := first, c.offset; o < len(body); i, o = i+1, o+stride {
+			c.put(i, decode(body[o:], k, order), k)
+		}
+	}
 }
 
 func (r *reader) faces(e *element) error {
@@ -421,10 +484,11 @@ func (r *reader) faces(e *element) error {
 	if uv >= 0 && !e.properties[uv].list {
 		uv = -1
 	}
-	if e.name == "face" && uv < 0 && len(e.properties) == 1 && r.plainTriangles(e) {
-		return nil
+	first := 0
+	if e.name == "face" && uv < 0 && len(e.properties) == 1 {
+		first = r.plainTriangles(e)
 	}
-	return r.each(e, func(i int, _ []float64, lists [][]float64) error {
+	return r.eachFrom(first, e, func(i int, _ []float64, lists [][]float64) error {
 		if e.name == "tristrips" {
 			return r.strip(i, lists[list])
 		}
@@ -432,26 +496,36 @@ func (r *reader) faces(e *element) error {
 	})
 }
 
-// plainTriangles reads the usual binary form: a byte 3 and three 32-bit
-// indices a face. It takes nothing when any face is otherwise.
-func (r *reader) plainTriangles(e *element) bool {
+// plainTriangles reads faces in the usual binary form, a byte 3 and three
+// 32-bit indices a face, up to the first that is otherwise, and returns how
+// many they are.
+func (r *reader) plainTriangles(e *element) int {
 	p := e.properties[0]
-	if r.ascii || sizes[p.counts] != 1 || sizes[p.kind] != 4 || p.kind == float32Kind || (len(r.data)-r.at)/13 < e.count {
-		return false
+	const face = 13
+	if r.ascii || sizes[p.counts] != 1 || sizes[p.kind] != 4 || p.kind == float32Kind || r.left()/face < int64(e.count) {
+		return 0
 	}
-	body := r.data[r.at : r.at+13*e.count]
 	idx := make([]uint32, 0, 3*e.count)
 	limit := uint32(r.part.Vertices())
-	for ; len(body) >= 13; body = body[13:] {
-		a, b, c := r.order.Uint32(body[1:]), r.order.Uint32(body[5:]), r.order.Uint32(body[9:])
-		if body[0] != 3 || a >= limit || b >= limit || c >= limit {
-			return false
+	first := 0
+	for first < e.count && r.need(min(e.count-first, window/face)*face) {
+		body := r.data[r.at:]
+		n := min(e.count-first, len(body)/face)
+		for k := range n {
+			f := body[k*face : k*face+face]
+			a, b, c := r.order.Uint32(f[1:]), r.order.Uint32(f[5:]), r.order.Uint32(f[9:])
+			if f[0] != 3 || a >= limit || b >= limit || c >= limit {
+				r.part.Indices = idx
+				r.at += k * face
+				return first + k
+			}
+			idx = append(idx, a, b, c)
 		}
-		idx = append(idx, a, b, c)
+		r.at += n * face
+		first += n
 	}
 	r.part.Indices = idx
-	r.at += 13 * e.count
-	return true
+	return first
 }
 
 func (r *reader) index(i int, v float64) (uint32, error) {

@@ -3,11 +3,14 @@ package ply
 import (
 	"bytes"
 	"encoding/binary"
+	"errors"
 	"fmt"
+	"io"
 	"math"
 	"strings"
 	"testing"
 	"testing/fstest"
+	"testing/iotest"
 
 	"visator/core/geom"
 	"visator/core/model"
@@ -138,6 +141,59 @@ func TestWhatIsWrongIsSaid(t *testing.T) {
 	} {
 		if _, err := Read("a.ply", []byte(c.text), model.Folder{}); err == nil || !strings.Contains(err.Error(), c.say) || !strings.HasPrefix(err.Error(), "a.ply") {
 			t.Errorf("%s: %v", name, err)
+		}
+	}
+}
+
+// A file of several windows, whose faces are triangles at first and then not,
+// read in small bites.
+func TestLargeFilesAreReadInWindows(t *testing.T) {
+	const n, odd = 150_000, 120_000 // vertices and faces; the face that is a quad
+	for name, order := range map[string]binary.AppendByteOrder{"little": binary.LittleEndian, "big": binary.BigEndian} {
+		data := fmt.Appendf(nil, "ply\nformat binary_%s_endian 1.0\nelement vertex %d\nproperty float x\nproperty float y\nproperty float z\nproperty uchar red\nproperty uchar green\nproperty uchar blue\nelement face %d\nproperty list uchar uint vertex_indices\nend_header\n", name, n, n)
+		for i := range n {
+			for _, v := range []float32{float32(i), float32(i) / 2, 1} {
+				data = order.AppendUint32(data, math.Float32bits(v))
+			}
+			data = append(data, byte(i), 0, 255)
+		}
+		for i := range n {
+			corners := []uint32{uint32(i), uint32((i + 1) % n), uint32((i + 7) % n)}
+			if i == odd {
+				corners = append(corners, uint32(i+9))
+			}
+			data = append(data, byte(len(corners)))
+			for _, c := range corners {
+				data = order.AppendUint32(data, c)
+			}
+		}
+		m, err := ReadStream("big.ply", iotest.HalfReader(bytes.NewReader(data)), int64(len(data)), model.Folder{})
+		if err != nil {
+			t.Fatal(err)
+		}
+		p := &m.Meshes[0].Parts[0]
+		if p.Vertices() != n || len(p.Indices) != 3*(n+1) {
+			t.Fatalf("%s: %d vertices, %d indices", name, p.Vertices(), len(p.Indices))
+		}
+		for i := range n {
+			if p.Positions[3*i] != float32(i) || p.Positions[3*i+1] != float32(i)/2 || p.Colors[4*i] != model.Linear8(byte(i)) {
+				t.Fatalf("%s: vertex %d is %v", name, i, p.Position(uint32(i)))
+			}
+		}
+		if last := p.Indices[len(p.Indices)-3:]; last[0] != n-1 || last[1] != 0 || last[2] != 6 {
+			t.Errorf("%s: the last face is %v", name, last)
+		}
+		for _, cut := range []int{1 << 20, len(data) - 5} {
+			if _, err := ReadStream("cut.ply", bytes.NewReader(data[:cut]), int64(cut), model.Folder{}); err == nil || !strings.Contains(err.Error(), "ends within") {
+				t.Errorf("%s cut at %d: %v", name, cut, err)
+			}
+			if _, err := ReadStream("cut.ply", bytes.NewReader(data[:cut]), int64(len(data)), model.Folder{}); err == nil {
+				t.Errorf("%s: shorter than it says, and read", name)
+			}
+		}
+		broken := io.MultiReader(bytes.NewReader(data[:1<<20]), iotest.ErrReader(errors.New("the disk is gone")))
+		if _, err := ReadStream("a.ply", broken, int64(len(data)), model.Folder{}); err == nil || !strings.Contains(err.Error(), "the disk is gone") {
+			t.Errorf("a failing disk: %v", err)
 		}
 	}
 }
