@@ -30,6 +30,7 @@ func usagef(format string, args ...any) error { return usageError{fmt.Errorf(for
 func commands() []command {
 	return []command{
 		{"inspect", "[--json] FILE...", "tell what model files hold", inspect},
+		{"size", "[--json] FILE...", "propose unit and up axis of model files", size},
 		{"render", "FILE --out PICTURE", "render a glTF scene to EXR or PNG", renderFile},
 		{"bench", "rays FILE", "measure the acceleration structure", bench},
 		{"serve", "[flags]", "serve the application on loopback", serve},

@@ -1,0 +1,194 @@
+package sizing
+
+import (
+	"math"
+
+	"visator/core/geom"
+	"visator/core/model"
+)
+
+// Shape is what a model's form says about which way is up: nothing in it
+// depends on its size. Axes are those of the file, in the order x, y, z.
+type Shape struct {
+	Centre   [3]float64 // of the surface, within the bounds, 0 to 1
+	Low      [3]foot    // what would touch the ground with this axis up
+	High     [3]foot    // what would, upside down
+	Mirrored [3]float64 // how much of it is where its mirror image is, 0 to 1
+	Known    bool       // there was a surface to look at
+}
+
+// foot is the part of a model at one end of an axis.
+type foot struct {
+	Spread  float64 // its rectangle, as a share of the rectangle of the whole
+	Carries bool    // the centre stands over it
+}
+
+const (
+	cells    = 20      // of the grid that mirror images are compared in, along each axis
+	soleSize = 0.02    // how much of the height counts as touching the ground
+	sampled  = 120_000 // triangles looked at, of a model of more
+)
+
+// looker gathers the shape of a model.
+type looker struct {
+	box       geom.Box
+	size      [3]float64
+	sum       geom.V
+	area      float64
+	grid      []bool
+	low, high [3]geom.Box // within the bounds, 0 to 1
+	triangles int
+}
+
+// ShapeOf looks at a model. box is its bounds in the coordinates of the file.
+func ShapeOf(m *model.Model, box geom.Box) Shape {
+	l := &looker{box: box, grid: make([]bool, cells*cells*cells)}
+	size := box.Size()
+	l.size = [3]float64{size.X, size.Y, size.Z}
+	for a := range 3 {
+		l.low[a], l.high[a] = geom.Empty(), geom.Empty()
+	}
+	total := m.Weigh().Triangles
+	step := 3 * max(int(total)/sampled, 1)
+	m.Walk(func(_ int, n *model.Node, world geom.M) {
+		if n.Mesh == model.None {
+			return
+		}
+		for i := range m.Meshes[n.Mesh].Parts {
+			if p := &m.Meshes[n.Mesh].Parts[i]; p.Kind == model.Triangles {
+				l.look(p, &world, step)
+			}
+		}
+	})
+	if l.area <= 0 || box.IsEmpty() {
+		return Shape{}
+	}
+	return l.shape()
+}
+
+// within are the coordinates of a point in the bounds, 0 to 1; 0.5 along an
+// axis in which the model is flat.
+func (l *looker) within(p geom.V) (out [3]float64) {
+	q := p.Sub(l.box.Min)
+	for a, v := range [3]float64{q.X, q.Y, q.Z} {
+		out[a] = 0.5
+		if l.size[a] > 0 {
+			out[a] = min(max(v/l.size[a], 0), 1)
+		}
+	}
+	return out
+}
+
+func (l *looker) look(p *model.Part, world *geom.M, step int) {
+	for t := 0; t+2 < len(p.Indices); t += step {
+		a, b, c := world.Point(p.Position(p.Indices[t])), world.Point(p.Position(p.Indices[t+1])), world.Point(p.Position(p.Indices[t+2]))
+		area := b.Sub(a).Cross(c.Sub(a)).Len() / 2
+		if !(area > 0) || math.IsInf(area, 0) {
+			continue
+		}
+		l.triangles++
+		l.area += area
+		l.sum = l.sum.Add(a.Add(b).Add(c).Mul(area / 3))
+		for _, q := range [3]geom.V{a, b, c} {
+			l.touch(l.within(q))
+		}
+		l.fill(a, b, c)
+	}
+}
+
+func (l *looker) touch(q [3]float64) {
+	v := geom.V{X: q[0], Y: q[1], Z: q[2]}
+	for a := range 3 {
+		if q[a] <= soleSize {
+			l.low[a] = l.low[a].Add(v)
+		}
+		if q[a] >= 1-soleSize {
+			l.high[a] = l.high[a].Add(v)
+		}
+	}
+}
+
+// fill marks the cells that a triangle passes through, as finely as the grid
+// asks for.
+func (l *looker) fill(a, b, c geom.V) {
+	u, v, w := l.within(a), l.within(b), l.within(c)
+	span := 0.0
+	for k := range 3 {
+		span = max(span, math.Abs(u[k]-v[k]), math.Abs(u[k]-w[k]), math.Abs(v[k]-w[k]))
+	}
+	n := min(int(span*cells*1.5)+1, 2*cells)
+	for i := 0; i <= n; i++ {
+		for j := 0; i+j <= n; j++ {
+			s, t := float64(i)/float64(n), float64(j)/float64(n)
+			at := 0
+			for k := range 3 {
+				x := u[k] + (v[k]-u[k])*s + (w[k]-u[k])*t
+				at = at*cells + min(int(x*cells), cells-1)
+			}
+			l.grid[at] = true
+		}
+	}
+}
+
+func (l *looker) shape() Shape {
+	s := Shape{Known: true, Centre: l.within(l.sum.Mul(1 / l.area))}
+	for a := range 3 {
+		s.Low[a], s.High[a] = s.footOf(l.low[a], a), s.footOf(l.high[a], a)
+	}
+	var same, all [3]int
+	for x := range cells {
+		for y := range cells {
+			for z := range cells {
+				if !l.grid[(x*cells+y)*cells+z] {
+					continue
+				}
+				for a, at := range [3]int{((cells-1-x)*cells+y)*cells + z, (x*cells+cells-1-y)*cells + z, (x*cells+y)*cells + cells - 1 - z} {
+					all[a]++
+					if l.grid[at] {
+						same[a]++
+					}
+				}
+			}
+		}
+	}
+	for a := range 3 {
+		s.Mirrored[a] = float64(same[a]) / float64(max(all[a], 1))
+	}
+	return s
+}
+
+// footOf is the foot that a box within the bounds makes with axis a up.
+func (s *Shape) footOf(b geom.Box, a int) foot {
+	if b.IsEmpty() {
+		return foot{}
+	}
+	lo, hi := [3]float64{b.Min.X, b.Min.Y, b.Min.Z}, [3]float64{b.Max.X, b.Max.Y, b.Max.Z}
+	f := foot{Spread: 1, Carries: true}
+	for k := range 3 {
+		if k != a {
+			f.Spread *= hi[k] - lo[k]
+			f.Carries = f.Carries && s.Centre[k] >= lo[k]-0.02 && s.Centre[k] <= hi[k]+0.02
+		}
+	}
+	return f
+}
+
+// Upright is the logarithm of how much likelier the shape is with axis a up
+// than with any axis: things stand on a foot that carries them and is no
+// smaller than their top, are heavier below, and are their own mirror image
+// from left to right rather than from top to bottom. The weights are the
+// makers' judgement, checked by the tests of the proposals.
+func (s *Shape) Upright(a int) float64 {
+	if !s.Known {
+		return 0
+	}
+	b, c := (a+1)%3, (a+2)%3
+	v := 0.0
+	if s.Low[a].Carries {
+		v += 0.8
+	}
+	v += 1.2 * (math.Sqrt(s.Low[a].Spread) - math.Sqrt(s.High[a].Spread))
+	v += 1.5 * (0.5 - s.Centre[a])
+	v += 2 * ((s.Mirrored[b]+s.Mirrored[c])/2 - s.Mirrored[a])
+	return v
+}
