@@ -153,20 +153,23 @@ func (h *hypothesis) dimensions(b geom.Box) [3]float64 {
 // nothing.
 func density(k *kinds.Kind, logs [3]float64) float64 {
 	common, odd := 0.0, 0.0
-	for i, r := range [3]kinds.Range{k.Height, k.Length, k.Breadth} {
-		if math.IsInf(logs[i], -1) {
-			continue
+	for i := range k.Logs {
+		if n := &k.Logs[i]; !math.IsInf(logs[i], -1) {
+			z := (logs[i] - n.Mean) / n.Deviation
+			common += -z*z/2 - n.LogDeviation - halfLog2Pi
+			odd += -z*z/(2*tailWidth*tailWidth) - n.LogDeviation - logTailWidth - halfLog2Pi
 		}
-		mean, dev := r.Log()
-		common += normal(logs[i], mean, dev)
-		odd += normal(logs[i], mean, dev*tailWidth)
 	}
-	return sumLog(math.Log(1-tail)+together*common, math.Log(tail)+together*odd)
+	return sumLog(logCommon+together*common, logTail+together*odd)
 }
+
+var logCommon, logTail, logTailWidth = math.Log(1 - tail), math.Log(tail), math.Log(tailWidth)
+
+const halfLog2Pi = 0.9189385332046727
 
 func normal(x, mean, dev float64) float64 {
 	z := (x - mean) / dev
-	return -z*z/2 - math.Log(dev) - 0.9189385 // ½ log 2π
+	return -z*z/2 - math.Log(dev) - halfLog2Pi
 }
 
 // sumLog is log(eᵃ + eᵇ).
@@ -174,7 +177,7 @@ func sumLog(a, b float64) float64 {
 	if a < b {
 		a, b = b, a
 	}
-	if math.IsInf(b, -1) {
+	if b < a-40 { // beyond what a float64 holds
 		return a
 	}
 	return a + math.Log1p(math.Exp(b-a))

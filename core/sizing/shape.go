@@ -14,6 +14,7 @@ type Shape struct {
 	Low      [3]foot    // what would touch the ground with this axis up
 	High     [3]foot    // what would, upside down
 	Mirrored [3]float64 // how much of it is where its mirror image is, 0 to 1
+	Turned   [3]float64 // how much of it is where it is after a quarter turn, 0 to 1; 0 where its sides differ
 	Known    bool       // there was a surface to look at
 }
 
@@ -135,7 +136,7 @@ func (l *looker) shape() Shape {
 	for a := range 3 {
 		s.Low[a], s.High[a] = s.footOf(l.low[a], a), s.footOf(l.high[a], a)
 	}
-	var same, all [3]int
+	var same, all, turned [3]int
 	for x := range cells {
 		for y := range cells {
 			for z := range cells {
@@ -148,11 +149,19 @@ func (l *looker) shape() Shape {
 						same[a]++
 					}
 				}
+				for a, at := range [3]int{(x*cells+z)*cells + cells - 1 - y, (z*cells+y)*cells + cells - 1 - x, (y*cells+cells-1-x)*cells + z} {
+					if l.grid[at] {
+						turned[a]++
+					}
+				}
 			}
 		}
 	}
 	for a := range 3 {
 		s.Mirrored[a] = float64(same[a]) / float64(max(all[a], 1))
+		if u, v := l.size[(a+1)%3], l.size[(a+2)%3]; math.Abs(u-v) < 0.01*max(u, v) {
+			s.Turned[a] = float64(turned[a]) / float64(max(all[a], 1))
+		}
 	}
 	return s
 }
@@ -175,9 +184,10 @@ func (s *Shape) footOf(b geom.Box, a int) foot {
 
 // Upright is the logarithm of how much likelier the shape is with axis a up
 // than with any axis: things stand on a foot that carries them and is no
-// smaller than their top, are heavier below, and are their own mirror image
-// from left to right rather than from top to bottom. The weights are the
-// makers' judgement, checked by the tests of the proposals.
+// smaller than their top, are heavier below, are their own mirror image from
+// left to right rather than from top to bottom, and what is turned on a lathe
+// stands on its axis. The weights are the makers' judgement, checked by the
+// tests of the proposals.
 func (s *Shape) Upright(a int) float64 {
 	if !s.Known {
 		return 0
@@ -185,10 +195,11 @@ func (s *Shape) Upright(a int) float64 {
 	b, c := (a+1)%3, (a+2)%3
 	v := 0.0
 	if s.Low[a].Carries {
-		v += 0.8
+		v += 0.8 + min(s.Low[a].Spread/0.3, 1) // on an edge or a point nothing stands
 	}
-	v += 1.2 * (math.Sqrt(s.Low[a].Spread) - math.Sqrt(s.High[a].Spread))
+	v += math.Sqrt(s.Low[a].Spread) - math.Sqrt(s.High[a].Spread)
 	v += 1.5 * (0.5 - s.Centre[a])
 	v += 2 * ((s.Mirrored[b]+s.Mirrored[c])/2 - s.Mirrored[a])
+	v += 3 * s.Turned[a]
 	return v
 }

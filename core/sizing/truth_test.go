@@ -490,18 +490,23 @@ type statement struct {
 	format  string
 	unit    model.Unit
 	up      model.Axis
-	metres  []float64 // what it may really be in
-	really  []model.Axis
-	weights []float64 // of metres, up to their sum
+	metres  []float64  // what it may really be in
+	really  [3]float64 // weights of X, Y and Z being up
+	weights []float64  // of metres, up to their sum
 }
 
 // What suppliers' files state and what they really are (memory).
 var statements = []statement{
-	{"OBJ", model.Unit{Name: "metre", MetresPerUnit: 1, From: "assumed"}, "Y", []float64{1, 0.01, 0.001, 0.0254, 0.3048}, []model.Axis{"Y", "Y", "Z"}, []float64{4, 4, 1.5, 1, 0.5}},
-	{"STL", model.Unit{Name: "millimetre", MetresPerUnit: 0.001, From: "assumed"}, "Z", []float64{0.001, 0.0254, 0.01, 1}, []model.Axis{"Z", "Z", "Y"}, []float64{6, 1.5, 1, 1}},
-	{"PLY", model.Unit{Name: "metre", MetresPerUnit: 1, From: "assumed"}, "Y", []float64{1, 0.001, 0.01}, []model.Axis{"Y", "Z"}, []float64{5, 2, 1.5}},
-	{"GLB", model.Unit{Name: "metre", MetresPerUnit: 1, From: "format"}, "Y", []float64{1, 0.01, 0.001, 0.0254}, []model.Axis{"Y", "Y", "Y", "Y", "Y", "Y", "Y", "Z"}, []float64{7, 1.5, 0.5, 0.5}},
-	{"COLLADA", model.Unit{Name: "centimetre", MetresPerUnit: 0.01, From: "header"}, "Z", []float64{0.01, 1, 0.001, 0.0254}, []model.Axis{"Z", "Z", "Z", "Y"}, []float64{7, 1.5, 0.5, 0.7}},
+	{"OBJ", model.Unit{Name: "metre", MetresPerUnit: 1, From: "assumed"}, "Y", []float64{1, 0.01, 0.001, 0.0254, 0.3048}, [3]float64{0, 2, 1}, []float64{4, 4, 1.5, 1, 0.5}},
+	{"STL", model.Unit{Name: "millimetre", MetresPerUnit: 0.001, From: "assumed"}, "Z", []float64{0.001, 0.0254, 0.01, 1}, [3]float64{0, 1, 2}, []float64{6, 1.5, 1, 1}},
+	{"PLY", model.Unit{Name: "metre", MetresPerUnit: 1, From: "assumed"}, "Y", []float64{1, 0.001, 0.01}, [3]float64{0, 1, 1}, []float64{5, 2, 1.5}},
+	{"GLB", model.Unit{Name: "metre", MetresPerUnit: 1, From: "format"}, "Y", []float64{1, 0.01, 0.001, 0.0254}, [3]float64{0, 15, 1}, []float64{7, 1.5, 0.5, 0.5}},
+	{"COLLADA", model.Unit{Name: "centimetre", MetresPerUnit: 0.01, From: "header"}, "Z", []float64{0.01, 1, 0.001, 0.0254}, [3]float64{0, 1, 15}, []float64{7, 1.5, 0.5, 0.7}},
+}
+
+// want draws what a supplier's files really are.
+func (st *statement) want(rng *rand.Rand) want {
+	return want{st.metres[draw(rng, st.weights)], axes[draw(rng, st.really[:])]}
 }
 
 func draw(rng *rand.Rand, weights []float64) int {

@@ -20,11 +20,16 @@ type Range struct{ Low, High float64 }
 // sigmas of a normal distribution lie between its 5th and 95th percentile.
 const sigmas = 2 * 1.6449
 
-// Log is the normal distribution of the natural logarithm of the dimension.
-func (r Range) Log() (mean, deviation float64) {
+// Normal is the normal distribution of the natural logarithm of a dimension.
+type Normal struct {
+	Mean, Deviation, LogDeviation float64
+}
+
+func (r Range) normal() Normal {
 	const least = 0.05 // a kind that is made to one size still varies from maker to maker
 	lo, hi := math.Log(r.Low), math.Log(r.High)
-	return (lo + hi) / 2, max((hi-lo)/sigmas, least)
+	dev := max((hi-lo)/sigmas, least)
+	return Normal{(lo + hi) / 2, dev, math.Log(dev)}
 }
 
 // Kind is a kind of thing.
@@ -37,6 +42,7 @@ type Kind struct {
 	Words   []string
 	Parts   []string
 	Source  string
+	Logs    [3]Normal // of height, length and breadth
 }
 
 // All is the table, in the order of the file.
@@ -66,6 +72,7 @@ func parse(text string) (out []Kind, err error) {
 				return nil, fmt.Errorf("kinds, line %d: %w", i+1, err)
 			}
 		}
+		k.Logs = [3]Normal{k.Height.normal(), k.Length.normal(), k.Breadth.normal()}
 		out = append(out, k)
 	}
 	return out, nil
