@@ -25,15 +25,15 @@ type foot struct {
 }
 
 const (
-	cells    = 20      // of the grid that mirror images are compared in, along each axis
-	soleSize = 0.02    // how much of the height counts as touching the ground
-	sampled  = 120_000 // triangles looked at, of a model of more
+	cells    = 20     // of the grid that mirror images are compared in, along each axis
+	soleSize = 0.02   // how much of the height counts as touching the ground
+	sampled  = 50_000 // triangles looked at, of a model of more
 )
 
 // looker gathers the shape of a model.
 type looker struct {
 	box       geom.Box
-	size      [3]float64
+	size, per [3]float64 // the extents, and one over them
 	sum       geom.V
 	area      float64
 	grid      []bool
@@ -48,6 +48,9 @@ func ShapeOf(m *model.Model, box geom.Box) Shape {
 	l.size = [3]float64{size.X, size.Y, size.Z}
 	for a := range 3 {
 		l.low[a], l.high[a] = geom.Empty(), geom.Empty()
+		if l.size[a] > 1e-300 {
+			l.per[a] = 1 / l.size[a]
+		}
 	}
 	total := m.Weigh().Triangles
 	step := 3 * max(int(total)/sampled, 1)
@@ -73,8 +76,8 @@ func (l *looker) within(p geom.V) (out [3]float64) {
 	q := p.Sub(l.box.Min)
 	for a, v := range [3]float64{q.X, q.Y, q.Z} {
 		out[a] = 0.5
-		if l.size[a] > 0 {
-			out[a] = min(max(v/l.size[a], 0), 1)
+		if l.per[a] > 0 {
+			out[a] = min(max(v*l.per[a], 0), 1)
 		}
 	}
 	return out
@@ -90,14 +93,15 @@ func (l *looker) look(p *model.Part, world *geom.M, step int) {
 		l.triangles++
 		l.area += area
 		l.sum = l.sum.Add(a.Add(b).Add(c).Mul(area / 3))
-		for _, q := range [3]geom.V{a, b, c} {
-			l.touch(l.within(q))
-		}
-		l.fill(a, b, c)
+		u, v, w := l.within(a), l.within(b), l.within(c)
+		l.touch(&u)
+		l.touch(&v)
+		l.touch(&w)
+		l.fill(&u, &v, &w)
 	}
 }
 
-func (l *looker) touch(q [3]float64) {
+func (l *looker) touch(q *[3]float64) {
 	v := geom.V{X: q[0], Y: q[1], Z: q[2]}
 	for a := range 3 {
 		if q[a] <= soleSize {
@@ -111,16 +115,15 @@ func (l *looker) touch(q [3]float64) {
 
 // fill marks the cells that a triangle passes through, as finely as the grid
 // asks for.
-func (l *looker) fill(a, b, c geom.V) {
-	u, v, w := l.within(a), l.within(b), l.within(c)
+func (l *looker) fill(u, v, w *[3]float64) {
 	span := 0.0
 	for k := range 3 {
 		span = max(span, math.Abs(u[k]-v[k]), math.Abs(u[k]-w[k]), math.Abs(v[k]-w[k]))
 	}
-	n := min(int(span*cells*1.5)+1, 2*cells)
+	n := min(int(span*cells*1.5), 2*cells) // of a small one its first corner will do
 	for i := 0; i <= n; i++ {
 		for j := 0; i+j <= n; j++ {
-			s, t := float64(i)/float64(n), float64(j)/float64(n)
+			s, t := float64(i)/float64(max(n, 1)), float64(j)/float64(max(n, 1))
 			at := 0
 			for k := range 3 {
 				x := u[k] + (v[k]-u[k])*s + (w[k]-u[k])*t
