@@ -28,7 +28,8 @@ type App struct {
 	// Supplier is where models can be fetched from; nil where there is none.
 	Supplier *supplier.Client
 
-	shapes shapes
+	shapes   shapes
+	proposer proposer
 }
 
 // Queue takes jobs, together with the rows that they are about.

@@ -118,7 +118,7 @@ func TestADownloadBecomesAPieceOfTrueSize(t *testing.T) {
 	d := newDesk(t)
 	st := d.takeIn("box.glb", boxGLB(t))
 	if len(st.Pieces) != 1 || st.Pieces[0].Size != (geom.V{X: 2, Y: 1, Z: 1}) || len(st.Pieces[0].Levels) == 0 {
-		t.Fatalf("pieces %+v", st.Pieces)
+		t.Fatalf("pieces %+v, arrivals %+v", st.Pieces, st.Arrivals)
 	}
 	id := st.Pieces[0].ID
 	d.edit(app.Deed{Do: "place", Piece: id})

@@ -31,8 +31,9 @@ type Deed struct {
 	StandIn string          `json:"standIn"`
 	At      geom.V          `json:"at"`
 	Name    string          `json:"name"`
-	Of      string          `json:"of"`     // width, height or depth
+	Of      string          `json:"of"`     // width, height or depth, or distance: between two points of the piece
 	Metres  float64         `json:"metres"` // for a true dimension
+	Was     float64         `json:"was"`    // metres that a distance measured before
 }
 
 // EditRequest is what a person did, against the revision that they saw.
@@ -108,6 +109,7 @@ type editor struct {
 	changes []Change
 	made    []string
 	label   string
+	sized   int                  // pieces whose size it changed
 	places  []store.PlacementRow // read on first use
 }
 
@@ -628,7 +630,7 @@ func (e *editor) patchPiece(ctx context.Context, d *Deed) error {
 		case p.Favourite != before.Favourite:
 			e.say("%s %s", map[bool]string{true: "mark", false: "unmark"}[p.Favourite], before.Name)
 		default:
-			e.say("size %s", before.Name)
+			return e.saySize(ctx, d.ID, before.Name)
 		}
 		return nil
 	})
@@ -640,10 +642,31 @@ func (e *editor) trueSize(ctx context.Context, d *Deed) error {
 		if err != nil {
 			return err
 		}
-		e.say("size %s", p.Name)
 		p.Sizing.Decided = true
-		return p.Sizing.SetTrue(facts.Box(), d.Of, d.Metres)
+		err = p.Sizing.SetTrue(facts.Box(), d.Of, d.Metres)
+		if d.Of == "distance" {
+			err = p.Sizing.SetDistance(d.Was, d.Metres)
+		}
+		return cmp.Or(e.saySize(ctx, d.ID, p.Name), err)
 	})
+}
+
+// saySize says whose size an edit changes, and how many placements with it.
+func (e *editor) saySize(ctx context.Context, id, name string) error {
+	if e.sized++; e.sized > 1 {
+		e.label = fmt.Sprintf("size %d pieces", e.sized)
+		return nil
+	}
+	n, err := store.CountPlacements(ctx, e.tx, id)
+	switch {
+	case n == 1:
+		e.say("size %s, 1 placement changes", name)
+	case n > 1:
+		e.say("size %s, %d placements change", name, n)
+	default:
+		e.say("size %s", name)
+	}
+	return err
 }
 
 func (e *editor) piece(ctx context.Context, id string, do func(p *pieceEdit, row *store.Piece) error) error {

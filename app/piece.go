@@ -39,7 +39,7 @@ func (MakeArgs) Kind() string { return "make" }
 
 // making is the version of how pieces are made: results of another version
 // are not taken for the same.
-const making = "6"
+const making = "7"
 
 // Made is all that follows from a source and a recipe.
 type Made struct {
@@ -54,6 +54,8 @@ type Made struct {
 	Levels    []Level          `json:"levels"`
 	Front     json.RawMessage  `json:"front"`
 	Top       json.RawMessage  `json:"top"`
+	Right     json.RawMessage  `json:"right"`
+	Subject   json.RawMessage  `json:"subject"` // what a proposal of its size goes by
 }
 
 // PartState is a part as the parts list shows it.
@@ -176,15 +178,18 @@ func (a *App) make(ctx context.Context, src *model.Model, inv recipe.Inventory, 
 		}
 		out.Levels = append(out.Levels, Level{hash, small.Weigh().Triangles, bytes, off})
 	}
-	front, top := map[model.Axis]string{}, map[model.Axis]string{}
+	front, top, right := map[model.Axis]string{}, map[model.Axis]string{}, map[model.Axis]string{}
 	outline, _ := proxy.Make(drawn, 40_000, 1)
 	for _, up := range []model.Axis{"X", "Y", "Z"} {
 		front[up] = sizing.Silhouette(outline, model.UpTurn(up), sizing.Front)
 		top[up] = sizing.Silhouette(outline, model.UpTurn(up), sizing.Top)
+		right[up] = sizing.Silhouette(outline, model.UpTurn(up), sizing.Right)
 	}
-	var errs [2]error
+	var errs [4]error
+	out.Subject, errs[2] = json.Marshal(sizing.SubjectOf(m, path.Base(source)))
 	out.Front, errs[0] = json.Marshal(front)
 	out.Top, errs[1] = json.Marshal(top)
+	out.Right, errs[3] = json.Marshal(right)
 	return out, cmp.Or(errs[:]...)
 }
 
@@ -213,10 +218,10 @@ func (a *App) putMade(ctx context.Context, q store.Querier, id, digest string, m
 	if err != nil {
 		return err
 	}
-	if err := store.PutMade(ctx, q, id, digest, made.Blob, made.Picture, facts, weight, inventory); err != nil {
+	if err := store.PutMade(ctx, q, id, digest, made.Blob, made.Picture, facts, weight, inventory, made.Subject); err != nil {
 		return err
 	}
-	return store.PutLook(ctx, q, store.Look{PieceID: id, Levels: levels, Front: made.Front, Top: made.Top})
+	return store.PutLook(ctx, q, store.Look{PieceID: id, Levels: levels, Front: made.Front, Top: made.Top, Right: made.Right})
 }
 
 // firstMake makes a new piece.

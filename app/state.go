@@ -54,6 +54,19 @@ type Outline struct {
 	TopTransform   string `json:"topTransform"`
 }
 
+// outlineOf is how a piece is drawn with its sizing; world is from the file to
+// metres.
+func outlineOf(l *store.Look, s *sizing.Sizing, world *geom.M) (out Outline, right, rightTransform string, err error) {
+	var front, top, side map[model.Axis]string
+	if err := cmp.Or(json.Unmarshal(l.Front, &front), json.Unmarshal(l.Top, &top), json.Unmarshal(l.Right, &side)); err != nil {
+		return out, "", "", fmt.Errorf("look of piece %s: %w", l.PieceID, err)
+	}
+	move := func(x, y float64) string {
+		return fmt.Sprintf("translate(%g %g) scale(%g)", x, y, s.MetresPerUnit*s.Factor)
+	}
+	return Outline{front[s.Up], top[s.Up], move(world[12], -world[13]), move(world[12], world[14])}, side[s.Up], move(-world[14], -world[13]), nil
+}
+
 // PieceState is a piece as the library shows it.
 type PieceState struct {
 	ID      string        `json:"id"`
@@ -81,6 +94,8 @@ type PieceState struct {
 	Weight  recipe.Weight `json:"weight"`
 	News    bool          `json:"news"` // a newer version came, with a report
 	Box     geom.Box      `json:"box"`  // metres about the pivot
+	// Proposal is what its size may be; null where nothing can be told.
+	Proposal *ProposalBrief `json:"proposal"`
 }
 
 // UnitChoice is a unit with the size that a piece would have in it.
@@ -259,6 +274,11 @@ func (a *App) stateIn(ctx context.Context, q store.Querier, setID string) (*Stat
 	if err := st.fillPieces(pieces, looks, rows, things, spans); err != nil {
 		return nil, err
 	}
+	proposals, err := a.proposals(pieces, st.Arrivals)
+	if err != nil {
+		return nil, err
+	}
+	st.propose(proposals)
 	shared := map[string]int{}
 	for i := range rows {
 		shared[rows[i].Piece]++
@@ -342,23 +362,21 @@ func (st *State) fillPieces(pieces []store.Piece, looks []store.Look, rows []sto
 			ps.Choices = append(ps.Choices, UnitChoice{c.Unit.Name, c.Unit.Metres, c.Size, chosen})
 		}
 		if l := lookOf[p.ID]; l != nil {
-			var front, top map[model.Axis]string
-			if err := cmp.Or(json.Unmarshal(l.Levels, &ps.Levels), json.Unmarshal(l.Front, &front), json.Unmarshal(l.Top, &top)); err != nil {
+			if err := json.Unmarshal(l.Levels, &ps.Levels); err != nil {
 				return fmt.Errorf("look of piece %s: %w", p.ID, err)
 			}
-			k, m := s.MetresPerUnit*s.Factor, ps.World
 			for i := range ps.Levels {
-				ps.Levels[i].Off *= 1000 * k
+				ps.Levels[i].Off *= 1000 * s.MetresPerUnit * s.Factor
 			}
-			ps.Outline = Outline{front[s.Up], top[s.Up],
-				fmt.Sprintf("translate(%g %g) scale(%g)", m[12], -m[13], k), fmt.Sprintf("translate(%g %g) scale(%g)", m[12], m[14], k)}
+			if ps.Outline, _, _, err = outlineOf(l, &s, &ps.World); err != nil {
+				return err
+			}
 		}
 		var tri []int
 		for _, l := range ps.Levels {
 			tri = append(tri, l.Triangles)
 		}
 		triangles, counts, heights = append(triangles, tri), append(counts, ps.Copies), append(heights, tall[p.ID])
-		st.Snags = append(st.Snags, snag.Sizes(p.ID, p.Name, ps.Size, s.Decided)...)
 		for _, t := range f.Textures {
 			if t.Status == model.Missing {
 				ps.Lacks++
@@ -379,6 +397,16 @@ func (st *State) fillPieces(pieces []store.Piece, looks []store.Look, rows []sto
 		}
 	}
 	return nil
+}
+
+// propose gives the pieces their proposals, and finds the sizes that cannot be
+// right.
+func (st *State) propose(all map[string]*ProposalState) {
+	for i := range st.Pieces {
+		p := &st.Pieces[i]
+		p.Proposal = all[p.ID].brief()
+		st.Snags = append(st.Snags, sizeSnags(p)...)
+	}
 }
 
 func lightState(s *light.State) LightState {

@@ -79,7 +79,7 @@ func open(t *testing.T, d Download) (*model.Model, intake.Report) {
 			return nil, intake.Report{}
 		}
 		name = found[0].Path
-		m, err = intake.ReadFrom(tree, name)
+		m, err = intake.ReadFrom(tree, name, name)
 	} else {
 		m, err = intake.Read(name, d.Data, model.Folder{})
 	}

@@ -74,6 +74,7 @@ type Piece struct {
 	Making       string
 	Picture      string
 	Weight       json.RawMessage
+	Subject      json.RawMessage
 }
 
 // Look is what is drawn of a piece.
@@ -82,6 +83,7 @@ type Look struct {
 	Levels  json.RawMessage
 	Front   json.RawMessage
 	Top     json.RawMessage
+	Right   json.RawMessage
 }
 
 // Set is one place, composed.
@@ -146,7 +148,7 @@ func One[T any](ctx context.Context, q Querier, sql string, args ...any) (T, err
 const (
 	productionColumns = "id, name, unit, budget, revision, created"
 	arrivalColumns    = "id, production_id, name, blob, bytes, state, progress, note, report, created, files, found, taking, credit, for_piece, pictures, job_id, fetching"
-	pieceColumns      = "id, production_id, arrival_id, name, source, blob, facts, sizing, rev, gone, created, recipe, credit, tags, favourite, news, made, making, picture, weight"
+	pieceColumns      = "id, production_id, arrival_id, name, source, blob, facts, sizing, rev, gone, created, recipe, credit, tags, favourite, news, made, making, picture, weight, subject"
 	takeColumns       = "id, set_id, shot_id, name, kind, state, progress, note, settings, result, job_id, created"
 	entryColumns      = "id, production_id, set_id, revision, label, changes, undone, dropped, at"
 )
@@ -242,7 +244,7 @@ func Shelf(ctx context.Context, q Querier, production string, words []string) ([
 	}
 	return pgx.CollectRows(rows, func(row pgx.CollectableRow) (r ShelfRow, err error) {
 		p := &r.Piece
-		err = row.Scan(&p.ID, &p.ProductionID, &p.ArrivalID, &p.Name, &p.Source, &p.Blob, &p.Facts, &p.Sizing, &p.Rev, &p.Gone, &p.Created, &p.Recipe, &p.Credit, &p.Tags, &p.Favourite, &p.News, &p.Made, &p.Making, &p.Picture, &p.Weight, &r.ProductionName)
+		err = row.Scan(&p.ID, &p.ProductionID, &p.ArrivalID, &p.Name, &p.Source, &p.Blob, &p.Facts, &p.Sizing, &p.Rev, &p.Gone, &p.Created, &p.Recipe, &p.Credit, &p.Tags, &p.Favourite, &p.News, &p.Made, &p.Making, &p.Picture, &p.Weight, &p.Subject, &r.ProductionName)
 		return r, err
 	})
 }
@@ -256,9 +258,15 @@ func InsertPiece(ctx context.Context, q Querier, p Piece) error {
 
 // PutMade keeps what was made of a piece, under the digest of what it was made
 // from; making ends with it.
-func PutMade(ctx context.Context, q Querier, id, digest, blob, picture string, facts, weight, inventory json.RawMessage) error {
-	_, err := q.Exec(ctx, "update piece set made = $2, making = '', blob = $3, picture = $4, facts = $5, weight = $6, inventory = $7 where id = $1", id, digest, blob, picture, facts, weight, inventory)
+func PutMade(ctx context.Context, q Querier, id, digest, blob, picture string, facts, weight, inventory, subject json.RawMessage) error {
+	_, err := q.Exec(ctx, "update piece set made = $2, making = '', blob = $3, picture = $4, facts = $5, weight = $6, inventory = $7, subject = coalesce($8::jsonb, '{}') where id = $1", id, digest, blob, picture, facts, weight, inventory, subject)
 	return err
+}
+
+// CountPlacements is in how many places a piece stands, in all sets.
+func CountPlacements(ctx context.Context, q Querier, piece string) (n int, err error) {
+	err = q.QueryRow(ctx, "select count(*) from placement where piece_id = $1", piece).Scan(&n)
+	return n, err
 }
 
 // SetMaking says what is being done to a piece; "" that it is ready.
@@ -293,14 +301,14 @@ func KeepMade(ctx context.Context, q Querier, digest string, result json.RawMess
 
 // PutLook keeps how a piece is drawn.
 func PutLook(ctx context.Context, q Querier, l Look) error {
-	_, err := q.Exec(ctx, `insert into piece_look (piece_id, levels, front, top) values ($1, $2, $3, $4)
-		on conflict (piece_id) do update set levels = excluded.levels, front = excluded.front, top = excluded.top`, l.PieceID, l.Levels, l.Front, l.Top)
+	_, err := q.Exec(ctx, `insert into piece_look (piece_id, levels, front, top, right_) values ($1, $2, $3, $4, coalesce($5::jsonb, '{}'))
+		on conflict (piece_id) do update set levels = excluded.levels, front = excluded.front, top = excluded.top, right_ = excluded.right_`, l.PieceID, l.Levels, l.Front, l.Top, l.Right)
 	return err
 }
 
 // Looks are how the pieces of a production are drawn.
 func Looks(ctx context.Context, q Querier, production string) ([]Look, error) {
-	return List[Look](ctx, q, "select l.piece_id, l.levels, l.front, l.top from piece_look l join piece p on p.id = l.piece_id where p.production_id = $1", production)
+	return List[Look](ctx, q, "select l.piece_id, l.levels, l.front, l.top, l.right_ from piece_look l join piece p on p.id = l.piece_id where p.production_id = $1", production)
 }
 
 const setColumns = "id, name, view, light, shot_id, move, production_id, rev"

@@ -109,6 +109,15 @@ func (s *Server) piece(c *echo.Context) error {
 	return c.JSON(http.StatusOK, d)
 }
 
+func (s *Server) proposal(c *echo.Context) error {
+	p, err := s.app.Proposal(c.Request().Context(), c.Param("piece"))
+	if err != nil {
+		return err
+	}
+	c.Response().Header().Set("Cache-Control", "no-store")
+	return c.JSON(http.StatusOK, p)
+}
+
 func (s *Server) assignMap(c *echo.Context) error {
 	var req struct {
 		Surface, Arrival, File string

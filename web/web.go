@@ -94,6 +94,7 @@ func (s *Server) Handler() http.Handler {
 	e.POST("/api/arrivals/:arrival/resume", s.resumeArrival, small)
 	e.POST("/api/arrivals/:arrival/maps", s.findMaps, small)
 	e.GET("/api/pieces/:piece", s.piece)
+	e.GET("/api/pieces/:piece/size", s.proposal)
 	e.POST("/api/pieces/:piece/map", s.assignMap, small)
 	e.GET("/api/sets/:set/shelf", s.shelf)
 	e.GET("/api/supplier", s.catalogue)

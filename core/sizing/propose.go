@@ -26,6 +26,7 @@ type Subject struct {
 	Surfaces []string
 	Texels   []float64 // of each mapped surface: texels along one unit of the file
 	Shape    Shape
+	Decided  *Sizing // what was decided about it already: it tells about the others
 }
 
 // Named is a part of a model.
@@ -130,15 +131,17 @@ func (s *Subject) ups() [3]float64 {
 
 // hypothesis is a unit with an up axis, and what is for it, as logarithms.
 type hypothesis struct {
-	metres                                       float64
-	up                                           int
-	prior                                        float64 // a probability
-	name, parts, shape, texels, lengths, friends float64
-	kind                                         *kinds.Kind // the likeliest
-	word                                         string      // that told
+	metres                                                float64
+	up                                                    int
+	prior                                                 float64 // a probability
+	name, parts, shape, texels, lengths, friends, decided float64
+	kind                                                  *kinds.Kind // the likeliest
+	word                                                  string      // that told
 }
 
-func (h *hypothesis) likelihood() float64 { return h.name + h.parts + h.shape + h.texels + h.lengths }
+func (h *hypothesis) likelihood() float64 {
+	return h.name + h.parts + h.shape + h.texels + h.lengths + h.decided
+}
 
 // dimensions are height, length and breadth in metres of a box of the file.
 func (h *hypothesis) dimensions(b geom.Box) [3]float64 {
@@ -346,11 +349,18 @@ func (s *Subject) weigh() []hypothesis {
 				}
 				h.lengths += sumLog(math.Log(0.7)+best, math.Log(0.3)+normal(math.Log(g), 0, 2.5)) / float64(len(given))
 			}
+			if d := s.Decided; d != nil && d.Factor == 1 && (d.Up != axes[up] || math.Abs(d.MetresPerUnit/sc.metres-1) > 1e-6) {
+				h.decided = -certain
+			}
 			out = append(out, h)
 		}
 	}
 	return out
 }
+
+// certain is how much an artist's own decision outweighs all evidence, as a
+// logarithm.
+const certain = 50
 
 // Propose tells what each of the models of one supplier may measure.
 func Propose(list []*Subject) []Proposal {

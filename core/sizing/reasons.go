@@ -60,11 +60,11 @@ func (s *Subject) reasons(h *hypothesis, all []hypothesis, group int) []string {
 	}
 	switch sc := s.statement(h); {
 	case s.Unit.From != "assumed" && sc == 1:
-		add(1, "The file says that one unit is %s.", unitName(h.metres))
+		add(1, "The file says that one unit is %s.", UnitName(h.metres))
 	case s.Unit.From != "assumed":
-		add(0.5, "The file says that one unit is %s; it would be off by %s.", unitName(s.Unit.MetresPerUnit), factor(sc))
+		add(0.5, "The file says that one unit is %s; it would be off by %s.", UnitName(s.Unit.MetresPerUnit), factor(sc))
 	default:
-		add(0.3, "%s files state no unit; many are in %s.", s.Format, plural(unitName(h.metres)))
+		add(0.3, "%s files state no unit; many are in %s.", s.Format, plural(UnitName(h.metres)))
 	}
 	if axis := axes[h.up]; axis != s.Up {
 		if v := against(func(h *hypothesis) float64 { return h.shape }, false); v > told {
@@ -88,7 +88,7 @@ func (s *Subject) reasons(h *hypothesis, all []hypothesis, group int) []string {
 		}
 		switch {
 		case v > told:
-			add(v, "The others of the same supplier need %s with +%s up too.", plural(unitName(h.metres)), axes[h.up])
+			add(v, "The others of the same supplier need %s with +%s up too.", plural(UnitName(h.metres)), axes[h.up])
 		case v < -told:
 			add(-v, "The others of the same supplier need another unit or axis.")
 		}
@@ -164,8 +164,8 @@ func length(m float64) string {
 	return unit.Distance(m)
 }
 
-// unitName names a length that one unit may stand for.
-func unitName(metres float64) string {
+// UnitName names a length that one unit may stand for.
+func UnitName(metres float64) string {
 	for _, u := range unit.All {
 		if math.Abs(metres/u.Metres-1) < 1e-6 {
 			return u.Name

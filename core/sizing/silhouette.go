@@ -15,6 +15,7 @@ type Side int
 const (
 	Front Side = iota // along -Z: X to the right, Y up
 	Top               // along -Y: X to the right, Z down
+	Right             // along -X: Z to the left, Y up
 )
 
 // grid is the resolution of a silhouette along its longer side: finer than
@@ -22,7 +23,7 @@ const (
 const grid = 320
 
 // Silhouette is the outline of a model after the transform top, as an SVG
-// path in metres with y downwards (for Front, y is minus the height). It is
+// path in metres with y downwards (for Front and Right, y is minus the height). It is
 // traced from a raster of all triangles, so holes and gaps show.
 func Silhouette(m *model.Model, top geom.M, side Side) string {
 	box := m.BoundsUnder(top)
@@ -30,8 +31,11 @@ func Silhouette(m *model.Model, top geom.M, side Side) string {
 		return ""
 	}
 	flat := func(p geom.V) (x, y float64) {
-		if side == Top {
+		switch side {
+		case Top:
 			return p.X, p.Z
+		case Right:
+			return -p.Z, -p.Y
 		}
 		return p.X, -p.Y
 	}

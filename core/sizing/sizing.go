@@ -77,6 +77,19 @@ func (s *Sizing) SetTrue(file geom.Box, dimension string, metres float64) error 
 	return s.Check()
 }
 
+// SetDistance changes the factor so that what measures was metres becomes
+// metres; the proportions stay.
+func (s *Sizing) SetDistance(was, metres float64) error {
+	if !(metres > 0) || math.IsInf(metres, 0) {
+		return errors.New("a true distance must be more than nothing")
+	}
+	if !(was > 1e-12) || math.IsInf(was, 0) {
+		return errors.New("the two points lie in one place; choose two that are apart")
+	}
+	s.Factor *= metres / was
+	return s.Check()
+}
+
 // Choice is a unit with the size that a model would have in it.
 type Choice struct {
 	Unit unit.Unit

@@ -1,0 +1,240 @@
+package app
+
+import (
+	"cmp"
+	"context"
+	"crypto/sha256"
+	"encoding/json"
+	"fmt"
+	"path"
+	"strings"
+	"sync"
+
+	"visator/core/geom"
+	"visator/core/model"
+	"visator/core/sizing"
+	"visator/core/sizing/kinds"
+	"visator/core/snag"
+	"visator/core/unit"
+	"visator/store"
+)
+
+// ProposalState is what is proposed for the size of a piece.
+type ProposalState struct {
+	Candidates []CandidateState `json:"candidates"`
+	Sure       bool             `json:"sure"`
+	Group      string           `json:"group"` // of pieces that may share a mistake: the supplier or the arrival
+	// The silhouette from the right, which only measuring needs.
+	Right          string `json:"right"`
+	RightTransform string `json:"rightTransform"`
+}
+
+// ProposalBrief is a proposal as the state of a set has it: the likeliest
+// candidate, without its reasons.
+type ProposalBrief struct {
+	CandidateState
+	Sure  bool   `json:"sure"`
+	Group string `json:"group"`
+}
+
+func (p *ProposalState) brief() *ProposalBrief {
+	if p == nil || len(p.Candidates) == 0 {
+		return nil
+	}
+	b := &ProposalBrief{p.Candidates[0], p.Sure, p.Group}
+	b.Reasons = nil
+	return b
+}
+
+// Proposal is what is proposed for a piece, with the reasons.
+func (a *App) Proposal(ctx context.Context, piece string) (*ProposalState, error) {
+	p, err := store.GetPiece(ctx, a.Store.Pool, piece)
+	if err != nil {
+		return nil, notThere(err, "The piece")
+	}
+	pieces, err := store.Pieces(ctx, a.Store.Pool, p.ProductionID)
+	if err != nil {
+		return nil, err
+	}
+	arrivals, err := store.Arrivals(ctx, a.Store.Pool, p.ProductionID)
+	if err != nil {
+		return nil, err
+	}
+	all, err := a.proposals(pieces, arrivals)
+	if err != nil || all[piece] == nil {
+		return nil, cmp.Or(err, notThere(store.ErrNotFound, "The piece"))
+	}
+	looks, err := store.Looks(ctx, a.Store.Pool, p.ProductionID)
+	if err != nil {
+		return nil, err
+	}
+	out := all[piece]
+	if l := lookByPiece(looks)[piece]; l != nil {
+		f, s, err := pieceFacts(&p)
+		if err != nil {
+			return nil, err
+		}
+		world := s.Transform(f.Box())
+		if _, out.Right, out.RightTransform, err = outlineOf(l, &s, &world); err != nil {
+			return nil, err
+		}
+	}
+	return out, nil
+}
+
+// CandidateState is a unit and an up axis for a piece.
+type CandidateState struct {
+	MetresPerUnit float64    `json:"metresPerUnit"`
+	Unit          string     `json:"unit"` // its name
+	Up            model.Axis `json:"up"`
+	Size          geom.V     `json:"size"` // metres
+	Score         float64    `json:"score"`
+	Kind          string     `json:"kind"`
+	Reasons       []string   `json:"reasons"`
+	Now           bool       `json:"now"` // it is what the piece has
+}
+
+// proposer remembers proposals: they are asked for with every look at a set,
+// and change only with the pieces.
+type proposer struct {
+	mu    sync.Mutex
+	known map[[32]byte][]sizing.Proposal
+}
+
+const maxKnown = 256 // groups; one is some kilobytes
+
+func (p *proposer) propose(list []*sizing.Subject) ([]sizing.Proposal, error) {
+	h := sha256.New()
+	if err := json.NewEncoder(h).Encode(list); err != nil {
+		return nil, err
+	}
+	key := [32]byte(h.Sum(nil))
+	p.mu.Lock()
+	out, ok := p.known[key]
+	p.mu.Unlock()
+	if ok {
+		return out, nil
+	}
+	out = sizing.Propose(list)
+	p.mu.Lock()
+	defer p.mu.Unlock()
+	if p.known == nil || len(p.known) >= maxKnown {
+		p.known = map[[32]byte][]sizing.Proposal{}
+	}
+	p.known[key] = out
+	return out, nil
+}
+
+// proposals are those for the pieces of a production, by piece. Pieces of one
+// author, or else of one arrival, are taken as one supplier's.
+func (a *App) proposals(pieces []store.Piece, arrivals []store.Arrival) (map[string]*ProposalState, error) {
+	came := map[string]string{}
+	for i := range arrivals {
+		came[arrivals[i].ID] = arrivals[i].Name
+	}
+	groups, order := map[string][]int{}, []string{}
+	subjects := make([]*sizing.Subject, len(pieces))
+	for i := range pieces {
+		p := &pieces[i]
+		s, author, err := subjectOf(p, came[p.ArrivalID])
+		if err != nil {
+			return nil, err
+		}
+		subjects[i] = s
+		group := author
+		if group == "" {
+			group = came[p.ArrivalID]
+		}
+		if len(groups[group]) == 0 {
+			order = append(order, group)
+		}
+		groups[group] = append(groups[group], i)
+	}
+	out := map[string]*ProposalState{}
+	for _, name := range order {
+		var list []*sizing.Subject
+		for _, i := range groups[name] {
+			list = append(list, subjects[i])
+		}
+		found, err := a.proposer.propose(list)
+		if err != nil {
+			return nil, err
+		}
+		for k, i := range groups[name] {
+			out[pieces[i].ID] = proposalState(&found[k], subjects[i], name, &pieces[i])
+		}
+	}
+	return out, nil
+}
+
+// subjectOf is what a proposal for a piece goes by, with the decision about it
+// if there is one, and its author.
+func subjectOf(p *store.Piece, arrival string) (s *sizing.Subject, author string, err error) {
+	s = &sizing.Subject{}
+	if err := json.Unmarshal(p.Subject, s); err != nil {
+		return nil, "", fmt.Errorf("piece %s: %w", p.ID, err)
+	}
+	f, size, err := pieceFacts(p)
+	if err != nil {
+		return nil, "", err
+	}
+	if s.Format == "" { // made before there were proposals: its facts must do
+		*s = sizing.Subject{Format: f.Format, Unit: f.Unit, Up: f.UpAxis, Box: f.Box()}
+	}
+	// The first of these names that tells something: what the artist calls it,
+	// its file, its folder, what it came in.
+	for _, name := range []string{p.Name, path.Base(p.Source), path.Base(path.Dir(p.Source)), arrival} {
+		s.Name = strings.TrimSuffix(name, path.Ext(name))
+		if m, _ := kinds.Recognise(s.Name); len(m) > 0 {
+			break
+		}
+	}
+	if size.Decided {
+		s.Decided = &size
+	}
+	var c struct {
+		Author string `json:"author"`
+	}
+	return s, c.Author, json.Unmarshal(p.Credit, &c)
+}
+
+func proposalState(p *sizing.Proposal, s *sizing.Subject, group string, piece *store.Piece) *ProposalState {
+	out := &ProposalState{Sure: p.Sure, Group: group, Candidates: []CandidateState{}}
+	var now sizing.Sizing
+	_ = json.Unmarshal(piece.Sizing, &now) // read before, in subjectOf
+	for _, c := range p.Candidates {
+		same := now.Factor == 1 && now.Up == c.Up && close(now.MetresPerUnit, c.MetresPerUnit)
+		out.Candidates = append(out.Candidates, CandidateState{c.MetresPerUnit, sizing.UnitName(c.MetresPerUnit), c.Up, c.Size, c.Score, c.Kind, c.Reasons, same})
+	}
+	return out
+}
+
+func close(a, b float64) bool { return a > b*(1-1e-6) && a < b*(1+1e-6) }
+
+// sizeSnags are the sizes that cannot be right, or are still to be decided.
+func sizeSnags(p *PieceState) []snag.Snag {
+	b := p.Proposal
+	switch {
+	case p.Sizing.Decided:
+		return snag.Implausible(p.ID, p.Name, p.Size)
+	case b == nil:
+		return snag.Sizes(p.ID, p.Name, p.Size, false)
+	case !b.Now && b.Score > 0.5:
+		return []snag.Snag{{Step: "size", What: fmt.Sprintf("%s, %s high as it came, is likely to be in %s: %s high", p.Name, unit.Distance(p.Size.Y), plural(b.Unit), unit.Distance(b.Size.Y)), ID: p.ID, Fix: "propose", Label: "take that"}}
+	case !b.Sure:
+		return []snag.Snag{{Step: "size", What: fmt.Sprintf("%s: nothing is sure about its size of %s; look at it", p.Name, unit.Distance(p.Size.Max())), ID: p.ID, Fix: "sized", Label: "it is right"}}
+	}
+	return nil
+}
+
+func plural(name string) string {
+	switch name {
+	case "inch":
+		return "inches"
+	case "foot":
+		return "feet"
+	case "metre", "centimetre", "millimetre":
+		return name + "s"
+	}
+	return "units of " + name
+}
