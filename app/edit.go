@@ -142,7 +142,7 @@ func (a *App) Edit(ctx context.Context, setID string, req EditRequest) (res Edit
 		if len(e.changes) == 0 {
 			return nil
 		}
-		if len(req.Deeds) > 1 {
+		if len(req.Deeds) > max(e.sized, 1) {
 			e.label = fmt.Sprintf("%s and %d more", e.label, len(req.Deeds)-1)
 		}
 		res.Revision = e.rev

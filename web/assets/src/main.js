@@ -3,7 +3,8 @@
 import Alpine from "alpinejs";
 import { Plan } from "./plan.js";
 import { Strip } from "./strip.js";
-import { drawLineup } from "./lineup.js";
+import { drawLineup, besideNames } from "./lineup.js";
+import { drawMeasure } from "./measure.js";
 import { length, size, number, degrees, distance, radians } from "./print.js";
 import { keys, list } from "./keys.js";
 import { drawManifest } from "./manifest.js";
@@ -116,14 +117,16 @@ document.addEventListener("alpine:init", () => {
       if (this.st && st.revision < this.st.revision) return;
       this.st = st;
       this.sel = Alpine.raw(this.sel).filter((id) => st.placements.some((p) => p.id === id));
-      if (!st.pieces.some((p) => p.id === this.piece)) this.piece = (st.snags.find((s) => s.step === "size") || st.pieces[0])?.id || "";
+      if (this.piece && st.pieces.some((p) => p.id === this.piece)) this.ask(this.piece);
+      else this.piece = "";
+      if (!this.piece) this.piece = (st.snags.find((s) => s.step === "size") || st.pieces[0])?.id || "";
       this.draw();
     },
     draw() {
       if (!this.st || this.dragging) return;
       this.plan.draw();
       this.strip.draw();
-      if (this.step === "size") drawLineup(document.getElementById("lineup"), this);
+      if (this.step === "size") this.drawSize();
       this.lens?.sync(this.now);
     },
     // on says whether one of these steps is open: only what is seen is kept up.
@@ -243,6 +246,43 @@ document.addEventListener("alpine:init", () => {
     },
 
     // Pieces and their size
+    line: { order: "size", equal: false, side: "front", beside: ["door"], px: 0, x: 0, edge: 0 }, besideNames, sizeView: "line-up",
+    measured: { piece: "", points: [], on: "", hover: null, length: 0 }, measuredLength: 0, proposal: null, looked: 0,
+    drawSize() {
+      if (this.piece && this.proposal?.id !== this.piece) this.ask(this.piece);
+      if (this.sizeView === "measure") drawMeasure(document.getElementById("elevations"), this);
+      else drawLineup(document.getElementById("lineup"), this);
+    },
+    lineUp(patch) { Object.assign(this.line, patch); this.draw(); },
+    showSize(view) { this.sizeView = view; Alpine.nextTick(() => this.draw()); },
+    choosePiece(id) { this.piece = id; this.looked = 0; this.measuredLength = 0; this.draw(); },
+    // ask fetches what is proposed for a piece, with the reasons.
+    async ask(id) {
+      const turn = (this.asked = (this.asked || 0) + 1);
+      if (this.proposal?.id !== id) this.proposal = { id, candidates: [] };
+      try {
+        const p = await call(`/api/pieces/${id}/size`);
+        if (turn !== this.asked) return;
+        this.proposal = { id, ...p };
+        if (this.sizeView === "measure" && this.step === "size") this.drawSize();
+      } catch (e) { if (turn === this.asked) this.say(e.message, true); }
+    },
+    take_(piece, c) { return { do: "change", kind: "piece", id: piece, patch: { sizing: { metresPerUnit: c.metresPerUnit, up: c.up, factor: 1, decided: true } } }; },
+    accept(c) { return this.edit(this.take_(this.piece, c)); },
+    // open are the pieces whose size is still to be decided; of one supplier, or of all.
+    open(group) { return (this.st?.pieces || []).filter((p) => !p.sizing.decided && p.proposal && (!group || p.proposal.group === group)); },
+    get sure() { return this.open().filter((p) => p.proposal.sure); },
+    acceptSure() { return this.edit(...this.sure.map((p) => this.take_(p.id, p.proposal))); },
+    // alike are the pieces of the same supplier for which the same is likeliest.
+    get alike() {
+      const mine = this.sized?.proposal;
+      if (!mine) return [];
+      return this.open(mine.group).filter((p) => p.proposal.metresPerUnit === mine.metresPerUnit && p.proposal.up === mine.up && p.proposal.score > 0.5);
+    },
+    acceptAlike() { return this.edit(...this.alike.map((p) => this.take_(p.id, p.proposal))); },
+    percent: (x) => (x > 0.995 ? "> 99 %" : x < 0.005 ? "< 1 %" : `${Math.round(100 * x)} %`),
+    unitWords(c) { return c ? `${["metre", "centimetre", "millimetre", "inch", "foot"].includes(c.unit) ? c.unit : `${c.unit} a unit`}, ${c.up} up` : ""; },
+    trueDistance(metres) { return this.edit({ do: "true", id: this.piece, of: "distance", was: this.measuredLength, metres }).then((r) => { if (r) { this.measured.points = []; this.measuredLength = 0; this.draw(); } return r; }); },
     get sized() { return this.st?.pieces.find((p) => p.id === this.piece) || null; },
     size_(patch) { return this.edit({ do: "change", kind: "piece", id: this.piece, patch: { sizing: { ...patch, decided: true } } }); },
     trueSize(of, metres) { return this.edit({ do: "true", id: this.piece, of, metres }); },
@@ -284,6 +324,7 @@ document.addEventListener("alpine:init", () => {
     mend(s) {
       if (s.fix === "fit") return this.edit({ do: "fit" });
       if (s.fix === "ground") return this.edit({ do: "ground", ids: [s.id] });
+      if (s.fix === "propose") { const p = this.st.pieces.find((x) => x.id === s.id); return p?.proposal && this.edit(this.take_(p.id, p.proposal)); }
       if (s.fix === "sized") { return this.edit({ do: "change", kind: "piece", id: s.id, patch: { sizing: { decided: true } } }); }
       if (s.step === "size") { this.piece = s.id; this.go("size"); }
     },
