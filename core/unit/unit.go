@@ -101,6 +101,7 @@ func ParseLength(text string, bare Unit) (float64, error) {
 type value struct {
 	n      float64
 	length bool
+	unit   float64 // metres of its last unit, of a length as typed
 }
 
 type parser struct {
@@ -138,7 +139,7 @@ func (p *parser) sum() (value, error) {
 		var right value
 		if right, err = p.product(); err == nil {
 			l, r := p.metres(left), p.metres(right)
-			left = value{l + sign*r, true}
+			left = value{n: l + sign*r, length: true}
 		}
 	}
 	return left, err
@@ -168,7 +169,7 @@ func (p *parser) product() (value, error) {
 		case op == '*' && left.length && right.length:
 			return left, p.fail("a length times a length is an area")
 		case op == '*':
-			left = value{left.n * right.n, left.length || right.length}
+			left = value{n: left.n * right.n, length: left.length || right.length}
 		case right.length:
 			return left, p.fail("cannot divide by a length")
 		case right.n == 0:
@@ -226,21 +227,24 @@ func (p *parser) term() (value, error) {
 			p.at = save
 			break
 		}
+		start := p.at
 		var more value
 		if more, err = p.quantity(); err != nil {
 			break
 		}
 		if !more.length { // 6' 1 means six feet one inch; 1m 85 means a centimetre count
-			last := p.bare
-			switch {
-			case math.Abs(total.n) > 0 && strings.ContainsAny(p.text[:save], "'′’f"):
-				last = Inch.Metres
-			case strings.Contains(p.text[:save], "m"):
-				last = Centimetre.Metres
+			below := map[float64]float64{Foot.Metres: Inch.Metres, 0.9144: Foot.Metres, 1: Centimetre.Metres, 1000: 1, 0.01: 0.001}[total.unit]
+			if below == 0 {
+				p.at = start
+				return total, p.fail("a unit is missing")
 			}
-			more = value{more.n * last, true}
+			more = value{more.n * below, true, below}
 		}
-		total.n += more.n
+		if more.n >= total.unit*(1-1e-12) { // 5' 13" is a slip of the hand
+			p.at = start
+			return total, p.fail(fmt.Sprintf("%s is no less than the unit before it", strings.TrimSpace(p.text[start:min(len(p.text), start+40)])))
+		}
+		total.n, total.unit = total.n+more.n, more.unit
 	}
 	return total, err
 }
@@ -273,13 +277,13 @@ func (p *parser) quantity() (value, error) {
 	p.space()
 	if m, size := p.unit(); size > 0 {
 		p.at += size
-		return value{n * m, true}, nil
+		return value{n * m, true, m}, nil
 	}
 	if p.at < len(p.text) && isLetter(p.text[p.at]) {
 		return value{}, p.fail("unknown unit " + strconv.Quote(word(p.text[p.at:])))
 	}
 	p.at = save
-	return value{n, false}, nil
+	return value{n: n}, nil
 }
 
 // fraction reads a/b directly; the caller restores the position when not ok.
