@@ -324,6 +324,8 @@ func (st *State) measure(v *optics.View, things []snag.Thing, spans []optics.Spa
 	}
 	st.Snags = append(st.Snags, snag.Clipping(v, things, spans)...)
 	st.Snags = append(st.Snags, snag.Standing(things)...)
+	st.Snags = append(st.Snags, snag.Beside(things)...)
+	st.Snags = append(st.Snags, snag.Stretched(things)...)
 }
 
 func (st *State) fillPieces(pieces []store.Piece, looks []store.Look, rows []store.PlacementRow, things []snag.Thing, spans []optics.Span) error {

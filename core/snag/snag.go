@@ -8,7 +8,6 @@ import (
 
 	"visator/core/geom"
 	"visator/core/optics"
-	"visator/core/sizing/kinds"
 	"visator/core/unit"
 )
 
@@ -104,30 +103,6 @@ func Standing(things []Thing) (list []Snag) {
 		}
 	}
 	return list
-}
-
-// Implausible finds a piece that is not as large as what its name says it is:
-// by less than half or more than twice in height and in length.
-func Implausible(id, name string, size geom.V) []Snag {
-	m, rely := kinds.Recognise(name)
-	if len(m) == 0 || rely < 0.8 || m[0].Weight < 0.5 {
-		return nil
-	}
-	k := m[0].Kind
-	off := func(v float64, r kinds.Range) float64 {
-		switch {
-		case v > 2*r.High:
-			return v / r.High
-		case v < r.Low/2:
-			return -r.Low / v
-		}
-		return 0
-	}
-	h, l := off(size.Y, k.Height), off(max(size.X, size.Z), k.Length)
-	if h*l <= 0 { // one of them is as it should be, or they disagree
-		return nil
-	}
-	return []Snag{{"size", fmt.Sprintf("%s is %s high; nine of ten of its kind (%s) are %s to %s", name, unit.Distance(size.Y), k.Name, unit.Distance(k.Height.Low), unit.Distance(k.Height.High)), id, "", ""}}
 }
 
 // Sizes finds pieces whose size is hardly that of anything people place.
