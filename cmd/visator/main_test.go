@@ -3,6 +3,7 @@ package main
 import (
 	"bytes"
 	"encoding/json"
+	"fmt"
 	"io"
 	"os"
 	"path/filepath"
@@ -147,6 +148,60 @@ func TestInspectTellsOneLineForEachFile(t *testing.T) {
 }
 
 // The same seed gives the same bytes on any number of threads, passes and all.
+func TestSizesAreProposedALineForEachFile(t *testing.T) {
+	dir := t.TempDir()
+	file := func(name string, w, h, d float64) string {
+		var b strings.Builder
+		for k := range 8 {
+			fmt.Fprintf(&b, "v %g %g %g\n", w*float64(k&1), h*float64(k>>1&1), d*float64(k>>2))
+		}
+		b.WriteString("f 1 3 4 2\nf 5 6 8 7\nf 1 2 6 5\nf 3 7 8 4\nf 1 5 7 3\nf 2 4 8 6\n")
+		path := filepath.Join(dir, name)
+		if err := os.WriteFile(path, []byte(b.String()), 0o600); err != nil {
+			t.Fatal(err)
+		}
+		return path
+	}
+	files := []string{file("dining_chair.obj", 46, 90, 52), file("kitchen_table.obj", 160, 75, 90), file("asset_7.obj", 40, 70, 50), filepath.Join(dir, "gone.obj"), file("point.obj", 0, 0, 0)}
+	status, out, _ := call(t, append([]string{"size", "--json"}, files...)...)
+	lines := strings.Split(strings.TrimSpace(out), "\n")
+	if status != 1 || len(lines) != len(files) {
+		t.Fatalf("status %d, %d lines: %s", status, len(lines), out)
+	}
+	for i, line := range lines {
+		var l struct {
+			File, Error string
+			Confident   bool
+			Candidates  []struct {
+				MetresPerUnit float64
+				UpAxis        string
+				Size          struct{ Width, Height, Depth float64 }
+				Score         float64
+				Reasons       []string
+			}
+		}
+		if err := json.Unmarshal([]byte(line), &l); err != nil || l.File != files[i] {
+			t.Fatalf("%v: %s", err, line)
+		}
+		if i > 2 {
+			if l.Error == "" {
+				t.Errorf("nothing is said of %s: %s", files[i], line)
+			}
+			continue
+		}
+		if len(l.Candidates) < 3 {
+			t.Fatalf("%s", line)
+		}
+		c := l.Candidates[0]
+		if c.MetresPerUnit != 0.01 || c.UpAxis != "Y" || c.Size.Height < 0.6 || c.Size.Height > 1 || c.Score <= l.Candidates[1].Score || len(c.Reasons) == 0 || !l.Confident && i < 2 {
+			t.Errorf("%s", line)
+		}
+	}
+	if status, out, errs := call(t, append([]string{"size"}, files[:3]...)...); status != 0 || errs != "" || !strings.Contains(out, "one unit is 0.01 m, +Y up: 0.46 m wide, 0.90 m high, 0.52 m deep") {
+		t.Errorf("status %d: %s%s", status, out, errs)
+	}
+}
+
 func TestTheSameSeedGivesTheSameFile(t *testing.T) {
 	file := stage(t, model.Light{Kind: model.Point, Color: [3]float64{1, 0.8, 0.6}, Intensity: 400}, down())
 	dir := t.TempDir()

@@ -1,8 +1,10 @@
 package sizing
 
 import (
+	"fmt"
 	"math"
 	"math/rand/v2"
+	"os"
 	"strings"
 	"testing"
 
@@ -117,6 +119,11 @@ func TestProposalsAreRight(t *testing.T) {
 	if all.samples < 300 {
 		t.Errorf("%d samples", all.samples)
 	}
+	if path := os.Getenv("VISATOR_PLOT"); path != "" {
+		if err := os.WriteFile(path, []byte(all.plot()+"\n"), 0o644); err != nil {
+			t.Fatal(err)
+		}
+	}
 	// Calibrated: of the candidates with a score of about p, a share of about p
 	// is right.
 	for i, b := range all.bins {
@@ -129,6 +136,30 @@ func TestProposalsAreRight(t *testing.T) {
 			t.Errorf("of candidates with a score of about %.2f, %.2f are right", middle, share)
 		}
 	}
+}
+
+// plot draws the calibration as SVG: of the candidates with a score in a range,
+// the share that was right; the area of a dot grows with their number.
+func (o *outcome) plot() string {
+	var b strings.Builder
+	const side, edge = 320.0, 46.0
+	at := func(x, y float64) (float64, float64) { return edge + x*side, 12 + (1-y)*side }
+	fmt.Fprintf(&b, `<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 %g %g" font-family="sans-serif" font-size="12"><rect width="100%%" height="100%%" fill="#e6e6e6"/>`, side+2*edge, side+64)
+	for k := 0; k <= 10; k += 2 {
+		x, y := at(float64(k)/10, float64(k)/10)
+		fmt.Fprintf(&b, `<path d="M%g 12v%gM%g %gh%g" stroke="#bbb" fill="none"/><text x="%g" y="%g" text-anchor="middle">%d %%</text><text x="%g" y="%g" text-anchor="end">%d %%</text>`, x, side, edge, y, side, x, side+28, 10*k, edge-6, y+4, 10*k)
+	}
+	x0, y0 := at(0, 0)
+	x1, y1 := at(1, 1)
+	fmt.Fprintf(&b, `<path d="M%g %gL%g %g" stroke="#161616" stroke-dasharray="4 4"/>`, x0, y0, x1, y1)
+	for i, bin := range o.bins {
+		if bin.n > 0 {
+			x, y := at((float64(i)+0.5)/10, float64(bin.right)/float64(bin.n))
+			fmt.Fprintf(&b, `<circle cx="%.1f" cy="%.1f" r="%.1f" fill="#444" fill-opacity="0.75"/>`, x, y, 2+math.Cbrt(float64(bin.n)))
+		}
+	}
+	fmt.Fprintf(&b, `<text x="%g" y="%g" text-anchor="middle">score of a candidate</text><text transform="translate(12 %g) rotate(-90)" text-anchor="middle">share that is right</text></svg>`, edge+side/2, side+48, 12+side/2)
+	return b.String()
 }
 
 func (o *outcome) add(b *outcome) {
