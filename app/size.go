@@ -27,6 +27,9 @@ type ProposalState struct {
 	// The silhouette from the right, which only measuring needs.
 	Right          string `json:"right"`
 	RightTransform string `json:"rightTransform"`
+	// Rest is how far above its lowest point the piece would rest as it is sized,
+	// in units of the file.
+	Rest float64 `json:"rest"`
 }
 
 // ProposalBrief is a proposal as the state of a set has it: the likeliest
@@ -202,6 +205,7 @@ func proposalState(p *sizing.Proposal, s *sizing.Subject, group string, piece *s
 	out := &ProposalState{Sure: p.Sure, Group: group, Candidates: []CandidateState{}}
 	var now sizing.Sizing
 	_ = json.Unmarshal(piece.Sizing, &now) // read before, in subjectOf
+	out.Rest = s.Shape.RestWith(now.Up)
 	for _, c := range p.Candidates {
 		same := now.Factor == 1 && now.Up == c.Up && close(now.MetresPerUnit, c.MetresPerUnit)
 		out.Candidates = append(out.Candidates, CandidateState{c.MetresPerUnit, sizing.UnitName(c.MetresPerUnit), c.Up, c.Size, c.Score, c.Kind, c.Reasons, same})

@@ -61,10 +61,22 @@ func outlineOf(l *store.Look, s *sizing.Sizing, world *geom.M) (out Outline, rig
 	if err := cmp.Or(json.Unmarshal(l.Front, &front), json.Unmarshal(l.Top, &top), json.Unmarshal(l.Right, &side)); err != nil {
 		return out, "", "", fmt.Errorf("look of piece %s: %w", l.PieceID, err)
 	}
-	move := func(x, y float64) string {
-		return fmt.Sprintf("translate(%g %g) scale(%g)", x, y, s.MetresPerUnit*s.Factor)
+	k := s.MetresPerUnit * s.Factor
+	draw := func(x, y float64, how string) string { return fmt.Sprintf("translate(%g %g) "+how, x, y, k) }
+	const plain, mirrored = "scale(%[3]g)", "scale(-%[3]g %[3]g)"
+	// Four sides from two: the others are their mirror images.
+	f, r := front[s.Up], side[s.Up]
+	a, ha, b, hb := f, plain, r, plain
+	switch s.Turn {
+	case 1:
+		a, ha, b, hb = r, mirrored, f, plain
+	case 2:
+		a, ha, b, hb = f, mirrored, r, mirrored
+	case 3:
+		a, ha, b, hb = r, plain, f, mirrored
 	}
-	return Outline{front[s.Up], top[s.Up], move(world[12], -world[13]), move(world[12], world[14])}, side[s.Up], move(-world[14], -world[13]), nil
+	out = Outline{a, top[s.Up], draw(world[12], -world[13], ha), draw(world[12], world[14], fmt.Sprintf("rotate(%d) ", -90*s.Turn)+plain)}
+	return out, b, draw(-world[14], -world[13], hb), nil
 }
 
 // PieceState is a piece as the library shows it.

@@ -15,6 +15,7 @@ type Shape struct {
 	High     [3]foot    // what would, upside down
 	Mirrored [3]float64 // how much of it is where its mirror image is, 0 to 1
 	Turned   [3]float64 // how much of it is where it is after a quarter turn, 0 to 1; 0 where its sides differ
+	Rest     [3]float64 // how far above its lowest point it would rest with this axis up, in units of the file: roots and bolts lie below
 	Known    bool       // there was a surface to look at
 }
 
@@ -39,7 +40,14 @@ type looker struct {
 	grid      []bool
 	low, high [3]geom.Box // within the bounds, 0 to 1
 	triangles int
+	below     [3][heights]float64 // area that faces down, by height
+	sole      [3][heights]float64 // the same, times the height, 0 to 1
+	all       [3][heights]float64 // all area, by height
 }
+
+// heights is into how many heights a model is cut to find the plane on which it
+// rests.
+const heights = 200
 
 // ShapeOf looks at a model. box is its bounds in the coordinates of the file.
 func ShapeOf(m *model.Model, box geom.Box) Shape {
@@ -94,6 +102,16 @@ func (l *looker) look(p *model.Part, world *geom.M, step int) {
 		l.area += area
 		l.sum = l.sum.Add(a.Add(b).Add(c).Mul(area / 3))
 		u, v, w := l.within(a), l.within(b), l.within(c)
+		n := b.Sub(a).Cross(c.Sub(a)).Mul(0.5 / area)
+		for k, down := range [3]float64{-n.X, -n.Y, -n.Z} {
+			middle := (u[k] + v[k] + w[k]) / 3
+			h := min(int(middle*heights), heights-1)
+			l.all[k][h] += area
+			if down > 0.95 {
+				l.below[k][h] += area
+				l.sole[k][h] += area * middle
+			}
+		}
 		l.touch(&u)
 		l.touch(&v)
 		l.touch(&w)
@@ -138,6 +156,7 @@ func (l *looker) shape() Shape {
 	s := Shape{Known: true, Centre: l.within(l.sum.Mul(1 / l.area))}
 	for a := range 3 {
 		s.Low[a], s.High[a] = s.footOf(l.low[a], a), s.footOf(l.high[a], a)
+		s.Rest[a] = l.rest(a)
 	}
 	var same, all, turned [3]int
 	for x := range cells {
@@ -167,6 +186,28 @@ func (l *looker) shape() Shape {
 		}
 	}
 	return s
+}
+
+// rest is the height above the lowest point of the widest plane that faces down
+// in the lowest sixth, if less than a tenth of the model's surface lies below it
+// and it is wider than all that faces down there; else 0.
+func (l *looker) rest(a int) float64 {
+	const least = 2 // heights: less than a hundredth is no more than unevenness
+	best, under := 0, 0.0
+	for h := range heights / 6 {
+		if l.below[a][h] > l.below[a][best] {
+			best = h
+		}
+	}
+	lower := 0.0
+	for h := range best {
+		under += l.all[a][h]
+		lower += l.below[a][h]
+	}
+	if best < least || under > 0.1*l.area || lower > 0.5*l.below[a][best] || l.below[a][best] < 0.01*l.area {
+		return 0
+	}
+	return l.sole[a][best] / l.below[a][best] * l.size[a]
 }
 
 // footOf is the foot that a box within the bounds makes with axis a up.
@@ -205,4 +246,14 @@ func (s *Shape) Upright(a int) float64 {
 	v += 2 * ((s.Mirrored[b]+s.Mirrored[c])/2 - s.Mirrored[a])
 	v += 3 * s.Turned[a]
 	return v
+}
+
+// RestWith is Rest with an axis up.
+func (s *Shape) RestWith(up model.Axis) float64 {
+	for a, name := range axes {
+		if name == up {
+			return s.Rest[a]
+		}
+	}
+	return 0
 }

@@ -17,10 +17,23 @@ type Sizing struct {
 	MetresPerUnit float64    `json:"metresPerUnit"`
 	Up            model.Axis `json:"up"`
 	Factor        float64    `json:"factor"`  // beyond the unit, from a true dimension
+	Turn          int        `json:"turn"`    // quarter turns that bring the front to face +Z, counter-clockwise from above
 	Ground        bool       `json:"ground"`  // base at height 0
 	Centre        bool       `json:"centre"`  // pivot at the middle of the base
+	Pivot         Pivot      `json:"pivot"`   // where else; "" for what Ground and Centre say
+	Sunk          float64    `json:"sunk"`    // how far what reaches below its base may go into the ground, in units of the file: roots, bolts
 	Decided       bool       `json:"decided"` // the artist has looked at it
 }
+
+// Pivot is the point of a piece that is put where it is placed.
+type Pivot string
+
+// Pivots other than the middle of the base.
+const (
+	Corner  Pivot = "corner"  // of the base: left and back
+	Wall    Pivot = "wall"    // middle of the back of the base, for what stands against a wall
+	Hanging Pivot = "hanging" // middle of the top, for lamps
+)
 
 // From is the sizing that the file's own unit and axis give.
 func From(m model.Unit, up model.Axis) Sizing {
@@ -32,6 +45,15 @@ func (s *Sizing) Check() error {
 	if !(s.MetresPerUnit >= 1e-9 && s.MetresPerUnit <= 1e9) || !(s.Factor >= 1e-9 && s.Factor <= 1e9) {
 		return errors.New("the scale must be between a billionth and a billion")
 	}
+	if s.Turn < 0 || s.Turn > 3 {
+		return fmt.Errorf("the front is turned by 0 to 3 quarters, not %d", s.Turn)
+	}
+	if s.Pivot != "" && s.Pivot != Corner && s.Pivot != Wall && s.Pivot != Hanging {
+		return fmt.Errorf("the pivot is corner, wall or hanging, not %q", s.Pivot)
+	}
+	if !(s.Sunk >= 0 && s.Sunk <= 1e12) {
+		return errors.New("what goes into the ground is no less than nothing")
+	}
 	if s.Up != "X" && s.Up != "Y" && s.Up != "Z" {
 		return fmt.Errorf("the up axis is X, Y or Z, not %q", s.Up)
 	}
@@ -41,17 +63,29 @@ func (s *Sizing) Check() error {
 // Transform is from the file's coordinates to metres, +Y up, given the bounds
 // in the file's coordinates.
 func (s *Sizing) Transform(file geom.Box) geom.M {
-	m := geom.Scaling(s.MetresPerUnit * s.Factor).Mul(model.UpTurn(s.Up))
+	turn := geom.Compose(geom.V{}, geom.Turn(geom.V{Y: 1}, float64(s.Turn)*math.Pi/2), geom.V{X: 1, Y: 1, Z: 1})
+	for i := range turn { // quarters exactly, so that a side stays as long as it is
+		turn[i] = math.Round(turn[i])
+	}
+	m := geom.Scaling(s.MetresPerUnit * s.Factor).Mul(turn).Mul(model.UpTurn(s.Up))
 	if file.IsEmpty() {
 		return m
 	}
 	box := file.Apply(m)
 	var move geom.V
-	if s.Ground {
-		move.Y = -box.Min.Y
+	if s.Ground || s.Pivot != "" {
+		move.Y = -box.Min.Y - s.Sunk*s.MetresPerUnit*s.Factor
 	}
-	if s.Centre {
+	if s.Centre || s.Pivot != "" {
 		move.X, move.Z = -box.Center().X, -box.Center().Z
+	}
+	switch s.Pivot {
+	case Corner:
+		move.X, move.Z = -box.Min.X, -box.Min.Z
+	case Wall:
+		move.Z = -box.Min.Z
+	case Hanging:
+		move.Y = -box.Max.Y
 	}
 	return geom.Translation(move).Mul(m)
 }

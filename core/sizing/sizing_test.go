@@ -80,3 +80,62 @@ func TestSilhouetteHasOneOutlineForEachEdgeOfTheShape(t *testing.T) {
 		t.Errorf("nothing: %s", got)
 	}
 }
+
+func TestWhereThePivotIs(t *testing.T) {
+	for pivot, want := range map[Pivot]geom.Box{
+		"":      {Min: geom.V{X: -0.046, Z: -0.035}, Max: geom.V{X: 0.046, Y: 0.096, Z: 0.035}},
+		Corner:  {Max: geom.V{X: 0.092, Y: 0.096, Z: 0.070}},
+		Wall:    {Min: geom.V{X: -0.046}, Max: geom.V{X: 0.046, Y: 0.096, Z: 0.070}},
+		Hanging: {Min: geom.V{X: -0.046, Y: -0.096, Z: -0.035}, Max: geom.V{X: 0.046, Z: 0.035}},
+	} {
+		s := Sizing{MetresPerUnit: 0.001, Up: "Z", Factor: 1, Ground: true, Centre: true, Pivot: pivot}
+		if got := mug.Apply(s.Transform(mug)); got.Min.Sub(want.Min).Len() > 1e-12 || got.Max.Sub(want.Max).Len() > 1e-12 {
+			t.Errorf("%q: %v, want %v", pivot, got, want)
+		}
+	}
+	s := Sizing{MetresPerUnit: 0.001, Up: "Z", Factor: 1, Ground: true, Centre: true, Sunk: 6}
+	if got := mug.Apply(s.Transform(mug)); math.Abs(got.Min.Y+0.006) > 1e-12 {
+		t.Errorf("6 mm in the ground: %v", got)
+	}
+}
+
+// The front is where the handle is after a quarter turn: +X comes to -Z.
+func TestTheFrontTurnsByQuarters(t *testing.T) {
+	for turn, want := range []geom.V{{X: 1, Y: 2, Z: 3}, {X: 3, Y: 2, Z: 1}, {X: 1, Y: 2, Z: 3}, {X: 3, Y: 2, Z: 1}} {
+		s := Sizing{MetresPerUnit: 1, Up: "Y", Factor: 1, Turn: turn}
+		box := geom.Box{Max: geom.V{X: 1, Y: 2, Z: 3}}
+		if got := s.Size(box); got != want {
+			t.Errorf("turned %d quarters: %v, want %v", turn, got, want)
+		}
+		m := s.Transform(box)
+		x := m.Dir(geom.V{X: 1})
+		if wantX := []geom.V{{X: 1}, {Z: -1}, {X: -1}, {Z: 1}}[turn]; x.Sub(wantX).Len() > 1e-15 {
+			t.Errorf("turned %d quarters: +X is %v", turn, x)
+		}
+	}
+	for _, bad := range []Sizing{{MetresPerUnit: 1, Up: "Y", Factor: 1, Turn: 4}, {MetresPerUnit: 1, Up: "Y", Factor: 1, Turn: -1}, {MetresPerUnit: 1, Up: "Y", Factor: 1, Pivot: "nose"}, {MetresPerUnit: 1, Up: "Y", Factor: 1, Sunk: math.NaN()}} {
+		if bad.Check() == nil {
+			t.Errorf("%+v was accepted", bad)
+		}
+	}
+}
+
+// A machine on four bolts that reach 8 cm below its plate rests on the plate; a
+// table rests on its legs.
+func TestWhatReachesIntoTheGroundIsFound(t *testing.T) {
+	b := &builder{m: &model.Model{}}
+	b.box("plate", -0.5, 0.08, -0.5, 0.5, 0.12, 0.5)
+	b.box("body", -0.4, 0.12, -0.4, 0.4, 1.08, 0.4)
+	for k := range 4 {
+		x, z := pick(k&1 != 0, 0.42, -0.45), pick(k&2 != 0, 0.42, -0.45)
+		b.box("bolt", x, 0, z, x+0.03, 0.09, z+0.03)
+	}
+	if rest := SubjectOf(b.m, "machine").Shape.RestWith("Y"); math.Abs(rest-0.08) > 1e-7 {
+		t.Errorf("it rests at %v", rest)
+	}
+	b = &builder{m: &model.Model{}}
+	top(b, 0.75, 1.6, 0.9)
+	if rest := SubjectOf(b.m, "table").Shape.RestWith("Y"); rest != 0 {
+		t.Errorf("a table rests at %v", rest)
+	}
+}

@@ -8,10 +8,12 @@ function loops(d) {
   return (d || "").split("M").slice(1).map((s) => s.replace("Z", "").split("L").map((p) => p.trim().split(/[ ,]+/).map(Number)));
 }
 
-// moved reads "translate(x y) scale(k)".
+// moved reads "translate(x y) rotate(d) scale(kx ky)", of which the last two
+// may be missing, as the way of a point.
 function moved(t) {
-  const n = (t || "translate(0 0) scale(1)").match(/-?[\d.]+(?:e-?\d+)?/g).map(Number);
-  return (p) => [p[0] * n[2] + n[0], p[1] * n[2] + n[1]];
+  const read = (name) => (t || "").match(new RegExp(`${name}\\(([^)]*)\\)`))?.[1].trim().split(/[ ,]+/).map(Number) || [];
+  const [x = 0, y = 0] = read("translate"), [deg = 0] = read("rotate"), [kx = 1, ky = kx] = read("scale"), s = Math.sin((deg * Math.PI) / 180), c = Math.cos((deg * Math.PI) / 180);
+  return (p) => [c * p[0] * kx - s * p[1] * ky + x, s * p[0] * kx + c * p[1] * ky + y];
 }
 
 // elevations are what is drawn: name, loops in metres (y down), and what the
