@@ -255,6 +255,8 @@ func (e *editor) do(ctx context.Context, d *Deed) error {
 		return e.shot(ctx, d)
 	case "fit", "aim", "focus":
 		return e.camera(ctx, d)
+	case "repeat":
+		return e.setRepeat(ctx, d)
 	case "true":
 		return e.trueSize(ctx, d)
 	case "recipe":

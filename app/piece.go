@@ -186,7 +186,7 @@ func (a *App) make(ctx context.Context, src *model.Model, inv recipe.Inventory, 
 		right[up] = sizing.Silhouette(outline, model.UpTurn(up), sizing.Right)
 	}
 	var errs [4]error
-	out.Subject, errs[2] = json.Marshal(sizing.SubjectOf(m, path.Base(source)))
+	out.Subject, errs[2] = json.Marshal(subjectAsItCame(m, source, rec))
 	out.Front, errs[0] = json.Marshal(front)
 	out.Top, errs[1] = json.Marshal(top)
 	out.Right, errs[3] = json.Marshal(right)

@@ -6,11 +6,14 @@ import (
 	"crypto/sha256"
 	"encoding/json"
 	"fmt"
+	"maps"
 	"path"
 	"strings"
 	"sync"
 
 	"visator/core/geom"
+	"visator/core/intake/parts"
+	"visator/core/intake/recipe"
 	"visator/core/model"
 	"visator/core/sizing"
 	"visator/core/sizing/kinds"
@@ -30,6 +33,16 @@ type ProposalState struct {
 	// Rest is how far above its lowest point the piece would rest as it is sized,
 	// in units of the file.
 	Rest float64 `json:"rest"`
+	// Patterns are the surfaces that bear maps, as large as they are now.
+	Patterns []PatternState `json:"patterns"`
+}
+
+// PatternState is how large the picture on a surface is.
+type PatternState struct {
+	Surface string  `json:"surface"` // name
+	Repeat  float64 `json:"repeat"`  // metres
+	Texels  float64 `json:"texels"`  // a metre; 0: not known
+	Wrong   string  `json:"wrong"`   // what cannot be right about it
 }
 
 // ProposalBrief is a proposal as the state of a set has it: the likeliest
@@ -38,6 +51,91 @@ type ProposalBrief struct {
 	CandidateState
 	Sure  bool   `json:"sure"`
 	Group string `json:"group"`
+}
+
+// wrongPatterns are the snags of the pictures on a piece.
+func (p *ProposalState) wrongPatterns(id, name string) (out []snag.Snag) {
+	if p != nil {
+		for _, t := range p.Patterns {
+			if t.Wrong != "" {
+				out = append(out, snag.Snag{Step: "size", What: name + ": " + t.Wrong, ID: id})
+			}
+		}
+	}
+	return out
+}
+
+// setRepeat gives a surface of a piece, or the surfaces of that name of all
+// pieces, its true repeat.
+func (e *editor) setRepeat(ctx context.Context, d *Deed) error {
+	if !(d.Metres > 0) {
+		return wrong("A repeat must be more than nothing.")
+	}
+	pieces, err := store.Pieces(ctx, e.tx, e.set.ProductionID)
+	if err != nil {
+		return err
+	}
+	done := 0
+	for i := range pieces {
+		row := &pieces[i]
+		if d.Kind != "all" && row.ID != d.ID {
+			continue
+		}
+		larger, err := enlarged(row, d.Of, d.Metres)
+		if err != nil {
+			return err
+		}
+		if len(larger) == 0 {
+			continue
+		}
+		if err := e.piece(ctx, row.ID, func(p *pieceEdit, _ *store.Piece) error {
+			if p.Recipe.Repeat == nil {
+				p.Recipe.Repeat = map[string]float64{}
+			}
+			maps.Copy(p.Recipe.Repeat, larger)
+			return nil
+		}); err != nil {
+			return err
+		}
+		done++
+	}
+	if done == 0 {
+		return wrong("No piece has a surface %q with a picture whose size is known.", d.Of)
+	}
+	e.say("one repeat of %s is %s, on %d pieces", d.Of, unit.Distance(d.Metres), done)
+	return nil
+}
+
+// enlarged is, by surface, how many times larger than they came the pictures on
+// the surfaces of a name must be to repeat every so many metres.
+func enlarged(row *store.Piece, surface string, metres float64) (map[string]float64, error) {
+	var s sizing.Subject
+	var now sizing.Sizing
+	if err := cmp.Or(json.Unmarshal(row.Subject, &s), json.Unmarshal(row.Sizing, &now)); err != nil {
+		return nil, fmt.Errorf("piece %s: %w", row.ID, err)
+	}
+	out := map[string]float64{}
+	for _, p := range s.Patterns {
+		if p.Surface == surface {
+			out[p.Key] = metres / (p.Repeat * now.MetresPerUnit * now.Factor)
+		}
+	}
+	return out, nil
+}
+
+// subjectAsItCame is what proposals go by; the pictures on its surfaces are as
+// large as they came, whatever was decided about them.
+func subjectAsItCame(m *model.Model, source string, rec *recipe.Recipe) *sizing.Subject {
+	s := sizing.SubjectOf(m, path.Base(source))
+	keys := parts.SurfaceKeys(m)
+	for i := range s.Patterns {
+		p := &s.Patterns[i]
+		p.Key = keys[p.Index]
+		if times := rec.Repeat[p.Key]; times > 0 {
+			p.Repeat /= times
+		}
+	}
+	return s
 }
 
 func (p *ProposalState) brief() *ProposalBrief {
@@ -206,9 +304,27 @@ func proposalState(p *sizing.Proposal, s *sizing.Subject, group string, piece *s
 	var now sizing.Sizing
 	_ = json.Unmarshal(piece.Sizing, &now) // read before, in subjectOf
 	out.Rest = s.Shape.RestWith(now.Up)
+	var rec recipe.Recipe
+	_ = json.Unmarshal(piece.Recipe, &rec) // checked when it was decided
+	out.Patterns = patternStates(s, &now, &rec)
 	for _, c := range p.Candidates {
 		same := now.Factor == 1 && now.Up == c.Up && close(now.MetresPerUnit, c.MetresPerUnit)
 		out.Candidates = append(out.Candidates, CandidateState{c.MetresPerUnit, sizing.UnitName(c.MetresPerUnit), c.Up, c.Size, c.Score, c.Kind, c.Reasons, same})
+	}
+	return out
+}
+
+func patternStates(s *sizing.Subject, now *sizing.Sizing, rec *recipe.Recipe) []PatternState {
+	out := []PatternState{}
+	k := now.MetresPerUnit * now.Factor
+	for i := range s.Patterns {
+		p := s.Patterns[i]
+		p.Repeat *= cmp.Or(rec.Repeat[p.Key], 1)
+		st := PatternState{Surface: p.Surface, Repeat: p.Repeat * k, Wrong: p.Judge(p.Repeat * k)}
+		if p.Pixels > 0 {
+			st.Texels = p.Texels() / k
+		}
+		out = append(out, st)
 	}
 	return out
 }

@@ -420,6 +420,7 @@ func (st *State) propose(all map[string]*ProposalState) {
 		p := &st.Pieces[i]
 		p.Proposal = all[p.ID].brief()
 		st.Snags = append(st.Snags, sizeSnags(p)...)
+		st.Snags = append(st.Snags, all[p.ID].wrongPatterns(p.ID, p.Name)...)
 	}
 }
 

@@ -2,20 +2,26 @@ package sizing
 
 import (
 	"bytes"
+	"fmt"
 	"image"
 	_ "image/jpeg" // sizes of maps
 	_ "image/png"
 	"math"
+	"strings"
 
 	_ "golang.org/x/image/webp"
 
 	"visator/core/geom"
 	"visator/core/model"
+	"visator/core/sizing/kinds"
+	"visator/core/unit"
 )
 
 // Pattern is how large the picture on a surface is where it lies.
 type Pattern struct {
-	Surface int
+	Index   int     // of the surface in the model
+	Key     string  // by which decisions name it, where there are any
+	Surface string  // its name
 	Repeat  float64 // length of one repeat, in units of the file: the square root of the area on the model that one whole picture covers
 	Pixels  int     // along that length, of the largest map; 0 when none is at hand
 }
@@ -71,7 +77,7 @@ func Patterns(m *model.Model) (out []Pattern) {
 		}
 		repeat := math.Sqrt(world[i]/flat[i]) / scale
 		if flat[i] > 0 && repeat > 0 && !math.IsInf(repeat, 0) && hasMap(&m.Surfaces[i]) {
-			out = append(out, Pattern{i, repeat, most})
+			out = append(out, Pattern{Index: i, Surface: m.Surfaces[i].Name, Repeat: repeat, Pixels: most})
 		}
 	}
 	return out
@@ -86,11 +92,52 @@ func hasMap(s *model.Surface) bool {
 	return false
 }
 
-func texels(m *model.Model) (out []float64) {
-	for _, p := range Patterns(m) {
-		if p.Pixels > 0 {
-			out = append(out, p.Texels())
+// pattern is what a picture of a material shows, and how large such a picture
+// is in truth: in metres, from the smallest that is on sale to the largest
+// (memory).
+type pattern struct {
+	name      string
+	low, high float64
+	words     string
+}
+
+var patterns = []pattern{
+	{"bricks", 0.5, 4, "brick bricks brickwork ziegel backstein brique briques ladrillo ladrillos mattone mattoni"},
+	{"planks", 0.5, 4, "plank planks floorboard floorboards parquet laminate dielen planches tablones parkett"},
+	{"tiles", 0.3, 4, "tile tiles tiled fliesen kacheln carrelage azulejos baldosas piastrelle mosaic"},
+	{"roof tiles", 0.8, 6, "rooftile rooftiles shingle shingles dachziegel tuiles tejas tegole slate"},
+	{"cobbles", 0.8, 6, "cobble cobbles cobblestone paving pavement pavers kopfsteinpflaster pflaster paves adoquines"},
+	{"gravel", 0.4, 6, "gravel pebbles shingle ballast kies schotter gravier grava ghiaia"},
+	{"grass", 0.6, 8, "grass lawn meadow gras rasen herbe cesped erba prato"},
+	{"fabric", 0.05, 2, "fabric cloth linen cotton canvas wool velvet denim stoff leinen tissu toile tela tessuto"},
+	{"carpet", 0.2, 4, "carpet rug teppich tapis alfombra tappeto"},
+	{"leather", 0.15, 2, "leather leder cuir cuero pelle"},
+	{"bark", 0.3, 4, "bark rinde borke ecorce corteza corteccia"},
+	{"concrete", 0.8, 10, "concrete cement beton hormigon calcestruzzo"},
+	{"asphalt", 0.8, 12, "asphalt tarmac road asphalte asfalto"},
+	{"plaster", 0.8, 8, "plaster stucco putz platre yeso intonaco"},
+	{"sand", 0.4, 10, "sand sable arena sabbia"},
+	{"stone wall", 0.8, 6, "stonewall masonry rubble mauerwerk"},
+}
+
+var patternOf = func() map[string]*pattern {
+	out := map[string]*pattern{}
+	for i := range patterns {
+		for _, w := range strings.Fields(patterns[i].words) {
+			out[w] = &patterns[i]
 		}
 	}
 	return out
+}()
+
+// Judge says what cannot be right about a picture that repeats every so many
+// metres, by what the surface's name says it shows; "" when nothing is wrong or
+// nothing is known.
+func (p *Pattern) Judge(metres float64) string {
+	for _, w := range kinds.Tokens(p.Surface) {
+		if k := patternOf[w]; k != nil && (metres < k.low/2 || metres > k.high*2) {
+			return fmt.Sprintf("one repeat of %q is %s; pictures of %s show %s to %s", p.Surface, unit.Distance(metres), k.name, unit.Distance(k.low), unit.Distance(k.high))
+		}
+	}
+	return ""
 }

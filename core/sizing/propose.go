@@ -24,7 +24,7 @@ type Subject struct {
 	Box      geom.Box // in the coordinates of the file
 	Parts    []Named
 	Surfaces []string
-	Texels   []float64 // of each mapped surface: texels along one unit of the file
+	Patterns []Pattern // of the surfaces that bear maps
 	Shape    Shape
 	Decided  *Sizing // what was decided about it already: it tells about the others
 }
@@ -325,9 +325,19 @@ func lengthsIn(name string) (out []float64) {
 	return out
 }
 
+// texels are those along one unit of the file, of each surface that has any.
+func (s *Subject) texels() (out []float64) {
+	for i := range s.Patterns {
+		if p := &s.Patterns[i]; p.Pixels > 0 {
+			out = append(out, p.Texels())
+		}
+	}
+	return out
+}
+
 // weigh fills in what is for every hypothesis of a subject.
 func (s *Subject) weigh() []hypothesis {
-	n, ups, given := s.naming(), s.ups(), lengthsIn(s.Name)
+	n, ups, given, texels := s.naming(), s.ups(), lengthsIn(s.Name), s.texels()
 	var out []hypothesis
 	for _, sc := range s.scales() {
 		for up := range axes {
@@ -338,9 +348,9 @@ func (s *Subject) weigh() []hypothesis {
 				h.parts += partsSay * n.inside[i].density(logs(h.dimensions(n.inside[i].box)))
 			}
 			h.shape = s.Shape.Upright(up)
-			for _, t := range s.Texels {
+			for _, t := range texels {
 				// Artists give a metre between some hundred and some thousand texels (memory).
-				h.texels += normal(math.Log(t/sc.metres), math.Log(900), 1.5) / float64(len(s.Texels))
+				h.texels += normal(math.Log(t/sc.metres), math.Log(900), 1.5) / float64(len(texels))
 			}
 			for _, g := range given {
 				best := math.Inf(-1)

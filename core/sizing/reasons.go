@@ -78,8 +78,8 @@ func (s *Subject) reasons(h *hypothesis, all []hypothesis, group int) []string {
 	if v := against(func(h *hypothesis) float64 { return h.lengths }, true); v > told {
 		add(v, "Its name gives a length that it would have.")
 	}
-	if v := against(func(h *hypothesis) float64 { return h.texels }, true); len(s.Texels) > 0 && v > told {
-		add(v, "Its maps would have %.0f texels a metre.", s.Texels[0]/h.metres)
+	if v := against(func(h *hypothesis) float64 { return h.texels }, true); len(s.texels()) > 0 && v > told {
+		add(v, "Its maps would have %.0f texels a metre.", s.texels()[0]/h.metres)
 	}
 	if group > 1 {
 		v := against(func(h *hypothesis) float64 { return h.friends }, true)
@@ -223,7 +223,7 @@ func SubjectOf(m *model.Model, name string) *Subject {
 	for i := range m.Surfaces {
 		s.Surfaces = append(s.Surfaces, m.Surfaces[i].Name)
 	}
-	s.Texels = texels(m)
+	s.Patterns = Patterns(m)
 	s.Shape = ShapeOf(m, s.Box)
 	return s
 }

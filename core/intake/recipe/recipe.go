@@ -31,6 +31,7 @@ type Recipe struct {
 	Crease float64                          `json:"crease,omitempty"` // degrees; 0: the usual
 	Lamps  bool                             `json:"lamps,omitempty"`  // lights of the file shine in the set
 	Maps   map[string]map[named.Role]Choice `json:"maps,omitempty"`   // by surface
+	Repeat map[string]float64               `json:"repeat,omitempty"` // by surface: times its pictures are as large as they came
 }
 
 // Keeps reports whether a part stays: helpers only when they are asked for.
@@ -64,8 +65,13 @@ const (
 
 // Check tells what is wrong with a recipe that a person sends.
 func (r *Recipe) Check() error {
-	if len(r.Split)+len(r.Join)+len(r.Drop)+len(r.Keep)+len(r.Names)+len(r.Maps) > maxEntries {
+	if len(r.Split)+len(r.Join)+len(r.Drop)+len(r.Keep)+len(r.Names)+len(r.Maps)+len(r.Repeat) > maxEntries {
 		return fmt.Errorf("more than %d decisions about one piece", maxEntries)
+	}
+	for k, times := range r.Repeat {
+		if !(times >= 1e-6 && times <= 1e6) {
+			return fmt.Errorf("the pictures of %q cannot be %v times as large", k, times)
+		}
 	}
 	for k, by := range r.Split {
 		if by != "surface" && by != "shell" {
@@ -209,11 +215,13 @@ func (r *Recipe) applyParts(m *model.Model) {
 func (r *Recipe) applyMaps(m *model.Model, fetch func(string) ([]byte, error)) error {
 	keys := parts.SurfaceKeys(m)
 	for i, key := range keys {
-		chosen := r.Maps[key]
+		chosen, s := r.Maps[key], &m.Surfaces[i]
+		if times := r.Repeat[key]; times > 0 {
+			defer enlarge(s, times) // when every slot has its picture
+		}
 		if len(chosen) == 0 {
 			continue
 		}
-		s := &m.Surfaces[i]
 		_, rough := chosen[named.Roughness]
 		_, metal := chosen[named.Metallic]
 		if rough || metal {
@@ -226,6 +234,14 @@ func (r *Recipe) applyMaps(m *model.Model, fetch func(string) ([]byte, error)) e
 		}
 	}
 	return nil
+}
+
+// enlarge makes the pictures of a surface times as large.
+func enlarge(s *model.Surface, times float64) {
+	for r := range s.Slots {
+		s.Slots[r].Scale[0] /= times
+		s.Slots[r].Scale[1] /= times
+	}
 }
 
 // unpack takes the packed roughness and metallic of glTF apart.

@@ -6,6 +6,7 @@ import (
 	"image"
 	"image/color"
 	"image/png"
+	"math"
 	"slices"
 	"strings"
 	"testing"
@@ -13,6 +14,7 @@ import (
 	"visator/core/geom"
 	named "visator/core/intake/maps"
 	"visator/core/intake/mend"
+	"visator/core/intake/parts"
 	"visator/core/model"
 )
 
@@ -99,6 +101,31 @@ func TestPartsAreDroppedNamedSplitAndJoined(t *testing.T) {
 	m, err := r.Apply(barrow(), none)
 	if err != nil || m.Weigh().Triangles != barrow().Weigh().Triangles || m.Bounds() != barrow().Bounds() {
 		t.Errorf("%v: %+v", err, m.Weigh())
+	}
+}
+
+func TestPicturesAreMadeLarger(t *testing.T) {
+	src := barrow()
+	for i := range src.Surfaces {
+		src.Surfaces[i].Slots[model.BaseColorMap] = model.Slot{Scale: [2]float64{2, 3}}
+	}
+	src.Maps = []model.Map{{Name: "a.png"}}
+	keys := parts.SurfaceKeys(src)
+	r := Recipe{Repeat: map[string]float64{keys[0]: 2}}
+	m, err := r.Apply(src, none)
+	if err != nil {
+		t.Fatal(err)
+	}
+	if a, b := m.Surfaces[0].Slots[model.BaseColorMap].Scale, m.Surfaces[1].Slots[model.BaseColorMap].Scale; a != [2]float64{1, 1.5} || b != [2]float64{2, 3} {
+		t.Errorf("scales %v and %v", a, b)
+	}
+	if src.Surfaces[0].Slots[model.BaseColorMap].Scale != [2]float64{2, 3} {
+		t.Error("the original was changed")
+	}
+	for _, bad := range []float64{0, -1, math.NaN(), math.Inf(1)} {
+		if (&Recipe{Repeat: map[string]float64{"a": bad}}).Check() == nil {
+			t.Errorf("%v times was accepted", bad)
+		}
 	}
 }
 

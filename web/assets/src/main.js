@@ -285,6 +285,8 @@ document.addEventListener("alpine:init", () => {
     trueDistance(metres) { return this.edit({ do: "true", id: this.piece, of: "distance", was: this.measuredLength, metres }).then((r) => { if (r) { this.measured.points = []; this.measuredLength = 0; this.draw(); } return r; }); },
     get sized() { return this.st?.pieces.find((p) => p.id === this.piece) || null; },
     size_(patch) { return this.edit({ do: "change", kind: "piece", id: this.piece, patch: { sizing: { ...patch, decided: true } } }); },
+    onAll: true,
+    repeat(surface, metres) { return this.edit({ do: "repeat", id: this.piece, of: surface, metres, kind: this.onAll ? "all" : "" }); },
     pivot(where) { const own = where === "base" || where === "file"; return this.size_({ pivot: own ? "" : where, ground: where !== "file", centre: where !== "file" }); },
     trueSize(of, metres) { return this.edit({ do: "true", id: this.piece, of, metres }); },
 
