@@ -631,6 +631,8 @@ func (e *editor) patchPiece(ctx context.Context, d *Deed) error {
 			e.say("tags of %s", before.Name)
 		case p.Favourite != before.Favourite:
 			e.say("%s %s", map[bool]string{true: "mark", false: "unmark"}[p.Favourite], before.Name)
+		case p.Sizing.MetresPerUnit == before.Sizing.MetresPerUnit && p.Sizing.Factor == before.Sizing.Factor && p.Sizing.Up == before.Sizing.Up && p.Sizing.Decided == before.Sizing.Decided:
+			e.say("stand %s right", before.Name)
 		default:
 			return e.saySize(ctx, d.ID, before.Name)
 		}

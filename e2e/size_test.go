@@ -2,6 +2,7 @@ package e2e
 
 import (
 	"fmt"
+	"image/color"
 	"math"
 	"os"
 	"path/filepath"
@@ -123,4 +124,36 @@ func TestADownloadIsCorrectedTogetherAndAPieceMeasured(t *testing.T) {
 	b.press("Undo")
 	st = s.await(set, "what it was at first", func(st *app.State) bool { return piece(st, "chair").Size.Max() > 500 })
 	bases(st, "undone")
+
+	// A crate whose planks are too large: the true repeat of its picture is set.
+	box := filepath.Join(t.TempDir(), "plank_crate.zip")
+	if err := os.WriteFile(box, []byte(zipOf(t, "plank_crate.obj", crate([3]any{"Body", "Planks", [3]float64{1, 0.8, 0.8}}), "crate.mtl", "newmtl Planks\nmap_Kd Crate_BaseColor.png\n", "Crate_BaseColor.png", flat(t, color.NRGBA{150, 100, 50, 255}))), 0o600); err != nil {
+		t.Fatal(err)
+	}
+	b.step("intake")
+	b.dropFiles("main", box)
+	st = s.await(set, "the crate", func(st *app.State) bool {
+		return len(st.Pieces) == 9 && st.Pieces[8].Making == "" && len(st.Pieces[8].Levels) > 0
+	})
+	id := st.Pieces[8].ID
+	b.step("size")
+	eval[bool](b, fmt.Sprintf("(Alpine.store('v').choosePiece(%q), true)", id))
+	b.until("document.querySelector('[data-pattern=Planks] input')?.value.endsWith(' m')")
+	b.fill("True repeat of Planks", "45cm")
+	s.await(set, "the repeat", func(st *app.State) bool {
+		return strings.Contains(st.Undo, "one repeat of Planks is 0.45 m") && st.Pieces[8].Making == ""
+	})
+	b.until("document.querySelector('[data-pattern=Planks] input').value === '0.450 m'")
+	b.press("Undo")
+	b.until("document.querySelector('[data-pattern=Planks] input').value !== '0.450 m'")
+
+	// What is no length is refused beside its field, and changes nothing.
+	log := s.state(set).Revision
+	for _, bad := range []string{"1.2.3 m", `5' 13"`, "0 m", "-2 m", "wide"} {
+		b.fill("True width", bad)
+		b.until("document.getElementById('message').classList.contains('text-snag')")
+	}
+	if now := s.state(set).Revision; now != log {
+		t.Errorf("the log went from %d to %d", log, now)
+	}
 }

@@ -94,7 +94,7 @@ export function drawLineup(svg, v) {
 
   // Only what is on the sheet is drawn.
   const row = make("g", { "clip-path": "url(#above)" });
-  let label = -Infinity, group = "";
+  let label = -Infinity, group = "", front = null;
   for (const a of all) {
     const x = edge + to(a.at), half = (a.wide * px) / 2;
     if (x + half < edge - 60 || x - half > w + 60) continue;
@@ -124,8 +124,9 @@ export function drawLineup(svg, v) {
       for (const [sx, y, dy] of [[-1, t, 1], [1, t, 1], [-1, ground + 4, -1], [1, ground + 4, -1]])
         g.append(make("path", { d: `M${x + sx * hw} ${y + dy * k}V${y}H${x + sx * (hw - k)}`, fill: "none", stroke: "#161616", "stroke-width": 2.5 }));
     }
-    row.append(g);
+    if (on) front = g; else row.append(g);
   }
+  if (front) row.append(front); // its words lie over those of its neighbours
   svg.replaceChildren(clip, staff, make("line", { x1: 44, x2: w, y1: ground, y2: ground, stroke: "#161616", "stroke-width": 2 }), left, row);
   if (!line.equal) svg.append(text(w - 14, 22, "1 : " + (px > 3780 ? (3780 / px).toFixed(3) : Math.round(3780 / px).toLocaleString("en")), { "text-anchor": "end", class: "n" }));
   line.edge = edge;

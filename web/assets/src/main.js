@@ -287,7 +287,8 @@ document.addEventListener("alpine:init", () => {
     size_(patch) { return this.edit({ do: "change", kind: "piece", id: this.piece, patch: { sizing: { ...patch, decided: true } } }); },
     onAll: true,
     repeat(surface, metres) { return this.edit({ do: "repeat", id: this.piece, of: surface, metres, kind: this.onAll ? "all" : "" }); },
-    pivot(where) { const own = where === "base" || where === "file"; return this.size_({ pivot: own ? "" : where, ground: where !== "file", centre: where !== "file" }); },
+    stand_(patch) { return this.edit({ do: "change", kind: "piece", id: this.piece, patch: { sizing: patch } }); },
+    pivot(where) { const own = where === "base" || where === "file"; return this.stand_({ pivot: own ? "" : where, ground: where !== "file", centre: where !== "file" }); },
     trueSize(of, metres) { return this.edit({ do: "true", id: this.piece, of, metres }); },
 
     // Camera, light, shots
