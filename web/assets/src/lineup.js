@@ -57,12 +57,10 @@ export function drawLineup(svg, v) {
   const all = layout(v), line = v.line, ground = h - 62;
   const key = [v.piece, line.order, line.equal, line.side, w].join();
   const chosen = all.find((a) => a.p.id === v.piece);
-  if (svg.dataset.key !== key || !line.px) { // another piece, or the first time: it gives the scale
+  const fresh = svg.dataset.key !== key || !line.px; // another piece, or the first time: it gives the scale
+  if (fresh) {
     svg.dataset.key = key;
-    const room = w - (line.equal ? 70 : 260); // beside staff and person
-    line.px = Math.min(scaleTo(v, h), chosen ? (0.85 * room) / chosen.wide : Infinity);
-    line.x = chosen ? Math.min(chosen.at - (0.55 * room) / line.px, chosen.at - chosen.wide / 2) : 0;
-    if (chosen) line.x = Math.max(line.x, chosen.at + chosen.wide / 2 + 30 / line.px - room / line.px);
+    line.px = Math.min(scaleTo(v, h), chosen ? (0.45 * w) / chosen.wide : Infinity);
   }
   const px = line.px, text = (x, y, s, a = {}) => make("text", { x, y, "font-size": 12, fill: "#161616", ...a }, s);
   const to = (m) => (m - line.x) * px;
@@ -80,7 +78,7 @@ export function drawLineup(svg, v) {
     const list = [["person", 0.6, 1.75, st.standIns.person.front, v.length(1.75)], ...besideNames.filter((n) => line.beside.includes(n)).map((n) => [n, beside[n][0], beside[n][1], beside[n][2], v.length(beside[n][1])])];
     for (const [name, wide, high, d, label] of list) {
       const pixels = Math.max(wide * px, 46);
-      if (edge + pixels > w * 0.7) break;
+      if (edge + pixels > w * 0.5) break;
       const g = make("g", { transform: `translate(${edge + pixels / 2} ${ground}) scale(${px})` });
       g.append(make("path", { d, fill: "#8e8e8e", "fill-rule": "evenodd" }));
       left.append(g, text(edge + pixels / 2, ground + 20, name, { "text-anchor": "middle", fill: "#444" }), text(edge + pixels / 2, ground + 36, label, { "text-anchor": "middle", "font-size": 11, class: "n", fill: "#444" }));
@@ -88,6 +86,10 @@ export function drawLineup(svg, v) {
       void high;
     }
     edge += 4;
+  }
+  if (fresh) { // the chosen one is on the sheet, with room for what is smaller at its left
+    const room = w - edge, half = chosen ? chosen.wide / 2 : 0;
+    line.x = chosen ? Math.max(Math.min(chosen.at - (0.55 * room) / px, chosen.at - half), chosen.at + half + (40 - room) / px) : 0;
   }
   const clip = make("clipPath", { id: "above" });
   clip.append(make("rect", { x: edge, y: 0, width: Math.max(w - edge, 0), height: h }));
