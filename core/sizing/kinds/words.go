@@ -12,7 +12,7 @@ import (
 // noise are words of file names that say nothing about the thing.
 var noise = set(`lod high low poly lowpoly highpoly mid hi lo final version ver new old copy model models mesh meshes geo geometry
 obj object group grp node root scene default material mat mtl shader texture textures tex asset assets prop props sm sk pbr game ready
-gameready download free sample test export exported import source src fbx gltf glb dae stl ply usd usda usdc usdz blend max zip
+gameready download free sample test export exported import source src fbx gltf glb dae stl ply usd usda usdc usdz zip
 part parts element item piece untitled noname the a an of and with for in on by von mit und der die das de la le les du el los las
 una un une et con para per il lo gli da di left right front back top bottom upper lower l r fr fl rr rl main base small big large
 medium mini tiny huge short long tall wide narrow thin thick modern vintage antique classic rustic industrial realistic stylized
