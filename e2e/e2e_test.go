@@ -270,6 +270,17 @@ func (b *tab) drag(a, z [2]float64) {
 	b.do(chromedp.DragAndDropXY(a[0], a[1], z[0], z[1], 6))
 }
 
+// production makes one as a person does, and returns its first set.
+func (b *tab) production(s *site, name string) (set string) {
+	b.Helper()
+	b.do(chromedp.Navigate(s.address))
+	b.click("input[name=name]")
+	b.do(chromedp.KeyEvent(name))
+	b.press("Make it")
+	b.until("document.documentElement.dataset.ready === 'yes'")
+	return eval[string](b, "document.documentElement.dataset.set")
+}
+
 // dropFiles lets go of files and folders over what a selector finds, as they
 // come from a window of the desktop.
 func (b *tab) dropFiles(selector string, paths ...string) {

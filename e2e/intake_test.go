@@ -103,12 +103,7 @@ func TestFromADropToATexturedPieceThatStaysThroughANewerVersion(t *testing.T) {
 		"crate/readme.txt", "Author: Ada Example\nLicense: CC-BY 4.0\nPrice: 4.50 EUR\n"))
 	straps := file("straps.zip", zipOf(t, "deep/strap_albedo.png", flat(t, color.NRGBA{20, 20, 20, 255}), "deep/strap_gloss.png", flat(t, color.NRGBA{200, 200, 200, 255})))
 
-	b.do(chromedp.Navigate(s.address))
-	b.click("input[name=name]")
-	b.do(chromedp.KeyEvent("Intake test"))
-	b.press("Make it")
-	b.until("document.documentElement.dataset.ready === 'yes'")
-	set := eval[string](b, "document.documentElement.dataset.set")
+	set := b.production(s, "Intake test")
 
 	// Two variants are shown side by side; the finer one is proposed and taken.
 	b.dropFiles("main", download)
@@ -308,12 +303,7 @@ func TestASupplierIsFetchedFromAndAPictureAssigned(t *testing.T) {
 	defer at.Close()
 	s := newSite(t, "serve", "--supplier", at.URL)
 	b := browser(t)
-	b.do(chromedp.Navigate(s.address))
-	b.click("input[name=name]")
-	b.do(chromedp.KeyEvent("Shopping"))
-	b.press("Make it")
-	b.until("document.documentElement.dataset.ready === 'yes'")
-	set := eval[string](b, "document.documentElement.dataset.set")
+	set := b.production(s, "Shopping")
 
 	b.click("[role=tab]:nth-of-type(3)")
 	b.until("document.querySelectorAll('[data-goods]').length > 3")

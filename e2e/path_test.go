@@ -60,12 +60,7 @@ func TestTheWholePath(t *testing.T) {
 	glb, zipped, hdr := files(t)
 
 	// A production of one's own.
-	b.do(chromedp.Navigate(s.address))
-	b.click("input[name=name]")
-	b.do(chromedp.KeyEvent("Test halt"))
-	b.press("Make it")
-	b.until("document.documentElement.dataset.ready === 'yes'")
-	set := eval[string](b, "document.documentElement.dataset.set")
+	set := b.production(s, "Test halt")
 
 	// Intake: both files at once.
 	b.do(chromedp.SetUploadFiles("#files", []string{glb, zipped}))

@@ -32,12 +32,7 @@ func solid(w, h, d float64) string {
 func TestADownloadIsCorrectedTogetherAndAPieceMeasured(t *testing.T) {
 	s := newSite(t)
 	b := browser(t)
-	b.do(chromedp.Navigate(s.address))
-	b.click("input[name=name]")
-	b.do(chromedp.KeyEvent("Sizes"))
-	b.press("Make it")
-	b.until("document.documentElement.dataset.ready === 'yes'")
-	set := eval[string](b, "document.documentElement.dataset.set")
+	set := b.production(s, "Sizes")
 
 	// Metres, width, depth and height: what the things really are.
 	real := map[string][3]float64{"dining_chair": {0.46, 0.52, 0.9}, "kitchen_table": {1.6, 0.9, 0.75}, "bookshelf": {0.8, 0.3, 1.9}, "wine_bottle": {0.076, 0.076, 0.3},

@@ -107,11 +107,16 @@ func (s *Server) sheet(c *echo.Context) error {
 
 func (s *Server) state(c *echo.Context) error {
 	st, err := s.app.State(c.Request().Context(), c.Param("set"))
+	return answer(c, st, err)
+}
+
+// answer sends what was asked for, as it is now.
+func answer(c *echo.Context, what any, err error) error {
 	if err != nil {
 		return err
 	}
 	c.Response().Header().Set("Cache-Control", "no-store")
-	return c.JSON(http.StatusOK, st)
+	return c.JSON(http.StatusOK, what)
 }
 
 func decode(c *echo.Context, into any) error {

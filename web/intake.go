@@ -102,20 +102,12 @@ func (s *Server) findMaps(c *echo.Context) error {
 
 func (s *Server) piece(c *echo.Context) error {
 	d, err := s.app.Piece(c.Request().Context(), c.Param("piece"))
-	if err != nil {
-		return err
-	}
-	c.Response().Header().Set("Cache-Control", "no-store")
-	return c.JSON(http.StatusOK, d)
+	return answer(c, d, err)
 }
 
 func (s *Server) proposal(c *echo.Context) error {
 	p, err := s.app.Proposal(c.Request().Context(), c.Param("piece"))
-	if err != nil {
-		return err
-	}
-	c.Response().Header().Set("Cache-Control", "no-store")
-	return c.JSON(http.StatusOK, p)
+	return answer(c, p, err)
 }
 
 func (s *Server) assignMap(c *echo.Context) error {
