@@ -169,7 +169,7 @@ func (a *App) Proposal(ctx context.Context, piece string) (*ProposalState, error
 	if err != nil {
 		return nil, err
 	}
-	out := all[piece]
+	out := *all[piece]
 	if l := lookByPiece(looks)[piece]; l != nil {
 		f, s, err := pieceFacts(&p)
 		if err != nil {
@@ -180,7 +180,7 @@ func (a *App) Proposal(ctx context.Context, piece string) (*ProposalState, error
 			return nil, err
 		}
 	}
-	return out, nil
+	return &out, nil
 }
 
 // CandidateState is a unit and an up axis for a piece.
@@ -199,85 +199,96 @@ type CandidateState struct {
 // and change only with the pieces.
 type proposer struct {
 	mu    sync.Mutex
-	known map[[32]byte][]sizing.Proposal
+	known map[[32]byte][]*ProposalState
 }
 
 const maxKnown = 256 // groups; one is some kilobytes
 
-func (p *proposer) propose(list []*sizing.Subject) ([]sizing.Proposal, error) {
-	h := sha256.New()
-	if err := json.NewEncoder(h).Encode(list); err != nil {
-		return nil, err
-	}
-	key := [32]byte(h.Sum(nil))
+func (p *proposer) get(key [32]byte) []*ProposalState {
 	p.mu.Lock()
-	out, ok := p.known[key]
-	p.mu.Unlock()
-	if ok {
-		return out, nil
-	}
-	out = sizing.Propose(list)
+	defer p.mu.Unlock()
+	return p.known[key]
+}
+
+func (p *proposer) put(key [32]byte, list []*ProposalState) {
 	p.mu.Lock()
 	defer p.mu.Unlock()
 	if p.known == nil || len(p.known) >= maxKnown {
-		p.known = map[[32]byte][]sizing.Proposal{}
+		p.known = map[[32]byte][]*ProposalState{}
 	}
-	p.known[key] = out
-	return out, nil
+	p.known[key] = list
 }
 
-// proposals are those for the pieces of a production, by piece. Pieces of one
-// author, or else of one arrival, are taken as one supplier's.
+// proposals are those for the pieces of a production, by piece; they are shared
+// and not to be changed. Pieces of one author, or else of one arrival, are taken
+// as one supplier's.
 func (a *App) proposals(pieces []store.Piece, arrivals []store.Arrival) (map[string]*ProposalState, error) {
 	came := map[string]string{}
 	for i := range arrivals {
 		came[arrivals[i].ID] = arrivals[i].Name
 	}
-	groups, order := map[string][]int{}, []string{}
-	subjects := make([]*sizing.Subject, len(pieces))
+	groups := map[string][]*store.Piece{}
 	for i := range pieces {
-		p := &pieces[i]
-		s, author, err := subjectOf(p, came[p.ArrivalID])
-		if err != nil {
-			return nil, err
+		var c struct {
+			Author string `json:"author"`
 		}
-		subjects[i] = s
-		group := author
-		if group == "" {
-			group = came[p.ArrivalID]
+		if err := json.Unmarshal(pieces[i].Credit, &c); err != nil {
+			return nil, fmt.Errorf("piece %s: %w", pieces[i].ID, err)
 		}
-		if len(groups[group]) == 0 {
-			order = append(order, group)
-		}
-		groups[group] = append(groups[group], i)
+		group := cmp.Or(c.Author, came[pieces[i].ArrivalID])
+		groups[group] = append(groups[group], &pieces[i])
 	}
 	out := map[string]*ProposalState{}
-	for _, name := range order {
-		var list []*sizing.Subject
-		for _, i := range groups[name] {
-			list = append(list, subjects[i])
+	for name, group := range groups {
+		h := sha256.New()
+		for _, p := range group {
+			for _, s := range [][]byte{[]byte(p.ID), []byte(p.Name), []byte(p.Source), []byte(came[p.ArrivalID]), p.Subject, p.Facts, p.Sizing, p.Recipe} {
+				fmt.Fprintf(h, "%d:", len(s))
+				h.Write(s)
+			}
 		}
-		found, err := a.proposer.propose(list)
-		if err != nil {
-			return nil, err
+		key := [32]byte(h.Sum(nil))
+		list := a.proposer.get(key)
+		if list == nil {
+			var err error
+			if list, err = proposeSizes(name, group, came); err != nil {
+				return nil, err
+			}
+			a.proposer.put(key, list)
 		}
-		for k, i := range groups[name] {
-			out[pieces[i].ID] = proposalState(&found[k], subjects[i], name, &pieces[i])
+		for i, p := range group {
+			out[p.ID] = list[i]
 		}
 	}
 	return out, nil
 }
 
+// proposeSizes makes the proposals of one group.
+func proposeSizes(name string, group []*store.Piece, came map[string]string) ([]*ProposalState, error) {
+	subjects := make([]*sizing.Subject, len(group))
+	for i, p := range group {
+		var err error
+		if subjects[i], err = subjectOf(p, came[p.ArrivalID]); err != nil {
+			return nil, err
+		}
+	}
+	var out []*ProposalState
+	for i, p := range sizing.Propose(subjects) {
+		out = append(out, proposalState(&p, subjects[i], name, group[i]))
+	}
+	return out, nil
+}
+
 // subjectOf is what a proposal for a piece goes by, with the decision about it
-// if there is one, and its author.
-func subjectOf(p *store.Piece, arrival string) (s *sizing.Subject, author string, err error) {
+// if there is one.
+func subjectOf(p *store.Piece, arrival string) (s *sizing.Subject, err error) {
 	s = &sizing.Subject{}
 	if err := json.Unmarshal(p.Subject, s); err != nil {
-		return nil, "", fmt.Errorf("piece %s: %w", p.ID, err)
+		return nil, fmt.Errorf("piece %s: %w", p.ID, err)
 	}
 	f, size, err := pieceFacts(p)
 	if err != nil {
-		return nil, "", err
+		return nil, err
 	}
 	if s.Format == "" { // made before there were proposals: its facts must do
 		*s = sizing.Subject{Format: f.Format, Unit: f.Unit, Up: f.UpAxis, Box: f.Box()}
@@ -293,10 +304,7 @@ func subjectOf(p *store.Piece, arrival string) (s *sizing.Subject, author string
 	if size.Decided {
 		s.Decided = &size
 	}
-	var c struct {
-		Author string `json:"author"`
-	}
-	return s, c.Author, json.Unmarshal(p.Credit, &c)
+	return s, nil
 }
 
 func proposalState(p *sizing.Proposal, s *sizing.Subject, group string, piece *store.Piece) *ProposalState {
