@@ -5,6 +5,7 @@ import (
 	"context"
 	"crypto/sha256"
 	"encoding/json"
+	"errors"
 	"fmt"
 	"maps"
 	"path"
@@ -81,7 +82,11 @@ func (e *editor) setRepeat(ctx context.Context, d *Deed) error {
 		if d.Kind != "all" && row.ID != d.ID {
 			continue
 		}
-		larger, err := enlarged(row, d.Of, d.Metres)
+		raw, err := store.Subject(ctx, e.tx, row.ID)
+		if err != nil {
+			return err
+		}
+		larger, err := enlarged(row, raw, d.Of, d.Metres)
 		if err != nil {
 			return err
 		}
@@ -108,10 +113,10 @@ func (e *editor) setRepeat(ctx context.Context, d *Deed) error {
 
 // enlarged is, by surface, how many times larger than they came the pictures on
 // the surfaces of a name must be to repeat every so many metres.
-func enlarged(row *store.Piece, surface string, metres float64) (map[string]float64, error) {
+func enlarged(row *store.Piece, raw json.RawMessage, surface string, metres float64) (map[string]float64, error) {
 	var s sizing.Subject
 	var now sizing.Sizing
-	if err := cmp.Or(json.Unmarshal(row.Subject, &s), json.Unmarshal(row.Sizing, &now)); err != nil {
+	if err := cmp.Or(json.Unmarshal(raw, &s), json.Unmarshal(row.Sizing, &now)); err != nil {
 		return nil, fmt.Errorf("piece %s: %w", row.ID, err)
 	}
 	out := map[string]float64{}
@@ -161,26 +166,22 @@ func (a *App) Proposal(ctx context.Context, piece string) (*ProposalState, error
 	if err != nil {
 		return nil, err
 	}
-	all, err := a.proposals(pieces, arrivals)
+	all, err := a.proposals(ctx, a.Store.Pool, pieces, arrivals)
 	if err != nil || all[piece] == nil {
 		return nil, cmp.Or(err, notThere(store.ErrNotFound, "The piece"))
 	}
-	looks, err := store.Looks(ctx, a.Store.Pool, p.ProductionID)
-	if err != nil {
+	out := *all[piece]
+	l, err := store.GetLook(ctx, a.Store.Pool, piece)
+	if errors.Is(err, store.ErrNotFound) {
+		return &out, nil
+	}
+	f, s, err2 := pieceFacts(&p)
+	if err := cmp.Or(err, err2); err != nil {
 		return nil, err
 	}
-	out := *all[piece]
-	if l := lookByPiece(looks)[piece]; l != nil {
-		f, s, err := pieceFacts(&p)
-		if err != nil {
-			return nil, err
-		}
-		world := s.Transform(f.Box())
-		if _, out.Right, out.RightTransform, err = outlineOf(l, &s, &world); err != nil {
-			return nil, err
-		}
-	}
-	return &out, nil
+	world := s.Transform(f.Box())
+	_, out.Right, out.RightTransform, err = outlineOf(&l, &s, &world)
+	return &out, err
 }
 
 // CandidateState is a unit and an up axis for a piece.
@@ -222,7 +223,7 @@ func (p *proposer) put(key [32]byte, list []*ProposalState) {
 // proposals are those for the pieces of a production, by piece; they are shared
 // and not to be changed. Pieces of one author, or else of one arrival, are taken
 // as one supplier's.
-func (a *App) proposals(pieces []store.Piece, arrivals []store.Arrival) (map[string]*ProposalState, error) {
+func (a *App) proposals(ctx context.Context, q store.Querier, pieces []store.Piece, arrivals []store.Arrival) (map[string]*ProposalState, error) {
 	came := map[string]string{}
 	for i := range arrivals {
 		came[arrivals[i].ID] = arrivals[i].Name
@@ -242,7 +243,7 @@ func (a *App) proposals(pieces []store.Piece, arrivals []store.Arrival) (map[str
 	for name, group := range groups {
 		h := sha256.New()
 		for _, p := range group {
-			for _, s := range [][]byte{[]byte(p.ID), []byte(p.Name), []byte(p.Source), []byte(came[p.ArrivalID]), p.Subject, p.Facts, p.Sizing, p.Recipe} {
+			for _, s := range [][]byte{[]byte(p.ID), []byte(p.Name), []byte(p.Source), []byte(came[p.ArrivalID]), []byte(p.Made), p.Sizing, p.Recipe} {
 				fmt.Fprintf(h, "%d:", len(s))
 				h.Write(s)
 			}
@@ -251,7 +252,7 @@ func (a *App) proposals(pieces []store.Piece, arrivals []store.Arrival) (map[str
 		list := a.proposer.get(key)
 		if list == nil {
 			var err error
-			if list, err = proposeSizes(name, group, came); err != nil {
+			if list, err = proposeSizes(ctx, q, name, group, came); err != nil {
 				return nil, err
 			}
 			a.proposer.put(key, list)
@@ -264,11 +265,14 @@ func (a *App) proposals(pieces []store.Piece, arrivals []store.Arrival) (map[str
 }
 
 // proposeSizes makes the proposals of one group.
-func proposeSizes(name string, group []*store.Piece, came map[string]string) ([]*ProposalState, error) {
+func proposeSizes(ctx context.Context, q store.Querier, name string, group []*store.Piece, came map[string]string) ([]*ProposalState, error) {
 	subjects := make([]*sizing.Subject, len(group))
 	for i, p := range group {
-		var err error
-		if subjects[i], err = subjectOf(p, came[p.ArrivalID]); err != nil {
+		raw, err := store.Subject(ctx, q, p.ID)
+		if err != nil {
+			return nil, err
+		}
+		if subjects[i], err = subjectOf(p, raw, came[p.ArrivalID]); err != nil {
 			return nil, err
 		}
 	}
@@ -281,9 +285,9 @@ func proposeSizes(name string, group []*store.Piece, came map[string]string) ([]
 
 // subjectOf is what a proposal for a piece goes by, with the decision about it
 // if there is one.
-func subjectOf(p *store.Piece, arrival string) (s *sizing.Subject, err error) {
+func subjectOf(p *store.Piece, raw json.RawMessage, arrival string) (s *sizing.Subject, err error) {
 	s = &sizing.Subject{}
-	if err := json.Unmarshal(p.Subject, s); err != nil {
+	if err := json.Unmarshal(raw, s); err != nil {
 		return nil, fmt.Errorf("piece %s: %w", p.ID, err)
 	}
 	f, size, err := pieceFacts(p)

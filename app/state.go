@@ -58,7 +58,11 @@ type Outline struct {
 // metres.
 func outlineOf(l *store.Look, s *sizing.Sizing, world *geom.M) (out Outline, right, rightTransform string, err error) {
 	var front, top, side map[model.Axis]string
-	if err := cmp.Or(json.Unmarshal(l.Front, &front), json.Unmarshal(l.Top, &top), json.Unmarshal(l.Right, &side)); err != nil {
+	err = cmp.Or(json.Unmarshal(l.Front, &front), json.Unmarshal(l.Top, &top))
+	if len(l.Right) > 0 {
+		err = cmp.Or(err, json.Unmarshal(l.Right, &side))
+	}
+	if err != nil {
 		return out, "", "", fmt.Errorf("look of piece %s: %w", l.PieceID, err)
 	}
 	k := s.MetresPerUnit * s.Factor
@@ -286,7 +290,7 @@ func (a *App) stateIn(ctx context.Context, q store.Querier, setID string) (*Stat
 	if err := st.fillPieces(pieces, looks, rows, things, spans); err != nil {
 		return nil, err
 	}
-	proposals, err := a.proposals(pieces, st.Arrivals)
+	proposals, err := a.proposals(ctx, q, pieces, st.Arrivals)
 	if err != nil {
 		return nil, err
 	}

@@ -74,10 +74,9 @@ type Piece struct {
 	Making       string
 	Picture      string
 	Weight       json.RawMessage
-	Subject      json.RawMessage
 }
 
-// Look is what is drawn of a piece.
+// Look is what is drawn of a piece. Right is read by GetLook alone.
 type Look struct {
 	PieceID string
 	Levels  json.RawMessage
@@ -148,7 +147,7 @@ func One[T any](ctx context.Context, q Querier, sql string, args ...any) (T, err
 const (
 	productionColumns = "id, name, unit, budget, revision, created"
 	arrivalColumns    = "id, production_id, name, blob, bytes, state, progress, note, report, created, files, found, taking, credit, for_piece, pictures, job_id, fetching"
-	pieceColumns      = "id, production_id, arrival_id, name, source, blob, facts, sizing, rev, gone, created, recipe, credit, tags, favourite, news, made, making, picture, weight, subject"
+	pieceColumns      = "id, production_id, arrival_id, name, source, blob, facts, sizing, rev, gone, created, recipe, credit, tags, favourite, news, made, making, picture, weight"
 	takeColumns       = "id, set_id, shot_id, name, kind, state, progress, note, settings, result, job_id, created"
 	entryColumns      = "id, production_id, set_id, revision, label, changes, undone, dropped, at"
 )
@@ -244,7 +243,7 @@ func Shelf(ctx context.Context, q Querier, production string, words []string) ([
 	}
 	return pgx.CollectRows(rows, func(row pgx.CollectableRow) (r ShelfRow, err error) {
 		p := &r.Piece
-		err = row.Scan(&p.ID, &p.ProductionID, &p.ArrivalID, &p.Name, &p.Source, &p.Blob, &p.Facts, &p.Sizing, &p.Rev, &p.Gone, &p.Created, &p.Recipe, &p.Credit, &p.Tags, &p.Favourite, &p.News, &p.Made, &p.Making, &p.Picture, &p.Weight, &p.Subject, &r.ProductionName)
+		err = row.Scan(&p.ID, &p.ProductionID, &p.ArrivalID, &p.Name, &p.Source, &p.Blob, &p.Facts, &p.Sizing, &p.Rev, &p.Gone, &p.Created, &p.Recipe, &p.Credit, &p.Tags, &p.Favourite, &p.News, &p.Made, &p.Making, &p.Picture, &p.Weight, &r.ProductionName)
 		return r, err
 	})
 }
@@ -261,6 +260,21 @@ func InsertPiece(ctx context.Context, q Querier, p Piece) error {
 func PutMade(ctx context.Context, q Querier, id, digest, blob, picture string, facts, weight, inventory, subject json.RawMessage) error {
 	_, err := q.Exec(ctx, "update piece set made = $2, making = '', blob = $3, picture = $4, facts = $5, weight = $6, inventory = $7, subject = coalesce($8::jsonb, '{}') where id = $1", id, digest, blob, picture, facts, weight, inventory, subject)
 	return err
+}
+
+// Subject is what a proposal for a piece's size goes by.
+func Subject(ctx context.Context, q Querier, piece string) (subject json.RawMessage, err error) {
+	err = q.QueryRow(ctx, "select subject from piece where id = $1", piece).Scan(&subject)
+	if errors.Is(err, pgx.ErrNoRows) {
+		err = ErrNotFound
+	}
+	return subject, err
+}
+
+// GetLook is how a piece is drawn, from the right too; ErrNotFound before it
+// was made.
+func GetLook(ctx context.Context, q Querier, piece string) (Look, error) {
+	return One[Look](ctx, q, "select piece_id, levels, front, top, right_ from piece_look where piece_id = $1", piece)
 }
 
 // CountPlacements is in how many places a piece stands, in all sets.
@@ -308,7 +322,7 @@ func PutLook(ctx context.Context, q Querier, l Look) error {
 
 // Looks are how the pieces of a production are drawn.
 func Looks(ctx context.Context, q Querier, production string) ([]Look, error) {
-	return List[Look](ctx, q, "select l.piece_id, l.levels, l.front, l.top, l.right_ from piece_look l join piece p on p.id = l.piece_id where p.production_id = $1", production)
+	return List[Look](ctx, q, "select l.piece_id, l.levels, l.front, l.top, null::jsonb from piece_look l join piece p on p.id = l.piece_id where p.production_id = $1", production)
 }
 
 const setColumns = "id, name, view, light, shot_id, move, production_id, rev"

@@ -3,14 +3,39 @@ package snag
 import (
 	"fmt"
 	"math"
+	"strings"
+	"sync"
 
 	"visator/core/geom"
 	"visator/core/sizing/kinds"
 	"visator/core/unit"
 )
 
+// known remembers kindOf: the names in a set are few, apart from their numbers.
+var known struct {
+	sync.Mutex
+	kinds map[string]*kinds.Kind
+}
+
+const maxKnown = 20_000 // names: more than a person makes up; then it begins anew
+
 // kindOf is what a name surely says a thing is; nil when it does not.
 func kindOf(name string) *kinds.Kind {
+	name = strings.Trim(name, " 0123456789")
+	known.Lock()
+	defer known.Unlock()
+	k, ok := known.kinds[name]
+	if !ok {
+		if known.kinds == nil || len(known.kinds) >= maxKnown {
+			known.kinds = map[string]*kinds.Kind{}
+		}
+		k = recognise(name)
+		known.kinds[name] = k
+	}
+	return k
+}
+
+func recognise(name string) *kinds.Kind {
 	m, rely := kinds.Recognise(name)
 	if len(m) == 0 || rely < 0.8 || m[0].Weight < 0.5 {
 		return nil
@@ -51,14 +76,8 @@ const (
 // these. What differs more from its own kind is blamed.
 func Beside(things []Thing) (list []Snag) {
 	boxes, of := boxesOf(things), make([]*kinds.Kind, len(things))
-	known := map[string]*kinds.Kind{}
 	for i := range things {
-		k, ok := known[things[i].Name]
-		if !ok {
-			k = kindOf(things[i].Name)
-			known[things[i].Name] = k
-		}
-		of[i] = k
+		of[i] = kindOf(things[i].Name)
 	}
 	blamed := map[int]bool{}
 	for i := range things {
