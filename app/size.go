@@ -201,9 +201,40 @@ type CandidateState struct {
 type proposer struct {
 	mu    sync.Mutex
 	known map[[32]byte][]*ProposalState
+	// What pieces go by, with the evidence weighed: after a decision only the
+	// agreement within a group is worked out anew.
+	subjects map[string]*sizing.Subject
 }
 
-const maxKnown = 256 // groups; one is some kilobytes
+const (
+	maxKnown    = 256    // groups; one is some kilobytes
+	maxSubjects = 10_000 // pieces; one is some kilobytes
+)
+
+// subject is what a piece goes by; it is read when it is not known.
+func (p *proposer) subject(ctx context.Context, q store.Querier, piece *store.Piece, arrival string) (*sizing.Subject, error) {
+	key := strings.Join([]string{piece.ID, piece.Made, piece.Name, piece.Source, arrival}, "\x00")
+	p.mu.Lock()
+	s := p.subjects[key]
+	p.mu.Unlock()
+	if s != nil {
+		return s, nil
+	}
+	raw, err := store.Subject(ctx, q, piece.ID)
+	if err != nil {
+		return nil, err
+	}
+	if s, err = subjectOf(piece, raw, arrival); err != nil {
+		return nil, err
+	}
+	p.mu.Lock()
+	defer p.mu.Unlock()
+	if p.subjects == nil || len(p.subjects) >= maxSubjects {
+		p.subjects = map[string]*sizing.Subject{}
+	}
+	p.subjects[key] = s
+	return s, nil
+}
 
 func (p *proposer) get(key [32]byte) []*ProposalState {
 	p.mu.Lock()
@@ -252,7 +283,7 @@ func (a *App) proposals(ctx context.Context, q store.Querier, pieces []store.Pie
 		list := a.proposer.get(key)
 		if list == nil {
 			var err error
-			if list, err = proposeSizes(ctx, q, name, group, came); err != nil {
+			if list, err = a.proposeSizes(ctx, q, name, group, came); err != nil {
 				return nil, err
 			}
 			a.proposer.put(key, list)
@@ -265,37 +296,40 @@ func (a *App) proposals(ctx context.Context, q store.Querier, pieces []store.Pie
 }
 
 // proposeSizes makes the proposals of one group.
-func proposeSizes(ctx context.Context, q store.Querier, name string, group []*store.Piece, came map[string]string) ([]*ProposalState, error) {
-	subjects := make([]*sizing.Subject, len(group))
+func (a *App) proposeSizes(ctx context.Context, q store.Querier, name string, group []*store.Piece, came map[string]string) ([]*ProposalState, error) {
+	subjects, decided := make([]*sizing.Subject, len(group)), map[*sizing.Subject]*sizing.Sizing{}
 	for i, p := range group {
-		raw, err := store.Subject(ctx, q, p.ID)
-		if err != nil {
+		var err error
+		if subjects[i], err = a.proposer.subject(ctx, q, p, came[p.ArrivalID]); err != nil {
 			return nil, err
 		}
-		if subjects[i], err = subjectOf(p, raw, came[p.ArrivalID]); err != nil {
-			return nil, err
+		var now sizing.Sizing
+		if err := json.Unmarshal(p.Sizing, &now); err != nil {
+			return nil, fmt.Errorf("piece %s: %w", p.ID, err)
+		}
+		if now.Decided {
+			decided[subjects[i]] = &now
 		}
 	}
 	var out []*ProposalState
-	for i, p := range sizing.Propose(subjects) {
+	for i, p := range sizing.Propose(subjects, decided) {
 		out = append(out, proposalState(&p, subjects[i], name, group[i]))
 	}
 	return out, nil
 }
 
-// subjectOf is what a proposal for a piece goes by, with the decision about it
-// if there is one.
+// subjectOf is what a proposal for a piece goes by.
 func subjectOf(p *store.Piece, raw json.RawMessage, arrival string) (s *sizing.Subject, err error) {
 	s = &sizing.Subject{}
 	if err := json.Unmarshal(raw, s); err != nil {
 		return nil, fmt.Errorf("piece %s: %w", p.ID, err)
 	}
-	f, size, err := pieceFacts(p)
+	f, _, err := pieceFacts(p)
 	if err != nil {
 		return nil, err
 	}
 	if s.Format == "" { // made before there were proposals: its facts must do
-		*s = sizing.Subject{Format: f.Format, Unit: f.Unit, Up: f.UpAxis, Box: f.Box()}
+		s.Format, s.Unit, s.Up, s.Box = f.Format, f.Unit, f.UpAxis, f.Box()
 	}
 	// The first of these names that tells something: what the artist calls it,
 	// its file, its folder, what it came in.
@@ -304,9 +338,6 @@ func subjectOf(p *store.Piece, raw json.RawMessage, arrival string) (s *sizing.S
 		if m, _ := kinds.Recognise(s.Name); len(m) > 0 {
 			break
 		}
-	}
-	if size.Decided {
-		s.Decided = &size
 	}
 	return s, nil
 }

@@ -64,7 +64,7 @@ func size(ctx context.Context, args []string) error {
 		for k, i := range g {
 			list[k] = subjects[i]
 		}
-		for k, p := range sizing.Propose(list) {
+		for k, p := range sizing.Propose(list, nil) {
 			proposals[g[k]] = p
 		}
 	}

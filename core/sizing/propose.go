@@ -8,6 +8,7 @@ import (
 	"slices"
 	"strconv"
 	"strings"
+	"sync"
 
 	"visator/core/geom"
 	"visator/core/model"
@@ -26,7 +27,10 @@ type Subject struct {
 	Surfaces []string
 	Patterns []Pattern // of the surfaces that bear maps
 	Shape    Shape
-	Decided  *Sizing // what was decided about it already: it tells about the others
+
+	once    sync.Once
+	named   naming       // what its names say
+	weighed []hypothesis // and all that is for each hypothesis but the others of its supplier
 }
 
 // Named is a part of a model.
@@ -337,7 +341,8 @@ func (s *Subject) texels() (out []float64) {
 
 // weigh fills in what is for every hypothesis of a subject.
 func (s *Subject) weigh() []hypothesis {
-	n, ups, given, texels := s.naming(), s.ups(), lengthsIn(s.Name), s.texels()
+	s.named = s.naming()
+	n, ups, given, texels := &s.named, s.ups(), lengthsIn(s.Name), s.texels()
 	var out []hypothesis
 	for _, sc := range s.scales() {
 		for up := range axes {
@@ -359,9 +364,6 @@ func (s *Subject) weigh() []hypothesis {
 				}
 				h.lengths += sumLog(math.Log(0.7)+best, math.Log(0.3)+normal(math.Log(g), 0, 2.5)) / float64(len(given))
 			}
-			if d := s.Decided; d != nil && d.Factor == 1 && (d.Up != axes[up] || math.Abs(d.MetresPerUnit/sc.metres-1) > 1e-6) {
-				h.decided = -certain
-			}
 			out = append(out, h)
 		}
 	}
@@ -372,12 +374,28 @@ func (s *Subject) weigh() []hypothesis {
 // logarithm.
 const certain = 50
 
-// Propose tells what each of the models of one supplier may measure.
-func Propose(list []*Subject) []Proposal {
+// evidence is what weigh found, worked out once, with what was decided.
+func (s *Subject) evidence(decided *Sizing) []hypothesis {
+	s.once.Do(func() { s.weighed = s.weigh() })
+	out := slices.Clone(s.weighed)
+	if decided != nil && decided.Factor == 1 {
+		for i := range out {
+			if h := &out[i]; decided.Up != axes[h.up] || math.Abs(decided.MetresPerUnit/h.metres-1) > 1e-6 {
+				h.decided = -certain
+			}
+		}
+	}
+	return out
+}
+
+// Propose tells what each of the models of one supplier may measure. What was
+// decided about some of them already tells about the others; decided may be nil.
+// A subject may be used again, also by several at once, but not changed.
+func Propose(list []*Subject, decided map[*Subject]*Sizing) []Proposal {
 	all := make([][]hypothesis, len(list))
 	groups := map[string][]int{} // of models whose files state the same
 	for i, s := range list {
-		all[i] = s.weigh()
+		all[i] = s.evidence(decided[s])
 		key := fmt.Sprint(s.Unit.MetresPerUnit, s.Unit.From == "assumed", s.Up)
 		if s.Unit.From == "assumed" {
 			key = s.Format // the priors differ

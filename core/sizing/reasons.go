@@ -51,7 +51,7 @@ func (s *Subject) reasons(h *hypothesis, all []hypothesis, group int) []string {
 			add(max(math.Abs(v), told), "%s; this would be %s high and %s long.", what, length(d[0]), length(d[1]))
 		}
 	}
-	for _, p := range s.naming().inside {
+	for _, p := range s.named.inside {
 		k := p.kinds[0].Kind
 		pd := h.dimensions(p.box)
 		if v := partsSay * p.density(logs(pd)); inRange(k, pd) {
