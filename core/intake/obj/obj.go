@@ -242,6 +242,12 @@ func (r *reader) statement(word string) error {
 }
 
 func (r *reader) vertex() error {
+	// The usual line: three numbers and its end.
+	have := len(r.positions)
+	if p, end := text.Row(r.data, r.at, r.positions, 3); len(p) == have+3 && end < len(r.data) && (r.data[end] == '\n' || r.data[end] == '\r') {
+		r.positions, r.at = p, end
+		return nil
+	}
 	var q [8]float64
 	n := 0
 	for n < len(q) {

@@ -241,9 +241,7 @@ func Numbers(d []byte, count int) ([]float32, error) {
 	return shared(d, count, func(d []byte, out []float32) ([]float32, error) {
 		s := Scanner{Data: d}
 		for {
-			var n int
-			out, n = plain(d[s.At:], out)
-			s.At += n
+			out, s.At = plain(d, s.At, out, len(d), false)
 			v, ok := s.Number()
 			if !ok {
 				if s.Space(); s.At < len(d) {
@@ -254,6 +252,13 @@ func Numbers(d []byte, count int) ([]float32, error) {
 			out = append(out, float32(v))
 		}
 	})
+}
+
+// Row appends the numbers of a line from d[i:] on to out, most of them at most,
+// and returns where the last ends. Only numbers in their usual form are read,
+// and perhaps not all of them: what is left is to be read one by one.
+func Row(d []byte, i int, out []float32, most int) ([]float32, int) {
+	return plain(d, i, out, most, true)
 }
 
 // Indices reads whole numbers that are separated by white space, to the end of

@@ -105,6 +105,22 @@ func TestListsAreReadLikeTheirNumbers(t *testing.T) {
 	}
 }
 
+func TestARowEndsWithItsLine(t *testing.T) {
+	d := []byte(" 1.5 -2\t0.25\n7 8 9 and more text behind it, as the last bytes are left alone")
+	out, end := Row(d, 0, []float32{9}, 5)
+	if len(out) > 1 { // where there are wide registers
+		if !slices.Equal(out, []float32{9, 1.5, -2, 0.25}) || d[end] != '\n' {
+			t.Errorf("%v, ends at %d", out, end)
+		}
+		if out, end = Row(d, 0, nil, 2); !slices.Equal(out, []float32{1.5, -2}) || d[end] != '\t' {
+			t.Errorf("two: %v, ends at %d", out, end)
+		}
+	}
+	if out, end = Row([]byte("1 2"), 0, nil, 3); len(out) != 0 || end != 0 {
+		t.Errorf("near the end: %v, %d", out, end)
+	}
+}
+
 func TestIndices(t *testing.T) {
 	var d []byte
 	want := make([]uint32, 500_000)

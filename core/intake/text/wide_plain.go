@@ -4,4 +4,4 @@ package text
 
 // plain reads nothing here: where there are no wide registers the numbers are
 // read one by one.
-func plain(d []byte, out []float32) ([]float32, int) { return out, 0 }
+func plain(_ []byte, i int, out []float32, _ int, _ bool) ([]float32, int) { return out, i }
