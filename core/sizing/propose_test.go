@@ -274,9 +274,10 @@ func TestADecisionTellsAboutTheOthers(t *testing.T) {
 	}
 }
 
-func BenchmarkPropose(b *testing.B) {
+// hill is a model of 100 352 triangles.
+func hill() *model.Model {
 	m := &model.Model{Format: "OBJ", Up: "Y", Unit: model.Unit{Name: "metre", MetresPerUnit: 1, From: "assumed"}}
-	const n = 224 // 100 352 triangles
+	const n = 224
 	var part model.Part
 	for y := range n + 1 {
 		for x := range n + 1 {
@@ -290,8 +291,23 @@ func BenchmarkPropose(b *testing.B) {
 		}
 	}
 	m.Stand(model.Mesh{Name: "terrain", Parts: []model.Part{part}})
+	return m
+}
+
+func BenchmarkPropose(b *testing.B) {
+	m := hill()
 	for b.Loop() {
 		Propose([]*Subject{SubjectOf(m, "hill.obj")}, nil)
+	}
+}
+
+// The three silhouettes that a piece has.
+func BenchmarkSilhouettes(b *testing.B) {
+	m := hill()
+	for b.Loop() {
+		for _, side := range []Side{Front, Top, Right} {
+			Silhouette(m, geom.Identity, side)
+		}
 	}
 }
 
