@@ -4,9 +4,11 @@
 package intake
 
 import (
+	"bufio"
 	"bytes"
 	"errors"
 	"fmt"
+	"io"
 	"io/fs"
 	"path"
 	"slices"
@@ -31,20 +33,23 @@ type format struct {
 	ext  string
 	why  string // what speaks for it, or against
 	read func(name string, data []byte, folder model.Folder) (*model.Model, error)
+	// stream reads a file of size bytes without holding all of it; nil where that
+	// cannot be done.
+	stream func(name string, src io.Reader, size int64, folder model.Folder) (*model.Model, error)
 }
 
 // formats are the kinds that are read here, the likeliest to be whole first.
 var formats = []format{
-	{".glb", "carries its maps and states its unit", readGLB},
-	{".gltf", "states its unit, its maps lie beside it", gltf.Read},
-	{".usdz", "carries its maps and states its unit", usd.Read},
-	{".usdc", "states its unit, its maps lie beside it", usd.Read},
-	{".usda", "states its unit, its maps lie beside it", usd.Read},
-	{".usd", "states its unit, its maps lie beside it", usd.Read},
-	{".dae", "states its unit and axis", collada.Read},
-	{".obj", "states no unit", obj.Read},
-	{".ply", "states no unit and has one surface at most", ply.Read},
-	{".stl", "has no surfaces and states no unit", func(name string, data []byte, _ model.Folder) (*model.Model, error) { return stl.Read(name, data) }},
+	{".glb", "carries its maps and states its unit", readGLB, nil},
+	{".gltf", "states its unit, its maps lie beside it", gltf.Read, nil},
+	{".usdz", "carries its maps and states its unit", usd.Read, nil},
+	{".usdc", "states its unit, its maps lie beside it", usd.Read, nil},
+	{".usda", "states its unit, its maps lie beside it", usd.Read, nil},
+	{".usd", "states its unit, its maps lie beside it", usd.Read, nil},
+	{".dae", "states its unit and axis", collada.Read, nil},
+	{".obj", "states no unit", obj.Read, nil},
+	{".ply", "states no unit and has one surface at most", ply.Read, ply.ReadStream},
+	{".stl", "has no surfaces and states no unit", func(name string, data []byte, _ model.Folder) (*model.Model, error) { return stl.Read(name, data) }, nil},
 }
 
 func formatOf(name string) int {
@@ -109,14 +114,18 @@ func looksJSON(data []byte) bool {
 // a format that allows it only a window is held in memory.
 func ReadFrom(root fs.FS, name, shown string) (*model.Model, error) {
 	folder := model.Folder{Root: root, Dir: path.Dir(name)}
-	if strings.EqualFold(path.Ext(name), ".ply") {
+	if i := formatOf(name); i >= 0 && formats[i].stream != nil {
 		f, size, err := folder.Open(path.Base(name))
 		if err != nil {
 			return nil, err
 		}
 		defer f.Close()
-		m, err := ply.ReadStream(shown, f, size, folder)
-		return finish(m, err, shown, folder)
+		src := bufio.NewReader(f)
+		// What is empty, or GLB under a wrong name, is told and read below.
+		if start, _ := src.Peek(4); len(start) > 0 && !gltf.IsBinary(start) {
+			m, err := formats[i].stream(shown, src, size, folder)
+			return finish(m, err, shown, folder)
+		}
 	}
 	data, err := folder.Read(path.Base(name))
 	if err != nil {

@@ -15,6 +15,7 @@ import (
 	"testing"
 	"testing/fstest"
 
+	"visator/core/exchange"
 	"visator/core/geom"
 	"visator/core/intake"
 	"visator/core/intake/archive"
@@ -237,4 +238,22 @@ func FuzzUnpack(f *testing.F) {
 			_, _ = intake.ReadFrom(tree, c.Path, c.Path)
 		}
 	})
+}
+
+// What is GLB by its content is read whatever its name, and what is empty is
+// said to be, also where the format of the name is read as a stream.
+func TestNamesThatAreWrong(t *testing.T) {
+	var glb bytes.Buffer
+	m := &model.Model{}
+	m.Stand(model.Mesh{Name: "a", Parts: []model.Part{{Name: "a", Surface: model.None, Positions: []float32{0, 0, 0, 1, 0, 0, 0, 1, 0}, Indices: []uint32{0, 1, 2}}}})
+	if err := exchange.WriteGLB(&glb, m); err != nil {
+		t.Fatal(err)
+	}
+	root := fstest.MapFS{"a.ply": {Data: glb.Bytes()}, "b.ply": {}}
+	if m, err := intake.ReadFrom(root, "a.ply", "a.ply"); err != nil || m.Weigh().Triangles != 1 {
+		t.Errorf("GLB as a.ply: %v", err)
+	}
+	if _, err := intake.ReadFrom(root, "b.ply", "b.ply"); err == nil || !strings.Contains(err.Error(), "the file is empty") {
+		t.Errorf("nothing as b.ply: %v", err)
+	}
 }
