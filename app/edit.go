@@ -647,9 +647,10 @@ func (e *editor) trueSize(ctx context.Context, d *Deed) error {
 			return err
 		}
 		p.Sizing.Decided = true
-		err = p.Sizing.SetTrue(facts.Box(), d.Of, d.Metres)
 		if d.Of == "distance" {
 			err = p.Sizing.SetDistance(d.Was, d.Metres)
+		} else {
+			err = p.Sizing.SetTrue(facts.Box(), d.Of, d.Metres)
 		}
 		return cmp.Or(e.saySize(ctx, d.ID, p.Name), err)
 	})

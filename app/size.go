@@ -273,6 +273,7 @@ func (a *App) proposals(ctx context.Context, q store.Querier, pieces []store.Pie
 	out := map[string]*ProposalState{}
 	for name, group := range groups {
 		h := sha256.New()
+		fmt.Fprintf(h, "%d:%s", len(name), name)
 		for _, p := range group {
 			for _, s := range [][]byte{[]byte(p.ID), []byte(p.Name), []byte(p.Source), []byte(came[p.ArrivalID]), []byte(p.Made), p.Sizing, p.Recipe} {
 				fmt.Fprintf(h, "%d:", len(s))
@@ -297,23 +298,26 @@ func (a *App) proposals(ctx context.Context, q store.Querier, pieces []store.Pie
 
 // proposeSizes makes the proposals of one group.
 func (a *App) proposeSizes(ctx context.Context, q store.Querier, name string, group []*store.Piece, came map[string]string) ([]*ProposalState, error) {
-	subjects, decided := make([]*sizing.Subject, len(group)), map[*sizing.Subject]*sizing.Sizing{}
+	subjects, sizes, decided := make([]*sizing.Subject, len(group)), make([]sizing.Sizing, len(group)), map[*sizing.Subject]*sizing.Sizing{}
 	for i, p := range group {
 		var err error
 		if subjects[i], err = a.proposer.subject(ctx, q, p, came[p.ArrivalID]); err != nil {
 			return nil, err
 		}
-		var now sizing.Sizing
-		if err := json.Unmarshal(p.Sizing, &now); err != nil {
+		if err := json.Unmarshal(p.Sizing, &sizes[i]); err != nil {
 			return nil, fmt.Errorf("piece %s: %w", p.ID, err)
 		}
-		if now.Decided {
-			decided[subjects[i]] = &now
+		if sizes[i].Decided {
+			decided[subjects[i]] = &sizes[i]
 		}
 	}
 	var out []*ProposalState
 	for i, p := range sizing.Propose(subjects, decided) {
-		out = append(out, proposalState(&p, subjects[i], name, group[i]))
+		var rec recipe.Recipe
+		if err := json.Unmarshal(group[i].Recipe, &rec); err != nil {
+			return nil, fmt.Errorf("piece %s: %w", group[i].ID, err)
+		}
+		out = append(out, proposalState(&p, subjects[i], name, &sizes[i], &rec))
 	}
 	return out, nil
 }
@@ -324,11 +328,11 @@ func subjectOf(p *store.Piece, raw json.RawMessage, arrival string) (s *sizing.S
 	if err := json.Unmarshal(raw, s); err != nil {
 		return nil, fmt.Errorf("piece %s: %w", p.ID, err)
 	}
-	f, _, err := pieceFacts(p)
-	if err != nil {
-		return nil, err
-	}
 	if s.Format == "" { // made before there were proposals: its facts must do
+		f, _, err := pieceFacts(p)
+		if err != nil {
+			return nil, err
+		}
 		s.Format, s.Unit, s.Up, s.Box = f.Format, f.Unit, f.UpAxis, f.Box()
 	}
 	// The first of these names that tells something: what the artist calls it,
@@ -342,16 +346,12 @@ func subjectOf(p *store.Piece, raw json.RawMessage, arrival string) (s *sizing.S
 	return s, nil
 }
 
-func proposalState(p *sizing.Proposal, s *sizing.Subject, group string, piece *store.Piece) *ProposalState {
+func proposalState(p *sizing.Proposal, s *sizing.Subject, group string, now *sizing.Sizing, rec *recipe.Recipe) *ProposalState {
 	out := &ProposalState{Sure: p.Sure, Group: group, Candidates: []CandidateState{}}
-	var now sizing.Sizing
-	_ = json.Unmarshal(piece.Sizing, &now) // read before, in subjectOf
 	out.Rest = s.Shape.RestWith(now.Up)
-	var rec recipe.Recipe
-	_ = json.Unmarshal(piece.Recipe, &rec) // checked when it was decided
-	out.Patterns = patternStates(s, &now, &rec)
+	out.Patterns = patternStates(s, now, rec)
 	for _, c := range p.Candidates {
-		same := now.Factor == 1 && now.Up == c.Up && close(now.MetresPerUnit, c.MetresPerUnit)
+		same := now.Is(c.MetresPerUnit, c.Up)
 		out.Candidates = append(out.Candidates, CandidateState{c.MetresPerUnit, sizing.UnitName(c.MetresPerUnit), c.Up, c.Size, c.Score, c.Kind, c.Reasons, same})
 	}
 	return out
@@ -372,8 +372,6 @@ func patternStates(s *sizing.Subject, now *sizing.Sizing, rec *recipe.Recipe) []
 	return out
 }
 
-func close(a, b float64) bool { return a > b*(1-1e-6) && a < b*(1+1e-6) }
-
 // sizeSnags are the sizes that cannot be right, or are still to be decided.
 func sizeSnags(p *PieceState) []snag.Snag {
 	b := p.Proposal
@@ -383,21 +381,9 @@ func sizeSnags(p *PieceState) []snag.Snag {
 	case b == nil:
 		return snag.Sizes(p.ID, p.Name, p.Size, false)
 	case !b.Now && b.Score > 0.5:
-		return []snag.Snag{{Step: "size", What: fmt.Sprintf("%s, %s high as it came, is likely to be in %s: %s high", p.Name, unit.Distance(p.Size.Y), plural(b.Unit), unit.Distance(b.Size.Y)), ID: p.ID, Fix: "propose", Label: "take that"}}
+		return []snag.Snag{{Step: "size", What: fmt.Sprintf("%s, %s high as it came, is likely to be in %s: %s high", p.Name, unit.Distance(p.Size.Y), sizing.Units(b.MetresPerUnit), unit.Distance(b.Size.Y)), ID: p.ID, Fix: "propose", Label: "take that"}}
 	case !b.Sure:
 		return []snag.Snag{{Step: "size", What: fmt.Sprintf("%s: nothing is sure about its size of %s; look at it", p.Name, unit.Distance(p.Size.Max())), ID: p.ID, Fix: "sized", Label: "it is right"}}
 	}
 	return nil
-}
-
-func plural(name string) string {
-	switch name {
-	case "inch":
-		return "inches"
-	case "foot":
-		return "feet"
-	case "metre", "centimetre", "millimetre":
-		return name + "s"
-	}
-	return "units of " + name
 }

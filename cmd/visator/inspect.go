@@ -3,6 +3,7 @@ package main
 import (
 	"context"
 	"encoding/json"
+	"flag"
 	"fmt"
 	"io"
 	"os"
@@ -16,13 +17,9 @@ import (
 
 func inspect(ctx context.Context, args []string) error {
 	fs := newFlags("inspect", "[--json] FILE...", "Tells what each model file holds: triangles, parts, size, textures found and missing.")
-	asJSON := fs.Bool("json", false, "print one JSON object a line per file")
-	files, err := parse(fs, args)
+	files, asJSON, err := parseFiles(fs, args)
 	if err != nil {
 		return err
-	}
-	if len(files) == 0 {
-		return usagef("name at least one file")
 	}
 	failed := false
 	out := json.NewEncoder(os.Stdout)
@@ -30,13 +27,9 @@ func inspect(ctx context.Context, args []string) error {
 	for _, file := range files {
 		m, err := readModel(file)
 		switch {
-		case err != nil && *asJSON:
-			err = out.Encode(intake.Failure{File: file, Error: oneLine(err)})
-			failed = true
 		case err != nil:
-			fmt.Fprintln(os.Stderr, oneLine(err))
-			err, failed = nil, true
-		case *asJSON:
+			err, failed = refuse(out, asJSON, file, err), true
+		case asJSON:
 			err = out.Encode(intake.Describe(file, m))
 		default:
 			describe(intake.Describe(file, m))
@@ -51,6 +44,25 @@ func inspect(ctx context.Context, args []string) error {
 	if failed {
 		return errSaid
 	}
+	return nil
+}
+
+// parseFiles reads the arguments of a command that tells something of each
+// file, as JSON if that is asked for.
+func parseFiles(fs *flag.FlagSet, args []string) (files []string, asJSON bool, err error) {
+	fs.BoolVar(&asJSON, "json", false, "print one JSON object a line per file")
+	if files, err = parse(fs, args); err == nil && len(files) == 0 {
+		err = usagef("name at least one file")
+	}
+	return files, asJSON, err
+}
+
+// refuse says why nothing can be told of a file.
+func refuse(out *json.Encoder, asJSON bool, file string, why error) error {
+	if asJSON {
+		return out.Encode(intake.Failure{File: file, Error: oneLine(why)})
+	}
+	fmt.Fprintln(os.Stderr, oneLine(why))
 	return nil
 }
 

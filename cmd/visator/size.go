@@ -7,7 +7,6 @@ import (
 	"os"
 	"path/filepath"
 
-	"visator/core/intake"
 	"visator/core/sizing"
 	"visator/core/unit"
 )
@@ -35,13 +34,9 @@ type sizeSize struct {
 
 func size(ctx context.Context, args []string) error {
 	fs := newFlags("size", "[--json] FILE...", "Tells in which unit and with which axis up each model file is likely to be, and why.\nFiles that lie in one folder are taken as one supplier's, who makes the same mistake in most of them.")
-	asJSON := fs.Bool("json", false, "print one JSON object a line per file")
-	files, err := parse(fs, args)
+	files, asJSON, err := parseFiles(fs, args)
 	if err != nil {
 		return err
-	}
-	if len(files) == 0 {
-		return usagef("name at least one file")
 	}
 	subjects, errs := make([]*sizing.Subject, len(files)), make([]error, len(files))
 	groups := map[string][]int{}
@@ -76,13 +71,8 @@ func size(ctx context.Context, args []string) error {
 			errs[i] = fmt.Errorf("%s: has no extent, so there is no size to propose", file)
 			fallthrough
 		case errs[i] != nil:
-			failed = true
-			if *asJSON {
-				err = out.Encode(intake.Failure{File: file, Error: oneLine(errs[i])})
-			} else {
-				fmt.Fprintln(os.Stderr, oneLine(errs[i]))
-			}
-		case *asJSON:
+			err, failed = refuse(out, asJSON, file, errs[i]), true
+		case asJSON:
 			err = out.Encode(sizeAsJSON(file, &proposals[i]))
 		default:
 			tellSize(file, &proposals[i])

@@ -57,12 +57,13 @@ func Patterns(m *model.Model) (out []Pattern) {
 	})
 	pixels := map[int]int{}
 	for i := range m.Surfaces {
-		most, scale := 0, 1.0
+		most, scale, mapped := 0, 1.0, false
 		for r := range m.Surfaces[i].Slots {
 			slot := &m.Surfaces[i].Slots[r]
 			if slot.Map == model.None {
 				continue
 			}
+			mapped = true
 			n, ok := pixels[slot.Map]
 			if !ok {
 				if c, _, err := image.DecodeConfig(bytes.NewReader(m.Maps[slot.Map].Data)); err == nil {
@@ -76,20 +77,11 @@ func Patterns(m *model.Model) (out []Pattern) {
 			}
 		}
 		repeat := math.Sqrt(world[i]/flat[i]) / scale
-		if flat[i] > 0 && repeat > 0 && !math.IsInf(repeat, 0) && hasMap(&m.Surfaces[i]) {
+		if flat[i] > 0 && repeat > 0 && !math.IsInf(repeat, 0) && mapped {
 			out = append(out, Pattern{Index: i, Surface: m.Surfaces[i].Name, Repeat: repeat, Pixels: most})
 		}
 	}
 	return out
-}
-
-func hasMap(s *model.Surface) bool {
-	for r := range s.Slots {
-		if s.Slots[r].Map != model.None {
-			return true
-		}
-	}
-	return false
 }
 
 // pattern is what a picture of a material shows, and how large such a picture

@@ -380,7 +380,7 @@ func (s *Subject) evidence(decided *Sizing) []hypothesis {
 	out := slices.Clone(s.weighed)
 	if decided != nil && decided.Factor == 1 {
 		for i := range out {
-			if h := &out[i]; decided.Up != axes[h.up] || math.Abs(decided.MetresPerUnit/h.metres-1) > 1e-6 {
+			if h := &out[i]; !decided.Is(h.metres, axes[h.up]) {
 				h.decided = -certain
 			}
 		}
@@ -423,13 +423,13 @@ func agree(all [][]hypothesis, group []int) {
 	say := make([][]float64, len(group))
 	sum := make([]float64, n)
 	for gi, i := range group {
-		any := math.Inf(-1)
+		anyhow := math.Inf(-1) // whichever of them is true
 		for k := range all[i] {
-			any = sumLog(any, math.Log(all[i][k].prior)+all[i][k].likelihood())
+			anyhow = sumLog(anyhow, math.Log(all[i][k].prior)+all[i][k].likelihood())
 		}
 		say[gi] = make([]float64, n)
 		for k := range all[i] {
-			say[gi][k] = sumLog(math.Log(shared)+all[i][k].likelihood(), math.Log(1-shared)+any)
+			say[gi][k] = sumLog(math.Log(shared)+all[i][k].likelihood(), math.Log(1-shared)+anyhow)
 			sum[k] += say[gi][k]
 		}
 	}

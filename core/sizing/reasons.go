@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"math"
 	"slices"
+	"strings"
 
 	"visator/core/geom"
 	"visator/core/model"
@@ -64,7 +65,7 @@ func (s *Subject) reasons(h *hypothesis, all []hypothesis, group int) []string {
 	case s.Unit.From != "assumed":
 		add(0.5, "The file says that one unit is %s; it would be off by %s.", UnitName(s.Unit.MetresPerUnit), factor(sc))
 	default:
-		add(0.3, "%s files state no unit; many are in %s.", s.Format, plural(UnitName(h.metres)))
+		add(0.3, "%s files state no unit; many are in %s.", s.Format, Units(h.metres))
 	}
 	if axis := axes[h.up]; axis != s.Up {
 		if v := against(func(h *hypothesis) float64 { return h.shape }, false); v > told {
@@ -88,7 +89,7 @@ func (s *Subject) reasons(h *hypothesis, all []hypothesis, group int) []string {
 		}
 		switch {
 		case v > told:
-			add(v, "The others of the same supplier need %s with +%s up too.", plural(UnitName(h.metres)), axes[h.up])
+			add(v, "The others of the same supplier need %s with +%s up too.", Units(h.metres), axes[h.up])
 		case v < -told:
 			add(-v, "The others of the same supplier need another unit or axis.")
 		}
@@ -174,15 +175,26 @@ func UnitName(metres float64) string {
 	return fmt.Sprintf("%.4g m", metres)
 }
 
+// Units names the units that numbers are in: "centimetres", "feet", "units of
+// 0.9144 m".
+func Units(metres float64) string {
+	switch name := UnitName(metres); {
+	case strings.HasSuffix(name, " m"):
+		return "units of " + name
+	case name == unit.Foot.Name:
+		return "feet"
+	default:
+		return plural(name)
+	}
+}
+
 func plural(name string) string {
 	switch {
-	case name == "inch" || name == "bench" || name == "torch":
+	case strings.HasSuffix(name, "ch"):
 		return name + "es"
-	case name == "foot":
-		return "feet"
 	case name == "person":
 		return "people"
-	case name[len(name)-1] == 'm' && len(name) > 2 && name[len(name)-2] == ' ' || name[len(name)-1] == 's':
+	case strings.HasSuffix(name, "s"):
 		return name
 	}
 	return name + "s"

@@ -38,8 +38,7 @@ type looker struct {
 	sum       geom.V
 	area      float64
 	grid      []bool
-	low, high [3]geom.Box // within the bounds, 0 to 1
-	triangles int
+	low, high [3]geom.Box         // within the bounds, 0 to 1
 	below     [3][heights]float64 // area that faces down, by height
 	sole      [3][heights]float64 // the same, times the height, 0 to 1
 	all       [3][heights]float64 // all area, by height
@@ -98,7 +97,6 @@ func (l *looker) look(p *model.Part, world *geom.M, step int) {
 		if !(area > 0) || math.IsInf(area, 0) {
 			continue
 		}
-		l.triangles++
 		l.area += area
 		l.sum = l.sum.Add(a.Add(b).Add(c).Mul(area / 3))
 		u, v, w := l.within(a), l.within(b), l.within(c)

@@ -60,6 +60,12 @@ func (s *Sizing) Check() error {
 	return nil
 }
 
+// Is reports whether the sizing is this unit, with no factor beyond it, and
+// this up axis.
+func (s *Sizing) Is(metresPerUnit float64, up model.Axis) bool {
+	return s.Factor == 1 && s.Up == up && math.Abs(s.MetresPerUnit/metresPerUnit-1) <= 1e-6
+}
+
 // Transform is from the file's coordinates to metres, +Y up, given the bounds
 // in the file's coordinates.
 func (s *Sizing) Transform(file geom.Box) geom.M {

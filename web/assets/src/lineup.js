@@ -75,15 +75,14 @@ export function drawLineup(svg, v) {
       staff.append(make("line", { x1: 60, x2: w, y1: y, y2: y, stroke: "#b4b4b4" }), text(40, y + 4, m >= 1000 ? distance(m).replace(".0", "") : m < 0.01 && m ? `${+(m * 1000).toFixed(1)} mm` : v.length(m).replace(/(\.\d*?)0+ /, "$1 ").replace(". ", " "), { "text-anchor": "end", "font-size": 11, class: "n" }));
       staff.append(make("rect", { x: 44, y: y - (every * px) / 2, width: 10, height: (every * px) / 2, fill: "#161616" }));
     }
-    const list = [["person", 0.6, 1.75, st.standIns.person.front, v.length(1.75)], ...besideNames.filter((n) => line.beside.includes(n)).map((n) => [n, beside[n][0], beside[n][1], beside[n][2], v.length(beside[n][1])])];
-    for (const [name, wide, high, d, label] of list) {
+    const list = [["person", 0.6, st.standIns.person.front, v.length(1.75)], ...besideNames.filter((n) => line.beside.includes(n)).map((n) => [n, beside[n][0], beside[n][2], v.length(beside[n][1])])];
+    for (const [name, wide, d, label] of list) {
       const pixels = Math.max(wide * px, 46);
       if (edge + pixels > w * 0.5) break;
       const g = make("g", { transform: `translate(${edge + pixels / 2} ${ground}) scale(${px})` });
       g.append(make("path", { d, fill: "#8e8e8e", "fill-rule": "evenodd" }));
       left.append(g, text(edge + pixels / 2, ground + 20, name, { "text-anchor": "middle", fill: "#444" }), text(edge + pixels / 2, ground + 36, label, { "text-anchor": "middle", "font-size": 11, class: "n", fill: "#444" }));
       edge += pixels + 12;
-      void high;
     }
     edge += 4;
   }

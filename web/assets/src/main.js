@@ -117,9 +117,8 @@ document.addEventListener("alpine:init", () => {
       if (this.st && st.revision < this.st.revision) return;
       this.st = st;
       this.sel = Alpine.raw(this.sel).filter((id) => st.placements.some((p) => p.id === id));
-      if (this.piece && st.pieces.some((p) => p.id === this.piece)) this.ask(this.piece);
-      else this.piece = "";
-      if (!this.piece) this.piece = (st.snags.find((s) => s.step === "size") || st.pieces[0])?.id || "";
+      this.stale = true; // what is proposed is asked for again where it is seen
+      if (!st.pieces.some((p) => p.id === this.piece)) this.piece = (st.snags.find((s) => s.step === "size") || st.pieces[0])?.id || "";
       this.draw();
     },
     draw() {
@@ -247,9 +246,9 @@ document.addEventListener("alpine:init", () => {
 
     // Pieces and their size
     line: { order: "size", equal: false, side: "front", beside: ["door"], px: 0, x: 0, edge: 0 }, besideNames, sizeView: "line-up",
-    measured: { piece: "", points: [], on: "", hover: null, length: 0 }, measuredLength: 0, proposal: null, looked: 0,
+    measured: { piece: "", points: [], on: "", hover: null, length: 0 }, measuredLength: 0, proposal: null, stale: true, asked: 0, looked: 0,
     drawSize() {
-      if (this.piece && this.proposal?.id !== this.piece) this.ask(this.piece);
+      if (this.piece && (this.stale || this.proposal?.id !== this.piece)) this.ask(this.piece);
       if (this.sizeView === "measure") drawMeasure(document.getElementById("elevations"), this);
       else drawLineup(document.getElementById("lineup"), this);
     },
@@ -258,7 +257,8 @@ document.addEventListener("alpine:init", () => {
     choosePiece(id) { this.piece = id; this.looked = 0; this.measuredLength = 0; this.draw(); },
     // ask fetches what is proposed for a piece, with the reasons.
     async ask(id) {
-      const turn = (this.asked = (this.asked || 0) + 1);
+      const turn = ++this.asked;
+      this.stale = false;
       if (this.proposal?.id !== id) this.proposal = { id, candidates: [] };
       try {
         const p = await call(`/api/pieces/${id}/size`);
