@@ -31,9 +31,12 @@ type Deed struct {
 	StandIn string          `json:"standIn"`
 	At      geom.V          `json:"at"`
 	Name    string          `json:"name"`
-	Of      string          `json:"of"`     // width, height or depth, or distance: between two points of the piece
+	Of      string          `json:"of"`     // width, height or depth; distance: between two points of the piece; proportions: none, it gets those back that it came with
 	Metres  float64         `json:"metres"` // for a true dimension
 	Was     float64         `json:"was"`    // metres that a distance measured before
+	Alone   bool            `json:"alone"`  // the other dimensions stay, not the proportions
+	Like    string          `json:"like"`   // a placement that is as long, instead of metres
+	LikeOf  string          `json:"likeOf"` // its width, height or depth
 }
 
 // EditRequest is what a person did, against the revision that they saw.
@@ -259,6 +262,8 @@ func (e *editor) do(ctx context.Context, d *Deed) error {
 		return e.setRepeat(ctx, d)
 	case "true":
 		return e.trueSize(ctx, d)
+	case "pivot":
+		return e.pivot(ctx, d)
 	case "recipe":
 		return e.recipe(ctx, d)
 	}
@@ -612,7 +617,7 @@ func (e *editor) camera(ctx context.Context, d *Deed) error {
 const nearestPlane = 0.05
 
 func (e *editor) patchPiece(ctx context.Context, d *Deed) error {
-	return e.piece(ctx, d.ID, func(p *pieceEdit, _ *store.Piece) error {
+	return e.piece(ctx, d.ID, func(p *pieceEdit, row *store.Piece) error {
 		before := *p
 		if err := stage.Patch(p, d.Patch); err != nil {
 			return err
@@ -631,12 +636,63 @@ func (e *editor) patchPiece(ctx context.Context, d *Deed) error {
 			e.say("tags of %s", before.Name)
 		case p.Favourite != before.Favourite:
 			e.say("%s %s", map[bool]string{true: "mark", false: "unmark"}[p.Favourite], before.Name)
-		case p.Sizing.MetresPerUnit == before.Sizing.MetresPerUnit && p.Sizing.Factor == before.Sizing.Factor && p.Sizing.Up == before.Sizing.Up && p.Sizing.Decided == before.Sizing.Decided:
+		case p.Sizing.Scale() == before.Sizing.Scale() && p.Sizing.Up == before.Sizing.Up && p.Sizing.Decided == before.Sizing.Decided:
 			e.say("stand %s right", before.Name)
+			return e.stay(ctx, row, &before.Sizing, &p.Sizing)
 		default:
 			return e.saySize(ctx, d.ID, before.Name)
 		}
 		return nil
+	})
+}
+
+// stay keeps the placements of a piece where they are when only its pivot
+// changes: what is held elsewhere does not move by that.
+func (e *editor) stay(ctx context.Context, row *store.Piece, before, after *sizing.Sizing) error {
+	if before.Turn != after.Turn || before.Sunk != after.Sunk {
+		return nil // these are to be seen
+	}
+	facts, _, err := pieceFacts(row)
+	if err != nil {
+		return err
+	}
+	old, now := before.Transform(facts.Box()), after.Transform(facts.Box())
+	back := geom.V{X: old[12] - now[12], Y: old[13] - now[13], Z: old[14] - now[14]}
+	if back == (geom.V{}) {
+		return nil
+	}
+	list, err := e.placements(ctx)
+	if err != nil {
+		return err
+	}
+	for i := range list {
+		if list[i].Piece != row.ID {
+			continue
+		}
+		before := list[i].Placement
+		world := before.World()
+		list[i].At = world.Point(back)
+		if err := e.putPlacement(ctx, &list[i], before); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// pivot puts the pivot of a piece where the artist clicked, in metres from
+// where it is.
+func (e *editor) pivot(ctx context.Context, d *Deed) error {
+	return e.piece(ctx, d.ID, func(p *pieceEdit, row *store.Piece) error {
+		facts, _, err := pieceFacts(row)
+		if err != nil {
+			return err
+		}
+		before := p.Sizing
+		if err := p.Sizing.SetPoint(facts.Box(), d.At); err != nil {
+			return err
+		}
+		e.say("pivot of %s", p.Name)
+		return e.stay(ctx, row, &before, &p.Sizing)
 	})
 }
 
@@ -646,14 +702,45 @@ func (e *editor) trueSize(ctx context.Context, d *Deed) error {
 		if err != nil {
 			return err
 		}
+		metres := d.Metres
+		if d.Like != "" {
+			if metres, err = e.lengthOf(ctx, d.Like, d.LikeOf); err != nil {
+				return err
+			}
+		}
 		p.Sizing.Decided = true
-		if d.Of == "distance" {
-			err = p.Sizing.SetDistance(d.Was, d.Metres)
-		} else {
-			err = p.Sizing.SetTrue(facts.Box(), d.Of, d.Metres)
+		switch d.Of {
+		case "distance":
+			err = p.Sizing.SetDistance(d.Was, metres)
+		case "proportions":
+			err = p.Sizing.Even()
+		default:
+			err = p.Sizing.SetTrue(facts.Box(), d.Of, metres, !d.Alone)
 		}
 		return cmp.Or(e.saySize(ctx, d.ID, p.Name), err)
 	})
+}
+
+// lengthOf is the width, height or depth of a placement, in metres.
+func (e *editor) lengthOf(ctx context.Context, placement, of string) (float64, error) {
+	row, err := e.placement(ctx, placement)
+	if err != nil {
+		return 0, err
+	}
+	pieces, err := store.Pieces(ctx, e.tx, e.set.ProductionID)
+	if err != nil {
+		return 0, err
+	}
+	boxes, err := pieceBoxes(pieces)
+	if err != nil {
+		return 0, err
+	}
+	axis := slices.Index([]string{"width", "height", "depth"}, of)
+	if axis < 0 {
+		return 0, fmt.Errorf("%q is not width, height or depth", of)
+	}
+	box := boxOf(&row.Placement, boxes)
+	return box.Size().Times(row.Scale).At(axis), nil
 }
 
 // saySize says whose size an edit changes, and how many placements with it.

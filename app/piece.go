@@ -39,7 +39,7 @@ func (MakeArgs) Kind() string { return "make" }
 
 // making is the version of how pieces are made: results of another version
 // are not taken for the same.
-const making = "7"
+const making = "8"
 
 // Made is all that follows from a source and a recipe.
 type Made struct {
@@ -185,8 +185,12 @@ func (a *App) make(ctx context.Context, src *model.Model, inv recipe.Inventory, 
 		top[up] = sizing.Silhouette(outline, model.UpTurn(up), sizing.Top)
 		right[up] = sizing.Silhouette(outline, model.UpTurn(up), sizing.Right)
 	}
+	subject := subjectAsItCame(m, source, rec)
+	if err := a.patternPictures(ctx, m, subject); err != nil {
+		return nil, err
+	}
 	var errs [4]error
-	out.Subject, errs[2] = json.Marshal(subjectAsItCame(m, source, rec))
+	out.Subject, errs[2] = json.Marshal(subject)
 	out.Front, errs[0] = json.Marshal(front)
 	out.Top, errs[1] = json.Marshal(top)
 	out.Right, errs[3] = json.Marshal(right)

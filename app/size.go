@@ -7,15 +7,20 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
+	"image"
 	"maps"
+	"math"
 	"path"
 	"strings"
 	"sync"
+
+	"golang.org/x/image/draw"
 
 	"visator/core/geom"
 	"visator/core/intake/parts"
 	"visator/core/intake/recipe"
 	"visator/core/model"
+	"visator/core/optics"
 	"visator/core/sizing"
 	"visator/core/sizing/kinds"
 	"visator/core/snag"
@@ -34,6 +39,8 @@ type ProposalState struct {
 	// Rest is how far above its lowest point the piece would rest as it is sized,
 	// in units of the file.
 	Rest float64 `json:"rest"`
+	// Under is how far it goes into the ground then, in metres as it is sized.
+	Under float64 `json:"under"`
 	// Patterns are the surfaces that bear maps, as large as they are now.
 	Patterns []PatternState `json:"patterns"`
 }
@@ -44,6 +51,10 @@ type PatternState struct {
 	Repeat  float64 `json:"repeat"`  // metres
 	Texels  float64 `json:"texels"`  // a metre; 0: not known
 	Wrong   string  `json:"wrong"`   // what cannot be right about it
+	Picture string  `json:"picture"` // blob of a smaller one; "" when none is at hand
+	Width   float64 `json:"width"`   // metres that the whole picture is wide
+	Height  float64 `json:"height"`
+	pixels  int
 }
 
 // ProposalBrief is a proposal as the state of a set has it: the likeliest
@@ -122,10 +133,63 @@ func enlarged(row *store.Piece, raw json.RawMessage, surface string, metres floa
 	out := map[string]float64{}
 	for _, p := range s.Patterns {
 		if p.Surface == surface {
-			out[p.Key] = metres / (p.Repeat * now.MetresPerUnit * now.Factor)
+			out[p.Key] = metres / (p.Repeat * now.Mean())
 		}
 	}
 	return out, nil
+}
+
+// textureSnags are the pictures on things that are too coarse from where they
+// stand, or finer than is ever seen.
+func textureSnags(v *optics.View, things []snag.Thing, spans []optics.Span, rows []store.PlacementRow, all map[string]*ProposalState) []snag.Snag {
+	of := map[string]*store.PlacementRow{}
+	for i := range rows {
+		of[rows[i].ID] = &rows[i]
+	}
+	var list []snag.Texture
+	for i := range things {
+		row := of[things[i].ID]
+		p := all[row.Piece]
+		if p == nil {
+			continue
+		}
+		scale := math.Cbrt(math.Abs(row.Scale.X * row.Scale.Y * row.Scale.Z))
+		for _, t := range p.Patterns {
+			list = append(list, snag.Texture{Thing: i, Piece: row.Piece, Surface: t.Surface, Pixels: t.pixels, Texels: t.Texels / scale})
+		}
+	}
+	return snag.TooCoarse(v, things, spans, list)
+}
+
+const patternSide = 512 // pixels of a picture to measure on: a plank's edge is seen, and it is light
+
+// patternPictures keeps a smaller picture of each pattern, to measure on.
+func (a *App) patternPictures(ctx context.Context, m *model.Model, s *sizing.Subject) error {
+	known := map[int]string{}
+	for i := range s.Patterns {
+		p := &s.Patterns[i]
+		slot := m.Surfaces[p.Index].Slots[model.BaseColorMap].Map
+		if slot == model.None || p.Pixels == 0 {
+			continue
+		}
+		blob, ok := known[slot]
+		if !ok {
+			img, err := m.Maps[slot].Picture()
+			if err != nil {
+				continue // Intake tells of it
+			}
+			w, h := img.Rect.Dx(), img.Rect.Dy()
+			k := min(patternSide/float64(max(w, h)), 1)
+			small := image.NewNRGBA(image.Rect(0, 0, max(int(k*float64(w)), 1), max(int(k*float64(h)), 1)))
+			draw.ApproxBiLinear.Scale(small, small.Rect, img, img.Rect, draw.Src, nil)
+			if blob, err = a.putPicture(ctx, small); err != nil {
+				return err
+			}
+			known[slot] = blob
+		}
+		p.Picture = blob
+	}
+	return nil
 }
 
 // subjectAsItCame is what proposals go by; the pictures on its surfaces are as
@@ -349,6 +413,7 @@ func subjectOf(p *store.Piece, raw json.RawMessage, arrival string) (s *sizing.S
 func proposalState(p *sizing.Proposal, s *sizing.Subject, group string, now *sizing.Sizing, rec *recipe.Recipe) *ProposalState {
 	out := &ProposalState{Sure: p.Sure, Group: group, Candidates: []CandidateState{}}
 	out.Rest = s.Shape.RestWith(now.Up)
+	out.Under = cmp.Or(now.Sunk, out.Rest) * now.Scale().Y
 	out.Patterns = patternStates(s, now, rec)
 	for _, c := range p.Candidates {
 		same := now.Is(c.MetresPerUnit, c.Up)
@@ -359,11 +424,14 @@ func proposalState(p *sizing.Proposal, s *sizing.Subject, group string, now *siz
 
 func patternStates(s *sizing.Subject, now *sizing.Sizing, rec *recipe.Recipe) []PatternState {
 	out := []PatternState{}
-	k := now.MetresPerUnit * now.Factor
+	k := now.Mean()
 	for i := range s.Patterns {
 		p := s.Patterns[i]
 		p.Repeat *= cmp.Or(rec.Repeat[p.Key], 1)
-		st := PatternState{Surface: p.Surface, Repeat: p.Repeat * k, Wrong: p.Judge(p.Repeat * k)}
+		st := PatternState{Surface: p.Surface, Repeat: p.Repeat * k, Wrong: p.Judge(p.Repeat * k), Picture: p.Picture, pixels: p.Pixels}
+		if p.Aspect > 0 { // its texels are square on what it lies on, as near as makes no difference
+			st.Width, st.Height = st.Repeat*math.Sqrt(p.Aspect), st.Repeat/math.Sqrt(p.Aspect)
+		}
 		if p.Pixels > 0 {
 			st.Texels = p.Texels() / k
 		}
@@ -374,16 +442,16 @@ func patternStates(s *sizing.Subject, now *sizing.Sizing, rec *recipe.Recipe) []
 
 // sizeSnags are the sizes that cannot be right, or are still to be decided.
 func sizeSnags(p *PieceState) []snag.Snag {
-	b := p.Proposal
+	b, list := p.Proposal, snag.Distorted(p.ID, p.Name, p.Sizing.Distortion())
 	switch {
 	case p.Sizing.Decided:
-		return snag.Implausible(p.ID, p.Name, p.Size)
+		return append(list, snag.Implausible(p.ID, p.Name, p.Size)...)
 	case b == nil:
-		return snag.Sizes(p.ID, p.Name, p.Size, false)
+		return append(list, snag.Sizes(p.ID, p.Name, p.Size)...)
 	case !b.Now && b.Score > 0.5:
-		return []snag.Snag{{Step: "size", What: fmt.Sprintf("%s, %s high as it came, is likely to be in %s: %s high", p.Name, unit.Distance(p.Size.Y), sizing.Units(b.MetresPerUnit), unit.Distance(b.Size.Y)), ID: p.ID, Fix: "propose", Label: "take that"}}
+		list = append(list, snag.Snag{Step: "size", What: fmt.Sprintf("%s, %s high as it came, is likely to be in %s: %s high", p.Name, unit.Distance(p.Size.Y), sizing.Units(b.MetresPerUnit), unit.Distance(b.Size.Y)), ID: p.ID, Fix: "propose", Label: "take that"})
 	case !b.Sure:
-		return []snag.Snag{{Step: "size", What: fmt.Sprintf("%s: nothing is sure about its size of %s; look at it", p.Name, unit.Distance(p.Size.Max())), ID: p.ID, Fix: "sized", Label: "it is right"}}
+		list = append(list, snag.Snag{Step: "size", What: fmt.Sprintf("%s: nothing is sure about its size of %s; look at it", p.Name, unit.Distance(p.Size.Max())), ID: p.ID, Fix: "sized", Label: "it is right"})
 	}
-	return nil
+	return list
 }

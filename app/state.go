@@ -65,22 +65,23 @@ func outlineOf(l *store.Look, s *sizing.Sizing, world *geom.M) (out Outline, rig
 	if err != nil {
 		return out, "", "", fmt.Errorf("look of piece %s: %w", l.PieceID, err)
 	}
-	k := s.MetresPerUnit * s.Factor
-	draw := func(x, y float64, how string) string { return fmt.Sprintf("translate(%g %g) "+how, x, y, k) }
-	const plain, mirrored = "scale(%[3]g)", "scale(-%[3]g %[3]g)"
+	k := s.Scale()
+	draw := func(x, y float64, how string, kx, ky float64) string {
+		return fmt.Sprintf("translate(%g %g) %sscale(%g %g)", x, y, how, kx, ky)
+	}
 	// Four sides from two: the others are their mirror images.
 	f, r := front[s.Up], side[s.Up]
-	a, ha, b, hb := f, plain, r, plain
+	a, ka, b, kb := f, k.X, r, k.Z
 	switch s.Turn {
 	case 1:
-		a, ha, b, hb = r, mirrored, f, plain
+		a, ka, b, kb = r, -k.Z, f, k.X
 	case 2:
-		a, ha, b, hb = f, mirrored, r, mirrored
+		a, ka, b, kb = f, -k.X, r, -k.Z
 	case 3:
-		a, ha, b, hb = r, plain, f, mirrored
+		a, ka, b, kb = r, k.Z, f, -k.X
 	}
-	out = Outline{a, top[s.Up], draw(world[12], -world[13], ha), draw(world[12], world[14], fmt.Sprintf("rotate(%d) ", -90*s.Turn)+plain)}
-	return out, b, draw(-world[14], -world[13], hb), nil
+	out = Outline{a, top[s.Up], draw(world[12], -world[13], "", ka, k.Y), draw(world[12], world[14], fmt.Sprintf("rotate(%d) ", -90*s.Turn), k.X, k.Z)}
+	return out, b, draw(-world[14], -world[13], "", kb, k.Y), nil
 }
 
 // PieceState is a piece as the library shows it.
@@ -295,6 +296,7 @@ func (a *App) stateIn(ctx context.Context, q store.Querier, setID string) (*Stat
 		return nil, err
 	}
 	st.propose(proposals)
+	st.Snags = append(st.Snags, textureSnags(&set.View, things, spans, rows, proposals)...)
 	shared := map[string]int{}
 	for i := range rows {
 		shared[rows[i].Piece]++
@@ -376,7 +378,7 @@ func (st *State) fillPieces(pieces []store.Piece, looks []store.Look, rows []sto
 		}
 		ps.Terms, ps.Unknown = credit.TermsOf(ps.Credit.Licence), ps.Credit.Unknown()
 		for _, c := range s.Choices(f.Box()) {
-			chosen := math.Abs(c.Unit.Metres-s.MetresPerUnit) < 1e-9*c.Unit.Metres && s.Factor == 1
+			chosen := s.Is(c.Unit.Metres, s.Up)
 			ps.Choices = append(ps.Choices, UnitChoice{c.Unit.Name, c.Unit.Metres, c.Size, chosen})
 		}
 		if l := lookOf[p.ID]; l != nil {
@@ -384,7 +386,7 @@ func (st *State) fillPieces(pieces []store.Piece, looks []store.Look, rows []sto
 				return fmt.Errorf("look of piece %s: %w", p.ID, err)
 			}
 			for i := range ps.Levels {
-				ps.Levels[i].Off *= 1000 * s.MetresPerUnit * s.Factor
+				ps.Levels[i].Off *= 1000 * s.Scale().Max()
 			}
 			if ps.Outline, _, _, err = outlineOf(l, &s, &ps.World); err != nil {
 				return err

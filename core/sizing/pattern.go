@@ -24,14 +24,49 @@ type Pattern struct {
 	Surface string  // its name
 	Repeat  float64 // length of one repeat, in units of the file: the square root of the area on the model that one whole picture covers
 	Pixels  int     // along that length, of the largest map; 0 when none is at hand
+	Aspect  float64 // width over height of that map; 0 when none is at hand
+	Picture string  // where who keeps pictures has a smaller one of it
 }
 
 // Texels are the texels along one unit of the file; 0 when that is not known.
 func (p *Pattern) Texels() float64 { return float64(p.Pixels) / p.Repeat }
 
+// largest is the map of a surface with the most pixels, and how it lies.
+type largest struct {
+	slot   *model.Slot // nil: the surface bears none
+	pixels int         // the square root of how many it has; 0 when it is not at hand
+	aspect float64
+}
+
+func largestMap(m *model.Model, s *model.Surface, known map[int]largest) (out largest) {
+	for r := range s.Slots {
+		slot := &s.Slots[r]
+		if slot.Map == model.None {
+			continue
+		}
+		l, ok := known[slot.Map]
+		if !ok {
+			if c, _, err := image.DecodeConfig(bytes.NewReader(m.Maps[slot.Map].Data)); err == nil && c.Width > 0 && c.Height > 0 {
+				l = largest{nil, int(math.Sqrt(float64(c.Width) * float64(c.Height))), float64(c.Width) / float64(c.Height)}
+			}
+			known[slot.Map] = l
+		}
+		if out.slot == nil || l.pixels > out.pixels {
+			l.slot = slot
+			out = l
+		}
+	}
+	return out
+}
+
 // Patterns measures the surfaces of a model that bear maps: the areas of their
-// triangles on the model against those on the map.
+// triangles on the model against those on the map, by the coordinates that the
+// largest of their maps goes by.
 func Patterns(m *model.Model) (out []Pattern) {
+	known, maps := map[int]largest{}, make([]largest, len(m.Surfaces))
+	for i := range m.Surfaces {
+		maps[i] = largestMap(m, &m.Surfaces[i], known)
+	}
 	world, flat := make([]float64, len(m.Surfaces)), make([]float64, len(m.Surfaces))
 	m.Walk(func(_ int, n *model.Node, top geom.M) {
 		if n.Mesh == model.None {
@@ -39,46 +74,36 @@ func Patterns(m *model.Model) (out []Pattern) {
 		}
 		for i := range m.Meshes[n.Mesh].Parts {
 			p := &m.Meshes[n.Mesh].Parts[i]
-			if p.Kind != model.Triangles || p.UV == nil || p.Surface == model.None {
+			if p.Kind != model.Triangles || p.Surface == model.None || maps[p.Surface].slot == nil {
+				continue
+			}
+			uv := p.UV
+			if maps[p.Surface].slot.Set == 1 {
+				uv = p.UV1
+			}
+			if uv == nil {
 				continue
 			}
 			for t := 0; t+2 < len(p.Indices); t += 3 {
 				a, b, c := p.Indices[t], p.Indices[t+1], p.Indices[t+2]
 				pa := top.Point(p.Position(a))
 				area := top.Point(p.Position(b)).Sub(pa).Cross(top.Point(p.Position(c)).Sub(pa)).Len() / 2
-				u0, v0 := float64(p.UV[2*a]), float64(p.UV[2*a+1])
-				uv := math.Abs((float64(p.UV[2*b])-u0)*(float64(p.UV[2*c+1])-v0)-(float64(p.UV[2*c])-u0)*(float64(p.UV[2*b+1])-v0)) / 2
-				if area > 0 && uv > 0 && !math.IsInf(area, 0) && !math.IsInf(uv, 0) {
+				u0, v0 := float64(uv[2*a]), float64(uv[2*a+1])
+				on := math.Abs((float64(uv[2*b])-u0)*(float64(uv[2*c+1])-v0)-(float64(uv[2*c])-u0)*(float64(uv[2*b+1])-v0)) / 2
+				if area > 0 && on > 0 && !math.IsInf(area, 0) && !math.IsInf(on, 0) {
 					world[p.Surface] += area
-					flat[p.Surface] += uv
+					flat[p.Surface] += on
 				}
 			}
 		}
 	})
-	pixels := map[int]int{}
-	for i := range m.Surfaces {
-		most, scale, mapped := 0, 1.0, false
-		for r := range m.Surfaces[i].Slots {
-			slot := &m.Surfaces[i].Slots[r]
-			if slot.Map == model.None {
-				continue
-			}
-			mapped = true
-			n, ok := pixels[slot.Map]
-			if !ok {
-				if c, _, err := image.DecodeConfig(bytes.NewReader(m.Maps[slot.Map].Data)); err == nil {
-					n = int(math.Sqrt(float64(c.Width) * float64(c.Height)))
-				}
-				pixels[slot.Map] = n
-			}
-			if n >= most {
-				most = n
-				scale = math.Sqrt(math.Abs(slot.Scale[0] * slot.Scale[1]))
-			}
+	for i, l := range maps {
+		if l.slot == nil || flat[i] == 0 {
+			continue
 		}
-		repeat := math.Sqrt(world[i]/flat[i]) / scale
-		if flat[i] > 0 && repeat > 0 && !math.IsInf(repeat, 0) && mapped {
-			out = append(out, Pattern{Index: i, Surface: m.Surfaces[i].Name, Repeat: repeat, Pixels: most})
+		repeat := math.Sqrt(world[i]/flat[i]) / math.Sqrt(math.Abs(l.slot.Scale[0]*l.slot.Scale[1]))
+		if repeat > 0 && !math.IsInf(repeat, 0) {
+			out = append(out, Pattern{Index: i, Surface: m.Surfaces[i].Name, Repeat: repeat, Pixels: l.pixels, Aspect: l.aspect})
 		}
 	}
 	return out

@@ -41,6 +41,17 @@ func TestRepeatsAndTexelsAreMeasured(t *testing.T) {
 	if p = Patterns(m); math.Abs(p[0].Repeat-1.5) > 1e-6 {
 		t.Errorf("twice as often on thrice the size: %v", p[0].Repeat)
 	}
+	// A map that goes by the second coordinates is measured by them.
+	m.Surfaces[0].Slots[model.BaseColorMap].Set = 1
+	if p = Patterns(m); len(p) != 0 {
+		t.Errorf("without second coordinates: %+v", p)
+	}
+	part := &m.Meshes[0].Parts[0]
+	part.UV1 = []float32{0, 0, 1, 0, 1, 1, 0, 1}
+	if p = Patterns(m); len(p) != 1 || math.Abs(p[0].Repeat-6) > 1e-6 || p[0].Aspect != 1 {
+		t.Errorf("once on 12 m, twice as often: %+v", p)
+	}
+	m.Surfaces[0].Slots[model.BaseColorMap].Set = 0
 	if s := SubjectOf(m, "floor"); len(s.texels()) != 1 {
 		t.Errorf("%+v", s.Patterns)
 	}

@@ -1,9 +1,8 @@
 package sizing
 
 import (
-	"fmt"
 	"math"
-	"strings"
+	"strconv"
 
 	"visator/core/geom"
 	"visator/core/model"
@@ -20,11 +19,17 @@ const (
 
 // grid is the resolution of a silhouette along its longer side: finer than
 // the pixels of the largest drawing of one piece.
-const grid = 320
+const grid = 640
+
+// maxPath is how long a path may be before it is drawn at half the resolution:
+// foliage of many small holes is as well told apart then, and a set of hundreds
+// of pieces stays light.
+const maxPath = 12 << 10
 
 // Silhouette is the outline of a model after the transform top, as an SVG
 // path in metres with y downwards (for Front and Right, y is minus the height). It is
-// traced from a raster of all triangles, so holes and gaps show.
+// traced from a raster of all triangles, so holes and gaps show; it lies at most
+// a 600th of its longer side outside what it shows, a 300th for foliage.
 func Silhouette(m *model.Model, top geom.M, side Side) string {
 	box := m.BoundsUnder(top)
 	if box.IsEmpty() {
@@ -43,11 +48,11 @@ func Silhouette(m *model.Model, top geom.M, side Side) string {
 	x1, y1 := flat(box.Max)
 	x0, x1, y0, y1 = min(x0, x1), max(x0, x1), min(y0, y1), max(y0, y1)
 	cell := max(x1-x0, y1-y0) / grid
-	if cell <= 0 {
+	if !(cell > 0) || math.IsInf(cell, 0) {
 		return ""
 	}
-	r := &raster{cell: cell, x0: x0 - cell, y0: y0 - cell, w: int((x1-x0)/cell) + 4, h: int((y1-y0)/cell) + 4}
-	r.on = make([]bool, r.w*r.h)
+	r := newRaster(int((x1-x0)/cell)+4, int((y1-y0)/cell)+4, cell, x0-cell, y0-cell)
+	var seen [][2]float64
 	m.Walk(func(_ int, n *model.Node, world geom.M) {
 		if n.Mesh == model.None {
 			return
@@ -58,17 +63,21 @@ func Silhouette(m *model.Model, top geom.M, side Side) string {
 			if p.Kind != model.Triangles {
 				continue
 			}
+			seen = seen[:0]
+			for v := range uint32(p.Vertices()) {
+				x, y := flat(world.Point(p.Position(v)))
+				seen = append(seen, [2]float64{(x - r.x0) / cell, (y - r.y0) / cell})
+			}
 			for t := 0; t+2 < len(p.Indices); t += 3 {
-				var q [3][2]float64
-				for c := range q {
-					x, y := flat(world.Point(p.Position(p.Indices[t+c])))
-					q[c] = [2]float64{(x - r.x0) / cell, (y - r.y0) / cell}
-				}
-				r.fill(q)
+				r.fill(seen[p.Indices[t]], seen[p.Indices[t+1]], seen[p.Indices[t+2]])
 			}
 		}
 	})
-	return r.trace()
+	path := r.trace()
+	if len(path) > maxPath {
+		path = r.half().trace()
+	}
+	return path
 }
 
 type raster struct {
@@ -76,48 +85,90 @@ type raster struct {
 	cell   float64
 	x0, y0 float64
 	on     []bool
+	from   []float64 // by row: where the triangle that is being filled begins
+	to     []float64 // and ends
 }
 
-// fill marks the cells whose middle a triangle covers, and those that its
-// corners and edges touch, so that thin things do not vanish.
-func (r *raster) fill(q [3][2]float64) {
-	lo, hi := [2]float64{math.Inf(1), math.Inf(1)}, [2]float64{math.Inf(-1), math.Inf(-1)}
-	for _, p := range q {
-		for k := range p {
-			lo[k], hi[k] = min(lo[k], p[k]), max(hi[k], p[k])
+func newRaster(w, h int, cell, x0, y0 float64) *raster {
+	return &raster{w: w, h: h, cell: cell, x0: x0, y0: y0, on: make([]bool, w*h), from: make([]float64, h), to: make([]float64, h)}
+}
+
+// half is the raster with cells of twice the side; what was seen stays seen.
+func (r *raster) half() *raster {
+	out := newRaster((r.w+1)/2, (r.h+1)/2, 2*r.cell, r.x0, r.y0)
+	for y := range r.h {
+		for x := range r.w {
+			if r.on[y*r.w+x] {
+				out.on[y/2*out.w+x/2] = true
+			}
 		}
 	}
-	ax, ay := max(int(lo[0]), 0), max(int(lo[1]), 0)
-	bx, by := min(int(hi[0]), r.w-1), min(int(hi[1]), r.h-1)
-	if bx-ax <= 1 && by-ay <= 1 { // small: it marks the cell of its middle
-		cx, cy := int((q[0][0]+q[1][0]+q[2][0])/3), int((q[0][1]+q[1][1]+q[2][1])/3)
-		if cx >= 0 && cy >= 0 && cx < r.w && cy < r.h {
-			r.on[cy*r.w+cx] = true
-		}
+	return out
+}
+
+// fill marks the cells that a triangle touches, so that thin things do not
+// vanish: in every row of cells from where its edges enter at the left to where
+// they leave at the right.
+func (r *raster) fill(a, b, c [2]float64) {
+	// By height, and compared by hand: min and max of floats, which mind zeros'
+	// signs, take most of the time otherwise.
+	if a[1] > b[1] {
+		a, b = b, a
+	}
+	if b[1] > c[1] {
+		b, c = c, b
+	}
+	if a[1] > b[1] {
+		a, b = b, a
+	}
+	if !(a[1] >= 0 && c[1] < float64(r.h)) { // not a number
 		return
 	}
-	side := func(a, b [2]float64, x, y float64) float64 {
-		return (b[0]-a[0])*(y-a[1]) - (b[1]-a[1])*(x-a[0])
+	first, last := int(a[1]), int(c[1])
+	for y := first; y <= last; y++ {
+		r.from[y], r.to[y] = math.Inf(1), math.Inf(-1)
 	}
-	for y := ay; y <= by; y++ {
-		for x := ax; x <= bx; x++ {
-			px, py := float64(x)+0.5, float64(y)+0.5
-			s0, s1, s2 := side(q[0], q[1], px, py), side(q[1], q[2], px, py), side(q[2], q[0], px, py)
-			if s0 >= 0 && s1 >= 0 && s2 >= 0 || s0 <= 0 && s1 <= 0 && s2 <= 0 {
-				r.on[y*r.w+x] = true
-			}
-		}
+	r.walk(a, c)
+	r.walk(a, b)
+	r.walk(b, c)
+	for y := first; y <= last; y++ {
+		r.mark(y, r.from[y], r.to[y])
 	}
-	for k := range q {
-		a, b := q[k], q[(k+1)%3]
-		n := int(math.Hypot(b[0]-a[0], b[1]-a[1])) + 1
-		for i := 0; i <= n; i++ {
-			t := float64(i) / float64(n)
-			x, y := int(a[0]+(b[0]-a[0])*t), int(a[1]+(b[1]-a[1])*t)
-			if x >= 0 && y >= 0 && x < r.w && y < r.h {
-				r.on[y*r.w+x] = true
-			}
+}
+
+// walk widens the rows that an edge passes, which runs from a down to b.
+func (r *raster) walk(a, b [2]float64) {
+	y, last := int(a[1]), int(b[1])
+	slope := 0.0
+	if y < last {
+		slope = (b[0] - a[0]) / (b[1] - a[1])
+	}
+	for at := a[0]; y <= last; y++ {
+		next := b[0]
+		if y < last {
+			next = a[0] + (float64(y+1)-a[1])*slope
 		}
+		low, high := at, next
+		if low > high {
+			low, high = high, low
+		}
+		if low < r.from[y] {
+			r.from[y] = low
+		}
+		if high > r.to[y] {
+			r.to[y] = high
+		}
+		at = next
+	}
+}
+
+func (r *raster) mark(y int, from, to float64) {
+	if !(from >= 0 && to < float64(r.w)) { // not a number
+		return
+	}
+	row := r.on[y*r.w:][:r.w]
+	for x := int(from); x <= int(to); x++ {
+		row[x] = true
 	}
 }
 
@@ -126,8 +177,8 @@ func (r *raster) at(x, y int) bool { return x >= 0 && y >= 0 && x < r.w && y < r
 // trace walks around every filled area with the area at its right, and draws
 // straight runs as one line.
 func (r *raster) trace() string {
-	var out strings.Builder
-	done := make([]bool, (r.w+1)*(r.h+1)*4)
+	var out []byte
+	done := make([]bool, (r.w+1)*(r.h+1)) // edges that run to the right: every loop has one
 	dx, dy := [4]int{1, 0, -1, 0}, [4]int{0, 1, 0, -1}
 	// An edge runs from a corner in direction d with a filled cell at its right.
 	edge := func(x, y, d int) bool {
@@ -143,14 +194,14 @@ func (r *raster) trace() string {
 	}
 	for y := 0; y <= r.h; y++ {
 		for x := 0; x <= r.w; x++ {
-			if !edge(x, y, 0) || done[(y*(r.w+1)+x)*4] {
+			if !edge(x, y, 0) || done[y*(r.w+1)+x] {
 				continue
 			}
 			loop := [][2]int{{x, y}}
 			cx, cy, d, first := x, y, 0, true
 			for first || cx != x || cy != y || d != 0 {
-				if first || !done[(cy*(r.w+1)+cx)*4+d] {
-					done[(cy*(r.w+1)+cx)*4+d] = true
+				if d == 0 {
+					done[cy*(r.w+1)+cx] = true
 				}
 				cx, cy = cx+dx[d], cy+dy[d]
 				next := d
@@ -167,16 +218,24 @@ func (r *raster) trace() string {
 				d = next
 			}
 			for i, p := range smooth(loop) {
-				fmt.Fprintf(&out, "%c%s", "ML"[min(i, 1)], r.point(p[0], p[1]))
+				out = append(out, "ML"[min(i, 1)])
+				out = r.point(out, p[0], p[1])
 			}
-			out.WriteString("Z")
+			out = append(out, 'Z')
 		}
 	}
-	return out.String()
+	return string(out)
 }
 
-func (r *raster) point(x, y int) string {
-	return fmt.Sprintf("%.4g %.4g", r.x0+float64(x)*r.cell, r.y0+float64(y)*r.cell)
+// point writes a corner to a tenth of a cell or finer.
+func (r *raster) point(out []byte, x, y int) []byte {
+	how, digits := byte('f'), max(int(math.Ceil(-math.Log10(r.cell)))+1, 0)
+	if digits > 15 || r.cell > 1e15 {
+		how, digits = 'g', -1
+	}
+	out = strconv.AppendFloat(out, r.x0+float64(x)*r.cell, how, digits, 64)
+	out = append(out, ' ')
+	return strconv.AppendFloat(out, r.y0+float64(y)*r.cell, how, digits, 64)
 }
 
 // smooth leaves out the corners of a closed outline that lie within a cell of

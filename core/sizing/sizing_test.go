@@ -25,18 +25,18 @@ func TestUnitAndUpAxisGiveRealSizeOnTheGround(t *testing.T) {
 
 func TestOneTrueDimensionSetsTheOthers(t *testing.T) {
 	s := From(model.Unit{MetresPerUnit: 1}, "Z")
-	if err := s.SetTrue(mug, "height", 0.12); err != nil {
+	if err := s.SetTrue(mug, "height", 0.12, true); err != nil {
 		t.Fatal(err)
 	}
 	if size := s.Size(mug); math.Abs(size.Y-0.12) > 1e-12 || math.Abs(size.X-0.12*92/96) > 1e-12 {
 		t.Errorf("size %v", size)
 	}
 	for _, bad := range []float64{0, -1, math.NaN(), math.Inf(1)} {
-		if s.SetTrue(mug, "width", bad) == nil {
+		if s.SetTrue(mug, "width", bad, true) == nil {
 			t.Errorf("a width of %v was accepted", bad)
 		}
 	}
-	if s.SetTrue(mug, "girth", 1) == nil || s.SetTrue(geom.Box{}, "height", 1) == nil {
+	if s.SetTrue(mug, "girth", 1, true) == nil || s.SetTrue(geom.Box{}, "height", 1, true) == nil {
 		t.Error("an impossible dimension was accepted")
 	}
 }
@@ -96,6 +96,50 @@ func TestWhereThePivotIs(t *testing.T) {
 	s := Sizing{MetresPerUnit: 0.001, Up: "Z", Factor: 1, Ground: true, Centre: true, Sunk: 6}
 	if got := mug.Apply(s.Transform(mug)); math.Abs(got.Min.Y+0.006) > 1e-12 {
 		t.Errorf("6 mm in the ground: %v", got)
+	}
+}
+
+// A pivot that was clicked is a point of the piece: it stays there in another
+// unit and after a turn.
+func TestThePivotIsWhereItWasClicked(t *testing.T) {
+	s := Sizing{MetresPerUnit: 0.001, Up: "Z", Factor: 1, Ground: true, Centre: true}
+	rim := geom.V{X: 0.046, Y: 0.096}
+	if err := s.SetPoint(mug, rim); err != nil {
+		t.Fatal(err)
+	}
+	want := geom.Box{Min: geom.V{X: -0.092, Y: -0.096, Z: -0.035}, Max: geom.V{Z: 0.035}}
+	if got := mug.Apply(s.Transform(mug)); got.Min.Sub(want.Min).Len() > 1e-12 || got.Max.Sub(want.Max).Len() > 1e-12 {
+		t.Errorf("%v, want %v", got, want)
+	}
+	s.MetresPerUnit, s.Turn = 0.01, 2
+	if got := mug.Apply(s.Transform(mug)); got.Min.Sub(geom.V{Y: -0.96, Z: -0.35}).Len() > 1e-9 {
+		t.Errorf("in centimetres and turned about: %v", got)
+	}
+}
+
+func TestOneSideAloneIsStretched(t *testing.T) {
+	for turn := range 4 {
+		s := Sizing{MetresPerUnit: 0.001, Up: "Z", Factor: 1, Turn: turn, Ground: true, Centre: true}
+		before := s.Size(mug)
+		if err := s.SetTrue(mug, "width", 1.25*before.X, false); err != nil {
+			t.Fatal(err)
+		}
+		if got, want := s.Size(mug), before.Times(geom.V{X: 1.25, Y: 1, Z: 1}); got.Sub(want).Len() > 1e-12 {
+			t.Errorf("turned %d quarters: %v, want %v", turn, got, want)
+		}
+		if d := s.Distortion(); math.Abs(d-0.25) > 1e-12 {
+			t.Errorf("distorted by %v, want a quarter", d)
+		}
+		// A true dimension after that keeps the proportions as they are now.
+		if err := s.SetTrue(mug, "height", 2*before.Y, true); err != nil || math.Abs(s.Distortion()-0.25) > 1e-12 {
+			t.Errorf("%v, distorted by %v", err, s.Distortion())
+		}
+		if err := s.Even(); err != nil || s.Size(mug).Sub(before.Mul(2)).Len() > 1e-12 || s.Distortion() != 0 {
+			t.Errorf("in proportion again: %v, want %v", s.Size(mug), before.Mul(2))
+		}
+		if s.SetTrue(mug, "width", 1e9, false) == nil {
+			t.Error("stretched without limit")
+		}
 	}
 }
 

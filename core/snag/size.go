@@ -117,6 +117,15 @@ func far(h float64, k *kinds.Kind) float64 {
 	return math.Abs(math.Log(h)-k.Logs[0].Mean) / k.Logs[0].Deviation
 }
 
+// Distorted finds a piece that is out of proportion: by what part one of its
+// sides is longer than it came, beside another.
+func Distorted(id, name string, by float64) []Snag {
+	if by < stretchOff-1 {
+		return nil
+	}
+	return []Snag{{"size", fmt.Sprintf("%s is out of proportion by %.0f %%", name, 100*by), id, "even", "as it came"}}
+}
+
 // Stretched finds things whose scale is not the same along all axes.
 func Stretched(things []Thing) (list []Snag) {
 	for i := range things {

@@ -105,11 +105,9 @@ func Standing(things []Thing) (list []Snag) {
 	return list
 }
 
-// Sizes finds pieces whose size is hardly that of anything people place.
-func Sizes(id, name string, size geom.V, decided bool) (list []Snag) {
-	if decided {
-		return nil
-	}
+// Sizes finds pieces whose size, which nobody decided, is hardly that of
+// anything people place.
+func Sizes(id, name string, size geom.V) (list []Snag) {
 	top := size.Max()
 	switch {
 	case top > 2000 || top > 0 && top < 0.005:

@@ -41,7 +41,7 @@ func TestWhatTheFarPlaneCutsIsFound(t *testing.T) {
 
 func TestImpossibleSizesAreSnagsUntilDecided(t *testing.T) {
 	big := geom.V{X: 9600, Y: 9600, Z: 9600}
-	if len(Sizes("m", "mug", big, false)) != 1 || len(Sizes("m", "mug", big, true)) != 0 || len(Sizes("m", "mug", geom.V{X: 0.1, Y: 0.1, Z: 0.1}, false)) != 0 {
+	if len(Sizes("m", "mug", big)) != 1 || len(Sizes("m", "mug", geom.V{X: 0.1, Y: 0.1, Z: 0.1})) != 0 {
 		t.Error("sizes are judged wrongly")
 	}
 }
