@@ -17,6 +17,7 @@ import (
 	"visator/core/sizing"
 	"visator/core/snag"
 	"visator/core/stage"
+	"visator/core/unit"
 	"visator/store"
 )
 
@@ -107,6 +108,7 @@ type editor struct {
 	a       *App
 	tx      pgx.Tx
 	set     store.Set
+	in      unit.Ruler
 	seen    int64 // revision that the person saw; -1: any
 	rev     int64 // revision that this edit makes
 	changes []Change
@@ -135,7 +137,7 @@ func (a *App) Edit(ctx context.Context, setID string, req EditRequest) (res Edit
 		if set, err = store.GetSet(ctx, tx, setID); err != nil {
 			return err
 		}
-		e := &editor{a: a, tx: tx, set: set, seen: req.Revision, rev: p.Revision + 1}
+		e := &editor{a: a, tx: tx, set: set, in: unit.RulerOf(p.Unit), seen: req.Revision, rev: p.Revision + 1}
 		for i := range req.Deeds {
 			if err := e.do(ctx, &req.Deeds[i]); err != nil {
 				return err

@@ -5,7 +5,6 @@ import (
 	"context"
 	"crypto/sha256"
 	"encoding/json"
-	"errors"
 	"fmt"
 	"image"
 	"maps"
@@ -33,9 +32,6 @@ type ProposalState struct {
 	Candidates []CandidateState `json:"candidates"`
 	Sure       bool             `json:"sure"`
 	Group      string           `json:"group"` // of pieces that may share a mistake: the supplier or the arrival
-	// The silhouette from the right, which only measuring needs.
-	Right          string `json:"right"`
-	RightTransform string `json:"rightTransform"`
 	// Rest is how far above its lowest point the piece would rest as it is sized,
 	// in units of the file.
 	Rest float64 `json:"rest"`
@@ -87,6 +83,14 @@ func (e *editor) setRepeat(ctx context.Context, d *Deed) error {
 	if err != nil {
 		return err
 	}
+	metres := d.Metres
+	if d.Was > 0 { // measured on the picture of this piece
+		now, err := e.repeatOf(ctx, pieces, d.ID, d.Of)
+		if err != nil {
+			return err
+		}
+		metres *= now / d.Was
+	}
 	done := 0
 	for i := range pieces {
 		row := &pieces[i]
@@ -97,7 +101,7 @@ func (e *editor) setRepeat(ctx context.Context, d *Deed) error {
 		if err != nil {
 			return err
 		}
-		larger, err := enlarged(row, raw, d.Of, d.Metres)
+		larger, err := enlarged(row, raw, d.Of, metres)
 		if err != nil {
 			return err
 		}
@@ -118,8 +122,34 @@ func (e *editor) setRepeat(ctx context.Context, d *Deed) error {
 	if done == 0 {
 		return wrong("No piece has a surface %q with a picture whose size is known.", d.Of)
 	}
-	e.say("one repeat of %s is %s, on %d pieces", d.Of, unit.Distance(d.Metres), done)
+	e.say("one repeat of %s is %s, on %d pieces", d.Of, e.in.Distance(metres), done)
 	return nil
+}
+
+// repeatOf is how many metres one repeat of the picture on a surface of a piece
+// is as it is decided.
+func (e *editor) repeatOf(ctx context.Context, pieces []store.Piece, id, surface string) (float64, error) {
+	for i := range pieces {
+		if pieces[i].ID != id {
+			continue
+		}
+		raw, err := store.Subject(ctx, e.tx, id)
+		if err != nil {
+			return 0, err
+		}
+		var s sizing.Subject
+		var now sizing.Sizing
+		var rec recipe.Recipe
+		if err := cmp.Or(json.Unmarshal(raw, &s), json.Unmarshal(pieces[i].Sizing, &now), json.Unmarshal(pieces[i].Recipe, &rec)); err != nil {
+			return 0, fmt.Errorf("piece %s: %w", id, err)
+		}
+		for _, p := range patternStates(e.in, &s, &now, &rec) {
+			if p.Surface == surface {
+				return p.Repeat, nil
+			}
+		}
+	}
+	return 0, wrong("The piece has no surface %q with a picture whose size is known.", surface)
 }
 
 // enlarged is, by surface, how many times larger than they came the pictures on
@@ -141,7 +171,7 @@ func enlarged(row *store.Piece, raw json.RawMessage, surface string, metres floa
 
 // textureSnags are the pictures on things that are too coarse from where they
 // stand, or finer than is ever seen.
-func textureSnags(v *optics.View, things []snag.Thing, spans []optics.Span, rows []store.PlacementRow, all map[string]*ProposalState) []snag.Snag {
+func textureSnags(in unit.Ruler, v *optics.View, things []snag.Thing, spans []optics.Span, rows []store.PlacementRow, all map[string]*ProposalState) []snag.Snag {
 	of := map[string]*store.PlacementRow{}
 	for i := range rows {
 		of[rows[i].ID] = &rows[i]
@@ -158,7 +188,7 @@ func textureSnags(v *optics.View, things []snag.Thing, spans []optics.Span, rows
 			list = append(list, snag.Texture{Thing: i, Piece: row.Piece, Surface: t.Surface, Pixels: t.pixels, Texels: t.Texels / scale})
 		}
 	}
-	return snag.TooCoarse(v, things, spans, list)
+	return snag.TooCoarse(in, v, things, spans, list)
 }
 
 const patternSide = 512 // pixels of a picture to measure on: a plank's edge is seen, and it is light
@@ -222,6 +252,11 @@ func (a *App) Proposal(ctx context.Context, piece string) (*ProposalState, error
 	if err != nil {
 		return nil, notThere(err, "The piece")
 	}
+	production, err := store.GetProduction(ctx, a.Store.Pool, p.ProductionID)
+	if err != nil {
+		return nil, err
+	}
+	in := unit.RulerOf(production.Unit)
 	pieces, err := store.Pieces(ctx, a.Store.Pool, p.ProductionID)
 	if err != nil {
 		return nil, err
@@ -230,22 +265,11 @@ func (a *App) Proposal(ctx context.Context, piece string) (*ProposalState, error
 	if err != nil {
 		return nil, err
 	}
-	all, err := a.proposals(ctx, a.Store.Pool, pieces, arrivals)
+	all, err := a.proposals(ctx, in, a.Store.Pool, pieces, arrivals)
 	if err != nil || all[piece] == nil {
 		return nil, cmp.Or(err, notThere(store.ErrNotFound, "The piece"))
 	}
-	out := *all[piece]
-	l, err := store.GetLook(ctx, a.Store.Pool, piece)
-	if errors.Is(err, store.ErrNotFound) {
-		return &out, nil
-	}
-	f, s, err2 := pieceFacts(&p)
-	if err := cmp.Or(err, err2); err != nil {
-		return nil, err
-	}
-	world := s.Transform(f.Box())
-	_, out.Right, out.RightTransform, err = outlineOf(&l, &s, &world)
-	return &out, err
+	return all[piece], nil
 }
 
 // CandidateState is a unit and an up axis for a piece.
@@ -318,7 +342,7 @@ func (p *proposer) put(key [32]byte, list []*ProposalState) {
 // proposals are those for the pieces of a production, by piece; they are shared
 // and not to be changed. Pieces of one author, or else of one arrival, are taken
 // as one supplier's.
-func (a *App) proposals(ctx context.Context, q store.Querier, pieces []store.Piece, arrivals []store.Arrival) (map[string]*ProposalState, error) {
+func (a *App) proposals(ctx context.Context, in unit.Ruler, q store.Querier, pieces []store.Piece, arrivals []store.Arrival) (map[string]*ProposalState, error) {
 	came := map[string]string{}
 	for i := range arrivals {
 		came[arrivals[i].ID] = arrivals[i].Name
@@ -337,7 +361,7 @@ func (a *App) proposals(ctx context.Context, q store.Querier, pieces []store.Pie
 	out := map[string]*ProposalState{}
 	for name, group := range groups {
 		h := sha256.New()
-		fmt.Fprintf(h, "%d:%s", len(name), name)
+		fmt.Fprintf(h, "%d:%d:%s", in, len(name), name)
 		for _, p := range group {
 			for _, s := range [][]byte{[]byte(p.ID), []byte(p.Name), []byte(p.Source), []byte(came[p.ArrivalID]), []byte(p.Made), p.Sizing, p.Recipe} {
 				fmt.Fprintf(h, "%d:", len(s))
@@ -348,7 +372,7 @@ func (a *App) proposals(ctx context.Context, q store.Querier, pieces []store.Pie
 		list := a.proposer.get(key)
 		if list == nil {
 			var err error
-			if list, err = a.proposeSizes(ctx, q, name, group, came); err != nil {
+			if list, err = a.proposeSizes(ctx, in, q, name, group, came); err != nil {
 				return nil, err
 			}
 			a.proposer.put(key, list)
@@ -361,7 +385,7 @@ func (a *App) proposals(ctx context.Context, q store.Querier, pieces []store.Pie
 }
 
 // proposeSizes makes the proposals of one group.
-func (a *App) proposeSizes(ctx context.Context, q store.Querier, name string, group []*store.Piece, came map[string]string) ([]*ProposalState, error) {
+func (a *App) proposeSizes(ctx context.Context, in unit.Ruler, q store.Querier, name string, group []*store.Piece, came map[string]string) ([]*ProposalState, error) {
 	subjects, sizes, decided := make([]*sizing.Subject, len(group)), make([]sizing.Sizing, len(group)), map[*sizing.Subject]*sizing.Sizing{}
 	for i, p := range group {
 		var err error
@@ -376,12 +400,12 @@ func (a *App) proposeSizes(ctx context.Context, q store.Querier, name string, gr
 		}
 	}
 	var out []*ProposalState
-	for i, p := range sizing.Propose(subjects, decided) {
+	for i, p := range sizing.Propose(in, subjects, decided) {
 		var rec recipe.Recipe
 		if err := json.Unmarshal(group[i].Recipe, &rec); err != nil {
 			return nil, fmt.Errorf("piece %s: %w", group[i].ID, err)
 		}
-		out = append(out, proposalState(&p, subjects[i], name, &sizes[i], &rec))
+		out = append(out, proposalState(in, &p, subjects[i], name, &sizes[i], &rec))
 	}
 	return out, nil
 }
@@ -410,11 +434,11 @@ func subjectOf(p *store.Piece, raw json.RawMessage, arrival string) (s *sizing.S
 	return s, nil
 }
 
-func proposalState(p *sizing.Proposal, s *sizing.Subject, group string, now *sizing.Sizing, rec *recipe.Recipe) *ProposalState {
+func proposalState(in unit.Ruler, p *sizing.Proposal, s *sizing.Subject, group string, now *sizing.Sizing, rec *recipe.Recipe) *ProposalState {
 	out := &ProposalState{Sure: p.Sure, Group: group, Candidates: []CandidateState{}}
 	out.Rest = s.Shape.RestWith(now.Up)
 	out.Under = cmp.Or(now.Sunk, out.Rest) * now.Scale().Y
-	out.Patterns = patternStates(s, now, rec)
+	out.Patterns = patternStates(in, s, now, rec)
 	for _, c := range p.Candidates {
 		same := now.Is(c.MetresPerUnit, c.Up)
 		out.Candidates = append(out.Candidates, CandidateState{c.MetresPerUnit, sizing.UnitName(c.MetresPerUnit), c.Up, c.Size, c.Score, c.Kind, c.Reasons, same})
@@ -422,13 +446,13 @@ func proposalState(p *sizing.Proposal, s *sizing.Subject, group string, now *siz
 	return out
 }
 
-func patternStates(s *sizing.Subject, now *sizing.Sizing, rec *recipe.Recipe) []PatternState {
+func patternStates(in unit.Ruler, s *sizing.Subject, now *sizing.Sizing, rec *recipe.Recipe) []PatternState {
 	out := []PatternState{}
 	k := now.Mean()
 	for i := range s.Patterns {
 		p := s.Patterns[i]
 		p.Repeat *= cmp.Or(rec.Repeat[p.Key], 1)
-		st := PatternState{Surface: p.Surface, Repeat: p.Repeat * k, Wrong: p.Judge(p.Repeat * k), Picture: p.Picture, pixels: p.Pixels}
+		st := PatternState{Surface: p.Surface, Repeat: p.Repeat * k, Wrong: p.Judge(in, p.Repeat*k), Picture: p.Picture, pixels: p.Pixels}
 		if p.Aspect > 0 { // its texels are square on what it lies on, as near as makes no difference
 			st.Width, st.Height = st.Repeat*math.Sqrt(p.Aspect), st.Repeat/math.Sqrt(p.Aspect)
 		}
@@ -441,17 +465,17 @@ func patternStates(s *sizing.Subject, now *sizing.Sizing, rec *recipe.Recipe) []
 }
 
 // sizeSnags are the sizes that cannot be right, or are still to be decided.
-func sizeSnags(p *PieceState) []snag.Snag {
+func sizeSnags(in unit.Ruler, p *PieceState) []snag.Snag {
 	b, list := p.Proposal, snag.Distorted(p.ID, p.Name, p.Sizing.Distortion())
 	switch {
 	case p.Sizing.Decided:
-		return append(list, snag.Implausible(p.ID, p.Name, p.Size)...)
+		return append(list, snag.Implausible(in, p.ID, p.Name, p.Size)...)
 	case b == nil:
-		return append(list, snag.Sizes(p.ID, p.Name, p.Size)...)
+		return append(list, snag.Sizes(in, p.ID, p.Name, p.Size)...)
 	case !b.Now && b.Score > 0.5:
-		list = append(list, snag.Snag{Step: "size", What: fmt.Sprintf("%s, %s high as it came, is likely to be in %s: %s high", p.Name, unit.Distance(p.Size.Y), sizing.Units(b.MetresPerUnit), unit.Distance(b.Size.Y)), ID: p.ID, Fix: "propose", Label: "take that"})
+		list = append(list, snag.Snag{Step: "size", What: fmt.Sprintf("%s, %s high as it came, is likely to be in %s: %s high", p.Name, in.Distance(p.Size.Y), sizing.Units(b.MetresPerUnit), in.Distance(b.Size.Y)), ID: p.ID, Fix: "propose", Label: "take that"})
 	case !b.Sure:
-		list = append(list, snag.Snag{Step: "size", What: fmt.Sprintf("%s: nothing is sure about its size of %s; look at it", p.Name, unit.Distance(p.Size.Max())), ID: p.ID, Fix: "sized", Label: "it is right"})
+		list = append(list, snag.Snag{Step: "size", What: fmt.Sprintf("%s: nothing is sure about its size of %s; look at it", p.Name, in.Distance(p.Size.Max())), ID: p.ID, Fix: "sized", Label: "it is right"})
 	}
 	return list
 }

@@ -11,6 +11,7 @@ import (
 	"testing"
 
 	"visator/app"
+	"visator/core/geom"
 )
 
 // planks is a download: a floor of 4 m with one picture that it shows once.
@@ -68,7 +69,9 @@ func TestATrueRepeatIsSetOnAllPiecesThatHaveTheSurface(t *testing.T) {
 	if !found {
 		t.Errorf("no snag: %+v", d.state().Snags)
 	}
-	d.edit(app.Deed{Do: "repeat", Kind: "all", ID: a, Of: "Planks", Metres: 1.2})
+	// On its picture, 4 cm wide now, what measured 1 cm is really 30 cm: a repeat
+	// of 1.2 m.
+	d.edit(app.Deed{Do: "repeat", Kind: "all", ID: a, Of: "Planks", Was: 0.25 * repeat(a).Repeat, Metres: 0.3})
 	for _, id := range []string{a, b} {
 		if r := repeat(id); math.Abs(r.Repeat-1.2) > 1e-6 {
 			t.Errorf("%s: %+v", id, r)
@@ -92,4 +95,98 @@ func TestATrueRepeatIsSetOnAllPiecesThatHaveTheSurface(t *testing.T) {
 	if _, err := d.a.Proposal(d.ctx, "nothing"); err == nil {
 		t.Error("a proposal for nothing")
 	}
+}
+
+// A block of 2 x 1 x 3 m, placed turned and scaled, whose size and pivot change.
+func TestSizesFromThingsInTheSetAndPivotsThatAreClicked(t *testing.T) {
+	d := newDesk(t)
+	st := d.takeIn("block.obj", []byte("v 0 0 0\nv 2 0 0\nv 2 1 0\nv 0 0 3\nv 2 1 3\nf 1 2 3\nf 1 3 4\nf 4 2 5\n"))
+	id := st.Pieces[0].ID
+	made := d.edit(
+		app.Deed{Do: "place", StandIn: "box", Patch: patch(map[string]any{"size": geom.V{X: 1, Y: 0.6, Z: 1}, "scale": geom.V{X: 1, Y: 5, Z: 1}})},
+		app.Deed{Do: "place", Piece: id, At: geom.V{X: 10}, Patch: patch(map[string]any{"yaw": math.Pi / 2, "scale": geom.V{X: 2, Y: 2, Z: 2}})}).Made
+	box, block := made[0], made[1]
+	size := func(want geom.V, when string) {
+		t.Helper()
+		if p := d.state().Pieces[0]; p.Size.Sub(want).Len() > 1e-9 {
+			t.Errorf("%s: %v, want %v", when, p.Size, want)
+		}
+	}
+	// As wide as the box is high: 3 m. The proportions stay.
+	d.edit(app.Deed{Do: "true", ID: id, Of: "width", Like: box, LikeOf: "height"})
+	size(geom.V{X: 3, Y: 1.5, Z: 4.5}, "like the box")
+	// Its height alone.
+	d.edit(app.Deed{Do: "true", ID: id, Of: "height", Metres: 1.8, Alone: true})
+	size(geom.V{X: 3, Y: 1.8, Z: 4.5}, "stretched")
+	st = d.state()
+	if got := snagOf(st, id, "out of proportion"); got != "block is out of proportion by 20 %" {
+		t.Errorf("snags: %+v", st.Snags)
+	}
+	if o := st.Pieces[0].Outline; !strings.Contains(o.Front, "scale(1.5 1.7999999999999998)") || !strings.Contains(o.Right, "scale(1.5 ") {
+		t.Errorf("drawn with %+v", o)
+	}
+	if k := st.Pieces[0].Stretched; math.Abs(k.Y-1.2) > 1e-9 || k.X != 1 || k.Z != 1 {
+		t.Errorf("stretched by %v", k)
+	}
+	d.edit(app.Deed{Do: "true", ID: id, Of: "proportions"})
+	size(geom.V{X: 3.6, Y: 1.8, Z: 5.4}, "in proportion")
+
+	// Its pivot goes to a corner of its top: it is held there, and stands where
+	// it stood.
+	where := func() geom.Box {
+		for _, p := range d.state().Placements {
+			if p.ID == block {
+				return p.Box.Apply(p.World)
+			}
+		}
+		t.Fatal("no block")
+		return geom.Box{}
+	}
+	before := where()
+	d.edit(app.Deed{Do: "pivot", ID: id, At: geom.V{X: 1.8, Y: 1.8, Z: 2.7}})
+	after, st := where(), d.state()
+	if after.Min.Sub(before.Min).Len() > 1e-9 || after.Max.Sub(before.Max).Len() > 1e-9 {
+		t.Errorf("it went from %v to %v", before, after)
+	}
+	if b := st.Pieces[0].Box; b.Max.Len() > 1e-9 || b.Min.Sub(geom.V{X: -3.6, Y: -1.8, Z: -5.4}).Len() > 1e-9 {
+		t.Errorf("about its pivot: %v", b)
+	}
+	if st.Undo != "pivot of block" {
+		t.Errorf("undo says %q", st.Undo)
+	}
+	d.edit(app.Deed{Do: "change", Kind: "piece", ID: id, Patch: patch(map[string]any{"sizing": map[string]any{"pivot": "hanging"}})})
+	if b := where(); b.Min.Sub(before.Min).Len() > 1e-9 {
+		t.Errorf("hanging: %v, want %v", b, before)
+	}
+	for range 2 {
+		if _, err := d.a.Undo(d.ctx, d.production); err != nil {
+			t.Fatal(err)
+		}
+	}
+	for _, p := range d.state().Placements {
+		if p.ID == block && (p.At != geom.V{X: 10}) {
+			t.Errorf("undone, it is at %v", p.At)
+		}
+	}
+
+	for name, c := range map[string]app.Deed{
+		"no such thing":   {Do: "true", ID: id, Of: "width", Like: "nothing", LikeOf: "height"},
+		"no such side":    {Do: "true", ID: id, Of: "width", Like: box, LikeOf: "girth"},
+		"without limit":   {Do: "true", ID: id, Of: "width", Metres: 1e9, Alone: true},
+		"pivot far off":   {Do: "pivot", ID: id, At: geom.V{X: 1e300}},
+		"of no dimension": {Do: "true", ID: id, Of: "beauty", Metres: 1},
+	} {
+		if _, err := d.a.Edit(d.ctx, d.set, app.EditRequest{Revision: -1, Deeds: []app.Deed{c}}); err == nil {
+			t.Errorf("%s was accepted", name)
+		}
+	}
+}
+
+func snagOf(st *app.State, id, what string) string {
+	for _, s := range st.Snags {
+		if s.ID == id && strings.Contains(s.What, what) {
+			return s.What
+		}
+	}
+	return ""
 }

@@ -46,7 +46,7 @@ func (s *shapes) get(ctx context.Context, st *store.Store, blob string) (*model.
 // spans measures the things in a view: by their boxes, and what carries
 // others by its triangles, since a land's box begins at the lens. looks are
 // those of pieces.
-func (a *App) spans(ctx context.Context, v *optics.View, pieces []store.Piece, looks []store.Look, list []store.PlacementRow, things []snag.Thing) ([]optics.Span, error) {
+func (a *App) spans(ctx context.Context, v *optics.View, pieces []store.Piece, looks []store.LookLevels, list []store.PlacementRow, things []snag.Thing) ([]optics.Span, error) {
 	pieceOf, byID, lookOf := map[string]string{}, map[string]*store.Piece{}, lookByPiece(looks)
 	for i := range list {
 		pieceOf[list[i].ID] = list[i].Piece
@@ -73,8 +73,8 @@ func (a *App) spans(ctx context.Context, v *optics.View, pieces []store.Piece, l
 	return spans, nil
 }
 
-func lookByPiece(looks []store.Look) map[string]*store.Look {
-	of := map[string]*store.Look{}
+func lookByPiece(looks []store.LookLevels) map[string]*store.LookLevels {
+	of := map[string]*store.LookLevels{}
 	for i := range looks {
 		of[looks[i].PieceID] = &looks[i]
 	}
@@ -83,7 +83,7 @@ func lookByPiece(looks []store.Look) map[string]*store.Look {
 
 // shape is a piece's finest proxy with the transform to metres about its
 // pivot; nil while there is none.
-func (a *App) shape(ctx context.Context, p *store.Piece, look *store.Look) (*model.Model, geom.M, error) {
+func (a *App) shape(ctx context.Context, p *store.Piece, look *store.LookLevels) (*model.Model, geom.M, error) {
 	var levels []Level
 	if err := json.Unmarshal(look.Levels, &levels); err != nil || len(levels) == 0 {
 		return nil, geom.M{}, err

@@ -27,61 +27,85 @@ import (
 // State is everything that the sheets of one set draw. All that can be
 // computed is computed here; the browser only draws.
 type State struct {
-	Revision   int64              `json:"revision"`
-	Production store.Production   `json:"production"`
-	Set        stage.Scene        `json:"set"`
-	Pieces     []PieceState       `json:"pieces"`
-	Placements []PlacementState   `json:"placements"`
-	Shots      []stage.Shot       `json:"shots"`
-	Changed    bool               `json:"changed"` // the view differs from its shot
-	Lens       Lens               `json:"lens"`
-	Bars       []Bar              `json:"bars"`
-	Light      LightState         `json:"lightNow"`
-	Snags      []snag.Snag        `json:"snags"`
-	Arrivals   []store.Arrival    `json:"arrivals"`
-	Takes      []store.Take       `json:"takes"`
-	Undo       string             `json:"undo"` // what undo would take back; "" nothing
-	Redo       string             `json:"redo"`
-	Drawn      int                `json:"drawn"` // triangles in the lens view
-	StandIns   map[string]Outline `json:"standIns"`
+	Revision   int64            `json:"revision"`
+	Production store.Production `json:"production"`
+	Set        stage.Scene      `json:"set"`
+	Pieces     []PieceState     `json:"pieces"`
+	Placements []PlacementState `json:"placements"`
+	Shots      []stage.Shot     `json:"shots"`
+	Changed    bool             `json:"changed"` // the view differs from its shot
+	Lens       Lens             `json:"lens"`
+	Bars       []Bar            `json:"bars"`
+	Light      LightState       `json:"lightNow"`
+	Snags      []snag.Snag      `json:"snags"`
+	Arrivals   []store.Arrival  `json:"arrivals"`
+	Takes      []store.Take     `json:"takes"`
+	Undo       string           `json:"undo"` // what undo would take back; "" nothing
+	Redo       string           `json:"redo"`
+	Drawn      int              `json:"drawn"` // triangles in the lens view
+	StandIns   map[string]Paths `json:"standIns"`
 }
 
-// Outline is how a piece is drawn: SVG paths and the transform to metres.
+// Outline is how a piece is drawn: what names its silhouettes, which are asked
+// for apart because they are long and seldom change, and their transforms to
+// metres.
 type Outline struct {
-	Front          string `json:"front"`
-	Top            string `json:"top"`
-	FrontTransform string `json:"frontTransform"`
-	TopTransform   string `json:"topTransform"`
+	Key   string `json:"key"` // "": there are none yet
+	Front string `json:"front"`
+	Top   string `json:"top"`
+	Right string `json:"right"`
+}
+
+// Paths are silhouettes as SVG paths.
+type Paths struct {
+	Key   string `json:"key"`
+	Front string `json:"front"`
+	Top   string `json:"top"`
+	Right string `json:"right"`
+}
+
+// outlineKey names the silhouettes of a piece as it was made.
+func outlineKey(made string, s *sizing.Sizing) string {
+	return fmt.Sprintf("%.16s%s%d", made, s.Up, s.Turn)
 }
 
 // outlineOf is how a piece is drawn with its sizing; world is from the file to
 // metres.
-func outlineOf(l *store.Look, s *sizing.Sizing, world *geom.M) (out Outline, right, rightTransform string, err error) {
-	var front, top, side map[model.Axis]string
-	err = cmp.Or(json.Unmarshal(l.Front, &front), json.Unmarshal(l.Top, &top))
-	if len(l.Right) > 0 {
-		err = cmp.Or(err, json.Unmarshal(l.Right, &side))
-	}
-	if err != nil {
-		return out, "", "", fmt.Errorf("look of piece %s: %w", l.PieceID, err)
-	}
+func outlineOf(made string, s *sizing.Sizing, world *geom.M) Outline {
 	k := s.Scale()
 	draw := func(x, y float64, how string, kx, ky float64) string {
 		return fmt.Sprintf("translate(%g %g) %sscale(%g %g)", x, y, how, kx, ky)
 	}
 	// Four sides from two: the others are their mirror images.
-	f, r := front[s.Up], side[s.Up]
-	a, ka, b, kb := f, k.X, r, k.Z
-	switch s.Turn {
-	case 1:
-		a, ka, b, kb = r, -k.Z, f, k.X
-	case 2:
-		a, ka, b, kb = f, -k.X, r, -k.Z
-	case 3:
-		a, ka, b, kb = r, k.Z, f, -k.X
+	front, right := [4]float64{k.X, -k.Z, -k.X, k.Z}[s.Turn], [4]float64{k.Z, k.X, -k.Z, -k.X}[s.Turn]
+	return Outline{outlineKey(made, s), draw(world[12], -world[13], "", front, k.Y),
+		draw(world[12], world[14], fmt.Sprintf("rotate(%d) ", -90*s.Turn), k.X, k.Z), draw(-world[14], -world[13], "", right, k.Y)}
+}
+
+// Outlines are the silhouettes of some pieces, by piece; those of pieces that
+// were not made yet are not among them.
+func (a *App) Outlines(ctx context.Context, setID string, pieces []string) (map[string]Paths, error) {
+	set, err := store.GetSet(ctx, a.Store.Pool, setID)
+	if err != nil {
+		return nil, notThere(err, "The set")
 	}
-	out = Outline{a, top[s.Up], draw(world[12], -world[13], "", ka, k.Y), draw(world[12], world[14], fmt.Sprintf("rotate(%d) ", -90*s.Turn), k.X, k.Z)}
-	return out, b, draw(-world[14], -world[13], "", kb, k.Y), nil
+	list, err := store.Outlines(ctx, a.Store.Pool, set.ProductionID, pieces)
+	if err != nil {
+		return nil, err
+	}
+	out := map[string]Paths{}
+	for _, l := range list {
+		var s sizing.Sizing
+		if err := json.Unmarshal(l.Sizing, &s); err != nil {
+			return nil, fmt.Errorf("piece %s: %w", l.PieceID, err)
+		}
+		p := Paths{outlineKey(l.Made, &s), l.Front, l.Top, l.Right}
+		if s.Turn%2 == 1 { // a quarter: front and right change places
+			p.Front, p.Right = p.Right, p.Front
+		}
+		out[l.PieceID] = p
+	}
+	return out, nil
 }
 
 // PieceState is a piece as the library shows it.
@@ -93,24 +117,27 @@ type PieceState struct {
 	AsRead  geom.V        `json:"asRead"` // the file's own units and axes
 	Unit    model.Unit    `json:"unit"`   // as the file says
 	Sizing  sizing.Sizing `json:"sizing"`
-	Choices []UnitChoice  `json:"choices"`
-	World   geom.M        `json:"world"` // file to metres
-	Levels  []Level       `json:"levels"`
-	Level   int           `json:"level"` // drawn in the lens view
-	Outline Outline       `json:"outline"`
-	Facts   intake.Report `json:"facts"`
-	Copies  int           `json:"copies"` // placements in this set
-	Making  string        `json:"making"` // what is being done to it; "" ready
-	Picture string        `json:"picture"`
-	Lacks   int           `json:"lacks"` // maps that are not there
-	Tags    []string      `json:"tags"`
-	Marked  bool          `json:"marked"` // a favourite
-	Credit  credit.Credit `json:"credit"`
-	Terms   credit.Terms  `json:"terms"`
-	Unknown []string      `json:"unknown"` // what of its credit is not known
-	Weight  recipe.Weight `json:"weight"`
-	News    bool          `json:"news"` // a newer version came, with a report
-	Box     geom.Box      `json:"box"`  // metres about the pivot
+	// Stretched is how many times longer than in proportion its width, height
+	// and depth are.
+	Stretched geom.V        `json:"stretched"`
+	Choices   []UnitChoice  `json:"choices"`
+	World     geom.M        `json:"world"` // file to metres
+	Levels    []Level       `json:"levels"`
+	Level     int           `json:"level"` // drawn in the lens view
+	Outline   Outline       `json:"outline"`
+	Facts     intake.Report `json:"facts"`
+	Copies    int           `json:"copies"` // placements in this set
+	Making    string        `json:"making"` // what is being done to it; "" ready
+	Picture   string        `json:"picture"`
+	Lacks     int           `json:"lacks"` // maps that are not there
+	Tags      []string      `json:"tags"`
+	Marked    bool          `json:"marked"` // a favourite
+	Credit    credit.Credit `json:"credit"`
+	Terms     credit.Terms  `json:"terms"`
+	Unknown   []string      `json:"unknown"` // what of its credit is not known
+	Weight    recipe.Weight `json:"weight"`
+	News      bool          `json:"news"` // a newer version came, with a report
+	Box       geom.Box      `json:"box"`  // metres about the pivot
 	// Proposal is what its size may be; null where nothing can be told.
 	Proposal *ProposalBrief `json:"proposal"`
 }
@@ -250,6 +277,7 @@ func (a *App) stateIn(ctx context.Context, q store.Querier, setID string) (*Stat
 		return nil, err
 	}
 	st.Revision = st.Production.Revision
+	in := unit.RulerOf(st.Production.Unit)
 	rows, err := store.Placements(ctx, q, setID)
 	if err != nil {
 		return nil, err
@@ -287,16 +315,16 @@ func (a *App) stateIn(ctx context.Context, q store.Querier, setID string) (*Stat
 	if err != nil {
 		return nil, err
 	}
-	st.measure(&set.View, things, spans)
+	st.measure(in, &set.View, things, spans)
 	if err := st.fillPieces(pieces, looks, rows, things, spans); err != nil {
 		return nil, err
 	}
-	proposals, err := a.proposals(ctx, q, pieces, st.Arrivals)
+	proposals, err := a.proposals(ctx, in, q, pieces, st.Arrivals)
 	if err != nil {
 		return nil, err
 	}
-	st.propose(proposals)
-	st.Snags = append(st.Snags, textureSnags(&set.View, things, spans, rows, proposals)...)
+	st.propose(in, proposals)
+	st.Snags = append(st.Snags, textureSnags(in, &set.View, things, spans, rows, proposals)...)
 	shared := map[string]int{}
 	for i := range rows {
 		shared[rows[i].Piece]++
@@ -323,7 +351,7 @@ func (a *App) stateIn(ctx context.Context, q store.Querier, setID string) (*Stat
 }
 
 // measure fills what follows from the view and the things in it.
-func (st *State) measure(v *optics.View, things []snag.Thing, spans []optics.Span) {
+func (st *State) measure(in unit.Ruler, v *optics.View, things []snag.Thing, spans []optics.Span) {
 	h, w := v.FieldOfView()
 	near, far := v.SharpZone()
 	st.Lens = Lens{Horizontal: unit.Degrees(h), Vertical: unit.Degrees(w), SharpNear: near,
@@ -340,13 +368,13 @@ func (st *State) measure(v *optics.View, things []snag.Thing, spans []optics.Spa
 		st.Lens.Reach = max(st.Lens.Reach, s.Far)
 		st.Bars = append(st.Bars, Bar{things[i].ID, things[i].Name, s, s.Seen && (s.Far > v.Far || s.Far < v.Near)})
 	}
-	st.Snags = append(st.Snags, snag.Clipping(v, things, spans)...)
-	st.Snags = append(st.Snags, snag.Standing(things)...)
-	st.Snags = append(st.Snags, snag.Beside(things)...)
+	st.Snags = append(st.Snags, snag.Clipping(in, v, things, spans)...)
+	st.Snags = append(st.Snags, snag.Standing(in, things)...)
+	st.Snags = append(st.Snags, snag.Beside(in, things)...)
 	st.Snags = append(st.Snags, snag.Stretched(things)...)
 }
 
-func (st *State) fillPieces(pieces []store.Piece, looks []store.Look, rows []store.PlacementRow, things []snag.Thing, spans []optics.Span) error {
+func (st *State) fillPieces(pieces []store.Piece, looks []store.LookLevels, rows []store.PlacementRow, things []snag.Thing, spans []optics.Span) error {
 	lookOf := lookByPiece(looks)
 	pieceOf := map[string]string{}
 	copies := map[string]int{}
@@ -371,7 +399,7 @@ func (st *State) fillPieces(pieces []store.Piece, looks []store.Look, rows []sto
 			return err
 		}
 		ps := PieceState{ID: p.ID, Name: p.Name, Arrival: p.ArrivalID, Size: s.Size(f.Box()), AsRead: f.Box().Size(), Unit: f.Unit, Sizing: s, World: s.Transform(f.Box()), Facts: f, Copies: copies[p.ID], Levels: []Level{}}
-		ps.Box = f.Box().Apply(ps.World)
+		ps.Box, ps.Stretched = f.Box().Apply(ps.World), s.Stretched()
 		ps.Making, ps.Picture, ps.Marked, ps.News = p.Making, p.Picture, p.Favourite, len(p.News) > 0
 		if err := cmp.Or(json.Unmarshal(p.Tags, &ps.Tags), json.Unmarshal(p.Credit, &ps.Credit), json.Unmarshal(p.Weight, &ps.Weight)); err != nil {
 			return fmt.Errorf("piece %s: %w", p.ID, err)
@@ -388,9 +416,7 @@ func (st *State) fillPieces(pieces []store.Piece, looks []store.Look, rows []sto
 			for i := range ps.Levels {
 				ps.Levels[i].Off *= 1000 * s.Scale().Max()
 			}
-			if ps.Outline, _, _, err = outlineOf(l, &s, &ps.World); err != nil {
-				return err
-			}
+			ps.Outline = outlineOf(p.Made, &s, &ps.World)
 		}
 		var tri []int
 		for _, l := range ps.Levels {
@@ -421,11 +447,11 @@ func (st *State) fillPieces(pieces []store.Piece, looks []store.Look, rows []sto
 
 // propose gives the pieces their proposals, and finds the sizes that cannot be
 // right.
-func (st *State) propose(all map[string]*ProposalState) {
+func (st *State) propose(in unit.Ruler, all map[string]*ProposalState) {
 	for i := range st.Pieces {
 		p := &st.Pieces[i]
 		p.Proposal = all[p.ID].brief()
-		st.Snags = append(st.Snags, sizeSnags(p)...)
+		st.Snags = append(st.Snags, sizeSnags(in, p)...)
 		st.Snags = append(st.Snags, all[p.ID].wrongPatterns(p.ID, p.Name)...)
 	}
 }
@@ -439,11 +465,12 @@ func lightState(s *light.State) LightState {
 }
 
 // standInOutlines are drawn once: stand-ins never change.
-var standInOutlines = func() map[string]Outline {
-	out := map[string]Outline{}
+var standInOutlines = func() map[string]Paths {
+	out := map[string]Paths{}
 	for _, kind := range []string{"person", "box"} {
 		m := stage.StandInModel(kind)
-		out[kind] = Outline{Front: sizing.Silhouette(m, geom.Identity, sizing.Front), Top: sizing.Silhouette(m, geom.Identity, sizing.Top)}
+		draw := func(side sizing.Side) string { return sizing.Silhouette(m, geom.Identity, side) }
+		out[kind] = Paths{kind, draw(sizing.Front), draw(sizing.Top), draw(sizing.Right)}
 	}
 	return out
 }()

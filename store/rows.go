@@ -76,7 +76,7 @@ type Piece struct {
 	Weight       json.RawMessage
 }
 
-// Look is what is drawn of a piece. Right is read by GetLook alone.
+// Look is what is drawn of a piece: silhouettes by up axis.
 type Look struct {
 	PieceID string
 	Levels  json.RawMessage
@@ -271,12 +271,6 @@ func Subject(ctx context.Context, q Querier, piece string) (subject json.RawMess
 	return subject, err
 }
 
-// GetLook is how a piece is drawn, from the right too; ErrNotFound before it
-// was made.
-func GetLook(ctx context.Context, q Querier, piece string) (Look, error) {
-	return One[Look](ctx, q, "select piece_id, levels, front, top, right_ from piece_look where piece_id = $1", piece)
-}
-
 // CountPlacements is in how many places a piece stands, in all sets.
 func CountPlacements(ctx context.Context, q Querier, piece string) (n int, err error) {
 	err = q.QueryRow(ctx, "select count(*) from placement where piece_id = $1", piece).Scan(&n)
@@ -320,9 +314,30 @@ func PutLook(ctx context.Context, q Querier, l Look) error {
 	return err
 }
 
-// Looks are how the pieces of a production are drawn.
-func Looks(ctx context.Context, q Querier, production string) ([]Look, error) {
-	return List[Look](ctx, q, "select l.piece_id, l.levels, l.front, l.top, null::jsonb from piece_look l join piece p on p.id = l.piece_id where p.production_id = $1", production)
+// LookLevels are the levels of a piece for the browser.
+type LookLevels struct {
+	PieceID string
+	Levels  json.RawMessage
+}
+
+// Looks are the levels of the pieces of a production.
+func Looks(ctx context.Context, q Querier, production string) ([]LookLevels, error) {
+	return List[LookLevels](ctx, q, "select l.piece_id, l.levels from piece_look l join piece p on p.id = l.piece_id where p.production_id = $1", production)
+}
+
+// Silhouettes are the outlines of a piece with the up axis that it has, as SVG
+// paths in the file's unit.
+type Silhouettes struct {
+	PieceID           string
+	Made              string
+	Sizing            json.RawMessage
+	Front, Top, Right string
+}
+
+// Outlines are the silhouettes of some pieces of a production.
+func Outlines(ctx context.Context, q Querier, production string, pieces []string) ([]Silhouettes, error) {
+	return List[Silhouettes](ctx, q, `select p.id, p.made, p.sizing, coalesce(l.front->>(p.sizing->>'up'), ''), coalesce(l.top->>(p.sizing->>'up'), ''), coalesce(l.right_->>(p.sizing->>'up'), '')
+		from piece_look l join piece p on p.id = l.piece_id where p.production_id = $1 and p.id = any($2)`, production, pieces)
 }
 
 const setColumns = "id, name, view, light, shot_id, move, production_id, rev"

@@ -12,6 +12,7 @@ import (
 	"regexp"
 	"slices"
 	"strconv"
+	"strings"
 	"time"
 
 	"github.com/labstack/echo/v5"
@@ -108,6 +109,13 @@ func (s *Server) sheet(c *echo.Context) error {
 func (s *Server) state(c *echo.Context) error {
 	st, err := s.app.State(c.Request().Context(), c.Param("set"))
 	return answer(c, st, err)
+}
+
+// outlines are the silhouettes of the pieces that are asked for, their names
+// parted by commas.
+func (s *Server) outlines(c *echo.Context) error {
+	out, err := s.app.Outlines(c.Request().Context(), c.Param("set"), strings.Split(c.QueryParam("of"), ","))
+	return answer(c, out, err)
 }
 
 // answer sends what was asked for, as it is now.

@@ -76,6 +76,7 @@ func (s *Server) Handler() http.Handler {
 	e.GET("/blobs/:hash", s.blob)
 	small := middleware.BodyLimit(maxJSON)
 	e.GET("/api/sets/:set/state", s.state)
+	e.GET("/api/sets/:set/outlines", s.outlines)
 	e.GET("/api/sets/:set/sky", s.sky)
 	e.GET("/api/sets/:set/export", s.export)
 	e.GET("/api/sets/:set/view", s.viewAt)

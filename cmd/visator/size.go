@@ -59,7 +59,7 @@ func size(ctx context.Context, args []string) error {
 		for k, i := range g {
 			list[k] = subjects[i]
 		}
-		for k, p := range sizing.Propose(list, nil) {
+		for k, p := range sizing.Propose(unit.InMetres, list, nil) {
 			proposals[g[k]] = p
 		}
 	}
@@ -105,7 +105,7 @@ func tellSize(file string, p *sizing.Proposal) {
 		if i == 3 {
 			break
 		}
-		fmt.Printf("  %3.0f %%  one unit is %g m, +%s up: %s wide, %s high, %s deep\n", 100*c.Score, c.MetresPerUnit, c.Up, unit.Distance(c.Size.X), unit.Distance(c.Size.Y), unit.Distance(c.Size.Z))
+		fmt.Printf("  %3.0f %%  one unit is %g m, +%s up: %s wide, %s high, %s deep\n", 100*c.Score, c.MetresPerUnit, c.Up, unit.InMetres.Distance(c.Size.X), unit.InMetres.Distance(c.Size.Y), unit.InMetres.Distance(c.Size.Z))
 		if i == 0 {
 			for _, r := range c.Reasons {
 				fmt.Printf("         %s\n", r)

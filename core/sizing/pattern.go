@@ -150,10 +150,10 @@ var patternOf = func() map[string]*pattern {
 // Judge says what cannot be right about a picture that repeats every so many
 // metres, by what the surface's name says it shows; "" when nothing is wrong or
 // nothing is known.
-func (p *Pattern) Judge(metres float64) string {
+func (p *Pattern) Judge(in unit.Ruler, metres float64) string {
 	for _, w := range kinds.Tokens(p.Surface) {
 		if k := patternOf[w]; k != nil && (metres < k.low/2 || metres > k.high*2) {
-			return fmt.Sprintf("one repeat of %q is %s; pictures of %s show %s to %s", p.Surface, unit.Distance(metres), k.name, unit.Distance(k.low), unit.Distance(k.high))
+			return fmt.Sprintf("one repeat of %q is %s; pictures of %s show %s to %s", p.Surface, in.Distance(metres), k.name, in.Distance(k.low), in.Distance(k.high))
 		}
 	}
 	return ""

@@ -10,6 +10,7 @@ import (
 
 	"visator/core/geom"
 	"visator/core/model"
+	"visator/core/unit"
 )
 
 // floor is a square of side metres on which a picture repeats so many times
@@ -68,7 +69,7 @@ func TestRepeatsAreJudgedByWhatTheyShow(t *testing.T) {
 		wrong   bool
 	}{{"OakPlanks_02", 1.6, false}, {"OakPlanks_02", 16, true}, {"red_brick", 0.1, true}, {"Ziegel", 2, false}, {"fabric", 20, true}, {"Material.001", 900, false}} {
 		p := Pattern{Surface: c.surface}
-		if got := p.Judge(c.metres); (got != "") != c.wrong || c.wrong && !strings.Contains(got, "one repeat of") {
+		if got := p.Judge(unit.InMetres, c.metres); (got != "") != c.wrong || c.wrong && !strings.Contains(got, "one repeat of") {
 			t.Errorf("%s at %v m: %q", c.surface, c.metres, got)
 		}
 	}

@@ -388,10 +388,11 @@ func (s *Subject) evidence(decided *Sizing) []hypothesis {
 	return out
 }
 
-// Propose tells what each of the models of one supplier may measure. What was
-// decided about some of them already tells about the others; decided may be nil.
+// Propose tells what each of the models of one supplier may measure, and why, in
+// the ruler's words. What was decided about some of them already tells about the
+// others; decided may be nil.
 // A subject may be used again, also by several at once, but not changed.
-func Propose(list []*Subject, decided map[*Subject]*Sizing) []Proposal {
+func Propose(in unit.Ruler, list []*Subject, decided map[*Subject]*Sizing) []Proposal {
 	all := make([][]hypothesis, len(list))
 	groups := map[string][]int{} // of models whose files state the same
 	for i, s := range list {
@@ -406,7 +407,7 @@ func Propose(list []*Subject, decided map[*Subject]*Sizing) []Proposal {
 	for _, g := range groups {
 		agree(all, g)
 		for _, i := range g {
-			out[i] = list[i].propose(all[i], len(g))
+			out[i] = list[i].propose(in, all[i], len(g))
 		}
 	}
 	return out
@@ -446,7 +447,7 @@ func agree(all [][]hypothesis, group []int) {
 	}
 }
 
-func (s *Subject) propose(list []hypothesis, group int) Proposal {
+func (s *Subject) propose(in unit.Ruler, list []hypothesis, group int) Proposal {
 	size := s.Box.Size()
 	if s.Box.IsEmpty() || !(size.Max() > 0) || math.IsInf(size.Max(), 0) {
 		return Proposal{}
@@ -469,7 +470,7 @@ func (s *Subject) propose(list []hypothesis, group int) Proposal {
 		if h.kind != nil {
 			c.Kind = h.kind.Name
 		}
-		c.Reasons = s.reasons(h, list, group)
+		c.Reasons = s.reasons(in, h, list, group)
 		p.Candidates = append(p.Candidates, c)
 	}
 	p.Sure = len(p.Candidates) > 0 && p.Candidates[0].Score >= sureFrom

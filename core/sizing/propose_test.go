@@ -10,6 +10,7 @@ import (
 
 	"visator/core/geom"
 	"visator/core/model"
+	"visator/core/unit"
 )
 
 // outcome counts how often proposals were right.
@@ -52,7 +53,7 @@ func trial(seed uint64, naming string, each int) (o outcome, wrong []string) {
 			st := &statements[rng.IntN(len(statements))]
 			w := st.want(rng)
 			s := truth[i].make(rng, st, w, naming)
-			p := Propose([]*Subject{s}, nil)[0]
+			p := Propose(unit.InMetres, []*Subject{s}, nil)[0]
 			before := o.first
 			o.count(&p, w)
 			if o.first == before {
@@ -80,7 +81,7 @@ func suppliers(seed uint64, groups int) (o outcome) {
 			list = append(list, truth[rng.IntN(len(truth))].make(rng, st, w, []string{"named", "parts", "nothing", "named"}[rng.IntN(4)]))
 			wants = append(wants, w)
 		}
-		for i, p := range Propose(list, nil) {
+		for i, p := range Propose(unit.InMetres, list, nil) {
 			if wants[i] == common { // the odd one out is a matter of luck
 				o.count(&p, wants[i])
 			}
@@ -180,7 +181,7 @@ func TestNothingIsProposedWithoutAnExtent(t *testing.T) {
 		"point":  subjectOf("chair.obj", 1, 1, 1, 1, 1, 1),
 		"beyond": subjectOf("chair.obj", 0, 0, 0, math.Inf(1), 1, 1),
 	} {
-		if p := Propose([]*Subject{s}, nil)[0]; len(p.Candidates) != 0 || p.Sure {
+		if p := Propose(unit.InMetres, []*Subject{s}, nil)[0]; len(p.Candidates) != 0 || p.Sure {
 			t.Errorf("%s: %+v", name, p)
 		}
 	}
@@ -191,7 +192,7 @@ func TestNothingIsProposedWithoutAnExtent(t *testing.T) {
 		"giant": subjectOf("asset.obj", 0, 0, 0, 1e12, 1e12, 1e12),
 		"speck": subjectOf("asset.obj", 0, 0, 0, 1e-12, 1e-12, 1e-12),
 	} {
-		p := Propose([]*Subject{s}, nil)[0]
+		p := Propose(unit.InMetres, []*Subject{s}, nil)[0]
 		sum := 0.0
 		for _, c := range p.Candidates {
 			sum += c.Score
@@ -213,7 +214,7 @@ func TestReasonsTellWhatSpeaksForIt(t *testing.T) {
 	// A chair of 90 cm with +Z up, in centimetres.
 	s := subjectOf("dining_chair.obj", 0, 0, 0, 46, 52, 90)
 	s.Parts = []Named{{"seat", s.Box}, {"backrest", s.Box}}
-	c := Propose([]*Subject{s}, nil)[0].Candidates[0]
+	c := Propose(unit.InMetres, []*Subject{s}, nil)[0].Candidates[0]
 	if c.MetresPerUnit != 0.01 || c.Up != "Z" || c.Kind != "chair" {
 		t.Fatalf("%+v", c)
 	}
@@ -224,13 +225,13 @@ func TestReasonsTellWhatSpeaksForIt(t *testing.T) {
 		}
 	}
 	// A length in the name decides where nothing else does.
-	if c := Propose([]*Subject{subjectOf("thing_120cm.obj", 0, 0, 0, 47.24, 10, 10)}, nil)[0].Candidates[0]; c.MetresPerUnit != 0.0254 {
+	if c := Propose(unit.InMetres, []*Subject{subjectOf("thing_120cm.obj", 0, 0, 0, 47.24, 10, 10)}, nil)[0].Candidates[0]; c.MetresPerUnit != 0.0254 {
 		t.Errorf("a thing of 47.24 that is 120 cm long: %+v", c)
 	}
 	// What the file states is believed, until its size is beyond belief.
 	s = subjectOf("dining_chair.glb", 0, 0, 0, 46, 90, 52)
 	s.Format, s.Unit.From = "GLB", "format"
-	if c := Propose([]*Subject{s}, nil)[0].Candidates[0]; c.MetresPerUnit != 0.01 || !strings.Contains(strings.Join(c.Reasons, " "), "it would be off by 100") {
+	if c := Propose(unit.InMetres, []*Subject{s}, nil)[0].Candidates[0]; c.MetresPerUnit != 0.01 || !strings.Contains(strings.Join(c.Reasons, " "), "it would be off by 100") {
 		t.Errorf("%+v", c)
 	}
 }
@@ -238,14 +239,14 @@ func TestReasonsTellWhatSpeaksForIt(t *testing.T) {
 // The scores of a group depend on its members, not on their order.
 func TestAGroupHasNoOrder(t *testing.T) {
 	a, b, c := subjectOf("asset_1.obj", 0, 0, 0, 30, 40, 30), subjectOf("chair.obj", 0, 0, 0, 46, 90, 52), subjectOf("table.obj", 0, 0, 0, 160, 75, 90)
-	one, two := Propose([]*Subject{a, b, c}, nil), Propose([]*Subject{c, a, b}, nil)
+	one, two := Propose(unit.InMetres, []*Subject{a, b, c}, nil), Propose(unit.InMetres, []*Subject{c, a, b}, nil)
 	for i, j := range []int{1, 2, 0} {
 		x, y := one[i].Candidates[0], two[j].Candidates[0]
 		if x.MetresPerUnit != y.MetresPerUnit || math.Abs(x.Score-y.Score) > 1e-9 {
 			t.Errorf("%d: %+v and %+v", i, x, y)
 		}
 	}
-	alone := Propose([]*Subject{a}, nil)[0].Candidates[0]
+	alone := Propose(unit.InMetres, []*Subject{a}, nil)[0].Candidates[0]
 	if one[0].Candidates[0].MetresPerUnit != 0.01 || one[0].Candidates[0].Score <= alone.Score {
 		t.Errorf("beside a chair and a table in centimetres: %+v; alone: %+v", one[0].Candidates[0], alone)
 	}
@@ -254,8 +255,8 @@ func TestAGroupHasNoOrder(t *testing.T) {
 func TestADecisionTellsAboutTheOthers(t *testing.T) {
 	nameless := func() *Subject { return subjectOf("asset.obj", 0, 0, 0, 30, 40, 30) }
 	a, b := nameless(), nameless()
-	before := Propose([]*Subject{a, b}, nil)[1]
-	after := Propose([]*Subject{a, b}, map[*Subject]*Sizing{a: {MetresPerUnit: 0.0254, Up: "Y", Factor: 1}})[1]
+	before := Propose(unit.InMetres, []*Subject{a, b}, nil)[1]
+	after := Propose(unit.InMetres, []*Subject{a, b}, map[*Subject]*Sizing{a: {MetresPerUnit: 0.0254, Up: "Y", Factor: 1}})[1]
 	score := func(p *Proposal) float64 {
 		for _, c := range p.Candidates {
 			if c.MetresPerUnit == 0.0254 && c.Up == "Y" {
@@ -268,7 +269,7 @@ func TestADecisionTellsAboutTheOthers(t *testing.T) {
 		t.Errorf("inches have %v, and %v when the other was decided to be in inches", x, y)
 	}
 	// A size that no unit gives tells nothing about the unit of the others.
-	odd := Propose([]*Subject{a, b}, map[*Subject]*Sizing{a: {MetresPerUnit: 0.0254, Up: "Y", Factor: 1.7}})[1]
+	odd := Propose(unit.InMetres, []*Subject{a, b}, map[*Subject]*Sizing{a: {MetresPerUnit: 0.0254, Up: "Y", Factor: 1.7}})[1]
 	if math.Abs(score(&odd)-score(&before)) > 1e-9 {
 		t.Errorf("%v and %v", score(&odd), score(&before))
 	}
@@ -297,7 +298,7 @@ func hill() *model.Model {
 func BenchmarkPropose(b *testing.B) {
 	m := hill()
 	for b.Loop() {
-		Propose([]*Subject{SubjectOf(m, "hill.obj")}, nil)
+		Propose(unit.InMetres, []*Subject{SubjectOf(m, "hill.obj")}, nil)
 	}
 }
 
@@ -316,7 +317,7 @@ func FuzzPropose(f *testing.F) {
 	f.Fuzz(func(t *testing.T, name string, x, y, z float64, part string) {
 		s := subjectOf(name, 0, 0, 0, x, y, z)
 		s.Parts = []Named{{part, s.Box}}
-		for _, c := range Propose([]*Subject{s, s}, nil)[0].Candidates {
+		for _, c := range Propose(unit.InMetres, []*Subject{s, s}, nil)[0].Candidates {
 			if !(c.Score >= 0 && c.Score <= 1+1e-9) {
 				t.Errorf("%q: %+v", name, c)
 			}

@@ -18,7 +18,7 @@ const told = 0.7 // twice as likely
 
 // reasons says in words what speaks for a hypothesis, the strongest first, and
 // what against it.
-func (s *Subject) reasons(h *hypothesis, all []hypothesis, group int) []string {
+func (s *Subject) reasons(in unit.Ruler, h *hypothesis, all []hypothesis, group int) []string {
 	type reason struct {
 		weight float64
 		text   string
@@ -44,19 +44,19 @@ func (s *Subject) reasons(h *hypothesis, all []hypothesis, group int) []string {
 	d := h.dimensions(s.Box)
 	if h.kind != nil {
 		v := against(func(h *hypothesis) float64 { return h.name }, true)
-		what := fmt.Sprintf("%q says %s: such things are %s high and %s long (%s)", h.word, h.kind.Name, span(h.kind.Height), span(h.kind.Length), h.kind.Source)
+		what := fmt.Sprintf("%q says %s: such things are %s high and %s long (%s)", h.word, h.kind.Name, span(in, h.kind.Height), span(in, h.kind.Length), h.kind.Source)
 		switch {
 		case inRange(h.kind, d):
-			add(max(v, told), "%s, and so would this be, %s high and %s long.", what, length(d[0]), length(d[1]))
+			add(max(v, told), "%s, and so would this be, %s high and %s long.", what, length(in, d[0]), length(in, d[1]))
 		default:
-			add(max(math.Abs(v), told), "%s; this would be %s high and %s long.", what, length(d[0]), length(d[1]))
+			add(max(math.Abs(v), told), "%s; this would be %s high and %s long.", what, length(in, d[0]), length(in, d[1]))
 		}
 	}
 	for _, p := range s.named.inside {
 		k := p.kinds[0].Kind
 		pd := h.dimensions(p.box)
 		if v := partsSay * p.density(logs(pd)); inRange(k, pd) {
-			add(told+max(v, 0), "Its part %q would be %s high and %s long, as %s are (%s, %s; %s).", p.name, length(pd[0]), length(pd[1]), plural(k.Name), span(k.Height), span(k.Length), k.Source)
+			add(told+max(v, 0), "Its part %q would be %s high and %s long, as %s are (%s, %s; %s).", p.name, length(in, pd[0]), length(in, pd[1]), plural(k.Name), span(in, k.Height), span(in, k.Length), k.Source)
 		}
 	}
 	switch sc := s.statement(h); {
@@ -71,7 +71,7 @@ func (s *Subject) reasons(h *hypothesis, all []hypothesis, group int) []string {
 		if v := against(func(h *hypothesis) float64 { return h.shape }, false); v > told {
 			add(v, "With +%s up it stands better: %s.", axis, s.stands(h.up))
 		} else {
-			add(0.4, "With +%s up it is %s high.", axis, length(d[0]))
+			add(0.4, "With +%s up it is %s high.", axis, length(in, d[0]))
 		}
 	} else if v := against(func(h *hypothesis) float64 { return h.shape }, false); v > told {
 		add(v, "It stands well with +%s up: %s.", axis, s.stands(h.up))
@@ -147,22 +147,22 @@ func inRange(k *kinds.Kind, d [3]float64) bool {
 }
 
 // span prints a range: 0.74 to 1.05 m.
-func span(r kinds.Range) string {
-	lo, hi := length(r.Low), length(r.High)
+func span(in unit.Ruler, r kinds.Range) string {
+	lo, hi := length(in, r.Low), length(in, r.High)
 	if n := len(lo); n > 3 && len(hi) > 3 && lo[n-2:] == hi[len(hi)-2:] {
 		lo = lo[:n-2]
 	}
 	return lo + " to " + hi
 }
 
-func length(m float64) string {
+func length(in unit.Ruler, m float64) string {
 	switch {
 	case m == 0:
-		return "0 m"
-	case m < 0.001:
+		return in.Distance(0)
+	case m < 0.001 && in == unit.InMetres:
 		return fmt.Sprintf("%.2g mm", m*1000)
 	}
-	return unit.Distance(m)
+	return in.Distance(m)
 }
 
 // UnitName names a length that one unit may stand for.

@@ -135,6 +135,16 @@ func (s *Sizing) Distortion() float64 {
 	return max(k.X, k.Y, k.Z)/min(k.X, k.Y, k.Z) - 1
 }
 
+// Stretched is how many times longer than in proportion with the least
+// stretched side its width, height and depth are.
+func (s *Sizing) Stretched() geom.V {
+	k := s.stretch()
+	if s.Turn%2 == 1 {
+		k.X, k.Z = k.Z, k.X
+	}
+	return k.Mul(1 / min(k.X, k.Y, k.Z))
+}
+
 // Even gives a piece its proportions back; its height stays.
 func (s *Sizing) Even() error {
 	s.Factor *= s.stretch().Y

@@ -127,8 +127,8 @@ func TestOneSideAloneIsStretched(t *testing.T) {
 		if got, want := s.Size(mug), before.Times(geom.V{X: 1.25, Y: 1, Z: 1}); got.Sub(want).Len() > 1e-12 {
 			t.Errorf("turned %d quarters: %v, want %v", turn, got, want)
 		}
-		if d := s.Distortion(); math.Abs(d-0.25) > 1e-12 {
-			t.Errorf("distorted by %v, want a quarter", d)
+		if d, k := s.Distortion(), s.Stretched(); math.Abs(d-0.25) > 1e-12 || k.Sub(geom.V{X: 1.25, Y: 1, Z: 1}).Len() > 1e-12 {
+			t.Errorf("distorted by %v, want a quarter; %v", d, k)
 		}
 		// A true dimension after that keeps the proportions as they are now.
 		if err := s.SetTrue(mug, "height", 2*before.Y, true); err != nil || math.Abs(s.Distortion()-0.25) > 1e-12 {

@@ -45,7 +45,7 @@ func recognise(name string) *kinds.Kind {
 
 // Implausible finds a piece that is not as large as what its name says it is:
 // by less than half or more than twice in height and in length.
-func Implausible(id, name string, size geom.V) []Snag {
+func Implausible(in unit.Ruler, id, name string, size geom.V) []Snag {
 	k := kindOf(name)
 	if k == nil {
 		return nil
@@ -62,7 +62,7 @@ func Implausible(id, name string, size geom.V) []Snag {
 	if h, l := off(size.Y, k.Height), off(max(size.X, size.Z), k.Length); h*l <= 0 { // one of them is as it should be, or they disagree
 		return nil
 	}
-	return []Snag{{"size", fmt.Sprintf("%s is %s high; nine of ten of its kind (%s) are %s to %s", name, unit.Distance(size.Y), k.Name, unit.Distance(k.Height.Low), unit.Distance(k.Height.High)), id, "", ""}}
+	return []Snag{{"size", fmt.Sprintf("%s is %s high; nine of ten of its kind (%s) are %s to %s", name, in.Distance(size.Y), k.Name, in.Distance(k.Height.Low), in.Distance(k.Height.High)), id, "", ""}}
 }
 
 const (
@@ -74,7 +74,7 @@ const (
 // Beside finds things that stand within reach of one another and cannot both
 // be right: each may be uncommon by itself, but not as far apart in height as
 // these. What differs more from its own kind is blamed.
-func Beside(things []Thing) (list []Snag) {
+func Beside(in unit.Ruler, things []Thing) (list []Snag) {
 	boxes, of := boxesOf(things), make([]*kinds.Kind, len(things))
 	for i := range things {
 		of[i] = kindOf(things[i].Name)
@@ -101,7 +101,7 @@ func Beside(things []Thing) (list []Snag) {
 				continue
 			}
 			blamed[a] = true
-			list = append(list, Snag{"dress", fmt.Sprintf("%s is %s high beside %s of %s: one of them cannot be right", things[a].Name, unit.Distance(ha), things[b].Name, unit.Distance(hb)), things[a].ID, "", ""})
+			list = append(list, Snag{"dress", fmt.Sprintf("%s is %s high beside %s of %s: one of them cannot be right", things[a].Name, in.Distance(ha), things[b].Name, in.Distance(hb)), things[a].ID, "", ""})
 		}
 	}
 	return list

@@ -5,14 +5,15 @@ import (
 	"testing"
 
 	"visator/core/geom"
+	"visator/core/unit"
 )
 
 func TestWhatIsNotAsLargeAsItsKindIsASnag(t *testing.T) {
-	if s := Implausible("d", "front door", geom.V{X: 9, Y: 21, Z: 0.4}); len(s) != 1 || s[0].Step != "size" || !strings.Contains(s[0].What, "front door is 21.0 m high; nine of ten of its kind (door) are 1.95 m to 2.35 m") {
+	if s := Implausible(unit.InMetres, "d", "front door", geom.V{X: 9, Y: 21, Z: 0.4}); len(s) != 1 || s[0].Step != "size" || !strings.Contains(s[0].What, "front door is 21.0 m high; nine of ten of its kind (door) are 1.95 m to 2.35 m") {
 		t.Errorf("%+v", s)
 	}
 	for name, size := range map[string]geom.V{"front door": {X: 0.9, Y: 2.1, Z: 0.1}, "asset 12": {X: 90, Y: 90, Z: 90}, "door handle": {X: 0.02, Y: 0.1, Z: 0.1}, "door lying": {X: 2.1, Y: 0.05, Z: 0.9}} {
-		if s := Implausible("x", name, size); len(s) != 0 {
+		if s := Implausible(unit.InMetres, "x", name, size); len(s) != 0 {
 			t.Errorf("%s: %+v", name, s)
 		}
 	}
@@ -21,7 +22,7 @@ func TestWhatIsNotAsLargeAsItsKindIsASnag(t *testing.T) {
 func TestNeighboursThatCannotBothBeRightAreFound(t *testing.T) {
 	chair := geom.V{X: 0.5, Y: 0.9, Z: 0.5}
 	low := geom.V{X: 1.6, Y: 0.3, Z: 0.9} // lower than the seat
-	got := Beside([]Thing{box("chair", geom.V{}, chair), box("dining table", geom.V{X: 1.2}, low), box("asset", geom.V{Z: 0.5}, geom.V{X: 9, Y: 9, Z: 9})})
+	got := Beside(unit.InMetres, []Thing{box("chair", geom.V{}, chair), box("dining table", geom.V{X: 1.2}, low), box("asset", geom.V{Z: 0.5}, geom.V{X: 9, Y: 9, Z: 9})})
 	if len(got) != 1 || got[0].ID != "dining table" || !strings.Contains(got[0].What, "dining table is 0.30 m high beside chair of 0.90 m") {
 		t.Errorf("%+v", got)
 	}
@@ -30,7 +31,7 @@ func TestNeighboursThatCannotBothBeRightAreFound(t *testing.T) {
 		"far off": {box("chair", geom.V{}, chair), box("dining table", geom.V{X: 9}, low)},
 		"alike":   {box("oak tree", geom.V{}, geom.V{X: 3, Y: 18, Z: 3}), box("birch tree", geom.V{X: 2}, geom.V{X: 3, Y: 3, Z: 3})},
 	} {
-		if s := Beside(things); len(s) != 0 {
+		if s := Beside(unit.InMetres, things); len(s) != 0 {
 			t.Errorf("%s: %+v", name, s)
 		}
 	}

@@ -34,20 +34,20 @@ type Thing struct {
 const floatGap = 0.02
 
 // Clipping finds what the near or far plane cuts of what is seen.
-func Clipping(v *optics.View, things []Thing, spans []optics.Span) (list []Snag) {
+func Clipping(in unit.Ruler, v *optics.View, things []Thing, spans []optics.Span) (list []Snag) {
 	for i, s := range spans {
 		if !s.Seen {
 			continue
 		}
 		switch {
 		case s.Far > v.Far:
-			list = append(list, Snag{"frame", fmt.Sprintf("%s reaches to %s, the far plane is at %s", things[i].Name, unit.Distance(s.Far), unit.Distance(v.Far)), things[i].ID, "fit", "fit range"})
+			list = append(list, Snag{"frame", fmt.Sprintf("%s reaches to %s, the far plane is at %s", things[i].Name, in.Distance(s.Far), in.Distance(v.Far)), things[i].ID, "fit", "fit range"})
 		case s.Near < v.Near && s.Far > 0:
 			// A floor or terrain under the camera always reaches up to the lens.
 			if things[i].Ground || s.Near == 0 {
 				continue
 			}
-			list = append(list, Snag{"frame", fmt.Sprintf("%s begins at %s, the near plane is at %s", things[i].Name, unit.Distance(s.Near), unit.Distance(v.Near)), things[i].ID, "fit", "fit range"})
+			list = append(list, Snag{"frame", fmt.Sprintf("%s begins at %s, the near plane is at %s", things[i].Name, in.Distance(s.Near), in.Distance(v.Near)), things[i].ID, "fit", "fit range"})
 		}
 	}
 	return list
@@ -88,7 +88,7 @@ func gapBelow(boxes []geom.Box, i int) (gap float64, on int) {
 
 // Standing finds things that float: their lowest point lies above the ground
 // at height 0 and above every other thing's box below them.
-func Standing(things []Thing) (list []Snag) {
+func Standing(in unit.Ruler, things []Thing) (list []Snag) {
 	boxes := boxesOf(things)
 	for i, b := range boxes {
 		if things[i].Ground || b.IsEmpty() || b.Min.Y <= floatGap {
@@ -99,7 +99,7 @@ func Standing(things []Thing) (list []Snag) {
 			if on >= 0 {
 				below = things[on].Name
 			}
-			list = append(list, Snag{"dress", fmt.Sprintf("%s floats %s above %s", things[i].Name, unit.Distance(gap), below), things[i].ID, "ground", "put down"})
+			list = append(list, Snag{"dress", fmt.Sprintf("%s floats %s above %s", things[i].Name, in.Distance(gap), below), things[i].ID, "ground", "put down"})
 		}
 	}
 	return list
@@ -107,11 +107,11 @@ func Standing(things []Thing) (list []Snag) {
 
 // Sizes finds pieces whose size, which nobody decided, is hardly that of
 // anything people place.
-func Sizes(id, name string, size geom.V) (list []Snag) {
+func Sizes(in unit.Ruler, id, name string, size geom.V) (list []Snag) {
 	top := size.Max()
 	switch {
 	case top > 2000 || top > 0 && top < 0.005:
-		return []Snag{{"size", fmt.Sprintf("%s measures %s: choose its unit", name, unit.Distance(top)), id, "sized", "it is right"}}
+		return []Snag{{"size", fmt.Sprintf("%s measures %s: choose its unit", name, in.Distance(top)), id, "sized", "it is right"}}
 	case math.IsNaN(top) || top == 0:
 		return []Snag{{"size", fmt.Sprintf("%s has no size", name), id, "", ""}}
 	}

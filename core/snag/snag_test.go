@@ -6,6 +6,7 @@ import (
 
 	"visator/core/geom"
 	"visator/core/optics"
+	"visator/core/unit"
 )
 
 func box(name string, at, size geom.V) Thing {
@@ -19,7 +20,7 @@ func TestWhatFloatsIsFoundAndWhatStandsOnAnotherThingIsNot(t *testing.T) {
 		box("bird", geom.V{X: 9, Y: 3}, geom.V{X: 0.1, Y: 0.1, Z: 0.1}),
 		box("plate", geom.V{X: 0.5, Y: 0.85}, geom.V{X: 0.2, Y: 0.02, Z: 0.2}),
 	}
-	got := Standing(things)
+	got := Standing(unit.InMetres, things)
 	if len(got) != 2 || got[0].ID != "bird" || got[1].ID != "plate" || !strings.Contains(got[1].What, "table") {
 		t.Errorf("got %+v", got)
 	}
@@ -33,7 +34,7 @@ func TestWhatTheFarPlaneCutsIsFound(t *testing.T) {
 	for _, th := range things {
 		spans = append(spans, v.SpanOf(th.Box, th.World))
 	}
-	got := Clipping(&v, things, spans)
+	got := Clipping(unit.InMetres, &v, things, spans)
 	if len(got) != 1 || got[0].ID != "ridge" {
 		t.Errorf("got %+v", got)
 	}
@@ -41,7 +42,7 @@ func TestWhatTheFarPlaneCutsIsFound(t *testing.T) {
 
 func TestImpossibleSizesAreSnagsUntilDecided(t *testing.T) {
 	big := geom.V{X: 9600, Y: 9600, Z: 9600}
-	if len(Sizes("m", "mug", big)) != 1 || len(Sizes("m", "mug", geom.V{X: 0.1, Y: 0.1, Z: 0.1})) != 0 {
+	if len(Sizes(unit.InMetres, "m", "mug", big)) != 1 || len(Sizes(unit.InMetres, "m", "mug", geom.V{X: 0.1, Y: 0.1, Z: 0.1})) != 0 {
 		t.Error("sizes are judged wrongly")
 	}
 }

@@ -30,7 +30,7 @@ const (
 // distance: 1 / (texels a metre) against distance · sensor width / (focal length
 // · pixels across), by similar triangles. One snag for each picture of a piece,
 // of the thing that is worst off.
-func TooCoarse(v *optics.View, things []Thing, spans []optics.Span, textures []Texture) (list []Snag) {
+func TooCoarse(in unit.Ruler, v *optics.View, things []Thing, spans []optics.Span, textures []Texture) (list []Snag) {
 	type worst struct {
 		pixels float64 // that a texel is wide at its widest
 		at     int     // texture
@@ -62,9 +62,9 @@ func TooCoarse(v *optics.View, things []Thing, spans []optics.Span, textures []T
 		at, name := spans[t.Thing].Near, things[t.Thing].Name
 		switch {
 		case w.pixels > coarseOff:
-			list = append(list, Snag{"size", fmt.Sprintf("a texel of %q is %.0f pixels of the picture on %s, %s from the lens: too coarse; it wants a map %d times as wide, a smaller repeat or more distance", t.Surface, w.pixels, name, unit.Distance(at), wider(w.pixels)), t.Piece, "", ""})
+			list = append(list, Snag{"size", fmt.Sprintf("a texel of %q is %.0f pixels of the picture on %s, %s from the lens: too coarse; it wants a map %d times as wide, a smaller repeat or more distance", t.Surface, w.pixels, name, in.Distance(at), wider(w.pixels)), t.Piece, "", ""})
 		case 1/w.pixels > fineOff && t.Pixels >= fineFrom:
-			list = append(list, Snag{"size", fmt.Sprintf("%q has %.0f texels to a pixel of the picture where it is nearest, on %s, %s from the lens: a map of %d would show the same", t.Surface, 1/w.pixels, name, unit.Distance(at), smaller(t.Pixels, w.pixels)), t.Piece, "", ""})
+			list = append(list, Snag{"size", fmt.Sprintf("%q has %.0f texels to a pixel of the picture where it is nearest, on %s, %s from the lens: a map of %d would show the same", t.Surface, 1/w.pixels, name, in.Distance(at), smaller(t.Pixels, w.pixels)), t.Piece, "", ""})
 		}
 	}
 	return list

@@ -6,6 +6,7 @@ import (
 
 	"visator/core/geom"
 	"visator/core/optics"
+	"visator/core/unit"
 )
 
 // Through 36 mm on a sensor 36 mm wide a metre at one metre fills the picture:
@@ -29,14 +30,14 @@ func TestTexturesAreJudgedFromTheLens(t *testing.T) {
 		{1024, 38_400, ""}, // not worth it
 		{0, 0, ""},
 	} {
-		got := TooCoarse(&v, things, spans, of(c.pixels, c.texels))
+		got := TooCoarse(unit.InMetres, &v, things, spans, of(c.pixels, c.texels))
 		if (len(got) > 0) != (c.want != "") || len(got) > 1 || len(got) == 1 && !strings.HasPrefix(got[0].What, c.want) {
 			t.Errorf("%d pixels, %v texels a metre: %+v", c.pixels, c.texels, got)
 		}
 	}
 	// The lens inside of a box tells nothing.
 	spans[0].Near = 0
-	if got := TooCoarse(&v, things[:1], spans[:1], []Texture{{0, "p", "Bark", 64, 48}}); len(got) != 0 {
+	if got := TooCoarse(unit.InMetres, &v, things[:1], spans[:1], []Texture{{0, "p", "Bark", 64, 48}}); len(got) != 0 {
 		t.Errorf("%+v", got)
 	}
 }

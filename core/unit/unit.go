@@ -410,19 +410,53 @@ func FeetInches(m float64) string {
 	return out + "\""
 }
 
-// Distance prints a length as a ruler would: 0.9 m, 35 m, 1.8 km.
-func Distance(m float64) string {
+// Ruler is what lengths are told in.
+type Ruler int
+
+const (
+	InMetres Ruler = iota // millimetres to kilometres
+	InFeet                // inches to miles
+)
+
+// RulerOf is the ruler that goes with a unit of a production.
+func RulerOf(unit string) Ruler {
+	if unit == Foot.Name || unit == Inch.Name {
+		return InFeet
+	}
+	return InMetres
+}
+
+// Distance prints a length as a ruler would: 0.90 m, 35.0 m, 1.8 km; or 2.9 ft,
+// 115 ft, 1.1 mi (a mile is 5280 feet: NIST SP 811, appendix B).
+func (r Ruler) Distance(m float64) string {
+	print := func(v float64, digits int, unit string) string {
+		return strconv.FormatFloat(v, 'f', digits, 64) + " " + unit
+	}
+	if a := math.Abs(m) / Foot.Metres; r == InFeet && !math.IsInf(m, 0) {
+		switch ft := m / Foot.Metres; {
+		case a >= 5280:
+			return print(ft/5280, 1, "mi")
+		case a >= 10:
+			return print(ft, 0, "ft")
+		case a >= 1:
+			return print(ft, 1, "ft")
+		case a >= 1.0/12 || a == 0:
+			return print(12*ft, 1, "in")
+		default:
+			return print(12*ft, 2, "in")
+		}
+	}
 	switch a := math.Abs(m); {
 	case math.IsInf(m, 0):
 		return "infinity"
 	case a >= 1000:
-		return strconv.FormatFloat(m/1000, 'f', 1, 64) + " km"
+		return print(m/1000, 1, "km")
 	case a >= 10:
-		return strconv.FormatFloat(m, 'f', 1, 64) + " m"
+		return print(m, 1, "m")
 	case a >= 0.1 || a == 0:
-		return strconv.FormatFloat(m, 'f', 2, 64) + " m"
+		return print(m, 2, "m")
 	default:
-		return strconv.FormatFloat(m*1000, 'f', 1, 64) + " mm"
+		return print(m*1000, 1, "mm")
 	}
 }
 

@@ -70,3 +70,23 @@ func TestPrintedLengthsReadBack(t *testing.T) {
 		}
 	}
 }
+
+func TestDistancesAreToldByTheRuler(t *testing.T) {
+	for _, c := range []struct {
+		metres       float64
+		metric, feet string
+	}{
+		{0, "0.00 m", "0.0 in"}, {0.002, "2.0 mm", "0.08 in"}, {0.254, "0.25 m", "10.0 in"}, {0.9144, "0.91 m", "3.0 ft"}, {-3.048, "-3.05 m", "-10 ft"}, {304.8, "304.8 m", "1000 ft"},
+		{1609.344, "1.6 km", "1.0 mi"}, // the mile: NIST SP 811, appendix B
+		{math.Inf(1), "infinity", "infinity"},
+	} {
+		if m, f := InMetres.Distance(c.metres), InFeet.Distance(c.metres); m != c.metric || f != c.feet {
+			t.Errorf("%v m: %q, %q; want %q, %q", c.metres, m, f, c.metric, c.feet)
+		}
+	}
+	for name, want := range map[string]Ruler{"foot": InFeet, "inch": InFeet, "metre": InMetres, "millimetre": InMetres, "": InMetres} {
+		if RulerOf(name) != want {
+			t.Errorf("%q", name)
+		}
+	}
+}

@@ -1,3 +1,23 @@
+// complain says beside a field why what was typed there is refused; it stays to
+// be mended.
+export function complain(field, message) {
+  content(field);
+  field.classList.add("bad");
+  field.setAttribute("aria-invalid", "true");
+  const words = Object.assign(document.createElement("p"), { className: "complaint", textContent: message });
+  words.setAttribute("role", "alert");
+  (field.closest("label, .row, .row3") || field.parentElement || field).append(words);
+  field.complaint = words;
+}
+
+// content takes a complaint back.
+export function content(field) {
+  field.classList.remove("bad");
+  field.removeAttribute("aria-invalid");
+  field.complaint?.remove();
+  field.complaint = null;
+}
+
 // x-figure="expression" shows a value in a field that can be typed into. What
 // is being typed is never overwritten by news from the server: the field shows
 // the value again once it is kept, left or given up with Escape. What was
@@ -10,7 +30,7 @@ export function figure(Alpine) {
     const key = (e) => {
       if (e.key !== "Escape") return;
       e.stopPropagation();
-      typing = false; field.classList.remove("bad"); show(); field.blur();
+      typing = false; content(field); show(); field.blur();
     };
     const on = { input: () => { typing = true; }, change: () => { typing = false; }, blur: () => { typing = false; show(); }, keydown: key };
     for (const k in on) field.addEventListener(k, on[k]);

@@ -3,12 +3,14 @@
 import Alpine from "alpinejs";
 import { Plan } from "./plan.js";
 import { Strip } from "./strip.js";
-import { drawLineup, besideNames } from "./lineup.js";
+import { drawLineup } from "./lineup.js";
+import { besideNames } from "./beside.js";
+import { Outlines } from "./outline.js";
 import { drawMeasure } from "./measure.js";
 import { length, size, number, degrees, distance, radians } from "./print.js";
 import { keys, list } from "./keys.js";
 import { drawManifest } from "./manifest.js";
-import { figure } from "./figure.js";
+import { figure, complain, content } from "./figure.js";
 import { intake } from "./intake.js";
 
 const page = document.documentElement.dataset;
@@ -78,13 +80,15 @@ document.addEventListener("alpine:init", () => {
     // store would have every number watched.
     get now() { return Alpine.raw(this.st); },
     get unit() { return this.st?.production.unit || "metre"; },
+    get feet() { return this.unit === "foot" || this.unit === "inch"; },
     length(m) { return m == null ? "" : length(m, this.unit); },
-    distance, number, degrees,
+    distance(m) { return distance(m, this.unit); }, number, degrees,
     size(v) { return v ? size(v, this.unit) : ""; },
     say(text, bad = false) { this.message = text; this.bad = bad; },
 
     async start() {
       document.documentElement.dataset.tone = this.tone;
+      this.shapes = new Outlines((ids) => call(`/api/sets/${page.set}/outlines?of=${ids}`).catch((e) => this.say(e.message, true)), () => this.draw());
       this.plan = new Plan(document.getElementById("plan"), this);
       this.strip = new Strip(document.getElementById("strip"), this);
       const ready = await first;
@@ -169,18 +173,15 @@ document.addEventListener("alpine:init", () => {
     async typed(input, then) {
       try {
         const r = await call(`/api/length?unit=${encodeURIComponent(this.unit)}&text=${encodeURIComponent(input.value)}`);
-        input.classList.remove("bad");
-        await then(r.metres);
-      } catch (e) {
-        input.classList.add("bad");
-        this.say(e.message, true);
-      }
+        content(input);
+        if ((await then(r.metres)) === null && this.bad) complain(input, this.message); // what the server refuses
+      } catch (e) { complain(input, e.message); }
     },
     typedNumber(input, then) {
       const text = input.value.replace(",", ".").replace(/[^0-9.]+$/, "").trim(), n = Number(text); // a unit may stand behind it
       const ok = text !== "" && Number.isFinite(n);
-      input.classList.toggle("bad", !ok);
-      if (!ok) return this.say(`“${input.value}” is not a number.`, true);
+      if (!ok) return complain(input, `“${input.value}” is not a number.`);
+      content(input);
       then(n);
     },
 
@@ -245,8 +246,9 @@ document.addEventListener("alpine:init", () => {
     },
 
     // Pieces and their size
-    line: { order: "size", equal: false, side: "front", beside: ["door"], px: 0, x: 0, edge: 0 }, besideNames, sizeView: "line-up",
-    measured: { piece: "", points: [], on: "", hover: null, length: 0 }, measuredLength: 0, proposal: null, stale: true, asked: 0, looked: 0,
+    line: { order: "size", which: "", equal: false, side: "front", beside: ["door"], px: 0, x: 0, edge: 0 }, besideNames, sizeView: "line-up",
+    measured: { piece: "", points: [], on: "", hover: null, length: 0 }, measuredLength: 0, measuredOn: "", proposal: null, stale: true, asked: 0, looked: 0,
+    even: true, like: "", likeOf: "height", likeIts: "height", pivoting: false, patternAt: 0, sizeFrom: "picture",
     drawSize() {
       if (this.piece && (this.stale || this.proposal?.id !== this.piece)) this.ask(this.piece);
       if (this.sizeView === "measure") drawMeasure(document.getElementById("elevations"), this);
@@ -254,7 +256,14 @@ document.addEventListener("alpine:init", () => {
     },
     lineUp(patch) { Object.assign(this.line, patch); this.draw(); },
     showSize(view) { this.sizeView = view; Alpine.nextTick(() => this.draw()); },
-    choosePiece(id) { this.piece = id; this.looked = 0; this.measuredLength = 0; this.draw(); },
+    choosePiece(id) { this.piece = id; this.looked = 0; this.measuredLength = 0; this.patternAt = 0; this.even = true; this.draw(); },
+    // arrived are the downloads of which there are pieces.
+    get arrived() { return (this.st?.arrivals || []).filter((a) => this.st.pieces.some((p) => p.arrival === a.id)); },
+    // patterns are the pictures on the piece that can be measured on; pattern is
+    // the one that is shown.
+    get patterns() { return (this.proposal?.patterns || []).filter((t) => t.picture && t.width > 0); },
+    get pattern() { return this.patterns[this.patternAt] || this.patterns[0] || null; },
+    stretched(p) { return ["x", "y", "z"].map((k, i) => p.stretched[k] > 1.0005 && `${["width", "height", "depth"][i]} +${number(100 * (p.stretched[k] - 1), 1)} %`).filter(Boolean).join(", "); },
     // ask fetches what is proposed for a piece, with the reasons.
     async ask(id) {
       const turn = ++this.asked;
@@ -267,7 +276,7 @@ document.addEventListener("alpine:init", () => {
         if (this.sizeView === "measure" && this.step === "size") this.drawSize();
       } catch (e) { if (turn === this.asked) this.say(e.message, true); }
     },
-    take_(piece, c) { return { do: "change", kind: "piece", id: piece, patch: { sizing: { metresPerUnit: c.metresPerUnit, up: c.up, factor: 1, decided: true } } }; },
+    take_(piece, c) { return { do: "change", kind: "piece", id: piece, patch: { sizing: { metresPerUnit: c.metresPerUnit, up: c.up, factor: 1, stretch: { x: 0, y: 0, z: 0 }, decided: true } } }; },
     accept(c) { return this.edit(this.take_(this.piece, c)); },
     // open are the pieces whose size is still to be decided; of one supplier, or of all.
     open(group) { return (this.st?.pieces || []).filter((p) => !p.sizing.decided && p.proposal && (!group || p.proposal.group === group)); },
@@ -282,14 +291,32 @@ document.addEventListener("alpine:init", () => {
     acceptAlike() { return this.edit(...this.alike.map((p) => this.take_(p.id, p.proposal))); },
     percent: (x) => (x > 0.995 ? "> 99 %" : x < 0.005 ? "< 1 %" : `${Math.round(100 * x)} %`),
     unitWords(c) { return c ? `${["metre", "centimetre", "millimetre", "inch", "foot"].includes(c.unit) ? c.unit : `${c.unit} a unit`}, ${c.up} up` : ""; },
-    trueDistance(metres) { return this.edit({ do: "true", id: this.piece, of: "distance", was: this.measuredLength, metres }).then((r) => { if (r) { this.measured.points = []; this.measuredLength = 0; this.draw(); } return r; }); },
+    // What was measured on the picture tells of the picture, unless it is said
+    // to tell of the piece.
+    trueDistance(metres) {
+      const was = this.measuredLength, deed = this.measuredOn === "picture" && this.sizeFrom === "picture" ? { do: "repeat", id: this.piece, of: this.pattern?.surface, was, metres, kind: this.onAll ? "all" : "" } : { do: "true", id: this.piece, of: "distance", was, metres };
+      return this.edit(deed).then((r) => { if (r) { this.measured.points = []; this.measuredLength = 0; this.draw(); } return r; });
+    },
     get sized() { return this.st?.pieces.find((p) => p.id === this.piece) || null; },
     size_(patch) { return this.edit({ do: "change", kind: "piece", id: this.piece, patch: { sizing: { ...patch, decided: true } } }); },
     onAll: true,
     repeat(surface, metres) { return this.edit({ do: "repeat", id: this.piece, of: surface, metres, kind: this.onAll ? "all" : "" }); },
     stand_(patch) { return this.edit({ do: "change", kind: "piece", id: this.piece, patch: { sizing: patch } }); },
     pivot(where) { const own = where === "base" || where === "file"; return this.stand_({ pivot: own ? "" : where, ground: where !== "file", centre: where !== "file" }); },
-    trueSize(of, metres) { return this.edit({ do: "true", id: this.piece, of, metres }); },
+    pivotAt(at) { this.pivoting = false; return this.edit({ do: "pivot", id: this.piece, at }); },
+    trueSize(of, metres) { return this.edit({ do: "true", id: this.piece, of, metres, alone: !this.even }); },
+    // references are what a piece can be held against: what is selected, the
+    // stand-ins and one placement of every other piece.
+    get references() {
+      const had = new Set([this.piece]);
+      return (this.st?.placements || []).filter((p) => {
+        if (this.sel.includes(p.id) || p.id === this.like) return true;
+        if (p.standIn) return true;
+        return !had.has(p.piece) && had.add(p.piece);
+      }).filter((p) => p.piece !== this.piece);
+    },
+    proportions() { return this.edit({ do: "true", id: this.piece, of: "proportions" }); },
+    trueLike() { return this.edit({ do: "true", id: this.piece, of: this.likeIts, like: this.like, likeOf: this.likeOf, alone: !this.even }); },
 
     // Camera, light, shots
     view(patch) { return this.edit({ do: "change", kind: "set", patch: { view: patch } }); },
@@ -329,6 +356,7 @@ document.addEventListener("alpine:init", () => {
       if (s.fix === "fit") return this.edit({ do: "fit" });
       if (s.fix === "ground") return this.edit({ do: "ground", ids: [s.id] });
       if (s.fix === "propose") { const p = this.st.pieces.find((x) => x.id === s.id); return p?.proposal && this.edit(this.take_(p.id, p.proposal)); }
+      if (s.fix === "even") { return this.edit({ do: "true", of: "proportions", id: s.id }); }
       if (s.fix === "sized") { return this.edit({ do: "change", kind: "piece", id: s.id, patch: { sizing: { decided: true } } }); }
       if (s.step === "size") { this.piece = s.id; this.go("size"); }
     },

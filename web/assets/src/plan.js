@@ -104,13 +104,15 @@ export class Plan {
       g.append(make("line", { y1: (z - this.z) * this.px, y2: (z - this.z) * this.px, x1: -w / 2, x2: w / 2 }));
     this.svg.append(g);
   }
+  // outline is the path and the transform of a placement from above.
   outline(p) {
-    if (p.standIn) return this.v.now.standIns[p.standIn];
-    return this.v.now.pieces.find((q) => q.id === p.piece)?.outline;
+    if (p.standIn) return { top: this.v.now.standIns[p.standIn].top };
+    const piece = this.v.now.pieces.find((q) => q.id === p.piece);
+    return { top: this.v.shapes.of(piece)?.top, move: piece?.outline.top };
   }
   // shape keeps an outline once for all copies of its piece.
   shape(p, o) {
-    const id = "plan-" + (p.piece || p.standIn), d = o?.top || "";
+    const id = "plan-" + (p.piece || p.standIn), d = o.top || "";
     let path = this.shapes.get(id);
     if (!path) {
       path = make("path", { id, "fill-rule": "evenodd", "vector-effect": "non-scaling-stroke" });
@@ -125,7 +127,7 @@ export class Plan {
     const land = Math.max(p.dims.x, p.dims.z) > 30, on = this.v.sel.includes(p.id);
     const o = this.outline(p), own = p.standIn ? (p.standIn === "box" ? p.size : { x: p.size.y / 1.75, z: p.size.y / 1.75 }) : { x: 1, z: 1 };
     const scale = make("g", { transform: `scale(${p.scale.x * own.x} ${p.scale.z * own.z})` });
-    const path = make("use", { href: "#" + this.shape(p, o), transform: o?.topTransform || null, fill: land ? "#c2c2c2" : "#9b9b9b", "fill-opacity": land ? 0.6 : 0.85, stroke: on ? "#161616" : "#5a5a5a", "stroke-width": on ? 2 : 1, "stroke-dasharray": p.hidden ? "3 3" : null });
+    const path = make("use", { href: "#" + this.shape(p, o), transform: o.move || null, fill: land ? "#c2c2c2" : "#9b9b9b", "fill-opacity": land ? 0.6 : 0.85, stroke: on ? "#161616" : "#5a5a5a", "stroke-width": on ? 2 : 1, "stroke-dasharray": p.hidden ? "3 3" : null });
     scale.append(path);
     g.append(scale);
     if (!land) g.append(make("rect", { x: p.box.min.x * p.scale.x, y: p.box.min.z * p.scale.z, width: p.dims.x, height: p.dims.z, fill: "transparent" }));

@@ -23,9 +23,14 @@ export function size(v, unit) {
 export const number = (n, d = 2) => (n == null ? "" : Number(n).toFixed(d).replace(/(\.\d*?)0+$/, "$1").replace(/\.$/, ""));
 export const degrees = (r, d = 1) => number((r * 180) / Math.PI, d) + "°";
 export const radians = (d) => (d * Math.PI) / 180;
-export function distance(m) {
+// distance prints a length as a ruler would, in metres or in feet.
+export function distance(m, unit) {
   if (m == null) return "infinity";
   const a = Math.abs(m);
+  if (unit === "foot" || unit === "inch") {
+    const ft = a / 0.3048;
+    return ft >= 5280 ? (m / 1609.344).toFixed(1) + " mi" : ft >= 10 ? (m / 0.3048).toFixed(0) + " ft" : ft >= 1 ? (m / 0.3048).toFixed(1) + " ft" : (m / 0.0254).toFixed(a >= 0.0254 ? 1 : 2) + " in";
+  }
   if (a >= 1000) return (m / 1000).toFixed(1) + " km";
   if (a >= 10) return m.toFixed(1) + " m";
   if (a >= 0.1 || a === 0) return m.toFixed(2) + " m";

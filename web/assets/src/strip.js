@@ -1,6 +1,5 @@
 // The depth strip: a logarithmic ruler from the lens to beyond the far plane.
 import { make } from "./plan.js";
-import { distance } from "./print.js";
 
 export class Strip {
   __v_skip = true; // not watched by the page's store
@@ -46,18 +45,19 @@ export class Strip {
     const sharpFar = st.lens.sharpFar ?? this.hi;
     s.append(make("rect", { x: this.x(st.lens.sharpNear), width: Math.max(this.x(sharpFar) - this.x(st.lens.sharpNear), 1), y: top, height: base - top, fill: "#d6e935", "fill-opacity": 0.16 }));
     s.append(make("line", { x1: 16, x2: this.w - 16, y1: base, y2: base, stroke: soft }));
-    for (let d = Math.pow(10, Math.floor(Math.log10(this.lo))); d <= this.hi; d *= 10)
+    const feet = this.v.feet, one = feet ? 0.3048 : 1;
+    for (let d = Math.pow(10, Math.floor(Math.log10(this.lo / one))); d * one <= this.hi; d *= 10)
       for (const k of [1, 2, 5]) {
-        const m = d * k, x = this.x(m);
+        const m = d * k * one, x = this.x(m);
         if (m < this.lo || m > this.hi) continue;
         s.append(make("line", { x1: x, x2: x, y1: base, y2: base + (k === 1 ? 7 : 4), stroke: soft }));
-        s.append(make("text", { x, y: this.h - 3, "text-anchor": "middle", "font-size": 11, class: "n", fill: k === 1 ? ink : soft }, m >= 1000 ? m / 1000 + " km" : k === 1 ? m + " m" : m));
+        s.append(make("text", { x, y: this.h - 3, "text-anchor": "middle", "font-size": 11, class: "n", fill: k === 1 ? ink : soft }, feet ? `${+(d * k).toFixed(3)}${k === 1 ? " ft" : ""}` : m >= 1000 ? m / 1000 + " km" : k === 1 ? m + " m" : m));
       }
     let labelled = [];
     for (const b of this.bars().sort((p, q) => q.span.height - p.span.height)) {
       const x = this.x(b.span.near), w = Math.max(this.x(b.span.far) - x, 3), h = Math.max(b.span.height * (base - top - 12), 4), on = this.v.sel.includes(b.id);
       const g = make("g", { "data-bar": b.id, style: "cursor:pointer" });
-      g.append(make("title", {}, `${b.name}: ${distance(b.span.near)} to ${distance(b.span.far)}${b.cut ? ", cut by a plane" : b.span.seen ? "" : ", outside of the picture"}`));
+      g.append(make("title", {}, `${b.name}: ${this.v.distance(b.span.near)} to ${this.v.distance(b.span.far)}${b.cut ? ", cut by a plane" : b.span.seen ? "" : ", outside of the picture"}`));
       g.append(make("rect", { x, y: base - h, width: w, height: h, fill: b.cut ? "url(#hatch)" : on ? "#d6e935" : "#8a8a8a", "fill-opacity": b.span.seen ? (on ? 0.9 : 0.5) : 0.15, stroke: b.cut ? "var(--snag)" : b.span.seen ? soft : line, "stroke-width": 1 }));
       s.append(g);
       const lx = Math.min(x + 2, this.w - 90);
@@ -72,8 +72,8 @@ export class Strip {
     if (held) s.querySelector(`[data-handle=${held}]`)?.focus();
   }
   handle(name, m, text, colour) {
-    const x = this.x(m), right = x > this.w - 120 || name === "near", label = `${text} ${distance(m)}`, w = label.length * 7.2 + 10, y = name === "focus" ? 18 : 0;
-    const g = make("g", { "data-handle": name, tabindex: 0, role: "slider", "aria-label": `${text} ${name === "focus" ? "distance" : "plane"}`, "aria-valuenow": m.toFixed(3), "aria-valuetext": distance(m), style: "cursor:ew-resize" });
+    const x = this.x(m), right = x > this.w - 120 || name === "near", label = `${text} ${this.v.distance(m)}`, w = label.length * 7.2 + 10, y = name === "focus" ? 18 : 0;
+    const g = make("g", { "data-handle": name, tabindex: 0, role: "slider", "aria-label": `${text} ${name === "focus" ? "distance" : "plane"}`, "aria-valuenow": m.toFixed(3), "aria-valuetext": this.v.distance(m), style: "cursor:ew-resize" });
     g.append(make("line", { x1: x, x2: x, y1: y, y2: this.h - 22, stroke: colour, "stroke-width": name === "focus" ? 1.5 : 2, "stroke-dasharray": name === "focus" ? "5 4" : null }));
     g.append(make("rect", { x: right ? Math.max(x - w, 0) : x, y, width: w, height: 17, fill: colour }));
     g.append(make("text", { x: (right ? Math.max(x - w, 0) : x) + 5, y: y + 13, "font-size": 12, class: "n", fill: name === "focus" ? "#111" : "var(--desk)" }, label));
