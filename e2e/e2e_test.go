@@ -243,11 +243,11 @@ func (b *tab) click(selector string) {
 	b.do(chromedp.MouseClickXY(at[0], at[1]))
 }
 
-// press clicks the visible button with this text.
+// press clicks the visible button, link or box to tick with this text.
 func (b *tab) press(text string) {
 	b.Helper()
 	q, _ := json.Marshal(text)
-	find := fmt.Sprintf("[...document.querySelectorAll('button, a')].find(e => e.textContent.trim() === %s && e.getClientRects().length)", q)
+	find := fmt.Sprintf("[...document.querySelectorAll('button, a, summary, label')].find(e => e.textContent.trim() === %s && e.getClientRects().length)", q)
 	b.until(find + " && !" + find + ".disabled")
 	at := b.middle(find)
 	b.do(chromedp.MouseClickXY(at[0], at[1]))
@@ -262,6 +262,16 @@ func (b *tab) fill(label, text string) {
 	eval[bool](b, fmt.Sprintf("(e => { e.scrollIntoView({block: 'nearest'}); e.focus(); e.select(); return true })(%s)", find))
 	b.do(chromedp.KeyEvent(text), chromedp.KeyEvent("\r"))
 	eval[bool](b, "(document.activeElement.blur(), true)")
+}
+
+// choose takes the option of the list with this label whose words begin so.
+func (b *tab) choose(label, words string) {
+	b.Helper()
+	l, _ := json.Marshal(label)
+	w, _ := json.Marshal(words)
+	find := fmt.Sprintf("[...document.querySelectorAll('select')].find(e => e.getAttribute('aria-label') === %s && e.getClientRects().length)", l)
+	b.until(fmt.Sprintf("[...(%s?.options || [])].some(o => o.text.startsWith(%s))", find, w))
+	eval[bool](b, fmt.Sprintf("(e => { e.value = [...e.options].find(o => o.text.startsWith(%s)).value; e.dispatchEvent(new Event('change', {bubbles: true})); return true })(%s)", w, find))
 }
 
 // drag presses the mouse at a, moves to z in steps and lets go.

@@ -144,11 +144,111 @@ func TestADownloadIsCorrectedTogetherAndAPieceMeasured(t *testing.T) {
 
 	// What is no length is refused beside its field, and changes nothing.
 	log := s.state(set).Revision
-	for _, bad := range []string{"1.2.3 m", `5' 13"`, "0 m", "-2 m", "wide"} {
+	for bad, why := range map[string]string{"1.2.3 m": "not a number", `5' 13"`: "no less than the unit before it", "0 m": "must be more than nothing", "-2 m": "must be more than nothing", "wide": "not a length"} {
 		b.fill("True width", bad)
-		b.until("document.getElementById('message').classList.contains('text-snag')")
+		b.until(fmt.Sprintf("document.querySelector('[aria-label=\"True width\"]').parentElement.querySelector('[role=alert]')?.textContent.includes(%q)", why))
 	}
 	if now := s.state(set).Revision; now != log {
 		t.Errorf("the log went from %d to %d", log, now)
 	}
+}
+
+// An artist's minutes at Size with one crate of 1 x 0.8 x 0.6 m on a bolt of
+// 0.1 m: out of proportion and back, as high as a block, by a plank on its
+// picture, its pivot clicked, its bolt put into the ground.
+func TestAPieceIsSizedByHandAndStandsRight(t *testing.T) {
+	s := newSite(t)
+	b := browser(t)
+	set := b.production(s, "By hand")
+	bolt := "o Bolt\nusemtl Planks\nv .5 -.1 .3\nv .45 0 .25\nv .55 0 .25\nv .5 0 .35\nf 9 10 11\nf 9 11 12\nf 9 12 10\n"
+	path := filepath.Join(t.TempDir(), "crate.zip")
+	if err := os.WriteFile(path, []byte(zipOf(t, "crate.obj", crate([3]any{"Body", "Planks", [3]float64{1, 0.8, 0.6}})+bolt, "crate.mtl", "newmtl Planks\nmap_Kd Crate_BaseColor.png\n", "Crate_BaseColor.png", flat(t, color.NRGBA{150, 100, 50, 255}))), 0o600); err != nil {
+		t.Fatal(err)
+	}
+	b.dropFiles("main", path)
+	st := s.await(set, "the crate", func(st *app.State) bool {
+		return len(st.Pieces) == 1 && len(st.Pieces[0].Levels) > 0 && st.Pieces[0].Making == ""
+	})
+	id := st.Pieces[0].ID
+	code, out := s.post("/api/sets/"+set+"/edit", map[string]any{"revision": -1, "deeds": []app.Deed{
+		{Do: "place", StandIn: "box", At: geom.V{X: 3}, Patch: []byte(`{"size":{"x":1,"y":2.25,"z":1}}`)}, {Do: "place", Piece: id, At: geom.V{X: 5}},
+		{Do: "change", Kind: "piece", ID: id, Patch: []byte(`{"sizing":{"metresPerUnit":1,"up":"Y","decided":true}}`)}}})
+	if code != 200 {
+		t.Fatalf("%d %s", code, out)
+	}
+	size := func(when string, want geom.V) *app.State {
+		t.Helper()
+		return s.await(set, when, func(st *app.State) bool { return st.Pieces[0].Size.Sub(want).Len() < 1e-6 })
+	}
+	stands := func(st *app.State) geom.Box { return st.Placements[1].Box.Apply(st.Placements[1].World) }
+
+	b.step("size")
+	b.until("document.querySelector('#lineup [data-piece] path[d^=M]')")
+	// Unlocked, its width alone: a quarter too long, and said so.
+	b.press("the proportions stay")
+	b.fill("True width", "1.25 m")
+	size("the width alone", geom.V{X: 1.25, Y: 0.9, Z: 0.6})
+	b.until("document.querySelector('[data-stretched]').textContent.includes('width +25 %')")
+	b.until("Alpine.store('v').snags('size').some((s) => s.what === 'crate is out of proportion by 25 %')")
+	b.press("as it came")
+	size("in proportion", geom.V{X: 1, Y: 0.9, Z: 0.6})
+	b.press("the proportions stay")
+
+	// As high as the block that stands in the set.
+	b.press("as long as something in the set")
+	b.choose("Thing in the set", "box,")
+	b.until("document.querySelector('[data-beside]').textContent.includes('box')")
+	b.press("Make it so")
+	size("like the block", geom.V{X: 2.5, Y: 2.25, Z: 1.5})
+
+	// On its picture, half of its width is a plank of 30 cm; and so the crate is
+	// as much smaller.
+	b.press("measure")
+	b.until("document.querySelector('[data-elevation=picture] image')")
+	r := eval[[]float64](b, "(r => [r.left, r.top, r.width, r.height])(document.querySelector('[data-elevation=picture] image').getBoundingClientRect())")
+	wide := eval[float64](b, "Alpine.store('v').pattern.width")
+	b.do(chromedp.MouseClickXY(r[0]+r[2]/4, r[1]+r[3]/2), chromedp.MouseClickXY(r[0]+r[2]*3/4, r[1]+r[3]/2))
+	b.until("Alpine.store('v').measuredOn === 'picture' && Alpine.store('v').measuredLength > 0")
+	b.choose("What a distance on the picture changes", "the piece")
+	was := eval[float64](b, "Alpine.store('v').measuredLength")
+	if math.Abs(was-wide/2) > wide/50 {
+		t.Errorf("half of the picture, %v m wide, measured %v m", wide, was)
+	}
+	b.fill("True distance", "30 cm")
+	st = size("by the plank", geom.V{X: 2.5, Y: 2.25, Z: 1.5}.Mul(0.3/was))
+	now := st.Pieces[0].Size
+
+	// Its pivot is clicked at its upper left; it stays where it stands.
+	before := stands(st)
+	b.until(fmt.Sprintf("Math.abs(Alpine.store('v').sized.size.x - %v) < 1e-6", now.X))
+	b.press("click its pivot")
+	b.until("document.querySelector('[data-elevation=front] [data-pivot]')")
+	q := eval[[]float64](b, "(r => [r.left, r.top])(document.querySelector('[data-elevation=front] path').getBoundingClientRect())")
+	b.do(chromedp.MouseClickXY(q[0]+1, q[1]+1))
+	st = s.await(set, "the pivot", func(st *app.State) bool { return st.Pieces[0].Sizing.Pivot == "point" })
+	if box := st.Pieces[0].Box; math.Abs(box.Max.Y) > 0.01*now.Y || math.Abs(box.Min.X) > 0.01*now.X {
+		t.Errorf("about its pivot: %v", box)
+	}
+	if after := stands(st); after.Min.Sub(before.Min).Len() > 1e-9 {
+		t.Errorf("it went from %v to %v", before, after)
+	}
+	b.press("Undo")
+	st = s.await(set, "the pivot before", func(st *app.State) bool { return st.Pieces[0].Sizing.Pivot == "" })
+	if after := stands(st); after.Min.Sub(before.Min).Len() > 1e-9 || st.Placements[1].At != (geom.V{X: 5}) {
+		t.Errorf("undone, from %v to %v", before, after)
+	}
+
+	// The bolt goes into the ground.
+	b.until("document.querySelector('[data-sunk]')")
+	b.click("[data-sunk] input")
+	st = s.await(set, "the bolt in the ground", func(st *app.State) bool { return st.Pieces[0].Sizing.Sunk > 0 })
+	if down := stands(st).Min.Y; math.Abs(down+0.1/0.9*now.Y) > 0.01*now.Y {
+		t.Errorf("the bolt reaches to %v m; the crate is %v m high", down, now.Y)
+	}
+
+	// In feet the words are in feet, as the numbers are.
+	b.press("line-up")
+	b.until("document.querySelector('[data-beside]').textContent.includes('person1.750 m')")
+	b.choose("Units of the production", "foot")
+	b.until("document.querySelector('[data-beside]').textContent.includes('person5\\' 8 7/8\"')")
 }

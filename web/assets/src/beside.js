@@ -11,11 +11,13 @@ export const beside = {
 };
 export const besideNames = Object.keys(beside);
 
-// heldBeside lists what stands at the left of the line-up: a person, the chosen
-// ones of these, and the placement that the piece is held against.
-export function heldBeside(v) {
-  const st = v.now, out = [{ name: "person", wide: 0.6, d: st.standIns.person.front, label: v.length(1.75) }];
-  for (const n of besideNames) if (v.line.beside.includes(n)) out.push({ name: n, wide: beside[n][0], d: beside[n][2], label: v.length(beside[n][1]) });
+// heldBeside lists what stands at the left of the line-up: a person, or a hand
+// where a person is too large for the sheet; the chosen ones of these, and the
+// placement that the piece is held against. room is in metres.
+export function heldBeside(v, room) {
+  const st = v.now, out = [], tall = 1.75 > 3 * room;
+  if (!tall) out.push({ name: "person", wide: 0.6, d: st.standIns.person.front, label: v.length(1.75) });
+  for (const n of besideNames) if (v.line.beside.includes(n) || (tall && n === "hand")) out.push({ name: n, wide: beside[n][0], d: beside[n][2], label: v.length(beside[n][1]) });
   const p = st.placements.find((q) => q.id === v.like);
   if (p) {
     const piece = st.pieces.find((q) => q.id === p.piece), mid = (p.box.min.x + p.box.max.x) / 2;

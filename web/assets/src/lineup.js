@@ -60,7 +60,7 @@ const text = (x, y, s, a = {}) => make("text", { x, y, "font-size": 12, fill: "#
 // Left draws the staff and what is held beside; it is done anew only when they
 // change, not while the row is pulled along. Gives where the row begins.
 function left(v, parts, w, ground) {
-  const { px, equal } = v.line, list = equal ? [] : heldBeside(v);
+  const { px, equal } = v.line, list = equal ? [] : heldBeside(v, ground / px);
   const key = JSON.stringify([px, equal, w, ground, v.unit, list]);
   if (parts.leftKey === key) return parts.edge;
   parts.leftKey = key;

@@ -109,6 +109,9 @@ document.addEventListener("alpine:init", () => {
         document.documentElement.dataset.ready = "yes";
       }).catch((e) => this.say("The lens view cannot be drawn here: " + e.message, true));
       addEventListener("resize", () => this.draw());
+      // What was hidden has no size to draw to before it is shown.
+      const shown = new ResizeObserver(() => this.step === "size" && this.draw());
+      for (const id of ["lineup", "elevations"]) shown.observe(document.getElementById(id));
       addEventListener("popstate", () => { this.step = location.pathname.split("/").pop(); Alpine.nextTick(() => this.draw()); });
     },
     // Many announcements in a row are answered by one look.
@@ -255,7 +258,7 @@ document.addEventListener("alpine:init", () => {
       else drawLineup(document.getElementById("lineup"), this);
     },
     lineUp(patch) { Object.assign(this.line, patch); this.draw(); },
-    showSize(view) { this.sizeView = view; Alpine.nextTick(() => this.draw()); },
+    showSize(view) { this.sizeView = view; this.draw(); }, // what is hidden still is drawn when it is there
     choosePiece(id) { this.piece = id; this.looked = 0; this.measuredLength = 0; this.patternAt = 0; this.even = true; this.draw(); },
     // arrived are the downloads of which there are pieces.
     get arrived() { return (this.st?.arrivals || []).filter((a) => this.st.pieces.some((p) => p.arrival === a.id)); },
