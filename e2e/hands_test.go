@@ -105,7 +105,7 @@ func TestTypingIsNotOverwritten(t *testing.T) {
 	b.until(field + ".value === '60 mm'")
 	// What cannot be is refused beside the field and can be mended.
 	b.fill("Focal length in millimetres", "long")
-	b.until(field + ".classList.contains('bad') && document.getElementById('message').textContent.includes('long')")
+	b.until(field + ".classList.contains('bad') && [...document.querySelectorAll('[role=alert]')].some((e) => e.textContent.includes('long'))")
 	if got := eval[string](b, field+".value"); got != "long" {
 		t.Errorf("the refused text became %q", got)
 	}

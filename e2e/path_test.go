@@ -108,14 +108,14 @@ func sizing(b *tab, s *site, set string) {
 	b.click(fmt.Sprintf("[data-piece=%s] rect", id))
 	b.until("document.querySelector('[data-sized]').dataset.sized.includes('suitcase')")
 	// The wrong unit makes it a hundred times smaller, one true dimension mends it.
-	b.click("[data-sized] summary")
+	b.click("[data-units] summary")
 	b.click("[aria-label='Unit of the file'] button:nth-of-type(2)")
 	s.await(set, "centimetres", func(st *app.State) bool { return math.Abs(piece(st, "suitcase").Size.X-0.0062) < 0.0005 })
 	b.fill("True width", `2' 1"`)
 	s.await(set, "the true width", func(st *app.State) bool { return math.Abs(piece(st, "suitcase").Size.X-0.635) < 1e-9 })
 	b.until("document.querySelector('[data-size=width]').value.includes('0.635 m')")
 	b.fill("True width", "wide")
-	b.until("document.getElementById('message').textContent.includes('is not a length')")
+	b.until("document.querySelector('[role=alert]')?.textContent.includes('is not a length')")
 	// Up axis there and back.
 	b.click("[aria-label='Up axis of the file'] button:nth-of-type(2)")
 	s.await(set, "Z up", func(st *app.State) bool { return piece(st, "suitcase").Sizing.Up == "Z" })

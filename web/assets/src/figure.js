@@ -6,7 +6,8 @@ export function complain(field, message) {
   field.setAttribute("aria-invalid", "true");
   const words = Object.assign(document.createElement("p"), { className: "complaint", textContent: message });
   words.setAttribute("role", "alert");
-  (field.closest("label, .row, .row3") || field.parentElement || field).append(words);
+  const row = field.closest("label, .row, .row3"), next = field.nextElementSibling;
+  if (row) row.append(words); else (next?.matches("span") ? next : field).after(words); // a row of a table of rows
   field.complaint = words;
 }
 

@@ -9,7 +9,7 @@ import { Outlines } from "./outline.js";
 import { drawMeasure } from "./measure.js";
 import { length, size, number, degrees, distance, radians } from "./print.js";
 import { keys, list } from "./keys.js";
-import { drawManifest } from "./manifest.js";
+import { drawManifest, drawPieces, drawLibrary } from "./lists.js";
 import { figure, complain, content } from "./figure.js";
 import { intake } from "./intake.js";
 
@@ -105,7 +105,7 @@ document.addEventListener("alpine:init", () => {
       keys(this);
       import("./lens.js").then(({ Lens }) => {
         this.lens = new Lens(document.getElementById("lens"), this);
-        this.lens.sync(this.now);
+        this.drawLens();
         document.documentElement.dataset.ready = "yes";
       }).catch((e) => this.say("The lens view cannot be drawn here: " + e.message, true));
       addEventListener("resize", () => this.draw());
@@ -133,8 +133,10 @@ document.addEventListener("alpine:init", () => {
       this.plan.draw();
       this.strip.draw();
       if (this.step === "size") this.drawSize();
-      this.lens?.sync(this.now);
+      this.drawLens();
     },
+    // The lens view is kept up where it is seen: it takes more than all else.
+    drawLens() { if (this.on("dress light frame")) this.lens?.sync(this.now); },
     // on says whether one of these steps is open: only what is seen is kept up.
     on(steps) { return steps.split(" ").includes(this.step); },
     go(step) {
@@ -181,7 +183,7 @@ document.addEventListener("alpine:init", () => {
       } catch (e) { complain(input, e.message); }
     },
     typedNumber(input, then) {
-      const text = input.value.replace(",", ".").replace(/[^0-9.]+$/, "").trim(), n = Number(text); // a unit may stand behind it
+      const text = input.value.replace(",", ".").replace(/^f\s*\/?\s*/i, "").replace(/[^0-9.]+$/, "").trim(), n = Number(text); // a unit may stand behind it
       const ok = text !== "" && Number.isFinite(n);
       if (!ok) return complain(input, `“${input.value}” is not a number.`);
       content(input);
@@ -241,11 +243,13 @@ document.addEventListener("alpine:init", () => {
       const q = this.search.toLowerCase();
       return (this.now?.placements || []).filter((p) => p.name.toLowerCase().includes(q));
     },
-    // manifest is drawn again when one of what it names here changes.
+    // The long lists are drawn again when one of what they name here changes.
     manifest(list) { void [this.st, this.sel.length, this.sel[0], this.search]; drawManifest(list, this); },
-    get library() {
+    pieceList(list) { void [this.st, this.piece, this.search]; drawPieces(list, this); },
+    library(list) { void [this.st, this.search]; drawLibrary(list, this); },
+    get found() {
       const q = this.search.toLowerCase();
-      return (this.st?.pieces || []).filter((p) => p.name.toLowerCase().includes(q));
+      return (this.now?.pieces || []).filter((p) => p.name.toLowerCase().includes(q));
     },
 
     // Pieces and their size

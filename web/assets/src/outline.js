@@ -5,7 +5,7 @@ export class Outlines {
   __v_skip = true; // not watched by the page's store
 
   // ask gets the silhouettes of pieces by their ids; drawn is called when some came.
-  constructor(ask, drawn) { this.ask = ask; this.drawn = drawn; this.known = new Map(); this.missing = new Map(); }
+  constructor(ask, drawn) { this.ask = ask; this.drawn = drawn; this.known = new Map(); this.missing = new Map(); this.version = 0; }
 
   // of gives { front, top, right } of a piece as SVG paths; null when there are none yet.
   of(p) {
@@ -25,6 +25,7 @@ export class Outlines {
     for (const [id, key] of ids) this.known.set(id, { front: "", top: "", right: "", ...this.known.get(id), asked: key });
     const got = await this.ask([...ids.keys()].join(","));
     for (const id in got) this.known.set(id, { ...got[id], asked: ids.get(id) });
+    this.version++;
     this.drawn();
   }
 }

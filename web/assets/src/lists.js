@@ -1,0 +1,52 @@
+// Long lists: manifest, pieces and library have a row for everything, so each is
+// drawn as a whole and not row by row.
+function node(tag, cls, text, more) {
+  return Object.assign(document.createElement(tag), { className: cls, textContent: text }, more);
+}
+
+// fill puts rows into a list; what had the focus keeps it, by data-name.
+function fill(list, rows) {
+  const held = list.contains(document.activeElement) && document.activeElement.dataset.name;
+  list.replaceChildren(...rows);
+  if (held) list.querySelector(`[data-name="${CSS.escape(held)}"]`)?.focus({ preventScroll: true });
+}
+
+export function drawManifest(list, v) {
+  fill(list, v.listed.map((p) => {
+    const row = node("li", "pick flex items-center" + (v.sel.includes(p.id) ? " on" : ""), "");
+    const name = node("button", "flex-1 text-left truncate px-1" + (p.hidden ? " hint line-through" : ""), p.name, { onclick: (e) => v.select(p.id, e.shiftKey) });
+    name.dataset.name = p.name;
+    row.append(name, node("span", "hint text-[12px]", p.locked ? "locked" : ""));
+    return row;
+  }));
+}
+
+// stateOf says in a few words what is known about the size of a piece.
+function stateOf(p, v) {
+  if (p.sizing.decided) return "decided";
+  const b = p.proposal;
+  return !b ? "as it came" : (b.now ? "as it came, " : `${b.unit}, ${b.up} up: `) + v.percent(b.score);
+}
+
+export function drawPieces(list, v) {
+  fill(list, v.found.map((p) => {
+    const row = node("tr", "pick" + (v.piece === p.id ? " on" : ""), "", { tabIndex: 0, onclick: () => v.choosePiece(p.id), onkeydown: (e) => { if (e.key === "Enter") v.choosePiece(p.id); } });
+    row.dataset.name = p.id;
+    const b = !p.sizing.decided && p.proposal;
+    row.append(node("td", "pl-1 truncate", p.name), node("td", "hint truncate", p.facts.file), ...["x", "y", "z"].map((k) => node("td", "num", v.length(p.size[k]))), node("td", "num", p.facts.triangles.toLocaleString("en")), node("td", "truncate" + (b && !b.now ? " text-snag" : ""), stateOf(p, v)));
+    return row;
+  }));
+}
+
+export function drawLibrary(list, v) {
+  const row = (name, size, place, drag) => {
+    const li = node("li", "", ""), b = node("button", "pick w-full text-left px-1 flex justify-between gap-2", "", { onclick: place });
+    b.dataset.name = name;
+    b.append(node("span", "truncate", name), node("span", "num hint", size));
+    if (drag) Object.assign(b, { draggable: true, ondragstart: (e) => e.dataTransfer.setData("piece", drag) });
+    li.append(b);
+    return li;
+  };
+  fill(list, [row("person, 1.75 m", "", () => v.place("", "person")), row("plain box", "", () => v.place("", "box")),
+    ...v.found.map((p) => row(p.name, v.length(Math.max(p.size.x, p.size.y, p.size.z)), () => v.place(p.id, ""), p.id))]);
+}
