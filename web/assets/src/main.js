@@ -183,7 +183,7 @@ document.addEventListener("alpine:init", () => {
       } catch (e) { complain(input, e.message); }
     },
     typedNumber(input, then) {
-      const text = input.value.replace(",", ".").replace(/^f\s*\/?\s*/i, "").replace(/[^0-9.]+$/, "").trim(), n = Number(text); // a unit may stand behind it
+      const text = input.value.replace(",", ".").replace(/^(f\s*\/?|ev)\s*/i, "").replace(/[^0-9.]+$/, "").trim(), n = Number(text); // as it is shown: f/8, EV 12, 24 /s
       const ok = text !== "" && Number.isFinite(n);
       if (!ok) return complain(input, `“${input.value}” is not a number.`);
       content(input);
