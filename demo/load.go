@@ -117,8 +117,33 @@ func (l *loader) pending(production string, progress func(string)) error {
 		if err := l.a.RunIntake(l.ctx, ar.ID); err != nil {
 			return err
 		}
+		if d.Name == roomName {
+			if err := l.takeAll(ar.ID); err != nil {
+				return err
+			}
+		}
 	}
 	return nil
+}
+
+// takeAll takes all models of an arrival, to be sized together.
+func (l *loader) takeAll(arrival string) error {
+	ar, err := store.GetArrival(l.ctx, l.a.Store.Pool, arrival)
+	if err != nil {
+		return err
+	}
+	var found []app.Found
+	if err := json.Unmarshal(ar.Found, &found); err != nil {
+		return err
+	}
+	var paths []string
+	for _, f := range found {
+		paths = append(paths, f.Path)
+	}
+	if err := l.a.Take(l.ctx, arrival, paths, nil); err != nil {
+		return err
+	}
+	return l.a.RunIntake(l.ctx, arrival)
 }
 
 func (l *loader) edit(deeds ...app.Deed) error {
