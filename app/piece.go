@@ -111,6 +111,8 @@ var (
 	levelSides     = []int{1024, 512, 128}
 )
 
+const outlineSide = 256 // pixels of maps that cut a silhouette out: about its own resolution on a leaf
+
 // make applies a recipe to a model and derives all that is drawn of it. src
 // is as read; files are the paths of what came along.
 func (a *App) make(ctx context.Context, src *model.Model, inv recipe.Inventory, source string, up model.Axis, rec *recipe.Recipe, tell func(share float64, what string) error) (*Made, error) {
@@ -179,7 +181,7 @@ func (a *App) make(ctx context.Context, src *model.Model, inv recipe.Inventory, 
 		out.Levels = append(out.Levels, Level{hash, small.Weigh().Triangles, bytes, off})
 	}
 	front, top, right := map[model.Axis]string{}, map[model.Axis]string{}, map[model.Axis]string{}
-	outline, _ := proxy.Make(drawn, 40_000, 1)
+	outline, _ := proxy.Make(drawn, 40_000, outlineSide)
 	for _, up := range []model.Axis{"X", "Y", "Z"} {
 		front[up] = sizing.Silhouette(outline, model.UpTurn(up), sizing.Front)
 		top[up] = sizing.Silhouette(outline, model.UpTurn(up), sizing.Top)

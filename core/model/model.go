@@ -174,6 +174,33 @@ type Slot struct {
 	Nearest       bool
 }
 
+// At is where in the picture, in 0..1 with v down, texture coordinates of the
+// slot's set lie: after the transform, which is that of KHR_texture_transform, and
+// wrapped as the slot says.
+func (s *Slot) At(u, v float64) (x, y float64) {
+	u, v = u*s.Scale[0], v*s.Scale[1]
+	if s.Rotation != 0 {
+		sin, cos := math.Sincos(s.Rotation)
+		u, v = cos*u+sin*v, -sin*u+cos*v
+	}
+	return wrap(u+s.Offset[0], s.WrapS), wrap(v+s.Offset[1], s.WrapT)
+}
+
+// wrap brings a coordinate into 0..1.
+func wrap(u float64, mode Wrap) float64 {
+	if !(math.Abs(u) < 1e15) { // not a number, or far beyond any
+		return 0
+	}
+	whole := math.Floor(u)
+	switch {
+	case mode == Clamp:
+		return min(max(u, 0), 1)
+	case mode == Mirror && math.Mod(whole, 2) != 0:
+		return 1 - (u - whole)
+	}
+	return u - whole
+}
+
 // Wrap is how a map goes on beyond its edges.
 type Wrap uint8
 

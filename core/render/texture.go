@@ -43,18 +43,9 @@ func newTexture(img *image.NRGBA, slot model.Slot, linear bool) *texture {
 }
 
 // at samples the texture bilinearly at texture coordinates of its own set.
-// The transform is that of KHR_texture_transform.
 func (t *texture) at(u, v float64) (r, g, b, a float32) {
 	s := &t.slot
-	if s.Rotation != 0 {
-		sin, cos := math.Sincos(s.Rotation)
-		u, v = u*s.Scale[0], v*s.Scale[1]
-		u, v = cos*u+sin*v, -sin*u+cos*v
-		u, v = u+s.Offset[0], v+s.Offset[1]
-	} else {
-		u, v = u*s.Scale[0]+s.Offset[0], v*s.Scale[1]+s.Offset[1]
-	}
-	u, v = wrap(u, s.WrapS), wrap(v, s.WrapT)
+	u, v = s.At(u, v)
 	x, y := u*float64(t.w)-0.5, v*float64(t.h)-0.5
 	if s.Nearest {
 		x, y = math.Floor(x+0.5), math.Floor(y+0.5)
@@ -88,21 +79,6 @@ func (t *texture) at(u, v float64) (r, g, b, a float32) {
 		a += w * alpha[p[3]]
 	}
 	return
-}
-
-// wrap brings a coordinate into 0..1.
-func wrap(u float64, mode model.Wrap) float64 {
-	if !(math.Abs(u) < 1e15) { // not a number, or far beyond any
-		return 0
-	}
-	whole := math.Floor(u)
-	switch {
-	case mode == model.Clamp:
-		return min(max(u, 0), 1)
-	case mode == model.Mirror && math.Mod(whole, 2) != 0:
-		return 1 - (u - whole)
-	}
-	return u - whole
 }
 
 // edge brings a texel's number into 0..n-1, from at most one beyond.

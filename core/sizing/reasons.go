@@ -48,7 +48,7 @@ func (s *Subject) reasons(in unit.Ruler, h *hypothesis, all []hypothesis, group 
 		switch {
 		case inRange(h.kind, d):
 			add(max(v, told), "%s, and so would this be, %s high and %s long.", what, length(in, d[0]), length(in, d[1]))
-		default:
+		case len(s.named.kinds) > 0: // parts and surfaces alone are no reason against
 			add(max(math.Abs(v), told), "%s; this would be %s high and %s long.", what, length(in, d[0]), length(in, d[1]))
 		}
 	}

@@ -21,15 +21,19 @@ const (
 // the pixels of the largest drawing of one piece.
 const grid = 640
 
-// maxPath is how long a path may be before it is drawn at half the resolution:
-// foliage of many small holes is as well told apart then, and a set of hundreds
-// of pieces stays light.
-const maxPath = 12 << 10
+// maxPath is how long a path may be before it is drawn at half the resolution,
+// down to the coarsest: foliage of many small holes is as well told apart then,
+// and a set of hundreds of pieces stays light.
+const (
+	maxPath  = 12 << 10
+	coarsest = 160
+)
 
 // Silhouette is the outline of a model after the transform top, as an SVG
 // path in metres with y downwards (for Front and Right, y is minus the height). It is
-// traced from a raster of all triangles, so holes and gaps show; it lies at most
-// a 600th of its longer side outside what it shows, a 300th for foliage.
+// traced from a raster of all triangles without what their maps cut out, so holes
+// and gaps show; it lies at most a 600th of its longer side outside what it shows,
+// a 150th for foliage.
 func Silhouette(m *model.Model, top geom.M, side Side) string {
 	box := m.BoundsUnder(top)
 	if box.IsEmpty() {
@@ -53,6 +57,10 @@ func Silhouette(m *model.Model, top geom.M, side Side) string {
 	}
 	r := newRaster(int((x1-x0)/cell)+4, int((y1-y0)/cell)+4, cell, x0-cell, y0-cell)
 	var seen [][2]float64
+	cuts := make([]*cut, len(m.Surfaces))
+	for i := range m.Surfaces {
+		cuts[i] = cutOf(m, &m.Surfaces[i])
+	}
 	m.Walk(func(_ int, n *model.Node, world geom.M) {
 		if n.Mesh == model.None {
 			return
@@ -68,16 +76,44 @@ func Silhouette(m *model.Model, top geom.M, side Side) string {
 				x, y := flat(world.Point(p.Position(v)))
 				seen = append(seen, [2]float64{(x - r.x0) / cell, (y - r.y0) / cell})
 			}
+			if hole, uv := cutOfPart(m, p, cuts); hole != nil {
+				for t := 0; t+2 < len(p.Indices); t += 3 {
+					var q, at [3][2]float64
+					for k := range q {
+						v := p.Indices[t+k]
+						q[k], at[k] = seen[v], [2]float64{float64(uv[2*v]), float64(uv[2*v+1])}
+					}
+					r.fillCut(q, at, hole)
+				}
+				continue
+			}
 			for t := 0; t+2 < len(p.Indices); t += 3 {
 				r.fill(seen[p.Indices[t]], seen[p.Indices[t+1]], seen[p.Indices[t+2]])
 			}
 		}
 	})
 	path := r.trace()
-	if len(path) > maxPath {
-		path = r.half().trace()
+	for k := grid; len(path) > maxPath && k > coarsest; k /= 2 {
+		r = r.half()
+		path = r.trace()
 	}
 	return path
+}
+
+// cutOfPart is the cut of a part's surface with the coordinates that it goes by;
+// nil when there is none.
+func cutOfPart(m *model.Model, p *model.Part, cuts []*cut) (c *cut, uv []float32) {
+	if p.Surface < 0 || p.Surface >= len(cuts) || cuts[p.Surface] == nil {
+		return nil, nil
+	}
+	c = cuts[p.Surface]
+	if uv = p.UV; c.slot.Set == 1 {
+		uv = p.UV1
+	}
+	if uv == nil {
+		return nil, nil
+	}
+	return c, uv
 }
 
 type raster struct {
@@ -110,6 +146,15 @@ func (r *raster) half() *raster {
 // vanish: in every row of cells from where its edges enter at the left to where
 // they leave at the right.
 func (r *raster) fill(a, b, c [2]float64) {
+	first, last := r.rows(a, b, c)
+	for y := first; y <= last; y++ {
+		r.mark(y, r.from[y], r.to[y])
+	}
+}
+
+// rows finds where a triangle begins and ends in every row of cells that it
+// passes, first to last; none when it is not on the raster.
+func (r *raster) rows(a, b, c [2]float64) (first, last int) {
 	// By height, and compared by hand: min and max of floats, which mind zeros'
 	// signs, take most of the time otherwise.
 	if a[1] > b[1] {
@@ -121,19 +166,17 @@ func (r *raster) fill(a, b, c [2]float64) {
 	if a[1] > b[1] {
 		a, b = b, a
 	}
-	if !(a[1] >= 0 && c[1] < float64(r.h)) { // not a number
-		return
+	if h := float64(r.h); !(a[1] >= 0 && a[1] < h && b[1] >= 0 && b[1] < h && c[1] >= 0 && c[1] < h) { // not a number
+		return 0, -1
 	}
-	first, last := int(a[1]), int(c[1])
+	first, last = int(a[1]), int(c[1])
 	for y := first; y <= last; y++ {
 		r.from[y], r.to[y] = math.Inf(1), math.Inf(-1)
 	}
 	r.walk(a, c)
 	r.walk(a, b)
 	r.walk(b, c)
-	for y := first; y <= last; y++ {
-		r.mark(y, r.from[y], r.to[y])
-	}
+	return first, last
 }
 
 // walk widens the rows that an edge passes, which runs from a down to b.

@@ -79,3 +79,23 @@ func TestWorldTurnsAboutThePivotAndScalesFirst(t *testing.T) {
 		t.Errorf("got %v", got)
 	}
 }
+
+// A person stands on the ground, is as tall as said, and is seen from outside.
+func TestThePersonStandsAndFacesOutwards(t *testing.T) {
+	m := StandInModel("person")
+	b := m.Bounds()
+	if math.Abs(b.Min.Y) > 1e-6 || math.Abs(b.Max.Y-PersonHeight) > 1e-6 || math.Abs(b.Min.X+b.Max.X) > 1e-6 {
+		t.Errorf("bounds %v", b)
+	}
+	for i := range m.Meshes[0].Parts {
+		p := &m.Meshes[0].Parts[i]
+		for k := 0; k+2 < len(p.Indices); k += 3 {
+			a := p.Position(p.Indices[k])
+			n := p.Position(p.Indices[k+1]).Sub(a).Cross(p.Position(p.Indices[k+2]).Sub(a))
+			j := 3 * p.Indices[k]
+			if said := (geom.V{X: float64(p.Normals[j]), Y: float64(p.Normals[j+1]), Z: float64(p.Normals[j+2])}); n.Len() > 1e-9 && n.Dot(said) < 0 {
+				t.Fatalf("part %d, triangle %d looks inwards", i, k/3)
+			}
+		}
+	}
+}

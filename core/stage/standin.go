@@ -16,17 +16,7 @@ func StandInModel(kind string) *model.Model {
 	m := &model.Model{Name: kind, Format: "built-in", Up: "Y", Unit: model.Unit{Name: "metre", MetresPerUnit: 1, From: "format"}, Surfaces: []model.Surface{s}}
 	mesh := model.Mesh{Name: kind}
 	if kind == "person" {
-		// Proportions of a standing adult in eighths of the height, the
-		// drawing teacher's canon (common practice).
-		e := PersonHeight / 8
-		for _, b := range [][6]float64{ // centre x, y, z and half sizes
-			{0, 7.5 * e, 0, 0.42 * e, 0.5 * e, 0.45 * e}, {0, 6.9 * e, 0, 0.26 * e, 0.4 * e, 0.26 * e},
-			{0, 5.75 * e, 0, 1.0 * e, 1.1 * e, 0.55 * e}, {0, 4.4 * e, 0, 0.8 * e, 0.9 * e, 0.5 * e},
-			{-0.42 * e, 2.3 * e, 0, 0.42 * e, 2.3 * e, 0.42 * e}, {0.42 * e, 2.3 * e, 0, 0.42 * e, 2.3 * e, 0.42 * e},
-			{-1.12 * e, 5.0 * e, 0, 0.24 * e, 1.65 * e, 0.28 * e}, {1.12 * e, 5.0 * e, 0, 0.24 * e, 1.65 * e, 0.28 * e},
-		} {
-			mesh.Parts = append(mesh.Parts, ellipsoid(geom.V{X: b[0], Y: b[1], Z: b[2]}, geom.V{X: b[3], Y: b[4], Z: b[5]}))
-		}
+		mesh.Parts = person(PersonHeight / 8)
 	} else {
 		mesh.Parts = []model.Part{boxPart()}
 	}
@@ -34,6 +24,56 @@ func StandInModel(kind string) *model.Model {
 	n.Mesh = 0
 	m.Meshes, m.Nodes, m.Roots = []model.Mesh{mesh}, []model.Node{n}, []int{0}
 	return m
+}
+
+// person is a standing adult in eighths e of the height, the drawing teacher's
+// canon (common practice).
+func person(e float64) (parts []model.Part) {
+	at := func(x, y, z float64) geom.V { return geom.V{X: x * e, Y: y * e, Z: z * e} }
+	round := func(c, r geom.V) { parts = append(parts, ellipsoid(c, r)) }
+	round(at(0, 7.5, 0.05), at(0.36, 0.5, 0.43))
+	parts = append(parts, limb(at(0, 6.5, -0.05), at(0, 7.1, 0), 0.24*e, 0.22*e), limb(at(-0.62, 6.3, -0.05), at(0.62, 6.3, -0.05), 0.32*e, 0.32*e))
+	round(at(0, 5.8, 0), at(0.82, 0.95, 0.5))
+	round(at(0, 4.95, 0), at(0.62, 0.85, 0.42))
+	round(at(0, 4.3, 0), at(0.74, 0.6, 0.5))
+	for _, side := range []float64{-1, 1} {
+		parts = append(parts, limb(at(0.86*side, 6.3, -0.05), at(1.04*side, 4.95, -0.05), 0.25*e, 0.19*e), limb(at(1.04*side, 4.95, -0.05), at(1.1*side, 3.8, 0.1), 0.19*e, 0.13*e),
+			limb(at(0.4*side, 4.2, 0), at(0.42*side, 2.2, 0.02), 0.42*e, 0.27*e), limb(at(0.42*side, 2.2, 0.02), at(0.43*side, 0.35, -0.05), 0.27*e, 0.17*e))
+		round(at(1.1*side, 3.45, 0.13), at(0.12, 0.4, 0.2))
+		round(at(0.45*side, 0.15, 0.22), at(0.21, 0.15, 0.55))
+	}
+	return parts
+}
+
+// limb is a cone from a to b with round ends of the radii ra and rb.
+func limb(a, b geom.V, ra, rb float64) model.Part {
+	const rings, sides = 4, 14
+	axis := b.Sub(a).Unit()
+	t, s := geom.Frame(axis)
+	p := model.Part{}
+	ring := func(c geom.V, r, angle float64) { // angle from the equator towards b
+		sin, cos := math.Sincos(angle)
+		for k := range sides + 1 {
+			u, v := math.Sincos(2 * math.Pi * float64(k) / sides)
+			n := t.Mul(v * cos).Add(s.Mul(u * cos)).Add(axis.Mul(sin))
+			q := c.Add(n.Mul(r))
+			p.Positions = append(p.Positions, float32(q.X), float32(q.Y), float32(q.Z))
+			p.Normals = append(p.Normals, float32(n.X), float32(n.Y), float32(n.Z))
+		}
+	}
+	for i := range rings + 1 {
+		ring(a, ra, math.Pi/2*(float64(i)/rings-1))
+	}
+	for i := range rings + 1 {
+		ring(b, rb, math.Pi/2*float64(i)/rings)
+	}
+	for i := range uint32(2*rings + 1) {
+		for k := range uint32(sides) {
+			q := i*(sides+1) + k
+			p.Indices = append(p.Indices, q, q+1, q+sides+2, q, q+sides+2, q+sides+1)
+		}
+	}
+	return p
 }
 
 func ellipsoid(c, r geom.V) model.Part {

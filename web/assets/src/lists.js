@@ -33,7 +33,7 @@ export function drawPieces(list, v) {
     const row = node("tr", "pick" + (v.piece === p.id ? " on" : ""), "", { tabIndex: 0, onclick: () => v.choosePiece(p.id), onkeydown: (e) => { if (e.key === "Enter") v.choosePiece(p.id); } });
     row.dataset.name = p.id;
     const b = !p.sizing.decided && p.proposal;
-    row.append(node("td", "pl-1 truncate", p.name), node("td", "hint truncate", p.facts.file), ...["x", "y", "z"].map((k) => node("td", "num", v.length(p.size[k]))), node("td", "num", p.facts.triangles.toLocaleString("en")), node("td", "truncate" + (b && !b.now ? " text-snag" : ""), stateOf(p, v)));
+    row.append(node("td", "pl-1 truncate", p.name), node("td", "hint truncate pr-2", p.facts.file), ...["x", "y", "z"].map((k) => node("td", "num", v.length(p.size[k]))), node("td", "num", p.facts.triangles.toLocaleString("en")), node("td", "truncate" + (b && !b.now ? " text-snag" : ""), stateOf(p, v)));
     return row;
   }));
 }
