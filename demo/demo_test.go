@@ -3,6 +3,7 @@ package demo
 import (
 	"bytes"
 	"math"
+	"path"
 	"strings"
 	"testing"
 
@@ -10,6 +11,7 @@ import (
 	"visator/core/intake/archive"
 	"visator/core/model"
 	"visator/core/sizing"
+	"visator/core/unit"
 )
 
 // The downloads arrive as downloads do: in mixed formats and units, with real
@@ -134,5 +136,43 @@ func TestNoiseIsSmoothAndWithinItsRange(t *testing.T) {
 		if a < -1.01 || a > 1.01 || math.Abs(a-b) > 1e-2 {
 			t.Fatalf("at %v, %v: %v, beside it %v", x, z, a, b)
 		}
+	}
+}
+
+// The waiting room is what a newcomer corrects together: every one of its pieces
+// is said to be in millimetres and on its back, and is sure; the floor's boards
+// are too wide.
+func TestTheWaitingRoomIsCorrectedTogether(t *testing.T) {
+	d, err := waitingRoom()
+	if err != nil {
+		t.Fatal(err)
+	}
+	tree, err := intake.Unpack(d.Name, d.Data)
+	if err != nil {
+		t.Fatal(err)
+	}
+	found, err := intake.Candidates(tree)
+	if err != nil || len(found) != 7 {
+		t.Fatalf("%d models, %v", len(found), err)
+	}
+	var list []*sizing.Subject
+	wide := ""
+	for _, f := range found {
+		m, err := intake.ReadFrom(tree, f.Path, f.Path)
+		if err != nil {
+			t.Fatal(err)
+		}
+		list = append(list, sizing.SubjectOf(m, path.Base(f.Path)))
+		for _, p := range sizing.Patterns(m) {
+			wide += p.Judge(unit.InMetres, p.Repeat*0.001)
+		}
+	}
+	for i, p := range sizing.Propose(unit.InMetres, list, nil) {
+		if c := p.Candidates[0]; !p.Sure || c.MetresPerUnit != 0.001 || c.Up != "Z" || c.Size.Max() > 3 {
+			t.Errorf("%s: %+v", found[i].Path, c)
+		}
+	}
+	if wide != `one repeat of "floor_planks" is 10.00 m; pictures of planks show 0.50 m to 4.00 m` {
+		t.Errorf("the pictures: %q", wide)
 	}
 }

@@ -3,6 +3,7 @@ package store_test
 import (
 	"bytes"
 	"context"
+	"encoding/json"
 	"errors"
 	"io"
 	"strings"
@@ -96,5 +97,33 @@ func TestATransactionThatFailsLeavesNothing(t *testing.T) {
 	}
 	if list, err := s.Productions(ctx); err != nil || len(list) != 0 {
 		t.Errorf("%v, %v", list, err)
+	}
+}
+
+// Outlines come with the up axis that a piece has, of this production alone.
+func TestOutlinesFollowTheUpAxis(t *testing.T) {
+	s, ctx := storetest.Open(t), context.Background()
+	for _, id := range []string{"p", "q"} {
+		if err := store.InsertProduction(ctx, s.Pool, store.Production{ID: id, Name: id, Unit: "metre", Budget: 5}); err != nil {
+			t.Fatal(err)
+		}
+		a := store.Arrival{ID: "a" + id, ProductionID: id, Name: id, Blob: "b"}
+		if _, err := s.Pool.Exec(ctx, "insert into arrival (id, production_id, name, blob, bytes, state) values ($1, $2, $3, $4, 1, 'done')", a.ID, id, a.Name, a.Blob); err != nil {
+			t.Fatal(err)
+		}
+		raw := json.RawMessage("{}")
+		if err := store.InsertPiece(ctx, s.Pool, store.Piece{ID: "piece " + id, ProductionID: id, ArrivalID: a.ID, Name: "n", Source: "s", Blob: "b", Facts: raw, Sizing: json.RawMessage(`{"up":"Z"}`), Recipe: raw, Credit: raw, Tags: json.RawMessage("[]")}); err != nil {
+			t.Fatal(err)
+		}
+		if err := store.PutLook(ctx, s.Pool, store.Look{PieceID: "piece " + id, Levels: json.RawMessage("[]"), Front: json.RawMessage(`{"Y":"M0","Z":"M1"}`), Top: json.RawMessage(`{"Y":"M2","Z":"M3"}`)}); err != nil {
+			t.Fatal(err)
+		}
+	}
+	list, err := store.Outlines(ctx, s.Pool, "p", []string{"piece p", "piece q", "nothing"})
+	if err != nil || len(list) != 1 || list[0].Front != "M1" || list[0].Top != "M3" || list[0].Right != "" || list[0].PieceID != "piece p" {
+		t.Errorf("%+v, %v", list, err)
+	}
+	if looks, err := store.Looks(ctx, s.Pool, "p"); err != nil || len(looks) != 1 || string(looks[0].Levels) != "[]" {
+		t.Errorf("%+v, %v", looks, err)
 	}
 }

@@ -201,3 +201,17 @@ func TestEverythingThatPagesNameIsThere(t *testing.T) {
 		}
 	}
 }
+
+func TestOutlinesAreAskedForByPiece(t *testing.T) {
+	s := newSite(t)
+	_, set, err := s.app.NewProduction(context.Background(), "one", "metre")
+	if err != nil {
+		t.Fatal(err)
+	}
+	if r, body := s.do("GET", "/api/sets/"+set+"/outlines?of=nothing,", nil); r.StatusCode != 200 || strings.TrimSpace(body) != "{}" {
+		t.Errorf("%d %s", r.StatusCode, body)
+	}
+	if r, body := s.do("GET", "/api/sets/none/outlines?of=x", nil); r.StatusCode != 404 || !strings.Contains(body, "The set") {
+		t.Errorf("%d %s", r.StatusCode, body)
+	}
+}

@@ -192,6 +192,8 @@ export function drawLineup(sheet, v) {
   parts.key = key;
   if (fresh) line.px = scaleTo(v, chosen, w, h);
   const edge = (line.edge = left(v, parts, w, ground));
+  if (parts.still) line.x = parts.still.m - (parts.still.at - edge) / line.px;
+  parts.still = null;
   if (fresh) { // the chosen one is on the sheet, with room for what is smaller at its left
     const room = w - edge, half = chosen ? chosen.wide / 2 : 0;
     line.x = chosen ? Math.max(Math.min(chosen.at - (0.55 * room) / line.px, chosen.at - half), chosen.at + half + (40 - room) / line.px) : 0;
@@ -209,6 +211,7 @@ function setUp(sheet, v) {
     const l = v.line, px = Math.min(Math.max(l.px * f, 0.002), 60000), m = l.x + (at - l.edge) / l.px; // a mountain range to a pin
     l.x = m - (at - l.edge) / px;
     l.px = px;
+    parts.still = { m, at }; // what is under the pointer stays there, though what is held beside grows
     again();
   };
   const choose = (id) => { if (!id) return; parts.key = parts.key.replace(/^[^,]*/, id); v.choosePiece(id); };

@@ -28,10 +28,13 @@ function elevations(p, paths) {
   ].map(({ name, path, move, x, y, point }) => {
     const to = moved(move), list = loops(path).map((l) => l.map(to)), all = list.flat();
     if (!all.length) return null;
-    // Silhouettes are traced to a cell; the piece's own bounds are exact.
+    // Silhouettes are traced to a cell, and the piece's own bounds are exact;
+    // but what maps cut out ends before them.
+    const cell = 0.012 * Math.max(x[1] - x[0], y[1] - y[0]);
     const fit = (k, [lo, hi]) => {
       let a = Infinity, b = -Infinity;
       for (const q of all) { a = Math.min(a, q[k]); b = Math.max(b, q[k]); }
+      if (Math.abs(a - lo) > cell || Math.abs(b - hi) > cell) return (v) => v;
       return (v) => (b > a ? lo + ((v - a) / (b - a)) * (hi - lo) : lo);
     };
     const fx = fit(0, x), fy = fit(1, y);
