@@ -642,25 +642,31 @@ func (e *editor) patchPiece(ctx context.Context, d *Deed) error {
 			e.say("stand %s right", before.Name)
 			return e.stay(ctx, row, &before.Sizing, &p.Sizing)
 		default:
-			return e.saySize(ctx, d.ID, before.Name)
+			return cmp.Or(e.saySize(ctx, d.ID, before.Name), e.stay(ctx, row, &before.Sizing, &p.Sizing))
 		}
 		return nil
 	})
 }
 
-// stay keeps the placements of a piece where they are when only its pivot
-// changes: what is held elsewhere does not move by that.
+// stay keeps the placements of a piece where they stand. When only its pivot
+// changes nothing moves by that; when its size does and its pivot is where its
+// file has it, the middle of its base stays. Other pivots are points that were
+// chosen to stay.
 func (e *editor) stay(ctx context.Context, row *store.Piece, before, after *sizing.Sizing) error {
-	if before.Turn != after.Turn || before.Sunk != after.Sunk {
-		return nil // these are to be seen
-	}
 	facts, _, err := pieceFacts(row)
 	if err != nil {
 		return err
 	}
-	old, now := before.Transform(facts.Box()), after.Transform(facts.Box())
-	back := geom.V{X: old[12] - now[12], Y: old[13] - now[13], Z: old[14] - now[14]}
-	if back == (geom.V{}) {
+	var back geom.V
+	switch same := before.Scale() == after.Scale() && before.Up == after.Up; {
+	case same && (before.Turn != after.Turn || before.Sunk != after.Sunk): // these are to be seen
+	case same:
+		old, now := before.Transform(facts.Box()), after.Transform(facts.Box())
+		back = geom.V{X: old[12] - now[12], Y: old[13] - now[13], Z: old[14] - now[14]}
+	case before.Pivot == "" && after.Pivot == "":
+		back = before.Foot(facts.Box()).Sub(after.Foot(facts.Box()))
+	}
+	if back.Len() < 1e-12 {
 		return nil
 	}
 	list, err := e.placements(ctx)
@@ -704,7 +710,7 @@ func (e *editor) trueSize(ctx context.Context, d *Deed) error {
 		if err != nil {
 			return err
 		}
-		metres := d.Metres
+		metres, before := d.Metres, p.Sizing
 		if d.Like != "" {
 			if metres, err = e.lengthOf(ctx, d.Like, d.LikeOf); err != nil {
 				return err
@@ -719,7 +725,7 @@ func (e *editor) trueSize(ctx context.Context, d *Deed) error {
 		default:
 			err = p.Sizing.SetTrue(facts.Box(), d.Of, metres, !d.Alone)
 		}
-		return cmp.Or(e.saySize(ctx, d.ID, p.Name), err)
+		return cmp.Or(err, e.saySize(ctx, d.ID, p.Name), e.stay(ctx, row, &before, &p.Sizing))
 	})
 }
 

@@ -169,6 +169,20 @@ func TestSizesFromThingsInTheSetAndPivotsThatAreClicked(t *testing.T) {
 		}
 	}
 
+	// With its pivot where the file has it, a corner, it grows and shrinks on its
+	// base; sunk, it stays as deep as it is large.
+	d.edit(app.Deed{Do: "change", Kind: "piece", ID: id, Patch: patch(map[string]any{"sizing": map[string]any{"centre": false, "ground": false}})})
+	foot := func() geom.V { b := where(); return geom.V{X: b.Center().X, Y: b.Min.Y, Z: b.Center().Z} }
+	stood := foot()
+	d.edit(app.Deed{Do: "true", ID: id, Of: "width", Metres: 0.7})
+	if now := foot(); now.Sub(stood).Len() > 1e-9 {
+		t.Errorf("smaller, it stands at %v, not at %v", now, stood)
+	}
+	d.edit(app.Deed{Do: "change", Kind: "piece", ID: id, Patch: patch(map[string]any{"sizing": map[string]any{"metresPerUnit": 0.3048, "factor": 1}})})
+	if now := foot(); now.Sub(stood).Len() > 1e-9 {
+		t.Errorf("in feet, it stands at %v, not at %v", now, stood)
+	}
+
 	for name, c := range map[string]app.Deed{
 		"no such thing":   {Do: "true", ID: id, Of: "width", Like: "nothing", LikeOf: "height"},
 		"no such side":    {Do: "true", ID: id, Of: "width", Like: box, LikeOf: "girth"},

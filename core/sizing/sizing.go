@@ -152,6 +152,14 @@ func (s *Sizing) Even() error {
 	return s.Check()
 }
 
+// Foot is the middle of the base, where the piece stands on the ground, in metres
+// about its pivot.
+func (s *Sizing) Foot(file geom.Box) geom.V {
+	box := file.Apply(s.Transform(file))
+	c := box.Center()
+	return geom.V{X: c.X, Y: box.Min.Y + s.Sunk*s.Scale().Y, Z: c.Z}
+}
+
 // Size is width (X), height (Y) and depth (Z) in metres.
 func (s *Sizing) Size(file geom.Box) geom.V { return file.Apply(s.Transform(file)).Size() }
 

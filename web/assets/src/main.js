@@ -73,7 +73,7 @@ document.addEventListener("alpine:init", () => {
   intake(Alpine, { call, post, upload });
   Alpine.store("v", {
     st: null, step: page.step || "dress", sel: [], piece: "", hover: "", message: "", bad: false, search: "", keysShown: false, keyList: list,
-    uploads: [], shotName: "", tone: localStorage.tone || "dark", snapOn: localStorage.snap !== "off", time: 0, waiting: 0,
+    uploads: [], looks: 0, seen: 0, shotName: "", tone: localStorage.tone || "dark", snapOn: localStorage.snap !== "off", time: 0, waiting: 0,
     take: { width: 1280, samples: 64, seconds: 0, denoise: true }, compare: "",
 
     // now is the state as it is, for drawing: reading it through the page's
@@ -120,8 +120,11 @@ document.addEventListener("alpine:init", () => {
       this.later = setTimeout(() => { this.later = 0; this.reload().catch((e) => this.say(e.message, true)); }, 60);
     },
     async reload(known) {
+      const turn = ++this.looks;
       const st = known || (await call(`/api/sets/${page.set}/state`));
-      if (this.st && st.revision < this.st.revision) return;
+      // What was asked for earlier may come later: the newest look counts.
+      if (turn < this.seen || (this.st && st.revision < this.st.revision)) return;
+      this.seen = turn;
       this.st = st;
       this.sel = Alpine.raw(this.sel).filter((id) => st.placements.some((p) => p.id === id));
       this.stale = true; // what is proposed is asked for again where it is seen
