@@ -103,6 +103,12 @@ func TestTypingIsNotOverwritten(t *testing.T) {
 	// A field that nobody types in follows.
 	edit(60)
 	b.until(field + ".value === '60 mm'")
+	// What was about to be typed over still is, though it has another value now.
+	eval[bool](b, "("+field+".focus(), "+field+".select(), true)")
+	edit(70)
+	b.until(field + ".value === '70 mm'")
+	b.do(chromedp.KeyEvent("28"), chromedp.KeyEvent("\r"))
+	s.await(set, "the typed value", func(st *app.State) bool { return st.Set.View.Focal == 28 })
 	// What cannot be is refused beside the field and can be mended.
 	b.fill("Focal length in millimetres", "long")
 	b.until(field + ".classList.contains('bad') && [...document.querySelectorAll('[role=alert]')].some((e) => e.textContent.includes('long'))")
@@ -111,6 +117,21 @@ func TestTypingIsNotOverwritten(t *testing.T) {
 	}
 	b.fill("Focal length in millimetres", "85")
 	s.await(set, "the mended value", func(st *app.State) bool { return st.Set.View.Focal == 85 })
+	// Of two answers about one field the later question counts, whichever comes
+	// first: the one to "far" is held up until the other was given.
+	eval[bool](b, `(() => {
+		const real = fetch, plane = document.querySelector('[aria-label="Far plane"]');
+		window.fetch = async (...a) => { const r = await real(...a); if (String(a[0]).includes('text=far')) await new Promise((go) => { window.late = go; }); return r; };
+		for (const text of ['far', '900 m']) { plane.value = text; plane.dispatchEvent(new Event('change')); }
+		return true;
+	})()`)
+	s.await(set, "the far plane", func(st *app.State) bool { return st.Set.View.Far == 900 })
+	b.until("window.late")
+	eval[bool](b, "(window.late(), setTimeout(() => { window.over = true; }, 50), true)")
+	b.until("window.over")
+	if eval[bool](b, "document.querySelector('[aria-label=\"Far plane\"]').classList.contains('bad')") {
+		t.Error("an older refusal came over a newer value")
+	}
 }
 
 // A key that is held moves the thing as often as it is pressed, and undo takes

@@ -27,7 +27,12 @@ export function figure(Alpine) {
   Alpine.directive("figure", (field, { expression }, { effect, evaluateLater, cleanup }) => {
     const read = evaluateLater(expression);
     let typing = false, value = "";
-    const show = () => { if (!typing && !field.classList.contains("bad")) field.value = value; };
+    const show = () => {
+      if (typing || field.classList.contains("bad") || field.value === value) return;
+      const all = field === document.activeElement && field.selectionEnd > 0 && field.selectionEnd - field.selectionStart === field.value.length;
+      field.value = value;
+      if (all) field.select(); // what was about to be typed over still is
+    };
     const key = (e) => {
       if (e.key !== "Escape") return;
       e.stopPropagation();

@@ -177,13 +177,16 @@ document.addEventListener("alpine:init", () => {
       } catch (e) { this.say(e.message, true); }
       await this.reload().catch((e) => this.say(e.message, true));
     },
-    // typed reads a length in any unit and hands it on in metres.
+    // typed reads a length in any unit and hands it on in metres. What was typed
+    // after it counts, whichever is answered first.
     async typed(input, then) {
+      const turn = (input.turn = (input.turn || 0) + 1);
       try {
         const r = await call(`/api/length?unit=${encodeURIComponent(this.unit)}&text=${encodeURIComponent(input.value)}`);
-        content(input);
-        if ((await then(r.metres)) === null && this.bad) complain(input, this.message); // what the server refuses
-      } catch (e) { complain(input, e.message); }
+        if (turn === input.turn) content(input);
+        const kept = await then(r.metres), why = this.message;
+        if (kept === null && this.bad && turn === input.turn) complain(input, why); // what the server refuses
+      } catch (e) { if (turn === input.turn) complain(input, e.message); }
     },
     typedNumber(input, then) {
       const text = input.value.replace(",", ".").replace(/^(f\s*\/?|ev)\s*/i, "").replace(/[^0-9.]+$/, "").trim(), n = Number(text); // as it is shown: f/8, EV 12, 24 /s
