@@ -224,16 +224,23 @@ func (b *tab) until(js string) {
 	b.Fatalf("waited in vain for %s; the page says %q", js, message)
 }
 
-// middle is where in the page the middle of an element is, scrolled into view;
-// find is JavaScript, or a selector.
+// middle is where in the page the middle of an element is, scrolled into view and
+// at rest, as a person waits for it; find is JavaScript, or a selector.
 func (b *tab) middle(find string) [2]float64 {
 	b.Helper()
 	if !strings.HasPrefix(find, "[...") {
 		q, _ := json.Marshal(find)
 		find = fmt.Sprintf("document.querySelector(%s)", q)
 	}
-	b.until(fmt.Sprintf("(e => e && e.getClientRects().length)(%s)", find))
-	return [2]float64(eval[[]float64](b, fmt.Sprintf("(e => { e.scrollIntoView({block: 'nearest'}); const r = e.getBoundingClientRect(); return [r.x + r.width / 2, r.y + r.height / 2] })(%s)", find)))
+	eval[bool](b, "(window.middle = [], true)")
+	b.until(fmt.Sprintf(`(e => {
+		if (!e?.getClientRects().length || window.Alpine?.store('v')?.waiting) return false;
+		e.scrollIntoView({block: 'nearest'});
+		const r = e.getBoundingClientRect(), was = window.middle;
+		window.middle = [r.x + r.width / 2, r.y + r.height / 2];
+		return was[0] === window.middle[0] && was[1] === window.middle[1];
+	})(%s)`, find))
+	return [2]float64(eval[[]float64](b, "window.middle"))
 }
 
 // click clicks what a selector finds, in its middle, with the mouse.

@@ -1,6 +1,7 @@
 package e2e
 
 import (
+	"encoding/json"
 	"fmt"
 	"image/color"
 	"math"
@@ -184,8 +185,10 @@ func TestAPieceIsSizedByHandAndStandsRight(t *testing.T) {
 
 	b.step("size")
 	b.until("document.querySelector('#lineup [data-piece] path[d^=M]')")
+	b.until("document.querySelector('[data-proposed] button') && document.querySelector('[data-pattern]')") // nothing moves any more
 	// Unlocked, its width alone: a quarter too long, and said so.
 	b.press("the proportions stay")
+	b.until("!Alpine.store('v').even")
 	b.fill("True width", "1.25 m")
 	size("the width alone", geom.V{X: 1.25, Y: 0.9, Z: 0.6})
 	b.until("document.querySelector('[data-stretched]').textContent.includes('width +25 %')")
@@ -205,8 +208,13 @@ func TestAPieceIsSizedByHandAndStandsRight(t *testing.T) {
 	// as much smaller.
 	b.press("measure")
 	b.until("document.querySelector('[data-elevation=picture] image')")
+	var now app.ProposalState
+	if err := json.Unmarshal(s.get("/api/pieces/"+id+"/size"), &now); err != nil || len(now.Patterns) != 1 {
+		t.Fatalf("%+v, %v", now, err)
+	}
+	wide := now.Patterns[0].Width
+	b.until(fmt.Sprintf("Math.abs(Alpine.store('v').pattern?.width - %v) < 1e-6", wide))
 	r := eval[[]float64](b, "(r => [r.left, r.top, r.width, r.height])(document.querySelector('[data-elevation=picture] image').getBoundingClientRect())")
-	wide := eval[float64](b, "Alpine.store('v').pattern.width")
 	b.do(chromedp.MouseClickXY(r[0]+r[2]/4, r[1]+r[3]/2), chromedp.MouseClickXY(r[0]+r[2]*3/4, r[1]+r[3]/2))
 	b.until("Alpine.store('v').measuredOn === 'picture' && Alpine.store('v').measuredLength > 0")
 	b.choose("What a distance on the picture changes", "the piece")
@@ -216,17 +224,17 @@ func TestAPieceIsSizedByHandAndStandsRight(t *testing.T) {
 	}
 	b.fill("True distance", "30 cm")
 	st = size("by the plank", geom.V{X: 2.5, Y: 2.25, Z: 1.5}.Mul(0.3/was))
-	now := st.Pieces[0].Size
+	large := st.Pieces[0].Size
 
 	// Its pivot is clicked at its upper left; it stays where it stands.
 	before := stands(st)
-	b.until(fmt.Sprintf("Math.abs(Alpine.store('v').sized.size.x - %v) < 1e-6", now.X))
+	b.until(fmt.Sprintf("Math.abs(Alpine.store('v').sized.size.x - %v) < 1e-6", large.X))
 	b.press("click its pivot")
 	b.until("document.querySelector('[data-elevation=front] [data-pivot]')")
 	q := eval[[]float64](b, "(r => [r.left, r.top])(document.querySelector('[data-elevation=front] path').getBoundingClientRect())")
 	b.do(chromedp.MouseClickXY(q[0]+1, q[1]+1))
 	st = s.await(set, "the pivot", func(st *app.State) bool { return st.Pieces[0].Sizing.Pivot == "point" })
-	if box := st.Pieces[0].Box; math.Abs(box.Max.Y) > 0.01*now.Y || math.Abs(box.Min.X) > 0.01*now.X {
+	if box := st.Pieces[0].Box; math.Abs(box.Max.Y) > 0.01*large.Y || math.Abs(box.Min.X) > 0.01*large.X {
 		t.Errorf("about its pivot: %v", box)
 	}
 	if after := stands(st); after.Min.Sub(before.Min).Len() > 1e-9 {
@@ -242,8 +250,8 @@ func TestAPieceIsSizedByHandAndStandsRight(t *testing.T) {
 	b.until("document.querySelector('[data-sunk]')")
 	b.click("[data-sunk] input")
 	st = s.await(set, "the bolt in the ground", func(st *app.State) bool { return st.Pieces[0].Sizing.Sunk > 0 })
-	if down := stands(st).Min.Y; math.Abs(down+0.1/0.9*now.Y) > 0.01*now.Y {
-		t.Errorf("the bolt reaches to %v m; the crate is %v m high", down, now.Y)
+	if down := stands(st).Min.Y; math.Abs(down+0.1/0.9*large.Y) > 0.01*large.Y {
+		t.Errorf("the bolt reaches to %v m; the crate is %v m high", down, large.Y)
 	}
 
 	// In feet the words are in feet, as the numbers are.

@@ -260,7 +260,7 @@ document.addEventListener("alpine:init", () => {
 
     // Pieces and their size
     line: { order: "size", which: "", equal: false, side: "front", beside: ["door"], px: 0, x: 0, edge: 0 }, besideNames, sizeView: "line-up",
-    measured: { piece: "", points: [], on: "", hover: null, length: 0 }, measuredLength: 0, measuredOn: "", proposal: null, stale: true, asked: 0, looked: 0,
+    measured: { key: "", points: [], on: "", hover: null, length: 0 }, measuredLength: 0, measuredOn: "", proposal: null, stale: true, asked: 0, looked: 0,
     even: true, like: "", likeOf: "height", likeIts: "height", pivoting: false, patternAt: 0, sizeFrom: "picture",
     drawSize() {
       if (this.piece && (this.stale || this.proposal?.id !== this.piece)) this.ask(this.piece);
@@ -281,13 +281,14 @@ document.addEventListener("alpine:init", () => {
     async ask(id) {
       const turn = ++this.asked;
       this.stale = false;
+      this.waiting++;
       if (this.proposal?.id !== id) this.proposal = { id, candidates: [] };
       try {
         const p = await call(`/api/pieces/${id}/size`);
         if (turn !== this.asked) return;
         this.proposal = { id, ...p };
         if (this.sizeView === "measure" && this.step === "size") this.drawSize();
-      } catch (e) { if (turn === this.asked) this.say(e.message, true); }
+      } catch (e) { if (turn === this.asked) this.say(e.message, true); } finally { this.waiting--; }
     },
     take_(piece, c) { return { do: "change", kind: "piece", id: piece, patch: { sizing: { metresPerUnit: c.metresPerUnit, up: c.up, factor: 1, stretch: { x: 0, y: 0, z: 0 }, decided: true } } }; },
     accept(c) { return this.edit(this.take_(this.piece, c)); },

@@ -100,7 +100,12 @@ export function drawMeasure(svg, v) {
   const box = svg.getBoundingClientRect(), w = box.width, h = box.height, p = v.sized && v.now.pieces.find((q) => q.id === v.piece);
   if (w < 2 || !p) return;
   const m = v.measured, list = elevations(p, v.shapes.of(p));
-  if (m.piece !== p.id) Object.assign(m, { piece: p.id, points: [], on: "", hover: null });
+  // Points are of one piece in one size.
+  const key = [p.id, p.outline.front, p.outline.top, v.pattern?.width, v.pattern?.surface].join();
+  if (m.key !== key) {
+    Object.assign(m, { key, points: [], on: "", hover: null, length: 0 });
+    if (v.measuredLength) v.measuredLength = 0;
+  }
   m.list = list;
   svg.replaceChildren();
   if (!list.some((e) => e.name === "front")) return;
