@@ -144,7 +144,7 @@ func BenchmarkLineUpOf500(b *testing.B) {
 // many copies the rows of a table until there are 500.
 func many(b *testing.B, db *pgx.Conn, table, key string, have int) {
 	b.Helper()
-	_, err := db.Exec(context.Background(), fmt.Sprintf(`insert into %[1]s select (jsonb_populate_record(p, jsonb_build_object('%[2]s', p.%[2]s || '-' || n))).*
+	_, err := db.Exec(context.Background(), fmt.Sprintf(`insert into %[1]s select (jsonb_populate_record(p, jsonb_build_object('%[2]s', p.%[2]s || '~' || n))).*
 		from (select *, row_number() over (order by %[2]s) as at from %[1]s) as q join %[1]s p on p.%[2]s = q.%[2]s cross join generate_series(1, 499 / $1) n where n * $1 + q.at <= 500`, table, key), have)
 	if err != nil {
 		b.Fatal(err)

@@ -279,7 +279,7 @@ func TestADecisionTellsAboutTheOthers(t *testing.T) {
 func hill() *model.Model {
 	m := &model.Model{Format: "OBJ", Up: "Y", Unit: model.Unit{Name: "metre", MetresPerUnit: 1, From: "assumed"}}
 	const n = 224
-	var part model.Part
+	part := model.Part{Surface: model.None}
 	for y := range n + 1 {
 		for x := range n + 1 {
 			part.Positions = append(part.Positions, float32(x), float32(20*math.Sin(float64(x*y)/900)), float32(y))

@@ -36,6 +36,9 @@ export function drawPieces(list, v) {
     row.append(node("td", "pl-1 truncate", p.name), node("td", "hint truncate pr-2", p.facts.file), ...["x", "y", "z"].map((k) => node("td", "num", v.length(p.size[k]))), node("td", "num", p.facts.triangles.toLocaleString("en")), node("td", "truncate" + (b && !b.now ? " text-snag" : ""), stateOf(p, v)));
     return row;
   }));
+  if (list.dataset.chosen === v.piece) return;
+  list.dataset.chosen = v.piece; // what was chosen on the line-up is seen here too
+  list.querySelector(".on")?.scrollIntoView({ block: "nearest" });
 }
 
 export function drawLibrary(list, v) {
