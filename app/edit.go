@@ -437,15 +437,20 @@ func (e *editor) things(ctx context.Context) ([]snag.Thing, error) {
 	if err != nil {
 		return nil, err
 	}
-	pieces, err := store.Pieces(ctx, e.tx, e.set.ProductionID)
-	if err != nil {
-		return nil, err
-	}
-	boxes, err := pieceBoxes(pieces)
+	boxes, err := e.boxes(ctx)
 	if err != nil {
 		return nil, err
 	}
 	return thingsOf(list, boxes), nil
+}
+
+// boxes are those of the production's pieces.
+func (e *editor) boxes(ctx context.Context) (map[string]geom.Box, error) {
+	pieces, err := store.Pieces(ctx, e.tx, e.set.ProductionID)
+	if err != nil {
+		return nil, err
+	}
+	return pieceBoxes(pieces)
 }
 
 func (e *editor) shots(ctx context.Context) ([]store.ShotRow, error) {
@@ -735,17 +740,13 @@ func (e *editor) lengthOf(ctx context.Context, placement, of string) (float64, e
 	if err != nil {
 		return 0, err
 	}
-	pieces, err := store.Pieces(ctx, e.tx, e.set.ProductionID)
+	boxes, err := e.boxes(ctx)
 	if err != nil {
 		return 0, err
 	}
-	boxes, err := pieceBoxes(pieces)
+	axis, err := sizing.AxisOf(of)
 	if err != nil {
 		return 0, err
-	}
-	axis := slices.Index([]string{"width", "height", "depth"}, of)
-	if axis < 0 {
-		return 0, fmt.Errorf("%q is not width, height or depth", of)
 	}
 	box := boxOf(&row.Placement, boxes)
 	return box.Size().Times(row.Scale).At(axis), nil

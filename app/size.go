@@ -6,20 +6,18 @@ import (
 	"crypto/sha256"
 	"encoding/json"
 	"fmt"
-	"image"
 	"maps"
 	"math"
 	"path"
 	"strings"
 	"sync"
 
-	"golang.org/x/image/draw"
-
 	"visator/core/geom"
 	"visator/core/intake/parts"
 	"visator/core/intake/recipe"
 	"visator/core/model"
 	"visator/core/optics"
+	"visator/core/proxy"
 	"visator/core/sizing"
 	"visator/core/sizing/kinds"
 	"visator/core/snag"
@@ -97,11 +95,7 @@ func (e *editor) setRepeat(ctx context.Context, d *Deed) error {
 		if d.Kind != "all" && row.ID != d.ID {
 			continue
 		}
-		raw, err := store.Subject(ctx, e.tx, row.ID)
-		if err != nil {
-			return err
-		}
-		larger, err := enlarged(row, raw, d.Of, metres)
+		larger, err := e.enlarged(ctx, row, d.Of, metres)
 		if err != nil {
 			return err
 		}
@@ -133,17 +127,15 @@ func (e *editor) repeatOf(ctx context.Context, pieces []store.Piece, id, surface
 		if pieces[i].ID != id {
 			continue
 		}
-		raw, err := store.Subject(ctx, e.tx, id)
+		s, now, err := e.subject(ctx, &pieces[i])
 		if err != nil {
 			return 0, err
 		}
-		var s sizing.Subject
-		var now sizing.Sizing
 		var rec recipe.Recipe
-		if err := cmp.Or(json.Unmarshal(raw, &s), json.Unmarshal(pieces[i].Sizing, &now), json.Unmarshal(pieces[i].Recipe, &rec)); err != nil {
+		if err := json.Unmarshal(pieces[i].Recipe, &rec); err != nil {
 			return 0, fmt.Errorf("piece %s: %w", id, err)
 		}
-		for _, p := range patternStates(e.in, &s, &now, &rec) {
+		for _, p := range patternStates(e.in, s, now, &rec) {
 			if p.Surface == surface {
 				return p.Repeat, nil
 			}
@@ -154,11 +146,10 @@ func (e *editor) repeatOf(ctx context.Context, pieces []store.Piece, id, surface
 
 // enlarged is, by surface, how many times larger than they came the pictures on
 // the surfaces of a name must be to repeat every so many metres.
-func enlarged(row *store.Piece, raw json.RawMessage, surface string, metres float64) (map[string]float64, error) {
-	var s sizing.Subject
-	var now sizing.Sizing
-	if err := cmp.Or(json.Unmarshal(raw, &s), json.Unmarshal(row.Sizing, &now)); err != nil {
-		return nil, fmt.Errorf("piece %s: %w", row.ID, err)
+func (e *editor) enlarged(ctx context.Context, row *store.Piece, surface string, metres float64) (map[string]float64, error) {
+	s, now, err := e.subject(ctx, row)
+	if err != nil {
+		return nil, err
 	}
 	out := map[string]float64{}
 	for _, p := range s.Patterns {
@@ -167,6 +158,19 @@ func enlarged(row *store.Piece, raw json.RawMessage, surface string, metres floa
 		}
 	}
 	return out, nil
+}
+
+// subject is what a piece's proposals go by, and its sizing.
+func (e *editor) subject(ctx context.Context, row *store.Piece) (*sizing.Subject, *sizing.Sizing, error) {
+	raw, err := store.Subject(ctx, e.tx, row.ID)
+	if err != nil {
+		return nil, nil, err
+	}
+	s, now := &sizing.Subject{}, &sizing.Sizing{}
+	if err := cmp.Or(json.Unmarshal(raw, s), json.Unmarshal(row.Sizing, now)); err != nil {
+		return nil, nil, fmt.Errorf("piece %s: %w", row.ID, err)
+	}
+	return s, now, nil
 }
 
 // textureSnags are the pictures on things that are too coarse from where they
@@ -208,11 +212,7 @@ func (a *App) patternPictures(ctx context.Context, m *model.Model, s *sizing.Sub
 			if err != nil {
 				continue // Intake tells of it
 			}
-			w, h := img.Rect.Dx(), img.Rect.Dy()
-			k := min(patternSide/float64(max(w, h)), 1)
-			small := image.NewNRGBA(image.Rect(0, 0, max(int(k*float64(w)), 1), max(int(k*float64(h)), 1)))
-			draw.ApproxBiLinear.Scale(small, small.Rect, img, img.Rect, draw.Src, nil)
-			if blob, err = a.putPicture(ctx, small); err != nil {
+			if blob, err = a.putPicture(ctx, proxy.Fit(img, patternSide)); err != nil {
 				return err
 			}
 			known[slot] = blob

@@ -58,15 +58,9 @@ type Outline struct {
 
 // Paths are silhouettes as SVG paths.
 type Paths struct {
-	Key   string `json:"key"`
 	Front string `json:"front"`
 	Top   string `json:"top"`
 	Right string `json:"right"`
-}
-
-// outlineKey names the silhouettes of a piece as it was made.
-func outlineKey(made string, s *sizing.Sizing) string {
-	return fmt.Sprintf("%.16s%s%d", made, s.Up, s.Turn)
 }
 
 // outlineOf is how a piece is drawn with its sizing; world is from the file to
@@ -78,7 +72,7 @@ func outlineOf(made string, s *sizing.Sizing, world *geom.M) Outline {
 	}
 	// Four sides from two: the others are their mirror images.
 	front, right := [4]float64{k.X, -k.Z, -k.X, k.Z}[s.Turn], [4]float64{k.Z, k.X, -k.Z, -k.X}[s.Turn]
-	return Outline{outlineKey(made, s), draw(world[12], -world[13], "", front, k.Y),
+	return Outline{fmt.Sprintf("%.16s%s%d", made, s.Up, s.Turn), draw(world[12], -world[13], "", front, k.Y),
 		draw(world[12], world[14], fmt.Sprintf("rotate(%d) ", -90*s.Turn), k.X, k.Z), draw(-world[14], -world[13], "", right, k.Y)}
 }
 
@@ -99,7 +93,7 @@ func (a *App) Outlines(ctx context.Context, setID string, pieces []string) (map[
 		if err := json.Unmarshal(l.Sizing, &s); err != nil {
 			return nil, fmt.Errorf("piece %s: %w", l.PieceID, err)
 		}
-		p := Paths{outlineKey(l.Made, &s), l.Front, l.Top, l.Right}
+		p := Paths{l.Front, l.Top, l.Right}
 		if s.Turn%2 == 1 { // a quarter: front and right change places
 			p.Front, p.Right = p.Right, p.Front
 		}
@@ -470,7 +464,7 @@ var standInOutlines = func() map[string]Paths {
 	for _, kind := range []string{"person", "box"} {
 		m := stage.StandInModel(kind)
 		draw := func(side sizing.Side) string { return sizing.Silhouette(m, geom.Identity, side) }
-		out[kind] = Paths{kind, draw(sizing.Front), draw(sizing.Top), draw(sizing.Right)}
+		out[kind] = Paths{draw(sizing.Front), draw(sizing.Top), draw(sizing.Right)}
 	}
 	return out
 }()

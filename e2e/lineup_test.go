@@ -3,8 +3,6 @@ package e2e
 import (
 	"fmt"
 	"math"
-	"os"
-	"path/filepath"
 	"testing"
 
 	"github.com/chromedp/chromedp"
@@ -23,17 +21,7 @@ func TestTheLineUpIsPulledZoomedAndOrdered(t *testing.T) {
 	for name, d := range sizes {
 		files = append(files, name+"/"+name+".obj", solid(d[0], d[1], d[2]))
 	}
-	path := filepath.Join(t.TempDir(), "things.zip")
-	if err := os.WriteFile(path, []byte(zipOf(t, files...)), 0o600); err != nil {
-		t.Fatal(err)
-	}
-	b.dropFiles("main", path)
-	b.until("document.querySelector('[data-arrival][data-state=choose]')")
-	b.click("[data-arrival] button")
-	b.until("document.querySelectorAll('[data-found]').length === 4")
-	eval[bool](b, "(document.querySelectorAll('[data-found] input:not(:checked)').forEach((e) => { if (!e.ariaLabel?.includes('newer')) e.click() }), true)")
-	b.press("Take chosen")
-	st := s.await(set, "four pieces", func(st *app.State) bool { return len(st.Pieces) == 4 && st.Arrivals[0].State == "done" })
+	st := takeAll(s, b, set, "things.zip", files)
 	b.step("size")
 	b.until("document.querySelectorAll('#lineup [data-piece] path[d^=M]').length === 4")
 	id := func(name string) string { return piece(st, name).ID }

@@ -28,6 +28,24 @@ func solid(w, h, d float64) string {
 	return b.String()
 }
 
+// takeAll drops a zip of models, names and texts in turn, on an empty production
+// and takes every one of them.
+func takeAll(s *site, b *tab, set, name string, files []string) *app.State {
+	b.Helper()
+	path := filepath.Join(b.TempDir(), name)
+	if err := os.WriteFile(path, []byte(zipOf(b, files...)), 0o600); err != nil {
+		b.Fatal(err)
+	}
+	b.dropFiles("main", path)
+	b.until("document.querySelector('[data-arrival][data-state=choose]')")
+	b.click("[data-arrival] button")
+	n := len(files) / 2
+	b.until(fmt.Sprintf("document.querySelectorAll('[data-found]').length === %d", n))
+	eval[bool](b, "(document.querySelectorAll('[data-found] input:not(:checked)').forEach((e) => { if (!e.ariaLabel?.includes('newer')) e.click() }), true)")
+	b.press("Take chosen")
+	return s.await(set, fmt.Sprintf("%d pieces", n), func(st *app.State) bool { return len(st.Pieces) == n && st.Arrivals[0].State == "done" })
+}
+
 // An artist's minutes at Size: a download of eight pieces in millimetres with
 // +Z up, corrected together; one piece measured between two points.
 func TestADownloadIsCorrectedTogetherAndAPieceMeasured(t *testing.T) {
@@ -42,17 +60,7 @@ func TestADownloadIsCorrectedTogetherAndAPieceMeasured(t *testing.T) {
 	for name, d := range real {
 		files = append(files, name+"/"+name+".obj", solid(1000*d[0], 1000*d[1], 1000*d[2]))
 	}
-	path := filepath.Join(t.TempDir(), "furniture.zip")
-	if err := os.WriteFile(path, []byte(zipOf(t, files...)), 0o600); err != nil {
-		t.Fatal(err)
-	}
-	b.dropFiles("main", path)
-	b.until("document.querySelector('[data-arrival][data-state=choose]')")
-	b.click("[data-arrival] button")
-	b.until("document.querySelectorAll('[data-found]').length === 8")
-	eval[bool](b, "(document.querySelectorAll('[data-found] input:not(:checked)').forEach((e) => { if (!e.ariaLabel?.includes('newer')) e.click() }), true)")
-	b.press("Take chosen")
-	st := s.await(set, "eight pieces", func(st *app.State) bool { return len(st.Pieces) == 8 && st.Arrivals[0].State == "done" })
+	st := takeAll(s, b, set, "furniture.zip", files)
 	chair := piece(st, "chair")
 	if chair.Size.Max() < 500 {
 		t.Fatalf("the chair arrives as %v", chair.Size)

@@ -329,14 +329,13 @@ func Looks(ctx context.Context, q Querier, production string) ([]LookLevels, err
 // paths in the file's unit.
 type Silhouettes struct {
 	PieceID           string
-	Made              string
 	Sizing            json.RawMessage
 	Front, Top, Right string
 }
 
 // Outlines are the silhouettes of some pieces of a production.
 func Outlines(ctx context.Context, q Querier, production string, pieces []string) ([]Silhouettes, error) {
-	return List[Silhouettes](ctx, q, `select p.id, p.made, p.sizing, coalesce(l.front->>(p.sizing->>'up'), ''), coalesce(l.top->>(p.sizing->>'up'), ''), coalesce(l.right_->>(p.sizing->>'up'), '')
+	return List[Silhouettes](ctx, q, `select p.id, p.sizing, coalesce(l.front->>(p.sizing->>'up'), ''), coalesce(l.top->>(p.sizing->>'up'), ''), coalesce(l.right_->>(p.sizing->>'up'), '')
 		from piece_look l join piece p on p.id = l.piece_id where p.production_id = $1 and p.id = any($2)`, production, pieces)
 }
 

@@ -174,6 +174,15 @@ type Slot struct {
 	Nearest       bool
 }
 
+// Coordinates are the texture coordinates that a slot goes by; nil when the part
+// has none.
+func (p *Part) Coordinates(s *Slot) []float32 {
+	if s.Set == 1 {
+		return p.UV1
+	}
+	return p.UV
+}
+
 // At is where in the picture, in 0..1 with v down, texture coordinates of the
 // slot's set lie: after the transform, which is that of KHR_texture_transform, and
 // wrapped as the slot says.

@@ -209,6 +209,19 @@ func cluster(p *model.Part, cell float64) model.Part {
 
 // shrink reduces a map's picture to at most side pixels. A picture that
 // cannot be decoded is left out: the browser could not draw it either.
+// Fit is a picture at most side pixels wide and high, in its proportions: itself
+// when it is no larger.
+func Fit(img *image.NRGBA, side int) *image.NRGBA {
+	w, h := img.Rect.Dx(), img.Rect.Dy()
+	if w <= side && h <= side {
+		return img
+	}
+	k := float64(side) / float64(max(w, h))
+	small := image.NewNRGBA(image.Rect(0, 0, max(int(float64(w)*k), 1), max(int(float64(h)*k), 1)))
+	draw.ApproxBiLinear.Scale(small, small.Rect, img, img.Rect, draw.Src, nil)
+	return small
+}
+
 func shrink(mp model.Map, side int) model.Map {
 	if mp.Data == nil {
 		return mp
@@ -218,15 +231,11 @@ func shrink(mp model.Map, side int) model.Map {
 		mp.Data = nil
 		return mp
 	}
-	w, h := img.Rect.Dx(), img.Rect.Dy()
-	if w > side || h > side {
-		k := float64(side) / float64(max(w, h))
-		small := image.NewNRGBA(image.Rect(0, 0, max(int(float64(w)*k), 1), max(int(float64(h)*k), 1)))
-		draw.ApproxBiLinear.Scale(small, small.Rect, img, img.Rect, draw.Src, nil)
-		img = small
-	} else if mp.Mime != "image/webp" {
+	small := Fit(img, side)
+	if small == img && mp.Mime != "image/webp" {
 		return mp
 	}
+	img = small
 	var buf bytes.Buffer
 	if img.Opaque() {
 		err, mp.Mime = jpeg.Encode(&buf, img, &jpeg.Options{Quality: 88}), "image/jpeg"

@@ -244,10 +244,7 @@ func (s *Scene) shade(ray *Ray, hit *Hit) (pt point) {
 // bend applies a tangent-space normal map; the tangent follows from the
 // texture coordinates of the triangle.
 func bend(n geom.V, tx *texture, uv *texCoords, mp *meshPart, t uint32, e1, e2 geom.V, scale float64) geom.V {
-	list := mp.part.UV
-	if tx.slot.Set == 1 {
-		list = mp.part.UV1
-	}
+	list := mp.part.Coordinates(&tx.slot)
 	if list == nil {
 		return n
 	}

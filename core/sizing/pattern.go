@@ -77,10 +77,7 @@ func Patterns(m *model.Model) (out []Pattern) {
 			if p.Kind != model.Triangles || p.Surface == model.None || maps[p.Surface].slot == nil {
 				continue
 			}
-			uv := p.UV
-			if maps[p.Surface].slot.Set == 1 {
-				uv = p.UV1
-			}
+			uv := p.Coordinates(maps[p.Surface].slot)
 			if uv == nil {
 				continue
 			}

@@ -106,14 +106,10 @@ func cutOfPart(m *model.Model, p *model.Part, cuts []*cut) (c *cut, uv []float32
 	if p.Surface < 0 || p.Surface >= len(cuts) || cuts[p.Surface] == nil {
 		return nil, nil
 	}
-	c = cuts[p.Surface]
-	if uv = p.UV; c.slot.Set == 1 {
-		uv = p.UV1
-	}
-	if uv == nil {
+	if uv = p.Coordinates(cuts[p.Surface].slot); uv == nil {
 		return nil, nil
 	}
-	return c, uv
+	return cuts[p.Surface], uv
 }
 
 type raster struct {

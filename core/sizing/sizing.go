@@ -163,12 +163,22 @@ func (s *Sizing) Foot(file geom.Box) geom.V {
 // Size is width (X), height (Y) and depth (Z) in metres.
 func (s *Sizing) Size(file geom.Box) geom.V { return file.Apply(s.Transform(file)).Size() }
 
+// AxisOf is the axis that "width", "height" or "depth" runs along: 0 to 2 for X
+// to Z.
+func AxisOf(dimension string) (int, error) {
+	axis := slices.Index([]string{"width", "height", "depth"}, dimension)
+	if axis < 0 {
+		return 0, fmt.Errorf("%q is not width, height or depth", dimension)
+	}
+	return axis, nil
+}
+
 // SetTrue makes the dimension along "width", "height" or "depth" so many
 // metres. The proportions stay, or else the other dimensions do.
 func (s *Sizing) SetTrue(file geom.Box, dimension string, metres float64, proportions bool) error {
-	axis := slices.Index([]string{"width", "height", "depth"}, dimension)
-	if axis < 0 {
-		return fmt.Errorf("%q is not width, height or depth", dimension)
+	axis, err := AxisOf(dimension)
+	if err != nil {
+		return err
 	}
 	if !(metres > 0) || math.IsInf(metres, 0) {
 		return errors.New("a true dimension must be more than nothing")

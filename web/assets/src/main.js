@@ -7,7 +7,7 @@ import { drawLineup } from "./lineup.js";
 import { besideNames } from "./beside.js";
 import { Outlines } from "./outline.js";
 import { drawMeasure } from "./measure.js";
-import { length, size, number, degrees, distance, radians } from "./print.js";
+import { length, size, number, degrees, distance, radians, feet } from "./print.js";
 import { keys, list } from "./keys.js";
 import { drawManifest, drawPieces, drawLibrary } from "./lists.js";
 import { figure, complain, content } from "./figure.js";
@@ -80,7 +80,7 @@ document.addEventListener("alpine:init", () => {
     // store would have every number watched.
     get now() { return Alpine.raw(this.st); },
     get unit() { return this.st?.production.unit || "metre"; },
-    get feet() { return this.unit === "foot" || this.unit === "inch"; },
+    get feet() { return feet(this.unit); },
     length(m) { return m == null ? "" : length(m, this.unit); },
     distance(m) { return distance(m, this.unit); }, number, degrees,
     size(v) { return v ? size(v, this.unit) : ""; },
@@ -322,12 +322,8 @@ document.addEventListener("alpine:init", () => {
     // references are what a piece can be held against: what is selected, the
     // stand-ins and one placement of every other piece.
     get references() {
-      const had = new Set([this.piece]);
-      return (this.st?.placements || []).filter((p) => {
-        if (this.sel.includes(p.id) || p.id === this.like) return true;
-        if (p.standIn) return true;
-        return !had.has(p.piece) && had.add(p.piece);
-      }).filter((p) => p.piece !== this.piece);
+      const had = new Set();
+      return (this.st?.placements || []).filter((p) => p.piece !== this.piece && (p.standIn || this.sel.includes(p.id) || p.id === this.like || (!had.has(p.piece) && had.add(p.piece))));
     },
     proportions() { return this.edit({ do: "true", id: this.piece, of: "proportions" }); },
     trueLike() { return this.edit({ do: "true", id: this.piece, of: this.likeIts, like: this.like, likeOf: this.likeOf, alone: !this.even }); },

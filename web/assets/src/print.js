@@ -24,10 +24,11 @@ export const number = (n, d = 2) => (n == null ? "" : Number(n).toFixed(d).repla
 export const degrees = (r, d = 1) => number((r * 180) / Math.PI, d) + "°";
 export const radians = (d) => (d * Math.PI) / 180;
 // distance prints a length as a ruler would, in metres or in feet.
+export const feet = (unit) => unit === "foot" || unit === "inch";
 export function distance(m, unit) {
   if (m == null) return "infinity";
   const a = Math.abs(m);
-  if (unit === "foot" || unit === "inch") {
+  if (feet(unit)) {
     const ft = a / 0.3048;
     return ft >= 5280 ? (m / 1609.344).toFixed(1) + " mi" : ft >= 10 ? (m / 0.3048).toFixed(0) + " ft" : ft >= 1 ? (m / 0.3048).toFixed(1) + " ft" : (m / 0.0254).toFixed(a >= 0.0254 ? 1 : 2) + " in";
   }
