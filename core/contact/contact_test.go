@@ -1,0 +1,255 @@
+package contact
+
+import (
+	"math"
+	"math/rand/v2"
+	"testing"
+
+	"visator/core/geom"
+)
+
+func v(x, y, z float64) geom.V { return geom.V{X: x, Y: y, Z: z} }
+
+// box is a closed box about its base centre.
+func box(w, h, d float64) *Body {
+	x, y, z := float32(w/2), float32(h), float32(d/2)
+	return Mesh([][3]float32{{-x, 0, -z}, {x, 0, -z}, {x, 0, z}, {-x, 0, z}, {-x, y, -z}, {x, y, -z}, {x, y, z}, {-x, y, z}},
+		[][3]uint32{{0, 1, 2}, {0, 2, 3}, {4, 6, 5}, {4, 7, 6}, {0, 5, 1}, {0, 4, 5}, {1, 6, 2}, {1, 5, 6}, {2, 7, 3}, {2, 6, 7}, {3, 4, 0}, {3, 7, 4}})
+}
+
+// ball is a sphere of radius r about its middle, of n rings.
+func ball(r float64, n int) *Body {
+	var p [][3]float32
+	var t [][3]uint32
+	w := uint32(2 * n)
+	for i := 0; i <= n; i++ {
+		for j := 0; j < 2*n; j++ {
+			a, b := math.Pi*float64(i)/float64(n), math.Pi*float64(j)/float64(n)
+			s := math.Sin(a)
+			if i == 0 || i == n {
+				s = 0
+			}
+			p = append(p, [3]float32{float32(r * s * math.Cos(b)), float32(r * math.Cos(a)), float32(-r * s * math.Sin(b))})
+		}
+	}
+	for i := range uint32(n) {
+		for j := range w {
+			a, b := i*w+j, i*w+(j+1)%w
+			t = append(t, [3]uint32{a, a + w, b + w}, [3]uint32{a, b + w, b})
+		}
+	}
+	return Mesh(p, t)
+}
+
+func at(b *Body, p geom.V, q geom.Q) *Placed {
+	return Place(b, geom.Compose(p, q, v(1, 1, 1)))
+}
+
+func near(t *testing.T, what string, got, want, tol float64) {
+	t.Helper()
+	if !(math.Abs(got-want) <= tol) {
+		t.Errorf("%s is %.6f, want %.6f within %g", what, got, want, tol)
+	}
+}
+
+// Solid geometry: a box of 2 by 3 by 4 m, and the sphere's volume 4/3 π r³,
+// which a polyhedron within it comes near.
+func TestBodiesKnowTheirVolumeAndCentre(t *testing.T) {
+	b := box(2, 3, 4)
+	if !b.Closed {
+		t.Fatal("a box is not closed")
+	}
+	near(t, "the volume of the box", b.Volume, 24, 1e-5)
+	near(t, "its centre", b.Center.Y, 1.5, 1e-6)
+	s := ball(1, 64)
+	if !s.Closed {
+		t.Fatal("a ball is not closed")
+	}
+	near(t, "the volume of the ball", s.Volume, 4*math.Pi/3, 0.005)
+	open := Mesh([][3]float32{{0, 0, 0}, {1, 0, 0}, {0, 0, 1}}, [][3]uint32{{0, 1, 2}})
+	if open.Closed {
+		t.Error("one triangle is closed")
+	}
+}
+
+// Two spheres reach r1 + r2 - d into one another (closed form); the shared lens
+// has the volume π (R+r-d)² (d² + 2dr - 3r² + 2dR + 6rR - 3R²) / 12d
+// (Weisstein, Sphere-Sphere Intersection, MathWorld).
+func TestSpheresReachIntoOneAnother(t *testing.T) {
+	big, small := ball(1, 48), ball(0.5, 40)
+	for _, d := range []float64{0.7, 1.1, 1.4, 1.49} {
+		a, b := at(big, v(0.1, 0.2, 0.3), geom.Q{}), at(small, v(0.1, 0.2, 0.3).Add(v(0.36, 0.48, 0.8).Mul(d)), geom.Q{})
+		depth, out := Depth(b, a)
+		near(t, "depth", depth, 1.5-d, 0.006)
+		if Meet(Place(b.Body, geom.Translation(out.Mul(1.001)).Mul(b.World)), a) {
+			t.Errorf("d %g: moved out by %v they still meet", d, out)
+		}
+		const R, r = 1, 0.5
+		lens := math.Pi * (R + r - d) * (R + r - d) * (d*d + 2*d*r - 3*r*r + 2*d*R + 6*r*R - 3*R*R) / (12 * d)
+		near(t, "shared volume", Shared(a, b, 96), lens, 0.02*lens+2e-5)
+	}
+	if d, _ := Depth(at(small, v(1.51, 0, 0), geom.Q{}), at(big, v(0, 0, 0), geom.Q{})); d != 0 {
+		t.Errorf("apart by a centimetre, depth %g", d)
+	}
+	// One wholly within the other: 1 - 0.1 + 0.5 out, whichever way is shortest.
+	depth, _ := Depth(at(small, v(0, 0.1, 0), geom.Q{}), at(big, v(0, 0, 0), geom.Q{}))
+	near(t, "depth within", depth, 1.4, 0.006)
+}
+
+// Boxes reach into one another by the least overlap of their sides; a box whose
+// edge dips into a slab at an angle by what its lowest corner is below.
+func TestBoxesAndSlabs(t *testing.T) {
+	a, b := at(box(2, 2, 2), v(0, 0, 0), geom.Q{}), at(box(1, 1, 1), v(1.3, 0.5, 0.2), geom.Q{})
+	depth, _ := Depth(b, a)
+	near(t, "depth of boxes", depth, 0.2, 1e-6)
+	near(t, "their shared volume", Shared(a, b, 64), 0.2*1*1, 1e-3)
+	for _, deg := range []float64{5, 20, 37} {
+		q := geom.Turn(v(0, 0, 1), deg*math.Pi/180)
+		slab := at(box(10, 0.5, 10), v(0, 0, 0), q)
+		n := q.Rotate(v(0, 1, 0))
+		// A ball whose middle is 0.45 above the slab's top of 0.5.
+		s := at(ball(0.5, 64), q.Rotate(v(0.3, 0.95, 0.1)), geom.Q{})
+		depth, out := Depth(s, slab)
+		near(t, "depth in the slab", depth, 0.05, 0.002)
+		near(t, "its direction", out.Unit().Dot(n), 1, 1e-6)
+		// Let down from above, its middle comes to rest so that it is 0.5 from
+		// the slab's plane, measured square to it.
+		up, on := Down(at(ball(0.5, 64), v(0.3, 9, 0), geom.Q{}), []*Placed{slab})
+		if on != 0 {
+			t.Fatal("it does not rest on the slab")
+		}
+		near(t, "distance to the plane", v(0.3, 9+up, 0).Dot(n)-0.5, 0.5, 0.002)
+	}
+}
+
+// Against brute force: every pair of triangles, without a tree.
+func TestSweepsMissNothing(t *testing.T) {
+	r := rand.New(rand.NewPCG(5, 6))
+	bodies := []*Body{ball(0.6, 7), box(0.7, 0.4, 1.1), ball(0.3, 5), box(0.1, 2, 0.1)}
+	meets := 0
+	for range 400 {
+		place := func() *Placed {
+			q := geom.Turn(v(r.NormFloat64(), r.NormFloat64(), r.NormFloat64()).Unit(), r.Float64()*6)
+			s := 0.5 + r.Float64()
+			return Place(bodies[r.IntN(len(bodies))], geom.Compose(v(r.Float64()*2, r.Float64()*2, r.Float64()*2), q, v(s, s, s)))
+		}
+		a, b := place(), place()
+		d := v(r.NormFloat64(), r.NormFloat64(), r.NormFloat64()).Unit()
+		turn := along(d)
+		want, met := math.Inf(1), false
+		ma, mb := turn.Mul(a.World), turn.Mul(b.World)
+		for _, s := range a.triangles {
+			ta := [3]geom.V{ma.Point(a.point(s[0])), ma.Point(a.point(s[1])), ma.Point(a.point(s[2]))}
+			for _, u := range b.triangles {
+				tb := [3]geom.V{mb.Point(b.point(u[0])), mb.Point(b.point(u[1])), mb.Point(b.point(u[2]))}
+				if lo, hi, ok := span(&ta, &tb); ok && hi.t >= 0 {
+					want = min(want, max(lo.t, 0))
+					met = met || lo.t <= 0
+				}
+			}
+		}
+		got, _, ok := First(a, b, d, 100)
+		if ok != (want <= 100) || ok && math.Abs(got-want) > 1e-9 {
+			t.Fatalf("first touch %g %v, brute force %g", got, ok, want)
+		}
+		// Whether they meet does not depend on the direction that is looked along.
+		if Meet(a, b) != met {
+			t.Fatalf("meet %v, brute force %v", Meet(a, b), met)
+		}
+		if met {
+			meets++
+		}
+	}
+	if meets < 40 {
+		t.Errorf("only %d of 400 pairs met", meets)
+	}
+}
+
+// A plank across two blocks, a ball in a bowl of blocks, a box dropped on its
+// edge: each comes to rest, reaches into nothing and is carried.
+func TestThingsSettle(t *testing.T) {
+	floor := []*Placed{at(box(20, 0.2, 20), v(0, -0.2, 0), geom.Q{})}
+	blocks := append(floor, at(box(0.3, 0.3, 0.3), v(-0.8, 0, 0), geom.Q{}), at(box(0.3, 0.55, 0.3), v(0.8, 0, 0), geom.Q{}))
+	plank := Settle(at(box(2.2, 0.04, 0.2), v(0.05, 1.5, 0.02), geom.Turn(v(0, 1, 0), 0.03)), blocks)
+	x := v(plank.World[0], plank.World[1], plank.World[2])
+	// It leans on the inner edge of the taller block and the outer end: between
+	// 0.55 on 0.65 and 0.3 on -0.65 or -0.95.
+	if slope := x.Y / x.X; slope < 0.25/1.7 || slope > 0.25/1.25 {
+		t.Errorf("the plank's slope is %.3f", slope)
+	}
+	cube := Settle(at(box(0.5, 0.5, 0.5), v(3, 1, 3), geom.Turn(v(0, 0, 1), 0.5)), floor)
+	up := 0.0
+	for k := range 3 {
+		up = max(up, math.Abs(cube.World[4*k+1]))
+	}
+	near(t, "the upright side of the cube", up, 1, 1e-3)
+	near(t, "height of its middle", cube.Mass().Y, 0.25, 1e-3)
+	for _, p := range []*Placed{plank, cube} {
+		for _, o := range blocks {
+			if d, _ := Depth(p, o); d > 0.001 {
+				t.Errorf("it reaches %.5f m into what carries it", d)
+			}
+		}
+	}
+}
+
+// A heap of boxes and balls reaches nowhere more than a millimetre into one
+// another or the floor, hangs nowhere, and is the same every time.
+func TestAHeapRests(t *testing.T) {
+	r := rand.New(rand.NewPCG(9, 9))
+	floor := []*Placed{at(box(20, 0.2, 20), v(0, -0.2, 0), geom.Q{})}
+	var drop []*Placed
+	for i := range 9 {
+		b := box(0.3+0.2*r.Float64(), 0.15+0.1*r.Float64(), 0.2)
+		if i%4 == 3 {
+			b = ball(0.14, 10)
+		}
+		drop = append(drop, at(b, v(0.25*r.Float64(), 0.5+0.5*float64(i), 0.25*r.Float64()), geom.Turn(v(r.Float64(), r.Float64(), r.Float64()).Unit(), r.Float64())))
+	}
+	rest := Heap(drop, floor, func(int) bool { return true })
+	all := append(rest, floor...)
+	for i, p := range rest {
+		var others []*Placed
+		for j, o := range all {
+			if j == i {
+				continue
+			}
+			others = append(others, o)
+			if d, _ := Depth(p, o); d > 0.001 {
+				t.Errorf("%d reaches %.4f m into %d", i, d, j)
+			}
+		}
+		if fall, _, _ := Toward(p, others, v(0, -1, 0), 1); fall > 0.001 {
+			t.Errorf("%d hangs %.4f m above what carries it", i, fall)
+		}
+	}
+	again := Heap(drop, floor, func(int) bool { return true })
+	for i := range rest {
+		if rest[i].World != again[i].World {
+			t.Fatalf("%d comes to rest elsewhere the second time", i)
+		}
+	}
+	if Heap(drop, floor, func(n int) bool { return n < 2 }) != nil {
+		t.Error("a heap that was stopped is handed out")
+	}
+}
+
+func BenchmarkPairOfTenThousandTriangles(b *testing.B) {
+	s := ball(1, 50) // 10 000 triangles
+	x, y := at(s, v(0, 0, 0), geom.Q{}), at(s, v(1.9, 0.1, 0), geom.Q{})
+	b.Run("meet", func(b *testing.B) {
+		for b.Loop() {
+			Meet(x, y)
+		}
+	})
+	b.Run("depth", func(b *testing.B) {
+		for b.Loop() {
+			Depth(x, y)
+		}
+	})
+	b.Run("build", func(b *testing.B) {
+		for b.Loop() {
+			ball(1, 50)
+		}
+	})
+}
