@@ -30,6 +30,9 @@ type App struct {
 
 	shapes   shapes
 	proposer proposer
+	bodies   bodies
+	laids    laids
+	watches  watches
 }
 
 // Queue takes jobs, together with the rows that they are about.

@@ -89,7 +89,7 @@ func patch(v any) json.RawMessage { raw, _ := json.Marshal(v); return raw }
 
 // boxGLB is a box of 2 x 1 x 1 units on the ground, red.
 func boxGLB(t testing.TB) []byte {
-	m := stage.StandInModel("box")
+	m := stage.ShapeModel("box")
 	m.Surfaces[0].BaseColor = [4]float64{0.8, 0.1, 0.1, 1}
 	m.Nodes[0].Local = geom.Compose(geom.V{}, geom.Q{}, geom.V{X: 2, Y: 1, Z: 1})
 	var buf bytes.Buffer

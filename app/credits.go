@@ -13,14 +13,19 @@ import (
 
 // creditLines are the pieces that stand in a set, with their credits.
 func (a *App) creditLines(ctx context.Context, set *store.Set) ([]credit.Line, error) {
-	rows, err := store.Placements(ctx, a.Store.Pool, set.ID)
+	w, err := a.laidOut(ctx, set.ID)
 	if err != nil {
 		return nil, err
 	}
 	copies := map[string]int{}
-	for i := range rows {
-		if rows[i].Piece != "" && !rows[i].Hidden {
-			copies[rows[i].Piece]++
+	for i := range w.rows {
+		if p := &w.rows[i].Placement; p.Piece != "" && !w.hidden(p.Hidden, p.Layer) {
+			copies[p.Piece]++
+		}
+	}
+	for _, l := range w.laid {
+		for i := range l.Instances {
+			copies[l.Instances[i].Piece]++
 		}
 	}
 	var out []credit.Line

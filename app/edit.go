@@ -13,6 +13,7 @@ import (
 	"visator/core/geom"
 	"visator/core/intake/credit"
 	"visator/core/intake/recipe"
+	"visator/core/lay"
 	"visator/core/optics"
 	"visator/core/sizing"
 	"visator/core/snag"
@@ -32,12 +33,15 @@ type Deed struct {
 	StandIn string          `json:"standIn"`
 	At      geom.V          `json:"at"`
 	Name    string          `json:"name"`
-	Of      string          `json:"of"`     // width, height or depth; distance: between two points of the piece; proportions: none, it gets those back that it came with
+	Of      string          `json:"of"`     // what of it, as each deed says: width, height or depth; distance: between two points of the piece; proportions: none, it gets those back that it came with
 	Metres  float64         `json:"metres"` // for a true dimension
 	Was     float64         `json:"was"`    // metres that a distance measured before
 	Alone   bool            `json:"alone"`  // the other dimensions stay, not the proportions
 	Like    string          `json:"like"`   // a placement that is as long, instead of metres
 	LikeOf  string          `json:"likeOf"` // its width, height or depth
+	Rest    bool            `json:"rest"`   // what is placed comes to rest on what is beneath
+	Seed    uint64          `json:"seed"`   // of chance
+	Turn    float64         `json:"turn"`   // radians, of copies
 }
 
 // EditRequest is what a person did, against the revision that they saw.
@@ -51,6 +55,12 @@ type EditResult struct {
 	Revision int64    `json:"revision"`
 	Made     []string `json:"made"` // new rows
 	Label    string   `json:"label"`
+
+	// What became of placements, when the edit touched nothing else: a page that
+	// knows the revision before needs to ask for no more.
+	Only    bool             `json:"only"`
+	Changed []PlacementState `json:"changed"`
+	Gone    []string         `json:"gone"`
 }
 
 // Change is one row before and after; null where it was not or is no more.
@@ -115,7 +125,13 @@ type editor struct {
 	made    []string
 	label   string
 	sized   int                  // pieces whose size it changed
-	places  []store.PlacementRow // read on first use
+	places  []store.PlacementRow // all of them, read on first use
+	byID    map[string]*store.PlacementRow
+	names   map[string]int     // how often each is taken, from first use on
+	elems   []store.ElementRow // all of them, read on first use
+	moved   map[string]bool    // placements that were changed since they were felt
+	now     *world             // the set as it is felt, before and
+	things_ []snag.Solid       // with what this edit changed
 }
 
 // Edit does all deeds of a request, or none. A row that was changed after the
@@ -151,9 +167,59 @@ func (a *App) Edit(ctx context.Context, setID string, req EditRequest) (res Edit
 			e.label = fmt.Sprintf("%s and %d more", e.label, len(req.Deeds)-1)
 		}
 		res.Revision = e.rev
+		if err := e.tell(ctx, &res); err != nil {
+			return err
+		}
 		return e.record(ctx)
 	})
+	if err == nil && res.Revision > req.Revision {
+		a.Watch(setID)
+	}
 	return res, err
+}
+
+// maxTold is how many placements an edit's answer tells; of more a page asks for
+// everything.
+const maxTold = 500
+
+// tell fills in what became of placements.
+func (e *editor) tell(ctx context.Context, res *EditResult) error {
+	if len(e.changes) > maxTold {
+		return nil
+	}
+	var pieces []store.Piece
+	known := map[string]bool{}
+	for _, c := range e.changes {
+		if c.Kind != "placement" {
+			return nil
+		}
+		if r := e.byID[c.ID]; len(c.After) > 0 && r != nil && r.Piece != "" && !known[r.Piece] {
+			known[r.Piece] = true
+			p, err := store.GetPiece(ctx, e.tx, r.Piece)
+			if err != nil {
+				return err
+			}
+			pieces = append(pieces, p)
+		}
+	}
+	boxes, err := pieceBoxes(pieces)
+	if err != nil {
+		return err
+	}
+	for _, c := range e.changes {
+		if len(c.After) == 0 {
+			res.Gone = append(res.Gone, c.ID)
+			continue
+		}
+		var p stage.Placement
+		if err := json.Unmarshal(c.After, &p); err != nil {
+			return err
+		}
+		box := boxOf(&p, boxes)
+		res.Changed = append(res.Changed, PlacementState{p, box.Size().Times(p.Scale), box, p.World(), 0})
+	}
+	res.Only = true
+	return nil
 }
 
 // record writes what was done into the log and announces it.
@@ -184,6 +250,8 @@ func (e *editor) stale(rev int64, what string) error {
 	return nil
 }
 
+// placements are all of the set, read on first use; what was read one by one
+// before is among them as it is now.
 func (e *editor) placements(ctx context.Context) ([]store.PlacementRow, error) {
 	if e.places == nil {
 		list, err := store.Placements(ctx, e.tx, e.set.ID)
@@ -191,25 +259,57 @@ func (e *editor) placements(ctx context.Context) ([]store.PlacementRow, error) {
 			return nil, err
 		}
 		e.places = list
+		e.index()
 	}
 	return e.places, nil
 }
 
-func (e *editor) placement(ctx context.Context, id string) (*store.PlacementRow, error) {
-	list, err := e.placements(ctx)
-	if err != nil {
-		return nil, err
+// index finds rows of the list by their name.
+func (e *editor) index() {
+	e.byID = make(map[string]*store.PlacementRow, len(e.places))
+	for i := range e.places {
+		e.byID[e.places[i].ID] = &e.places[i]
 	}
-	for i := range list {
-		if list[i].ID == id {
-			return &list[i], e.stale(list[i].Rev, list[i].Name)
+}
+
+func (e *editor) placement(ctx context.Context, id string) (*store.PlacementRow, error) {
+	if r := e.byID[id]; r != nil {
+		return r, e.stale(r.Rev, r.Name)
+	}
+	if e.places == nil {
+		list, err := store.PlacementsOf(ctx, e.tx, e.set.ID, []string{id})
+		if err != nil {
+			return nil, err
+		}
+		if len(list) == 1 {
+			if e.byID == nil {
+				e.byID = map[string]*store.PlacementRow{}
+			}
+			e.byID[id] = &list[0]
+			return &list[0], e.stale(list[0].Rev, list[0].Name)
 		}
 	}
 	return nil, notThere(store.ErrNotFound, "The placement")
 }
 
+// taken says whether a placement has a name; all were read before.
 func (e *editor) taken(name string) bool {
-	return slices.ContainsFunc(e.places, func(r store.PlacementRow) bool { return r.Name == name })
+	if e.names == nil {
+		e.names = make(map[string]int, len(e.places))
+		for i := range e.places {
+			e.names[e.places[i].Name]++
+		}
+	}
+	return e.names[name] > 0
+}
+
+// renamed keeps the names that are taken up to date.
+func (e *editor) renamed(from, to string) {
+	if e.names == nil || from == to {
+		return
+	}
+	e.names[from]--
+	e.names[to]++
 }
 
 func (e *editor) say(format string, args ...any) {
@@ -244,12 +344,15 @@ func (e *editor) note(kind, id string, before, after any) error {
 }
 
 func (e *editor) do(ctx context.Context, d *Deed) error {
+	if do := dressing[d.Do]; do != nil {
+		return do(e, ctx, d)
+	}
 	switch d.Do {
 	case "place":
 		return e.place(ctx, d)
 	case "change":
 		return e.change(ctx, d)
-	case "copy", "delete", "ground":
+	case "copy", "delete":
 		for _, id := range d.IDs {
 			if err := e.each(ctx, d, id); err != nil {
 				return err
@@ -278,12 +381,12 @@ func (e *editor) place(ctx context.Context, d *Deed) error {
 		return err
 	}
 	p := stage.Placement{StandIn: d.StandIn, Piece: d.Piece, Name: d.Name, At: d.At, Scale: geom.V{X: 1, Y: 1, Z: 1}}
-	switch {
-	case d.StandIn == "person":
-		p = stage.Person(d.At)
-	case d.StandIn == "box":
-		p.Size, p.Name = geom.V{X: 1, Y: 1, Z: 1}, "box"
-	default:
+	if d.StandIn != "" {
+		p.Size, p.Piece = stage.StandIns[d.StandIn], ""
+		if p.Name == "" {
+			p.Name = d.StandIn
+		}
+	} else {
 		piece, err := store.GetPiece(ctx, e.tx, d.Piece)
 		if err != nil || piece.Gone || piece.ProductionID != e.set.ProductionID {
 			return notThere(store.ErrNotFound, "The piece")
@@ -305,13 +408,30 @@ func (e *editor) place(ctx context.Context, d *Deed) error {
 	if err := p.Check(); err != nil {
 		return wrong("%v", err)
 	}
+	if d.Rest {
+		if err := e.restAt(ctx, &p); err != nil {
+			return err
+		}
+	}
 	e.say("place %s", p.Name)
 	return e.add(ctx, p)
 }
 
+// add puts in a new placement.
 func (e *editor) add(ctx context.Context, p stage.Placement) error {
+	if _, err := e.placements(ctx); err != nil {
+		return err
+	}
+	grown := len(e.places) == cap(e.places)
 	e.places = append(e.places, store.PlacementRow{Placement: p, Rev: e.seen})
+	if grown { // the rows have moved
+		e.index()
+	} else {
+		e.byID[p.ID] = &e.places[len(e.places)-1]
+	}
 	e.made = append(e.made, p.ID)
+	e.touch(p.ID)
+	e.renamed("", p.Name)
 	if err := store.PutPlacement(ctx, e.tx, e.set.ID, p, e.rev); err != nil {
 		return err
 	}
@@ -319,10 +439,20 @@ func (e *editor) add(ctx context.Context, p stage.Placement) error {
 }
 
 func (e *editor) putPlacement(ctx context.Context, row *store.PlacementRow, before stage.Placement) error {
+	e.touch(row.ID)
+	e.renamed(before.Name, row.Name)
 	if err := store.PutPlacement(ctx, e.tx, e.set.ID, row.Placement, e.rev); err != nil {
 		return err
 	}
 	return e.note("placement", row.ID, before, row.Placement)
+}
+
+// touch remembers that a placement is not where it was felt.
+func (e *editor) touch(id string) {
+	if e.moved == nil {
+		e.moved = map[string]bool{}
+	}
+	e.moved[id] = true
 }
 
 func (e *editor) change(ctx context.Context, d *Deed) error {
@@ -338,7 +468,8 @@ func (e *editor) change(ctx context.Context, d *Deed) error {
 		}
 		row.ID, row.Piece, row.StandIn = before.ID, before.Piece, before.StandIn
 		moved := row.At != before.At || row.Yaw != before.Yaw || row.Pitch != before.Pitch || row.Roll != before.Roll || row.Scale != before.Scale
-		if before.Locked && row.Locked && moved {
+		if (before.Locked && row.Locked || e.lockedLayer(ctx, row.Layer)) && moved {
+			row.Placement = before
 			return wrong("%s is locked; unlock it first", before.Name)
 		}
 		switch {
@@ -356,6 +487,8 @@ func (e *editor) change(ctx context.Context, d *Deed) error {
 			e.say("turn %s", row.Name)
 		}
 		return e.putPlacement(ctx, row, before)
+	case "element":
+		return e.changeElement(ctx, d)
 	case "set":
 		before := e.set.Scene
 		if err := e.stale(e.set.Rev, "The view"); err != nil {
@@ -393,42 +526,56 @@ func (e *editor) putSet(ctx context.Context, before stage.Scene) error {
 	return e.note("set", e.set.ID, before, e.set.Scene)
 }
 
+// each copies or deletes one placement or element.
 func (e *editor) each(ctx context.Context, d *Deed, id string) error {
+	if d.Do == "delete" {
+		if _, err := e.elements(ctx); err != nil {
+			return err
+		}
+		if i := slices.IndexFunc(e.elems, func(r store.ElementRow) bool { return r.ID == id }); i >= 0 {
+			if err := e.stale(e.elems[i].Rev, e.elems[i].Name); err != nil {
+				return err
+			}
+			return e.dropElement(ctx, &e.elems[i])
+		}
+	}
 	row, err := e.placement(ctx, id)
 	if err != nil {
 		return err
 	}
 	before := row.Placement
-	switch d.Do {
-	case "copy":
-		c := stage.Copy(before, d.At, e.taken)
-		c.ID = store.NewID()
-		for _, o := range e.places {
-			c.Order = max(c.Order, o.Order+1)
-		}
-		e.say("copy %s", before.Name)
-		return e.add(ctx, c)
-	case "delete":
-		if before.Locked {
+	if d.Do == "delete" {
+		if before.Locked || e.lockedLayer(ctx, before.Layer) {
 			return wrong("%s is locked; unlock it first", before.Name)
 		}
 		e.say("delete %s", before.Name)
 		if err := store.Delete(ctx, e.tx, "placement", id); err != nil {
 			return err
 		}
+		if e.places != nil {
+			e.places = slices.DeleteFunc(e.places, func(r store.PlacementRow) bool { return r.ID == id })
+			e.index()
+		} else {
+			delete(e.byID, id)
+		}
+		e.touch(id)
+		e.renamed(before.Name, "")
 		return e.note("placement", id, before, nil)
 	}
-	things, err := e.things(ctx)
+	list, err := e.placements(ctx)
 	if err != nil {
 		return err
 	}
-	e.say("put down %s", before.Name)
-	for i := range things {
-		if things[i].ID == id {
-			row.At.Y -= snag.Gap(things, i)
-		}
+	c := stage.Copy(before, d.At, e.taken)
+	c.ID, c.Yaw = store.NewID(), c.Yaw+d.Turn
+	for _, o := range list {
+		c.Order = max(c.Order, o.Order+1)
 	}
-	return e.putPlacement(ctx, row, before)
+	if err := c.Check(); err != nil {
+		return wrong("%v", err)
+	}
+	e.say("copy %s", before.Name)
+	return e.add(ctx, c)
 }
 
 // things are the visible placements as they are measured.
@@ -884,6 +1031,15 @@ func (e *editor) restore(ctx context.Context, kind, id string, row json.RawMessa
 			return err
 		}
 		return store.PutPlacement(ctx, e.tx, e.set.ID, p, e.rev)
+	case "element":
+		if gone {
+			return store.Delete(ctx, e.tx, "element", id)
+		}
+		var l lay.Element
+		if err := json.Unmarshal(row, &l); err != nil {
+			return err
+		}
+		return store.PutElement(ctx, e.tx, e.set.ID, l, e.rev)
 	case "shot":
 		if gone {
 			return store.Delete(ctx, e.tx, "shot", id)

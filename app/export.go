@@ -29,6 +29,10 @@ func (a *App) Panorama(ctx context.Context, r io.Reader) (string, error) {
 	return hash, nil
 }
 
+// maxExported is how many things a file holds: each is a node of some 300 bytes
+// that the program which opens it must hold too.
+const maxExported = 200_000
+
 // Export writes a set as GLB: every visible placement, linked copies sharing
 // their meshes, the shots as cameras and the sun as a light. The file says who
 // made the pieces and under which licence.
@@ -40,6 +44,9 @@ func (a *App) Export(ctx context.Context, setID string, w io.Writer) error {
 	s, err := a.loadScene(ctx, &set)
 	if err != nil {
 		return err
+	}
+	if len(s.stands) > maxExported {
+		return wrong("The set has %d things; a file holds at most %d. Hide its largest drift first.", len(s.stands), maxExported)
 	}
 	shots, err := store.Shots(ctx, a.Store.Pool, setID)
 	if err != nil {

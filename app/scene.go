@@ -5,6 +5,8 @@ import (
 	"context"
 	"fmt"
 
+	"github.com/jackc/pgx/v5"
+
 	"visator/core/exchange"
 	"visator/core/geom"
 	"visator/core/light"
@@ -17,79 +19,134 @@ import (
 
 // loaded is a set with its models in memory.
 type loaded struct {
-	a          *App
-	placements []stage.Placement
-	models     map[string]*model.Model // by piece, or by kind of stand-in
-	top        map[string]geom.M       // from the model to metres about the pivot
+	a      *App
+	stands []loadedThing
+	models map[string]*model.Model // by key
+	top    map[string]geom.M       // from the model to metres about the pivot
 }
 
-// loadScene reads the visible placements of a set and their models.
+// loadedThing is a model standing in the set: a placement, what an element is
+// made of, or one of the pieces that an element lays.
+type loadedThing struct {
+	key   string
+	name  string
+	place geom.M // from metres about the pivot to the set
+}
+
+// loadScene reads what is seen of a set, with its models.
 func (a *App) loadScene(ctx context.Context, set *store.Set) (*loaded, error) {
-	rows, err := store.Placements(ctx, a.Store.Pool, set.ID)
+	var w *world
+	err := a.Store.View(ctx, func(tx pgx.Tx) (err error) {
+		w, err = a.world(ctx, tx, set.ID)
+		return err
+	})
 	if err != nil {
 		return nil, err
 	}
+	w.set.View, w.set.Light = set.View, set.Light // the shot's, which may not be the working ones
+	if _, err := w.layOut(ctx, false); err != nil {
+		return nil, err
+	}
 	l := &loaded{a: a, models: map[string]*model.Model{}, top: map[string]geom.M{}}
-	for i := range rows {
-		p := rows[i].Placement
-		if p.Hidden {
-			continue
-		}
-		l.placements = append(l.placements, p)
-		key := l.key(&p)
-		if l.models[key] != nil {
+	for i := range w.rows {
+		p := &w.rows[i].Placement
+		if w.hidden(p.Hidden, p.Layer) {
 			continue
 		}
 		if p.Piece == "" {
-			l.models[key], l.top[key] = stage.StandInModel(p.StandIn), geom.Identity
+			key := "stand-in " + p.Shape()
+			if l.models[key] == nil {
+				l.models[key], l.top[key] = stage.ShapeModel(p.Shape()), geom.Identity
+			}
+			l.stands = append(l.stands, loadedThing{key, p.Name, p.World().Mul(geom.Compose(geom.V{}, geom.Q{}, p.StandInScale()))})
 			continue
 		}
-		piece, err := store.GetPiece(ctx, a.Store.Pool, p.Piece)
-		if err != nil {
-			return nil, fmt.Errorf("%s: its piece: %w", p.Name, err)
-		}
-		if l.models[key], err = a.pieceModel(ctx, &piece); err != nil {
+		if err := l.load(ctx, w, p.Piece, p.Name); err != nil {
 			return nil, err
 		}
-		f, s, err := pieceFacts(&piece)
-		if err != nil {
-			return nil, err
+		key := p.Piece
+		if p.Tint != "" {
+			key += p.Tint
+			if l.models[key] == nil {
+				l.models[key], l.top[key] = tinted(l.models[p.Piece], p.Tint), l.top[p.Piece]
+			}
 		}
-		l.top[key] = s.Transform(f.Box())
+		l.stands = append(l.stands, loadedThing{key, p.Name, p.World()})
+	}
+	for i := range w.elements {
+		e := &w.elements[i].Element
+		laid := w.laid[e.ID]
+		if laid == nil || w.hidden(e.Hidden, e.Layer) {
+			continue
+		}
+		if laid.Model != nil {
+			l.models[e.ID], l.top[e.ID] = laid.Model, geom.Identity
+			l.stands = append(l.stands, loadedThing{e.ID, e.Name, geom.Identity})
+		}
+		for k := range laid.Instances {
+			in := &laid.Instances[k]
+			if err := l.load(ctx, w, in.Piece, e.Name); err != nil {
+				return nil, err
+			}
+			l.stands = append(l.stands, loadedThing{in.Piece, e.Name, in.World()})
+		}
 	}
 	return l, nil
 }
 
-func (l *loaded) key(p *stage.Placement) string {
-	if p.Piece != "" {
-		return p.Piece
+// load reads the model of a piece, once; of is what needs it.
+func (l *loaded) load(ctx context.Context, w *world, piece, of string) error {
+	if l.models[piece] != nil {
+		return nil
 	}
-	return "stand-in " + p.StandIn
+	row := w.pieces[piece]
+	if row == nil { // taken out of the library, but still standing
+		p, err := store.GetPiece(ctx, l.a.Store.Pool, piece)
+		if err != nil {
+			return fmt.Errorf("%s: its piece: %w", of, err)
+		}
+		row = &p
+	}
+	m, err := l.a.pieceModel(ctx, row)
+	if err != nil {
+		return err
+	}
+	f, s, err := pieceFacts(row)
+	if err != nil {
+		return err
+	}
+	l.models[piece], l.top[piece] = m, s.Transform(f.Box())
+	return nil
 }
 
-// world is the transform from a placement's model to the set.
-func (l *loaded) world(p *stage.Placement) geom.M {
-	m := p.World()
-	if p.Piece == "" {
-		m = m.Mul(geom.Compose(geom.V{}, geom.Q{}, p.StandInScale()))
+// tinted is a model whose colours are multiplied by a tint; meshes and maps are
+// shared.
+func tinted(m *model.Model, tint string) *model.Model {
+	out := *m
+	c := light.Hex(tint)
+	out.Surfaces = append([]model.Surface{}, m.Surfaces...)
+	for i := range out.Surfaces {
+		b := &out.Surfaces[i].BaseColor
+		b[0], b[1], b[2] = b[0]*c.X, b[1]*c.Y, b[2]*c.Z
 	}
-	return m.Mul(l.top[l.key(p)])
+	return &out
 }
 
-// renderScene makes the scene that the renderer traces. Object IDs count the
-// placements from 1.
+// renderScene makes the scene that the renderer traces. Object IDs count what
+// stands from 1.
 func (l *loaded) renderScene(ctx context.Context, ls *light.State) (*render.Scene, error) {
 	s := &render.Scene{}
 	lib := &render.Library{Threads: 2}
-	for i := range l.placements {
+	for i := range l.stands {
 		if err := ctx.Err(); err != nil {
 			return nil, err
 		}
-		p := &l.placements[i]
-		if err := s.Place(lib, l.models[l.key(p)], l.world(p), func(int) uint32 { return uint32(i + 1) }); err != nil {
-			return nil, fmt.Errorf("%s: %w", p.Name, err)
+		t := &l.stands[i]
+		world := t.place.Mul(l.top[t.key])
+		if err := s.Place(lib, l.models[t.key], world, func(int) uint32 { return uint32(i + 1) }); err != nil {
+			return nil, fmt.Errorf("%s: %w", t.name, err)
 		}
-		s.PlaceLights(l.models[l.key(p)], l.world(p))
+		s.PlaceLights(l.models[t.key], world)
 	}
 	if ls.SunOn && ls.Lux > 0 {
 		s.Suns = []render.Sun{{To: light.Direction(ls.Azimuth, ls.Elevation), Lux: light.Color(ls.Kelvin).Mul(ls.Lux), Radius: ls.Size / 2}}
@@ -124,9 +181,9 @@ func (l *loaded) merge(name string, shots []store.ShotRow, ls *light.State) *mod
 	out := &model.Model{Name: name}
 	type base struct{ mesh, surface, maps int }
 	at := map[string]base{}
-	for i := range l.placements {
-		p := &l.placements[i]
-		key := l.key(p)
+	for i := range l.stands {
+		t := &l.stands[i]
+		key := t.key
 		m := l.models[key]
 		b, ok := at[key]
 		if !ok {
@@ -154,11 +211,7 @@ func (l *loaded) merge(name string, shots []store.ShotRow, ls *light.State) *mod
 		root, first := len(out.Nodes), len(out.Nodes)+2
 		// The placement and the piece's own sizing are two nodes, so that each
 		// stays a clean translation, rotation and scale.
-		place := p.World()
-		if p.Piece == "" {
-			place = place.Mul(geom.Compose(geom.V{}, geom.Q{}, p.StandInScale()))
-		}
-		top := node(p.Name, place)
+		top := node(t.name, t.place)
 		top.Children = []int{root + 1}
 		inner := node("", l.top[key])
 		for _, r := range m.Roots {

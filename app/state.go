@@ -14,6 +14,7 @@ import (
 	"visator/core/intake"
 	"visator/core/intake/credit"
 	"visator/core/intake/recipe"
+	"visator/core/lay"
 	"visator/core/light"
 	"visator/core/model"
 	"visator/core/optics"
@@ -44,6 +45,27 @@ type State struct {
 	Redo       string           `json:"redo"`
 	Drawn      int              `json:"drawn"` // triangles in the lens view
 	StandIns   map[string]Paths `json:"standIns"`
+	Elements   []ElementState   `json:"elements"`
+	Meant      []snag.Snag      `json:"meant"`    // snags that were said to be as they should
+	Measured   *measured        `json:"measured"` // how the set stands, of an earlier revision perhaps; null before the first
+	Budget     BudgetState      `json:"budgetNow"`
+}
+
+// ElementState is an element with what became of it.
+type ElementState struct {
+	lay.Element
+	Said    string      `json:"said"`
+	Error   string      `json:"error"`  // why it cannot be laid out
+	Laying  bool        `json:"laying"` // it takes long, and is being laid out
+	Key     string      `json:"key"`    // names what it was laid out to; "": nothing
+	Model   bool        `json:"model"`  // it has a model of its own
+	Box     *geom.Box   `json:"box"`    // of that model
+	Count   int         `json:"count"`  // instances
+	Pieces  []string    `json:"pieces"` // that its instances are of, in the order in which they are numbered
+	Swings  []lay.Swing `json:"swings"`
+	Strips  [][]lay.P   `json:"strips"`
+	Safe    *float64    `json:"safe"`    // metres from which on a card passes for what it shows, for the working view's move
+	Distant float64     `json:"distant"` // metres from the camera
 }
 
 // Outline is how a piece is drawn: what names its silhouettes, which are asked
@@ -310,6 +332,9 @@ func (a *App) stateIn(ctx context.Context, q store.Querier, setID string) (*Stat
 		return nil, err
 	}
 	st.measure(in, &set.View, things, spans)
+	if err := a.dressed(ctx, q, st, set, rows, pieces, looks, boxes, shots); err != nil {
+		return nil, err
+	}
 	if err := st.fillPieces(pieces, looks, rows, things, spans); err != nil {
 		return nil, err
 	}
@@ -363,7 +388,6 @@ func (st *State) measure(in unit.Ruler, v *optics.View, things []snag.Thing, spa
 		st.Bars = append(st.Bars, Bar{things[i].ID, things[i].Name, s, s.Seen && (s.Far > v.Far || s.Far < v.Near)})
 	}
 	st.Snags = append(st.Snags, snag.Clipping(in, v, things, spans)...)
-	st.Snags = append(st.Snags, snag.Standing(in, things)...)
 	st.Snags = append(st.Snags, snag.Beside(in, things)...)
 	st.Snags = append(st.Snags, snag.Stretched(things)...)
 }
@@ -461,8 +485,9 @@ func lightState(s *light.State) LightState {
 // standInOutlines are drawn once: stand-ins never change.
 var standInOutlines = func() map[string]Paths {
 	out := map[string]Paths{}
-	for _, kind := range []string{"person", "box"} {
-		m := stage.StandInModel(kind)
+	for kind, size := range stage.StandIns {
+		p := stage.Placement{StandIn: kind, Size: size}
+		m := stage.ShapeModel(p.Shape())
 		draw := func(side sizing.Side) string { return sizing.Silhouette(m, geom.Identity, side) }
 		out[kind] = Paths{draw(sizing.Front), draw(sizing.Top), draw(sizing.Right)}
 	}

@@ -238,7 +238,9 @@ func (sh *shooting) save(ctx context.Context, state string, progress float64, no
 }
 
 func (sh *shooting) run(ctx context.Context, set *store.Set) error {
-	l, err := sh.a.loadScene(ctx, set)
+	seen := *set
+	seen.View, seen.Light = sh.s.View, sh.s.Light
+	l, err := sh.a.loadScene(ctx, &seen)
 	if err != nil {
 		return err
 	}

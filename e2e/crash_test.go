@@ -180,7 +180,7 @@ func TestAnExportedSetPassesTheKhronosValidator(t *testing.T) {
 	s := newSite(t)
 	production, set := s.newSet()
 	var buf bytes.Buffer
-	if err := exchange.WriteGLB(&buf, stage.StandInModel("person")); err != nil {
+	if err := exchange.WriteGLB(&buf, stage.ShapeModel("person")); err != nil {
 		t.Fatal(err)
 	}
 	_, zipped, _ := files(t)

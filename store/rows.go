@@ -10,6 +10,7 @@ import (
 	"github.com/jackc/pgx/v5"
 	"github.com/jackc/pgx/v5/pgconn"
 
+	"visator/core/lay"
 	"visator/core/stage"
 )
 
@@ -277,6 +278,16 @@ func CountPlacements(ctx context.Context, q Querier, piece string) (n int, err e
 	return n, err
 }
 
+// CopyPiece puts in a copy of a piece, with how it is drawn, under another name.
+func CopyPiece(ctx context.Context, q Querier, from, id, name string) error {
+	const rest = "production_id, arrival_id, source, blob, facts, sizing, gone, recipe, credit, tags, favourite, inventory, news, made, making, picture, weight, subject"
+	if _, err := q.Exec(ctx, "insert into piece (id, name, "+rest+") select $2, $3, "+rest+" from piece where id = $1", from, id, name); err != nil {
+		return err
+	}
+	_, err := q.Exec(ctx, "insert into piece_look (piece_id, levels, front, top, right_) select $2, levels, front, top, right_ from piece_look where piece_id = $1", from, id)
+	return err
+}
+
 // SetMaking says what is being done to a piece; "" that it is ready.
 func SetMaking(ctx context.Context, q Querier, id, making string) error {
 	_, err := q.Exec(ctx, "update piece set making = $2 where id = $1", id, making)
@@ -376,7 +387,7 @@ func PutSet(ctx context.Context, q Querier, production string, s stage.Scene, re
 	return err
 }
 
-const placementColumns = `id, coalesce(piece_id, ''), stand_in, size_x, size_y, size_z, name, x, y, z, yaw, pitch, roll, scale_x, scale_y, scale_z, hidden, locked, ord, rev`
+const placementColumns = `id, coalesce(piece_id, ''), stand_in, size_x, size_y, size_z, name, x, y, z, yaw, pitch, roll, scale_x, scale_y, scale_z, hidden, locked, ord, layer, group_id, tint, recast, rev`
 
 // PlacementRow is a placement with the revision of its last change.
 type PlacementRow struct {
@@ -387,7 +398,7 @@ type PlacementRow struct {
 func scanPlacement(row pgx.CollectableRow) (r PlacementRow, err error) {
 	p := &r.Placement
 	err = row.Scan(&p.ID, &p.Piece, &p.StandIn, &p.Size.X, &p.Size.Y, &p.Size.Z, &p.Name, &p.At.X, &p.At.Y, &p.At.Z,
-		&p.Yaw, &p.Pitch, &p.Roll, &p.Scale.X, &p.Scale.Y, &p.Scale.Z, &p.Hidden, &p.Locked, &p.Order, &r.Rev)
+		&p.Yaw, &p.Pitch, &p.Roll, &p.Scale.X, &p.Scale.Y, &p.Scale.Z, &p.Hidden, &p.Locked, &p.Order, &p.Layer, &p.Group, &p.Tint, &p.Recast, &r.Rev)
 	return r, err
 }
 
@@ -400,19 +411,55 @@ func Placements(ctx context.Context, q Querier, set string) ([]PlacementRow, err
 	return pgx.CollectRows(rows, scanPlacement)
 }
 
+// PlacementsOf are some placements of a set, by their names.
+func PlacementsOf(ctx context.Context, q Querier, set string, ids []string) ([]PlacementRow, error) {
+	rows, err := q.Query(ctx, "select "+placementColumns+" from placement where set_id = $1 and id = any($2)", set, ids)
+	if err != nil {
+		return nil, err
+	}
+	return pgx.CollectRows(rows, scanPlacement)
+}
+
 // PutPlacement writes a placement as of revision rev.
 func PutPlacement(ctx context.Context, q Querier, set string, p stage.Placement, rev int64) error {
 	var piece *string
 	if p.Piece != "" {
 		piece = &p.Piece
 	}
-	_, err := q.Exec(ctx, `insert into placement (id, set_id, piece_id, stand_in, size_x, size_y, size_z, name, x, y, z, yaw, pitch, roll, scale_x, scale_y, scale_z, hidden, locked, ord, rev)
-		values ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11, $12, $13, $14, $15, $16, $17, $18, $19, $20, $21)
+	_, err := q.Exec(ctx, `insert into placement (id, set_id, piece_id, stand_in, size_x, size_y, size_z, name, x, y, z, yaw, pitch, roll, scale_x, scale_y, scale_z, hidden, locked, ord, layer, group_id, tint, recast, rev)
+		values ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11, $12, $13, $14, $15, $16, $17, $18, $19, $20, $21, $22, $23, $24, $25)
 		on conflict (id) do update set piece_id = excluded.piece_id, stand_in = excluded.stand_in, size_x = excluded.size_x, size_y = excluded.size_y, size_z = excluded.size_z,
 		name = excluded.name, x = excluded.x, y = excluded.y, z = excluded.z, yaw = excluded.yaw, pitch = excluded.pitch, roll = excluded.roll,
-		scale_x = excluded.scale_x, scale_y = excluded.scale_y, scale_z = excluded.scale_z, hidden = excluded.hidden, locked = excluded.locked, ord = excluded.ord, rev = excluded.rev`,
+		scale_x = excluded.scale_x, scale_y = excluded.scale_y, scale_z = excluded.scale_z, hidden = excluded.hidden, locked = excluded.locked, ord = excluded.ord,
+		layer = excluded.layer, group_id = excluded.group_id, tint = excluded.tint, recast = excluded.recast, rev = excluded.rev`,
 		p.ID, set, piece, p.StandIn, p.Size.X, p.Size.Y, p.Size.Z, p.Name, p.At.X, p.At.Y, p.At.Z, p.Yaw, p.Pitch, p.Roll,
-		p.Scale.X, p.Scale.Y, p.Scale.Z, p.Hidden, p.Locked, p.Order, rev)
+		p.Scale.X, p.Scale.Y, p.Scale.Z, p.Hidden, p.Locked, p.Order, p.Layer, p.Group, p.Tint, p.Recast, rev)
+	return err
+}
+
+// ElementRow is an element with the revision of its last change.
+type ElementRow struct {
+	lay.Element
+	Rev int64
+}
+
+// Elements are what of a set is described, in the order of the manifest.
+func Elements(ctx context.Context, q Querier, set string) ([]ElementRow, error) {
+	rows, err := q.Query(ctx, "select id, kind, name, layer, hidden, locked, ord, spec, rev from element where set_id = $1 order by ord, id", set)
+	if err != nil {
+		return nil, err
+	}
+	return pgx.CollectRows(rows, func(row pgx.CollectableRow) (r ElementRow, err error) {
+		err = row.Scan(&r.ID, &r.Kind, &r.Name, &r.Layer, &r.Hidden, &r.Locked, &r.Order, &r.Spec, &r.Rev)
+		return r, err
+	})
+}
+
+// PutElement writes an element as of revision rev.
+func PutElement(ctx context.Context, q Querier, set string, e lay.Element, rev int64) error {
+	_, err := q.Exec(ctx, `insert into element (id, set_id, kind, name, layer, hidden, locked, ord, spec, rev) values ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10)
+		on conflict (id) do update set kind = excluded.kind, name = excluded.name, layer = excluded.layer, hidden = excluded.hidden, locked = excluded.locked, ord = excluded.ord, spec = excluded.spec, rev = excluded.rev`,
+		e.ID, set, e.Kind, e.Name, e.Layer, e.Hidden, e.Locked, e.Order, e.Spec, rev)
 	return err
 }
 
@@ -445,7 +492,7 @@ func PutShot(ctx context.Context, q Querier, set string, s stage.Shot, rev int64
 // Delete removes a row of a table named by the program itself.
 func Delete(ctx context.Context, q Querier, table, id string) error {
 	switch table {
-	case "placement", "shot":
+	case "placement", "shot", "element":
 		_, err := q.Exec(ctx, "delete from "+table+" where id = $1", id)
 		return err
 	}

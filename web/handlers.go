@@ -245,15 +245,38 @@ func (s *Server) length(c *echo.Context) error {
 }
 
 func (s *Server) standIn(c *echo.Context) error {
-	kind := c.Param("kind")
-	if kind != "person" && kind != "box" {
+	m := stage.ShapeModel(c.Param("kind"))
+	if m == nil {
 		return echo.ErrNotFound
 	}
 	var buf bytes.Buffer
-	if err := exchange.WriteGLB(&buf, stage.StandInModel(kind)); err != nil {
+	if err := exchange.WriteGLB(&buf, m); err != nil {
 		return err
 	}
 	return c.Blob(http.StatusOK, "model/gltf-binary", buf.Bytes())
+}
+
+// elementModel is an element's own model. Its address names what it was laid out
+// to, so that it can be kept.
+func (s *Server) elementModel(c *echo.Context) error {
+	data, err := s.app.ElementModel(c.Request().Context(), c.Param("set"), c.Param("element"))
+	if err != nil {
+		return err
+	}
+	c.Response().Header().Set("Cache-Control", "private, max-age=3600")
+	return c.Blob(http.StatusOK, "model/gltf-binary", data)
+}
+
+// elementInstances are the pieces that an element lays, as App.ElementInstances
+// packs them.
+func (s *Server) elementInstances(c *echo.Context) error {
+	most, _ := strconv.Atoi(c.QueryParam("most")) // none: all
+	data, err := s.app.ElementInstances(c.Request().Context(), c.Param("set"), c.Param("element"), most)
+	if err != nil {
+		return err
+	}
+	c.Response().Header().Set("Cache-Control", "private, max-age=3600")
+	return c.Blob(http.StatusOK, "application/octet-stream", data)
 }
 
 var hashForm = regexp.MustCompile(`^[0-9a-f]{64}$`)

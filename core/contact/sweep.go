@@ -358,6 +358,15 @@ func ways(a, b *Placed) []geom.V {
 // meetTriangles tells the outward normal of each triangle of b that meets one
 // of a, while more is wanted.
 func meetTriangles(a, b *Placed, turn *geom.M, more func(n geom.V) bool) {
+	pairs(a, b, turn, 0, func(ta, tb *[3]geom.V, t [3]uint32) bool {
+		lo, hi, ok := span(ta, tb)
+		return !ok || lo.t > 0 || hi.t < 0 || more(b.inv.NormalDir(b.area(t)))
+	})
+}
+
+// pairs tells triangles of a and b whose boxes come within reach of one another,
+// in the turned space, while more are wanted; t are the corners of b's.
+func pairs(a, b *Placed, turn *geom.M, reach float64, more func(ta, tb *[3]geom.V, t [3]uint32) bool) {
 	ma, mb := turn.Mul(a.World), turn.Mul(b.World)
 	type pair struct{ a, b int32 }
 	var room [128]pair
@@ -367,7 +376,7 @@ func meetTriangles(a, b *Placed, turn *geom.M, more func(n geom.V) bool) {
 		stack = stack[:len(stack)-1]
 		na, nb := &a.nodes[at.a], &b.nodes[at.b]
 		ba, bb := na.under(&ma), nb.under(&mb)
-		if !overlaps(&ba, &bb, 0) {
+		if !overlaps(&ba, &bb, reach) {
 			continue
 		}
 		switch {
@@ -376,7 +385,7 @@ func meetTriangles(a, b *Placed, turn *geom.M, more func(n geom.V) bool) {
 				tb := [3]geom.V{mb.Point(b.point(t[0])), mb.Point(b.point(t[1])), mb.Point(b.point(t[2]))}
 				for _, s := range a.triangles[na.first : na.first+na.count] {
 					ta := [3]geom.V{ma.Point(a.point(s[0])), ma.Point(a.point(s[1])), ma.Point(a.point(s[2]))}
-					if lo, hi, ok := span(&ta, &tb); ok && lo.t <= 0 && hi.t >= 0 && !more(b.inv.NormalDir(b.area(t))) {
+					if !more(&ta, &tb, t) {
 						return
 					}
 				}
@@ -387,6 +396,72 @@ func meetTriangles(a, b *Placed, turn *geom.M, more func(n geom.V) bool) {
 			stack = append(stack, pair{at.a, nb.first}, pair{at.a, nb.first + 1})
 		}
 	}
+}
+
+// Flush is the area, in m², over which surfaces of a and b lie in one plane and
+// face the same way, at most skin apart: there a picture cannot tell which is in
+// front. What rests on another faces the other way and does not count. at is
+// within the largest such place.
+func Flush(a, b *Placed, skin float64) (area float64, at geom.V) {
+	if !overlaps(&a.Box, &b.Box, skin) {
+		return 0, at
+	}
+	most := 0.0
+	pairs(a, b, &geom.Identity, skin, func(ta, tb *[3]geom.V, _ [3]uint32) bool {
+		na, nb := normal(ta), normal(tb)
+		if na.Dot(nb) < 1-1e-5 {
+			return true
+		}
+		for _, p := range ta {
+			if math.Abs(p.Sub(tb[0]).Dot(nb)) > skin {
+				return true
+			}
+		}
+		x, mid := shared(ta, tb, nb)
+		area += x
+		if x > most {
+			most, at = x, mid
+		}
+		return true
+	})
+	return area, at
+}
+
+func normal(t *[3]geom.V) geom.V { return t[1].Sub(t[0]).Cross(t[2].Sub(t[0])).Unit() }
+
+// shared is the area that two triangles of one plane have in common, and its
+// middle: a is cut by the sides of b (Sutherland and Hodgman, Reentrant Polygon
+// Clipping, 1974).
+func shared(a, b *[3]geom.V, n geom.V) (area float64, mid geom.V) {
+	var room [9]geom.V
+	list := append(room[:0], a[0], a[1], a[2])
+	for i := range 3 {
+		p := b[i]
+		in := n.Cross(b[(i+1)%3].Sub(p))
+		var next [9]geom.V
+		out := next[:0]
+		for k, q := range list {
+			r := list[(k+1)%len(list)]
+			x, y := q.Sub(p).Dot(in), r.Sub(p).Dot(in)
+			if x >= 0 {
+				out = append(out, q)
+			}
+			if (x >= 0) != (y >= 0) {
+				out = append(out, q.Lerp(r, x/(x-y)))
+			}
+		}
+		if len(out) < 3 {
+			return 0, mid
+		}
+		list = append(room[:0], out...)
+	}
+	for k := 1; k+1 < len(list); k++ {
+		area += list[k].Sub(list[0]).Cross(list[k+1].Sub(list[0])).Len() / 2
+	}
+	for _, p := range list {
+		mid = mid.Add(p.Mul(1 / float64(len(list))))
+	}
+	return area, mid
 }
 
 // Shared is the volume that both a and b fill, in m³: columns through a grid of
@@ -421,4 +496,38 @@ func (p *Placed) column(o geom.V, list []float64) []float64 {
 	p.crossings(p.inv.Point(o), p.inv.Dir(geom.V{Y: 1}), func(t float64, _ [3]uint32) { list = append(list, t) }, &limit)
 	slices.Sort(list)
 	return list
+}
+
+// Near reports whether a touches b, or would when moved by reach along an axis.
+func Near(a, b *Placed, reach float64) bool {
+	if !overlaps(&a.Box, &b.Box, reach) {
+		return false
+	}
+	for k := range 3 {
+		var d geom.V
+		switch k {
+		case 0:
+			d.Y = 1
+		case 1:
+			d.X = 1
+		default:
+			d.Z = 1
+		}
+		turn, met := along(d), false
+		sweep(a, b, &turn, -reach, reach, func(_, _ touch) (float64, float64) {
+			met = true
+			return math.Inf(1), math.Inf(-1)
+		})
+		if met {
+			return true
+		}
+	}
+	return false
+}
+
+// Where is the middle of what the boxes of a and b share.
+func Where(a, b *Placed) geom.V {
+	at := geom.Box{Min: geom.V{X: max(a.Box.Min.X, b.Box.Min.X), Y: max(a.Box.Min.Y, b.Box.Min.Y), Z: max(a.Box.Min.Z, b.Box.Min.Z)},
+		Max: geom.V{X: min(a.Box.Max.X, b.Box.Max.X), Y: min(a.Box.Max.Y, b.Box.Max.Y), Z: min(a.Box.Max.Z, b.Box.Max.Z)}}
+	return at.Center()
 }

@@ -144,7 +144,7 @@ type Laid struct {
 	Model     *model.Model
 	Instances []Instance
 	Swings    []Swing
-	Strips    [][]P  // the course of a row, line or path, for the plan
+	Strips    [][]P  // for the plan: the course of a row, line or path, the footprints of walls
 	Said      string // what is worth saying about it
 }
 

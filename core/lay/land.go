@@ -6,6 +6,7 @@ import (
 	"math"
 
 	"visator/core/geom"
+	"visator/core/light"
 )
 
 // Ground is terrain: heights over a rectangle.
@@ -81,19 +82,11 @@ func colorOf(s string) ([3]float64, error) {
 	if s == "" {
 		return [3]float64{0.25, 0.25, 0.25}, nil
 	}
-	var c [3]int
-	if n, err := fmt.Sscanf(s, "#%02x%02x%02x", &c[0], &c[1], &c[2]); n != 3 || err != nil || len(s) != 7 {
+	c := light.Hex(s)
+	if c == (geom.V{}) && s != "#000000" {
 		return [3]float64{}, fmt.Errorf("%q is not a colour such as #8a8a7a", s)
 	}
-	var out [3]float64
-	for i, v := range c { // IEC 61966-2-1
-		if f := float64(v) / 255; f <= 0.04045 {
-			out[i] = f / 12.92
-		} else {
-			out[i] = math.Pow((f+0.055)/1.055, 2.4)
-		}
-	}
-	return out, nil
+	return [3]float64{c.X, c.Y, c.Z}, nil
 }
 
 // Field is heights in a grid, metres.
@@ -427,4 +420,21 @@ func (p *Path) kerbs(sh *shape, pr *profile, n int, half float64) {
 		}
 		turn(last[3], last[2], last[1], last[0])
 	}
+}
+
+// Outline is the strip that the path covers, with its kerbs, as areas of a few
+// stretches each.
+func (p *Path) Outline() (list [][]P) {
+	c := newCourse(p.Points, p.Smooth, false)
+	half := p.Width / 2
+	if p.Kerb > 0 {
+		half += p.KerbWide
+	}
+	for i := 0; i+1 < len(c.points); i++ {
+		a, b := c.points[i], c.points[i+1]
+		right := b.sub(a).unit()
+		right = P{-right.Z, right.X}.mul(half)
+		list = append(list, []P{a.sub(right), b.sub(right), b.add(right), a.add(right)})
+	}
+	return list
 }

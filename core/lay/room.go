@@ -262,6 +262,9 @@ func (r *Room) wall(s *shape, out *Laid, w int, side float64) {
 		y := 0.0
 		for _, g := range append(gaps, [2]float64{r.Height, r.Height}) {
 			if g[0] > y+1e-9 {
+				if y == 0 { // what stands on the floor is drawn on the plan
+					out.Strips = append(out.Strips, []P{a.add(along.mul(from)), a.add(along.mul(to)), outer(to), outer(from)})
+				}
 				s.prism(plaster, r.Floor+y, r.Floor+g[0], a.add(along.mul(from)), a.add(along.mul(to)), outer(to), outer(from))
 			}
 			y = g[1]

@@ -62,7 +62,7 @@ func Implausible(in unit.Ruler, id, name string, size geom.V) []Snag {
 	if h, l := off(size.Y, k.Height), off(max(size.X, size.Z), k.Length); h*l <= 0 { // one of them is as it should be, or they disagree
 		return nil
 	}
-	return []Snag{{"size", fmt.Sprintf("%s is %s high; nine of ten of its kind (%s) are %s to %s", name, in.Distance(size.Y), k.Name, in.Distance(k.Height.Low), in.Distance(k.Height.High)), id, "", ""}}
+	return []Snag{{Step: "size", What: fmt.Sprintf("%s is %s high; nine of ten of its kind (%s) are %s to %s", name, in.Distance(size.Y), k.Name, in.Distance(k.Height.Low), in.Distance(k.Height.High)), ID: id}}
 }
 
 const (
@@ -101,7 +101,7 @@ func Beside(in unit.Ruler, things []Thing) (list []Snag) {
 				continue
 			}
 			blamed[a] = true
-			list = append(list, Snag{"dress", fmt.Sprintf("%s is %s high beside %s of %s: one of them cannot be right", things[a].Name, in.Distance(ha), things[b].Name, in.Distance(hb)), things[a].ID, "", ""})
+			list = append(list, Snag{Step: "dress", What: fmt.Sprintf("%s is %s high beside %s of %s: one of them cannot be right", things[a].Name, in.Distance(ha), things[b].Name, in.Distance(hb)), ID: things[a].ID})
 		}
 	}
 	return list
@@ -123,7 +123,7 @@ func Distorted(id, name string, by float64) []Snag {
 	if by < stretchOff-1 {
 		return nil
 	}
-	return []Snag{{"size", fmt.Sprintf("%s is out of proportion by %.0f %%", name, 100*by), id, "even", "as it came"}}
+	return []Snag{{Step: "size", What: fmt.Sprintf("%s is out of proportion by %.0f %%", name, 100*by), ID: id, Fix: "even", Label: "as it came"}}
 }
 
 // Stretched finds things whose scale is not the same along all axes.
@@ -144,7 +144,7 @@ func Stretched(things []Thing) (list []Snag) {
 			continue
 		}
 		axis := [3]string{"width", "height", "depth"}
-		list = append(list, Snag{"dress", fmt.Sprintf("%s is stretched: its %s by %.0f %% more than its %s", things[i].Name, axis[hi], 100*(s[hi]/s[lo]-1), axis[lo]), things[i].ID, "", ""})
+		list = append(list, Snag{Step: "dress", What: fmt.Sprintf("%s is stretched: its %s by %.0f %% more than its %s", things[i].Name, axis[hi], 100*(s[hi]/s[lo]-1), axis[lo]), ID: things[i].ID})
 	}
 	return list
 }

@@ -18,6 +18,14 @@ type Snag struct {
 	ID    string `json:"id"`  // the placement, piece or arrival
 	Fix   string `json:"fix"` // "" or a deed that mends it
 	Label string `json:"label"`
+
+	// What follows is of those that measure how a set stands.
+	Kind   string   `json:"kind"` // floating, sunk, overlap, flush, below, twins, door, unseen, far, hole, budget
+	Key    string   `json:"key"`  // names it while it lasts; "": it cannot be meant
+	IDs    []string `json:"ids"`  // all of its things
+	At     *geom.V  `json:"at"`   // where it is, metres
+	Number float64  `json:"number"`
+	Meant  string   `json:"meant"` // the element that says that it is meant; "": it is not
 }
 
 // Thing is a placement as it is measured.
@@ -41,13 +49,13 @@ func Clipping(in unit.Ruler, v *optics.View, things []Thing, spans []optics.Span
 		}
 		switch {
 		case s.Far > v.Far:
-			list = append(list, Snag{"frame", fmt.Sprintf("%s reaches to %s, the far plane is at %s", things[i].Name, in.Distance(s.Far), in.Distance(v.Far)), things[i].ID, "fit", "fit range"})
+			list = append(list, Snag{Step: "frame", What: fmt.Sprintf("%s reaches to %s, the far plane is at %s", things[i].Name, in.Distance(s.Far), in.Distance(v.Far)), ID: things[i].ID, Fix: "fit", Label: "fit range"})
 		case s.Near < v.Near && s.Far > 0:
 			// A floor or terrain under the camera always reaches up to the lens.
 			if things[i].Ground || s.Near == 0 {
 				continue
 			}
-			list = append(list, Snag{"frame", fmt.Sprintf("%s begins at %s, the near plane is at %s", things[i].Name, in.Distance(s.Near), in.Distance(v.Near)), things[i].ID, "fit", "fit range"})
+			list = append(list, Snag{Step: "frame", What: fmt.Sprintf("%s begins at %s, the near plane is at %s", things[i].Name, in.Distance(s.Near), in.Distance(v.Near)), ID: things[i].ID, Fix: "fit", Label: "fit range"})
 		}
 	}
 	return list
@@ -99,7 +107,7 @@ func Standing(in unit.Ruler, things []Thing) (list []Snag) {
 			if on >= 0 {
 				below = things[on].Name
 			}
-			list = append(list, Snag{"dress", fmt.Sprintf("%s floats %s above %s", things[i].Name, in.Distance(gap), below), things[i].ID, "ground", "put down"})
+			list = append(list, Snag{Step: "dress", What: fmt.Sprintf("%s floats %s above %s", things[i].Name, in.Distance(gap), below), ID: things[i].ID, Fix: "ground", Label: "put down"})
 		}
 	}
 	return list
@@ -111,9 +119,9 @@ func Sizes(in unit.Ruler, id, name string, size geom.V) (list []Snag) {
 	top := size.Max()
 	switch {
 	case top > 2000 || top > 0 && top < 0.005:
-		return []Snag{{"size", fmt.Sprintf("%s measures %s: choose its unit", name, in.Distance(top)), id, "sized", "it is right"}}
+		return []Snag{{Step: "size", What: fmt.Sprintf("%s measures %s: choose its unit", name, in.Distance(top)), ID: id, Fix: "sized", Label: "it is right"}}
 	case math.IsNaN(top) || top == 0:
-		return []Snag{{"size", fmt.Sprintf("%s has no size", name), id, "", ""}}
+		return []Snag{{Step: "size", What: fmt.Sprintf("%s has no size", name), ID: id}}
 	}
 	return nil
 }

@@ -6,7 +6,10 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
+	"maps"
 	"math"
+	"regexp"
+	"slices"
 	"strings"
 
 	"visator/core/geom"
@@ -19,7 +22,7 @@ import (
 type Placement struct {
 	ID      string  `json:"id"`
 	Piece   string  `json:"piece"`   // "" for a stand-in
-	StandIn string  `json:"standIn"` // "person" or "box"; "" for a piece
+	StandIn string  `json:"standIn"` // a name of StandIns; "" for a piece
 	Size    geom.V  `json:"size"`    // of a stand-in, metres
 	Name    string  `json:"name"`
 	At      geom.V  `json:"at"`
@@ -30,12 +33,30 @@ type Placement struct {
 	Hidden  bool    `json:"hidden"`
 	Locked  bool    `json:"locked"`
 	Order   int     `json:"order"`
+	Layer   string  `json:"layer"`  // "": none
+	Group   string  `json:"group"`  // the element that groups it; "": none
+	Tint    string  `json:"tint"`   // "#rrggbb" that its colours are multiplied by; "": as they are
+	Recast  string  `json:"recast"` // the stand-in that this took the place of; "": none
 }
 
 // World is the transform from the piece, in metres about its pivot, to the set.
 func (p *Placement) World() geom.M {
 	q := geom.Turn(geom.V{Y: 1}, p.Yaw).Mul(geom.Turn(geom.V{X: 1}, p.Pitch)).Mul(geom.Turn(geom.V{Z: 1}, p.Roll))
 	return geom.Compose(p.At, q, p.Scale)
+}
+
+// Stand sets where the placement stands and how it is turned to those of a
+// transform that turns, scales and moves; its scale stays.
+func (p *Placement) Stand(m *geom.M) {
+	x, y, z := (geom.V{X: m[0], Y: m[1], Z: m[2]}).Unit(), (geom.V{X: m[4], Y: m[5], Z: m[6]}).Unit(), (geom.V{X: m[8], Y: m[9], Z: m[10]}).Unit()
+	p.At = geom.V{X: m[12], Y: m[13], Z: m[14]}
+	// Of yaw, then pitch, then roll: the third column's Y is -sin(pitch).
+	p.Pitch = math.Asin(min(max(-z.Y, -1), 1))
+	if math.Abs(z.Y) > 1-1e-9 { // straight up or down: roll and yaw are one
+		p.Yaw, p.Roll = math.Atan2(-x.Z, x.X), 0
+		return
+	}
+	p.Yaw, p.Roll = math.Atan2(z.X, z.Z), math.Atan2(x.Y, y.Y)
 }
 
 // PersonHeight is the height of the person that stands in for scale.
@@ -46,6 +67,8 @@ const PersonHeight = 1.75
 func Person(at geom.V) Placement {
 	return Placement{StandIn: "person", Name: "person", Size: geom.V{X: 0.5, Y: PersonHeight, Z: 0.3}, At: at, Scale: geom.V{X: 1, Y: 1, Z: 1}}
 }
+
+var tintForm = regexp.MustCompile("^#[0-9a-f]{6}$")
 
 // Limits: names are labels on a drawing, sets lie on this earth.
 const (
@@ -64,8 +87,12 @@ func (p *Placement) Check() error {
 		return errors.New("a turn is given in degrees")
 	case !p.Scale.Finite() || min(p.Scale.X, p.Scale.Y, p.Scale.Z) < 1e-6 || p.Scale.Max() > 1e6:
 		return errors.New("a scale is between a millionth and a million")
-	case p.Piece == "" && p.StandIn != "person" && p.StandIn != "box":
-		return errors.New("a placement is a piece, a person or a box")
+	case p.Piece == "" && StandIns[p.StandIn] == (geom.V{}):
+		return errors.New("a placement is a piece or a stand-in: " + strings.Join(slices.Sorted(maps.Keys(StandIns)), ", "))
+	case len(p.Layer) > maxName:
+		return fmt.Errorf("a layer's name has at most %d characters", maxName)
+	case p.Tint != "" && !tintForm.MatchString(p.Tint):
+		return fmt.Errorf("%q is not a colour such as #e8e0d0", p.Tint)
 	case p.Piece == "" && (!p.Size.Finite() || min(p.Size.X, p.Size.Y, p.Size.Z) < 1e-4 || p.Size.Max() > 1e6):
 		return errors.New("a stand-in measures from 0.1 mm to 1000 km")
 	}

@@ -82,7 +82,7 @@ func TestWorldTurnsAboutThePivotAndScalesFirst(t *testing.T) {
 
 // A person stands on the ground, is as tall as said, and is seen from outside.
 func TestThePersonStandsAndFacesOutwards(t *testing.T) {
-	m := StandInModel("person")
+	m := ShapeModel("person")
 	b := m.Bounds()
 	if math.Abs(b.Min.Y) > 1e-6 || math.Abs(b.Max.Y-PersonHeight) > 1e-6 || math.Abs(b.Min.X+b.Max.X) > 1e-6 {
 		t.Errorf("bounds %v", b)
@@ -96,6 +96,39 @@ func TestThePersonStandsAndFacesOutwards(t *testing.T) {
 			if said := (geom.V{X: float64(p.Normals[j]), Y: float64(p.Normals[j+1]), Z: float64(p.Normals[j+2])}); n.Len() > 1e-9 && n.Dot(said) < 0 {
 				t.Fatalf("part %d, triangle %d looks inwards", i, k/3)
 			}
+		}
+	}
+}
+
+// Every stand-in is closed, seen from outside, and of one metre each way, so
+// that its size is its size: a wedge holds half a box, a cylinder of n sides
+// n/8 sin(2π/n), n steps (n+1)/2n.
+func TestStandInsAreVolumes(t *testing.T) {
+	want := map[string]float64{"box": 1, "slab": 1, "wall": 1, "card": 1, "wedge": 0.5, "cylinder": 4 * math.Sin(math.Pi/16), "steps": 3.0 / 5}
+	for kind, size := range StandIns {
+		if kind == "person" {
+			continue
+		}
+		p := Placement{StandIn: kind, Size: size}
+		m := ShapeModel(p.Shape())
+		b := m.Bounds()
+		if got := b.Size().Sub(geom.V{X: 1, Y: 1, Z: 1}).Len(); got > 1e-6 || math.Abs(b.Min.Y) > 1e-6 {
+			t.Errorf("%s: bounds %v", kind, b)
+		}
+		volume := 0.0
+		for i := range m.Meshes[0].Parts {
+			p := &m.Meshes[0].Parts[i]
+			for k := 0; k < len(p.Indices); k += 3 {
+				volume += p.Position(p.Indices[k]).Dot(p.Position(p.Indices[k+1]).Cross(p.Position(p.Indices[k+2]))) / 6
+			}
+		}
+		if math.Abs(volume-want[kind]) > 1e-6 {
+			t.Errorf("%s holds %.4f m³, want %.4f", kind, volume, want[kind])
+		}
+	}
+	for _, name := range []string{"", "steps-0", "steps-5x", "steps-100000", "house"} {
+		if ShapeModel(name) != nil {
+			t.Errorf("%q is a stand-in", name)
 		}
 	}
 }

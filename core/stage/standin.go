@@ -1,29 +1,118 @@
 package stage
 
 import (
+	"fmt"
 	"math"
+	"slices"
 
 	"visator/core/geom"
 	"visator/core/model"
 )
 
-// StandInModel is the plain volume of a stand-in, in metres with the pivot at
-// its base centre: a person of PersonHeight, or a box of one metre that the
-// placement's size scales.
-func StandInModel(kind string) *model.Model {
+// StandIns are the kinds of stand-ins with the size that they begin with, in
+// metres. A wedge and steps rise towards -Z.
+var StandIns = map[string]geom.V{
+	"box": {X: 1, Y: 1, Z: 1}, "slab": {X: 3, Y: 0.2, Z: 3}, "wall": {X: 3, Y: 2.5, Z: 0.2}, "cylinder": {X: 0.5, Y: 1, Z: 0.5},
+	"wedge": {X: 1, Y: 1, Z: 2}, "steps": {X: 1.2, Y: 0.85, Z: 1.4}, "card": {X: 2, Y: 3, Z: 0.01}, "person": {X: 0.5, Y: PersonHeight, Z: 0.3},
+}
+
+// rise is how high a step is made (from memory: 17 cm are comfortable).
+const rise = 0.17
+
+// Shape names the model of a stand-in: its kind, and for steps how many.
+func (p *Placement) Shape() string {
+	if p.StandIn != "steps" {
+		return p.StandIn
+	}
+	return fmt.Sprintf("steps-%d", min(max(int(math.Round(p.Size.Y/rise)), 1), maxSteps))
+}
+
+const maxSteps = 400 // a tower's
+
+// ShapeModel is the plain volume that Shape names, in metres with the pivot at
+// its base centre: a person of PersonHeight, or a volume of one metre each way
+// that the placement's size scales; nil when there is none of that name.
+func ShapeModel(name string) *model.Model {
+	mesh := model.Mesh{Name: name}
+	steps := 0
+	if _, err := fmt.Sscanf(name, "steps-%d", &steps); err == nil && steps > 0 && steps <= maxSteps && name == fmt.Sprintf("steps-%d", steps) {
+		for i := range steps { // each a box from the floor, so that it is closed
+			h, d := float64(i+1)/float64(steps), 1/float64(steps)
+			p := boxPart()
+			m := geom.Compose(geom.V{Z: 0.5 - (float64(i)+0.5)*d}, geom.Q{}, geom.V{X: 1, Y: h, Z: d})
+			mesh.Parts = append(mesh.Parts, p.Moved(&m))
+		}
+	}
+	switch name {
+	case "person":
+		mesh.Parts = person(PersonHeight / 8)
+	case "box", "slab", "wall", "card":
+		mesh.Parts = []model.Part{boxPart()}
+	case "wedge":
+		mesh.Parts = []model.Part{prism([][2]float64{{0.5, 0}, {-0.5, 0}, {-0.5, 1}})}
+	case "cylinder":
+		mesh.Parts = []model.Part{cylinder(32)}
+	}
+	if len(mesh.Parts) == 0 {
+		return nil
+	}
 	s := model.DefaultSurface()
 	s.Name, s.Metallic, s.Roughness, s.BaseColor = "stand-in", 0, 1, [4]float64{0.45, 0.45, 0.45, 1}
-	m := &model.Model{Name: kind, Format: "built-in", Up: "Y", Unit: model.Unit{Name: "metre", MetresPerUnit: 1, From: "format"}, Surfaces: []model.Surface{s}}
-	mesh := model.Mesh{Name: kind}
-	if kind == "person" {
-		mesh.Parts = person(PersonHeight / 8)
-	} else {
-		mesh.Parts = []model.Part{boxPart()}
-	}
-	n := model.NewNode(kind)
+	n := model.NewNode(name)
 	n.Mesh = 0
-	m.Meshes, m.Nodes, m.Roots = []model.Mesh{mesh}, []model.Node{n}, []int{0}
-	return m
+	return &model.Model{Name: name, Format: "built-in", Up: "Y", Unit: model.Unit{Name: "metre", MetresPerUnit: 1, From: "format"},
+		Surfaces: []model.Surface{s}, Meshes: []model.Mesh{mesh}, Nodes: []model.Node{n}, Roots: []int{0}}
+}
+
+// flat adds a polygon with one normal to a part.
+func flat(p *model.Part, corners ...geom.V) {
+	n := corners[1].Sub(corners[0]).Cross(corners[2].Sub(corners[0])).Unit()
+	base := uint32(len(p.Positions) / 3)
+	for _, c := range corners {
+		p.Positions = append(p.Positions, float32(c.X), float32(c.Y), float32(c.Z))
+		p.Normals = append(p.Normals, float32(n.X), float32(n.Y), float32(n.Z))
+	}
+	for k := uint32(1); k+1 < uint32(len(corners)); k++ {
+		p.Indices = append(p.Indices, base, base+k, base+k+1)
+	}
+}
+
+// prism is a profile of Z and Y, convex and turning from Z to Y, one metre wide.
+func prism(profile [][2]float64) (p model.Part) {
+	var left, right []geom.V
+	for _, q := range profile {
+		left = append(left, geom.V{X: -0.5, Y: q[1], Z: q[0]})
+		right = append([]geom.V{{X: 0.5, Y: q[1], Z: q[0]}}, right...)
+	}
+	flat(&p, reverse(left)...)
+	flat(&p, reverse(right)...)
+	for i := range left {
+		a, b := left[i], left[(i+1)%len(left)]
+		flat(&p, a, b, geom.V{X: 0.5, Y: b.Y, Z: b.Z}, geom.V{X: 0.5, Y: a.Y, Z: a.Z})
+	}
+	return p
+}
+
+func reverse(list []geom.V) []geom.V {
+	list = slices.Clone(list)
+	slices.Reverse(list)
+	return list
+}
+
+// cylinder stands on its end, one metre across and high.
+func cylinder(sides int) (p model.Part) {
+	at := func(k int, y float64) geom.V {
+		s, c := math.Sincos(2 * math.Pi * float64(k%sides) / float64(sides))
+		return geom.V{X: c / 2, Y: y, Z: -s / 2}
+	}
+	var top, bottom []geom.V
+	for k := range sides {
+		top, bottom = append(top, at(k, 1)), append(bottom, at(-k+sides, 0))
+		flat(&p, at(k, 0), at(k+1, 0), at(k+1, 1), at(k, 1))
+	}
+	flat(&p, top...)
+	flat(&p, bottom...)
+	return p
 }
 
 // person is a standing adult in eighths e of the height, the drawing teacher's
@@ -129,7 +218,7 @@ func boxPart() model.Part {
 
 // StandInScale is the scale that a stand-in's size asks for, before its own.
 func (p *Placement) StandInScale() geom.V {
-	if p.StandIn == "box" {
+	if p.StandIn != "person" {
 		return p.Size
 	}
 	return geom.V{X: 1, Y: 1, Z: 1}.Mul(p.Size.Y / PersonHeight)
@@ -164,4 +253,46 @@ func ChooseLevels(triangles [][]int, copies []int, height []float64, budget int)
 		total += (triangles[best][level[best]-1] - triangles[best][level[best]]) * copies[best]
 		level[best]--
 	}
+}
+
+// BestFit is how a piece of a size, in metres along its own axes, goes into the
+// room of a stand-in: the turn about the upright in quarters, its scale, and how
+// well it fits: what both boxes share, of what they fill together, 0..1. Without
+// fill it keeps its size; with fill it is scaled, in proportion, as large as
+// goes in.
+func BestFit(room, size geom.V, fill bool) (turn float64, scale geom.V, fit float64) {
+	fit = -1
+	for quarter := range 4 {
+		w := size
+		if quarter%2 == 1 {
+			w.X, w.Z = w.Z, w.X
+		}
+		k := 1.0
+		if fill {
+			k = math.Inf(1)
+			for i := range 3 {
+				if w.At(i) > 1e-9 {
+					k = min(k, room.At(i)/w.At(i))
+				}
+			}
+			if math.IsInf(k, 1) {
+				k = 1
+			}
+		}
+		w = w.Mul(k)
+		common, a, b := 1.0, 1.0, 1.0
+		for i := range 3 {
+			common *= min(room.At(i), w.At(i))
+			a *= room.At(i)
+			b *= w.At(i)
+		}
+		f := 0.0
+		if u := a + b - common; u > 0 {
+			f = common / u
+		}
+		if f > fit+1e-9 { // the first of equals: as little turned as may be
+			turn, scale, fit = float64(quarter)*math.Pi/2, geom.V{X: k, Y: k, Z: k}, f
+		}
+	}
+	return turn, scale, fit
 }

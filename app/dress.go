@@ -1,0 +1,743 @@
+package app
+
+import (
+	"cmp"
+	"context"
+	"encoding/json"
+	"fmt"
+	"math"
+	"math/rand/v2"
+	"slices"
+	"strings"
+
+	"visator/core/contact"
+	"visator/core/geom"
+	"visator/core/lay"
+	"visator/core/snag"
+	"visator/core/stage"
+	"visator/store"
+)
+
+// dressing are the deeds that dress a set.
+var dressing = map[string]func(e *editor, ctx context.Context, d *Deed) error{
+	"ground": (*editor).putDown, "settle": (*editor).settle, "toward": (*editor).toward, "slope": (*editor).slope, "clear": (*editor).moveOut, "part": (*editor).part,
+	"align": (*editor).align, "distribute": (*editor).distribute, "face": (*editor).face, "swap": (*editor).swap, "mirror": (*editor).mirror, "vary": (*editor).vary, "rename": (*editor).rename,
+	"recast": (*editor).recast, "group": (*editor).group, "ungroup": (*editor).ungroup, "detach": (*editor).detach,
+	"add": (*editor).addElement, "stroke": (*editor).stroke, "break": (*editor).breakUp, "meant": (*editor).meant, "layer": (*editor).intoLayer,
+}
+
+// felt is everything that is seen as it is felt, with what this edit changed; it
+// is taken from what was measured last when that is still true.
+func (e *editor) felt(ctx context.Context) ([]snag.Solid, error) {
+	if e.now == nil {
+		if m := e.a.watches.of(e.set.ID).seen(); m != nil && m.Revision == e.rev-1 {
+			e.now, e.things_ = m.world, m.things
+		} else {
+			w, err := e.a.world(ctx, e.tx, e.set.ID)
+			if err != nil {
+				return nil, err
+			}
+			if _, err := w.layOut(ctx, false); err != nil {
+				return nil, err
+			}
+			if e.things_, err = w.solids(ctx, map[string]*snag.Solid{}); err != nil {
+				return nil, err
+			}
+			e.now = w
+			return e.things_, nil // it has this edit's own changes
+		}
+	}
+	if len(e.moved) == 0 {
+		return e.things_, nil
+	}
+	list := slices.DeleteFunc(slices.Clone(e.things_), func(s snag.Solid) bool { return e.moved[s.ID] })
+	for id := range e.moved {
+		row := e.byID[id]
+		if row == nil || e.now.hidden(row.Hidden, row.Layer) {
+			continue
+		}
+		body, err := e.body(ctx, &row.Placement)
+		if err != nil {
+			return nil, err
+		}
+		list = append(list, snag.Solid{ID: id, Name: row.Name, Piece: row.Piece, Group: row.Group, Body: body, Land: e.now.isLand(&row.Placement)})
+	}
+	e.things_ = list
+	e.moved = nil
+	return list, nil
+}
+
+// body is a placement as it is felt, wherever it is now.
+func (e *editor) body(ctx context.Context, p *stage.Placement) (*contact.Placed, error) {
+	if p.Piece != "" && e.now.pieces[p.Piece] == nil { // newer than what was measured
+		w, err := e.a.world(ctx, e.tx, e.set.ID)
+		if err != nil {
+			return nil, err
+		}
+		e.now.pieces, e.now.looks, e.now.boxes = w.pieces, w.looks, w.boxes
+	}
+	return e.now.placed(ctx, p)
+}
+
+// free are the rows of ids that may be moved, in the order of ids.
+func (e *editor) free(ctx context.Context, ids []string, least int, what string) ([]*store.PlacementRow, error) {
+	var rows []*store.PlacementRow
+	for _, id := range ids {
+		row, err := e.placement(ctx, id)
+		if err != nil {
+			return nil, err
+		}
+		if row.Locked || e.lockedLayer(ctx, row.Layer) {
+			return nil, wrong("%s is locked; unlock it first", row.Name)
+		}
+		rows = append(rows, row)
+	}
+	if len(rows) < least {
+		return nil, wrong("Select %s first.", what)
+	}
+	return rows, nil
+}
+
+func (e *editor) lockedLayer(ctx context.Context, name string) bool {
+	if name == "" {
+		return false
+	}
+	list, err := e.elements(ctx)
+	if err != nil {
+		return false
+	}
+	l := layersOf(list)[name]
+	return l != nil && l.Locked
+}
+
+// keep stores what was done to a placement.
+func (e *editor) keep(ctx context.Context, row *store.PlacementRow, before stage.Placement) error {
+	if err := row.Check(); err != nil {
+		return wrong("%s: %v", before.Name, err)
+	}
+	return e.putPlacement(ctx, row, before)
+}
+
+// obstacles are the bodies of all things but some.
+func obstacles(things []snag.Solid, but func(id string) bool) (list []*contact.Placed, of []*snag.Solid) {
+	for i := range things {
+		if s := &things[i]; s.Body != nil && !s.Soft && !but(s.ID) {
+			list, of = append(list, s.Body), append(of, s)
+		}
+	}
+	return list, of
+}
+
+// units are placements that move as one: those of one group, else each alone;
+// the lowest first.
+func (e *editor) units(rows []*store.PlacementRow, things []snag.Solid) [][]*store.PlacementRow {
+	height := map[string]float64{}
+	for i := range things {
+		if b := things[i].Body; b != nil {
+			height[things[i].ID] = b.Box.Min.Y
+		}
+	}
+	var out [][]*store.PlacementRow
+	at := map[string]int{}
+	for _, r := range rows {
+		if k, ok := at[r.Group]; ok && r.Group != "" {
+			out[k] = append(out[k], r)
+			continue
+		}
+		at[r.Group] = len(out)
+		out = append(out, []*store.PlacementRow{r})
+	}
+	low := func(list []*store.PlacementRow) float64 {
+		y := math.Inf(1)
+		for _, r := range list {
+			y = min(y, height[r.ID])
+		}
+		return y
+	}
+	slices.SortStableFunc(out, func(a, b []*store.PlacementRow) int { return cmp.Compare(low(a), low(b)) })
+	return out
+}
+
+// putDown lets placements down onto what is beneath them, or lifts them out of
+// it, by their true triangles.
+func (e *editor) putDown(ctx context.Context, d *Deed) error {
+	rows, err := e.free(ctx, d.IDs, 1, "what is to be put down")
+	if err != nil {
+		return err
+	}
+	things, err := e.felt(ctx)
+	if err != nil {
+		return err
+	}
+	e.say("put down %s", rows[0].Name)
+	waiting := map[string]bool{}
+	for _, r := range rows {
+		waiting[r.ID] = true
+	}
+	for _, unit := range e.units(rows, things) {
+		others, _ := obstacles(things, func(id string) bool { return waiting[id] })
+		up := math.Inf(-1)
+		for _, r := range unit {
+			b, err := e.body(ctx, &r.Placement)
+			if err != nil {
+				return err
+			}
+			if b == nil {
+				continue
+			}
+			y, on := contact.Down(b, others)
+			if on >= 0 || math.IsInf(up, -1) {
+				up = max(up, y)
+			}
+		}
+		if math.IsInf(up, -1) {
+			return wrong("%s has no shape yet to be put down; wait until it is made", unit[0].Name)
+		}
+		for _, r := range unit {
+			before := r.Placement
+			r.At.Y += up
+			if err := e.keep(ctx, r, before); err != nil {
+				return err
+			}
+			delete(waiting, r.ID)
+		}
+		if things, err = e.felt(ctx); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// restAt finds the height at which a placement rests at its place: on the
+// highest thing beneath, within a room below its ceiling.
+func (e *editor) restAt(ctx context.Context, p *stage.Placement) error {
+	things, err := e.felt(ctx)
+	if err != nil {
+		return err
+	}
+	from := math.Inf(1)
+	for i := range e.now.elements {
+		if el := &e.now.elements[i].Element; el.Kind == "room" && !el.Hidden {
+			if s, err := el.Read(); err == nil {
+				if r := s.(*lay.Room); !r.Open && lay.Holds(r.Outline, lay.P{X: p.At.X, Z: p.At.Z}) {
+					from = min(from, r.Floor+r.Height-0.02)
+				}
+			}
+		}
+	}
+	others, _ := obstacles(things, func(id string) bool { return id == p.ID })
+	g := ground{bodies: others}
+	if y, _, ok := g.Under(p.At.X, p.At.Z, from); ok {
+		p.At.Y = y
+	} else {
+		p.At.Y = 0
+	}
+	b, err := e.body(ctx, p)
+	if err != nil || b == nil {
+		return err
+	}
+	p.At.Y += p.At.Y - b.Box.Min.Y // its base, wherever its pivot is
+	if b, err = e.body(ctx, p); err != nil {
+		return err
+	}
+	if up, on := contact.Down(b, others); on >= 0 {
+		p.At.Y += up
+	}
+	return nil
+}
+
+// settle lets placements fall and tip until they rest, one on the other. A seed
+// turns each a little before it falls; 0 lets them fall as they are.
+func (e *editor) settle(ctx context.Context, d *Deed) error {
+	rows, err := e.free(ctx, d.IDs, 1, "what is to settle")
+	if err != nil {
+		return err
+	}
+	if len(rows) > maxHeap {
+		return wrong("A heap has at most %d things; settle it in parts.", maxHeap)
+	}
+	things, err := e.felt(ctx)
+	if err != nil {
+		return err
+	}
+	others, _ := obstacles(things, func(id string) bool { return slices.Contains(d.IDs, id) })
+	var bodies []*contact.Placed
+	chance := rand.New(rand.NewPCG(d.Seed, 1))
+	for _, r := range rows {
+		p := r.Placement
+		if d.Seed != 0 {
+			p.Yaw += 2 * math.Pi * chance.Float64()
+			p.Pitch += 0.5 * (chance.Float64() - 0.5)
+			p.Roll += 0.5 * (chance.Float64() - 0.5)
+		}
+		b, err := e.body(ctx, &p)
+		if err != nil {
+			return err
+		}
+		if b == nil {
+			return wrong("%s has no shape yet; wait until it is made", r.Name)
+		}
+		bodies = append(bodies, b)
+	}
+	rest := contact.Heap(bodies, others, func(int) bool { return ctx.Err() == nil })
+	if rest == nil {
+		return ctx.Err()
+	}
+	e.say("settle %s", rows[0].Name)
+	for i, r := range rows {
+		before := r.Placement
+		r.Stand(&rest[i].World)
+		if err := e.keep(ctx, r, before); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// maxHeap is how many things settle in one step: they take some hundredths of a
+// second each.
+const maxHeap = 200
+
+// toward moves placements along one of their own sides, or up, until they touch:
+// against a wall, or under a ceiling.
+func (e *editor) toward(ctx context.Context, d *Deed) error {
+	rows, err := e.free(ctx, d.IDs, 1, "what is to be moved")
+	if err != nil {
+		return err
+	}
+	dirs := map[string]geom.V{"back": {Z: -1}, "front": {Z: 1}, "left": {X: -1}, "right": {X: 1}, "up": {Y: 1}}
+	dir, ok := dirs[d.Of]
+	if !ok {
+		return wrong("It moves back, front, left, right or up, not %q.", d.Of)
+	}
+	things, err := e.felt(ctx)
+	if err != nil {
+		return err
+	}
+	others, _ := obstacles(things, func(id string) bool { return slices.Contains(d.IDs, id) })
+	for _, r := range rows {
+		b, err := e.body(ctx, &r.Placement)
+		if err != nil {
+			return err
+		}
+		if b == nil {
+			return wrong("%s has no shape yet; wait until it is made", r.Name)
+		}
+		world := geom.Turn(geom.V{Y: 1}, r.Yaw).Rotate(dir)
+		// What carries it is touched by the way: a hair above it.
+		t, on, ok := contact.Toward(b.Moved(geom.V{Y: 5e-4}), others, world, wallReach)
+		if !ok {
+			return wrong("Nothing stands within %d m on that side of %s.", wallReach, r.Name)
+		}
+		before := r.Placement
+		r.At = r.At.Add(world.Mul(max(t-1e-4, 0)))
+		_ = on
+		e.say("set %s against what is %s of it", r.Name, map[string]string{"back": "behind", "front": "in front", "left": "left", "right": "right", "up": "above"}[d.Of])
+		if err := e.keep(ctx, r, before); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+const wallReach = 100 // metres: no wall that is meant is farther
+
+// slope turns placements so that they stand square on the surface beneath.
+func (e *editor) slope(ctx context.Context, d *Deed) error {
+	rows, err := e.free(ctx, d.IDs, 1, "what is to follow the slope")
+	if err != nil {
+		return err
+	}
+	things, err := e.felt(ctx)
+	if err != nil {
+		return err
+	}
+	others, _ := obstacles(things, func(id string) bool { return slices.Contains(d.IDs, id) })
+	for _, r := range rows {
+		before := r.Placement
+		b, err := e.body(ctx, &r.Placement)
+		if err != nil {
+			return err
+		}
+		from := r.At.Y + 0.5
+		if b != nil {
+			from = b.Box.Max.Y
+		}
+		y, n, ok := (&ground{bodies: others}).Under(r.At.X, r.At.Z, from)
+		if !ok {
+			return wrong("Nothing lies beneath %s.", r.Name)
+		}
+		q := lay.Lean(n, 1).Mul(geom.Turn(geom.V{Y: 1}, r.Yaw))
+		m := geom.Compose(geom.V{X: r.At.X, Y: y, Z: r.At.Z}, q, r.Scale)
+		r.Stand(&m)
+		e.say("stand %s on the slope", r.Name)
+		if err := e.keep(ctx, r, before); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// moveOut moves a placement out of what it reaches into, by the shortest way.
+func (e *editor) moveOut(ctx context.Context, d *Deed) error {
+	rows, err := e.free(ctx, d.IDs[:min(len(d.IDs), 1)], 1, "what is to be moved out")
+	if err != nil {
+		return err
+	}
+	things, err := e.felt(ctx)
+	if err != nil {
+		return err
+	}
+	r := rows[0]
+	others, of := obstacles(things, func(id string) bool { return id == r.ID })
+	b, err := e.body(ctx, &r.Placement)
+	if err != nil || b == nil {
+		return err
+	}
+	before := r.Placement
+	for range 8 { // out of one may be into the next
+		deepest, way := 0.0, geom.V{}
+		for i, o := range others {
+			if of[i].Land {
+				continue
+			}
+			if t, out := contact.Depth(b, o); t > deepest {
+				deepest, way = t, out
+			}
+		}
+		if deepest == 0 {
+			break
+		}
+		way = way.Mul(1 + 1e-6/deepest)
+		r.At, b = r.At.Add(way), b.Moved(way)
+	}
+	e.say("move %s out of what it reached into", r.Name)
+	return e.keep(ctx, r, before)
+}
+
+// part lifts a placement by 2 mm out of the plane that it shares with another.
+func (e *editor) part(ctx context.Context, d *Deed) error {
+	rows, err := e.free(ctx, d.IDs[:min(len(d.IDs), 1)], 1, "what is to be set apart")
+	if err != nil {
+		return err
+	}
+	before := rows[0].Placement
+	rows[0].At.Y += 0.002
+	e.say("set %s 2 mm apart", before.Name)
+	return e.keep(ctx, rows[0], before)
+}
+
+// spans are the boxes of placements in the set, from their true shapes.
+func (e *editor) spans(ctx context.Context, rows []*store.PlacementRow) ([]geom.Box, error) {
+	if _, err := e.felt(ctx); err != nil {
+		return nil, err
+	}
+	out := make([]geom.Box, len(rows))
+	for i, r := range rows {
+		b, err := e.body(ctx, &r.Placement)
+		if err != nil {
+			return nil, err
+		}
+		if b != nil {
+			out[i] = b.Box
+		} else {
+			out[i] = boxOf(&r.Placement, e.now.boxes).Apply(r.World())
+		}
+	}
+	return out, nil
+}
+
+func setAt(v *geom.V, axis int, to float64) {
+	*[]*float64{&v.X, &v.Y, &v.Z}[axis] = to
+}
+
+// axisName is the axis of a name such as x or z-min.
+func axisName(of string) (axis int, edge string, err error) {
+	name, edge, _ := strings.Cut(of, "-")
+	axis = strings.Index("xyz", name)
+	if axis < 0 || len(name) != 1 || edge != "" && edge != "min" && edge != "mid" && edge != "max" {
+		return 0, "", wrong("%q is not an axis such as x, or an edge of one such as z-min", of)
+	}
+	return axis, edge, nil
+}
+
+// align brings an edge or the middle of all to that of the first.
+func (e *editor) align(ctx context.Context, d *Deed) error {
+	rows, err := e.free(ctx, d.IDs, 2, "two or more things; the first is what the others are aligned to")
+	if err != nil {
+		return err
+	}
+	axis, edge, err := axisName(d.Of)
+	if err != nil {
+		return err
+	}
+	boxes, err := e.spans(ctx, rows)
+	if err != nil {
+		return err
+	}
+	of := func(b *geom.Box) float64 {
+		switch edge {
+		case "min":
+			return b.Min.At(axis)
+		case "max":
+			return b.Max.At(axis)
+		}
+		return b.Center().At(axis)
+	}
+	e.say("align %d things to %s", len(rows)-1, rows[0].Name)
+	for i, r := range rows[1:] {
+		before := r.Placement
+		setAt(&r.At, axis, r.At.At(axis)+of(&boxes[0])-of(&boxes[i+1]))
+		if err := e.keep(ctx, r, before); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// distribute makes the gaps between things along an axis equal; the outermost
+// stay.
+func (e *editor) distribute(ctx context.Context, d *Deed) error {
+	rows, err := e.free(ctx, d.IDs, 3, "three or more things")
+	if err != nil {
+		return err
+	}
+	axis, _, err := axisName(d.Of)
+	if err != nil {
+		return err
+	}
+	boxes, err := e.spans(ctx, rows)
+	if err != nil {
+		return err
+	}
+	order := make([]int, len(rows))
+	for i := range order {
+		order[i] = i
+	}
+	slices.SortStableFunc(order, func(i, j int) int {
+		return cmp.Compare(boxes[i].Center().At(axis), boxes[j].Center().At(axis))
+	})
+	first, last := order[0], order[len(order)-1]
+	room := boxes[last].Max.At(axis) - boxes[first].Min.At(axis)
+	for _, b := range boxes {
+		room -= b.Size().At(axis)
+	}
+	gap := room / float64(len(rows)-1)
+	e.say("spread %d things evenly", len(rows))
+	at := boxes[first].Max.At(axis)
+	for _, i := range order[1 : len(order)-1] {
+		before := rows[i].Placement
+		setAt(&rows[i].At, axis, before.At.At(axis)+at+gap-boxes[i].Min.At(axis))
+		if err := e.keep(ctx, rows[i], before); err != nil {
+			return err
+		}
+		at += gap + boxes[i].Size().At(axis)
+	}
+	return nil
+}
+
+// face turns the fronts of placements to the camera, or to a place.
+func (e *editor) face(ctx context.Context, d *Deed) error {
+	rows, err := e.free(ctx, d.IDs, 1, "what is to be turned")
+	if err != nil {
+		return err
+	}
+	to := d.At
+	if d.Of == "camera" {
+		to = e.set.View.Eye
+	}
+	for _, r := range rows {
+		before := r.Placement
+		if x, z := to.X-r.At.X, to.Z-r.At.Z; math.Hypot(x, z) > 1e-6 {
+			r.Yaw = math.Atan2(x, z)
+		}
+		e.say("turn %s to face it", r.Name)
+		if err := e.keep(ctx, r, before); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// swap lets two placements change their places.
+func (e *editor) swap(ctx context.Context, d *Deed) error {
+	rows, err := e.free(ctx, d.IDs, 2, "two things")
+	if err != nil {
+		return err
+	}
+	if len(rows) != 2 {
+		return wrong("Two things swap their places; %d are selected.", len(rows))
+	}
+	a, b := rows[0].Placement, rows[1].Placement
+	rows[0].At, rows[0].Yaw = b.At, b.Yaw
+	rows[1].At, rows[1].Yaw = a.At, a.Yaw
+	e.say("swap %s and %s", a.Name, b.Name)
+	return cmp.Or(e.keep(ctx, rows[0], a), e.keep(ctx, rows[1], b))
+}
+
+// mirror sets placements to the other side of their common middle, across X or
+// Z, and turns them as a mirror would; the pieces themselves are not turned over.
+func (e *editor) mirror(ctx context.Context, d *Deed) error {
+	rows, err := e.free(ctx, d.IDs, 1, "what is to be mirrored")
+	if err != nil {
+		return err
+	}
+	axis, _, err := axisName(d.Of)
+	if err != nil || axis == 1 {
+		return cmp.Or(err, wrong("Things are mirrored across x or z."))
+	}
+	lo, hi := math.Inf(1), math.Inf(-1)
+	for _, r := range rows {
+		lo, hi = min(lo, r.At.At(axis)), max(hi, r.At.At(axis))
+	}
+	for _, r := range rows {
+		before := r.Placement
+		setAt(&r.At, axis, lo+hi-r.At.At(axis))
+		if axis == 0 {
+			r.Yaw = -r.Yaw
+		} else {
+			r.Yaw = math.Pi - r.Yaw
+		}
+		r.Roll = -r.Roll
+		e.say("mirror %s", r.Name)
+		if err := e.keep(ctx, r, before); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// VaryBy is how far things may be varied, each way.
+type VaryBy struct {
+	Turn float64 `json:"turn"` // radians
+	Size float64 `json:"size"` // share
+	Tint float64 `json:"tint"` // share of brightness
+}
+
+// vary makes copies differ: turn, size and tint, by chance within limits. What
+// stands stays standing: the turn is about the upright.
+func (e *editor) vary(ctx context.Context, d *Deed) error {
+	rows, err := e.free(ctx, d.IDs, 1, "what is to be varied")
+	if err != nil {
+		return err
+	}
+	by := VaryBy{Turn: math.Pi, Size: 0.12, Tint: 0.1}
+	if len(d.Patch) > 0 {
+		if err := json.Unmarshal(d.Patch, &by); err != nil {
+			return wrong("The limits cannot be read: %v", err)
+		}
+	}
+	if !(by.Turn >= 0 && by.Turn <= 2*math.Pi && by.Size >= 0 && by.Size < 0.95 && by.Tint >= 0 && by.Tint <= 1) {
+		return wrong("Turns vary by up to a full one, sizes by less than 95 %%, tints by up to 100 %%.")
+	}
+	chance := rand.New(rand.NewPCG(d.Seed, 3))
+	each := func() float64 { return 2*chance.Float64() - 1 }
+	for _, r := range rows {
+		before := r.Placement
+		r.Yaw += by.Turn * each()
+		r.Scale = r.Scale.Mul(1 + by.Size*each())
+		if by.Tint > 0 {
+			var c [3]int
+			warm := each()
+			for k := range c {
+				c[k] = int(min(max(255*(1-by.Tint*(chance.Float64()*0.5+0.25)+0.25*by.Tint*warm*float64(1-k)), 0), 255))
+			}
+			r.Tint = fmt.Sprintf("#%02x%02x%02x", c[0], c[1], c[2])
+		}
+		e.say("vary %s", r.Name)
+		if err := e.keep(ctx, r, before); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// rename names many by a pattern: # is a number, ## one of two digits; without
+// one, numbers are added where needed.
+func (e *editor) rename(ctx context.Context, d *Deed) error {
+	if _, err := e.placements(ctx); err != nil {
+		return err
+	}
+	pattern := strings.TrimSpace(d.Name)
+	first, last := strings.Index(pattern, "#"), strings.LastIndex(pattern, "#")
+	if pattern == "" || first >= 0 && strings.Trim(pattern[first:last+1], "#") != "" {
+		return wrong("A pattern is a name with one run of # for the number, such as lamp ##.")
+	}
+	for i, id := range d.IDs {
+		row, err := e.placement(ctx, id)
+		if err != nil {
+			return err
+		}
+		before := row.Placement
+		if first >= 0 {
+			row.Name = fmt.Sprintf("%s%0*d%s", pattern[:first], last-first+1, i+1, pattern[last+1:])
+		} else {
+			row.Name = ""
+			row.Name = stage.NextName(pattern, e.taken)
+		}
+		e.say("rename %s to %s", before.Name, row.Name)
+		if err := e.keep(ctx, row, before); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// blockout is the layer that stand-ins go to when they were recast.
+const blockout = "blockout"
+
+// recast puts a piece in the place of stand-ins: turned by quarters so that its
+// box fits best, standing where the stand-in stood, at its true size or, with fill,
+// as large as the stand-in.
+func (e *editor) recast(ctx context.Context, d *Deed) error {
+	rows, err := e.free(ctx, d.IDs, 1, "a stand-in")
+	if err != nil {
+		return err
+	}
+	piece, err := store.GetPiece(ctx, e.tx, d.Piece)
+	if err != nil || piece.Gone || piece.ProductionID != e.set.ProductionID {
+		return notThere(store.ErrNotFound, "The piece")
+	}
+	facts, s, err := pieceFacts(&piece)
+	if err != nil {
+		return err
+	}
+	box := facts.Box().Apply(s.Transform(facts.Box()))
+	if err := e.needLayer(ctx, blockout); err != nil {
+		return err
+	}
+	if _, err := e.placements(ctx); err != nil {
+		return err
+	}
+	fits := 0.0
+	for _, r := range rows {
+		if r.Piece != "" {
+			return wrong("%s is a piece already; only stand-ins are recast.", r.Name)
+		}
+		room := r.Size.Times(r.Scale)
+		turn, scale, fit := stage.BestFit(room, box.Size(), d.Of == "fill")
+		p := stage.Placement{ID: store.NewID(), Piece: piece.ID, Name: stage.NextName(piece.Name, e.taken), Yaw: r.Yaw + turn, Pitch: r.Pitch, Roll: r.Roll, Scale: scale, Recast: r.ID, Group: r.Group, Order: r.Order}
+		// The middle of its base comes to where the stand-in's base is.
+		base := geom.V{X: (box.Min.X + box.Max.X) / 2, Y: box.Min.Y, Z: (box.Min.Z + box.Max.Z) / 2}
+		at := p.World()
+		p.At = r.At.Sub(at.Dir(base))
+		fits += fit
+		e.say("recast %s by %s, it fits %.0f %%", r.Name, piece.Name, 100*fit)
+		if err := e.add(ctx, p); err != nil {
+			return err
+		}
+		r, err := e.placement(ctx, r.ID) // the list may have grown
+		if err != nil {
+			return err
+		}
+		before := r.Placement
+		r.Hidden, r.Layer = true, blockout
+		if err := e.keep(ctx, r, before); err != nil {
+			return err
+		}
+	}
+	if n := len(rows); n > 1 {
+		e.label = fmt.Sprintf("recast %d stand-ins by %s, they fit %.0f %% on average", n, piece.Name, 100*fits/float64(n))
+	}
+	return nil
+}

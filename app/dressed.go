@@ -1,0 +1,193 @@
+package app
+
+import (
+	"bytes"
+	"context"
+	"encoding/binary"
+	"math"
+	"slices"
+
+	"github.com/jackc/pgx/v5"
+
+	"visator/core/exchange"
+	"visator/core/geom"
+	"visator/core/lay"
+	"visator/core/snag"
+	"visator/store"
+)
+
+// dressed fills in what is described, how everything stands and what it weighs.
+// What takes long is left to the background, which announces it.
+func (a *App) dressed(ctx context.Context, q store.Querier, st *State, set store.Set, rows []store.PlacementRow, pieces []store.Piece, looks []store.LookLevels, boxes map[string]geom.Box, shots []store.ShotRow) error {
+	elements, err := store.Elements(ctx, q, set.ID)
+	if err != nil {
+		return err
+	}
+	w := &world{a: a, set: set, production: st.Production, rows: rows, elements: elements, shots: shots, boxes: boxes, looks: lookByPiece(looks), layers: layersOf(elements),
+		pieces: map[string]*store.Piece{}, laid: map[string]*laidElement{}}
+	for i := range pieces {
+		w.pieces[pieces[i].ID] = &pieces[i]
+	}
+	later, err := w.layOut(ctx, true)
+	if err != nil {
+		return err
+	}
+	st.Elements = []ElementState{}
+	for i := range elements {
+		st.Elements = append(st.Elements, w.elementState(&elements[i].Element, slices.Contains(later, elements[i].ID)))
+	}
+	st.Budget = w.budget()
+	m := a.watches.of(set.ID).seen()
+	st.Measured = m
+	st.Meant = []snag.Snag{}
+	if m == nil || m.Revision != st.Revision || len(later) > 0 {
+		a.Watch(set.ID)
+	}
+	if m == nil {
+		return nil
+	}
+	there := map[string]bool{}
+	for i := range rows {
+		there[rows[i].ID] = true
+	}
+	meant := map[string]string{}
+	for i := range elements {
+		there[elements[i].ID] = true
+		if s, err := elements[i].Read(); err == nil && elements[i].Kind == "meant" {
+			meant[s.(*lay.Meant).Snag] = elements[i].ID
+		}
+	}
+	for _, s := range m.Snags {
+		if s.ID != "" && !there[s.ID] && !there[s.ID[:min(len(s.ID), 16)]] {
+			continue // gone since
+		}
+		if s.Meant = meant[s.Key]; s.Meant != "" {
+			st.Meant = append(st.Meant, s)
+		} else {
+			st.Snags = append(st.Snags, s)
+		}
+	}
+	return nil
+}
+
+func (w *world) elementState(e *lay.Element, later bool) ElementState {
+	s := ElementState{Element: *e, Laying: later, Pieces: []string{}}
+	l := w.laid[e.ID]
+	if spec, err := e.Read(); err != nil {
+		s.Error = err.Error()
+	} else if c, ok := spec.(*lay.Card); ok {
+		s.Distant = c.At.Sub(w.set.View.Eye).Len()
+		safe := w.safe(c)
+		s.Safe = &safe
+	}
+	if l == nil || later {
+		return s
+	}
+	if l.err != nil {
+		s.Error = l.err.Error()
+	}
+	s.Said, s.Key, s.Model, s.Count, s.Swings, s.Strips = l.Said, l.key, l.Model != nil, len(l.Instances), l.Swings, l.Strips
+	if l.body != nil {
+		s.Box = &l.body.Box
+	}
+	s.Pieces = l.pieces()
+	return s
+}
+
+// pieces are those of an element's instances, each once.
+func (l *laidElement) pieces() []string {
+	list := []string{}
+	for i := range l.Instances {
+		if !slices.Contains(list, l.Instances[i].Piece) {
+			list = append(list, l.Instances[i].Piece)
+		}
+	}
+	return list
+}
+
+// safe is from how far on a card is safe for the working view's move: by how far
+// the lens moves across the way to the card, at most, in the picture's pixels.
+func (w *world) safe(c *lay.Card) float64 {
+	m := w.set.Move
+	if m == nil {
+		return 0
+	}
+	to := c.At.Sub(w.set.View.Eye).Unit()
+	across := 0.0
+	for k := range moments {
+		v := m.At(w.set.View, m.Duration*float64(k)/(moments-1))
+		d := v.Eye.Sub(w.set.View.Eye)
+		across = max(across, d.Sub(to.Mul(d.Dot(to))).Len())
+	}
+	wide, _ := w.set.View.Gate()
+	return lay.Safe(across, c.Relief, w.set.View.Focal/wide*1920) // pixels of a frame of full HD
+}
+
+// laidOut is a set with everything in it laid out, as it is now.
+func (a *App) laidOut(ctx context.Context, set string) (w *world, err error) {
+	err = a.Store.View(ctx, func(tx pgx.Tx) error {
+		w, err = a.world(ctx, tx, set)
+		return err
+	})
+	if err == nil {
+		_, err = w.layOut(ctx, false)
+	}
+	return w, err
+}
+
+// laidNow is one element of a set as it is laid out now.
+func (a *App) laidNow(ctx context.Context, set, element string) (*laidElement, error) {
+	w, err := a.laidOut(ctx, set)
+	if err != nil {
+		return nil, err
+	}
+	if l := w.laid[element]; l != nil {
+		return l, nil
+	}
+	return nil, notThere(store.ErrNotFound, "The element")
+}
+
+// ElementModel is an element's own model as GLB, in the set's coordinates.
+func (a *App) ElementModel(ctx context.Context, set, element string) ([]byte, error) {
+	l, err := a.laidNow(ctx, set, element)
+	if err != nil {
+		return nil, err
+	}
+	if l.Model == nil {
+		return nil, notThere(store.ErrNotFound, "The element's model")
+	}
+	var buf bytes.Buffer
+	if err := exchange.WriteGLB(&buf, l.Model); err != nil {
+		return nil, err
+	}
+	return buf.Bytes(), nil
+}
+
+// ElementInstances are the pieces that an element lays, at most most of them,
+// evenly chosen. Each is, little-endian: the number of its piece in the element's
+// list (32 bits), its place, its turn as a quaternion x, y, z, w and its scale, as
+// 32-bit floats: 36 bytes.
+func (a *App) ElementInstances(ctx context.Context, set, element string, most int) ([]byte, error) {
+	l, err := a.laidNow(ctx, set, element)
+	if err != nil {
+		return nil, err
+	}
+	number := map[string]uint32{}
+	for i, p := range l.pieces() {
+		number[p] = uint32(i)
+	}
+	n := len(l.Instances)
+	step := 1.0
+	if most > 0 && n > most {
+		step = float64(n) / float64(most)
+	}
+	out := make([]byte, 0, 36*int(float64(n)/step+1))
+	for f := 0.0; int(f) < n; f += step {
+		in := &l.Instances[int(f)]
+		out = binary.LittleEndian.AppendUint32(out, number[in.Piece])
+		for _, v := range []float64{in.At.X, in.At.Y, in.At.Z, in.Turn.X, in.Turn.Y, in.Turn.Z, in.Turn.W, in.Scale} {
+			out = binary.LittleEndian.AppendUint32(out, math.Float32bits(float32(v)))
+		}
+	}
+	return out, nil
+}

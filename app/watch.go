@@ -1,0 +1,299 @@
+package app
+
+import (
+	"cmp"
+	"context"
+	"fmt"
+	"math"
+	"slices"
+	"sync"
+	"time"
+
+	"github.com/jackc/pgx/v5"
+
+	"visator/core/contact"
+	"visator/core/geom"
+	"visator/core/lay"
+	"visator/core/optics"
+	"visator/core/snag"
+	"visator/core/unit"
+)
+
+// watches measure the sets that are looked at, each in the background, so that
+// no hand waits for it.
+type watches struct {
+	mu   sync.Mutex
+	kept map[string]*watch
+}
+
+// watch is what is known about how one set stands.
+type watch struct {
+	mu      sync.Mutex
+	again   bool
+	running bool
+	used    time.Time
+	result  *measured
+
+	// Of the one who measures:
+	contacts snag.Contacts
+	placed   map[string]*snag.Solid
+}
+
+// measured is the outcome for one revision.
+type measured struct {
+	Revision int64       `json:"revision"`
+	Snags    []snag.Snag `json:"-"`
+	Solids   int         `json:"solids"` // things that were measured
+	Took     float64     `json:"took"`   // seconds
+
+	things []snag.Solid // as they stood then
+	world  *world
+}
+
+// maxWatches bounds the sets that are remembered.
+const maxWatches = 8
+
+func (ws *watches) of(set string) *watch {
+	ws.mu.Lock()
+	defer ws.mu.Unlock()
+	if ws.kept == nil {
+		ws.kept = map[string]*watch{}
+	}
+	w := ws.kept[set]
+	if w == nil {
+		w = &watch{placed: map[string]*snag.Solid{}}
+		ws.kept[set] = w
+	}
+	w.used = time.Now()
+	for len(ws.kept) > maxWatches {
+		oldest := ""
+		for id, o := range ws.kept {
+			if oldest == "" || o.used.Before(ws.kept[oldest].used) {
+				oldest = id
+			}
+		}
+		delete(ws.kept, oldest)
+	}
+	return w
+}
+
+// seen is the newest outcome; nil before the first.
+func (w *watch) seen() *measured {
+	w.mu.Lock()
+	defer w.mu.Unlock()
+	return w.result
+}
+
+// Watch has a set measured in the background, unless that is under way.
+func (a *App) Watch(set string) {
+	w := a.watches.of(set)
+	w.mu.Lock()
+	defer w.mu.Unlock()
+	w.again = true
+	if w.running {
+		return
+	}
+	w.running = true
+	go func() {
+		for {
+			w.mu.Lock()
+			if !w.again {
+				w.running = false
+				w.mu.Unlock()
+				return
+			}
+			w.again = false
+			w.mu.Unlock()
+			ctx, cancel := context.WithTimeout(context.Background(), 10*time.Minute)
+			if production, err := a.measureSet(ctx, set, w); err == nil {
+				a.tell(ctx, a.Store.Pool, production, "measured")
+			}
+			cancel()
+		}
+	}()
+}
+
+// Measure measures a set now, from what is known of it.
+func (a *App) Measure(ctx context.Context, set string) ([]snag.Snag, error) {
+	w := &watch{placed: map[string]*snag.Solid{}}
+	_, err := a.measureSet(ctx, set, w)
+	if err != nil {
+		return nil, err
+	}
+	return w.result.Snags, nil
+}
+
+// measureSet brings a watch to the set's newest revision.
+func (a *App) measureSet(ctx context.Context, set string, w *watch) (production string, err error) {
+	start := time.Now()
+	var now *world
+	err = a.Store.View(ctx, func(tx pgx.Tx) error {
+		now, err = a.world(ctx, tx, set)
+		return err
+	})
+	if err != nil {
+		return "", err
+	}
+	if _, err := now.layOut(ctx, false); err != nil {
+		return "", err
+	}
+	solids, err := now.solids(ctx, w.placed)
+	if err != nil {
+		return "", err
+	}
+	if err := w.contacts.Update(ctx, solids); err != nil {
+		return "", err
+	}
+	in := unit.RulerOf(now.production.Unit)
+	list := w.contacts.Find(in, solids)
+	list = append(list, now.pictured(in, solids)...)
+	slices.SortStableFunc(list, func(x, y snag.Snag) int { return cmp.Compare(x.Kind, y.Kind) })
+	w.mu.Lock()
+	defer w.mu.Unlock()
+	w.result = &measured{now.production.Revision, list, len(solids), time.Since(start).Seconds(), solids, now}
+	return now.production.ID, nil
+}
+
+// maxLaidSolids is how many things of one row are felt one by one.
+const maxLaidSolids = 2000
+
+// solids is everything that is seen, as it is felt. kept are those of before:
+// what did not move is taken from there.
+func (w *world) solids(ctx context.Context, kept map[string]*snag.Solid) ([]snag.Solid, error) {
+	list := make([]snag.Solid, 0, len(w.rows)+len(w.elements))
+	put := func(s snag.Solid, place func() (*contact.Placed, error)) error {
+		if old := kept[s.ID]; old != nil && old.Key == s.Key {
+			s.Body = old.Body
+		} else {
+			var err error
+			if s.Body, err = place(); err != nil {
+				return err
+			}
+		}
+		list = append(list, s)
+		return nil
+	}
+	groups := w.groups()
+	for i := range w.rows {
+		p := &w.rows[i].Placement
+		if w.hidden(p.Hidden, p.Layer) {
+			continue
+		}
+		key, _, err := w.bodyKey(p.Piece)
+		if err != nil {
+			return nil, err
+		}
+		s := snag.Solid{ID: p.ID, Name: p.Name, Piece: p.Piece, Group: groups(p.Group), Land: w.isLand(p), StandIn: p.StandIn != "" && p.StandIn != "person",
+			Key: fmt.Sprint(key, p.StandIn, p.Size, p.At, p.Yaw, p.Pitch, p.Roll, p.Scale)}
+		if err := put(s, func() (*contact.Placed, error) { return w.placed(ctx, p) }); err != nil {
+			return nil, err
+		}
+	}
+	for i := range w.elements {
+		e := &w.elements[i].Element
+		l := w.laid[e.ID]
+		if l == nil || w.hidden(e.Hidden, e.Layer) || e.Kind == "drift" {
+			continue
+		}
+		land := e.Kind == "ground" || e.Kind == "path" || e.Kind == "room"
+		if l.body != nil && e.Kind != "card" {
+			s := snag.Solid{ID: e.ID, Name: e.Name, Key: l.key, Fixed: true, Land: land && e.Kind != "room", Soft: e.Kind == "water"}
+			if err := put(s, func() (*contact.Placed, error) { return contact.Place(l.body, geom.Identity), nil }); err != nil {
+				return nil, err
+			}
+		}
+		for k := range l.Instances {
+			if k == maxLaidSolids {
+				break
+			}
+			in := &l.Instances[k]
+			s := snag.Solid{ID: fmt.Sprintf("%s %d", e.ID, k), Name: fmt.Sprintf("%s, %d", e.Name, k+1), Key: fmt.Sprintf("%s %d", l.key, k), Fixed: true, Piece: in.Piece, Group: e.ID}
+			err := put(s, func() (*contact.Placed, error) {
+				b, err := w.body(ctx, in.Piece)
+				return contact.Place(b, in.World()), err
+			})
+			if err != nil {
+				return nil, err
+			}
+		}
+	}
+	clear(kept)
+	for i := range list {
+		kept[list[i].ID] = &list[i]
+	}
+	return list, nil
+}
+
+// groups finds the outermost group of a thing.
+func (w *world) groups() func(id string) string {
+	up := map[string]string{}
+	for i := range w.elements {
+		if e := &w.elements[i].Element; e.Kind == "group" {
+			if s, err := e.Read(); err == nil {
+				up[e.ID] = s.(*lay.Group).Parent
+			}
+		}
+	}
+	return func(id string) string {
+		for range 100 { // deeper than that nobody nests, and no circle goes on for ever
+			parent := up[id]
+			if parent == "" {
+				break
+			}
+			id = parent
+		}
+		return id
+	}
+}
+
+// namedViews are the views with the names of their shots.
+func (w *world) namedViews() (views []optics.View, names []string) {
+	views = w.views()
+	for i := range w.shots {
+		n := 1
+		if w.shots[i].Move != nil {
+			n = moments
+		}
+		for range n {
+			names = append(names, w.shots[i].Name)
+		}
+	}
+	if len(names) == 0 {
+		names = []string{"the view"}
+	}
+	return views, names
+}
+
+// pictured are the snags that the shots' pictures, the doors and the budget tell.
+func (w *world) pictured(in unit.Ruler, solids []snag.Solid) (list []snag.Snag) {
+	views, names := w.namedViews()
+	stands := w.standing()
+	list = append(list, snag.Twins(views, stands)...)
+	if len(w.shots) > 0 {
+		list = append(list, snag.Unseen(views, stands)...)
+	}
+	list = append(list, snag.Far(in, stands)...)
+	for i := range w.elements {
+		e := &w.elements[i].Element
+		if l := w.laid[e.ID]; l != nil && len(l.Swings) > 0 {
+			list = append(list, snag.Doors(e.ID, e.Name, l.Swings, solids)...)
+		}
+	}
+	if w.set.Light.Sky == "two" && len(w.shots) > 0 { // a panorama has a ground of its own
+		list = append(list, snag.Holes(views, names, solids)...)
+	}
+	return append(list, w.overBudget()...)
+}
+
+// standing are the visible placements as pictures judge them.
+func (w *world) standing() (list []snag.Stand) {
+	for i := range w.rows {
+		p := &w.rows[i].Placement
+		if w.hidden(p.Hidden, p.Layer) {
+			continue
+		}
+		list = append(list, snag.Stand{ID: p.ID, Name: p.Name, Piece: p.Piece, Box: boxOf(p, w.boxes), World: p.World(), Yaw: p.Yaw, Pitch: p.Pitch, Roll: p.Roll,
+			Scale: math.Cbrt(p.Scale.X * p.Scale.Y * p.Scale.Z), Tint: p.Tint, Land: w.isLand(p)})
+	}
+	return list
+}

@@ -1,0 +1,449 @@
+package snag
+
+import (
+	"context"
+	"fmt"
+	"math"
+	"runtime"
+	"slices"
+	"strings"
+	"sync"
+	"sync/atomic"
+
+	"visator/core/contact"
+	"visator/core/geom"
+	"visator/core/unit"
+)
+
+// Solid is a thing with the body by which it is measured.
+type Solid struct {
+	ID, Name string
+	Key      string // another when it was moved or its body changed
+	Piece    string
+	Group    string // things of one group belong together
+	Body     *contact.Placed
+	Land     bool // ground, road, floor: things stand in it
+	Fixed    bool // laid out, not placed: it is where it should be
+	Soft     bool // water: it carries, and things dip into it
+	StandIn  bool
+}
+
+// Tolerances of touching, in metres. The eye sees a gap of 5 mm in a near
+// picture by its shadow; meshes of round things are off by about as much.
+const (
+	touchGap   = 0.005
+	flushSkin  = 0.0002
+	flushLeast = 0.0004 // m² in one plane that are seen to flicker: a stamp
+	sunkLeast  = 0.05   // metres that anything may stand in soil
+	sunkShare  = 0.08   // of its height, for what has roots or feet in it
+	sunkMost   = 0.6
+	slender    = 0.06 // thickness of what is driven into others: nails, poles, stalks
+)
+
+// pair is what was measured between two things.
+type pair struct {
+	touch  bool
+	depth  float64 // 0: they only touch
+	out    geom.V
+	volume float64
+	flush  float64
+	at     geom.V
+}
+
+// Contacts measures what touches what in a set, and remembers it: after an
+// edit only what it changed is measured again. It is not safe for use by many
+// at once.
+type Contacts struct {
+	solids map[string]*Solid
+	pairs  map[string]map[string]*pair // both ways
+	falls  map[string]fall
+}
+
+type fall struct {
+	gap float64
+	on  string
+}
+
+// pairing says whether what is between two things is measured at all.
+func pairing(a, b *Solid) bool {
+	return !(a.Fixed && b.Fixed) && !(a.Land && b.Land) && (a.Group == "" || a.Group != b.Group)
+}
+
+// Update brings what was measured to solids. tell is asked now and then, with
+// how much is done, whether to go on.
+func (c *Contacts) Update(ctx context.Context, solids []Solid) error {
+	if c.solids == nil {
+		c.solids, c.pairs = map[string]*Solid{}, map[string]map[string]*pair{}
+	}
+	here := make(map[string]*Solid, len(solids))
+	var changed []*Solid
+	for i := range solids {
+		s := &solids[i]
+		here[s.ID] = s
+		if old := c.solids[s.ID]; old == nil || old.Key != s.Key || old.Group != s.Group {
+			changed = append(changed, s)
+		}
+	}
+	for id, old := range c.solids {
+		if now := here[id]; now == nil || now.Key != old.Key || now.Group != old.Group {
+			c.drop(id)
+		}
+	}
+	c.solids = here
+	c.falls = map[string]fall{}
+	if err := c.measure(ctx, solids, changed); err != nil {
+		c.solids = nil // half measured: begin again
+		return err
+	}
+	return nil
+}
+
+func (c *Contacts) drop(id string) {
+	for other := range c.pairs[id] {
+		delete(c.pairs[other], id)
+	}
+	delete(c.pairs, id)
+}
+
+// measure finds which things come near the changed ones, by sorting along X.
+func (c *Contacts) measure(ctx context.Context, all []Solid, changed []*Solid) error {
+	if len(changed) == 0 {
+		return nil
+	}
+	isNew := make(map[string]bool, len(changed))
+	for _, s := range changed {
+		isNew[s.ID] = true
+	}
+	order := make([]*Solid, 0, len(all))
+	for i := range all {
+		if all[i].Body != nil {
+			order = append(order, &all[i])
+		}
+	}
+	slices.SortFunc(order, func(a, b *Solid) int {
+		switch {
+		case a.Body.Box.Min.X < b.Body.Box.Min.X:
+			return -1
+		case a.Body.Box.Min.X > b.Body.Box.Min.X:
+			return 1
+		}
+		return strings.Compare(a.ID, b.ID)
+	})
+	var open []*Solid
+	var work [][2]*Solid
+	for _, s := range order {
+		kept := open[:0]
+		for _, o := range open {
+			if o.Body.Box.Max.X+touchGap < s.Body.Box.Min.X {
+				continue
+			}
+			kept = append(kept, o)
+			if (isNew[s.ID] || isNew[o.ID]) && pairing(s, o) && nearby(&s.Body.Box, &o.Body.Box) {
+				work = append(work, [2]*Solid{o, s})
+			}
+		}
+		open = append(kept, s)
+	}
+	found := make([]*pair, len(work))
+	err := inParallel(ctx, len(work), func(i int) { found[i] = measurePair(work[i][0], work[i][1]) })
+	if err != nil {
+		return err
+	}
+	for i, p := range found {
+		if p == nil {
+			continue
+		}
+		a, b := work[i][0].ID, work[i][1].ID
+		for _, k := range [][2]string{{a, b}, {b, a}} {
+			if c.pairs[k[0]] == nil {
+				c.pairs[k[0]] = map[string]*pair{}
+			}
+			c.pairs[k[0]][k[1]] = p
+		}
+	}
+	return nil
+}
+
+func nearby(a, b *geom.Box) bool {
+	return a.Max.X+touchGap >= b.Min.X && a.Min.X-touchGap <= b.Max.X && a.Max.Y+touchGap >= b.Min.Y && a.Min.Y-touchGap <= b.Max.Y && a.Max.Z+touchGap >= b.Min.Z && a.Min.Z-touchGap <= b.Max.Z
+}
+
+// measurePair measures two things; nil when they do not touch. What moves out
+// is never the land.
+func measurePair(a, b *Solid) *pair {
+	if a.Land || a.Fixed || a.Soft {
+		a, b = b, a
+	}
+	p := &pair{at: contact.Where(a.Body, b.Body)}
+	if !a.Soft && !b.Soft {
+		var at geom.V
+		if p.flush, at = contact.Flush(a.Body, b.Body, flushSkin); p.flush > 0 {
+			p.at = at
+		}
+	}
+	switch {
+	case contact.Overlap(a.Body, b.Body):
+		p.touch = true
+		if a.Soft || b.Soft {
+			return p
+		}
+		if b.Land { // out of the land is up
+			p.depth, _ = contact.Clear(a.Body, []*contact.Placed{b.Body}, geom.V{Y: 1}, contact.Reach)
+			p.out = geom.V{Y: p.depth}
+			return p
+		}
+		p.depth, p.out = contact.Depth(a.Body, b.Body)
+		if p.depth > touchGap {
+			p.volume = contact.Shared(a.Body, b.Body, 24)
+		}
+	case contact.Near(a.Body, b.Body, touchGap):
+		p.touch = true
+	case p.flush == 0:
+		return nil
+	}
+	return p
+}
+
+// intended reports whether a may reach into b as deep as it does: what it
+// touches, stands in, or is driven into.
+func (p *pair) intended(a, b *Solid) bool {
+	if p.depth <= touchGap || a.StandIn && b.StandIn {
+		return true
+	}
+	for _, k := range [][2]*Solid{{a, b}, {b, a}} {
+		size := k[0].Body.Box.Size()
+		if k[1].Land && p.depth <= min(max(sunkLeast, sunkShare*size.Y), sunkMost) {
+			return true
+		}
+		sides := []float64{size.X, size.Y, size.Z}
+		slices.Sort(sides)
+		if sides[1] < slender && p.depth < sides[2]/2 {
+			return true
+		}
+	}
+	return false
+}
+
+// Find lists the faults among what was measured. hasGround says that there is
+// nothing else to stand on than the plane at height 0.
+func (c *Contacts) Find(in unit.Ruler, solids []Solid) (list []Snag) {
+	var lands []*Solid
+	for i := range solids {
+		if solids[i].Land && solids[i].Body != nil {
+			lands = append(lands, &solids[i])
+		}
+	}
+	for i := range solids {
+		s := &solids[i]
+		if s.Body == nil || s.Fixed || s.Land || s.Soft {
+			continue
+		}
+		if g, ok := below(in, s, lands); ok {
+			list = append(list, g)
+		}
+	}
+	list = append(list, c.floating(in, solids, lands)...)
+	for i := range solids {
+		a := &solids[i]
+		ids := make([]string, 0, len(c.pairs[a.ID]))
+		for id := range c.pairs[a.ID] {
+			if a.ID < id {
+				ids = append(ids, id)
+			}
+		}
+		slices.Sort(ids)
+		for _, id := range ids {
+			if b := c.solids[id]; b != nil {
+				list = append(list, c.pairs[a.ID][id].snags(in, a, b)...)
+			}
+		}
+	}
+	return list
+}
+
+// snags of two things that reach into one another or flicker.
+func (p *pair) snags(in unit.Ruler, a, b *Solid) (list []Snag) {
+	if a.Land || a.Fixed {
+		a, b = b, a
+	}
+	if !p.intended(a, b) {
+		s := Snag{Step: "dress", ID: a.ID, IDs: []string{a.ID, b.ID}, At: &p.at, Number: p.depth, Fix: "clear", Label: "move out", Key: key("in", a.ID, b.ID)}
+		volume := ""
+		if p.volume > 0 {
+			volume = ", " + liters(p.volume)
+		}
+		if b.Land {
+			s.Kind, s.What, s.Fix, s.Label = "sunk", fmt.Sprintf("%s is sunk %s into %s", a.Name, in.Distance(p.depth), b.Name), "ground", "put down"
+		} else {
+			s.Kind, s.What = "overlap", fmt.Sprintf("%s and %s reach %s into one another%s", a.Name, b.Name, in.Distance(p.depth), volume)
+		}
+		list = append(list, s)
+	}
+	if p.flush > flushLeast && !(a.StandIn && b.StandIn) {
+		list = append(list, Snag{Step: "dress", Kind: "flush", ID: a.ID, IDs: []string{a.ID, b.ID}, At: &p.at, Number: p.flush, Key: key("flush", a.ID, b.ID), Fix: "part", Label: "set 2 mm apart",
+			What: fmt.Sprintf("%s and %s lie in one plane over %s: it will flicker", a.Name, b.Name, area(p.flush))})
+	}
+	return list
+}
+
+func key(kind string, ids ...string) string {
+	ids = slices.Clone(ids)
+	slices.Sort(ids)
+	return kind + ":" + strings.Join(ids, ":")
+}
+
+func liters(m3 float64) string {
+	if m3 >= 0.1 {
+		return fmt.Sprintf("%.2f m³", m3)
+	}
+	return fmt.Sprintf("%.2f l", m3*1000)
+}
+
+func area(m2 float64) string {
+	if m2 >= 0.1 {
+		return fmt.Sprintf("%.2f m²", m2)
+	}
+	return fmt.Sprintf("%.1f cm²", m2*1e4)
+}
+
+// surface is the height of the highest land at a place.
+func surface(lands []*Solid, x, z float64) (y float64, ok bool) {
+	y = math.Inf(-1)
+	for _, l := range lands {
+		top := l.Body.Box.Max.Y + 1
+		if t, _, hit := l.Body.Ray(geom.V{X: x, Y: top, Z: z}, geom.V{Y: -1}, math.Inf(1)); hit {
+			y, ok = max(y, top-t), true
+		}
+	}
+	return y, ok
+}
+
+// below finds what lies wholly under the ground.
+func below(in unit.Ruler, s *Solid, lands []*Solid) (g Snag, ok bool) {
+	mid := s.Body.Box.Center()
+	y, on := surface(lands, mid.X, mid.Z)
+	if !on {
+		y = 0
+	}
+	deep := y - s.Body.Box.Max.Y
+	if deep < touchGap {
+		return g, false
+	}
+	mid.Y = s.Body.Box.Max.Y
+	return Snag{Step: "dress", Kind: "below", ID: s.ID, IDs: []string{s.ID}, At: &mid, Number: deep, Key: key("below", s.ID), Fix: "ground", Label: "put down",
+		What: fmt.Sprintf("%s lies %s below the ground", s.Name, in.Distance(deep))}, true
+}
+
+// floating finds things that nothing carries, holds or ties to what stands.
+func (c *Contacts) floating(in unit.Ruler, solids []Solid, lands []*Solid) (list []Snag) {
+	index := make(map[string]int, len(solids))
+	up := make([]int, len(solids))
+	for i := range solids {
+		index[solids[i].ID], up[i] = i, i
+	}
+	root := func(i int) int {
+		for up[i] != i {
+			up[i] = up[up[i]]
+			i = up[i]
+		}
+		return i
+	}
+	for i := range solids {
+		for id, p := range c.pairs[solids[i].ID] {
+			if j, ok := index[id]; ok && p.touch {
+				up[root(j)] = root(i)
+			}
+		}
+		if g := solids[i].Group; g != "" { // what belongs together holds together
+			if j, ok := index["group "+g]; ok {
+				up[root(j)] = root(i)
+			} else {
+				index["group "+g] = i
+			}
+		}
+	}
+	held := make(map[int]bool)
+	for i := range solids {
+		s := &solids[i]
+		if s.Body == nil || s.Land || s.Fixed || s.Soft || s.Body.Box.Min.Y <= touchGap && c.onPlane(s, lands) {
+			held[root(i)] = true
+		}
+	}
+	lowest := map[int]int{} // of each that hangs together
+	for i := range solids {
+		r := root(i)
+		if held[r] || solids[i].Body == nil {
+			continue
+		}
+		if j, ok := lowest[r]; !ok || solids[i].Body.Box.Min.Y < solids[j].Body.Box.Min.Y {
+			lowest[r] = i
+		}
+	}
+	for i := range solids {
+		r := root(i)
+		if j, ok := lowest[r]; !ok || j != i {
+			continue
+		}
+		s := &solids[i]
+		var ids []string
+		for k := range solids {
+			if root(k) == r {
+				ids = append(ids, solids[k].ID)
+			}
+		}
+		gap, on := c.gap(s, solids, func(k int) bool { return root(k) != r })
+		mid := s.Body.Box.Center()
+		mid.Y = s.Body.Box.Min.Y
+		what := fmt.Sprintf("%s floats %s above %s", s.Name, in.Distance(gap), on)
+		if len(ids) > 1 {
+			what = fmt.Sprintf("%s and what it touches float %s above %s", s.Name, in.Distance(gap), on)
+		}
+		list = append(list, Snag{Step: "dress", Kind: "floating", ID: s.ID, IDs: ids, At: &mid, Number: gap, Key: key("float", s.ID), Fix: "ground", Label: "put down", What: what})
+	}
+	return list
+}
+
+// onPlane says whether the plane at height 0 carries a thing: it does where there
+// is no land.
+func (c *Contacts) onPlane(s *Solid, lands []*Solid) bool {
+	mid := s.Body.Box.Center()
+	_, on := surface(lands, mid.X, mid.Z)
+	return !on
+}
+
+// gap is how far a thing would fall, and onto what.
+func (c *Contacts) gap(s *Solid, solids []Solid, counts func(i int) bool) (gap float64, on string) {
+	gap, on = math.Inf(1), "the ground"
+	for i := range solids {
+		o := &solids[i]
+		if o.Body == nil || o.ID == s.ID || !counts(i) {
+			continue
+		}
+		if t, _, ok := contact.First(s.Body, o.Body, geom.V{Y: -1}, min(gap, contact.Reach)); ok && t < gap {
+			gap, on = t, o.Name
+		}
+	}
+	if math.IsInf(gap, 1) {
+		gap = max(s.Body.Box.Min.Y, 0)
+	}
+	return gap, on
+}
+
+// inParallel does n things on all processors; it stops when ctx ends.
+func inParallel(ctx context.Context, n int, do func(i int)) error {
+	var next atomic.Int64
+	var wg sync.WaitGroup
+	for range min(runtime.GOMAXPROCS(0), n) {
+		wg.Go(func() {
+			for ctx.Err() == nil {
+				i := int(next.Add(1)) - 1
+				if i >= n {
+					return
+				}
+				do(i)
+			}
+		})
+	}
+	wg.Wait()
+	return ctx.Err()
+}
