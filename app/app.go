@@ -8,6 +8,7 @@ import (
 	"errors"
 	"fmt"
 	"strings"
+	"sync"
 
 	"github.com/jackc/pgx/v5"
 	"github.com/riverqueue/river"
@@ -33,6 +34,7 @@ type App struct {
 	bodies   bodies
 	laids    laids
 	watches  watches
+	wilds    sync.Map // which names are those of plants and stones
 }
 
 // Queue takes jobs, together with the rows that they are about.

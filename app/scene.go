@@ -47,31 +47,15 @@ func (a *App) loadScene(ctx context.Context, set *store.Set) (*loaded, error) {
 	if _, err := w.layOut(ctx, false); err != nil {
 		return nil, err
 	}
-	l := &loaded{a: a, models: map[string]*model.Model{}, top: map[string]geom.M{}}
+	l := newLoaded(a)
 	for i := range w.rows {
 		p := &w.rows[i].Placement
 		if w.hidden(p.Hidden, p.Layer) {
 			continue
 		}
-		if p.Piece == "" {
-			key := "stand-in " + p.Shape()
-			if l.models[key] == nil {
-				l.models[key], l.top[key] = stage.ShapeModel(p.Shape()), geom.Identity
-			}
-			l.stands = append(l.stands, loadedThing{key, p.Name, p.World().Mul(geom.Compose(geom.V{}, geom.Q{}, p.StandInScale()))})
-			continue
-		}
-		if err := l.load(ctx, w, p.Piece, p.Name); err != nil {
+		if err := l.stand(ctx, w, p); err != nil {
 			return nil, err
 		}
-		key := p.Piece
-		if p.Tint != "" {
-			key += p.Tint
-			if l.models[key] == nil {
-				l.models[key], l.top[key] = tinted(l.models[p.Piece], p.Tint), l.top[p.Piece]
-			}
-		}
-		l.stands = append(l.stands, loadedThing{key, p.Name, p.World()})
 	}
 	for i := range w.elements {
 		e := &w.elements[i].Element
@@ -92,6 +76,34 @@ func (a *App) loadScene(ctx context.Context, set *store.Set) (*loaded, error) {
 		}
 	}
 	return l, nil
+}
+
+func newLoaded(a *App) *loaded {
+	return &loaded{a: a, models: map[string]*model.Model{}, top: map[string]geom.M{}}
+}
+
+// stand adds a placement.
+func (l *loaded) stand(ctx context.Context, w *world, p *stage.Placement) error {
+	if p.Piece == "" {
+		key := "stand-in " + p.Shape()
+		if l.models[key] == nil {
+			l.models[key], l.top[key] = stage.ShapeModel(p.Shape()), geom.Identity
+		}
+		l.stands = append(l.stands, loadedThing{key, p.Name, p.World().Mul(geom.Compose(geom.V{}, geom.Q{}, p.StandInScale()))})
+		return nil
+	}
+	if err := l.load(ctx, w, p.Piece, p.Name); err != nil {
+		return err
+	}
+	key := p.Piece
+	if p.Tint != "" {
+		key += p.Tint
+		if l.models[key] == nil {
+			l.models[key], l.top[key] = tinted(l.models[p.Piece], p.Tint), l.top[p.Piece]
+		}
+	}
+	l.stands = append(l.stands, loadedThing{key, p.Name, p.World()})
+	return nil
 }
 
 // load reads the model of a piece, once; of is what needs it.

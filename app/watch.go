@@ -15,8 +15,10 @@ import (
 	"visator/core/geom"
 	"visator/core/lay"
 	"visator/core/optics"
+	"visator/core/sizing/kinds"
 	"visator/core/snag"
 	"visator/core/unit"
+	"visator/store"
 )
 
 // watches measure the sets that are looked at, each in the background, so that
@@ -183,7 +185,7 @@ func (w *world) solids(ctx context.Context, kept map[string]*snag.Solid) ([]snag
 		if err != nil {
 			return nil, err
 		}
-		s := snag.Solid{ID: p.ID, Name: p.Name, Piece: p.Piece, Group: groups(p.Group), Land: w.isLand(p), StandIn: p.StandIn != "" && p.StandIn != "person",
+		s := snag.Solid{ID: p.ID, Name: p.Name, Piece: p.Piece, Group: groups(p.Group), Land: w.isLand(p), Wild: w.a.wild(w.pieces[p.Piece]), StandIn: p.StandIn != "" && p.StandIn != "person",
 			Key: fmt.Sprint(key, p.StandIn, p.Size, p.At, p.Yaw, p.Pitch, p.Roll, p.Scale)}
 		if err := put(s, func() (*contact.Placed, error) { return w.placed(ctx, p) }); err != nil {
 			return nil, err
@@ -222,6 +224,23 @@ func (w *world) solids(ctx context.Context, kept map[string]*snag.Solid) ([]snag
 		kept[list[i].ID] = &list[i]
 	}
 	return list, nil
+}
+
+// wildKinds are what grows or lies in soil.
+var wildKinds = []string{"tree", "conifer", "sapling", "bush", "hedge", "grass", "flower", "fern", "cactus", "ivy", "mushroom", "log", "stump", "branch", "root", "leaf", "rock", "pebble", "cliff", "haystack"}
+
+// wild says whether a piece is a plant or a stone, by its name.
+func (a *App) wild(p *store.Piece) bool {
+	if p == nil {
+		return false
+	}
+	known, ok := a.wilds.Load(p.Name)
+	if !ok {
+		list, _ := kinds.Recognise(p.Name)
+		known = len(list) > 0 && slices.Contains(wildKinds, list[0].Kind.Name)
+		a.wilds.Store(p.Name, known)
+	}
+	return known.(bool)
 }
 
 // groups finds the outermost group of a thing.

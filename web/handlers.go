@@ -256,6 +256,18 @@ func (s *Server) standIn(c *echo.Context) error {
 	return c.Blob(http.StatusOK, "model/gltf-binary", buf.Bytes())
 }
 
+func (s *Server) keepPiece(c *echo.Context) error {
+	var req struct{ Group string }
+	if err := decode(c, &req); err != nil {
+		return err
+	}
+	ar, err := s.app.KeepPiece(c.Request().Context(), c.Param("set"), req.Group)
+	if err != nil {
+		return err
+	}
+	return c.JSON(http.StatusOK, ar)
+}
+
 // elementModel is an element's own model. Its address names what it was laid out
 // to, so that it can be kept.
 func (s *Server) elementModel(c *echo.Context) error {

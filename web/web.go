@@ -81,6 +81,7 @@ func (s *Server) Handler() http.Handler {
 	e.GET("/api/sets/:set/export", s.export)
 	e.GET("/api/sets/:set/view", s.viewAt)
 	e.POST("/api/sets/:set/edit", s.edit, small)
+	e.POST("/api/sets/:set/keep", s.keepPiece, small)
 	e.GET("/api/sets/:set/elements/:element/model", s.elementModel)
 	e.GET("/api/sets/:set/elements/:element/instances", s.elementInstances)
 	e.POST("/api/sets/:set/takes", s.shoot, small)

@@ -409,7 +409,7 @@ func Flush(a, b *Placed, skin float64) (area float64, at geom.V) {
 	most := 0.0
 	pairs(a, b, &geom.Identity, skin, func(ta, tb *[3]geom.V, _ [3]uint32) bool {
 		na, nb := normal(ta), normal(tb)
-		if na.Dot(nb) < 1-1e-5 {
+		if na.Dot(nb) < 1-1e-5 || na.Y < -0.99 {
 			return true
 		}
 		for _, p := range ta {

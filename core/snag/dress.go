@@ -26,6 +26,7 @@ type Solid struct {
 	Fixed    bool // laid out, not placed: it is where it should be
 	Soft     bool // water: it carries, and things dip into it
 	StandIn  bool
+	Wild     bool // it grows or lies in soil: plants and stones
 }
 
 // Tolerances of touching, in metres. The eye sees a gap of 5 mm in a near
@@ -35,8 +36,9 @@ const (
 	flushSkin  = 0.0002
 	flushLeast = 0.0004 // m² in one plane that are seen to flicker: a stamp
 	sunkLeast  = 0.05   // metres that anything may stand in soil
-	sunkShare  = 0.08   // of its height, for what has roots or feet in it
-	sunkMost   = 0.6
+	sunkShare  = 0.08   // of its height, for what has feet in it
+	rootShare  = 0.35   // of its height, for what grows or lies in it
+	sunkMost   = 0.9
 	slender    = 0.06 // thickness of what is driven into others: nails, poles, stalks
 )
 
@@ -207,12 +209,16 @@ func measurePair(a, b *Solid) *pair {
 // intended reports whether a may reach into b as deep as it does: what it
 // touches, stands in, or is driven into.
 func (p *pair) intended(a, b *Solid) bool {
-	if p.depth <= touchGap || a.StandIn && b.StandIn {
+	if p.depth <= touchGap || a.StandIn && b.StandIn || a.Wild && b.Wild { // crowns meet, tufts mingle
 		return true
 	}
 	for _, k := range [][2]*Solid{{a, b}, {b, a}} {
 		size := k[0].Body.Box.Size()
-		if k[1].Land && p.depth <= min(max(sunkLeast, sunkShare*size.Y), sunkMost) {
+		share := sunkShare
+		if k[0].Wild {
+			share = rootShare
+		}
+		if k[1].Land && p.depth <= min(max(sunkLeast, share*size.Y), sunkMost) {
 			return true
 		}
 		sides := []float64{size.X, size.Y, size.Z}
@@ -224,8 +230,8 @@ func (p *pair) intended(a, b *Solid) bool {
 	return false
 }
 
-// Find lists the faults among what was measured. hasGround says that there is
-// nothing else to stand on than the plane at height 0.
+// Find lists the faults among what was measured. Where there is no land, things
+// stand on the plane at height 0.
 func (c *Contacts) Find(in unit.Ruler, solids []Solid) (list []Snag) {
 	var lands []*Solid
 	for i := range solids {
@@ -233,6 +239,7 @@ func (c *Contacts) Find(in unit.Ruler, solids []Solid) (list []Snag) {
 			lands = append(lands, &solids[i])
 		}
 	}
+	buried := map[string]bool{}
 	for i := range solids {
 		s := &solids[i]
 		if s.Body == nil || s.Fixed || s.Land || s.Soft {
@@ -240,6 +247,7 @@ func (c *Contacts) Find(in unit.Ruler, solids []Solid) (list []Snag) {
 		}
 		if g, ok := below(in, s, lands); ok {
 			list = append(list, g)
+			buried[s.ID] = true
 		}
 	}
 	list = append(list, c.floating(in, solids, lands)...)
@@ -253,7 +261,7 @@ func (c *Contacts) Find(in unit.Ruler, solids []Solid) (list []Snag) {
 		}
 		slices.Sort(ids)
 		for _, id := range ids {
-			if b := c.solids[id]; b != nil {
+			if b := c.solids[id]; b != nil && !(buried[a.ID] && b.Land || buried[id] && a.Land) {
 				list = append(list, c.pairs[a.ID][id].snags(in, a, b)...)
 			}
 		}

@@ -142,7 +142,7 @@ func Far(in unit.Ruler, list []Stand) (out []Snag) {
 	}
 	sorted := slices.Clone(away)
 	slices.Sort(sorted)
-	limit := farOff * max(sorted[len(sorted)*9/10], 5)
+	limit := farOff * max(sorted[min(len(sorted)*9/10, len(sorted)-2)], 5)
 	for i := range list {
 		if list[i].Land || away[i] <= limit {
 			continue

@@ -12,11 +12,11 @@ function fill(list, rows) {
 }
 
 export function drawManifest(list, v) {
-  fill(list, v.listed.map((p) => {
-    const row = node("li", "pick flex items-center" + (v.sel.includes(p.id) ? " on" : ""), "");
-    const name = node("button", "flex-1 text-left truncate px-1" + (p.hidden ? " hint line-through" : ""), p.name, { onclick: (e) => v.select(p.id, e.shiftKey) });
+  fill(list, v.listed.map(([p, figure]) => {
+    const seen = v.visible(p), row = node("li", "pick flex items-center gap-1" + (v.sel.includes(p.id) ? " on" : ""), "");
+    const name = node("button", "flex-1 text-left truncate px-1" + (seen ? "" : " hint line-through"), p.name, { onclick: (e) => v.select(p.id, e.shiftKey) });
     name.dataset.name = p.name;
-    row.append(name, node("span", "hint text-[12px]", p.locked ? "locked" : ""));
+    row.append(name, node("span", "hint num", String(figure)), node("span", "hint text-[12px]", v.locked(p) ? "locked" : ""));
     return row;
   }));
 }
@@ -43,11 +43,16 @@ export function drawPieces(list, v) {
 
 export function drawLibrary(list, v) {
   const row = (name, size, place, drag) => {
-    const li = node("li", "", ""), b = node("button", "pick w-full text-left px-1 flex justify-between gap-2", "", { onclick: place });
+    const li = node("li", "flex items-center", ""), b = node("button", "pick w-full text-left px-1 flex justify-between gap-2", "", { onclick: place });
     b.dataset.name = name;
     b.append(node("span", "truncate", name), node("span", "num hint", size));
     if (drag) Object.assign(b, { draggable: true, ondragstart: (e) => e.dataTransfer.setData("piece", drag) });
     li.append(b);
+    if (drag) { // what is ticked is what rows, lines and drifts lay
+      const tick = node("input", "", "", { type: "checkbox", checked: v.mix.includes(drag), onchange: () => { v.mix = tick.checked ? [...v.mix, drag] : v.mix.filter((id) => id !== drag); } });
+      tick.setAttribute("aria-label", `${name} in the mix`);
+      li.append(tick);
+    }
     return li;
   };
   fill(list, [row("person, 1.75 m", "", () => v.place("", "person")), row("plain box", "", () => v.place("", "box")),

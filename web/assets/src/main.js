@@ -12,6 +12,8 @@ import { keys, list } from "./keys.js";
 import { drawManifest, drawPieces, drawLibrary } from "./lists.js";
 import { figure, complain, content } from "./figure.js";
 import { intake } from "./intake.js";
+import { dress } from "./dress.js";
+import { Laid } from "./elements.js";
 
 const page = document.documentElement.dataset;
 const token = document.querySelector("meta[name=csrf]")?.content || "";
@@ -68,10 +70,17 @@ async function upload(name, list, piece = "") {
   await v.reload();
 }
 
+// mixed joins parts of the store; what is computed stays computed.
+function mixed(...parts) {
+  const all = {};
+  for (const p of parts) Object.defineProperties(all, Object.getOwnPropertyDescriptors(p));
+  return all;
+}
+
 document.addEventListener("alpine:init", () => {
   figure(Alpine);
   intake(Alpine, { call, post, upload });
-  Alpine.store("v", {
+  Alpine.store("v", mixed(dress(null, { call, post }), {
     st: null, step: page.step || "dress", sel: [], piece: "", hover: "", message: "", bad: false, search: "", keysShown: false, keyList: list,
     uploads: [], looks: 0, seen: 0, shotName: "", tone: localStorage.tone || "dark", snapOn: localStorage.snap !== "off", time: 0, waiting: 0,
     take: { width: 1280, samples: 64, seconds: 0, denoise: true }, compare: "",
@@ -89,6 +98,7 @@ document.addEventListener("alpine:init", () => {
     async start() {
       document.documentElement.dataset.tone = this.tone;
       this.shapes = new Outlines((ids) => call(`/api/sets/${page.set}/outlines?of=${ids}`).catch((e) => this.say(e.message, true)), () => this.draw());
+      this.laid = new Laid((e, most) => fetch(`/api/sets/${page.set}/elements/${e.id}/instances?k=${e.key}&most=${most}`).then((r) => (r.ok ? r.arrayBuffer() : null)).catch(() => null), () => this.draw());
       this.plan = new Plan(document.getElementById("plan"), this);
       this.strip = new Strip(document.getElementById("strip"), this);
       const ready = await first;
@@ -126,7 +136,9 @@ document.addEventListener("alpine:init", () => {
       if (turn < this.seen || (this.st && st.revision < this.st.revision)) return;
       this.seen = turn;
       this.st = st;
-      this.sel = Alpine.raw(this.sel).filter((id) => st.placements.some((p) => p.id === id));
+      const there = new Set([...st.placements, ...st.elements].map((p) => p.id));
+      this.sel = Alpine.raw(this.sel).filter((id) => there.has(id));
+      this.mix = Alpine.raw(this.mix).filter((id) => st.pieces.some((p) => p.id === id));
       this.stale = true; // what is proposed is asked for again where it is seen
       if (!st.pieces.some((p) => p.id === this.piece)) this.piece = (st.snags.find((s) => s.step === "size") || st.pieces[0])?.id || "";
       this.draw();
@@ -160,13 +172,30 @@ document.addEventListener("alpine:init", () => {
         if (!deeds.length) return null;
         const r = await post(`/api/sets/${page.set}/edit`, { revision: this.st.revision, deeds });
         this.say(r.label ? "Kept: " + r.label : "");
-        await this.reload();
+        if (!this.apply(r)) await this.reload();
         return r;
       } catch (e) {
         this.say(e.message, true);
         await this.reload().catch(() => {});
         return null;
       } finally { this.waiting--; }
+    },
+    // apply takes what an edit's answer tells of placements into the state, so that
+    // the hand does not wait; what follows from it is looked at soon.
+    apply(r) {
+      const st = this.now;
+      if (!r.only || r.revision !== st.revision + 1) return false;
+      const gone = new Set(r.gone || []), known = new Map(st.placements.map((p, i) => [p.id, i]));
+      for (const p of r.changed || []) {
+        p.shared = st.placements[known.get(p.id)]?.shared || 1 + st.placements.filter((q) => q.piece && q.piece === p.piece).length;
+        if (known.has(p.id)) st.placements[known.get(p.id)] = p; else st.placements.push(p);
+      }
+      if (gone.size) { st.placements = st.placements.filter((p) => !gone.has(p.id)); this.sel = Alpine.raw(this.sel).filter((id) => !gone.has(id)); }
+      st.revision = r.revision; st.undo = r.label; st.redo = "";
+      this.st = { ...st }; // what shows it is told
+      this.draw();
+      this.soon();
+      return true;
     },
     undo() { return this.inTurn(() => this.again("undo", "Undone: ")); },
     redo() { return this.inTurn(() => this.again("redo", "Done again: ")); },
@@ -200,14 +229,16 @@ document.addEventListener("alpine:init", () => {
     get one() { return this.st?.placements.find((p) => p.id === this.sel[0]) || null; },
     placement(id) { const i = this.now.placements.findIndex((p) => p.id === id); return i < 0 ? undefined : this.st.placements[i]; },
     select(id, more) {
-      if (more) this.sel = this.sel.includes(id) ? this.sel.filter((x) => x !== id) : [...this.sel, id];
-      else this.sel = id ? [id] : [];
+      const all = id ? this.members(id) : [];
+      if (more) this.sel = this.sel.includes(id) ? this.sel.filter((x) => !all.includes(x)) : [...this.sel, ...all.filter((x) => !this.sel.includes(x))];
+      else this.sel = all;
+      if (!id) this.snag = "";
       this.draw();
     },
     change(id, patch) { return this.edit({ do: "change", kind: "placement", id, patch }); },
-    changeAll(patch) { return this.sel.length ? this.edit(...this.sel.map((id) => ({ do: "change", kind: "placement", id, patch }))) : null; },
-    async place(piece, standIn, at) {
-      const r = await this.edit({ do: "place", piece, standIn, at: at || this.free() });
+    changeAll(patch) { return this.sel.length ? this.edit(...this.sel.map((id) => ({ do: "change", kind: this.placement(id) ? "placement" : "element", id, patch }))) : null; },
+    async place(piece, standIn, at, rest = false) {
+      const r = await this.edit({ do: "place", piece, standIn, at: at || this.free(), rest });
       document.activeElement?.blur(); // keys now move what was placed, not the list
       if (r) { this.sel = r.made; this.draw(); }
     },
@@ -226,10 +257,10 @@ document.addEventListener("alpine:init", () => {
       if (!open.length) return;
       const p = this.one;
       const r = await this.edit({ do: "copy", ids: open, at: { x: Math.max(p.dims.x, 0.2), y: 0, z: 0 } });
-      if (r) { this.sel = r.made; this.draw(); }
+      if (r) { this.lastCopy = { from: open[0], to: r.made[0] }; this.sel = r.made; this.draw(); }
     },
     remove() { return this.sel.length ? this.edit({ do: "delete", ids: this.sel }) : null; },
-    down() { return this.sel.length ? this.edit({ do: "ground", ids: this.sel }) : null; },
+    down() { return this.act("ground"); },
     // A key that is held adds up until the edit before it is kept.
     nudge(x, y, z, deg = 0) {
       if (!this.sel.length) return;
@@ -240,19 +271,29 @@ document.addEventListener("alpine:init", () => {
       this.edit(() => {
         const h = this.held;
         this.held = null;
-        return this.sel.map((id) => this.placement(id)).filter((p) => p && !p.locked).map((p) => ({ do: "change", kind: "placement", id: p.id,
+        return this.sel.map((id) => this.placement(id)).filter((p) => p && !this.locked(p)).map((p) => ({ do: "change", kind: "placement", id: p.id,
           patch: { yaw: p.yaw + h.yaw, at: { x: p.at.x + h.x, y: p.at.y + h.y, z: p.at.z + h.z } } }));
       });
     },
     turn(deg) { this.nudge(0, 0, 0, deg); },
+    // listed is the manifest: what is found by a name, a kind or a layer, in the
+    // order that was asked for.
     get listed() {
-      const q = this.search.toLowerCase();
-      return (this.now?.placements || []).filter((p) => p.name.toLowerCase().includes(q));
+      const q = this.search.toLowerCase(), st = this.now;
+      if (!st) return [];
+      const bad = new Map(), eye = st.set.view.eye, weight = new Map(st.pieces.map((p) => [p.id, p.facts.triangles]));
+      for (const s of st.snags) for (const id of s.ids || []) bad.set(id, (bad.get(id) || 0) + 1);
+      const list = [...st.placements, ...st.elements.filter((e) => e.kind !== "meant" && e.kind !== "limit" && e.kind !== "layer")].filter((p) => [p.name, p.kind, p.standIn, p.layer].some((t) => t?.toLowerCase().includes(q)));
+      const by = { size: (p) => (p.dims ? Math.max(p.dims.x, p.dims.y, p.dims.z) : 0), weight: (p) => weight.get(p.piece) || 0, distance: (p) => (p.at ? -Math.hypot(p.at.x - eye.x, p.at.y - eye.y, p.at.z - eye.z) : 0), snags: (p) => bad.get(p.id) || 0 }[this.sortBy];
+      if (by) list.sort((a, b) => by(b) - by(a));
+      if (this.sortBy === "name") list.sort((a, b) => a.name.localeCompare(b.name, "en", { numeric: true }));
+      const figure = { size: (p) => (p.dims ? this.length(by(p)) : ""), weight: (p) => (by(p) ? by(p).toLocaleString("en") : ""), distance: (p) => (p.at ? this.distance(-by(p)) : ""), snags: (p) => by(p) || "" }[this.sortBy];
+      return list.map((p) => [p, figure ? figure(p) : p.kind || (p.standIn && p.standIn !== p.name.split(" ")[0] ? p.standIn : "")]);
     },
     // The long lists are drawn again when one of what they name here changes.
-    manifest(list) { void [this.st, this.sel.length, this.sel[0], this.search]; drawManifest(list, this); },
+    manifest(list) { void [this.st, this.sel.length, this.sel[0], this.search, this.sortBy, this.apart.length]; drawManifest(list, this); },
     pieceList(list) { void [this.st, this.piece, this.search]; drawPieces(list, this); },
-    library(list) { void [this.st, this.search]; drawLibrary(list, this); },
+    library(list) { void [this.st, this.search, this.mix.length]; drawLibrary(list, this); },
     get found() {
       const q = this.search.toLowerCase();
       return (this.now?.pieces || []).filter((p) => p.name.toLowerCase().includes(q));
@@ -364,7 +405,11 @@ document.addEventListener("alpine:init", () => {
     snags(step) { return (this.st?.snags || []).filter((s) => s.step === step); },
     mend(s) {
       if (s.fix === "fit") return this.edit({ do: "fit" });
-      if (s.fix === "ground") return this.edit({ do: "ground", ids: [s.id] });
+      const things = (s.ids || [s.id]).filter((id) => this.placement(id));
+      if (s.fix === "ground") return this.edit({ do: "ground", ids: things });
+      if (s.fix === "clear" || s.fix === "part") return this.edit({ do: s.fix, ids: [s.id] });
+      if (s.fix === "vary") return this.edit({ do: "vary", ids: things, seed: this.seed++ });
+      if (s.fix === "hide") return this.hideUnseen();
       if (s.fix === "propose") { const p = this.st.pieces.find((x) => x.id === s.id); return p?.proposal && this.edit(this.take_(p.id, p.proposal)); }
       if (s.fix === "even") { return this.edit({ do: "true", of: "proportions", id: s.id }); }
       if (s.fix === "sized") { return this.edit({ do: "change", kind: "piece", id: s.id, patch: { sizing: { decided: true } } }); }
@@ -402,7 +447,7 @@ document.addEventListener("alpine:init", () => {
     fetchURL(hash, as, name) { return `/blobs/${hash}?as=${as}&name=${encodeURIComponent(name + "." + as)}`; },
     get shown() { const t = this.st?.takes || []; return t.find((x) => x.id === this.compare) || t.find((x) => this.picture(x)) || t[0] || null; },
     count: (n, one, many = one + "s") => `${n.toLocaleString("en")} ${n === 1 ? one : many}`,
-  });
+  }));
 });
 window.Alpine = Alpine;
 Alpine.start();

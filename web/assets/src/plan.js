@@ -1,5 +1,8 @@
 // The plan: the set from above as a scaled drawing, X to the right, Z down.
 // Metres are the drawing's own unit; the view box does the scale.
+import { Tools } from "./tools.js";
+import { drawElement, handles, setHandle, drawnBy } from "./elements.js";
+
 const ns = "http://www.w3.org/2000/svg";
 export function make(tag, attrs = {}, text) {
   const e = document.createElementNS(ns, tag);
@@ -8,6 +11,8 @@ export function make(tag, attrs = {}, text) {
   return e;
 }
 const deg = 180 / Math.PI;
+const halo = { stroke: "#cbcbcb", "stroke-width": 4, "paint-order": "stroke" };
+
 
 export class Plan {
   __v_skip = true; // not watched by the page's store
@@ -16,13 +21,18 @@ export class Plan {
     this.svg = svg; this.v = v;
     this.shapes = new Map(); this.defs = make("defs");
     this.x = 0; this.z = 0; this.px = 40; // middle of the drawing in metres, pixels a metre
+    this.grounds = make("g"); this.over = make("g"); this.nodes = new Map();
+    this.tools = new Tools(this, v);
     svg.addEventListener("wheel", (e) => this.zoom(e), { passive: false });
-    svg.addEventListener("pointerdown", (e) => this.press(e));
+    svg.addEventListener("pointerdown", (e) => this.tools.press(e) || this.press(e));
+    svg.addEventListener("pointermove", (e) => this.tools.hover(e));
+    svg.addEventListener("dblclick", (e) => this.tools.finish(e));
+    svg.addEventListener("keydown", (e) => this.tools.key(e));
     svg.addEventListener("dragover", (e) => e.preventDefault());
     svg.addEventListener("drop", (e) => {
       e.preventDefault();
       const piece = e.dataTransfer.getData("piece");
-      if (piece) v.place(piece, "", this.at(e));
+      if (piece) v.place(piece, "", this.at(e), true);
     });
   }
   size() { const r = this.svg.getBoundingClientRect(); return [r.width || 1, r.height || 1, r]; }
@@ -70,25 +80,74 @@ export class Plan {
     this.px = 0.9 * Math.min(w / (b[2] - b[0]), h / (b[3] - b[1]));
     this.draw();
   }
+  // draw makes the whole sheet anew: what lies beneath, the things, and over
+  // them what belongs to the hand: marks, names, dimensions.
   draw() {
     const st = this.v.now, [w, h] = this.size();
     if (!st || w < 2) return;
     if (!this.centered) { this.center(); this.centered = true; }
     const s = this.svg, px = this.px;
-    s.replaceChildren(this.defs);
     s.setAttribute("viewBox", `${-w / 2} ${-h / 2} ${w} ${h}`);
     const world = make("g", { transform: `scale(${px}) translate(${-this.x} ${-this.z})` });
     this.world = world;
+    this.grounds.replaceChildren();
     this.lines(w, h);
-    s.append(world);
-    const order = st.placements.filter((p) => this.near(p, w, h)).sort((a, b) => b.dims.x * b.dims.z - a.dims.x * a.dims.z);
-    for (const p of order) world.append(this.footprint(p));
-    this.camera(st, world);
+    s.replaceChildren(this.defs, this.grounds, world, this.over);
+    this.nodes.clear();
+    for (const e of st.elements) if (this.v.visible(e)) drawElement(this, world, e);
+    this.order = st.placements.filter((p) => (this.v.visible(p) || (this.v.overlay && p.standIn)) && this.near(p, w, h)).sort((a, b) => b.dims.x * b.dims.z - a.dims.x * a.dims.z);
+    for (const p of this.order) {
+      const g = this.footprint(p);
+      this.nodes.set(p.id, g);
+      world.append(g);
+    }
+    this.overlay();
+  }
+  // overlay draws again what goes along with the hand, and nothing else.
+  overlay() {
+    const st = this.v.now, [w, h] = this.size(), all = make("g", { transform: `scale(${this.px}) translate(${-this.x} ${-this.z})` });
+    this.over.replaceChildren(all);
+    this.camera(st, all);
     this.sun(st, w, h);
     this.labels = [];
-    for (const p of order) this.label(p);
-    for (const id of this.v.sel) { const p = this.v.placement(id); if (p) this.brackets(p); }
+    for (const p of this.order) this.label(p);
+    for (const id of this.v.sel) {
+      const p = this.v.placement(id);
+      if (p) this.brackets(p); else this.elementMarks(id);
+    }
+    this.marks(st);
+    this.tools.draw(this.over);
     this.scale(w, h);
+  }
+  // shift moves the drawing of one thing that is in the hand.
+  shift(p) { this.nodes.get(p.id)?.setAttribute("transform", this.stand(p)); }
+  stand(p) { return `translate(${p.at.x} ${p.at.z}) rotate(${-p.yaw * deg})`; }
+  // marks are the snags that are somewhere, as a triangle each.
+  marks(st) {
+    for (const s of st.snags) {
+      if (!s.at || !s.key) continue;
+      const [x, y] = this.screen(s.at.x, s.at.z), on = this.v.snag === s.key;
+      const g = make("g", { transform: `translate(${x} ${y})`, "data-snag": s.key, style: "cursor:pointer" });
+      g.append(make("path", { d: "M0 -9L8 5H-8Z", fill: on ? "#a82508" : "#cbcbcb", stroke: "#a82508", "stroke-width": 2 }), make("title", {}, s.what));
+      if (on) g.append(make("text", { y: 22, "text-anchor": "middle", "font-size": 12, class: "n", fill: "#a82508", ...halo }, this.v.snagNumber(s)));
+      this.over.append(g);
+    }
+  }
+  // elementMarks show which element is selected: its drawn points can be pulled.
+  elementMarks(id) {
+    const e = this.v.now.elements.find((x) => x.id === id);
+    if (!e) return;
+    handles(e).forEach((p, i) => {
+      const [x, y] = this.screen(p.x, p.z);
+      const g = make("g", { transform: `translate(${x} ${y})`, "data-point": `${id} ${i}`, style: e.locked ? "" : "cursor:move" });
+      g.append(make("rect", { x: -5, y: -5, width: 10, height: 10, fill: "#d6e935", stroke: "#161616", "stroke-width": 1.5 }), make("rect", { x: -11, y: -11, width: 22, height: 22, fill: "transparent" }));
+      this.over.append(g);
+    });
+    const p = handles(e)[0];
+    if (p) {
+      const [x, y] = this.screen(p.x, p.z);
+      this.over.append(make("text", { x: x + 12, y: y - 10, "font-size": 12, fill: "#161616", ...halo, style: "pointer-events:none" }, `${e.name}: ${e.error || e.said || (e.laying ? "being laid out" : "")}`));
+    }
   }
   // near says whether some of a thing may lie on the sheet.
   near(p, w, h) {
@@ -102,7 +161,7 @@ export class Plan {
       g.append(make("line", { x1: (x - this.x) * this.px, x2: (x - this.x) * this.px, y1: -h / 2, y2: h / 2 }));
     for (let z = Math.ceil((this.z - h / 2 / this.px) / every) * every; z < this.z + h / 2 / this.px; z += every)
       g.append(make("line", { y1: (z - this.z) * this.px, y2: (z - this.z) * this.px, x1: -w / 2, x2: w / 2 }));
-    this.svg.append(g);
+    this.grounds.append(g);
   }
   // outline is the path and the transform of a placement from above.
   outline(p) {
@@ -123,11 +182,12 @@ export class Plan {
     return id;
   }
   footprint(p) {
-    const g = make("g", { "data-id": p.id, transform: `translate(${p.at.x} ${p.at.z}) rotate(${-p.yaw * deg})`, opacity: p.hidden ? 0.25 : 1, style: p.locked ? "cursor:default" : "cursor:move" });
+    const faint = p.hidden || !this.v.visible(p), locked = this.v.locked(p);
+    const g = make("g", { "data-id": p.id, transform: this.stand(p), opacity: faint ? 0.3 : 1, style: locked ? "pointer-events:none" : "cursor:move" });
     const land = Math.max(p.dims.x, p.dims.z) > 30, on = this.v.sel.includes(p.id);
-    const o = this.outline(p), own = p.standIn ? (p.standIn === "box" ? p.size : { x: p.size.y / 1.75, z: p.size.y / 1.75 }) : { x: 1, z: 1 };
+    const o = this.outline(p), own = p.standIn ? (p.standIn === "person" ? { x: p.size.y / 1.75, z: p.size.y / 1.75 } : p.size) : { x: 1, z: 1 };
     const scale = make("g", { transform: `scale(${p.scale.x * own.x} ${p.scale.z * own.z})` });
-    const path = make("use", { href: "#" + this.shape(p, o), transform: o.move || null, fill: land ? "#c2c2c2" : "#9b9b9b", "fill-opacity": land ? 0.6 : 0.85, stroke: on ? "#161616" : "#5a5a5a", "stroke-width": on ? 2 : 1, "stroke-dasharray": p.hidden ? "3 3" : null });
+    const path = make("use", { href: "#" + this.shape(p, o), transform: o.move || null, fill: land ? "#c2c2c2" : p.standIn && p.standIn !== "person" ? "none" : "#9b9b9b", "fill-opacity": land ? 0.6 : 0.85, stroke: on ? "#161616" : "#5a5a5a", "stroke-width": on ? 2 : 1, "stroke-dasharray": faint ? "3 3" : null });
     scale.append(path);
     g.append(scale);
     if (!land) g.append(make("rect", { x: p.box.min.x * p.scale.x, y: p.box.min.z * p.scale.z, width: p.dims.x, height: p.dims.z, fill: "transparent" }));
@@ -137,11 +197,11 @@ export class Plan {
   screen(x, z) { return [(x - this.x) * this.px, (z - this.z) * this.px]; }
   label(p) {
     const w = Math.max(p.dims.x, p.dims.z) * this.px;
-    if (w < 26 || p.hidden || p.dims.x > 200 || this.v.sel.includes(p.id)) return;
+    if (w < 26 || !this.v.visible(p) || p.dims.x > 200 || this.v.sel.includes(p.id)) return;
     const [x, y] = this.screen(p.at.x, p.at.z), half = p.name.length * 2.8 + 4;
     if (this.labels.some(([lx, ly, lh]) => Math.abs(lx - x) < lh + half && Math.abs(ly - y) < 14)) return;
     this.labels.push([x, y, half]);
-    this.svg.append(make("text", { x, y: y + 4, "text-anchor": "middle", "font-size": 11, fill: "#222", style: "pointer-events:none", stroke: "#cbcbcb", "stroke-width": 3, "paint-order": "stroke" }, p.name));
+    this.over.append(make("text", { x, y: y + 4, "text-anchor": "middle", "font-size": 11, fill: "#222", style: "pointer-events:none", stroke: "#cbcbcb", "stroke-width": 3, "paint-order": "stroke" }, p.name));
   }
   // brackets mark a selected thing by four corners and its dimensions.
   brackets(p) {
@@ -162,21 +222,67 @@ export class Plan {
       g.append(make("circle", { cx: 0, cy: 0, r, stroke: "#161616", "stroke-width": 1, "stroke-dasharray": "2 5" }));
       g.append(make("circle", { cx: 0, cy: -r, r: 6, fill: "#d6e935", "stroke-width": 1.5, "data-dial": p.id, style: "cursor:grab" }));
     }
-    this.svg.append(g);
+    this.over.append(g);
     const t = make("text", { x, y: y + Math.max(hw, hh) + 40, "text-anchor": "middle", "font-size": 12, class: "n", fill: "#161616", stroke: "#cbcbcb", "stroke-width": 4, "paint-order": "stroke", style: "pointer-events:none" });
     t.append(make("tspan", { x }, p.name), make("tspan", { x, dy: 15 }, this.v.size(p.dims)));
-    this.svg.append(t);
+    this.over.append(t);
     if (this.dragged) this.neighbours(p);
   }
-  // neighbours shows the distances to the two nearest things.
-  neighbours(p) {
-    const others = this.v.now.placements.filter((q) => q.id !== p.id && !q.hidden && Math.max(q.dims.x, q.dims.z) < 30)
-      .map((q) => [Math.hypot(q.at.x - p.at.x, q.at.z - p.at.z), q]).sort((a, b) => a[0] - b[0]).slice(0, 2);
-    for (const [d, q] of others) {
-      const [x1, y1] = this.screen(p.at.x, p.at.z), [x2, y2] = this.screen(q.at.x, q.at.z);
-      this.svg.append(make("line", { x1, y1, x2, y2, stroke: "#161616", "stroke-dasharray": "4 3" }));
-      this.svg.append(make("text", { x: (x1 + x2) / 2, y: (y1 + y2) / 2 - 4, "text-anchor": "middle", "font-size": 12, class: "n", fill: "#161616", stroke: "#cbcbcb", "stroke-width": 4, "paint-order": "stroke" }, this.v.length(d)));
+  // extent is what a thing covers of the plan: along X and Z.
+  extent(p) {
+    const c = Math.cos(p.yaw), s = Math.sin(p.yaw);
+    let x0 = 1e12, x1 = -1e12, z0 = 1e12, z1 = -1e12;
+    for (const x of [p.box.min.x * p.scale.x, p.box.max.x * p.scale.x]) for (const z of [p.box.min.z * p.scale.z, p.box.max.z * p.scale.z]) {
+      const a = p.at.x + x * c + z * s, b = p.at.z - x * s + z * c;
+      x0 = Math.min(x0, a); x1 = Math.max(x1, a); z0 = Math.min(z0, b); z1 = Math.max(z1, b);
     }
+    return { x0, x1, z0, z1 };
+  }
+  // others are what a thing in the hand can be measured and snapped to.
+  others(held) { return this.order.filter((q) => !held.includes(q.id) && this.v.visible(q) && Math.max(q.dims.x, q.dims.z) < 30); }
+  // neighbours shows the free way to the two nearest things.
+  neighbours(p) {
+    const a = this.extent(p), gap = (b) => [Math.max(b.x0 - a.x1, a.x0 - b.x1, 0), Math.max(b.z0 - a.z1, a.z0 - b.z1, 0)];
+    const near = this.others(this.v.sel).map((q) => { const b = this.extent(q), [gx, gz] = gap(b); return [Math.hypot(gx, gz), b, gx, gz]; }).sort((m, n) => m[0] - n[0]).slice(0, 2);
+    for (const [d, b] of near) {
+      // From edge to edge where they face one another, else from corner to corner.
+      const mid = (lo, hi, lo2, hi2) => { const m = (Math.max(lo, lo2) + Math.min(hi, hi2)) / 2; return [m, m]; };
+      const [xa, xb] = b.x0 > a.x1 ? [a.x1, b.x0] : a.x0 > b.x1 ? [a.x0, b.x1] : mid(a.x0, a.x1, b.x0, b.x1);
+      const [za, zb] = b.z0 > a.z1 ? [a.z1, b.z0] : a.z0 > b.z1 ? [a.z0, b.z1] : mid(a.z0, a.z1, b.z0, b.z1);
+      const [x1, y1] = this.screen(xa, za), [x2, y2] = this.screen(xb, zb);
+      this.over.append(make("line", { x1, y1, x2, y2, stroke: "#161616", "stroke-dasharray": "4 3", "data-gap": d }));
+      this.over.append(make("text", { x: (x1 + x2) / 2, y: (y1 + y2) / 2 - 4, "text-anchor": "middle", "font-size": 12, class: "n", fill: "#161616", ...halo }, this.v.length(d)));
+    }
+    for (const g of this.guides || []) {
+      const [w, h] = this.size(), k = g.axis === "x" ? this.screen(g.at, 0)[0] : this.screen(0, g.at)[1];
+      this.over.append(make("line", g.axis === "x" ? { x1: k, x2: k, y1: -h / 2, y2: h / 2, stroke: "#161616", "stroke-width": 1, "data-guide": g.to } : { y1: k, y2: k, x1: -w / 2, x2: w / 2, stroke: "#161616", "stroke-width": 1, "data-guide": g.to }));
+      this.over.append(make("text", { x: g.axis === "x" ? k + 6 : -w / 2 + 8, y: g.axis === "x" ? h / 2 - 40 : k - 6, "font-size": 12, fill: "#161616", ...halo }, "in line with " + g.to));
+    }
+  }
+  // snapped is a move of the held things that brings an edge or the middle of the
+  // first in line with that of a neighbour, or else goes in steps. What was held
+  // stays under the hand: it moves by the difference only.
+  snapped(p, kept, dx, dz) {
+    this.guides = [];
+    const s = this.step(), out = { x: Math.round(dx / s) * s, z: Math.round(dz / s) * s }, reach = 7 / this.px;
+    const base = this.extent({ ...p, at: kept }), mine = (lo, hi, d) => [lo + d, (lo + hi) / 2 + d, hi + d];
+    for (const axis of ["x", "z"]) {
+      const d = axis === "x" ? dx : dz, edges = mine(base[axis + "0"], base[axis + "1"], d);
+      let best = reach;
+      for (const q of this.others(this.v.sel)) {
+        if (Math.hypot(q.at.x - kept.x - dx, q.at.z - kept.z - dz) > 400 / this.px) continue;
+        const b = this.extent(q), theirs = [b[axis + "0"], (b[axis + "0"] + b[axis + "1"]) / 2, b[axis + "1"]];
+        for (let i = 0; i < 3; i++) for (let j = 0; j < 3; j++) {
+          if ((i === 1) !== (j === 1)) continue; // edges to edges, middles to middles
+          const off = theirs[j] - edges[i];
+          if (Math.abs(off) < best) {
+            best = Math.abs(off); out[axis] = d + off;
+            this.guides = this.guides.filter((g) => g.axis !== axis).concat({ axis, at: theirs[j], to: q.name });
+          }
+        }
+      }
+    }
+    return out;
   }
   camera(st, world) {
     const view = st.set.view, half = (st.lens.horizontal / 2) * (Math.PI / 180), e = view.eye;
@@ -203,20 +309,20 @@ export class Plan {
     const g = make("g", { transform: `translate(${w / 2 - 44} ${-h / 2 + 62})`, stroke: "#161616", fill: "none", style: "pointer-events:none" });
     g.append(make("circle", { r: 22, "stroke-dasharray": "1 4" }), make("circle", { cx: (d.x / l) * 22, cy: (d.z / l) * 22, r: 5, fill: "#161616" }));
     g.append(make("line", { x1: (d.x / l) * 17, y1: (d.z / l) * 17, x2: 0, y2: 0 }), make("text", { y: 40, "text-anchor": "middle", "font-size": 11, fill: "#222", stroke: "none" }, "sun"));
-    this.svg.append(g);
+    this.over.append(g);
   }
   scale(w, h) {
     const feet = this.v.unit === "foot" || this.v.unit === "inch", one = feet ? 0.3048 : 1;
     const m = [0.1, 0.2, 0.5, 1, 2, 5, 10, 20, 50, 100, 200, 500, 1000, 2000, 5000].find((k) => k * one * this.px >= 70) || 10000, len = m * one * this.px;
     const x = -w / 2 + 16, y = h / 2 - 16;
-    this.svg.append(make("path", { d: `M${x} ${y - 5}V${y}H${x + len}V${y - 5}`, fill: "none", stroke: "#161616" }));
-    this.svg.append(make("text", { x: x + len + 6, y, "font-size": 12, class: "n", fill: "#161616" }, feet ? m + " ft" : m >= 1000 ? m / 1000 + " km" : m < 1 ? m * 100 + " cm" : m + " m"));
-    this.svg.append(make("text", { x: w / 2 - 14, y: -h / 2 + 22, "text-anchor": "end", "font-size": 12, class: "n", fill: "#161616" }, "1 : " + Math.round(3780 / this.px)));
+    this.over.append(make("path", { d: `M${x} ${y - 5}V${y}H${x + len}V${y - 5}`, fill: "none", stroke: "#161616" }));
+    this.over.append(make("text", { x: x + len + 6, y, "font-size": 12, class: "n", fill: "#161616" }, feet ? m + " ft" : m >= 1000 ? m / 1000 + " km" : m < 1 ? m * 100 + " cm" : m + " m"));
+    this.over.append(make("text", { x: w / 2 - 14, y: -h / 2 + 22, "text-anchor": "end", "font-size": 12, class: "n", fill: "#161616" }, "1 : " + Math.round(3780 / this.px)));
   }
   press(e) {
     if (e.button > 1) return;
     const v = this.v, from = this.at(e), camera = e.target.closest("[data-camera]"), dial = e.target.closest("[data-dial]"), corner = e.target.closest("[data-corner]");
-    const id = e.target.closest("[data-id]")?.dataset.id;
+    const id = this.pick(e), point = e.target.closest("[data-point]"), mark = e.target.closest("[data-snag]");
     const follow = (move, drop) => {
       this.svg.setPointerCapture(e.pointerId);
       let moved = false;
@@ -230,13 +336,15 @@ export class Plan {
       };
       this.svg.addEventListener("pointermove", onMove); this.svg.addEventListener("pointerup", onUp); this.svg.addEventListener("pointercancel", onUp);
     };
+    if (mark) return v.showSnag(mark.dataset.snag);
+    if (point) return this.dragPoint(point.dataset.point, follow);
     if (camera) return this.dragCamera(camera.dataset.camera, from, follow);
     if (dial) {
       const p = v.placement(dial.dataset.dial), yaw = p.yaw;
       return follow((at, m) => {
         let a = Math.atan2(-(at.x - p.at.x), -(at.z - p.at.z));
         if (v.snapOn && !m.altKey) a = Math.round(a / (Math.PI / 12)) * (Math.PI / 12);
-        p.yaw = a; this.draw(); v.lens?.carry(p);
+        p.yaw = a; this.shift(p); this.overlay(); v.lens?.carry(p);
       }, (moved) => { const a = p.yaw; p.yaw = yaw; if (moved) v.change(p.id, { yaw: a }); });
     }
     if (corner) {
@@ -248,29 +356,73 @@ export class Plan {
         this.draw(); v.lens?.carry(p);
       }, (moved) => { const scale = { ...p.scale }; p.scale = kept; p.dims = dims; if (moved) v.change(p.id, { scale }); else this.draw(); });
     }
-    if (id) {
+    if (id && !(e.shiftKey && !e.target.closest("[data-id]"))) {
+      const whole = v.members(id);
       if (e.shiftKey) return v.select(id, true);
-      if (!v.sel.includes(id)) v.select(id);
-      const held = v.sel.map((x) => v.placement(x)).filter((p) => p && !p.locked).map((p) => ({ p, at: { ...p.at } }));
-      if (!held.length) return v.say(`${v.placement(id).name} is locked; unlock it to move it.`, true);
+      const had = v.sel.includes(id), again = had && v.sel.length === whole.length;
+      if (!had) v.select(id);
+      const held = v.sel.map((x) => v.placement(x)).filter((p) => p && !v.locked(p)).map((p) => ({ p, at: { ...p.at } }));
+      const first = held.find((h) => h.p.id === id) || held[0];
+      if (!held.length) return undefined;
       return follow((at, m) => {
         this.dragged = true;
-        for (const h of held) {
-          // The place that was held goes along; with snapping it goes in steps.
-          const s = v.snapOn && !m.altKey ? this.step() : 0, snap = (n) => (s ? Math.round(n / s) * s : n);
-          h.p.at.x = h.at.x + snap(at.x - from.x); h.p.at.z = h.at.z + snap(at.z - from.z);
-          v.lens?.carry(h.p);
+        let d = { x: at.x - from.x, z: at.z - from.z };
+        if (m.shiftKey) Math.abs(d.x) > Math.abs(d.z) ? (d.z = 0) : (d.x = 0); // along one axis
+        this.guides = [];
+        if (v.snapOn && !m.altKey) {
+          const s = this.snapped(first.p, first.at, d.x, d.z);
+          d = m.shiftKey ? { x: d.x && s.x, z: d.z && s.z } : s;
         }
-        this.draw();
+        for (const h of held) {
+          h.p.at.x = h.at.x + d.x; h.p.at.z = h.at.z + d.z;
+          this.shift(h.p); v.lens?.carry(h.p);
+        }
+        this.overlay();
       }, (moved) => {
-        this.dragged = false;
+        this.dragged = false; this.guides = [];
         const deeds = held.map((h) => ({ do: "change", kind: "placement", id: h.p.id, patch: { at: { x: h.p.at.x, z: h.p.at.z } } }));
         for (const h of held) h.p.at = h.at;
-        if (moved) v.edit(...deeds); else this.draw();
+        if (moved) return v.edit(...deeds);
+        // A click on what is selected already goes through to what lies beneath.
+        if (again) v.select(this.pick(e, id) || id);
+        return this.draw();
+      });
+    }
+    if (e.shiftKey) { // a frame about many
+      return follow((at) => { this.frame = [from, at]; this.overlay(); this.over.append(make("rect", this.frameBox())); }, (moved) => {
+        const f = this.frame;
+        this.frame = null;
+        if (!moved || !f) return this.draw();
+        const [x0, x1] = [f[0].x, f[1].x].sort((a, b) => a - b), [z0, z1] = [f[0].z, f[1].z].sort((a, b) => a - b);
+        v.selectAll(this.order.filter((p) => v.visible(p) && !v.locked(p) && Math.max(p.dims.x, p.dims.z) < 30 && p.at.x >= x0 && p.at.x <= x1 && p.at.z >= z0 && p.at.z <= z1).map((p) => p.id));
       });
     }
     const x = this.x, z = this.z;
     follow((_, m) => { this.x = x - (m.clientX - e.clientX) / this.px; this.z = z - (m.clientY - e.clientY) / this.px; this.touched = true; this.draw(); }, (moved) => { if (!moved) v.select(""); });
+  }
+  frameBox() {
+    const [a, b] = this.frame.map((p) => this.screen(p.x, p.z));
+    return { x: Math.min(a[0], b[0]), y: Math.min(a[1], b[1]), width: Math.abs(a[0] - b[0]), height: Math.abs(a[1] - b[1]), fill: "none", stroke: "#161616", "stroke-dasharray": "6 4" };
+  }
+  // pick is the topmost thing under the pointer, or the next one beneath a given.
+  pick(e, after = "") {
+    const under = document.elementsFromPoint(e.clientX, e.clientY).map((n) => n.closest?.("[data-id]")?.dataset.id).filter(Boolean), list = [...new Set(under)];
+    if (!after) return e.target.closest("[data-id]")?.dataset.id || "";
+    return list[(list.indexOf(after) + 1) % list.length] || "";
+  }
+  // dragPoint pulls a point that an element was drawn by.
+  dragPoint(which, follow) {
+    const [id, i] = which.split(" "), v = this.v, e = v.now.elements.find((x) => x.id === id);
+    if (!e || e.locked) return;
+    const kept = JSON.stringify(e.spec);
+    follow((at, m) => {
+      setHandle(e, Number(i), { x: m.altKey ? at.x : this.grid(at.x), z: m.altKey ? at.z : this.grid(at.z) });
+      this.overlay();
+    }, (moved) => {
+      const spec = moved ? drawnBy(e) : null;
+      e.spec = JSON.parse(kept);
+      if (moved) v.edit({ do: "change", kind: "element", id, patch: { spec } }); else this.draw();
+    });
   }
   dragCamera(part, from, follow) {
     const v = this.v, view = v.st.set.view, kept = structuredClone(Alpine.raw(view)), was = { ...v.st.lens.forward };

@@ -1,0 +1,45 @@
+package app
+
+import (
+	"bytes"
+	"context"
+	"slices"
+
+	"visator/core/exchange"
+	"visator/core/light"
+	"visator/store"
+)
+
+// KeepPiece takes what a group holds into the library, as a download of the
+// artist's own that arrives now.
+func (a *App) KeepPiece(ctx context.Context, setID, group string) (store.Arrival, error) {
+	w, err := a.laidOut(ctx, setID)
+	if err != nil {
+		return store.Arrival{}, err
+	}
+	i := slices.IndexFunc(w.elements, func(e store.ElementRow) bool { return e.ID == group && e.Kind == "group" })
+	if i < 0 {
+		return store.Arrival{}, notThere(store.ErrNotFound, "The group")
+	}
+	name := w.elements[i].Name
+	top := w.groups()
+	l := newLoaded(a)
+	for i := range w.rows {
+		p := &w.rows[i].Placement
+		if p.Group == "" || w.hidden(p.Hidden, p.Layer) || p.Group != group && top(p.Group) != group {
+			continue
+		}
+		if err := l.stand(ctx, w, p); err != nil {
+			return store.Arrival{}, err
+		}
+	}
+	if len(l.stands) == 0 {
+		return store.Arrival{}, wrong("%s holds nothing that is seen.", name)
+	}
+	var buf bytes.Buffer
+	if err := exchange.WriteGLB(&buf, l.merge(name, nil, &light.State{})); err != nil {
+		return store.Arrival{}, err
+	}
+	ar, _, err := a.Arrive(ctx, w.set.ProductionID, name+".glb", &buf)
+	return ar, err
+}

@@ -1,0 +1,192 @@
+package snag
+
+import (
+	"context"
+	"math"
+	"math/rand/v2"
+	"slices"
+	"strings"
+	"testing"
+
+	"visator/core/contact"
+	"visator/core/geom"
+	"visator/core/lay"
+	"visator/core/optics"
+	"visator/core/stage"
+	"visator/core/unit"
+)
+
+var unitBox = contact.New(stage.ShapeModel("box"), geom.Identity)
+
+// block is a box of a size whose base middle is at a place.
+func block(id string, at, size geom.V) Solid {
+	return Solid{ID: id, Name: id, Key: id, Body: contact.Place(unitBox, geom.Compose(at, geom.Q{}, size))}
+}
+
+func v(x, y, z float64) geom.V { return geom.V{X: x, Y: y, Z: z} }
+
+func floor() Solid {
+	s := block("floor", v(0, -1, 0), v(100, 1, 100))
+	s.Land = true
+	return s
+}
+
+func find(t *testing.T, solids ...Solid) []Snag {
+	t.Helper()
+	var c Contacts
+	if err := c.Update(context.Background(), solids); err != nil {
+		t.Fatal(err)
+	}
+	return c.Find(unit.InMetres, solids)
+}
+
+// one wants exactly one snag of a kind, with a number.
+func one(t *testing.T, list []Snag, kind string, number float64) {
+	t.Helper()
+	if len(list) != 1 || list[0].Kind != kind || math.Abs(list[0].Number-number) > 1e-6 {
+		t.Errorf("want one %s of %g, got %+v", kind, number, list)
+	}
+}
+
+func TestWhatFloatsSinksAndCollides(t *testing.T) {
+	one(t, find(t, floor(), block("crate", v(0, 0.03, 0), v(1, 1, 1))), "floating", 0.03)
+	one(t, find(t, floor(), block("crate", v(0, -0.2, 0), v(1, 1, 1))), "sunk", 0.2)
+	one(t, find(t, floor(), block("crate", v(0, -1.5, 0), v(1, 1, 1))), "below", 0.5)
+	a, b := block("a", v(0, 0, 0), v(1, 1, 1)), block("b", v(0.9, 0, 0.13), v(1, 1.2, 1.1))
+	list := find(t, floor(), a, b)
+	list = slices.DeleteFunc(list, func(s Snag) bool { return s.Kind == "flush" })
+	one(t, list, "overlap", 0.1)
+	if !strings.Contains(list[0].What, "reach") {
+		t.Error(list[0].What)
+	}
+	// Tops, fronts and backs in one plane, facing the same way, 0.5 x 1 m² each.
+	c := block("c", v(0.5, 0, 0), v(1, 1, 1))
+	c.StandIn, a.StandIn = false, false
+	list = slices.DeleteFunc(find(t, floor(), a, c), func(s Snag) bool { return s.Kind != "flush" })
+	one(t, list, "flush", 1.5)
+}
+
+func TestWhatIsIntendedIsNoSnag(t *testing.T) {
+	stand := block("table", v(0, 0, 0), v(1, 0.8, 1))
+	tree := block("tree", v(5, -0.4, 5), v(0.5, 9, 0.5))
+	tree.Wild = true
+	other := block("other tree", v(5.3, -0.3, 5.1), v(0.5, 8, 0.5))
+	other.Wild = true
+	wall := block("wall", v(0, 0, -3), v(4, 3, 0.3))
+	nail := block("nail", v(0, 2, -2.84), v(0.01, 0.01, 0.1))
+	lamp := block("lamp", v(0, 0.8, 0), v(0.2, 0.4, 0.2))
+	sign := block("sign", v(0, 1.2, -2.81), v(0.6, 0.5, 0.08)) // 2 mm from the wall, held by it
+	if list := find(t, floor(), stand, tree, other, wall, nail, lamp, sign); len(list) != 0 {
+		t.Errorf("%+v", list)
+	}
+	// Without its table the lamp floats; two that touch float as one.
+	shade := block("shade", v(0, 1.2, 0), v(0.3, 0.2, 0.3))
+	list := find(t, floor(), lamp, shade)
+	one(t, list, "floating", 0.8)
+	if len(list[0].IDs) != 2 {
+		t.Errorf("it names %v", list[0].IDs)
+	}
+	// What is in one group may reach into itself.
+	a, b := block("a", v(0, 0, 0), v(1, 1, 1)), block("b", v(0.5, 0, 0.1), v(1, 1.1, 1.1))
+	a.Group, b.Group = "g", "g"
+	if list := find(t, floor(), a, b); len(list) != 0 {
+		t.Errorf("%+v", list)
+	}
+}
+
+// Measured again after one edit, the outcome is that of measuring anew.
+func TestMeasuringAgainIsMeasuringAnew(t *testing.T) {
+	r := rand.New(rand.NewPCG(3, 4))
+	solids := []Solid{floor()}
+	move := func(s *Solid) {
+		*s = block(s.ID, v(6*r.Float64(), r.Float64()-0.2, 6*r.Float64()), v(0.3+r.Float64(), 0.3+r.Float64(), 0.3+r.Float64()))
+		s.Key = string(rune('a'+r.IntN(26))) + s.Name + string(rune('a'+r.IntN(26))) + string(rune('a'+r.IntN(26)))
+	}
+	for i := range 40 {
+		s := Solid{ID: string(rune('A' + i))}
+		move(&s)
+		solids = append(solids, s)
+	}
+	var c Contacts
+	for range 30 {
+		switch k := 1 + r.IntN(len(solids)-1); r.IntN(4) {
+		case 0:
+			solids = slices.Delete(solids, k, k+1)
+		default:
+			move(&solids[k])
+		}
+		list := slices.Clone(solids)
+		if err := c.Update(context.Background(), list); err != nil {
+			t.Fatal(err)
+		}
+		got, want := c.Find(unit.InMetres, list), find(t, slices.Clone(solids)...)
+		if len(got) != len(want) {
+			t.Fatalf("%d snags, anew %d", len(got), len(want))
+		}
+		for i := range got {
+			if got[i].Key != want[i].Key || got[i].What != want[i].What {
+				t.Fatalf("%q, anew %q", got[i].What, want[i].What)
+			}
+		}
+	}
+	ctx, stop := context.WithCancel(context.Background())
+	stop()
+	move(&solids[1])
+	if c.Update(ctx, solids) == nil {
+		t.Error("it goes on when it is stopped")
+	}
+	if err := c.Update(context.Background(), solids); err != nil || len(c.Find(unit.InMetres, solids)) != len(find(t, slices.Clone(solids)...)) {
+		t.Error("after it was stopped it measures something else")
+	}
+}
+
+func stand(id string, at geom.V, yaw, size float64) Stand {
+	return Stand{ID: id, Name: id, Piece: "p", Box: geom.Box{Min: v(-0.5, 0, -0.5), Max: v(0.5, 1, 0.5)}, World: geom.Compose(at, geom.Turn(v(0, 1, 0), yaw), v(size, size, size)), Yaw: yaw, Scale: size}
+}
+
+func TestPicturesTellTwinsAndWhatIsUnseen(t *testing.T) {
+	view := optics.Default()
+	view.Eye, view.Yaw = v(0, 1.6, 0), 0
+	list := []Stand{stand("a", v(-1, 0, -6), 0.5, 1), stand("b", v(1, 0, -6), 0.51, 1.01), stand("c", v(0, 0, -8), 2, 1), stand("behind", v(0, 0, 9), 0.5, 1)}
+	twins := Twins([]optics.View{view}, list)
+	if len(twins) != 1 || !slices.Equal(twins[0].IDs, []string{"a", "b"}) {
+		t.Errorf("twins %+v", twins)
+	}
+	list[1].Tint = "#eeeeee"
+	if twins := Twins([]optics.View{view}, list); len(twins) != 0 {
+		t.Errorf("of two tints %+v", twins)
+	}
+	unseen := Unseen([]optics.View{view}, list)
+	if len(unseen) != 1 || !slices.Equal(unseen[0].IDs, []string{"behind"}) {
+		t.Errorf("unseen %+v", unseen)
+	}
+	list = append(list, stand("lost", v(5000, 0, 0), 0, 1))
+	if far := Far(unit.InMetres, list); len(far) != 1 || far[0].ID != "lost" {
+		t.Errorf("far %+v", far)
+	}
+	holes := Holes([]optics.View{view}, []string{"shot"}, []Solid{block("small floor", v(0, -1, -5), v(4, 1, 4))})
+	if len(holes) != 1 || holes[0].Number < 0.2 {
+		t.Errorf("holes %+v", holes)
+	}
+	wide := block("plain", v(0, -1, 0), v(1e5, 1, 1e5))
+	wide.Land = true
+	if holes := Holes([]optics.View{view}, []string{"shot"}, []Solid{wide}); len(holes) != 0 {
+		t.Errorf("over a plain %+v", holes)
+	}
+}
+
+// A leaf 0.8 m wide whose hinge is at the origin, closed along +X, opens towards
+// +Z. A post 0.1 m thick in front of it at 0.5 m, turned 45°, lies between 37° and
+// 53° of the way: the leaf, 4 cm thick, opens to a little less than 37°.
+func TestADoorThatCannotOpen(t *testing.T) {
+	s := lay.Swing{Name: "door 1", Closed: 0, Open: math.Pi / 2, Width: 0.8, From: 0, To: 2}
+	at := 0.5 / math.Sqrt2
+	post := block("post", v(at, 0, at), v(0.1, 1, 0.1))
+	list := Doors("room", "hut", []lay.Swing{s}, []Solid{post})
+	if len(list) != 1 || list[0].Number < 30 || list[0].Number > 39 {
+		t.Errorf("%+v", list)
+	}
+	if list := Doors("room", "hut", []lay.Swing{s}, []Solid{block("post", v(at+0.6, 0, at+0.6), v(0.1, 1, 0.1))}); len(list) != 0 {
+		t.Errorf("a post out of reach: %+v", list)
+	}
+}

@@ -1,0 +1,182 @@
+// Dress: what the page's store knows about arranging, describing and judging what
+// stands in a set.
+import { described, tools } from "./tools.js";
+import { fields } from "./elements.js";
+
+export function dress(v, { call, post }) {
+  return {
+    tools, tool: "", left: "library", mix: [], apart: [], overlay: false, snag: "", brush: { radius: 1.5, height: 0.3, do: "raise" }, sortBy: "order", pattern: "", budgetOpen: "",
+    recastBy: "", recastFill: false, meantOpen: "", limitText: "",
+
+    // visible says whether a thing is seen: it is not hidden, nor its layer, and it
+    // is among those that are looked at alone.
+    layerOf(name) { return name ? this.now.elements.find((e) => e.kind === "layer" && e.name === name) : null; },
+    visible(p) {
+      if (p.hidden || this.layerOf(p.layer)?.hidden) return false;
+      return !this.apart.length || this.apart.includes(p.id);
+    },
+    locked(p) { return p.locked || Boolean(this.layerOf(p.layer)?.locked); },
+    // members are what moves with a thing: all of its group that is not open.
+    members(id) {
+      const p = this.now.placements.find((x) => x.id === id), groups = new Map(this.now.elements.filter((e) => e.kind === "group").map((e) => [e.id, e]));
+      if (!p?.group) return [id];
+      let top = "";
+      for (let g = groups.get(p.group), n = 0; g && n < 100; g = groups.get(g.spec.parent), n++) if (!g.spec.open) top = g.id;
+      if (!top) return [id];
+      const inside = (q) => { for (let g = groups.get(q), n = 0; g && n < 100; g = groups.get(g.spec.parent), n++) if (g.id === top) return true; return false; };
+      return [id, ...this.now.placements.filter((q) => q.id !== id && q.group && inside(q.group)).map((q) => q.id)];
+    },
+    selectAll(ids) { this.sel = [...new Set(ids.flatMap((id) => this.members(id)))]; this.draw(); },
+    get element() { return this.st?.elements.find((e) => e.id === this.sel[0]) || null; },
+    get thing() { return this.one || this.element; },
+    get fields() { const e = this.element; return (e && fields[e.kind]) || []; },
+    get layers() { return (this.st?.elements || []).filter((e) => e.kind === "layer"); },
+    get groups() { return (this.st?.elements || []).filter((e) => e.kind === "group"); },
+    get drawnElements() { return (this.st?.elements || []).filter((e) => fields[e.kind]); },
+
+    // Drawing
+    draw_(tool) { this.tool = this.tool === tool ? "" : tool; this.plan.tools.start(); this.say(this.tool ? `${this.tool}: ${this.plan.tools.hint()}` : ""); },
+    async drawn(tool, pts, box) {
+      const flat = { box: 1, slab: 0.2, cylinder: 1, wedge: 1, steps: 0.85, wall: 2.5, card: 3 };
+      if (tool === "person") return this.edit({ do: "place", standIn: "person", at: { ...pts[0], y: 0 }, rest: true });
+      if (flat[tool]) {
+        if (!box) return this.edit({ do: "place", standIn: tool, at: { ...pts[0], y: 0 }, rest: true });
+        if (tool === "wall" || tool === "card") {
+          if (box.length < 0.01) return this.say("It has no length; drag it longer.", true);
+          return this.edit({ do: "place", standIn: tool, at: { x: box.x, y: 0, z: box.z }, rest: true, patch: { yaw: box.yaw, size: { x: box.length, y: flat[tool], z: tool === "wall" ? 0.2 : 0.01 } } });
+        }
+        return this.edit({ do: "place", standIn: tool, at: { x: box.x, y: 0, z: box.z }, rest: true, patch: { size: { x: box.w, y: flat[tool], z: box.d } } });
+      }
+      if (tool === "face") return this.edit({ do: "face", ids: this.sel, at: { ...pts[0], y: 0 } });
+      const e = this.element;
+      if (tool === "brush") {
+        if (e?.kind === "drift") return this.edit({ do: "stroke", id: e.id, patch: { take: this.brush.do === "take", points: pts, radius: this.brush.radius } });
+        if (e?.kind !== "ground") return this.say("Select a ground or a drift to brush on.", true);
+        return this.edit({ do: "stroke", id: e.id, patch: { do: this.brush.do, points: pts, radius: this.brush.radius, height: this.brush.height } });
+      }
+      if (tool === "keep out") {
+        if (e?.kind !== "drift") return this.say("Select the drift that is to stay out of there.", true);
+        return this.edit({ do: "change", kind: "element", id: e.id, patch: { spec: { keep: [...(e.spec.keep || []), pts] } } });
+      }
+      if (tool === "flat") {
+        if (e?.kind !== "ground") return this.say("Select the ground that is to be flattened.", true);
+        return this.edit({ do: "stroke", id: e.id, patch: { do: "pad", points: pts, radius: this.brush.radius, height: this.brush.height } });
+      }
+      const mix = this.mix.length ? this.mix : this.one?.piece ? [this.one.piece] : [];
+      if (["row", "grid", "circle", "drift"].includes(tool) && !mix.length) return this.say("Tick one or more pieces of the library first: they are what it lays.", true);
+      const wide = Math.max(...mix.map((id) => { const p = this.st.pieces.find((x) => x.id === id); return p ? Math.max(p.size.x, p.size.z) : 1; }), 0.05);
+      const around = { wide: Math.round(wide * 1.5 * 20) / 20 || 0.05, density: Number((0.45 / (wide * wide)).toPrecision(2)), level: 0, high: (p) => this.topAt(p) };
+      const [kind, spec] = described(tool, pts, box, mix, around);
+      const r = await this.edit({ do: "add", kind, name: tool, patch: spec });
+      if (r) this.draw_("");
+      return r;
+    },
+    // topAt is where a line is tied at a place: to the top of what stands there.
+    topAt(p) {
+      let y = 0;
+      for (const q of this.now.placements) if (this.visible(q) && Math.max(q.dims.x, q.dims.z) < 30 && Math.hypot(q.at.x - p.x, q.at.z - p.z) < Math.max(q.dims.x, q.dims.z, 0.4)) y = Math.max(y, q.at.y + q.dims.y);
+      return Math.round((y || 3) * 100) / 100;
+    },
+
+    // Elements: the numbers that they are described by
+    figureOf(e, k) { return k.split(".").reduce((o, part) => o?.[part], e?.spec); },
+    shownFigure(e, [k, , how]) {
+      const x = this.figureOf(e, k);
+      if (how === "length") return this.length(x || 0);
+      if (how === "angle") return this.degrees(x || 0);
+      if (how === "percent") return this.number(100 * (x || 0), 1) + " %";
+      return how === "count" ? String(x ?? 0) : how === "color" ? x || "" : this.number(x || 0, 4);
+    },
+    setFigure(e, k, value) {
+      const [first, second] = k.split(".");
+      return this.edit({ do: "change", kind: "element", id: e.id, patch: { spec: { [first]: second ? { ...e.spec[first], [second]: value } : value } } });
+    },
+    typeFigure(input, e, [k, , how]) {
+      const set = (n) => this.setFigure(e, k, n);
+      if (how === "length") return this.typed(input, set);
+      if (how === "color") return this.edit({ do: "change", kind: "element", id: e.id, patch: { spec: { [k]: input.value.trim() } } });
+      return this.typedNumber(input, (n) => set(how === "angle" ? (n * Math.PI) / 180 : how === "percent" ? n / 100 : n));
+    },
+    usePieces(e) { return this.setFigure(e, "pieces", this.mix.map((piece) => ({ piece, weight: e.spec.pieces?.find((s) => s.piece === piece)?.weight || 1 }))); },
+    setWeight(e, i, weight) { return this.setFigure(e, "pieces", e.spec.pieces.map((s, k) => (k === i ? { ...s, weight } : s))); },
+    pieceName(id) { return this.st.pieces.find((p) => p.id === id)?.name || "?"; },
+    wallOf: 0,
+    // opening puts a door or a window into a wall of a room, in its middle.
+    opening(e, kind) {
+      const o = e.spec.outline, w = Math.min(this.wallOf, o.length - 1), a = o[w], b = o[(w + 1) % o.length], long = Math.hypot(b.x - a.x, b.z - a.z);
+      const base = { wall: w, along: Math.round(long * 50) / 100, bays: 1, pitch: 0, floors: 1, storey: 0, piece: "" };
+      const made = { door: { width: 0.9, sill: 0, head: 2.1, door: "left", out: false, frame: 0.05 }, window: { width: 1.2, sill: 0.9, head: 2.1, door: "", out: false, frame: 0.05 }, gap: { width: 1.6, sill: 0, head: 2.2, door: "", out: false, frame: 0 } }[kind];
+      return this.setFigure(e, "openings", [...(e.spec.openings || []), { ...base, ...made }]);
+    },
+    setOpening(e, i, patch) { return this.setFigure(e, "openings", e.spec.openings.map((o, k) => (k === i ? { ...o, ...patch } : o)).filter((o) => o)); },
+    dropOpening(e, i) { return this.setFigure(e, "openings", e.spec.openings.filter((_, k) => k !== i)); },
+    // bays repeats an opening along its wall as often as fits.
+    bays(e, i) {
+      const o = e.spec.openings[i], pts = e.spec.outline, a = pts[o.wall], b = pts[(o.wall + 1) % pts.length], long = Math.hypot(b.x - a.x, b.z - a.z), pitch = o.width * 2;
+      const n = Math.max(Math.floor((long - o.width) / pitch) + (long > o.width ? 1 : 0), 1), storey = 3, floors = Math.max(Math.floor((e.spec.height - o.head) / storey) + 1, 1);
+      return this.setOpening(e, i, { bays: n, pitch, along: (long - (n - 1) * pitch) / 2, floors, storey });
+    },
+
+    // Arranging
+    act(what, more = {}) { return this.sel.length ? this.edit({ do: what, ids: this.placed(), ...more }) : null; },
+    placed() { return this.sel.filter((id) => this.placement(id)); },
+    seed: 1,
+    tumble() { return this.act("settle", { seed: this.seed++ }); },
+    group_() { return this.edit({ do: "group", ids: this.placed() }); },
+    get groupOf() { const g = this.one?.group; return (g && this.st.elements.find((e) => e.id === g)) || null; },
+    openGroup(g, open) { return this.edit({ do: "change", kind: "element", id: g.id, patch: { spec: { open } } }); },
+    async keepPiece(g) {
+      try {
+        const r = await post(`/api/sets/${document.documentElement.dataset.set}/keep`, { group: g.id });
+        this.say(`${r.name} is being taken into the library.`);
+      } catch (e) { this.say(e.message, true); }
+    },
+    // again copies what was copied last once more, by the same way and turn.
+    async again_() {
+      const l = this.lastCopy, from = l && this.placement(l.from), to = l && this.placement(l.to);
+      if (!from || !to) return this.say("Copy a thing and move the copy first; then it is done again from there.", true);
+      const r = await this.edit({ do: "copy", ids: [to.id], at: { x: to.at.x - from.at.x, y: to.at.y - from.at.y, z: to.at.z - from.at.z }, turn: to.yaw - from.yaw });
+      if (r) { this.lastCopy = { from: to.id, to: r.made[0] }; this.sel = r.made; this.draw(); }
+      return r;
+    },
+    alone() { this.apart = this.apart.length ? [] : [...this.sel]; this.say(this.apart.length ? "Only these are shown. Press o to have all back." : ""); this.draw(); },
+    async recast() {
+      const ids = this.placed().filter((id) => this.placement(id).standIn);
+      const r = await this.edit({ do: "recast", ids, piece: this.recastBy, of: this.recastFill ? "fill" : "" });
+      if (r) { this.sel = r.made; this.draw(); }
+      return r;
+    },
+    get standIns() { return this.placed().some((id) => this.placement(id).standIn && this.placement(id).standIn !== "person"); },
+    setLayer(name) { return this.edit({ do: "layer", ids: this.sel, name }); },
+    renameAll() { return this.pattern ? this.edit({ do: "rename", ids: this.placed(), name: this.pattern }) : null; },
+
+    // Snags
+    snagNumber(s) {
+      if (["floating", "sunk", "overlap", "below", "far"].includes(s.kind)) return this.distance(s.number);
+      return s.kind === "door" ? `${this.number(s.number, 0)}°` : s.kind === "hole" ? `${this.number(100 * s.number, 1)} %` : this.number(s.number, 2);
+    },
+    showSnag(key) {
+      const s = this.st.snags.find((x) => x.key === key);
+      if (!s) return;
+      this.snag = key; this.left = "snags";
+      this.sel = (s.ids || []).filter((id) => this.placement(id) || this.st.elements.some((e) => e.id === id));
+      if (s.at) { this.plan.x = s.at.x; this.plan.z = s.at.z; this.plan.touched = true; }
+      this.draw();
+    },
+    meant(s, why = "") { return this.edit({ do: "meant", of: s.key, name: why }); },
+    get snagSaid() {
+      const m = this.st?.measured;
+      return !m ? "being measured" : m.revision < this.st.revision ? "being measured again" : `${m.solids.toLocaleString("en")} things measured in ${m.took < 0.1 ? (m.took * 1000).toFixed(0) + " ms" : m.took.toFixed(1) + " s"}`;
+    },
+
+    // Budget
+    get limit() { return this.st?.elements.find((e) => e.kind === "limit") || null; },
+    setLimit(patch) {
+      const l = this.limit;
+      return l ? this.edit({ do: "change", kind: "element", id: l.id, patch: { spec: patch } }) : this.edit({ do: "add", kind: "limit", name: "limit", patch: { triangles: 0, instances: 0, megabytes: 0, ...patch } });
+    },
+    get unseen() { return this.st?.snags.find((s) => s.kind === "unseen") || this.st?.meant.find((s) => s.kind === "unseen") || null; },
+    get unseenWeight() { return (this.unseen?.ids || []).reduce((n, id) => n + (this.st.pieces.find((p) => p.id === this.placement(id)?.piece)?.facts.triangles || 0), 0); },
+    hideUnseen() { return this.edit(...(this.unseen?.ids || []).filter((id) => this.placement(id)).map((id) => ({ do: "change", kind: "placement", id, patch: { hidden: true } }))); },
+  };
+}

@@ -1,0 +1,136 @@
+// What a set is described by: how each kind is drawn on the plan, by which points
+// it was drawn, and which numbers it is described by.
+import { make } from "./plan.js";
+
+// where names the list of points of a kind.
+const where = { room: "outline", row: "points", path: "points", line: "points", drift: "area", water: "outline" };
+
+// handles are the points that an element is pulled by.
+export function handles(e) {
+  if (where[e.kind]) return e.spec[where[e.kind]] || [];
+  return e.kind === "ground" ? [e.spec.middle] : e.kind === "card" ? [e.spec.at] : [];
+}
+export function setHandle(e, i, p) { const h = handles(e)[i]; if (h) { h.x = p.x; h.z = p.z; } }
+// drawnBy is the part of the description that its points are.
+export function drawnBy(e) {
+  const k = where[e.kind] || { ground: "middle", card: "at" }[e.kind];
+  return { [k]: e.spec[k] };
+}
+
+const line = { fill: "none", stroke: "#3d3d3d", "stroke-width": 1.3, "vector-effect": "non-scaling-stroke" };
+const closed = (list) => "M" + list.map((p) => `${p.x} ${p.z}`).join("L") + "Z";
+const open = (list) => "M" + list.map((p) => `${p.x} ${p.z}`).join("L");
+
+export function drawElement(plan, world, e) {
+  const s = e.spec, on = plan.v.sel.includes(e.id), wide = on ? 2.6 : 1.3;
+  const g = make("g", { "data-id": plan.v.locked(e) ? null : e.id, "data-element": e.kind, style: plan.v.locked(e) ? "pointer-events:none" : "cursor:pointer", opacity: plan.v.visible(e) ? 1 : 0.3 });
+  const put = (tag, a) => g.append(make(tag, { ...line, "stroke-width": wide, ...a }));
+  switch (e.kind) {
+    case "room":
+      put("path", { d: closed(s.outline), stroke: "none", fill: s.open ? "none" : "#d6d6d6", "fill-opacity": 0.5, style: "pointer-events:none" });
+      for (const w of e.strips || []) put("path", { d: closed(w), fill: "#6a6a6a", "fill-opacity": 0.9, stroke: "#3d3d3d" });
+      for (const d of e.swings || []) put("path", { d: swing(d), "stroke-width": 1, "data-swing": d.name });
+      break;
+    case "row": case "line":
+      for (const l of e.strips || [s.points]) put("path", { d: open(l), "stroke-dasharray": e.kind === "line" ? null : "7 4" });
+      break;
+    case "path":
+      put("path", { d: open(e.strips?.[0] || s.points), "vector-effect": null, "stroke-width": s.width, stroke: "#aaaaaa", "stroke-opacity": 0.75 });
+      if (on) put("path", { d: open(e.strips?.[0] || s.points), style: "pointer-events:none" });
+      break;
+    case "drift":
+      put("path", { d: closed(s.area), "stroke-dasharray": "2 4", fill: "#8c8c8c", "fill-opacity": on ? 0.16 : 0.08 });
+      for (const k of s.keep || []) put("path", { d: closed(k), "stroke-dasharray": "8 3 2 3", fill: "#cbcbcb", "fill-opacity": 0.5 });
+      break;
+    case "water":
+      put("path", { d: closed(s.outline), fill: "#dcdcdc", "fill-opacity": 0.8 });
+      break;
+    case "ground": {
+      const a = { x: s.middle.x - s.width / 2, z: s.middle.z - s.depth / 2 };
+      put("rect", { x: a.x, y: a.z, width: s.width, height: s.depth, "stroke-dasharray": "12 4", fill: "#c2c2c2", "fill-opacity": 0.35, style: on ? "" : "pointer-events:none" });
+      break;
+    }
+    case "card": {
+      const eye = plan.v.now.set.view.eye, yaw = s.facing ? Math.atan2(eye.x - s.at.x, eye.z - s.at.z) : s.yaw, c = (Math.cos(yaw) * s.width) / 2, d = (-Math.sin(yaw) * s.width) / 2;
+      put("path", { d: `M${s.at.x - c} ${s.at.z - d}L${s.at.x + c} ${s.at.z + d}`, "stroke-width": on ? 4 : 3 });
+      break;
+    }
+    default: return;
+  }
+  // Thin lines are hard to hit: a wide clear one lies about them.
+  if (e.kind === "row" || e.kind === "line" || e.kind === "card") for (const p of [...g.children]) g.append(make("path", { d: p.getAttribute("d"), fill: "none", stroke: "transparent", "stroke-width": 14, "vector-effect": "non-scaling-stroke" }));
+  world.append(g);
+  if (e.count) drawInstances(plan, world, e);
+}
+
+function swing(d) {
+  const at = (a) => `${d.hinge.x + Math.cos(a) * d.width} ${d.hinge.z + Math.sin(a) * d.width}`;
+  return `M${d.hinge.x} ${d.hinge.z}L${at(d.open)}A${d.width} ${d.width} 0 0 ${d.open < d.closed ? 1 : 0} ${at(d.closed)}`;
+}
+
+// few is up to how many things outlines are drawn; beyond, points.
+const few = 400, most = 20000;
+
+// drawInstances draws what an element lays: outlines of a few, points of many.
+function drawInstances(plan, world, e) {
+  const list = plan.v.laid.of(e, most);
+  if (!list) return;
+  const g = make("g", { style: "pointer-events:none" });
+  const n = list.count;
+  if (n <= few && e.count <= few) {
+    for (let i = 0; i < n; i++) {
+      const t = list.at(i), piece = plan.v.now.pieces.find((p) => p.id === e.pieces[t.piece]);
+      if (!piece) continue;
+      const o = { top: plan.v.shapes.of(piece)?.top, move: piece.outline.top };
+      const c = make("g", { transform: `translate(${t.x} ${t.z}) rotate(${(-t.yaw * 180) / Math.PI}) scale(${t.scale})` });
+      c.append(make("use", { href: "#" + plan.shape({ piece: piece.id }, o), transform: o.move || null, fill: "#9b9b9b", "fill-opacity": 0.7, stroke: "#5a5a5a", "stroke-width": 0.8 }));
+      g.append(c);
+    }
+  } else {
+    let d = "";
+    for (let i = 0; i < n; i++) { const t = list.at(i); d += `M${t.x.toFixed(2)} ${t.z.toFixed(2)}h0`; }
+    g.append(make("path", { d, stroke: "#4a4a4a", "stroke-opacity": 0.75, "stroke-width": 2.4, "stroke-linecap": "round", "vector-effect": "non-scaling-stroke" }));
+  }
+  world.append(g);
+}
+
+// Laid fetches where the pieces of elements stand, once for each outcome.
+export class Laid {
+  __v_skip = true;
+  constructor(fetchAt, arrived) { this.fetchAt = fetchAt; this.arrived = arrived; this.kept = new Map(); }
+  // of is what is known of an element's instances, at most so many; null until
+  // they are there.
+  of(e, most) {
+    const key = `${e.id} ${e.key} ${most}`;
+    if (!this.kept.has(key)) {
+      for (const k of this.kept.keys()) if (k.startsWith(e.id + " ") && k.endsWith(" " + most)) this.kept.delete(k);
+      this.kept.set(key, null);
+      this.fetchAt(e, most).then((raw) => { if (raw) { this.kept.set(key, new Instances(raw)); this.arrived(); } else this.kept.delete(key); });
+    }
+    return this.kept.get(key);
+  }
+}
+
+// Instances reads what the server packs: 36 bytes each.
+class Instances {
+  constructor(raw) { this.view = new DataView(raw); this.count = raw.byteLength / 36; }
+  at(i) {
+    const f = (k) => this.view.getFloat32(36 * i + 4 * k, true), q = [f(4), f(5), f(6), f(7)];
+    return { piece: this.view.getUint32(36 * i, true), x: f(1), y: f(2), z: f(3), q, scale: f(8), yaw: Math.atan2(2 * (q[3] * q[1] + q[0] * q[2]), 1 - 2 * (q[0] * q[0] + q[1] * q[1])) };
+  }
+}
+
+// fields are the numbers of each kind: name, label, how it is typed.
+const area = (k, label) => [k, label, "length"];
+export const fields = {
+  room: [area("height", "ceiling at"), area("wall", "walls thick"), area("floor", "floor at"), ["ceiling", "ceiling", "yes"]],
+  row: [["by", "goes by", ["count", "spacing", "fill"]], ["count", "how many", "count"], area("spacing", "apart"), area("rows", "rows apart"), area("start", "start kept clear"), area("end", "end kept clear"), ["follow", "turns along", "yes"], ["turn", "turned by", "angle"],
+    ["rest", "rests on what is beneath", "yes"], area("height", "height"), ["smooth", "a curve", "yes"], ["inTurn", "one after the other", "yes"], area("vary.along", "vary along"), area("vary.aside", "vary aside"), ["vary.turn", "vary turn", "angle"], ["vary.tilt", "vary tilt", "angle"], ["vary.size", "vary size", "percent"], ["seed", "chance", "count"]],
+  line: [area("sag", "sag"), area("thick", "thick"), area("spacing", "things apart"), area("start", "ends kept clear"), area("drop", "things hang lower"), ["inTurn", "one after the other", "yes"], ["vary.turn", "vary turn", "angle"], ["vary.size", "vary size", "percent"], ["seed", "chance", "count"]],
+  drift: [["density", "density, per m²", "number"], area("least", "least distance"), area("edge", "thins at edge over"), ["clump", "gathers", "percent"], area("clumps", "clumps apart"), ["turn", "turn, each way", "angle"], ["tilt", "tilt", "angle"], ["sizeMin", "size from", "percent"], ["sizeMax", "size to", "percent"], ["follow", "follows slope", "percent"], area("sink", "stands in by"),
+    ["slopeTo", "slope at most", "angle"], area("lowest", "ground from"), area("highest", "ground to"), ["seen", "only what shots see", "yes"], area("margin", "beside the picture"), ["shadows", "or casts shadows into it", "yes"], ["seed", "chance", "count"]],
+  ground: [area("width", "width"), area("depth", "depth"), area("base", "height"), area("cell", "detail"), area("rough", "swell, high"), area("grain", "swell, wide"), ["color", "colour", "color"], ["steep", "where steep", "color"], ["slope", "steep from", "angle"], ["high", "where high", "color"], area("above", "high from"), ["seed", "chance", "count"]],
+  path: [area("width", "width"), area("crown", "crown"), area("kerb", "kerbs, high"), area("kerbWide", "kerbs, wide"), area("shoulder", "shoulder"), area("level", "evened over"), ["smooth", "a curve", "yes"], ["color", "colour", "color"]],
+  water: [area("level", "level"), area("ripple", "ripples, high"), area("length", "ripples, long"), ["wind", "run towards", "angle"], ["color", "colour", "color"], ["seed", "chance", "count"]],
+  card: [area("at.y", "lower edge at"), area("width", "width"), area("height", "height"), ["facing", "faces the camera", "yes"], ["yaw", "turned", "angle"], ["rough", "rugged", "percent"], ["color", "colour", "color"], area("relief", "would be deep"), ["seed", "chance", "count"]],
+};
