@@ -138,10 +138,14 @@ func (e *editor) addElement(ctx context.Context, d *Deed) error {
 	if name == "" {
 		name = d.Kind
 	}
-	if d.Kind == "layer" && e.elementNamed(name) {
-		return wrong("There is a layer %s already.", name)
+	if d.Kind == "layer" {
+		if layersOf(list)[name] != nil {
+			return wrong("There is a layer %s already.", name)
+		}
+	} else {
+		name = stage.NextName(name, e.elementNamed)
 	}
-	row := store.ElementRow{Element: lay.Element{ID: store.NewID(), Kind: d.Kind, Name: stage.NextName(name, e.elementNamed), Spec: d.Patch}, Rev: e.seen}
+	row := store.ElementRow{Element: lay.Element{ID: store.NewID(), Kind: d.Kind, Name: name, Spec: d.Patch}, Rev: e.seen}
 	if len(row.Spec) == 0 {
 		row.Spec = json.RawMessage("{}")
 	}
@@ -209,9 +213,21 @@ func (e *editor) changeElement(ctx context.Context, d *Deed) error {
 		return err
 	}
 	if row.Kind == "layer" && row.Name != before.Name {
+		if n := countLayers(e.elems, row.Name); n > 1 {
+			return wrong("There is a layer %s already.", row.Name)
+		}
 		return e.renameLayer(ctx, before.Name, row.Name)
 	}
 	return nil
+}
+
+func countLayers(list []store.ElementRow, name string) (n int) {
+	for i := range list {
+		if list[i].Kind == "layer" && list[i].Name == name {
+			n++
+		}
+	}
+	return n
 }
 
 // renameLayer takes along what is in a layer.
@@ -268,12 +284,11 @@ func (e *editor) needLayer(ctx context.Context, name string) error {
 		return err
 	}
 	said := e.label
-	err = e.addElement(ctx, &Deed{Kind: "layer", Name: name})
-	if said == "" {
-		e.label = "" // what needs the layer is what was done
+	if err := e.addElement(ctx, &Deed{Kind: "layer", Name: name}); err != nil {
+		return err
 	}
-	e.made = e.made[:len(e.made)-1]
-	return err
+	e.label, e.made = said, e.made[:len(e.made)-1] // what needs the layer is what was done
+	return nil
 }
 
 // intoLayer puts things into a layer, which is made when it is new; "" takes

@@ -20,6 +20,10 @@ create table element (
 );
 create index on element (set_id);
 
+-- What the log keeps comes back as it was written: jsonb makes 0 of -0.
+alter table log alter column changes type json using changes::json;
+
 -- +goose Down
+alter table log alter column changes type jsonb using changes::jsonb;
 drop table element;
 alter table placement drop column recast, drop column tint, drop column group_id, drop column layer;

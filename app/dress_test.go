@@ -1,0 +1,410 @@
+package app_test
+
+import (
+	"bytes"
+	"encoding/json"
+	"fmt"
+	"math"
+	"math/rand/v2"
+	"slices"
+	"strings"
+	"testing"
+
+	"visator/app"
+	"visator/core/geom"
+	"visator/core/lay"
+)
+
+// snagsOf are the measured snags of a kind, once the newest revision is measured.
+func (d *desk) snagsOf(kind string) (list []string) {
+	d.Helper()
+	st := d.await("the measuring", func(st *app.State) bool { return st.Measured != nil && st.Measured.Revision == st.Revision })
+	for _, s := range st.Snags {
+		if s.Kind == kind {
+			list = append(list, s.What)
+		}
+	}
+	return list
+}
+
+func (d *desk) placement(name string) *app.PlacementState {
+	d.Helper()
+	for i, st := 0, d.state(); i < len(st.Placements); i++ {
+		if st.Placements[i].Name == name {
+			return &st.Placements[i]
+		}
+	}
+	d.Fatalf("no placement %s", name)
+	return nil
+}
+
+func (d *desk) add(kind string, spec any) string {
+	d.Helper()
+	return d.edit(app.Deed{Do: "add", Kind: kind, Patch: patch(spec)}).Made[0]
+}
+
+func (d *desk) elementState(id string) app.ElementState {
+	d.Helper()
+	for _, e := range d.state().Elements {
+		if e.ID == id {
+			return e
+		}
+	}
+	d.Fatalf("no element %s", id)
+	return app.ElementState{}
+}
+
+func near(t testing.TB, what string, got, want, tol float64) {
+	t.Helper()
+	if !(math.Abs(got-want) <= tol) {
+		t.Errorf("%s is %.5f, want %.5f within %g", what, got, want, tol)
+	}
+}
+
+func standIn(kind string, at, size geom.V, more map[string]any) app.Deed {
+	p := map[string]any{"size": size}
+	for k, v := range more {
+		p[k] = v
+	}
+	return app.Deed{Do: "place", StandIn: kind, At: at, Patch: patch(p)}
+}
+
+// A box floats 30 cm above a wedge: it is told, put down onto the slope by its true
+// triangles, and the snag goes; on three points it lies square on the slope.
+func TestThingsArePutDownOntoTrueTriangles(t *testing.T) {
+	d := newDesk(t)
+	d.edit(standIn("wedge", geom.V{}, geom.V{X: 4, Y: 1, Z: 4}, nil))
+	id := d.edit(standIn("box", geom.V{Y: 1.2}, geom.V{X: 0.4, Y: 0.3, Z: 0.4}, nil)).Made[0]
+	if list := d.snagsOf("floating"); len(list) != 1 || !strings.Contains(list[0], "above wedge") {
+		t.Fatalf("%v", list)
+	}
+	d.edit(app.Deed{Do: "ground", IDs: []string{id}})
+	// The wedge rises by 1 m over 4 m towards -Z: its surface is at 0.5 - z/4, and
+	// the box's back edge at z = -0.2 touches it first.
+	near(t, "the box's height", d.placement("box").At.Y, 0.55, 1e-6)
+	if list := d.snagsOf("floating"); len(list) != 0 {
+		t.Errorf("%v", list)
+	}
+	d.edit(app.Deed{Do: "slope", IDs: []string{id}})
+	p := d.placement("box")
+	up := p.World.Dir(geom.V{Y: 1})
+	near(t, "its lean", math.Atan2(up.Z, up.Y), math.Atan(0.25), 1e-6)
+	d.edit(app.Deed{Do: "change", Kind: "placement", ID: id, Patch: patch(map[string]any{"pitch": 0.0, "roll": 0.0, "yaw": 0.0, "at": geom.V{Y: 2}})})
+	d.edit(app.Deed{Do: "settle", IDs: []string{id}})
+	p = d.placement("box")
+	up = p.World.Dir(geom.V{Y: 1})
+	near(t, "its lean after settling", math.Atan2(up.Z, up.Y), math.Atan(0.25), 5e-3)
+}
+
+func TestThingsAreArranged(t *testing.T) {
+	d := newDesk(t)
+	a := d.edit(standIn("box", geom.V{X: 0, Z: 0}, geom.V{X: 1, Y: 1, Z: 1}, nil)).Made[0]
+	b := d.edit(standIn("box", geom.V{X: 2, Z: 0.7}, geom.V{X: 0.5, Y: 1, Z: 1}, nil)).Made[0]
+	c := d.edit(standIn("box", geom.V{X: 7, Z: -0.4}, geom.V{X: 2, Y: 1, Z: 1}, nil)).Made[0]
+	d.edit(app.Deed{Do: "align", IDs: []string{a, b, c}, Of: "z-min"})
+	for _, n := range []string{"box 2", "box 3"} {
+		near(t, n, d.placement(n).At.Z, 0, 1e-6)
+	}
+	// From -0.5 to 8 m with boxes of 1, 0.5 and 2 m: two gaps of 2.5 m.
+	d.edit(app.Deed{Do: "distribute", IDs: []string{c, a, b}, Of: "x"})
+	near(t, "the middle one", d.placement("box 2").At.X, 0.5+2.5+0.25, 1e-6)
+	d.edit(standIn("wall", geom.V{X: 3.25, Z: -3}, geom.V{X: 4, Y: 2.5, Z: 0.2}, nil))
+	d.edit(app.Deed{Do: "toward", IDs: []string{b}, Of: "back"})
+	near(t, "against the wall", d.placement("box 2").At.Z-0.5, -2.9, 1e-3)
+	d.edit(app.Deed{Do: "face", IDs: []string{b}, At: geom.V{X: 13.25, Z: d.placement("box 2").At.Z}})
+	near(t, "its turn", d.placement("box 2").Yaw, math.Pi/2, 1e-6)
+	at := d.placement("box").At
+	d.edit(app.Deed{Do: "swap", IDs: []string{a, c}})
+	if got := d.placement("box 3").At; got != at {
+		t.Errorf("after the swap it stands at %v", got)
+	}
+	d.edit(app.Deed{Do: "mirror", IDs: []string{a, c}, Of: "x"})
+	if got := d.placement("box").At; got != at {
+		t.Errorf("mirrored it stands at %v, want %v", got, at)
+	}
+	d.edit(app.Deed{Do: "rename", IDs: []string{a, b, c}, Name: "crate ##"})
+	d.placement("crate 02")
+	for _, bad := range []app.Deed{{Do: "align", IDs: []string{a}, Of: "x"}, {Do: "align", IDs: []string{a, b}, Of: "w-min"}, {Do: "swap", IDs: []string{a, b, c}}, {Do: "rename", IDs: []string{a}, Name: "a # b #"}, {Do: "toward", IDs: []string{a}, Of: "down"}, {Do: "vary", IDs: []string{a}, Patch: patch(map[string]any{"size": 2})}} {
+		if _, err := d.a.Edit(d.ctx, d.set, app.EditRequest{Revision: -1, Deeds: []app.Deed{bad}}); err == nil {
+			t.Errorf("%+v is done", bad)
+		}
+	}
+}
+
+// A stand-in of 1 x 1 x 2 m is recast by a piece of 2 x 1 x 1 m: a quarter turn
+// fits it wholly; the stand-in stays, hidden, in the layer of the blockout.
+func TestStandInsAreRecast(t *testing.T) {
+	d := newDesk(t)
+	piece := d.takeIn("box.glb", boxGLB(t)).Pieces[0].ID
+	id := d.edit(standIn("box", geom.V{X: 3, Z: 1}, geom.V{X: 1, Y: 1, Z: 2}, nil)).Made[0]
+	r := d.edit(app.Deed{Do: "recast", IDs: []string{id}, Piece: piece})
+	if !strings.Contains(r.Label, "fits 100 %") {
+		t.Error(r.Label)
+	}
+	st := d.state()
+	var was, is app.PlacementState
+	for _, p := range st.Placements {
+		if p.ID == id {
+			was = p
+		} else {
+			is = p
+		}
+	}
+	if !was.Hidden || was.Layer != "blockout" || is.Recast != id || math.Abs(math.Cos(is.Yaw)) > 1e-9 || is.At.Sub(geom.V{X: 3, Z: 1}).Len() > 1e-9 {
+		t.Errorf("the stand-in %+v, its piece %+v", was.Placement, is.Placement)
+	}
+	if _, err := d.a.Edit(d.ctx, d.set, app.EditRequest{Revision: -1, Deeds: []app.Deed{{Do: "recast", IDs: []string{is.ID}, Piece: piece}}}); err == nil {
+		t.Error("a piece is recast")
+	}
+	other := d.edit(standIn("box", geom.V{X: 9}, geom.V{X: 4, Y: 3, Z: 2}, nil)).Made[0]
+	d.edit(app.Deed{Do: "recast", IDs: []string{other}, Piece: piece, Of: "fill"})
+	for _, p := range d.state().Placements {
+		if p.Recast == other && p.Dims.Sub(geom.V{X: 4, Y: 2, Z: 2}).Len() > 1e-9 {
+			t.Errorf("filled it measures %v", p.Dims)
+		}
+	}
+}
+
+// A row stands on what is beneath it, follows when that is moved, is changed
+// later, and is broken up.
+func TestARowStandsOnWhatIsBeneath(t *testing.T) {
+	d := newDesk(t)
+	piece := d.takeIn("box.glb", boxGLB(t)).Pieces[0].ID
+	slab := d.edit(standIn("slab", geom.V{X: 3}, geom.V{X: 6, Y: 0.5, Z: 2}, nil)).Made[0]
+	row := &lay.Row{Shape: "line", Points: []lay.P{{X: -4}, {X: 6}}, Pieces: []lay.Share{{Piece: piece, Weight: 1}}, By: "count", Count: 3, Rest: true}
+	id := d.add("row", row)
+	heights := func() (list []float64) {
+		raw, err := d.a.ElementInstances(d.ctx, d.set, id, 0)
+		if err != nil {
+			t.Fatal(err)
+		}
+		for i := 0; i < len(raw); i += 36 {
+			var y float32
+			bits := uint32(raw[i+8]) | uint32(raw[i+9])<<8 | uint32(raw[i+10])<<16 | uint32(raw[i+11])<<24
+			y = math.Float32frombits(bits)
+			list = append(list, float64(y))
+		}
+		return list
+	}
+	if got := heights(); !slices.Equal(got, []float64{0, 0.5, 0.5}) {
+		t.Errorf("heights %v", got)
+	}
+	d.edit(app.Deed{Do: "change", Kind: "placement", ID: slab, Patch: patch(map[string]any{"at": geom.V{X: 40}})})
+	if got := heights(); !slices.Equal(got, []float64{0, 0, 0}) {
+		t.Errorf("without the slab %v", got)
+	}
+	d.edit(app.Deed{Do: "change", Kind: "element", ID: id, Patch: patch(map[string]any{"spec": map[string]any{"count": 5}})})
+	if e := d.elementState(id); e.Count != 5 || e.Said == "" {
+		t.Errorf("%+v", e)
+	}
+	d.edit(app.Deed{Do: "break", ID: id})
+	if st := d.state(); len(st.Placements) != 6 || len(st.Elements) != 0 {
+		t.Errorf("%d placements, %d elements", len(st.Placements), len(st.Elements))
+	}
+	if _, err := d.a.Undo(d.ctx, d.production); err != nil {
+		t.Fatal(err)
+	}
+	if e := d.elementState(id); e.Count != 5 {
+		t.Error("the row does not come back")
+	}
+}
+
+// What cannot be laid is refused with a sentence, and nothing of it is kept.
+func TestElementsThatCannotBeAreRefused(t *testing.T) {
+	d := newDesk(t)
+	piece := d.takeIn("box.glb", boxGLB(t)).Pieces[0].ID
+	before := d.state().Revision
+	square := []lay.P{{X: 0}, {X: 1000}, {X: 1000, Z: 1000}, {Z: 1000}}
+	drift := map[string]any{"area": square, "pieces": []lay.Share{{Piece: piece, Weight: 1}}, "density": 5000, "sizeMin": 1, "sizeMax": 1}
+	for what, c := range map[string]struct {
+		kind string
+		spec any
+		say  string
+	}{
+		"a billion things":   {"drift", drift, "billion"},
+		"a path with a loop": {"path", map[string]any{"points": []lay.P{{}, {X: 5, Z: 5}, {X: 5}, {Z: 5}}, "width": 1}, "crosses itself"},
+		"an area of zero":    {"water", map[string]any{"outline": []lay.P{{}, {X: 1}, {X: 2}}}, "no area"},
+		"a lost piece":       {"row", &lay.Row{Shape: "line", Points: square[:2], Pieces: []lay.Share{{Piece: "gone", Weight: 1}}, By: "count", Count: 2}, "not in the library"},
+		"a field unknown":    {"room", map[string]any{"walls": 3}, "cannot be read"},
+		"an unknown kind":    {"tower", map[string]any{}, "not a kind"},
+	} {
+		_, err := d.a.Edit(d.ctx, d.set, app.EditRequest{Revision: -1, Deeds: []app.Deed{{Do: "add", Kind: c.kind, Patch: patch(c.spec)}}})
+		if err == nil || !strings.Contains(err.Error(), c.say) {
+			t.Errorf("%s: %v", what, err)
+		}
+	}
+	// Groups in a circle.
+	g1 := d.add("group", &lay.Group{})
+	g2 := d.add("group", &lay.Group{Parent: g1})
+	_, err := d.a.Edit(d.ctx, d.set, app.EditRequest{Revision: -1, Deeds: []app.Deed{{Do: "change", Kind: "element", ID: g1, Patch: patch(map[string]any{"spec": map[string]any{"parent": g2}})}}})
+	if err == nil || !strings.Contains(err.Error(), "cannot hold itself") {
+		t.Errorf("groups in a circle: %v", err)
+	}
+	if st := d.state(); st.Revision != before+2 || len(st.Elements) != 2 {
+		t.Errorf("%d edits were kept, %d elements", st.Revision-before, len(st.Elements))
+	}
+	// Two people brush the same ground: the second is told.
+	ground := d.add("ground", &lay.Ground{Width: 10, Depth: 10, Cell: 1})
+	seen := d.state().Revision
+	stroke := app.Deed{Do: "stroke", ID: ground, Patch: patch(lay.Sculpt{Do: "raise", Points: []lay.P{{X: 1}}, Radius: 2, Height: 1})}
+	d.edit(stroke)
+	if _, err := d.a.Edit(d.ctx, d.set, app.EditRequest{Revision: seen, Deeds: []app.Deed{stroke}}); err == nil || !strings.Contains(err.Error(), "changed elsewhere") {
+		t.Errorf("a stale stroke: %v", err)
+	}
+}
+
+// Linked copies change together; one that is detached does not. Layers hide and
+// lock what is in them; groups nest and become pieces of the library.
+func TestLayersGroupsAndDetaching(t *testing.T) {
+	d := newDesk(t)
+	piece := d.takeIn("box.glb", boxGLB(t)).Pieces[0].ID
+	d.edit(app.Deed{Do: "place", Piece: piece}, app.Deed{Do: "place", Piece: piece, At: geom.V{X: 4}})
+	ids := []string{d.placement("box").ID, d.placement("box 2").ID}
+	d.edit(app.Deed{Do: "detach", IDs: ids[1:]})
+	own := d.placement("box 2")
+	if own.Piece == piece || own.Shared != 1 {
+		t.Fatalf("it is still linked: %+v", own)
+	}
+	d.edit(app.Deed{Do: "true", ID: piece, Of: "height", Metres: 3})
+	if a, b := d.placement("box").Dims.Y, d.placement("box 2").Dims.Y; a != 3 || b != 1 {
+		t.Errorf("heights %g and %g", a, b)
+	}
+	d.edit(app.Deed{Do: "layer", IDs: ids, Name: "props"})
+	var layer string
+	for _, e := range d.state().Elements {
+		if e.Kind == "layer" && e.Name == "props" {
+			layer = e.ID
+		}
+	}
+	d.edit(app.Deed{Do: "change", Kind: "element", ID: layer, Patch: patch(map[string]any{"locked": true})})
+	if _, err := d.a.Edit(d.ctx, d.set, app.EditRequest{Revision: -1, Deeds: []app.Deed{{Do: "change", Kind: "placement", ID: ids[0], Patch: patch(map[string]any{"at": geom.V{X: 9}})}}}); err == nil {
+		t.Error("what is in a locked layer is moved")
+	}
+	d.edit(app.Deed{Do: "change", Kind: "element", ID: layer, Patch: patch(map[string]any{"locked": false, "name": "things"})})
+	if d.placement("box").Layer != "things" {
+		t.Error("a layer that is renamed loses what is in it")
+	}
+	r := d.edit(app.Deed{Do: "group", IDs: ids, Name: "pair"})
+	outer := d.edit(app.Deed{Do: "group", IDs: []string{r.Made[0], d.edit(standIn("box", geom.V{X: 9}, geom.V{X: 1, Y: 1, Z: 1}, nil)).Made[0]}, Name: "all"}).Made[0]
+	ar, err := d.a.KeepPiece(d.ctx, d.set, outer)
+	if err != nil {
+		t.Fatal(err)
+	}
+	st := d.await("the group as a piece", func(st *app.State) bool { return len(st.Pieces) == 3 && st.Pieces[2].Making == "" })
+	// From -3 to 9.5 m: the first box is 6 m wide now.
+	if p := st.Pieces[2]; p.Arrival != ar.ID || math.Abs(p.Size.X-12.5) > 1e-6 {
+		t.Errorf("the piece measures %v", p.Size)
+	}
+	d.edit(app.Deed{Do: "ungroup", IDs: []string{outer}})
+	if d.placement("box").Group != r.Made[0] {
+		t.Error("the inner group is lost")
+	}
+}
+
+// One snag of each kind that a set can show, and that each is mended or meant.
+func TestSnagsAreToldAndMeant(t *testing.T) {
+	d := newDesk(t)
+	d.edit(standIn("box", geom.V{Y: 0.4}, geom.V{X: 1, Y: 1, Z: 1}, nil))
+	st := d.await("the snag", func(st *app.State) bool { return len(st.Snags) > 0 && st.Snags[0].Kind == "floating" })
+	d.edit(app.Deed{Do: "meant", Of: st.Snags[0].Key, Name: "it hangs on a thread"})
+	st = d.await("what is meant", func(st *app.State) bool { return len(st.Meant) == 1 })
+	if len(st.Snags) != 0 || st.Meant[0].Meant == "" {
+		t.Errorf("%+v", st.Snags)
+	}
+	d.edit(app.Deed{Do: "delete", IDs: []string{st.Meant[0].Meant}})
+	if list := d.snagsOf("floating"); len(list) != 1 {
+		t.Errorf("told again: %v", list)
+	}
+	d.add("limit", &lay.Limit{Instances: 1})
+	piece := d.takeIn("box.glb", boxGLB(t)).Pieces[0].ID
+	d.edit(app.Deed{Do: "place", Piece: piece, At: geom.V{X: 5}}, app.Deed{Do: "place", Piece: piece, At: geom.V{X: 8}})
+	if list := d.snagsOf("budget"); len(list) != 1 || !strings.Contains(list[0], "2") {
+		t.Errorf("budget: %v", list)
+	}
+}
+
+// An unseen sequence of edits of every kind, undone one by one, gives the same
+// bytes as before; done again, the same as after.
+func TestAnySequenceOfEditsIsUndone(t *testing.T) {
+	d := newDesk(t)
+	piece := d.takeIn("box.glb", boxGLB(t)).Pieces[0].ID
+	r := rand.New(rand.NewPCG(11, 12))
+	snap := func() []byte {
+		st := d.state()
+		for i := range st.Placements {
+			st.Placements[i].Shared = 0
+		}
+		raw, err := json.Marshal([]any{st.Set, st.Placements, st.Elements, st.Shots, st.Pieces[0].Sizing})
+		if err != nil {
+			t.Fatal(err)
+		}
+		return raw
+	}
+	states, labels := [][]byte{snap()}, []string{}
+	for len(labels) < 60 {
+		st := d.state()
+		var ids, elements, free []string
+		for _, p := range st.Placements {
+			ids = append(ids, p.ID)
+			if p.StandIn == "box" && !p.Hidden {
+				free = append(free, p.ID)
+			}
+		}
+		for _, e := range st.Elements {
+			elements = append(elements, e.ID)
+		}
+		some := func(list []string, n int) []string {
+			list = slices.Clone(list)
+			r.Shuffle(len(list), func(i, j int) { list[i], list[j] = list[j], list[i] })
+			return list[:min(n, len(list))]
+		}
+		at := geom.V{X: 20 * r.Float64(), Y: r.Float64(), Z: 20 * r.Float64()}
+		deeds := []app.Deed{standIn("box", at, geom.V{X: 1, Y: 1, Z: 1}, nil), {Do: "place", Piece: piece, At: at, Rest: true}, {Do: "add", Kind: "group", Patch: patch(lay.Group{})},
+			{Do: "add", Kind: "room", Patch: patch(lay.Room{Outline: []lay.P{{}, {X: 4}, {X: 4, Z: 3}}, Height: 2.5, Wall: 0.1})}, {Do: "keep", Name: "shot"}, {Do: "add", Kind: "ground", Patch: patch(lay.Ground{Width: 8, Depth: 8, Cell: 1})},
+			{Do: "true", ID: piece, Of: "height", Metres: 1 + r.Float64()}, {Do: "change", Kind: "set", Patch: patch(map[string]any{"view": map[string]any{"focal": 20 + r.IntN(60)}})}}
+		for _, do := range []string{"ground", "settle", "slope", "align", "distribute", "face", "mirror", "vary", "rename", "copy", "delete", "group", "layer", "recast", "swap", "detach", "clear", "part"} {
+			list := some(ids, 1+r.IntN(3))
+			if do == "recast" {
+				list = some(free, 2)
+			}
+			if do == "swap" {
+				list = some(ids, 2)
+			}
+			deeds = append(deeds, app.Deed{Do: do, IDs: list, Of: map[string]string{"align": "x-mid", "distribute": "z", "mirror": "x"}[do], Name: "layer " + fmt.Sprint(r.IntN(3)), Piece: piece, At: at, Seed: uint64(r.IntN(3))})
+		}
+		for _, id := range some(elements, 2) {
+			deeds = append(deeds, app.Deed{Do: "delete", IDs: []string{id}}, app.Deed{Do: "change", Kind: "element", ID: id, Patch: patch(map[string]any{"hidden": true, "name": "e" + fmt.Sprint(r.IntN(100))})},
+				app.Deed{Do: "stroke", ID: id, Patch: patch(lay.Sculpt{Do: "raise", Points: []lay.P{{X: 1}}, Radius: 2, Height: 1})}, app.Deed{Do: "ungroup", IDs: []string{id}})
+		}
+		n := 1 + r.IntN(3)
+		var now []app.Deed
+		for range n {
+			now = append(now, deeds[r.IntN(len(deeds))])
+		}
+		res, err := d.a.Edit(d.ctx, d.set, app.EditRequest{Revision: -1, Deeds: now})
+		after := snap()
+		if err != nil || res.Revision == st.Revision {
+			if !bytes.Equal(after, states[len(states)-1]) {
+				t.Fatalf("refused (%v), but something of %+v was done", err, now)
+			}
+			continue
+		}
+		states, labels = append(states, after), append(labels, res.Label)
+	}
+	for i := len(labels) - 1; i >= 0; i-- {
+		if _, err := d.a.Undo(d.ctx, d.production); err != nil {
+			t.Fatal(err)
+		}
+		if got := snap(); !bytes.Equal(got, states[i]) {
+			t.Fatalf("undoing %q gives other bytes than before:\n%s\n%s", labels[i], got, states[i])
+		}
+	}
+	for i := range labels {
+		if _, err := d.a.Redo(d.ctx, d.production); err != nil {
+			t.Fatal(err)
+		}
+		if !bytes.Equal(snap(), states[i+1]) {
+			t.Fatalf("doing %q again gives other bytes", labels[i])
+		}
+	}
+}
