@@ -101,6 +101,20 @@ func (a *App) NewProduction(ctx context.Context, name, unitName string) (product
 	return production, set, err
 }
 
+// NewSet makes another, empty set in a production.
+func (a *App) NewSet(ctx context.Context, production, name string) (set string, err error) {
+	s := stage.Scene{ID: store.NewID(), Name: strings.TrimSpace(name), View: optics.Default(), Light: light.Default()}
+	if err := s.Check(); err != nil {
+		return "", wrong("%v", err)
+	}
+	return s.ID, a.Store.Tx(ctx, func(tx pgx.Tx) error {
+		if _, err := store.LockProduction(ctx, tx, production); err != nil {
+			return notThere(err, "The production")
+		}
+		return store.PutSet(ctx, tx, production, s, 0)
+	})
+}
+
 // SetOptions changes a production's own settings: its unit and the triangles
 // that the lens view may draw. They are not part of the log.
 func (a *App) SetOptions(ctx context.Context, production, unitName string, budget int) error {

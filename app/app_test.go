@@ -28,15 +28,15 @@ func TestMain(m *testing.M) { storetest.Main(m) }
 
 // desk is a production with its set and a running worker.
 type desk struct {
-	*testing.T
+	testing.TB
 	a               *app.App
 	ctx             context.Context
 	production, set string
 }
 
-func newDesk(t *testing.T) *desk {
+func newDesk(t testing.TB) *desk {
 	t.Helper()
-	d := &desk{T: t, a: &app.App{Store: storetest.Open(t)}, ctx: context.Background()}
+	d := &desk{TB: t, a: &app.App{Store: storetest.Open(t)}, ctx: context.Background()}
 	pool, err := jobs.Open(d.ctx, d.a, 1, slog.New(slog.DiscardHandler))
 	if err != nil {
 		t.Fatal(err)

@@ -74,7 +74,9 @@ func (e *editor) body(ctx context.Context, p *stage.Placement) (*contact.Placed,
 		if err != nil {
 			return nil, err
 		}
-		e.now.pieces, e.now.looks, e.now.boxes = w.pieces, w.looks, w.boxes
+		now := *e.now // what was measured stays as it was
+		now.pieces, now.looks, now.boxes, now.made = w.pieces, w.looks, w.boxes, nil
+		e.now = &now
 	}
 	return e.now.placed(ctx, p)
 }

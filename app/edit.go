@@ -836,6 +836,21 @@ func (e *editor) stay(ctx context.Context, row *store.Piece, before, after *sizi
 			return err
 		}
 	}
+	others, sets, err := store.Elsewhere(ctx, e.tx, row.ID, e.set.ID)
+	if err != nil {
+		return err
+	}
+	for i := range others {
+		before := others[i].Placement
+		world := before.World()
+		others[i].At = world.Point(back)
+		if err := store.PutPlacement(ctx, e.tx, sets[i], others[i].Placement, e.rev); err != nil {
+			return err
+		}
+		if err := e.note("placement", before.ID, before, others[i].Placement); err != nil {
+			return err
+		}
+	}
 	return nil
 }
 

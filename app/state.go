@@ -7,6 +7,7 @@ import (
 	"fmt"
 	"math"
 	"strings"
+	"sync"
 
 	"github.com/jackc/pgx/v5"
 
@@ -216,14 +217,36 @@ type LightState struct {
 	Horizon geom.V `json:"horizon"`
 }
 
+// factsRead are facts that were read before, by their text: a set of hundreds of
+// pieces is looked at after every edit. What is in them is not changed.
+var factsRead struct {
+	sync.Mutex
+	kept map[string]*intake.Report
+}
+
+const maxFactsRead = 4000 // pieces: some kilobytes each
+
+// pieceFacts reads what is known of a piece and its sizing.
 func pieceFacts(p *store.Piece) (f intake.Report, s sizing.Sizing, err error) {
-	if err = json.Unmarshal(p.Facts, &f); err == nil {
-		err = json.Unmarshal(p.Sizing, &s)
+	factsRead.Lock()
+	known := factsRead.kept[string(p.Facts)]
+	factsRead.Unlock()
+	if known == nil {
+		known = &intake.Report{}
+		if err := json.Unmarshal(p.Facts, known); err != nil {
+			return f, s, fmt.Errorf("piece %s: %w", p.ID, err)
+		}
+		factsRead.Lock()
+		if factsRead.kept == nil || len(factsRead.kept) >= maxFactsRead {
+			factsRead.kept = map[string]*intake.Report{}
+		}
+		factsRead.kept[string(p.Facts)] = known
+		factsRead.Unlock()
 	}
-	if err != nil {
-		err = fmt.Errorf("piece %s: %w", p.ID, err)
+	if err := json.Unmarshal(p.Sizing, &s); err != nil {
+		return f, s, fmt.Errorf("piece %s: %w", p.ID, err)
 	}
-	return f, s, err
+	return *known, s, nil
 }
 
 // pieceBoxes are the pieces' boxes in metres about their pivots.

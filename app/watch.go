@@ -3,13 +3,16 @@ package app
 import (
 	"cmp"
 	"context"
+	"encoding/binary"
 	"fmt"
 	"math"
+	"runtime"
 	"slices"
 	"sync"
 	"time"
 
 	"github.com/jackc/pgx/v5"
+	"golang.org/x/sync/errgroup"
 
 	"visator/core/contact"
 	"visator/core/geom"
@@ -115,6 +118,15 @@ func (a *App) Watch(set string) {
 	}()
 }
 
+// Measured is of which revision a set was measured last, and how many seconds that
+// took; 0 before the first time.
+func (a *App) Measured(set string) (revision int64, seconds float64) {
+	if m := a.watches.of(set).seen(); m != nil {
+		return m.Revision, m.Took
+	}
+	return 0, 0
+}
+
 // Measure measures a set now, from what is known of it.
 func (a *App) Measure(ctx context.Context, set string) ([]snag.Snag, error) {
 	w := &watch{placed: map[string]*snag.Solid{}}
@@ -175,6 +187,9 @@ func (w *world) solids(ctx context.Context, kept map[string]*snag.Solid) ([]snag
 		list = append(list, s)
 		return nil
 	}
+	if err := w.makeBodies(ctx); err != nil {
+		return nil, err
+	}
 	groups := w.groups()
 	for i := range w.rows {
 		p := &w.rows[i].Placement
@@ -186,7 +201,7 @@ func (w *world) solids(ctx context.Context, kept map[string]*snag.Solid) ([]snag
 			return nil, err
 		}
 		s := snag.Solid{ID: p.ID, Name: p.Name, Piece: p.Piece, Group: groups(p.Group), Land: w.isLand(p), Wild: w.a.wild(w.pieces[p.Piece]), StandIn: p.StandIn != "" && p.StandIn != "person",
-			Key: fmt.Sprint(key, p.StandIn, p.Size, p.At, p.Yaw, p.Pitch, p.Roll, p.Scale)}
+			Key: standKey(key+p.StandIn, p.Size, p.At, geom.V{X: p.Yaw, Y: p.Pitch, Z: p.Roll}, p.Scale)}
 		if err := put(s, func() (*contact.Placed, error) { return w.placed(ctx, p) }); err != nil {
 			return nil, err
 		}
@@ -224,6 +239,49 @@ func (w *world) solids(ctx context.Context, kept map[string]*snag.Solid) ([]snag
 		kept[list[i].ID] = &list[i]
 	}
 	return list, nil
+}
+
+// makeBodies makes the bodies of all pieces that stand in the set, several at a
+// time.
+func (w *world) makeBodies(ctx context.Context) error {
+	var pieces []string
+	had := map[string]bool{}
+	for i := range w.rows {
+		p := &w.rows[i].Placement
+		if p.Piece == "" || had[p.Piece] || w.hidden(p.Hidden, p.Layer) {
+			continue
+		}
+		had[p.Piece] = true
+		if key, _, err := w.bodyKey(p.Piece); err != nil {
+			return err
+		} else if key != "" && !w.a.bodies.has(key) {
+			pieces = append(pieces, p.Piece)
+		}
+	}
+	var g errgroup.Group
+	g.SetLimit(runtime.GOMAXPROCS(0))
+	for _, id := range pieces {
+		g.Go(func() error {
+			if ctx.Err() != nil {
+				return ctx.Err()
+			}
+			_, err := w.body(ctx, id)
+			return err
+		})
+	}
+	return g.Wait()
+}
+
+// standKey is another for every change of where a thing stands and what it is.
+func standKey(what string, where ...geom.V) string {
+	b := make([]byte, 0, len(what)+24*len(where))
+	b = append(b, what...)
+	for _, v := range where {
+		for _, x := range []float64{v.X, v.Y, v.Z} {
+			b = binary.LittleEndian.AppendUint64(b, math.Float64bits(x))
+		}
+	}
+	return string(b)
 }
 
 // wildKinds are what grows or lies in soil.

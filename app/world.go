@@ -37,6 +37,13 @@ type world struct {
 
 	laid map[string]*laidElement // by element
 	land *landscape
+	made map[string]madeBody // by piece, once asked for
+}
+
+// madeBody names what a piece is felt by.
+type madeBody struct {
+	key   string
+	level Level
 }
 
 // laidElement is an element with what became of it.
@@ -144,9 +151,28 @@ func (b *bodies) get(key string, make func() (*contact.Body, error)) (*contact.B
 	return body, nil
 }
 
+// has says whether a body is at hand.
+func (b *bodies) has(key string) bool {
+	b.mu.Lock()
+	defer b.mu.Unlock()
+	_, ok := b.kept[key]
+	return ok
+}
+
 // bodyKey names the body of a piece with its sizing, and says from which level
 // it is made; "" while it has none.
 func (w *world) bodyKey(piece string) (key string, level Level, err error) {
+	if m, ok := w.made[piece]; ok {
+		return m.key, m.level, nil
+	}
+	if w.made == nil {
+		w.made = map[string]madeBody{}
+	}
+	defer func() {
+		if err == nil {
+			w.made[piece] = madeBody{key, level}
+		}
+	}()
 	p, look := w.pieces[piece], w.looks[piece]
 	if p == nil || look == nil {
 		return "", level, nil

@@ -7,9 +7,11 @@ import (
 	"fmt"
 	"math"
 	"math/rand/v2"
+	"strings"
 
 	"visator/app"
 	"visator/core/geom"
+	"visator/core/lay"
 	"visator/core/light"
 	"visator/core/motion"
 	"visator/core/optics"
@@ -99,6 +101,10 @@ func Load(ctx context.Context, a *app.App, shoot bool, progress func(string)) (s
 	if err := l.shots(shoot); err != nil {
 		return "", err
 	}
+	progress("making the set of faults")
+	if err := l.faults(production); err != nil {
+		return "", err
+	}
 	return set, l.pending(production, progress)
 }
 
@@ -169,12 +175,7 @@ func (l *loader) dress() error {
 	l.place("platform.glb", "platform", v3(0, 0, 1.2), 0, 1)
 	l.place("track_120m.glb", "track", v3(4.6, -0.15, -25), 0, 1)
 	l.place("shelter.zip", "shelter", v3(-1.05, deck, -4.5), 0, 1)
-	l.place("bench_slatted.zip", "bench", v3(-1.35, deck, 1.2), 90, 1)
-	l.place("bench_slatted.zip", "bench 2", v3(-1.35, deck, 9), 90, 1)
 	l.place("station_clock.glb", "station clock", v3(-0.2, deck, -9.2), 0, 1)
-	for i, z := range []float64{-13.5, -1.0, 7.2, 15} {
-		l.place("lamp-post.zip", fmt.Sprintf("lamp post %d", i+1), v3(-2.05, deck, z), 0, 1)
-	}
 	l.place("luggage-barrow.zip", "luggage barrow", v3(0.9, deck, -7.1), 62, 1)
 	l.place("suitcase_brown.glb", "suitcase, brown", v3(0.55, deck, 3.4), 24, 1)
 	l.place("suitcase_tan.zip", "suitcase, tan", v3(0.2, deck, 3.05), -12, 1)
@@ -185,36 +186,138 @@ func (l *loader) dress() error {
 	l.place("viaduct.glb", "viaduct", v3(120, -52, -1796), -6, 1)
 	l.place("ridges_far.glb", "ridges", v3(0, -60, -7400), 0, 1)
 	r := rand.New(rand.NewPCG(2024, 6))
-	trees := 0
-	for trees < 110 {
-		x, z := (r.Float64()-0.5)*120, -r.Float64()*150+26
-		// Keep the halt, the track and the view along it free.
-		if x > -11 && x < 12 || x < -5 && x > -13 && z < -10 && z > -28 {
-			continue
+	for i := 0; i < 9; i++ {
+		x := 8.5 + r.Float64()*6
+		if i%3 == 0 {
+			x = -5 - r.Float64()*3
 		}
-		f := []string{"conifer_a.glb", "conifer_b.zip"}[r.IntN(2)]
-		trees++
-		l.place(f, fmt.Sprintf("conifer %d", trees), v3(x, land(x, z)-0.1, z), r.Float64()*360, 0.75+0.6*r.Float64())
-	}
-	for i := 0; i < 14; i++ {
-		x := 8.5 + r.Float64()*9
-		if i%2 == 0 {
-			x = -4.5 - r.Float64()*6
-		}
-		z := 14 - r.Float64()*44
+		z := 2 - r.Float64()*34
 		l.place("boulder.glb", fmt.Sprintf("boulder %d", i+1), v3(x, land(x, z)-0.12, z), r.Float64()*360, 0.3+0.7*r.Float64())
-	}
-	for i := 0; i < 90; i++ {
-		x := 7.2 + r.Float64()*5
-		if i%2 == 0 {
-			x = -3 - r.Float64()*5
-		}
-		z := 16 - r.Float64()*36
-		l.place("grass_tuft.glb", fmt.Sprintf("grass %d", i+1), v3(x, land(x, z)-0.03, z), r.Float64()*360, 0.7+0.7*r.Float64())
 	}
 	deeds := l.deeds
 	l.deeds = nil
-	return l.edit(deeds...)
+	if err := l.edit(deeds...); err != nil {
+		return err
+	}
+	if err := l.describe(); err != nil {
+		return err
+	}
+	return l.arrange()
+}
+
+// id finds a placement by its name.
+func (l *loader) id(name string) string {
+	rows, err := store.Placements(l.ctx, l.a.Store.Pool, l.set)
+	if err == nil {
+		for i := range rows {
+			if rows[i].Name == name {
+				return rows[i].ID
+			}
+		}
+	}
+	return "" // the deed that names it is refused
+}
+
+func (l *loader) ids(names ...string) (list []string) {
+	for _, n := range names {
+		list = append(list, l.id(n))
+	}
+	return list
+}
+
+// element adds a described thing.
+func (l *loader) element(kind, name string, spec lay.Spec) app.Deed {
+	raw, _ := json.Marshal(spec)
+	return app.Deed{Do: "add", Kind: kind, Name: name, Patch: raw}
+}
+
+func (l *loader) mix(weighted ...any) (list []lay.Share) {
+	for i := 0; i < len(weighted); i += 2 {
+		list = append(list, lay.Share{Piece: l.piece[weighted[i].(string)], Weight: weighted[i+1].(float64)})
+	}
+	return list
+}
+
+// describe lays what is not placed piece by piece: lamps in a row, a line of
+// lanterns, trees and grass in drifts, a goods yard with its shed, a footpath, a
+// pond, a far ridge.
+func (l *loader) describe() error {
+	const deck = 0.4
+	quad := func(x0, z0, x1, z1 float64) []lay.P {
+		return []lay.P{{X: x0, Z: z0}, {X: x1, Z: z0}, {X: x1, Z: z1}, {X: x0, Z: z1}}
+	}
+	yard := land(-12, 6) + 0.1
+	return l.edit(
+		l.element("row", "lamps", &lay.Row{Shape: "line", Points: []lay.P{{X: -2.05, Z: -13.5}, {X: -2.05, Z: 15}}, Pieces: l.mix("lamp-post.zip", 1.0), By: "count", Count: 3, Rest: true, Seed: 1}),
+		l.element("line", "lantern line", &lay.Line{Points: []geom.V{{X: -2.05, Y: deck + 3.55, Z: 0.75}, {X: -2.05, Y: deck + 3.55, Z: 15}}, Sag: 0.5, Thick: 0.012,
+			Pieces: l.mix("hand_lantern.glb", 1.0), Spacing: 1.6, Start: 0.9, Drop: 0.36, Vary: lay.Vary{Turn: 3, Size: 0.1}, Seed: 3}),
+		l.element("drift", "conifers, left", &lay.Drift{Area: quad(-62, -120, -13, 22), Keep: [][]lay.P{quad(-20, -2, -5, 14)}, Pieces: l.mix("conifer_a.glb", 2.0, "conifer_b.zip", 1.0), Density: 0.012, Least: 5, Edge: 6, Clump: 0.5, Clumps: 26,
+			Turn: math.Pi, Tilt: 0.04, SizeMin: 0.75, SizeMax: 1.35, Sink: 0.12, SlopeTo: 0.7, Seen: true, Margin: 3, Shadows: true, Seed: 21}),
+		l.element("drift", "conifers, right", &lay.Drift{Area: quad(13, -120, 62, 22), Pieces: l.mix("conifer_a.glb", 1.0, "conifer_b.zip", 2.0), Density: 0.012, Least: 5, Edge: 6, Clump: 0.5, Clumps: 26,
+			Turn: math.Pi, Tilt: 0.04, SizeMin: 0.75, SizeMax: 1.35, Sink: 0.12, SlopeTo: 0.7, Seen: true, Margin: 3, Shadows: true, Seed: 22}),
+		l.element("drift", "grass by the platform", &lay.Drift{Area: quad(-8, -22, -2.7, 18), Keep: [][]lay.P{quad(-11.5, -22, -5.5, -16)}, Pieces: l.mix("grass_tuft.glb", 1.0), Density: 1.1, Edge: 1.2, Clump: 0.6, Clumps: 3,
+			Turn: math.Pi, Tilt: 0.15, SizeMin: 0.6, SizeMax: 1.3, Follow: 0.5, Sink: 0.02, Seen: true, Margin: 1, Seed: 5}),
+		l.element("drift", "grass beyond the track", &lay.Drift{Area: quad(7.2, -40, 14, 18), Pieces: l.mix("grass_tuft.glb", 1.0), Density: 0.9, Edge: 1.5, Clump: 0.6, Clumps: 3.5,
+			Turn: math.Pi, Tilt: 0.15, SizeMin: 0.6, SizeMax: 1.4, Follow: 0.5, Sink: 0.02, Seen: true, Margin: 1, Seed: 6}),
+		l.element("ground", "goods yard", &lay.Ground{Middle: lay.P{X: -12.5, Z: 6}, Width: 12, Depth: 14, Base: yard, Cell: 0.25, Rough: 0.06, Grain: 3, Seed: 8, Color: "#7d776b", Steep: "#6b665c", Slope: 0.5,
+			Strokes: []lay.Sculpt{{Do: "pad", Points: quad(-16, 2, -11, 8), Radius: 1.5, Height: yard + 0.1}, {Do: "raise", Points: []lay.P{{X: -8, Z: 11}, {X: -10, Z: 12}}, Radius: 1.6, Height: 0.35}, {Do: "smooth", Points: []lay.P{{X: -9, Z: 11}}, Radius: 2}}}),
+		l.element("room", "goods shed", &lay.Room{Outline: quad(-15.5, 2.5, -11.5, 7.5), Floor: yard + 0.1, Height: 2.6, Wall: 0.18, Ceiling: true, Openings: []lay.Opening{
+			{Wall: 1, Along: 1.4, Width: 1.1, Head: 2.1, Door: "left", Frame: 0.06}, {Wall: 1, Along: 3.7, Width: 1, Sill: 1, Head: 2, Frame: 0.05}, {Wall: 2, Along: 1.3, Width: 0.9, Sill: 1, Head: 2, Frame: 0.05, Bays: 2, Pitch: 1.5}}}),
+		l.element("path", "footpath", &lay.Path{Points: []lay.P{{X: -11, Z: 4}, {X: -8, Z: 3.2}, {X: -5, Z: 1.8}, {X: -2.9, Z: 1.5}}, Smooth: true, Width: 1.3, Crown: 0.03, Kerb: 0.05, KerbWide: 0.1, Shoulder: 0.8, Level: 3, Color: "#8d8474"}),
+		l.element("water", "pond", &lay.Water{Outline: []lay.P{{X: 9.5, Z: -9}, {X: 12, Z: -10}, {X: 13.5, Z: -8}, {X: 12.6, Z: -6}, {X: 10, Z: -6.4}}, Level: land(11.5, -8) + 0.12, Ripple: 0.004, Length: 0.35, Wind: 0.6, Seed: 2}),
+		l.element("card", "mist ridge", &lay.Card{At: geom.V{X: -300, Y: -90, Z: -5200}, Width: 5200, Height: 420, Facing: true, Shape: "ridge", Color: "#7c8794", Rough: 0.6, Relief: 900, Seed: 12}),
+		l.element("limit", "limit", &lay.Limit{Triangles: 60_000_000, Instances: 5000, Megabytes: 600}))
+}
+
+// arrange does what an artist does by hand: blocks out and recasts, puts down,
+// heaps, groups, sorts into layers, and says what is meant.
+func (l *loader) arrange() error {
+	const deck = 0.4
+	turned := func(size geom.V, yaw float64) json.RawMessage {
+		raw, _ := json.Marshal(map[string]any{"size": size, "yaw": yaw})
+		return raw
+	}
+	seat := geom.V{X: 1.7, Y: 0.9, Z: 0.6}
+	if err := l.edit(app.Deed{Do: "place", StandIn: "box", Name: "seat", At: v3(-1.35, deck, 1.2), Patch: turned(seat, math.Pi/2)},
+		app.Deed{Do: "place", StandIn: "box", Name: "seat 2", At: v3(-1.35, deck, 9), Patch: turned(seat, math.Pi/2)},
+		app.Deed{Do: "place", StandIn: "steps", Name: "way up", At: v3(-2.85, 0, 1.5), Patch: turned(geom.V{X: 1.4, Y: 0.42, Z: 0.6}, -math.Pi/2)}); err != nil {
+		return err
+	}
+	for i := range 5 {
+		file, name := "suitcase_brown.glb", "suitcase in the heap"
+		if i%2 == 1 {
+			file = "suitcase_tan.zip"
+		}
+		l.place(file, name, v3(0.1+0.12*float64(i%2), deck+0.5+0.5*float64(i), -8.35+0.1*float64(i%3)), 40*float64(i), 0.9+0.04*float64(i))
+	}
+	heap := l.deeds
+	l.deeds = nil
+	if err := l.edit(heap...); err != nil {
+		return err
+	}
+	var pile, stones []string
+	rows, err := store.Placements(l.ctx, l.a.Store.Pool, l.set)
+	if err != nil {
+		return err
+	}
+	for i := range rows {
+		switch n := rows[i].Name; {
+		case strings.HasPrefix(n, "suitcase in the heap"):
+			pile = append(pile, rows[i].ID)
+		case strings.HasPrefix(n, "boulder"):
+			stones = append(stones, rows[i].ID)
+		}
+	}
+	return l.edit(
+		app.Deed{Do: "recast", IDs: l.ids("seat", "seat 2"), Piece: l.piece["bench_slatted.zip"]},
+		app.Deed{Do: "ground", IDs: l.ids("water tower", "way up")},
+		app.Deed{Do: "settle", IDs: pile, Seed: 4},
+		app.Deed{Do: "group", IDs: l.ids("suitcase, brown", "suitcase, tan", "hand lantern"), Name: "left behind"},
+		app.Deed{Do: "layer", IDs: l.ids("platform", "shelter", "station clock"), Name: "halt"},
+		app.Deed{Do: "layer", IDs: l.ids("railcar", "track"), Name: "railway"},
+		app.Deed{Do: "layer", IDs: l.ids("meadow", "viaduct", "ridges"), Name: "land"},
+		app.Deed{Do: "layer", IDs: stones, Name: "stones"},
+		app.Deed{Do: "meant", Of: "twins:" + l.piece["bench_slatted.zip"], Name: "a halt has benches of one make, all set alike"})
 }
 
 // box is how far a piece's own origin lies above its base (Y), and off the

@@ -395,10 +395,12 @@ type PlacementRow struct {
 	Rev int64
 }
 
-func scanPlacement(row pgx.CollectableRow) (r PlacementRow, err error) {
+func scanPlacement(row pgx.CollectableRow) (PlacementRow, error) { return scanPlacementAnd(row) }
+
+func scanPlacementAnd(row pgx.CollectableRow, more ...any) (r PlacementRow, err error) {
 	p := &r.Placement
-	err = row.Scan(&p.ID, &p.Piece, &p.StandIn, &p.Size.X, &p.Size.Y, &p.Size.Z, &p.Name, &p.At.X, &p.At.Y, &p.At.Z,
-		&p.Yaw, &p.Pitch, &p.Roll, &p.Scale.X, &p.Scale.Y, &p.Scale.Z, &p.Hidden, &p.Locked, &p.Order, &p.Layer, &p.Group, &p.Tint, &p.Recast, &r.Rev)
+	err = row.Scan(append([]any{&p.ID, &p.Piece, &p.StandIn, &p.Size.X, &p.Size.Y, &p.Size.Z, &p.Name, &p.At.X, &p.At.Y, &p.At.Z,
+		&p.Yaw, &p.Pitch, &p.Roll, &p.Scale.X, &p.Scale.Y, &p.Scale.Z, &p.Hidden, &p.Locked, &p.Order, &p.Layer, &p.Group, &p.Tint, &p.Recast, &r.Rev}, more...)...)
 	return r, err
 }
 
@@ -418,6 +420,25 @@ func PlacementsOf(ctx context.Context, q Querier, set string, ids []string) ([]P
 		return nil, err
 	}
 	return pgx.CollectRows(rows, scanPlacement)
+}
+
+// Elsewhere are the placements of a piece in other sets than one, with the set of
+// each.
+func Elsewhere(ctx context.Context, q Querier, piece, but string) (rows []PlacementRow, sets []string, err error) {
+	list, err := q.Query(ctx, "select "+placementColumns+", set_id from placement where piece_id = $1 and set_id <> $2", piece, but)
+	if err != nil {
+		return nil, nil, err
+	}
+	defer list.Close()
+	for list.Next() {
+		var set string
+		r, err := scanPlacementAnd(list, &set)
+		if err != nil {
+			return nil, nil, err
+		}
+		rows, sets = append(rows, r), append(sets, set)
+	}
+	return rows, sets, list.Err()
 }
 
 // PutPlacement writes a placement as of revision rev.

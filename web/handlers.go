@@ -92,6 +92,14 @@ func (s *Server) newProduction(c *echo.Context) error {
 	return c.Redirect(http.StatusSeeOther, "/sets/"+set+"/intake")
 }
 
+func (s *Server) newSet(c *echo.Context) error {
+	set, err := s.app.NewSet(c.Request().Context(), c.Param("production"), c.FormValue("name"))
+	if err != nil {
+		return err
+	}
+	return c.Redirect(http.StatusSeeOther, "/sets/"+set+"/dress")
+}
+
 // steps are the six sheets in working order.
 var steps = []string{"intake", "size", "dress", "light", "frame", "shoot"}
 

@@ -70,6 +70,7 @@ func (s *Server) Handler() http.Handler {
 	e.GET("/healthz", s.health)
 	e.GET("/", s.home)
 	e.POST("/productions", s.newProduction)
+	e.POST("/productions/:production/sets", s.newSet)
 	e.GET("/sets/:set/:step", s.sheet)
 	e.GET("/api/length", s.length)
 	e.GET("/api/standins/:kind", s.standIn)

@@ -78,20 +78,7 @@ func New(m *model.Model, top geom.M) *Body {
 // has an area. Corners at the same place become one.
 func Mesh(points [][3]float32, triangles [][3]uint32) *Body {
 	b := &Body{Box: geom.Empty()}
-	known := make(map[[3]float32]uint32, len(points))
-	to := make([]uint32, len(points))
-	for i, p := range points {
-		for k := range p {
-			p[k] += 0 // -0 is 0
-		}
-		at, ok := known[p]
-		if !ok {
-			at = uint32(len(b.points))
-			known[p] = at
-			b.points = append(b.points, p)
-		}
-		to[i] = at
-	}
+	to := b.weld(points)
 	b.triangles = make([][3]uint32, 0, len(triangles))
 	for _, t := range triangles {
 		t = [3]uint32{to[t[0]], to[t[1]], to[t[2]]}
@@ -111,6 +98,35 @@ func Mesh(points [][3]float32, triangles [][3]uint32) *Body {
 	return b
 }
 
+// weld takes the different places of points in, and says which each is.
+func (b *Body) weld(points [][3]float32) (to []uint32) {
+	size := 16
+	for size < 2*len(points) {
+		size *= 2
+	}
+	table, mask := make([]uint32, size), uint32(size-1) // numbers of places, from 1
+	to = make([]uint32, len(points))
+	for i, p := range points {
+		var h uint32
+		for k := range p {
+			p[k] += 0 // -0 is 0
+			h = (h ^ math.Float32bits(p[k])) * 0x9e3779b1
+			h ^= h >> 15
+		}
+		for h &= mask; ; h = (h + 1) & mask {
+			if at := table[h]; at == 0 {
+				b.points = append(b.points, p)
+				table[h] = uint32(len(b.points))
+			} else if b.points[at-1] != p {
+				continue
+			}
+			to[i] = table[h] - 1
+			break
+		}
+	}
+	return to
+}
+
 func (b *Body) point(i uint32) geom.V {
 	p := b.points[i]
 	return geom.V{X: float64(p[0]), Y: float64(p[1]), Z: float64(p[2])}
@@ -126,7 +142,10 @@ func (b *Body) area(t [3]uint32) geom.V {
 // the tetrahedra between the triangles and one point (Zhang and Chen, Efficient
 // Feature Extraction for 2D/3D Objects in Mesh Representation, 2001).
 func (b *Body) weigh() {
-	edges := make(map[[2]uint32]int, 3*len(b.triangles)/2)
+	// Every edge of a closed body is gone along as often one way as the other:
+	// then the sum of a number for each, with its sign, is 0. That it is by chance
+	// happens once in 2^64.
+	edges := uint64(0)
 	var volume, surface float64
 	var mass, skin geom.V
 	mid := b.Box.Center()
@@ -141,19 +160,13 @@ func (b *Body) weigh() {
 		for k := range t {
 			i, j := t[k], t[(k+1)%3]
 			if i < j {
-				edges[[2]uint32{i, j}]++
+				edges += scramble(uint64(i)<<32 | uint64(j))
 			} else {
-				edges[[2]uint32{j, i}]--
+				edges -= scramble(uint64(j)<<32 | uint64(i))
 			}
 		}
 	}
-	b.Closed = true
-	for _, n := range edges {
-		if n != 0 {
-			b.Closed = false
-			break
-		}
-	}
+	b.Closed = edges == 0
 	// Inside out is closed too.
 	if s := b.Box.Size(); b.Closed && math.Abs(volume) > 1e-6*s.X*s.Y*s.Z {
 		b.Volume, b.Center = math.Abs(volume), mid.Add(mass.Mul(1/volume))
@@ -163,82 +176,84 @@ func (b *Body) weigh() {
 	b.Closed, b.Volume, b.Center = false, s.X*s.Y*s.Z, mid.Add(skin.Mul(1/surface))
 }
 
-// build makes the tree: boxes are halved at the middle of their triangles'
-// centres.
+// scramble spreads numbers over 64 bits (the finaliser of MurmurHash3, Appleby,
+// public domain).
+func scramble(h uint64) uint64 {
+	h ^= h >> 33
+	h *= 0xff51afd7ed558ccd
+	h ^= h >> 33
+	h *= 0xc4ceb9fe1a85ec53
+	return h ^ h>>33
+}
+
+// build makes the tree: triangles are sorted along a curve that fills the box
+// (Lauterbach et al., Fast BVH Construction on GPUs, 2009), and each range of them
+// is halved. It takes a tenth of the time of a tree that is split by cost, and is
+// searched a little slower.
 func (b *Body) build() {
 	n := len(b.triangles)
-	order := make([]int32, n)
-	centres := make([][3]float32, n)
+	order := make([]uint64, n) // place along the curve, then the number
+	size := b.Box.Size()
+	var k [3]float64
+	for a := range k {
+		if s := size.At(a); s > 0 {
+			k[a] = 1023 / s / 2
+		}
+	}
 	for i, t := range b.triangles {
-		order[i] = int32(i)
 		p, q, r := b.points[t[0]], b.points[t[1]], b.points[t[2]]
-		for k := range p {
-			centres[i][k] = min(p[k], q[k], r[k])/2 + max(p[k], q[k], r[k])/2
+		code := uint64(0)
+		for a := range p {
+			c := min(p[a], q[a], r[a]) + max(p[a], q[a], r[a])
+			code |= spread(uint64((float64(c)-2*b.Box.Min.At(a))*k[a])) << a
 		}
+		order[i] = code<<32 | uint64(i)
 	}
-	b.nodes = make([]node, 1, n)
-	type job struct {
-		at       int
-		from, to int
-	}
-	stack := []job{{0, 0, n}}
-	for len(stack) > 0 {
-		j := stack[len(stack)-1]
-		stack = stack[:len(stack)-1]
-		inf := float32(math.Inf(1))
-		box := node{lo: [3]float32{inf, inf, inf}, hi: [3]float32{-inf, -inf, -inf}}
-		lo, hi := box.lo, box.hi // of the centres
-		for _, i := range order[j.from:j.to] {
-			for _, v := range b.triangles[i] {
-				for k, x := range b.points[v] {
-					box.lo[k], box.hi[k] = min(box.lo[k], x), max(box.hi[k], x)
-				}
-			}
-			for k, x := range centres[i] {
-				lo[k], hi[k] = min(lo[k], x), max(hi[k], x)
-			}
-		}
-		if j.to-j.from <= leafSize {
-			box.first, box.count = int32(j.from), int32(j.to-j.from)
-			b.nodes[j.at] = box
-			continue
-		}
-		axis := 0
-		for k := range 3 {
-			if hi[k]-lo[k] > hi[axis]-lo[axis] {
-				axis = k
-			}
-		}
-		part := order[j.from:j.to]
-		cut, at := lo[axis]/2+hi[axis]/2, 0
-		for i := range part {
-			if centres[part[i]][axis] < cut {
-				part[i], part[at] = part[at], part[i]
-				at++
-			}
-		}
-		if at < len(part)/16 || at > len(part)-len(part)/16 || at == 0 || at == len(part) { // lopsided: halve by number
-			slices.SortFunc(part, func(x, y int32) int {
-				switch cx, cy := centres[x][axis], centres[y][axis]; {
-				case cx < cy:
-					return -1
-				case cx > cy:
-					return 1
-				}
-				return int(x - y)
-			})
-			at = len(part) / 2
-		}
-		box.first = int32(len(b.nodes))
-		b.nodes[j.at] = box
-		b.nodes = append(b.nodes, node{}, node{})
-		stack = append(stack, job{int(box.first), j.from, j.from + at}, job{int(box.first) + 1, j.from + at, j.to})
-	}
+	slices.Sort(order)
 	sorted := make([][3]uint32, n)
-	for i, t := range order {
-		sorted[i] = b.triangles[t]
+	for i, o := range order {
+		sorted[i] = b.triangles[uint32(o)]
 	}
 	b.triangles = sorted
+	b.nodes = make([]node, 1, n)
+	b.halve(0, 0, n)
+}
+
+// spread puts two empty bits between the lowest ten.
+func spread(x uint64) uint64 {
+	x &= 0x3ff
+	x = (x | x<<16) & 0x30000ff
+	x = (x | x<<8) & 0x300f00f
+	x = (x | x<<4) & 0x30c30c3
+	return (x | x<<2) & 0x9249249
+}
+
+// halve makes the node at of the triangles from..to, and all below it.
+func (b *Body) halve(at, from, to int) {
+	if to-from <= leafSize {
+		p := b.points[b.triangles[from][0]]
+		n := node{lo: p, hi: p, first: int32(from), count: int32(to - from)}
+		for _, t := range b.triangles[from:to] {
+			for _, v := range t {
+				for k, x := range b.points[v] {
+					n.lo[k], n.hi[k] = min(n.lo[k], x), max(n.hi[k], x)
+				}
+			}
+		}
+		b.nodes[at] = n
+		return
+	}
+	first := len(b.nodes)
+	b.nodes = append(b.nodes, node{}, node{})
+	mid := (from + to) / 2
+	b.halve(first, from, mid)
+	b.halve(first+1, mid, to)
+	l, r := &b.nodes[first], &b.nodes[first+1]
+	n := node{first: int32(first)}
+	for k := range 3 {
+		n.lo[k], n.hi[k] = min(l.lo[k], r.lo[k]), max(l.hi[k], r.hi[k])
+	}
+	b.nodes[at] = n
 }
 
 // Ray is the nearest place where the ray from o along d, in the body's own

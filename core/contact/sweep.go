@@ -312,22 +312,27 @@ func Depth(a, b *Placed) (depth float64, out geom.V) {
 	if !Overlap(a, b) {
 		return 0, geom.V{}
 	}
+	// Out of the other's box is out of it: no way is longer than that.
 	depth = math.Inf(1)
-	others := []*Placed{b}
-	for _, d := range ways(a, b) {
-		if t, ok := Clear(a, others, d, min(depth, 1e6)); ok && t < depth {
-			depth, out = t, d.Mul(t)
+	for k := range 3 {
+		for _, t := range []float64{b.Box.Max.At(k) - a.Box.Min.At(k), b.Box.Min.At(k) - a.Box.Max.At(k)} {
+			if math.Abs(t) < depth {
+				depth, out = math.Abs(t), [3]geom.V{{X: t}, {Y: t}, {Z: t}}[k]
+			}
 		}
 	}
-	if math.IsInf(depth, 1) {
-		return 0, geom.V{}
+	others := []*Placed{b}
+	for _, d := range ways(a, b) {
+		if t, ok := Clear(a, others, d, depth); ok && t < depth {
+			depth, out = t, d.Mul(t)
+		}
 	}
 	return depth, out
 }
 
 // ways are the directions in which a may come free of b.
 func ways(a, b *Placed) []geom.V {
-	list := []geom.V{{Y: 1}, {Y: -1}}
+	var list []geom.V
 	add := func(d geom.V) {
 		d = d.Unit()
 		if d == (geom.V{}) || !d.Finite() || slices.ContainsFunc(list, func(e geom.V) bool { return d.Dot(e) > 1-1e-9 }) {
@@ -335,7 +340,19 @@ func ways(a, b *Placed) []geom.V {
 		}
 		list = append(list, d)
 	}
+	// The likeliest first: what is found bounds the search along the others.
+	var mean geom.V
+	turn := along(upright)
+	met := 0
+	meetTriangles(a, b, &turn, func(n geom.V) bool {
+		mean = mean.Add(n)
+		met++
+		return met < 1024 // a direction needs no more
+	})
+	add(mean)
 	add(a.Mass().Sub(b.Mass()))
+	add(geom.V{Y: 1})
+	add(geom.V{Y: -1})
 	for _, m := range []*geom.M{&a.World, &b.World} {
 		for k := range 3 {
 			d := geom.V{X: m[4*k], Y: m[4*k+1], Z: m[4*k+2]}
@@ -343,15 +360,6 @@ func ways(a, b *Placed) []geom.V {
 			add(d.Mul(-1))
 		}
 	}
-	var mean geom.V
-	turn := along(upright)
-	pairs := 0
-	meetTriangles(a, b, &turn, func(n geom.V) bool {
-		mean = mean.Add(n)
-		pairs++
-		return pairs < 4096 // a direction needs no more
-	})
-	add(mean)
 	return list
 }
 

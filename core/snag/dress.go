@@ -177,7 +177,7 @@ func measurePair(a, b *Solid) *pair {
 		a, b = b, a
 	}
 	p := &pair{at: contact.Where(a.Body, b.Body)}
-	if !a.Soft && !b.Soft {
+	if !a.Soft && !b.Soft && !(a.Wild && b.Wild) {
 		var at geom.V
 		if p.flush, at = contact.Flush(a.Body, b.Body, flushSkin); p.flush > 0 {
 			p.at = at
@@ -186,7 +186,7 @@ func measurePair(a, b *Solid) *pair {
 	switch {
 	case contact.Overlap(a.Body, b.Body):
 		p.touch = true
-		if a.Soft || b.Soft {
+		if a.Soft || b.Soft || a.Wild && b.Wild || a.StandIn && b.StandIn { // how deep is of no interest
 			return p
 		}
 		if b.Land { // out of the land is up
@@ -250,7 +250,7 @@ func (c *Contacts) Find(in unit.Ruler, solids []Solid) (list []Snag) {
 			buried[s.ID] = true
 		}
 	}
-	list = append(list, c.floating(in, solids, lands)...)
+	list = append(list, c.floating(in, solids, lands, buried)...)
 	for i := range solids {
 		a := &solids[i]
 		ids := make([]string, 0, len(c.pairs[a.ID]))
@@ -343,7 +343,7 @@ func below(in unit.Ruler, s *Solid, lands []*Solid) (g Snag, ok bool) {
 }
 
 // floating finds things that nothing carries, holds or ties to what stands.
-func (c *Contacts) floating(in unit.Ruler, solids []Solid, lands []*Solid) (list []Snag) {
+func (c *Contacts) floating(in unit.Ruler, solids []Solid, lands []*Solid, buried map[string]bool) (list []Snag) {
 	index := make(map[string]int, len(solids))
 	up := make([]int, len(solids))
 	for i := range solids {
@@ -373,7 +373,7 @@ func (c *Contacts) floating(in unit.Ruler, solids []Solid, lands []*Solid) (list
 	held := make(map[int]bool)
 	for i := range solids {
 		s := &solids[i]
-		if s.Body == nil || s.Land || s.Fixed || s.Soft || s.Body.Box.Min.Y <= touchGap && c.onPlane(s, lands) {
+		if s.Body == nil || s.Land || s.Fixed || s.Soft || buried[s.ID] || s.Body.Box.Min.Y <= touchGap && c.onPlane(s, lands) {
 			held[root(i)] = true
 		}
 	}

@@ -35,7 +35,7 @@ export function dress(v, { call, post }) {
     get drawnElements() { return (this.st?.elements || []).filter((e) => fields[e.kind]); },
 
     // Drawing
-    draw_(tool) { this.tool = this.tool === tool ? "" : tool; this.plan.tools.start(); this.say(this.tool ? `${this.tool}: ${this.plan.tools.hint()}` : ""); },
+    draw_(tool) { this.tool = this.tool === tool ? "" : tool; this.plan.tools.start(); if (this.tool) this.say(`${this.tool}: ${this.plan.tools.hint()}`); },
     async drawn(tool, pts, box) {
       const flat = { box: 1, slab: 0.2, cylinder: 1, wedge: 1, steps: 0.85, wall: 2.5, card: 3 };
       if (tool === "person") return this.edit({ do: "place", standIn: "person", at: { ...pts[0], y: 0 }, rest: true });
@@ -67,9 +67,7 @@ export function dress(v, { call, post }) {
       const wide = Math.max(...mix.map((id) => { const p = this.st.pieces.find((x) => x.id === id); return p ? Math.max(p.size.x, p.size.z) : 1; }), 0.05);
       const around = { wide: Math.round(wide * 1.5 * 20) / 20 || 0.05, density: Number((0.45 / (wide * wide)).toPrecision(2)), level: 0, high: (p) => this.topAt(p) };
       const [kind, spec] = described(tool, pts, box, mix, around);
-      const r = await this.edit({ do: "add", kind, name: tool, patch: spec });
-      if (r) this.draw_("");
-      return r;
+      return this.edit({ do: "add", kind, name: tool, patch: spec });
     },
     // topAt is where a line is tied at a place: to the top of what stands there.
     topAt(p) {

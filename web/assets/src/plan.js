@@ -68,16 +68,14 @@ export class Plan {
     this.px = Math.min(w, h) / (reach * 1.5);
   }
   all() {
-    const c = this.v.now.placements.filter((p) => !p.hidden);
-    if (!c.length) return;
-    const b = [Infinity, Infinity, -Infinity, -Infinity];
-    for (const p of c) {
-      const r = Math.max(p.dims.x, p.dims.z) / 2;
-      b[0] = Math.min(b[0], p.at.x - r); b[1] = Math.min(b[1], p.at.z - r); b[2] = Math.max(b[2], p.at.x + r); b[3] = Math.max(b[3], p.at.z + r);
-    }
-    const [w, h] = this.size();
-    this.x = (b[0] + b[2]) / 2; this.z = (b[1] + b[3]) / 2; this.touched = true;
-    this.px = 0.9 * Math.min(w / (b[2] - b[0]), h / (b[3] - b[1]));
+    const st = this.v.now, b = [Infinity, Infinity, -Infinity, -Infinity];
+    const put = (x, z, r) => { b[0] = Math.min(b[0], x - r); b[1] = Math.min(b[1], z - r); b[2] = Math.max(b[2], x + r); b[3] = Math.max(b[3], z + r); };
+    for (const p of st.placements) if (this.v.visible(p)) put(p.at.x, p.at.z, Math.max(p.dims.x, p.dims.z) / 2);
+    for (const e of st.elements) if (this.v.visible(e)) { for (const p of handles(e)) put(p.x, p.z, 0.5); if (e.kind === "ground") put(e.spec.middle.x, e.spec.middle.z, Math.max(e.spec.width, e.spec.depth) / 2); }
+    if (b[0] > b[2]) return;
+    const [w, h] = this.size(), top = 70; // pixels under the row of tools
+    this.px = 0.9 * Math.min(w / (b[2] - b[0]), (h - top) / (b[3] - b[1]));
+    this.x = (b[0] + b[2]) / 2; this.z = (b[1] + b[3]) / 2 - top / 2 / this.px; this.touched = true;
     this.draw();
   }
   // draw makes the whole sheet anew: what lies beneath, the things, and over

@@ -23,7 +23,7 @@ export class Tools {
   constructor(plan, v) { this.plan = plan; this.v = v; this.points = []; this.cross = null; }
   get tool() { return this.v.tool; }
   get way() { return how[this.tool]?.[0] || ""; }
-  hint() { return how[this.tool]?.[1] || ""; }
+  hint() { return (how[this.tool]?.[1] || "") + (this.way === "stroke" ? "; Escape ends" : "; with Shift for more than one"); }
   start() { this.points = []; this.from = null; this.cross = null; this.plan.svg.style.cursor = this.tool ? "crosshair" : ""; if (this.tool) this.plan.svg.focus({ preventScroll: true }); this.plan.overlay(); }
   place(e) {
     const p = this.plan.at(e), at = { x: e.altKey ? p.x : this.plan.grid(p.x), z: e.altKey ? p.z : this.plan.grid(p.z) };
@@ -48,7 +48,7 @@ export class Tools {
     };
     const up = (u) => {
       svg.removeEventListener("pointermove", move); svg.removeEventListener("pointerup", up); svg.removeEventListener("pointercancel", cancel);
-      this.to = this.place(u);
+      this.to = this.place(u); this.more = u.shiftKey;
       if (this.way === "stroke") return this.done();
       if (this.from && moved) { this.points = [this.from, this.to]; return this.done(true); }
       this.from = null;
@@ -80,6 +80,7 @@ export class Tools {
   // key draws without a mouse: arrows move a cross, Space puts a point, Enter ends.
   key(e) {
     if (!this.tool) return;
+    this.more = e.shiftKey && e.key === "Enter";
     const step = (e.shiftKey ? 10 : 1) * this.plan.step(), m = { ArrowLeft: [-1, 0], ArrowRight: [1, 0], ArrowUp: [0, -1], ArrowDown: [0, 1] }[e.key];
     if (m) { this.cross ||= this.plan.middle(); this.cross = { x: this.plan.grid(this.cross.x + m[0] * step), z: this.plan.grid(this.cross.z + m[1] * step) }; this.to = this.cross; this.plan.overlay(); } else if (e.key === " ") this.put({ ...(this.cross || this.plan.middle()) });
     else if (e.key === "Enter") this.done();
@@ -118,7 +119,11 @@ export class Tools {
     const [a, b] = pts, corners = rectangle && this.way === "area" ? [a, { x: b.x, z: a.z }, b, { x: a.x, z: b.z }] : pts;
     if (rectangle && (this.way === "box" || this.way === "area") && (Math.abs(a.x - b.x) < 1e-6 || Math.abs(a.z - b.z) < 1e-6)) { this.plan.overlay(); return v.say("It holds no area; drag it wider.", true); }
     const r = await v.drawn(tool, corners, rectangle || this.way === "span" ? { w: Math.abs(b?.x - a.x), d: Math.abs(b?.z - a.z), x: (a.x + b?.x) / 2, z: (a.z + b?.z) / 2, length: Math.hypot(b?.x - a.x, b?.z - a.z), yaw: Math.atan2(-(b?.z - a.z), b?.x - a.x) } : null);
-    if (r?.made?.length) { v.sel = [r.made[0]]; v.draw(); } else this.plan.overlay();
+    if (r?.made?.length) v.sel = [r.made[0]];
+    // One is drawn, then the pointer selects again; a brush goes on, and so does
+    // every tool while Shift is held.
+    if (r && tool !== "brush" && this.tool && !this.more) v.draw_("");
+    v.draw();
     return undefined;
   }
 }
