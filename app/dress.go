@@ -75,7 +75,7 @@ func (e *editor) body(ctx context.Context, p *stage.Placement) (*contact.Placed,
 			return nil, err
 		}
 		now := *e.now // what was measured stays as it was
-		now.pieces, now.looks, now.boxes, now.made = w.pieces, w.looks, w.boxes, nil
+		now.pieces, now.looks, now.boxes, now.made = w.pieces, w.looks, w.boxes, w.made
 		e.now = &now
 	}
 	return e.now.placed(ctx, p)

@@ -6,6 +6,7 @@ import (
 	"encoding/binary"
 	"math"
 	"slices"
+	"sync"
 
 	"github.com/jackc/pgx/v5"
 
@@ -23,7 +24,7 @@ func (a *App) dressed(ctx context.Context, q store.Querier, st *State, set store
 	if err != nil {
 		return err
 	}
-	w := &world{a: a, set: set, production: st.Production, rows: rows, elements: elements, shots: shots, boxes: boxes, looks: lookByPiece(looks), layers: layersOf(elements),
+	w := &world{a: a, made: &sync.Map{}, set: set, production: st.Production, rows: rows, elements: elements, shots: shots, boxes: boxes, looks: lookByPiece(looks), layers: layersOf(elements),
 		pieces: map[string]*store.Piece{}, laid: map[string]*laidElement{}}
 	for i := range pieces {
 		w.pieces[pieces[i].ID] = &pieces[i]

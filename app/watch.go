@@ -175,17 +175,18 @@ const maxLaidSolids = 2000
 // what did not move is taken from there.
 func (w *world) solids(ctx context.Context, kept map[string]*snag.Solid) ([]snag.Solid, error) {
 	list := make([]snag.Solid, 0, len(w.rows)+len(w.elements))
-	put := func(s snag.Solid, place func() (*contact.Placed, error)) error {
+	type waiting struct {
+		at    int
+		place func() (*contact.Placed, error)
+	}
+	var later []waiting
+	put := func(s snag.Solid, place func() (*contact.Placed, error)) {
 		if old := kept[s.ID]; old != nil && old.Key == s.Key {
 			s.Body = old.Body
 		} else {
-			var err error
-			if s.Body, err = place(); err != nil {
-				return err
-			}
+			later = append(later, waiting{len(list), place})
 		}
 		list = append(list, s)
-		return nil
 	}
 	if err := w.makeBodies(ctx); err != nil {
 		return nil, err
@@ -202,9 +203,7 @@ func (w *world) solids(ctx context.Context, kept map[string]*snag.Solid) ([]snag
 		}
 		s := snag.Solid{ID: p.ID, Name: p.Name, Piece: p.Piece, Group: groups(p.Group), Land: w.isLand(p), Wild: w.a.wild(w.pieces[p.Piece]), StandIn: p.StandIn != "" && p.StandIn != "person",
 			Key: standKey(key+p.StandIn, p.Size, p.At, geom.V{X: p.Yaw, Y: p.Pitch, Z: p.Roll}, p.Scale)}
-		if err := put(s, func() (*contact.Placed, error) { return w.placed(ctx, p) }); err != nil {
-			return nil, err
-		}
+		put(s, func() (*contact.Placed, error) { return w.placed(ctx, p) })
 	}
 	for i := range w.elements {
 		e := &w.elements[i].Element
@@ -215,9 +214,7 @@ func (w *world) solids(ctx context.Context, kept map[string]*snag.Solid) ([]snag
 		land := e.Kind == "ground" || e.Kind == "path" || e.Kind == "room"
 		if l.body != nil && e.Kind != "card" {
 			s := snag.Solid{ID: e.ID, Name: e.Name, Key: l.key, Fixed: true, Land: land && e.Kind != "room", Soft: e.Kind == "water"}
-			if err := put(s, func() (*contact.Placed, error) { return contact.Place(l.body, geom.Identity), nil }); err != nil {
-				return nil, err
-			}
+			put(s, func() (*contact.Placed, error) { return contact.Place(l.body, geom.Identity), nil })
 		}
 		for k := range l.Instances {
 			if k == maxLaidSolids {
@@ -225,14 +222,17 @@ func (w *world) solids(ctx context.Context, kept map[string]*snag.Solid) ([]snag
 			}
 			in := &l.Instances[k]
 			s := snag.Solid{ID: fmt.Sprintf("%s %d", e.ID, k), Name: fmt.Sprintf("%s, %d", e.Name, k+1), Key: fmt.Sprintf("%s %d", l.key, k), Fixed: true, Piece: in.Piece, Group: e.ID}
-			err := put(s, func() (*contact.Placed, error) {
+			put(s, func() (*contact.Placed, error) {
 				b, err := w.body(ctx, in.Piece)
 				return contact.Place(b, in.World()), err
 			})
-			if err != nil {
-				return nil, err
-			}
 		}
+	}
+	if err := severally(len(later), func(i int) (err error) {
+		list[later[i].at].Body, err = later[i].place()
+		return cmp.Or(err, ctx.Err())
+	}); err != nil {
+		return nil, err
 	}
 	clear(kept)
 	for i := range list {
@@ -258,15 +258,25 @@ func (w *world) makeBodies(ctx context.Context) error {
 			pieces = append(pieces, p.Piece)
 		}
 	}
+	return severally(len(pieces), func(i int) error {
+		_, err := w.body(ctx, pieces[i])
+		return cmp.Or(err, ctx.Err())
+	})
+}
+
+// severally does n things on all processors, in runs of neighbours.
+func severally(n int, do func(i int) error) error {
 	var g errgroup.Group
 	g.SetLimit(runtime.GOMAXPROCS(0))
-	for _, id := range pieces {
+	const run = 8
+	for from := 0; from < n; from += run {
 		g.Go(func() error {
-			if ctx.Err() != nil {
-				return ctx.Err()
+			for i := from; i < min(from+run, n); i++ {
+				if err := do(i); err != nil {
+					return err
+				}
 			}
-			_, err := w.body(ctx, id)
-			return err
+			return nil
 		})
 	}
 	return g.Wait()

@@ -37,7 +37,7 @@ type world struct {
 
 	laid map[string]*laidElement // by element
 	land *landscape
-	made map[string]madeBody // by piece, once asked for
+	made *sync.Map // bodies' names by piece, once asked for
 }
 
 // madeBody names what a piece is felt by.
@@ -63,7 +63,7 @@ type landscape struct {
 
 // world reads a set. Hidden and locked layers have their say on what is in them.
 func (a *App) world(ctx context.Context, q store.Querier, setID string) (*world, error) {
-	w := &world{a: a, pieces: map[string]*store.Piece{}, laid: map[string]*laidElement{}}
+	w := &world{a: a, made: &sync.Map{}, pieces: map[string]*store.Piece{}, laid: map[string]*laidElement{}}
 	var err error
 	if w.set, err = store.GetSet(ctx, q, setID); err != nil {
 		return nil, notThere(err, "The set")
@@ -162,15 +162,13 @@ func (b *bodies) has(key string) bool {
 // bodyKey names the body of a piece with its sizing, and says from which level
 // it is made; "" while it has none.
 func (w *world) bodyKey(piece string) (key string, level Level, err error) {
-	if m, ok := w.made[piece]; ok {
+	if m, ok := w.made.Load(piece); ok {
+		m := m.(madeBody)
 		return m.key, m.level, nil
-	}
-	if w.made == nil {
-		w.made = map[string]madeBody{}
 	}
 	defer func() {
 		if err == nil {
-			w.made[piece] = madeBody{key, level}
+			w.made.Store(piece, madeBody{key, level})
 		}
 	}()
 	p, look := w.pieces[piece], w.looks[piece]
