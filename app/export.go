@@ -3,6 +3,9 @@ package app
 import (
 	"bytes"
 	"context"
+	"image"
+	_ "image/jpeg" // pictures of cards
+	_ "image/png"
 	"io"
 
 	"visator/core/exchange"
@@ -25,6 +28,24 @@ func (a *App) Panorama(ctx context.Context, r io.Reader) (string, error) {
 	}
 	if _, _, _, err := exchange.ReadHDR(bytes.NewReader(data)); err != nil {
 		return "", wrong("%v", err)
+	}
+	return hash, nil
+}
+
+// CardPicture keeps a picture for a card: PNG or JPEG, of at most 64 MB.
+func (a *App) CardPicture(ctx context.Context, r io.Reader) (string, error) {
+	const limit = 64 << 20 // a photograph of a hundred megapixels
+	hash, _, err := a.Store.PutBlob(ctx, r, limit)
+	if err != nil {
+		return "", wrong("The picture could not be kept: %v", err)
+	}
+	data, err := a.Store.ReadBlob(ctx, hash)
+	if err != nil {
+		return "", err
+	}
+	if _, kind, err := image.DecodeConfig(bytes.NewReader(data)); err != nil || kind != "png" && kind != "jpeg" {
+		a.Store.DropBlob(ctx, hash)
+		return "", wrong("That is not a PNG or JPEG picture; convert it first.")
 	}
 	return hash, nil
 }

@@ -191,7 +191,7 @@ func (l *loader) dress() error {
 		if i%3 == 0 {
 			x = -5 - r.Float64()*3
 		}
-		z := 2 - r.Float64()*34
+		z := -3 - r.Float64()*30
 		l.place("boulder.glb", fmt.Sprintf("boulder %d", i+1), v3(x, land(x, z)-0.12, z), r.Float64()*360, 0.3+0.7*r.Float64())
 	}
 	deeds := l.deeds

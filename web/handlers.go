@@ -209,6 +209,15 @@ func (s *Server) panorama(c *echo.Context) error {
 	return c.JSON(http.StatusOK, map[string]string{"blob": hash})
 }
 
+func (s *Server) cardPicture(c *echo.Context) error {
+	noDeadline(c)
+	hash, err := s.app.CardPicture(c.Request().Context(), c.Request().Body)
+	if err != nil {
+		return err
+	}
+	return c.JSON(http.StatusOK, map[string]string{"blob": hash})
+}
+
 func (s *Server) shoot(c *echo.Context) error {
 	var req struct {
 		Shot, Kind string

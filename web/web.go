@@ -109,6 +109,7 @@ func (s *Server) Handler() http.Handler {
 	e.GET("/api/thumbs/:hash", s.thumb)
 	e.GET("/api/sets/:set/credits", s.credits)
 	e.POST("/api/productions/:production/panorama", s.panorama, middleware.BodyLimit(512<<20))
+	e.POST("/api/productions/:production/picture", s.cardPicture, middleware.BodyLimit(65<<20))
 	e.GET("/api/productions/:production/events", s.events)
 	return e
 }

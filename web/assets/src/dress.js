@@ -98,6 +98,14 @@ export function dress(v, { call, post }) {
     usePieces(e) { return this.setFigure(e, "pieces", this.mix.map((piece) => ({ piece, weight: e.spec.pieces?.find((s) => s.piece === piece)?.weight || 1 }))); },
     setWeight(e, i, weight) { return this.setFigure(e, "pieces", e.spec.pieces.map((s, k) => (k === i ? { ...s, weight } : s))); },
     pieceName(id) { return this.st.pieces.find((p) => p.id === id)?.name || "?"; },
+    async cardPicture(e, file) {
+      if (!file) return;
+      try {
+        const r = await call(`/api/productions/${this.st.production.id}/picture`, { method: "POST", body: file });
+        const size = await createImageBitmap(file);
+        await this.edit({ do: "change", kind: "element", id: e.id, patch: { spec: { shape: "picture", picture: r.blob, height: (e.spec.width * size.height) / size.width } } });
+      } catch (err) { this.say(err.message, true); }
+    },
     wallOf: 0,
     // opening puts a door or a window into a wall of a room, in its middle.
     opening(e, kind) {
@@ -145,6 +153,7 @@ export function dress(v, { call, post }) {
       return r;
     },
     get standIns() { return this.placed().some((id) => this.placement(id).standIn && this.placement(id).standIn !== "person"); },
+    selectListed() { this.selectAll(this.listed.map(([p]) => p.id)); },
     setLayer(name) { return this.edit({ do: "layer", ids: this.sel, name }); },
     renameAll() { return this.pattern ? this.edit({ do: "rename", ids: this.placed(), name: this.pattern }) : null; },
 
@@ -164,7 +173,7 @@ export function dress(v, { call, post }) {
     meant(s, why = "") { return this.edit({ do: "meant", of: s.key, name: why }); },
     get snagSaid() {
       const m = this.st?.measured;
-      return !m ? "being measured" : m.revision < this.st.revision ? "being measured again" : `${m.solids.toLocaleString("en")} things measured in ${m.took < 0.1 ? (m.took * 1000).toFixed(0) + " ms" : m.took.toFixed(1) + " s"}`;
+      return !m ? "being measured" : m.revision < this.st.revision ? "being measured again" : `${m.solids.toLocaleString("en")} things measured, ${m.took < 0.1 ? (m.took * 1000).toFixed(0) + " ms" : m.took.toFixed(1) + " s"}`;
     },
 
     // Budget

@@ -209,18 +209,19 @@ export class Plan {
     const cx = ((p.box.min.x + p.box.max.x) / 2) * p.scale.x * this.px, cz = ((p.box.min.z + p.box.max.z) / 2) * p.scale.z * this.px;
     for (const [sx, sy] of [[-1, -1], [1, -1], [1, 1], [-1, 1]]) {
       g.append(make("path", { d: `M${cx + sx * hw} ${cz + sy * (hh - k)}V${cz + sy * hh}H${cx + sx * (hw - k)}` }));
-      if (!p.locked) { // the corners scale
+      if (!p.locked && this.v.sel.length === 1) { // the corners scale
         const grip = make("rect", { x: cx + sx * hw - 7, y: cz + sy * hh - 7, width: 14, height: 14, fill: "transparent", stroke: "none", "data-corner": p.id, style: `cursor:${sx === sy ? "nwse" : "nesw"}-resize` });
         grip.append(make("title", {}, "drag to scale"));
         g.append(grip);
       }
     }
-    if (!p.locked) { // the dial for turning
+    if (!p.locked && this.v.sel.length === 1) { // the dial for turning
       const r = Math.max(hw, hh) + 16;
       g.append(make("circle", { cx: 0, cy: 0, r, stroke: "#161616", "stroke-width": 1, "stroke-dasharray": "2 5" }));
       g.append(make("circle", { cx: 0, cy: -r, r: 6, fill: "#d6e935", "stroke-width": 1.5, "data-dial": p.id, style: "cursor:grab" }));
     }
     this.over.append(g);
+    if (p.id !== this.v.sel[0]) return; // of many the first is told
     const t = make("text", { x, y: y + Math.max(hw, hh) + 40, "text-anchor": "middle", "font-size": 12, class: "n", fill: "#161616", stroke: "#cbcbcb", "stroke-width": 4, "paint-order": "stroke", style: "pointer-events:none" });
     t.append(make("tspan", { x }, p.name), make("tspan", { x, dy: 15 }, this.v.size(p.dims)));
     this.over.append(t);
