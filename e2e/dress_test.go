@@ -67,7 +67,6 @@ func TestASetIsDressedFromTheBlockout(t *testing.T) {
 	b.drag(on(b, -3, 2), on(b, 3, 6))
 	st := s.await(set, "the room", func(st *app.State) bool { return element(st, "room") != nil })
 	b.idle()
-	room := element(st, "room")
 	b.fill("ceiling at", "2.6m")
 	b.press("Door")
 	st = s.await(set, "the door", func(st *app.State) bool {
@@ -138,7 +137,7 @@ func TestASetIsDressedFromTheBlockout(t *testing.T) {
 	// A suitcase let go of over the bench floats, is found, and is put down.
 	b.press("library")
 	b.click("[data-list] [data-name='suitcase brown']")
-	st = s.await(set, "the suitcase", func(st *app.State) bool { return placed(st, "suitcase brown") != nil })
+	s.await(set, "the suitcase", func(st *app.State) bool { return placed(st, "suitcase brown") != nil })
 	b.idle()
 	b.fill("Place along X", "1.5m")
 	b.fill("Place along Z", "4m")
@@ -166,7 +165,7 @@ func TestASetIsDressedFromTheBlockout(t *testing.T) {
 	b.clickPlan(-3, 1)
 	b.clickPlan(3, 1)
 	b.keys(kb.Enter)
-	st = s.await(set, "the row", func(st *app.State) bool { return element(st, "row") != nil && element(st, "row").Count > 2 })
+	s.await(set, "the row", func(st *app.State) bool { return element(st, "row") != nil && element(st, "row").Count > 2 })
 	b.idle()
 	b.fill("apart", "0.5 m")
 	s.await(set, "a denser row", func(st *app.State) bool { return element(st, "row").Count == 13 })
@@ -197,7 +196,6 @@ func TestASetIsDressedFromTheBlockout(t *testing.T) {
 		s.await(set, "a step back", func(st *app.State) bool { return st.Revision > was })
 		b.idle()
 	}
-	_ = room
 }
 
 // Things are moved on the plan in line with others, without a jump; groups move as
@@ -252,7 +250,7 @@ func TestThingsAreMovedTogetherAndInLine(t *testing.T) {
 	b.clickPlan(0, 0)
 	b.until("document.querySelector('[data-spec=slab], [data-spec=box]')")
 	b.keys("c")
-	st = s.await(set, "the copy", func(st *app.State) bool { return len(st.Placements) == 5 })
+	s.await(set, "the copy", func(st *app.State) bool { return len(st.Placements) == 5 })
 	b.idle()
 	b.keys("y")
 	st = s.await(set, "one more", func(st *app.State) bool { return len(st.Placements) == 6 })

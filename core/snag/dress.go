@@ -58,12 +58,6 @@ type pair struct {
 type Contacts struct {
 	solids map[string]*Solid
 	pairs  map[string]map[string]*pair // both ways
-	falls  map[string]fall
-}
-
-type fall struct {
-	gap float64
-	on  string
 }
 
 // pairing says whether what is between two things is measured at all.
@@ -92,7 +86,6 @@ func (c *Contacts) Update(ctx context.Context, solids []Solid) error {
 		}
 	}
 	c.solids = here
-	c.falls = map[string]fall{}
 	if err := c.measure(ctx, solids, changed); err != nil {
 		c.solids = nil // half measured: begin again
 		return err
