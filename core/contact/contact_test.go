@@ -271,3 +271,103 @@ func BenchmarkPairOfTenThousandTriangles(b *testing.B) {
 		}
 	})
 }
+
+// Whatever is put down comes to touch and reaches into nothing, wherever it was;
+// what is set against something touches it.
+func TestPutDownTouchesAndSinksNowhere(t *testing.T) {
+	r := rand.New(rand.NewPCG(21, 22))
+	bodies := []*Body{ball(0.5, 7), box(0.7, 0.4, 1.1), ball(0.3, 5), box(0.3, 1.4, 0.2)}
+	any := func(high float64) *Placed {
+		q := geom.Turn(v(r.NormFloat64(), r.NormFloat64(), r.NormFloat64()).Unit(), r.Float64()*6)
+		return at(bodies[r.IntN(len(bodies))], v(2*r.Float64(), high*r.Float64(), 2*r.Float64()), q)
+	}
+	for range 300 {
+		others := []*Placed{at(box(20, 0.5, 20), v(0, -0.5, 0), geom.Q{})}
+		for range 4 {
+			others = append(others, any(0.6))
+		}
+		a := any(2)
+		up, on := Down(a, others)
+		if on < 0 {
+			t.Fatal("it rests on nothing")
+		}
+		a = a.Moved(v(0, up, 0))
+		for i, o := range others {
+			if d, _ := Depth(a, o); d > 1e-6 {
+				t.Fatalf("it reaches %g into %d", d, i)
+			}
+		}
+		if fall, _, ok := Toward(a, others, v(0, -1, 0), 5); !ok || fall > 1e-6 {
+			t.Fatalf("it hangs %g above what carries it", fall)
+		}
+		b := any(1).Moved(v(-9, 0.3, 0))
+		if way, i, ok := Toward(b, others[1:], v(1, 0, 0), 20); ok {
+			if moved := b.Moved(v(way-1e-6, 0, 0)); Meet(moved, others[1+i]) {
+				t.Fatal("set against something it reaches into it")
+			}
+			if !Near(b.Moved(v(way, 0, 0)), others[1+i], 1e-5) {
+				t.Fatal("set against something it does not touch it")
+			}
+		}
+	}
+}
+
+// Hulls hold all their points, turn one way only, and have the area of those
+// known: of a grid its rectangle.
+func TestHullsHoldTheirPoints(t *testing.T) {
+	var grid []geom.V
+	for i := range 5 {
+		for j := range 4 {
+			grid = append(grid, v(float64(i), 9, float64(j)))
+		}
+	}
+	if h := Hull(grid); len(h) != 4 {
+		t.Errorf("the hull of a grid has %d corners", len(h))
+	}
+	r := rand.New(rand.NewPCG(1, 2))
+	for range 200 {
+		var list []geom.V
+		for range 1 + r.IntN(30) {
+			list = append(list, v(r.Float64(), 0, r.Float64()))
+		}
+		h := Hull(list)
+		for i := range h {
+			a, b := h[i], h[(i+1)%len(h)]
+			for _, p := range list {
+				if len(h) > 2 && (b.X-a.X)*(p.Z-a.Z)-(b.Z-a.Z)*(p.X-a.X) < -1e-12 {
+					t.Fatalf("%v lies outside of the hull", p)
+				}
+			}
+		}
+	}
+}
+
+// A body of any triangles, also degenerate ones and points at odd places, is made
+// and measured without harm.
+func FuzzBody(f *testing.F) {
+	f.Add([]byte{0, 1, 2, 3, 4, 5, 6, 7, 8, 9, 1, 2, 3, 4, 5, 200, 100, 7})
+	f.Add([]byte("a box has eight corners and twelve triangles; this has what it has"))
+	f.Fuzz(func(t *testing.T, raw []byte) {
+		var p [][3]float32
+		var tri [][3]uint32
+		for i := 0; i+2 < len(raw) && i < 300; i += 3 {
+			p = append(p, [3]float32{float32(raw[i]) - 100, float32(raw[i+1]) / 7, float32(raw[i+2])})
+		}
+		for i := 0; i+2 < len(raw) && i < 300 && len(p) > 0; i++ {
+			n := byte(len(p))
+			tri = append(tri, [3]uint32{uint32(raw[i] % n), uint32(raw[i+1] % n), uint32(raw[i+2] % n)})
+		}
+		a := Place(Mesh(p, tri), geom.Identity)
+		if a == nil {
+			return
+		}
+		b := at(box(30, 5, 30), v(0, 3, 90), geom.Turn(v(0, 1, 0), 0.4))
+		d, out := Depth(a, b)
+		if d < 0 || math.IsNaN(d) || math.Abs(out.Len()-d) > 1e-6*max(d, 1) {
+			t.Fatalf("depth %g, way out %v", d, out)
+		}
+		if up, _ := Down(a, []*Placed{b}); math.IsNaN(up) || math.IsInf(up, 0) {
+			t.Fatalf("put down by %g", up)
+		}
+	})
+}

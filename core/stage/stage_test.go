@@ -3,6 +3,7 @@ package stage
 import (
 	"encoding/json"
 	"math"
+	"math/rand/v2"
 	"testing"
 
 	"visator/core/geom"
@@ -130,5 +131,49 @@ func TestStandInsAreVolumes(t *testing.T) {
 		if ShapeModel(name) != nil {
 			t.Errorf("%q is a stand-in", name)
 		}
+	}
+}
+
+// Whatever a placement's turns are, standing it by its own transform gives that
+// transform again.
+func TestStandIsTheInverseOfWorld(t *testing.T) {
+	r := rand.New(rand.NewPCG(7, 8))
+	for i := range 2000 {
+		p := Person(geom.V{X: r.NormFloat64(), Y: r.NormFloat64(), Z: r.NormFloat64()})
+		p.Yaw, p.Pitch, p.Roll = 7*r.Float64(), 7*r.Float64(), 7*r.Float64()
+		if i%10 == 0 {
+			p.Pitch = math.Pi / 2 * float64(1-2*(i%20/10)) // straight up and down, where yaw and roll are one
+		}
+		p.Scale = geom.V{X: 0.1 + r.Float64(), Y: 0.1 + r.Float64(), Z: 0.1 + r.Float64()}
+		want := p.World()
+		q := p
+		q.Yaw, q.Pitch, q.Roll, q.At = 0, 0, 0, geom.V{}
+		q.Stand(&want)
+		got := q.World()
+		for k := range got {
+			if math.Abs(got[k]-want[k]) > 1e-7 {
+				t.Fatalf("yaw %g, pitch %g, roll %g come back as %g, %g, %g", p.Yaw, p.Pitch, p.Roll, q.Yaw, q.Pitch, q.Roll)
+			}
+		}
+	}
+}
+
+// Worked by hand: 1.6 x 0.8 x 0.6 in a room of 0.6 x 0.9 x 1.7 after a quarter
+// turn shares 0.6 · 0.8 · 1.6 = 0.768 of 0.768 + 0.918 - 0.768; filled it grows by
+// 1.7/1.6, 0.9/0.8 or 0.6/0.6, whichever is least: not at all.
+func TestBestFit(t *testing.T) {
+	room, size := geom.V{X: 0.6, Y: 0.9, Z: 1.7}, geom.V{X: 1.6, Y: 0.8, Z: 0.6}
+	turn, scale, fit := BestFit(room, size, false)
+	if math.Abs(turn-math.Pi/2) > 1e-9 || scale.X != 1 || math.Abs(fit-0.768/0.918) > 1e-9 {
+		t.Errorf("turn %g, scale %v, fit %g", turn, scale, fit)
+	}
+	if _, scale, _ = BestFit(room, size, true); math.Abs(scale.X-1) > 1e-9 {
+		t.Errorf("filled it is scaled by %v", scale)
+	}
+	if _, scale, fit = BestFit(geom.V{X: 2, Y: 2, Z: 2}, geom.V{X: 1, Y: 1, Z: 1}, true); scale.X != 2 || fit != 1 {
+		t.Errorf("a cube in a cube: scale %v, fit %g", scale, fit)
+	}
+	if _, _, fit = BestFit(room, geom.V{}, true); fit != 0 {
+		t.Errorf("nothing fits %g", fit)
 	}
 }
