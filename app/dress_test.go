@@ -4,6 +4,8 @@ import (
 	"bytes"
 	"encoding/json"
 	"fmt"
+	"image"
+	"image/png"
 	"math"
 	"math/rand/v2"
 	"slices"
@@ -12,7 +14,9 @@ import (
 
 	"visator/app"
 	"visator/core/geom"
+	"visator/core/intake/gltf"
 	"visator/core/lay"
+	"visator/core/model"
 )
 
 // snagsOf are the measured snags of a kind, once the newest revision is measured.
@@ -407,4 +411,134 @@ func TestAnySequenceOfEditsIsUndone(t *testing.T) {
 			t.Fatalf("doing %q again gives other bytes", labels[i])
 		}
 	}
+}
+
+// A heap of stand-ins settles onto a slab as one step, the same for a seed, and
+// goes back as one.
+func TestAHeapIsOneStep(t *testing.T) {
+	d := newDesk(t)
+	d.edit(standIn("slab", geom.V{}, geom.V{X: 6, Y: 0.2, Z: 6}, nil))
+	var deeds []app.Deed
+	for i := range 6 {
+		deeds = append(deeds, standIn("box", geom.V{X: 0.1 * float64(i%2), Y: 0.5 + 0.5*float64(i), Z: 0.07 * float64(i%3)}, geom.V{X: 0.4, Y: 0.3, Z: 0.25}, nil))
+	}
+	ids := d.edit(deeds...).Made
+	before := d.placement("box 3").At
+	settle := func() (list []geom.V) {
+		d.edit(app.Deed{Do: "settle", IDs: ids, Seed: 5})
+		for _, p := range d.state().Placements {
+			list = append(list, p.At)
+		}
+		return list
+	}
+	first := settle()
+	if list := append(d.snagsOf("floating"), d.snagsOf("overlap")...); len(list) != 0 {
+		t.Errorf("%v", list)
+	}
+	if _, err := d.a.Undo(d.ctx, d.production); err != nil {
+		t.Fatal(err)
+	}
+	if got := d.placement("box 3").At; got != before {
+		t.Errorf("undone it stands at %v", got)
+	}
+	if again := settle(); !slices.Equal(first, again) {
+		t.Error("the second time it settles elsewhere")
+	}
+}
+
+// A drift that only the shot's camera sees is where it sees; one of a hundred
+// thousand is laid in the background and said to be.
+func TestDriftsFollowTheShot(t *testing.T) {
+	d := newDesk(t)
+	piece := d.takeIn("box.glb", boxGLB(t)).Pieces[0].ID
+	area := []lay.P{{X: -50, Z: -50}, {X: 50, Z: -50}, {X: 50, Z: 50}, {X: -50, Z: 50}}
+	drift := lay.Drift{Area: area, Pieces: []lay.Share{{Piece: piece, Weight: 1}}, Density: 0.5, SizeMin: 0.1, SizeMax: 0.2, Seed: 1}
+	id := d.add("drift", &drift)
+	all := d.elementState(id).Count
+	near(t, "how many", float64(all), 5000, 150)
+	d.edit(app.Deed{Do: "change", Kind: "element", ID: id, Patch: patch(map[string]any{"spec": map[string]any{"seen": true, "margin": 0.5}})})
+	seen := d.elementState(id).Count
+	// The default view from z = 8 m towards -z, 54 degrees wide: a triangle of
+	// 58 x 59 m of the 100 x 100 m, a little wider.
+	near(t, "how many are seen", float64(seen)/float64(all), 58*59.0/2/1e4, 0.03)
+	d.edit(app.Deed{Do: "change", Kind: "element", ID: id, Patch: patch(map[string]any{"spec": map[string]any{"seen": false, "density": 12}})})
+	if e := d.elementState(id); !e.Laying && e.Count == 0 {
+		t.Errorf("%+v", e)
+	}
+	st := d.await("the drift", func(st *app.State) bool { return st.Elements[0].Count > 100_000 && !st.Elements[0].Laying })
+	raw, err := d.a.ElementInstances(d.ctx, d.set, id, 1000)
+	if err != nil || len(raw)%36 != 0 || len(raw)/36 > 1001 || len(raw)/36 < 900 {
+		t.Errorf("of %d instances %d bytes, %v", st.Elements[0].Count, len(raw), err)
+	}
+	if len(st.Elements[0].Spec) > 1e6 {
+		t.Errorf("%d bytes are stored", len(st.Elements[0].Spec))
+	}
+}
+
+// A new true size moves no placement, in no set of the production.
+func TestPlacementsOfOtherSetsStayWhereTheyStand(t *testing.T) {
+	d := newDesk(t)
+	piece := d.takeIn("box.glb", boxGLB(t)).Pieces[0].ID
+	other, err := d.a.NewSet(d.ctx, d.production, "other")
+	if err != nil {
+		t.Fatal(err)
+	}
+	if _, err := d.a.NewSet(d.ctx, d.production, " "); err == nil {
+		t.Error("a set without a name is made")
+	}
+	place := app.EditRequest{Revision: -1, Deeds: []app.Deed{{Do: "place", Piece: piece, At: geom.V{X: 3, Z: 1}}}}
+	for _, set := range []string{d.set, other} {
+		if _, err := d.a.Edit(d.ctx, set, place); err != nil {
+			t.Fatal(err)
+		}
+	}
+	box := func(set string) geom.Box {
+		st, err := d.a.State(d.ctx, set)
+		if err != nil || len(st.Placements) != 1 {
+			t.Fatal(err)
+		}
+		p := st.Placements[0]
+		return p.Box.Apply(p.World)
+	}
+	was := box(other)
+	d.edit(app.Deed{Do: "pivot", ID: piece, At: geom.V{X: 0.7, Y: 0.2, Z: 0.1}})
+	if here, there := box(d.set), box(other); here.Min.Sub(was.Min).Len() > 1e-9 || there.Min.Sub(was.Min).Len() > 1e-9 {
+		t.Errorf("they stand at %v and %v, stood at %v", here, there, was)
+	}
+	if _, err := d.a.Undo(d.ctx, d.production); err != nil {
+		t.Fatal(err)
+	}
+	if there := box(other); there != was {
+		t.Errorf("undone it stands at %v, stood at %v", there, was)
+	}
+}
+
+func TestCardsShowPicturesOnly(t *testing.T) {
+	d := newDesk(t)
+	if _, err := d.a.CardPicture(d.ctx, strings.NewReader("no picture")); err == nil || !strings.Contains(err.Error(), "PNG or JPEG") {
+		t.Errorf("%v", err)
+	}
+	var buf bytes.Buffer
+	if err := png.Encode(&buf, image.NewGray(image.Rect(0, 0, 8, 4))); err != nil {
+		t.Fatal(err)
+	}
+	hash, err := d.a.CardPicture(d.ctx, &buf)
+	if err != nil {
+		t.Fatal(err)
+	}
+	id := d.add("card", &lay.Card{At: geom.V{Z: -30}, Width: 20, Height: 10, Facing: true, Shape: "picture", Picture: hash, Relief: 5})
+	raw, err := d.a.ElementModel(d.ctx, d.set, id)
+	if err != nil {
+		t.Fatal(err)
+	}
+	m, err := gltf.Read("card", raw, model.Folder{})
+	if err != nil || len(m.Maps) != 1 || m.Weigh().Triangles != 2 {
+		t.Errorf("%+v, %v", m, err)
+	}
+	// Two metres of dolly across the view at 35 mm on 36 mm, 1920 pixels: what is
+	// 5 m deep is flat from √(2 · 5 · 35/36 · 1920) m on.
+	to := d.state().Set.View
+	to.Eye.X += 2
+	d.edit(app.Deed{Do: "change", Kind: "set", Patch: patch(map[string]any{"move": map[string]any{"to": to, "duration": 2, "easing": "linear", "rate": 24}})})
+	near(t, "the safe distance", *d.elementState(id).Safe, math.Sqrt(2*5*to.Focal/36*1920), 0.5)
 }

@@ -65,21 +65,18 @@ func TestASetIsDressedFromTheBlockout(t *testing.T) {
 	b.press("show the camera")
 	b.press("room")
 	b.drag(on(b, -3, 2), on(b, 3, 6))
-	st := s.await(set, "the room", func(st *app.State) bool { return element(st, "room") != nil })
+	s.await(set, "the room", func(st *app.State) bool { return element(st, "room") != nil })
 	b.idle()
 	b.fill("ceiling at", "2.6m")
 	b.press("Door")
-	st = s.await(set, "the door", func(st *app.State) bool {
+	s.await(set, "the door", func(st *app.State) bool {
 		return len(element(st, "room").Swings) == 1 && strings.Contains(string(element(st, "room").Spec), `"height":2.6`)
 	})
-	if e := element(st, "room"); !strings.Contains(string(e.Spec), `"height":2.6`) {
-		t.Errorf("the room: %s", e.Spec)
-	}
 	b.until("document.querySelector('[data-swing]')")
 	b.idle()
 	b.press("box")
 	b.drag(on(b, -2.6, 4.6), on(b, -1, 5.2))
-	st = s.await(set, "the seat", func(st *app.State) bool { return placed(st, "box") != nil })
+	st := s.await(set, "the seat", func(st *app.State) bool { return placed(st, "box") != nil })
 	b.idle()
 	if p := placed(st, "box"); math.Abs(p.Dims.X-1.6) > 0.11 || math.Abs(p.Dims.Z-0.6) > 0.11 || p.At.Y != 0 {
 		t.Errorf("the seat measures %v at %v", p.Dims, p.At)

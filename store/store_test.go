@@ -13,6 +13,7 @@ import (
 	"github.com/jackc/pgx/v5"
 
 	"visator/core/geom"
+	"visator/core/lay"
 	"visator/core/light"
 	"visator/core/motion"
 	"visator/core/optics"
@@ -125,5 +126,51 @@ func TestOutlinesFollowTheUpAxis(t *testing.T) {
 	}
 	if looks, err := store.Looks(ctx, s.Pool, "p"); err != nil || len(looks) != 1 || string(looks[0].Levels) != "[]" {
 		t.Errorf("%+v, %v", looks, err)
+	}
+}
+
+// Elements come back as they were written, to the byte; pieces are copied with
+// their looks; placements elsewhere are found with their sets.
+func TestElementsAndCopiesOfPieces(t *testing.T) {
+	s, ctx := storetest.Open(t), context.Background()
+	raw := json.RawMessage("{}")
+	must := func(err error) {
+		t.Helper()
+		if err != nil {
+			t.Fatal(err)
+		}
+	}
+	must(store.InsertProduction(ctx, s.Pool, store.Production{ID: "p", Name: "n", Unit: "metre", Budget: 5}))
+	_, err := s.Pool.Exec(ctx, "insert into arrival (id, production_id, name, blob, bytes, state) values ('a', 'p', 'n', 'b', 1, 'done')")
+	must(err)
+	must(store.InsertPiece(ctx, s.Pool, store.Piece{ID: "one", ProductionID: "p", ArrivalID: "a", Name: "one", Source: "s", Blob: "b", Facts: raw, Sizing: json.RawMessage(`{"up":"Z"}`), Recipe: raw, Credit: raw, Tags: json.RawMessage("[]")}))
+	must(store.PutLook(ctx, s.Pool, store.Look{PieceID: "one", Levels: json.RawMessage(`[1]`), Front: raw, Top: raw}))
+	for _, id := range []string{"here", "there"} {
+		must(store.PutSet(ctx, s.Pool, "p", stage.Scene{ID: id, Name: id, View: optics.Default(), Light: light.Default()}, 0))
+		must(store.PutPlacement(ctx, s.Pool, id, stage.Placement{ID: "in " + id, Piece: "one", Name: "x", Scale: geom.V{X: 1, Y: 1, Z: 1}, Layer: "l", Group: "g", Tint: "#abcdef", Recast: "r"}, 1))
+	}
+	e := lay.Element{ID: "e", Kind: "layer", Name: "l", Spec: json.RawMessage(`{ "b":1.50, "a":-0 }`)}
+	must(store.PutElement(ctx, s.Pool, "here", e, 2))
+	list, err := store.Elements(ctx, s.Pool, "here")
+	if err != nil || len(list) != 1 || string(list[0].Spec) != string(e.Spec) || list[0].Rev != 2 {
+		t.Errorf("elements %+v, %v", list, err)
+	}
+	must(store.CopyPiece(ctx, s.Pool, "one", "two", "its own"))
+	if p, err := store.GetPiece(ctx, s.Pool, "two"); err != nil || p.Name != "its own" || string(p.Sizing) != `{"up": "Z"}` {
+		t.Errorf("the copy %+v, %v", p, err)
+	}
+	if looks, err := store.Looks(ctx, s.Pool, "p"); err != nil || len(looks) != 2 {
+		t.Errorf("looks %+v, %v", looks, err)
+	}
+	rows, sets, err := store.Elsewhere(ctx, s.Pool, "one", "here")
+	if err != nil || len(rows) != 1 || sets[0] != "there" || rows[0].ID != "in there" || rows[0].Tint != "#abcdef" || rows[0].Recast != "r" {
+		t.Errorf("elsewhere %+v in %v, %v", rows, sets, err)
+	}
+	if some, err := store.PlacementsOf(ctx, s.Pool, "here", []string{"in here", "in there"}); err != nil || len(some) != 1 || some[0].Group != "g" {
+		t.Errorf("some placements %+v, %v", some, err)
+	}
+	must(store.Delete(ctx, s.Pool, "element", "e"))
+	if err := store.Delete(ctx, s.Pool, "production", "p"); err == nil {
+		t.Error("a production is deleted like a row")
 	}
 }

@@ -215,3 +215,42 @@ func TestOutlinesAreAskedForByPiece(t *testing.T) {
 		t.Errorf("%d %s", r.StatusCode, body)
 	}
 }
+
+// Another set is made from the home page; what is described in it is handed out
+// as GLB and as packed places; what is not there is said.
+func TestWhatIsDescribedIsHandedOut(t *testing.T) {
+	s := newSite(t)
+	ctx := context.Background()
+	production, _, err := s.app.NewProduction(ctx, "test", "metre")
+	if err != nil {
+		t.Fatal(err)
+	}
+	set, err := s.app.NewSet(ctx, production, "second")
+	if err != nil {
+		t.Fatal(err)
+	}
+	if _, body := s.do("GET", "/", nil); !strings.Contains(body, "second") || !strings.Contains(body, "another set") {
+		t.Error("the home page does not show it")
+	}
+	spec := []byte(`{"outline":[{"x":0,"z":0},{"x":3,"z":0},{"x":3,"z":2}],"level":0.5}`)
+	res, err := s.app.Edit(ctx, set, app.EditRequest{Revision: -1, Deeds: []app.Deed{{Do: "add", Kind: "water", Patch: spec}}})
+	if err != nil {
+		t.Fatal(err)
+	}
+	base := "/api/sets/" + set + "/elements/" + res.Made[0]
+	r, body := s.do("GET", base+"/model", nil)
+	if r.StatusCode != http.StatusOK || !strings.HasPrefix(body, "glTF") || r.Header.Get("Content-Type") != "model/gltf-binary" {
+		t.Errorf("%d, %d bytes of %s", r.StatusCode, len(body), r.Header.Get("Content-Type"))
+	}
+	if r, body := s.do("GET", base+"/instances?most=10", nil); r.StatusCode != http.StatusOK || body != "" {
+		t.Errorf("a water lays %d bytes, %d", len(body), r.StatusCode)
+	}
+	if r, body := s.do("GET", "/api/sets/"+set+"/elements/nothing/model", nil); r.StatusCode != http.StatusNotFound || !strings.Contains(body, "not there any more") {
+		t.Errorf("%d %s", r.StatusCode, body)
+	}
+	for name, code := range map[string]int{"steps-7": 200, "cylinder": 200, "steps-0": 404, "castle": 404} {
+		if r, _ := s.do("GET", "/api/standins/"+name, nil); r.StatusCode != code {
+			t.Errorf("%s: %d", name, r.StatusCode)
+		}
+	}
+}
