@@ -17,7 +17,7 @@ import (
 )
 
 // lump is a closed stone of about 2 n² triangles, another for each seed.
-func lump(b *testing.B, seed, n int) []byte {
+func lump(b testing.TB, seed, n int) []byte {
 	p := model.Part{Surface: 0}
 	for i := 0; i <= n; i++ {
 		for j := 0; j <= n; j++ {
@@ -138,6 +138,55 @@ func BenchmarkQuarry(b *testing.B) {
 				b.Fatal(err)
 			}
 			b.ReportMetric(float64(len(raw))/1e6, "MB")
+		}
+	})
+}
+
+// A drift of a million instances on a square kilometre of ground: laid, stored,
+// handed to a page, and rendered as instances.
+func BenchmarkMillion(b *testing.B) {
+	d := newDesk(b)
+	piece := d.takeIn("stone.glb", lump(b, 1, 12)).Pieces[0].ID
+	d.add("ground", &lay.Ground{Width: 1000, Depth: 1000, Cell: 1, Rough: 12, Grain: 150, Seed: 1})
+	area := []lay.P{{X: -500, Z: -500}, {X: 500, Z: -500}, {X: 500, Z: 500}, {X: -500, Z: 500}}
+	drift := lay.Drift{Area: area, Pieces: []lay.Share{{Piece: piece, Weight: 1}}, Density: 1, SizeMin: 0.3, SizeMax: 0.6, Turn: 3, Follow: 1, Seed: 1}
+	b.Run("laid", func(b *testing.B) {
+		for i := 0; b.Loop(); i++ {
+			drift.Seed = uint64(i + 1)
+			start := time.Now()
+			id := d.add("drift", &drift)
+			raw, err := d.a.ElementInstances(d.ctx, d.set, id, 200_000)
+			if err != nil {
+				b.Fatal(err)
+			}
+			e := d.elementState(id)
+			b.ReportMetric(time.Since(start).Seconds(), "s/laid")
+			b.ReportMetric(float64(e.Count), "instances")
+			b.ReportMetric(float64(len(e.Spec)), "bytes-stored")
+			b.ReportMetric(float64(len(raw))/1e6, "MB-to-page")
+			d.edit(app.Deed{Do: "delete", IDs: []string{id}})
+		}
+	})
+	b.Run("rendered", func(b *testing.B) {
+		d.add("drift", &drift)
+		for b.Loop() {
+			start := time.Now()
+			t, err := d.a.Shoot(d.ctx, d.set, "", "still", app.TakeSettings{Width: 640, Samples: 4, Bounces: 2, Denoise: true})
+			if err != nil {
+				b.Fatal(err)
+			}
+			d.await("the take", func(st *app.State) bool {
+				for _, k := range st.Takes {
+					if k.ID == t.ID && k.State == "failed" {
+						b.Fatal(k.Note)
+					}
+					if k.ID == t.ID && k.State == "done" {
+						return true
+					}
+				}
+				return false
+			})
+			b.ReportMetric(time.Since(start).Seconds(), "s/take")
 		}
 	})
 }

@@ -1,12 +1,15 @@
 package app
 
 import (
+	"cmp"
 	"encoding/json"
 	"fmt"
 	"slices"
 
+	"visator/core/geom"
 	"visator/core/intake/recipe"
 	"visator/core/lay"
+	"visator/core/optics"
 	"visator/core/snag"
 )
 
@@ -18,6 +21,17 @@ type BudgetState struct {
 	Limit     lay.Limit    `json:"limit"`
 	ByPiece   []BudgetLine `json:"byPiece"` // the heaviest first
 	ByLayer   []BudgetLine `json:"byLayer"`
+	Savings   []Saving     `json:"savings"` // what would save most, as it was measured last
+}
+
+// Saving is a piece that is more detailed than any shot can show.
+type Saving struct {
+	Piece     string  `json:"piece"`
+	Name      string  `json:"name"`
+	Light     int     `json:"light"`     // the lighter version that would do
+	Triangles int     `json:"triangles"` // saved, in all copies
+	Pixels    float64 `json:"pixels"`    // how tall it is at most in a picture 1080 high
+	Off       float64 `json:"off"`       // how far its surface would be off there, in pixels
 }
 
 // BudgetLine is the share of one piece or layer.
@@ -55,6 +69,9 @@ func (w *world) budget() (b BudgetState) {
 		}
 		var t recipe.Weight
 		_ = json.Unmarshal(p.Weight, &t) // of the program's own making; none weighs nothing
+		if levels, light := w.lightness(piece); light > 0 && light < len(levels) {
+			t.Triangles = min(t.Triangles, levels[light].Triangles)
+		}
 		add(piece, p.Name, layer, t.Triangles, n)
 		pieces[piece].Megabytes = float64(t.TextureBytes) / 1e6
 	}
@@ -102,6 +119,100 @@ func (w *world) budget() (b BudgetState) {
 		b.Megabytes += l.Megabytes
 	}
 	return b
+}
+
+// lightness is which of a piece's lighter versions is used, and what there are.
+func (w *world) lightness(piece string) (levels []Level, light int) {
+	p, look := w.pieces[piece], w.looks[piece]
+	if p == nil || look == nil {
+		return nil, 0
+	}
+	_, s, err := pieceFacts(p)
+	if err != nil || json.Unmarshal(look.Levels, &levels) != nil {
+		return nil, 0
+	}
+	return levels, s.Light
+}
+
+// Judged is the picture that detail is judged in: a frame of full HD.
+const (
+	judgedHigh = 1080 // pixels
+	judgedOff  = 0.5  // of one: less is not seen
+)
+
+// savings finds pieces for which a lighter version is off by less than half a
+// pixel wherever a shot sees them, the largest saving first. Things in drifts are
+// looked at by samples.
+func (w *world) savings(views []optics.View) (list []Saving) {
+	type seen struct {
+		copies int
+		tall   float64 // share of the picture
+		size   float64 // metres that are so tall
+	}
+	of := map[string]*seen{}
+	look := func(piece string, box geom.Box, world geom.M, n int) {
+		s := of[piece]
+		if s == nil {
+			s = &seen{}
+			of[piece] = s
+		}
+		s.copies += n
+		high := box.Apply(world).Size().Y
+		for i := range views {
+			if span := views[i].SpanOf(box, world); span.Seen && high > 0 && (s.size == 0 || span.Height/high > s.tall/s.size) {
+				s.tall, s.size = span.Height, high
+			}
+		}
+	}
+	for i := range w.rows {
+		if p := &w.rows[i].Placement; !w.hidden(p.Hidden, p.Layer) && p.Piece != "" && !w.isLand(p) {
+			look(p.Piece, w.boxes[p.Piece], p.World(), 1)
+		}
+	}
+	const samples = 3000 // of one drift: the nearest is hardly missed by much
+	for id, l := range w.laid {
+		if e := w.elementByID(id); e == nil || w.hidden(e.Hidden, e.Layer) {
+			continue
+		}
+		step := max(len(l.Instances)/samples, 1)
+		for k := 0; k < len(l.Instances); k += step {
+			in := &l.Instances[k]
+			look(in.Piece, w.boxes[in.Piece], in.World(), step)
+		}
+	}
+	for id, s := range of {
+		levels, now := w.lightness(id)
+		if w.pieces[id] == nil || s.size == 0 || now > 0 {
+			continue
+		}
+		_, sz, err := pieceFacts(w.pieces[id])
+		if err != nil {
+			continue
+		}
+		pixel := s.size / (s.tall * judgedHigh) // metres, where it is largest
+		for n := len(levels) - 1; n > 0; n-- {
+			off := levels[n].Off * sz.Scale().Max() / pixel
+			saved := (levels[0].Triangles - levels[n].Triangles) * s.copies
+			if off > judgedOff || saved <= 0 {
+				continue
+			}
+			list = append(list, Saving{id, w.pieces[id].Name, n, saved, s.tall * judgedHigh, off})
+			break
+		}
+	}
+	slices.SortFunc(list, func(a, b Saving) int {
+		return cmp.Or(cmp.Compare(b.Triangles, a.Triangles), cmp.Compare(a.Name, b.Name))
+	})
+	return list
+}
+
+func (w *world) elementByID(id string) *lay.Element {
+	for i := range w.elements {
+		if w.elements[i].ID == id {
+			return &w.elements[i].Element
+		}
+	}
+	return nil
 }
 
 // overBudget says which limits are passed.

@@ -513,6 +513,45 @@ func TestPlacementsOfOtherSetsStayWhereTheyStand(t *testing.T) {
 	}
 }
 
+// A stone of 70 000 triangles that stands far off is more than any shot can show:
+// a lighter version is proposed, used in pictures, and taken back.
+func TestALighterVersionIsProposedWhereItDoes(t *testing.T) {
+	d := newDesk(t)
+	piece := d.takeIn("stone.glb", lump(t, 1, 190)).Pieces[0]
+	d.edit(app.Deed{Do: "place", Piece: piece.ID, At: geom.V{Z: -60}}, app.Deed{Do: "keep", Name: "far"})
+	st := d.await("the saving", func(st *app.State) bool { return len(st.Budget.Savings) == 1 })
+	s := st.Budget.Savings[0]
+	if s.Light < 1 || s.Off > 0.5 || s.Triangles < 40_000 || s.Pixels > 40 {
+		t.Errorf("%+v", s)
+	}
+	before := st.Budget.Triangles
+	d.edit(app.Deed{Do: "change", Kind: "piece", ID: piece.ID, Patch: patch(map[string]any{"sizing": map[string]any{"light": s.Light}})})
+	st = d.await("no more to save", func(st *app.State) bool { return len(st.Budget.Savings) == 0 })
+	if st.Budget.Triangles != before-s.Triangles && st.Budget.Triangles >= before {
+		t.Errorf("%d triangles, before %d", st.Budget.Triangles, before)
+	}
+	var buf bytes.Buffer
+	if err := d.a.Export(d.ctx, d.set, &buf); err != nil {
+		t.Fatal(err)
+	}
+	m, err := gltf.Read("set", buf.Bytes(), model.Folder{})
+	if err != nil || m.Weigh().Triangles != st.Budget.Triangles {
+		t.Errorf("written with %d triangles, weighed as %d, %v", m.Weigh().Triangles, st.Budget.Triangles, err)
+	}
+	if _, err := d.a.Undo(d.ctx, d.production); err != nil {
+		t.Fatal(err)
+	}
+	if st := d.state(); st.Budget.Triangles != before || st.Pieces[0].Sizing.Decided != piece.Sizing.Decided {
+		t.Errorf("undone %d triangles, before %d", st.Budget.Triangles, before)
+	}
+	// Close to the lens less is to be saved, if anything.
+	d.edit(app.Deed{Do: "change", Kind: "placement", ID: st.Placements[0].ID, Patch: patch(map[string]any{"at": geom.V{Y: 1, Z: 6.6}})})
+	st = d.await("its true worth", func(st *app.State) bool { return st.Measured.Revision == st.Revision })
+	if l := st.Budget.Savings; len(l) > 0 && (l[0].Triangles >= s.Triangles || l[0].Off > 0.5) {
+		t.Errorf("close: %+v, far: %+v", l[0], s)
+	}
+}
+
 func TestCardsShowPicturesOnly(t *testing.T) {
 	d := newDesk(t)
 	if _, err := d.a.CardPicture(d.ctx, strings.NewReader("no picture")); err == nil || !strings.Contains(err.Error(), "PNG or JPEG") {

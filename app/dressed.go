@@ -47,6 +47,7 @@ func (a *App) dressed(ctx context.Context, q store.Querier, st *State, set store
 	if m == nil {
 		return nil
 	}
+	st.Budget.Savings = m.savings
 	there := map[string]bool{}
 	for i := range rows {
 		there[rows[i].ID] = true

@@ -790,6 +790,12 @@ func (e *editor) patchPiece(ctx context.Context, d *Deed) error {
 			e.say("tags of %s", before.Name)
 		case p.Favourite != before.Favourite:
 			e.say("%s %s", map[bool]string{true: "mark", false: "unmark"}[p.Favourite], before.Name)
+		case p.Sizing.Light != before.Sizing.Light:
+			if p.Sizing.Light > 0 {
+				e.say("use a lighter version of %s", before.Name)
+			} else {
+				e.say("use %s itself", before.Name)
+			}
 		case p.Sizing.Scale() == before.Sizing.Scale() && p.Sizing.Up == before.Sizing.Up && p.Sizing.Decided == before.Sizing.Decided:
 			e.say("stand %s right", before.Name)
 			return e.stay(ctx, row, &before.Sizing, &p.Sizing)

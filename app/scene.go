@@ -119,11 +119,16 @@ func (l *loaded) load(ctx context.Context, w *world, piece, of string) error {
 		}
 		row = &p
 	}
-	m, err := l.a.pieceModel(ctx, row)
+	f, s, err := pieceFacts(row)
 	if err != nil {
 		return err
 	}
-	f, s, err := pieceFacts(row)
+	if levels, light := w.lightness(piece); light > 0 && light < len(levels) {
+		lighter := *row
+		lighter.Blob = levels[light].Blob // the piece itself stays in the library
+		row = &lighter
+	}
+	m, err := l.a.pieceModel(ctx, row)
 	if err != nil {
 		return err
 	}

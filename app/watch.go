@@ -51,6 +51,8 @@ type measured struct {
 	Solids   int         `json:"solids"` // things that were measured
 	Took     float64     `json:"took"`   // seconds
 
+	savings []Saving
+
 	things []snag.Solid // as they stood then
 	world  *world
 }
@@ -162,9 +164,10 @@ func (a *App) measureSet(ctx context.Context, set string, w *watch) (production 
 	list := w.contacts.Find(in, solids)
 	list = append(list, now.pictured(in, solids)...)
 	slices.SortStableFunc(list, func(x, y snag.Snag) int { return cmp.Compare(x.Kind, y.Kind) })
+	savings := now.savings(now.views())
 	w.mu.Lock()
 	defer w.mu.Unlock()
-	w.result = &measured{now.production.Revision, list, len(solids), time.Since(start).Seconds(), solids, now}
+	w.result = &measured{now.production.Revision, list, len(solids), time.Since(start).Seconds(), savings, solids, now}
 	return now.production.ID, nil
 }
 

@@ -140,14 +140,16 @@ func TestASetIsDressedFromTheBlockout(t *testing.T) {
 	b.fill("Place along Z", "4m")
 	b.fill("Height above ground", "1.2m")
 	s.await(set, "the snag", func(st *app.State) bool {
-		return slices.ContainsFunc(st.Snags, func(n snag.Snag) bool { return n.Kind == "floating" })
+		p := placed(st, "suitcase brown").At
+		return p.X == 1.5 && p.Y == 1.2 && p.Z == 4 && st.Measured != nil && st.Measured.Revision == st.Revision && slices.ContainsFunc(st.Snags, func(n snag.Snag) bool { return n.Kind == "floating" })
 	})
+	b.idle()
 	b.until("document.querySelector('#plan [data-snag]')")
 	b.click("#plan [data-snag]")
 	b.until("document.querySelector('[data-kind=floating].on')")
 	b.press("put down")
 	st = s.await(set, "the floor", func(st *app.State) bool {
-		return !slices.ContainsFunc(st.Snags, func(n snag.Snag) bool { return n.Kind == "floating" })
+		return st.Measured.Revision == st.Revision && !slices.ContainsFunc(st.Snags, func(n snag.Snag) bool { return n.Kind == "floating" })
 	})
 	if y := placed(st, "suitcase brown").At.Y; math.Abs(y) > 0.01 {
 		t.Errorf("it lies at %g m", y)

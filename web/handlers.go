@@ -93,7 +93,7 @@ func (s *Server) newProduction(c *echo.Context) error {
 }
 
 func (s *Server) newSet(c *echo.Context) error {
-	set, err := s.app.NewSet(c.Request().Context(), c.Param("production"), c.FormValue("name"))
+	set, err := s.app.NewSet(c.Request().Context(), c.Param("production"), c.FormValue("set"))
 	if err != nil {
 		return err
 	}

@@ -27,6 +27,7 @@ type Sizing struct {
 	Point         geom.V     `json:"point"`   // of the pivot that is a point: in the file's coordinates
 	Sunk          float64    `json:"sunk"`    // how far what reaches below its base may go into the ground, in units of the file: roots, bolts
 	Decided       bool       `json:"decided"` // the artist has looked at it
+	Light         int        `json:"light"`   // which of its lighter versions is used in pictures; 0: the piece itself
 }
 
 // Pivot is the point of a piece that is put where it is placed.
@@ -66,6 +67,9 @@ func (s *Sizing) Check() error {
 	}
 	if !(s.Sunk >= 0 && s.Sunk <= 1e12) {
 		return errors.New("what goes into the ground is no less than nothing")
+	}
+	if s.Light < 0 || s.Light > 8 {
+		return fmt.Errorf("a piece has lighter versions from 1 on, and is itself at 0; not %d", s.Light)
 	}
 	if s.Up != "X" && s.Up != "Y" && s.Up != "Z" {
 		return fmt.Errorf("the up axis is X, Y or Z, not %q", s.Up)

@@ -184,6 +184,8 @@ export function dress(v, { call, post }) {
     },
     get unseen() { return this.st?.snags.find((s) => s.kind === "unseen") || this.st?.meant.find((s) => s.kind === "unseen") || null; },
     get unseenWeight() { return (this.unseen?.ids || []).reduce((n, id) => n + (this.st.pieces.find((p) => p.id === this.placement(id)?.piece)?.facts.triangles || 0), 0); },
+    lighter(piece, light) { return this.edit({ do: "change", kind: "piece", id: piece, patch: { sizing: { light } } }); },
+    get lightened() { return (this.st?.pieces || []).filter((p) => p.sizing.light > 0); },
     hideUnseen() { return this.edit(...(this.unseen?.ids || []).filter((id) => this.placement(id)).map((id) => ({ do: "change", kind: "placement", id, patch: { hidden: true } }))); },
   };
 }
