@@ -217,7 +217,7 @@ func (d *Drift) Lay(on Beneath, seen func(at geom.V) bool, threads int) (*Laid, 
 	for _, l := range rows {
 		out.Instances = append(out.Instances, l...)
 	}
-	out.Said = fmt.Sprintf("%d things, at least %.3g m apart", total, r)
+	out.Said = fmt.Sprintf("%s, at least %.3g m apart", count(total, "thing"), r)
 	return out, nil
 }
 

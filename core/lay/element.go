@@ -315,6 +315,14 @@ func within(what string, v, lo, hi float64) error {
 	return nil
 }
 
+// count says a number of things.
+func count(n int, one string) string {
+	if n == 1 {
+		return "1 " + one
+	}
+	return fmt.Sprintf("%d %ss", n, one)
+}
+
 // random is a stream of chance for one thing of a seed.
 func random(seed uint64, of uint64) *rand.Rand {
 	return rand.New(rand.NewPCG(seed, of*0x9e3779b97f4a7c15+1))

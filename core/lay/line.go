@@ -136,7 +136,7 @@ func (l *Line) Lay() *Laid {
 	}
 	last := l.Points[len(l.Points)-1]
 	out.Model, out.Strips = s.made(), [][]P{append(strip, P{last.X, last.Z})}
-	out.Said = fmt.Sprintf("%.2f m of line, %d things on it", length, n)
+	out.Said = fmt.Sprintf("%.2f m of line, %s on it", length, count(n, "thing"))
 	return out
 }
 

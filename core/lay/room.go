@@ -182,11 +182,11 @@ func (r *Room) Lay() *Laid {
 		r.wall(s, out, w, side)
 	}
 	out.Model = s.made()
-	out.Said = fmt.Sprintf("%d openings, %d doors", len(out.allHoles(r)), len(out.Swings))
+	out.Said = count(len(r.allHoles()), "opening") + ", " + count(len(out.Swings), "door")
 	return out
 }
 
-func (*Laid) allHoles(r *Room) (list []hole) {
+func (r *Room) allHoles() (list []hole) {
 	for w := range r.walls() {
 		list = append(list, r.holes(w)...)
 	}

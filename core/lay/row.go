@@ -176,7 +176,7 @@ func (r *Row) Lay(on Beneath, width func(piece string) float64) (*Laid, error) {
 		}
 		out.Strips = append(out.Strips, strip)
 	}
-	out.Said = fmt.Sprintf("%d things along %.2f m", len(out.Instances), c.length())
+	out.Said = fmt.Sprintf("%s along %.2f m", count(len(out.Instances), "thing"), c.length())
 	return out, nil
 }
 
