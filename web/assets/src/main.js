@@ -284,7 +284,7 @@ document.addEventListener("alpine:init", () => {
       const bad = new Map(), eye = st.set.view.eye, weight = new Map(st.pieces.map((p) => [p.id, p.facts.triangles]));
       for (const s of st.snags) for (const id of s.ids || []) bad.set(id, (bad.get(id) || 0) + 1);
       const list = [...st.placements, ...st.elements.filter((e) => e.kind !== "meant" && e.kind !== "limit" && e.kind !== "layer")].filter((p) => [p.name, p.kind, p.standIn, p.layer].some((t) => t?.toLowerCase().includes(q)));
-      const by = { size: (p) => (p.dims ? Math.max(p.dims.x, p.dims.y, p.dims.z) : 0), weight: (p) => weight.get(p.piece) || 0, distance: (p) => (p.at ? -Math.hypot(p.at.x - eye.x, p.at.y - eye.y, p.at.z - eye.z) : 0), snags: (p) => bad.get(p.id) || 0 }[this.sortBy];
+      const by = { size: (p) => (p.dims ? Math.max(p.dims.x, p.dims.y, p.dims.z) : 0), weight: (p) => weight.get(p.piece) || 0, distance: (p) => (p.at ? -Math.hypot(p.at.x - eye.x, p.at.y - eye.y, p.at.z - eye.z) : -Infinity), snags: (p) => bad.get(p.id) || 0 }[this.sortBy];
       if (by) list.sort((a, b) => by(b) - by(a));
       if (this.sortBy === "name") list.sort((a, b) => a.name.localeCompare(b.name, "en", { numeric: true }));
       const figure = { size: (p) => (p.dims ? this.length(by(p)) : ""), weight: (p) => (by(p) ? by(p).toLocaleString("en") : ""), distance: (p) => (p.at ? this.distance(-by(p)) : ""), snags: (p) => by(p) || "" }[this.sortBy];
