@@ -36,6 +36,7 @@ type world struct {
 	layers     map[string]*lay.Element // by name
 
 	laid map[string]*laidElement // by element
+	many int                     // instances laid by drifts so far
 	land *landscape
 	made *sync.Map // bodies' names by piece, once asked for
 }
@@ -282,49 +283,86 @@ func (g *ground) Under(x, z, from float64) (y float64, n geom.V, ok bool) {
 	return y, n, ok
 }
 
-// laids keeps what was laid out, by its key.
+// laids keeps what was laid out, by its key: an undo finds again what was there
+// before.
 type laids struct {
 	mu    sync.Mutex
-	kept  map[string]any
+	kept  map[string]weighty
 	order []string
+	bytes int
 	busy  map[string]chan struct{}
 }
 
-// maxLaids bounds what is kept: an undo finds again what was there before.
-const maxLaids = 96
+// weighty is something that is kept, and how many bytes it takes, about.
+type weighty interface{ bytes() int }
+
+// maxLaid bounds what is kept, in bytes; what was made last always is.
+const maxLaid = 1 << 30
+
+func (l *laidElement) bytes() int {
+	n := 2000
+	if l.Laid != nil {
+		n += 96 * len(l.Instances)
+		if l.Model != nil {
+			n += 120 * l.Model.Weigh().Triangles
+		}
+	}
+	return n
+}
+
+func (l *landscape) bytes() int {
+	n := 2000
+	for _, f := range l.fields {
+		n += 4 * len(f.H)
+	}
+	for _, e := range l.laid {
+		n += e.bytes()
+	}
+	return n
+}
 
 // get makes what is not there, once for all who ask at the same time.
-func (l *laids) get(key string, make_ func() any) any {
+func (l *laids) get(key string, make_ func() weighty) weighty {
 	for {
 		l.mu.Lock()
 		if v, ok := l.kept[key]; ok {
 			l.mu.Unlock()
 			return v
 		}
-		if wait := l.busy[key]; wait != nil {
+		wait := l.busy[key]
+		if wait == nil {
+			if l.kept == nil {
+				l.kept, l.busy = map[string]weighty{}, map[string]chan struct{}{}
+			}
+			l.busy[key] = make(chan struct{})
 			l.mu.Unlock()
-			<-wait
-			continue
+			return l.fill(key, make_)
 		}
-		if l.kept == nil {
-			l.kept, l.busy = map[string]any{}, map[string]chan struct{}{}
-		}
-		done := make(chan struct{})
-		l.busy[key] = done
 		l.mu.Unlock()
-		v := make_()
+		<-wait
+	}
+}
+
+// fill makes what others may be waiting for, and lets them go on however it ends.
+func (l *laids) fill(key string, make_ func() weighty) (v weighty) {
+	defer func() {
 		l.mu.Lock()
+		defer l.mu.Unlock()
+		close(l.busy[key])
 		delete(l.busy, key)
+		if v == nil {
+			return
+		}
 		l.kept[key] = v
 		l.order = append(l.order, key)
-		if len(l.order) > maxLaids {
+		l.bytes += v.bytes()
+		for l.bytes > maxLaid && len(l.order) > 1 {
+			l.bytes -= l.kept[l.order[0]].bytes()
 			delete(l.kept, l.order[0])
 			l.order = l.order[1:]
 		}
-		l.mu.Unlock()
-		close(done)
-		return v
-	}
+	}()
+	return make_()
 }
 
 // has says whether something is kept under a key.
@@ -413,7 +451,7 @@ func (w *world) layLand(on *ground, standing string, quick bool) (later []string
 		}
 		return later
 	}
-	w.land = w.a.laids.get(named, func() any {
+	w.land = w.a.laids.get(named, func() weighty {
 		l := &landscape{key: named, laid: map[string]*laidElement{}}
 		own := map[string]*lay.Field{}
 		for _, e := range grounds {
@@ -472,7 +510,7 @@ func (w *world) layPlain(ctx context.Context, e *lay.Element) {
 		key = append(key, w.set.View.Eye)
 	}
 	named := nameOf(key...)
-	w.laid[e.ID] = w.a.laids.get(named, func() any {
+	w.laid[e.ID] = w.a.laids.get(named, func() weighty {
 		l := &laidElement{key: named}
 		switch s := spec.(type) {
 		case *lay.Room:
@@ -548,7 +586,7 @@ func (w *world) layRow(ctx context.Context, e *lay.Element, g *ground) error {
 		key = append(key, w.boxes[s.Piece])
 	}
 	named := nameOf(key...)
-	w.laid[e.ID] = w.a.laids.get(named, func() any {
+	w.laid[e.ID] = w.a.laids.get(named, func() weighty {
 		l, err := r.Lay(on, func(piece string) float64 { return w.boxes[piece].Size().X })
 		if err != nil {
 			return &laidElement{Laid: &lay.Laid{}, err: fmt.Errorf("%s: %w", e.Name, err)}
@@ -557,6 +595,10 @@ func (w *world) layRow(ctx context.Context, e *lay.Element, g *ground) error {
 	}).(*laidElement)
 	return nil
 }
+
+// maxDrifted is how many instances the drifts of one set lay together: about a
+// gigabyte.
+const maxDrifted = 8_000_000
 
 // slowDrift is from how many instances on a drift is laid in the background.
 const slowDrift = 30_000
@@ -585,11 +627,11 @@ func (w *world) layDrift(e *lay.Element, g *ground, standing string, quick bool)
 	if quick && d.Density*math.Abs(lay.Area(d.Area)) > slowDrift && !w.a.laids.has(named) {
 		return false
 	}
-	w.laid[e.ID] = w.a.laids.get(named, func() any {
+	w.laid[e.ID] = w.a.laids.get(named, func() weighty {
 		for i := range w.elements { // nothing grows on a path
 			if o := &w.elements[i].Element; o.Kind == "path" && !w.hidden(o.Hidden, o.Layer) {
 				if spec, err := o.Read(); err == nil {
-					d.Keep = append(d.Keep, spec.(*lay.Path).Outline()...)
+					d.Avoid = append(d.Avoid, spec.(*lay.Path).Covers())
 				}
 			}
 		}
@@ -599,6 +641,9 @@ func (w *world) layDrift(e *lay.Element, g *ground, standing string, quick bool)
 		}
 		return &laidElement{Laid: l, key: named}
 	}).(*laidElement)
+	if w.many += len(w.laid[e.ID].Instances); w.many > maxDrifted {
+		w.laid[e.ID] = &laidElement{Laid: &lay.Laid{}, err: fmt.Errorf("the drifts of this set lay %d things together, at most %d are drawn; lower a density or hide one", w.many, maxDrifted)}
+	}
 	return true
 }
 

@@ -33,6 +33,9 @@ type Drift struct {
 	Margin  float64 `json:"margin"`  // or as many metres beside the picture
 	Shadows bool    `json:"shadows"` // or where it can cast a shadow into the picture
 	Seed    uint64  `json:"seed"`
+
+	// Avoid are areas of others that stay free: paths. They are not stored.
+	Avoid []func(P) bool `json:"-"`
 }
 
 // Brush is a stroke by hand: it adds, also outside of the area, or takes away.
@@ -92,7 +95,15 @@ func (d *Drift) Check() error {
 	if r := d.radius(); 2*d.box().area()/(r*r) > 64*MaxDrift {
 		return errors.New("the least distance is too small for an area of this size; raise it")
 	}
-	return nil
+	sides := len(d.Area)
+	for _, k := range d.Keep {
+		sides += len(k)
+	}
+	for i := range d.Strokes {
+		sides += len(d.Strokes[i].Points)
+	}
+	r := d.radius()
+	return tooMuch(d.box().area() / (r * r) * float64(sides))
 }
 
 func counted(n float64) string {
@@ -178,6 +189,11 @@ func (d *Drift) share(p P) float64 {
 	if s > 0 {
 		for _, k := range d.Keep {
 			if Holds(k, p) {
+				return 0
+			}
+		}
+		for _, covers := range d.Avoid {
+			if covers(p) {
 				return 0
 			}
 		}

@@ -211,8 +211,9 @@ func (p P) unit() P {
 }
 
 const (
-	maxPoints = 10_000 // of a drawn line: a long day's drawing
-	maxPlace  = 1e6    // metres from the middle: farther than any set reaches
+	maxPoints = 1000 // of a drawn line: more than a hand sets; every place of a drift or a ground asks each
+	maxWork   = 4e9  // such questions for one element: some ten seconds
+	maxPlace  = 1e6  // metres from the middle: farther than any set reaches
 )
 
 func checkPoints(what string, list []P, least int) error {
@@ -321,6 +322,14 @@ func count(n int, one string) string {
 		return "1 " + one
 	}
 	return fmt.Sprintf("%d %ss", n, one)
+}
+
+// tooMuch says that what is drawn by hand would take too long to be laid out.
+func tooMuch(work float64) error {
+	if work > maxWork {
+		return errors.New("there is too much drawn on so large an area to be laid out in time; make it of several, or coarser")
+	}
+	return nil
 }
 
 // random is a stream of chance for one thing of a seed.

@@ -53,6 +53,7 @@ func (g *Ground) Check() error {
 	if len(g.Strokes) > 2000 {
 		return errors.New("2000 strokes are kept; level it out before going on")
 	}
+	work, whole := 0.0, rect{g.Middle.X - g.Width/2, g.Middle.Z - g.Depth/2, g.Middle.X + g.Width/2, g.Middle.Z + g.Depth/2}
 	for i := range g.Strokes {
 		s := &g.Strokes[i]
 		least := 1
@@ -68,6 +69,14 @@ func (g *Ground) Check() error {
 		if err := firstOf(checkPoints("the stroke", s.Points, least), within("the brush's radius", s.Radius, 0, 10_000), within("the stroke's height", s.Height, -maxPlace, maxPlace)); err != nil {
 			return err
 		}
+		b := boxAbout(s.Points, s.Radius+g.Cell, noRect)
+		b = rect{max(b.x0, whole.x0), max(b.z0, whole.z0), min(b.x1, whole.x1), min(b.z1, whole.z1)}
+		if b.x1 > b.x0 && b.z1 > b.z0 {
+			work += b.area() / (g.Cell * g.Cell) * float64(len(s.Points))
+		}
+	}
+	if err := tooMuch(work); err != nil {
+		return err
 	}
 	for _, c := range []string{g.Color, g.Steep, g.High} {
 		if _, err := colorOf(c); err != nil {
@@ -343,21 +352,7 @@ func (p *Path) Lay(on Beneath, fields []*Field) *Laid {
 		out += p.KerbWide
 	}
 	for _, f := range fields {
-		// Whole cells under the edge are brought down, or they would cut it.
-		edge := out + f.Cell*math.Sqrt2
-		f.over(pr.c.points, edge+p.Shoulder, func(k int, q P) {
-			s, aside := pr.c.foot(q)
-			w := 1.0
-			if d := math.Abs(aside); d > edge {
-				if p.Shoulder == 0 {
-					return
-				}
-				if w = smoothStep(1 - (d-edge)/p.Shoulder); w == 0 {
-					return
-				}
-			}
-			f.H[k] += float32(w) * (float32(pr.at(s)-under) - f.H[k])
-		})
+		p.press(f, pr, out)
 	}
 	color, _ := colorOf(p.Color)
 	sh := newShape("path")
@@ -388,6 +383,33 @@ func (p *Path) Lay(on Beneath, fields []*Field) *Laid {
 		p.kerbs(sh, pr, n, half)
 	}
 	return &Laid{Model: sh.made(), Strips: [][]P{pr.c.points}, Said: fmt.Sprintf("%.2f m long", pr.c.length())}
+}
+
+// press brings the heights under the path, out to its kerbs, to it, and those of
+// its shoulders towards it.
+func (p *Path) press(f *Field, pr *profile, out float64) {
+	// Whole cells under the edge are brought down, or they would cut it.
+	edge := out + f.Cell*math.Sqrt2
+	type foot struct{ along, aside float64 }
+	near := map[int]foot{} // of each height the nearest place of the path
+	c := pr.c
+	for i := 0; i+1 < len(c.points); i++ {
+		a, b := c.points[i], c.points[i+1]
+		f.over(c.points[i:i+2], edge+p.Shoulder, func(k int, q P) {
+			n := nearest(a, b, q)
+			d := q.sub(n).len()
+			if old, ok := near[k]; d <= edge+p.Shoulder && (!ok || d < old.aside) {
+				near[k] = foot{c.at[i] + n.sub(a).len(), d}
+			}
+		})
+	}
+	for k, at := range near {
+		w := 1.0
+		if at.aside > edge {
+			w = smoothStep(1 - (at.aside-edge)/max(p.Shoulder, 1e-9))
+		}
+		f.H[k] += float32(w) * (float32(pr.at(at.along)-under) - f.H[k])
+	}
 }
 
 // kerbs are stones on both sides: a profile of four faces drawn along.
@@ -422,19 +444,30 @@ func (p *Path) kerbs(sh *shape, pr *profile, n int, half float64) {
 	}
 }
 
-// Outline is the strip that the path covers, with its kerbs, as areas of a few
-// stretches each.
-func (p *Path) Outline() (list [][]P) {
+// Covers says of any place whether the path, with its kerbs, lies there.
+func (p *Path) Covers() func(P) bool {
 	c := newCourse(p.Points, p.Smooth, false)
 	half := p.Width / 2
 	if p.Kerb > 0 {
 		half += p.KerbWide
 	}
+	// Stretches by the squares that they come near.
+	side := max(2*half, c.length()/5000, 1)
+	near := map[[2]int][]int{}
 	for i := 0; i+1 < len(c.points); i++ {
-		a, b := c.points[i], c.points[i+1]
-		right := b.sub(a).unit()
-		right = P{-right.Z, right.X}.mul(half)
-		list = append(list, []P{a.sub(right), b.sub(right), b.add(right), a.add(right)})
+		b := boxAbout(c.points[i:i+2], half, noRect)
+		for x := int(math.Floor(b.x0 / side)); x <= int(math.Floor(b.x1/side)); x++ {
+			for z := int(math.Floor(b.z0 / side)); z <= int(math.Floor(b.z1/side)); z++ {
+				near[[2]int{x, z}] = append(near[[2]int{x, z}], i)
+			}
+		}
 	}
-	return list
+	return func(q P) bool {
+		for _, i := range near[[2]int{int(math.Floor(q.X / side)), int(math.Floor(q.Z / side))}] {
+			if q.sub(nearest(c.points[i], c.points[i+1], q)).len() <= half {
+				return true
+			}
+		}
+		return false
+	}
 }

@@ -314,6 +314,31 @@ func TestOutlinesThatCannotBe(t *testing.T) {
 	}
 }
 
+// What would keep a machine busy for hours is refused before it is begun.
+func TestTooMuchIsRefused(t *testing.T) {
+	long := make([]P, 900)
+	for i := range long {
+		long[i] = P{float64(i%30) * 30, float64(i/30)*30 + float64(i%2)}
+	}
+	g := &Ground{Middle: P{500, 500}, Width: 1000, Depth: 1000, Cell: 1}
+	for range 20 {
+		g.Strokes = append(g.Strokes, Sculpt{Do: "raise", Points: long, Radius: 50, Height: 1})
+	}
+	d := drift(1000, 4)
+	for range 3 {
+		d.Strokes = append(d.Strokes, Brush{Take: true, Points: long, Radius: 1})
+	}
+	for what, s := range map[string]Spec{"a ground": g, "a drift": d, "a path": &Path{Points: make([]P, 1001), Width: 1}} {
+		if s.Check() == nil {
+			t.Errorf("%s is accepted", what)
+		}
+	}
+	g.Strokes = g.Strokes[:1]
+	if err := g.Check(); err != nil {
+		t.Error(err)
+	}
+}
+
 func ground() *Ground {
 	return &Ground{Width: 60, Depth: 40, Cell: 0.5, Rough: 1.5, Grain: 20, Seed: 4, Color: "#6f7a58", Steep: "#777777", Slope: 0.5}
 }
@@ -340,12 +365,16 @@ func TestGroundIsSculptedAndPathsLieOnIt(t *testing.T) {
 	// Nowhere does the ground look through the road, and the middle is higher
 	// than the edge by the crown.
 	c := newCourse(p.Points, true, false)
+	covers := p.Covers()
 	for s := 1.0; s < c.length()-1; s += 0.37 {
 		q, dir := c.walk(s)
 		for _, a := range []float64{-1.9, -1, 0, 1, 1.9} {
 			e := q.add(P{-dir.Z, dir.X}.mul(a))
 			y, _, ok := f.Under(e.X, e.Z, 100)
 			d, _, hit := body.Ray(geom.V{X: e.X, Y: 50, Z: e.Z}, geom.V{Y: -1}, 100)
+			if !covers(e) || covers(q.add(P{-dir.Z, dir.X}.mul(2.5))) {
+				t.Fatalf("what the path covers is not 4.3 m wide at %.2f m", s)
+			}
 			if !ok || !hit || 50-d < y {
 				t.Fatalf("at %.2f m, %.1f m aside, the road is %.3f m high and the ground %.3f m", s, a, 50-d, y)
 			}

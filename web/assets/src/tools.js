@@ -115,6 +115,9 @@ export class Tools {
   async done(rectangle = false) {
     const v = this.v, tool = this.tool, pts = this.points, least = how[tool]?.[2] || (this.way === "area" ? 3 : 1);
     this.points = []; this.from = null; this.to = null;
+    // A long stroke keeps every second, third, ... of its points.
+    const every = Math.ceil(pts.length / 300);
+    if (this.way === "stroke" && every > 1) pts.splice(0, pts.length, ...pts.filter((_, i) => i % every === 0));
     if (!rectangle && pts.length < least) { this.plan.overlay(); return v.say(pts.length ? `It takes ${least} points or more.` : "", pts.length > 0); }
     const [a, b] = pts, corners = rectangle && this.way === "area" ? [a, { x: b.x, z: a.z }, b, { x: a.x, z: b.z }] : pts;
     if (rectangle && (this.way === "box" || this.way === "area") && (Math.abs(a.x - b.x) < 1e-6 || Math.abs(a.z - b.z) < 1e-6)) { this.plan.overlay(); return v.say("It holds no area; drag it wider.", true); }
