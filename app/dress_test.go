@@ -190,6 +190,8 @@ func TestARowStandsOnWhatIsBeneath(t *testing.T) {
 		}
 		return list
 	}
+	// A line overhead carries nothing.
+	d.add("line", &lay.Line{Points: []geom.V{{X: -6, Y: 4}, {X: 7, Y: 4}}, Thick: 0.2, Sag: 0.1})
 	if got := heights(); !slices.Equal(got, []float64{0, 0.5, 0.5}) {
 		t.Errorf("heights %v", got)
 	}
@@ -202,7 +204,7 @@ func TestARowStandsOnWhatIsBeneath(t *testing.T) {
 		t.Errorf("%+v", e)
 	}
 	d.edit(app.Deed{Do: "break", ID: id})
-	if st := d.state(); len(st.Placements) != 6 || len(st.Elements) != 0 {
+	if st := d.state(); len(st.Placements) != 6 || len(st.Elements) != 1 {
 		t.Errorf("%d placements, %d elements", len(st.Placements), len(st.Elements))
 	}
 	if _, err := d.a.Undo(d.ctx, d.production); err != nil {

@@ -555,13 +555,15 @@ func (w *world) layRow(ctx context.Context, e *lay.Element, g *ground) error {
 		if r.Shape == "circle" {
 			grow = box.Size().Len()
 		}
-		for id, l := range w.laid {
-			if l.body != nil && id != e.ID {
-				on.bodies = append(on.bodies, contact.Place(l.body, geom.Identity))
-				key = append(key, l.key)
+		for i := range w.elements {
+			o := &w.elements[i].Element
+			l := w.laid[o.ID]
+			if l == nil || l.body == nil || o.Kind == "line" || o.Kind == "card" { // these carry nothing that stands
+				continue
 			}
+			on.bodies = append(on.bodies, contact.Place(l.body, geom.Identity))
+			key = append(key, l.key)
 		}
-		slices.SortFunc(key[2:], func(a, b any) int { return slices.Compare([]byte(a.(string)), []byte(b.(string))) })
 		var beneath []*stage.Placement
 		for i := range w.rows {
 			p := &w.rows[i].Placement
