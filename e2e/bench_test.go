@@ -37,7 +37,7 @@ func BenchmarkPageIsInteractive(b *testing.B) {
 	}
 }
 
-// An edit is confirmed, in the sample set with its 234 placements; and what
+// An edit is confirmed, in the sample set; and what
 // the page asks for after it.
 func BenchmarkEdit(b *testing.B) {
 	s, set := halt(b)

@@ -100,28 +100,15 @@ func Mesh(points [][3]float32, triangles [][3]uint32) *Body {
 
 // weld takes the different places of points in, and says which each is.
 func (b *Body) weld(points [][3]float32) (to []uint32) {
-	size := 16
-	for size < 2*len(points) {
-		size *= 2
+	p := model.Part{Positions: make([]float32, 0, 3*len(points))}
+	for _, q := range points {
+		p.Positions = append(p.Positions, q[0]+0, q[1]+0, q[2]+0) // -0 is 0
 	}
-	table, mask := make([]uint32, size), uint32(size-1) // numbers of places, from 1
-	to = make([]uint32, len(points))
-	for i, p := range points {
-		var h uint32
-		for k := range p {
-			p[k] += 0 // -0 is 0
-			h = (h ^ math.Float32bits(p[k])) * 0x9e3779b1
-			h ^= h >> 15
-		}
-		for h &= mask; ; h = (h + 1) & mask {
-			if at := table[h]; at == 0 {
-				b.points = append(b.points, p)
-				table[h] = uint32(len(b.points))
-			} else if b.points[at-1] != p {
-				continue
-			}
-			to[i] = table[h] - 1
-			break
+	to, count := p.Places()
+	b.points = make([][3]float32, 0, count)
+	for i, at := range to {
+		if int(at) == len(b.points) { // numbered in the order in which they first come
+			b.points = append(b.points, [3]float32(p.Positions[3*i:3*i+3]))
 		}
 	}
 	return to
