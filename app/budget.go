@@ -62,15 +62,19 @@ func (w *world) budget() (b BudgetState) {
 			l.Triangles, l.Instances = l.Triangles+triangles*n, l.Instances+n
 		}
 	}
+	weights := map[string]recipe.Weight{}
 	weigh := func(piece, layer string, n int) {
 		p := w.pieces[piece]
 		if p == nil {
 			return
 		}
-		var t recipe.Weight
-		_ = json.Unmarshal(p.Weight, &t) // of the program's own making; none weighs nothing
-		if levels, light := w.lightness(piece); light > 0 && light < len(levels) {
-			t.Triangles = min(t.Triangles, levels[light].Triangles)
+		t, ok := weights[piece]
+		if !ok {
+			_ = json.Unmarshal(p.Weight, &t) // of the program's own making; none weighs nothing
+			if levels, light := w.lightness(piece); light > 0 && light < len(levels) {
+				t.Triangles = min(t.Triangles, levels[light].Triangles)
+			}
+			weights[piece] = t
 		}
 		add(piece, p.Name, layer, t.Triangles, n)
 		pieces[piece].Megabytes = float64(t.TextureBytes) / 1e6

@@ -58,6 +58,27 @@ type pair struct {
 type Contacts struct {
 	solids map[string]*Solid
 	pairs  map[string]map[string]*pair // both ways
+	under  map[string]beneath          // by thing
+	lands  string                      // keys of the lands that these go by
+}
+
+// beneath is the height of the land at the middle of a thing.
+type beneath struct {
+	key string
+	y   float64
+	on  bool
+}
+
+// surface is the height of the highest land at the middle of a thing, remembered
+// while neither has moved.
+func (c *Contacts) surface(s *Solid, lands []*Solid) (y float64, on bool) {
+	if b, ok := c.under[s.ID]; ok && b.key == s.Key {
+		return b.y, b.on
+	}
+	mid := s.Body.Box.Center()
+	y, on = surface(lands, mid.X, mid.Z)
+	c.under[s.ID] = beneath{s.Key, y, on}
+	return y, on
 }
 
 // pairing says whether what is between two things is measured at all.
@@ -232,13 +253,20 @@ func (c *Contacts) Find(in unit.Ruler, solids []Solid) (list []Snag) {
 			lands = append(lands, &solids[i])
 		}
 	}
+	keys := ""
+	for _, l := range lands {
+		keys += l.ID + " " + l.Key + " "
+	}
+	if keys != c.lands || c.under == nil {
+		c.under, c.lands = map[string]beneath{}, keys
+	}
 	buried := map[string]bool{}
 	for i := range solids {
 		s := &solids[i]
 		if s.Body == nil || s.Fixed || s.Land || s.Soft {
 			continue
 		}
-		if g, ok := below(in, s, lands); ok {
+		if g, ok := c.below(in, s, lands); ok {
 			list = append(list, g)
 			buried[s.ID] = true
 		}
@@ -320,9 +348,9 @@ func surface(lands []*Solid, x, z float64) (y float64, ok bool) {
 }
 
 // below finds what lies wholly under the ground.
-func below(in unit.Ruler, s *Solid, lands []*Solid) (g Snag, ok bool) {
+func (c *Contacts) below(in unit.Ruler, s *Solid, lands []*Solid) (g Snag, ok bool) {
 	mid := s.Body.Box.Center()
-	y, on := surface(lands, mid.X, mid.Z)
+	y, on := c.surface(s, lands)
 	if !on {
 		y = 0
 	}
@@ -407,8 +435,7 @@ func (c *Contacts) floating(in unit.Ruler, solids []Solid, lands []*Solid, burie
 // onPlane says whether the plane at height 0 carries a thing: it does where there
 // is no land.
 func (c *Contacts) onPlane(s *Solid, lands []*Solid) bool {
-	mid := s.Body.Box.Center()
-	_, on := surface(lands, mid.X, mid.Z)
+	_, on := c.surface(s, lands)
 	return !on
 }
 
