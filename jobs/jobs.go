@@ -107,10 +107,13 @@ func (p *Pool) Start(ctx context.Context) error {
 
 // live takes the sign of life again when the connection that held it broke.
 func (p *Pool) live(ctx context.Context) {
-	if p.lock.Ping(ctx) == nil {
-		return
+	if p.lock != nil {
+		if p.lock.Ping(ctx) == nil {
+			return
+		}
+		p.lock.Release()
+		p.lock = nil // while the database is away there is none
 	}
-	p.lock.Release()
 	if conn, err := p.store.Pool.Acquire(ctx); err == nil {
 		p.lock = conn
 		_, _ = conn.Exec(ctx, "select pg_try_advisory_lock($1)", lifeKey(p.id))
@@ -125,7 +128,9 @@ func (p *Pool) Stop(ctx context.Context) error {
 	p.stop()
 	<-p.ended
 	err := p.client.StopAndCancel(ctx)
-	p.lock.Release()
+	if p.lock != nil {
+		p.lock.Release()
+	}
 	return err
 }
 
