@@ -271,6 +271,7 @@ export class Lens {
     ray.setFromCamera(new Vector2(((e.clientX - r.left) / r.width) * 2 - 1, 1 - ((e.clientY - r.top) / r.height) * 2), this.camera);
     // A ray that starts at the near plane meets what is drawn and nothing else.
     ray.near = this.viewNow.near; ray.far = this.viewNow.far;
+    this.scene.updateMatrixWorld(); // what came since the last picture is there too
     for (const h of ray.intersectObjects([...this.placed.values()].map((p) => p.group), true)) {
       let o = h.object;
       while (o && !o.userData.id) o = o.parent;
@@ -286,6 +287,7 @@ export class Lens {
     this.project();
     ray.setFromCamera(new Vector2(((e.clientX - r.left) / r.width) * 2 - 1, 1 - ((e.clientY - r.top) / r.height) * 2), this.camera);
     ray.near = this.viewNow.near; ray.far = this.viewNow.far;
+    this.scene.updateMatrixWorld(); // what came since the last picture is there too
     const h = ray.intersectObjects([...this.placed.values()].map((p) => p.group), true)[0];
     if (h) return h.point;
     const { origin: o, direction: d } = ray.ray, t = -o.y / d.y;
