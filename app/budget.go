@@ -98,12 +98,8 @@ func (w *world) budget() (b BudgetState) {
 		if l.Model != nil {
 			add(e.ID, e.Name, e.Layer, l.Model.Weigh().Triangles, 1)
 		}
-		count := map[string]int{}
-		for k := range l.Instances {
-			count[l.Instances[k].Piece]++
-		}
-		for piece, n := range count {
-			weigh(piece, e.Layer, n)
+		for _, c := range l.counts {
+			weigh(c.piece, e.Layer, c.n)
 		}
 	}
 	sorted := func(m map[string]*BudgetLine) (list []BudgetLine) {
@@ -111,10 +107,7 @@ func (w *world) budget() (b BudgetState) {
 			list = append(list, *l)
 		}
 		slices.SortFunc(list, func(x, y BudgetLine) int {
-			if x.Triangles != y.Triangles {
-				return y.Triangles - x.Triangles
-			}
-			return slices.Compare([]byte(x.Name), []byte(y.Name))
+			return cmp.Or(cmp.Compare(y.Triangles, x.Triangles), cmp.Compare(x.Name, y.Name))
 		})
 		return list
 	}
@@ -174,8 +167,10 @@ func (w *world) savings(views []optics.View) (list []Saving) {
 		}
 	}
 	const samples = 3000 // of one drift: the nearest is hardly missed by much
-	for id, l := range w.laid {
-		if e := w.elementByID(id); e == nil || w.hidden(e.Hidden, e.Layer) {
+	for i := range w.elements {
+		e := &w.elements[i].Element
+		l := w.laid[e.ID]
+		if l == nil || w.hidden(e.Hidden, e.Layer) {
 			continue
 		}
 		step := max(len(l.Instances)/samples, 1)
@@ -208,15 +203,6 @@ func (w *world) savings(views []optics.View) (list []Saving) {
 		return cmp.Or(cmp.Compare(b.Triangles, a.Triangles), cmp.Compare(a.Name, b.Name))
 	})
 	return list
-}
-
-func (w *world) elementByID(id string) *lay.Element {
-	for i := range w.elements {
-		if w.elements[i].ID == id {
-			return &w.elements[i].Element
-		}
-	}
-	return nil
 }
 
 // overBudget says which limits are passed.

@@ -24,8 +24,8 @@ func (a *App) creditLines(ctx context.Context, set *store.Set) ([]credit.Line, e
 		}
 	}
 	for _, l := range w.laid {
-		for i := range l.Instances {
-			copies[l.Instances[i].Piece]++
+		for _, c := range l.counts {
+			copies[c.piece] += c.n
 		}
 	}
 	var out []credit.Line

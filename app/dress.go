@@ -327,13 +327,12 @@ func (e *editor) toward(ctx context.Context, d *Deed) error {
 		}
 		world := geom.Turn(geom.V{Y: 1}, r.Yaw).Rotate(dir)
 		// What carries it is touched by the way: a hair above it.
-		t, on, ok := contact.Toward(b.Moved(geom.V{Y: 5e-4}), others, world, wallReach)
+		t, _, ok := contact.Toward(b.Moved(geom.V{Y: 5e-4}), others, world, wallReach)
 		if !ok {
 			return wrong("Nothing stands within %d m on that side of %s.", wallReach, r.Name)
 		}
 		before := r.Placement
 		r.At = r.At.Add(world.Mul(max(t-1e-4, 0)))
-		_ = on
 		e.say("set %s against what is %s of it", r.Name, map[string]string{"back": "behind", "front": "in front", "left": "left", "right": "right", "up": "above"}[d.Of])
 		if err := e.keep(ctx, r, before); err != nil {
 			return err

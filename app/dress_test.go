@@ -282,7 +282,12 @@ func TestLayersGroupsAndDetaching(t *testing.T) {
 			layer = e.ID
 		}
 	}
-	d.edit(app.Deed{Do: "change", Kind: "element", ID: layer, Patch: patch(map[string]any{"locked": true})})
+	bars := len(d.state().Bars)
+	d.edit(app.Deed{Do: "change", Kind: "element", ID: layer, Patch: patch(map[string]any{"hidden": true})})
+	if n := len(d.state().Bars); n != bars-2 {
+		t.Errorf("%d bars on the depth strip, %d with the layer shown", n, bars)
+	}
+	d.edit(app.Deed{Do: "change", Kind: "element", ID: layer, Patch: patch(map[string]any{"hidden": false, "locked": true})})
 	if _, err := d.a.Edit(d.ctx, d.set, app.EditRequest{Revision: -1, Deeds: []app.Deed{{Do: "change", Kind: "placement", ID: ids[0], Patch: patch(map[string]any{"at": geom.V{X: 9}})}}}); err == nil {
 		t.Error("what is in a locked layer is moved")
 	}
@@ -445,6 +450,24 @@ func TestAHeapIsOneStep(t *testing.T) {
 	}
 	if again := settle(); !slices.Equal(first, again) {
 		t.Error("the second time it settles elsewhere")
+	}
+}
+
+// Within one edit a thing may be changed, others added, and it be changed again:
+// what the edit itself wrote was not changed elsewhere.
+func TestAnEditIsNotStaleByItself(t *testing.T) {
+	d := newDesk(t)
+	id := d.edit(standIn("box", geom.V{}, geom.V{X: 1, Y: 1, Z: 1}, nil)).Made[0]
+	move := func(x float64) app.Deed {
+		return app.Deed{Do: "change", Kind: "placement", ID: id, Patch: patch(map[string]any{"at": geom.V{X: x}})}
+	}
+	seen := d.state().Revision
+	d.edit(move(1), standIn("box", geom.V{X: 9}, geom.V{X: 1, Y: 1, Z: 1}, nil), move(2))
+	if x := d.placement("box").At.X; x != 2 {
+		t.Errorf("it stands at %g", x)
+	}
+	if _, err := d.a.Edit(d.ctx, d.set, app.EditRequest{Revision: seen, Deeds: []app.Deed{move(3)}}); err == nil || !strings.Contains(err.Error(), "changed elsewhere") {
+		t.Errorf("one that saw less: %v", err)
 	}
 }
 

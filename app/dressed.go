@@ -19,11 +19,7 @@ import (
 
 // dressed fills in what is described, how everything stands and what it weighs.
 // What takes long is left to the background, which announces it.
-func (a *App) dressed(ctx context.Context, q store.Querier, st *State, set store.Set, rows []store.PlacementRow, pieces []store.Piece, looks []store.LookLevels, boxes map[string]geom.Box, shots []store.ShotRow) error {
-	elements, err := store.Elements(ctx, q, set.ID)
-	if err != nil {
-		return err
-	}
+func (a *App) dressed(ctx context.Context, st *State, set store.Set, rows []store.PlacementRow, elements []store.ElementRow, pieces []store.Piece, looks []store.LookLevels, boxes map[string]geom.Box, shots []store.ShotRow) error {
 	w := &world{a: a, made: &sync.Map{}, set: set, production: st.Production, rows: rows, elements: elements, shots: shots, boxes: boxes, looks: lookByPiece(looks), layers: layersOf(elements),
 		pieces: map[string]*store.Piece{}, laid: map[string]*laidElement{}}
 	for i := range pieces {
@@ -99,10 +95,8 @@ func (w *world) elementState(e *lay.Element, later bool) ElementState {
 // pieces are those of an element's instances, each once.
 func (l *laidElement) pieces() []string {
 	list := []string{}
-	for i := range l.Instances {
-		if !slices.Contains(list, l.Instances[i].Piece) {
-			list = append(list, l.Instances[i].Piece)
-		}
+	for _, c := range l.counts {
+		list = append(list, c.piece)
 	}
 	return list
 }

@@ -244,7 +244,7 @@ func (a *App) commit(ctx context.Context, tx pgx.Tx, production string, rev int6
 }
 
 func (e *editor) stale(rev int64, what string) error {
-	if e.seen >= 0 && rev > e.seen {
+	if e.seen >= 0 && rev > e.seen && rev < e.rev { // what this edit wrote itself is of e.rev
 		return &Problem{what + " was changed elsewhere meanwhile. Nothing of yours was applied; look again and repeat it.", ErrStale}
 	}
 	return nil
@@ -588,7 +588,11 @@ func (e *editor) things(ctx context.Context) ([]snag.Thing, error) {
 	if err != nil {
 		return nil, err
 	}
-	return thingsOf(list, boxes), nil
+	elements, err := e.elements(ctx)
+	if err != nil {
+		return nil, err
+	}
+	return thingsOf(list, boxes, layersOf(elements)), nil
 }
 
 // boxes are those of the production's pieces.

@@ -274,10 +274,11 @@ func boxOf(p *stage.Placement, pieces map[string]geom.Box) geom.Box {
 // land or a building and not a prop.
 const groundSpan = 30
 
-func thingsOf(list []store.PlacementRow, pieces map[string]geom.Box) (things []snag.Thing) {
+// thingsOf are the placements that are seen, as they are measured.
+func thingsOf(list []store.PlacementRow, pieces map[string]geom.Box, layers map[string]*lay.Element) (things []snag.Thing) {
 	for i := range list {
 		p := &list[i].Placement
-		if p.Hidden {
+		if hidden(layers, p.Hidden, p.Layer) {
 			continue
 		}
 		box := boxOf(p, pieces)
@@ -345,7 +346,11 @@ func (a *App) stateIn(ctx context.Context, q store.Querier, setID string) (*Stat
 	if err != nil {
 		return nil, err
 	}
-	things := thingsOf(rows, boxes)
+	elements, err := store.Elements(ctx, q, setID)
+	if err != nil {
+		return nil, err
+	}
+	things := thingsOf(rows, boxes, layersOf(elements))
 	looks, err := store.Looks(ctx, q, set.ProductionID)
 	if err != nil {
 		return nil, err
@@ -355,7 +360,7 @@ func (a *App) stateIn(ctx context.Context, q store.Querier, setID string) (*Stat
 		return nil, err
 	}
 	st.measure(in, &set.View, things, spans)
-	if err := a.dressed(ctx, q, st, set, rows, pieces, looks, boxes, shots); err != nil {
+	if err := a.dressed(ctx, st, set, rows, elements, pieces, looks, boxes, shots); err != nil {
 		return nil, err
 	}
 	if err := st.fillPieces(pieces, looks, rows, things, spans); err != nil {

@@ -53,6 +53,31 @@ type laidElement struct {
 	key  string // names this result: another when anything that it depends on changes
 	err  error  // why it cannot be laid out
 	body *contact.Body
+
+	counts []pieceCount // its instances, in the order in which their pieces first come
+}
+
+// pieceCount is how many instances of a piece an element lays.
+type pieceCount struct {
+	piece string
+	n     int
+}
+
+// counted adds how many instances there are of each piece: a drift may have
+// millions, and is asked after every edit.
+func counted(l *laidElement) *laidElement {
+	at := map[string]int{}
+	for i := range l.Instances {
+		piece := l.Instances[i].Piece
+		k, ok := at[piece]
+		if !ok {
+			k = len(l.counts)
+			at[piece] = k
+			l.counts = append(l.counts, pieceCount{piece: piece})
+		}
+		l.counts[k].n++
+	}
+	return l
 }
 
 // landscape is all ground of a set with its paths.
@@ -111,8 +136,10 @@ func layersOf(elements []store.ElementRow) map[string]*lay.Element {
 }
 
 // hidden says whether a thing is hidden by itself or by its layer.
-func (w *world) hidden(own bool, layer string) bool {
-	l := w.layers[layer]
+func (w *world) hidden(own bool, layer string) bool { return hidden(w.layers, own, layer) }
+
+func hidden(layers map[string]*lay.Element, own bool, layer string) bool {
+	l := layers[layer]
 	return own || l != nil && l.Hidden
 }
 
@@ -492,7 +519,7 @@ func felt(l *laidElement) *laidElement {
 	if l.Model != nil {
 		l.body = contact.New(l.Model, geom.Identity)
 	}
-	return l
+	return counted(l)
 }
 
 // layPlain lays out what depends on nothing else than the camera.
@@ -593,7 +620,7 @@ func (w *world) layRow(ctx context.Context, e *lay.Element, g *ground) error {
 		if err != nil {
 			return &laidElement{Laid: &lay.Laid{}, err: fmt.Errorf("%s: %w", e.Name, err)}
 		}
-		return &laidElement{Laid: l, key: named}
+		return counted(&laidElement{Laid: l, key: named})
 	}).(*laidElement)
 	return nil
 }
@@ -641,7 +668,7 @@ func (w *world) layDrift(e *lay.Element, g *ground, standing string, quick bool)
 		if err != nil {
 			return &laidElement{Laid: &lay.Laid{}, err: fmt.Errorf("%s: %w", e.Name, err)}
 		}
-		return &laidElement{Laid: l, key: named}
+		return counted(&laidElement{Laid: l, key: named})
 	}).(*laidElement)
 	if w.many += len(w.laid[e.ID].Instances); w.many > maxDrifted {
 		w.laid[e.ID] = &laidElement{Laid: &lay.Laid{}, err: fmt.Errorf("the drifts of this set lay %d things together, at most %d are drawn; lower a density or hide one", w.many, maxDrifted)}

@@ -135,7 +135,7 @@ func tip(a *Placed, others []*Placed, angle, size float64) *Placed {
 }
 
 // supports are the places where others carry a: where it touches when it sinks
-// by skin, at the third-lowest and all that are as near.
+// by skin, or is sunk in by no more.
 func supports(a *Placed, others []*Placed, skin float64) (list []geom.V) {
 	turn := along(geom.V{Y: -1})
 	for _, i := range beside(a, others) {
@@ -218,7 +218,8 @@ func Hull(points []geom.V) []geom.V {
 
 // Heap settles bodies one after the other, the lowest first: each falls on what
 // stands and on those before it. Where they come to rest is told by their
-// number in bodies. tell is asked after each whether to go on.
+// number in bodies. tell is asked before each whether to go on; nothing comes back
+// when it says no.
 func Heap(bodies, others []*Placed, tell func(done int) bool) []*Placed {
 	order := make([]int, len(bodies))
 	for i := range order {

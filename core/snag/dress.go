@@ -46,7 +46,6 @@ const (
 type pair struct {
 	touch  bool
 	depth  float64 // 0: they only touch
-	out    geom.V
 	volume float64
 	flush  float64
 	at     geom.V
@@ -86,8 +85,8 @@ func pairing(a, b *Solid) bool {
 	return !(a.Fixed && b.Fixed) && !(a.Land && b.Land) && (a.Group == "" || a.Group != b.Group)
 }
 
-// Update brings what was measured to solids. tell is asked now and then, with
-// how much is done, whether to go on.
+// Update brings what was measured to solids. When ctx ends it stops, and the next
+// time everything is measured.
 func (c *Contacts) Update(ctx context.Context, solids []Solid) error {
 	if c.solids == nil {
 		c.solids, c.pairs = map[string]*Solid{}, map[string]map[string]*pair{}
@@ -205,10 +204,9 @@ func measurePair(a, b *Solid) *pair {
 		}
 		if b.Land { // out of the land is up
 			p.depth, _ = contact.Clear(a.Body, []*contact.Placed{b.Body}, geom.V{Y: 1}, contact.Reach)
-			p.out = geom.V{Y: p.depth}
 			return p
 		}
-		p.depth, p.out = contact.Depth(a.Body, b.Body)
+		p.depth, _ = contact.Depth(a.Body, b.Body)
 		if p.depth > touchGap {
 			p.volume = contact.Shared(a.Body, b.Body, 24)
 		}

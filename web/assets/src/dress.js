@@ -3,10 +3,10 @@
 import { described, tools } from "./tools.js";
 import { fields } from "./elements.js";
 
-export function dress(v, { call, post }) {
+export function dress({ call, post }) {
   return {
-    tools, tool: "", left: "library", mix: [], apart: [], overlay: false, snag: "", brush: { radius: 1.5, height: 0.3, do: "raise" }, sortBy: "order", pattern: "", budgetOpen: "",
-    recastBy: "", recastFill: false, meantOpen: "", limitText: "",
+    tools, tool: "", left: "library", mix: [], apart: [], overlay: false, snag: "", brush: { radius: 1.5, height: 0.3, do: "raise" }, sortBy: "order", pattern: "",
+    recastBy: "", recastFill: false,
 
     // visible says whether a thing is seen: it is not hidden, nor its layer, and it
     // is among those that are looked at alone.
@@ -31,8 +31,6 @@ export function dress(v, { call, post }) {
     get thing() { return this.one || this.element; },
     get fields() { const e = this.element; return (e && fields[e.kind]) || []; },
     get layers() { return (this.st?.elements || []).filter((e) => e.kind === "layer"); },
-    get groups() { return (this.st?.elements || []).filter((e) => e.kind === "group"); },
-    get drawnElements() { return (this.st?.elements || []).filter((e) => fields[e.kind]); },
 
     // Drawing
     draw_(tool) { this.tool = this.tool === tool ? "" : tool; this.plan.tools.start(); if (this.tool) this.say(`${this.tool}: ${this.plan.tools.hint()}`); },
@@ -114,7 +112,7 @@ export function dress(v, { call, post }) {
       const made = { door: { width: 0.9, sill: 0, head: 2.1, door: "left", out: false, frame: 0.05 }, window: { width: 1.2, sill: 0.9, head: 2.1, door: "", out: false, frame: 0.05 }, gap: { width: 1.6, sill: 0, head: 2.2, door: "", out: false, frame: 0 } }[kind];
       return this.setFigure(e, "openings", [...(e.spec.openings || []), { ...base, ...made }]);
     },
-    setOpening(e, i, patch) { return this.setFigure(e, "openings", e.spec.openings.map((o, k) => (k === i ? { ...o, ...patch } : o)).filter((o) => o)); },
+    setOpening(e, i, patch) { return this.setFigure(e, "openings", e.spec.openings.map((o, k) => (k === i ? { ...o, ...patch } : o))); },
     dropOpening(e, i) { return this.setFigure(e, "openings", e.spec.openings.filter((_, k) => k !== i)); },
     // bays repeats an opening along its wall as often as fits.
     bays(e, i) {

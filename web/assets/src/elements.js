@@ -81,7 +81,7 @@ function drawInstances(plan, world, e) {
     for (let i = 0; i < n; i++) {
       const t = list.at(i), piece = plan.v.now.pieces.find((p) => p.id === e.pieces[t.piece]);
       if (!piece) continue;
-      const o = { top: plan.v.shapes.of(piece)?.top, move: piece.outline.top };
+      const o = plan.outline({ piece: piece.id });
       const c = make("g", { transform: `translate(${t.x} ${t.z}) rotate(${(-t.yaw * 180) / Math.PI}) scale(${t.scale})` });
       c.append(make("use", { href: "#" + plan.shape({ piece: piece.id }, o), transform: o.move || null, fill: "#9b9b9b", "fill-opacity": 0.7, stroke: "#5a5a5a", "stroke-width": 0.8 }));
       g.append(c);

@@ -80,7 +80,7 @@ function mixed(...parts) {
 document.addEventListener("alpine:init", () => {
   figure(Alpine);
   intake(Alpine, { call, post, upload });
-  Alpine.store("v", mixed(dress(null, { call, post }), {
+  Alpine.store("v", mixed(dress({ call, post }), {
     st: null, step: page.step || "dress", sel: [], piece: "", hover: "", message: "", bad: false, search: "", keysShown: false, keyList: list,
     uploads: [], looks: 0, seen: 0, shotName: "", tone: localStorage.tone || "dark", snapOn: localStorage.snap !== "off", time: 0, waiting: 0,
     take: { width: 1280, samples: 64, seconds: 0, denoise: true }, compare: "",
