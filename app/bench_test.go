@@ -13,6 +13,7 @@ import (
 	"visator/core/geom"
 	"visator/core/lay"
 	"visator/core/model"
+	"visator/core/motion"
 	"visator/store"
 )
 
@@ -129,6 +130,23 @@ func BenchmarkQuarry(b *testing.B) {
 			b.StartTimer()
 			edit(app.Deed{Do: "change", Kind: "placement", ID: ids[2400], Patch: patch(map[string]any{"at": map[string]any{"y": float64(i%2) / 2}})})
 			b.ReportMetric(1000*measured(), "ms/measured")
+		}
+	})
+	b.Run("frame after one edit", func(b *testing.B) {
+		for i := 0; b.Loop(); i++ {
+			b.StopTimer()
+			measured()
+			edit(app.Deed{Do: "change", Kind: "placement", ID: ids[2400], Patch: patch(map[string]any{"at": map[string]any{"y": float64(i%2) / 2}})})
+			measured()
+			b.StartTimer()
+			d.frame(0)
+		}
+	})
+	b.Run("fit a move of 240 frames", func(b *testing.B) {
+		edit(app.Deed{Do: "change", Kind: "set", Patch: patch(map[string]any{"view": map[string]any{"eye": geom.V{X: 60, Y: 1.7, Z: 140}}, "move": motion.Move{Rate: 24, Rail: &motion.Rail{Kind: "dolly", Points: []geom.V{{}, {Z: -20}}, Seconds: 10, Easing: "smooth"}}})})
+		measured()
+		for b.Loop() {
+			edit(app.Deed{Do: "fit"})
 		}
 	})
 	b.Run("state", func(b *testing.B) {

@@ -79,30 +79,15 @@ type namedView struct {
 // viewsOf turns the perspective cameras of a model into views in the set.
 func viewsOf(m *model.Model, top geom.M, things []geom.Box) (out []namedView) {
 	m.Walk(func(_ int, n *model.Node, world geom.M) {
-		if n.Camera == model.None || m.Cameras[n.Camera].Orthographic {
+		if n.Camera == model.None {
 			return
 		}
 		c := &m.Cameras[n.Camera]
-		world = top.Mul(world)
-		eye, ahead := world.Point(geom.V{}), world.Dir(geom.V{Z: -1}).Unit()
-		if ahead == (geom.V{}) || !eye.Finite() {
+		v, ok := optics.FromCamera(c, top.Mul(world))
+		if !ok {
 			return
 		}
-		v := optics.Default()
-		v.Eye = eye
-		v.AimAt(eye.Add(ahead))
-		if c.Aspect > 0.1 && c.Aspect < 10 {
-			v.Aspect = c.Aspect
-		}
-		_, gate := v.Gate()
-		v.Focal = min(max(gate/(2*math.Tan(c.YFov/2)), 4), 1200)
-		unit := math.Cbrt(math.Abs(world.Det3()))
-		if c.Near > 0 {
-			v.Near = c.Near * unit
-		}
-		if v.Far = 1000; c.Far > c.Near {
-			v.Far = c.Far * unit
-		}
+		eye, ahead := v.Eye, v.Forward()
 		v.Focus = defaultFocus
 		nearest := math.Inf(1)
 		for _, b := range things {
@@ -117,9 +102,7 @@ func viewsOf(m *model.Model, top geom.M, things []geom.Box) (out []namedView) {
 		if name == "" {
 			name = "camera"
 		}
-		if v.Check() == nil {
-			out = append(out, namedView{name, v})
-		}
+		out = append(out, namedView{name, v})
 	})
 	return out
 }
@@ -130,5 +113,5 @@ func (e *editor) keepView(ctx context.Context, name string, v optics.View) error
 	if err != nil {
 		return err
 	}
-	return e.keepShot(ctx, list, stage.Shot{ID: store.NewID(), View: v, Light: e.set.Light}, name)
+	return e.keepShot(ctx, list, stage.Shot{ID: store.NewID(), Kept: stage.Kept{View: v, Light: e.set.Light}}, name)
 }

@@ -108,7 +108,7 @@ func (e *editor) lockedLayer(ctx context.Context, name string) bool {
 	if err != nil {
 		return false
 	}
-	l := layersOf(list)[name]
+	l := layersOf(list, nil)[name]
 	return l != nil && l.Locked
 }
 
@@ -211,13 +211,17 @@ func (e *editor) putDown(ctx context.Context, d *Deed) error {
 }
 
 // restAt finds the height at which a placement rests at its place: on the
-// highest thing beneath, within a room below its ceiling.
-func (e *editor) restAt(ctx context.Context, p *stage.Placement) error {
+// highest thing beneath, within a room below its ceiling. here says that its height
+// was pointed at: what lies above it, such as a table top, does not carry it.
+func (e *editor) restAt(ctx context.Context, p *stage.Placement, here bool) error {
 	things, err := e.felt(ctx)
 	if err != nil {
 		return err
 	}
 	from := math.Inf(1)
+	if here {
+		from = p.At.Y + touched
+	}
 	for i := range e.now.elements {
 		if el := &e.now.elements[i].Element; el.Kind == "room" && !el.Hidden {
 			if s, err := el.Read(); err == nil {
@@ -247,6 +251,10 @@ func (e *editor) restAt(ctx context.Context, p *stage.Placement) error {
 	}
 	return nil
 }
+
+// touched is how far above the place that was pointed at a surface may lie, in
+// metres: what is drawn is a light version of what is felt.
+const touched = 0.05
 
 // settle lets placements fall and tip until they rest, one on the other. A seed
 // turns each a little before it falls; 0 lets them fall as they are.

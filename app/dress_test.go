@@ -282,9 +282,9 @@ func TestLayersGroupsAndDetaching(t *testing.T) {
 			layer = e.ID
 		}
 	}
-	bars := len(d.state().Bars)
+	bars := len(d.frame(0).Bars)
 	d.edit(app.Deed{Do: "change", Kind: "element", ID: layer, Patch: patch(map[string]any{"hidden": true})})
-	if n := len(d.state().Bars); n != bars-2 {
+	if n := len(d.frame(0).Bars); n != bars-2 {
 		t.Errorf("%d bars on the depth strip, %d with the layer shown", n, bars)
 	}
 	d.edit(app.Deed{Do: "change", Kind: "element", ID: layer, Patch: patch(map[string]any{"hidden": false, "locked": true})})
@@ -605,4 +605,22 @@ func TestCardsShowPicturesOnly(t *testing.T) {
 	to.Eye.X += 2
 	d.edit(app.Deed{Do: "change", Kind: "set", Patch: patch(map[string]any{"move": map[string]any{"to": to, "duration": 2, "easing": "linear", "rate": 24}})})
 	near(t, "the safe distance", *d.elementState(id).Safe, math.Sqrt(2*5*to.Focal/36*1920), 0.5)
+}
+
+// Pointed at beneath a table top, a thing rests on the floor; dropped from above,
+// on the table.
+func TestWhatIsPointedAtBeneathATableRestsThere(t *testing.T) {
+	d := newDesk(t)
+	d.stand("slab", geom.V{Y: 0.7}, geom.V{X: 2, Y: 0.05, Z: 2})
+	d.stand("slab", geom.V{Y: -0.2}, geom.V{X: 20, Y: 0.2, Z: 20})
+	small := patch(map[string]any{"size": geom.V{X: 0.3, Y: 0.3, Z: 0.3}})
+	under := d.edit(app.Deed{Do: "place", StandIn: "box", Name: "under", Rest: true, Of: "here", Patch: small}).Made[0]
+	over := d.edit(app.Deed{Do: "place", StandIn: "box", Name: "over", At: geom.V{X: 0.5}, Rest: true, Patch: small}).Made[0]
+	for id, want := range map[string]float64{under: 0, over: 0.75} {
+		for _, p := range d.state().Placements {
+			if p.ID == id && math.Abs(p.At.Y-want) > 1e-3 {
+				t.Errorf("%s rests at %v, want %v", p.Name, p.At.Y, want)
+			}
+		}
+	}
 }

@@ -13,6 +13,7 @@ import (
 	"visator/core/exchange"
 	"visator/core/geom"
 	"visator/core/lay"
+	"visator/core/optics"
 	"visator/core/snag"
 	"visator/store"
 )
@@ -20,7 +21,7 @@ import (
 // dressed fills in what is described, how everything stands and what it weighs.
 // What takes long is left to the background, which announces it.
 func (a *App) dressed(ctx context.Context, st *State, set store.Set, rows []store.PlacementRow, elements []store.ElementRow, pieces []store.Piece, looks []store.LookLevels, boxes map[string]geom.Box, shots []store.ShotRow) error {
-	w := &world{a: a, made: &sync.Map{}, set: set, production: st.Production, rows: rows, elements: elements, shots: shots, boxes: boxes, looks: lookByPiece(looks), layers: layersOf(elements),
+	w := &world{a: a, made: &sync.Map{}, set: set, production: st.Production, rows: rows, elements: elements, shots: shots, boxes: boxes, looks: lookByPiece(looks), layers: layersOf(elements, set.Hide),
 		pieces: map[string]*store.Piece{}, laid: map[string]*laidElement{}}
 	for i := range pieces {
 		w.pieces[pieces[i].ID] = &pieces[i]
@@ -104,19 +105,17 @@ func (l *laidElement) pieces() []string {
 // safe is from how far on a card is safe for the working view's move: by how far
 // the lens moves across the way to the card, at most, in the picture's pixels.
 func (w *world) safe(c *lay.Card) float64 {
-	m := w.set.Move
-	if m == nil {
+	if w.set.Move == nil {
 		return 0
 	}
 	to := c.At.Sub(w.set.View.Eye).Unit()
 	across := 0.0
-	for k := range moments {
-		v := m.At(w.set.View, m.Duration*float64(k)/(moments-1))
+	for _, v := range w.along(&w.set.Kept) {
 		d := v.Eye.Sub(w.set.View.Eye)
 		across = max(across, d.Sub(to.Mul(d.Dot(to))).Len())
 	}
-	wide, _ := w.set.View.Gate()
-	return lay.Safe(across, c.Relief, w.set.View.Focal/wide*1920) // pixels of a frame of full HD
+	wide, _ := w.set.View.Window().Half()
+	return lay.Safe(across, c.Relief, optics.Delivery/(2*wide)) // pixels of a frame of full HD
 }
 
 // laidOut is a set with everything in it laid out, as it is now.

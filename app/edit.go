@@ -14,7 +14,6 @@ import (
 	"visator/core/intake/credit"
 	"visator/core/intake/recipe"
 	"visator/core/lay"
-	"visator/core/optics"
 	"visator/core/sizing"
 	"visator/core/snag"
 	"visator/core/stage"
@@ -33,7 +32,7 @@ type Deed struct {
 	StandIn string          `json:"standIn"`
 	At      geom.V          `json:"at"`
 	Name    string          `json:"name"`
-	Of      string          `json:"of"`     // what of it, as each deed says: width, height or depth; distance: between two points of the piece; proportions: none, it gets those back that it came with
+	Of      string          `json:"of"`     // what of it, as each deed says: here, of a place that was pointed at; width, height or depth; distance: between two points of the piece; proportions: none, it gets those back that it came with
 	Metres  float64         `json:"metres"` // for a true dimension
 	Was     float64         `json:"was"`    // metres that a distance measured before
 	Alone   bool            `json:"alone"`  // the other dimensions stay, not the proportions
@@ -347,6 +346,9 @@ func (e *editor) do(ctx context.Context, d *Deed) error {
 	if do := dressing[d.Do]; do != nil {
 		return do(e, ctx, d)
 	}
+	if do := filming[d.Do]; do != nil {
+		return e.film(ctx, d, do)
+	}
 	switch d.Do {
 	case "place":
 		return e.place(ctx, d)
@@ -361,8 +363,10 @@ func (e *editor) do(ctx context.Context, d *Deed) error {
 		return nil
 	case "keep", "go", "deleteShot":
 		return e.shot(ctx, d)
-	case "fit", "aim", "focus":
-		return e.camera(ctx, d)
+	case "order shots":
+		return e.orderShots(ctx, d)
+	case "copy shot":
+		return e.copyShot(ctx, d)
 	case "repeat":
 		return e.setRepeat(ctx, d)
 	case "true":
@@ -409,7 +413,7 @@ func (e *editor) place(ctx context.Context, d *Deed) error {
 		return wrong("%v", err)
 	}
 	if d.Rest {
-		if err := e.restAt(ctx, &p); err != nil {
+		if err := e.restAt(ctx, &p, d.Of == "here"); err != nil {
 			return err
 		}
 	}
@@ -511,10 +515,16 @@ func (e *editor) change(ctx context.Context, d *Deed) error {
 func sceneField(patch json.RawMessage) string {
 	var m map[string]json.RawMessage
 	_ = json.Unmarshal(patch, &m)
-	for _, k := range []string{"view", "light", "move", "name"} {
+	for _, k := range []string{"view", "light", "move", "match", "name"} {
 		if _, ok := m[k]; ok {
 			return k
 		}
+	}
+	if _, ok := m["hide"]; ok {
+		return "layers of the shot"
+	}
+	if m["first"] != nil || m["last"] != nil {
+		return "frames of the shot"
 	}
 	return "set"
 }
@@ -592,7 +602,7 @@ func (e *editor) things(ctx context.Context) ([]snag.Thing, error) {
 	if err != nil {
 		return nil, err
 	}
-	return thingsOf(list, boxes, layersOf(elements)), nil
+	return thingsOf(list, boxes, layersOf(elements, e.set.Hide)), nil
 }
 
 // boxes are those of the production's pieces.
@@ -630,7 +640,7 @@ func (e *editor) shot(ctx context.Context, d *Deed) error {
 				return err
 			}
 			old := kept.Shot
-			kept.View, kept.Light, kept.Move = e.set.View, e.set.Light, e.set.Move
+			kept.Kept = e.set.Kept
 			e.say("keep %s", kept.Name)
 			if err := store.PutShot(ctx, e.tx, e.set.ID, kept.Shot, e.rev); err != nil {
 				return err
@@ -641,7 +651,7 @@ func (e *editor) shot(ctx context.Context, d *Deed) error {
 		if name == "" {
 			name = "shot"
 		}
-		s := stage.Shot{ID: store.NewID(), View: e.set.View, Light: e.set.Light, Move: e.set.Move}
+		s := stage.Shot{ID: store.NewID(), Kept: e.set.Kept}
 		if err := e.keepShot(ctx, list, s, name); err != nil {
 			return err
 		}
@@ -653,7 +663,7 @@ func (e *editor) shot(ctx context.Context, d *Deed) error {
 			return notThere(store.ErrNotFound, "The shot")
 		}
 		e.say("go to %s", s.Name)
-		e.set.View, e.set.Light, e.set.Move, e.set.Shot = s.View, s.Light, s.Move, s.ID
+		e.set.Kept, e.set.Shot = s.Kept, s.ID
 		return e.putSet(ctx, before)
 	}
 	s := find(d.ID)
@@ -712,67 +722,6 @@ func (e *editor) patchShot(ctx context.Context, d *Deed) error {
 	}
 	return notThere(store.ErrNotFound, "The shot")
 }
-
-// camera moves the working view by computation.
-func (e *editor) camera(ctx context.Context, d *Deed) error {
-	if err := e.stale(e.set.Rev, "The view"); err != nil {
-		return err
-	}
-	things, err := e.things(ctx)
-	if err != nil {
-		return err
-	}
-	before := e.set.Scene
-	v := &e.set.View
-	var target geom.Box
-	for i := range things {
-		if things[i].ID == d.ID {
-			target = things[i].Box.Apply(things[i].World)
-		}
-	}
-	switch d.Do {
-	case "fit":
-		pieces, err := store.Pieces(ctx, e.tx, e.set.ProductionID)
-		if err != nil {
-			return err
-		}
-		looks, err := store.Looks(ctx, e.tx, e.set.ProductionID)
-		if err != nil {
-			return err
-		}
-		spans, err := e.a.spans(ctx, v, pieces, looks, e.places, things)
-		if err != nil {
-			return err
-		}
-		near, far, ok := optics.FitClip(spans, nearestPlane)
-		if !ok {
-			return wrong("Nothing stands in the picture: there is no range to fit.")
-		}
-		v.Near, v.Far = near, far
-		e.say("fit the range")
-	case "aim":
-		if target == (geom.Box{}) {
-			return notThere(store.ErrNotFound, "The placement")
-		}
-		v.AimAt(target.Center())
-		e.say("aim the camera")
-	case "focus":
-		_, _, depth, ok := v.Project(target.Center())
-		if !ok || target == (geom.Box{}) {
-			return wrong("It stands behind the lens and cannot be focused on.")
-		}
-		v.Focus = depth
-		e.say("focus")
-	}
-	if err := v.Check(); err != nil {
-		return wrong("%v", err)
-	}
-	return e.putSet(ctx, before)
-}
-
-// nearestPlane is the nearest that a fitted near plane comes: a hand's width
-// before the lens, where real lenses do not focus either.
-const nearestPlane = 0.05
 
 func (e *editor) patchPiece(ctx context.Context, d *Deed) error {
 	return e.piece(ctx, d.ID, func(p *pieceEdit, row *store.Piece) error {

@@ -139,7 +139,7 @@ func (e *editor) addElement(ctx context.Context, d *Deed) error {
 		name = d.Kind
 	}
 	if d.Kind == "layer" {
-		if layersOf(list)[name] != nil {
+		if layersOf(list, nil)[name] != nil {
 			return wrong("There is a layer %s already.", name)
 		}
 	} else {
@@ -280,7 +280,7 @@ func (e *editor) dropElement(ctx context.Context, row *store.ElementRow) error {
 // needLayer makes a layer unless it is there.
 func (e *editor) needLayer(ctx context.Context, name string) error {
 	list, err := e.elements(ctx)
-	if err != nil || layersOf(list)[name] != nil {
+	if err != nil || layersOf(list, nil)[name] != nil {
 		return err
 	}
 	said := e.label

@@ -23,14 +23,18 @@ type loaded struct {
 	stands []loadedThing
 	models map[string]*model.Model // by key
 	top    map[string]geom.M       // from the model to metres about the pivot
+	lib    render.Library          // their meshes
+	up     map[string]string       // the parents of groups
 }
 
 // loadedThing is a model standing in the set: a placement, what an element is
 // made of, or one of the pieces that an element lays.
 type loadedThing struct {
-	key   string
-	name  string
-	place geom.M // from metres about the pivot to the set
+	id     string // of the placement or the element
+	groups []string
+	key    string
+	name   string
+	place  geom.M // from metres about the pivot to the set
 }
 
 // loadScene reads what is seen of a set, with its models.
@@ -43,14 +47,16 @@ func (a *App) loadScene(ctx context.Context, set *store.Set) (*loaded, error) {
 	if err != nil {
 		return nil, err
 	}
-	w.set.View, w.set.Light = set.View, set.Light // the shot's, which may not be the working ones
+	w.set.Kept = set.Kept // the shot's, which may not be the working one
+	w.layers = layersOf(w.elements, set.Hide)
 	if _, err := w.layOut(ctx, false); err != nil {
 		return nil, err
 	}
 	l := newLoaded(a)
+	l.up = w.parents()
 	for i := range w.rows {
 		p := &w.rows[i].Placement
-		if w.hidden(p.Hidden, p.Layer) {
+		if w.hidden(p.Hidden, p.Layer) || set.View.Cut(p.ID) {
 			continue
 		}
 		if err := l.stand(ctx, w, p); err != nil {
@@ -60,19 +66,19 @@ func (a *App) loadScene(ctx context.Context, set *store.Set) (*loaded, error) {
 	for i := range w.elements {
 		e := &w.elements[i].Element
 		laid := w.laid[e.ID]
-		if laid == nil || w.hidden(e.Hidden, e.Layer) {
+		if laid == nil || w.hidden(e.Hidden, e.Layer) || set.View.Cut(e.ID) {
 			continue
 		}
 		if laid.Model != nil {
 			l.models[e.ID], l.top[e.ID] = laid.Model, geom.Identity
-			l.stands = append(l.stands, loadedThing{e.ID, e.Name, geom.Identity})
+			l.stands = append(l.stands, loadedThing{e.ID, nil, e.ID, e.Name, geom.Identity})
 		}
 		for k := range laid.Instances {
 			in := &laid.Instances[k]
 			if err := l.load(ctx, w, in.Piece, e.Name); err != nil {
 				return nil, err
 			}
-			l.stands = append(l.stands, loadedThing{in.Piece, e.Name, in.World()})
+			l.stands = append(l.stands, loadedThing{e.ID, nil, in.Piece, e.Name, in.World()})
 		}
 	}
 	return l, nil
@@ -89,7 +95,7 @@ func (l *loaded) stand(ctx context.Context, w *world, p *stage.Placement) error 
 		if l.models[key] == nil {
 			l.models[key], l.top[key] = stage.ShapeModel(p.Shape()), geom.Identity
 		}
-		l.stands = append(l.stands, loadedThing{key, p.Name, p.World().Mul(geom.Compose(geom.V{}, geom.Q{}, p.StandInScale()))})
+		l.stands = append(l.stands, loadedThing{p.ID, groupsOf(l.up, p.Group), key, p.Name, p.World().Mul(geom.Compose(geom.V{}, geom.Q{}, p.StandInScale()))})
 		return nil
 	}
 	if err := l.load(ctx, w, p.Piece, p.Name); err != nil {
@@ -102,7 +108,7 @@ func (l *loaded) stand(ctx context.Context, w *world, p *stage.Placement) error 
 			l.models[key], l.top[key] = tinted(l.models[p.Piece], p.Tint), l.top[p.Piece]
 		}
 	}
-	l.stands = append(l.stands, loadedThing{key, p.Name, p.World()})
+	l.stands = append(l.stands, loadedThing{p.ID, groupsOf(l.up, p.Group), key, p.Name, p.World()})
 	return nil
 }
 
@@ -149,18 +155,17 @@ func tinted(m *model.Model, tint string) *model.Model {
 	return &out
 }
 
-// renderScene makes the scene that the renderer traces. Object IDs count what
-// stands from 1.
-func (l *loaded) renderScene(ctx context.Context, ls *light.State) (*render.Scene, error) {
+// build makes the scene of stands. Object IDs count what stands from 1.
+func (l *loaded) build(ctx context.Context, stands []loadedThing, ls *light.State) (*render.Scene, error) {
 	s := &render.Scene{}
-	lib := &render.Library{Threads: 2}
-	for i := range l.stands {
+	l.lib.Threads = 2
+	for i := range stands {
 		if err := ctx.Err(); err != nil {
 			return nil, err
 		}
-		t := &l.stands[i]
+		t := &stands[i]
 		world := t.place.Mul(l.top[t.key])
-		if err := s.Place(lib, l.models[t.key], world, func(int) uint32 { return uint32(i + 1) }); err != nil {
+		if err := s.Place(&l.lib, l.models[t.key], world, func(int) uint32 { return uint32(i + 1) }); err != nil {
 			return nil, fmt.Errorf("%s: %w", t.name, err)
 		}
 		s.PlaceLights(l.models[t.key], world)
@@ -188,8 +193,11 @@ func (l *loaded) renderScene(ctx context.Context, ls *light.State) (*render.Scen
 
 // renderCamera is the camera of a view.
 func renderCamera(v *optics.View) render.Camera {
-	w, h := v.Gate()
-	return render.Camera{World: v.World(), TanX: w / (2 * v.Focal), TanY: h / (2 * v.Focal), Near: v.Near, Far: v.Far, Focus: v.Focus, LensRadius: v.LensRadius()}
+	w := v.Window()
+	c := render.Camera{World: v.World(), Near: v.Near, Far: v.Far, Focus: v.Focus, LensRadius: v.LensRadius(), Squeeze: v.Squeeze}
+	c.TanX, c.TanY = w.Half()
+	c.MidX, c.MidY = w.Mid()
+	return c
 }
 
 // merge puts everything into one model: a root node a placement, with the

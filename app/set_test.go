@@ -46,20 +46,13 @@ func TestFitRangeFollowsFromTheSet(t *testing.T) {
 	v := d.state().Set.View
 	ahead := func(metres float64) geom.V { return v.Eye.Add(v.Forward().Mul(metres)) }
 	d.edit(app.Deed{Do: "place", StandIn: "person", At: ahead(4)}, app.Deed{Do: "place", StandIn: "box", At: ahead(900)})
-	cut := func(st *app.State) (n int) {
-		for _, s := range st.Snags {
-			if s.Step == "frame" {
-				n++
-			}
-		}
-		return n
-	}
-	if st := d.state(); cut(st) != 2 || !st.Lens.Fits {
-		t.Fatalf("%d snags, %+v", cut(st), st.Snags)
+	cut := func() int { return len(d.snagsOf("cut near")) + len(d.snagsOf("cut far")) }
+	if f := d.frame(0); cut() != 2 || !f.Fit.Fits || f.Fit.CutNear != 1 || f.Fit.CutFar != 1 {
+		t.Fatalf("%d snags, %+v", cut(), f.Fit)
 	}
 	d.edit(app.Deed{Do: "fit"})
 	st := d.state()
-	if cut(st) != 0 || st.Set.View.Near > 4 || st.Set.View.Far < 900 || st.Set.View.Far > 1000 || st.Set.View.Near < 3 {
+	if cut() != 0 || st.Set.View.Near > 4 || st.Set.View.Far < 900 || st.Set.View.Far > 1000 || st.Set.View.Near < 3 {
 		t.Errorf("near %v, far %v, snags %+v", st.Set.View.Near, st.Set.View.Far, st.Snags)
 	}
 }

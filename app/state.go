@@ -34,10 +34,9 @@ type State struct {
 	Set        stage.Scene      `json:"set"`
 	Pieces     []PieceState     `json:"pieces"`
 	Placements []PlacementState `json:"placements"`
-	Shots      []stage.Shot     `json:"shots"`
+	Shots      []ShotState      `json:"shots"`
 	Changed    bool             `json:"changed"` // the view differs from its shot
 	Lens       Lens             `json:"lens"`
-	Bars       []Bar            `json:"bars"`
 	Light      LightState       `json:"lightNow"`
 	Snags      []snag.Snag      `json:"snags"`
 	Arrivals   []store.Arrival  `json:"arrivals"`
@@ -186,27 +185,31 @@ type PlacementState struct {
 
 // Lens is what follows from the view.
 type Lens struct {
-	Horizontal float64  `json:"horizontal"` // degrees
-	Vertical   float64  `json:"vertical"`
-	SharpNear  float64  `json:"sharpNear"`
-	SharpFar   *float64 `json:"sharpFar"` // null: to infinity
-	Hyperfocal float64  `json:"hyperfocal"`
-	FitNear    float64  `json:"fitNear"`
-	FitFar     float64  `json:"fitFar"`
-	Fits       bool     `json:"fits"`
-	FarStep    float64  `json:"farStep"` // metres that a 24-bit depth buffer tells apart at the far plane
-	World      geom.M   `json:"world"`
-	Forward    geom.V   `json:"forward"`
-	Scale      float64  `json:"scale"` // exposure: picture value of 1 cd/m²
-	Reach      float64  `json:"reach"` // the farthest that anything reaches
+	Horizontal float64       `json:"horizontal"` // degrees
+	Vertical   float64       `json:"vertical"`
+	SharpNear  float64       `json:"sharpNear"`
+	SharpFar   *float64      `json:"sharpFar"` // null: to infinity
+	Hyperfocal float64       `json:"hyperfocal"`
+	Circle     float64       `json:"circle"`  // mm of blur that counts as sharp
+	Softens    float64       `json:"softens"` // f-number from which on diffraction is seen
+	Blur       float64       `json:"blur"`    // mm that a point at infinity is drawn as
+	World      geom.M        `json:"world"`
+	Forward    geom.V        `json:"forward"`
+	Window     optics.Window `json:"window"`
+	Scale      float64       `json:"scale"`    // exposure: picture value of 1 cd/m²
+	CameraEV   float64       `json:"cameraEV"` // that aperture, shutter and sensitivity give
+	Open       float64       `json:"open"`     // seconds
+	Speed      float64       `json:"speed"`    // ISO
+	Horizon    []float64     `json:"horizon"`  // where it crosses the left and right edge of the picture, 0..1 from its top; null: nowhere
+	TooHigh    bool          `json:"tooHigh"`  // keeping verticals parallel would take more shift than lenses have
 }
 
-// Bar is a placement on the depth strip.
-type Bar struct {
-	ID   string      `json:"id"`
-	Name string      `json:"name"`
-	Span optics.Span `json:"span"`
-	Cut  bool        `json:"cut"`
+// ShotState is a kept shot as it is drawn small.
+type ShotState struct {
+	stage.Shot
+	World  geom.M        `json:"world"`
+	Window optics.Window `json:"window"`
+	Scale  float64       `json:"scale"` // exposure
 }
 
 // LightState is the light in the form that the browser draws.
@@ -312,7 +315,7 @@ func (a *App) stateIn(ctx context.Context, q store.Querier, setID string) (*Stat
 	if err != nil {
 		return nil, notThere(err, "The set")
 	}
-	st := &State{Set: set.Scene, Shots: []stage.Shot{}, Placements: []PlacementState{}, Pieces: []PieceState{}, Snags: []snag.Snag{}, Bars: []Bar{}}
+	st := &State{Set: set.Scene, Shots: []ShotState{}, Placements: []PlacementState{}, Pieces: []PieceState{}, Snags: []snag.Snag{}}
 	if st.Production, err = store.GetProduction(ctx, q, set.ProductionID); err != nil {
 		return nil, err
 	}
@@ -333,7 +336,7 @@ func (a *App) stateIn(ctx context.Context, q store.Querier, setID string) (*Stat
 		return nil, err
 	}
 	for _, s := range shots {
-		st.Shots = append(st.Shots, s.Shot)
+		st.Shots = append(st.Shots, ShotState{s.Shot, s.View.World(), s.View.Window(), 1 / optics.Saturation(s.View.EV)})
 		if s.ID == set.Shot {
 			st.Changed = set.Changed(&s.Shot)
 		}
@@ -350,7 +353,7 @@ func (a *App) stateIn(ctx context.Context, q store.Querier, setID string) (*Stat
 	if err != nil {
 		return nil, err
 	}
-	things := thingsOf(rows, boxes, layersOf(elements))
+	things := thingsOf(rows, boxes, layersOf(elements, set.Hide))
 	looks, err := store.Looks(ctx, q, set.ProductionID)
 	if err != nil {
 		return nil, err
@@ -359,7 +362,7 @@ func (a *App) stateIn(ctx context.Context, q store.Querier, setID string) (*Stat
 	if err != nil {
 		return nil, err
 	}
-	st.measure(in, &set.View, things, spans)
+	st.measure(in, &set.View, things)
 	if err := a.dressed(ctx, st, set, rows, elements, pieces, looks, boxes, shots); err != nil {
 		return nil, err
 	}
@@ -382,6 +385,7 @@ func (a *App) stateIn(ctx context.Context, q store.Querier, setID string) (*Stat
 		st.Placements = append(st.Placements, PlacementState{p, box.Size().Times(p.Scale), box, p.World(), shared[p.Piece]})
 	}
 	st.Light = lightState(&set.Light)
+	st.Snags = append(st.Snags, differs(&set.Scene, st.Shots)...)
 	for i := range st.Arrivals {
 		if ar := &st.Arrivals[i]; ar.State == "failed" {
 			st.Snags = append(st.Snags, snag.Snag{Step: "intake", What: ar.Name + ": " + ar.Note, ID: ar.ID})
@@ -398,24 +402,8 @@ func (a *App) stateIn(ctx context.Context, q store.Querier, setID string) (*Stat
 }
 
 // measure fills what follows from the view and the things in it.
-func (st *State) measure(in unit.Ruler, v *optics.View, things []snag.Thing, spans []optics.Span) {
-	h, w := v.FieldOfView()
-	near, far := v.SharpZone()
-	st.Lens = Lens{Horizontal: unit.Degrees(h), Vertical: unit.Degrees(w), SharpNear: near,
-		Hyperfocal: optics.Hyperfocal(v.Focal, v.FNumber, v.CircleOfConfusion()),
-		FarStep:    optics.DepthStep(v.Far, v.Near, 24), World: v.World(), Forward: v.Forward(), Scale: 1 / (1.2 * math.Exp2(v.EV))}
-	if !math.IsInf(far, 1) {
-		st.Lens.SharpFar = &far
-	}
-	st.Lens.FitNear, st.Lens.FitFar, st.Lens.Fits = optics.FitClip(spans, nearestPlane)
-	for i, s := range spans {
-		if s.Behind {
-			continue
-		}
-		st.Lens.Reach = max(st.Lens.Reach, s.Far)
-		st.Bars = append(st.Bars, Bar{things[i].ID, things[i].Name, s, s.Seen && (s.Far > v.Far || s.Far < v.Near)})
-	}
-	st.Snags = append(st.Snags, snag.Clipping(in, v, things, spans)...)
+func (st *State) measure(in unit.Ruler, v *optics.View, things []snag.Thing) {
+	st.Lens = lensOf(v)
 	st.Snags = append(st.Snags, snag.Beside(in, things)...)
 	st.Snags = append(st.Snags, snag.Stretched(things)...)
 }
@@ -521,26 +509,6 @@ var standInOutlines = func() map[string]Paths {
 	}
 	return out
 }()
-
-// MoveView is the working view at a time of its move, with its transform.
-type MoveView struct {
-	View  optics.View `json:"view"`
-	World geom.M      `json:"world"`
-}
-
-// ViewAt is the working view t seconds into its move; without one it stays.
-func (a *App) ViewAt(ctx context.Context, setID string, t float64) (mv MoveView, err error) {
-	set, err := store.GetSet(ctx, a.Store.Pool, setID)
-	if err != nil {
-		return mv, notThere(err, "The set")
-	}
-	mv.View = set.View
-	if set.Move != nil {
-		mv.View = set.Move.At(set.View, t)
-	}
-	mv.World = mv.View.World()
-	return mv, nil
-}
 
 // Sky is the working light's sky as a small picture for the browser: linear
 // RGB in cd/m², latitude-longitude, turned as it will be seen.

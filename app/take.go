@@ -23,8 +23,6 @@ import (
 
 	"visator/core/exchange"
 	"visator/core/finish"
-	"visator/core/light"
-	"visator/core/motion"
 	"visator/core/optics"
 	"visator/core/render"
 	"visator/core/stage"
@@ -33,16 +31,14 @@ import (
 
 // TakeSettings is everything that makes a take, kept with it.
 type TakeSettings struct {
-	Width   int          `json:"width"`
-	Height  int          `json:"height"` // 0: from the width and the shot's aspect
-	Samples int          `json:"samples"`
-	Seconds float64      `json:"seconds"` // time limit of a picture; 0: none
-	Seed    uint64       `json:"seed"`
-	Bounces int          `json:"bounces"`
-	Denoise bool         `json:"denoise"`
-	View    optics.View  `json:"view"`
-	Light   light.State  `json:"light"`
-	Move    *motion.Move `json:"move"`
+	Width   int     `json:"width"`
+	Height  int     `json:"height"` // 0: from the width and the shot's aspect
+	Samples int     `json:"samples"`
+	Seconds float64 `json:"seconds"` // time limit of a picture; 0: none
+	Seed    uint64  `json:"seed"`
+	Bounces int     `json:"bounces"`
+	Denoise bool    `json:"denoise"`
+	stage.Kept
 }
 
 // TakeResult is what came of a take. Blobs are content hashes.
@@ -71,7 +67,7 @@ func (a *App) Shoot(ctx context.Context, setID, shotID, kind string, s TakeSetti
 	if err != nil {
 		return t, notThere(err, "The set")
 	}
-	from := stage.Shot{Name: "working view", View: set.View, Light: set.Light, Move: set.Move}
+	from := stage.Shot{Name: "working view", Kept: set.Kept}
 	if shotID != "" {
 		shots, err := store.Shots(ctx, a.Store.Pool, setID)
 		if err != nil {
@@ -87,14 +83,14 @@ func (a *App) Shoot(ctx context.Context, setID, shotID, kind string, s TakeSetti
 			return t, notThere(store.ErrNotFound, "The shot")
 		}
 	}
-	s.View, s.Light, s.Move = from.View, from.Light, nil
+	s.Kept = from.Kept
 	switch kind {
 	case "still":
+		s.Move = nil
 	case "move":
 		if from.Move == nil {
 			return t, wrong("%s has no move: set its end view in Frame first.", from.Name)
 		}
-		s.Move = from.Move
 	default:
 		return t, wrong("A take is a still or a move.")
 	}
@@ -239,7 +235,7 @@ func (sh *shooting) save(ctx context.Context, state string, progress float64, no
 
 func (sh *shooting) run(ctx context.Context, set *store.Set) error {
 	seen := *set
-	seen.View, seen.Light = sh.s.View, sh.s.Light
+	seen.Kept = sh.s.Kept
 	l, err := sh.a.loadScene(ctx, &seen)
 	if err != nil {
 		return err
@@ -248,8 +244,9 @@ func (sh *shooting) run(ctx context.Context, set *store.Set) error {
 		return err
 	}
 	if sh.s.Move != nil {
-		return sh.move(ctx)
+		return sh.move(ctx, l)
 	}
+	sh.s.View = sh.s.At(0, l.castOf(&sh.s.Kept).Where) // focused on where its thing stands now
 	return sh.still(ctx)
 }
 
@@ -367,10 +364,19 @@ func (sh *shooting) putPNG(ctx context.Context, f *render.Film, ev float64) (str
 	return hash, err
 }
 
-func (sh *shooting) move(ctx context.Context) error {
-	n := sh.s.Move.Frames()
+func (sh *shooting) move(ctx context.Context, l *loaded) error {
+	first, last := sh.s.Frames()
+	n := last - first + 1
+	cast := l.castOf(&sh.s.Kept)
 	for i := len(sh.r.Frames); i < n; i++ {
-		v := sh.s.Move.At(sh.s.View, float64(i)/sh.s.Move.Rate)
+		t := float64(first+i) / sh.s.Move.Rate
+		v := sh.s.At(t, cast.Where)
+		if !still(&sh.s.Kept) {
+			var err error
+			if sh.scene, err = l.posed(ctx, &sh.s.Kept, cast, t); err != nil {
+				return err
+			}
+		}
 		f, err := sh.expose(ctx, &v, nil)
 		if err != nil {
 			return err

@@ -16,7 +16,6 @@ import (
 
 	"visator/core/contact"
 	"visator/core/geom"
-	"visator/core/lay"
 	"visator/core/optics"
 	"visator/core/sizing/kinds"
 	"visator/core/snag"
@@ -42,6 +41,7 @@ type watch struct {
 	// Of the one who measures:
 	contacts snag.Contacts
 	placed   map[string]*snag.Solid
+	framed   map[string][]snag.Snag // of shots, by all that they depend on
 }
 
 // measured is the outcome for one revision.
@@ -68,7 +68,7 @@ func (ws *watches) of(set string) *watch {
 	}
 	w := ws.kept[set]
 	if w == nil {
-		w = &watch{placed: map[string]*snag.Solid{}}
+		w = &watch{placed: map[string]*snag.Solid{}, framed: map[string][]snag.Snag{}}
 		ws.kept[set] = w
 	}
 	w.used = time.Now()
@@ -131,7 +131,7 @@ func (a *App) Measured(set string) (revision int64, seconds float64) {
 
 // Measure measures a set now, from what is known of it.
 func (a *App) Measure(ctx context.Context, set string) ([]snag.Snag, error) {
-	w := &watch{placed: map[string]*snag.Solid{}}
+	w := &watch{placed: map[string]*snag.Solid{}, framed: map[string][]snag.Snag{}}
 	_, err := a.measureSet(ctx, set, w)
 	if err != nil {
 		return nil, err
@@ -163,6 +163,11 @@ func (a *App) measureSet(ctx context.Context, set string, w *watch) (production 
 	in := unit.RulerOf(now.production.Unit)
 	list := w.contacts.Find(in, solids)
 	list = append(list, now.pictured(in, solids)...)
+	framed, err := now.framed(ctx, in, w.framed)
+	if err != nil {
+		return "", err
+	}
+	list = append(list, framed...)
 	slices.SortStableFunc(list, func(x, y snag.Snag) int { return cmp.Compare(x.Kind, y.Kind) })
 	savings := now.savings(now.views())
 	w.mu.Lock()
@@ -316,14 +321,7 @@ func (a *App) wild(p *store.Piece) bool {
 
 // groups finds the outermost group of a thing.
 func (w *world) groups() func(id string) string {
-	up := map[string]string{}
-	for i := range w.elements {
-		if e := &w.elements[i].Element; e.Kind == "group" {
-			if s, err := e.Read(); err == nil {
-				up[e.ID] = s.(*lay.Group).Parent
-			}
-		}
-	}
+	up := w.parents()
 	return func(id string) string {
 		for range 100 { // deeper than that nobody nests, and no circle goes on for ever
 			parent := up[id]

@@ -16,6 +16,7 @@ import (
 	"visator/core/intake/gltf"
 	"visator/core/lay"
 	"visator/core/model"
+	"visator/core/motion"
 	"visator/core/optics"
 	"visator/core/stage"
 	"visator/store"
@@ -121,16 +122,24 @@ func (a *App) world(ctx context.Context, q store.Querier, setID string) (*world,
 		return nil, err
 	}
 	w.looks = lookByPiece(looks)
-	w.layers = layersOf(w.elements)
+	w.layers = layersOf(w.elements, w.set.Hide)
 	return w, nil
 }
 
-func layersOf(elements []store.ElementRow) map[string]*lay.Element {
+// layersOf are the layers by name; those that a shot does without are hidden.
+func layersOf(elements []store.ElementRow, without []string) map[string]*lay.Element {
 	out := map[string]*lay.Element{}
 	for i := range elements {
-		if elements[i].Kind == "layer" {
-			out[elements[i].Name] = &elements[i].Element
+		if elements[i].Kind != "layer" {
+			continue
 		}
+		l := &elements[i].Element
+		if slices.Contains(without, l.Name) {
+			hidden := *l
+			hidden.Hidden = true
+			l = &hidden
+		}
+		out[l.Name] = l
 	}
 	return out
 }
@@ -683,19 +692,64 @@ const moments = 9
 // when none is kept.
 func (w *world) views() (list []optics.View) {
 	for i := range w.shots {
-		s := &w.shots[i]
-		if s.Move == nil {
-			list = append(list, s.View)
-			continue
-		}
-		for k := range moments {
-			list = append(list, s.Move.At(s.View, s.Move.Duration*float64(k)/(moments-1)))
-		}
+		list = append(list, w.along(&w.shots[i].Kept)...)
 	}
 	if len(list) == 0 {
 		list = append(list, w.set.View)
 	}
 	return list
+}
+
+// along are the views of a shot at several moments of its move.
+func (w *world) along(k *stage.Kept) (list []optics.View) {
+	if k.Move == nil {
+		return []optics.View{k.View}
+	}
+	cast := w.cast(k.Move)
+	for i := range moments {
+		list = append(list, k.At(k.Move.Duration()*float64(i)/(moments-1), cast.Where))
+	}
+	return list
+}
+
+// cast is what stands in the set, as a move moves it.
+func (w *world) cast(m *motion.Move) *stage.Cast {
+	up := w.parents()
+	members := make([]stage.Member, 0, len(w.rows)+len(w.elements))
+	for i := range w.rows {
+		p := &w.rows[i].Placement
+		world := p.World()
+		b := boxOf(p, w.boxes)
+		members = append(members, stage.Member{ID: p.ID, Groups: groupsOf(up, p.Group), Middle: world.Point(b.Center())})
+	}
+	for id, l := range w.laid {
+		if l != nil && l.body != nil {
+			members = append(members, stage.Member{ID: id, Middle: l.body.Box.Center()})
+		}
+	}
+	return stage.NewCast(m, members)
+}
+
+// groupsOf are a group and all that it is in, the innermost first; up are the
+// parents of groups.
+func groupsOf(up map[string]string, group string) (list []string) {
+	for g := group; g != "" && len(list) < 100; g = up[g] {
+		list = append(list, g)
+	}
+	return list
+}
+
+// parents are the groups that groups are in.
+func (w *world) parents() map[string]string {
+	up := map[string]string{}
+	for i := range w.elements {
+		if e := &w.elements[i].Element; e.Kind == "group" {
+			if s, err := e.Read(); err == nil {
+				up[e.ID] = s.(*lay.Group).Parent
+			}
+		}
+	}
+	return up
 }
 
 // wanted says whether a thing of a drift is seen by one of the views, or as far
@@ -735,10 +789,8 @@ type eye struct {
 }
 
 func eyeOf(v *optics.View) eye {
-	world := v.World()
-	inv, _ := world.Affine()
-	w, h := v.Gate()
-	return eye{inv, w / (2 * v.Focal), h / (2 * v.Focal), v.Far}
+	inv, tx, ty := v.Upright()
+	return eye{inv, tx, ty, v.Far}
 }
 
 // sees says whether a place is in the picture, or at most margin metres beside

@@ -350,29 +350,56 @@ func look(eye, to geom.V, focal, fNumber, ev float64) optics.View {
 	v.Eye, v.Focal, v.FNumber, v.EV = eye, focal, fNumber, ev
 	v.AimAt(to)
 	v.Focus = to.Sub(eye).Len()
-	v.Near, v.Far = 0.3, 16000
 	return v
 }
 
+// film begins a shot at a view under first light, changes it by deeds, fits its
+// range and keeps it.
+func (l *loader) film(name, note, status string, v optics.View, move *motion.Move, deeds ...app.Deed) error {
+	raw := func(v any) json.RawMessage { data, _ := json.Marshal(v); return data } // of the program's own types
+	all := append([]app.Deed{{Do: "change", Kind: "set", Patch: raw(map[string]any{"name": "platform, first light", "view": v, "light": dawn(), "move": move})}}, deeds...)
+	all = append(all, app.Deed{Do: "fit"}, app.Deed{Do: "keep", Name: name})
+	if err := l.edit(all...); err != nil {
+		return fmt.Errorf("shot %s: %w", name, err)
+	}
+	list, err := store.Shots(l.ctx, l.a.Store.Pool, l.set)
+	if err != nil {
+		return err
+	}
+	return l.edit(app.Deed{Do: "change", Kind: "shot", ID: list[len(list)-1].ID, Patch: raw(map[string]any{"note": note, "status": status})})
+}
+
+// shots are three: a wide still, its verticals kept parallel by shift; a close
+// still with shallow focus; and a moving one, in which the railcar comes in, the
+// camera goes along held by hand, and focus passes from the lantern to the railcar.
 func (l *loader) shots(shoot bool) error {
+	raw := func(v any) json.RawMessage { data, _ := json.Marshal(v); return data } // of the program's own types
+	traveller, suitcase, lantern, railcar := l.id("traveller"), l.id("suitcase, brown"), l.id("hand lantern"), l.id("railcar")
+
 	wide := look(v3(0.35, 2.05, 13.5), v3(0.6, 2.25, -10), 24, 8, 9.6)
+	wide.Subject, wide.Guides = traveller, "thirds,horizon"
+	if err := l.film("first light", "The whole halt before anyone stirs. The lanterns are still lit.", "lit", wide, nil,
+		app.Deed{Do: "eye", Metres: 1.65}, app.Deed{Do: "straight"}, app.Deed{Do: "all sharp", Patch: raw(map[string]any{"near": 2.2, "far": 0})}); err != nil {
+		return err
+	}
+	// Some of the sky is given up, so that the platform leads in.
 	close := look(v3(1.75, 0.82, 5.35), v3(0.45, 0.62, 3.3), 50, 1.8, 9.6)
-	start := look(v3(1.9, 0.85, 5.1), v3(0.95, 0.58, 3.75), 60, 2, 9.6)
-	end := look(v3(2.1, 1.15, 4.9), v3(4.3, 1.6, -16), 60, 2, 9.6)
-	end.Focus = 21.5
-	move := &motion.Move{To: end, Duration: 3, Easing: "smooth", Rate: 12}
-	for _, s := range []struct {
-		name string
-		view optics.View
-		move *motion.Move
-	}{{"first light", wide, nil}, {"left behind", close, nil}, {"arrival", start, move}} {
-		patch, err := json.Marshal(map[string]any{"name": "platform, first light", "view": s.view, "light": dawn(), "move": s.move})
-		if err != nil {
-			return err
-		}
-		if err := l.edit(app.Deed{Do: "change", Kind: "set", Patch: patch}, app.Deed{Do: "keep", Name: s.name}); err != nil {
-			return fmt.Errorf("shot %s: %w", s.name, err)
-		}
+	close.Guides, close.Mask = "golden", 2.39
+	if err := l.film("left behind", "Nobody has come for the luggage.", "to approve", close, nil,
+		app.Deed{Do: "compose", ID: suitcase, Patch: raw(map[string]any{"x": 0.36, "y": 0.52, "height": 0.62, "how": "move"})},
+		app.Deed{Do: "focus", ID: lantern}, app.Deed{Do: "change", Kind: "set", Patch: raw(map[string]any{"view": map[string]any{"subject": lantern}})}); err != nil {
+		return err
+	}
+	start := look(v3(0.45, 0.95, 5.2), v3(2.7, 0.25, -12), 28, 1.4, 9.6)
+	start.Subject, start.Shutter = railcar, 1.0/24
+	own := motion.Curve{0.45, 0, 0.2, 1}
+	move := &motion.Move{Rate: 12, Rail: &motion.Rail{Kind: "dolly", Points: []geom.V{v3(0.45, 0.95, 5.2), v3(0.5, 1, 4.9)}, Seconds: 4, Easing: "own", Curve: own},
+		Pulls:    []motion.Pull{{At: 0.8, On: lantern, Easing: "smooth"}, {At: 2.6, On: railcar, Easing: "smooth"}},
+		Shake:    &motion.Shake{Degrees: 0.25, Metres: 0.006, Hertz: 0.6, Seed: 5},
+		Rides:    []motion.Ride{{IDs: []string{railcar}, Points: []geom.V{v3(4.6, 0.03, -21), v3(4.6, 0.03, -11)}, Seconds: 4, Easing: "slow end"}},
+		Flickers: []motion.Flicker{{IDs: []string{lantern}, Hertz: 5, Depth: 0.4, Seed: 2}}}
+	if err := l.film("arrival", "Focus leaves the lantern when the railcar is heard, and is on it before it stands.", "blocked out", start, move); err != nil {
+		return err
 	}
 	list, err := store.Shots(l.ctx, l.a.Store.Pool, l.set)
 	if err != nil {

@@ -19,6 +19,7 @@ if [ "$what" = test ]; then
   need chromium 'command -v chromium'
   need assimp-testmodels 'test -d /usr/share/assimp/models'
   need openexr 'command -v exrheader'
+  need poppler-utils 'command -v pdftotext'
   need nodejs 'command -v node'
   need npm 'command -v npm'
 fi

@@ -350,10 +350,10 @@ func Outlines(ctx context.Context, q Querier, production string, pieces []string
 		from piece_look l join piece p on p.id = l.piece_id where p.production_id = $1 and p.id = any($2)`, production, pieces)
 }
 
-const setColumns = "id, name, view, light, shot_id, move, production_id, rev"
+const setColumns = "id, name, view, light, shot_id, move, hide, first_frame, last_frame, match, production_id, rev"
 
 func scanSet(row pgx.CollectableRow) (s Set, err error) {
-	err = row.Scan(&s.ID, &s.Name, &s.View, &s.Light, &s.Shot, &s.Move, &s.ProductionID, &s.Rev)
+	err = row.Scan(&s.ID, &s.Name, &s.View, &s.Light, &s.Shot, &s.Move, &s.Hide, &s.First, &s.Last, &s.Match, &s.ProductionID, &s.Rev)
 	return s, err
 }
 
@@ -381,9 +381,10 @@ func GetSet(ctx context.Context, q Querier, id string) (Set, error) {
 
 // PutSet writes a set as of revision rev.
 func PutSet(ctx context.Context, q Querier, production string, s stage.Scene, rev int64) error {
-	_, err := q.Exec(ctx, `insert into sets (id, production_id, name, view, light, shot_id, move, rev) values ($1, $2, $3, $4, $5, $6, $7, $8)
-		on conflict (id) do update set name = excluded.name, view = excluded.view, light = excluded.light, shot_id = excluded.shot_id, move = excluded.move, rev = excluded.rev`,
-		s.ID, production, s.Name, s.View, s.Light, s.Shot, s.Move, rev)
+	_, err := q.Exec(ctx, `insert into sets (id, production_id, name, view, light, shot_id, move, hide, first_frame, last_frame, match, rev) values ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11, $12)
+		on conflict (id) do update set name = excluded.name, view = excluded.view, light = excluded.light, shot_id = excluded.shot_id, move = excluded.move,
+			hide = excluded.hide, first_frame = excluded.first_frame, last_frame = excluded.last_frame, match = excluded.match, rev = excluded.rev`,
+		s.ID, production, s.Name, s.View, s.Light, s.Shot, s.Move, hidden(s.Hide), s.First, s.Last, s.Match, rev)
 	return err
 }
 
@@ -484,6 +485,14 @@ func PutElement(ctx context.Context, q Querier, set string, e lay.Element, rev i
 	return err
 }
 
+// hidden is a list of layers that is never null.
+func hidden(layers []string) []string {
+	if layers == nil {
+		return []string{}
+	}
+	return layers
+}
+
 // ShotRow is a shot with the revision of its last change.
 type ShotRow struct {
 	stage.Shot
@@ -492,21 +501,22 @@ type ShotRow struct {
 
 // Shots are those of a set in the order in which they were kept.
 func Shots(ctx context.Context, q Querier, set string) ([]ShotRow, error) {
-	rows, err := q.Query(ctx, "select id, name, view, light, move, ord, rev from shot where set_id = $1 order by ord, id", set)
+	rows, err := q.Query(ctx, "select id, name, view, light, move, hide, first_frame, last_frame, match, note, status, ord, rev from shot where set_id = $1 order by ord, id", set)
 	if err != nil {
 		return nil, err
 	}
 	return pgx.CollectRows(rows, func(row pgx.CollectableRow) (r ShotRow, err error) {
-		err = row.Scan(&r.ID, &r.Name, &r.View, &r.Light, &r.Move, &r.Order, &r.Rev)
+		err = row.Scan(&r.ID, &r.Name, &r.View, &r.Light, &r.Move, &r.Hide, &r.First, &r.Last, &r.Match, &r.Note, &r.Status, &r.Order, &r.Rev)
 		return r, err
 	})
 }
 
 // PutShot writes a shot as of revision rev.
 func PutShot(ctx context.Context, q Querier, set string, s stage.Shot, rev int64) error {
-	_, err := q.Exec(ctx, `insert into shot (id, set_id, name, view, light, move, ord, rev) values ($1, $2, $3, $4, $5, $6, $7, $8)
-		on conflict (id) do update set name = excluded.name, view = excluded.view, light = excluded.light, move = excluded.move, ord = excluded.ord, rev = excluded.rev`,
-		s.ID, set, s.Name, s.View, s.Light, s.Move, s.Order, rev)
+	_, err := q.Exec(ctx, `insert into shot (id, set_id, name, view, light, move, hide, first_frame, last_frame, match, note, status, ord, rev) values ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11, $12, $13, $14)
+		on conflict (id) do update set name = excluded.name, view = excluded.view, light = excluded.light, move = excluded.move, ord = excluded.ord,
+			hide = excluded.hide, first_frame = excluded.first_frame, last_frame = excluded.last_frame, match = excluded.match, note = excluded.note, status = excluded.status, rev = excluded.rev`,
+		s.ID, set, s.Name, s.View, s.Light, s.Move, hidden(s.Hide), s.First, s.Last, s.Match, s.Note, s.Status, s.Order, rev)
 	return err
 }
 

@@ -5,7 +5,6 @@ import (
 	"encoding/binary"
 	"encoding/json"
 	"errors"
-	"fmt"
 	"math"
 	"mime"
 	"net/http"
@@ -364,17 +363,4 @@ func (s *Server) sky(c *echo.Context) error {
 		out = binary.LittleEndian.AppendUint32(out, math.Float32bits(v))
 	}
 	return c.Blob(http.StatusOK, "application/octet-stream", out)
-}
-
-// viewAt is the working view at a time of its move, for scrubbing.
-func (s *Server) viewAt(c *echo.Context) error {
-	t, err := strconv.ParseFloat(c.QueryParam("t"), 64)
-	if err != nil || t != t {
-		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("%q is not a time in seconds", c.QueryParam("t")))
-	}
-	v, err := s.app.ViewAt(c.Request().Context(), c.Param("set"), t)
-	if err != nil {
-		return err
-	}
-	return c.JSON(http.StatusOK, v)
 }

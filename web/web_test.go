@@ -254,3 +254,35 @@ func TestWhatIsDescribedIsHandedOut(t *testing.T) {
 		}
 	}
 }
+
+// What is asked of a frame, a track or a sheet in a wrong way is refused in words.
+func TestFramesAndSheetsRefuseWhatMakesNoSense(t *testing.T) {
+	s := newSite(t)
+	_, set, err := s.app.NewProduction(context.Background(), "p", "metre")
+	if err != nil {
+		t.Fatal(err)
+	}
+	for path, want := range map[string]string{
+		"frame?t=soon":                     "not a time",
+		"frame?t=NaN":                      "not a time",
+		"track?from=a&count=2":             "count of frames",
+		"sheet?as=doc":                     "pdf, svg or png",
+		"sheet?as=pdf&shot=nobody":         "The shot",
+		"cutouts?as=pdf":                   "No figure",
+		"lenses?share=x":                   "a number",
+		"lenses?share=0.5&focals=24,wide":  "Focal lengths are numbers",
+		"lenses?share=0.5&focals=24":       "The subject",
+		"lenses?share=9&focals=24&subject": "5 to 300 %",
+	} {
+		r, body := s.do("GET", "/api/sets/"+set+"/"+path, nil)
+		if r.StatusCode < 400 || r.StatusCode >= 500 || !strings.Contains(body, want) {
+			t.Errorf("%s: %d %s", path, r.StatusCode, body)
+		}
+	}
+	for path, kind := range map[string]string{"frame?t=0": "application/json", "track?from=0&count=5": "application/json", "sheet?as=pdf": "application/pdf", "sheet?as=svg": "image/svg+xml"} {
+		r, body := s.do("GET", "/api/sets/"+set+"/"+path, nil)
+		if r.StatusCode != 200 || !strings.HasPrefix(r.Header.Get("Content-Type"), kind) || len(body) < 100 {
+			t.Errorf("of an empty set, %s: %d %s %.80s", path, r.StatusCode, r.Header.Get("Content-Type"), body)
+		}
+	}
+}

@@ -31,6 +31,8 @@ func commands() []command {
 	return []command{
 		{"inspect", "[--json] FILE...", "tell what model files hold", inspect},
 		{"size", "[--json] FILE...", "propose unit and up axis of model files", size},
+		{"lens", "--focal MM [flags]", "tell what a lens shows and what is sharp", lens},
+		{"clip", "SCENE [flags]", "fit the clipping range of a scene's camera", clip},
 		{"render", "FILE --out PICTURE", "render a glTF scene to EXR or PNG", renderFile},
 		{"bench", "rays FILE", "measure the acceleration structure", bench},
 		{"serve", "[flags]", "serve the application on loopback", serve},

@@ -86,8 +86,16 @@ func (p *Placed) Ray(o, d geom.V, limit float64) (float64, geom.V, bool) {
 	if near, ok := p.Box.Hit(o, d); !ok || near > limit {
 		return limit, geom.V{}, false
 	}
+	return p.Meet(o, d, limit)
+}
+
+// Meet is Ray for who knows that the ray enters the body's box.
+func (p *Placed) Meet(o, d geom.V, limit float64) (float64, geom.V, bool) {
 	t, n, ok := p.Body.Ray(p.inv.Point(o), p.inv.Dir(d), limit)
-	return t, p.inv.NormalDir(n).Unit(), ok
+	if !ok {
+		return t, n, false
+	}
+	return t, p.inv.NormalDir(n).Unit(), true
 }
 
 // Within reports whether a point of the set lies inside.
@@ -539,3 +547,74 @@ func Where(a, b *Placed) geom.V {
 		Max: geom.V{X: min(a.Box.Max.X, b.Box.Max.X), Y: min(a.Box.Max.Y, b.Box.Max.Y), Z: min(a.Box.Max.Z, b.Box.Max.Z)}}
 	return at.Center()
 }
+
+// Stand is Place with a looser box, made of the body's own: enough where many
+// copies are only looked at.
+func Stand(b *Body, world geom.M) *Placed {
+	if b == nil {
+		return nil
+	}
+	inv, ok := world.Affine()
+	if !ok || !world.Finite() {
+		return nil
+	}
+	return &Placed{Body: b, World: world, inv: inv, Box: b.Box.Apply(world)}
+}
+
+// Reach visits the triangles of the body by its tree, in the space that to
+// brings the set into. skip is asked for the middle and the half sizes of boxes
+// in that space; what it skips is not visited.
+func (p *Placed) Reach(to geom.M, skip func(c, h geom.V) bool, each func(tri [3]geom.V)) {
+	m := to.Mul(p.World)
+	var room [64]int32
+	stack := append(room[:0], 0)
+	for len(stack) > 0 {
+		n := &p.nodes[stack[len(stack)-1]]
+		stack = stack[:len(stack)-1]
+		b := n.under(&m)
+		if skip(b.Center(), b.Size().Mul(0.5)) {
+			continue
+		}
+		if n.count == 0 {
+			stack = append(stack, n.first, n.first+1)
+			continue
+		}
+		for _, t := range p.triangles[n.first : n.first+n.count] {
+			each([3]geom.V{m.Point(p.point(t[0])), m.Point(p.point(t[1])), m.Point(p.point(t[2]))})
+		}
+	}
+}
+
+// Outer is points of the body in the set that lie farthest out in many
+// directions: its shape from afar, and never beyond it.
+func (p *Placed) Outer() []geom.V {
+	var out []geom.V
+	seen := map[int]bool{}
+	for i := range outerWays {
+		best, at := math.Inf(-1), -1
+		d := p.World.Dir(outerWays[i])
+		local := geom.V{X: p.World.Dir(geom.V{X: 1}).Dot(d), Y: p.World.Dir(geom.V{Y: 1}).Dot(d), Z: p.World.Dir(geom.V{Z: 1}).Dot(d)}
+		for k, q := range p.points {
+			if s := local.X*float64(q[0]) + local.Y*float64(q[1]) + local.Z*float64(q[2]); s > best {
+				best, at = s, k
+			}
+		}
+		if at >= 0 && !seen[at] {
+			seen[at] = true
+			out = append(out, p.World.Point(p.point(uint32(at))))
+		}
+	}
+	return out
+}
+
+// outerWays are directions spread evenly over the sphere (a Fibonacci lattice,
+// R. Swinbank and R. J. Purser, 2006).
+var outerWays = func() (list [96]geom.V) {
+	for i := range list {
+		y := 1 - (2*float64(i)+1)/float64(len(list))
+		r := math.Sqrt(1 - y*y)
+		sin, cos := math.Sincos(float64(i) * math.Pi * (3 - math.Sqrt(5)))
+		list[i] = geom.V{X: r * cos, Y: y, Z: r * sin}
+	}
+	return list
+}()

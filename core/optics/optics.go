@@ -6,6 +6,8 @@ package optics
 import (
 	"errors"
 	"math"
+	"slices"
+	"strings"
 
 	"visator/core/geom"
 )
@@ -26,6 +28,21 @@ type View struct {
 	Focus   float64 `json:"focus"` // along the view axis
 	FNumber float64 `json:"fNumber"`
 	EV      float64 `json:"ev"` // EV100 that the picture is exposed for
+
+	ShiftX    float64 `json:"shiftX"`    // mm that the lens is moved to the right of the sensor's middle
+	ShiftY    float64 `json:"shiftY"`    // and up
+	Squeeze   float64 `json:"squeeze"`   // how much wider an anamorphic lens sees than a round one; 0 is 1
+	Shutter   float64 `json:"shutter"`   // seconds that it is open; 0: 1/50
+	ISO       float64 `json:"iso"`       // 0: 100
+	ByCamera  bool    `json:"byCamera"`  // EV follows from f-number, shutter and ISO; else it is held
+	Delivered float64 `json:"delivered"` // pixels across of the delivered picture, for what counts as sharp; 0: 1920
+	Depth     string  `json:"depth"`     // the depth buffer that clipping is fitted for, one of Buffers; "": the first
+	FocusOn   string  `json:"focusOn"`   // the placement that focus follows; "": none
+	Subject   string  `json:"subject"`   // the placement that the picture is about; "": none
+	Guides    string  `json:"guides"`    // guides that are drawn over the lens view, by their names, parted by commas
+	Mask      float64 `json:"mask"`      // width over height of the letterbox; 0: none
+	CutMeant  bool    `json:"cutMeant"`  // what the clipping planes cut is cut on purpose
+	CutWalls  string  `json:"cutWalls"`  // things that this shot does not show, their IDs parted by commas
 }
 
 // Default is a standing person's view through a 35 mm lens on a 36 x 24 mm
@@ -59,28 +76,104 @@ func (v *View) Check() error {
 		return errors.New("f-number must be 0.5 to 256")
 	case bad(v.EV, -20, 40):
 		return errors.New("exposure must be EV -20 to 40")
+	case bad(v.ShiftX, -200, 200) || bad(v.ShiftY, -200, 200):
+		return errors.New("shift must be -200 to 200 mm")
+	case v.Squeeze != 0 && bad(v.Squeeze, 0.5, 4):
+		return errors.New("squeeze must be 0.5 to 4; 1 is a round lens")
+	case v.Shutter != 0 && bad(v.Shutter, 1e-6, 3600):
+		return errors.New("the shutter must be open for a millionth of a second to an hour")
+	case v.ISO != 0 && bad(v.ISO, 1, 1e7):
+		return errors.New("ISO must be 1 to 10 000 000")
+	case v.Delivered != 0 && bad(v.Delivered, 16, 65536):
+		return errors.New("the delivered picture must be 16 to 65536 pixels wide")
+	case v.Depth != "" && !slices.Contains(Buffers, v.Depth):
+		return errors.New("the depth buffer is one of " + strings.Join(Buffers, ", "))
+	case v.Mask != 0 && bad(v.Mask, 0.1, 10):
+		return errors.New("the letterbox must be 0.1 to 10 wide for a height of 1")
+	case len(v.Guides) > 200 || len(v.FocusOn) > 100 || len(v.Subject) > 100 || len(v.CutWalls) > 10000:
+		return errors.New("guides, focus, subject and cut things are named, not described")
+	}
+	if v.ByCamera {
+		v.EV = min(max(EV100(v.FNumber, v.Open(), v.Speed()), -20), 40)
 	}
 	return nil
 }
 
-// Gate is the part of the sensor that the picture uses, in mm: as large as
-// the aspect allows.
-func (v *View) Gate() (w, h float64) {
-	if v.Aspect > v.SensorW/v.SensorH {
-		return v.SensorW, v.SensorW / v.Aspect
-	}
-	return v.SensorH * v.Aspect, v.SensorH
+// Cut reports whether the shot does without a thing.
+func (v *View) Cut(id string) bool {
+	return v.CutWalls != "" && slices.Contains(strings.Split(v.CutWalls, ","), id)
 }
 
-// FieldOfView returns the full horizontal and vertical angles: 2·atan(w/2f).
-func (v *View) FieldOfView() (horizontal, vertical float64) {
+// squeeze is how much wider than high the lens draws.
+func (v *View) squeeze() float64 {
+	if v.Squeeze == 0 {
+		return 1
+	}
+	return v.Squeeze
+}
+
+// Gate is the part of the sensor that the picture uses, in mm: as large as
+// the aspect allows. An anamorphic lens uses a narrower part, which is made
+// wider again.
+func (v *View) Gate() (w, h float64) {
+	aspect := v.Aspect / v.squeeze()
+	if aspect > v.SensorW/v.SensorH {
+		return v.SensorW, v.SensorW / aspect
+	}
+	return v.SensorH * aspect, v.SensorH
+}
+
+// Window is the picture at a distance of one metre before the lens, in metres
+// from the view axis: what a pyramid through its edges shows. Without shift it
+// lies even about the axis.
+type Window struct {
+	Left   float64 `json:"left"`
+	Right  float64 `json:"right"`
+	Bottom float64 `json:"bottom"`
+	Top    float64 `json:"top"`
+}
+
+// Window is the picture's window: half the gate over the focal length to each
+// side, moved by the shift and widened by the squeeze.
+func (v *View) Window() Window {
 	w, h := v.Gate()
-	return 2 * math.Atan(w/(2*v.Focal)), 2 * math.Atan(h/(2*v.Focal))
+	s := v.squeeze()
+	return Window{s * (v.ShiftX - w/2) / v.Focal, s * (v.ShiftX + w/2) / v.Focal, (v.ShiftY - h/2) / v.Focal, (v.ShiftY + h/2) / v.Focal}
+}
+
+// Half is half the window's width and height; Mid its middle.
+func (w Window) Half() (x, y float64) { return (w.Right - w.Left) / 2, (w.Top - w.Bottom) / 2 }
+
+// Mid is the middle of the window.
+func (w Window) Mid() (x, y float64) { return (w.Right + w.Left) / 2, (w.Top + w.Bottom) / 2 }
+
+// At is the point of the window at a place of the picture, 0..1 from its left
+// and top.
+func (w Window) At(x, y float64) (tx, ty float64) {
+	return w.Left + x*(w.Right-w.Left), w.Top - y*(w.Top-w.Bottom)
+}
+
+// FieldOfView returns the full horizontal and vertical angles: 2·atan(w/2f)
+// without shift.
+func (v *View) FieldOfView() (horizontal, vertical float64) {
+	w := v.Window()
+	return math.Atan(w.Right) - math.Atan(w.Left), math.Atan(w.Top) - math.Atan(w.Bottom)
 }
 
 // Turn is the rotation of the camera: roll first, then pitch, then yaw.
 func (v *View) Turn() geom.Q {
 	return geom.Turn(geom.V{Y: 1}, v.Yaw).Mul(geom.Turn(geom.V{X: 1}, v.Pitch)).Mul(geom.Turn(geom.V{Z: 1}, v.Roll))
+}
+
+// Face turns the view to a rotation, and takes it apart into yaw, pitch and roll.
+func (v *View) Face(q geom.Q) {
+	f, r, u := q.Rotate(geom.V{Z: -1}), q.Rotate(geom.V{X: 1}), q.Rotate(geom.V{Y: 1})
+	v.Pitch = math.Asin(min(max(f.Y, -1), 1))
+	if math.Abs(f.Y) > 1-1e-9 { // straight up or down: all turning is yaw
+		v.Yaw, v.Roll = math.Atan2(-r.Z, r.X), 0
+		return
+	}
+	v.Yaw, v.Roll = math.Atan2(-f.X, -f.Z), math.Atan2(r.Y, u.Y)
 }
 
 // World is the transform from camera to world.
@@ -107,59 +200,13 @@ func (v *View) Project(p geom.V) (x, y, depth float64, ok bool) {
 	if depth <= 0 {
 		return 0, 0, depth, false
 	}
-	w, h := v.Gate()
-	return 0.5 + q.X/depth*v.Focal/w, 0.5 - q.Y/depth*v.Focal/h, depth, true
+	w := v.Window()
+	return (q.X/depth - w.Left) / (w.Right - w.Left), (w.Top - q.Y/depth) / (w.Top - w.Bottom), depth, true
 }
 
-// CircleOfConfusion is the blur that still counts as sharp, in mm: 0.03 mm on
-// a 36 mm wide sensor, in proportion on others (common practice).
-func (v *View) CircleOfConfusion() float64 { return 0.03 * v.SensorW / 36 }
-
-// Hyperfocal is the focus distance from which on everything to infinity is
-// sharp: f²/(N·c) + f (S. Ray, Applied Photographic Optics).
-func Hyperfocal(focal, fNumber, circle float64) float64 {
-	return (focal*focal/(fNumber*circle) + focal) / 1000
-}
-
-// SharpZone is the nearest and farthest distance that count as sharp; far is
-// +Inf when it reaches the horizon (thin lens; S. Ray, as above).
-func (v *View) SharpZone() (near, far float64) {
-	h := Hyperfocal(v.Focal, v.FNumber, v.CircleOfConfusion())
-	f, s := v.Focal/1000, v.Focus
-	near = s * (h - f) / (h + s - 2*f)
-	if s >= h {
-		return near, math.Inf(1)
-	}
-	return near, s * (h - f) / (h - s)
-}
-
-// LensRadius is half the diameter of the aperture in metres.
-func (v *View) LensRadius() float64 { return v.Focal / v.FNumber / 2000 }
-
-// EV100 is the exposure value of an aperture, a time in seconds and a
-// sensitivity: log2(N²/t · 100/S) (ISO 2720; APEX).
-func EV100(fNumber, seconds, iso float64) float64 {
-	return math.Log2(fNumber * fNumber / seconds * 100 / iso)
-}
-
-// DepthStep is the smallest difference in distance that a depth buffer of the
-// given bits tells apart at z when the near plane is at n: z²/(n·2^bits), for
-// a far plane far beyond z (perspective depth mapping, OpenGL specification).
-func DepthStep(z, n float64, bits int) float64 { return z * z / (n * math.Exp2(float64(bits))) }
-
-// FitClip proposes near and far planes that cut nothing of the spans that
-// are seen, with 5 in 100 to spare. When something reaches up to the lens the
-// near plane stays at nearest.
-func FitClip(spans []Span, nearest float64) (near, far float64, ok bool) {
-	near, far = math.Inf(1), 0
-	for _, s := range spans {
-		if s.Seen {
-			near, far = min(near, s.Near), max(far, s.Far)
-		}
-	}
-	if far <= 0 {
-		return 0, 0, false
-	}
-	near = max(near*0.95, nearest)
-	return near, max(far*1.05, near*1.1), true
+// Ray is the direction from the eye through a place of the picture, 0..1 from
+// its left and top; its length along the view axis is one.
+func (v *View) Ray(x, y float64) geom.V {
+	tx, ty := v.Window().At(x, y)
+	return v.Turn().Rotate(geom.V{X: tx, Y: ty, Z: -1})
 }

@@ -54,10 +54,26 @@ func (v *View) SpanOf(box geom.Box, world geom.M) Span {
 // toCamera is the transform from a thing's space to the camera's, with the
 // tangents of half the angles of view.
 func (v *View) toCamera(world geom.M) (m geom.M, tx, ty float64) {
+	all, tx, ty := v.Upright()
+	return all.Mul(world), tx, ty
+}
+
+// Upright is the transform from the set to a space in which the picture is a
+// pyramid even about the axis -Z, with the tangents of half its angles: the
+// camera's own space, sheared so that shift is gone. Distances along the axis
+// are kept.
+func (v *View) Upright() (m geom.M, tx, ty float64) {
 	camera := v.World()
 	inv, _ := camera.Affine()
-	w, h := v.Gate()
-	return inv.Mul(world), w / (2 * v.Focal), h / (2 * v.Focal)
+	w := v.Window()
+	cx, cy := w.Mid()
+	tx, ty = w.Half()
+	if cx != 0 || cy != 0 {
+		shear := geom.Identity
+		shear[8], shear[9] = cx, cy // x' = x + cx·z: z is minus the distance
+		inv = shear.Mul(inv)
+	}
+	return inv, tx, ty
 }
 
 // nothingSeen is a span for add to begin with.
@@ -74,31 +90,40 @@ func (s Span) or(whole Span) Span {
 	return s
 }
 
-// clipSides cuts a polygon in camera space by the pyramid of the picture:
-// |x| <= d·tx and |y| <= d·ty, with d the distance along the axis
-// (Sutherland and Hodgman, Reentrant Polygon Clipping, 1974).
-func clipSides(poly []geom.V, tx, ty float64) []geom.V {
-	for _, side := range [4]func(p geom.V) float64{
-		func(p geom.V) float64 { return -p.Z*tx - p.X }, func(p geom.V) float64 { return -p.Z*tx + p.X },
-		func(p geom.V) float64 { return -p.Z*ty - p.Y }, func(p geom.V) float64 { return -p.Z*ty + p.Y },
-	} {
+// ClipSides cuts a polygon by the pyramid of the picture: |x| <= d·tx and
+// |y| <= d·ty, with d = -z (Sutherland and Hodgman, Reentrant Polygon Clipping,
+// 1974). The result lies in one of poly and room, which are both used; with room
+// for four more corners nothing is allocated.
+func ClipSides(poly, room []geom.V, tx, ty float64) []geom.V {
+	for side := range 4 {
+		value := func(p geom.V) float64 {
+			switch side {
+			case 0:
+				return -p.Z*tx - p.X
+			case 1:
+				return -p.Z*tx + p.X
+			case 2:
+				return -p.Z*ty - p.Y
+			}
+			return -p.Z*ty + p.Y
+		}
 		if len(poly) == 0 {
 			return nil
 		}
-		out := make([]geom.V, 0, len(poly)+1)
+		room = room[:0]
 		last := poly[len(poly)-1]
-		lastIn := side(last)
+		lastIn := value(last)
 		for _, p := range poly {
-			in := side(p)
+			in := value(p)
 			if (in >= 0) != (lastIn >= 0) {
-				out = append(out, last.Add(p.Sub(last).Mul(lastIn/(lastIn-in))))
+				room = append(room, last.Add(p.Sub(last).Mul(lastIn/(lastIn-in))))
 			}
 			if in >= 0 {
-				out = append(out, p)
+				room = append(room, p)
 			}
 			last, lastIn = p, in
 		}
-		poly = out
+		poly, room = room, poly
 	}
 	return poly
 }
@@ -155,7 +180,7 @@ func (s *Span) add(poly []geom.V, tx, ty float64) {
 		return
 	}
 	if any != 0 {
-		poly = clipSides(poly, tx, ty)
+		poly = ClipSides(poly, nil, tx, ty)
 	}
 	for _, p := range poly {
 		d := -p.Z

@@ -13,6 +13,8 @@ type Camera struct {
 	// TanX and TanY are the tangents of half the angle of view; for an
 	// orthographic camera half the width and height in metres.
 	TanX, TanY   float64
+	MidX, MidY   float64 // tangents of the middle of a picture of a shifted lens
+	Squeeze      float64 // of an anamorphic lens: its opening is so much narrower; 0 is 1
 	Orthographic bool
 	Near, Far    float64 // metres along the view axis; Far 0: without end
 	Focus        float64 // metres along the view axis
@@ -52,7 +54,7 @@ func (c *Camera) Open(n, focus float64) {
 // Ray returns the ray through the place x, y of the picture (0..1, y down)
 // and the point u, v of the lens (0..1).
 func (c *Camera) Ray(x, y, u, v float64) Ray {
-	px, py := (2*x-1)*c.TanX, (1-2*y)*c.TanY
+	px, py := (2*x-1)*c.TanX+c.MidX, (1-2*y)*c.TanY+c.MidY
 	var o, d geom.V
 	if c.Orthographic {
 		o, d = geom.V{X: px, Y: py}, geom.V{Z: -1}
@@ -61,6 +63,9 @@ func (c *Camera) Ray(x, y, u, v float64) Ray {
 		if c.LensRadius > 0 {
 			lx, ly := disk(u, v)
 			o = geom.V{X: lx * c.LensRadius, Y: ly * c.LensRadius}
+			if c.Squeeze > 0 {
+				o.X /= c.Squeeze
+			}
 			d = d.Mul(c.Focus).Sub(o)
 		}
 	}

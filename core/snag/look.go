@@ -169,7 +169,7 @@ func Doors(room, name string, swings []lay.Swing, solids []Solid) (out []Snag) {
 		const steps = 30 // of three degrees for a quarter turn
 		for k := range steps {
 			a := s.Closed + turn*float64(k+1)/steps
-			leaf := doorLeaf(s, a)
+			leaf := DoorLeaf(s, a)
 			i := slices.IndexFunc(near, func(o *Solid) bool { return contact.Overlap(leaf, o.Body) })
 			if i < 0 {
 				continue
@@ -184,9 +184,9 @@ func Doors(room, name string, swings []lay.Swing, solids []Solid) (out []Snag) {
 	return out
 }
 
-// doorLeaf is a leaf that stands open in direction a; a little clear of the
+// DoorLeaf is a leaf that stands open in direction a; a little clear of the
 // hinge and of the floor, where it always touches.
-func doorLeaf(s lay.Swing, a float64) *contact.Placed {
+func DoorLeaf(s lay.Swing, a float64) *contact.Placed {
 	const thick, clear = 0.04, 0.06
 	w, h := float32(s.Width), float32(s.To-s.From-0.02)
 	x0, z := float32(clear), float32(thick/2)
@@ -215,14 +215,11 @@ func Holes(views []optics.View, names []string, solids []Solid) (out []Snag) {
 	done := map[string]bool{}
 	for n := range views {
 		v := &views[n]
-		world := v.World()
-		w, h := v.Gate()
-		tx, ty := w/(2*v.Focal), h/(2*v.Focal)
 		missed := 0
 		var sum geom.V
 		for j := range ny {
 			for i := range nx {
-				d := world.Dir(geom.V{X: (2*(float64(i)+0.5)/nx - 1) * tx, Y: (1 - 2*(float64(j)+0.5)/ny) * ty, Z: -1})
+				d := v.Ray((float64(i)+0.5)/nx, (float64(j)+0.5)/ny)
 				if d.Y > -0.002*d.Len() {
 					continue
 				}

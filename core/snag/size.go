@@ -148,3 +148,11 @@ func Stretched(things []Thing) (list []Snag) {
 	}
 	return list
 }
+
+func boxesOf(things []Thing) []geom.Box {
+	boxes := make([]geom.Box, len(things))
+	for i := range things {
+		boxes[i] = things[i].Box.Apply(things[i].World)
+	}
+	return boxes
+}

@@ -8,6 +8,10 @@ import (
 	"visator/core/unit"
 )
 
+func box(name string, at, size geom.V) Thing {
+	return Thing{ID: name, Name: name, Box: geom.Box{Min: geom.V{X: -size.X / 2, Z: -size.Z / 2}, Max: geom.V{X: size.X / 2, Y: size.Y, Z: size.Z / 2}}, World: geom.Translation(at), Size: size}
+}
+
 func TestWhatIsNotAsLargeAsItsKindIsASnag(t *testing.T) {
 	if s := Implausible(unit.InMetres, "d", "front door", geom.V{X: 9, Y: 21, Z: 0.4}); len(s) != 1 || s[0].Step != "size" || !strings.Contains(s[0].What, "front door is 21.0 m high; nine of ten of its kind (door) are 1.95 m to 2.35 m") {
 		t.Errorf("%+v", s)

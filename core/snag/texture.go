@@ -35,8 +35,8 @@ func TooCoarse(in unit.Ruler, v *optics.View, things []Thing, spans []optics.Spa
 		pixels float64 // that a texel is wide at its widest
 		at     int     // texture
 	}
-	wide, _ := v.Gate()
-	perMetre := v.Focal / wide * pictureWide // pixels that a metre is wide at one metre
+	wide, _ := v.Window().Half()
+	perMetre := pictureWide / (2 * wide) // pixels that a metre is wide at one metre
 	near := map[string]*worst{}
 	var order []string
 	for i, t := range textures {

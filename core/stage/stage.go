@@ -99,14 +99,122 @@ func (p *Placement) Check() error {
 	return nil
 }
 
-// Scene is the one row of a set: its working view and light.
-type Scene struct {
-	ID    string       `json:"id"`
-	Name  string       `json:"name"`
+// Kept is what a shot keeps: how the set is seen and lit, what moves, and which
+// layers it does without.
+type Kept struct {
 	View  optics.View  `json:"view"`
 	Light light.State  `json:"light"`
-	Shot  string       `json:"shot"` // the shot that the view came from; "" none
-	Move  *motion.Move `json:"move"` // of the working view
+	Move  *motion.Move `json:"move"`
+	Hide  []string     `json:"hide"`  // layers by name
+	First int          `json:"first"` // of the move's frames, counted from 1; 0: from its start
+	Last  int          `json:"last"`  // 0: to its end
+	Match *Match       `json:"match"` // a picture laid over the view; null: none
+}
+
+// Match is a photograph or sketch that is laid over or under the lens view, with
+// what was marked in it.
+type Match struct {
+	Picture string      `json:"picture"` // blob
+	Opacity float64     `json:"opacity"` // 0..1
+	Wipe    float64     `json:"wipe"`    // share of the width, from the left, on which it lies; 1: all
+	Under   bool        `json:"under"`   // it shows where nothing stands
+	Points  []MatchDot  `json:"points"`
+	Lines   []MatchLine `json:"lines"`
+	Pixels  float64     `json:"pixels"` // by which the solved camera is off; 0: not solved
+	Each    []float64   `json:"each"`   // by each mark
+}
+
+// MatchDot is a place in the picture whose place in the set is known.
+type MatchDot struct {
+	At geom.V  `json:"at"`
+	X  float64 `json:"x"` // 0..1 from the left
+	Y  float64 `json:"y"` // from the top
+}
+
+// MatchLine is a line in the picture along one of the set's axes.
+type MatchLine struct {
+	Axis string  `json:"axis"`
+	X0   float64 `json:"x0"`
+	Y0   float64 `json:"y0"`
+	X1   float64 `json:"x1"`
+	Y1   float64 `json:"y1"`
+}
+
+// maxMarks bounds what is marked in a picture by hand.
+const maxMarks = 500
+
+// Check says what is impossible about it.
+func (m *Match) Check() error {
+	switch {
+	case len(m.Picture) > 200 || !(m.Opacity >= 0 && m.Opacity <= 1) || !(m.Wipe >= 0 && m.Wipe <= 1):
+		return errors.New("a picture over the view covers 0 to 100 % of it, at 0 to 100 %")
+	case len(m.Points)+len(m.Lines) > maxMarks:
+		return fmt.Errorf("a picture has at most %d marks", maxMarks)
+	}
+	for _, p := range m.Points {
+		if !p.At.Finite() || math.IsNaN(p.X+p.Y) {
+			return errors.New("a point of the picture has a place in the set, in metres")
+		}
+	}
+	return nil
+}
+
+// maxHide bounds the layers that a shot does without.
+const maxHide = 500
+
+// Check says what is impossible about it.
+func (k *Kept) Check() error {
+	if err := k.View.Check(); err != nil {
+		return err
+	}
+	if k.Move != nil {
+		if err := k.Move.Check(); err != nil {
+			return err
+		}
+	}
+	if k.Match != nil {
+		if err := k.Match.Check(); err != nil {
+			return err
+		}
+	}
+	if k.First < 0 || k.Last < 0 || k.First > motion.MaxFrames || k.Last > motion.MaxFrames || k.Last > 0 && k.Last < k.First {
+		return errors.New("frames are counted from 1, and the last is not before the first")
+	}
+	if len(k.Hide) > maxHide {
+		return fmt.Errorf("a shot hides at most %d layers", maxHide)
+	}
+	return k.Light.Check()
+}
+
+// Frames are the first and the last frame that are shot, counted from 0, of a
+// move; 0, 0 without one.
+func (k *Kept) Frames() (first, last int) {
+	if k.Move == nil {
+		return 0, 0
+	}
+	n := k.Move.Frames()
+	first, last = max(k.First-1, 0), n-1
+	if k.Last > 0 {
+		last = min(k.Last-1, n-1)
+	}
+	return min(first, last), last
+}
+
+// At is the view at a time, in seconds since the move's start.
+func (k *Kept) At(t float64, where motion.Where) optics.View {
+	m := k.Move
+	if m == nil {
+		m = &motion.Move{}
+	}
+	return m.At(k.View, t, where)
+}
+
+// Scene is the one row of a set: its working view and light.
+type Scene struct {
+	ID   string `json:"id"`
+	Name string `json:"name"`
+	Kept
+	Shot string `json:"shot"` // the shot that the view came from; "" none
 }
 
 // Check says what is impossible about a set.
@@ -114,37 +222,39 @@ func (s *Scene) Check() error {
 	if strings.TrimSpace(s.Name) == "" || len(s.Name) > maxName {
 		return fmt.Errorf("a name has 1 to %d characters", maxName)
 	}
-	if err := s.View.Check(); err != nil {
-		return err
-	}
-	if s.Move != nil {
-		if err := s.Move.Check(); err != nil {
-			return err
-		}
-	}
-	return s.Light.Check()
+	return s.Kept.Check()
 }
 
 // Shot is a kept camera with its light and move.
 type Shot struct {
-	ID    string       `json:"id"`
-	Name  string       `json:"name"`
-	View  optics.View  `json:"view"`
-	Light light.State  `json:"light"`
-	Move  *motion.Move `json:"move"`
-	Order int          `json:"order"`
+	ID   string `json:"id"`
+	Name string `json:"name"`
+	Kept
+	Order  int    `json:"order"`
+	Note   string `json:"note"`
+	Status string `json:"status"` // how far it is, in a word of the artist's
 }
+
+// maxNote bounds what is written about a shot.
+const maxNote = 10000
 
 // Check says what is impossible about a shot.
 func (s *Shot) Check() error {
-	as := Scene{Name: s.Name, View: s.View, Light: s.Light, Move: s.Move}
-	return as.Check()
+	switch {
+	case strings.TrimSpace(s.Name) == "" || len(s.Name) > maxName:
+		return fmt.Errorf("a name has 1 to %d characters", maxName)
+	case len(s.Note) > maxNote || len(s.Status) > maxName:
+		return fmt.Errorf("a note has at most %d characters, a status %d", maxNote, maxName)
+	}
+	return s.Kept.Check()
 }
 
 // Changed reports whether the working view differs from the kept shot.
 func (s *Scene) Changed(k *Shot) bool {
-	a, _ := json.Marshal([]any{s.View, s.Light, s.Move})
-	b, _ := json.Marshal([]any{k.View, k.Light, k.Move})
+	one, other := s.Kept, k.Kept
+	one.Hide, other.Hide = append([]string{}, one.Hide...), append([]string{}, other.Hide...) // none is none
+	a, _ := json.Marshal(one)
+	b, _ := json.Marshal(other)
 	return string(a) != string(b)
 }
 

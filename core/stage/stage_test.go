@@ -36,13 +36,13 @@ func TestAPatchThatIsWrongChangesNothing(t *testing.T) {
 }
 
 func TestPatchDoesNotReachIntoWhatItCameFrom(t *testing.T) {
-	s := Scene{Name: "a", View: optics.Default(), Light: light.Default(), Move: &motion.Move{To: optics.Default(), Duration: 2, Easing: "linear", Rate: 24}}
+	s := Scene{Name: "a", Kept: Kept{View: optics.Default(), Light: light.Default(), Move: &motion.Move{Keys: []motion.Key{{View: optics.Default(), Seconds: 2, Easing: "linear"}}, Rate: 24}}}
 	kept := *s.Move
 	next := s
-	if err := Patch(&next, json.RawMessage(`{"move":{"duration":9}}`)); err != nil {
+	if err := Patch(&next, json.RawMessage(`{"move":{"seconds":9}}`)); err != nil {
 		t.Fatal(err)
 	}
-	if *s.Move != kept || next.Move.Duration != 9 {
+	if s.Move.Seconds != kept.Seconds || next.Move.Seconds != 9 || len(next.Move.Keys) != 1 {
 		t.Error("the old row was changed, or the new one was not")
 	}
 	if err := Patch(&next, json.RawMessage(`{"move":null}`)); err != nil || next.Move != nil {
@@ -61,8 +61,8 @@ func TestNamesCountUp(t *testing.T) {
 }
 
 func TestAViewThatWasChangedIsToldFromItsShot(t *testing.T) {
-	s := Scene{View: optics.Default(), Light: light.Default()}
-	k := Shot{View: s.View, Light: s.Light}
+	s := Scene{Kept: Kept{View: optics.Default(), Light: light.Default()}}
+	k := Shot{Kept: s.Kept}
 	if s.Changed(&k) {
 		t.Error("the same view counts as changed")
 	}

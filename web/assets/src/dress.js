@@ -12,7 +12,7 @@ export function dress({ call, post }) {
     // is among those that are looked at alone.
     layerOf(name) { return name ? this.now.elements.find((e) => e.kind === "layer" && e.name === name) : null; },
     visible(p) {
-      if (p.hidden || this.layerOf(p.layer)?.hidden) return false;
+      if (p.hidden || this.layerOf(p.layer)?.hidden || this.now.set.hide?.includes(p.layer) || (this.now.set.view.cutWalls || "").split(",").includes(p.id)) return false;
       return !this.apart.length || this.apart.includes(p.id);
     },
     locked(p) { return p.locked || Boolean(this.layerOf(p.layer)?.locked); },
@@ -45,6 +45,7 @@ export function dress({ call, post }) {
         }
         return this.edit({ do: "place", standIn: tool, at: { x: box.x, y: 0, z: box.z }, rest: true, patch: { size: { x: box.w, y: flat[tool], z: box.d } } });
       }
+      if (tool === "rail" || tool === "ride") return this.drawnWay(tool, pts);
       if (tool === "face") return this.edit({ do: "face", ids: this.sel, at: { ...pts[0], y: 0 } });
       const e = this.element;
       if (tool === "brush") {

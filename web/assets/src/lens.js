@@ -5,6 +5,11 @@ import {
   LinearFilter, LinearSRGBColorSpace, Matrix4, NeutralToneMapping, PerspectiveCamera, Points, PointsMaterial, Quaternion, RepeatWrapping, RGBAFormat, Raycaster, Scene, SRGBColorSpace, Vector2, Vector3, WebGLRenderer,
 } from "three";
 import { GLTFLoader } from "three/addons/loaders/GLTFLoader.js";
+import { TextureLoader } from "three";
+import { guides, letterbox } from "./guides.js";
+import { Blur } from "./blur.js";
+import { Small } from "./small.js";
+import { drawMatch, pressMatch } from "./match.js";
 
 const margin = 18; // pixels of dimmed surround about the frame, at least
 
@@ -15,7 +20,12 @@ export class Lens {
     this.box = box; this.v = v;
     this.canvas = box.querySelector("canvas");
     this.over = box.querySelector("[data-over]");
-    this.renderer = new WebGLRenderer({ canvas: this.canvas, antialias: true });
+    this.plain = inSoftware();
+    this.renderer = new WebGLRenderer({ canvas: this.canvas, antialias: !this.plain, alpha: true });
+    this.renderer.setClearColor(0x161616, 1);
+    this.blur = new Blur(this.renderer, this.plain ? 0 : 4);
+    this.smalls = new Small(this.renderer, this.plain ? 0 : 4);
+    this.cards = new Map(); // pictures that cards play, by their URL
     this.renderer.toneMapping = NeutralToneMapping;
     this.renderer.outputColorSpace = SRGBColorSpace;
     this.scene = new Scene();
@@ -35,7 +45,7 @@ export class Lens {
     this.canvas.addEventListener("drop", (e) => {
       e.preventDefault();
       const piece = e.dataTransfer.getData("piece"), at = piece && this.ground(e);
-      if (at) v.place(piece, "", { x: at.x, y: at.y, z: at.z }, true);
+      if (at) v.place(piece, "", { x: at.x, y: at.y, z: at.z }, true, "here");
     });
     this.canvas.addEventListener("wheel", (e) => this.dolly(e), { passive: false });
   }
@@ -71,22 +81,71 @@ export class Lens {
           if (this.placed.get(p.id) !== it) return;
           it.group.add(dressedUp(m.clone(), p.tint, ghost));
           this.scene.add(it.group);
-          this.invalidate();
+          this.arrived();
         });
       }
       it.inner = of ? new Matrix4().fromArray(of.world) : p.standIn !== "person" ? new Matrix4().makeScale(p.size.x, p.size.y, p.size.z) : new Matrix4().makeScale(p.size.y / 1.75, p.size.y / 1.75, p.size.y / 1.75);
-      it.group.matrix.fromArray(p.world).multiply(it.inner);
+      it.stands = new Matrix4().fromArray(p.world).multiply(it.inner);
+      it.group.matrix.copy(it.stands);
       it.group.matrixWorldNeedsUpdate = true;
     }
     for (const e of st.elements) if (e.key && this.v.visible(e)) { here.add(e.id); this.element(e, piece); }
     for (const [id, it] of this.placed) if (!here.has(id)) { this.scene.remove(it.group); this.placed.delete(id); }
     const l = st.lightNow, peak = Math.max(l.sun.x, l.sun.y, l.sun.z, 1e-9);
     this.sun.color.setRGB(l.sun.x / peak, l.sun.y / peak, l.sun.z / peak, LinearSRGBColorSpace);
-    this.sun.intensity = peak > 1e-6 ? peak : 0;
+    this.sun.intensity = this.sunFull = peak > 1e-6 ? peak : 0;
     this.sun.position.set(l.toSun.x, l.toSun.y, l.toSun.z);
     this.renderer.toneMappingExposure = st.lens.scale;
     this.sky(JSON.stringify(st.set.light));
-    this.look(st.set.view, st.lens.world);
+    this.look(st.set.view, st.lens.world, st.lens.window);
+    this.overlay();
+    if (this.v.moveNow && this.v.time > 0) this.v.pose(); else this.posed = false;
+    this.shotPictures();
+  }
+  // pose shows a frame of the move: the camera, what rides, what cards play.
+  pose(p) {
+    for (const id of this.riding || []) { const it = this.placed.get(id); if (it?.stands && !p.moved?.[id]) { it.group.matrix.copy(it.stands); it.group.matrixWorldNeedsUpdate = true; } }
+    this.riding = Object.keys(p.moved || {});
+    for (const id of this.riding) {
+      const it = this.placed.get(id);
+      if (!it?.stands) continue;
+      it.group.matrix.fromArray(p.moved[id]).multiply(it.stands);
+      it.group.matrixWorldNeedsUpdate = true;
+    }
+    for (const id in p.cards || {}) this.play(this.placed.get(id), `/blobs/${p.cards[id]}?as=png`);
+    for (const id in p.lights || {}) {
+      if (!id) { this.sun.intensity = (this.sunFull ?? this.sun.intensity) * p.lights[id]; continue; }
+      this.placed.get(id)?.group.traverse((o) => { if (o.isMesh && o.material.emissiveIntensity != null) { if (!o.userData.own) { o.material = o.material.clone(); o.userData.own = o.material.emissiveIntensity; } o.material.emissiveIntensity = o.userData.own * p.lights[id]; } });
+    }
+    this.posed = true;
+    this.renderer.toneMappingExposure = p.scale;
+    this.look(p.view, p.world, p.window);
+  }
+  play(it, url) {
+    if (!it || it.shows === url) return;
+    it.shows = url;
+    if (!this.cards.has(url)) this.cards.set(url, new TextureLoader().loadAsync(url).then((t) => { t.colorSpace = SRGBColorSpace; t.flipY = false; return t; }).catch(() => null));
+    this.cards.get(url).then((t) => { if (t && it.shows === url) { it.group.traverse((o) => { if (o.isMesh && o.material.map) { o.material.map = t; o.material.needsUpdate = true; } }); this.invalidate(); } });
+  }
+  // overlay lays the picture to be matched over the frame, or under the set.
+  overlay(patch) {
+    const m = { ...(this.v.now.set.match || {}), ...patch };
+    if (!this.sheet) { this.sheet = new Image(); this.sheet.alt = ""; this.sheet.onerror = () => this.v.say("The picture over the view is missing: lay it over the view again.", true); this.sheet.style.cssText = "position:absolute;pointer-events:none;object-fit:fill"; this.box.insertBefore(this.sheet, this.canvas); this.canvas.style.position = "relative"; }
+    const url = m.picture && this.v.on("frame") ? `/blobs/${m.picture}?as=png` : "";
+    this.sheet.style.display = url ? "" : "none";
+    if (url && this.sheet.getAttribute("src") !== url) this.sheet.src = url;
+    this.sheetState = url ? m : null;
+    this.sheet.style.zIndex = m.under ? 0 : 1; this.canvas.style.zIndex = 0; this.over.style.zIndex = 2;
+    this.sheet.style.opacity = m.opacity ?? 1;
+    this.sheet.style.clipPath = `inset(0 ${100 * (1 - (m.wipe ?? 1))}% 0 0)`;
+    this.invalidate();
+  }
+  // arrived: something came that is drawn; small pictures are made again.
+  // Things come in crowds: the view is drawn when some have come, not for each.
+  arrived() {
+    this.came = (this.came || 0) + 1;
+    this.coming ||= setTimeout(() => { this.coming = 0; this.invalidate(); }, 250);
+    this.rowSoon(1500); this.shotPictures(2000);
   }
   // element shows what an element is made of and what it lays: as copies of light
   // versions of its pieces while they keep to the budget, else as points.
@@ -107,7 +166,7 @@ export class Lens {
       if (old) this.scene.remove(old.group);
       if (this.placed.get(e.id) !== it) return;
       this.scene.add(it.group);
-      this.invalidate();
+      this.arrived();
     });
   }
   async copies(group, e, list, piece, budget) {
@@ -164,66 +223,129 @@ export class Lens {
     this.scene.backgroundIntensity = this.scene.environmentIntensity = 1 / k;
     this.invalidate();
   }
-  // look sets the camera: view as the server keeps it, world its transform.
-  look(view, world) {
+  // look sets the camera: view as the server keeps it, world its transform, window
+  // what its picture shows at a metre. Who only moves it keeps the window.
+  look(view, world, window) {
     this.viewNow = view;
+    if (window) this.window = window;
     this.camera.matrix.fromArray(world);
     this.camera.matrixWorld.copy(this.camera.matrix);
     this.camera.matrixWorldInverse.copy(this.camera.matrix).invert();
+    this.moved = performance.now();
     this.invalidate();
   }
+  // zoomed shows the picture as with so many times the focal length.
+  zoomed(k) { this.zoom = k; this.moved = performance.now(); this.invalidate(); }
   // frame is the picture within the box, in CSS pixels.
   frame() {
-    const w = this.box.clientWidth, h = this.box.clientHeight, a = this.viewNow?.aspect || 1.5;
+    const w = this.box.clientWidth, h = this.box.clientHeight, a = this.viewNow?.aspect || 1.5, edge = this.v.moveNow && this.v.on("frame light") ? 34 : margin; // room for the time below
     let fw = w - 2 * margin, fh = fw / a;
-    if (fh > h - 2 * margin) { fh = h - 2 * margin; fw = fh * a; }
+    if (fh > h - 2 * edge) { fh = h - 2 * edge; fw = fh * a; }
     return { x: (w - fw) / 2, y: (h - fh) / 2, w: fw, h: fh, bw: w, bh: h };
   }
-  gate() {
-    const v = this.viewNow;
-    return v.aspect > v.sensorW / v.sensorH ? v.sensorW / v.aspect : v.sensorH;
-  }
+  // tall is the height of the picture at a metre.
+  get tall() { return this.window.top - this.window.bottom; }
   invalidate() {
     if (this.asked) return;
     this.asked = true;
     requestAnimationFrame(() => { this.asked = false; this.paint(); });
   }
   project() {
-    const f = this.frame(), v = this.viewNow, c = this.camera;
-    const tan = (this.gate() / (2 * v.focal)) * (f.bh / f.h); // the box shows more than the frame
-    c.fov = (2 * Math.atan(tan) * 180) / Math.PI; c.aspect = f.bw / f.bh; c.near = v.near; c.far = v.far;
-    c.updateProjectionMatrix();
+    const f = this.frame();
+    this.through(this.window, this.viewNow, f.bw / f.w, f.bh / f.h, this.zoom || 1);
     return f;
+  }
+  // through gives the camera a window, wider and taller by so much about its
+  // middle: the box shows more than the frame.
+  through(win, v, wide = 1, tall = 1, zoom = 1) {
+    const mx = (win.left + win.right) / 2, my = (win.top + win.bottom) / 2, hx = ((win.right - win.left) / 2) * wide, hy = ((win.top - win.bottom) / 2) * tall, n = v.near / zoom, c = this.camera;
+    c.near = v.near; c.far = v.far;
+    c.projectionMatrix.makePerspective((mx - hx) * n, (mx + hx) * n, (my + hy) * n, (my - hy) * n, v.near, v.far);
+    c.projectionMatrixInverse.copy(c.projectionMatrix).invert();
   }
   paint() {
     if (!this.viewNow || this.box.clientWidth < 40 || this.box.clientHeight < 40) return;
-    const f = this.project();
+    const f = this.project(), under = this.sheetState?.under, w = f.bw, h = f.bh;
     this.renderer.setPixelRatio(1);
-    this.renderer.setSize(f.bw, f.bh, false);
-    this.renderer.render(this.scene, this.camera);
+    this.renderer.setSize(w, h, false);
+    const sky = this.scene.background;
+    if (under) { this.scene.background = null; this.renderer.setClearAlpha(0); }
+    // The blur takes time: while the view moves it is left out.
+    const resting = performance.now() - (this.moved || 0) > 150 && !this.v.playing;
+    if (this.v.blur && this.v.on("frame") && resting && !under) this.blur.render(this.scene, this.camera, w, h, f.w, this.viewNow, this.wide());
+    else {
+      this.renderer.render(this.scene, this.camera);
+      if (this.v.blur && this.v.on("frame") && !this.v.playing) { clearTimeout(this.resting); this.resting = setTimeout(() => this.invalidate(), 180); }
+    }
+    if (under) { this.scene.background = sky; this.renderer.setClearAlpha(1); }
     this.drawn++;
     this.box.dataset.drawn = this.drawn;
+    if (this.sheet) Object.assign(this.sheet.style, { left: f.x + "px", top: f.y + "px", width: f.w + "px", height: f.h + "px" });
     this.marks(f);
+  }
+  // remark draws again what lies over the picture, not the picture.
+  remark() { if (this.viewNow && this.box.clientWidth > 40) this.marks(this.project()); }
+  // wide is how many mm of the sensor the picture's width is, squeezed.
+  wide() { return (this.window.right - this.window.left) * this.viewNow.focal; }
+  // small draws a view into a canvas.
+  small(canvas, win, view, world, exposure = this.renderer.toneMappingExposure) {
+    const c = this.camera, kept = c.matrix.clone(), w = canvas.width, h = canvas.height;
+    c.matrix.fromArray(world); c.matrixWorld.copy(c.matrix); c.matrixWorldInverse.copy(c.matrix).invert();
+    const a = view.aspect, wide = Math.max(1, w / h / a), tall = Math.max(1, (h / w) * a);
+    this.through(win, view, wide, tall);
+    const ctx = canvas.getContext("2d");
+    ctx.putImageData(this.smalls.draw(this.scene, c, w, h, exposure), 0, 0);
+    if (wide > 1.001 || tall > 1.001) { ctx.fillStyle = "#161616"; const iw = w / wide, ih = h / tall; ctx.fillRect(0, 0, (w - iw) / 2, h); ctx.fillRect((w + iw) / 2, 0, w, h); ctx.fillRect(0, 0, w, (h - ih) / 2); ctx.fillRect(0, (h + ih) / 2, w, h); }
+    c.matrix.copy(kept); c.matrixWorld.copy(kept); c.matrixWorldInverse.copy(kept).invert();
+  }
+  // rowSoon draws the row of lenses when the hand rests: this place through each
+  // of them, or what is in focus at the same size.
+  rowSoon(wait = 500) { clearTimeout(this.rowLater); this.rowLater = setTimeout(() => this.row(), wait); }
+  row() {
+    if (!this.viewNow || !this.v.on("frame") || this.v.tab !== "lens" || this.v.playing || this.canvas.width < 100) return;
+    const st = this.v.now, v = st.set.view, win = st.lens.window, world = st.lens.world, f = st.lens.forward;
+    const key = JSON.stringify([v.eye, v.yaw, v.pitch, v.roll, v.focal, v.aspect, v.near, v.far, v.ev, win, this.v.keepSize, this.v.keepSize && v.focus, st.revision, this.came]);
+    if (key === this.rowKey && this.rowDrawn > 0) return;
+    this.rowKey = key; this.rowDrawn = 0;
+    // One after the other, so that the hand never waits for all of them; what is
+    // changed meanwhile begins anew.
+    const all = [...document.querySelectorAll("[data-lens-picture]")].sort((a, b) => Math.abs(Math.log(a.dataset.lensPicture / v.focal)) - Math.abs(Math.log(b.dataset.lensPicture / v.focal)));
+    const next = () => {
+      const canvas = all[this.rowDrawn];
+      if (!canvas || this.rowKey !== key || !this.v.on("frame") || this.v.tab !== "lens") return;
+      const focal = Number(canvas.dataset.lensPicture), k = v.focal / focal, w = { left: win.left * k, right: win.right * k, top: win.top * k, bottom: win.bottom * k }, m = world.slice();
+      if (this.v.keepSize) { const d = v.focus * (1 - focal / v.focal); m[12] += f.x * d; m[13] += f.y * d; m[14] += f.z * d; }
+      this.small(canvas, w, v, m);
+      canvas.dataset.drawn = "yes"; this.rowDrawn++;
+      if (all[this.rowDrawn]) setTimeout(next, 30);
+    };
+    next();
+  }
+  // shotPictures draws kept shots that have no take yet.
+  shotPictures(wait = 900) {
+    clearTimeout(this.shotsLater);
+    this.shotsLater = setTimeout(() => {
+      if (!this.v.on("frame") || this.v.playing || this.canvas.width < 200) return;
+      const s = this.v.now.shots.find((s) => !this.v.now.takes.some((t) => t.shot === s.id && this.v.picture(t)) && this.v.stills[s.id]?.key !== `${JSON.stringify(s.view)} ${this.came}`);
+      if (!s) return;
+      const canvas = Object.assign(document.createElement("canvas"), { width: 176, height: Math.round(176 / s.view.aspect) || 99 });
+      this.small(canvas, s.window, s.view, s.world, s.scale);
+      this.v.stills = { ...this.v.stills, [s.id]: { key: `${JSON.stringify(s.view)} ${this.came}`, url: canvas.toDataURL("image/jpeg", 0.85) } };
+      this.shotPictures(); // the next one
+    }, wait);
   }
   // marks dims what is outside of the frame and draws brackets with dimensions.
   marks(f) {
-    const line = "stroke='#ffffff' stroke-opacity='.35'";
     let s = `<path fill-rule='evenodd' fill='#161616' fill-opacity='.62' d='M0 0H${f.bw}V${f.bh}H0ZM${f.x} ${f.y}v${f.h}h${f.w}v${-f.h}Z'/>`;
     s += `<rect x='${f.x}' y='${f.y}' width='${f.w}' height='${f.h}' fill='none' stroke='#fff'/>`;
-    for (const k of [1 / 3, 2 / 3]) s += `<path fill='none' ${line} d='M${f.x + f.w * k} ${f.y}v${f.h}M${f.x} ${f.y + f.h * k}h${f.w}'/>`;
+    const view = this.v.now.set.view, fr = this.v.raw;
+    s += letterbox(view.mask, f) + guides((view.guides || "thirds").split(","), f, (this.posed ? fr.lens.horizon : this.v.now.lens.horizon) || fr.figures.horizon);
+    s += this.noted(f, fr) + drawMatch(this, f);
     for (const id of this.v.sel) {
       const p = this.v.placement(id), it = this.placed.get(id);
       if (!p || !it || !this.v.visible(p)) continue;
-      const world = new Matrix4().fromArray(p.world), q = new Vector3(), box = [1e9, 1e9, -1e9, -1e9];
-      let behind = false;
-      for (let i = 0; i < 8; i++) {
-        q.set(p.box[i & 1 ? "max" : "min"].x, p.box[i & 2 ? "max" : "min"].y, p.box[i & 4 ? "max" : "min"].z).applyMatrix4(world).applyMatrix4(this.camera.matrixWorldInverse);
-        if (q.z > -1e-3) behind = true;
-        q.applyMatrix4(this.camera.projectionMatrix);
-        const x = (q.x / 2 + 0.5) * f.bw, y = (0.5 - q.y / 2) * f.bh;
-        box[0] = Math.min(box[0], x); box[1] = Math.min(box[1], y); box[2] = Math.max(box[2], x); box[3] = Math.max(box[3], y);
-      }
-      if (behind || box[2] < 0 || box[3] < 0 || box[0] > f.bw || box[1] > f.bh) continue;
+      const box = this.bounds(p, f);
+      if (!box) continue;
       const [a, b, c, d] = box, k = Math.min(12, (c - a) / 3, (d - b) / 3);
       s += `<path fill='none' stroke='#d6e935' stroke-width='2' d='M${a} ${b + k}V${b}h${k}M${c - k} ${b}H${c}v${k}M${c} ${d - k}V${d}h${-k}M${a + k} ${d}H${a}v${-k}'/>`;
       if (!this.v.locked(p) && id === this.v.sel[0] && b > 30) // the stalk lifts
@@ -245,6 +367,27 @@ export class Lens {
     this.over.setAttribute("viewBox", `0 0 ${f.bw} ${f.bh}`);
     this.over.innerHTML = s;
   }
+  // bounds are where a placement's box falls in the view; null where it does not.
+  bounds(p, f) {
+    const world = new Matrix4().fromArray(p.world), q = new Vector3(), box = [1e9, 1e9, -1e9, -1e9];
+    for (let i = 0; i < 8; i++) {
+      q.set(p.box[i & 1 ? "max" : "min"].x, p.box[i & 2 ? "max" : "min"].y, p.box[i & 4 ? "max" : "min"].z).applyMatrix4(world).applyMatrix4(this.camera.matrixWorldInverse);
+      if (q.z > -1e-3) return null;
+      q.applyMatrix4(this.camera.projectionMatrix);
+      const x = (q.x / 2 + 0.5) * f.bw, y = (0.5 - q.y / 2) * f.bh;
+      box[0] = Math.min(box[0], x); box[1] = Math.min(box[1], y); box[2] = Math.max(box[2], x); box[3] = Math.max(box[3], y);
+    }
+    return box[2] < 0 || box[3] < 0 || box[0] > f.bw || box[1] > f.bh ? null : box;
+  }
+  // noted are what an eye stumbles over, and what the pointer is over elsewhere.
+  noted(f, fr) {
+    let s = "";
+    if (this.v.on("frame") && this.v.tab === "compose") for (const n of fr.figures.notes || []) s += `<circle cx='${f.x + n.at[0] * f.w}' cy='${f.y + n.at[1] * f.h}' r='9' fill='none' stroke='#ff7459' stroke-width='1.8' data-note='${n.kind}'><title>${escape(n.what)}</title></circle>`;
+    const b = this.v.hover && this.v.on("frame light") && fr.bars.find((q) => q.id === this.v.hover), p = !b && this.v.hover && this.v.placement(this.v.hover);
+    if (p && this.v.visible(p)) { const box = this.bounds(p, f); if (box) s += `<rect x='${box[0]}' y='${box[1]}' width='${box[2] - box[0]}' height='${box[3] - box[1]}' fill='none' stroke='#ffffff' stroke-dasharray='3 3' data-hover='${escape(p.id)}'/>`; }
+    if (b && b.span.seen) s += `<rect x='${f.x + b.span.left * f.w}' y='${f.y + b.span.top * f.h}' width='${(b.span.right - b.span.left) * f.w}' height='${(b.span.bottom - b.span.top) * f.h}' fill='none' stroke='#ffffff' stroke-dasharray='3 3' data-hover='${escape(b.id)}'/>`;
+    return s;
+  }
   // carry moves a placement while it is dragged, before it is kept.
   carry(p) {
     const it = this.placed.get(p.id);
@@ -262,6 +405,16 @@ export class Lens {
   screen(x, y, z) {
     const f = this.project(), q = new Vector3(x, y, z).applyMatrix4(this.camera.matrixWorldInverse).applyMatrix4(this.camera.projectionMatrix);
     return [((q.x / 2 + 0.5) * f.bw - f.x) / f.w, ((0.5 - q.y / 2) * f.bh - f.y) / f.h, f.w, f.h];
+  }
+  // reference is where a point falls by three.js's own camera: a larger picture
+  // even about the axis, of which the frame is a part. Half and middle are those of
+  // the window at a metre.
+  reference(hx, hy, mx, my, p) {
+    const wide = hx + Math.abs(mx), tall = hy + Math.abs(my), c = new PerspectiveCamera((2 * Math.atan(tall) * 180) / Math.PI, wide / tall, 0.1, 1e5), k = 1000;
+    c.setViewOffset(wide * 2 * k, tall * 2 * k, (mx - hx + wide) * k, (tall - my - hy) * k, 2 * hx * k, 2 * hy * k);
+    c.updateProjectionMatrix();
+    const q = new Vector3(...p).applyMatrix4(this.camera.matrixWorldInverse).applyMatrix4(c.projectionMatrix);
+    return [q.x / 2 + 0.5, 0.5 - q.y / 2];
   }
   // hits are the things under the pointer, the nearest first.
   hits(e) {
@@ -293,23 +446,35 @@ export class Lens {
     const { origin: o, direction: d } = ray.ray, t = -o.y / d.y;
     return t > 0 && t < 1000 ? { x: o.x + d.x * t, y: 0, z: o.z + d.z * t } : null;
   }
+  // home brings a move back to its start before the view is changed by hand: the
+  // shot's own view is the one that is changed.
+  home() {
+    if (!this.v.moveNow || !this.posed || !(this.v.time > 0)) return;
+    this.v.time = 0; this.v.playing = false;
+    this.v.pose();
+    this.v.say("the move is at its start again: the view is changed there");
+    this.v.lookSoon(300);
+  }
   press(e) {
+    if (pressMatch(this, e)) return;
+    if (e.shiftKey && this.v.on("frame dress light")) return this.orbit(e);
     const view = this.v.st.set.view, f = this.frame(), start = { yaw: view.yaw, pitch: view.pitch };
     this.canvas.setPointerCapture(e.pointerId);
     let moved = false, now = start;
     const move = (m) => {
       if (!moved && Math.hypot(m.clientX - e.clientX, m.clientY - e.clientY) < 4) return;
+      if (!moved) this.home();
       moved = true;
       // The picture follows the hand: a frame's width is the angle of view.
-      const k = this.gate() / view.focal / f.h;
+      const k = this.tall / f.h;
       now = { yaw: start.yaw + (m.clientX - e.clientX) * k, pitch: Math.min(Math.max(start.pitch + (m.clientY - e.clientY) * k, -1.57), 1.57) };
-      const w = new Matrix4().makeRotationY(now.yaw).multiply(new Matrix4().makeRotationX(now.pitch)).multiply(new Matrix4().makeRotationZ(view.roll)).setPosition(view.eye.x, view.eye.y, view.eye.z);
-      this.look(view, w.elements);
+      this.look(view, this.aimed(view.eye, now.yaw, now.pitch, view.roll));
     };
     const up = (u) => {
       this.canvas.removeEventListener("pointermove", move); this.canvas.removeEventListener("pointerup", up);
       if (moved) return this.v.view(now);
       // A click on what is selected goes on to what lies behind.
+      if (this.v.picking === "focus") { const id = this.hits(u)[0], at = this.ground(u); this.v.picking = ""; return id ? this.v.edit({ do: "focus", id }) : at ? this.v.edit({ do: "focus", at: { x: at.x, y: at.y, z: at.z } }) : this.v.say("There is nothing to focus on.", true); }
       const under = this.hits(u), i = this.v.sel.length ? under.indexOf(this.v.sel[0]) : -1;
       return this.v.select(under[(i + 1) % (under.length || 1)] || "", u.shiftKey);
     };
@@ -322,7 +487,7 @@ export class Lens {
     e.stopPropagation();
     this.over.setPointerCapture(e.pointerId);
     const q = new Vector3(p.at.x, p.at.y, p.at.z).applyMatrix4(this.camera.matrixWorldInverse), kept = p.at.y;
-    const metres = (-q.z * this.gate()) / this.viewNow.focal / this.frame().h; // that a pixel is at its distance
+    const metres = (-q.z * this.tall) / this.frame().h; // that a pixel is at its distance
     const move = (m) => {
       const up = kept + (e.clientY - m.clientY) * metres;
       p.at.y = this.v.snapOn && !m.altKey ? Math.round(up * 20) / 20 : up; // steps of 5 cm
@@ -337,8 +502,53 @@ export class Lens {
     };
     this.over.addEventListener("pointermove", move); this.over.addEventListener("pointerup", drop); this.over.addEventListener("pointercancel", drop);
   }
+  // aimed is the transform of a view that looks from eye with yaw, pitch and roll.
+  aimed(eye, yaw, pitch, roll) { return new Matrix4().makeRotationY(yaw).multiply(new Matrix4().makeRotationX(pitch)).multiply(new Matrix4().makeRotationZ(roll)).setPosition(eye.x, eye.y, eye.z).elements; }
+  // orbit goes around what is selected, or around what is in focus.
+  orbit(e) {
+    const view = this.v.st.set.view, p = this.v.one, fw = this.v.st.lens.forward, f = this.frame();
+    const c = p ? { x: p.at.x, y: p.at.y + p.dims.y / 2, z: p.at.z } : { x: view.eye.x + fw.x * view.focus, y: view.eye.y + fw.y * view.focus, z: view.eye.z + fw.z * view.focus };
+    const d = new Vector3(view.eye.x - c.x, view.eye.y - c.y, view.eye.z - c.z), r = d.length(), a0 = Math.atan2(d.x, d.z), e0 = Math.asin(d.y / r), yaw0 = view.yaw - a0;
+    this.canvas.setPointerCapture(e.pointerId);
+    let to = null;
+    const move = (m) => {
+      if (!to) this.home();
+      const a = a0 - ((m.clientX - e.clientX) / f.w) * 3, up = Math.min(Math.max(e0 + ((m.clientY - e.clientY) / f.h) * 2, -1.5), 1.5);
+      const eye = { x: c.x + r * Math.cos(up) * Math.sin(a), y: c.y + r * Math.sin(up), z: c.z + r * Math.cos(up) * Math.cos(a) };
+      to = { eye, yaw: yaw0 + a, pitch: Math.min(Math.max(view.pitch - (up - e0), -1.57), 1.57) };
+      this.look(view, this.aimed(eye, to.yaw, to.pitch, view.roll));
+    };
+    const up = () => { this.canvas.removeEventListener("pointermove", move); this.canvas.removeEventListener("pointerup", up); if (to) this.v.view(to); else this.v.select(this.hits(e)[0] || "", true); };
+    this.canvas.addEventListener("pointermove", move); this.canvas.addEventListener("pointerup", up);
+  }
+  // step walks: arrows go and turn at eye height over what is underfoot, walls
+  // stop; Page Up and Page Down fly. Only keys of walking are taken.
+  step(e) {
+    const go = { ArrowUp: [1, 0, 0], ArrowDown: [-1, 0, 0], ArrowLeft: [0, 1, 0], ArrowRight: [0, -1, 0], PageUp: [0, 0, 1], PageDown: [0, 0, -1] }[e.key];
+    if (!go) return false;
+    this.home();
+    const v = this.v.st.set.view, at = (this.walked ||= { eye: { ...v.eye }, yaw: v.yaw, pitch: v.pitch, high: this.v.raw.height ?? 1.6 });
+    const k = (e.shiftKey ? 4 : 1) * (e.altKey ? 0.2 : 1), far = 0.25 * k;
+    at.yaw += go[1] * 0.05 * k;
+    if (go[2]) { at.eye.y += go[2] * far; at.high += go[2] * far; }
+    if (go[0]) {
+      const dir = new Vector3(-Math.sin(at.yaw) * go[0], 0, -Math.cos(at.yaw) * go[0]), groups = [...this.placed.values()].map((p) => p.group);
+      this.scene.updateMatrixWorld();
+      const knee = new Vector3(at.eye.x, at.eye.y - at.high + 0.6, at.eye.z), meets = (o, d, l) => new Raycaster(o, d, 0, l).intersectObjects(groups, true)[0];
+      if (!e.ctrlKey && at.high < 5 && (meets(knee, dir, far + 0.3) || meets(new Vector3(at.eye.x, at.eye.y, at.eye.z), dir, far + 0.3))) this.v.say("something is in the way");
+      else { at.eye.x += dir.x * far; at.eye.z += dir.z * far; }
+      // What is underfoot, up to half a metre above where the feet are.
+      const down = meets(new Vector3(at.eye.x, at.eye.y - at.high + 0.5, at.eye.z), new Vector3(0, -1, 0), 20);
+      if (down) at.eye.y += (down.point.y + at.high - at.eye.y);
+    }
+    this.look(v, this.aimed(at.eye, at.yaw, at.pitch, v.roll));
+    clearTimeout(this.rest);
+    this.rest = setTimeout(() => { const w = this.walked; this.walked = null; this.v.view({ eye: w.eye, yaw: w.yaw }); }, 350);
+    return true;
+  }
   dolly(e) {
     e.preventDefault();
+    this.home();
     const view = this.v.st.set.view, f = this.v.st.lens.forward;
     this.run = (this.run || 0) - e.deltaY * 0.002 * Math.max(0.5, Math.min(view.focus, 20)) * 0.25;
     const eye = { x: view.eye.x + f.x * this.run, y: view.eye.y + f.y * this.run, z: view.eye.z + f.z * this.run };
@@ -346,6 +556,15 @@ export class Lens {
     clearTimeout(this.rest);
     this.rest = setTimeout(() => { this.run = 0; this.v.view({ eye }); }, 250);
   }
+}
+
+// inSoftware says whether there is no graphics card: then edges are not smoothed, so
+// that the hand does not wait.
+function inSoftware() {
+  const gl = document.createElement("canvas").getContext("webgl2"), info = gl?.getExtension("WEBGL_debug_renderer_info");
+  const name = info ? gl.getParameter(info.UNMASKED_RENDERER_WEBGL) : "";
+  gl?.getExtension("WEBGL_lose_context")?.loseContext();
+  return /swiftshader|llvmpipe|software/i.test(name);
 }
 
 // dressedUp gives a copy of a model the tint of its placement; as a ghost it is

@@ -16,6 +16,8 @@ export function drawManifest(list, v) {
     const seen = v.visible(p), row = node("li", "pick flex items-center gap-1" + (v.sel.includes(p.id) ? " on" : ""), "");
     const name = node("button", "flex-1 text-left truncate px-1" + (seen ? "" : " hint line-through"), p.name, { onclick: (e) => v.select(p.id, e.shiftKey) });
     name.dataset.name = p.name;
+    row.onmouseenter = () => v.setHover(p.id);
+    row.onmouseleave = () => v.setHover("");
     row.append(name, node("span", "hint num", String(figure)), node("span", "hint text-[12px]", v.locked(p) ? "locked" : ""));
     return row;
   }));

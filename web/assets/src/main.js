@@ -13,6 +13,7 @@ import { drawManifest, drawPieces, drawLibrary } from "./lists.js";
 import { figure, complain, content } from "./figure.js";
 import { intake } from "./intake.js";
 import { dress } from "./dress.js";
+import { filming } from "./frame.js";
 import { Laid } from "./elements.js";
 
 const page = document.documentElement.dataset;
@@ -80,9 +81,9 @@ function mixed(...parts) {
 document.addEventListener("alpine:init", () => {
   figure(Alpine);
   intake(Alpine, { call, post, upload });
-  Alpine.store("v", mixed(dress({ call, post }), {
+  Alpine.store("v", mixed(dress({ call, post }), filming({ call }), {
     st: null, step: page.step || "dress", sel: [], piece: "", hover: "", message: "", bad: false, search: "", keysShown: false, keyList: list,
-    uploads: [], looks: 0, seen: 0, shotName: "", tone: localStorage.tone || "dark", snapOn: localStorage.snap !== "off", time: 0, waiting: 0,
+    uploads: [], looks: 0, seen: 0, shotName: "", tone: localStorage.tone || "dark", snapOn: localStorage.snap !== "off", waiting: 0,
     take: { width: 1280, samples: 64, seconds: 0, denoise: true }, compare: "",
 
     // now is the state as it is, for drawing: reading it through the page's
@@ -149,9 +150,12 @@ document.addEventListener("alpine:init", () => {
       this.strip.draw();
       if (this.step === "size") this.drawSize();
       this.drawLens();
+      if (this.on("light frame") && this.looked_ !== this.now.revision) this.lookSoon();
     },
     // The lens view is kept up where it is seen: it takes more than all else.
-    drawLens() { if (this.on("dress light frame")) this.lens?.sync(this.now); },
+    drawLens() { if (this.on("dress light frame") || this.pinned) this.lens?.sync(this.now); },
+    pinned: localStorage.pinned === "yes",
+    pin() { this.pinned = !this.pinned; localStorage.pinned = this.pinned ? "yes" : "no"; Alpine.nextTick(() => this.draw()); },
     // on says whether one of these steps is open: only what is seen is kept up.
     on(steps) { return steps.split(" ").includes(this.step); },
     go(step) {
@@ -217,12 +221,14 @@ document.addEventListener("alpine:init", () => {
         if (kept === null && this.bad && turn === input.turn) complain(input, why); // what the server refuses
       } catch (e) { if (turn === input.turn) complain(input, e.message); }
     },
-    typedNumber(input, then) {
-      const text = input.value.replace(",", ".").replace(/^(f\s*\/?|ev)\s*/i, "").replace(/[^0-9.]+$/, "").trim(), n = Number(text); // as it is shown: f/8, EV 12, 24 /s
+    async typedNumber(input, then) {
+      const text = input.value.replace(",", ".").replace(/^(f\s*\/?|ev|iso|from|none)\s*/i, "").replace(/[^0-9.]+$/, "").trim(), n = Number(text); // as it is shown: f/8, EV 12, 24 /s
       const ok = text !== "" && Number.isFinite(n);
       if (!ok) return complain(input, `“${input.value}” is not a number.`);
       content(input);
-      then(n);
+      const kept = await then(n), why = this.message;
+      if (kept === null && this.bad) complain(input, why); // what the server refuses
+      return undefined;
     },
 
     // Placements
@@ -237,8 +243,8 @@ document.addEventListener("alpine:init", () => {
     },
     change(id, patch) { return this.edit({ do: "change", kind: "placement", id, patch }); },
     changeAll(patch) { return this.sel.length ? this.edit(...this.sel.map((id) => ({ do: "change", kind: this.placement(id) ? "placement" : "element", id, patch }))) : null; },
-    async place(piece, standIn, at, rest = false) {
-      const r = await this.edit({ do: "place", piece, standIn, at: at || this.free(), rest });
+    async place(piece, standIn, at, rest = false, of = "") {
+      const r = await this.edit({ do: "place", piece, standIn, at: at || this.free(), rest, of });
       document.activeElement?.blur(); // keys now move what was placed, not the list
       if (r) { this.sel = r.made; this.draw(); }
     },
@@ -377,34 +383,22 @@ document.addEventListener("alpine:init", () => {
       const r = await this.edit({ do: "keep", name: this.shotName || "shot" });
       if (r) this.shotName = "";
     },
-    setMove(on) {
-      if (!on) return this.edit({ do: "change", kind: "set", patch: { move: null } });
-      const s = this.st.set;
-      return this.edit({ do: "change", kind: "set", patch: { move: { to: s.view, duration: s.move?.duration || 4, easing: s.move?.easing || "smooth", rate: s.move?.rate || 24 } } });
+    goShot(id) {
+      const left = this.st.changed && this.shot?.name;
+      this.time = 0; this.playing = false;
+      return this.edit({ do: "go", id }).then((r) => { if (r && left) this.say(`${r.label}; the changed view of ${left} was left, Undo brings it back`); return r; });
     },
-    // moveEnd is the kept shot whose view the move ends at, "own" or "".
-    get moveEnd() {
-      const to = this.st?.set.move?.to, same = JSON.stringify(to);
-      return !to ? "" : this.st.shots.find((s) => JSON.stringify(s.view) === same)?.id || "own";
-    },
-    moveTo(end) {
-      if (end === "own") return null;
-      if (!end) return this.setMove(false);
-      const m = this.st.set.move;
-      return this.edit({ do: "change", kind: "set", patch: { move: { to: this.st.shots.find((s) => s.id === end).view, duration: m?.duration || 4, easing: m?.easing || "smooth", rate: m?.rate || 24 } } });
-    },
-    moveStart() { // the view becomes the start, its former start the end
-      const s = this.st.set;
-      return this.edit({ do: "change", kind: "set", patch: { view: s.move.to, move: { to: s.view } } });
-    },
-    async scrub(t) {
-      this.time = Number(t);
-      const mv = await call(`/api/sets/${page.set}/view?t=${this.time}`);
-      this.lens?.look(mv.view, mv.world);
-    },
+    // frameSnags are those of the view that is seen first, then of other shots.
+    get frameSnags() { const own = this.st?.set.shot; return this.snags("frame").slice().sort((a, b) => Number(Boolean(a.shot) && a.shot !== own) - Number(Boolean(b.shot) && b.shot !== own)).slice(0, 12); },
     snags(step) { return (this.st?.snags || []).filter((s) => s.step === step); },
     mend(s) {
+      if (s.shot && s.shot !== this.st.set.shot) { this.say(`This is about ${this.st.shots.find((x) => x.id === s.shot)?.name || "another shot"}: it was gone to.`); return this.goShot(s.shot).then(() => this.mend({ ...s, shot: "" })); }
       if (s.fix === "fit") return this.edit({ do: "fit" });
+      if (s.fix === "keep") return this.edit({ do: "keep" });
+      if (s.fix === "straight") return this.edit({ do: "straight" });
+      if (s.fix === "level") return this.view({ roll: 0 });
+      if (s.fix === "eye") return this.edit({ do: "eye", metres: 1.6 });
+      if (s.fix === "focus") return this.edit({ do: "focus", id: s.id });
       const things = (s.ids || [s.id]).filter((id) => this.placement(id));
       if (s.fix === "ground") return this.edit({ do: "ground", ids: things });
       if (s.fix === "clear" || s.fix === "part") return this.edit({ do: s.fix, ids: [s.id] });

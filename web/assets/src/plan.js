@@ -25,7 +25,8 @@ export class Plan {
     this.tools = new Tools(this, v);
     svg.addEventListener("wheel", (e) => this.zoom(e), { passive: false });
     svg.addEventListener("pointerdown", (e) => this.tools.press(e) || this.press(e));
-    svg.addEventListener("pointermove", (e) => this.tools.hover(e));
+    svg.addEventListener("pointermove", (e) => { this.tools.hover(e); if (!e.buttons && !v.tool) v.setHover(e.target.closest("[data-id]")?.dataset.id || ""); });
+    svg.addEventListener("pointerleave", () => v.setHover(""));
     svg.addEventListener("dblclick", (e) => this.tools.finish(e));
     svg.addEventListener("keydown", (e) => this.tools.key(e));
     svg.addEventListener("dragover", (e) => e.preventDefault());
@@ -106,6 +107,7 @@ export class Plan {
     const st = this.v.now, [w, h] = this.size(), all = make("g", { transform: `scale(${this.px}) translate(${-this.x} ${-this.z})` });
     this.over.replaceChildren(all);
     this.camera(st, all);
+    this.traces(all);
     this.sun(st, w, h);
     this.labels = [];
     for (const p of this.order) this.label(p);
@@ -116,6 +118,32 @@ export class Plan {
     this.marks(st);
     this.tools.draw(this.over);
     this.scale(w, h);
+    this.mark();
+  }
+  // mark shows what the pointer is over, wherever that is.
+  mark() {
+    this.over.querySelector("[data-hover]")?.remove();
+    const p = this.v.hover && this.v.now.placements.find((q) => q.id === this.v.hover);
+    if (!p) return;
+    const [x, y] = this.screen(p.at.x, p.at.z), w = p.dims.x * this.px + 8, h = p.dims.z * this.px + 8;
+    const g = make("g", { transform: `translate(${x} ${y}) rotate(${-p.yaw * deg})`, "data-hover": p.id, style: "pointer-events:none" });
+    g.append(make("rect", { x: -w / 2, y: -h / 2, width: w, height: h, fill: "none", stroke: "#161616", "stroke-width": 1.5, "stroke-dasharray": "2 2" }));
+    this.over.append(g);
+  }
+  // traces are the camera at moments of its move, the rail, and what rides.
+  traces(world) {
+    const fr = this.v.raw, m = this.v.now.set.move;
+    if (!this.v.on("frame light") || !m) return;
+    const line = { fill: "none", stroke: "#161616", "vector-effect": "non-scaling-stroke", style: "pointer-events:none" };
+    const list = fr.move?.traces || [];
+    if (list.length) world.append(make("path", { ...line, d: "M" + list.map((t) => `${t.eye.x},${t.eye.z}`).join("L"), "stroke-width": 1.5, "data-trace": "" }));
+    list.forEach((t, i) => {
+      if (i % 3) return;
+      const r = 16 / this.px, at = (a) => `${t.eye.x - Math.sin(t.yaw + a) * r},${t.eye.z - Math.cos(t.yaw + a) * r}`;
+      world.append(make("path", { ...line, d: `M${at(t.half)}L${t.eye.x},${t.eye.z}L${at(-t.half)}`, "stroke-opacity": 0.25 + (0.5 * i) / list.length, "stroke-width": 1 }));
+    });
+    for (const r of m.rides || []) world.append(make("path", { ...line, d: "M" + r.points.map((p) => `${p.x},${p.z}`).join("L"), "stroke-dasharray": "6 4", "stroke-width": 1.5, "data-way": "" }));
+    for (const c of this.v.tab === "paper" ? this.v.room.rows || [] : []) if (c.best) for (const cell of c.cells || []) world.append(make("rect", { x: cell.x - c.cell / 2, y: cell.z - c.cell / 2, width: c.cell, height: c.cell, fill: "#161616", "fill-opacity": 0.08, style: "pointer-events:none" }));
   }
   // shift moves the drawing of one thing that is in the hand.
   shift(p) { this.nodes.get(p.id)?.setAttribute("transform", this.stand(p)); }

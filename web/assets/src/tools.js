@@ -14,6 +14,7 @@ const how = {
   row: ["points", "click along it, then Enter", 2], grid: ["box", "drag over it"], circle: ["span", "drag from its middle to its edge"], line: ["points", "click the supports, then Enter", 2],
   drift: ["area", "drag a rectangle, or click its corners and press Enter"], "keep out": ["area", "drag a rectangle, or click its corners and press Enter"],
   ground: ["box", "drag its outline"], path: ["points", "click along it, then Enter", 2], water: ["area", "drag a rectangle, or click its corners and press Enter"], backdrop: ["point", "click where it stands"],
+  rail: ["points", "click along the camera's way, then Enter", 2], ride: ["points", "click where it goes, one place after the other, then Enter", 1],
   face: ["point", "click what it is to face"], brush: ["stroke", "drag over the ground or the drift"], flat: ["area", "drag what is to be flattened"],
 };
 export const tools = [["block out", "box slab wall cylinder wedge steps card"], ["build", "room facade"], ["repeat", "row grid circle line drift"], ["land", "ground path water backdrop"]];

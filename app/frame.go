@@ -1,0 +1,657 @@
+package app
+
+import (
+	"cmp"
+	"context"
+	"encoding/json"
+	"fmt"
+	"math"
+	"slices"
+	"strings"
+	"sync"
+
+	"visator/core/contact"
+	"visator/core/frame"
+	"visator/core/geom"
+	"visator/core/light"
+	"visator/core/optics"
+	"visator/core/stage"
+	"visator/core/unit"
+)
+
+// FrameState is what the lens sees at a time of the working move, and over all of
+// it.
+type FrameState struct {
+	Revision int64          `json:"revision"`
+	Time     float64        `json:"time"`
+	View     optics.View    `json:"view"`
+	World    geom.M         `json:"world"`
+	Lens     Lens           `json:"lens"`
+	Bars     []Bar          `json:"bars"`
+	Fit      FitState       `json:"fit"`
+	Flickers []FlickerState `json:"flickers"`
+	Figures  frame.Figures  `json:"figures"`
+	Metered  float64        `json:"metered"` // EV100 that a meter would give
+	Height   *float64       `json:"height"`  // of the eye above what is beneath it; null: nothing
+	On       string         `json:"on"`      // what that is
+	Move     *MoveState     `json:"move"`
+}
+
+// FitState is the clipping range that the set and the move ask for.
+type FitState struct {
+	Near    float64  `json:"near"`
+	Far     float64  `json:"far"`
+	Fits    bool     `json:"fits"` // anything is seen
+	First   string   `json:"first"`
+	FirstAt float64  `json:"firstAt"` // metres
+	Last    string   `json:"last"`
+	LastAt  float64  `json:"lastAt"`
+	Step    float64  `json:"step"` // metres that the buffer tells apart at the far plane as it is
+	Advice  []string `json:"advice"`
+	CutNear int      `json:"cutNear"` // things that the planes cut, as they are
+	CutFar  int      `json:"cutFar"`
+	Steps   []Step   `json:"steps"`
+}
+
+// Step is what a depth buffer tells apart at a distance.
+type Step struct {
+	At   float64 `json:"at"`
+	Step float64 `json:"step"`
+}
+
+// FlickerState is two surfaces that will flicker.
+type FlickerState struct {
+	A        string   `json:"a"`
+	B        string   `json:"b"`
+	IDs      []string `json:"ids"`
+	Distance float64  `json:"distance"`
+	Gap      float64  `json:"gap"`
+	Step     float64  `json:"step"`
+	Share    float64  `json:"share"`
+	Near     *float64 `json:"near"` // where the near plane would have to be; null: nowhere helps
+}
+
+// Bar is a thing on the depth strip. Copies that an element lays are one.
+type Bar struct {
+	ID    string      `json:"id"`
+	Name  string      `json:"name"`
+	Kind  string      `json:"kind"` // piece, stand-in, card, or another element
+	Span  optics.Span `json:"span"` // now
+	Near  float64     `json:"near"` // over the move, as far as it is seen
+	Far   float64     `json:"far"`
+	Cut   string      `json:"cut"` // "", near, far, both
+	Count int         `json:"count"`
+}
+
+// MoveState is how a move goes.
+type MoveState struct {
+	Duration float64       `json:"duration"`
+	Frames   int           `json:"frames"`
+	First    int           `json:"first"` // of the frames that are shot, counted from 0
+	Last     int           `json:"last"`
+	Speed    MoveSpeed     `json:"speed"`
+	Traces   []Trace       `json:"traces"`
+	Troubles []MoveTrouble `json:"troubles"`
+}
+
+// MoveSpeed is how fast the camera goes.
+type MoveSpeed struct {
+	Metres  float64 `json:"metres"`  // m/s
+	Degrees float64 `json:"degrees"` // °/s
+	Crosses float64 `json:"crosses"` // seconds in which a thing crosses the picture at this speed; 0: it stays
+	Judders bool    `json:"judders"`
+}
+
+// Trace is the camera at a moment of a move, as the plan draws it.
+type Trace struct {
+	At    float64 `json:"at"`
+	Eye   geom.V  `json:"eye"`
+	Yaw   float64 `json:"yaw"`
+	Focus float64 `json:"focus"`
+	Half  float64 `json:"half"` // half the angle of view, radians
+}
+
+// MoveTrouble is where a move goes wrong.
+type MoveTrouble struct {
+	At   float64 `json:"at"`
+	What string  `json:"what"`
+}
+
+// framing is what stands in a set, as cameras see it.
+type framing struct {
+	w      *world
+	things []frame.Thing
+	layer  []string
+	kind   map[string]string // by ID
+
+	mu     sync.Mutex
+	scenes map[string]*frame.Scene
+}
+
+// maxFramed is how many copies of one drift a camera looks at: their coverage
+// hardly changes with more, and each takes 300 bytes.
+const maxFramed = 20000
+
+// framing makes everything ready to be looked at. The set must be laid out.
+func (w *world) framing(ctx context.Context) (*framing, error) {
+	f := &framing{w: w, kind: map[string]string{}, scenes: map[string]*frame.Scene{}}
+	if err := w.makeBodies(ctx); err != nil {
+		return nil, err
+	}
+	layers := layersOf(w.elements, nil) // what a shot does without is its own business
+	put := func(t frame.Thing, layer, kind string) {
+		f.things, f.layer = append(f.things, t), append(f.layer, layer)
+		f.kind[t.ID] = kind
+	}
+	for i := range w.rows {
+		p := &w.rows[i].Placement
+		if hidden(layers, p.Hidden, p.Layer) {
+			continue
+		}
+		b, err := w.stood(ctx, p)
+		if err != nil {
+			return nil, err
+		}
+		kind := "piece"
+		if p.StandIn != "" {
+			kind = "stand-in"
+		}
+		put(frame.Thing{ID: p.ID, Name: p.Name, Body: b, Land: w.isLand(p), Figure: p.StandIn == "person" || w.figure(p)}, p.Layer, kind)
+	}
+	for i := range w.elements {
+		e := &w.elements[i].Element
+		l := w.laid[e.ID]
+		if l == nil || hidden(layers, e.Hidden, e.Layer) {
+			continue
+		}
+		land := e.Kind == "ground" || e.Kind == "path" || e.Kind == "water" || e.Kind == "room"
+		if l.body != nil {
+			put(frame.Thing{ID: e.ID, Name: e.Name, Body: contact.Stand(l.body, geom.Identity), Land: land}, e.Layer, e.Kind)
+		}
+		for k := range l.Instances {
+			if k == maxFramed {
+				break
+			}
+			in := &l.Instances[k]
+			b, err := w.body(ctx, in.Piece)
+			if err != nil {
+				return nil, err
+			}
+			put(frame.Thing{ID: e.ID, Name: e.Name, Body: contact.Stand(b, in.World())}, e.Layer, e.Kind)
+		}
+	}
+	return f, nil
+}
+
+// stood is placed with a looser box.
+func (w *world) stood(ctx context.Context, p *stage.Placement) (*contact.Placed, error) {
+	if p.Piece == "" {
+		return contact.Stand(w.a.standInBody(p.Shape()), p.World().Mul(geom.Compose(geom.V{}, geom.Q{}, p.StandInScale()))), nil
+	}
+	b, err := w.body(ctx, p.Piece)
+	return contact.Stand(b, p.World()), err
+}
+
+// figureNames are words in names of pieces that are people.
+var figureNames = []string{"person", "people", "man", "woman", "child", "figure", "traveller", "passenger", "actor", "mannequin"}
+
+// figure says whether a placement is a person, by its name.
+func (w *world) figure(p *stage.Placement) bool {
+	for _, word := range strings.FieldsFunc(strings.ToLower(p.Name), func(r rune) bool { return r < 'a' || r > 'z' }) {
+		if slices.Contains(figureNames, word) {
+			return true
+		}
+	}
+	return false
+}
+
+// scene is what a shot shows: without its layers, with what rides set apart.
+func (f *framing) scene(k *stage.Kept, cast *stage.Cast) *frame.Scene {
+	rides := ""
+	if k.Move != nil && len(k.Move.Rides) > 0 {
+		raw, _ := json.Marshal(k.Move.Rides)
+		rides = string(raw)
+	}
+	key := strings.Join(k.Hide, "\x00") + "\x01" + rides
+	f.mu.Lock()
+	defer f.mu.Unlock()
+	if s := f.scenes[key]; s != nil {
+		return s
+	}
+	list := f.things
+	if len(k.Hide) > 0 || rides != "" {
+		list = make([]frame.Thing, 0, len(f.things))
+		for i := range f.things {
+			if f.layer[i] != "" && slices.Contains(k.Hide, f.layer[i]) {
+				continue
+			}
+			t := f.things[i]
+			t.Rides = cast.Rides(t.ID)
+			list = append(list, t)
+		}
+	}
+	s := frame.NewScene(list)
+	f.scenes[key] = s
+	return s
+}
+
+// maxMoments bounds the frames of a move that are looked at for its range: more
+// are taken evenly from them.
+const maxMoments = 480
+
+// moments are the shot's frames, as they are looked at.
+func (f *framing) moments(k *stage.Kept, cast *stage.Cast, most int) (list []frame.Moment) {
+	s := f.scene(k, cast)
+	if k.Move == nil {
+		return []frame.Moment{{View: k.At(0, cast.Where), Scene: s}}
+	}
+	first, last := k.Frames()
+	n := min(last-first+1, most)
+	for i := range n {
+		at := float64(first)
+		if n > 1 {
+			at += math.Round(float64(i) * float64(last-first) / float64(n-1))
+		}
+		t := at / k.Move.Rate
+		pose := cast.Pose(t)
+		list = append(list, frame.Moment{View: k.At(t, cast.Where), Scene: s.Posed(func(id string) (geom.M, bool) { m, ok := pose[id]; return m, ok })})
+	}
+	return list
+}
+
+// at is one moment.
+func (f *framing) at(k *stage.Kept, cast *stage.Cast, t float64) frame.Moment {
+	pose := cast.Pose(t)
+	return frame.Moment{View: k.At(t, cast.Where), Scene: f.scene(k, cast).Posed(func(id string) (geom.M, bool) { m, ok := pose[id]; return m, ok })}
+}
+
+// Grids of rays for figures of composition and for flicker.
+const (
+	gridW = 96
+	gridH = 54
+)
+
+// Frame is what the working view sees at t seconds of its move.
+func (a *App) Frame(ctx context.Context, setID string, t float64) (*FrameState, error) {
+	w, f, err := a.framingOf(ctx, setID)
+	if err != nil {
+		return nil, err
+	}
+	k := &w.set.Kept
+	if k.Move != nil {
+		t = min(max(t, 0), k.Move.Duration())
+	} else {
+		t = 0
+	}
+	cast := w.cast(k.Move)
+	now := f.at(k, cast, t)
+	in := unit.RulerOf(w.production.Unit)
+	out := &FrameState{Revision: w.production.Revision, Time: t, View: now.View, World: now.View.World(), Lens: lensOf(&now.View), Flickers: []FlickerState{}}
+	spans := now.Scene.Spans(&now.View)
+	picture := now.Scene.Draw(&now.View, gridW, gridH)
+	out.Figures = now.Scene.FiguresOf(&now.View, picture, spans)
+	out.Metered = meter(&w.set.Light, &now, picture)
+	if h, on := now.Scene.Below(now.View.Eye); on >= 0 {
+		out.Height, out.On = &h, now.Scene.Things[on].Name
+	}
+	all := f.moments(k, cast, maxMoments)
+	r := frame.RangeOf(all)
+	out.Fit = fitOf(in, k, &now, all, r, cast, f)
+	out.Flickers = append(out.Flickers, flickersOf(f, k, cast)...)
+	out.Fit.Advice = adviceOf(in, k, out.Flickers, r, f.scene(k, cast), all)
+	out.Bars = f.bars(k, now, spans, all)
+	for _, b := range out.Bars {
+		if b.Cut == "near" || b.Cut == "both" {
+			out.Fit.CutNear++
+		}
+		if b.Cut == "far" || b.Cut == "both" {
+			out.Fit.CutFar++
+		}
+	}
+	if k.Move != nil {
+		out.Move = f.moveState(in, k, cast, t)
+	}
+	return out, nil
+}
+
+// frames are the framings of the sets that are looked at, each of one revision.
+type frames struct {
+	mu   sync.Mutex
+	kept map[string]*framing
+}
+
+// framingOf is the framing of a set as it is now.
+func (a *App) framingOf(ctx context.Context, setID string) (*world, *framing, error) {
+	w, err := a.laidOut(ctx, setID)
+	if err != nil {
+		return nil, nil, err
+	}
+	f, err := a.framingFor(ctx, w)
+	return w, f, err
+}
+
+// framingFor is the framing of a set that is laid out.
+func (a *App) framingFor(ctx context.Context, w *world) (*framing, error) {
+	setID := w.set.ID
+	// What stands there is often as it was before: only the view was changed.
+	name := w.standsKey()
+	a.frames.mu.Lock()
+	f := a.frames.kept[setID+name]
+	a.frames.mu.Unlock()
+	if f != nil {
+		again := &framing{w: w, things: f.things, layer: f.layer, kind: f.kind, scenes: f.scenes}
+		f.mu.Lock()
+		again.scenes = map[string]*frame.Scene{}
+		for k, s := range f.scenes {
+			again.scenes[k] = s
+		}
+		f.mu.Unlock()
+		a.keepFraming(setID+name, again)
+		return again, nil
+	}
+	f, err := w.framing(ctx)
+	if err != nil {
+		return nil, err
+	}
+	a.keepFraming(setID+name, f)
+	return f, nil
+}
+
+func (a *App) keepFraming(name string, f *framing) {
+	a.frames.mu.Lock()
+	defer a.frames.mu.Unlock()
+	if a.frames.kept == nil || len(a.frames.kept) >= maxWatches {
+		a.frames.kept = map[string]*framing{}
+	}
+	a.frames.kept[name] = f
+}
+
+// standsKey is another for every change of what stands in the set.
+func (w *world) standsKey() string {
+	parts := make([]any, 0, 2*len(w.rows)+2*len(w.elements))
+	for i := range w.rows {
+		p := w.rows[i].Placement
+		key, _, _ := w.bodyKey(p.Piece)
+		parts = append(parts, key, p)
+	}
+	for i := range w.elements {
+		e := &w.elements[i].Element
+		key := ""
+		if l := w.laid[e.ID]; l != nil {
+			key = l.key
+		}
+		parts = append(parts, key, e.Name, e.Kind, e.Layer, e.Hidden)
+	}
+	return nameOf(parts...)
+}
+
+// meter is the exposure value that a meter gives for what is seen.
+func meter(ls *light.State, m *frame.Moment, p *frame.Picture) float64 {
+	sun := 0.0
+	if ls.SunOn {
+		sun = ls.Lux
+	}
+	sky := func(d geom.V) float64 {
+		c := ls.SkyAt(d)
+		return 0.2126*c.X + 0.7152*c.Y + 0.0722*c.Z // luminance of linear Rec.709 (ITU-R BT.709)
+	}
+	return optics.Metered(m.Scene.Meter(&m.View, p, sun, light.Direction(ls.Azimuth, ls.Elevation), sky))
+}
+
+func fitOf(in unit.Ruler, k *stage.Kept, now *frame.Moment, all []frame.Moment, r frame.Range, cast *stage.Cast, f *framing) (fit FitState) {
+	v := &now.View
+	fit.Step = optics.DepthStep(v.Depth, v.Far, v.Near, v.Far)
+	fit.Advice = []string{}
+	if !r.Seen {
+		return fit
+	}
+	fit.Fits = true
+	fit.Near, fit.Far = optics.FitClip(r.Near, r.Far, nearestPlane)
+	s := f.scene(k, cast)
+	fit.First, fit.FirstAt, fit.Last, fit.LastAt = s.Things[r.NearThing].Name, r.Near, s.Things[r.FarThing].Name, r.Far
+	for d := 0.05; d < 1e6; d *= math.Pow(10, 0.25) {
+		if d > v.Near && d <= v.Far {
+			fit.Steps = append(fit.Steps, Step{d, optics.DepthStep(v.Depth, d, v.Near, v.Far)})
+		}
+	}
+	return fit
+}
+
+// flickerMoments is how often a move is looked at for flicker.
+const flickerMoments = 5
+
+// flickersOf are the pairs of surfaces that flicker over a shot, the largest in a
+// picture first.
+func flickersOf(f *framing, k *stage.Kept, cast *stage.Cast) []FlickerState {
+	worst := map[string]FlickerState{}
+	for _, m := range f.moments(k, cast, flickerMoments) {
+		for _, fl := range m.Scene.Flickers(&m.View, gridW, gridH) {
+			a, b := &m.Scene.Things[fl.A], &m.Scene.Things[fl.B]
+			ids := []string{a.ID, b.ID}
+			slices.Sort(ids)
+			key := strings.Join(ids, " ")
+			if old, ok := worst[key]; ok && old.Share >= fl.Share {
+				continue
+			}
+			st := FlickerState{A: a.Name, B: b.Name, IDs: ids, Distance: fl.Distance, Gap: fl.Gap, Step: fl.Step, Share: fl.Share}
+			if n := optics.NearFor(m.View.Depth, fl.Distance, max(fl.Gap, 1e-9), m.View.Far); fl.Gap > 1e-6 && !math.IsInf(n, 1) {
+				st.Near = &n
+			}
+			worst[key] = st
+		}
+	}
+	list := make([]FlickerState, 0, len(worst))
+	for _, fl := range worst {
+		list = append(list, fl)
+	}
+	slices.SortFunc(list, func(p, q FlickerState) int {
+		return cmp.Or(cmp.Compare(q.Share, p.Share), cmp.Compare(p.IDs[0], q.IDs[0]), cmp.Compare(p.IDs[1], q.IDs[1]))
+	})
+	const told = 20
+	return list[:min(len(list), told)]
+}
+
+// adviceOf says what to give up where no range serves: which near things stand
+// before the plane that the flicker asks for, or which far ones to make into cards.
+func adviceOf(in unit.Ruler, k *stage.Kept, flickers []FlickerState, r frame.Range, s *frame.Scene, all []frame.Moment) []string {
+	out := []string{}
+	for _, fl := range flickers {
+		switch {
+		case fl.Gap <= 1e-6:
+			out = append(out, fmt.Sprintf("%s and %s lie in one plane at %s: no range helps, move one of them by a few millimetres", fl.A, fl.B, in.Distance(fl.Distance)))
+			continue
+		case fl.Near == nil:
+			out = append(out, fmt.Sprintf("%s and %s are %s apart at %s, too little for this depth buffer: make what lies there into one card, or move them apart", fl.A, fl.B, in.Distance(fl.Gap), in.Distance(fl.Distance)))
+			continue
+		}
+		need := *fl.Near
+		if need <= r.Near {
+			out = append(out, fmt.Sprintf("%s and %s, %s apart at %s, stop flickering with the near plane at %s or farther: fit the range", fl.A, fl.B, in.Distance(fl.Gap), in.Distance(fl.Distance), in.Distance(need)))
+			continue
+		}
+		var names []string
+		seen := map[string]bool{}
+		for _, m := range []frame.Moment{all[0], all[len(all)/2], all[len(all)-1]} {
+			for i, span := range m.Scene.Spans(&m.View) {
+				if t := &m.Scene.Things[i]; span.Seen && span.Near < need && !seen[t.ID] {
+					seen[t.ID] = true
+					names = append(names, t.Name)
+				}
+			}
+		}
+		who := some(names)
+		if who == "" {
+			who = s.Things[r.NearThing].Name
+		}
+		out = append(out, fmt.Sprintf("%s and %s, %s apart at %s, need the near plane at %s: give up %s, or make the far ones into a card", fl.A, fl.B, in.Distance(fl.Gap), in.Distance(fl.Distance), in.Distance(need), who))
+	}
+	return out
+}
+
+// some are the first names of a list, and how many more there are.
+func some(names []string) string {
+	const most = 3
+	if len(names) > most {
+		return fmt.Sprintf("%s and %d more", strings.Join(names[:most], ", "), len(names)-most)
+	}
+	return strings.Join(names, ", ")
+}
+
+// barMoments is how often a move is looked at for the reach of each bar.
+const barMoments = 7
+
+// bars are the things on the strip: the instances of an element are one.
+func (f *framing) bars(k *stage.Kept, now frame.Moment, spans []optics.Span, all []frame.Moment) []Bar {
+	at := map[string]int{}
+	bars := []Bar{}
+	take := func(t *frame.Thing, s *optics.Span, first bool) {
+		if t.Body == nil || s.Behind && !first {
+			return
+		}
+		i, ok := at[t.ID]
+		if !ok {
+			if s.Behind && k.Move == nil {
+				return
+			}
+			i = len(bars)
+			at[t.ID] = i
+			bars = append(bars, Bar{ID: t.ID, Name: t.Name, Kind: f.kind[t.ID], Near: math.Inf(1), Span: optics.Span{Behind: true}})
+		}
+		b := &bars[i]
+		if first {
+			b.Count++
+			switch {
+			case s.Behind:
+			case b.Span.Behind || s.Seen && !b.Span.Seen:
+				b.Span = *s
+			case s.Seen == b.Span.Seen:
+				b.Span.Near, b.Span.Far = min(b.Span.Near, s.Near), max(b.Span.Far, s.Far)
+				b.Span.Left, b.Span.Right, b.Span.Top, b.Span.Bottom = min(b.Span.Left, s.Left), max(b.Span.Right, s.Right), min(b.Span.Top, s.Top), max(b.Span.Bottom, s.Bottom)
+				b.Span.Height = max(b.Span.Height, s.Height)
+			}
+		}
+		if s.Seen {
+			b.Near, b.Far = min(b.Near, s.Near), max(b.Far, s.Far)
+		}
+	}
+	for i := range spans {
+		take(&now.Scene.Things[i], &spans[i], true)
+	}
+	if k.Move != nil {
+		for n := range barMoments {
+			m := &all[n*(len(all)-1)/(barMoments-1)]
+			then := m.Scene.Spans(&m.View)
+			for i := range m.Scene.Things {
+				t := &m.Scene.Things[i]
+				take(t, &then[i], false)
+			}
+		}
+	}
+	out := bars[:0]
+	for i := range bars {
+		b := &bars[i]
+		if b.Span.Behind && b.Far == 0 {
+			continue
+		}
+		if math.IsInf(b.Near, 1) {
+			b.Near, b.Far = b.Span.Near, b.Span.Far
+		}
+		v := &now.View
+		if seen := b.Span.Seen || k.Move != nil && b.Far > 0; seen && (b.Span.Seen || b.Span.Behind || k.Move != nil) {
+			near, far := b.Near < v.Near, b.Far > v.Far
+			switch {
+			case !b.Span.Seen && b.Far == b.Span.Far && b.Near == b.Span.Near: // never in the picture
+			case near && far:
+				b.Cut = "both"
+			case near:
+				b.Cut = "near"
+			case far:
+				b.Cut = "far"
+			}
+		}
+		out = append(out, *b)
+	}
+	return out
+}
+
+// traceSteps is how many moments of a move the plan shows.
+const traceSteps = 24
+
+func (f *framing) moveState(in unit.Ruler, k *stage.Kept, cast *stage.Cast, t float64) *MoveState {
+	m := k.Move
+	st := &MoveState{Duration: m.Duration(), Frames: m.Frames(), Troubles: []MoveTrouble{}, Traces: []Trace{}}
+	st.First, st.Last = k.Frames()
+	sp := m.SpeedAt(k.View, t, cast.Where)
+	st.Speed = MoveSpeed{Metres: sp.Metres, Degrees: sp.Degrees, Judders: sp.Judders}
+	if sp.Crossing > 1e-6 {
+		st.Speed.Crosses = 1 / sp.Crossing
+	}
+	for i := range traceSteps + 1 {
+		at := m.Duration() * float64(i) / traceSteps
+		v := k.At(at, cast.Where)
+		wide, _ := v.FieldOfView()
+		st.Traces = append(st.Traces, Trace{at, v.Eye, v.Yaw, v.Focus, wide / 2})
+	}
+	for _, tr := range troublesOf(in, k, cast, f.scene(k, cast)) {
+		st.Troubles = append(st.Troubles, MoveTrouble{tr.at, tr.what})
+	}
+	return st
+}
+
+type trouble struct {
+	at         float64
+	kind, what string
+	id         string
+}
+
+// troublesOf is what is wrong with a move: too fast, a jerk, through a thing.
+func troublesOf(in unit.Ruler, k *stage.Kept, cast *stage.Cast, s *frame.Scene) (list []trouble) {
+	m := k.Move
+	if m == nil {
+		return nil
+	}
+	for _, t := range m.Troubles(k.View, cast.Where) {
+		switch t.Kind {
+		case "fast":
+			list = append(list, trouble{t.At, "fast", fmt.Sprintf("from %.2f s to %.2f s the picture goes by in %.1f s: more than a viewer can follow at %.4g frames a second (seven seconds at 24)", t.At, t.Until, 1/t.Speed.Crossing, m.Rate), ""})
+		case "jerk":
+			list = append(list, trouble{t.At, "jerk", fmt.Sprintf("at %.2f s the speed jumps by %.0f %% of its highest within one frame", t.At, 100*t.Jump), ""})
+		}
+	}
+	n := m.Frames()
+	last := k.At(0, cast.Where)
+	through := map[string]bool{}
+	step := max(1, n/maxMoments)
+	for i := step; i < n; i += step {
+		t := float64(i) / m.Rate
+		v := k.At(t, cast.Where)
+		pose := cast.Pose(t)
+		here := s.Posed(func(id string) (geom.M, bool) { m, ok := pose[id]; return m, ok })
+		if j, ok := here.Through(&v, last.Eye, v.Eye); ok && !through[here.Things[j].ID] {
+			through[here.Things[j].ID] = true
+			list = append(list, trouble{t, "through", fmt.Sprintf("at %.2f s the camera goes through %s", t, here.Things[j].Name), here.Things[j].ID})
+		}
+		last = v
+	}
+	return list
+}
+
+// lensOf is what follows from a view.
+func lensOf(v *optics.View) Lens {
+	h, w := v.FieldOfView()
+	near, far := v.SharpZone()
+	l := Lens{Horizontal: unit.Degrees(h), Vertical: unit.Degrees(w), SharpNear: near, Circle: v.CircleOfConfusion(), Softens: v.Softening(),
+		Hyperfocal: optics.Hyperfocal(v.Focal, v.FNumber, v.CircleOfConfusion()), Blur: optics.Blur(v.Focal, v.FNumber, v.Focus, math.Inf(1)),
+		World: v.World(), Forward: v.Forward(), Window: v.Window(), Scale: 1 / optics.Saturation(v.EV), CameraEV: optics.EV100(v.FNumber, v.Open(), v.Speed()), Open: v.Open(), Speed: v.Speed()}
+	if !math.IsInf(far, 1) {
+		l.SharpFar = &far
+	}
+	if left, right, ok := v.Horizon(); ok {
+		l.Horizon = []float64{left, right}
+	}
+	if v.Roll == 0 && v.Pitch != 0 {
+		_, high := v.Straight()
+		l.TooHigh = high
+	}
+	return l
+}

@@ -1,0 +1,388 @@
+package app_test
+
+import (
+	"math"
+	"strings"
+	"testing"
+
+	"visator/app"
+	"visator/core/geom"
+	"visator/core/motion"
+	"visator/core/optics"
+	"visator/core/stage"
+)
+
+func (d *desk) frame(t float64) *app.FrameState {
+	d.Helper()
+	f, err := d.a.Frame(d.ctx, d.set, t)
+	if err != nil {
+		d.Fatal(err)
+	}
+	return f
+}
+
+// refused is what the set says to an edit that it does not do.
+func (d *desk) refused(deeds ...app.Deed) string {
+	d.Helper()
+	before := d.state()
+	_, err := d.a.Edit(d.ctx, d.set, app.EditRequest{Revision: before.Revision, Deeds: deeds})
+	if err == nil {
+		d.Fatal("it was done")
+	}
+	if after := d.state(); after.Revision != before.Revision {
+		d.Errorf("it was refused, and the set has changed: %v", err)
+	}
+	return err.Error()
+}
+
+func setTo(what map[string]any) app.Deed {
+	return app.Deed{Do: "change", Kind: "set", Patch: patch(what)}
+}
+
+func viewTo(what map[string]any) app.Deed { return setTo(map[string]any{"view": what}) }
+
+// stand puts a stand-in somewhere and gives its name.
+func (d *desk) stand(kind string, at, size geom.V) string {
+	d.Helper()
+	deed := app.Deed{Do: "place", StandIn: kind, At: at}
+	if size != (geom.V{}) {
+		deed.Patch = patch(map[string]any{"size": size})
+	}
+	return d.edit(deed).Made[0]
+}
+
+func TestASubjectIsFramedWhereItWasAskedFor(t *testing.T) {
+	d := newDesk(t)
+	id := d.stand("person", geom.V{X: 3, Z: -4}, geom.V{})
+	for _, how := range optics.Ways {
+		d.edit(app.Deed{Do: "compose", ID: id, Patch: patch(map[string]any{"x": 1.0 / 3, "y": 0.55, "height": 0.6, "how": how})})
+		f := d.frame(0)
+		s := f.Figures.Subject
+		if s == nil {
+			t.Fatalf("%s: no subject", how)
+		}
+		if x, y := (s.Left+s.Right)/2, (s.Top+s.Bottom)/2; math.Abs(x-1.0/3) > 0.02 || math.Abs(y-0.55) > 0.02 || math.Abs(s.Height-0.6) > 0.02 {
+			t.Errorf("%s: it stands at %.3f, %.3f, %.3f high", how, x, y, s.Height)
+		}
+	}
+	if say := d.refused(app.Deed{Do: "compose", ID: id, Patch: patch(map[string]any{"x": 0.5, "y": 0.5, "height": 0, "how": "move"})}); !strings.Contains(say, "size in the picture") {
+		t.Error(say)
+	}
+	if say := d.refused(app.Deed{Do: "compose", ID: "nobody", Patch: patch(map[string]any{"x": 0.5, "y": 0.5, "height": 0.5})}); say == "" {
+		t.Error("an unknown subject is framed")
+	}
+}
+
+func TestFocusFollowsAThingAndIsPulledBetweenTwo(t *testing.T) {
+	d := newDesk(t)
+	near, far := d.stand("person", geom.V{X: 0.4, Z: 4}, geom.V{}), d.stand("person", geom.V{X: -0.4, Z: -12}, geom.V{})
+	d.edit(viewTo(map[string]any{"eye": geom.V{Y: 1.6, Z: 8}, "yaw": 0, "pitch": 0}), app.Deed{Do: "focus", ID: near})
+	if v := d.state().Set.View; math.Abs(v.Focus-4) > 0.05 || v.FocusOn != near {
+		t.Fatalf("focus %v on %q", v.Focus, v.FocusOn)
+	}
+	end := d.state().Set.View
+	end.Eye.Z = 6
+	d.edit(setTo(map[string]any{"move": motion.Move{Rate: 24, Keys: []motion.Key{{View: end, Seconds: 2, Easing: "linear"}}}}))
+	if f := d.frame(2); math.Abs(f.View.Focus-2) > 0.01 { // two metres nearer
+		t.Errorf("focus does not follow: %v", f.View.Focus)
+	}
+	d.edit(setTo(map[string]any{"move": map[string]any{"pulls": []motion.Pull{{At: 0.5, On: near, Easing: "smooth"}, {At: 1.5, On: far, Easing: "smooth"}}}}))
+	for at, want := range map[float64]float64{0: 4, 0.5: 3.5, 1.5: 18.5, 2: 18} {
+		if f := d.frame(at); math.Abs(f.View.Focus-want) > 0.01 {
+			t.Errorf("at %v s focus is at %v, want %v", at, f.View.Focus, want)
+		}
+	}
+	if mid := d.frame(1).View.Focus; mid < 6 || mid > 10 { // half way by ratio: the root of 3·19
+		t.Errorf("half way focus is at %v", mid)
+	}
+	track, err := d.a.TrackOf(d.ctx, d.set, 0, 1000)
+	if err != nil || len(track.Poses) != 48 || math.Abs(track.Poses[36].View.Focus-18.5) > 0.01 {
+		t.Errorf("the track has %d poses, %v", len(track.Poses), err)
+	}
+}
+
+func TestWhatRidesMovesAsOneAndIsFollowed(t *testing.T) {
+	d := newDesk(t)
+	cart, box := d.stand("box", geom.V{Z: -4}, geom.V{X: 1, Y: 1, Z: 2}), d.stand("box", geom.V{Y: 1, Z: -4}, geom.V{X: 0.5, Y: 0.5, Z: 0.5})
+	d.edit(app.Deed{Do: "group", IDs: []string{cart, box}, Name: "train"})
+	var group string
+	for _, e := range d.state().Elements {
+		if e.Kind == "group" {
+			group = e.ID
+		}
+	}
+	m := motion.Move{Rate: 10, Seconds: 2, Follow: cart, Rides: []motion.Ride{{IDs: []string{group}, Points: []geom.V{{Z: -4}, {X: 6, Z: -4}}, Seconds: 2, Easing: "linear"}}}
+	d.edit(viewTo(map[string]any{"eye": geom.V{Y: 1.6, Z: 8}, "yaw": 0, "pitch": 0}), setTo(map[string]any{"move": m}))
+	track, err := d.a.TrackOf(d.ctx, d.set, 0, 100)
+	if err != nil || len(track.Poses) != 20 {
+		t.Fatalf("%d poses, %v", len(track.Poses), err)
+	}
+	p := track.Poses[10]
+	for _, id := range []string{cart, box} {
+		by, ok := p.Moved[id]
+		if !ok || by.Point(geom.V{Z: -4}).Sub(geom.V{X: 3, Z: -4}).Len() > 1e-9 {
+			t.Errorf("after a second %s is moved by %v", id, by)
+		}
+	}
+	x0, y0, _, _ := track.Poses[0].View.Project(geom.V{Y: 0.5, Z: -4})
+	x1, y1, _, _ := p.View.Project(geom.V{X: 3, Y: 0.5, Z: -4})
+	if math.Abs(x0-x1)+math.Abs(y0-y1) > 1e-6 {
+		t.Errorf("it is followed from %v, %v to %v, %v", x0, y0, x1, y1)
+	}
+	if f := d.frame(1); f.Move == nil || f.Move.Frames != 20 || len(f.Bars) != 2 {
+		t.Errorf("%+v", f.Move)
+	}
+}
+
+func TestLensesVerticalsAndEyeHeights(t *testing.T) {
+	d := newDesk(t)
+	d.stand("box", geom.V{Y: -1, Z: 8}, geom.V{X: 4, Y: 1.5, Z: 4}) // a stage half a metre high, from -1 to 0.5
+	d.edit(viewTo(map[string]any{"eye": geom.V{Y: 3, Z: 8}, "focus": 10, "focal": 35, "yaw": 0, "pitch": 0}))
+	d.edit(app.Deed{Do: "lens", Patch: patch(map[string]any{"focal": 70, "keepSize": true})})
+	if v := d.state().Set.View; v.Focal != 70 || math.Abs(v.Eye.Z-18) > 1e-9 || v.Focus != 20 {
+		t.Errorf("a dolly zoom to %v mm at %v", v.Focal, v.Eye)
+	}
+	d.edit(viewTo(map[string]any{"eye": geom.V{Y: 3, Z: 8}, "pitch": 0.2, "focal": 35}))
+	d.edit(app.Deed{Do: "straight"})
+	if v := d.state().Set.View; v.Pitch != 0 || math.Abs(v.ShiftY-35*math.Tan(0.2)) > 1e-9 {
+		t.Errorf("shifted by %v", v.ShiftY)
+	}
+	d.edit(app.Deed{Do: "eye", Metres: 1.6})
+	if v := d.state().Set.View; math.Abs(v.Eye.Y-2.1) > 1e-6 {
+		t.Errorf("the eye is at %v", v.Eye.Y)
+	}
+	d.edit(app.Deed{Do: "all sharp", Patch: patch(map[string]any{"near": 2, "far": 8})})
+	if n, f := func() (float64, float64) { v := d.state().Set.View; return v.SharpZone() }(); math.Abs(n-2) > 1e-6 || math.Abs(f-8) > 1e-6 {
+		t.Errorf("sharp from %v to %v", n, f)
+	}
+	for say, deed := range map[string]app.Deed{
+		"focal length":   {Do: "lens", Patch: patch(map[string]any{"focal": 0})},
+		"sharp zone":     {Do: "all sharp", Patch: patch(map[string]any{"near": 5, "far": 2})},
+		"aspect":         viewTo(map[string]any{"aspect": 0}),
+		"far plane":      viewTo(map[string]any{"near": 10, "far": 2}),
+		"two points":     setTo(map[string]any{"move": motion.Move{Rate: 24, Rail: &motion.Rail{Kind: "path", Points: []geom.V{{}}, Seconds: 1, Easing: "linear"}}}),
+		"Lay a picture":  {Do: "match"},
+		"unknown field":  setTo(map[string]any{"move": map[string]any{"rate": 24, "keyz": 1}}),
+		"more than 0 s":  setTo(map[string]any{"move": motion.Move{Rate: 24}}),
+		"focus, subject": viewTo(map[string]any{"subject": strings.Repeat("x", 200)}),
+	} {
+		if got := d.refused(deed); !strings.Contains(got, say) {
+			t.Errorf("%q: %s", say, got)
+		}
+	}
+}
+
+func TestExposureFollowsTheLightAndTheCamera(t *testing.T) {
+	d := newDesk(t)
+	d.stand("slab", geom.V{}, geom.V{X: 40, Y: 0.1, Z: 40})
+	d.edit(app.Deed{Do: "expose", Patch: patch(map[string]any{"stops": 0})})
+	ev := d.state().Set.View.EV
+	if f := d.frame(0); math.Abs(f.Metered-ev) > 1e-9 {
+		t.Errorf("exposed for %v, metered %v", ev, f.Metered)
+	}
+	d.edit(app.Deed{Do: "expose", Patch: patch(map[string]any{"stops": 1.5})})
+	if got := d.state().Set.View.EV; math.Abs(got-(ev-1.5)) > 1e-9 {
+		t.Errorf("a stop and a half more is EV %v of %v", got, ev)
+	}
+	d.edit(viewTo(map[string]any{"byCamera": true, "fNumber": 16, "shutter": 0.01, "iso": 100}))
+	if got := d.state().Set.View.EV; math.Abs(got-14.64) > 0.005 { // ISO 2720, as in the test of optics
+		t.Errorf("EV %v", got)
+	}
+	d.edit(app.Deed{Do: "expose"})
+	if v := d.state().Set.View; math.Abs(v.EV-ev) > 1e-9 || math.Abs(optics.EV100(v.FNumber, v.Shutter, v.ISO)-ev) > 1e-9 {
+		t.Errorf("EV %v at ISO %v", v.EV, v.ISO)
+	}
+}
+
+func TestTheCameraOfAPictureIsFoundFromMarkedPoints(t *testing.T) {
+	d := newDesk(t)
+	truth := optics.Default()
+	truth.Eye, truth.Focal = geom.V{X: 3, Y: 2.2, Z: 7}, 28
+	truth.AimAt(geom.V{Y: 1})
+	var points []stage.MatchDot
+	for _, p := range []geom.V{{}, {X: 1}, {X: 1, Y: 2}, {Y: 2, Z: -2}, {Z: -3}, {X: -2, Y: 1, Z: -1}, {X: 2, Z: 1}} {
+		x, y, _, _ := truth.Project(p)
+		points = append(points, stage.MatchDot{At: p, X: x, Y: y})
+	}
+	d.edit(setTo(map[string]any{"match": stage.Match{Opacity: 0.5, Wipe: 1, Points: points}}), app.Deed{Do: "match", Patch: patch(map[string]any{"by": "points", "width": 1920})})
+	st := d.state()
+	if st.Set.View.Eye.Sub(truth.Eye).Len() > 1e-5 || math.Abs(st.Set.View.Focal-28) > 1e-4 || st.Set.Match.Pixels > 1e-3 || len(st.Set.Match.Each) != 7 {
+		t.Errorf("found %+v, off by %v px", st.Set.View, st.Set.Match.Pixels)
+	}
+	d.edit(setTo(map[string]any{"match": map[string]any{"points": points[:3]}}))
+	if say := d.refused(app.Deed{Do: "match", Patch: patch(map[string]any{"by": "points"})}); !strings.Contains(say, "4 points") {
+		t.Error(say)
+	}
+}
+
+func TestShotsAreOrderedCopiedAndNoted(t *testing.T) {
+	d := newDesk(t)
+	for _, n := range []string{"one", "two", "three"} {
+		d.edit(app.Deed{Do: "keep", Name: n})
+	}
+	ids := func() (list, names []string) {
+		for _, s := range d.state().Shots {
+			list, names = append(list, s.ID), append(names, s.Name)
+		}
+		return list, names
+	}
+	list, _ := ids()
+	d.edit(app.Deed{Do: "order shots", IDs: []string{list[2], list[0], list[1]}})
+	if _, names := ids(); strings.Join(names, " ") != "three one two" {
+		t.Errorf("%v", names)
+	}
+	d.edit(app.Deed{Do: "copy shot", ID: list[0]})
+	if _, names := ids(); strings.Join(names, " ") != "three one two one 2" {
+		t.Errorf("%v", names)
+	}
+	d.edit(app.Deed{Do: "change", Kind: "shot", ID: list[1], Patch: patch(map[string]any{"note": "wait for the train", "status": "blocked"})})
+	d.edit(app.Deed{Do: "go", ID: list[1]})
+	st := d.state()
+	if st.Changed || st.Shots[2].Note != "wait for the train" || st.Shots[2].Status != "blocked" {
+		t.Errorf("%+v", st.Shots[2])
+	}
+	d.edit(viewTo(map[string]any{"focal": 85}))
+	if st := d.state(); !st.Changed || len(changedSnags(st)) != 1 {
+		t.Errorf("a view that differs from its shot: %+v", changedSnags(st))
+	}
+	d.edit(app.Deed{Do: "go", ID: list[1]})
+	if st := d.state(); st.Changed || st.Set.View.Focal != 35 || len(changedSnags(st)) != 0 {
+		t.Error("going back does not bring the kept view back")
+	}
+}
+
+func changedSnags(st *app.State) (list []string) {
+	for _, s := range st.Snags {
+		if s.Kind == "changed" {
+			list = append(list, s.What)
+		}
+	}
+	return list
+}
+
+// A shot can do without a layer and without a wall; others keep them.
+func TestAShotDoesWithoutLayersAndWalls(t *testing.T) {
+	d := newDesk(t)
+	wall, post := d.stand("wall", geom.V{Z: 4}, geom.V{}), d.stand("cylinder", geom.V{X: 1, Z: -2}, geom.V{})
+	d.edit(app.Deed{Do: "layer", IDs: []string{post}, Name: "posts"})
+	if n := len(d.frame(0).Bars); n != 2 {
+		t.Fatalf("%d bars", n)
+	}
+	d.edit(setTo(map[string]any{"hide": []string{"posts"}}))
+	if f := d.frame(0); len(f.Bars) != 1 || f.Bars[0].ID != wall {
+		t.Errorf("with the layer hidden: %+v", f.Bars)
+	}
+	d.edit(setTo(map[string]any{"hide": []string{}}), viewTo(map[string]any{"cutWalls": wall}))
+	for _, c := range d.frame(0).Figures.Cover {
+		if c.ID == wall {
+			t.Error("the cut wall is seen")
+		}
+	}
+}
+
+func TestSnagsOfFraming(t *testing.T) {
+	d := newDesk(t)
+	id := d.stand("person", geom.V{Z: -2}, geom.V{})
+	d.stand("slab", geom.V{Y: -0.2}, geom.V{X: 60, Y: 0.2, Z: 60})
+	d.stand("box", geom.V{X: 20}, geom.V{X: 2, Y: 2, Z: 2})
+	for kind, deeds := range map[string][]app.Deed{
+		"within":   {viewTo(map[string]any{"eye": geom.V{X: 20, Y: 1}, "pitch": 0, "roll": 0})},
+		"converge": {viewTo(map[string]any{"eye": geom.V{Y: 1.6, Z: 8}, "pitch": 0.03, "roll": 0})},
+		"horizon":  {viewTo(map[string]any{"eye": geom.V{Y: 1.6, Z: 8}, "pitch": 0, "roll": 0.01})},
+		"eye":      {viewTo(map[string]any{"eye": geom.V{Y: 2.2, Z: 8}, "pitch": 0, "roll": 0})},
+		"soft":     {viewTo(map[string]any{"eye": geom.V{Y: 1.6, Z: 8}, "pitch": 0, "roll": 0, "subject": id, "focus": 2, "fNumber": 2, "focal": 50})},
+		"hidden":   {viewTo(map[string]any{"eye": geom.V{Y: 1.6, Z: 8}, "pitch": 0, "yaw": 2, "roll": 0, "subject": id})},
+		"fast":     {setTo(map[string]any{"view": map[string]any{"eye": geom.V{Y: 1.6, Z: 8}, "yaw": 0}, "move": motion.Move{Rate: 24, Rail: &motion.Rail{Kind: "turntable", Center: geom.V{Y: 1.6, Z: 8}, Angle: 3, Seconds: 2, Easing: "smooth"}}})},
+		"through":  {setTo(map[string]any{"view": map[string]any{"eye": geom.V{Y: 1, Z: 8}, "yaw": 0}, "move": motion.Move{Rate: 24, Rail: &motion.Rail{Kind: "dolly", Points: []geom.V{{Z: 8}, {Z: -8}}, Seconds: 60, Easing: "linear"}}})},
+	} {
+		d.edit(append([]app.Deed{setTo(map[string]any{"move": nil})}, deeds...)...)
+		if got := d.snagsOf(kind); len(got) != 1 {
+			t.Errorf("%s: %+v", kind, got)
+		}
+	}
+}
+
+func TestShotSheetAndCutOutMapGoOut(t *testing.T) {
+	d := newDesk(t)
+	d.stand("person", geom.V{Z: -2}, geom.V{})
+	far := d.stand("person", geom.V{X: 2, Z: -12}, geom.V{})
+	d.stand("slab", geom.V{Y: -0.2}, geom.V{X: 60, Y: 0.2, Z: 60})
+	d.edit(viewTo(map[string]any{"eye": geom.V{Y: 1.6, Z: 8}, "yaw": 0, "pitch": 0}), app.Deed{Do: "focus", ID: far}, app.Deed{Do: "keep", Name: "one/two"})
+	shot := d.state().Shots[0].ID
+	for as, start := range map[string]string{"pdf": "%PDF-", "svg": "<svg", "png": "\x89PNG"} {
+		for name, make := range map[string]func() (app.Paper, error){
+			"sheet":    func() (app.Paper, error) { return d.a.ShotSheet(d.ctx, d.set, shot, as) },
+			"cut-outs": func() (app.Paper, error) { return d.a.CutOuts(d.ctx, d.set, shot, as, true) },
+		} {
+			p, err := make()
+			if err != nil || !strings.HasPrefix(string(p.Data), start) || strings.Contains(p.Name, "/") {
+				t.Errorf("%s as %s: %v, %q", name, as, err, p.Name)
+			}
+		}
+	}
+	p, err := d.a.CutOuts(d.ctx, d.set, "", "csv", false)
+	if err != nil || !strings.Contains(string(p.Data), "2,person 2,1.75000,19.97") {
+		t.Errorf("%v: %s", err, p.Data)
+	}
+	if _, err := d.a.ShotSheet(d.ctx, d.set, "nobody", "pdf"); err == nil {
+		t.Error("a shot that is not there has a sheet")
+	}
+	if _, err := d.a.ShotSheet(d.ctx, d.set, "", "doc"); err == nil {
+		t.Error("a sheet of an unknown kind is made")
+	}
+}
+
+func TestLensesAreTriedFromWhereTheyFit(t *testing.T) {
+	d := newDesk(t)
+	id := d.stand("person", geom.V{Z: -2}, geom.V{})
+	d.stand("slab", geom.V{Y: -0.2}, geom.V{X: 60, Y: 0.2, Z: 60})
+	rows, err := d.a.LensPlaces(d.ctx, d.set, id, 0.7, []float64{24, 50})
+	if err != nil || len(rows) != 2 || rows[0].Free == 0 || rows[0].Best == nil || rows[1].Distance < 2*rows[0].Distance {
+		t.Errorf("%v: %+v", err, rows)
+	}
+	for _, bad := range []func() error{
+		func() error { _, err := d.a.LensPlaces(d.ctx, d.set, id, 0, []float64{24}); return err },
+		func() error { _, err := d.a.LensPlaces(d.ctx, d.set, id, 0.5, []float64{0}); return err },
+		func() error { _, err := d.a.LensPlaces(d.ctx, d.set, "nobody", 0.5, []float64{24}); return err },
+	} {
+		if bad() == nil {
+			t.Error("it was accepted")
+		}
+	}
+}
+
+func TestLookThroughAThingAndAlongTheSun(t *testing.T) {
+	d := newDesk(t)
+	id := d.stand("box", geom.V{X: 3, Z: -4}, geom.V{X: 1, Y: 2, Z: 1})
+	d.edit(app.Deed{Do: "change", Kind: "placement", ID: id, Patch: patch(map[string]any{"yaw": 1})}, app.Deed{Do: "look through", ID: id})
+	if v := d.state().Set.View; v.Eye.Sub(geom.V{X: 3, Y: 1, Z: -4}).Len() > 1e-6 || v.Yaw != 1 {
+		t.Errorf("%+v", v)
+	}
+	before := d.state()
+	d.edit(app.Deed{Do: "look through", Of: "sun"})
+	v := d.state().Set.View
+	to := before.Light.ToSun
+	if v.Forward().Add(to).Len() > 1e-9 {
+		t.Errorf("it looks along %v, the sun is at %v", v.Forward(), to)
+	}
+}
+
+// Before a wall a metre thick, a poster in its plane flickers whatever the range.
+func TestFlickerIsToldWithBothSurfaces(t *testing.T) {
+	d := newDesk(t)
+	d.stand("box", geom.V{Z: -40}, geom.V{X: 20, Y: 10, Z: 1})
+	d.stand("box", geom.V{Z: -39.4995}, geom.V{X: 6, Y: 6, Z: 0.001}) // from 0 to 1 mm before the wall
+	d.edit(viewTo(map[string]any{"eye": geom.V{Y: 3, Z: 8}, "yaw": 0, "pitch": 0, "near": 0.01, "far": 1000}))
+	got := d.snagsOf("flicker")
+	if len(got) != 1 || !strings.Contains(got[0], "box 2 and box will flicker") {
+		t.Fatalf("%v", got)
+	}
+	f := d.frame(0)
+	if len(f.Flickers) != 1 || math.Abs(f.Flickers[0].Gap-0.001) > 1e-5 || len(f.Fit.Advice) != 1 || !strings.Contains(f.Fit.Advice[0], "fit the range") {
+		t.Errorf("%+v, %v", f.Flickers, f.Fit.Advice)
+	}
+	d.edit(app.Deed{Do: "fit"})
+	if got := d.snagsOf("flicker"); len(got) != 0 {
+		t.Errorf("with the range fitted: %v", got)
+	}
+}

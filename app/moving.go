@@ -1,0 +1,112 @@
+package app
+
+import (
+	"context"
+	"fmt"
+	"math"
+	"slices"
+
+	"visator/core/light"
+	"visator/core/model"
+	"visator/core/render"
+	"visator/core/stage"
+)
+
+// lightSteps is how finely the light of a thing that flickers is told: each step
+// is a model of its own while a move is rendered.
+const lightSteps = 48
+
+// posed makes the scene as it is t seconds into a move: what rides is moved, what
+// flickers is lit, cards show their pictures.
+func (l *loaded) posed(ctx context.Context, k *stage.Kept, cast *stage.Cast, t float64) (*render.Scene, error) {
+	m := k.Move
+	ls := k.Light
+	stands := slices.Clone(l.stands)
+	pose := cast.Pose(t)
+	for i := range stands {
+		if by, ok := pose[stands[i].id]; ok {
+			stands[i].place = by.Mul(stands[i].place)
+		}
+	}
+	for i := range m.Flickers {
+		f := &m.Flickers[i]
+		share := math.Round(f.At(t)*lightSteps) / lightSteps
+		if len(f.IDs) == 0 {
+			ls.Lux, ls.Level, ls.Strength = ls.Lux*share, ls.Level*share, ls.Strength*share
+			continue
+		}
+		for j := range stands {
+			if !slices.Contains(f.IDs, stands[j].id) && !slices.ContainsFunc(f.IDs, func(id string) bool { return slices.Contains(stands[j].groups, id) }) {
+				continue
+			}
+			key := fmt.Sprintf("%s lit %v", stands[j].key, share)
+			if l.models[key] == nil {
+				l.models[key], l.top[key] = lit(l.models[stands[j].key], share), l.top[stands[j].key]
+			}
+			stands[j].key = key
+		}
+	}
+	for i := range m.Plays {
+		p := &m.Plays[i]
+		for j := range stands {
+			if stands[j].id != p.ID {
+				continue
+			}
+			picture := p.At(t)
+			key := stands[j].key + " shows " + picture
+			if l.models[key] == nil {
+				data, err := l.a.Store.ReadBlob(ctx, picture)
+				if err != nil {
+					return nil, fmt.Errorf("a picture of %s: %w", stands[j].name, err)
+				}
+				shown := *l.models[stands[j].key]
+				shown.Maps = slices.Clone(shown.Maps)
+				if len(shown.Maps) == 0 {
+					return nil, wrong("%s has no picture: give it one, then it can play others.", stands[j].name)
+				}
+				shown.Maps[0].Data = data
+				l.models[key], l.top[key] = &shown, l.top[stands[j].key]
+			}
+			stands[j].key = key
+		}
+	}
+	return l.build(ctx, stands, &ls)
+}
+
+// lit is a model whose own light is so much of what it was; meshes and maps are
+// shared.
+func lit(m *model.Model, share float64) *model.Model {
+	out := *m
+	out.Surfaces = slices.Clone(m.Surfaces)
+	for i := range out.Surfaces {
+		e := &out.Surfaces[i].Emissive
+		e[0], e[1], e[2] = e[0]*share, e[1]*share, e[2]*share
+	}
+	out.Lights = slices.Clone(m.Lights)
+	for i := range out.Lights {
+		out.Lights[i].Intensity *= share
+	}
+	return &out
+}
+
+// renderScene makes the scene that the renderer traces.
+func (l *loaded) renderScene(ctx context.Context, ls *light.State) (*render.Scene, error) {
+	return l.build(ctx, l.stands, ls)
+}
+
+// castOf is what is loaded, as a move moves it.
+func (l *loaded) castOf(k *stage.Kept) *stage.Cast {
+	members := make([]stage.Member, 0, len(l.stands))
+	for i := range l.stands {
+		s := &l.stands[i]
+		b := l.models[s.key].Bounds()
+		world := s.place.Mul(l.top[s.key])
+		members = append(members, stage.Member{ID: s.id, Groups: s.groups, Middle: world.Point(b.Center())})
+	}
+	return stage.NewCast(k.Move, members)
+}
+
+// still says whether nothing but the camera moves.
+func still(k *stage.Kept) bool {
+	return k.Move == nil || len(k.Move.Rides)+len(k.Move.Flickers)+len(k.Move.Plays) == 0
+}

@@ -1,0 +1,74 @@
+package web
+
+import (
+	"fmt"
+	"mime"
+	"net/http"
+	"strconv"
+	"strings"
+
+	"github.com/labstack/echo/v5"
+
+	"visator/app"
+)
+
+// frame is what the lens sees at a time of the working move.
+func (s *Server) frame(c *echo.Context) error {
+	t, err := strconv.ParseFloat(c.QueryParam("t"), 64)
+	if err != nil || t != t {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("%q is not a time in seconds", c.QueryParam("t")))
+	}
+	f, err := s.app.Frame(c.Request().Context(), c.Param("set"), t)
+	return answer(c, f, err)
+}
+
+// track is the working move frame by frame.
+func (s *Server) track(c *echo.Context) error {
+	from, err1 := strconv.Atoi(c.QueryParam("from"))
+	count, err2 := strconv.Atoi(c.QueryParam("count"))
+	if err1 != nil || err2 != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, "A track is asked for from a frame, by a count of frames.")
+	}
+	t, err := s.app.TrackOf(c.Request().Context(), c.Param("set"), from, count)
+	return answer(c, t, err)
+}
+
+// shotSheet is a shot on paper, as pdf, svg or png.
+func (s *Server) shotSheet(c *echo.Context) error {
+	p, err := s.app.ShotSheet(c.Request().Context(), c.Param("set"), c.QueryParam("shot"), c.QueryParam("as"))
+	return sheet(c, p, err)
+}
+
+// cutOuts is the map of figures, as pdf, svg, png or csv.
+func (s *Server) cutOuts(c *echo.Context) error {
+	p, err := s.app.CutOuts(c.Request().Context(), c.Param("set"), c.QueryParam("shot"), c.QueryParam("as"), c.QueryParam("all") == "yes")
+	return sheet(c, p, err)
+}
+
+func sheet(c *echo.Context, p app.Paper, err error) error {
+	if err != nil {
+		return err
+	}
+	h := c.Response().Header()
+	h.Set("Cache-Control", "no-store")
+	h.Set("Content-Disposition", mime.FormatMediaType("inline", map[string]string{"filename": p.Name}))
+	return c.Blob(http.StatusOK, p.Mime, p.Data)
+}
+
+// lenses is where which lens works.
+func (s *Server) lenses(c *echo.Context) error {
+	share, err := strconv.ParseFloat(c.QueryParam("share"), 64)
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, "The subject fills a share of the picture: a number.")
+	}
+	var focals []float64
+	for _, t := range strings.Split(c.QueryParam("focals"), ",") {
+		f, err := strconv.ParseFloat(t, 64)
+		if err != nil {
+			return echo.NewHTTPError(http.StatusBadRequest, "Focal lengths are numbers, parted by commas.")
+		}
+		focals = append(focals, f)
+	}
+	rows, err := s.app.LensPlaces(c.Request().Context(), c.Param("set"), c.QueryParam("subject"), share, focals)
+	return answer(c, map[string]any{"rows": rows}, err)
+}
