@@ -1,14 +1,15 @@
 // The lens view: the set through the working camera, drawn by three.js from
 // the proxies that the server made. It draws only when something changed.
 import {
-  AmbientLight, BufferAttribute, BufferGeometry, ClampToEdgeWrapping, Color, DataTexture, DirectionalLight, EquirectangularReflectionMapping, FloatType, Group, InstancedMesh, MeshBasicMaterial,
-  LinearFilter, LinearSRGBColorSpace, Matrix4, NeutralToneMapping, PerspectiveCamera, Points, PointsMaterial, Quaternion, RepeatWrapping, RGBAFormat, Raycaster, Scene, SRGBColorSpace, Vector2, Vector3, WebGLRenderer,
+  AmbientLight, BufferAttribute, BufferGeometry, Color, DirectionalLight, Group, InstancedMesh, MeshBasicMaterial,
+  LinearSRGBColorSpace, Matrix4, NeutralToneMapping, PerspectiveCamera, Points, PointsMaterial, Quaternion, Raycaster, Scene, SRGBColorSpace, Vector2, Vector3, WebGLRenderer,
 } from "three";
 import { GLTFLoader } from "three/addons/loaders/GLTFLoader.js";
 import { TextureLoader } from "three";
 import { guides, letterbox } from "./guides.js";
 import { Blur } from "./blur.js";
 import { Small } from "./small.js";
+import { Sky } from "./sky.js";
 import { drawMatch, pressMatch } from "./match.js";
 
 const margin = 18; // pixels of dimmed surround about the frame, at least
@@ -25,6 +26,7 @@ export class Lens {
     this.renderer.setClearColor(0x161616, 1);
     this.blur = new Blur(this.renderer, this.plain ? 0 : 4);
     this.smalls = new Small(this.renderer, this.plain ? 0 : 4);
+    this.lit = new Sky(this.renderer, this.plain);
     this.cards = new Map(); // pictures that cards play, by their URL
     this.renderer.toneMapping = NeutralToneMapping;
     this.renderer.outputColorSpace = SRGBColorSpace;
@@ -207,20 +209,12 @@ export class Lens {
     this.skyKey = key;
     const raw = await fetch(`/api/sets/${document.documentElement.dataset.set}/sky`).then((r) => (r.ok ? r.arrayBuffer() : null)).catch(() => null);
     if (!raw || this.skyKey !== key) return;
-    const [w, h] = new Uint32Array(raw, 0, 2), rgb = new Float32Array(raw, 8), rgba = new Float32Array(w * h * 4);
-    let peak = 1e-9;
-    for (const x of rgb) peak = Math.max(peak, Math.min(x, 6e7));
-    // Half floats end at 65504: the picture is scaled to 1000 and lit back up.
-    const k = 1000 / peak;
-    for (let y = 0; y < h; y++) for (let x = 0; x < w; x++) for (let c = 0; c < 4; c++) // rows from below
-      rgba[((h - 1 - y) * w + x) * 4 + c] = c === 3 ? 1 : Math.min(rgb[(y * w + x) * 3 + c] * k, 1000);
-    const t = new DataTexture(rgba, w, h, RGBAFormat, FloatType);
-    t.mapping = EquirectangularReflectionMapping; t.minFilter = t.magFilter = LinearFilter; t.wrapS = RepeatWrapping; t.wrapT = ClampToEdgeWrapping; t.needsUpdate = true;
-    this.scene.background?.dispose?.();
-    this.scene.background = this.scene.environment = t;
+    this.lit.take(raw);
+    this.scene.background = this.lit.picture;
+    this.scene.environment = this.lit.light.texture;
     // three.js puts u = 0.5 at +X; here it is at -Z.
     this.scene.backgroundRotation.y = this.scene.environmentRotation.y = Math.PI / 2;
-    this.scene.backgroundIntensity = this.scene.environmentIntensity = 1 / k;
+    this.scene.backgroundIntensity = this.scene.environmentIntensity = this.lit.scale;
     this.invalidate();
   }
   // look sets the camera: view as the server keeps it, world its transform, window
