@@ -153,12 +153,15 @@ func (s *site) send(path string, body io.Reader) (int, []byte) {
 // await looks again until ok.
 func (s *site) await(set, what string, ok func(*app.State) bool) *app.State {
 	s.Helper()
+	var last string
 	for deadline := time.Now().Add(90 * time.Second); time.Now().Before(deadline); time.Sleep(max(s.every, 50*time.Millisecond)) {
-		if st := s.state(set); ok(st) {
+		st := s.state(set)
+		if ok(st) {
 			return st
 		}
+		last = st.Undo
 	}
-	s.Fatalf("waited in vain for %s", what)
+	s.Fatalf("waited in vain for %s; the last edit was %q", what, last)
 	return nil
 }
 
@@ -181,16 +184,18 @@ func browser(t testing.TB) *tab {
 		chromedp.Flag("use-angle", "swiftshader"), chromedp.Flag("enable-unsafe-swiftshader", true), chromedp.Flag("disable-background-networking", true), chromedp.Flag("disable-dev-shm-usage", true))
 	ctx, cancel := chromedp.NewExecAllocator(context.Background(), opts...)
 	t.Cleanup(cancel)
-	return open(t, ctx)
-}
-
-func open(t testing.TB, parent context.Context) *tab {
-	ctx, cancel := chromedp.NewContext(parent)
+	ctx, cancel = chromedp.NewContext(ctx)
 	t.Cleanup(cancel)
 	// The page lives as long as the context of its first action.
 	if err := chromedp.Do(ctx, chromedp.EmulateViewport(1280, 800)); err != nil {
 		t.Fatal(err)
 	}
+	t.Cleanup(func() {
+		if t.Failed() {
+			said, _ := chromedp.Run(ctx, chromedp.Evaluate[string]("location.pathname + ': ' + document.getElementById('message')?.textContent"))
+			t.Logf("the page at the end, %s", said)
+		}
+	})
 	return &tab{t, ctx}
 }
 

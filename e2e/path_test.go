@@ -139,11 +139,11 @@ func dressing(b *tab, s *site, set string) {
 		b.Errorf("the person is %v m high", st.Placements[0].Dims.Y)
 	}
 	b.until("document.querySelector('[data-spec=person]')")
-	drawn := eval[float64](b, "Number(document.getElementById('lens').dataset.drawn)")
+	drawn := eval[float64](b, "Number(document.getElementById('lens').dataset.drawn || 0)")
 
 	// Drag it on the plan: it moves by what the scale says, and the lens view
 	// is drawn again; a second tab sees it too.
-	second := open(b.TB, b.ctx)
+	second := browser(b.TB) // of another person: of two tabs only the one in front is drawn
 	second.do(chromedp.Navigate(s.address + "/sets/" + set + "/dress"))
 	second.until("document.documentElement.dataset.ready === 'yes'")
 	px := eval[float64](b, "Alpine.store('v').plan.px")

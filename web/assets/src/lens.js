@@ -207,6 +207,9 @@ export class Lens {
   async sky(key) {
     if (this.skyKey === key) return;
     this.skyKey = key;
+    // Its light takes half a second then: of a sun that is being pulled, the last.
+    if (this.plain) await new Promise((done) => setTimeout(done, 150));
+    if (this.skyKey !== key) return;
     const raw = await fetch(`/api/sets/${document.documentElement.dataset.set}/sky`).then((r) => (r.ok ? r.arrayBuffer() : null)).catch(() => null);
     if (!raw || this.skyKey !== key) return;
     this.lit.take(raw);
