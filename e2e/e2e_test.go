@@ -14,12 +14,14 @@ import (
 	"os/exec"
 	"path/filepath"
 	"strings"
+	"sync"
 	"syscall"
 	"testing"
 	"time"
 
 	"github.com/chromedp/cdproto/cdp"
 	"github.com/chromedp/cdproto/input"
+	"github.com/chromedp/cdproto/page"
 	"github.com/chromedp/chromedp"
 
 	"visator/app"
@@ -28,19 +30,26 @@ import (
 
 var binary string
 
-func TestMain(m *testing.M) {
+func TestMain(m *testing.M) { os.Exit(run(m)) }
+
+func run(m *testing.M) int {
 	dir, err := os.MkdirTemp("", "visator-e2e-*")
 	if err != nil {
 		fmt.Fprintln(os.Stderr, err)
-		os.Exit(1)
+		return 1
 	}
+	defer os.RemoveAll(dir)
 	binary = filepath.Join(dir, "visator")
 	if out, err := exec.Command("go", "build", "-o", binary, "visator/cmd/visator").CombinedOutput(); err != nil {
 		fmt.Fprintf(os.Stderr, "building: %v\n%s", err, out)
-		os.Exit(1)
+		return 1
 	}
-	defer os.RemoveAll(dir)
-	storetest.Main(m)
+	defer func() {
+		if shared.stop != nil {
+			shared.stop()
+		}
+	}()
+	return storetest.Run(m)
 }
 
 // site is a running server.
@@ -171,7 +180,39 @@ type tab struct {
 	ctx context.Context
 }
 
+// shared is the browser of all tests: what it has compiled to draw the lens view
+// stays with it.
+var shared struct {
+	sync.Mutex
+	ctx  context.Context
+	stop func()
+}
+
+// browser is a page in a window of its own, with nothing kept from before.
 func browser(t testing.TB) *tab {
+	t.Helper()
+	shared.Lock()
+	defer shared.Unlock()
+	if shared.ctx == nil {
+		ctx, stop := chromium(t)
+		if err := chromedp.Do(ctx); err != nil {
+			t.Fatal(err)
+		}
+		shared.ctx, shared.stop = ctx, stop
+	}
+	return open(t, shared.ctx, chromedp.WithNewBrowserContext())
+}
+
+// another is a page in another browser: of two pages in one browser only the one
+// in front is drawn.
+func another(t testing.TB) *tab {
+	t.Helper()
+	ctx, stop := chromium(t)
+	t.Cleanup(stop)
+	return open(t, ctx)
+}
+
+func chromium(t testing.TB) (context.Context, func()) {
 	t.Helper()
 	path, err := exec.LookPath("chromium")
 	if err != nil {
@@ -182,12 +223,21 @@ func browser(t testing.TB) *tab {
 	}
 	opts := append(chromedp.DefaultExecAllocatorOptions[:], chromedp.ExecPath(path), chromedp.NoSandbox, chromedp.Flag("disable-gpu", false),
 		chromedp.Flag("use-angle", "swiftshader"), chromedp.Flag("enable-unsafe-swiftshader", true), chromedp.Flag("disable-background-networking", true), chromedp.Flag("disable-dev-shm-usage", true))
-	ctx, cancel := chromedp.NewExecAllocator(context.Background(), opts...)
-	t.Cleanup(cancel)
-	ctx, cancel = chromedp.NewContext(ctx)
+	ctx, end := chromedp.NewExecAllocator(context.Background(), opts...)
+	ctx, cancel := chromedp.NewContext(ctx)
+	return ctx, func() { cancel(); end() }
+}
+
+func open(t testing.TB, parent context.Context, opts ...chromedp.ContextOption) *tab {
+	t.Helper()
+	ctx, cancel := chromedp.NewContext(parent, opts...)
 	t.Cleanup(cancel)
 	// The page lives as long as the context of its first action.
-	if err := chromedp.Do(ctx, chromedp.EmulateViewport(1280, 800)); err != nil {
+	err := chromedp.Do(ctx, chromedp.EmulateViewport(1280, 800))
+	if err == nil {
+		_, err = chromedp.Call(ctx, page.BringToFront, cdp.Empty{}) // else it may not be drawn
+	}
+	if err != nil {
 		t.Fatal(err)
 	}
 	t.Cleanup(func() {

@@ -22,10 +22,12 @@ var (
 
 // Main runs the tests of a package with a cluster; call it from TestMain.
 func Main(m *testing.M) {
-	os.Exit(run(m))
+	os.Exit(Run(m))
 }
 
-func run(m *testing.M) int {
+// Run is Main for those who have something to do after the tests: it returns the
+// code to exit with.
+func Run(m *testing.M) int {
 	dir, err := os.MkdirTemp("", "visator-test-*")
 	if err == nil {
 		defer os.RemoveAll(dir)
