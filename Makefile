@@ -9,7 +9,7 @@ demo: need build
 	./bin/visator demo
 
 test: need-test lint
-	VISATOR_FULL=1 go test -timeout 9m ./...
+	VISATOR_FULL=1 go test -timeout 15m ./...
 
 lint:
 	@out=$$(gofmt -l $$(ls -d */ | grep -v '^bin/')); if [ -n "$$out" ]; then echo "gofmt would change: $$out"; exit 1; fi

@@ -52,7 +52,6 @@ export class Strip {
     s.append(make("line", { x1: 16, x2: this.w - 16, y1: base, y2: base, stroke: soft }));
     this.ruler(base, soft, ink);
     this.steps(base, soft);
-    if (fr.figures.sky > 0.001) s.append(make("text", { x: this.w - 18, y: base - 6, "text-anchor": "end", "font-size": 11, fill: soft }, `sky ${this.v.share(fr.figures.sky)}`));
     const labelled = [], moving = Boolean(this.v.moveNow);
     for (const b of this.bars().sort((p, q) => q.span.height - p.span.height)) {
       const x = this.x(b.span.near), w = Math.max(this.x(b.span.far) - x, 3), h = Math.max(b.span.height * (base - top - 12), 4), on = this.v.sel.includes(b.id);
@@ -77,6 +76,7 @@ export class Strip {
     const words = [near && `${near} cut by the near plane`, far && `${far} cut by the far plane`].filter(Boolean).join(", ");
     if (words) s.append(make("text", { x: this.w - 20, y: top + 12, "text-anchor": "end", "font-size": 12, fill: meant ? soft : "var(--snag)", "data-cuts": "" }, words + meant));
     this.handle("near", view.near, "near", ink); this.handle("far", view.far, "far", ink); this.handle("focus", view.focus, "focus", "#d6e935");
+    if (fr.figures.sky > 0.001) s.append(make("text", { x: this.w - 18, y: base - 6, "text-anchor": "end", "font-size": 11, fill: soft, stroke: "var(--sheet)", "stroke-width": 3, "paint-order": "stroke", style: "pointer-events:none" }, `sky ${this.v.share(fr.figures.sky)}`));
     this.mark();
     if (held) s.querySelector(`[data-handle=${held}]`)?.focus();
   }
