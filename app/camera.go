@@ -1,6 +1,7 @@
 package app
 
 import (
+	"bytes"
 	"context"
 	"encoding/json"
 	"math"
@@ -190,21 +191,14 @@ func (e *editor) focusOn(ctx context.Context, d *Deed) error {
 	return nil
 }
 
-// askOf is how a subject is to stand, in shares of the picture.
-type askOf struct {
-	X      float64 `json:"x"`
-	Y      float64 `json:"y"`
-	Height float64 `json:"height"`
-	Width  float64 `json:"width"`
-	How    string  `json:"how"`
-}
-
 // read reads what a deed carries with it; a field that nobody knows is an error.
 func (d *Deed) read(into any) error {
 	if len(d.Patch) == 0 {
 		return nil
 	}
-	if err := json.Unmarshal(d.Patch, into); err != nil {
+	dec := json.NewDecoder(bytes.NewReader(d.Patch))
+	dec.DisallowUnknownFields()
+	if err := dec.Decode(into); err != nil {
 		return wrong("The request cannot be read: %v", err)
 	}
 	return nil
@@ -213,7 +207,7 @@ func (d *Deed) read(into any) error {
 // compose brings the subject to where it was asked for, at the size that was
 // asked for.
 func (e *editor) compose(ctx context.Context, d *Deed) error {
-	var a askOf
+	var a optics.Ask
 	if err := d.read(&a); err != nil {
 		return err
 	}
@@ -221,7 +215,7 @@ func (e *editor) compose(ctx context.Context, d *Deed) error {
 	if err != nil {
 		return err
 	}
-	v, err := e.set.View.Compose(points, optics.Ask{X: a.X, Y: a.Y, Height: a.Height, Width: a.Width, How: a.How})
+	v, err := e.set.View.Compose(points, a)
 	if err != nil {
 		return wrong("%s: %v", name, err)
 	}

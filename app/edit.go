@@ -502,6 +502,10 @@ func (e *editor) change(ctx context.Context, d *Deed) error {
 			return wrong("%v", err)
 		}
 		e.set.ID = before.ID
+		if err := e.pictured(ctx, &before.Kept); err != nil {
+			e.set.Scene = before
+			return err
+		}
 		e.say("change the %s", sceneField(d.Patch))
 		return e.putSet(ctx, before)
 	case "shot":
@@ -510,6 +514,38 @@ func (e *editor) change(ctx context.Context, d *Deed) error {
 		return e.patchPiece(ctx, d)
 	}
 	return wrong("rows of the kind %q are not changed", d.Kind)
+}
+
+// pictured says which picture is not there that the set was now told to show: the
+// one over the view, or one that a card plays.
+func (e *editor) pictured(ctx context.Context, before *stage.Kept) error {
+	shown := func(k *stage.Kept) map[string]string {
+		by := map[string]string{}
+		if k.Match != nil && k.Match.Picture != "" {
+			by[k.Match.Picture] = "to lay over the view"
+		}
+		if k.Move != nil {
+			for i := range k.Move.Plays {
+				for n, hash := range k.Move.Plays[i].Pictures {
+					by[hash] = fmt.Sprintf("%d of those that a card plays", n+1)
+				}
+			}
+		}
+		return by
+	}
+	was := shown(before)
+	for hash, what := range shown(&e.set.Kept) {
+		if was[hash] != "" {
+			continue
+		}
+		switch there, err := e.a.Store.HasBlob(ctx, hash); {
+		case err != nil:
+			return err
+		case !there:
+			return wrong("The picture %s is not here: choose the file again.", what)
+		}
+	}
+	return nil
 }
 
 func sceneField(patch json.RawMessage) string {

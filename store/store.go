@@ -174,6 +174,11 @@ func (s *Store) Blob(ctx context.Context, hash string) (io.ReadSeekCloser, int64
 	return r, r.Size(), nil
 }
 
+// HasBlob reports whether a blob is there.
+func (s *Store) HasBlob(ctx context.Context, hash string) (bool, error) {
+	return s.blobs.Exists(ctx, hash)
+}
+
 // ReadBlob reads a whole blob.
 func (s *Store) ReadBlob(ctx context.Context, hash string) ([]byte, error) {
 	r, size, err := s.Blob(ctx, hash)

@@ -9,10 +9,11 @@ import (
 
 // Ask is how a subject is to stand in the picture.
 type Ask struct {
-	X, Y   float64 // of its middle, 0..1 from the left and from the top
-	Height float64 // share of the picture's height; 0: Width counts
-	Width  float64 // share of the picture's width, where Height is 0
-	How    string  // one of Ways
+	X      float64 `json:"x"`      // of its middle, 0..1 from the left
+	Y      float64 `json:"y"`      // of its middle, 0..1 from the top
+	Height float64 `json:"height"` // share of the picture's height; 0: Width counts
+	Width  float64 `json:"width"`  // share of the picture's width, where Height is 0
+	How    string  `json:"how"`    // one of Ways
 }
 
 // Ways are what may change to frame a subject: the camera is moved, and keeps

@@ -160,7 +160,7 @@ func abs32(x float32) float32 {
 	return x
 }
 
-// expNeg is exp(-x) for 0 <= x, to about one part in a hundred: (1-x/32)^32.
+// expNeg is exp(-x) for 0 <= x, off by 0.01 at most: (1-x/32)^32.
 func expNeg(x float32) float32 {
 	y := 1 - x/32
 	if y <= 0 {

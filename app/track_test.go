@@ -1,0 +1,215 @@
+package app_test
+
+import (
+	"bytes"
+	"encoding/json"
+	"image"
+	"image/color"
+	"image/png"
+	"math"
+	"strings"
+	"testing"
+
+	"visator/app"
+	"visator/core/geom"
+	"visator/core/lay"
+	"visator/core/motion"
+	"visator/core/optics"
+	"visator/core/stage"
+)
+
+// plain keeps a picture of one colour.
+func (d *desk) plain(c color.Color) string {
+	d.Helper()
+	m := image.NewNRGBA(image.Rect(0, 0, 8, 8))
+	for i := range 64 {
+		m.Set(i%8, i/8, c)
+	}
+	var buf bytes.Buffer
+	if err := png.Encode(&buf, m); err != nil {
+		d.Fatal(err)
+	}
+	hash, err := d.a.CardPicture(d.ctx, &buf)
+	if err != nil {
+		d.Fatal(err)
+	}
+	return hash
+}
+
+// pictures are the frames of a rendered move.
+func (d *desk) pictures(settings app.TakeSettings) (list []image.Image) {
+	d.Helper()
+	if _, err := d.a.Shoot(d.ctx, d.set, "", "move", settings); err != nil {
+		d.Fatal(err)
+	}
+	st := d.await("the move", func(st *app.State) bool { return st.Takes[0].State == "done" || st.Takes[0].State == "failed" })
+	var r app.TakeResult
+	if err := json.Unmarshal(st.Takes[0].Result, &r); err != nil || st.Takes[0].State != "done" {
+		d.Fatalf("%v, %s", err, st.Takes[0].Note)
+	}
+	for _, hash := range r.Frames {
+		data, err := d.a.Store.ReadBlob(d.ctx, hash)
+		if err != nil {
+			d.Fatal(err)
+		}
+		m, err := png.Decode(bytes.NewReader(data))
+		if err != nil {
+			d.Fatal(err)
+		}
+		list = append(list, m)
+	}
+	return list
+}
+
+// A set without a move has one pose; a long one is told in parts, and what is
+// asked for beyond its ends is what is there.
+func TestATrackIsToldInParts(t *testing.T) {
+	d := newDesk(t)
+	track := func(from, count int) *app.Track {
+		t.Helper()
+		tr, err := d.a.TrackOf(d.ctx, d.set, from, count)
+		if err != nil {
+			t.Fatal(err)
+		}
+		return tr
+	}
+	if tr := track(0, 100); tr.Frames != 1 || len(tr.Poses) != 1 || len(tr.Poses[0].Moved)+len(tr.Poses[0].Lights)+len(tr.Poses[0].Cards) != 0 {
+		t.Errorf("without a move: %+v", tr)
+	}
+	v := d.state().Set.View
+	to := v
+	to.Eye.X += 10
+	d.edit(setTo(map[string]any{"move": motion.Move{Rate: 100, Keys: []motion.Key{{View: to, Seconds: 20, Easing: "linear"}}}}))
+	whole := 0
+	for from := 0; ; {
+		tr := track(from, 5000)
+		if tr.Frames != 2001 && tr.Frames != 2000 {
+			t.Fatalf("%d frames", tr.Frames)
+		}
+		for i, p := range tr.Poses {
+			if want := v.Eye.X + 10*float64(from+i)/100/20; math.Abs(p.View.Eye.X-want) > 1e-9 {
+				t.Fatalf("frame %d at %v, want %v", from+i, p.View.Eye.X, want)
+			}
+		}
+		if len(tr.Poses) > 1000 {
+			t.Fatalf("%d poses at once", len(tr.Poses))
+		}
+		whole += len(tr.Poses)
+		if from += len(tr.Poses); from >= tr.Frames {
+			break
+		}
+	}
+	if whole < 2000 {
+		t.Errorf("%d poses in all", whole)
+	}
+	if tr := track(-5, 0); tr.From != 0 || len(tr.Poses) != 1 {
+		t.Errorf("from before its start: %d, %d poses", tr.From, len(tr.Poses))
+	}
+	if tr := track(1e6, 10); tr.From != tr.Frames-1 || len(tr.Poses) != 1 {
+		t.Errorf("from after its end: %d, %d poses", tr.From, len(tr.Poses))
+	}
+	if _, err := d.a.TrackOf(d.ctx, "nowhere", 0, 1); err == nil {
+		t.Error("a set that is not there has a track")
+	}
+}
+
+// A card plays pictures, the sun flickers: the track tells it and the frames show
+// it.
+func TestCardsPlayAndLightsFlicker(t *testing.T) {
+	d := newDesk(t)
+	red, blue := d.plain(color.NRGBA{200, 20, 20, 255}), d.plain(color.NRGBA{20, 20, 200, 255})
+	card := d.add("card", &lay.Card{At: geom.V{Z: -8}, Width: 30, Height: 16, Facing: true, Shape: "picture", Picture: red})
+	flicker := motion.Flicker{Depth: 1, Hertz: 3, Seed: 9}
+	d.edit(viewTo(map[string]any{"eye": geom.V{Y: 4, Z: 8}, "yaw": 0, "pitch": 0, "roll": 0, "far": 100}),
+		setTo(map[string]any{"move": motion.Move{Rate: 4, Seconds: 1, Plays: []motion.Play{{ID: card, Pictures: []string{red, blue}, Rate: 2}}, Flickers: []motion.Flicker{flicker}}}))
+	track, err := d.a.TrackOf(d.ctx, d.set, 0, 10)
+	if err != nil || len(track.Poses) != 4 {
+		t.Fatalf("%+v, %v", track, err)
+	}
+	for i, want := range []string{red, red, blue, blue} {
+		if got := track.Poses[i].Cards[card]; got != want {
+			t.Errorf("frame %d shows %s", i, got)
+		}
+		if got, want := track.Poses[i].Lights[""], flicker.At(float64(i)/4); got != want {
+			t.Errorf("frame %d is lit by %v of the light, want %v", i, got, want)
+		}
+	}
+	frames := d.pictures(app.TakeSettings{Width: 32, Samples: 4, Bounces: 1})
+	if len(frames) != 4 {
+		t.Fatalf("%d frames", len(frames))
+	}
+	for i, m := range frames {
+		r, _, b, _ := m.At(16, 9).RGBA()
+		if more := r > b; more != (i < 2) {
+			t.Errorf("frame %d: red %d, blue %d", i+1, r>>8, b>>8)
+		}
+	}
+	light := func(i int) uint32 { r, g, b, _ := frames[i].At(16, 9).RGBA(); return r + g + b }
+	if brighter := flicker.At(0.25) > flicker.At(0); brighter != (light(1) > light(0)) {
+		t.Errorf("light goes from %v to %v, the picture from %d to %d", flicker.At(0), flicker.At(0.25), light(0), light(1))
+	}
+}
+
+// Pictures that are not there are named, and nothing changes.
+func TestPicturesThatAreNotThereAreRefused(t *testing.T) {
+	d := newDesk(t)
+	red := d.plain(color.NRGBA{200, 20, 20, 255})
+	card := d.add("card", &lay.Card{At: geom.V{Z: -8}, Width: 3, Height: 2, Shape: "picture", Picture: red})
+	gone := strings.Repeat("0", 64)
+	for say, what := range map[string]map[string]any{
+		"over the view":            {"match": stage.Match{Picture: gone, Opacity: 0.5, Wipe: 1}},
+		"2 of those that a card":   {"move": motion.Move{Rate: 4, Seconds: 1, Plays: []motion.Play{{ID: card, Pictures: []string{red, gone}, Rate: 2}}}},
+		"covers 0 to 100 %":        {"match": stage.Match{Picture: red, Opacity: 1.5, Wipe: 1}},
+		"a card plays 1 to 5000":   {"move": motion.Move{Rate: 4, Seconds: 1, Plays: []motion.Play{{ID: card, Rate: 2}}}},
+		"a picture has at most":    {"match": stage.Match{Picture: red, Wipe: 1, Points: make([]stage.MatchDot, 5000)}},
+		"the last is not before":   {"first": 8, "last": 3},
+		"a shot hides at most 500": {"hide": make([]string, 501)},
+	} {
+		if got := d.refused(setTo(what)); !strings.Contains(got, say) {
+			t.Errorf("%q: %s", say, got)
+		}
+	}
+	d.edit(setTo(map[string]any{"match": stage.Match{Picture: red, Opacity: 0.5, Wipe: 1}}))
+	d.edit(setTo(map[string]any{"match": nil}))
+}
+
+// What a deed of framing carries is read to the letter, and what cannot be is said
+// with what to do.
+func TestWhatCannotBeFramedIsRefused(t *testing.T) {
+	d := newDesk(t)
+	box := d.stand("box", geom.V{Z: -6}, geom.V{X: 1, Y: 1, Z: 1})
+	behind := d.stand("box", geom.V{Z: 40}, geom.V{X: 1, Y: 1, Z: 1})
+	d.edit(viewTo(map[string]any{"eye": geom.V{Y: 1.6, Z: 6}, "yaw": 0, "pitch": 0}))
+	line := []stage.MatchDot{}
+	for i := range 5 {
+		line = append(line, stage.MatchDot{At: geom.V{X: float64(i)}, X: 0.1 * float64(i), Y: 0.5})
+	}
+	for say, deed := range map[string]app.Deed{
+		"unknown field":            {Do: "compose", ID: box, Patch: patch(map[string]any{"x": 0.5, "y": 0.5, "high": 0.5})},
+		"cannot be read":           {Do: "lens", Patch: patch(map[string]any{"focal": "long"})},
+		"behind the lens":          {Do: "focus", ID: behind},
+		"That place lies behind":   {Do: "focus", At: geom.V{Z: 60}},
+		"reaches behind the lens":  {Do: "all sharp", Patch: patch(map[string]any{"from": behind})},
+		"10 stops at most":         {Do: "expose", Patch: patch(map[string]any{"stops": 11})},
+		"more than 0 above":        {Do: "eye", Metres: -1},
+		"is not there":             {Do: "aim", ID: "nobody"},
+		"roll -180 to 180":         viewTo(map[string]any{"roll": 4}),
+		"sensor sides":             viewTo(map[string]any{"sensorW": 0}),
+		"squeeze must be":          viewTo(map[string]any{"squeeze": 9}),
+		"depth buffer is one of":   viewTo(map[string]any{"depth": "16"}),
+		"the shutter must be open": viewTo(map[string]any{"shutter": -1}),
+		"a path has two points":    setTo(map[string]any{"move": motion.Move{Rate: 10, Seconds: 1, Rides: []motion.Ride{{IDs: []string{box}, Points: []geom.V{{}, {}}, Seconds: 1, Easing: "linear"}}}}),
+		"the easing is one of":     setTo(map[string]any{"move": motion.Move{Rate: 10, Keys: []motion.Key{{View: optics.Default(), Seconds: 1, Easing: "bouncy"}}}}),
+	} {
+		if got := d.refused(deed); !strings.Contains(got, say) {
+			t.Errorf("%q: %s", say, got)
+		}
+	}
+	d.edit(setTo(map[string]any{"match": stage.Match{Opacity: 0.5, Wipe: 1, Points: line}}))
+	if got := d.refused(app.Deed{Do: "match", Patch: patch(map[string]any{"by": "points"})}); !strings.Contains(got, "on one line") {
+		t.Error(got)
+	}
+	if got := d.refused(app.Deed{Do: "match", Patch: patch(map[string]any{"by": "lines"})}); !strings.Contains(got, "two lines or more") {
+		t.Error(got)
+	}
+}
