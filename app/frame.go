@@ -117,16 +117,25 @@ type MoveTrouble struct {
 	What string  `json:"what"`
 }
 
-// framing is what stands in a set, as cameras see it.
+// framing is what stands in a set, as its cameras see it now.
 type framing struct {
-	w      *world
+	w *world
+	*standing
+}
+
+// standing is what stands in a set, whatever is filmed of it.
+type standing struct {
 	things []frame.Thing
 	layer  []string
 	kind   map[string]string // by ID
 
 	mu     sync.Mutex
-	scenes map[string]*frame.Scene
+	scenes map[string]*frame.Scene // by what a shot does without, and what rides
 }
+
+// maxScenes is how many of them are kept: some more than a set has shots that
+// differ in that. Each holds the trees over all things.
+const maxScenes = 16
 
 // maxFramed is how many copies of one drift a camera looks at: their coverage
 // hardly changes with more, and each takes 300 bytes.
@@ -134,7 +143,7 @@ const maxFramed = 20000
 
 // framing makes everything ready to be looked at. The set must be laid out.
 func (w *world) framing(ctx context.Context) (*framing, error) {
-	f := &framing{w: w, kind: map[string]string{}, scenes: map[string]*frame.Scene{}}
+	f := &framing{w, &standing{kind: map[string]string{}, scenes: map[string]*frame.Scene{}}}
 	if err := w.makeBodies(ctx); err != nil {
 		return nil, err
 	}
@@ -230,6 +239,9 @@ func (f *framing) scene(k *stage.Kept, cast *stage.Cast) *frame.Scene {
 			list = append(list, t)
 		}
 	}
+	if len(f.scenes) >= maxScenes {
+		clear(f.scenes)
+	}
 	s := frame.NewScene(list)
 	f.scenes[key] = s
 	return s
@@ -314,10 +326,10 @@ func (a *App) Frame(ctx context.Context, setID string, t float64) (*FrameState, 
 	return out, nil
 }
 
-// frames are the framings of the sets that are looked at, each of one revision.
+// frames are what stands in the sets that are looked at, by set and standsKey.
 type frames struct {
 	mu   sync.Mutex
-	kept map[string]*framing
+	kept map[string]*standing
 }
 
 // framingOf is the framing of a set as it is now.
@@ -336,34 +348,22 @@ func (a *App) framingFor(ctx context.Context, w *world) (*framing, error) {
 	// What stands there is often as it was before: only the view was changed.
 	name := w.standsKey()
 	a.frames.mu.Lock()
-	f := a.frames.kept[setID+name]
+	known := a.frames.kept[setID+name]
 	a.frames.mu.Unlock()
-	if f != nil {
-		again := &framing{w: w, things: f.things, layer: f.layer, kind: f.kind, scenes: f.scenes}
-		f.mu.Lock()
-		again.scenes = map[string]*frame.Scene{}
-		for k, s := range f.scenes {
-			again.scenes[k] = s
-		}
-		f.mu.Unlock()
-		a.keepFraming(setID+name, again)
-		return again, nil
+	if known != nil {
+		return &framing{w, known}, nil
 	}
 	f, err := w.framing(ctx)
 	if err != nil {
 		return nil, err
 	}
-	a.keepFraming(setID+name, f)
-	return f, nil
-}
-
-func (a *App) keepFraming(name string, f *framing) {
 	a.frames.mu.Lock()
 	defer a.frames.mu.Unlock()
 	if a.frames.kept == nil || len(a.frames.kept) >= maxWatches {
-		a.frames.kept = map[string]*framing{}
+		a.frames.kept = map[string]*standing{}
 	}
-	a.frames.kept[name] = f
+	a.frames.kept[setID+name] = f.standing
+	return f, nil
 }
 
 // standsKey is another for every change of what stands in the set.
