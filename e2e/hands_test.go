@@ -1,10 +1,13 @@
 package e2e
 
 import (
+	"context"
 	"fmt"
 	"math"
 	"testing"
 
+	"github.com/chromedp/cdproto/cdp"
+	"github.com/chromedp/cdproto/input"
 	"github.com/chromedp/chromedp"
 
 	"visator/app"
@@ -77,6 +80,94 @@ func TestHandles(t *testing.T) {
 	b.until(fmt.Sprintf("Math.abs(Alpine.store('v').st.set.view.far - %v) < 1e-9", st.Set.View.Far))
 	b.drag(lens, [2]float64{lens[0] + 50, lens[1]})
 	s.await(set, "the pan", func(st *app.State) bool { return st.Set.View.Yaw > yaw+0.01 })
+}
+
+// mouse presses, moves or lets go of the left button somewhere.
+func (b *tab) mouse(what input.DispatchMouseEventType, x, y float64) {
+	b.Helper()
+	b.do(chromedp.Func(func(ctx context.Context, t *chromedp.Target) error {
+		p := input.DispatchMouseEventParams{Type: what, X: x, Y: y, Button: input.MouseButtonLeft}
+		if what != chromedp.MouseMoved {
+			p.ClickCount = 1
+		}
+		_, err := cdp.Call(ctx, t, input.DispatchMouseEvent, p)
+		return err
+	}))
+}
+
+// What is in the hand goes back with Escape, whatever it is; what others do
+// meanwhile waits until the hand is empty, and is not undone by it.
+func TestWhatIsInTheHandCanBeGivenUp(t *testing.T) {
+	s, b, set := newTab(t, "dress")
+	b.press("plain box")
+	st := s.await(set, "the box", func(st *app.State) bool { return len(st.Placements) == 1 })
+	id, stood := st.Placements[0].ID, st.Placements[0].At
+	shown := func(what string) float64 { return eval[float64](b, "Alpine.store('v').st."+what) }
+	var last [2]float64 // where the pointer is
+	carry := func(find string, dx, dy float64) {
+		t.Helper()
+		at := b.middle(find)
+		last = [2]float64{at[0] + dx, at[1] + dy}
+		b.mouse(chromedp.MousePressed, at[0], at[1])
+		b.mouse(chromedp.MouseMoved, at[0]+dx/2, at[1]+dy/2)
+		b.mouse(chromedp.MouseMoved, at[0]+dx, at[1]+dy)
+	}
+	giveUp := func() { t.Helper(); b.do(chromedp.KeyEvent("\x1b")); b.mouse(chromedp.MouseReleased, 5, 5) }
+	box := fmt.Sprintf("#plan [data-id=%q]", id)
+
+	carry(box, 90, 0)
+	if x := shown("placements[0].at.x"); x < stood.X+0.1 {
+		t.Errorf("in the hand it stands at %v", x)
+	}
+	giveUp()
+	if x := shown("placements[0].at.x"); x != stood.X {
+		t.Errorf("given up, it is shown at %v", x)
+	}
+	if sel := eval[string](b, "Alpine.store('v').sel[0]"); sel != id {
+		t.Errorf("selected is %q", sel)
+	}
+	for _, pair := range [][2]string{{"[data-corner]", "placements[0].scale.x"}, {"[data-stalk] circle", "placements[0].at.y"}, {"[data-dial]", "placements[0].yaw"}, {"[data-camera=eye]", "set.view.eye.x"}, {"[data-camera=aim]", "set.view.yaw"}} {
+		find, value := pair[0], pair[1]
+		was := shown(value)
+		carry(find, -60, -40)
+		if now := shown(value); now == was {
+			t.Errorf("%s: in the hand it is %v as before", value, now)
+		}
+		giveUp()
+		if now := shown(value); now != was {
+			t.Errorf("%s: given up, it is %v, was %v", value, now, was)
+		}
+	}
+
+	// Another moves the camera while the box is in the hand.
+	carry(box, 0, 60)
+	s.edit(set, map[string]any{"do": "change", "kind": "set", "patch": map[string]any{"view": map[string]any{"focal": 77}}})
+	b.until("Alpine.store('v').looks > Alpine.store('v').seen") // it was heard of
+	if f := shown("set.view.focal"); f == 77 {
+		t.Error("the set changed under the hand")
+	}
+	b.mouse(chromedp.MouseReleased, last[0], last[1])
+	b.until("Alpine.store('v').st.set.view.focal === 77")
+	st = s.await(set, "the move", func(st *app.State) bool { return st.Placements[0].At.Z > stood.Z+0.1 })
+	if p := st.Placements[0]; p.At.X != stood.X || p.Yaw != 0 || p.Scale.X != 1 || p.At.Y != stood.Y || st.Set.View.Focal != 77 {
+		t.Errorf("what was given up is left: %+v", p)
+	}
+
+	// So it is in the lens view and along the depth strip.
+	b.step("frame")
+	b.until("document.querySelector('[data-handle=far] rect')?.getClientRects().length")
+	far := shown("set.view.far")
+	carry("[data-handle=far] line", -60, 0)
+	giveUp()
+	yaw := shown("set.view.yaw")
+	carry("#lens canvas", 80, 0)
+	giveUp()
+	if a, c := shown("set.view.far"), shown("set.view.yaw"); a != far || c != yaw {
+		t.Errorf("far %v, was %v; yaw %v, was %v", a, far, c, yaw)
+	}
+	if got := s.state(set); got.Set.View.Far != far || got.Set.View.Yaw != yaw || got.Undo != "move box" {
+		t.Errorf("kept was %q", got.Undo)
+	}
 }
 
 // What is being typed is not overwritten by what others do meanwhile, and

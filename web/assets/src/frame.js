@@ -1,6 +1,7 @@
 // Frame: what the page's store knows about lens, composition, focus, shots and
 // moves. What the lens sees is asked of the server; it is drawn here.
 import { number } from "./print.js";
+import { pull } from "./pull.js";
 
 const tabs = ["lens", "compose", "focus", "move", "shot", "match", "paper"];
 export const lenses = [14, 18, 24, 28, 35, 50, 85, 120];
@@ -69,12 +70,16 @@ export function filming({ call }) {
     // dragFocal changes the focal length by the way of the pointer: a hand's width
     // doubles it.
     dragFocal(e) {
-      const kept = this.st.set.view.focal, x = e.clientX, target = e.currentTarget;
-      target.setPointerCapture(e.pointerId);
+      const kept = this.st.set.view.focal, x = e.clientX;
       let to = kept;
-      const move = (m) => { to = Math.min(Math.max(kept * Math.pow(2, (m.clientX - x) / 160), 4), 2000); to = Number(to.toPrecision(3)); this.lens?.zoomed(to / kept); this.say(`${to} mm`); };
-      const up = () => { target.removeEventListener("pointermove", move); target.removeEventListener("pointerup", up); this.lens?.zoomed(1); if (to !== kept) this.focal(to); };
-      target.addEventListener("pointermove", move); target.addEventListener("pointerup", up);
+      pull(e.currentTarget, e, (m) => {
+        to = Number(Math.min(Math.max(kept * Math.pow(2, (m.clientX - x) / 160), 4), 2000).toPrecision(3));
+        this.lens?.zoomed(to / kept);
+        this.say(`${to} mm`);
+      }, (moved) => {
+        this.lens?.zoomed(1);
+        if (moved && to !== kept) this.focal(to); else this.say("");
+      }, 0);
     },
     get sensorWords() { const v = this.st?.set.view; return v ? `${number(v.sensorW, 2)} × ${number(v.sensorH, 2)} mm` : ""; },
     guide(name) { return (this.st?.set.view.guides || "thirds").split(",").includes(name); },

@@ -4,7 +4,7 @@ export const list = [
   ["Page Up, Page Down", "lift and lower by 10 cm"], ["[ and ]", "turn by 15°; with Alt 1°"], ["c", "linked copy"],
   ["Delete", "delete"], ["i", "hide or show"], ["k", "lock or unlock"], ["b", "put down on what is beneath"],
   ["x", "snapping on or off; Alt: off while held"], ["Shift while dragging", "along one axis; on the empty plan a frame about many"],
-  ["click again", "the thing beneath"], ["y", "same again: one more copy, by the same way"], ["e", "settle: fall and tip until it rests"], ["g, u", "group, ungroup"], ["o", "look at these alone, and back"], ["h", "the blockout over what took its place"], ["a", "aim the camera at it"], ["q", "focus on it, and follow it"], ["p", "play the move, or stop"], ["n and m", "a frame back, a frame on"], ["w", "walk: arrows walk and turn, Page Up and Down fly, Shift faster"], ["Escape", "select nothing"], ["?", "this list"],
+  ["click again", "the thing beneath"], ["y", "same again: one more copy, by the same way"], ["e", "settle: fall and tip until it rests"], ["g, u", "group, ungroup"], ["o", "look at these alone, and back"], ["h", "the blockout over what took its place"], ["a", "aim the camera at it"], ["q", "focus on it, and follow it"], ["p", "play the move, or stop"], ["n and m", "a frame back, a frame on"], ["w", "walk: arrows walk and turn, Page Up and Down fly, Shift faster"], ["Escape", "select nothing; what is in the hand goes back"], ["?", "this list"],
 ];
 
 export function keys(v) {

@@ -11,6 +11,7 @@ import { Blur } from "./blur.js";
 import { Small } from "./small.js";
 import { Sky } from "./sky.js";
 import { drawMatch, pressMatch } from "./match.js";
+import { pull } from "./pull.js";
 
 const margin = 18; // pixels of dimmed surround about the frame, at least
 
@@ -87,6 +88,7 @@ export class Lens {
         });
       }
       it.inner = of ? new Matrix4().fromArray(of.world) : p.standIn !== "person" ? new Matrix4().makeScale(p.size.x, p.size.y, p.size.z) : new Matrix4().makeScale(p.size.y / 1.75, p.size.y / 1.75, p.size.y / 1.75);
+      it.carried = null;
       it.stands = new Matrix4().fromArray(p.world).multiply(it.inner);
       it.group.matrix.copy(it.stands);
       it.group.matrixWorldNeedsUpdate = true;
@@ -366,7 +368,7 @@ export class Lens {
   }
   // bounds are where a placement's box falls in the view; null where it does not.
   bounds(p, f) {
-    const world = new Matrix4().fromArray(p.world), q = new Vector3(), box = [1e9, 1e9, -1e9, -1e9];
+    const world = this.placed.get(p.id)?.carried || new Matrix4().fromArray(p.world), q = new Vector3(), box = [1e9, 1e9, -1e9, -1e9];
     for (let i = 0; i < 8; i++) {
       q.set(p.box[i & 1 ? "max" : "min"].x, p.box[i & 2 ? "max" : "min"].y, p.box[i & 4 ? "max" : "min"].z).applyMatrix4(world).applyMatrix4(this.camera.matrixWorldInverse);
       if (q.z > -1e-3) return null;
@@ -392,7 +394,7 @@ export class Lens {
     const s = p.scale;
     const turn = new Matrix4().makeRotationY(p.yaw).multiply(new Matrix4().makeRotationX(p.pitch)).multiply(new Matrix4().makeRotationZ(p.roll));
     const world = turn.scale(new Vector3(s.x, s.y, s.z)).setPosition(p.at.x, p.at.y, p.at.z);
-    p.world = [...world.elements]; // the brackets go along
+    it.carried = world; // the brackets go along
     it.group.matrix.copy(world).multiply(it.inner);
     it.group.matrixWorldNeedsUpdate = true;
     this.invalidate();
@@ -456,48 +458,39 @@ export class Lens {
     if (pressMatch(this, e)) return;
     if (e.shiftKey && this.v.on("frame dress light")) return this.orbit(e);
     const view = this.v.st.set.view, f = this.frame(), start = { yaw: view.yaw, pitch: view.pitch };
-    this.canvas.setPointerCapture(e.pointerId);
-    let moved = false, now = start;
-    const move = (m) => {
-      if (!moved && Math.hypot(m.clientX - e.clientX, m.clientY - e.clientY) < 4) return;
-      if (!moved) this.home();
-      moved = true;
+    let now = null;
+    pull(this.canvas, e, (m) => {
+      if (!now) this.home();
       // The picture follows the hand: a frame's width is the angle of view.
       const k = this.tall / f.h;
       now = { yaw: start.yaw + (m.clientX - e.clientX) * k, pitch: Math.min(Math.max(start.pitch + (m.clientY - e.clientY) * k, -1.57), 1.57) };
       this.look(view, this.aimed(view.eye, now.yaw, now.pitch, view.roll));
-    };
-    const up = (u) => {
-      this.canvas.removeEventListener("pointermove", move); this.canvas.removeEventListener("pointerup", up);
+    }, (moved, u) => {
       if (moved) return this.v.view(now);
+      if (moved === null) return this.v.draw();
       // A click on what is selected goes on to what lies behind.
       if (this.v.picking === "focus") { const id = this.hits(u)[0], at = this.ground(u); this.v.picking = ""; return id ? this.v.edit({ do: "focus", id }) : at ? this.v.edit({ do: "focus", at: { x: at.x, y: at.y, z: at.z } }) : this.v.say("There is nothing to focus on.", true); }
       const under = this.hits(u), i = this.v.sel.length ? under.indexOf(this.v.sel[0]) : -1;
       return this.v.select(under[(i + 1) % (under.length || 1)] || "", u.shiftKey);
-    };
-    this.canvas.addEventListener("pointermove", move); this.canvas.addEventListener("pointerup", up);
+    }, 4);
   }
   // lift moves the selected thing up and down by its stalk.
   lift(e) {
     const id = e.target.closest("[data-stalk]")?.dataset.stalk, p = id && this.v.placement(id);
     if (!p) return;
     e.stopPropagation();
-    this.over.setPointerCapture(e.pointerId);
     const q = new Vector3(p.at.x, p.at.y, p.at.z).applyMatrix4(this.camera.matrixWorldInverse), kept = p.at.y;
     const metres = (-q.z * this.tall) / this.frame().h; // that a pixel is at its distance
-    const move = (m) => {
+    pull(this.over, e, (m) => {
       const up = kept + (e.clientY - m.clientY) * metres;
       p.at.y = this.v.snapOn && !m.altKey ? Math.round(up * 20) / 20 : up; // steps of 5 cm
       this.lifting = true;
       this.carry(p);
-    };
-    const drop = () => {
-      this.over.removeEventListener("pointermove", move); this.over.removeEventListener("pointerup", drop); this.over.removeEventListener("pointercancel", drop);
-      const y = p.at.y, moved = this.lifting;
+    }, (moved) => {
+      const y = p.at.y;
       this.lifting = false; p.at.y = kept;
-      if (moved) this.v.change(p.id, { at: { y } });
-    };
-    this.over.addEventListener("pointermove", move); this.over.addEventListener("pointerup", drop); this.over.addEventListener("pointercancel", drop);
+      if (moved) this.v.change(p.id, { at: { y } }); else this.v.draw();
+    }, 0);
   }
   // aimed is the transform of a view that looks from eye with yaw, pitch and roll.
   aimed(eye, yaw, pitch, roll) { return new Matrix4().makeRotationY(yaw).multiply(new Matrix4().makeRotationX(pitch)).multiply(new Matrix4().makeRotationZ(roll)).setPosition(eye.x, eye.y, eye.z).elements; }
@@ -506,17 +499,17 @@ export class Lens {
     const view = this.v.st.set.view, p = this.v.one, fw = this.v.st.lens.forward, f = this.frame();
     const c = p ? { x: p.at.x, y: p.at.y + p.dims.y / 2, z: p.at.z } : { x: view.eye.x + fw.x * view.focus, y: view.eye.y + fw.y * view.focus, z: view.eye.z + fw.z * view.focus };
     const d = new Vector3(view.eye.x - c.x, view.eye.y - c.y, view.eye.z - c.z), r = d.length(), a0 = Math.atan2(d.x, d.z), e0 = Math.asin(d.y / r), yaw0 = view.yaw - a0;
-    this.canvas.setPointerCapture(e.pointerId);
     let to = null;
-    const move = (m) => {
+    pull(this.canvas, e, (m) => {
       if (!to) this.home();
       const a = a0 - ((m.clientX - e.clientX) / f.w) * 3, up = Math.min(Math.max(e0 + ((m.clientY - e.clientY) / f.h) * 2, -1.5), 1.5);
       const eye = { x: c.x + r * Math.cos(up) * Math.sin(a), y: c.y + r * Math.sin(up), z: c.z + r * Math.cos(up) * Math.cos(a) };
       to = { eye, yaw: yaw0 + a, pitch: Math.min(Math.max(view.pitch - (up - e0), -1.57), 1.57) };
       this.look(view, this.aimed(eye, to.yaw, to.pitch, view.roll));
-    };
-    const up = () => { this.canvas.removeEventListener("pointermove", move); this.canvas.removeEventListener("pointerup", up); if (to) this.v.view(to); else this.v.select(this.hits(e)[0] || "", true); };
-    this.canvas.addEventListener("pointermove", move); this.canvas.addEventListener("pointerup", up);
+    }, (moved) => {
+      if (moved) return this.v.view(to);
+      return moved === null ? this.v.draw() : this.v.select(this.hits(e)[0] || "", true);
+    });
   }
   // step walks: arrows go and turn at eye height over what is underfoot, walls
   // stop; Page Up and Page Down fly. Only keys of walking are taken.

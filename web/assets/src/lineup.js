@@ -5,6 +5,7 @@
 // its size written. What is pulled along is moved as a whole: only what comes
 // onto the sheet is drawn.
 import { make } from "./plan.js";
+import { pull } from "./pull.js";
 import { heldBeside } from "./beside.js";
 
 const inkOf = (odd, on) => (odd ? "#93452f" : on ? "#3d3d3d" : "#6a6a6a");
@@ -205,7 +206,7 @@ export function drawLineup(sheet, v) {
 function setUp(sheet, v) {
   const find = (name) => sheet.querySelector(`[data-${name}]`);
   const parts = { sheet, back: find("back"), pane: find("pane"), row: find("row"), items: new Map(), key: "", leftKey: "", rowKey: "", all: null, base: 0, edge: 0 };
-  let frame = 0, pulled = null;
+  let frame = 0;
   const again = () => { frame ||= requestAnimationFrame(() => { frame = 0; drawLineup(sheet, v); }); };
   const zoom = (f, at) => {
     const l = v.line, px = Math.min(Math.max(l.px * f, 0.002), 60000), m = l.x + (at - l.edge) / l.px; // a mountain range to a pin
@@ -216,14 +217,12 @@ function setUp(sheet, v) {
   };
   const choose = (id) => { if (!id) return; parts.key = parts.key.replace(/^[^,]*/, id); v.choosePiece(id); };
   sheet.addEventListener("wheel", (e) => { e.preventDefault(); if (e.shiftKey || Math.abs(e.deltaX) > Math.abs(e.deltaY)) { v.line.x += (e.deltaX || e.deltaY) / v.line.px; again(); } else zoom(Math.exp(-e.deltaY * 0.0015), e.clientX - sheet.getBoundingClientRect().left); }, { passive: false });
-  sheet.addEventListener("pointerdown", (e) => { pulled = { x: e.clientX, from: v.line.x, moved: false, id: e.target.closest("[data-piece]")?.dataset.piece }; sheet.setPointerCapture(e.pointerId); });
-  sheet.addEventListener("pointermove", (e) => {
-    if (!pulled) return;
-    if (Math.abs(e.clientX - pulled.x) > 3) pulled.moved = true;
-    if (pulled.moved) { v.line.x = pulled.from - (e.clientX - pulled.x) / v.line.px; again(); }
+  sheet.addEventListener("pointerdown", (e) => {
+    const from = v.line.x, id = e.target.closest("[data-piece]")?.dataset.piece;
+    pull(sheet, e, (m) => { v.line.x = from - (m.clientX - e.clientX) / v.line.px; again(); }, (moved) => {
+      if (moved === null) { v.line.x = from; again(); } else if (!moved) choose(id);
+    });
   });
-  sheet.addEventListener("pointerup", () => { if (pulled && !pulled.moved) choose(pulled.id); pulled = null; });
-  sheet.addEventListener("pointercancel", () => { pulled = null; });
   sheet.addEventListener("focusin", (e) => { // what Tab comes to is brought onto the sheet
     parts.pane.scrollLeft = 0;
     const id = e.target.closest("[data-piece]")?.dataset.piece, a = parts.all?.find((q) => q.p.id === id), l = v.line, w = parts.pane.clientWidth;

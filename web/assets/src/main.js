@@ -14,6 +14,7 @@ import { figure, complain, content } from "./figure.js";
 import { intake } from "./intake.js";
 import { dress } from "./dress.js";
 import { filming } from "./frame.js";
+import { pulling, letGo } from "./pull.js";
 import { Laid } from "./elements.js";
 
 const page = document.documentElement.dataset;
@@ -133,6 +134,7 @@ document.addEventListener("alpine:init", () => {
     async reload(known) {
       const turn = ++this.looks;
       const st = known || (await call(`/api/sets/${page.set}/state`));
+      await letGo(); // what is in the hand stays as it is
       // What was asked for earlier may come later: the newest look counts.
       if (turn < this.seen || (this.st && st.revision < this.st.revision)) return;
       this.seen = turn;
@@ -145,7 +147,7 @@ document.addEventListener("alpine:init", () => {
       this.draw();
     },
     draw() {
-      if (!this.st || this.dragging) return;
+      if (!this.st || pulling()) return;
       this.plan.draw();
       this.strip.draw();
       if (this.step === "size") this.drawSize();

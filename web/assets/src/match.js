@@ -1,5 +1,6 @@
 // Marks on a picture that is laid over the lens view: lines along the set's axes,
 // places that are known, an upright.
+import { pull } from "./pull.js";
 
 const colour = { x: "#ffffff", y: "#d0d0d0", z: "#9a9a9a" };
 
@@ -28,16 +29,13 @@ export function pressMatch(lens, e) {
     lens.v.markPoint({ at: { x: round(p.x), y: round(p.y), z: round(p.z) }, x, y });
     return true;
   }
-  lens.canvas.setPointerCapture(e.pointerId);
-  const move = (m) => { const [x1, y1] = at(m); lens.marking = { x0: x, y0: y, x1, y1 }; lens.invalidate(); };
-  const up = () => {
-    lens.canvas.removeEventListener("pointermove", move); lens.canvas.removeEventListener("pointerup", up);
+  pull(lens.canvas, e, (m) => { const [x1, y1] = at(m); lens.marking = { x0: x, y0: y, x1, y1 }; lens.invalidate(); }, (moved) => {
     const l = lens.marking;
     lens.marking = null;
+    if (moved === null) return lens.invalidate();
     if (!l || Math.hypot(l.x1 - l.x0, l.y1 - l.y0) < 0.01) return lens.v.say("Drag along an edge: a click tells no direction.", true);
     if (mode === "upright") { lens.v.matching.upright = [l.x0, l.y0, l.x1, l.y1]; return lens.invalidate(); }
     return lens.v.markLine({ axis: mode.slice(-1), ...l });
-  };
-  lens.canvas.addEventListener("pointermove", move); lens.canvas.addEventListener("pointerup", up);
+  });
   return true;
 }

@@ -1,6 +1,7 @@
 // The plan: the set from above as a scaled drawing, X to the right, Z down.
 // Metres are the drawing's own unit; the view box does the scale.
 import { Tools } from "./tools.js";
+import { pull } from "./pull.js";
 import { drawElement, handles, setHandle, drawnBy } from "./elements.js";
 
 const ns = "http://www.w3.org/2000/svg";
@@ -349,21 +350,10 @@ export class Plan {
   press(e) {
     if (e.button > 1) return;
     const v = this.v, from = this.at(e), camera = e.target.closest("[data-camera]"), dial = e.target.closest("[data-dial]"), corner = e.target.closest("[data-corner]");
-    const id = this.pick(e), point = e.target.closest("[data-point]"), mark = e.target.closest("[data-snag]");
-    const follow = (move, drop) => {
-      this.svg.setPointerCapture(e.pointerId);
-      let moved = false;
-      const onMove = (m) => {
-        if (!moved && Math.hypot(m.clientX - e.clientX, m.clientY - e.clientY) < 3) return;
-        moved = true; move(this.at(m), m);
-      };
-      const onUp = (u) => {
-        this.svg.removeEventListener("pointermove", onMove); this.svg.removeEventListener("pointerup", onUp); this.svg.removeEventListener("pointercancel", onUp);
-        drop(moved, this.at(u));
-      };
-      this.svg.addEventListener("pointermove", onMove); this.svg.addEventListener("pointerup", onUp); this.svg.addEventListener("pointercancel", onUp);
-    };
-    if (mark) return v.showSnag(mark.dataset.snag);
+    const point = e.target.closest("[data-point]"), mark = e.target.closest("[data-snag]"), id = mark ? this.under(e)[0] : this.pick(e);
+    const follow = (move, drop) => pull(this.svg, e, (m) => move(this.at(m), m), drop);
+    // What a snag's mark lies on can be pulled by it.
+    if (mark && (!id || e.shiftKey)) return v.showSnag(mark.dataset.snag);
     if (point) return this.dragPoint(point.dataset.point, follow);
     if (camera) return this.dragCamera(camera.dataset.camera, from, follow);
     if (dial) {
@@ -372,7 +362,7 @@ export class Plan {
         let a = Math.atan2(-(at.x - p.at.x), -(at.z - p.at.z));
         if (v.snapOn && !m.altKey) a = Math.round(a / (Math.PI / 12)) * (Math.PI / 12);
         p.yaw = a; this.shift(p); this.overlay(); v.lens?.carry(p);
-      }, (moved) => { const a = p.yaw; p.yaw = yaw; if (moved) v.change(p.id, { yaw: a }); });
+      }, (moved) => { const a = p.yaw; p.yaw = yaw; if (moved) v.change(p.id, { yaw: a }); else v.draw(); });
     }
     if (corner) {
       const p = v.placement(corner.dataset.corner), kept = { ...p.scale }, dims = { ...p.dims }, r = Math.hypot(from.x - p.at.x, from.z - p.at.z) || 1;
@@ -381,7 +371,7 @@ export class Plan {
         if (v.snapOn && !m.altKey) k = Math.max(Math.round(k * 20) / 20, 0.05); // steps of five in a hundred
         for (const a of "xyz") { p.scale[a] = kept[a] * Math.max(k, 0.01); p.dims[a] = dims[a] * Math.max(k, 0.01); }
         this.draw(); v.lens?.carry(p);
-      }, (moved) => { const scale = { ...p.scale }; p.scale = kept; p.dims = dims; if (moved) v.change(p.id, { scale }); else this.draw(); });
+      }, (moved) => { const scale = { ...p.scale }; p.scale = kept; p.dims = dims; if (moved) v.change(p.id, { scale }); else v.draw(); });
     }
     if (id && !(e.shiftKey && !e.target.closest("[data-id]"))) {
       const whole = v.members(id);
@@ -390,7 +380,7 @@ export class Plan {
       if (!had) v.select(id);
       const held = v.sel.map((x) => v.placement(x)).filter((p) => p && !v.locked(p)).map((p) => ({ p, at: { ...p.at } }));
       const first = held.find((h) => h.p.id === id) || held[0];
-      if (!held.length) return undefined;
+      if (!held.length) return mark ? v.showSnag(mark.dataset.snag) : undefined;
       return follow((at, m) => {
         this.dragged = true;
         let d = { x: at.x - from.x, z: at.z - from.z };
@@ -410,6 +400,8 @@ export class Plan {
         const deeds = held.map((h) => ({ do: "change", kind: "placement", id: h.p.id, patch: { at: { x: h.p.at.x, z: h.p.at.z } } }));
         for (const h of held) h.p.at = h.at;
         if (moved) return v.edit(...deeds);
+        if (moved === null) return v.draw();
+        if (mark) return v.showSnag(mark.dataset.snag);
         // A click on what is selected already goes through to what lies beneath.
         if (again) v.select(this.pick(e, id) || id);
         return this.draw();
@@ -419,22 +411,26 @@ export class Plan {
       return follow((at) => { this.frame = [from, at]; this.overlay(); this.over.append(make("rect", this.frameBox())); }, (moved) => {
         const f = this.frame;
         this.frame = null;
-        if (!moved || !f) return this.draw();
+        if (!moved || !f) return v.draw();
         const [x0, x1] = [f[0].x, f[1].x].sort((a, b) => a - b), [z0, z1] = [f[0].z, f[1].z].sort((a, b) => a - b);
         v.selectAll(this.order.filter((p) => v.visible(p) && !v.locked(p) && Math.max(p.dims.x, p.dims.z) < 30 && p.at.x >= x0 && p.at.x <= x1 && p.at.z >= z0 && p.at.z <= z1).map((p) => p.id));
       });
     }
     const x = this.x, z = this.z;
-    follow((_, m) => { this.x = x - (m.clientX - e.clientX) / this.px; this.z = z - (m.clientY - e.clientY) / this.px; this.touched = true; this.draw(); }, (moved) => { if (!moved) v.select(""); });
+    follow((_, m) => { this.x = x - (m.clientX - e.clientX) / this.px; this.z = z - (m.clientY - e.clientY) / this.px; this.touched = true; this.draw(); }, (moved) => {
+      if (moved === null) { this.x = x; this.z = z; this.draw(); } else if (!moved) v.select("");
+    });
   }
   frameBox() {
     const [a, b] = this.frame.map((p) => this.screen(p.x, p.z));
     return { x: Math.min(a[0], b[0]), y: Math.min(a[1], b[1]), width: Math.abs(a[0] - b[0]), height: Math.abs(a[1] - b[1]), fill: "none", stroke: "#161616", "stroke-dasharray": "6 4" };
   }
+  // under are the things under the pointer, the topmost first.
+  under(e) { return [...new Set(document.elementsFromPoint(e.clientX, e.clientY).map((n) => n.closest?.("[data-id]")?.dataset.id).filter(Boolean))]; }
   // pick is the topmost thing under the pointer, or the next one beneath a given.
   pick(e, after = "") {
-    const under = document.elementsFromPoint(e.clientX, e.clientY).map((n) => n.closest?.("[data-id]")?.dataset.id).filter(Boolean), list = [...new Set(under)];
     if (!after) return e.target.closest("[data-id]")?.dataset.id || "";
+    const list = this.under(e);
     return list[(list.indexOf(after) + 1) % list.length] || "";
   }
   // dragPoint pulls a point that an element was drawn by.
@@ -448,7 +444,7 @@ export class Plan {
     }, (moved) => {
       const spec = moved ? drawnBy(e) : null;
       e.spec = JSON.parse(kept);
-      if (moved) v.edit({ do: "change", kind: "element", id, patch: { spec } }); else this.draw();
+      if (moved) v.edit({ do: "change", kind: "element", id, patch: { spec } }); else v.draw();
     });
   }
   dragCamera(part, from, follow) {
@@ -456,12 +452,12 @@ export class Plan {
     if (part === "eye") {
       follow((at) => {
         view.eye.x = this.grid(kept.eye.x + at.x - from.x); view.eye.z = this.grid(kept.eye.z + at.z - from.z); this.draw();
-      }, (moved) => { const eye = { ...view.eye }; v.st.set.view = kept; if (moved) v.view({ eye }); });
+      }, (moved) => { const eye = { ...view.eye }; v.st.set.view = kept; if (moved) v.view({ eye }); else v.draw(); });
     } else {
       follow((at) => {
         const d = { x: at.x - view.eye.x, z: at.z - view.eye.z }, l = Math.hypot(d.x, d.z) || 1;
         view.yaw = Math.atan2(-d.x, -d.z); v.st.lens.forward = { x: d.x / l, y: was.y, z: d.z / l }; this.draw();
-      }, (moved) => { const yaw = view.yaw; v.st.set.view = kept; v.st.lens.forward = was; if (moved) v.view({ yaw }); });
+      }, (moved) => { const yaw = view.yaw; v.st.set.view = kept; v.st.lens.forward = was; if (moved) v.view({ yaw }); else v.draw(); });
     }
   }
 }

@@ -1,6 +1,7 @@
 // The depth strip: a logarithmic ruler from the lens to beyond the far plane. What
 // the lens sees stands on it as bars, as tall as in the picture.
 import { make } from "./plan.js";
+import { pull } from "./pull.js";
 
 export class Strip {
   __v_skip = true; // not watched by the page's store
@@ -151,15 +152,11 @@ export class Strip {
     if (!handle) return bar ? this.v.select(bar.dataset.bar, e.shiftKey) : undefined;
     const name = handle.dataset.handle, view = this.v.st.set.view, kept = { ...view }, left = this.svg.getBoundingClientRect().left;
     handle.focus();
-    this.svg.setPointerCapture(e.pointerId);
     let to = null;
-    const move = (m) => { to = this.set(name, this.metres(m.clientX - left)); Object.assign(view, to); this.draw(); };
-    const up = () => {
-      this.svg.removeEventListener("pointermove", move); this.svg.removeEventListener("pointerup", up);
+    pull(this.svg, e, (m) => { to = this.set(name, this.metres(m.clientX - left)); Object.assign(view, to); this.draw(); }, (moved) => {
       if (!to) return;
       Object.assign(view, { near: kept.near, far: kept.far, focus: kept.focus, focusOn: kept.focusOn });
-      if (to[name] !== kept[name]) this.v.view(to);
-    };
-    this.svg.addEventListener("pointermove", move); this.svg.addEventListener("pointerup", up);
+      if (moved && to[name] !== kept[name]) this.v.view(to); else this.draw();
+    }, 0);
   }
 }

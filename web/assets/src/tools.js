@@ -1,6 +1,7 @@
 // Drawing on the plan: what is chosen from the row of tools is drawn with the
 // mouse, by dragging or point by point, or with the keyboard.
 import { make } from "./plan.js";
+import { pull } from "./pull.js";
 
 const radians = Math.PI / 180;
 
@@ -34,30 +35,23 @@ export class Tools {
   press(e) {
     if (!this.tool || e.button > 0 || e.target.closest("[data-point], [data-camera], [data-dial]")) return false;
     e.preventDefault();
-    const svg = this.plan.svg, at = this.place(e), start = [e.clientX, e.clientY];
+    const svg = this.plan.svg, at = this.place(e);
     svg.focus({ preventScroll: true });
     if (this.way === "stroke") this.points = [at];
     const drags = this.way === "box" || this.way === "span" || (this.way === "area" && !this.points.length);
-    let moved = false;
     this.from = drags ? at : null; this.to = at;
-    svg.setPointerCapture(e.pointerId);
-    const move = (m) => {
-      if (!moved && Math.hypot(m.clientX - start[0], m.clientY - start[1]) < 4) return;
-      moved = true; this.to = this.place(m);
+    pull(svg, e, (m) => {
+      this.to = this.place(m);
       if (this.way === "stroke") { const p = this.plan.at(m), l = this.points.at(-1); if (Math.hypot(p.x - l.x, p.z - l.z) * this.plan.px > 5) this.points.push({ x: p.x, z: p.z }); }
       this.plan.overlay();
-    };
-    const up = (u) => {
-      svg.removeEventListener("pointermove", move); svg.removeEventListener("pointerup", up); svg.removeEventListener("pointercancel", cancel);
+    }, (moved, u) => {
+      if (moved === null) { this.from = null; this.points = []; return this.plan.overlay(); }
       this.to = this.place(u); this.more = u.shiftKey;
       if (this.way === "stroke") return this.done();
       if (this.from && moved) { this.points = [this.from, this.to]; return this.done(true); }
       this.from = null;
-      this.put(this.to);
-      return undefined;
-    };
-    const cancel = () => { svg.removeEventListener("pointermove", move); svg.removeEventListener("pointerup", up); svg.removeEventListener("pointercancel", cancel); this.from = null; this.points = []; this.plan.overlay(); };
-    svg.addEventListener("pointermove", move); svg.addEventListener("pointerup", up); svg.addEventListener("pointercancel", cancel);
+      return this.put(this.to);
+    }, 4);
     return true;
   }
   // put adds a point; with it some tools are done.
