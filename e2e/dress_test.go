@@ -30,7 +30,7 @@ func (b *tab) clickPlan(x, z float64) {
 // keys presses keys where the focus is.
 func (b *tab) keys(k string) { b.Helper(); b.do(chromedp.KeyEvent(k)) }
 
-// drawn waits until the page has nothing under way.
+// idle waits until no edit of the page is under way.
 func (b *tab) idle() { b.Helper(); b.until("Alpine.store('v').waiting === 0") }
 
 func placed(st *app.State, name string) *app.PlacementState {

@@ -289,7 +289,8 @@ func (b *tab) middle(find string) [2]float64 {
 	}
 	eval[bool](b, "(window.middle = [], true)")
 	b.until(fmt.Sprintf(`(e => {
-		if (!e?.getClientRects().length || window.Alpine?.store('v')?.waiting) return false;
+		const v = window.Alpine?.store('v');
+		if (!e?.getClientRects().length || v?.waiting || v?.later || v?.lens?.asked || v?.lens?.coming) return false;
 		e.scrollIntoView({block: 'nearest'});
 		const r = e.getBoundingClientRect(), was = window.middle;
 		window.middle = [r.x + r.width / 2, r.y + r.height / 2];

@@ -52,6 +52,17 @@ func TestHandles(t *testing.T) {
 		t.Errorf("lifted to %v m with snapping on", y)
 	}
 
+	// What stands in the air has a mark on it: clicked it tells why, pulled it takes
+	// the thing along.
+	const mark = "#plan [data-snag]"
+	b.until("document.querySelector('" + mark + "')")
+	b.click(mark)
+	b.until("Alpine.store('v').snag")
+	stood, pulled := st.Placements[0].At, b.middle(mark)
+	b.drag(pulled, [2]float64{pulled[0] + 60, pulled[1]})
+	st = s.await(set, "the pull by the mark", func(st *app.State) bool { return first(st).At.X > stood.X+0.1 })
+	b.until(fmt.Sprintf("Math.abs(Alpine.store('v').st.placements[0].at.x - %v) < 1e-9", st.Placements[0].At.X))
+
 	eye := b.middle("[data-camera=eye]")
 	px := eval[float64](b, "Alpine.store('v').plan.px")
 	was := st.Set.View
