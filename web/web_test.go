@@ -196,7 +196,7 @@ func TestEverythingThatPagesNameIsThere(t *testing.T) {
 		t.Fatalf("only %v", names)
 	}
 	for _, n := range names {
-		if r, body := s.do("GET", "/static/"+n, nil); r.StatusCode != 200 || len(body) < 1000 {
+		if r, body := s.do("GET", "/static/"+n, nil); r.StatusCode != 200 || len(body) < 300 {
 			t.Errorf("%s: %d, %d bytes", n, r.StatusCode, len(body))
 		}
 	}
