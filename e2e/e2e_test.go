@@ -222,7 +222,7 @@ func chromium(t testing.TB) (context.Context, func()) {
 		t.Skip("needs Debian's package chromium")
 	}
 	opts := append(chromedp.DefaultExecAllocatorOptions[:], chromedp.ExecPath(path), chromedp.NoSandbox, chromedp.Flag("disable-gpu", false),
-		chromedp.Flag("use-angle", "swiftshader"), chromedp.Flag("enable-unsafe-swiftshader", true), chromedp.Flag("disable-background-networking", true), chromedp.Flag("disable-dev-shm-usage", true))
+		chromedp.Flag("use-angle", "swiftshader"), chromedp.Flag("enable-unsafe-swiftshader", true), chromedp.Flag("disable-gpu-rasterization", true), chromedp.Flag("disable-background-networking", true), chromedp.Flag("disable-dev-shm-usage", true))
 	ctx, end := chromedp.NewExecAllocator(context.Background(), opts...)
 	ctx, cancel := chromedp.NewContext(ctx)
 	return ctx, func() { cancel(); end() }

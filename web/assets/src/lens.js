@@ -265,17 +265,16 @@ export class Lens {
   paint() {
     if (!this.viewNow || this.box.clientWidth < 40 || this.box.clientHeight < 40) return;
     const f = this.project(), under = this.sheetState?.under, w = f.bw, h = f.bh;
-    this.renderer.setPixelRatio(1);
+    // The blur takes time: while the view moves it is left out, and without a
+    // graphics card every second pixel too.
+    const resting = performance.now() - (this.moved || 0) > 150 && !this.v.playing, blurred = this.v.blur && this.v.on("frame");
+    this.renderer.setPixelRatio(this.plain && !resting ? 0.5 : 1);
     this.renderer.setSize(w, h, false);
     const sky = this.scene.background;
     if (under) { this.scene.background = null; this.renderer.setClearAlpha(0); }
-    // The blur takes time: while the view moves it is left out.
-    const resting = performance.now() - (this.moved || 0) > 150 && !this.v.playing;
-    if (this.v.blur && this.v.on("frame") && resting && !under) this.blur.render(this.scene, this.camera, w, h, f.w, this.viewNow, this.wide());
-    else {
-      this.renderer.render(this.scene, this.camera);
-      if (this.v.blur && this.v.on("frame") && !this.v.playing) { clearTimeout(this.resting); this.resting = setTimeout(() => this.invalidate(), 180); }
-    }
+    if (blurred && resting && !under) this.blur.render(this.scene, this.camera, w, h, f.w, this.viewNow, this.wide());
+    else this.renderer.render(this.scene, this.camera);
+    if (!resting && !this.v.playing && (blurred || this.plain)) { clearTimeout(this.resting); this.resting = setTimeout(() => this.invalidate(), 180); }
     if (under) { this.scene.background = sky; this.renderer.setClearAlpha(1); }
     this.drawn++;
     this.box.dataset.drawn = this.drawn;
@@ -395,6 +394,7 @@ export class Lens {
     const turn = new Matrix4().makeRotationY(p.yaw).multiply(new Matrix4().makeRotationX(p.pitch)).multiply(new Matrix4().makeRotationZ(p.roll));
     const world = turn.scale(new Vector3(s.x, s.y, s.z)).setPosition(p.at.x, p.at.y, p.at.z);
     it.carried = world; // the brackets go along
+    this.moved = performance.now();
     it.group.matrix.copy(world).multiply(it.inner);
     it.group.matrixWorldNeedsUpdate = true;
     this.invalidate();
