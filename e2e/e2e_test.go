@@ -14,14 +14,12 @@ import (
 	"os/exec"
 	"path/filepath"
 	"strings"
-	"sync"
 	"syscall"
 	"testing"
 	"time"
 
 	"github.com/chromedp/cdproto/cdp"
 	"github.com/chromedp/cdproto/input"
-	"github.com/chromedp/cdproto/page"
 	"github.com/chromedp/chromedp"
 
 	"visator/app"
@@ -44,11 +42,6 @@ func run(m *testing.M) int {
 		fmt.Fprintf(os.Stderr, "building: %v\n%s", err, out)
 		return 1
 	}
-	defer func() {
-		if shared.stop != nil {
-			shared.stop()
-		}
-	}()
 	return storetest.Run(m)
 }
 
@@ -180,32 +173,9 @@ type tab struct {
 	ctx context.Context
 }
 
-// shared is the browser of all tests: what it has compiled to draw the lens view
-// stays with it.
-var shared struct {
-	sync.Mutex
-	ctx  context.Context
-	stop func()
-}
-
-// browser is a page in a window of its own, with nothing kept from before.
+// browser is a page in a browser of its own: of two pages in one only the one in
+// front is drawn for certain.
 func browser(t testing.TB) *tab {
-	t.Helper()
-	shared.Lock()
-	defer shared.Unlock()
-	if shared.ctx == nil {
-		ctx, stop := chromium(t)
-		if err := chromedp.Do(ctx); err != nil {
-			t.Fatal(err)
-		}
-		shared.ctx, shared.stop = ctx, stop
-	}
-	return open(t, shared.ctx, chromedp.WithNewBrowserContext())
-}
-
-// another is a page in another browser: of two pages in one browser only the one
-// in front is drawn.
-func another(t testing.TB) *tab {
 	t.Helper()
 	ctx, stop := chromium(t)
 	t.Cleanup(stop)
@@ -228,16 +198,10 @@ func chromium(t testing.TB) (context.Context, func()) {
 	return ctx, func() { cancel(); end() }
 }
 
-func open(t testing.TB, parent context.Context, opts ...chromedp.ContextOption) *tab {
+func open(t testing.TB, ctx context.Context) *tab {
 	t.Helper()
-	ctx, cancel := chromedp.NewContext(parent, opts...)
-	t.Cleanup(cancel)
 	// The page lives as long as the context of its first action.
-	err := chromedp.Do(ctx, chromedp.EmulateViewport(1280, 800))
-	if err == nil {
-		_, err = chromedp.Call(ctx, page.BringToFront, cdp.Empty{}) // else it may not be drawn
-	}
-	if err != nil {
+	if err := chromedp.Do(ctx, chromedp.EmulateViewport(1280, 800)); err != nil {
 		t.Fatal(err)
 	}
 	t.Cleanup(func() {

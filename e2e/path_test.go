@@ -143,7 +143,7 @@ func dressing(b *tab, s *site, set string) {
 
 	// Drag it on the plan: it moves by what the scale says, and the lens view
 	// is drawn again; a second tab sees it too.
-	second := another(b.TB)
+	second := browser(b.TB)
 	second.do(chromedp.Navigate(s.address + "/sets/" + set + "/dress"))
 	second.until("document.documentElement.dataset.ready === 'yes'")
 	px := eval[float64](b, "Alpine.store('v').plan.px")
