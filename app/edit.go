@@ -502,7 +502,7 @@ func (e *editor) change(ctx context.Context, d *Deed) error {
 			return wrong("%v", err)
 		}
 		e.set.ID = before.ID
-		if err := e.pictured(ctx, &before.Kept); err != nil {
+		if err := e.pictured(ctx, &before.Kept, &e.set.Kept); err != nil {
 			e.set.Scene = before
 			return err
 		}
@@ -516,9 +516,9 @@ func (e *editor) change(ctx context.Context, d *Deed) error {
 	return wrong("rows of the kind %q are not changed", d.Kind)
 }
 
-// pictured says which picture is not there that the set was now told to show: the
-// one over the view, or one that a card plays.
-func (e *editor) pictured(ctx context.Context, before *stage.Kept) error {
+// pictured says which picture is not there that a set or a shot was now told to
+// show: the one over the view, or one that a card plays.
+func (e *editor) pictured(ctx context.Context, before, now *stage.Kept) error {
 	shown := func(k *stage.Kept) map[string]string {
 		by := map[string]string{}
 		if k.Match != nil && k.Match.Picture != "" {
@@ -534,7 +534,7 @@ func (e *editor) pictured(ctx context.Context, before *stage.Kept) error {
 		return by
 	}
 	was := shown(before)
-	for hash, what := range shown(&e.set.Kept) {
+	for hash, what := range shown(now) {
 		if was[hash] != "" {
 			continue
 		}
@@ -750,6 +750,10 @@ func (e *editor) patchShot(ctx context.Context, d *Deed) error {
 			return wrong("%v", err)
 		}
 		row.ID = before.ID
+		if err := e.pictured(ctx, &before.Kept, &row.Kept); err != nil {
+			row.Shot = before
+			return err
+		}
 		e.say("change %s", before.Name)
 		if err := store.PutShot(ctx, e.tx, e.set.ID, row.Shot, e.rev); err != nil {
 			return err

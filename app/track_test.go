@@ -170,6 +170,10 @@ func TestPicturesThatAreNotThereAreRefused(t *testing.T) {
 		}
 	}
 	d.edit(setTo(map[string]any{"match": stage.Match{Picture: red, Opacity: 0.5, Wipe: 1}}))
+	shot := d.edit(app.Deed{Do: "keep", Name: "overlaid"}).Made[0]
+	if got := d.refused(app.Deed{Do: "change", Kind: "shot", ID: shot, Patch: patch(map[string]any{"match": stage.Match{Picture: gone, Wipe: 1}})}); !strings.Contains(got, "over the view") {
+		t.Error(got)
+	}
 	d.edit(setTo(map[string]any{"match": nil}))
 }
 

@@ -177,13 +177,6 @@ type tab struct {
 // front is drawn for certain.
 func browser(t testing.TB) *tab {
 	t.Helper()
-	ctx, stop := chromium(t)
-	t.Cleanup(stop)
-	return open(t, ctx)
-}
-
-func chromium(t testing.TB) (context.Context, func()) {
-	t.Helper()
 	path, err := exec.LookPath("chromium")
 	if err != nil {
 		if os.Getenv("VISATOR_FULL") != "" {
@@ -194,12 +187,9 @@ func chromium(t testing.TB) (context.Context, func()) {
 	opts := append(chromedp.DefaultExecAllocatorOptions[:], chromedp.ExecPath(path), chromedp.NoSandbox, chromedp.Flag("disable-gpu", false),
 		chromedp.Flag("use-angle", "swiftshader"), chromedp.Flag("enable-unsafe-swiftshader", true), chromedp.Flag("disable-gpu-rasterization", true), chromedp.Flag("disable-background-networking", true), chromedp.Flag("disable-dev-shm-usage", true))
 	ctx, end := chromedp.NewExecAllocator(context.Background(), opts...)
+	t.Cleanup(end)
 	ctx, cancel := chromedp.NewContext(ctx)
-	return ctx, func() { cancel(); end() }
-}
-
-func open(t testing.TB, ctx context.Context) *tab {
-	t.Helper()
+	t.Cleanup(cancel)
 	// The page lives as long as the context of its first action.
 	if err := chromedp.Do(ctx, chromedp.EmulateViewport(1280, 800)); err != nil {
 		t.Fatal(err)

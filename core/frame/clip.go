@@ -1,6 +1,7 @@
 package frame
 
 import (
+	"cmp"
 	"math"
 	"slices"
 	"sync"
@@ -174,13 +175,7 @@ func (s *Scene) Flickers(v *optics.View, w, h int) []Flicker {
 		list = append(list, *f)
 	}
 	slices.SortFunc(list, func(p, q Flicker) int {
-		if p.Share != q.Share {
-			if p.Share > q.Share {
-				return -1
-			}
-			return 1
-		}
-		return p.A - q.A
+		return cmp.Or(cmp.Compare(q.Share, p.Share), cmp.Compare(p.A, q.A))
 	})
 	return list
 }

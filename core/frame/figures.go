@@ -1,6 +1,7 @@
 package frame
 
 import (
+	"cmp"
 	"fmt"
 	"math"
 	"slices"
@@ -120,15 +121,7 @@ func (s *Scene) FiguresOf(v *optics.View, p *Picture, spans []optics.Span) Figur
 		f.Cover = append(f.Cover, *c)
 	}
 	slices.SortFunc(f.Cover, func(a, b Cover) int {
-		switch {
-		case a.Share > b.Share:
-			return -1
-		case a.Share < b.Share:
-			return 1
-		case a.ID < b.ID:
-			return -1
-		}
-		return 1
+		return cmp.Or(cmp.Compare(b.Share, a.Share), cmp.Compare(a.ID, b.ID))
 	})
 	for n, c := range filled {
 		if float64(c) < emptyMost*float64(ninth[n]) {
@@ -201,10 +194,7 @@ func (s *Scene) subject(v *optics.View, p *Picture, i int, spans []optics.Span) 
 			out.By = append(out.By, *c)
 		}
 		slices.SortFunc(out.By, func(a, b Cover) int {
-			if a.Share > b.Share || a.Share == b.Share && a.ID < b.ID {
-				return -1
-			}
-			return 1
+			return cmp.Or(cmp.Compare(b.Share, a.Share), cmp.Compare(a.ID, b.ID))
 		})
 	}
 	// What shows around its upper half, where an eye parts it from the rest: the
@@ -244,14 +234,7 @@ func (s *Scene) notes(v *optics.View, spans []optics.Span, share map[string]*Cov
 	const most = 60 // of which pairs are looked at: the largest
 	if len(seen) > most {
 		slices.SortStableFunc(seen, func(a, b int) int {
-			x, y := share[s.Things[a].ID].Share, share[s.Things[b].ID].Share
-			if x > y {
-				return -1
-			}
-			if x < y {
-				return 1
-			}
-			return 0
+			return cmp.Compare(share[s.Things[b].ID].Share, share[s.Things[a].ID].Share)
 		})
 		seen = seen[:most]
 	}

@@ -1,6 +1,7 @@
 package frame
 
 import (
+	"cmp"
 	"math"
 	"slices"
 
@@ -109,12 +110,7 @@ func (s *Scene) Stands(a StandAsk, up float64) []LensPlace {
 		}
 		out[n] = l
 	}
-	slices.SortFunc(out, func(p, q LensPlace) int {
-		if p.Focal < q.Focal {
-			return -1
-		}
-		return 1
-	})
+	slices.SortFunc(out, func(p, q LensPlace) int { return cmp.Compare(p.Focal, q.Focal) })
 	return out
 }
 

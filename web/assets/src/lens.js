@@ -415,16 +415,20 @@ export class Lens {
     const q = new Vector3(...p).applyMatrix4(this.camera.matrixWorldInverse).applyMatrix4(c.projectionMatrix);
     return [q.x / 2 + 0.5, 0.5 - q.y / 2];
   }
-  // hits are the things under the pointer, the nearest first.
-  hits(e) {
-    const list = [];
+  // pierced is the ray through the picture under the pointer, and what it meets, the
+  // nearest first. It starts at the near plane: it meets what is drawn, no more.
+  pierced(e) {
     const r = this.canvas.getBoundingClientRect(), ray = new Raycaster();
     this.project();
     ray.setFromCamera(new Vector2(((e.clientX - r.left) / r.width) * 2 - 1, 1 - ((e.clientY - r.top) / r.height) * 2), this.camera);
-    // A ray that starts at the near plane meets what is drawn and nothing else.
     ray.near = this.viewNow.near; ray.far = this.viewNow.far;
     this.scene.updateMatrixWorld(); // what came since the last picture is there too
-    for (const h of ray.intersectObjects([...this.placed.values()].map((p) => p.group), true)) {
+    return { ray: ray.ray, met: ray.intersectObjects([...this.placed.values()].map((p) => p.group), true) };
+  }
+  // hits are the things under the pointer, the nearest first.
+  hits(e) {
+    const list = [];
+    for (const h of this.pierced(e).met) {
       let o = h.object;
       while (o && !o.userData.id) o = o.parent;
       const p = o && this.v.placement(o.userData.id);
@@ -435,14 +439,9 @@ export class Lens {
   // ground is the place that the pointer is over: what is drawn there, or the plane
   // at height 0.
   ground(e) {
-    const r = this.canvas.getBoundingClientRect(), ray = new Raycaster();
-    this.project();
-    ray.setFromCamera(new Vector2(((e.clientX - r.left) / r.width) * 2 - 1, 1 - ((e.clientY - r.top) / r.height) * 2), this.camera);
-    ray.near = this.viewNow.near; ray.far = this.viewNow.far;
-    this.scene.updateMatrixWorld(); // what came since the last picture is there too
-    const h = ray.intersectObjects([...this.placed.values()].map((p) => p.group), true)[0];
-    if (h) return h.point;
-    const { origin: o, direction: d } = ray.ray, t = -o.y / d.y;
+    const { ray, met } = this.pierced(e);
+    if (met.length) return met[0].point;
+    const { origin: o, direction: d } = ray, t = -o.y / d.y;
     return t > 0 && t < 1000 ? { x: o.x + d.x * t, y: 0, z: o.z + d.z * t } : null;
   }
   // home brings a move back to its start before the view is changed by hand: the

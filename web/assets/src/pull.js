@@ -17,7 +17,7 @@ export function pull(target, e, move, drop, pixels = 3) {
   target.setPointerCapture(e.pointerId);
   held = new Promise((done) => { end = done; });
   const over = new AbortController(), listen = { signal: over.signal };
-  const finish = (how, last) => { over.abort(); held = null; drop(how, last); end(); };
+  const finish = (how, last) => { over.abort(); held = null; try { drop(how, last); } finally { end(); } };
   target.addEventListener("pointermove", (m) => {
     if (m.pointerId !== e.pointerId || (!moved && Math.hypot(m.clientX - e.clientX, m.clientY - e.clientY) < pixels)) return;
     moved = true;
@@ -28,7 +28,7 @@ export function pull(target, e, move, drop, pixels = 3) {
   addEventListener("keydown", (k) => {
     if (k.key !== "Escape") return;
     k.preventDefault(); k.stopImmediatePropagation();
-    target.releasePointerCapture(e.pointerId);
+    if (target.hasPointerCapture(e.pointerId)) target.releasePointerCapture(e.pointerId);
     finish(null, e);
   }, { ...listen, capture: true });
 }
