@@ -200,8 +200,17 @@ func TestTypingIsNotOverwritten(t *testing.T) {
 	if got := eval[string](b, field+".value"); got != "11" {
 		t.Errorf("the field holds %q", got)
 	}
+	was := s.state(set).Revision
+	eval[bool](b, "("+field+".addEventListener('change', () => { window.changes = (window.changes || 0) + 1 }), true)")
 	b.do(chromedp.KeyEvent("\x1b"))
-	b.until(field + ".value === '40 mm'")
+	b.until(field + ".value === '40 mm' && document.activeElement !== " + field)
+	if n := eval[float64](b, "window.changes || 0"); n != 0 {
+		t.Errorf("given up, it is told as changed %v times", n)
+	}
+	b.idle()
+	if now := s.state(set).Revision; now != was {
+		t.Errorf("giving up was an edit: %d after %d", now, was)
+	}
 	// A field that nobody types in follows.
 	edit(60)
 	b.until(field + ".value === '60 mm'")

@@ -26,7 +26,7 @@ export function content(field) {
 export function figure(Alpine) {
   Alpine.directive("figure", (field, { expression }, { effect, evaluateLater, cleanup }) => {
     const read = evaluateLater(expression);
-    let typing = false, value = "";
+    let typing = false, value = "", givenUp = false;
     const show = () => {
       if (typing || field.classList.contains("bad") || field.value === value) return;
       const all = field === document.activeElement && field.selectionEnd > 0 && field.selectionEnd - field.selectionStart === field.value.length;
@@ -36,11 +36,15 @@ export function figure(Alpine) {
     const key = (e) => {
       if (e.key !== "Escape") return;
       e.stopPropagation();
-      typing = false; content(field); show(); field.blur();
+      typing = false; content(field); show();
+      // What was typed makes the browser tell of a change when the field is left.
+      givenUp = true; field.blur(); givenUp = false;
     };
+    const quiet = (e) => { if (givenUp) e.stopImmediatePropagation(); };
     const on = { input: () => { typing = true; }, change: () => { typing = false; }, blur: () => { typing = false; show(); }, keydown: key };
+    field.addEventListener("change", quiet, true);
     for (const k in on) field.addEventListener(k, on[k]);
-    cleanup(() => { for (const k in on) field.removeEventListener(k, on[k]); });
+    cleanup(() => { field.removeEventListener("change", quiet, true); for (const k in on) field.removeEventListener(k, on[k]); });
     effect(() => read((v) => { value = v ?? ""; show(); }));
   });
 }
