@@ -28,6 +28,9 @@ type App struct {
 	Queue Queue
 	// Supplier is where models can be fetched from; nil where there is none.
 	Supplier *supplier.Client
+	// Memory is how many bytes a picture in the making may take; 0: half of the
+	// machine's.
+	Memory int64
 
 	shapes   shapes
 	proposer proposer
@@ -35,6 +38,7 @@ type App struct {
 	laids    laids
 	watches  watches
 	frames   frames
+	turns    turns
 	wilds    sync.Map // which names are those of plants and stones
 }
 
@@ -44,10 +48,13 @@ type Queue interface {
 	JobCancel(ctx context.Context, id int64) (*rivertype.JobRow, error)
 }
 
-// Two queues, so that a download does not wait for a night's renders.
+// Queues: a download does not wait for a night's renders, nor a small one for a
+// large one.
 const (
 	QueueIntake = "intake"
+	QueueHeavy  = "intake_heavy" // of what is as large as heavyArrival
 	QueueTakes  = "takes"
+	QueueTidy   = "tidy"
 )
 
 // Problem is an error that is told to the person as it stands.
@@ -64,7 +71,14 @@ var (
 	ErrWrong = errors.New("wrong input")
 	ErrStale = errors.New("stale edit")
 	ErrNone  = store.ErrNotFound
+	ErrFull  = store.ErrFull
 )
+
+// full is told when there is no room for what is to be kept.
+var full = &Problem{"The disk is full. Nothing was changed; what was confirmed before is safe. Make room on it and try again.", ErrFull}
+
+// WaitsForRoom is what is noted of work that goes on when there is room again.
+const WaitsForRoom = "the disk is full: it goes on when there is room"
 
 func wrong(format string, args ...any) error {
 	return &Problem{fmt.Sprintf(format, args...), ErrWrong}
@@ -108,11 +122,24 @@ func (a *App) NewSet(ctx context.Context, production, name string) (set string, 
 	if err := s.Check(); err != nil {
 		return "", wrong("%v", err)
 	}
-	return s.ID, a.Store.Tx(ctx, func(tx pgx.Tx) error {
-		if _, err := store.LockProduction(ctx, tx, production); err != nil {
+	return s.ID, a.locked(ctx, production, func(tx pgx.Tx, _ store.Production) error {
+		return store.PutSet(ctx, tx, production, s, 0)
+	})
+}
+
+// locked does something to a production while nobody else does, in a transaction.
+func (a *App) locked(ctx context.Context, production string, do func(tx pgx.Tx, p store.Production) error) error {
+	done, err := a.turns.take(ctx, production)
+	if err != nil {
+		return err
+	}
+	defer done()
+	return a.Store.Tx(ctx, func(tx pgx.Tx) error {
+		p, err := store.LockProduction(ctx, tx, production)
+		if err != nil {
 			return notThere(err, "The production")
 		}
-		return store.PutSet(ctx, tx, production, s, 0)
+		return do(tx, p)
 	})
 }
 

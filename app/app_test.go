@@ -176,18 +176,18 @@ func TestEveryEditCanBeUndoneAndDoneAgain(t *testing.T) {
 	step(app.Deed{Do: "change", Kind: "set", Patch: patch(map[string]any{"light": map[string]any{"lux": 5}})}, app.Deed{Do: "keep"})
 	step(app.Deed{Do: "delete", IDs: []string{id, copied}}, app.Deed{Do: "deleteShot", ID: shot})
 	for i := len(history) - 2; i >= 0; i-- {
-		if _, err := d.a.Undo(d.ctx, d.production); err != nil {
+		if _, err := d.a.Undo(d.ctx, d.set, ""); err != nil {
 			t.Fatal(err)
 		}
 		if got := snapshot(); got != history[i] {
 			t.Fatalf("after undoing edit %d:\n%s\nwant\n%s", i+1, got, history[i])
 		}
 	}
-	if _, err := d.a.Undo(d.ctx, d.production); !errors.Is(err, app.ErrNone) {
+	if _, err := d.a.Undo(d.ctx, d.set, ""); !errors.Is(err, app.ErrNone) {
 		t.Errorf("one undo too many: %v", err)
 	}
 	for i := 1; i < len(history); i++ {
-		if _, err := d.a.Redo(d.ctx, d.production); err != nil {
+		if _, err := d.a.Redo(d.ctx, d.set, ""); err != nil {
 			t.Fatal(err)
 		}
 		if got := snapshot(); got != history[i] {
@@ -195,11 +195,11 @@ func TestEveryEditCanBeUndoneAndDoneAgain(t *testing.T) {
 		}
 	}
 	// A new edit after an undo ends what could be redone.
-	if _, err := d.a.Undo(d.ctx, d.production); err != nil {
+	if _, err := d.a.Undo(d.ctx, d.set, ""); err != nil {
 		t.Fatal(err)
 	}
 	d.edit(app.Deed{Do: "place", StandIn: "box"})
-	if _, err := d.a.Redo(d.ctx, d.production); !errors.Is(err, app.ErrNone) {
+	if _, err := d.a.Redo(d.ctx, d.set, ""); !errors.Is(err, app.ErrNone) {
 		t.Errorf("redo after a new edit: %v", err)
 	}
 }

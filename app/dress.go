@@ -30,7 +30,7 @@ var dressing = map[string]func(e *editor, ctx context.Context, d *Deed) error{
 // is taken from what was measured last when that is still true.
 func (e *editor) felt(ctx context.Context) ([]snag.Solid, error) {
 	if e.now == nil {
-		if m := e.a.watches.of(e.set.ID).seen(); m != nil && m.Revision == e.rev-1 {
+		if m := e.a.watches.of(e.set.ID).seen(); m != nil && m.world != nil && m.Revision == e.rev-1 {
 			e.now, e.things_ = m.world, m.things
 		} else {
 			w, err := e.a.world(ctx, e.tx, e.set.ID)

@@ -207,7 +207,7 @@ func TestARowStandsOnWhatIsBeneath(t *testing.T) {
 	if st := d.state(); len(st.Placements) != 6 || len(st.Elements) != 1 {
 		t.Errorf("%d placements, %d elements", len(st.Placements), len(st.Elements))
 	}
-	if _, err := d.a.Undo(d.ctx, d.production); err != nil {
+	if _, err := d.a.Undo(d.ctx, d.set, ""); err != nil {
 		t.Fatal(err)
 	}
 	if e := d.elementState(id); e.Count != 5 {
@@ -403,7 +403,7 @@ func TestAnySequenceOfEditsIsUndone(t *testing.T) {
 		states, labels = append(states, after), append(labels, res.Label)
 	}
 	for i := len(labels) - 1; i >= 0; i-- {
-		if _, err := d.a.Undo(d.ctx, d.production); err != nil {
+		if _, err := d.a.Undo(d.ctx, d.set, ""); err != nil {
 			t.Fatal(err)
 		}
 		if got := snap(); !bytes.Equal(got, states[i]) {
@@ -411,7 +411,7 @@ func TestAnySequenceOfEditsIsUndone(t *testing.T) {
 		}
 	}
 	for i := range labels {
-		if _, err := d.a.Redo(d.ctx, d.production); err != nil {
+		if _, err := d.a.Redo(d.ctx, d.set, ""); err != nil {
 			t.Fatal(err)
 		}
 		if !bytes.Equal(snap(), states[i+1]) {
@@ -442,7 +442,7 @@ func TestAHeapIsOneStep(t *testing.T) {
 	if list := append(d.snagsOf("floating"), d.snagsOf("overlap")...); len(list) != 0 {
 		t.Errorf("%v", list)
 	}
-	if _, err := d.a.Undo(d.ctx, d.production); err != nil {
+	if _, err := d.a.Undo(d.ctx, d.set, ""); err != nil {
 		t.Fatal(err)
 	}
 	if got := d.placement("box 3").At; got != before {
@@ -530,7 +530,7 @@ func TestPlacementsOfOtherSetsStayWhereTheyStand(t *testing.T) {
 	if here, there := box(d.set), box(other); here.Min.Sub(was.Min).Len() > 1e-9 || there.Min.Sub(was.Min).Len() > 1e-9 {
 		t.Errorf("they stand at %v and %v, stood at %v", here, there, was)
 	}
-	if _, err := d.a.Undo(d.ctx, d.production); err != nil {
+	if _, err := d.a.Undo(d.ctx, d.set, ""); err != nil {
 		t.Fatal(err)
 	}
 	if there := box(other); there != was {
@@ -563,7 +563,7 @@ func TestALighterVersionIsProposedWhereItDoes(t *testing.T) {
 	if err != nil || m.Weigh().Triangles != st.Budget.Triangles {
 		t.Errorf("written with %d triangles, weighed as %d, %v", m.Weigh().Triangles, st.Budget.Triangles, err)
 	}
-	if _, err := d.a.Undo(d.ctx, d.production); err != nil {
+	if _, err := d.a.Undo(d.ctx, d.set, ""); err != nil {
 		t.Fatal(err)
 	}
 	if st := d.state(); st.Budget.Triangles != before || st.Pieces[0].Sizing.Decided != piece.Sizing.Decided {

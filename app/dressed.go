@@ -4,6 +4,7 @@ import (
 	"bytes"
 	"context"
 	"encoding/binary"
+	"errors"
 	"math"
 	"slices"
 	"sync"
@@ -26,8 +27,10 @@ func (a *App) dressed(ctx context.Context, st *State, set store.Set, rows []stor
 	for i := range pieces {
 		w.pieces[pieces[i].ID] = &pieces[i]
 	}
-	later, err := w.layOut(ctx, true)
-	if err != nil {
+	later, err := w.laidOut(ctx, true)
+	if errors.Is(err, errBroke) { // what cannot be laid out is opened all the same, so that it can be undone
+		st.Snags = append(st.Snags, snag.Snag{Step: "dress", Kind: "unmeasured", What: "What is described in this set cannot be laid out, by a fault of the program. Undo what was done last."})
+	} else if err != nil {
 		return err
 	}
 	st.Elements = []ElementState{}
@@ -43,6 +46,9 @@ func (a *App) dressed(ctx context.Context, st *State, set store.Set, rows []stor
 	}
 	if m == nil {
 		return nil
+	}
+	if m.Failed != "" {
+		st.Snags = append(st.Snags, snag.Snag{Step: "dress", Kind: "unmeasured", What: m.Failed})
 	}
 	st.Budget.Savings = m.savings
 	there := map[string]bool{}

@@ -4,8 +4,8 @@ import (
 	"cmp"
 	"context"
 	"encoding/json"
+	"errors"
 	"fmt"
-	"math"
 	"slices"
 
 	"github.com/jackc/pgx/v5"
@@ -13,7 +13,7 @@ import (
 	"visator/core/geom"
 	"visator/core/intake/credit"
 	"visator/core/intake/recipe"
-	"visator/core/lay"
+	"visator/core/plain"
 	"visator/core/sizing"
 	"visator/core/snag"
 	"visator/core/stage"
@@ -47,6 +47,46 @@ type Deed struct {
 type EditRequest struct {
 	Revision int64  `json:"revision"`
 	Deeds    []Deed `json:"deeds"`
+	// Request names the edit, when its sender may have to send it again: what was
+	// done under a name is answered and not done twice.
+	Request string `json:"request"`
+}
+
+// check says what of a request could not be kept, whatever it means.
+func (r *EditRequest) check() error {
+	if len(r.Deeds) == 0 || len(r.Deeds) > 5000 {
+		return wrong("An edit has 1 to 5000 deeds.")
+	}
+	if len(r.Request) > maxID {
+		return wrong("An edit is named, not described.")
+	}
+	for i := range r.Deeds {
+		if err := r.Deeds[i].check(); err != nil {
+			return wrong("The edit cannot be taken: %v", err)
+		}
+	}
+	return nil
+}
+
+// maxID is the longest name of a row, in bytes: those that are made here have 30 at
+// most.
+const maxID = 200
+
+func (d *Deed) check() error {
+	for _, s := range append([]string{d.Do, d.Kind, d.ID, d.Piece, d.StandIn, d.Of, d.Like, d.LikeOf}, d.IDs...) {
+		if err := plain.Text(s); err != nil {
+			return err
+		}
+		if len(s) > 2000 { // what names a snag holds the ids of all in it
+			return fmt.Errorf("%.40q... is no name of anything", s)
+		}
+	}
+	for _, x := range []float64{d.At.X, d.At.Y, d.At.Z, d.Metres, d.Was, d.Turn} {
+		if err := plain.Number(x); err != nil {
+			return err
+		}
+	}
+	return cmp.Or(plain.Text(d.Name), plain.JSON(d.Patch))
 }
 
 // EditResult is what became of it.
@@ -136,9 +176,19 @@ type editor struct {
 // Edit does all deeds of a request, or none. A row that was changed after the
 // revision that the person saw refuses the edit with ErrStale.
 func (a *App) Edit(ctx context.Context, setID string, req EditRequest) (res EditResult, err error) {
-	if len(req.Deeds) == 0 || len(req.Deeds) > 5000 {
-		return res, wrong("An edit has 1 to 5000 deeds.")
+	if err := req.check(); err != nil {
+		return res, err
 	}
+	production, err := a.turnOf(ctx, setID)
+	if err != nil {
+		return res, err
+	}
+	// Who waits for an edit before does so here, not with a connection in hand.
+	done, err := a.turns.take(ctx, production)
+	if err != nil {
+		return res, err
+	}
+	defer done()
 	err = a.Store.Tx(ctx, func(tx pgx.Tx) error {
 		set, err := store.GetSet(ctx, tx, setID)
 		if err != nil {
@@ -146,11 +196,18 @@ func (a *App) Edit(ctx context.Context, setID string, req EditRequest) (res Edit
 		}
 		p, err := store.LockProduction(ctx, tx, set.ProductionID)
 		if err != nil {
-			return err
+			return notThere(err, "The production")
 		}
 		// Read again under the lock: the row may have changed meanwhile.
 		if set, err = store.GetSet(ctx, tx, setID); err != nil {
-			return err
+			return notThere(err, "The set")
+		}
+		if req.Request != "" {
+			if known, err := store.Answered(ctx, tx, p.ID, req.Request); err == nil {
+				return json.Unmarshal(known, &res)
+			} else if !errors.Is(err, store.ErrNotFound) {
+				return err
+			}
 		}
 		e := &editor{a: a, tx: tx, set: set, in: unit.RulerOf(p.Unit), seen: req.Revision, rev: p.Revision + 1}
 		for i := range req.Deeds {
@@ -169,8 +226,17 @@ func (a *App) Edit(ctx context.Context, setID string, req EditRequest) (res Edit
 		if err := e.tell(ctx, &res); err != nil {
 			return err
 		}
-		return e.record(ctx)
+		if err := e.record(ctx); err != nil {
+			return err
+		}
+		return keepAnswer(ctx, tx, p.ID, req.Request, EditResult{Revision: res.Revision, Made: res.Made, Label: res.Label})
 	})
+	if errors.Is(err, store.ErrElsewhere) {
+		err = wrong("One of the things named here belongs to another set. Nothing was changed.")
+	}
+	if err == nil {
+		Edits.Add(1)
+	}
 	if err == nil && res.Revision > req.Revision {
 		a.Watch(setID)
 	}
@@ -227,7 +293,7 @@ func (e *editor) record(ctx context.Context) error {
 	if err != nil {
 		return err
 	}
-	if err := store.InsertEntry(ctx, e.tx, store.Entry{ProductionID: e.set.ProductionID, SetID: e.set.ID, Revision: e.rev, Label: e.label, Changes: changes}); err != nil {
+	if err := store.InsertEntry(ctx, e.tx, store.Entry{ProductionID: e.set.ProductionID, SetID: e.set.ID, Revision: e.rev, Label: e.label, Changes: changes, Actor: ActorOf(ctx)}); err != nil {
 		return err
 	}
 	return e.a.commit(ctx, e.tx, e.set.ProductionID, e.rev)
@@ -401,13 +467,14 @@ func (e *editor) place(ctx context.Context, d *Deed) error {
 	}
 	p.Name = stage.NextName(p.Name, e.taken)
 	p.ID = store.NewID()
-	for _, o := range list {
-		p.Order = max(p.Order, o.Order+1)
-	}
+	p.Order = lastly(list)
 	if len(d.Patch) > 0 {
+		own := p
 		if err := stage.Patch(&p, d.Patch); err != nil {
 			return wrong("%v", err)
 		}
+		p.ID, p.Piece, p.StandIn = own.ID, own.Piece, own.StandIn // these are not told
+		p.Order = min(p.Order, lastly(list))
 	}
 	if err := p.Check(); err != nil {
 		return wrong("%v", err)
@@ -419,6 +486,15 @@ func (e *editor) place(ctx context.Context, d *Deed) error {
 	}
 	e.say("place %s", p.Name)
 	return e.add(ctx, p)
+}
+
+// lastly is the order behind all placements.
+func lastly(list []store.PlacementRow) int {
+	last := -1
+	for i := range list {
+		last = max(last, list[i].Order)
+	}
+	return stage.Next(last)
 }
 
 // add puts in a new placement.
@@ -471,6 +547,14 @@ func (e *editor) change(ctx context.Context, d *Deed) error {
 			return wrong("%s: %v", before.Name, err)
 		}
 		row.ID, row.Piece, row.StandIn = before.ID, before.Piece, before.StandIn
+		if row.Order != before.Order {
+			last, err := store.LastOrder(ctx, e.tx, e.set.ID)
+			if err != nil {
+				row.Placement = before
+				return err
+			}
+			row.Order = min(row.Order, stage.Next(last))
+		}
 		moved := row.At != before.At || row.Yaw != before.Yaw || row.Pitch != before.Pitch || row.Roll != before.Roll || row.Scale != before.Scale
 		if (before.Locked && row.Locked || e.lockedLayer(ctx, row.Layer)) && moved {
 			row.Placement = before
@@ -595,7 +679,7 @@ func (e *editor) each(ctx context.Context, d *Deed, id string) error {
 			return wrong("%s is locked; unlock it first", before.Name)
 		}
 		e.say("delete %s", before.Name)
-		if err := store.Delete(ctx, e.tx, "placement", id); err != nil {
+		if err := store.Delete(ctx, e.tx, "placement", e.set.ID, id); err != nil {
 			return err
 		}
 		if e.places != nil {
@@ -614,9 +698,7 @@ func (e *editor) each(ctx context.Context, d *Deed, id string) error {
 	}
 	c := stage.Copy(before, d.At, e.taken)
 	c.ID, c.Yaw = store.NewID(), c.Yaw+d.Turn
-	for _, o := range list {
-		c.Order = max(c.Order, o.Order+1)
-	}
+	c.Order = lastly(list)
 	if err := c.Check(); err != nil {
 		return wrong("%v", err)
 	}
@@ -707,7 +789,7 @@ func (e *editor) shot(ctx context.Context, d *Deed) error {
 		return notThere(store.ErrNotFound, "The shot")
 	}
 	e.say("delete %s", s.Name)
-	if err := store.Delete(ctx, e.tx, "shot", s.ID); err != nil {
+	if err := store.Delete(ctx, e.tx, "shot", e.set.ID, s.ID); err != nil {
 		return err
 	}
 	return e.note("shot", s.ID, s.Shot, nil)
@@ -718,9 +800,11 @@ func (e *editor) keepShot(ctx context.Context, list []store.ShotRow, s stage.Sho
 	s.Name = stage.NextName(name, func(n string) bool {
 		return slices.ContainsFunc(list, func(r store.ShotRow) bool { return r.Name == n })
 	})
+	last := -1
 	for _, o := range list {
-		s.Order = max(s.Order, o.Order+1)
+		last = max(last, o.Order)
 	}
+	s.Order = stage.Next(last)
 	if err := s.Check(); err != nil {
 		return wrong("%v", err)
 	}
@@ -979,102 +1063,4 @@ func (e *editor) storePiece(ctx context.Context, id string, p *pieceEdit) error 
 		return err
 	}
 	return e.a.askMake(ctx, e.tx, &row)
-}
-
-// Undo takes the last edit of the production back, Redo does it again. They
-// return what was done and ErrNone when there is nothing left.
-func (a *App) Undo(ctx context.Context, production string) (string, error) {
-	return a.step(ctx, production, store.NextUndo, true)
-}
-
-// Redo does again what was undone last.
-func (a *App) Redo(ctx context.Context, production string) (string, error) {
-	return a.step(ctx, production, store.NextRedo, false)
-}
-
-func (a *App) step(ctx context.Context, production string, next func(context.Context, store.Querier, string) (store.Entry, error), undo bool) (label string, err error) {
-	err = a.Store.Tx(ctx, func(tx pgx.Tx) error {
-		p, err := store.LockProduction(ctx, tx, production)
-		if err != nil {
-			return notThere(err, "The production")
-		}
-		entry, err := next(ctx, tx, production)
-		if err != nil {
-			if undo {
-				return &Problem{"There is nothing left to undo.", ErrNone}
-			}
-			return &Problem{"There is nothing left to redo.", ErrNone}
-		}
-		label = entry.Label
-		var changes []Change
-		if err := json.Unmarshal(entry.Changes, &changes); err != nil {
-			return fmt.Errorf("log entry %d: %w", entry.ID, err)
-		}
-		e := &editor{a: a, tx: tx, rev: p.Revision + 1, seen: math.MaxInt64}
-		e.set.ID, e.set.ProductionID = entry.SetID, production
-		if undo {
-			slices.Reverse(changes)
-		}
-		for _, c := range changes {
-			row := c.After
-			if undo {
-				row = c.Before
-			}
-			if err := e.restore(ctx, c.Kind, c.ID, row); err != nil {
-				return fmt.Errorf("log entry %d: %w", entry.ID, err)
-			}
-		}
-		if _, err := tx.Exec(ctx, "update log set undone = $2 where id = $1", entry.ID, undo); err != nil {
-			return err
-		}
-		return a.commit(ctx, tx, production, e.rev)
-	})
-	return label, err
-}
-
-// restore brings a row to what the log says it was.
-func (e *editor) restore(ctx context.Context, kind, id string, row json.RawMessage) error {
-	gone := len(row) == 0 || string(row) == "null"
-	switch kind {
-	case "placement":
-		if gone {
-			return store.Delete(ctx, e.tx, "placement", id)
-		}
-		var p stage.Placement
-		if err := json.Unmarshal(row, &p); err != nil {
-			return err
-		}
-		return store.PutPlacement(ctx, e.tx, e.set.ID, p, e.rev)
-	case "element":
-		if gone {
-			return store.Delete(ctx, e.tx, "element", id)
-		}
-		var l lay.Element
-		if err := json.Unmarshal(row, &l); err != nil {
-			return err
-		}
-		return store.PutElement(ctx, e.tx, e.set.ID, l, e.rev)
-	case "shot":
-		if gone {
-			return store.Delete(ctx, e.tx, "shot", id)
-		}
-		var s stage.Shot
-		if err := json.Unmarshal(row, &s); err != nil {
-			return err
-		}
-		return store.PutShot(ctx, e.tx, e.set.ID, s, e.rev)
-	case "set":
-		var s stage.Scene
-		if err := json.Unmarshal(row, &s); err != nil {
-			return err
-		}
-		return store.PutSet(ctx, e.tx, e.set.ProductionID, s, e.rev)
-	case "piece":
-		var p pieceEdit
-		if err := json.Unmarshal(row, &p); err != nil {
-			return err
-		}
-		return e.storePiece(ctx, id, &p)
-	}
-	return fmt.Errorf("unknown kind %q", kind)
 }

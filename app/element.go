@@ -149,9 +149,11 @@ func (e *editor) addElement(ctx context.Context, d *Deed) error {
 	if len(row.Spec) == 0 {
 		row.Spec = json.RawMessage("{}")
 	}
+	last := -1
 	for _, o := range list {
-		row.Order = max(row.Order, o.Order+1)
+		last = max(last, o.Order)
 	}
+	row.Order = stage.Next(last)
 	if err := e.putElement(ctx, &row, nil); err != nil {
 		return err
 	}
@@ -269,7 +271,7 @@ func (e *editor) dropElement(ctx context.Context, row *store.ElementRow) error {
 			return err
 		}
 	}
-	if err := store.Delete(ctx, e.tx, "element", before.ID); err != nil {
+	if err := store.Delete(ctx, e.tx, "element", e.set.ID, before.ID); err != nil {
 		return err
 	}
 	e.elems = slices.DeleteFunc(e.elems, func(r store.ElementRow) bool { return r.ID == before.ID })
@@ -514,13 +516,10 @@ func (e *editor) breakUp(ctx context.Context, d *Deed) error {
 	if err != nil {
 		return err
 	}
-	order := 0
-	for _, o := range list {
-		order = max(order, o.Order+1)
-	}
+	order := lastly(list)
 	for k := range l.Instances {
 		in := &l.Instances[k]
-		p := stage.Placement{ID: store.NewID(), Piece: in.Piece, Name: stage.NextName(name, e.taken), Layer: layer, Order: order + k}
+		p := stage.Placement{ID: store.NewID(), Piece: in.Piece, Name: stage.NextName(name, e.taken), Layer: layer, Order: min(order+k, stage.MaxOrder)}
 		m := in.World()
 		p.Stand(&m)
 		p.Scale.X, p.Scale.Y, p.Scale.Z = in.Scale, in.Scale, in.Scale

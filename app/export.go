@@ -20,7 +20,7 @@ func (a *App) Panorama(ctx context.Context, r io.Reader) (string, error) {
 	const limit = 512 << 20 // the largest panoramas on sale
 	hash, _, err := a.Store.PutBlob(ctx, r, limit)
 	if err != nil {
-		return "", wrong("The panorama could not be kept: %v", err)
+		return "", notKept("The panorama", err)
 	}
 	data, err := a.Store.ReadBlob(ctx, hash)
 	if err != nil {
@@ -37,17 +37,24 @@ func (a *App) CardPicture(ctx context.Context, r io.Reader) (string, error) {
 	const limit = 64 << 20 // a photograph of a hundred megapixels
 	hash, _, err := a.Store.PutBlob(ctx, r, limit)
 	if err != nil {
-		return "", wrong("The picture could not be kept: %v", err)
+		return "", notKept("The picture", err)
 	}
 	data, err := a.Store.ReadBlob(ctx, hash)
 	if err != nil {
 		return "", err
 	}
 	if _, kind, err := image.DecodeConfig(bytes.NewReader(data)); err != nil || kind != "png" && kind != "jpeg" {
-		a.Store.DropBlob(ctx, hash)
 		return "", wrong("That is not a PNG or JPEG picture; convert it first.")
 	}
 	return hash, nil
+}
+
+// notKept says why something that was handed in is not kept.
+func notKept(what string, err error) error {
+	if store.Full(err) {
+		return full
+	}
+	return wrong("%s could not be kept: %v", what, err)
 }
 
 // maxExported is how many things a file holds: each is a node of some 300 bytes

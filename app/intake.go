@@ -24,6 +24,7 @@ import (
 	"visator/core/intake/gltf"
 	"visator/core/intake/maps"
 	"visator/core/model"
+	"visator/core/plain"
 	"visator/store"
 )
 
@@ -31,10 +32,19 @@ import (
 const (
 	MaxUpload    = 8 << 30   // bytes of one file: larger than any model on sale, smaller than most disks
 	MaxFiles     = 20_000    // of one folder
+	maxFolder    = 16 << 30  // bytes of one folder
 	maxLooked    = 40        // models of one arrival that are read to tell them apart
-	heavyArrival = 256 << 20 // bytes beyond which memory is spared
+	heavyArrival = 128 << 20 // bytes beyond which memory is spared, and one at a time is worked on
 	maxGlance    = 64 << 20  // bytes of one of them: larger ones are told apart by name
 )
+
+// laneOf is the queue of a download of so many bytes.
+func laneOf(bytes int64) string {
+	if bytes > heavyArrival {
+		return QueueHeavy
+	}
+	return QueueIntake
+}
 
 // IntakeArgs is the job that reads an arrival.
 type IntakeArgs struct {
@@ -79,11 +89,16 @@ func (a *App) Arrive(ctx context.Context, production, name string, r io.Reader) 
 // and starts its intake. forPiece, when set, is a piece whose missing maps are
 // looked for in it.
 func (a *App) ArriveFolder(ctx context.Context, production, name, forPiece string, next func() (Incoming, error)) (ar store.Arrival, twice bool, err error) {
-	if name == "" || name == "." || name == "/" || len(name) > 255 {
+	if name == "" || name == "." || name == "/" || len(name) > 255 || plain.Text(name) != nil {
 		return ar, false, wrong("What arrives needs a name of 1 to 255 characters.")
 	}
 	if _, err := store.GetProduction(ctx, a.Store.Pool, production); err != nil {
 		return ar, false, notThere(err, "The production")
+	}
+	if forPiece != "" {
+		if p, err := store.GetPiece(ctx, a.Store.Pool, forPiece); err != nil || p.ProductionID != production {
+			return ar, false, notThere(cmp.Or(err, store.ErrNotFound), "The piece")
+		}
 	}
 	files, err := a.keepFiles(ctx, name, next)
 	if err != nil {
@@ -101,10 +116,7 @@ func (a *App) ArriveFolder(ctx context.Context, production, name, forPiece strin
 		sum := sha256.Sum256(ar.Files)
 		ar.Blob = hex.EncodeToString(sum[:])
 	}
-	err = a.Store.Tx(ctx, func(tx pgx.Tx) error {
-		if _, err := store.LockProduction(ctx, tx, production); err != nil {
-			return err
-		}
+	err = a.locked(ctx, production, func(tx pgx.Tx, _ store.Production) error {
 		old, err := store.ArrivalOf(ctx, tx, production, ar.Blob)
 		if err == nil {
 			ar, twice = old, true
@@ -130,6 +142,10 @@ func (a *App) ArriveFolder(ctx context.Context, production, name, forPiece strin
 }
 
 func (a *App) keepFiles(ctx context.Context, name string, next func() (Incoming, error)) (files []arrivedFile, err error) {
+	if a.Store.Room().None() {
+		return nil, full
+	}
+	var total int64
 	for {
 		in, err := next()
 		if errors.Is(err, io.EOF) {
@@ -142,8 +158,20 @@ func (a *App) keepFiles(ctx context.Context, name string, next func() (Incoming,
 			return nil, wrong("%s holds more than %d files; drop a part of it.", name, MaxFiles)
 		}
 		hash, size, err := a.Store.PutBlob(ctx, in.Body, MaxUpload)
-		if err != nil {
+		switch {
+		case err == nil:
+		case store.Full(err):
+			return nil, full
+		case store.Away(err):
+			return nil, err
+		default:
 			return nil, &Problem{fmt.Sprintf("%s could not be kept: %v. Nothing of it was taken in.", in.Path, err), ErrWrong}
+		}
+		if total += size; total > maxFolder {
+			return nil, wrong("%s holds more than %d GB; drop a part of it.", name, maxFolder>>30)
+		}
+		if err := plain.Text(in.Path); err != nil || len(in.Path) > 1000 {
+			return nil, wrong("A file of %s has a name that cannot be written: rename it.", name)
 		}
 		files = append(files, arrivedFile{in.Path, hash, size})
 	}
@@ -161,7 +189,7 @@ func (a *App) queueIntake(ctx context.Context, tx pgx.Tx, ar *store.Arrival) err
 	if a.Queue == nil {
 		return nil
 	}
-	job, err := a.Queue.InsertTx(ctx, tx, IntakeArgs{ar.ID}, &river.InsertOpts{Queue: QueueIntake, MaxAttempts: 5})
+	job, err := a.Queue.InsertTx(ctx, tx, IntakeArgs{ar.ID}, &river.InsertOpts{Queue: laneOf(ar.Bytes), MaxAttempts: intakeTries})
 	if err != nil {
 		return err
 	}
@@ -338,9 +366,16 @@ func (a *App) RunIntake(ctx context.Context, id string) error {
 	if err == nil {
 		err = r.take(ctx)
 	}
-	if err != nil && ctx.Err() == nil {
+	if store.Full(err) {
+		_ = a.Store.SetArrival(context.WithoutCancel(ctx), id, "waiting", ar.Progress, WaitsForRoom)
+		a.tell(ctx, a.Store.Pool, ar.ProductionID, "arrival")
+		return err
+	}
+	if err != nil && ctx.Err() == nil && !store.Away(err) {
 		// What is wrong with the file stays wrong: say so and do not try again.
-		_ = a.Store.SetArrival(ctx, id, "failed", ar.Progress, err.Error())
+		if err := a.Store.SetArrival(ctx, id, "failed", ar.Progress, err.Error()); err != nil {
+			return err
+		}
 		a.tell(ctx, a.Store.Pool, ar.ProductionID, "arrival")
 		return nil
 	}
@@ -506,13 +541,14 @@ func (r *reading) credits() credit.Credit {
 // Take makes pieces of the chosen models of an arrival. renew names, by path,
 // the piece that a model is a newer version of.
 func (a *App) Take(ctx context.Context, arrival string, paths []string, renew map[string]string) error {
-	return a.Store.Tx(ctx, func(tx pgx.Tx) error {
+	known, err := a.Store.Arrival(ctx, arrival)
+	if err != nil {
+		return notThere(err, "The arrival")
+	}
+	return a.locked(ctx, known.ProductionID, func(tx pgx.Tx, _ store.Production) error {
 		ar, err := store.GetArrival(ctx, tx, arrival)
 		if err != nil {
 			return notThere(err, "The arrival")
-		}
-		if _, err := store.LockProduction(ctx, tx, ar.ProductionID); err != nil {
-			return err
 		}
 		var found []Found
 		var taking []Taking

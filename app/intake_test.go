@@ -148,7 +148,7 @@ func TestDecisionsAboutPartsAreEditsLikeAnyOther(t *testing.T) {
 	}
 	decide(map[string]any{"op": "apart", "name": "both"})
 	// What was made before comes back at once, without a job.
-	if _, err := d.a.Undo(d.ctx, d.production); err != nil {
+	if _, err := d.a.Undo(d.ctx, d.set, ""); err != nil {
 		t.Fatal(err)
 	}
 	if p := d.state().Pieces[0]; p.Making != "" {
@@ -193,7 +193,7 @@ func TestCamerasInAFileBecomeShots(t *testing.T) {
 	if math.Abs(s.View.Focus-25) > 0.01 {
 		t.Errorf("focused at %v", s.View.Focus)
 	}
-	if _, err := d.a.Undo(d.ctx, d.production); err != nil || len(d.state().Shots) != 0 {
+	if _, err := d.a.Undo(d.ctx, d.set, ""); err != nil || len(d.state().Shots) != 0 {
 		t.Errorf("%v", err)
 	}
 }

@@ -6,6 +6,7 @@ import (
 	"context"
 	"encoding/json"
 	"path"
+	"slices"
 
 	"github.com/jackc/pgx/v5"
 
@@ -78,6 +79,9 @@ func (a *App) FindMaps(ctx context.Context, piece, arrival string) ([]MapsFound,
 	list, err := store.Pieces(ctx, a.Store.Pool, o.from.ProductionID)
 	if err != nil {
 		return nil, err
+	}
+	if piece != "" && !slices.ContainsFunc(list, func(p store.Piece) bool { return p.ID == piece }) {
+		return nil, notThere(store.ErrNotFound, "The piece")
 	}
 	out := []MapsFound{}
 	for i := range list {
@@ -187,11 +191,7 @@ func (a *App) editPiece(ctx context.Context, production, id string, do func(e *e
 // editProduction edits what belongs to no set, logged and undoable as any
 // edit.
 func (a *App) editProduction(ctx context.Context, production string, do func(e *editor) error) error {
-	return a.Store.Tx(ctx, func(tx pgx.Tx) error {
-		p, err := store.LockProduction(ctx, tx, production)
-		if err != nil {
-			return notThere(err, "The production")
-		}
+	return a.locked(ctx, production, func(tx pgx.Tx, p store.Production) error {
 		e := &editor{a: a, tx: tx, rev: p.Revision + 1, seen: -1}
 		e.set.ProductionID = production
 		if err := do(e); err != nil || len(e.changes) == 0 {

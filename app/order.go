@@ -46,10 +46,7 @@ func (a *App) Order(ctx context.Context, production, goods, file string) (ar sto
 			if ar.Credit, err = json.Marshal(c); err != nil {
 				return ar, err
 			}
-			return ar, a.Store.Tx(ctx, func(tx pgx.Tx) error {
-				if _, err := store.LockProduction(ctx, tx, production); err != nil {
-					return notThere(err, "The production")
-				}
+			return ar, a.locked(ctx, production, func(tx pgx.Tx, _ store.Production) error {
 				if err := store.InsertArrival(ctx, tx, ar); err != nil {
 					return err
 				}
@@ -75,6 +72,9 @@ func (r *reading) fetch(ctx context.Context) error {
 		_ = r.step(ctx, 0.3*float64(have)/float64(max(of, have, 1)), fmt.Sprintf("fetching, %.1f of %.1f MB", float64(have)/1e6, float64(of)/1e6))
 	})
 	hash, size, err := r.a.Store.PutBlob(ctx, io.Reader(body), MaxUpload)
+	if err != nil && ctx.Err() == nil && !store.Full(err) {
+		return fmt.Errorf("%s was not fetched: %v", r.ar.Name, err) // in words: it is no fault of the database
+	}
 	if err != nil {
 		return err
 	}

@@ -8,8 +8,10 @@ import (
 	"encoding/json"
 	"fmt"
 	"io"
+	"log/slog"
 	"math"
 	"path"
+	"runtime/debug"
 	"strings"
 
 	"github.com/jackc/pgx/v5"
@@ -312,7 +314,11 @@ func (a *App) RunMake(ctx context.Context, id string) error {
 	}
 	made, err := a.remake(ctx, &ar, &p, tell)
 	if err != nil {
-		if ctx.Err() != nil {
+		if ctx.Err() != nil || store.Away(err) {
+			return err
+		}
+		if store.Full(err) {
+			_ = store.SetMaking(ctx, a.Store.Pool, id, WaitsForRoom)
 			return err
 		}
 		// It stays as it was; what was decided can be taken back.
@@ -392,7 +398,7 @@ func (a *App) askMake(ctx context.Context, tx pgx.Tx, p *store.Piece) error {
 	if err := store.SetMaking(ctx, tx, p.ID, "waiting"); err != nil || a.Queue == nil {
 		return err
 	}
-	_, err = a.Queue.InsertTx(ctx, tx, MakeArgs{p.ID}, &river.InsertOpts{Queue: QueueIntake, MaxAttempts: 5})
+	_, err = a.Queue.InsertTx(ctx, tx, MakeArgs{p.ID}, &river.InsertOpts{Queue: laneOf(ar.Bytes), MaxAttempts: makeTries})
 	return err
 }
 
@@ -472,7 +478,16 @@ func unitChange(grew float64) float64 {
 
 func (a *App) putGLB(ctx context.Context, m *model.Model) (hash string, size int, err error) {
 	r, w := io.Pipe() // it is never whole in memory
-	go func() { w.CloseWithError(exchange.WriteGLB(w, m)) }()
+	go func() {
+		err := errBroke
+		defer func() { // a goroutine of its own: nobody else recovers
+			if r := recover(); r != nil {
+				slog.Error("writing a model broke off", "panic", r, "stack", string(debug.Stack()))
+			}
+			w.CloseWithError(err)
+		}()
+		err = exchange.WriteGLB(w, m)
+	}()
 	hash, n, err := a.Store.PutBlob(ctx, r, 0)
 	r.CloseWithError(err)
 	return hash, int(n), err

@@ -31,7 +31,7 @@ func TestLinkedCopiesFollowTheirPiece(t *testing.T) {
 			t.Errorf("%s measures %v at %v", p.Name, p.Dims, p.At)
 		}
 	}
-	if _, err := d.a.Undo(d.ctx, d.production); err != nil {
+	if _, err := d.a.Undo(d.ctx, d.set, ""); err != nil {
 		t.Fatal(err)
 	}
 	if st = d.state(); st.Placements[0].Dims.Y != 1 || len(st.Placements) != 2 {
@@ -103,7 +103,7 @@ func TestShotsCanBeUndoneLikeEverything(t *testing.T) {
 		t.Errorf("%+v", st.Shots)
 	}
 	for range 8 {
-		if _, err := d.a.Undo(d.ctx, d.production); err != nil {
+		if _, err := d.a.Undo(d.ctx, d.set, ""); err != nil {
 			t.Fatal(err)
 		}
 	}
@@ -111,7 +111,7 @@ func TestShotsCanBeUndoneLikeEverything(t *testing.T) {
 		t.Errorf("undone: %+v, next %q", st.Shots, st.Undo)
 	}
 	for range 8 {
-		if _, err := d.a.Redo(d.ctx, d.production); err != nil {
+		if _, err := d.a.Redo(d.ctx, d.set, ""); err != nil {
 			t.Fatal(err)
 		}
 	}

@@ -99,10 +99,7 @@ func (s *Shelf) fits(g *Good) bool {
 // Bring makes a piece of another production one of this one, with all that was
 // decided about it. Its files are not copied: they are kept by content.
 func (a *App) Bring(ctx context.Context, production, piece string) (id string, err error) {
-	err = a.Store.Tx(ctx, func(tx pgx.Tx) error {
-		if _, err := store.LockProduction(ctx, tx, production); err != nil {
-			return notThere(err, "The production")
-		}
+	err = a.locked(ctx, production, func(tx pgx.Tx, _ store.Production) error {
 		p, err := store.GetPiece(ctx, tx, piece)
 		if err != nil || p.Gone {
 			return notThere(store.ErrNotFound, "The piece")

@@ -159,7 +159,7 @@ func TestSizesFromThingsInTheSetAndPivotsThatAreClicked(t *testing.T) {
 		t.Errorf("hanging: %v, want %v", b, before)
 	}
 	for range 2 {
-		if _, err := d.a.Undo(d.ctx, d.production); err != nil {
+		if _, err := d.a.Undo(d.ctx, d.set, ""); err != nil {
 			t.Fatal(err)
 		}
 	}

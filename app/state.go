@@ -391,10 +391,10 @@ func (a *App) stateIn(ctx context.Context, q store.Querier, setID string) (*Stat
 			st.Snags = append(st.Snags, snag.Snag{Step: "intake", What: ar.Name + ": " + ar.Note, ID: ar.ID})
 		}
 	}
-	if e, err := store.NextUndo(ctx, q, set.ProductionID); err == nil {
+	if e, err := store.NextUndo(ctx, q, set.ProductionID, setID, ActorOf(ctx)); err == nil {
 		st.Undo = e.Label
 	}
-	if e, err := store.NextRedo(ctx, q, set.ProductionID); err == nil {
+	if e, err := store.NextRedo(ctx, q, set.ProductionID, setID, ActorOf(ctx)); err == nil {
 		st.Redo = e.Label
 	}
 	st.StandIns = standInOutlines

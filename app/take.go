@@ -54,6 +54,10 @@ type TakeResult struct {
 	Noise   float64  `json:"noise"` // mean relative standard error before denoising
 }
 
+// maxQueued is how many takes of one production wait or are made: a storyboard's
+// worth, for a night and more.
+const maxQueued = 200
+
 // TakeArgs is the job that renders a take.
 type TakeArgs struct {
 	Take string `json:"take" river:"unique"`
@@ -107,6 +111,9 @@ func (a *App) Shoot(ctx context.Context, setID, shotID, kind string, s TakeSetti
 	if err := o.Check(); err != nil {
 		return t, wrong("%v", err)
 	}
+	if err := fits(o.Width, o.Height, a.memory()); err != nil {
+		return t, err
+	}
 	if !(s.Seconds >= 0 && s.Seconds <= 1e6) {
 		return t, wrong("The time limit is 0 to 1 000 000 seconds.")
 	}
@@ -115,8 +122,21 @@ func (a *App) Shoot(ctx context.Context, setID, shotID, kind string, s TakeSetti
 		return t, err
 	}
 	t = store.Take{ID: store.NewID(), SetID: setID, ShotID: shotID, Name: from.Name, Kind: kind, State: "waiting", Settings: raw, Result: json.RawMessage("{}")}
+	done, err := a.turns.take(ctx, set.ProductionID)
+	if err != nil {
+		return t, err
+	}
+	defer done()
 	err = a.Store.Tx(ctx, func(tx pgx.Tx) error {
-		job, err := a.Queue.InsertTx(ctx, tx, TakeArgs{t.ID}, &river.InsertOpts{Queue: QueueTakes, MaxAttempts: 10})
+		var queued int
+		if err := tx.QueryRow(ctx, `select count(*) from take t join sets s on s.id = t.set_id
+			where s.production_id = $1 and t.binned is null and t.state in ('waiting', 'working')`, set.ProductionID).Scan(&queued); err != nil {
+			return err
+		}
+		if queued >= maxQueued {
+			return wrong("%d takes of this production are waiting or being made; at most %d do. Wait for some, or stop some.", queued, maxQueued)
+		}
+		job, err := a.Queue.InsertTx(ctx, tx, TakeArgs{t.ID}, &river.InsertOpts{Queue: QueueTakes, MaxAttempts: takeTries})
 		if err != nil {
 			return err
 		}
@@ -157,15 +177,6 @@ func (a *App) CancelTake(ctx context.Context, id string) error {
 	return nil
 }
 
-// DeleteTake forgets a take that is not being made.
-func (a *App) DeleteTake(ctx context.Context, id string) error {
-	if err := a.CancelTake(ctx, id); err != nil {
-		return err
-	}
-	_, err := a.Store.Pool.Exec(ctx, "delete from take where id = $1", id)
-	return err
-}
-
 // shooting is a take in the making.
 type shooting struct {
 	a          *App
@@ -175,8 +186,10 @@ type shooting struct {
 	production string
 	scene      *render.Scene
 	start      time.Time
-	next       time.Time // when the picture so far is shown again
-	older      string    // the preview before the last
+	next       time.Time  // when the picture so far is shown again
+	older      store.Kept // the preview before the last
+	newer      store.Kept // the last
+	turn       int64      // that writes are made with
 }
 
 // RunTake renders a take. After an interruption a still begins anew, a move
@@ -192,7 +205,16 @@ func (a *App) RunTake(ctx context.Context, id string) error {
 	if t.State == "done" || t.State == "cancelled" || t.State == "failed" {
 		return nil
 	}
-	sh := &shooting{a: a, t: t, start: time.Now()}
+	// From here on whoever had it before, and only lost its connection, is refused.
+	turn, err := a.Store.BeginTake(ctx, id)
+	if err != nil {
+		return err
+	}
+	// What was written until then is what it goes on with.
+	if t, err = a.Store.Take(ctx, id); err != nil {
+		return err
+	}
+	sh := &shooting{a: a, t: t, start: time.Now(), turn: turn}
 	if err := cmp.Or(json.Unmarshal(t.Settings, &sh.s), json.Unmarshal(t.Result, &sh.r)); err != nil {
 		return err
 	}
@@ -200,6 +222,9 @@ func (a *App) RunTake(ctx context.Context, id string) error {
 		sh.start = sh.start.Add(-time.Duration(sh.r.Seconds * float64(time.Second)))
 	}
 	set, err := store.GetSet(ctx, a.Store.Pool, t.SetID)
+	if errors.Is(err, store.ErrNotFound) {
+		return sh.save(ctx, "cancelled", t.Progress, "its set lies in the bin")
+	}
 	if err != nil {
 		return err
 	}
@@ -216,19 +241,25 @@ func (a *App) RunTake(ctx context.Context, id string) error {
 	case err == nil:
 		sh.r.Preview = ""
 		return sh.save(ctx, "done", 1, "")
+	case errors.Is(err, store.ErrOvertaken):
+		return nil // another has it
+	case store.Full(err):
+		_ = sh.save(context.WithoutCancel(ctx), "waiting", sh.t.Progress, WaitsForRoom)
+		return err
+	case store.Away(err):
+		return err // it is tried again when the database is back
 	case ctx.Err() != nil:
 		// Cancelled by hand (the row says so and stays so), or shut down: then
 		// it goes on later.
 		_ = sh.save(context.WithoutCancel(ctx), "waiting", sh.t.Progress, "was interrupted, goes on")
 		return err
 	}
-	_ = sh.save(ctx, "failed", sh.t.Progress, err.Error())
-	return nil
+	return sh.save(ctx, "failed", sh.t.Progress, err.Error())
 }
 
 func (sh *shooting) save(ctx context.Context, state string, progress float64, note string) error {
 	sh.t.Progress = progress
-	err := sh.a.Store.SetTake(ctx, sh.t.ID, state, progress, note, &sh.r)
+	err := sh.a.Store.SetTake(ctx, sh.t.ID, sh.turn, state, progress, note, &sh.r)
 	sh.a.tell(ctx, sh.a.Store.Pool, sh.production, "take")
 	return err
 }
@@ -256,7 +287,10 @@ func (sh *shooting) expose(ctx context.Context, v *optics.View, progress func(do
 	o := sh.s.options()
 	o.Enter = giveWay
 	began := time.Now()
+	counted := 0
 	o.Progress = func(done, of int, f *render.Film) {
+		Samples.Add(int64(max(done-counted, 0)) * int64(f.Width*f.Height))
+		counted = done
 		sh.r.Samples, sh.r.Noise = done, 0
 		if n := f.Noise(); n == n {
 			sh.r.Noise = n
@@ -269,7 +303,7 @@ func (sh *shooting) expose(ctx context.Context, v *optics.View, progress func(do
 	if sh.s.Seconds > 0 {
 		o.Stop = func(int) bool { return time.Since(began).Seconds() > sh.s.Seconds }
 	}
-	return render.Render(ctx, sh.scene, &cam, o)
+	return render.Bands(ctx, sh.scene, &cam, o, sh.a.memory())
 }
 
 // giveWay puts the calling goroutine on a thread of its own that yields to
@@ -296,14 +330,19 @@ func (sh *shooting) glance(ctx context.Context) {
 	if err != nil {
 		return
 	}
-	if hash, err := sh.putPNG(ctx, f, sh.s.View.EV); err == nil {
-		sh.r.Preview = hash
+	if k, err := sh.keepPNG(ctx, f, sh.s.View.EV); err == nil {
+		sh.newer, sh.r.Preview = k, k.Hash
 		_ = sh.save(ctx, "working", 0, "a first glance")
 	}
 }
 
 func (sh *shooting) still(ctx context.Context) error {
+	if room := sh.a.memory(); render.Need(sh.s.Width, sh.s.Height) > room {
+		return sh.banded(ctx)
+	}
 	sh.glance(ctx)
+	ctx, overtaken := context.WithCancelCause(ctx)
+	defer overtaken(nil)
 	f, err := sh.expose(ctx, &sh.s.View, func(done, of int, f *render.Film) {
 		if done < of && (done == 1 || time.Now().After(sh.next)) {
 			began := time.Now()
@@ -311,24 +350,56 @@ func (sh *shooting) still(ctx context.Context) error {
 				sh.next = time.Now().Add(max(previewEvery, previewShare*time.Since(began)))
 			}()
 			f := f.Glimpse(sh.s.Denoise)
-			old := sh.older // pages may still show the one after it
-			sh.older = sh.r.Preview
-			if hash, err := sh.putPNG(ctx, f, sh.s.View.EV); err == nil {
-				sh.r.Preview = hash
+			if k, err := sh.keepPNG(ctx, f, sh.s.View.EV); err == nil {
+				old := sh.older // pages may still show the one after it
+				sh.older, sh.newer, sh.r.Preview = sh.newer, k, k.Hash
 				share := float64(done) / float64(of)
 				if sh.s.Seconds > 0 {
 					share = max(share, min(sh.r.Seconds/sh.s.Seconds, 1))
 				}
-				_ = sh.save(ctx, "working", share, fmt.Sprintf("%d of %d samples", done, of))
-				if old != hash && old != sh.older {
-					sh.forget(ctx, old)
+				if errors.Is(sh.save(ctx, "working", share, fmt.Sprintf("%d of %d samples", done, of)), store.ErrOvertaken) {
+					overtaken(store.ErrOvertaken)
+				}
+				if old.New && old.Hash != k.Hash && old.Hash != sh.older.Hash {
+					sh.a.Store.DropBlob(ctx, old.Hash, old.Put)
 				}
 			}
 		}
 	})
+	if cause := context.Cause(ctx); errors.Is(cause, store.ErrOvertaken) {
+		return cause
+	}
 	if err != nil {
 		return err
 	}
+	return sh.develop(ctx, f)
+}
+
+// banded makes a still that does not fit into memory as a whole. What is there is
+// told, not shown.
+func (sh *shooting) banded(ctx context.Context) error {
+	ctx, overtaken := context.WithCancelCause(ctx)
+	defer overtaken(nil)
+	f, err := sh.expose(ctx, &sh.s.View, func(done, of int, _ *render.Film) {
+		if done < of && time.Now().After(sh.next) {
+			sh.next = time.Now().Add(previewEvery)
+			share := float64(done) / float64(of)
+			if errors.Is(sh.save(ctx, "working", share, fmt.Sprintf("%.0f %%, in bands: it does not fit into memory as a whole", 100*share)), store.ErrOvertaken) {
+				overtaken(store.ErrOvertaken)
+			}
+		}
+	})
+	if cause := context.Cause(ctx); errors.Is(cause, store.ErrOvertaken) {
+		return cause
+	}
+	if err != nil {
+		return err
+	}
+	return sh.develop(ctx, f)
+}
+
+// develop keeps the pictures of a still that was made.
+func (sh *shooting) develop(ctx context.Context, f *render.Film) (err error) {
 	if sh.r.PNG, err = sh.putPNG(ctx, f, sh.s.View.EV); err != nil {
 		return err
 	}
@@ -341,27 +412,18 @@ func (sh *shooting) still(ctx context.Context) error {
 	return err
 }
 
-// forget drops a preview, unless another take has the very same picture: the
-// same seed gives the same bytes.
-func (sh *shooting) forget(ctx context.Context, preview string) {
-	if preview == "" {
-		return
-	}
-	var used bool
-	err := sh.a.Store.Pool.QueryRow(ctx, "select exists (select from take where id <> $1 and result::text like '%' || $2 || '%')", sh.t.ID, preview).Scan(&used)
-	if err == nil && !used {
-		sh.a.Store.DropBlob(ctx, preview)
-	}
+func (sh *shooting) putPNG(ctx context.Context, f *render.Film, ev float64) (string, error) {
+	k, err := sh.keepPNG(ctx, f, ev)
+	return k.Hash, err
 }
 
-func (sh *shooting) putPNG(ctx context.Context, f *render.Film, ev float64) (string, error) {
+func (sh *shooting) keepPNG(ctx context.Context, f *render.Film, ev float64) (store.Kept, error) {
 	var buf bytes.Buffer
 	enc := png.Encoder{CompressionLevel: png.BestSpeed}
 	if err := enc.Encode(&buf, finish.Picture(f.Color, f.Width, f.Height, ev)); err != nil {
-		return "", err
+		return store.Kept{}, err
 	}
-	hash, _, err := sh.a.Store.PutBlob(ctx, &buf, 0)
-	return hash, err
+	return sh.a.Store.Put(ctx, &buf, 0)
 }
 
 func (sh *shooting) move(ctx context.Context, l *loaded) error {

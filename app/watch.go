@@ -4,9 +4,12 @@ import (
 	"cmp"
 	"context"
 	"encoding/binary"
+	"errors"
 	"fmt"
+	"log/slog"
 	"math"
 	"runtime"
+	"runtime/debug"
 	"slices"
 	"sync"
 	"time"
@@ -24,17 +27,29 @@ import (
 )
 
 // watches measure the sets that are looked at, each in the background, so that
-// no hand waits for it.
+// no hand waits for it; a few at a time.
 type watches struct {
 	mu   sync.Mutex
 	kept map[string]*watch
+	room chan struct{} // one for each that is being measured
+	all  sync.WaitGroup
+	over bool // nothing is begun any more
+	stop context.CancelFunc
+	life context.Context
 }
+
+// maxMeasured is how many sets are measured at a time: each uses all processors.
+const maxMeasured = 2
 
 // watch is what is known about how one set stands.
 type watch struct {
 	mu      sync.Mutex
 	again   bool
 	running bool
+	since   time.Time          // when what is measured now was begun
+	cut     context.CancelFunc // stops it
+	waits   time.Time          // since when it is behind; zero when it is not
+	broke   int                // how often in a row it broke off
 	used    time.Time
 	result  *measured
 
@@ -50,6 +65,7 @@ type measured struct {
 	Snags    []snag.Snag `json:"-"`
 	Solids   int         `json:"solids"` // things that were measured
 	Took     float64     `json:"took"`   // seconds
+	Failed   string      `json:"failed"` // why it could not be measured; what is told is of before then
 
 	savings []Saving
 
@@ -91,33 +107,142 @@ func (w *watch) seen() *measured {
 	return w.result
 }
 
-// Watch has a set measured in the background, unless that is under way.
+// How long an edit lets what is being measured go on: an edit stops what was
+// measured for the one before, unless that has already waited for so long. A set on
+// which many hands work is measured too.
+const patient = 5 * time.Second
+
+// Watch has a set measured in the background. What is under way is stopped, since it
+// is of a revision that is no more.
 func (a *App) Watch(set string) {
 	w := a.watches.of(set)
 	w.mu.Lock()
 	defer w.mu.Unlock()
 	w.again = true
+	if w.waits.IsZero() {
+		w.waits = time.Now()
+	}
 	if w.running {
+		if w.cut != nil && time.Since(w.waits) < patient {
+			w.cut()
+		}
+		return
+	}
+	if !a.watches.begin() {
 		return
 	}
 	w.running = true
 	go func() {
-		for {
-			w.mu.Lock()
-			if !w.again {
-				w.running = false
-				w.mu.Unlock()
-				return
-			}
-			w.again = false
+		defer a.watches.all.Done()
+		a.watch(set, w)
+	}()
+}
+
+// begin counts one more that measures; false when the App ends.
+func (ws *watches) begin() bool {
+	ws.mu.Lock()
+	defer ws.mu.Unlock()
+	if ws.over {
+		return false
+	}
+	if ws.life == nil {
+		ws.room = make(chan struct{}, maxMeasured)
+		ws.life, ws.stop = context.WithCancel(context.Background())
+	}
+	ws.all.Add(1)
+	return true
+}
+
+// Close ends what goes on in the background, and waits for it.
+func (a *App) Close() {
+	ws := &a.watches
+	ws.mu.Lock()
+	ws.over = true
+	if ws.stop != nil {
+		ws.stop()
+	}
+	ws.mu.Unlock()
+	ws.all.Wait()
+}
+
+// watch measures a set until it is measured as it is.
+func (a *App) watch(set string, w *watch) {
+	life := a.watches.life
+	for {
+		select {
+		case a.watches.room <- struct{}{}:
+		case <-life.Done():
+		}
+		w.mu.Lock()
+		if !w.again || life.Err() != nil {
+			w.running = false
 			w.mu.Unlock()
-			ctx, cancel := context.WithTimeout(context.Background(), 10*time.Minute)
-			if production, err := a.measureSet(ctx, set, w); err == nil {
-				a.tell(ctx, a.Store.Pool, production, "measured")
+			if life.Err() == nil {
+				<-a.watches.room
 			}
-			cancel()
+			return
+		}
+		ctx, cut := context.WithTimeout(life, 10*time.Minute)
+		w.again, w.since, w.cut = false, time.Now(), cut
+		w.mu.Unlock()
+		production, err := a.measureWhole(ctx, set, w)
+		cut()
+		<-a.watches.room
+		w.mu.Lock()
+		w.cut = nil
+		if err == nil {
+			w.broke = 0
+			w.waits = time.Time{}
+			if w.again {
+				w.waits = time.Now()
+			}
+		}
+		w.mu.Unlock()
+		if err == nil {
+			a.tell(life, a.Store.Pool, production, "measured")
+		}
+	}
+}
+
+// errBroke is measuring that broke off by a fault of the program.
+var errBroke = errors.New("it could not be measured, by a fault of the program")
+
+// measureWhole measures a set. What breaks off is begun anew once; the second time
+// it is told, and not tried again until the next edit.
+func (a *App) measureWhole(ctx context.Context, set string, w *watch) (production string, err error) {
+	production, err = a.recovered(ctx, set, w)
+	if !errors.Is(err, errBroke) {
+		return production, err
+	}
+	w.mu.Lock()
+	defer w.mu.Unlock()
+	// What it goes by may be what it broke at.
+	w.contacts, w.placed, w.framed = snag.Contacts{}, map[string]*snag.Solid{}, map[string][]snag.Snag{}
+	if w.broke++; w.broke < 2 {
+		w.again = true
+		return "", err
+	}
+	s, found := store.GetSet(ctx, a.Store.Pool, set)
+	if found != nil {
+		return "", found
+	}
+	p, found := store.GetProduction(ctx, a.Store.Pool, s.ProductionID)
+	if found != nil {
+		return "", found
+	}
+	w.result = &measured{Revision: p.Revision, Failed: err.Error() + ". Undo what was done last, or hide it, and it is tried again."}
+	return p.ID, nil
+}
+
+// recovered is measureSet with an error instead of a panic.
+func (a *App) recovered(ctx context.Context, set string, w *watch) (production string, err error) {
+	defer func() {
+		if r := recover(); r != nil {
+			slog.Error("measuring a set broke off", "set", set, "panic", r, "stack", string(debug.Stack()))
+			err = errBroke
 		}
 	}()
+	return a.measureSet(ctx, set, w)
 }
 
 // Measured is of which revision a set was measured last, and how many seconds that
@@ -172,7 +297,7 @@ func (a *App) measureSet(ctx context.Context, set string, w *watch) (production 
 	savings := now.savings(now.views())
 	w.mu.Lock()
 	defer w.mu.Unlock()
-	w.result = &measured{now.production.Revision, list, len(solids), time.Since(start).Seconds(), savings, solids, now}
+	w.result = &measured{Revision: now.production.Revision, Snags: list, Solids: len(solids), Took: time.Since(start).Seconds(), savings: savings, things: solids, world: now}
 	return now.production.ID, nil
 }
 
@@ -278,7 +403,13 @@ func severally(n int, do func(i int) error) error {
 	g.SetLimit(runtime.GOMAXPROCS(0))
 	const run = 8
 	for from := 0; from < n; from += run {
-		g.Go(func() error {
+		g.Go(func() (err error) {
+			defer func() { // a goroutine of its own: nobody else could
+				if r := recover(); r != nil {
+					slog.Error("measuring a thing broke off", "panic", r, "stack", string(debug.Stack()))
+					err = errBroke
+				}
+			}()
 			for i := from; i < min(from+run, n); i++ {
 				if err := do(i); err != nil {
 					return err

@@ -6,8 +6,10 @@ import (
 	"encoding/hex"
 	"encoding/json"
 	"fmt"
+	"log/slog"
 	"math"
 	"runtime"
+	"runtime/debug"
 	"slices"
 	"sync"
 
@@ -407,6 +409,17 @@ func (l *laids) has(key string) bool {
 	defer l.mu.Unlock()
 	_, ok := l.kept[key]
 	return ok
+}
+
+// laidOut is layOut with an error instead of a panic.
+func (w *world) laidOut(ctx context.Context, quick bool) (later []string, err error) {
+	defer func() {
+		if r := recover(); r != nil {
+			slog.Error("laying out a set broke off", "set", w.set.ID, "panic", r, "stack", string(debug.Stack()))
+			err = errBroke
+		}
+	}()
+	return w.layOut(ctx, quick)
 }
 
 // layOut lays out every element that is seen. With quick, those that take long

@@ -34,28 +34,9 @@ type loader struct {
 // set. Takes are put in the queue when shoot is set. progress is told what is
 // being done.
 func Load(ctx context.Context, a *app.App, shoot bool, progress func(string)) (set string, err error) {
-	list, err := a.Store.Productions(ctx)
-	if err != nil {
-		return "", err
-	}
-	for _, p := range list {
-		if p.Name != Name {
-			continue
-		}
-		sets, err := a.Store.Sets(ctx, p.ID)
-		if err != nil {
-			return "", err
-		}
-		if len(sets) > 0 {
-			shots, err := store.Shots(ctx, a.Store.Pool, sets[0].ID)
-			if err != nil || len(shots) >= 3 {
-				return sets[0].ID, err
-			}
-		}
-		// It was cut while it was made: begin again.
-		if _, err := a.Store.Pool.Exec(ctx, "delete from production where id = $1", p.ID); err != nil {
-			return "", err
-		}
+	set, err = there(ctx, a, progress)
+	if set != "" || err != nil {
+		return set, err
 	}
 	progress("making the downloads")
 	downloads, err := Downloads()
@@ -64,6 +45,9 @@ func Load(ctx context.Context, a *app.App, shoot bool, progress func(string)) (s
 	}
 	production, set, err := a.NewProduction(ctx, Name, "metre")
 	if err != nil {
+		return "", err
+	}
+	if err := a.Store.SetSample(ctx, production, "making"); err != nil {
 		return "", err
 	}
 	l := &loader{a: a, ctx: ctx, set: set, piece: map[string]string{}}
@@ -105,7 +89,41 @@ func Load(ctx context.Context, a *app.App, shoot bool, progress func(string)) (s
 	if err := l.faults(production); err != nil {
 		return "", err
 	}
-	return set, l.pending(production, progress)
+	if err := l.pending(production, progress); err != nil {
+		return "", err
+	}
+	return set, a.Store.SetSample(ctx, production, "made")
+}
+
+// there is a set of the sample production, when it is there. One that was cut while
+// it was made says so itself: somebody may have touched it meanwhile, so it goes to
+// the bin, and another is made. All others are left alone, whatever they have
+// become.
+func there(ctx context.Context, a *app.App, progress func(string)) (set string, err error) {
+	list, err := a.Store.Productions(ctx)
+	if err != nil {
+		return "", err
+	}
+	for _, p := range list {
+		if p.Name != Name && p.Sample == "" {
+			continue
+		}
+		if p.Sample == "making" {
+			progress("the sample production was cut while it was made: it lies in the bin now, for " + fmt.Sprint(app.BinDays) + " days, and is made anew")
+			if err := a.PutInBin(ctx, "production", p.ID); err != nil {
+				return "", err
+			}
+			continue
+		}
+		sets, err := a.Store.Sets(ctx, p.ID)
+		if err != nil {
+			return "", err
+		}
+		if len(sets) > 0 {
+			return sets[0].ID, nil
+		}
+	}
+	return "", nil
 }
 
 // pending takes in what is still to be decided about.

@@ -1,21 +1,19 @@
 // Package jobs runs the work that takes time, on a queue in PostgreSQL: any
-// number of worker processes, each taking what is next. Work whose process
-// died is taken up again at once.
+// number of worker processes, each taking what is next. Work whose process died
+// or lost the database is taken up again by another, once the first has stopped.
 package jobs
 
 import (
 	"context"
-	"errors"
 	"fmt"
-	"hash/fnv"
 	"log/slog"
 	"os"
 	"time"
 
 	"github.com/jackc/pgx/v5"
-	"github.com/jackc/pgx/v5/pgxpool"
 	"github.com/riverqueue/river"
 	"github.com/riverqueue/river/riverdriver/riverpgxv5"
+	"github.com/riverqueue/river/rivertype"
 
 	"visator/app"
 	"visator/store"
@@ -25,25 +23,46 @@ import (
 type Pool struct {
 	client *river.Client[pgx.Tx]
 	store  *store.Store
-	lock   *pgxpool.Conn // holds this process's sign of life
-	id     string
+	life   life
 	stop   context.CancelFunc
 	ended  chan struct{}
 }
 
+// smallIntakes is how many small downloads are read at a time beside a large one.
+const smallIntakes = 2
+
 // Open connects a to the queue. With workers > 0 this process takes up to
-// that many intakes and that many takes at a time once Start is called; with 0
-// it only puts in jobs.
-func Open(ctx context.Context, a *app.App, workers int, log *slog.Logger) (*Pool, error) {
-	p := &Pool{store: a.Store, id: fmt.Sprintf("%s-%d-%s", host(), os.Getpid(), store.NewID())}
-	cfg := &river.Config{ID: p.id, Logger: log}
+// that many large intakes and that many takes at a time once Start is called, and
+// some small intakes beside them; with 0 it only puts in jobs. more is what goes
+// around every job.
+func Open(ctx context.Context, a *app.App, workers int, log *slog.Logger, more ...rivertype.Middleware) (*Pool, error) {
+	p := &Pool{store: a.Store}
+	p.life.id = fmt.Sprintf("%s-%d-%s", host(), os.Getpid(), store.NewID())
+	p.life.pool = a.Store.Pool
+	cfg := &river.Config{ID: p.life.id, Logger: log, Middleware: more}
 	if workers > 0 {
 		w := river.NewWorkers()
-		river.AddWorker(w, &intakeWorker{a: a})
-		river.AddWorker(w, &makeWorker{a: a})
-		river.AddWorker(w, &takeWorker{a: a})
+		g := guard{life: &p.life, log: log}
+		river.AddWorker(w, &worker[app.IntakeArgs]{guard: g, run: func(ctx context.Context, x app.IntakeArgs) error { return a.RunIntake(ctx, x.Arrival) },
+			failed: func(ctx context.Context, x app.IntakeArgs, why string) error {
+				return a.FailIntake(ctx, x.Arrival, why)
+			}})
+		river.AddWorker(w, &worker[app.MakeArgs]{guard: g, run: func(ctx context.Context, x app.MakeArgs) error { return a.RunMake(ctx, x.Piece) },
+			failed: func(ctx context.Context, x app.MakeArgs, why string) error { return a.FailMake(ctx, x.Piece, why) }})
+		river.AddWorker(w, &worker[app.TakeArgs]{guard: g, run: func(ctx context.Context, x app.TakeArgs) error { return a.RunTake(ctx, x.Take) },
+			failed: func(ctx context.Context, x app.TakeArgs, why string) error { return a.FailTake(ctx, x.Take, why) }})
+		river.AddWorker(w, &worker[app.TidyArgs]{guard: g, run: func(ctx context.Context, _ app.TidyArgs) error {
+			said, err := a.Tidy(ctx)
+			if said != "" {
+				log.Info("tidied", "what", said)
+			}
+			return err
+		}, failed: func(context.Context, app.TidyArgs, string) error { return nil }})
 		cfg.Workers = w
-		cfg.Queues = map[string]river.QueueConfig{app.QueueIntake: {MaxWorkers: workers}, app.QueueTakes: {MaxWorkers: workers}}
+		cfg.Queues = map[string]river.QueueConfig{app.QueueIntake: {MaxWorkers: workers + smallIntakes - 1}, app.QueueHeavy: {MaxWorkers: workers}, app.QueueTakes: {MaxWorkers: workers}, app.QueueTidy: {MaxWorkers: 1}}
+		cfg.PeriodicJobs = []*river.PeriodicJob{river.NewPeriodicJob(river.PeriodicInterval(app.TidyEvery), func() (river.JobArgs, *river.InsertOpts) {
+			return app.TidyArgs{}, &river.InsertOpts{Queue: app.QueueTidy, MaxAttempts: 3}
+		}, &river.PeriodicJobOpts{RunOnStart: true})}
 		cfg.JobTimeout = -1 // a night's render is no error
 		cfg.FetchPollInterval = 500 * time.Millisecond
 		// Work of dead processes is given back by sweep, by their sign of
@@ -69,17 +88,9 @@ func host() string {
 
 // Start begins to work.
 func (p *Pool) Start(ctx context.Context) error {
-	// The sign of life is a lock of this session: PostgreSQL lets it go the
-	// moment the process is gone, however it went.
-	conn, err := p.store.Pool.Acquire(ctx)
-	if err != nil {
+	if err := p.life.begin(ctx); err != nil {
 		return err
 	}
-	if _, err := conn.Exec(ctx, "select pg_advisory_lock($1)", lifeKey(p.id)); err != nil {
-		conn.Release()
-		return err
-	}
-	p.lock = conn
 	if err := p.sweep(ctx); err != nil {
 		return err
 	}
@@ -90,34 +101,19 @@ func (p *Pool) Start(ctx context.Context) error {
 	p.stop, p.ended = stop, make(chan struct{})
 	go func() {
 		defer close(p.ended)
-		tick := time.NewTicker(5 * time.Second)
+		tick := time.NewTicker(beat)
 		defer tick.Stop()
 		for {
 			select {
 			case <-loop.Done():
 				return
 			case <-tick.C:
-				p.live(loop)
+				p.life.check(loop)
 				_ = p.sweep(loop) // the database may be away for a while: next time
 			}
 		}
 	}()
 	return nil
-}
-
-// live takes the sign of life again when the connection that held it broke.
-func (p *Pool) live(ctx context.Context) {
-	if p.lock != nil {
-		if p.lock.Ping(ctx) == nil {
-			return
-		}
-		p.lock.Release()
-		p.lock = nil // while the database is away there is none
-	}
-	if conn, err := p.store.Pool.Acquire(ctx); err == nil {
-		p.lock = conn
-		_, _ = conn.Exec(ctx, "select pg_try_advisory_lock($1)", lifeKey(p.id))
-	}
 }
 
 // Stop ends the work: jobs are told to stop and are taken up again later.
@@ -128,19 +124,13 @@ func (p *Pool) Stop(ctx context.Context) error {
 	p.stop()
 	<-p.ended
 	err := p.client.StopAndCancel(ctx)
-	if p.lock != nil {
-		p.lock.Release()
-	}
+	p.life.end()
 	return err
 }
 
-func lifeKey(id string) int64 {
-	h := fnv.New64a()
-	_, _ = h.Write([]byte("visator worker " + id))
-	return int64(h.Sum64())
-}
-
-// sweep gives back the jobs whose process shows no sign of life.
+// sweep gives on the jobs whose process shows no sign of life any more. The job is
+// put in anew under another number: whatever its first process still says of the
+// old one says nothing about the new.
 func (p *Pool) sweep(ctx context.Context) error {
 	type running struct {
 		ID    int64
@@ -150,61 +140,36 @@ func (p *Pool) sweep(ctx context.Context) error {
 	if err != nil {
 		return err
 	}
+	owners := map[string]bool{}
 	for _, r := range list {
-		if r.Owner == p.id {
+		owners[r.Owner] = true
+		if r.Owner == p.life.id {
 			continue
 		}
 		err := p.store.Tx(ctx, func(tx pgx.Tx) error {
-			var free bool
-			if err := tx.QueryRow(ctx, "select pg_try_advisory_xact_lock($1)", lifeKey(r.Owner)).Scan(&free); err != nil || !free {
+			gone, err := p.life.gone(ctx, tx, r.Owner)
+			if err != nil || !gone {
 				return err
 			}
 			// The attempt that was cut does not count as a failure.
-			_, err := tx.Exec(ctx, "update river_job set state = 'available', scheduled_at = now(), attempt = greatest(attempt - 1, 0) where id = $1 and state = 'running' and attempted_by[array_upper(attempted_by, 1)] = $2", r.ID, r.Owner)
+			var next int64
+			err = tx.QueryRow(ctx, `with cut as (update river_job set state = 'discarded', finalized_at = now() where id = $1 and state = 'running' and attempted_by[array_upper(attempted_by, 1)] = $2 returning *)
+				insert into river_job (args, kind, max_attempts, metadata, priority, queue, state, tags, attempt, attempted_by)
+				select args, kind, max_attempts, metadata, priority, queue, 'available', tags, greatest(attempt - 1, 0), attempted_by from cut returning id`, r.ID, r.Owner).Scan(&next)
+			if err == pgx.ErrNoRows { // another was quicker
+				return nil
+			}
+			for _, table := range []string{"take", "arrival"} {
+				if err == nil {
+					_, err = tx.Exec(ctx, "update "+table+" set job_id = $2 where job_id = $1", r.ID, next)
+				}
+			}
 			return err
 		})
 		if err != nil {
 			return err
 		}
 	}
+	p.life.forget(owners)
 	return nil
-}
-
-type intakeWorker struct {
-	river.WorkerDefaults[app.IntakeArgs]
-	a *app.App
-}
-
-func (w *intakeWorker) Work(ctx context.Context, job *river.Job[app.IntakeArgs]) error {
-	return ending(ctx, w.a.RunIntake(ctx, job.Args.Arrival))
-}
-
-type makeWorker struct {
-	river.WorkerDefaults[app.MakeArgs]
-	a *app.App
-}
-
-func (w *makeWorker) Work(ctx context.Context, job *river.Job[app.MakeArgs]) error {
-	return ending(ctx, w.a.RunMake(ctx, job.Args.Piece))
-}
-
-type takeWorker struct {
-	river.WorkerDefaults[app.TakeArgs]
-	a *app.App
-}
-
-func (w *takeWorker) Work(ctx context.Context, job *river.Job[app.TakeArgs]) error {
-	return ending(ctx, w.a.RunTake(ctx, job.Args.Take))
-}
-
-// ending lets a job that was told to stop wait for the next process instead
-// of counting as failed; one that was cancelled by hand ends for good.
-func ending(ctx context.Context, err error) error {
-	if err == nil || ctx.Err() == nil {
-		return err
-	}
-	if errors.Is(context.Cause(ctx), river.ErrJobCancelledRemotely) {
-		return river.JobCancel(err)
-	}
-	return river.JobSnooze(0)
 }

@@ -5,6 +5,7 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
+	"strings"
 	"time"
 
 	"github.com/jackc/pgx/v5"
@@ -29,6 +30,8 @@ type Production struct {
 	Budget   int       `json:"budget"`
 	Revision int64     `json:"revision"`
 	Created  time.Time `json:"-"`
+	// Sample says how far the sample production is: making or made; "" for others.
+	Sample string `json:"-"`
 }
 
 // Arrival is one download as it came in.
@@ -107,6 +110,7 @@ type Take struct {
 	Result   json.RawMessage `json:"result"`
 	JobID    *int64          `json:"-"`
 	Created  time.Time       `json:"created"`
+	Turn     int64           `json:"-"` // of whoever renders it
 }
 
 // Entry is one edit of the log.
@@ -120,6 +124,7 @@ type Entry struct {
 	Undone       bool
 	Dropped      bool
 	At           time.Time
+	Actor        string // whose edit it was; "" anybody's
 }
 
 // List returns all rows of a query as T, by column position.
@@ -146,32 +151,39 @@ func One[T any](ctx context.Context, q Querier, sql string, args ...any) (T, err
 }
 
 const (
-	productionColumns = "id, name, unit, budget, revision, created"
+	productionColumns = "id, name, unit, budget, revision, created, sample"
 	arrivalColumns    = "id, production_id, name, blob, bytes, state, progress, note, report, created, files, found, taking, credit, for_piece, pictures, job_id, fetching"
-	pieceColumns      = "id, production_id, arrival_id, name, source, blob, facts, sizing, rev, gone, created, recipe, credit, tags, favourite, news, made, making, picture, weight"
-	takeColumns       = "id, set_id, shot_id, name, kind, state, progress, note, settings, result, job_id, created"
-	entryColumns      = "id, production_id, set_id, revision, label, changes, undone, dropped, at"
+	// PieceColumns are those of Piece, in its order.
+	PieceColumns = "id, production_id, arrival_id, name, source, blob, facts, sizing, rev, gone, created, recipe, credit, tags, favourite, news, made, making, picture, weight"
+	takeColumns  = "id, set_id, shot_id, name, kind, state, progress, note, settings, result, job_id, created, turn"
+	entryColumns = "id, production_id, set_id, revision, label, changes, undone, dropped, at, actor"
 )
 
-// Productions are all of them, the oldest first.
+// Productions are all that do not lie in the bin, the oldest first.
 func (s *Store) Productions(ctx context.Context) ([]Production, error) {
-	return List[Production](ctx, s.Pool, "select "+productionColumns+" from production order by created")
+	return List[Production](ctx, s.Pool, "select "+productionColumns+" from production where binned is null order by created")
 }
 
-// GetProduction reads one; ErrNotFound when it is not there.
+// GetProduction reads one; ErrNotFound when it is not there, or in the bin.
 func GetProduction(ctx context.Context, q Querier, id string) (Production, error) {
-	return One[Production](ctx, q, "select "+productionColumns+" from production where id = $1", id)
+	return One[Production](ctx, q, "select "+productionColumns+" from production where id = $1 and binned is null", id)
+}
+
+// SetSample says how far the sample production is: making or made.
+func (s *Store) SetSample(ctx context.Context, production, how string) error {
+	_, err := s.Pool.Exec(ctx, "update production set sample = $2 where id = $1", production, how)
+	return err
 }
 
 // LockProduction reads a production and holds it until the transaction ends,
 // so that edits of it come one after another.
 func LockProduction(ctx context.Context, tx pgx.Tx, id string) (Production, error) {
-	return One[Production](ctx, tx, "select "+productionColumns+" from production where id = $1 for update", id)
+	return One[Production](ctx, tx, "select "+productionColumns+" from production where id = $1 and binned is null for update", id)
 }
 
 // InsertProduction puts in a new one, at revision 0.
 func InsertProduction(ctx context.Context, q Querier, p Production) error {
-	_, err := q.Exec(ctx, "insert into production (id, name, unit, budget) values ($1, $2, $3, $4)", p.ID, p.Name, p.Unit, p.Budget)
+	_, err := q.Exec(ctx, "insert into production (id, name, unit, budget, sample) values ($1, $2, $3, $4, $5)", p.ID, p.Name, p.Unit, p.Budget, p.Sample)
 	return err
 }
 
@@ -205,7 +217,7 @@ func InsertArrival(ctx context.Context, q Querier, a Arrival) error {
 // SetArrival says how far an arrival is: progress is 0 to 1, note is for the
 // person. One that was cancelled stays so.
 func (s *Store) SetArrival(ctx context.Context, id, state string, progress float64, note string) error {
-	_, err := s.Pool.Exec(ctx, "update arrival set state = $2, progress = $3, note = $4 where id = $1 and state <> 'cancelled'", id, state, progress, note)
+	_, err := s.Pool.Exec(ctx, "update arrival set state = $2, progress = $3, note = $4 where id = $1 and state <> 'cancelled'", id, state, progress, Plain(note))
 	return err
 }
 
@@ -217,12 +229,12 @@ func PutFound(ctx context.Context, q Querier, a *Arrival) error {
 
 // Pieces are those of a production that were not taken out of the library.
 func Pieces(ctx context.Context, q Querier, production string) ([]Piece, error) {
-	return List[Piece](ctx, q, "select "+pieceColumns+" from piece where production_id = $1 and not gone order by created, id", production)
+	return List[Piece](ctx, q, "select "+PieceColumns+" from piece where production_id = $1 and not gone order by created, id", production)
 }
 
 // GetPiece reads one, also one that was taken out; ErrNotFound when it never was.
 func GetPiece(ctx context.Context, q Querier, id string) (Piece, error) {
-	return One[Piece](ctx, q, "select "+pieceColumns+" from piece where id = $1", id)
+	return One[Piece](ctx, q, "select "+PieceColumns+" from piece where id = $1", id)
 }
 
 // ShelfRow is a piece with the name of its production.
@@ -235,7 +247,7 @@ type ShelfRow struct {
 // word, in lower case, must occur in a piece's name, tags, author, parts or
 // surfaces.
 func Shelf(ctx context.Context, q Querier, production string, words []string) ([]ShelfRow, error) {
-	rows, err := q.Query(ctx, "select "+pieceColumns+`, (select name from production where id = p.production_id) from piece p where not gone and ($1 = '' or production_id = $1)
+	rows, err := q.Query(ctx, "select "+PieceColumns+`, (select name from production where id = p.production_id) from piece p where not gone and ($1 = '' or production_id = $1)
 		and not exists (select from unnest($2::text[]) w where position(w in lower(concat_ws(' ', name, tags::text, credit->>'author',
 			jsonb_path_query_array(inventory, '$.rearranged[*].name')::text, jsonb_path_query_array(inventory, '$.surfaces[*].name')::text))) = 0)
 		order by created, id`, production, words)
@@ -359,16 +371,17 @@ func scanSet(row pgx.CollectableRow) (s Set, err error) {
 
 // Sets are those of a production, the oldest first.
 func (s *Store) Sets(ctx context.Context, production string) ([]Set, error) {
-	rows, err := s.Pool.Query(ctx, "select "+setColumns+" from sets where production_id = $1 order by created, id", production)
+	rows, err := s.Pool.Query(ctx, "select "+setColumns+" from sets where production_id = $1 and binned is null order by created, id", production)
 	if err != nil {
 		return nil, err
 	}
 	return pgx.CollectRows(rows, scanSet)
 }
 
-// GetSet reads one; ErrNotFound when it is not there.
+// GetSet reads one; ErrNotFound when it is not there, or in the bin, by itself or
+// with its production.
 func GetSet(ctx context.Context, q Querier, id string) (Set, error) {
-	rows, err := q.Query(ctx, "select "+setColumns+" from sets where id = $1", id)
+	rows, err := q.Query(ctx, "select "+setColumns+" from sets where id = $1 and binned is null and exists (select from production where id = production_id and binned is null)", id)
 	if err != nil {
 		return Set{}, err
 	}
@@ -381,11 +394,12 @@ func GetSet(ctx context.Context, q Querier, id string) (Set, error) {
 
 // PutSet writes a set as of revision rev.
 func PutSet(ctx context.Context, q Querier, production string, s stage.Scene, rev int64) error {
-	_, err := q.Exec(ctx, `insert into sets (id, production_id, name, view, light, shot_id, move, hide, first_frame, last_frame, match, rev) values ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11, $12)
+	tag, err := q.Exec(ctx, `insert into sets (id, production_id, name, view, light, shot_id, move, hide, first_frame, last_frame, match, rev) values ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11, $12)
 		on conflict (id) do update set name = excluded.name, view = excluded.view, light = excluded.light, shot_id = excluded.shot_id, move = excluded.move,
-			hide = excluded.hide, first_frame = excluded.first_frame, last_frame = excluded.last_frame, match = excluded.match, rev = excluded.rev`,
+			hide = excluded.hide, first_frame = excluded.first_frame, last_frame = excluded.last_frame, match = excluded.match, rev = excluded.rev
+		where sets.production_id = excluded.production_id`,
 		s.ID, production, s.Name, s.View, s.Light, s.Shot, s.Move, hidden(s.Hide), s.First, s.Last, s.Match, rev)
-	return err
+	return own(tag, err)
 }
 
 const placementColumns = `id, coalesce(piece_id, ''), stand_in, size_x, size_y, size_z, name, x, y, z, yaw, pitch, roll, scale_x, scale_y, scale_z, hidden, locked, ord, layer, group_id, tint, recast, rev`
@@ -448,15 +462,16 @@ func PutPlacement(ctx context.Context, q Querier, set string, p stage.Placement,
 	if p.Piece != "" {
 		piece = &p.Piece
 	}
-	_, err := q.Exec(ctx, `insert into placement (id, set_id, piece_id, stand_in, size_x, size_y, size_z, name, x, y, z, yaw, pitch, roll, scale_x, scale_y, scale_z, hidden, locked, ord, layer, group_id, tint, recast, rev)
+	tag, err := q.Exec(ctx, `insert into placement (id, set_id, piece_id, stand_in, size_x, size_y, size_z, name, x, y, z, yaw, pitch, roll, scale_x, scale_y, scale_z, hidden, locked, ord, layer, group_id, tint, recast, rev)
 		values ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11, $12, $13, $14, $15, $16, $17, $18, $19, $20, $21, $22, $23, $24, $25)
 		on conflict (id) do update set piece_id = excluded.piece_id, stand_in = excluded.stand_in, size_x = excluded.size_x, size_y = excluded.size_y, size_z = excluded.size_z,
 		name = excluded.name, x = excluded.x, y = excluded.y, z = excluded.z, yaw = excluded.yaw, pitch = excluded.pitch, roll = excluded.roll,
 		scale_x = excluded.scale_x, scale_y = excluded.scale_y, scale_z = excluded.scale_z, hidden = excluded.hidden, locked = excluded.locked, ord = excluded.ord,
-		layer = excluded.layer, group_id = excluded.group_id, tint = excluded.tint, recast = excluded.recast, rev = excluded.rev`,
+		layer = excluded.layer, group_id = excluded.group_id, tint = excluded.tint, recast = excluded.recast, rev = excluded.rev
+		where placement.set_id = excluded.set_id`,
 		p.ID, set, piece, p.StandIn, p.Size.X, p.Size.Y, p.Size.Z, p.Name, p.At.X, p.At.Y, p.At.Z, p.Yaw, p.Pitch, p.Roll,
 		p.Scale.X, p.Scale.Y, p.Scale.Z, p.Hidden, p.Locked, p.Order, p.Layer, p.Group, p.Tint, p.Recast, rev)
-	return err
+	return own(tag, err)
 }
 
 // ElementRow is an element with the revision of its last change.
@@ -479,10 +494,11 @@ func Elements(ctx context.Context, q Querier, set string) ([]ElementRow, error) 
 
 // PutElement writes an element as of revision rev.
 func PutElement(ctx context.Context, q Querier, set string, e lay.Element, rev int64) error {
-	_, err := q.Exec(ctx, `insert into element (id, set_id, kind, name, layer, hidden, locked, ord, spec, rev) values ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10)
-		on conflict (id) do update set kind = excluded.kind, name = excluded.name, layer = excluded.layer, hidden = excluded.hidden, locked = excluded.locked, ord = excluded.ord, spec = excluded.spec, rev = excluded.rev`,
+	tag, err := q.Exec(ctx, `insert into element (id, set_id, kind, name, layer, hidden, locked, ord, spec, rev) values ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10)
+		on conflict (id) do update set kind = excluded.kind, name = excluded.name, layer = excluded.layer, hidden = excluded.hidden, locked = excluded.locked, ord = excluded.ord, spec = excluded.spec, rev = excluded.rev
+		where element.set_id = excluded.set_id`,
 		e.ID, set, e.Kind, e.Name, e.Layer, e.Hidden, e.Locked, e.Order, e.Spec, rev)
-	return err
+	return own(tag, err)
 }
 
 // hidden is a list of layers that is never null.
@@ -513,18 +529,45 @@ func Shots(ctx context.Context, q Querier, set string) ([]ShotRow, error) {
 
 // PutShot writes a shot as of revision rev.
 func PutShot(ctx context.Context, q Querier, set string, s stage.Shot, rev int64) error {
-	_, err := q.Exec(ctx, `insert into shot (id, set_id, name, view, light, move, hide, first_frame, last_frame, match, note, status, ord, rev) values ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11, $12, $13, $14)
+	tag, err := q.Exec(ctx, `insert into shot (id, set_id, name, view, light, move, hide, first_frame, last_frame, match, note, status, ord, rev) values ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11, $12, $13, $14)
 		on conflict (id) do update set name = excluded.name, view = excluded.view, light = excluded.light, move = excluded.move, ord = excluded.ord,
-			hide = excluded.hide, first_frame = excluded.first_frame, last_frame = excluded.last_frame, match = excluded.match, note = excluded.note, status = excluded.status, rev = excluded.rev`,
+			hide = excluded.hide, first_frame = excluded.first_frame, last_frame = excluded.last_frame, match = excluded.match, note = excluded.note, status = excluded.status, rev = excluded.rev
+		where shot.set_id = excluded.set_id`,
 		s.ID, set, s.Name, s.View, s.Light, s.Move, hidden(s.Hide), s.First, s.Last, s.Match, s.Note, s.Status, s.Order, rev)
+	return own(tag, err)
+}
+
+// ErrElsewhere is a row of another set or production, which is not written to.
+var ErrElsewhere = errors.New("this belongs to another set")
+
+// own makes an error of a write that met a row of somebody else.
+func own(tag pgconn.CommandTag, err error) error {
+	if err == nil && tag.RowsAffected() == 0 {
+		return ErrElsewhere
+	}
 	return err
 }
 
-// Delete removes a row of a table named by the program itself.
-func Delete(ctx context.Context, q Querier, table, id string) error {
+// SetOf is the set that a placement stands in; ErrNotFound when there is none.
+func SetOf(ctx context.Context, q Querier, production, placement string) (set string, err error) {
+	err = q.QueryRow(ctx, "select set_id from placement p join sets s on s.id = p.set_id where p.id = $1 and s.production_id = $2", placement, production).Scan(&set)
+	if errors.Is(err, pgx.ErrNoRows) {
+		err = ErrNotFound
+	}
+	return set, err
+}
+
+// LastOrder is the largest order of a set's placements; -1 when there are none.
+func LastOrder(ctx context.Context, q Querier, set string) (last int, err error) {
+	err = q.QueryRow(ctx, "select coalesce(max(ord), -1) from placement where set_id = $1", set).Scan(&last)
+	return last, err
+}
+
+// Delete removes a row of a set from a table named by the program itself.
+func Delete(ctx context.Context, q Querier, table, set, id string) error {
 	switch table {
 	case "placement", "shot", "element":
-		_, err := q.Exec(ctx, "delete from "+table+" where id = $1", id)
+		_, err := q.Exec(ctx, "delete from "+table+" where id = $1 and set_id = $2", id, set)
 		return err
 	}
 	return fmt.Errorf("rows of %s are not deleted", table)
@@ -539,12 +582,12 @@ func PutPiece(ctx context.Context, q Querier, p *Piece, rev int64) error {
 
 // Takes are those of a set, the newest first.
 func Takes(ctx context.Context, q Querier, set string) ([]Take, error) {
-	return List[Take](ctx, q, "select "+takeColumns+" from take where set_id = $1 order by created desc, id", set)
+	return List[Take](ctx, q, "select "+takeColumns+" from take where set_id = $1 and binned is null order by created desc, id", set)
 }
 
 // Take reads one; ErrNotFound when it is not there.
 func (s *Store) Take(ctx context.Context, id string) (Take, error) {
-	return One[Take](ctx, s.Pool, "select "+takeColumns+" from take where id = $1", id)
+	return One[Take](ctx, s.Pool, "select "+takeColumns+" from take where id = $1 and binned is null", id)
 }
 
 // InsertTake puts in a new one.
@@ -554,32 +597,84 @@ func InsertTake(ctx context.Context, q Querier, t Take) error {
 	return err
 }
 
+// ErrOvertaken says that another took up the work: whoever had it before stops.
+var ErrOvertaken = errors.New("another worker has taken this up")
+
+// BeginTake gives a take to whoever renders it now and returns the turn that every
+// write of it is made with: writes of an earlier turn are refused from here on.
+func (s *Store) BeginTake(ctx context.Context, id string) (turn int64, err error) {
+	err = s.Pool.QueryRow(ctx, "update take set turn = turn + 1 where id = $1 returning turn", id).Scan(&turn)
+	if errors.Is(err, pgx.ErrNoRows) {
+		err = ErrNotFound
+	}
+	return turn, err
+}
+
 // SetTake stores how far a take is; a take that was cancelled stays so.
-func (s *Store) SetTake(ctx context.Context, id, state string, progress float64, note string, result any) error {
+// ErrOvertaken when turn is not the newest.
+func (s *Store) SetTake(ctx context.Context, id string, turn int64, state string, progress float64, note string, result any) error {
 	raw, err := json.Marshal(result)
 	if err != nil {
 		return err
 	}
-	_, err = s.Pool.Exec(ctx, "update take set state = $2, progress = $3, note = $4, result = $5 where id = $1 and (state <> 'cancelled' or $2 = 'cancelled')", id, state, progress, note, raw)
+	var newest int64
+	err = s.Pool.QueryRow(ctx, `with written as (update take set state = $3, progress = $4, note = $5, result = $6
+			where id = $1 and turn = $2 and (state <> 'cancelled' or $3 = 'cancelled'))
+		select turn from take where id = $1`, id, turn, state, progress, Plain(note), raw).Scan(&newest)
+	switch {
+	case errors.Is(err, pgx.ErrNoRows):
+		return nil // taken away meanwhile
+	case err == nil && newest != turn:
+		return ErrOvertaken
+	}
 	return err
 }
 
-// InsertEntry adds to the log; what was undone before can no longer be redone.
+// Plain is a text that the database can hold: what is no UTF-8, and NUL, are left
+// out. Messages of other programs may have such.
+func Plain(s string) string {
+	return strings.ReplaceAll(strings.ToValidUTF8(s, ""), "\x00", "")
+}
+
+// InsertEntry adds to the log; what its actor had undone in the set before can no
+// longer be redone.
 func InsertEntry(ctx context.Context, tx pgx.Tx, e Entry) error {
-	if _, err := tx.Exec(ctx, "update log set dropped = true where production_id = $1 and undone and not dropped", e.ProductionID); err != nil {
+	if _, err := tx.Exec(ctx, "update log set dropped = true where production_id = $1 and (set_id = $2 or set_id = '' or $2 = '') and (actor = $3 or actor = '') and undone and not dropped", e.ProductionID, e.SetID, e.Actor); err != nil {
 		return err
 	}
-	_, err := tx.Exec(ctx, "insert into log (production_id, set_id, revision, label, changes) values ($1, $2, $3, $4, $5)", e.ProductionID, e.SetID, e.Revision, e.Label, e.Changes)
+	_, err := tx.Exec(ctx, "insert into log (production_id, set_id, revision, label, changes, actor) values ($1, $2, $3, $4, $5, $6)", e.ProductionID, e.SetID, e.Revision, e.Label, e.Changes, e.Actor)
 	return err
 }
 
-// NextUndo is the entry that undo would take back, NextRedo the one that redo
-// would do again; ErrNotFound when there is none.
-func NextUndo(ctx context.Context, q Querier, production string) (Entry, error) {
-	return One[Entry](ctx, q, "select "+entryColumns+" from log where production_id = $1 and not undone order by id desc limit 1", production)
+// NextUndo is the entry that undo would take back for a person in a set: their own
+// newest there or of what belongs to no set, or one that is nobody's. ErrNotFound when there is none.
+func NextUndo(ctx context.Context, q Querier, production, set, actor string) (Entry, error) {
+	return One[Entry](ctx, q, "select "+entryColumns+" from log where production_id = $1 and (set_id = $2 or set_id = '') and (actor = $3 or actor = '') and not undone and not passed order by id desc limit 1", production, set, actor)
 }
 
 // NextRedo is what redo would do again; ErrNotFound when there is nothing.
-func NextRedo(ctx context.Context, q Querier, production string) (Entry, error) {
-	return One[Entry](ctx, q, "select "+entryColumns+" from log where production_id = $1 and undone and not dropped order by id limit 1", production)
+func NextRedo(ctx context.Context, q Querier, production, set, actor string) (Entry, error) {
+	return One[Entry](ctx, q, "select "+entryColumns+" from log where production_id = $1 and (set_id = $2 or set_id = '') and (actor = $3 or actor = '') and undone and not dropped order by id limit 1", production, set, actor)
+}
+
+// PassEntry has undo and redo go on without an entry.
+func PassEntry(ctx context.Context, q Querier, id int64) error {
+	_, err := q.Exec(ctx, "update log set passed = true, dropped = true where id = $1", id)
+	return err
+}
+
+// Answered is what a request came to that was made before; ErrNotFound when it was
+// not.
+func Answered(ctx context.Context, q Querier, production, id string) (answer json.RawMessage, err error) {
+	err = q.QueryRow(ctx, "select answer from request where id = $1 and production_id = $2", id, production).Scan(&answer)
+	if errors.Is(err, pgx.ErrNoRows) {
+		err = ErrNotFound
+	}
+	return answer, err
+}
+
+// KeepAnswer remembers what a request came to.
+func KeepAnswer(ctx context.Context, q Querier, production, id string, answer json.RawMessage) error {
+	_, err := q.Exec(ctx, "insert into request (id, production_id, answer) values ($1, $2, $3)", id, production, answer)
+	return err
 }

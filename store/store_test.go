@@ -170,8 +170,8 @@ func TestElementsAndCopiesOfPieces(t *testing.T) {
 	if some, err := store.PlacementsOf(ctx, s.Pool, "here", []string{"in here", "in there"}); err != nil || len(some) != 1 || some[0].Group != "g" {
 		t.Errorf("some placements %+v, %v", some, err)
 	}
-	must(store.Delete(ctx, s.Pool, "element", "e"))
-	if err := store.Delete(ctx, s.Pool, "production", "p"); err == nil {
+	must(store.Delete(ctx, s.Pool, "element", "here", "e"))
+	if err := store.Delete(ctx, s.Pool, "production", "here", "p"); err == nil {
 		t.Error("a production is deleted like a row")
 	}
 }

@@ -16,6 +16,7 @@ import (
 	"fmt"
 	"hash/crc32"
 	"io"
+	"net"
 	"net/http"
 	"net/url"
 	"strings"
@@ -165,6 +166,51 @@ type Client struct {
 // ErrAway is a supplier that does not answer.
 var ErrAway = errors.New("the supplier does not answer; start it with \"visator supplier\", or try again later")
 
+// How long a supplier may say nothing before it is given up, and then be asked
+// again; see maxBreaks.
+const silence = 20 * time.Second
+
+// errElsewhere is a supplier that sends to another address: what was set up is one
+// that is trusted, not wherever it points.
+var errElsewhere = errors.New("the supplier sends to another address; it is not followed there")
+
+// client follows a supplier at its own address alone, and gives up one that hangs.
+func (c *Client) client() *http.Client {
+	own := c.HTTP
+	if own.Transport == nil {
+		own.Transport = transport
+	}
+	own.CheckRedirect = func(req *http.Request, via []*http.Request) error {
+		if len(via) > 5 || req.URL.Host != via[0].URL.Host || req.URL.Scheme != via[0].URL.Scheme {
+			return errElsewhere
+		}
+		return nil
+	}
+	return &own
+}
+
+var transport = func() http.RoundTripper {
+	t := http.DefaultTransport.(*http.Transport).Clone()
+	t.ResponseHeaderTimeout, t.DialContext = silence, (&net.Dialer{Timeout: silence}).DialContext
+	return t
+}()
+
+// talking ends a body that says nothing for too long.
+type talking struct {
+	io.ReadCloser
+	timer *time.Timer
+}
+
+func (t *talking) Read(p []byte) (int, error) {
+	t.timer.Reset(silence)
+	return t.ReadCloser.Read(p)
+}
+
+func (t *talking) Close() error {
+	t.timer.Stop()
+	return t.ReadCloser.Close()
+}
+
 // Catalogue asks what is on offer.
 func (c *Client) Catalogue(ctx context.Context, find string) ([]Offer, error) {
 	r, err := c.get(ctx, "/catalogue?find="+url.QueryEscape(find), 0, "")
@@ -181,8 +227,11 @@ func (c *Client) Catalogue(ctx context.Context, find string) ([]Offer, error) {
 }
 
 func (c *Client) get(ctx context.Context, path string, from int64, tag string) (*http.Response, error) {
+	asked := ctx
+	ctx, cancel := context.WithCancel(ctx)
 	req, err := http.NewRequestWithContext(ctx, http.MethodGet, c.Address+path, nil)
 	if err != nil {
+		cancel()
 		return nil, err
 	}
 	if from > 0 {
@@ -191,16 +240,22 @@ func (c *Client) get(ctx context.Context, path string, from int64, tag string) (
 			req.Header.Set("If-Range", tag) // a file that changed meanwhile comes whole
 		}
 	}
-	r, err := c.HTTP.Do(req)
+	r, err := c.client().Do(req)
 	if err != nil {
-		if ctx.Err() != nil {
-			return nil, ctx.Err()
+		cancel()
+		if asked.Err() != nil {
+			return nil, asked.Err()
+		}
+		if errors.Is(err, errElsewhere) {
+			return nil, errElsewhere
 		}
 		return nil, ErrAway
 	}
+	r.Body = &talking{r.Body, time.AfterFunc(silence, cancel)}
 	if r.StatusCode != http.StatusOK && r.StatusCode != http.StatusPartialContent {
 		say, _ := io.ReadAll(io.LimitReader(r.Body, 200))
 		r.Body.Close()
+		cancel()
 		return nil, fmt.Errorf("the supplier says %d: %s", r.StatusCode, strings.TrimSpace(string(say)))
 	}
 	return r, nil

@@ -12,15 +12,21 @@ import (
 // hub passes announcements on to the pages that are open.
 type hub struct {
 	mu        sync.Mutex
-	listeners map[chan string]string // to the production that it looks at
+	listeners map[chan string]bool
 }
 
-func (h *hub) join(production string) chan string {
+func (h *hub) join() chan string {
 	ch := make(chan string, 64)
 	h.mu.Lock()
-	h.listeners[ch] = production
+	h.listeners[ch] = true
 	h.mu.Unlock()
 	return ch
+}
+
+func (h *hub) count() int {
+	h.mu.Lock()
+	defer h.mu.Unlock()
+	return len(h.listeners)
 }
 
 func (h *hub) leave(ch chan string) {
@@ -29,32 +35,34 @@ func (h *hub) leave(ch chan string) {
 	h.mu.Unlock()
 }
 
-// tell sends to everyone who looks at the production; "" is all. A page that
-// does not keep up misses messages, but never the last: each says only that
-// there is something new.
-func (h *hub) tell(production, message string) {
+// tell sends to everyone. A browser that does not keep up misses messages, but
+// hears of it: then it looks at everything again.
+func (h *hub) tell(message string) {
 	h.mu.Lock()
 	defer h.mu.Unlock()
-	for ch, p := range h.listeners {
-		if production != "" && p != production {
-			continue
-		}
+	for ch := range h.listeners {
 		select {
 		case ch <- message:
 		default:
+			for range cap(ch) / 2 { // the older half makes room for one word
+				<-ch
+			}
+			ch <- `{"what":"again"}`
 		}
 	}
 }
 
-// events is a stream of server-sent events: one for each change.
+// events is a stream of server-sent events: one for each change, of all
+// productions. A browser has one for all of its pages.
 func (s *Server) events(c *echo.Context) error {
 	w := c.Response()
 	w.Header().Set("Content-Type", "text/event-stream")
 	w.Header().Set("Cache-Control", "no-store")
 	flush := http.NewResponseController(w)
-	ch := s.hub.join(c.Param("production"))
+	ch := s.hub.join()
 	defer s.hub.leave(ch)
 	fmt.Fprint(w, "retry: 1000\ndata: {\"what\":\"again\"}\n\n")
+	_ = flush.SetReadDeadline(time.Time{})
 	beat := time.NewTicker(20 * time.Second)
 	defer beat.Stop()
 	for {

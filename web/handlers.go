@@ -2,9 +2,11 @@ package web
 
 import (
 	"bytes"
+	"context"
 	"encoding/binary"
 	"encoding/json"
 	"errors"
+	"log/slog"
 	"math"
 	"mime"
 	"net/http"
@@ -19,6 +21,7 @@ import (
 	"visator/app"
 	"visator/core/exchange"
 	"visator/core/intake/credit"
+	"visator/core/plain"
 	"visator/core/stage"
 	"visator/core/unit"
 	"visator/store"
@@ -80,11 +83,23 @@ func (s *Server) home(c *echo.Context) error {
 		}
 		out = append(out, h)
 	}
-	return s.render(c, "home.html", map[string]any{"Productions": out, "Token": c.Get("csrf")})
+	bin, err := s.app.Bin(ctx)
+	if err != nil {
+		return err
+	}
+	return s.render(c, "home.html", map[string]any{"Productions": out, "Bin": bin, "Days": app.BinDays, "Token": c.Get("csrf"), "Short": shortOf(s.app.Store.Room())})
 }
 
 func (s *Server) newProduction(c *echo.Context) error {
-	_, set, err := s.app.NewProduction(c.Request().Context(), c.FormValue("name"), c.FormValue("unit"))
+	name, err := formText(c, "name")
+	if err != nil {
+		return err
+	}
+	unit, err := formText(c, "unit")
+	if err != nil {
+		return err
+	}
+	_, set, err := s.app.NewProduction(c.Request().Context(), name, unit)
 	if err != nil {
 		return err
 	}
@@ -92,11 +107,30 @@ func (s *Server) newProduction(c *echo.Context) error {
 }
 
 func (s *Server) newSet(c *echo.Context) error {
-	set, err := s.app.NewSet(c.Request().Context(), c.Param("production"), c.FormValue("set"))
+	name, err := formText(c, "set")
+	if err != nil {
+		return err
+	}
+	set, err := s.app.NewSet(c.Request().Context(), c.Param("production"), name)
 	if err != nil {
 		return err
 	}
 	return c.Redirect(http.StatusSeeOther, "/sets/"+set+"/dress")
+}
+
+// putInBin and takeFromBin answer the forms of the first page.
+func (s *Server) putInBin(c *echo.Context) error {
+	if err := s.app.PutInBin(c.Request().Context(), c.Param("kind"), c.Param("id")); err != nil {
+		return err
+	}
+	return c.Redirect(http.StatusSeeOther, "/#bin")
+}
+
+func (s *Server) takeFromBin(c *echo.Context) error {
+	if err := s.app.TakeFromBin(c.Request().Context(), c.Param("kind"), c.Param("id")); err != nil {
+		return err
+	}
+	return c.Redirect(http.StatusSeeOther, "/")
 }
 
 // steps are the six sheets in working order.
@@ -110,7 +144,7 @@ func (s *Server) sheet(c *echo.Context) error {
 	if !slices.Contains(steps, c.Param("step")) {
 		return echo.ErrNotFound
 	}
-	return s.render(c, "sheet.html", map[string]any{"Set": set, "Production": production, "Step": c.Param("step"), "Steps": steps, "Licences": credit.Licences()})
+	return s.render(c, "sheet.html", map[string]any{"Set": set, "Production": production, "Step": c.Param("step"), "Steps": steps, "Licences": credit.Licences(), "Short": shortOf(s.app.Store.Room())})
 }
 
 func (s *Server) state(c *echo.Context) error {
@@ -125,20 +159,23 @@ func (s *Server) outlines(c *echo.Context) error {
 	return answer(c, out, err)
 }
 
-// answer sends what was asked for, as it is now.
+// answer sends what was asked for, as it is now. A figure that is no number is
+// sent as none, and told to those who can mend it.
 func answer(c *echo.Context, what any, err error) error {
 	if err != nil {
 		return err
 	}
-	c.Response().Header().Set("Cache-Control", "no-store")
-	return c.JSON(http.StatusOK, what)
-}
-
-func decode(c *echo.Context, into any) error {
-	if err := json.NewDecoder(c.Request().Body).Decode(into); err != nil {
-		return echo.NewHTTPError(http.StatusBadRequest, "The request cannot be read: "+err.Error())
+	raw, err := json.Marshal(what)
+	var none *json.UnsupportedValueError
+	if errors.As(err, &none) {
+		slog.Error("a figure is not finite", "request", c.Get("request"), "path", c.Request().URL.Path, "error", err)
+		raw, err = json.Marshal(plain.Finite(what))
 	}
-	return nil
+	if err != nil {
+		return err
+	}
+	c.Response().Header().Set("Cache-Control", "no-store")
+	return c.Blob(http.StatusOK, "application/json; charset=utf-8", raw)
 }
 
 func (s *Server) edit(c *echo.Context) error {
@@ -147,26 +184,28 @@ func (s *Server) edit(c *echo.Context) error {
 		return err
 	}
 	res, err := s.app.Edit(c.Request().Context(), c.Param("set"), req)
-	if err != nil {
-		return err
-	}
-	return c.JSON(http.StatusOK, res)
+	return answer(c, res, err)
 }
 
-func (s *Server) undo(c *echo.Context) error {
-	label, err := s.app.Undo(c.Request().Context(), c.Param("production"))
-	if err != nil {
-		return err
-	}
-	return c.JSON(http.StatusOK, map[string]string{"label": label})
+// request says whether an edit was kept whose answer was lost.
+func (s *Server) request(c *echo.Context) error {
+	kept, err := s.app.Kept(c.Request().Context(), c.Param("set"), c.Param("request"))
+	return answer(c, map[string]bool{"kept": kept}, err)
 }
 
-func (s *Server) redo(c *echo.Context) error {
-	label, err := s.app.Redo(c.Request().Context(), c.Param("production"))
-	if err != nil {
-		return err
+func (s *Server) undo(c *echo.Context) error { return s.step(c, s.app.Undo) }
+
+func (s *Server) redo(c *echo.Context) error { return s.step(c, s.app.Redo) }
+
+func (s *Server) step(c *echo.Context, do func(ctx context.Context, set, request string) (string, error)) error {
+	var req struct{ Request string }
+	if c.Request().ContentLength != 0 {
+		if err := decode(c, &req); err != nil {
+			return err
+		}
 	}
-	return c.JSON(http.StatusOK, map[string]string{"label": label})
+	label, err := do(c.Request().Context(), c.Param("set"), req.Request)
+	return answer(c, map[string]string{"label": label}, err)
 }
 
 func (s *Server) options(c *echo.Context) error {
@@ -183,38 +222,22 @@ func (s *Server) options(c *echo.Context) error {
 	return c.NoContent(http.StatusNoContent)
 }
 
-// noDeadline lets a long upload or download take its time.
-func noDeadline(c *echo.Context) {
-	rc := http.NewResponseController(c.Response())
-	_ = rc.SetReadDeadline(time.Time{})
-	_ = rc.SetWriteDeadline(time.Time{})
-}
-
 func (s *Server) arrive(c *echo.Context) error {
 	noDeadline(c)
 	ar, twice, err := s.app.Arrive(c.Request().Context(), c.Param("production"), c.QueryParam("name"), c.Request().Body)
-	if err != nil {
-		return err
-	}
-	return c.JSON(http.StatusOK, map[string]any{"arrival": ar, "twice": twice})
+	return answer(c, map[string]any{"arrival": ar, "twice": twice}, err)
 }
 
 func (s *Server) panorama(c *echo.Context) error {
 	noDeadline(c)
 	hash, err := s.app.Panorama(c.Request().Context(), c.Request().Body)
-	if err != nil {
-		return err
-	}
-	return c.JSON(http.StatusOK, map[string]string{"blob": hash})
+	return answer(c, map[string]string{"blob": hash}, err)
 }
 
 func (s *Server) cardPicture(c *echo.Context) error {
 	noDeadline(c)
 	hash, err := s.app.CardPicture(c.Request().Context(), c.Request().Body)
-	if err != nil {
-		return err
-	}
-	return c.JSON(http.StatusOK, map[string]string{"blob": hash})
+	return answer(c, map[string]string{"blob": hash}, err)
 }
 
 func (s *Server) shoot(c *echo.Context) error {
@@ -226,10 +249,7 @@ func (s *Server) shoot(c *echo.Context) error {
 		return err
 	}
 	t, err := s.app.Shoot(c.Request().Context(), c.Param("set"), req.Shot, req.Kind, req.Settings)
-	if err != nil {
-		return err
-	}
-	return c.JSON(http.StatusOK, t)
+	return answer(c, t, err)
 }
 
 func (s *Server) cancelTake(c *echo.Context) error {
@@ -239,8 +259,8 @@ func (s *Server) cancelTake(c *echo.Context) error {
 	return c.NoContent(http.StatusNoContent)
 }
 
-func (s *Server) deleteTake(c *echo.Context) error {
-	if err := s.app.DeleteTake(c.Request().Context(), c.Param("take")); err != nil {
+func (s *Server) binTake(c *echo.Context) error {
+	if err := s.app.PutInBin(c.Request().Context(), "take", c.Param("take")); err != nil {
 		return err
 	}
 	return c.NoContent(http.StatusNoContent)
@@ -278,10 +298,7 @@ func (s *Server) keepPiece(c *echo.Context) error {
 		return err
 	}
 	ar, err := s.app.KeepPiece(c.Request().Context(), c.Param("set"), req.Group)
-	if err != nil {
-		return err
-	}
-	return c.JSON(http.StatusOK, ar)
+	return answer(c, ar, err)
 }
 
 // elementModel is an element's own model. Its address names what it was laid out
@@ -363,4 +380,42 @@ func (s *Server) sky(c *echo.Context) error {
 		out = binary.LittleEndian.AppendUint32(out, math.Float32bits(v))
 	}
 	return c.Blob(http.StatusOK, "application/octet-stream", out)
+}
+
+// productionFile is a production in one file, to be taken in elsewhere.
+func (s *Server) productionFile(c *echo.Context) error {
+	noDeadline(c)
+	p, err := store.GetProduction(c.Request().Context(), s.app.Store.Pool, c.Param("production"))
+	if err != nil {
+		return err
+	}
+	h := c.Response().Header()
+	h.Set("Content-Type", "application/zip")
+	h.Set("Cache-Control", "no-store")
+	h.Set("Content-Disposition", mime.FormatMediaType("attachment", map[string]string{"filename": p.Name + ".visator"}))
+	// What breaks off on the way has no end, and is refused where it is taken in.
+	return s.app.ExportProduction(c.Request().Context(), p.ID, c.Response())
+}
+
+// takeIn takes in a production from such a file.
+func (s *Server) takeIn(c *echo.Context) error {
+	noDeadline(c)
+	r, err := c.Request().MultipartReader()
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, "The upload is not a form with a file.")
+	}
+	for {
+		part, err := r.NextPart()
+		if err != nil {
+			return echo.NewHTTPError(http.StatusBadRequest, "Choose the file of a production first.")
+		}
+		if part.FormName() != "file" {
+			continue
+		}
+		set, err := s.app.TakeInFrom(c.Request().Context(), part)
+		if err != nil {
+			return err
+		}
+		return c.Redirect(http.StatusSeeOther, "/sets/"+set+"/dress")
+	}
 }

@@ -44,18 +44,12 @@ func (s *Server) arriveFolder(c *echo.Context) error {
 		}
 		return app.Incoming{Path: name, Body: p}, nil
 	})
-	if err != nil {
-		return err
-	}
-	return c.JSON(http.StatusOK, map[string]any{"arrival": ar, "twice": twice})
+	return answer(c, map[string]any{"arrival": ar, "twice": twice}, err)
 }
 
 func (s *Server) tray(c *echo.Context) error {
 	list, err := s.app.Tray(c.Request().Context(), c.Param("arrival"))
-	if err != nil {
-		return err
-	}
-	return c.JSON(http.StatusOK, list)
+	return answer(c, list, err)
 }
 
 func (s *Server) take(c *echo.Context) error {
@@ -94,10 +88,7 @@ func (s *Server) findMaps(c *echo.Context) error {
 		return err
 	}
 	list, err := s.app.FindMaps(c.Request().Context(), req.Piece, c.Param("arrival"))
-	if err != nil {
-		return err
-	}
-	return c.JSON(http.StatusOK, list)
+	return answer(c, list, err)
 }
 
 func (s *Server) piece(c *echo.Context) error {
@@ -132,10 +123,7 @@ func (s *Server) takeCameras(c *echo.Context) error {
 		return err
 	}
 	n, err := s.app.TakeCameras(c.Request().Context(), c.Param("set"), req.Piece)
-	if err != nil {
-		return err
-	}
-	return c.JSON(http.StatusOK, map[string]int{"shots": n})
+	return answer(c, map[string]int{"shots": n}, err)
 }
 
 // shelf searches the library.
@@ -161,19 +149,13 @@ func (s *Server) bring(c *echo.Context) error {
 		return err
 	}
 	id, err := s.app.Bring(c.Request().Context(), c.Param("production"), req.Piece)
-	if err != nil {
-		return err
-	}
-	return c.JSON(http.StatusOK, map[string]string{"piece": id})
+	return answer(c, map[string]string{"piece": id}, err)
 }
 
 // catalogue asks the supplier; the browser itself never does.
 func (s *Server) catalogue(c *echo.Context) error {
 	list, err := s.app.Catalogue(c.Request().Context(), c.QueryParam("find"))
-	if err != nil {
-		return err
-	}
-	return c.JSON(http.StatusOK, list)
+	return answer(c, list, err)
 }
 
 func (s *Server) order(c *echo.Context) error {
@@ -182,10 +164,7 @@ func (s *Server) order(c *echo.Context) error {
 		return err
 	}
 	ar, err := s.app.Order(c.Request().Context(), c.Param("production"), req.Goods, req.File)
-	if err != nil {
-		return err
-	}
-	return c.JSON(http.StatusOK, ar)
+	return answer(c, ar, err)
 }
 
 // thumb is a small picture of a map.

@@ -8,10 +8,10 @@ import (
 	"embed"
 	"encoding/json"
 	"errors"
+	"fmt"
 	"html/template"
 	"io/fs"
 	"log/slog"
-	"net"
 	"net/http"
 	"strings"
 	"time"
@@ -22,6 +22,7 @@ import (
 	"github.com/labstack/echo/v5/middleware"
 
 	"visator/app"
+	"visator/store"
 )
 
 //go:embed dist templates
@@ -29,12 +30,16 @@ var files embed.FS
 
 // Server answers requests for one App.
 type Server struct {
-	app  *app.App
-	log  *slog.Logger
-	page *template.Template
-	hub  hub
-	dsn  string
+	app    *app.App
+	log    *slog.Logger
+	page   *template.Template
+	hub    hub
+	dsn    string
+	meters *meters
 }
+
+// maxFolderBody bounds a folder's upload: its files, and what is between them.
+const maxFolderBody = 17 << 30
 
 // maxJSON bounds the body of an edit: a drag of five thousand placements.
 const maxJSON = 4 << 20
@@ -45,7 +50,9 @@ func New(a *app.App, dsn string, log *slog.Logger) (*Server, error) {
 	if err != nil {
 		return nil, err
 	}
-	return &Server{app: a, log: log, page: page, dsn: dsn, hub: hub{listeners: map[chan string]string{}}}, nil
+	s := &Server{app: a, log: log, page: page, dsn: dsn, hub: hub{listeners: map[chan string]bool{}}}
+	s.meters = s.newMeters()
+	return s, nil
 }
 
 // Handler is the whole interface as an http.Handler.
@@ -53,12 +60,12 @@ func (s *Server) Handler() http.Handler {
 	e := echo.New()
 	e.Logger = s.log
 	e.HTTPErrorHandler = s.fail
-	e.Use(middleware.Recover(), s.logged, onlyLoopback, middleware.SecureWithConfig(middleware.SecureConfig{
+	e.Use(s.logged, middleware.Recover(), onlyLoopback, isolated, middleware.SecureWithConfig(middleware.SecureConfig{
 		XFrameOptions: "DENY", ContentTypeNosniff: "nosniff", ReferrerPolicy: "same-origin",
 		// Alpine evaluates the expressions in the page's own attributes.
-		ContentSecurityPolicy: "default-src 'self'; script-src 'self' 'unsafe-eval'; style-src 'self' 'unsafe-inline'; img-src 'self' blob: data:; connect-src 'self' blob:; object-src 'none'; frame-ancestors 'none'; base-uri 'none'; form-action 'self'",
+		ContentSecurityPolicy: "default-src 'self'; script-src 'self' 'unsafe-eval'; style-src 'self'; img-src 'self' blob: data:; connect-src 'self' blob:; worker-src 'self'; object-src 'none'; frame-ancestors 'none'; base-uri 'none'; form-action 'self'",
 	}))
-	e.Use(middleware.CSRFWithConfig(middleware.CSRFConfig{TokenLookup: "header:X-CSRF-Token,form:csrf", CookieSameSite: http.SameSiteStrictMode, CookiePath: "/"}))
+	e.Use(legible, prompt, known, middleware.CSRFWithConfig(middleware.CSRFConfig{TokenLookup: "header:X-CSRF-Token,form:csrf", CookieName: "__Host-visator-form", CookieSecure: true, CookieHTTPOnly: true, CookieSameSite: http.SameSiteStrictMode, CookiePath: "/"}))
 	dist, _ := fs.Sub(files, "dist")
 	static := http.StripPrefix("/static/", http.FileServerFS(dist))
 	e.GET("/static/*", func(c *echo.Context) error {
@@ -68,9 +75,15 @@ func (s *Server) Handler() http.Handler {
 	})
 	e.GET("/favicon.ico", func(c *echo.Context) error { return c.NoContent(http.StatusNoContent) })
 	e.GET("/healthz", s.health)
+	e.GET("/readyz", s.ready)
+	e.GET("/metrics", s.metrics())
 	e.GET("/", s.home)
 	e.POST("/productions", s.newProduction)
 	e.POST("/productions/:production/sets", s.newSet)
+	e.POST("/bin/:kind/:id", s.putInBin)
+	e.POST("/bin/:kind/:id/back", s.takeFromBin)
+	e.POST("/productions/take-in", s.takeIn, middleware.BodyLimit(65<<30))
+	e.GET("/productions/:production/file", s.productionFile)
 	e.GET("/sets/:set/:step", s.sheet)
 	e.GET("/api/length", s.length)
 	e.GET("/api/standins/:kind", s.standIn)
@@ -91,12 +104,13 @@ func (s *Server) Handler() http.Handler {
 	e.GET("/api/sets/:set/elements/:element/instances", s.elementInstances)
 	e.POST("/api/sets/:set/takes", s.shoot, small)
 	e.POST("/api/takes/:take/cancel", s.cancelTake, small)
-	e.POST("/api/takes/:take/delete", s.deleteTake, small)
-	e.POST("/api/productions/:production/undo", s.undo, small)
-	e.POST("/api/productions/:production/redo", s.redo, small)
+	e.POST("/api/takes/:take/bin", s.binTake, small)
+	e.GET("/api/sets/:set/requests/:request", s.request)
+	e.POST("/api/sets/:set/undo", s.undo, small)
+	e.POST("/api/sets/:set/redo", s.redo, small)
 	e.POST("/api/productions/:production/options", s.options, small)
 	e.POST("/api/productions/:production/arrivals", s.arrive, middleware.BodyLimit(app.MaxUpload))
-	e.POST("/api/productions/:production/folders", s.arriveFolder)
+	e.POST("/api/productions/:production/folders", s.arriveFolder, middleware.BodyLimit(maxFolderBody))
 	e.GET("/api/arrivals/:arrival/tray", s.tray)
 	e.POST("/api/arrivals/:arrival/take", s.take, small)
 	e.POST("/api/arrivals/:arrival/cancel", s.cancelArrival, small)
@@ -114,8 +128,18 @@ func (s *Server) Handler() http.Handler {
 	e.GET("/api/sets/:set/credits", s.credits)
 	e.POST("/api/productions/:production/panorama", s.panorama, middleware.BodyLimit(512<<20))
 	e.POST("/api/productions/:production/picture", s.cardPicture, middleware.BodyLimit(65<<20))
-	e.GET("/api/productions/:production/events", s.events)
+	e.GET("/api/events", s.events)
 	return e
+}
+
+// isolated keeps what is served here to pages of this server.
+func isolated(next echo.HandlerFunc) echo.HandlerFunc {
+	return func(c *echo.Context) error {
+		h := c.Response().Header()
+		h.Set("Cross-Origin-Opener-Policy", "same-origin")
+		h.Set("Cross-Origin-Resource-Policy", "same-origin")
+		return next(c)
+	}
 }
 
 // Listen keeps listening for changes until ctx ends, through restarts of the
@@ -144,7 +168,7 @@ func (s *Server) listenOnce(ctx context.Context) error {
 	if _, err := conn.Exec(ctx, "listen "+app.Channel); err != nil {
 		return err
 	}
-	s.hub.tell("", `{"what":"again"}`)
+	s.hub.tell(`{"what":"again"}`)
 	for {
 		n, err := conn.WaitForNotification(ctx)
 		if err != nil {
@@ -152,36 +176,8 @@ func (s *Server) listenOnce(ctx context.Context) error {
 		}
 		var a app.Announcement
 		if json.Unmarshal([]byte(n.Payload), &a) == nil {
-			s.hub.tell(a.Production, n.Payload)
+			s.hub.tell(n.Payload)
 		}
-	}
-}
-
-// onlyLoopback refuses requests that were sent to another name: a page of the
-// web could otherwise point its own name at this machine.
-func onlyLoopback(next echo.HandlerFunc) echo.HandlerFunc {
-	return func(c *echo.Context) error {
-		host := c.Request().Host
-		if h, _, err := net.SplitHostPort(host); err == nil {
-			host = h
-		}
-		if ip := net.ParseIP(strings.Trim(host, "[]")); host != "localhost" && (ip == nil || !ip.IsLoopback()) {
-			return echo.NewHTTPError(http.StatusForbidden, "This server answers on loopback only: use the address that it printed.")
-		}
-		return next(c)
-	}
-}
-
-func (s *Server) logged(next echo.HandlerFunc) echo.HandlerFunc {
-	return func(c *echo.Context) error {
-		start := time.Now()
-		err := next(c)
-		r := c.Request()
-		if strings.HasPrefix(r.URL.Path, "/static/") || strings.HasPrefix(r.URL.Path, "/blobs/") {
-			return err
-		}
-		s.log.Debug("request", "method", r.Method, "path", r.URL.Path, "took", time.Since(start), "error", err)
-		return err
 	}
 }
 
@@ -191,36 +187,12 @@ func (s *Server) fail(c *echo.Context, err error) {
 	if rw, ok := c.Response().(*echo.Response); ok && rw.Committed {
 		return
 	}
-	status, say := http.StatusInternalServerError, "The server could not do this. It is written in its log; try again."
-	var p *app.Problem
-	var h *echo.HTTPError
-	switch {
-	case errors.As(err, &p):
-		say = p.Say
-		switch {
-		case errors.Is(err, app.ErrStale):
-			status = http.StatusConflict
-		case errors.Is(err, app.ErrNone):
-			status = http.StatusNotFound
-		default:
-			status = http.StatusUnprocessableEntity
-		}
-	case errors.As(err, &h):
-		status, say = h.Code, h.Message
-	case errors.Is(err, echo.ErrNotFound):
-		status, say = http.StatusNotFound, "There is no such page."
-	case c.Request().Context().Err() != nil:
+	if c.Request().Context().Err() != nil {
 		return // whoever asked is gone
-	default:
-		var coder interface{ StatusCode() int }
-		if errors.As(err, &coder) && coder.StatusCode() < 500 {
-			status, say = coder.StatusCode(), http.StatusText(coder.StatusCode())
-		} else {
-			if lost(err) {
-				status, say = http.StatusServiceUnavailable, "The database does not answer. Nothing was changed; what was confirmed before is safe. Try again in a moment."
-			}
-			s.log.Error("request failed", "path", c.Request().URL.Path, "error", err)
-		}
+	}
+	status, say := s.words(c, err)
+	if status >= 500 && status != http.StatusInsufficientStorage {
+		s.log.Error("request failed", "id", c.Get("request"), "path", c.Request().URL.Path, "error", err)
 	}
 	if strings.HasPrefix(c.Request().URL.Path, "/api/") {
 		_ = c.JSON(status, map[string]string{"error": say})
@@ -229,24 +201,46 @@ func (s *Server) fail(c *echo.Context, err error) {
 	_ = c.String(status, say)
 }
 
-// lost reports whether the database is away.
-func lost(err error) bool {
-	var connect *pgconn.ConnectError
-	var op net.Error
-	return errors.As(err, &connect) || errors.As(err, &op) || strings.Contains(err.Error(), "terminating connection") || strings.Contains(err.Error(), "unexpected EOF")
+// words are what is told of an error, and as which status.
+func (s *Server) words(c *echo.Context, err error) (status int, say string) {
+	var p *app.Problem
+	var h *echo.HTTPError
+	var pg *pgconn.PgError
+	var coder interface{ StatusCode() int }
+	switch {
+	case errors.As(err, &p):
+		switch {
+		case errors.Is(err, app.ErrStale):
+			return http.StatusConflict, p.Say
+		case errors.Is(err, app.ErrNone):
+			return http.StatusNotFound, p.Say
+		case errors.Is(err, app.ErrFull):
+			return http.StatusInsufficientStorage, p.Say
+		}
+		return http.StatusUnprocessableEntity, p.Say
+	case errors.As(err, &h):
+		return h.Code, h.Message
+	case errors.Is(err, echo.ErrNotFound):
+		return http.StatusNotFound, "There is no such page."
+	case errors.Is(err, store.ErrNotFound):
+		return http.StatusNotFound, "It is not there any more; reload the page."
+	case store.Full(err):
+		return http.StatusInsufficientStorage, "The disk is full. Nothing was changed; what was confirmed before is safe. Make room on it and try again."
+	case errors.Is(err, store.ErrDamaged):
+		return http.StatusUnprocessableEntity, err.Error()
+	case store.Away(err):
+		return http.StatusServiceUnavailable, "The database does not answer. Nothing was changed; what was confirmed before is safe. Try again in a moment."
+	case errors.As(err, &pg) && (strings.HasPrefix(pg.Code, "22") || strings.HasPrefix(pg.Code, "23")):
+		// A value that the database cannot hold, or that names what is not there.
+		return http.StatusUnprocessableEntity, "A value of this cannot be kept: a number beyond its limits, or something that is not there any more. Nothing was changed."
+	case errors.As(err, &coder) && coder.StatusCode() < 500:
+		return coder.StatusCode(), http.StatusText(coder.StatusCode())
+	}
+	return http.StatusInternalServerError, fmt.Sprintf("The server could not do this. It is written in its log, under %v; try again.", c.Get("request"))
 }
 
 func (s *Server) render(c *echo.Context, name string, data any) error {
 	c.Response().Header().Set("Content-Type", "text/html; charset=utf-8")
 	c.Response().Header().Set("Cache-Control", "no-store")
 	return s.page.ExecuteTemplate(c.Response(), name, data)
-}
-
-func (s *Server) health(c *echo.Context) error {
-	ctx, cancel := context.WithTimeout(c.Request().Context(), 2*time.Second)
-	defer cancel()
-	if err := s.app.Store.Pool.Ping(ctx); err != nil {
-		return c.String(http.StatusServiceUnavailable, "the database does not answer\n")
-	}
-	return c.String(http.StatusOK, "ok\n")
 }

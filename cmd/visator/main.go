@@ -40,6 +40,8 @@ func commands() []command {
 		{"worker", "[flags]", "take jobs from the queue", worker},
 		{"supplier", "[--port N]", "be a small simulated supplier to practise on", runSupplier},
 		{"migrate", "[flags]", "bring the database to the newest form", migrate},
+		{"backup", "FILE [flags]", "write everything into one file", backup},
+		{"restore", "FILE [flags]", "take everything back from one", restore},
 	}
 }
 

@@ -12,6 +12,7 @@ import (
 	"path/filepath"
 	"runtime"
 	"strings"
+	"syscall"
 	"time"
 
 	"visator/app"
@@ -28,14 +29,17 @@ import (
 type place struct {
 	database, blobs, data string
 	verbose               bool
+	logs                  string
 	server                *pglocal.Server
+	endTrace              func(context.Context) error
 }
 
 func (p *place) flags(fs *flag.FlagSet) {
-	fs.StringVar(&p.database, "database", os.Getenv("VISATOR_DATABASE"), "PostgreSQL address; without one a server of the project's own is started on loopback")
+	fs.StringVar(&p.database, "database", os.Getenv("VISATOR_DATABASE"), "PostgreSQL address; without one a server of the project's own is started, which only this user can reach")
 	fs.StringVar(&p.blobs, "blobs", os.Getenv("VISATOR_BLOBS"), "blob store: a folder or a URL; without one a folder in the data folder")
 	fs.StringVar(&p.data, "data", or(os.Getenv("VISATOR_DATA"), ".data"), "data folder")
 	fs.BoolVar(&p.verbose, "verbose", false, "log every request")
+	fs.StringVar(&p.logs, "log", or(os.Getenv("VISATOR_LOG"), "text"), "form of the log: text or json")
 }
 
 func or(a, b string) string {
@@ -46,16 +50,57 @@ func or(a, b string) string {
 }
 
 func (p *place) logger() *slog.Logger {
-	level := slog.LevelInfo
+	opts := &slog.HandlerOptions{Level: slog.LevelInfo}
 	if p.verbose {
-		level = slog.LevelDebug
+		opts.Level = slog.LevelDebug
 	}
-	return slog.New(slog.NewTextHandler(os.Stderr, &slog.HandlerOptions{Level: level}))
+	log := slog.New(slog.NewTextHandler(os.Stderr, opts))
+	if p.logs == "json" {
+		log = slog.New(slog.NewJSONHandler(os.Stderr, opts))
+	}
+	slog.SetDefault(log)
+	return log
 }
 
-// open starts the project's own database if there is no other, migrates it
-// and opens the store.
-func (p *place) open(ctx context.Context) (*store.Store, error) {
+// prepare makes the data folder, which is closed to others, and has everything that
+// comes in spooled into it, not into the system's folder for such things.
+func (p *place) prepare() error {
+	syscall.Umask(0o077) // what is written from here on is for this user alone
+	mode := os.FileMode(0o700)
+	if os.Geteuid() == 0 {
+		mode = 0o711 // the database's user passes through to its own folder
+	}
+	if err := os.MkdirAll(p.data, mode); err != nil {
+		return fmt.Errorf("the data folder cannot be made: %w; choose another with --data", err)
+	}
+	if err := os.Chmod(p.data, mode); err != nil {
+		return err
+	}
+	abs, err := filepath.Abs(p.data)
+	if err != nil {
+		return err
+	}
+	p.data = abs
+	spool := filepath.Join(abs, "spool")
+	if err := os.MkdirAll(spool, 0o700); err != nil {
+		return err
+	}
+	if list, err := os.ReadDir(spool); err == nil { // what a process that was killed left behind
+		for _, e := range list {
+			if info, err := e.Info(); err == nil && time.Since(info.ModTime()) > 48*time.Hour {
+				_ = os.RemoveAll(filepath.Join(spool, e.Name()))
+			}
+		}
+	}
+	return os.Setenv("TMPDIR", spool)
+}
+
+// open starts the project's own database if there is no other, brings it up, or
+// waits until the server has done so, and opens the store.
+func (p *place) open(ctx context.Context, bringUp bool) (*store.Store, error) {
+	if err := p.prepare(); err != nil {
+		return nil, err
+	}
 	if p.database == "" {
 		pg, err := pglocal.Start(ctx, filepath.Join(p.data, "postgres"))
 		if err != nil {
@@ -66,16 +111,30 @@ func (p *place) open(ctx context.Context) (*store.Store, error) {
 	if p.blobs == "" {
 		p.blobs = filepath.Join(p.data, "blobs")
 	}
-	if err := store.Migrate(ctx, p.database); err != nil {
+	if bringUp {
+		if err := store.Migrate(ctx, p.database); err != nil {
+			return nil, err
+		}
+	} else if err := store.AwaitCurrent(ctx, p.database, func(err error) { fmt.Fprintln(os.Stderr, "visator: waiting:", err) }); err != nil {
 		return nil, err
 	}
+	end, err := startTrace(ctx)
+	if err != nil {
+		return nil, err
+	}
+	p.endTrace = end
 	return store.Open(ctx, p.database, p.blobs)
 }
 
 // close stops the project's own database, if this process started it.
 func (p *place) close() {
-	if p.server != nil && p.server.Started {
-		_ = p.server.Stop()
+	if p.endTrace != nil {
+		ctx, cancel := context.WithTimeout(context.Background(), 5*time.Second)
+		_ = p.endTrace(ctx)
+		cancel()
+	}
+	if p.server != nil {
+		_ = p.server.Close()
 	}
 }
 
@@ -87,7 +146,7 @@ func migrate(ctx context.Context, args []string) error {
 		return err
 	}
 	defer p.close()
-	s, err := p.open(ctx)
+	s, err := p.open(ctx, true)
 	if err != nil {
 		return err
 	}
@@ -108,16 +167,17 @@ func worker(ctx context.Context, args []string) error {
 		return usagef("--jobs must be 1 or more")
 	}
 	defer p.close()
-	s, err := p.open(ctx)
+	s, err := p.open(ctx, false)
 	if err != nil {
 		return err
 	}
 	defer s.Close()
 	a := &app.App{Store: s}
+	defer a.Close()
 	if from := os.Getenv("VISATOR_SUPPLIER"); from != "" {
 		a.Supplier = &supplier.Client{Address: strings.TrimSuffix(from, "/")}
 	}
-	pool, err := jobs.Open(ctx, a, *n, p.logger())
+	pool, err := jobs.Open(ctx, a, *n, p.logger(), traced()...)
 	if err != nil {
 		return err
 	}
@@ -163,12 +223,13 @@ func run(ctx context.Context, name string, args []string, withDemo bool) error {
 	runtime.GOMAXPROCS(runtime.NumCPU() + 2)
 	log := p.logger()
 	defer p.close()
-	s, err := p.open(ctx)
+	s, err := p.open(ctx, true)
 	if err != nil {
 		return err
 	}
 	defer s.Close()
 	a := &app.App{Store: s}
+	defer a.Close()
 	if *from == "" && withDemo {
 		if *from, err = startSupplier(ctx); err != nil {
 			return err
@@ -177,7 +238,7 @@ func run(ctx context.Context, name string, args []string, withDemo bool) error {
 	if *from != "" {
 		a.Supplier = &supplier.Client{Address: strings.TrimSuffix(*from, "/")}
 	}
-	pool, err := jobs.Open(ctx, a, *workers, log)
+	pool, err := jobs.Open(ctx, a, *workers, log, traced()...)
 	if err != nil {
 		return err
 	}
@@ -190,6 +251,9 @@ func run(ctx context.Context, name string, args []string, withDemo bool) error {
 		if err := pool.Start(ctx); err != nil {
 			return err
 		}
+	}
+	if _, err := a.Requeue(ctx); err != nil {
+		return err
 	}
 	site, err := web.New(a, p.database, log)
 	if err != nil {
@@ -207,7 +271,7 @@ func run(ctx context.Context, name string, args []string, withDemo bool) error {
 		}
 		go w.Run(ctx)
 	}
-	server := &http.Server{Handler: site.Handler(), ReadHeaderTimeout: 10 * time.Second, IdleTimeout: 2 * time.Minute,
+	server := &http.Server{Handler: tracedHandler(site.Handler()), ReadHeaderTimeout: 10 * time.Second, IdleTimeout: 2 * time.Minute,
 		// Pages that are open hold a stream of events: it ends with the server.
 		BaseContext: func(net.Listener) context.Context { return ctx }}
 	fmt.Printf("Visator is at http://%s\n", listen.Addr())

@@ -7,10 +7,10 @@ import (
 	"math"
 	"runtime"
 	"slices"
-	"sync"
 	"sync/atomic"
 
 	"visator/core/contact"
+	"visator/core/crew"
 	"visator/core/geom"
 	"visator/core/optics"
 )
@@ -98,7 +98,7 @@ func (s *Scene) plant() {
 		return
 	}
 	box, mid := s.part(0, n)
-	var g sync.WaitGroup
+	var g crew.Group
 	var halves [2][]node
 	for k, run := range [2][2]int{{0, mid}, {mid, n}} {
 		g.Go(func() {
@@ -367,7 +367,7 @@ func (s *Scene) cutBy(v *optics.View) func(thing int) bool {
 // rows does n things on all processors.
 func rows(n int, do func(i int)) {
 	var next atomic.Int64
-	var g sync.WaitGroup
+	var g crew.Group
 	for range min(runtime.GOMAXPROCS(0), n) {
 		g.Go(func() {
 			for {

@@ -4,8 +4,8 @@ import (
 	"errors"
 	"fmt"
 	"math"
-	"sync"
 
+	"visator/core/crew"
 	"visator/core/geom"
 )
 
@@ -82,7 +82,7 @@ func (d *Drift) Check() error {
 	if !(d.SizeMin > 0.001) || !(d.SizeMax >= d.SizeMin) || d.SizeMax > 1000 {
 		return errors.New("sizes go from a share above 0 to one that is no smaller")
 	}
-	if d.Highest < d.Lowest {
+	if !(d.Highest >= d.Lowest && d.Lowest >= -maxPlace && d.Highest <= maxPlace) {
 		return errors.New("the highest ground lies above the lowest")
 	}
 	if d.Least > 0 && d.Density > Packed/(d.Least*d.Least)*1.0001 {
@@ -354,7 +354,7 @@ func each(n, threads int, do func(i int)) {
 		}
 		return
 	}
-	var wg sync.WaitGroup
+	var wg crew.Group
 	for t := range threads {
 		wg.Go(func() {
 			for i := t; i < n; i += threads {

@@ -16,6 +16,7 @@ import (
 
 	"visator/core/geom"
 	"visator/core/model"
+	"visator/core/plain"
 )
 
 // Element is one row of a set that is described. Some only keep order: layers,
@@ -64,7 +65,12 @@ type Group struct {
 }
 
 // Check says what is impossible.
-func (*Group) Check() error { return nil }
+func (g *Group) Check() error {
+	if len(g.Parent) > maxName {
+		return errors.New("the group that a group is in is named, not described")
+	}
+	return nil
+}
 
 // Meant says that a snag is as it should be.
 type Meant struct {
@@ -80,6 +86,9 @@ func (m *Meant) Check() error {
 	return nil
 }
 
+// maxLimit is more than any machine draws.
+const maxLimit = 1_000_000_000
+
 // Limit is what a set may weigh; 0 is no limit.
 type Limit struct {
 	Triangles int `json:"triangles"`
@@ -89,8 +98,8 @@ type Limit struct {
 
 // Check says what is impossible.
 func (l *Limit) Check() error {
-	if l.Triangles < 0 || l.Instances < 0 || l.Megabytes < 0 {
-		return errors.New("a limit is 0, for none, or more")
+	if min(l.Triangles, l.Instances, l.Megabytes) < 0 || max(l.Triangles, l.Instances, l.Megabytes) > maxLimit {
+		return fmt.Errorf("a limit is 0, for none, to %d", maxLimit)
 	}
 	return nil
 }
@@ -103,6 +112,9 @@ func (e *Element) Read() (Spec, error) {
 	kind := Kinds[e.Kind]
 	if kind == nil {
 		return nil, fmt.Errorf("%q is not a kind of element", e.Kind)
+	}
+	if err := plain.JSON(e.Spec); err != nil {
+		return nil, fmt.Errorf("the description of %s cannot be taken: %w", e.Name, err)
 	}
 	s := kind()
 	dec := json.NewDecoder(bytes.NewReader(e.Spec))
@@ -120,6 +132,12 @@ func (e *Element) Read() (Spec, error) {
 func (e *Element) Check() error {
 	if strings.TrimSpace(e.Name) == "" || len(e.Name) > maxName {
 		return fmt.Errorf("a name has 1 to %d characters", maxName)
+	}
+	if len(e.Layer) > maxName || len(e.ID) > maxName {
+		return fmt.Errorf("a layer's name has at most %d characters", maxName)
+	}
+	if e.Order < 0 || e.Order > math.MaxInt32 {
+		return errors.New("the order counts from 0")
 	}
 	_, err := e.Read()
 	return err

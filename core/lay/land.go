@@ -44,8 +44,8 @@ func (g *Ground) Check() error {
 		within("its height", g.Base, -maxPlace, maxPlace), within("its swell", g.Rough, 0, 10_000), within("its slope limit", g.Slope, 0, 1.6)); err != nil {
 		return err
 	}
-	if g.Rough > 0 && !(g.Grain > 0.01) {
-		return errors.New("a swell is more than 1 cm wide")
+	if g.Rough > 0 && !(g.Grain > 0.01 && g.Grain <= 100_000) {
+		return errors.New("a swell is more than 1 cm wide and less than 100 km")
 	}
 	if n := (g.Width/g.Cell + 1) * (g.Depth/g.Cell + 1); n > maxHeights {
 		return fmt.Errorf("%.0f heights; a ground has at most %d. Make its cells larger than %.2f m", n, maxHeights, math.Sqrt(g.Width*g.Depth/maxHeights))

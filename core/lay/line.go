@@ -42,7 +42,7 @@ func (l *Line) Check() error {
 	if len(l.Pieces) == 0 {
 		return nil
 	}
-	if !(l.Spacing > 0.001) {
+	if !(l.Spacing > 0.001 && l.Spacing <= maxPlace) {
 		return errors.New("things hang more than 1 mm apart")
 	}
 	length := 0.0

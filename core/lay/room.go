@@ -126,7 +126,7 @@ func (o *Opening) check(height float64) error {
 	case o.Bays < 0 || o.Floors < 0 || o.Bays > maxOpenings || o.Floors > maxOpenings:
 		return errors.New("bays and floors are counted from 1")
 	}
-	return firstOf(within("its width", o.Width, 0.05, maxRoom), within("its sill", o.Sill, 0, height), within("its head", o.Head, o.Sill+0.05, height),
+	return firstOf(within("the way to the next", o.Pitch, 0, maxRoom), within("its storey", o.Storey, 0, maxRoom), within("its width", o.Width, 0.05, maxRoom), within("its sill", o.Sill, 0, height), within("its head", o.Head, o.Sill+0.05, height),
 		within("its place", o.Along, 0, maxRoom), within("its frame", o.Frame, 0, o.Width/3))
 }
 

@@ -67,17 +67,17 @@ func (r *Row) Check() error {
 			return fmt.Errorf("a row has 1 to %d things", MaxRow)
 		}
 	case "spacing":
-		if !(r.Spacing > 0.001) {
+		if !(r.Spacing > 0.001 && r.Spacing <= maxPlace) {
 			return errors.New("the spacing is more than 1 mm")
 		}
 	case "fill":
-		if !(r.Spacing >= 0) {
+		if !(r.Spacing >= 0 && r.Spacing <= maxPlace) {
 			return errors.New("the gap between two is 0 or more")
 		}
 	default:
 		return fmt.Errorf("a row goes by count, spacing or fill, not %q", r.By)
 	}
-	if r.Shape == "grid" && !(r.Rows > 0.001) {
+	if r.Shape == "grid" && !(r.Rows > 0.001 && r.Rows <= maxPlace) {
 		return errors.New("the rows of a grid are more than 1 mm apart")
 	}
 	if err := firstOf(within("the start kept clear", r.Start, 0, maxPlace), within("the end kept clear", r.End, 0, maxPlace), within("the height", r.Height, -maxPlace, maxPlace), within("the turn", r.Turn, -100, 100)); err != nil {

@@ -103,7 +103,7 @@ func (m *Move) Check() error {
 	if !(m.Rate >= 1 && m.Rate <= 240) {
 		return errors.New("a move has 1 to 240 frames a second")
 	}
-	if !(m.Seconds >= 0) {
+	if !(m.Seconds >= 0 && m.Seconds <= maxSeconds) {
 		return errors.New("a move lasts more than 0 s")
 	}
 	if len(m.Keys)+len(m.Pulls)+len(m.Rides)+len(m.Flickers)+len(m.Plays) > maxParts {
@@ -114,7 +114,7 @@ func (m *Move) Check() error {
 		if err := k.View.Check(); err != nil {
 			return fmt.Errorf("view %d of the move: %w", i+1, err)
 		}
-		if !(k.Seconds > 0) {
+		if !(k.Seconds > 0 && k.Seconds <= maxSeconds) {
 			return fmt.Errorf("view %d of the move is reached after more than 0 s", i+1)
 		}
 		if err := checkEasing(k.Easing, k.Curve); err != nil {

@@ -21,6 +21,13 @@ const maxPoints = 1000
 // error of its length is below a thousandth.
 const steps = 32
 
+// maxPlace is how far from the set's middle anything lies, in metres.
+const maxPlace = 1e7
+
+// maxSeconds is how long anything takes: more than a week, frame by frame more than
+// a move may have.
+const maxSeconds = 1e6
+
 // NewPath is the way through points: straight from one to the next, or along a
 // centripetal Catmull-Rom curve through all of them, which makes no loops where
 // they lie unevenly (C. Yuksel and others, On the Parameterization of
@@ -31,8 +38,8 @@ func NewPath(points []geom.V, smooth bool) (*Path, error) {
 	}
 	var list []geom.V
 	for _, p := range points {
-		if !p.Finite() {
-			return nil, errors.New("a point of the path is nowhere")
+		if !p.Finite() || p.Len() > maxPlace {
+			return nil, errors.New("a point of the path is nowhere: give its place in metres, at most 10000 km from the middle")
 		}
 		if len(list) == 0 || p.Sub(list[len(list)-1]).Len() > 1e-9 {
 			list = append(list, p)

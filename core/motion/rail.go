@@ -32,11 +32,11 @@ func (r *Rail) check() error {
 	switch {
 	case !slices.Contains(Rails, r.Kind):
 		return errors.New("a camera rolls on one of: " + strings.Join(Rails, ", "))
-	case !(r.Seconds > 0):
+	case !(r.Seconds > 0 && r.Seconds <= maxSeconds):
 		return errors.New("rolling takes more than 0 s")
 	case r.Look != "" && r.Look != "ahead" && r.Look != "center":
 		return errors.New("on a rail the camera keeps its aim, looks ahead or at the center")
-	case !r.Center.Finite() || !(math.Abs(r.Angle) <= 1000) || !(math.Abs(r.Rise) <= math.Pi):
+	case !r.Center.Finite() || r.Center.Len() > maxPlace || !(math.Abs(r.Angle) <= 1000) || !(math.Abs(r.Rise) <= math.Pi):
 		return errors.New("a crane or turntable has a center and turns by so many degrees")
 	}
 	if r.Kind == "path" || r.Kind == "dolly" {

@@ -24,7 +24,7 @@ func (r *Ride) check() error {
 	if len(r.IDs) == 0 || len(r.IDs) > 10000 {
 		return errors.New("something moves along the path: name it")
 	}
-	if !(r.Start >= 0 && r.Seconds > 0) {
+	if !(r.Start >= 0 && r.Start <= maxSeconds && r.Seconds > 0 && r.Seconds <= maxSeconds) {
 		return errors.New("what moves starts at 0 s or later, and takes more than 0 s")
 	}
 	if _, err := NewPath(r.Points, r.Smooth); err != nil {

@@ -114,6 +114,12 @@ func buildTree(refs []primRef, threads int) tree {
 	return t
 }
 
+// half is what another thread made of a half of the references.
+type half struct {
+	nodes []treeNode
+	broke any // what it panicked with
+}
+
 // split appends the node for refs[from:to], whose centres (doubled) lie in
 // cen, and everything below it to out.
 func (b *builder) split(from, to int, cen bounds32, depth int, out []treeNode) []treeNode {
@@ -124,14 +130,19 @@ func (b *builder) split(from, to int, cen bounds32, depth int, out []treeNode) [
 	// A big right half may go to another thread; its nodes are moved behind
 	// those of the left half, as if one thread had made them.
 	const worthAThread = 20_000
-	var other chan []treeNode
+	var other chan half
 	if nr > leafSize && nr > worthAThread && nl > worthAThread {
 		select {
 		case b.spare <- struct{}{}:
-			other = make(chan []treeNode, 1)
+			other = make(chan half, 1)
 			go func() {
-				other <- b.split(mid, to, cenR, depth+1, make([]treeNode, 0, nr/2))
-				<-b.spare
+				var h half
+				defer func() {
+					h.broke = recover()
+					other <- h
+					<-b.spare
+				}()
+				h.nodes = b.split(mid, to, cenR, depth+1, make([]treeNode, 0, nr/2))
 			}()
 		default:
 		}
@@ -148,7 +159,11 @@ func (b *builder) split(from, to int, cen bounds32, depth int, out []treeNode) [
 	case other != nil:
 		base := uint32(len(out))
 		out[me].at1 = base
-		for _, n := range <-other {
+		h := <-other
+		if h.broke != nil {
+			panic(h.broke) // here, where somebody recovers
+		}
+		for _, n := range h.nodes {
 			if n.n0 == 0 {
 				n.at0 += base
 			}

@@ -6,9 +6,9 @@ import (
 	"fmt"
 	"math"
 	"runtime"
-	"sync"
 	"sync/atomic"
 
+	"visator/core/crew"
 	"visator/core/geom"
 )
 
@@ -20,6 +20,9 @@ type Options struct {
 	Threads       int // 0: all cores
 	Bounces       int // indirect bounces; 0 is direct light alone
 	Denoise       bool
+	// Rows, if not empty, are the rows of the picture that are made: from the
+	// first to before the second. The film holds them alone.
+	Rows [2]int
 	// Progress, if set, is called between passes, from one goroutine at a
 	// time. It may call Show on the film to see the picture so far.
 	Progress func(done, of int, f *Film)
@@ -53,6 +56,8 @@ func (o *Options) Check() error {
 		return fmt.Errorf("%d bounces cannot be: 0 to %d", o.Bounces, MaxBounces)
 	case o.Threads < 0:
 		return fmt.Errorf("%d threads cannot be", o.Threads)
+	case o.Rows != [2]int{} && (o.Rows[0] < 0 || o.Rows[1] <= o.Rows[0] || o.Rows[1] > o.Height):
+		return fmt.Errorf("rows %d to %d are none of a picture %d high", o.Rows[0], o.Rows[1], o.Height)
 	}
 	return nil
 }
@@ -73,6 +78,8 @@ type Film struct {
 	guide   []float32 // 7 a pixel: sums of normal, albedo, 1/depth
 	enter   func()
 	threads int
+	top     int // row of the whole picture that the film begins with
+	whole   int // rows of the whole picture
 }
 
 // ErrCut is a render that was cancelled before its first sample.
@@ -89,8 +96,11 @@ func Render(ctx context.Context, s *Scene, cam *Camera, o Options) (*Film, error
 	if o.Threads == 0 {
 		o.Threads = runtime.NumCPU()
 	}
-	n := o.Width * o.Height
-	f := &Film{Width: o.Width, Height: o.Height,
+	if o.Rows == [2]int{} {
+		o.Rows[1] = o.Height
+	}
+	n := o.Width * (o.Rows[1] - o.Rows[0])
+	f := &Film{Width: o.Width, Height: o.Rows[1] - o.Rows[0], top: o.Rows[0], whole: o.Height,
 		Color: make([]float32, 3*n), Depth: make([]float32, n), Normal: make([]float32, 3*n), Albedo: make([]float32, 3*n), Object: make([]float32, n),
 		sum: make([]float64, 3*n), square: make([]float64, n), guide: make([]float32, 7*n), enter: o.Enter, threads: o.Threads}
 	albedoTable()
@@ -181,7 +191,7 @@ func (f *Film) tileRows(ctx context.Context, threads int, do func(x0, y0, x1, y1
 	across := (f.Width + tileSide - 1) / tileSide
 	down := (f.Height + tileSide - 1) / tileSide
 	var next atomic.Int64
-	var wg sync.WaitGroup
+	var wg crew.Group
 	for range threads {
 		wg.Go(func() {
 			if f.enter != nil {
@@ -204,7 +214,7 @@ func (f *Film) tileRows(ctx context.Context, threads int, do func(x0, y0, x1, y1
 // passes fills the passes of one pixel from the ray through its centre.
 func (f *Film) passes(s *Scene, cam *Camera, x, y int) {
 	i := y*f.Width + x
-	pt, hit, ok := s.plain(cam.Ray((float64(x)+0.5)/float64(f.Width), (float64(y)+0.5)/float64(f.Height), 0.5, 0.5))
+	pt, hit, ok := s.plain(cam.Ray((float64(x)+0.5)/float64(f.Width), (float64(f.top+y)+0.5)/float64(f.whole), 0.5, 0.5))
 	if !ok {
 		f.Depth[i] = inf32
 		return
@@ -221,14 +231,14 @@ func put(to []float32, i int, v geom.V) {
 
 // expose adds one sample to a pixel.
 func (f *Film) expose(tr *tracer, cam *Camera, o *Options, x, y, sample int) {
-	smp := newSampler(o.Seed, x, y, sample)
+	smp := newSampler(o.Seed, x, f.top+y, sample)
 	jx, jy := smp.next2()
 	lu, lv := 0.5, 0.5
 	if cam.LensRadius > 0 {
 		lu, lv = smp.next2()
 	}
 	var sn seen
-	c := tr.radiance(cam.Ray((float64(x)+jx)/float64(f.Width), (float64(y)+jy)/float64(f.Height), lu, lv), &smp, &sn)
+	c := tr.radiance(cam.Ray((float64(x)+jx)/float64(f.Width), (float64(f.top+y)+jy)/float64(f.whole), lu, lv), &smp, &sn)
 	i := y*f.Width + x
 	f.sum[3*i] += c.X
 	f.sum[3*i+1] += c.Y

@@ -1,16 +1,17 @@
 package snag
 
 import (
+	"cmp"
 	"context"
 	"fmt"
 	"math"
 	"runtime"
 	"slices"
 	"strings"
-	"sync"
 	"sync/atomic"
 
 	"visator/core/contact"
+	"visator/core/crew"
 	"visator/core/geom"
 	"visator/core/unit"
 )
@@ -49,6 +50,7 @@ type pair struct {
 	volume float64
 	flush  float64
 	at     geom.V
+	rough  bool // they reach into one another; how deep was not measured
 }
 
 // Contacts measures what touches what in a set, and remembers it: after an
@@ -85,8 +87,8 @@ func pairing(a, b *Solid) bool {
 	return !(a.Fixed && b.Fixed) && !(a.Land && b.Land) && (a.Group == "" || a.Group != b.Group)
 }
 
-// Update brings what was measured to solids. When ctx ends it stops, and the next
-// time everything is measured.
+// Update brings what was measured to solids. When ctx ends it stops; the next time
+// it goes on with what is left.
 func (c *Contacts) Update(ctx context.Context, solids []Solid) error {
 	if c.solids == nil {
 		c.solids, c.pairs = map[string]*Solid{}, map[string]map[string]*pair{}
@@ -106,11 +108,7 @@ func (c *Contacts) Update(ctx context.Context, solids []Solid) error {
 		}
 	}
 	c.solids = here
-	if err := c.measure(ctx, solids, changed); err != nil {
-		c.solids = nil // half measured: begin again
-		return err
-	}
-	return nil
+	return c.measure(ctx, solids, changed)
 }
 
 func (c *Contacts) drop(id string) {
@@ -122,9 +120,6 @@ func (c *Contacts) drop(id string) {
 
 // measure finds which things come near the changed ones, by sorting along X.
 func (c *Contacts) measure(ctx context.Context, all []Solid, changed []*Solid) error {
-	if len(changed) == 0 {
-		return nil
-	}
 	isNew := make(map[string]bool, len(changed))
 	for _, s := range changed {
 		isNew[s.ID] = true
@@ -145,7 +140,7 @@ func (c *Contacts) measure(ctx context.Context, all []Solid, changed []*Solid) e
 		return strings.Compare(a.ID, b.ID)
 	})
 	var open []*Solid
-	var work [][2]*Solid
+	var near [][2]*Solid
 	for _, s := range order {
 		kept := open[:0]
 		for _, o := range open {
@@ -153,22 +148,45 @@ func (c *Contacts) measure(ctx context.Context, all []Solid, changed []*Solid) e
 				continue
 			}
 			kept = append(kept, o)
-			if (isNew[s.ID] || isNew[o.ID]) && pairing(s, o) && nearby(&s.Body.Box, &o.Body.Box) {
-				work = append(work, [2]*Solid{o, s})
+			if pairing(s, o) && nearby(&s.Body.Box, &o.Body.Box) {
+				near = append(near, [2]*Solid{o, s})
 			}
 		}
 		open = append(kept, s)
 	}
-	found := make([]*pair, len(work))
-	err := inParallel(ctx, len(work), func(i int) { found[i] = measurePair(work[i][0], work[i][1]) })
-	if err != nil {
-		return err
+	type job struct {
+		of    [2]*Solid
+		rough bool
 	}
+	var work []job
+	rough := crowded(near)
+	for i, of := range near {
+		old := c.pairs[of[0].ID][of[1].ID]
+		if isNew[of[0].ID] || isNew[of[1].ID] || old != nil && old.rough != rough[i] {
+			work = append(work, job{of, rough[i]})
+		}
+	}
+	found, done := make([]*pair, len(work)), make([]bool, len(work))
+	err := inParallel(ctx, len(work), func(i int) {
+		if work[i].rough {
+			found[i] = meet(work[i].of[0], work[i].of[1])
+		} else {
+			found[i] = measurePair(work[i].of[0], work[i].of[1])
+		}
+		done[i] = true
+	})
 	for i, p := range found {
-		if p == nil {
+		a, b := work[i].of[0].ID, work[i].of[1].ID
+		if !done[i] { // counts as changed the next time
+			delete(c.solids, a)
+			c.drop(a)
 			continue
 		}
-		a, b := work[i][0].ID, work[i][1].ID
+		if p == nil {
+			delete(c.pairs[a], b)
+			delete(c.pairs[b], a)
+			continue
+		}
 		for _, k := range [][2]string{{a, b}, {b, a}} {
 			if c.pairs[k[0]] == nil {
 				c.pairs[k[0]] = map[string]*pair{}
@@ -176,7 +194,70 @@ func (c *Contacts) measure(ctx context.Context, all []Solid, changed []*Solid) e
 			c.pairs[k[0]][k[1]] = p
 		}
 	}
-	return nil
+	for i := range found { // also when a later one of them was not measured
+		if !done[i] {
+			c.drop(work[i].of[0].ID)
+		}
+	}
+	return err
+}
+
+// deepest is with how many of its neighbours it is measured how deep a thing
+// reaches into them, at least: those whose boxes share most with its own. That
+// takes some hundredths of a second a pair, and in a crowd everything reaches into
+// everything.
+const deepest = 4
+
+// crowded says of which pairs only whether they meet is measured: those that are
+// among the deepest of neither.
+func crowded(near [][2]*Solid) []bool {
+	type reach struct {
+		i      int
+		volume float64
+		other  string
+	}
+	of := map[string][]reach{}
+	for i, p := range near {
+		a, b := p[0], p[1]
+		if a.Land || b.Land || a.Soft || b.Soft || a.Wild && b.Wild || a.StandIn && b.StandIn {
+			continue
+		}
+		v := shared(&a.Body.Box, &b.Body.Box)
+		of[a.ID] = append(of[a.ID], reach{i, v, b.ID})
+		of[b.ID] = append(of[b.ID], reach{i, v, a.ID})
+	}
+	out := make([]bool, len(near))
+	for _, list := range of {
+		slices.SortFunc(list, func(x, y reach) int {
+			return cmp.Or(cmp.Compare(y.volume, x.volume), strings.Compare(x.other, y.other))
+		})
+		for _, r := range list[min(deepest, len(list)):] {
+			out[r.i] = true
+		}
+	}
+	for _, list := range of {
+		for _, r := range list[:min(deepest, len(list))] {
+			out[r.i] = false
+		}
+	}
+	return out
+}
+
+// shared is the volume that two boxes share, in m³.
+func shared(a, b *geom.Box) float64 {
+	v := 1.0
+	for k := range 3 {
+		v *= max(min(a.Max.At(k), b.Max.At(k))-max(a.Min.At(k), b.Min.At(k)), 0)
+	}
+	return v
+}
+
+// meet measures only whether two things reach into one another.
+func meet(a, b *Solid) *pair {
+	if !contact.Overlap(a.Body, b.Body) {
+		return nil
+	}
+	return &pair{touch: true, rough: true, at: contact.Where(a.Body, b.Body)}
 }
 
 func nearby(a, b *geom.Box) bool {
@@ -279,6 +360,7 @@ func (c *Contacts) Find(in unit.Ruler, solids []Solid) (list []Snag) {
 			}
 		}
 		slices.Sort(ids)
+		list = append(list, c.crowd(a)...)
 		for _, id := range ids {
 			if b := c.solids[id]; b != nil && !(buried[a.ID] && b.Land || buried[id] && a.Land) {
 				list = append(list, c.pairs[a.ID][id].snags(in, a, b)...)
@@ -286,6 +368,24 @@ func (c *Contacts) Find(in unit.Ruler, solids []Solid) (list []Snag) {
 		}
 	}
 	return list
+}
+
+// crowd tells of a thing that reaches into so many that only of some it was
+// measured how deep.
+func (c *Contacts) crowd(a *Solid) []Snag {
+	ids := []string{a.ID}
+	for id, p := range c.pairs[a.ID] {
+		if p.rough {
+			ids = append(ids, id)
+		}
+	}
+	if len(ids) == 1 {
+		return nil
+	}
+	slices.Sort(ids[1:])
+	n, at := len(ids)-1, a.Body.Box.Center()
+	return []Snag{{Step: "dress", Kind: "overlap", ID: a.ID, IDs: ids, At: &at, Number: float64(n), Key: key("crowd", a.ID),
+		What: fmt.Sprintf("%s reaches into %d more; of the %d that it shares most with it was measured how deep", a.Name, n, deepest)}}
 }
 
 // snags of two things that reach into one another or flicker.
@@ -458,7 +558,7 @@ func (c *Contacts) gap(s *Solid, solids []Solid, counts func(i int) bool) (gap f
 // inParallel does n things on all processors; it stops when ctx ends.
 func inParallel(ctx context.Context, n int, do func(i int)) error {
 	var next atomic.Int64
-	var wg sync.WaitGroup
+	var wg crew.Group
 	for range min(runtime.GOMAXPROCS(0), n) {
 		wg.Go(func() {
 			for ctx.Err() == nil {

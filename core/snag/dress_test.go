@@ -2,6 +2,7 @@ package snag
 
 import (
 	"context"
+	"fmt"
 	"math"
 	"math/rand/v2"
 	"slices"
@@ -188,5 +189,59 @@ func TestADoorThatCannotOpen(t *testing.T) {
 	}
 	if list := Doors("room", "hut", []lay.Swing{s}, []Solid{block("post", v(at+0.6, 0, at+0.6), v(0.1, 1, 0.1))}); len(list) != 0 {
 		t.Errorf("a post out of reach: %+v", list)
+	}
+}
+
+// In a crowd everything reaches into everything: of each thing it is measured how
+// deep it reaches into some others, and said of how many it was not. Measuring in
+// parts, cut short or not, comes to the same.
+func TestACrowdIsMeasuredInPart(t *testing.T) {
+	const n = 14
+	crowd := func(moved float64) (list []Solid) {
+		for i := range n {
+			x := 0.03 * float64(i)
+			if i == 3 {
+				x += moved
+			}
+			list = append(list, block(fmt.Sprintf("b%02d", i), v(x, 0.01*float64(i*i%5), 0.02*float64(i*7%11)), v(1, 1, 1)))
+		}
+		return append(list, floor())
+	}
+	tell := func(list []Snag) (out []string) {
+		for _, s := range list {
+			out = append(out, s.Key+" "+s.What)
+		}
+		slices.Sort(out)
+		return out
+	}
+	list := find(t, crowd(0)...)
+	deep, told := 0, 0
+	for _, s := range list {
+		switch {
+		case strings.HasPrefix(s.Key, "in:"):
+			deep++
+		case strings.HasPrefix(s.Key, "crowd:"):
+			told++
+			if int(s.Number) != len(s.IDs)-1 || !strings.Contains(s.What, "more") {
+				t.Errorf("%+v", s)
+			}
+		}
+	}
+	if pairs := n * (n - 1) / 2; deep < n*deepest/2 || deep > n*deepest || deep >= pairs || told == 0 {
+		t.Errorf("%d of %d pairs measured how deep, %d things told of more", deep, pairs, told)
+	}
+	var c Contacts
+	cut, stop := context.WithCancel(context.Background())
+	stop()
+	if err := c.Update(cut, crowd(0)); err == nil {
+		t.Error("what was cut short says nothing")
+	}
+	for _, moved := range []float64{0, 0.4, -0.2} {
+		if err := c.Update(context.Background(), crowd(moved)); err != nil {
+			t.Fatal(err)
+		}
+		if got, want := tell(c.Find(unit.RulerOf("metre"), crowd(moved))), tell(find(t, crowd(moved)...)); !slices.Equal(got, want) {
+			t.Errorf("moved by %v: measured in parts\n%s\nat once\n%s", moved, strings.Join(got, "\n"), strings.Join(want, "\n"))
+		}
 	}
 }

@@ -3,6 +3,7 @@
 package stage
 
 import (
+	"bytes"
 	"encoding/json"
 	"errors"
 	"fmt"
@@ -16,6 +17,7 @@ import (
 	"visator/core/light"
 	"visator/core/motion"
 	"visator/core/optics"
+	"visator/core/plain"
 )
 
 // Placement is one piece, or a stand-in, standing in a set.
@@ -74,7 +76,15 @@ var tintForm = regexp.MustCompile("^#[0-9a-f]{6}$")
 const (
 	maxName  = 200
 	maxPlace = 1e7 // metres
+	maxTurn  = 1e5 // radians
 )
+
+// MaxOrder is the largest number in an order, as the database keeps it.
+const MaxOrder = math.MaxInt32
+
+// Next is the order behind all others. What was put at the very end shares its
+// place with what comes later: their ids part them.
+func Next(last int) int { return min(max(last, -1)+1, MaxOrder) }
 
 // Check says what is impossible about a placement.
 func (p *Placement) Check() error {
@@ -83,8 +93,12 @@ func (p *Placement) Check() error {
 		return fmt.Errorf("a name has 1 to %d characters", maxName)
 	case !p.At.Finite() || p.At.Len() > maxPlace:
 		return errors.New("a place is given in metres, at most 10000 km from the middle")
-	case !(geom.V{X: p.Yaw, Y: p.Pitch, Z: p.Roll}).Finite():
-		return errors.New("a turn is given in degrees")
+	case !(max(math.Abs(p.Yaw), math.Abs(p.Pitch), math.Abs(p.Roll)) <= maxTurn):
+		return errors.New("a turn is given in degrees, of at most some thousand full turns")
+	case p.Order < 0 || p.Order > MaxOrder:
+		return errors.New("the order counts from 0")
+	case len(p.Group) > maxName || len(p.Recast) > maxName || len(p.ID) > maxName:
+		return errors.New("a group and a stand-in are named, not described")
 	case !p.Scale.Finite() || min(p.Scale.X, p.Scale.Y, p.Scale.Z) < 1e-6 || p.Scale.Max() > 1e6:
 		return errors.New("a scale is between a millionth and a million")
 	case p.Piece == "" && StandIns[p.StandIn] == (geom.V{}):
@@ -152,11 +166,34 @@ func (m *Match) Check() error {
 		return fmt.Errorf("a picture has at most %d marks", maxMarks)
 	}
 	for _, p := range m.Points {
-		if !p.At.Finite() || math.IsNaN(p.X+p.Y) {
-			return errors.New("a point of the picture has a place in the set, in metres")
+		if !p.At.Finite() || p.At.Len() > maxPlace || !onPicture(p.X, p.Y) {
+			return errors.New("a point of the picture has a place in the set, in metres, and lies in it or near it")
+		}
+	}
+	for _, l := range m.Lines {
+		if !onPicture(l.X0, l.Y0, l.X1, l.Y1) || len(l.Axis) > 10 {
+			return errors.New("a line of the picture lies in it or near it")
+		}
+	}
+	if !(m.Pixels >= 0 && m.Pixels <= 1e9) || len(m.Each) > maxMarks {
+		return errors.New("a camera is off by so many pixels")
+	}
+	for _, e := range m.Each {
+		if !(e >= 0 && e <= 1e9) {
+			return errors.New("a mark is off by so many pixels")
 		}
 	}
 	return nil
+}
+
+// onPicture says whether places lie in a picture or at most some pictures beside it.
+func onPicture(list ...float64) bool {
+	for _, x := range list {
+		if !(math.Abs(x) <= 1000) {
+			return false
+		}
+	}
+	return true
 }
 
 // maxHide bounds the layers that a shot does without.
@@ -182,6 +219,11 @@ func (k *Kept) Check() error {
 	}
 	if len(k.Hide) > maxHide {
 		return fmt.Errorf("a shot hides at most %d layers", maxHide)
+	}
+	for _, l := range k.Hide {
+		if len(l) > maxName {
+			return fmt.Errorf("a layer's name has at most %d characters", maxName)
+		}
 	}
 	return k.Light.Check()
 }
@@ -219,7 +261,7 @@ type Scene struct {
 
 // Check says what is impossible about a set.
 func (s *Scene) Check() error {
-	if strings.TrimSpace(s.Name) == "" || len(s.Name) > maxName {
+	if strings.TrimSpace(s.Name) == "" || len(s.Name) > maxName || len(s.Shot) > maxName {
 		return fmt.Errorf("a name has 1 to %d characters", maxName)
 	}
 	return s.Kept.Check()
@@ -243,6 +285,8 @@ func (s *Shot) Check() error {
 	switch {
 	case strings.TrimSpace(s.Name) == "" || len(s.Name) > maxName:
 		return fmt.Errorf("a name has 1 to %d characters", maxName)
+	case s.Order < 0 || s.Order > MaxOrder:
+		return errors.New("the order counts from 0")
 	case len(s.Note) > maxNote || len(s.Status) > maxName:
 		return fmt.Errorf("a note has at most %d characters, a status %d", maxNote, maxName)
 	}
@@ -279,7 +323,10 @@ func Patch[T any, P interface {
 	if err := json.Unmarshal(raw, &fresh); err != nil {
 		return fmt.Errorf("patch: %w", err)
 	}
-	dec := json.NewDecoder(strings.NewReader(string(patch)))
+	if err := plain.JSON(patch); err != nil {
+		return fmt.Errorf("the change cannot be taken: %w", err)
+	}
+	dec := json.NewDecoder(bytes.NewReader(patch))
 	dec.DisallowUnknownFields()
 	if err := dec.Decode(&fresh); err != nil {
 		return fmt.Errorf("the change cannot be read: %w", err)

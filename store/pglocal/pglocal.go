@@ -1,5 +1,7 @@
-// Package pglocal runs a PostgreSQL server of the project's own: in a folder
-// given, on loopback, for the demo and for tests.
+// Package pglocal runs a PostgreSQL server of the project's own, for those who
+// have none: in a folder given, reached by a socket that only its owner can
+// open. It lives as long as the program that started it, and is started again
+// when it dies before.
 package pglocal
 
 import (
@@ -7,34 +9,55 @@ import (
 	"errors"
 	"fmt"
 	"hash/fnv"
-	"net"
+	"net/url"
 	"os"
 	"os/exec"
 	"os/user"
 	"path/filepath"
+	"runtime"
 	"slices"
 	"strconv"
 	"strings"
+	"sync"
 	"syscall"
+	"time"
 )
 
-// Server is a running cluster.
+// Server is a cluster, run by this program or found running.
 type Server struct {
-	DSN     string // of the database "visator"
-	Started bool   // by this Start; else it ran already
-	dir     string
+	DSN     string // of the database "visator", for the application's role
+	Started bool   // by this Start; else it ran already, for another program
+	dir     string // what belongs to the cluster
+	socket  string // the folder of its socket
 	bin     string
 	as      *syscall.Credential
+
+	starting sync.Mutex // held by whoever starts the server
+	mu       sync.Mutex
+	child    *exec.Cmd     // the server, when it is a child of this program
+	ended    chan struct{} // closed when that child has ended
+	ending   bool          // it is to end: nobody starts it again
+	minding  chan struct{} // closed when nobody minds it any more
+	quit     chan struct{} // closed to have it no longer minded
 }
+
+// The roles: keeper made the cluster and may do everything; the application
+// owns its database and nothing else.
+const (
+	keeper      = "visator"
+	application = "visator_app"
+	port        = "5432" // names the socket: the server listens on no network
+)
 
 // ErrMissing says that PostgreSQL is not installed.
 var ErrMissing = errors.New("PostgreSQL is not installed: install Debian's package postgresql (apt-get install postgresql)")
 
 // Start starts the cluster in dir, making it first if needed, and makes sure
-// that its database exists. A cluster that runs already is used. As root it
-// runs as the user postgres, since the server refuses to run as root; where
-// that user cannot reach dir (in root's home, say) the cluster lies below
-// /var/lib/visator instead, in a folder named after dir.
+// that its database exists. A cluster that runs already is used, and taken over
+// when the program that runs it ends. As root it runs as the user postgres, since
+// the server refuses to run as root; where that user cannot reach dir (in root's
+// home, say) the cluster lies below /var/lib/visator instead, in a folder named
+// after dir.
 func Start(ctx context.Context, dir string) (*Server, error) {
 	bin, err := findBin()
 	if err != nil {
@@ -43,68 +66,324 @@ func Start(ctx context.Context, dir string) (*Server, error) {
 	if dir, err = filepath.Abs(dir); err != nil {
 		return nil, err
 	}
-	s := &Server{dir: dir, bin: bin}
+	s := &Server{dir: dir, bin: bin, quit: make(chan struct{}), minding: make(chan struct{})}
 	if err := s.prepare(); err != nil {
 		if !errors.Is(err, errUnreachable) {
 			return nil, err
 		}
-		h := fnv.New32a()
-		_, _ = h.Write([]byte(dir))
-		s.dir = fmt.Sprintf("/var/lib/visator/%08x", h.Sum32())
+		s.dir = "/var/lib/visator/" + nameOf(dir)
 		if err := s.prepare(); err != nil {
 			return nil, err
 		}
 	}
-	dir = s.dir
-	data := filepath.Join(dir, "data")
-	if _, err := os.Stat(filepath.Join(data, "PG_VERSION")); err != nil {
-		if out, err := s.run(ctx, "initdb", "-D", data, "-U", "visator", "-A", "trust", "-E", "UTF8", "--locale=C.UTF-8", "--no-instructions"); err != nil {
-			return nil, fmt.Errorf("initdb in %s failed: %w: %s", data, err, lastLine(out))
+	if err := s.makeSocket(); err != nil {
+		return nil, err
+	}
+	if _, err := os.Stat(filepath.Join(s.data(), "PG_VERSION")); err != nil {
+		if out, err := s.run(ctx, "initdb", "-D", s.data(), "-U", keeper, "-A", "peer", "-E", "UTF8", "--locale=C.UTF-8", "--no-instructions"); err != nil {
+			return nil, fmt.Errorf("initdb in %s failed: %w: %s", s.data(), err, lastLine(out))
 		}
 	}
-	if _, err := s.run(ctx, "pg_ctl", "-D", data, "status"); err != nil {
-		port, err := freePort()
-		if err != nil {
+	// Who may come in is written anew each time: releases before let in everybody
+	// on the machine, and their server is ended.
+	if err := s.allow(); err != nil {
+		return nil, err
+	}
+	switch running, old := s.running(); {
+	case running && old:
+		if out, err := s.run(ctx, "pg_ctl", "-D", s.data(), "-m", "fast", "-w", "stop"); err != nil {
+			return nil, fmt.Errorf("the server of an older release does not end: %w: %s", err, lastLine(out))
+		}
+		fallthrough
+	case !running:
+		if err := s.launch(ctx); err != nil {
 			return nil, err
 		}
 		s.Started = true
-		// The socket folder is the cluster's own; TCP is for loopback alone.
-		opts := fmt.Sprintf("-c listen_addresses=127.0.0.1 -c port=%d -c unix_socket_directories='%s' -c max_connections=200 -c shared_buffers=64MB", port, dir)
-		if out, err := s.run(ctx, "pg_ctl", "-D", data, "-l", filepath.Join(dir, "log"), "-w", "-t", "60", "-o", opts, "start"); err != nil {
-			log, _ := os.ReadFile(filepath.Join(dir, "log"))
-			return nil, fmt.Errorf("PostgreSQL in %s did not start: %w: %s %s", dir, err, lastLine(out), lastLine(string(log)))
-		}
 	}
-	port, err := s.port(data)
-	if err != nil {
+	if err := s.found(ctx); err != nil {
+		_ = s.Stop()
 		return nil, err
 	}
-	base := fmt.Sprintf("postgres://visator@127.0.0.1:%d/", port)
-	if out, err := s.run(ctx, "psql", "-X", "-q", "-d", base+"postgres", "-c", "create database visator"); err != nil && !strings.Contains(out, "already exists") {
-		return nil, fmt.Errorf("making the database failed: %w: %s", err, lastLine(out))
-	}
-	s.DSN = base + "visator?sslmode=disable"
+	s.DSN = s.Address("visator")
+	go s.mind()
 	return s, nil
 }
 
-// Restart starts the cluster again after Stop, on the same port.
-func (s *Server) Restart(ctx context.Context) error {
-	data := filepath.Join(s.dir, "data")
-	// The options of the last start are kept in postmaster.opts: restart uses them.
-	out, err := s.run(ctx, "pg_ctl", "-D", data, "-l", filepath.Join(s.dir, "log"), "-w", "-t", "60", "restart")
+// Address is that of a database of the cluster, for the application's role.
+func (s *Server) Address(database string) string {
+	q := url.Values{"host": {s.socket}, "port": {port}, "user": {application}, "sslmode": {"disable"}}
+	return "postgres:///" + database + "?" + q.Encode()
+}
+
+// Admin runs a command as the one who may do everything, for tests.
+func (s *Server) Admin(ctx context.Context, sql string) error {
+	_, err := s.ask(ctx, "postgres", sql)
+	return err
+}
+
+func (s *Server) data() string { return filepath.Join(s.dir, "data") }
+
+// makeSocket makes the folder of the socket, which nobody else can enter: the
+// cluster's own, or, since a socket's path has at most 107 bytes, one in the
+// system's folder for such things.
+func (s *Server) makeSocket() error {
+	s.socket = s.dir
+	if len(s.dir)+len("/.s.PGSQL."+port+".lock") <= 100 {
+		return nil
+	}
+	s.socket = filepath.Join("/tmp", fmt.Sprintf("visator-%d-%s", os.Geteuid(), nameOf(s.dir)))
+	if err := os.Mkdir(s.socket, 0o700); err != nil && !errors.Is(err, os.ErrExist) {
+		return err
+	}
+	owner := os.Geteuid()
+	if s.as != nil {
+		if err := os.Chown(s.socket, int(s.as.Uid), int(s.as.Gid)); err != nil {
+			return err
+		}
+		owner = int(s.as.Uid)
+	}
+	info, err := os.Lstat(s.socket)
 	if err != nil {
-		return fmt.Errorf("starting PostgreSQL again: %w: %s", err, lastLine(out))
+		return err
+	}
+	if st, ok := info.Sys().(*syscall.Stat_t); !ok || !info.IsDir() || int(st.Uid) != owner {
+		return fmt.Errorf("%s belongs to somebody else: remove it, or choose a shorter data folder with --data", s.socket)
+	}
+	return os.Chmod(s.socket, 0o700)
+}
+
+// allow writes who may come in: by the socket alone, and only the user that the
+// server runs as, who may be either role, and root, who is the application.
+func (s *Server) allow() error {
+	who, err := user.Current()
+	if err != nil {
+		return err
+	}
+	runs := who.Username
+	if s.as != nil {
+		u, err := user.LookupId(strconv.Itoa(int(s.as.Uid)))
+		if err != nil {
+			return err
+		}
+		runs = u.Username
+	}
+	ident := fmt.Sprintf("keepers %q %s\nkeepers %q %s\n", runs, keeper, runs, application)
+	if runs != who.Username {
+		ident += fmt.Sprintf("keepers %q %s\n", who.Username, application)
+	}
+	for name, text := range map[string]string{"pg_hba.conf": "local all all peer map=keepers\n", "pg_ident.conf": ident} {
+		path := filepath.Join(s.data(), name)
+		if err := os.WriteFile(path, []byte(text), 0o600); err != nil {
+			return err
+		}
+		if s.as != nil {
+			if err := os.Chown(path, int(s.as.Uid), int(s.as.Gid)); err != nil {
+				return err
+			}
+		}
 	}
 	return nil
 }
 
-// Stop stops the cluster.
-func (s *Server) Stop() error {
-	out, err := s.run(context.Background(), "pg_ctl", "-D", filepath.Join(s.dir, "data"), "-m", "fast", "-w", "stop")
+// running reports whether the cluster runs, and whether as releases before did it:
+// on a port of the network.
+func (s *Server) running() (yes, old bool) {
+	raw, err := os.ReadFile(filepath.Join(s.data(), "postmaster.pid"))
 	if err != nil {
-		return fmt.Errorf("stopping PostgreSQL: %w: %s", err, lastLine(out))
+		return false, false
+	}
+	lines := strings.Split(string(raw), "\n")
+	pid, err := strconv.Atoi(strings.TrimSpace(lines[0]))
+	if err != nil || !alive(pid) {
+		return false, false
+	}
+	// Line 6 is the address that it listens on, empty for none.
+	return true, len(lines) > 5 && strings.TrimSpace(lines[5]) != ""
+}
+
+// alive reports whether a process is there and is a PostgreSQL server: numbers of
+// processes are used again.
+func alive(pid int) bool {
+	name, err := os.ReadFile(fmt.Sprintf("/proc/%d/comm", pid))
+	return err == nil && strings.HasPrefix(string(name), "postgres")
+}
+
+// launch runs the server as a child of this program and waits until it answers.
+func (s *Server) launch(ctx context.Context) error {
+	logged, err := os.OpenFile(filepath.Join(s.dir, "log"), os.O_CREATE|os.O_APPEND|os.O_WRONLY, 0o600)
+	if err != nil {
+		return err
+	}
+	cmd := s.command(context.Background(), filepath.Join(s.bin, "postgres"), "-D", s.data(), "-c", "listen_addresses=", "-c", "port="+port,
+		"-c", "unix_socket_directories="+s.socket, "-c", "unix_socket_permissions=0700", "-c", "max_connections=200", "-c", "shared_buffers=64MB")
+	cmd.Stdout, cmd.Stderr = logged, logged
+	// It ends, in order, when this program ends, however that comes: even killed.
+	// Its own group keeps a Ctrl-C that is meant for this program from it.
+	cmd.SysProcAttr.Pdeathsig, cmd.SysProcAttr.Setpgid = syscall.SIGINT, true
+	started, ended := make(chan error), make(chan struct{})
+	go func() {
+		// The signal comes when the thread ends that made the child: this one stays.
+		runtime.LockOSThread()
+		defer close(ended)
+		defer logged.Close()
+		err := cmd.Start()
+		started <- err
+		if err == nil {
+			_ = cmd.Wait()
+		}
+	}()
+	if err := <-started; err != nil {
+		return fmt.Errorf("PostgreSQL in %s did not start: %w", s.dir, err)
+	}
+	s.mu.Lock()
+	s.child, s.ended = cmd, ended
+	s.mu.Unlock()
+	for deadline := time.Now().Add(time.Minute); ; {
+		select {
+		case <-ended:
+			text, _ := os.ReadFile(filepath.Join(s.dir, "log"))
+			return fmt.Errorf("PostgreSQL in %s did not start: %s", s.dir, lastLine(string(text)))
+		case <-ctx.Done():
+			_ = cmd.Process.Signal(syscall.SIGINT)
+			return ctx.Err()
+		case <-time.After(30 * time.Millisecond):
+		}
+		if _, err := s.ask(ctx, "postgres", "select 1"); err == nil {
+			return nil
+		} else if time.Now().After(deadline) {
+			_ = cmd.Process.Signal(syscall.SIGINT)
+			return fmt.Errorf("PostgreSQL in %s does not answer after a minute: %w; see its log beside", s.dir, err)
+		}
+	}
+}
+
+// found makes the application's role and database where they are not there, and
+// gives it what a release before made as the keeper.
+func (s *Server) found(ctx context.Context) error {
+	for _, do := range []struct{ in, sql string }{
+		{"postgres", "do $$ begin if not exists (select from pg_roles where rolname = '" + application + "') then create role " + application + " login; end if; end $$"},
+		{"postgres", "create database visator owner " + application},
+		{"postgres", "alter database visator owner to " + application},
+		{"visator", `do $$ declare r record; begin
+			for r in select format('alter table %s owner to ` + application + `', c.oid::regclass) as sql from pg_class c where relnamespace = 'public'::regnamespace and relkind in ('r', 'p', 'v', 'm') and relowner <> '` + application + `'::regrole
+				union all select format('alter type %s owner to ` + application + `', t.oid::regtype) from pg_type t where typnamespace = 'public'::regnamespace and typtype in ('e', 'd') and typowner <> '` + application + `'::regrole
+				union all select format('alter function %s owner to ` + application + `', p.oid::regprocedure) from pg_proc p where pronamespace = 'public'::regnamespace and proowner <> '` + application + `'::regrole
+			loop execute r.sql; end loop; end $$`},
+	} {
+		if out, err := s.ask(ctx, do.in, do.sql); err != nil && !strings.Contains(out, "already exists") {
+			return fmt.Errorf("making the database failed: %w: %s", err, lastLine(out))
+		}
 	}
 	return nil
+}
+
+// ask runs a command of SQL as the keeper.
+func (s *Server) ask(ctx context.Context, database, sql string) (string, error) {
+	return s.run(ctx, "psql", "-X", "-q", "-v", "ON_ERROR_STOP=1", "-h", s.socket, "-p", port, "-U", keeper, "-d", database, "-c", sql)
+}
+
+// lookEvery is how often a cluster is looked after that another program runs.
+const lookEvery = 2 * time.Second
+
+// mind starts the cluster again when it has died, until it is stopped: this
+// program's own at once, another's when that program is gone too.
+func (s *Server) mind() {
+	defer close(s.minding)
+	for {
+		s.mu.Lock()
+		ended := s.ended
+		s.mu.Unlock()
+		if ended == nil {
+			select {
+			case <-s.quit:
+				return
+			case <-time.After(lookEvery):
+			}
+		} else {
+			select {
+			case <-s.quit:
+				return
+			case <-ended:
+			}
+		}
+		again, err := s.revive()
+		if err != nil {
+			fmt.Fprintln(os.Stderr, "visator:", err)
+		}
+		if !again || err != nil {
+			select {
+			case <-s.quit:
+				return
+			case <-time.After(reviveEvery): // stopped for a while: Restart goes on
+			}
+		}
+	}
+}
+
+const reviveEvery = 100 * time.Millisecond
+
+// revive starts the server if it neither runs nor was stopped, and reports whether
+// it runs.
+func (s *Server) revive() (bool, error) {
+	s.starting.Lock()
+	defer s.starting.Unlock()
+	s.mu.Lock()
+	ending := s.ending
+	s.mu.Unlock()
+	if running, _ := s.running(); running || ending {
+		return running, nil
+	}
+	fmt.Fprintln(os.Stderr, "visator: the database has ended unasked and is started again; see", filepath.Join(s.dir, "log"))
+	return true, s.launch(context.Background())
+}
+
+// Restart starts the cluster again after Stop, under the same address.
+func (s *Server) Restart(ctx context.Context) error {
+	s.starting.Lock()
+	defer s.starting.Unlock()
+	s.mu.Lock()
+	s.ending = false
+	s.mu.Unlock()
+	if running, _ := s.running(); running {
+		return nil
+	}
+	return s.launch(ctx)
+}
+
+// Stop stops the cluster, when this program runs it.
+func (s *Server) Stop() error {
+	s.mu.Lock()
+	child, ended := s.child, s.ended
+	s.ending = true
+	s.mu.Unlock()
+	if child == nil {
+		return nil
+	}
+	_ = child.Process.Signal(syscall.SIGINT)
+	select {
+	case <-ended:
+		return nil
+	case <-time.After(time.Minute):
+		_ = child.Process.Signal(syscall.SIGQUIT)
+		return fmt.Errorf("PostgreSQL in %s does not end", s.dir)
+	}
+}
+
+// Close stops the cluster, when this program runs it, and no longer minds it.
+func (s *Server) Close() error {
+	s.mu.Lock()
+	s.ending = true
+	s.mu.Unlock()
+	close(s.quit)
+	<-s.minding
+	return s.Stop()
+}
+
+func nameOf(dir string) string {
+	h := fnv.New32a()
+	_, _ = h.Write([]byte(dir))
+	return fmt.Sprintf("%08x", h.Sum32())
 }
 
 func findBin() (string, error) {
@@ -162,9 +441,7 @@ func (s *Server) command(ctx context.Context, path string, args ...string) *exec
 	c := exec.CommandContext(ctx, path, args...)
 	c.Dir = "/"
 	c.Env = append(os.Environ(), "LC_ALL=C.UTF-8")
-	if s.as != nil {
-		c.SysProcAttr = &syscall.SysProcAttr{Credential: s.as}
-	}
+	c.SysProcAttr = &syscall.SysProcAttr{Credential: s.as}
 	return c
 }
 
@@ -182,28 +459,6 @@ func (s *Server) run(ctx context.Context, name string, args ...string) (string, 
 	err = c.Run()
 	text, _ := os.ReadFile(out.Name())
 	return string(text), err
-}
-
-// port reads the port from the server's own pid file, line 4.
-func (s *Server) port(data string) (int, error) {
-	raw, err := os.ReadFile(filepath.Join(data, "postmaster.pid"))
-	if err != nil {
-		return 0, err
-	}
-	lines := strings.Split(string(raw), "\n")
-	if len(lines) < 4 {
-		return 0, fmt.Errorf("%s/postmaster.pid is cut short", data)
-	}
-	return strconv.Atoi(strings.TrimSpace(lines[3]))
-}
-
-func freePort() (int, error) {
-	l, err := net.Listen("tcp", "127.0.0.1:0")
-	if err != nil {
-		return 0, err
-	}
-	defer l.Close()
-	return l.Addr().(*net.TCPAddr).Port, nil
 }
 
 func lastLine(s string) string {

@@ -37,8 +37,11 @@ func Run(m *testing.M) int {
 		server, err = pglocal.Start(context.Background(), dir+"/postgres")
 	}
 	if err == nil {
-		defer server.Stop()
+		defer server.Close()
 		err = store.Migrate(context.Background(), server.DSN) // becomes the template
+	}
+	if err == nil {
+		err = server.Admin(context.Background(), "alter role visator_app createdb") // one for each test
 	}
 	if err != nil {
 		fmt.Fprintln(os.Stderr, "no database for the tests:", err)
@@ -54,12 +57,7 @@ func Cluster() *pglocal.Server { return server }
 func DSN(t testing.TB) string {
 	t.Helper()
 	ctx := context.Background()
-	cfg, err := pgx.ParseConfig(server.DSN)
-	if err != nil {
-		t.Fatal(err)
-	}
-	cfg.Database = "postgres"
-	conn, err := pgx.ConnectConfig(ctx, cfg)
+	conn, err := pgx.Connect(ctx, server.Address("postgres"))
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -68,7 +66,7 @@ func DSN(t testing.TB) string {
 	if _, err := conn.Exec(ctx, "create database "+name+" template visator"); err != nil {
 		t.Fatal(err)
 	}
-	return fmt.Sprintf("postgres://visator@127.0.0.1:%d/%s?sslmode=disable", cfg.Port, name)
+	return server.Address(name)
 }
 
 // Open opens a store on a fresh database and an empty blob folder.

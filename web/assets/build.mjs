@@ -7,7 +7,7 @@ const dist = new URL("../dist/", import.meta.url).pathname;
 rmSync(dist, { recursive: true, force: true });
 mkdirSync(dist, { recursive: true });
 await build({
-  entryPoints: ["src/main.js"], outdir: dist, bundle: true, splitting: true, format: "esm",
+  entryPoints: ["src/main.js", "src/stream.js"], outdir: dist, bundle: true, splitting: true, format: "esm",
   minify: true, target: "es2022", legalComments: "eof", chunkNames: "[name]-[hash]",
 });
 execFileSync("node_modules/.bin/tailwindcss", ["-i", "src/app.css", "-o", dist + "app.css", "--minify"], { stdio: "inherit" });

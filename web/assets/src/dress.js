@@ -172,7 +172,7 @@ export function dress({ call, post }) {
     meant(s, why = "") { return this.edit({ do: "meant", of: s.key, name: why }); },
     get snagSaid() {
       const m = this.st?.measured;
-      return !m ? "being measured" : m.revision < this.st.revision ? "being measured again" : `${m.solids.toLocaleString("en")} things measured, ${m.took < 0.1 ? (m.took * 1000).toFixed(0) + " ms" : m.took.toFixed(1) + " s"}`;
+      return !m ? "being measured" : m.failed ? "not measured" : m.revision < this.st.revision ? "being measured again" : `${m.solids.toLocaleString("en")} things measured, ${m.took < 0.1 ? (m.took * 1000).toFixed(0) + " ms" : m.took.toFixed(1) + " s"}`;
     },
 
     // Budget

@@ -105,7 +105,7 @@ export class Laid {
     if (!this.kept.has(key)) {
       for (const k of this.kept.keys()) if (k.startsWith(e.id + " ") && k.endsWith(" " + most)) this.kept.delete(k);
       this.kept.set(key, null);
-      this.fetchAt(e, most).then((raw) => { if (raw) { this.kept.set(key, new Instances(raw)); this.arrived(); } else this.kept.delete(key); });
+      this.fetchAt(e, most, () => this.kept.has(key)).then((raw) => { if (raw && this.kept.has(key)) { this.kept.set(key, new Instances(raw)); this.arrived(); } else this.kept.delete(key); });
     }
     return this.kept.get(key);
   }

@@ -2,6 +2,7 @@
 // moves. What the lens sees is asked of the server; it is drawn here.
 import { number } from "./print.js";
 import { pull } from "./pull.js";
+import { until } from "./ask.js";
 
 const tabs = ["lens", "compose", "focus", "move", "shot", "match", "paper"];
 export const lenses = [14, 18, 24, 28, 35, 50, 85, 120];
@@ -32,7 +33,9 @@ export function filming({ call }) {
       this.lookKey = key;
       this.waiting++;
       try {
-        this.fr = await call(`/api/sets/${id}/frame?t=${this.moveNow ? this.time : 0}`, { priority: "high" });
+        const fr = await until(() => call(`/api/sets/${id}/frame?t=${this.moveNow ? this.time : 0}`, { priority: "high" }), () => this.on("light frame"));
+        if (!fr) return;
+        this.fr = fr;
         this.looked_ = this.fr.revision;
         this.strip.draw(); this.plan.overlay(); this.lens?.invalidate();
       } finally { this.waiting--; this.lookKey = ""; }
@@ -44,7 +47,7 @@ export function filming({ call }) {
       const revision = this.now.revision, poses = [];
       let t;
       do {
-        t = await call(`/api/sets/${this.now.set.id}/track?from=${poses.length}&count=600`).catch(() => null);
+        t = await until(() => call(`/api/sets/${this.now.set.id}/track?from=${poses.length}&count=600`), () => this.now.revision === revision).catch(() => null);
         if (!t || t.revision !== revision) return;
         poses.push(...t.poses);
       } while (poses.length < t.frames && t.poses.length);

@@ -1,5 +1,6 @@
 // Intake: what arrives, which of it is taken, and what is decided about a
 // piece: its parts, maps, repairs and credit.
+import { until } from "./ask.js";
 
 // self-contained files arrive each on its own, others belong together.
 const alone = /\.(zip|7z|tar|tgz|gz|xz|txz|bz2|tbz2|zst|rar|glb|stl|ply|usdz)$/i;
@@ -65,7 +66,8 @@ export function intake(Alpine, { call, post, upload }) {
     async openPiece(id, again) {
       if (!v().st.pieces.some((x) => x.id === id)) { this.d = null; return; }
       try {
-        const d = await call(`/api/pieces/${id}`);
+        const d = again ? await until(() => call(`/api/pieces/${id}`), () => this.d?.id === id) : await call(`/api/pieces/${id}`);
+        if (!d) return;
         if (again && this.d?.id !== id) return; // another was opened meanwhile
         if (!again) { this.picked = []; this.cell = null; this.found = ""; this.choosing = null; this.offerNow = null; if (d.lacks) this.tab = "Maps"; }
         if (this.tab === "News" && !d.news) this.tab = "Parts";

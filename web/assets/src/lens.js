@@ -12,6 +12,7 @@ import { Small } from "./small.js";
 import { Sky } from "./sky.js";
 import { drawMatch, pressMatch } from "./match.js";
 import { pull } from "./pull.js";
+import { call, until } from "./ask.js";
 
 const margin = 18; // pixels of dimmed surround about the frame, at least
 
@@ -54,12 +55,19 @@ export class Lens {
   }
   model(url) {
     if (!this.models.has(url)) {
-      this.models.set(url, this.loader.loadAsync(url).then((g) => g.scene).catch((e) => {
+      this.models.set(url, this.load(url).then((g) => g.scene).catch((e) => {
+        this.models.delete(url); // the next that needs it asks again
         this.v.say("A piece cannot be drawn in the lens view: " + e.message, true);
         return new Group();
       }));
     }
     return this.models.get(url);
+  }
+  // load reads a model, however long the server is away; null when it is not wanted
+  // any more.
+  async load(url, wanted) {
+    const raw = await until(() => call(url, { raw: true }), wanted);
+    return raw && this.loader.parseAsync(raw, "");
   }
   // sync brings the scene to the state: what is gone goes, what is new comes.
   sync(st) {
@@ -164,7 +172,7 @@ export class Lens {
     it.group.userData.id = e.id;
     this.placed.set(e.id, it);
     const ready = [];
-    if (e.model) ready.push(this.loader.loadAsync(`/api/sets/${document.documentElement.dataset.set}/elements/${e.id}/model?k=${e.key}`).then((g) => it.group.add(g.scene)).catch(() => {}));
+    if (e.model) ready.push(this.load(`/api/sets/${document.documentElement.dataset.set}/elements/${e.id}/model?k=${e.key}`, () => this.placed.get(e.id) === it).then((g) => { if (g) it.group.add(g.scene); }).catch(() => {}));
     if (list) ready.push(this.copies(it.group, e, list, piece, budget));
     Promise.all(ready).then(() => {
       if (old) this.scene.remove(old.group);
@@ -212,7 +220,7 @@ export class Lens {
     // Its light takes half a second then: of a sun that is being pulled, the last.
     if (this.plain) await new Promise((done) => setTimeout(done, 150));
     if (this.skyKey !== key) return;
-    const raw = await fetch(`/api/sets/${document.documentElement.dataset.set}/sky`).then((r) => (r.ok ? r.arrayBuffer() : null)).catch(() => null);
+    const raw = await until(() => call(`/api/sets/${document.documentElement.dataset.set}/sky`, { raw: true }), () => this.skyKey === key).catch((e) => this.v.say(e.message, true));
     if (!raw || this.skyKey !== key) return;
     this.lit.take(raw);
     this.scene.background = this.lit.picture;

@@ -16,26 +16,13 @@ import { dress } from "./dress.js";
 import { filming } from "./frame.js";
 import { pulling, letGo } from "./pull.js";
 import { Laid } from "./elements.js";
+import { call, post, surely, name as named, until, watchPictures } from "./ask.js";
+import { listen } from "./events.js";
 
 const page = document.documentElement.dataset;
-const token = document.querySelector("meta[name=csrf]")?.content || "";
 
 // The first look is asked for before anything else is made ready.
 const first = fetch(`/api/sets/${page.set}/state`).catch(() => null);
-
-async function call(path, options = {}) {
-  let answer;
-  try {
-    answer = await fetch(path, { ...options, headers: { "X-CSRF-Token": token, ...(options.headers || {}) } });
-  } catch {
-    throw new Error("The server does not answer. What was confirmed is safe; try again when it is back.");
-  }
-  if (answer.status === 204) return null;
-  const body = await answer.json().catch(() => ({}));
-  if (!answer.ok) throw Object.assign(new Error(body.error || `The server answered ${answer.status}.`), { status: answer.status });
-  return body;
-}
-const post = (path, body) => call(path, { method: "POST", body: JSON.stringify(body), headers: { "Content-Type": "application/json" } });
 
 // upload sends files as one arrival, all or nothing; piece is one whose maps
 // are looked for in them. What it says is told, and the page looks again.
@@ -52,7 +39,7 @@ async function upload(name, list, piece = "") {
   await new Promise((done) => {
     const x = new XMLHttpRequest();
     x.open("POST", base + (single ? "arrivals?" : "folders?") + q);
-    x.setRequestHeader("X-CSRF-Token", token);
+    x.setRequestHeader("X-CSRF-Token", document.querySelector("meta[name=csrf]")?.content || "");
     if (single) x.setRequestHeader("Content-Type", "application/octet-stream");
     x.upload.onprogress = (e) => { up.share = e.total ? e.loaded / e.total : 0; };
     x.onloadend = () => {
@@ -99,21 +86,23 @@ document.addEventListener("alpine:init", () => {
 
     async start() {
       document.documentElement.dataset.tone = this.tone;
-      this.shapes = new Outlines((ids) => call(`/api/sets/${page.set}/outlines?of=${ids}`).catch((e) => this.say(e.message, true)), () => this.draw());
-      this.laid = new Laid((e, most) => fetch(`/api/sets/${page.set}/elements/${e.id}/instances?k=${e.key}&most=${most}`).then((r) => (r.ok ? r.arrayBuffer() : null)).catch(() => null), () => this.draw());
+      watchPictures();
+      this.shapes = new Outlines((ids) => until(() => call(`/api/sets/${page.set}/outlines?of=${ids}`)).catch((e) => this.say(e.message, true)), () => this.draw());
+      this.laid = new Laid((e, most, wanted) => until(() => call(`/api/sets/${page.set}/elements/${e.id}/instances?k=${e.key}&most=${most}`, { raw: true }), wanted).catch(() => null), () => this.draw());
       this.plan = new Plan(document.getElementById("plan"), this);
       this.strip = new Strip(document.getElementById("strip"), this);
-      const ready = await first;
-      await this.reload(ready?.ok ? await ready.json() : null);
+      const ready = await first, known = ready?.ok ? await ready.json().catch(() => null) : null;
+      await until(() => this.reload(known || undefined));
       performance.mark("interactive");
-      const events = new EventSource(`/api/productions/${this.st.production.id}/events`);
-      events.onmessage = (e) => {
-        const m = JSON.parse(e.data);
+      listen((m) => {
+        if (m.production && m.production !== this.st.production.id) return;
         if (m.what === "edit" && m.revision <= this.st.revision) return;
+        if (m.what === "again") this.settle();
         this.soon();
-      };
-      events.onerror = () => this.say("Connection to the server is lost. It comes back by itself; what was confirmed is safe.", true);
-      events.onopen = () => { if (this.message.startsWith("Connection")) this.say(""); };
+      }, (up) => {
+        if (!up) this.say("Connection to the server is lost. It comes back by itself; what was confirmed is safe.", true);
+        else if (this.message.startsWith("Connection")) this.say("");
+      });
       keys(this);
       import("./lens.js").then(({ Lens }) => {
         this.lens = new Lens(document.getElementById("lens"), this);
@@ -129,7 +118,17 @@ document.addEventListener("alpine:init", () => {
     // Many announcements in a row are answered by one look.
     soon() {
       if (this.later) return;
-      this.later = setTimeout(() => { this.later = 0; this.reload().catch((e) => this.say(e.message, true)); }, 60);
+      this.later = setTimeout(() => { this.later = 0; until(() => this.reload(), () => !this.later).catch((e) => this.say(e.message, true)); }, 60);
+    },
+    // settle finds out what became of an edit whose answer was lost.
+    async settle() {
+      const asked = this.unsure;
+      if (!asked) return;
+      this.unsure = "";
+      try {
+        const r = await until(() => call(`/api/sets/${page.set}/requests/${asked}`));
+        if (r) this.say(r.kept ? "Your last edit was kept." : "Your last edit was not kept: repeat it.", !r.kept);
+      } catch (e) { this.say(e.message, true); }
     },
     async reload(known) {
       const turn = ++this.looks;
@@ -176,13 +175,14 @@ document.addEventListener("alpine:init", () => {
       try {
         const deeds = asked.flatMap((d) => (typeof d === "function" ? d() : d));
         if (!deeds.length) return null;
-        const r = await post(`/api/sets/${page.set}/edit`, { revision: this.st.revision, deeds });
+        const request = named();
+        const r = await surely(`/api/sets/${page.set}/edit`, { revision: this.st.revision, deeds, request }).catch((e) => { if (e.lost) this.unsure = request; throw e; });
         this.say(r.label ? "Kept: " + r.label : "");
         if (!this.apply(r)) await this.reload();
         return r;
       } catch (e) {
         this.say(e.message, true);
-        await this.reload().catch(() => {});
+        if (e.lost) this.soon(); else await this.reload().catch(() => this.soon());
         return null;
       } finally { this.waiting--; }
     },
@@ -207,7 +207,7 @@ document.addEventListener("alpine:init", () => {
     redo() { return this.inTurn(() => this.again("redo", "Done again: ")); },
     async again(what, word) {
       try {
-        const r = await post(`/api/productions/${this.st.production.id}/${what}`, {});
+        const r = await surely(`/api/sets/${page.set}/${what}`, { request: named() });
         this.say(word + r.label);
       } catch (e) { this.say(e.message, true); }
       await this.reload().catch((e) => this.say(e.message, true));
@@ -333,8 +333,8 @@ document.addEventListener("alpine:init", () => {
       this.waiting++;
       if (this.proposal?.id !== id) this.proposal = { id, candidates: [] };
       try {
-        const p = await call(`/api/pieces/${id}/size`);
-        if (turn !== this.asked) return;
+        const p = await until(() => call(`/api/pieces/${id}/size`), () => turn === this.asked);
+        if (turn !== this.asked || !p) return;
         this.proposal = { id, ...p };
         if (this.sizeView === "measure" && this.step === "size") this.drawSize();
       } catch (e) { if (turn === this.asked) this.say(e.message, true); } finally { this.waiting--; }
@@ -438,7 +438,10 @@ document.addEventListener("alpine:init", () => {
       await this.reload();
     },
     async stopTake(id) { await post(`/api/takes/${id}/cancel`, {}).catch((e) => this.say(e.message, true)); await this.reload(); },
-    async dropTake(id) { await post(`/api/takes/${id}/delete`, {}).catch((e) => this.say(e.message, true)); await this.reload(); },
+    async binTake(t) {
+      try { await post(`/api/takes/${t.id}/bin`, {}); this.say(`${t.name} lies in the bin for 30 days: it is brought back on the first page.`); } catch (e) { this.say(e.message, true); }
+      await this.reload();
+    },
     picture(t) { const r = t.result || {}; const h = r.png || r.preview || r.frames?.[0]; return h ? `/blobs/${h}?as=png` : ""; },
     fetchURL(hash, as, name) { return `/blobs/${hash}?as=${as}&name=${encodeURIComponent(name + "." + as)}`; },
     get shown() { const t = this.st?.takes || []; return t.find((x) => x.id === this.compare) || t.find((x) => this.picture(x)) || t[0] || null; },

@@ -1,0 +1,91 @@
+package render
+
+import (
+	"context"
+	"errors"
+	"fmt"
+)
+
+// Bytes that a pixel takes: of a picture in the making, with its passes, the guides
+// of the noise filter and the filter's own buffers; and of one that is made, with
+// what is needed to write it.
+const (
+	makingBytes = 240
+	madeBytes   = 32
+)
+
+// reach is how many rows above and below a row the noise filter looks at: five
+// steps of 5 x 5, the widest 16 pixels apart, after one of 3 x 3.
+const reach = 2*(1+2+4+8+16) + 1
+
+// Need is how many bytes of memory a picture takes while it is made as a whole,
+// beside its scene.
+func Need(width, height int) int64 { return int64(width) * int64(height) * makingBytes }
+
+// Least is how many it takes at least, made in bands.
+func Least(width, height int) int64 {
+	return int64(width)*int64(height)*madeBytes + int64(width)*int64(min(height, 2*reach+tileSide))*makingBytes
+}
+
+// ErrMemory says that a picture does not fit into memory.
+var ErrMemory = errors.New("the picture does not fit into memory")
+
+// Bands makes a picture in at most so many bytes of memory: as a whole where it
+// fits, else in bands of rows, one after the other, each with the rows beside it
+// that the noise filter looks at. The picture is the same. Only Color and Depth of
+// one that is made in bands are kept. o.Progress sees each band for itself, told of
+// samples of all bands.
+func Bands(ctx context.Context, s *Scene, cam *Camera, o Options, bytes int64) (*Film, error) {
+	if err := o.Check(); err != nil {
+		return nil, err
+	}
+	if Need(o.Width, o.Height) <= bytes {
+		return Render(ctx, s, cam, o)
+	}
+	list := bands(&o, bytes)
+	if list == nil {
+		return nil, fmt.Errorf("%w: %d x %d pixels take %d MB even in bands, and there are %d MB", ErrMemory, o.Width, o.Height, Least(o.Width, o.Height)>>20, bytes>>20)
+	}
+	out := &Film{Width: o.Width, Height: o.Height, Color: make([]float32, 3*o.Width*o.Height), Depth: make([]float32, o.Width*o.Height)}
+	margin := 0
+	if o.Denoise {
+		margin = reach
+	}
+	told := o.Progress
+	for i, b := range list {
+		part := o
+		part.Rows = [2]int{max(b[0]-margin, 0), min(b[1]+margin, o.Height)}
+		part.Progress = func(done, of int, f *Film) {
+			if told != nil {
+				told(i*of+done, len(list)*of, f)
+			}
+		}
+		f, err := Render(ctx, s, cam, part)
+		if err != nil {
+			return nil, err // a picture with a part of its rows is none
+		}
+		skip := b[0] - part.Rows[0]
+		n := (b[1] - b[0]) * o.Width
+		copy(out.Color[3*b[0]*o.Width:], f.Color[3*skip*o.Width:][:3*n])
+		copy(out.Depth[b[0]*o.Width:], f.Depth[skip*o.Width:][:n])
+		out.Samples = max(out.Samples, f.Samples)
+	}
+	return out, nil
+}
+
+// bands parts a picture into bands of rows that fit; nil where none does.
+func bands(o *Options, bytes int64) (list [][2]int) {
+	margin := 0
+	if o.Denoise {
+		margin = reach
+	}
+	rest := bytes - int64(o.Width)*int64(o.Height)*madeBytes
+	rows := int(rest/(int64(o.Width)*makingBytes)) - 2*margin
+	if rows < min(tileSide, o.Height) {
+		return nil
+	}
+	for y := 0; y < o.Height; y += rows {
+		list = append(list, [2]int{y, min(y+rows, o.Height)})
+	}
+	return list
+}

@@ -1,0 +1,62 @@
+package render
+
+import (
+	"context"
+	"errors"
+	"math"
+	"slices"
+	"testing"
+
+	"visator/core/geom"
+)
+
+// A picture made in bands, for want of memory, is the picture that is made as a
+// whole, noise filter and all.
+func TestAPictureInBandsIsTheSamePicture(t *testing.T) {
+	k := &testScene{}
+	k.add(floor(k.surface(grey(0.5, 0.4, 0)), 20))
+	k.add(sphere(k.surface(grey(0.8, 0.2, 1)), 16, geom.V{Y: 1}, 1))
+	s := k.build(t)
+	s.Env = &Environment{Constant: geom.V{X: 1, Y: 2, Z: 3}}
+	s.Build()
+	cam := look(geom.V{X: 2, Y: 3, Z: 4}, geom.V{Y: 1}, 0.8)
+	cam.TanX = cam.TanY * 24 / 400
+	for _, denoise := range []bool{false, true} {
+		o := Options{Width: 24, Height: 400, Samples: 2, Seed: 5, Bounces: 1, Denoise: denoise}
+		whole, err := Render(context.Background(), s, cam, o)
+		if err != nil {
+			t.Fatal(err)
+		}
+		// Room for the finished picture and some two hundred rows in the making.
+		room := int64(24*400*madeBytes + 24*200*makingBytes)
+		n := len(bands(&o, room))
+		if n < 2 {
+			t.Fatalf("%d bands", n)
+		}
+		last := 0
+		o.Progress = func(done, of int, _ *Film) {
+			if done <= last || of != 2*n {
+				t.Errorf("%d of %d after %d", done, of, last)
+			}
+			last = done
+		}
+		f, err := Bands(context.Background(), s, cam, o, room)
+		if err != nil {
+			t.Fatal(err)
+		}
+		if f.Width != 24 || f.Height != 400 || f.Samples != 2 || !slices.Equal(f.Depth, whole.Depth) || !slices.Equal(f.Color, whole.Color) {
+			worst := 0.0
+			for i := range f.Color {
+				worst = max(worst, math.Abs(float64(f.Color[i]-whole.Color[i])))
+			}
+			t.Errorf("denoised %v: in %d bands it is another picture, off by up to %g", denoise, n, worst)
+		}
+	}
+	o := Options{Width: 16384, Height: 16384, Samples: 1}
+	if _, err := Bands(context.Background(), s, cam, o, 1<<30); !errors.Is(err, ErrMemory) {
+		t.Errorf("268 million pixels in a gigabyte: %v", err)
+	}
+	if Least(16384, 16384) >= Need(16384, 16384) || Need(1000, 1000) != 240e6 {
+		t.Error("what a picture needs")
+	}
+}
