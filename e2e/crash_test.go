@@ -91,7 +91,7 @@ func TestKilledServerLosesNothingConfirmed(t *testing.T) {
 	if len(have) > len(confirmed)+4 || len(confirmed) < 40 {
 		t.Errorf("%d placements after %d confirmed ones", len(have), len(confirmed))
 	}
-	if code, out := s.post("/api/productions/"+production+"/undo", nil); code != 200 || len(s.state(set).Placements) != len(have)-1 {
+	if code, out := s.post("/api/sets/"+set+"/undo", nil); code != 200 || len(s.state(set).Placements) != len(have)-1 {
 		t.Errorf("the log does not go on: %d %s", code, out)
 	}
 
@@ -151,7 +151,7 @@ func TestRefusalsAreWords(t *testing.T) {
 		"no such set":    {"/api/sets/nope/edit", map[string]any{"deeds": []any{map[string]any{"do": "fit"}}}, 404},
 		"no such deed":   {"/api/sets/" + set + "/edit", map[string]any{"deeds": []any{map[string]any{"do": "explode"}}}, 422},
 		"not JSON":       {"/api/sets/" + set + "/edit", "words", 400},
-		"nothing left":   {"/api/productions/" + production + "/undo", nil, 404},
+		"nothing left":   {"/api/sets/" + set + "/undo", nil, 404},
 		"no pixels":      {"/api/sets/" + set + "/takes", map[string]any{"kind": "still", "settings": map[string]any{"width": 0, "samples": 1}}, 422},
 		"unknown format": {"/api/productions/" + production + "/arrivals?name=a.exe", "x", 422},
 	} {
