@@ -6,6 +6,7 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
+	"maps"
 	"slices"
 
 	"github.com/jackc/pgx/v5"
@@ -406,6 +407,18 @@ func (e *editor) note(kind, id string, before, after any) error {
 	}
 	e.changes = append(e.changes, Change{kind, id, b, a})
 	return nil
+}
+
+// plainDeeds are those that are neither of dressing nor of filming.
+var plainDeeds = []string{"place", "change", "copy", "delete", "keep", "go", "deleteShot", "order shots", "copy shot", "repeat", "true", "pivot", "recipe"}
+
+// DeedNames are the deeds that there are.
+func DeedNames() []string {
+	list := slices.Clone(plainDeeds)
+	list = slices.AppendSeq(list, maps.Keys(dressing))
+	list = slices.AppendSeq(list, maps.Keys(filming))
+	slices.Sort(list)
+	return list
 }
 
 func (e *editor) do(ctx context.Context, d *Deed) error {

@@ -14,12 +14,16 @@ import (
 	"os/exec"
 	"path/filepath"
 	"strings"
+	"sync"
 	"syscall"
 	"testing"
 	"time"
 
 	"github.com/chromedp/cdproto/cdp"
 	"github.com/chromedp/cdproto/input"
+	"github.com/chromedp/cdproto/log"
+	"github.com/chromedp/cdproto/network"
+	"github.com/chromedp/cdproto/runtime"
 	"github.com/chromedp/chromedp"
 
 	"visator/app"
@@ -52,8 +56,12 @@ type site struct {
 	database, blobs string
 	address         string
 	every           time.Duration // between two looks of await; 0 is often
+	by              *tab          // the browser of whoever asks; nil is nobody
 	cmd             *exec.Cmd
 }
+
+// newest is the site of the test that runs: its first browser is whoever asks.
+var newest *site
 
 // newSite starts the program's serve, or another of its commands.
 func newSite(t testing.TB, call ...string) *site {
@@ -62,6 +70,7 @@ func newSite(t testing.TB, call ...string) *site {
 		call = []string{"serve"}
 	}
 	s := &site{TB: t, call: call, database: storetest.DSN(t), blobs: t.TempDir()}
+	newest = s
 	s.start()
 	t.Cleanup(func() {
 		if s.cmd != nil {
@@ -104,9 +113,41 @@ func (s *site) kill() {
 	s.cmd = nil
 }
 
+// person is what the browser is known by, of whoever asks.
+func (s *site) person(req *http.Request) {
+	s.Helper()
+	if s.by == nil {
+		return
+	}
+	if s.by.known == "" {
+		list, err := chromedp.Run(s.by.ctx, chromedp.Action[string](func(ctx context.Context, t *chromedp.Target) (string, error) {
+			r, err := cdp.Call(ctx, t, network.GetCookies, network.GetCookiesParams{URLs: []string{s.address}})
+			if err != nil {
+				return "", err
+			}
+			for _, c := range r.Cookies {
+				if c.Name == "__Host-visator" {
+					return c.Value, nil
+				}
+			}
+			return "", nil
+		}))
+		if err != nil || list == "" {
+			return // no page was opened yet
+		}
+		s.by.known = list
+	}
+	req.AddCookie(&http.Cookie{Name: "__Host-visator", Value: s.by.known})
+}
+
 func (s *site) get(path string) []byte {
 	s.Helper()
-	r, err := http.Get(s.address + path)
+	req, err := http.NewRequest(http.MethodGet, s.address+path, nil)
+	if err != nil {
+		s.Fatal(err)
+	}
+	s.person(req)
+	r, err := http.DefaultClient.Do(req)
 	if err != nil {
 		s.Fatal(err)
 	}
@@ -143,6 +184,7 @@ func (s *site) send(path string, body io.Reader) (int, []byte) {
 	}
 	req.Header.Set("Content-Type", "application/json")
 	req.Header.Set("Sec-Fetch-Site", "same-origin")
+	s.person(req)
 	r, err := http.DefaultClient.Do(req)
 	if err != nil {
 		return 0, []byte(err.Error())
@@ -170,7 +212,8 @@ func (s *site) await(set, what string, ok func(*app.State) bool) *app.State {
 // tab is a page in the browser.
 type tab struct {
 	testing.TB
-	ctx context.Context
+	ctx   context.Context
+	known string // what its browser is known by
 }
 
 // browser is a page in a browser of its own: of two pages in one only the one in
@@ -190,6 +233,37 @@ func browser(t testing.TB) *tab {
 	t.Cleanup(end)
 	ctx, cancel := chromedp.NewContext(ctx)
 	t.Cleanup(cancel)
+	// A fault of the page's own, or something that its policy refused, fails the test.
+	var mu sync.Mutex
+	var faults []string
+	if err := chromedp.Listen(ctx, func(ev any) {
+		said := ""
+		switch e := ev.(type) {
+		case *runtime.EventExceptionThrown:
+			said = e.ExceptionDetails.Text
+			if x := e.ExceptionDetails.Exception; x != nil {
+				said += " " + x.Description
+			}
+		case *log.EventEntryAdded:
+			if e.Entry.Level == "error" && e.Entry.Source != "network" {
+				said = e.Entry.Text
+			}
+		}
+		if said != "" {
+			mu.Lock()
+			defer mu.Unlock()
+			faults = append(faults, said)
+		}
+	}); err != nil {
+		t.Fatal(err)
+	}
+	t.Cleanup(func() {
+		mu.Lock()
+		defer mu.Unlock()
+		for _, f := range faults {
+			t.Errorf("in the page's console: %s", f)
+		}
+	})
 	// The page lives as long as the context of its first action.
 	if err := chromedp.Do(ctx, chromedp.EmulateViewport(1280, 800)); err != nil {
 		t.Fatal(err)
@@ -200,7 +274,11 @@ func browser(t testing.TB) *tab {
 			t.Logf("the page at the end, %s", said)
 		}
 	})
-	return &tab{t, ctx}
+	b := &tab{TB: t, ctx: ctx}
+	if newest != nil && newest.TB == t && newest.by == nil {
+		newest.by = b
+	}
+	return b
 }
 
 func (b *tab) do(steps ...chromedp.Action[chromedp.Void]) {

@@ -30,15 +30,16 @@ func (s *Store) Load(ctx context.Context, d *Dumped, edit func(table string, lin
 	if d.Schema > newest || d.Schema < 1 {
 		return nil, fmt.Errorf("it was made by a newer release (its version is %d, this program knows %d): bring this one up first", d.Schema, newest)
 	}
-	sc = &Scratch{name: "scratch_" + NewID(), of: s, dump: d}
-	if _, err := s.Pool.Exec(ctx, "create schema "+sc.name); err != nil {
+	made := &Scratch{name: "scratch_" + NewID(), of: s, dump: d}
+	if _, err := s.Pool.Exec(ctx, "create schema "+made.name); err != nil {
 		return nil, err
 	}
 	defer func() {
 		if err != nil {
-			sc.Close()
+			made.Close()
 		}
 	}()
+	sc = made
 	cfg := s.Pool.Config()
 	cfg.ConnConfig.RuntimeParams["search_path"] = sc.name
 	cfg.MaxConns, cfg.MinConns = 4, 0

@@ -19,9 +19,9 @@ import (
 
 // Limits of what comes in.
 const (
-	// MaxNumber is the largest magnitude of a number: a million times a million
-	// kilometres in metres overflows nothing that is computed of it.
-	MaxNumber = 1e9
+	// MaxNumber is the largest magnitude of a number: its fourth power, and sums of
+	// millions of those, are far from the largest that can be computed with.
+	MaxNumber = 1e12
 	// MaxText is the longest text, in bytes: a long note, a thousand ids.
 	MaxText = 100_000
 	// MaxDepth is how deep objects and lists may lie in one another.

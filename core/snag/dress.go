@@ -50,6 +50,7 @@ type pair struct {
 	volume float64
 	flush  float64
 	at     geom.V
+	most   bool // the depth is at most that: it was not searched in all directions
 	rough  bool // they reach into one another; how deep was not measured
 }
 
@@ -206,7 +207,7 @@ func (c *Contacts) measure(ctx context.Context, all []Solid, changed []*Solid) e
 // reaches into them, at least: those whose boxes share most with its own. That
 // takes some hundredths of a second a pair, and in a crowd everything reaches into
 // everything.
-const deepest = 4
+const deepest = 3
 
 // crowded says of which pairs only whether they meet is measured: those that are
 // among the deepest of neither.
@@ -287,7 +288,9 @@ func measurePair(a, b *Solid) *pair {
 			p.depth, _ = contact.Clear(a.Body, []*contact.Placed{b.Body}, geom.V{Y: 1}, contact.Reach)
 			return p
 		}
-		p.depth, _ = contact.Depth(a.Body, b.Body)
+		var whole bool
+		p.depth, _, whole = contact.DepthFor(a.Body, b.Body, contact.DepthWork)
+		p.most = !whole
 		if p.depth > touchGap {
 			p.volume = contact.Shared(a.Body, b.Body, 24)
 		}
@@ -402,7 +405,7 @@ func (p *pair) snags(in unit.Ruler, a, b *Solid) (list []Snag) {
 		if b.Land {
 			s.Kind, s.What, s.Fix, s.Label = "sunk", fmt.Sprintf("%s is sunk %s into %s", a.Name, in.Distance(p.depth), b.Name), "ground", "put down"
 		} else {
-			s.Kind, s.What = "overlap", fmt.Sprintf("%s and %s reach %s into one another%s", a.Name, b.Name, in.Distance(p.depth), volume)
+			s.Kind, s.What = "overlap", fmt.Sprintf("%s and %s reach %s%s into one another%s", a.Name, b.Name, map[bool]string{true: "at most "}[p.most], in.Distance(p.depth), volume)
 		}
 		list = append(list, s)
 	}

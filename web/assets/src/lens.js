@@ -355,7 +355,7 @@ export class Lens {
       const [a, b, c, d] = box, k = Math.min(12, (c - a) / 3, (d - b) / 3);
       s += `<path fill='none' stroke='#d6e935' stroke-width='2' d='M${a} ${b + k}V${b}h${k}M${c - k} ${b}H${c}v${k}M${c} ${d - k}V${d}h${-k}M${a + k} ${d}H${a}v${-k}'/>`;
       if (!this.v.locked(p) && id === this.v.sel[0] && b > 30) // the stalk lifts
-        s += `<g data-stalk='${escape(id)}' style='pointer-events:auto;cursor:ns-resize'><path fill='none' stroke='#d6e935' stroke-width='2' d='M${(a + c) / 2} ${b}V${b - 22}'/><circle cx='${(a + c) / 2}' cy='${b - 22}' r='5' fill='#d6e935'/><circle cx='${(a + c) / 2}' cy='${b - 22}' r='13' fill='transparent'/><title>drag to lift</title></g>`;
+        s += `<g data-stalk='${escape(id)}' class='pointer-events-auto cursor-ns-resize'><path fill='none' stroke='#d6e935' stroke-width='2' d='M${(a + c) / 2} ${b}V${b - 22}'/><circle cx='${(a + c) / 2}' cy='${b - 22}' r='5' fill='#d6e935'/><circle cx='${(a + c) / 2}' cy='${b - 22}' r='13' fill='transparent'/><title>drag to lift</title></g>`;
       if (id !== this.v.sel[0]) continue; // of many the first is told
       const label = this.lifting ? `base at ${this.v.length(p.at.y)}` : this.v.size(p.dims), tw = Math.max(label.length * 7.3, p.name.length * 7) + 14, tx = c + 8 + tw < f.bw - 4 || a < tw + 12 ? Math.min(c + 8, f.bw - tw - 4) : a - 8 - tw, ty = Math.min(Math.max(b, 4), f.bh - 40);
       s += `<rect x='${tx}' y='${ty}' width='${tw}' height='36' fill='#161616' fill-opacity='.85'/><text x='${tx + 6}' y='${ty + 15}' fill='#f0f0f0' font-size='12'>${escape(p.name)}</text><text class='n' x='${tx + 6}' y='${ty + 30}' fill='#d6e935' font-size='12'>${escape(label)}</text>`;
@@ -367,7 +367,7 @@ export class Lens {
       q.applyMatrix4(this.camera.projectionMatrix);
       const x = (q.x / 2 + 0.5) * f.bw, y = (0.5 - q.y / 2) * f.bh;
       if (x < 0 || y < 0 || x > f.bw || y > f.bh) continue;
-      s += `<path data-snag='${escape(n.key)}' d='M${x} ${y - 8}l7 12h-14Z' fill='${on ? "#ff7459" : "#161616"}' fill-opacity='${on ? 1 : 0.6}' stroke='#ff7459' stroke-width='1.6' style='pointer-events:auto;cursor:pointer'><title>${escape(n.what)}</title></path>`;
+      s += `<path data-snag='${escape(n.key)}' d='M${x} ${y - 8}l7 12h-14Z' fill='${on ? "#ff7459" : "#161616"}' fill-opacity='${on ? 1 : 0.6}' stroke='#ff7459' stroke-width='1.6' class='pointer-events-auto cursor-pointer'><title>${escape(n.what)}</title></path>`;
       if (on) s += `<text class='n' x='${x}' y='${y + 20}' text-anchor='middle' font-size='12' fill='#ff7459'>${escape(this.v.snagNumber(n))}</text>`;
     }
     this.over.setAttribute("viewBox", `0 0 ${f.bw} ${f.bh}`);

@@ -1,0 +1,656 @@
+package app_test
+
+import (
+	"bytes"
+	"context"
+	"encoding/json"
+	"errors"
+	"strings"
+	"sync"
+	"testing"
+	"time"
+
+	"visator/app"
+	"visator/core/geom"
+	"visator/core/lay"
+	"visator/store"
+)
+
+// rows are all rows of a production that an edit could reach, as text.
+func (d *desk) rows(production string) string {
+	d.Helper()
+	var out strings.Builder
+	for _, sql := range []string{"select row_to_json(t)::text from production t where id = $1", "select row_to_json(t)::text from piece t where production_id = $1 order by id", "select row_to_json(t)::text from arrival t where production_id = $1 order by id",
+		"select row_to_json(t)::text from sets t where production_id = $1 order by id", "select row_to_json(t)::text from placement t where set_id in (select id from sets where production_id = $1) order by id",
+		"select row_to_json(t)::text from element t where set_id in (select id from sets where production_id = $1) order by id", "select row_to_json(t)::text from shot t where set_id in (select id from sets where production_id = $1) order by id",
+		"select row_to_json(t)::text from take t where set_id in (select id from sets where production_id = $1) order by id", "select row_to_json(t)::text from log t where production_id = $1 order by id"} {
+		rows, err := d.a.Store.Pool.Query(d.ctx, sql, production)
+		if err != nil {
+			d.Fatal(err)
+		}
+		for rows.Next() {
+			var s string
+			if err := rows.Scan(&s); err != nil {
+				d.Fatal(err)
+			}
+			out.WriteString(s + "\n")
+		}
+		if err := rows.Err(); err != nil {
+			d.Fatal(err)
+		}
+	}
+	return out.String()
+}
+
+// Nothing that is done in one production reaches into another, whichever of the
+// other's things is named in whichever field of whichever deed.
+func TestNothingReachesIntoAnotherProduction(t *testing.T) {
+	d := newDesk(t)
+	st := d.takeIn("box.glb", boxGLB(t))
+	mine := d.edit(app.Deed{Do: "place", Piece: st.Pieces[0].ID}, app.Deed{Do: "place", StandIn: "box"}, app.Deed{Do: "keep", Name: "mine"}).Made
+	other := &desk{TB: t, a: d.a, ctx: d.ctx}
+	var err error
+	if other.production, other.set, err = d.a.NewProduction(d.ctx, "other", "metre"); err != nil {
+		t.Fatal(err)
+	}
+	ost := other.takeIn("box.glb", boxGLB(t))
+	room, _ := json.Marshal(lay.Room{Outline: []lay.P{{}, {X: 4}, {X: 4, Z: 4}, {Z: 4}}, Height: 2.5, Wall: 0.1})
+	theirs := other.edit(app.Deed{Do: "place", Piece: ost.Pieces[0].ID}, app.Deed{Do: "place", StandIn: "person"}, app.Deed{Do: "keep", Name: "theirs"}, app.Deed{Do: "add", Kind: "room", Name: "room", Patch: room}, app.Deed{Do: "add", Kind: "group", Name: "group"}).Made
+	ids := append([]string{other.set, other.production, ost.Pieces[0].ID, ost.Arrivals[0].ID}, theirs...)
+	// What is made of the pieces is made; from here on nothing changes there.
+	before := d.rows(other.production)
+	tried := 0
+	do := func(deed app.Deed) {
+		t.Helper()
+		tried++
+		_, err := d.a.Edit(d.ctx, d.set, app.EditRequest{Revision: -1, Deeds: []app.Deed{deed}})
+		var known *app.Problem
+		if err != nil && !errors.As(err, &known) {
+			t.Errorf("%+v: %v", deed, err)
+		}
+	}
+	for _, name := range app.DeedNames() {
+		for _, id := range ids {
+			for _, kind := range []string{"placement", "piece", "shot", "set", "element"} {
+				do(app.Deed{Do: name, Kind: kind, ID: id, IDs: []string{id, mine[1]}, Patch: patch(map[string]any{"name": "taken over"}), Piece: st.Pieces[0].ID, Metres: 1, Name: "n", Of: "height"})
+			}
+			do(app.Deed{Do: name, ID: mine[0], IDs: []string{mine[0]}, Piece: id, Like: id, LikeOf: "width", Name: "n", Metres: 1, Of: "x"})
+			do(app.Deed{Do: name, ID: mine[0], IDs: []string{mine[0]}, Kind: "placement", Patch: patch(map[string]any{"id": id, "piece": id, "group": id, "recast": id}), StandIn: "box", Name: "n"})
+			do(app.Deed{Do: name, Kind: "row", Name: "n", Patch: patch(lay.Row{Shape: "line", Points: []lay.P{{}, {X: 3}}, Pieces: []lay.Share{{Piece: id, Weight: 1}}, By: "count", Count: 2})})
+			do(app.Deed{Do: name, Kind: "group", Name: "n", Patch: patch(lay.Group{Parent: id})})
+		}
+	}
+	for _, id := range ids {
+		for _, try := range []error{
+			d.a.AssignMap(d.ctx, st.Pieces[0].ID, "s", "baseColor", id, "f", 0),
+			func() error { _, err := d.a.FindMaps(d.ctx, id, st.Arrivals[0].ID); return err }(),
+			func() error { _, err := d.a.TakeCameras(d.ctx, d.set, id); return err }(),
+			d.a.Take(d.ctx, st.Arrivals[0].ID, []string{"box.glb"}, map[string]string{"box.glb": id}),
+			func() error {
+				_, _, err := d.a.ArriveFolder(d.ctx, d.production, "f", id, func() (app.Incoming, error) { return app.Incoming{}, errors.New("nothing is asked for") })
+				return err
+			}(),
+			func() error { _, err := d.a.KeepPiece(d.ctx, d.set, id); return err }(),
+			func() error {
+				_, err := d.a.Shoot(d.ctx, d.set, id, "still", app.TakeSettings{Width: 8, Samples: 1})
+				return err
+			}(),
+		} {
+			var known *app.Problem
+			if try != nil && !errors.As(try, &known) {
+				t.Errorf("with %s: %v", id, try)
+			}
+		}
+	}
+	for range 10 {
+		_, _ = d.a.Undo(d.ctx, d.set, "")
+	}
+	if after := d.rows(other.production); after != before {
+		t.Errorf("after %d deeds here, there\n%s\nbecame\n%s", tried, before, after)
+	}
+	for _, p := range d.state().Placements {
+		for _, id := range theirs {
+			if p.ID == id {
+				t.Errorf("%s stands here now", id)
+			}
+		}
+		if p.Piece == ost.Pieces[0].ID {
+			t.Error("their piece stands here")
+		}
+	}
+}
+
+// Each undoes what they did themselves, in this set; what another changed since is
+// not taken back with it, and that is told.
+func TestUndoIsOnesOwn(t *testing.T) {
+	d := newDesk(t)
+	anna, ben := app.WithActor(d.ctx, "anna"), app.WithActor(d.ctx, "ben")
+	edit := func(ctx context.Context, set string, deeds ...app.Deed) []string {
+		t.Helper()
+		r, err := d.a.Edit(ctx, set, app.EditRequest{Revision: -1, Deeds: deeds})
+		if err != nil {
+			t.Fatal(err)
+		}
+		return r.Made
+	}
+	move := func(id string, x float64) app.Deed {
+		return app.Deed{Do: "change", Kind: "placement", ID: id, Patch: patch(map[string]any{"at": map[string]any{"x": x}})}
+	}
+	here := edit(anna, d.set, app.Deed{Do: "place", StandIn: "box", Name: "crate"})[0]
+	bens := edit(ben, d.set, app.Deed{Do: "place", StandIn: "box", Name: "barrel"})[0]
+	there, err := d.a.NewSet(d.ctx, d.production, "another")
+	if err != nil {
+		t.Fatal(err)
+	}
+	edit(anna, there, app.Deed{Do: "place", StandIn: "box", Name: "elsewhere"})
+	edit(anna, d.set, move(here, 1))
+	edit(ben, d.set, move(bens, 5))
+	// Anna's last in this set, not Ben's later one and not her own later one elsewhere.
+	if label, err := d.a.Undo(anna, d.set, ""); err != nil || label != "move crate" {
+		t.Fatalf("%q, %v", label, err)
+	}
+	if p := d.placement("barrel"); p.At.X != 5 {
+		t.Errorf("Ben's barrel is at %v", p.At)
+	}
+	if label, err := d.a.Redo(anna, d.set, ""); err != nil || label != "move crate" || d.placement("crate").At.X != 1 {
+		t.Fatalf("%q, %v", label, err)
+	}
+	// Ben moves what Anna moved: her undo would take his move back.
+	edit(ben, d.set, move(here, 9))
+	_, err = d.a.Undo(anna, d.set, "")
+	if !errors.Is(err, app.ErrStale) || !strings.Contains(err.Error(), "crate was changed since") || d.placement("crate").At.X != 9 {
+		t.Errorf("%v; the crate is at %v", err, d.placement("crate").At)
+	}
+	// The next undo goes on with the edit before, which cannot be undone either.
+	if _, err := d.a.Undo(anna, d.set, ""); !errors.Is(err, app.ErrStale) || !strings.Contains(err.Error(), "place crate") {
+		t.Errorf("%v", err)
+	}
+	if _, err := d.a.Undo(anna, d.set, ""); !errors.Is(err, app.ErrNone) {
+		t.Errorf("%v", err)
+	}
+	// Ben's own are all there still, and the state tells each their own.
+	for _, want := range []string{"move crate", "move barrel", "place barrel"} {
+		st, err := d.a.State(ben, d.set)
+		if err != nil || st.Undo != want {
+			t.Fatalf("Ben is offered %q, want %q, %v", st.Undo, want, err)
+		}
+		if label, err := d.a.Undo(ben, d.set, ""); err != nil || label != want {
+			t.Fatalf("%q, %v", label, err)
+		}
+	}
+	if st, err := d.a.State(anna, there); err != nil || st.Undo != "place elsewhere" {
+		t.Errorf("in the other set Anna is offered %q, %v", st.Undo, err)
+	}
+}
+
+// An edit that is sent again, since its answer was lost, is done once; so is undo.
+func TestAnEditThatIsSentAgainIsDoneOnce(t *testing.T) {
+	d := newDesk(t)
+	ask := app.EditRequest{Revision: -1, Request: "first", Deeds: []app.Deed{{Do: "place", StandIn: "box", Name: "crate"}}}
+	var all sync.WaitGroup
+	answers := make([]app.EditResult, 8)
+	for i := range answers {
+		all.Go(func() {
+			r, err := d.a.Edit(d.ctx, d.set, ask)
+			if err != nil {
+				t.Error(err)
+			}
+			answers[i] = r
+		})
+	}
+	all.Wait()
+	st := d.state()
+	if len(st.Placements) != 1 || st.Revision != 1 {
+		t.Fatalf("%d placements, revision %d", len(st.Placements), st.Revision)
+	}
+	for _, r := range answers {
+		if r.Revision != 1 || len(r.Made) != 1 || r.Made[0] != st.Placements[0].ID || r.Label != "place crate" {
+			t.Errorf("answered %+v", r)
+		}
+	}
+	d.edit(app.Deed{Do: "place", StandIn: "box", Name: "another"})
+	for range 3 {
+		if label, err := d.a.Undo(d.ctx, d.set, "back"); err != nil || label != "place another" {
+			t.Errorf("%q, %v", label, err)
+		}
+	}
+	if n := len(d.state().Placements); n != 1 {
+		t.Errorf("%d placements after one undo that was sent three times", n)
+	}
+	for request, want := range map[string]bool{"first": true, "back": true, "never": false} {
+		if kept, err := d.a.Kept(d.ctx, d.set, request); err != nil || kept != want {
+			t.Errorf("%s: %v, %v", request, kept, err)
+		}
+	}
+}
+
+// What is taken away lies in the bin, with all that belongs to it, until it is
+// brought back or its days are over.
+func TestTheBin(t *testing.T) {
+	d := newDesk(t)
+	d.edit(app.Deed{Do: "place", StandIn: "box"}, app.Deed{Do: "keep", Name: "shot"})
+	take, err := d.a.Shoot(d.ctx, d.set, "", "still", app.TakeSettings{Width: 8, Samples: 1})
+	if err != nil {
+		t.Fatal(err)
+	}
+	d.await("the take", func(st *app.State) bool { return st.Takes[0].State == "done" })
+	second, err := d.a.NewSet(d.ctx, d.production, "second")
+	if err != nil {
+		t.Fatal(err)
+	}
+	before := d.rows(d.production)
+	in := func() (list []string) {
+		t.Helper()
+		bin, err := d.a.Bin(d.ctx)
+		if err != nil {
+			t.Fatal(err)
+		}
+		for _, b := range bin {
+			if b.Days < app.BinDays-1 || b.Days > app.BinDays {
+				t.Errorf("%+v", b)
+			}
+			list = append(list, b.Kind+" "+b.Name+": "+b.What)
+		}
+		return list
+	}
+	for _, step := range []struct {
+		kind, id string
+		said     string
+	}{{"take", take.ID, "take working view: "}, {"set", d.set, "set first set: 1 placement, 1 take"}, {"production", d.production, "production test: 2 sets, 0 pieces, 1 placement, 1 take"}} {
+		if err := d.a.PutInBin(d.ctx, step.kind, step.id); err != nil {
+			t.Fatal(err)
+		}
+		if list := in(); len(list) != 1 || list[0] != step.said {
+			t.Errorf("in the bin: %q", list)
+		}
+		if step.kind != "take" {
+			if _, err := d.a.State(d.ctx, d.set); !errors.Is(err, app.ErrNone) {
+				t.Errorf("a set in the bin opens: %v", err)
+			}
+			if _, err := d.a.Edit(d.ctx, d.set, app.EditRequest{Revision: -1, Deeds: []app.Deed{{Do: "place", StandIn: "box"}}}); !errors.Is(err, app.ErrNone) {
+				t.Errorf("a set in the bin is edited: %v", err)
+			}
+		}
+		// Not yet.
+		if n, err := d.a.EmptyBin(d.ctx, time.Hour); err != nil || n != 0 {
+			t.Errorf("%d deleted, %v", n, err)
+		}
+		if err := d.a.TakeFromBin(d.ctx, step.kind, step.id); err != nil {
+			t.Fatal(err)
+		}
+		if after := d.rows(d.production); after != before {
+			t.Errorf("%s came back as another:\n%s\nwas\n%s", step.kind, after, before)
+		}
+	}
+	if err := d.a.TakeFromBin(d.ctx, "set", d.set); !errors.Is(err, app.ErrNone) {
+		t.Errorf("%v", err)
+	}
+	if err := d.a.PutInBin(d.ctx, "set", second); err != nil {
+		t.Fatal(err)
+	}
+	if err := d.a.PutInBin(d.ctx, "set", d.set); err == nil || !strings.Contains(err.Error(), "only set") {
+		t.Errorf("the last set: %v", err)
+	}
+	if err := d.a.PutInBin(d.ctx, "piece", "x"); !errors.Is(err, app.ErrWrong) {
+		t.Errorf("%v", err)
+	}
+	// When its days are over it is gone, and nothing else.
+	if _, err := d.a.Store.Pool.Exec(d.ctx, "update sets set binned = now() - interval '31 days' where id = $1", second); err != nil {
+		t.Fatal(err)
+	}
+	if _, err := d.a.Tidy(d.ctx); err != nil {
+		t.Fatal(err)
+	}
+	if list := in(); len(list) != 0 || len(d.state().Placements) != 1 {
+		t.Errorf("in the bin: %q", list)
+	}
+}
+
+// Numbers that nothing can be computed with are refused wherever they stand; a set
+// that holds such a thing, since an earlier release let it in, opens, is told to be
+// unmeasured, and comes right again when it is undone.
+func TestAbsurdNumbers(t *testing.T) {
+	d := newDesk(t)
+	id := d.edit(app.Deed{Do: "place", StandIn: "box", Name: "crate"}).Made[0]
+	for _, x := range []string{"1e308", "1e155", "-1e300", "1e13"} {
+		for name, text := range map[string]string{
+			"a ride":   `{"move":{"rate":24,"seconds":2,"rides":[{"ids":["` + id + `"],"points":[{"x":0,"y":0,"z":0},{"x":` + x + `,"y":0,"z":0}],"seconds":1,"easing":"linear"}]}}`,
+			"a rail":   `{"move":{"rate":24,"seconds":2,"rail":{"kind":"path","points":[{"x":0,"y":0,"z":0},{"x":` + x + `,"y":0,"z":0}],"seconds":1,"easing":"linear"}}}`,
+			"a camera": `{"view":{"eye":{"x":` + x + `,"y":0,"z":0}}}`,
+			"a mark":   `{"match":{"picture":"","opacity":1,"wipe":1,"points":[{"x":` + x + `,"y":0,"at":{"x":0,"y":0,"z":0}}]}}`,
+		} {
+			_, err := d.a.Edit(d.ctx, d.set, app.EditRequest{Revision: -1, Deeds: []app.Deed{{Do: "change", Kind: "set", Patch: json.RawMessage(text)}}})
+			if !errors.Is(err, app.ErrWrong) {
+				t.Errorf("%s of %s: %v", name, x, err)
+			}
+		}
+	}
+	d.edit(app.Deed{Do: "change", Kind: "set", Patch: json.RawMessage(`{"move":{"rate":24,"seconds":2,"rides":[{"ids":["` + id + `"],"points":[{"x":0,"y":0,"z":0},{"x":1,"y":0,"z":0}],"seconds":1,"easing":"linear"}]}}`)})
+	d.edit(app.Deed{Do: "keep", Name: "a ride"})
+	for _, far := range []string{"1e155", "1e308"} {
+		if _, err := d.a.Store.Pool.Exec(d.ctx, "update sets set move = replace(move::text, '\"x\": 1,', '\"x\": "+far+",')::jsonb where id = $1", d.set); err != nil {
+			t.Fatal(err)
+		}
+		if _, err := d.a.Store.Pool.Exec(d.ctx, "update shot set move = replace(move::text, '\"x\": 1,', '\"x\": "+far+",')::jsonb"); err != nil {
+			t.Fatal(err)
+		}
+		var there bool
+		if err := d.a.Store.Pool.QueryRow(d.ctx, "select move::text ~ '[0-9]{100}' from sets where id = $1", d.set).Scan(&there); err != nil || !there {
+			t.Fatalf("the test does not strike: %v", err)
+		}
+		// An edit has it measured again.
+		rev := d.edit(app.Deed{Do: "change", Kind: "placement", ID: id, Patch: patch(map[string]any{"name": "crate of " + far})}).Revision
+		st := d.await("the measuring, or that it was given up", func(st *app.State) bool { return st.Measured != nil && st.Measured.Revision == rev })
+		if _, err := json.Marshal(st); err != nil {
+			t.Errorf("with %s the state cannot be told: %v", far, err)
+		}
+		_, _ = d.a.Frame(d.ctx, d.set, 0.5) // it may be refused
+		_, _ = d.a.TrackOf(d.ctx, d.set, 0, 10)
+		if _, err := d.a.Undo(d.ctx, d.set, ""); err != nil {
+			t.Errorf("undo with %s: %v", far, err)
+		}
+	}
+}
+
+// A large order, asked for or kept by an earlier release, blocks nothing.
+func TestTheLastOrderBlocksNothing(t *testing.T) {
+	d := newDesk(t)
+	id := d.edit(app.Deed{Do: "place", StandIn: "box"}).Made[0]
+	if _, err := d.a.Edit(d.ctx, d.set, app.EditRequest{Revision: -1, Deeds: []app.Deed{{Do: "change", Kind: "placement", ID: id, Patch: patch(map[string]any{"order": 2147483647})}}}); err != nil {
+		t.Fatal(err)
+	}
+	if p := d.state().Placements[0]; p.Order != 1 {
+		t.Errorf("asked to be last of one, its order is %d", p.Order)
+	}
+	for _, table := range []string{"placement", "element", "shot"} {
+		if table == "element" {
+			d.edit(app.Deed{Do: "add", Kind: "layer", Name: "l"})
+		}
+		if table == "shot" {
+			d.edit(app.Deed{Do: "keep", Name: "s"})
+		}
+		if _, err := d.a.Store.Pool.Exec(d.ctx, "update "+table+" set ord = 2147483647"); err != nil {
+			t.Fatal(err)
+		}
+	}
+	made := d.edit(app.Deed{Do: "place", StandIn: "box", Name: "after"}, app.Deed{Do: "copy", IDs: []string{id}, At: geom.V{X: 1}}, app.Deed{Do: "add", Kind: "layer", Name: "after"}, app.Deed{Do: "keep", Name: "after"}).Made
+	if len(made) != 4 {
+		t.Errorf("made %v", made)
+	}
+}
+
+// One production has a bounded queue, and a picture that no memory holds is refused
+// with what it needs.
+func TestTakesAreBounded(t *testing.T) {
+	d := newDesk(t)
+	d.a.Memory = 2 << 30
+	_, err := d.a.Shoot(d.ctx, d.set, "", "still", app.TakeSettings{Width: 16384, Height: 16384, Samples: 1})
+	if !errors.Is(err, app.ErrWrong) || !strings.Contains(err.Error(), "9.2 GB of memory even made in bands") {
+		t.Errorf("268 million pixels in 2 GB: %v", err)
+	}
+	// What does not fit as a whole, but in bands, is made: and is the same picture.
+	var pictures [2]app.TakeResult
+	for i, memory := range []int64{1 << 30, 64*300*32 + 64*200*240} {
+		d.a.Memory = memory
+		take, err := d.a.Shoot(d.ctx, d.set, "", "still", app.TakeSettings{Width: 64, Height: 300, Samples: 2, Seed: 3})
+		if err != nil {
+			t.Fatal(err)
+		}
+		st := d.await("the take", func(st *app.State) bool { return st.Takes[0].ID == take.ID && st.Takes[0].State == "done" })
+		if err := json.Unmarshal(st.Takes[0].Result, &pictures[i]); err != nil {
+			t.Fatal(err)
+		}
+	}
+	if pictures[0].PNG == "" || pictures[0].PNG != pictures[1].PNG || pictures[0].EXR != pictures[1].EXR {
+		t.Errorf("as a whole %+v, in bands %+v", pictures[0], pictures[1])
+	}
+	if _, err := d.a.Store.Pool.Exec(d.ctx, "insert into take (id, set_id, name, kind, state, settings) select 't' || n, $1, 't', 'still', 'waiting', '{}' from generate_series(1, 200) n", d.set); err != nil {
+		t.Fatal(err)
+	}
+	if _, err := d.a.Shoot(d.ctx, d.set, "", "still", app.TakeSettings{Width: 8, Samples: 1}); !errors.Is(err, app.ErrWrong) || !strings.Contains(err.Error(), "at most 200") {
+		t.Errorf("the 201st: %v", err)
+	}
+}
+
+// Many who stand in one another are measured in a bounded time, edits stop what is
+// measured for the one before, and all that comes of it is of the newest.
+func TestACrowdIsMeasuredInTime(t *testing.T) {
+	d := newDesk(t)
+	var deeds []app.Deed
+	for i := range 24 {
+		deeds = append(deeds, app.Deed{Do: "place", StandIn: "person", At: geom.V{X: 0.01 * float64(i), Z: 0.007 * float64(i*i%24)}})
+	}
+	made := d.edit(deeds...).Made
+	var rev int64
+	for i := range 10 {
+		rev = d.edit(app.Deed{Do: "change", Kind: "placement", ID: made[i], Patch: patch(map[string]any{"yaw": 0.1 * float64(i)})}).Revision
+	}
+	st := d.await("the measuring", func(st *app.State) bool { return st.Measured != nil && st.Measured.Revision == rev })
+	overlap, more := 0, 0
+	for _, s := range st.Snags {
+		if s.Kind == "overlap" && strings.Contains(s.What, "more") {
+			more++
+		} else if s.Kind == "overlap" {
+			overlap++
+		}
+	}
+	if overlap < 24 || overlap > 24*3 || more < 20 {
+		t.Errorf("%d pairs measured, %d things told of more", overlap, more)
+	}
+	if d.a.MeasuringLag() != 0 {
+		t.Errorf("nothing waits, but the lag is %v", d.a.MeasuringLag())
+	}
+}
+
+// A backup, restored where nothing is, gives the same in every byte; one that is
+// damaged, wherever, changes nothing; one production goes to another place, and
+// beside itself as another.
+func TestEverythingIsCarriedElsewhere(t *testing.T) {
+	d := newDesk(t)
+	st := d.takeIn("box.glb", boxGLB(t))
+	d.edit(app.Deed{Do: "place", Piece: st.Pieces[0].ID, At: geom.V{X: -0.1, Z: 1.0 / 3}}, app.Deed{Do: "place", StandIn: "person"}, app.Deed{Do: "keep", Name: "wide"})
+	d.edit(app.Deed{Do: "change", Kind: "piece", ID: st.Pieces[0].ID, Patch: patch(map[string]any{"credit": map[string]any{"author": "Ada Weaver", "licence": "CC BY 4.0"}})})
+	if _, err := d.a.Shoot(d.ctx, d.set, "", "still", app.TakeSettings{Width: 32, Samples: 2}); err != nil {
+		t.Fatal(err)
+	}
+	d.await("the take", func(st *app.State) bool { return st.Takes[0].State == "done" })
+	var file bytes.Buffer
+	m, err := d.a.Backup(d.ctx, &file)
+	if err != nil || m.Tables["placement"].Rows != 2 || m.Blobs < 4 || len(m.Damaged) != 0 {
+		t.Fatalf("%+v, %v", m, err)
+	}
+	told := func(d *desk, set string) string {
+		t.Helper()
+		var glb bytes.Buffer
+		if err := d.a.Export(d.ctx, set, &glb); err != nil {
+			t.Fatal(err)
+		}
+		credits, err := d.a.Credits(d.ctx, set, "csv")
+		if err != nil || !strings.Contains(string(credits), "Ada Weaver") {
+			t.Fatalf("%s, %v", credits, err)
+		}
+		return glb.String() + string(credits)
+	}
+	empty := newDesk(t)
+	if _, err := empty.a.Store.Pool.Exec(d.ctx, "truncate production cascade"); err != nil {
+		t.Fatal(err)
+	}
+	raw := file.Bytes()
+	for i := range 40 { // a byte is off, or the end is missing
+		bad := bytes.Clone(raw)
+		if i%8 == 0 {
+			bad = bad[:len(bad)*(i+1)/41]
+		} else {
+			bad[len(bad)*i/40] ^= 0x40
+		}
+		if bytes.Equal(bad, raw) {
+			continue
+		}
+		if _, _, err := empty.a.Restore(d.ctx, bytes.NewReader(bad), int64(len(bad)), false, t.TempDir()); err == nil {
+			// A byte that says nothing, in a name's padding or a date.
+			if a, b := d.rows(d.production), empty.rows(d.production); withoutJobs(a) != withoutJobs(b) {
+				t.Errorf("a damaged backup (%d) was taken back", i)
+			}
+			if _, err := empty.a.Store.Pool.Exec(d.ctx, "truncate production cascade"); err != nil {
+				t.Fatal(err)
+			}
+			continue
+		}
+		if list, err := empty.a.Store.Productions(d.ctx); err != nil || len(list) != 0 {
+			t.Fatalf("a damaged backup left %v, %v", list, err)
+		}
+	}
+	if _, _, err := empty.a.Restore(d.ctx, bytes.NewReader(raw), int64(len(raw)), false, t.TempDir()); err != nil {
+		t.Fatal(err)
+	}
+	if a, b := d.rows(d.production), empty.rows(d.production); withoutJobs(a) != withoutJobs(b) {
+		t.Errorf("restored:\n%s\nwas:\n%s", b, a)
+	}
+	if told(d, d.set) != told(empty, d.set) {
+		t.Error("the restored set is exported as another")
+	}
+	// Where something is, it is refused, or kept first.
+	if _, _, err := empty.a.Restore(d.ctx, bytes.NewReader(raw), int64(len(raw)), false, t.TempDir()); err == nil || !strings.Contains(err.Error(), "--replace") {
+		t.Errorf("over what is there: %v", err)
+	}
+	if _, kept, err := empty.a.Restore(d.ctx, bytes.NewReader(raw), int64(len(raw)), true, t.TempDir()); err != nil || kept == "" {
+		t.Errorf("in place of what is there: %q, %v", kept, err)
+	}
+	// The log goes on there.
+	empty.set = d.set
+	if label, err := empty.a.Undo(d.ctx, d.set, ""); err != nil || !strings.HasPrefix(label, "credit of") {
+		t.Errorf("%q, %v", label, err)
+	}
+
+	// One production, elsewhere.
+	var one bytes.Buffer
+	if err := d.a.ExportProduction(d.ctx, d.production, &one); err != nil {
+		t.Fatal(err)
+	}
+	away := newDesk(t)
+	set, err := away.a.TakeIn(d.ctx, bytes.NewReader(one.Bytes()), int64(one.Len()))
+	if err != nil || set != d.set || told(away, set) != told(d, d.set) {
+		t.Fatalf("taken in as %s, %v", set, err)
+	}
+	if label, err := away.a.Undo(d.ctx, set, ""); err != nil || !strings.HasPrefix(label, "credit of") {
+		t.Errorf("its log: %q, %v", label, err)
+	}
+	// And here, beside itself.
+	before := d.rows(d.production)
+	again, err := d.a.TakeIn(d.ctx, bytes.NewReader(one.Bytes()), int64(one.Len()))
+	if err != nil || again == d.set {
+		t.Fatalf("%s, %v", again, err)
+	}
+	if after := d.rows(d.production); after != before {
+		t.Error("taking it in beside itself changed it")
+	}
+	twin := &desk{TB: t, a: d.a, ctx: d.ctx, set: again}
+	if st := twin.state(); st.Production.Name != "test 2" || len(st.Placements) != 2 || len(st.Takes) != 1 || st.Placements[0].ID == d.state().Placements[0].ID || told(twin, again) != told(d, d.set) {
+		t.Errorf("its twin: %s, %d placements, %d takes", st.Production.Name, len(st.Placements), len(st.Takes))
+	}
+	if _, err := d.a.TakeIn(d.ctx, bytes.NewReader(raw), int64(len(raw))); !errors.Is(err, app.ErrWrong) {
+		t.Errorf("a backup as a production: %v", err)
+	}
+	for i := 1; i < 20; i++ {
+		bad := bytes.Clone(one.Bytes())
+		bad[len(bad)*i/20] ^= 1
+		before := d.rows(d.production)
+		if _, err := d.a.TakeIn(d.ctx, bytes.NewReader(bad[:len(bad)-i%3]), int64(len(bad)-i%3)); err == nil && i%3 != 0 {
+			t.Errorf("a cut file (%d) was taken in", i)
+		}
+		if d.rows(d.production) != before {
+			t.Error("it changed what is here")
+		}
+	}
+}
+
+// withoutJobs takes out the numbers of jobs, which are of one place.
+func withoutJobs(s string) string {
+	lines := strings.Split(s, "\n")
+	for i, l := range lines {
+		if at := strings.Index(l, `"job_id":`); at >= 0 {
+			rest := l[at+9:]
+			if end := strings.IndexAny(rest, ",}"); end >= 0 {
+				lines[i] = l[:at] + rest[end:]
+			}
+		}
+	}
+	return strings.Join(lines, "\n")
+}
+
+// A production from elsewhere that holds what nobody could have made here is
+// refused.
+func TestAForgedProductionIsRefused(t *testing.T) {
+	for name, sql := range map[string]string{
+		"a place beyond":     "update placement set x = 1e300",
+		"a scale of nothing": "update placement set scale_x = 0",
+		"an element":         "update element set spec = '{\"outline\":[],\"height\":1e300}'",
+		"a view":             "update sets set view = jsonb_set(view, '{focal}', '-3')",
+		"a name of a row":    "update placement set id = 'short'",
+		"a piece's size":     "update piece set sizing = '{\"metresPerUnit\":1e300}'",
+	} {
+		d := newDesk(t)
+		d.takeIn("box.glb", boxGLB(t))
+		room, _ := json.Marshal(lay.Room{Outline: []lay.P{{}, {X: 4}, {X: 4, Z: 4}, {Z: 4}}, Height: 2.5, Wall: 0.1})
+		d.edit(app.Deed{Do: "place", StandIn: "box"}, app.Deed{Do: "add", Kind: "room", Name: "room", Patch: room})
+		if tag, err := d.a.Store.Pool.Exec(d.ctx, sql); err != nil || tag.RowsAffected() == 0 {
+			t.Fatalf("%s: %v", name, err)
+		}
+		var one bytes.Buffer
+		if err := d.a.ExportProduction(d.ctx, d.production, &one); err != nil {
+			t.Fatal(err)
+		}
+		away := &desk{TB: t, a: d.a, ctx: d.ctx}
+		before, err := away.a.Store.Productions(d.ctx)
+		if err != nil {
+			t.Fatal(err)
+		}
+		if _, err := away.a.TakeIn(d.ctx, bytes.NewReader(one.Bytes()), int64(one.Len())); !errors.Is(err, app.ErrWrong) {
+			t.Errorf("%s: %v", name, err)
+		}
+		after, err := away.a.Store.Productions(d.ctx)
+		if err != nil || len(after) != len(before) {
+			t.Errorf("%s: %d productions, %v", name, len(after), err)
+		}
+		var schemas int
+		if err := d.a.Store.Pool.QueryRow(d.ctx, "select count(*) from pg_namespace where nspname like 'scratch%'").Scan(&schemas); err != nil || schemas != 0 {
+			t.Errorf("%s: %d scratches are left, %v", name, schemas, err)
+		}
+	}
+}
+
+// What is kept is given back when nothing refers to it, and not before.
+func TestRoomIsGivenBack(t *testing.T) {
+	d := newDesk(t)
+	d.takeIn("box.glb", boxGLB(t))
+	if _, err := d.a.CardPicture(d.ctx, strings.NewReader("no picture")); !errors.Is(err, app.ErrWrong) {
+		t.Fatal(err)
+	}
+	// An arrival that is handed in as a picture is refused, and stays what it is.
+	if _, err := d.a.CardPicture(d.ctx, bytes.NewReader(boxGLB(t))); !errors.Is(err, app.ErrWrong) {
+		t.Fatal(err)
+	}
+	refs, err := store.References(d.ctx, d.a.Store.Pool)
+	if err != nil {
+		t.Fatal(err)
+	}
+	if _, err := d.a.Store.Pool.Exec(d.ctx, "update blob set put = now() - interval '2 days'"); err != nil {
+		t.Fatal(err)
+	}
+	said, err := d.a.Tidy(d.ctx)
+	if err != nil || !strings.Contains(said, "1 files") {
+		t.Errorf("%q, %v", said, err)
+	}
+	there := 0
+	for hash := range refs {
+		if ok, err := d.a.Store.HasBlob(d.ctx, hash); err == nil && ok {
+			there++
+		}
+	}
+	if there < 3 {
+		t.Errorf("%d of the files that are referred to are there", there)
+	}
+	if st := d.takeIn("box.glb", boxGLB(t)); st.Arrivals[0].State != "done" {
+		t.Errorf("%+v", st.Arrivals[0])
+	}
+}

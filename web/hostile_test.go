@@ -1,0 +1,304 @@
+package web_test
+
+import (
+	"bytes"
+	"context"
+	"encoding/json"
+	"io"
+	"net/http"
+	"net/http/httptest"
+	"net/url"
+	"slices"
+	"strings"
+	"testing"
+	"time"
+
+	"visator/app"
+	"visator/core/geom"
+	"visator/core/lay"
+	"visator/core/motion"
+	"visator/core/optics"
+	"visator/store"
+)
+
+// raw is a value as it stands in JSON, which encoding/json would not write.
+type raw string
+
+func (r raw) MarshalJSON() ([]byte, error) { return []byte(r), nil }
+
+// hostile are values that no field expects.
+var hostile = []any{raw("1e308"), raw("-1e155"), raw("1e19"), 2147483647, 2147483648, int64(9223372036854775807), -1, 0, 0.5, "a\x00b", "\u0007", strings.Repeat("x", 3000), "nobody", "", nil, []any{}, map[string]any{}, true}
+
+// few are those that stand for the others where there are many fields.
+var few = []any{raw("1e308"), 2147483648, "a\x00b", "nobody", nil, map[string]any{}}
+
+// mutants are all documents that doc becomes when one value in it, at whatever
+// depth, is a hostile one.
+func mutants(doc any, each func(any)) { mutantsOf(doc, hostile, each) }
+
+func mutantsOf(doc any, values []any, each func(any)) {
+	switch d := doc.(type) {
+	case map[string]any:
+		for k, old := range d {
+			mutantsOf(old, values, func(v any) { d[k] = v; each(doc) })
+			d[k] = old
+		}
+	case []any:
+		for i, old := range d {
+			mutantsOf(old, values, func(v any) { d[i] = v; each(doc) })
+			d[i] = old
+		}
+	}
+	for _, v := range values {
+		each(v)
+	}
+}
+
+// tree is a value as JSON has it.
+func tree(t *testing.T, v any) (out any) {
+	t.Helper()
+	text, err := json.Marshal(v)
+	if err != nil {
+		t.Fatal(err)
+	}
+	if err := json.Unmarshal(text, &out); err != nil {
+		t.Fatal(err)
+	}
+	return out
+}
+
+// struck is a site that hostile requests are made to, without a network between.
+type struck struct {
+	*site
+	production, set, box, other, piece, shot, room string
+	made                                           int
+}
+
+func (s *struck) ask(method, path string, body io.Reader) (int, string) {
+	s.made++
+	req := httptest.NewRequest(method, "http://127.0.0.1/", body)
+	req.URL.Path, req.URL.RawPath, req.URL.RawQuery = "", "", ""
+	u, err := url.Parse("http://127.0.0.1" + path)
+	if err != nil {
+		s.Fatal(err)
+	}
+	req.URL, req.RequestURI = u, path
+	req.Header.Set("Sec-Fetch-Site", "same-origin")
+	req.Header.Set("Content-Type", "application/json")
+	// An event stream, and a slow answer, end.
+	ctx, cancel := context.WithTimeout(context.Background(), 20*time.Second)
+	defer cancel()
+	w := httptest.NewRecorder()
+	s.Config.Handler.ServeHTTP(w, req.WithContext(ctx))
+	if ctx.Err() != nil {
+		s.Errorf("%s %.200s took 20 s", method, path)
+	}
+	return w.Code, w.Body.String()
+}
+
+// refuses makes a request that is answered or refused: never with a fault of the
+// server's own.
+func (s *struck) refuses(method, path string, body any) {
+	s.Helper()
+	text, err := json.Marshal(body)
+	if err != nil {
+		s.Fatal(err)
+	}
+	code, said := s.ask(method, path, bytes.NewReader(text))
+	if code >= 500 || code < 200 {
+		s.Errorf("%s %.200s with %.400s: %d %.200s", method, path, text, code, said)
+	}
+}
+
+func newStruck(t *testing.T) *struck {
+	s := &struck{site: newSite(t)}
+	ctx := context.Background()
+	var err error
+	if s.production, s.set, err = s.app.NewProduction(ctx, "struck", "metre"); err != nil {
+		t.Fatal(err)
+	}
+	ar, _, err := s.app.Arrive(ctx, s.production, "a.obj", strings.NewReader("v 0 0 0\nv 1 0 0\nv 0 1 0\nf 1 2 3\n"))
+	if err != nil {
+		t.Fatal(err)
+	}
+	if err := s.app.RunIntake(ctx, ar.ID); err != nil {
+		t.Fatal(err)
+	}
+	s.piece = "p" + ar.ID
+	edit := func(deeds ...app.Deed) []string {
+		t.Helper()
+		r, err := s.app.Edit(ctx, s.set, app.EditRequest{Revision: -1, Deeds: deeds})
+		if err != nil {
+			t.Fatal(err)
+		}
+		return r.Made
+	}
+	made := edit(app.Deed{Do: "place", StandIn: "box"}, app.Deed{Do: "place", Piece: s.piece, At: geom.V{X: 2}}, app.Deed{Do: "keep", Name: "a shot"})
+	s.box, s.other, s.shot = made[0], made[1], made[2]
+	square := []lay.P{{}, {X: 4}, {X: 4, Z: 4}, {Z: 4}}
+	text, _ := json.Marshal(lay.Room{Outline: square, Height: 2.5, Wall: 0.1})
+	s.room = edit(app.Deed{Do: "add", Kind: "room", Name: "room", Patch: text})[0]
+	return s
+}
+
+// Whatever is sent in whichever field of whichever command, it is done or refused.
+func TestNoFieldOfACommandBreaksTheServer(t *testing.T) {
+	s := newStruck(t)
+	path := "/api/sets/" + s.set + "/edit"
+	v := optics.Default()
+	for _, do := range app.DeedNames() {
+		for field, fine := range map[string]any{"kind": "placement", "id": s.box, "ids": []any{s.box, s.other}, "patch": map[string]any{"name": "n"}, "piece": s.piece, "standIn": "box",
+			"at": map[string]any{"x": 1, "y": 0, "z": 1}, "name": "n", "of": "x", "metres": 1, "was": 1, "alone": true, "like": s.box, "likeOf": "width", "rest": true, "seed": 1, "turn": 0.1} {
+			deed := map[string]any{"do": do, "ids": []any{s.box}, "id": s.box, "kind": "placement", "piece": s.piece, "metres": 1, "name": "n"}
+			mutantsOf(fine, few, func(m any) {
+				deed[field] = m
+				s.refuses("POST", path, map[string]any{"revision": -1, "deeds": []any{deed}})
+			})
+			if t.Failed() {
+				t.Fatalf("by %s in %s, after %d requests", do, field, s.made)
+			}
+			// What was deleted on the way is brought back.
+			if n, err := store.PlacementsOf(context.Background(), s.app.Store.Pool, s.set, []string{s.box, s.other}); err != nil || len(n) < 2 {
+				for range 6 {
+					s.ask("POST", "/api/sets/"+s.set+"/undo", nil)
+				}
+			}
+		}
+	}
+	mutants(map[string]any{"revision": 1, "deeds": []any{}, "request": "r"}, func(m any) { s.refuses("POST", path, m) })
+	square := []lay.P{{}, {X: 4}, {X: 4, Z: 4}, {Z: 4}}
+	line := []geom.V{{}, {X: 3, Y: 1}}
+	kinds := map[string]lay.Spec{
+		"room":   &lay.Room{Outline: square, Height: 2.5, Wall: 0.1, Openings: []lay.Opening{{Along: 1, Width: 0.8, Head: 2, Door: "left", Bays: 1, Pitch: 1, Floors: 1, Storey: 2.5}}},
+		"row":    &lay.Row{Shape: "line", Points: square[:2], Pieces: []lay.Share{{Piece: s.piece, Weight: 1}}, By: "count", Count: 2},
+		"line":   &lay.Line{Points: line, Sag: 0.1, Thick: 0.01, Pieces: []lay.Share{{Piece: s.piece, Weight: 1}}, Spacing: 1},
+		"drift":  &lay.Drift{Area: square, Keep: [][]lay.P{{{X: 1, Z: 1}, {X: 2, Z: 1}, {X: 2, Z: 2}}}, Pieces: []lay.Share{{Piece: s.piece, Weight: 1}}, Density: 0.2, SizeMin: 1, SizeMax: 1},
+		"ground": &lay.Ground{Width: 4, Depth: 4, Cell: 1, Rough: 0.1, Grain: 2, Strokes: []lay.Sculpt{{Do: "raise", Points: square[:2], Radius: 1, Height: 0.1}}},
+		"path":   &lay.Path{Points: square[:2], Width: 1}, "water": &lay.Water{Outline: square, Ripple: 0.01, Length: 1}, "card": &lay.Card{Shape: "ridge", Width: 2, Height: 1},
+		"layer": &lay.Layer{}, "group": &lay.Group{Parent: "g"}, "meant": &lay.Meant{Snag: "s", Why: "w"}, "limit": &lay.Limit{Triangles: 1, Instances: 1, Megabytes: 1},
+	}
+	for kind, spec := range kinds {
+		mutants(tree(t, spec), func(m any) {
+			s.refuses("POST", path, map[string]any{"revision": -1, "deeds": []any{map[string]any{"do": "add", "kind": kind, "name": kind, "patch": m}}})
+		})
+		if t.Failed() {
+			t.Fatalf("by a %s", kind)
+		}
+	}
+	rail := &motion.Rail{Kind: "path", Points: line, Seconds: 2, Easing: "linear"}
+	move := &motion.Move{Rate: 24, Seconds: 2, Keys: []motion.Key{{View: v, Seconds: 2, Easing: "linear"}}, Rail: rail, Pulls: []motion.Pull{{At: 0, Metres: 2}},
+		Rides: []motion.Ride{{IDs: []string{s.box}, Points: line, Seconds: 1, Easing: "linear"}}, Flickers: []motion.Flicker{{Hertz: 2, Depth: 0.5}}, Plays: []motion.Play{{ID: s.box, Pictures: []string{"x"}, Rate: 2}}}
+	set, err := store.GetSet(context.Background(), s.app.Store.Pool, s.set)
+	if err != nil {
+		t.Fatal(err)
+	}
+	docs := map[string]any{
+		"placement " + s.box: map[string]any{"name": "n", "at": map[string]any{"x": 1, "y": 1, "z": 1}, "yaw": 1, "pitch": 0, "roll": 0, "scale": map[string]any{"x": 1, "y": 1, "z": 1}, "size": map[string]any{"x": 1, "y": 1, "z": 1}, "order": 1, "layer": "l", "group": "g", "tint": "#ffffff", "recast": "r", "hidden": false, "locked": false, "id": "x", "piece": "y"},
+		"set " + s.set:       map[string]any{"view": tree(t, v), "light": tree(t, set.Light), "move": tree(t, move), "hide": []any{"l"}, "first": 1, "last": 2, "shot": "s", "name": "n", "id": "x", "match": map[string]any{"picture": "", "opacity": 1, "wipe": 1, "points": []any{map[string]any{"x": 0.5, "y": 0.5, "at": map[string]any{"x": 0, "y": 0, "z": 0}}}, "lines": []any{map[string]any{"axis": "x", "x0": 0, "y0": 0, "x1": 1, "y1": 1}}, "pixels": 1, "each": []any{1}}},
+		"shot " + s.shot:     map[string]any{"name": "n", "note": "n", "status": "s", "order": 1, "first": 0, "last": 0, "id": "x"},
+		"piece " + s.piece:   map[string]any{"name": "n", "gone": false, "tags": []any{"t"}, "favourite": true, "arrival": "a", "source": "s", "sizing": map[string]any{"metresPerUnit": 1, "factor": 1, "up": "Y", "turn": 0, "pivot": "", "point": map[string]any{"x": 0, "y": 0, "z": 0}, "sunk": 0, "light": 0, "stretch": map[string]any{"x": 1, "y": 1, "z": 1}}, "credit": map[string]any{"author": "a", "price": 1, "currency": "EUR", "licence": "l", "notes": "n"}},
+		"element " + s.room:  map[string]any{"name": "n", "layer": "l", "hidden": false, "locked": false, "spec": map[string]any{"height": 2.5, "floor": 0}},
+	}
+	for row, doc := range docs {
+		kind, id, _ := strings.Cut(row, " ")
+		mutants(doc, func(m any) {
+			s.refuses("POST", path, map[string]any{"revision": -1, "deeds": []any{map[string]any{"do": "change", "kind": kind, "id": id, "patch": m}}})
+		})
+		if t.Failed() {
+			t.Fatalf("by a change of a %s", kind)
+		}
+	}
+	// After all that the set opens, and something can be placed.
+	if code, said := s.ask("GET", "/api/sets/"+s.set+"/state", nil); code != 200 {
+		t.Errorf("the state: %d %.300s", code, said)
+	}
+	if code, said := s.ask("POST", path, strings.NewReader(`{"revision":-1,"deeds":[{"do":"place","standIn":"box"},{"do":"add","kind":"layer","name":"behind all"}]}`)); code != 200 {
+		t.Errorf("placing: %d %s", code, said)
+	}
+	t.Logf("%d requests", s.made)
+}
+
+// The same for everything that is not an edit.
+func TestNoFieldOfARequestBreaksTheServer(t *testing.T) {
+	s := newStruck(t)
+	words := []string{"a%00b", "%FF", "%C3%28", "nobody", strings.Repeat("x", 2000), "..", "%2e%2e%2f", "-1", "1e308", "9223372036854775808", "99999999999", "NaN", "true", "'", "%25"}
+	routes := map[string][]string{
+		"/api/sets/{set}/state": nil, "/api/sets/{set}/outlines": {"of"}, "/api/sets/{set}/sky": nil, "/api/sets/{set}/export": nil, "/api/sets/{set}/frame": {"t"}, "/api/sets/{set}/track": {"from", "count"},
+		"/api/sets/{set}/sheet": {"shot", "as"}, "/api/sets/{set}/cutouts": {"shot", "as", "all"}, "/api/sets/{set}/lenses": {"share", "focals", "subject"}, "/api/sets/{set}/elements/{room}/model": nil,
+		"/api/sets/{set}/elements/{room}/instances": {"most"}, "/api/sets/{set}/requests/{shot}": nil, "/api/sets/{set}/shelf": {"find", "licence", "format", "marked", "where", "weight", "size", "price"}, "/api/sets/{set}/credits": {"as"},
+		"/api/pieces/{piece}": nil, "/api/pieces/{piece}/size": nil, "/api/arrivals/{arrival}/tray": nil, "/api/length": {"unit", "text"}, "/api/standins/{box}": nil, "/api/supplier": {"find"},
+		"/api/thumbs/{hash}": {"channel", "invert"}, "/blobs/{hash}": {"as", "name"}, "/sets/{set}/dress": nil, "/sets/{set}/{box}": nil, "/productions/{production}/file": nil, "/static/{box}": nil, "/": {"x"},
+	}
+	hash := strings.Repeat("0", 64)
+	arrival := s.piece[1:]
+	names := map[string]string{"set": s.set, "room": s.room, "shot": s.shot, "piece": s.piece, "arrival": arrival, "production": s.production, "box": s.box, "hash": hash, "take": "nothing"}
+	filled := func(route, but, with string) string {
+		for k, v := range names {
+			if k == but {
+				v = with
+			}
+			route = strings.ReplaceAll(route, "{"+k+"}", v)
+		}
+		return route
+	}
+	for route, fields := range routes {
+		for k := range names {
+			if !strings.Contains(route, "{"+k+"}") {
+				continue
+			}
+			for _, w := range words {
+				s.refuses("GET", filled(route, k, w), nil)
+			}
+		}
+		for _, f := range fields {
+			for _, w := range words {
+				q := f + "=" + w
+				for _, o := range fields {
+					if o != f {
+						q += "&" + o + "=1"
+					}
+				}
+				s.refuses("GET", filled(route, "", "")+"?"+q, nil)
+				s.refuses("GET", filled(route, "", "")+"?"+w+"=1&"+q, nil)
+			}
+		}
+		s.refuses("GET", filled(route, "", ""), nil)
+	}
+	if code, _ := s.ask("GET", "/api/thumbs/"+hash, nil); code != http.StatusNotFound {
+		t.Errorf("a small picture of nothing: %d", code)
+	}
+	posts := map[string]any{
+		"/api/sets/{set}/keep": map[string]any{"group": s.room}, "/api/sets/{set}/takes": map[string]any{"shot": s.shot, "kind": "still", "settings": map[string]any{"width": 4, "height": 4, "samples": 1, "seconds": 1, "seed": 1, "bounces": 1, "denoise": true}},
+		"/api/takes/{take}/cancel": map[string]any{}, "/api/takes/{take}/bin": map[string]any{}, "/api/sets/{set}/undo": map[string]any{"request": "r"}, "/api/sets/{set}/redo": map[string]any{"request": "r"},
+		"/api/productions/{production}/options": map[string]any{"unit": "metre", "budget": 10000}, "/api/arrivals/{arrival}/take": map[string]any{"paths": []any{"a.obj"}, "renew": map[string]any{"a.obj": s.piece}},
+		"/api/arrivals/{arrival}/cancel": map[string]any{}, "/api/arrivals/{arrival}/resume": map[string]any{}, "/api/arrivals/{arrival}/maps": map[string]any{"piece": s.piece},
+		"/api/pieces/{piece}/map": map[string]any{"surface": "s", "arrival": arrival, "file": "f", "role": "baseColor", "channel": 1}, "/api/productions/{production}/order": map[string]any{"goods": "g", "file": "f"},
+		"/api/productions/{production}/bring": map[string]any{"piece": s.piece}, "/api/sets/{set}/cameras": map[string]any{"piece": s.piece}, "/bin/{box}/{set}/back": map[string]any{},
+	}
+	for route, body := range posts {
+		for k := range names {
+			if strings.Contains(route, "{"+k+"}") {
+				for _, w := range words {
+					s.refuses("POST", filled(route, k, w), body)
+				}
+			}
+		}
+		mutants(body, func(m any) { s.refuses("POST", filled(route, "", ""), m) })
+		for _, text := range []string{"", "{", "\xff", "null", "[]", `"\ud800"`, strings.Repeat("[", 100)} {
+			if code, said := s.ask("POST", filled(route, "", ""), strings.NewReader(text)); code >= 500 {
+				t.Errorf("%s with %.40q: %d %s", route, text, code, said)
+			}
+		}
+	}
+	for _, name := range words {
+		for _, route := range []string{"/api/productions/" + s.production + "/arrivals?name=" + name + ".obj", "/api/productions/" + s.production + "/folders?name=" + name + "&piece=" + name, "/api/productions/" + name + "/panorama", "/api/productions/" + name + "/picture", "/productions/" + name + "/sets", "/productions/take-in", "/productions"} {
+			if code, said := s.ask("POST", route, strings.NewReader("name="+name)); code >= 500 {
+				t.Errorf("%s: %d %s", route, code, said)
+			}
+		}
+	}
+	if slices.Contains(app.DeedNames(), "") || s.made < 2000 {
+		t.Errorf("only %d requests", s.made)
+	}
+	t.Logf("%d requests", s.made)
+}
