@@ -38,8 +38,8 @@ type watches struct {
 	life context.Context
 }
 
-// maxMeasured is how many sets are measured at a time: each uses all processors.
-const maxMeasured = 2
+// maxMeasured is how many sets are measured at a time: one uses all processors.
+const maxMeasured = 1
 
 // watch is what is known about how one set stands.
 type watch struct {
@@ -134,6 +134,7 @@ func (a *App) Watch(set string) {
 	w.running = true
 	go func() {
 		defer a.watches.all.Done()
+		giveWay() // hands and pages come first
 		a.watch(set, w)
 	}()
 }
@@ -267,6 +268,7 @@ func (a *App) Measure(ctx context.Context, set string) ([]snag.Snag, error) {
 // measureSet brings a watch to the set's newest revision.
 func (a *App) measureSet(ctx context.Context, set string, w *watch) (production string, err error) {
 	start := time.Now()
+	w.contacts.Enter = giveWay
 	var now *world
 	err = a.Store.View(ctx, func(tx pgx.Tx) error {
 		now, err = a.world(ctx, tx, set)
@@ -400,7 +402,7 @@ func (w *world) makeBodies(ctx context.Context) error {
 // severally does n things on all processors, in runs of neighbours.
 func severally(n int, do func(i int) error) error {
 	var g errgroup.Group
-	g.SetLimit(runtime.GOMAXPROCS(0))
+	g.SetLimit(runtime.NumCPU())
 	const run = 8
 	for from := 0; from < n; from += run {
 		g.Go(func() (err error) {

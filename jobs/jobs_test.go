@@ -3,6 +3,8 @@ package jobs_test
 import (
 	"context"
 	"encoding/json"
+	"errors"
+	"fmt"
 	"log/slog"
 	"strings"
 	"testing"
@@ -10,6 +12,7 @@ import (
 
 	"visator/app"
 	"visator/jobs"
+	"visator/store"
 	"visator/store/storetest"
 )
 
@@ -168,5 +171,99 @@ func TestTwoProcessesShareTheQueue(t *testing.T) {
 	var attempts int
 	if err := c.a.Store.Pool.QueryRow(t.Context(), "select coalesce(sum(attempt), 0) from river_job where queue = 'takes'").Scan(&attempts); err != nil || attempts != 6 {
 		t.Errorf("%d attempts for six pictures, %v", attempts, err)
+	}
+}
+
+// A process that loses its connection stops, and what it was making goes on by
+// another: frames that were made stay, and none is there twice. What the first still
+// writes is refused.
+func TestALostRenderIsGivenOn(t *testing.T) {
+	c := newCrew(t)
+	p := c.pool(1)
+	defer c.stop(p)
+	move := map[string]any{"move": map[string]any{"rate": 24, "seconds": 1.5, "keys": []any{map[string]any{"view": json.RawMessage(c.view()), "seconds": 1.5, "easing": "linear"}}}}
+	raw, _ := json.Marshal(move)
+	if _, err := c.a.Edit(t.Context(), c.set, app.EditRequest{Revision: -1, Deeds: []app.Deed{{Do: "change", Kind: "set", Patch: raw}}}); err != nil {
+		t.Fatal(err)
+	}
+	if _, err := c.a.Shoot(t.Context(), c.set, "", "move", app.TakeSettings{Width: 96, Samples: 64, Bounces: 2}); err != nil {
+		t.Fatal(err)
+	}
+	frames := func(st *app.State) int {
+		var r app.TakeResult
+		if err := json.Unmarshal(st.Takes[0].Result, &r); err != nil {
+			t.Fatal(err)
+		}
+		return len(r.Frames)
+	}
+	c.await("some frames", func(st *app.State) bool { return frames(st) >= 3 })
+	// The connection that holds the sign of life is cut.
+	var cut int
+	if err := c.a.Store.Pool.QueryRow(t.Context(), "select count(pg_terminate_backend(pid)) from pg_locks where locktype = 'advisory' and pid <> pg_backend_pid() and database = (select oid from pg_database where datname = current_database())").Scan(&cut); err != nil || cut == 0 {
+		t.Fatalf("%d connections cut, %v", cut, err)
+	}
+	// Whoever has an older turn writes no more.
+	st := c.await("another turn", func(st *app.State) bool { return st.Takes[0].Turn >= 2 || st.Takes[0].State == "done" })
+	if err := c.a.Store.SetTake(t.Context(), st.Takes[0].ID, 1, "failed", 0, "from the first", app.TakeResult{}); !errors.Is(err, store.ErrOvertaken) {
+		t.Errorf("an older turn writes: %v", err)
+	}
+	st = c.await("the move", func(st *app.State) bool { return st.Takes[0].State == "done" })
+	if n := frames(st); n != 36 {
+		t.Errorf("%d frames of 36", n)
+	}
+}
+
+func (c *crew) view() []byte {
+	c.Helper()
+	st, err := c.a.State(c.Context(), c.set)
+	if err != nil {
+		c.Fatal(err)
+	}
+	v := st.Set.View
+	v.Eye.X += 1
+	raw, _ := json.Marshal(v)
+	return raw
+}
+
+// Small downloads are read while a large one is.
+func TestASmallDownloadDoesNotWaitForALargeOne(t *testing.T) {
+	c := newCrew(t)
+	p := c.pool(1)
+	defer c.stop(p)
+	var big strings.Builder
+	for i := range 900_000 {
+		fmt.Fprintf(&big, "v %d.123456 %d.654321 %d.111111\n", i%977, i%613, i%89)
+		if i%3 == 2 {
+			fmt.Fprintf(&big, "f %d %d %d\n", i-1, i, i+1)
+		}
+	}
+	// What counts as large is told by its bytes: this much is enough to take a while.
+	if _, _, err := c.a.Arrive(t.Context(), c.production, "big.obj", strings.NewReader(big.String()+strings.Repeat("# nothing more to see here, only to be as large as large ones are\n", 1_700_000))); err != nil {
+		t.Fatal(err)
+	}
+	c.await("the large one to begin", func(st *app.State) bool { return len(st.Arrivals) == 1 && st.Arrivals[0].State == "working" })
+	for i := range 3 {
+		if _, _, err := c.a.Arrive(t.Context(), c.production, fmt.Sprintf("small%d.obj", i), strings.NewReader(triangle+strings.Repeat("#", i))); err != nil {
+			t.Fatal(err)
+		}
+	}
+	st := c.await("the small ones", func(st *app.State) bool {
+		n := 0
+		for _, a := range st.Arrivals {
+			if a.Name != "big.obj" && a.State == "done" {
+				n++
+			}
+		}
+		return n == 3
+	})
+	for _, a := range st.Arrivals {
+		if a.Name == "big.obj" && a.State != "working" {
+			t.Errorf("the large one is %s: it was to be under way", a.State)
+		}
+	}
+	for _, a := range st.Arrivals {
+		if a.Name == "big.obj" {
+			_ = c.a.CancelArrival(t.Context(), a.ID)
+		}
 	}
 }

@@ -138,8 +138,8 @@ func (s *Store) write(ctx context.Context, hash string, from *os.File) error {
 	return s.sync(hash)
 }
 
-// sync has the disk hold a blob and its name in the folder; other blob stores do
-// so by themselves.
+// sync has the disk hold a blob, for its owner alone, and its name in the folder;
+// other blob stores do so by themselves.
 func (s *Store) sync(hash string) error {
 	if s.folder == "" {
 		return nil
@@ -149,7 +149,12 @@ func (s *Store) sync(hash string) error {
 		if err != nil {
 			return err
 		}
-		err = f.Sync()
+		if path != s.folder {
+			err = f.Chmod(0o600)
+		}
+		if err == nil {
+			err = f.Sync()
+		}
 		_ = f.Close()
 		if err != nil {
 			return err

@@ -168,7 +168,7 @@ var ErrAway = errors.New("the supplier does not answer; start it with \"visator 
 
 // How long a supplier may say nothing before it is given up, and then be asked
 // again; see maxBreaks.
-const silence = 20 * time.Second
+var silence = 20 * time.Second
 
 // errElsewhere is a supplier that sends to another address: what was set up is one
 // that is trusted, not wherever it points.

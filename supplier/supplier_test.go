@@ -6,9 +6,11 @@ import (
 	"errors"
 	"io"
 	"math/rand/v2"
+	"net/http"
 	"net/http/httptest"
 	"strings"
 	"testing"
+	"time"
 )
 
 func shop(t *testing.T) (*Server, *Client) {
@@ -65,5 +67,52 @@ func TestWhatDoesNotComeIsSaid(t *testing.T) {
 	r := c.Fetch(ctx, "lamp slow.zip", func(have, of int64) { cancel() })
 	if _, err := io.ReadAll(r); !errors.Is(err, context.Canceled) {
 		t.Errorf("cancelled: %v", err)
+	}
+}
+
+// A supplier that says nothing is given up, and one that sends elsewhere is not
+// followed there.
+func TestASupplierThatHangsOrPointsElsewhere(t *testing.T) {
+	elsewhere := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		t.Errorf("%s was followed elsewhere", r.URL)
+	}))
+	defer elsewhere.Close()
+	release := make(chan struct{})
+	s := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		switch r.URL.Path {
+		case "/files/away":
+			http.Redirect(w, r, elsewhere.URL+"/x", http.StatusFound)
+		case "/files/here":
+			http.Redirect(w, r, "/files/fine", http.StatusFound)
+		case "/files/fine":
+			_, _ = io.WriteString(w, "fine")
+		case "/files/half":
+			w.Header().Set("Content-Length", "1000")
+			_, _ = io.WriteString(w, "half")
+			w.(http.Flusher).Flush()
+			<-release
+		}
+	}))
+	defer s.Close()
+	defer close(release)
+	old := silence
+	silence = 150 * time.Millisecond
+	defer func() { silence = old }()
+	c := &Client{Address: s.URL}
+	if _, err := io.ReadAll(c.Fetch(context.Background(), "away", nil)); !errors.Is(err, errElsewhere) {
+		t.Errorf("elsewhere: %v", err)
+	}
+	if got, err := io.ReadAll(c.Fetch(context.Background(), "here", nil)); err != nil || string(got) != "fine" {
+		t.Errorf("within the supplier: %q, %v", got, err)
+	}
+	done := make(chan error, 1)
+	go func() { _, err := io.ReadAll(c.Fetch(context.Background(), "half", nil)); done <- err }()
+	select {
+	case err := <-done:
+		if err == nil {
+			t.Error("half a file is a whole one")
+		}
+	case <-time.After(30 * time.Second):
+		t.Fatal("it is waited for without an end")
 	}
 }

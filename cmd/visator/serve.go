@@ -218,9 +218,9 @@ func run(ctx context.Context, name string, args []string, withDemo bool) error {
 	if _, err := parse(fs, args); err != nil {
 		return err
 	}
-	// More than the cores: renders give way on threads of their own, and a
-	// request should not wait for one of them to be scheduled out.
-	runtime.GOMAXPROCS(runtime.NumCPU() + 2)
+	// More than the cores: renders and what measures sets give way on threads of
+	// their own, and a request should not wait for one of them to be scheduled out.
+	runtime.GOMAXPROCS(3*runtime.NumCPU() + 2)
 	log := p.logger()
 	defer p.close()
 	s, err := p.open(ctx, true)

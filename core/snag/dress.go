@@ -58,6 +58,10 @@ type pair struct {
 // edit only what it changed is measured again. It is not safe for use by many
 // at once.
 type Contacts struct {
+	// Enter, if set, is called on each goroutine before it measures: a place to give
+	// way to more urgent work.
+	Enter func()
+
 	solids map[string]*Solid
 	pairs  map[string]map[string]*pair // both ways
 	under  map[string]beneath          // by thing
@@ -168,7 +172,7 @@ func (c *Contacts) measure(ctx context.Context, all []Solid, changed []*Solid) e
 		}
 	}
 	found, done := make([]*pair, len(work)), make([]bool, len(work))
-	err := inParallel(ctx, len(work), func(i int) {
+	err := inParallel(ctx, len(work), c.Enter, func(i int) {
 		if work[i].rough {
 			found[i] = meet(work[i].of[0], work[i].of[1])
 		} else {
@@ -559,11 +563,14 @@ func (c *Contacts) gap(s *Solid, solids []Solid, counts func(i int) bool) (gap f
 }
 
 // inParallel does n things on all processors; it stops when ctx ends.
-func inParallel(ctx context.Context, n int, do func(i int)) error {
+func inParallel(ctx context.Context, n int, enter func(), do func(i int)) error {
 	var next atomic.Int64
 	var wg crew.Group
-	for range min(runtime.GOMAXPROCS(0), n) {
+	for range min(runtime.NumCPU(), n) { // as many as there are processors, not as many as may run
 		wg.Go(func() {
+			if enter != nil {
+				enter()
+			}
 			for ctx.Err() == nil {
 				i := int(next.Add(1)) - 1
 				if i >= n {

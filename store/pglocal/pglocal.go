@@ -370,6 +370,27 @@ func (s *Server) Stop() error {
 	}
 }
 
+// Kill ends the server as a fault of its own would, for tests: it is started again by
+// itself.
+func (s *Server) Kill() error {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	if s.child == nil {
+		return errors.New("it is not run by this program")
+	}
+	return s.child.Process.Signal(syscall.SIGQUIT)
+}
+
+// Await waits until the server answers, or for a minute.
+func (s *Server) Await(ctx context.Context) error {
+	for deadline := time.Now().Add(time.Minute); ; time.Sleep(100 * time.Millisecond) {
+		_, err := s.ask(ctx, "postgres", "select 1")
+		if err == nil || time.Now().After(deadline) {
+			return err
+		}
+	}
+}
+
 // Close stops the cluster, when this program runs it, and no longer minds it.
 func (s *Server) Close() error {
 	s.mu.Lock()
