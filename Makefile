@@ -3,7 +3,7 @@ SHELL := /bin/bash
 # The wide acceleration structure uses vector instructions where Go offers them.
 export GOEXPERIMENT := $(shell go version 2>/dev/null | grep -qE 'go1\.(2[6-9]|[3-9][0-9]).*amd64' && echo simd)
 
-.PHONY: demo test bench bench-large lint build assets need need-test clean fuzz
+.PHONY: demo test soak bench bench-large lint build assets need need-test clean fuzz
 
 demo: need build
 	./bin/visator demo
@@ -15,6 +15,11 @@ lint:
 	@out=$$(gofmt -l $$(ls -d */ | grep -v '^bin/')); if [ -n "$$out" ]; then echo "gofmt would change: $$out"; exit 1; fi
 	go vet ./...
 	go tool staticcheck ./...
+
+# Ten minutes in which the server, a worker and the database are killed by chance and
+# the disk fills once, while four hands work; and fifty people on one set.
+soak: need-test build
+	VISATOR_SOAK=$${VISATOR_SOAK:-10m} go test -timeout 30m -count 1 -v -run 'TestSoak|TestFiftyPeople' ./e2e/
 
 bench: need-test build
 	go test -run '^$$' -bench . -benchtime 2x ./core/... ./app/... ./e2e/...

@@ -56,6 +56,7 @@ type site struct {
 	database, blobs string
 	address         string
 	every           time.Duration // between two looks of await; 0 is often
+	port            string        // that it takes; "" any
 	by              *tab          // the browser of whoever asks; nil is nobody
 	cmd             *exec.Cmd
 }
@@ -84,7 +85,7 @@ func newSite(t testing.TB, call ...string) *site {
 // start starts the server and waits for the address that it prints.
 func (s *site) start() {
 	s.Helper()
-	cmd := exec.Command(binary, append(s.call, "--port", "0", "--database", s.database, "--blobs", s.blobs)...)
+	cmd := exec.Command(binary, append(s.call, "--port", or(s.port, "0"), "--database", s.database, "--blobs", s.blobs)...)
 	out, err := cmd.StdoutPipe()
 	if err != nil {
 		s.Fatal(err)
@@ -103,6 +104,13 @@ func (s *site) start() {
 		}
 	}
 	s.Fatal("the server did not print its address")
+}
+
+func or(a, b string) string {
+	if a != "" {
+		return a
+	}
+	return b
 }
 
 // kill ends the server without warning.
@@ -218,7 +226,7 @@ type tab struct {
 
 // browser is a page in a browser of its own: of two pages in one only the one in
 // front is drawn for certain.
-func browser(t testing.TB) *tab {
+func browser(t testing.TB, more ...chromedp.ExecAllocatorOption) *tab {
 	t.Helper()
 	path, err := exec.LookPath("chromium")
 	if err != nil {
@@ -229,7 +237,7 @@ func browser(t testing.TB) *tab {
 	}
 	opts := append(chromedp.DefaultExecAllocatorOptions[:], chromedp.ExecPath(path), chromedp.NoSandbox, chromedp.Flag("disable-gpu", false),
 		chromedp.Flag("use-angle", "swiftshader"), chromedp.Flag("enable-unsafe-swiftshader", true), chromedp.Flag("disable-gpu-rasterization", true), chromedp.Flag("disable-background-networking", true), chromedp.Flag("disable-dev-shm-usage", true))
-	ctx, end := chromedp.NewExecAllocator(context.Background(), opts...)
+	ctx, end := chromedp.NewExecAllocator(context.Background(), append(opts, more...)...)
 	t.Cleanup(end)
 	ctx, cancel := chromedp.NewContext(ctx)
 	t.Cleanup(cancel)
