@@ -12,6 +12,7 @@ import (
 	"log/slog"
 	"os"
 	"path/filepath"
+	"runtime/debug"
 	"strings"
 	"time"
 
@@ -59,11 +60,21 @@ func (w *Watcher) Run(ctx context.Context) {
 		case <-ctx.Done():
 			return
 		case <-tick.C:
-			if err := w.Look(ctx); err != nil && ctx.Err() == nil {
+			if err := w.safely(ctx); err != nil && ctx.Err() == nil {
 				w.log.Warn("the watched folder could not be looked through", "error", err)
 			}
 		}
 	}
+}
+
+// safely looks once; a fault of the program ends this look, not the program.
+func (w *Watcher) safely(ctx context.Context) (err error) {
+	defer func() {
+		if r := recover(); r != nil {
+			err = fmt.Errorf("it broke off by a fault of the program: %v\n%s", r, debug.Stack())
+		}
+	}()
+	return w.Look(ctx)
 }
 
 // Look looks once: files in the folder go to the newest production, those in a
@@ -105,7 +116,12 @@ func (w *Watcher) folder(ctx context.Context, dir string, to store.Production, b
 			continue
 		}
 		delete(w.seen, path)
-		if err := w.take(ctx, to.ID, path); err != nil {
+		err = w.take(ctx, to.ID, path)
+		if store.Full(err) || errors.Is(err, app.ErrFull) || store.Away(err) {
+			errs = append(errs, err) // no fault of the file: it is tried again
+			continue
+		}
+		if err != nil {
 			w.log.Warn("could not be taken in from the watched folder", "file", path, "error", err)
 			errs = append(errs, w.move(path, Refused))
 			continue

@@ -13,6 +13,7 @@ import (
 	"visator/core/drawing"
 	"visator/core/geom"
 	"visator/core/optics"
+	"visator/core/plain"
 	"visator/core/unit"
 )
 
@@ -391,7 +392,7 @@ func CutOutMap(in unit.Ruler, name string, aspect float64, horizon []float64, li
 			d.Text(drawing.Text{X: cols[1], Y: ty, Words: fmt.Sprintf("and %d more, in the table", len(list)-i), Size: 3.2})
 			break
 		}
-		for k, t := range []string{strconv.Itoa(i + 1), c.Name, in.Distance(c.Height), in.Distance(c.Distance), fmt.Sprintf("%.3f", c.Scale), fmt.Sprintf("%.1f %%", 100*(c.Feet-c.Head)), fmt.Sprintf("%.1f %%", 100*(1-c.Feet)), fmt.Sprintf("%.1f %%", 100*c.X)} {
+		for k, t := range []string{strconv.Itoa(i + 1), plain.Cell(c.Name), in.Distance(c.Height), in.Distance(c.Distance), fmt.Sprintf("%.3f", c.Scale), fmt.Sprintf("%.1f %%", 100*(c.Feet-c.Head)), fmt.Sprintf("%.1f %%", 100*(1-c.Feet)), fmt.Sprintf("%.1f %%", 100*c.X)} {
 			d.Text(drawing.Text{X: cols[k], Y: ty, Words: t, Size: 3.2, Bold: k == 0})
 		}
 	}
@@ -405,7 +406,7 @@ func WriteCutOuts(out io.Writer, horizon []float64, list []CutOut) error {
 	put := func(x float64) string { return strconv.FormatFloat(x, 'f', 5, 64) }
 	rows := [][]string{{"number", "figure", "true height m", "distance m", "scale to the first", "middle from left", "feet from below", "head from below", "height share"}}
 	for i, c := range list {
-		rows = append(rows, []string{strconv.Itoa(i + 1), c.Name, put(c.Height), put(c.Distance), put(c.Scale), put(c.X), put(1 - c.Feet), put(1 - c.Head), put(c.Feet - c.Head)})
+		rows = append(rows, []string{strconv.Itoa(i + 1), plain.Cell(c.Name), put(c.Height), put(c.Distance), put(c.Scale), put(c.X), put(1 - c.Feet), put(1 - c.Head), put(c.Feet - c.Head)})
 	}
 	if len(horizon) == 2 {
 		rows = append(rows, []string{"", "horizon at the left edge", "", "", "", put(0), put(1 - horizon[0]), "", ""}, []string{"", "horizon at the right edge", "", "", "", put(1), put(1 - horizon[1]), "", ""})

@@ -76,12 +76,13 @@ func TestCutOutsAreScaledByDistance(t *testing.T) {
 	if all := words(d); !strings.Contains(all, "0.500") || !strings.Contains(all, "horizon") {
 		t.Error(all)
 	}
+	list[1].Name = `=HYPERLINK("http://example.org")` // no spreadsheet takes it for a formula
 	var buf bytes.Buffer
 	if err := WriteCutOuts(&buf, horizon, list); err != nil {
 		t.Fatal(err)
 	}
 	rows, err := csv.NewReader(&buf).ReadAll()
-	if err != nil || len(rows) != 6 || rows[2][4] != "0.50000" || rows[4][6] != "0.50000" {
+	if err != nil || len(rows) != 6 || rows[2][4] != "0.50000" || rows[4][6] != "0.50000" || rows[2][1] != `'=HYPERLINK("http://example.org")` {
 		t.Errorf("%v, %v", rows, err)
 	}
 }

@@ -51,6 +51,15 @@ func Text(s string) error {
 	return nil
 }
 
+// Cell is a text for a table that a spreadsheet opens: one that the spreadsheet would
+// take for a formula has a ' before it.
+func Cell(s string) string {
+	if s != "" && strings.ContainsRune("=+-@\t\r", rune(s[0])) {
+		return "'" + s
+	}
+	return s
+}
+
 // Number says what is wrong with a number: it is finite, and its magnitude is at
 // most MaxNumber.
 func Number(x float64) error {

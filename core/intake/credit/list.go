@@ -7,6 +7,8 @@ import (
 	"maps"
 	"slices"
 	"strings"
+
+	"visator/core/plain"
 )
 
 // Line is a piece in a list of credits.
@@ -106,16 +108,8 @@ func WriteCSV(w io.Writer, lines []Line) error {
 		if t.Known {
 			attribution, commercial = yes[t.Attribution], yes[t.NonCommercial]
 		}
-		_ = c.Write([]string{harmless(l.Piece), fmt.Sprint(l.Copies), harmless(l.Author), harmless(l.Licence), attribution, commercial, harmless(l.Source), price, l.Currency, harmless(l.Notes)})
+		_ = c.Write([]string{plain.Cell(l.Piece), fmt.Sprint(l.Copies), plain.Cell(l.Author), plain.Cell(l.Licence), attribution, commercial, plain.Cell(l.Source), price, l.Currency, plain.Cell(l.Notes)})
 	}
 	c.Flush()
 	return c.Error()
-}
-
-// harmless keeps a spreadsheet from taking a name for a formula.
-func harmless(s string) string {
-	if s != "" && strings.ContainsRune("=+-@\t\r", rune(s[0])) {
-		return "'" + s
-	}
-	return s
 }
