@@ -45,7 +45,6 @@ type yard struct {
 	*testing.T
 	database, data, address string
 	port                    int
-	mu                      sync.Mutex
 	server, worker          *exec.Cmd
 	log                     *os.File
 	away                    atomic.Int64 // when the database was away last, in ns; the future while it is
