@@ -236,7 +236,7 @@ func TestACutDemoLiesInTheBin(t *testing.T) {
 	// And puts it away again, told what goes with it.
 	find := fmt.Sprintf("[data-production=%q]", production)
 	b.click(find + " details summary")
-	b.until(fmt.Sprintf("document.querySelector('%s form p').textContent.includes('with 1 sets, 0 pieces and 0 shots')", strings.ReplaceAll(find, `"`, `\"`)))
+	b.until(fmt.Sprintf("document.querySelector('%s form p').textContent.includes('(sets: 1, pieces: 0, shots: 0)')", strings.ReplaceAll(find, `"`, `\"`)))
 	b.click(find + " details form button")
 	b.until("document.querySelector('[data-binned=production]')")
 	raw, _ := json.Marshal(eval[string](b, "document.querySelector('#bin').textContent"))
