@@ -111,37 +111,47 @@ func known(next echo.HandlerFunc) echo.HandlerFunc {
 }
 
 // deadline is how long a body that is not a file may take to come.
-const deadline = 30 * time.Second
+var deadline = 30 * time.Second
 
 // prompt gives small bodies a deadline: who sends a byte a minute holds nothing.
 func prompt(next echo.HandlerFunc) echo.HandlerFunc {
 	return func(c *echo.Context) error {
-		if c.Request().ContentLength != 0 {
-			_ = http.NewResponseController(c.Response()).SetReadDeadline(time.Now().Add(deadline))
+		if r := c.Request(); r.ContentLength != 0 {
+			rc := http.NewResponseController(c.Response())
+			_ = rc.SetReadDeadline(time.Now().Add(deadline))
+			r.Body = &timed{ReadCloser: r.Body, rc: rc}
 		}
 		return next(c)
 	}
 }
 
 // idle is how long an upload may send nothing.
-const idle = 2 * time.Minute
+var idle = 2 * time.Minute
 
-// steady is a body whose deadline moves on with what comes.
-type steady struct {
+// timed is a body with a deadline, which is lifted when all of it is here: what is
+// then done may take longer. With idle the deadline moves on with what comes.
+type timed struct {
 	io.ReadCloser
-	rc *http.ResponseController
+	rc   *http.ResponseController
+	idle time.Duration
 }
 
-func (s *steady) Read(p []byte) (int, error) {
-	_ = s.rc.SetReadDeadline(time.Now().Add(idle))
-	return s.ReadCloser.Read(p)
+func (b *timed) Read(p []byte) (int, error) {
+	if b.idle > 0 {
+		_ = b.rc.SetReadDeadline(time.Now().Add(b.idle))
+	}
+	n, err := b.ReadCloser.Read(p)
+	if errors.Is(err, io.EOF) {
+		_ = b.rc.SetReadDeadline(time.Time{})
+	}
+	return n, err
 }
 
 // noDeadline lets a long upload or download take its time, as long as it goes on.
 func noDeadline(c *echo.Context) {
 	rc := http.NewResponseController(c.Response())
 	_ = rc.SetWriteDeadline(time.Time{})
-	c.Request().Body = &steady{c.Request().Body, rc}
+	c.Request().Body = &timed{c.Request().Body, rc, idle}
 }
 
 // logged gives each request a number, which is in its answer and in the log.

@@ -1,14 +1,20 @@
 package web_test
 
 import (
+	"bufio"
 	"bytes"
 	"context"
+	"fmt"
 	"mime/multipart"
+	"net"
 	"net/http"
 	"strings"
 	"testing"
+	"time"
 
 	"visator/app"
+	"visator/store"
+	"visator/web"
 )
 
 // What those see who run the server.
@@ -90,6 +96,43 @@ func TestPagesAreKeptApart(t *testing.T) {
 	}
 	if _, out := s.do("GET", "/api/sets/"+set+"/requests/once", nil); !strings.Contains(out, `"kept":true`) {
 		t.Errorf("%s", out)
+	}
+}
+
+// A body that does not come is waited for no longer than its deadline; one that came
+// leaves what is done with it all the time it takes.
+func TestBodiesHaveDeadlines(t *testing.T) {
+	old := web.SetDeadlines(300*time.Millisecond, 300*time.Millisecond)
+	defer old()
+	s := newSite(t)
+	production, set, err := s.app.NewProduction(context.Background(), "slow", "metre")
+	if err != nil {
+		t.Fatal(err)
+	}
+	for _, path := range []string{"/api/sets/" + set + "/edit", "/api/productions/" + production + "/arrivals?name=a.obj"} {
+		conn, err := net.Dial("tcp", s.Listener.Addr().String())
+		if err != nil {
+			t.Fatal(err)
+		}
+		fmt.Fprintf(conn, "POST %s HTTP/1.1\r\nHost: 127.0.0.1\r\nSec-Fetch-Site: same-origin\r\nContent-Length: 1000\r\n\r\n{", path)
+		_ = conn.SetReadDeadline(time.Now().Add(20 * time.Second))
+		answer, err := bufio.NewReader(conn).ReadString('\n')
+		if err != nil || !strings.Contains(answer, " 4") {
+			t.Errorf("%s: %q, %v", path, answer, err)
+		}
+		_ = conn.Close()
+	}
+	// Fast to come, slow to be done: it holds the lock of the production meanwhile.
+	tx, err := s.app.Store.Pool.Begin(context.Background())
+	if err != nil {
+		t.Fatal(err)
+	}
+	if _, err := store.LockProduction(context.Background(), tx, production); err != nil {
+		t.Fatal(err)
+	}
+	time.AfterFunc(1200*time.Millisecond, func() { _ = tx.Rollback(context.Background()) })
+	if r, body := s.do("POST", "/api/sets/"+set+"/edit", strings.NewReader(`{"revision":-1,"deeds":[{"do":"place","standIn":"box"}]}`), "Sec-Fetch-Site", "same-origin"); r.StatusCode != 200 {
+		t.Errorf("%d %s", r.StatusCode, body)
 	}
 }
 

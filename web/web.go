@@ -13,6 +13,7 @@ import (
 	"io/fs"
 	"log/slog"
 	"net/http"
+	"os"
 	"strings"
 	"time"
 
@@ -187,11 +188,9 @@ func (s *Server) fail(c *echo.Context, err error) {
 	if rw, ok := c.Response().(*echo.Response); ok && rw.Committed {
 		return
 	}
-	if c.Request().Context().Err() != nil {
-		return // whoever asked is gone
-	}
+	// Also when whoever asked seems to be gone: an answer that is not written is a 200.
 	status, say := s.words(c, err)
-	if status >= 500 && status != http.StatusInsufficientStorage {
+	if status >= 500 && status != http.StatusInsufficientStorage && c.Request().Context().Err() == nil {
 		s.log.Error("request failed", "id", c.Get("request"), "path", c.Request().URL.Path, "error", err)
 	}
 	if strings.HasPrefix(c.Request().URL.Path, "/api/") {
@@ -220,6 +219,10 @@ func (s *Server) words(c *echo.Context, err error) (status int, say string) {
 		return http.StatusUnprocessableEntity, p.Say
 	case errors.As(err, &h):
 		return h.Code, h.Message
+	case errors.Is(err, os.ErrDeadlineExceeded):
+		return http.StatusRequestTimeout, "What was sent did not arrive in time. Nothing was changed."
+	case errors.Is(err, context.Canceled):
+		return http.StatusServiceUnavailable, "The server ended before this was done. Nothing was changed; try again in a moment."
 	case errors.Is(err, echo.ErrNotFound):
 		return http.StatusNotFound, "There is no such page."
 	case errors.Is(err, store.ErrNotFound):
