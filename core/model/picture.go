@@ -51,6 +51,14 @@ func DecodePicture(data []byte, name string) (*image.NRGBA, error) {
 	if n, ok := img.(*image.NRGBA); ok && n.Rect.Min == (image.Point{}) {
 		return n, nil
 	}
+	if kind == "webp" {
+		switch p := img.(type) {
+		case *image.YCbCr:
+			return fromVP8(p, nil, 0), nil
+		case *image.NYCbCrA:
+			return fromVP8(&p.YCbCr, p.A, p.AStride), nil
+		}
+	}
 	b := img.Bounds()
 	out := image.NewNRGBA(image.Rect(0, 0, b.Dx(), b.Dy()))
 	if g, ok := img.(*image.Gray); ok { // draw would go pixel by pixel
