@@ -1,14 +1,11 @@
 package e2e
 
 import (
-	"context"
 	"io"
 	"net/http"
 	"net/url"
 	"strings"
 	"testing"
-
-	"visator/store"
 )
 
 type answer struct {
@@ -62,9 +59,4 @@ func status(t *testing.T, to string, change func(*http.Request)) int {
 	}
 	r.Body.Close()
 	return r.StatusCode
-}
-
-// openStore opens what the site keeps, beside it.
-func openStore(s *site) (*store.Store, error) {
-	return store.Open(context.Background(), s.database, s.blobs)
 }

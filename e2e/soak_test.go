@@ -429,7 +429,7 @@ func missing(t *testing.T, y *yard) {
 // between two edits of each, and look at the whole every few seconds. Nothing is
 // lost. How long it takes is told, for make soak.
 func TestFiftyPeopleOnOneSet(t *testing.T) {
-	long := 8 * time.Second
+	long := 5 * time.Second
 	if os.Getenv("VISATOR_SOAK") != "" {
 		long = 20 * time.Second
 	}

@@ -1,7 +1,6 @@
 package e2e
 
 import (
-	"context"
 	"encoding/json"
 	"fmt"
 	"os"
@@ -195,41 +194,26 @@ func TestTheDemoDeletesNothing(t *testing.T) {
 	}
 }
 
-// A sample that was cut while it was made goes to the bin and is told of there; the
-// next start makes another.
-func TestACutDemoLiesInTheBin(t *testing.T) {
+// A production that lies in the bin is told of on the first page, with what goes with
+// it, is brought back there, and put away again.
+func TestTheBinOnTheFirstPage(t *testing.T) {
 	s := newSite(t)
-	_, _ = s.newSet() // the database is there
-	st, err := openStore(s)
-	if err != nil {
-		t.Fatal(err)
+	production, set := s.newSet()
+	if code, out := s.post("/api/sets/"+set+"/edit", map[string]any{"revision": -1, "deeds": []app.Deed{{Do: "place", StandIn: "box", Name: "touched"}}}); code != 200 {
+		t.Fatalf("%d %s", code, out)
 	}
-	defer st.Close()
-	ctx := context.Background()
-	a := &app.App{Store: st}
-	production, set, err := a.NewProduction(ctx, "Kestrel Saddle", "metre")
-	if err != nil {
-		t.Fatal(err)
+	if code, out := s.form("/bin/production/"+production, nil); code != 200 {
+		t.Fatalf("%d %s", code, out)
 	}
-	if err := st.SetSample(ctx, production, "making"); err != nil {
-		t.Fatal(err)
-	}
-	if _, err := a.Edit(ctx, set, app.EditRequest{Revision: -1, Deeds: []app.Deed{{Do: "place", StandIn: "box", Name: "touched"}}}); err != nil {
-		t.Fatal(err)
-	}
-	_ = s.cmd.Process.Signal(syscall.SIGTERM)
-	_ = s.cmd.Wait()
-	s.call = []string{"demo", "--takes=false"}
-	s.start()
 	b := browser(t)
 	b.do(chromedp.Navigate(s.address))
-	b.until("document.querySelector('[data-binned=production]')?.textContent.includes('Kestrel Saddle')")
-	if n := eval[int](b, "document.querySelectorAll('[data-production]').length"); n != 2 {
+	b.until("document.querySelector('[data-binned=production]')?.textContent.includes('1 set, 0 pieces, 1 placement')")
+	if n := eval[int](b, "document.querySelectorAll('[data-production]').length"); n != 0 {
 		t.Errorf("%d productions", n)
 	}
 	// A person brings it back.
 	b.click("[data-binned=production] button")
-	b.until("document.querySelectorAll('[data-production]').length === 3 && !document.querySelector('[data-binned]')")
+	b.until("document.querySelectorAll('[data-production]').length === 1 && !document.querySelector('[data-binned]')")
 	if got := s.state(set); len(got.Placements) != 1 || got.Placements[0].Name != "touched" {
 		t.Errorf("%+v", got.Placements)
 	}

@@ -328,11 +328,18 @@ func (s *Store) hashes(ctx context.Context, before time.Time) ([]string, error) 
 // enter enters blobs that have no row yet: those of releases before rows were
 // kept. They count as put now.
 func (s *Store) enter(ctx context.Context) error {
+	if s.entered.Load() {
+		return nil
+	}
 	list := s.blobs.List(nil)
 	for {
 		o, err := list.Next(ctx)
 		if err == io.EOF {
+			s.entered.Store(true)
 			return nil
+		}
+		if gcerrors.Code(err) == gcerrors.NotFound {
+			return nil // one went while the folder was read: the next time it is read on
 		}
 		if err != nil {
 			return err

@@ -11,6 +11,7 @@ import (
 	"os"
 	"path/filepath"
 	"strings"
+	"sync/atomic"
 	"time"
 
 	"github.com/jackc/pgx/v5"
@@ -28,6 +29,8 @@ type Store struct {
 	blobs  *blob.Bucket
 	folder string // that blobs are in; "" where they are kept elsewhere
 	tmp    string // what comes in is spooled there
+
+	entered atomic.Bool // all blobs of the folder have rows
 }
 
 // Open connects to the database at dsn and to the blob store at blobs: a URL

@@ -27,7 +27,7 @@ type raw string
 func (r raw) MarshalJSON() ([]byte, error) { return []byte(r), nil }
 
 // hostile are values that no field expects.
-var hostile = []any{raw("1e308"), raw("-1e155"), raw("1e19"), 2147483647, 2147483648, int64(9223372036854775807), -1, 0, 0.5, "a\x00b", "\u0007", strings.Repeat("x", 3000), "nobody", "", nil, []any{}, map[string]any{}, true}
+var hostile = []any{raw("1e308"), raw("-1e155"), 2147483648, int64(9223372036854775807), -1, "a\x00b", strings.Repeat("x", 3000), nil, []any{}, map[string]any{}}
 
 // few are those that stand for the others where there are many fields.
 var few = []any{raw("1e308"), 2147483648, "a\x00b", "nobody", nil, map[string]any{}}
