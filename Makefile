@@ -9,7 +9,8 @@ demo: need build
 	./bin/visator demo
 
 test: need-test lint
-	VISATOR_FULL=1 go test -timeout 15m ./...
+	@# The browser tests take longest: they come first, the others beside them.
+	VISATOR_FULL=1 go test -timeout 15m ./e2e/ $$(go list ./... | grep -v "/e2e$$")
 
 lint:
 	@out=$$(gofmt -l $$(ls -d */ | grep -v '^bin/')); if [ -n "$$out" ]; then echo "gofmt would change: $$out"; exit 1; fi
