@@ -128,7 +128,8 @@ func (p *Pool) Stop(ctx context.Context) error {
 	return err
 }
 
-// sweep gives on the jobs whose process shows no sign of life any more. The job is
+// sweep gives on the jobs whose process shows no sign of life any more, and those of
+// this one that it does not work on. The job is
 // put in anew under another number: whatever its first process still says of the
 // old one says nothing about the new.
 func (p *Pool) sweep(ctx context.Context) error {
@@ -140,14 +141,18 @@ func (p *Pool) sweep(ctx context.Context) error {
 	if err != nil {
 		return err
 	}
-	owners := map[string]bool{}
+	owners, jobs := map[string]bool{}, map[int64]bool{}
 	for _, r := range list {
-		owners[r.Owner] = true
-		if r.Owner == p.life.id {
+		owners[r.Owner], jobs[r.ID] = true, true
+		own := r.Owner == p.life.id
+		if own && !p.life.dropped(r.ID) {
 			continue
 		}
 		err := p.store.Tx(ctx, func(tx pgx.Tx) error {
-			gone, err := p.life.gone(ctx, tx, r.Owner)
+			gone, err := own, error(nil)
+			if !own {
+				gone, err = p.life.gone(ctx, tx, r.Owner)
+			}
 			if err != nil || !gone {
 				return err
 			}
@@ -170,6 +175,6 @@ func (p *Pool) sweep(ctx context.Context) error {
 			return err
 		}
 	}
-	p.life.forget(owners)
+	p.life.forget(owners, jobs)
 	return nil
 }

@@ -40,6 +40,33 @@ type life struct {
 	cancel context.CancelCauseFunc
 
 	missed map[string]time.Time // since when others show none
+
+	working sync.Map            // numbers of the jobs that are worked on here
+	idle    map[int64]time.Time // since when jobs count as worked on here and are not
+}
+
+// works says that a job is worked on, until what it returns is called.
+func (l *life) works(job int64) (done func()) {
+	l.working.Store(job, true)
+	return func() { l.working.Delete(job) }
+}
+
+// dropped reports whether a job counts as worked on by this process and is not: the
+// database was away when its end was to be written down. jobs are all that count so.
+func (l *life) dropped(job int64) bool {
+	if _, ok := l.working.Load(job); ok {
+		delete(l.idle, job)
+		return false
+	}
+	if l.idle == nil {
+		l.idle = map[int64]time.Time{}
+	}
+	since, ok := l.idle[job]
+	if !ok {
+		l.idle[job] = time.Now()
+		return false
+	}
+	return time.Since(since) >= lapse
 }
 
 func lifeKey(id string) int64 {
@@ -133,8 +160,13 @@ func (l *life) gone(ctx context.Context, tx pgx.Tx, owner string) (bool, error) 
 	return time.Since(since) >= lapse, nil
 }
 
-// forget drops what is known of processes that have no jobs.
-func (l *life) forget(owners map[string]bool) {
+// forget drops what is known of processes that have no jobs, and of jobs that ended.
+func (l *life) forget(owners map[string]bool, jobs map[int64]bool) {
+	for id := range l.idle {
+		if !jobs[id] {
+			delete(l.idle, id)
+		}
+	}
 	for id := range l.missed {
 		if !owners[id] {
 			delete(l.missed, id)

@@ -102,6 +102,23 @@ func TestWhoIsGone(t *testing.T) {
 	if ask(fmt.Sprintf("%s-%d-x", host(), os.Getpid())) {
 		t.Error("this process counts as gone")
 	}
+	// A job that counts as worked on here and is not is noticed after its time.
+	done := l.works(7)
+	if l.dropped(7) || l.dropped(8) {
+		t.Error("dropped at the first look")
+	}
+	l.idle[8] = time.Now().Add(-lapse)
+	if !l.dropped(8) || l.dropped(7) {
+		t.Error("which jobs are dropped")
+	}
+	done()
+	if l.dropped(7) || len(l.idle) != 2 {
+		t.Error("a job that has just ended")
+	}
+	l.forget(nil, map[int64]bool{7: true})
+	if len(l.idle) != 1 {
+		t.Errorf("%v", l.idle)
+	}
 	if beat+patience >= lapse {
 		t.Error("work may be taken up before the first has stopped")
 	}

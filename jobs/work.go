@@ -16,6 +16,9 @@ import (
 // waitForRoom is how long work waits that found the disk full before it looks again.
 const waitForRoom = 20 * time.Second
 
+// waitForDatabase is how long work waits that found the database away.
+const waitForDatabase = 2 * time.Second
+
 // guard is what all work is done under.
 type guard struct {
 	life *life
@@ -38,6 +41,7 @@ var errBroke = errors.New("this broke off by a fault of the program")
 func (w *worker[T]) Work(ctx context.Context, job *river.Job[T]) error {
 	within, done := w.life.within(ctx)
 	defer done()
+	defer w.life.works(job.ID)()
 	err := w.whole(within, job)
 	last := job.Attempt >= job.MaxAttempts
 	switch {
@@ -47,6 +51,8 @@ func (w *worker[T]) Work(ctx context.Context, job *river.Job[T]) error {
 		return river.JobCancel(err) // by hand: for good
 	case within.Err() != nil:
 		return river.JobSnooze(0) // told to stop, or lost: the next process goes on
+	case store.Away(err):
+		return river.JobSnooze(waitForDatabase) // no fault of the job: it does not count as a try
 	case store.Full(err):
 		w.log.Warn("the disk is full: a job waits", "kind", job.Kind, "job", job.ID)
 		return river.JobSnooze(waitForRoom)

@@ -8,6 +8,7 @@ import (
 	"strings"
 	"testing"
 
+	"github.com/jackc/pgx/v5/pgconn"
 	"github.com/riverqueue/river"
 	"github.com/riverqueue/river/rivertype"
 
@@ -42,6 +43,8 @@ func TestHowJobsEnd(t *testing.T) {
 		"and again": {attempt: 2, run: func(context.Context) error { panic("no such index") }, want: func(err error) bool { return errors.As(err, &stopped) }, told: "no such index"},
 		"the disk is full": {attempt: 4, run: func(context.Context) error { return fmt.Errorf("writing: %w", store.ErrFull) },
 			want: func(err error) bool { return errors.As(err, &snooze) && snooze.Duration == waitForRoom }},
+		"the database is away": {attempt: 5, run: func(context.Context) error { return &pgconn.ConnectError{} },
+			want: func(err error) bool { return errors.As(err, &snooze) && snooze.Duration == waitForDatabase }},
 		"an error, not the last try": {attempt: 4, run: func(context.Context) error { return errors.New("odd") }, want: func(err error) bool {
 			return err != nil && !errors.As(err, &stopped)
 		}},
