@@ -56,6 +56,7 @@ type site struct {
 	database, blobs string
 	address         string
 	every           time.Duration // between two looks of await; 0 is often
+	patience        time.Duration // of await, when it is long
 	port            string        // that it takes; "" any
 	by              *tab          // the browser of whoever asks; nil is nobody
 	cmd             *exec.Cmd
@@ -206,7 +207,7 @@ func (s *site) send(path string, body io.Reader) (int, []byte) {
 func (s *site) await(set, what string, ok func(*app.State) bool) *app.State {
 	s.Helper()
 	var last string
-	for deadline := time.Now().Add(90 * time.Second); time.Now().Before(deadline); time.Sleep(max(s.every, 50*time.Millisecond)) {
+	for deadline := time.Now().Add(max(90*time.Second, s.patience)); time.Now().Before(deadline); time.Sleep(max(s.every, 50*time.Millisecond)) {
 		st := s.state(set)
 		if ok(st) {
 			return st

@@ -192,7 +192,7 @@ func TestSoak(t *testing.T) {
 			}
 		}
 	})
-	s := &site{TB: t, address: y.address}
+	s := &site{TB: t, address: y.address, patience: long / 2, every: 500 * time.Millisecond}
 	for deadline := time.Now().Add(30 * time.Second); ; time.Sleep(50 * time.Millisecond) {
 		if r, err := http.Get(y.address + "/healthz"); err == nil {
 			_ = r.Body.Close()
@@ -308,7 +308,20 @@ func TestSoak(t *testing.T) {
 	edits, undone := 0, 0
 	for i := 0; i < len(hands); i += 2 {
 		a, b := hands[i], hands[i+1]
+		waiting := map[string]int{}
+		t.Cleanup(func() {
+			if t.Failed() {
+				t.Logf("what waits at the end: %v", waiting)
+			}
+		})
 		st := s.await(a.set, "all jobs to end", func(st *app.State) bool {
+			clear(waiting)
+			for _, x := range st.Takes {
+				waiting["take "+x.State+" "+x.Note]++
+			}
+			for _, x := range st.Arrivals {
+				waiting["arrival "+x.State+" "+x.Note]++
+			}
 			for _, x := range st.Takes {
 				if x.State == "waiting" || x.State == "working" {
 					return false
