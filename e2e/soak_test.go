@@ -192,7 +192,7 @@ func TestSoak(t *testing.T) {
 			}
 		}
 	})
-	s := &site{TB: t, address: y.address, patience: long / 2, every: 500 * time.Millisecond}
+	s := &site{TB: t, address: y.address, patience: 90*time.Second + 2*long, every: 500 * time.Millisecond}
 	for deadline := time.Now().Add(30 * time.Second); ; time.Sleep(50 * time.Millisecond) {
 		if r, err := http.Get(y.address + "/healthz"); err == nil {
 			_ = r.Body.Close()
