@@ -74,8 +74,8 @@ var (
 	ErrFull  = store.ErrFull
 )
 
-// full is told when there is no room for what is to be kept.
-var full = &Problem{"The disk is full. Nothing was changed; what was confirmed before is safe. Make room on it and try again.", ErrFull}
+// DiskFull is told when there is no room for what is to be kept.
+var DiskFull = &Problem{"The disk is full. Nothing was changed; what was confirmed before is safe. Make room on it and try again.", ErrFull}
 
 // WaitsForRoom is what is noted of work that goes on when there is room again.
 const WaitsForRoom = "the disk is full: it goes on when there is room"

@@ -331,7 +331,7 @@ func (a *App) TakeInFrom(ctx context.Context, r io.Reader) (set string, err erro
 	n, err := io.Copy(f, io.LimitReader(r, maxCarried+1))
 	switch {
 	case store.Full(err):
-		return "", full
+		return "", DiskFull
 	case err != nil:
 		return "", wrong("The file did not arrive whole. Nothing of it was taken in.")
 	case n > maxCarried:

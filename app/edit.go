@@ -203,12 +203,8 @@ func (a *App) Edit(ctx context.Context, setID string, req EditRequest) (res Edit
 		if set, err = store.GetSet(ctx, tx, setID); err != nil {
 			return notThere(err, "The set")
 		}
-		if req.Request != "" {
-			if known, err := store.Answered(ctx, tx, p.ID, req.Request); err == nil {
-				return json.Unmarshal(known, &res)
-			} else if !errors.Is(err, store.ErrNotFound) {
-				return err
-			}
+		if known, err := answered(ctx, tx, p.ID, req.Request, &res); known || err != nil {
+			return err
 		}
 		e := &editor{a: a, tx: tx, set: set, in: unit.RulerOf(p.Unit), seen: req.Revision, rev: p.Revision + 1}
 		for i := range req.Deeds {
@@ -409,12 +405,26 @@ func (e *editor) note(kind, id string, before, after any) error {
 	return nil
 }
 
-// plainDeeds are those that are neither of dressing nor of filming.
-var plainDeeds = []string{"place", "change", "copy", "delete", "keep", "go", "deleteShot", "order shots", "copy shot", "repeat", "true", "pivot", "recipe"}
+// plainly are the deeds that are neither of dressing nor of filming.
+var plainly = map[string]func(e *editor, ctx context.Context, d *Deed) error{
+	"place":       (*editor).place,
+	"change":      (*editor).change,
+	"copy":        (*editor).eachOf,
+	"delete":      (*editor).eachOf,
+	"keep":        (*editor).shot,
+	"go":          (*editor).shot,
+	"deleteShot":  (*editor).shot,
+	"order shots": (*editor).orderShots,
+	"copy shot":   (*editor).copyShot,
+	"repeat":      (*editor).setRepeat,
+	"true":        (*editor).trueSize,
+	"pivot":       (*editor).pivot,
+	"recipe":      (*editor).recipe,
+}
 
 // DeedNames are the deeds that there are.
 func DeedNames() []string {
-	list := slices.Clone(plainDeeds)
+	list := slices.Collect(maps.Keys(plainly))
 	list = slices.AppendSeq(list, maps.Keys(dressing))
 	list = slices.AppendSeq(list, maps.Keys(filming))
 	slices.Sort(list)
@@ -428,32 +438,8 @@ func (e *editor) do(ctx context.Context, d *Deed) error {
 	if do := filming[d.Do]; do != nil {
 		return e.film(ctx, d, do)
 	}
-	switch d.Do {
-	case "place":
-		return e.place(ctx, d)
-	case "change":
-		return e.change(ctx, d)
-	case "copy", "delete":
-		for _, id := range d.IDs {
-			if err := e.each(ctx, d, id); err != nil {
-				return err
-			}
-		}
-		return nil
-	case "keep", "go", "deleteShot":
-		return e.shot(ctx, d)
-	case "order shots":
-		return e.orderShots(ctx, d)
-	case "copy shot":
-		return e.copyShot(ctx, d)
-	case "repeat":
-		return e.setRepeat(ctx, d)
-	case "true":
-		return e.trueSize(ctx, d)
-	case "pivot":
-		return e.pivot(ctx, d)
-	case "recipe":
-		return e.recipe(ctx, d)
+	if do := plainly[d.Do]; do != nil {
+		return do(e, ctx, d)
 	}
 	return wrong("%q is not a deed", d.Do)
 }
@@ -503,9 +489,14 @@ func (e *editor) place(ctx context.Context, d *Deed) error {
 
 // lastly is the order behind all placements.
 func lastly(list []store.PlacementRow) int {
+	return after(list, func(r *store.PlacementRow) int { return r.Order })
+}
+
+// after is the order behind all rows of a list.
+func after[T any](list []T, order func(*T) int) int {
 	last := -1
 	for i := range list {
-		last = max(last, list[i].Order)
+		last = max(last, order(&list[i]))
 	}
 	return stage.Next(last)
 }
@@ -669,6 +660,16 @@ func (e *editor) putSet(ctx context.Context, before stage.Scene) error {
 	return e.note("set", e.set.ID, before, e.set.Scene)
 }
 
+// eachOf copies or deletes all that a deed names.
+func (e *editor) eachOf(ctx context.Context, d *Deed) error {
+	for _, id := range d.IDs {
+		if err := e.each(ctx, d, id); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
 // each copies or deletes one placement or element.
 func (e *editor) each(ctx context.Context, d *Deed, id string) error {
 	if d.Do == "delete" {
@@ -813,11 +814,7 @@ func (e *editor) keepShot(ctx context.Context, list []store.ShotRow, s stage.Sho
 	s.Name = stage.NextName(name, func(n string) bool {
 		return slices.ContainsFunc(list, func(r store.ShotRow) bool { return r.Name == n })
 	})
-	last := -1
-	for _, o := range list {
-		last = max(last, o.Order)
-	}
-	s.Order = stage.Next(last)
+	s.Order = after(list, func(r *store.ShotRow) int { return r.Order })
 	if err := s.Check(); err != nil {
 		return wrong("%v", err)
 	}

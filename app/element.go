@@ -149,11 +149,7 @@ func (e *editor) addElement(ctx context.Context, d *Deed) error {
 	if len(row.Spec) == 0 {
 		row.Spec = json.RawMessage("{}")
 	}
-	last := -1
-	for _, o := range list {
-		last = max(last, o.Order)
-	}
-	row.Order = stage.Next(last)
+	row.Order = after(list, func(r *store.ElementRow) int { return r.Order })
 	if err := e.putElement(ctx, &row, nil); err != nil {
 		return err
 	}

@@ -52,7 +52,7 @@ func (a *App) CardPicture(ctx context.Context, r io.Reader) (string, error) {
 // notKept says why something that was handed in is not kept.
 func notKept(what string, err error) error {
 	if store.Full(err) {
-		return full
+		return DiskFull
 	}
 	return wrong("%s could not be kept: %v", what, err)
 }

@@ -143,7 +143,7 @@ func (a *App) ArriveFolder(ctx context.Context, production, name, forPiece strin
 
 func (a *App) keepFiles(ctx context.Context, name string, next func() (Incoming, error)) (files []arrivedFile, err error) {
 	if a.Store.Room().None() {
-		return nil, full
+		return nil, DiskFull
 	}
 	var total int64
 	for {
@@ -161,7 +161,7 @@ func (a *App) keepFiles(ctx context.Context, name string, next func() (Incoming,
 		switch {
 		case err == nil:
 		case store.Full(err):
-			return nil, full
+			return nil, DiskFull
 		case store.Away(err):
 			return nil, err
 		default:

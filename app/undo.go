@@ -45,12 +45,8 @@ func (a *App) step(ctx context.Context, setID, request string, undo bool) (label
 		if err != nil {
 			return notThere(err, "The production")
 		}
-		if request != "" {
-			if known, err := store.Answered(ctx, tx, p.ID, request); err == nil {
-				return json.Unmarshal(known, &label)
-			} else if !errors.Is(err, store.ErrNotFound) {
-				return err
-			}
+		if known, err := answered(ctx, tx, p.ID, request, &label); known || err != nil {
+			return err
 		}
 		set, err := store.GetSet(ctx, tx, setID)
 		if err != nil {
@@ -126,6 +122,21 @@ func (a *App) Kept(ctx context.Context, set, request string) (bool, error) {
 		return false, nil
 	}
 	return err == nil, err
+}
+
+// answered tells what a request came to that was named and made before.
+func answered(ctx context.Context, tx pgx.Tx, production, request string, into any) (known bool, err error) {
+	if request == "" {
+		return false, nil
+	}
+	raw, err := store.Answered(ctx, tx, production, request)
+	if errors.Is(err, store.ErrNotFound) {
+		return false, nil
+	}
+	if err != nil {
+		return false, err
+	}
+	return true, json.Unmarshal(raw, into)
 }
 
 // keepAnswer remembers what a request that was named came to.

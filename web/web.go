@@ -228,7 +228,7 @@ func (s *Server) words(c *echo.Context, err error) (status int, say string) {
 	case errors.Is(err, store.ErrNotFound):
 		return http.StatusNotFound, "It is not there any more; reload the page."
 	case store.Full(err):
-		return http.StatusInsufficientStorage, "The disk is full. Nothing was changed; what was confirmed before is safe. Make room on it and try again."
+		return http.StatusInsufficientStorage, app.DiskFull.Say
 	case errors.Is(err, store.ErrDamaged):
 		return http.StatusUnprocessableEntity, err.Error()
 	case store.Away(err):
