@@ -2,6 +2,7 @@ package app
 
 import (
 	"context"
+	"errors"
 	"fmt"
 	"time"
 
@@ -141,7 +142,7 @@ func (a *App) FailTake(ctx context.Context, id, why string) error {
 	var set string
 	err := a.Store.Pool.QueryRow(ctx, "update take set state = 'failed', note = $2 where id = $1 and state in ('waiting', 'working') returning set_id", id, store.Plain(why)).Scan(&set)
 	if err != nil {
-		if err == pgx.ErrNoRows {
+		if errors.Is(err, pgx.ErrNoRows) {
 			return nil
 		}
 		return err

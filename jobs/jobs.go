@@ -5,6 +5,7 @@ package jobs
 
 import (
 	"context"
+	"errors"
 	"fmt"
 	"log/slog"
 	"os"
@@ -161,7 +162,7 @@ func (p *Pool) sweep(ctx context.Context) error {
 			err = tx.QueryRow(ctx, `with cut as (update river_job set state = 'discarded', finalized_at = now() where id = $1 and state = 'running' and attempted_by[array_upper(attempted_by, 1)] = $2 returning *)
 				insert into river_job (args, kind, max_attempts, metadata, priority, queue, state, tags, attempt, attempted_by)
 				select args, kind, max_attempts, metadata, priority, queue, 'available', tags, greatest(attempt - 1, 0), attempted_by from cut returning id`, r.ID, r.Owner).Scan(&next)
-			if err == pgx.ErrNoRows { // another was quicker
+			if errors.Is(err, pgx.ErrNoRows) { // another was quicker
 				return nil
 			}
 			for _, table := range []string{"take", "arrival"} {
