@@ -33,6 +33,9 @@ func (m *Map) Picture() (*image.NRGBA, error) {
 // the error.
 func DecodePicture(data []byte, name string) (*image.NRGBA, error) {
 	cfg, kind, err := image.DecodeConfig(bytes.NewReader(data))
+	if what := unread(data, err); what != "" {
+		return nil, fmt.Errorf("picture %q: %s is not read here; save it as PNG, JPEG or WebP", name, what)
+	}
 	if err != nil {
 		return nil, fmt.Errorf("picture %q: %w; save it as PNG, JPEG or WebP", name, err)
 	}
@@ -45,11 +48,19 @@ func DecodePicture(data []byte, name string) (*image.NRGBA, error) {
 		return nil, fmt.Errorf("picture %q: claims %d x %d pixels in %d bytes; it is damaged, fetch it again", name, cfg.Width, cfg.Height, len(data))
 	}
 	img, _, err := image.Decode(bytes.NewReader(data))
+	if what := unread(data, err); err != nil && what != "" {
+		return nil, fmt.Errorf("picture %q: %s is not read here; save it as PNG, JPEG or WebP", name, what)
+	}
 	if err != nil {
 		return nil, fmt.Errorf("picture %q: %w; it is damaged, fetch it again", name, err)
 	}
 	if n, ok := img.(*image.NRGBA); ok && n.Rect.Min == (image.Point{}) {
 		return n, nil
+	}
+	if p, ok := img.(*image.YCbCr); ok && kind == "jpeg" {
+		if out, ok := fromJPEG(p); ok {
+			return out, nil
+		}
 	}
 	if kind == "webp" {
 		switch p := img.(type) {
