@@ -410,8 +410,8 @@ func (r *reading) look(ctx context.Context) error {
 	r.ar.Pictures = len(pictures)
 	if len(list) == 0 && len(pictures) == 0 {
 		note := ""
-		if len(r.o.Skipped) > 0 {
-			note = "; left out: " + strings.Join(r.o.Skipped[:min(3, len(r.o.Skipped))], ", ")
+		if len(r.o.Said) > 0 {
+			note = "; " + strings.Join(r.o.Said[:min(3, len(r.o.Said))], ", ")
 		}
 		return fmt.Errorf("%s: no model and no pictures in it: %w%s", r.ar.Name, intake.ErrFormat, note)
 	}

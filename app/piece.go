@@ -243,7 +243,7 @@ func (r *reading) firstMake(ctx context.Context, t Taking, m *model.Model, tell 
 	if err != nil {
 		return err
 	}
-	made.Facts.Warnings = append(made.Facts.Warnings, r.skipped()...)
+	made.Facts.Warnings = append(made.Facts.Warnings, r.o.Said...)
 	var known credit.Credit
 	if err := json.Unmarshal(r.ar.Credit, &known); err != nil {
 		return err
@@ -278,13 +278,6 @@ func (r *reading) firstMake(ctx context.Context, t Taking, m *model.Model, tell 
 		r.a.tell(ctx, tx, r.ar.ProductionID, "arrival")
 		return nil
 	})
-}
-
-func (r *reading) skipped() (out []string) {
-	for _, s := range r.o.Skipped {
-		out = append(out, "left out: "+s)
-	}
-	return out
 }
 
 // RunMake makes a piece anew by its recipe as it stands now.

@@ -139,46 +139,34 @@ func Unpack(name string, data []byte) (*archive.Archive, error) {
 	return archive.Open(name, bytes.NewReader(data), int64(len(data)))
 }
 
-// maxSearched bounds the files that are looked through for missing maps.
-const maxSearched = 50_000
-
-// findMaps looks below the folder's root for maps that are not where the
-// model says: by their name alone, then without regard to case.
+// findMaps looks below the folder's root for maps that are not where the model says,
+// by the ends of their paths.
 func findMaps(m *model.Model, folder model.Folder) {
 	if folder.Root == nil || !slices.ContainsFunc(m.Maps, func(x model.Map) bool { return x.Status == model.Missing }) {
 		return
 	}
-	exact, folded := map[string]string{}, map[string]string{}
-	seen := 0
-	_ = fs.WalkDir(folder.Root, ".", func(p string, d fs.DirEntry, err error) error {
-		if err != nil || seen > maxSearched {
-			return fs.SkipDir
-		}
-		if seen++; !d.IsDir() {
-			base := path.Base(p)
-			exact[base] = p
-			folded[strings.ToLower(base)] = p
-		}
-		return nil
-	})
+	names := model.NamesIn(folder.Root)
 	for i := range m.Maps {
 		mp := &m.Maps[i]
 		if mp.Status != model.Missing {
 			continue
 		}
-		base := path.Base(strings.ReplaceAll(mp.Name, "\\", "/"))
-		at, ok := exact[base]
-		if !ok {
-			at, ok = folded[strings.ToLower(base)]
-		}
+		at, ok := names.Find(mp.Name)
 		if !ok {
 			continue
 		}
 		data, err := model.Folder{Root: folder.Root}.Read(at)
-		if err == nil && model.MimeOf(data) != "" {
-			mp.Data, mp.Mime, mp.Status = data, model.MimeOf(data), model.Found
-			m.Warnings = slices.DeleteFunc(m.Warnings, func(w string) bool { return strings.Contains(w, fmt.Sprintf("%.200q is not there", mp.Name)) })
+		if err != nil {
+			continue
 		}
+		data, mime, err := model.AdoptPicture(data, at)
+		if err != nil {
+			m.Warn("%v", err)
+			continue
+		}
+		mp.Data, mp.Mime, mp.Status = data, mime, model.Found
+		gone := fmt.Sprintf("%.200q is not there", mp.Name)
+		m.Warnings = slices.DeleteFunc(m.Warnings, func(w string) bool { return strings.Contains(w, gone) })
 	}
 }
 

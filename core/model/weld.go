@@ -94,6 +94,8 @@ func (m *Model) AddMap(ref string, role Role, data []byte, err error) int {
 			mp.Data = nil
 			m.Warn("%v", err)
 		}
+	case errors.Is(err, ErrOutside):
+		m.Warn("the map %.200q is not there: it lay on its author's disk", ref)
 	case errors.Is(err, fs.ErrNotExist):
 		m.Warn("the map %.200q is not there", ref)
 	default:

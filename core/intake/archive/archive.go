@@ -36,7 +36,7 @@ var ErrLocked = errors.New("is locked with a password; unpack it with the passwo
 type Archive struct {
 	entries map[string]*entry
 	dirs    map[string][]fs.DirEntry
-	Skipped []string // entries left out, each with its reason
+	Said    []string // what is worth saying: entries left out or kept under another name, each with its reason
 	locked  int
 	total   uint64
 	count   int
@@ -171,16 +171,31 @@ func (a *Archive) place(prefix, name string) (string, error) {
 	if strings.HasSuffix(clean, "/") {
 		return "", nil
 	}
-	if strings.HasPrefix(clean, "/") || strings.Contains(clean, ":") || strings.Contains(clean, "\x00") || !fs.ValidPath(path.Clean(clean)) || slices.Contains(strings.Split(clean, "/"), "..") {
-		return "", fmt.Errorf("entry %.200q leads out of the archive; it was made to do harm, do not use it", name)
+	// Names with drives, roots and ".." are kept below the tree's root: an archive whose
+	// author packed his disk, or who means harm, gives what is in it and no more.
+	var parts []string
+	for _, part := range strings.Split(strings.ReplaceAll(clean, "\x00", "_"), "/") {
+		if part != "" && part != "." && part != ".." && !(len(parts) == 0 && strings.HasSuffix(part, ":")) {
+			parts = append(parts, strings.ReplaceAll(part, ":", "_"))
+		}
 	}
-	return path.Join(prefix, clean), nil
+	inside := strings.Join(parts, "/")
+	if inside == "" || !fs.ValidPath(inside) {
+		a.skip(name, "its name cannot be written")
+		return "", nil
+	}
+	if inside != path.Clean(clean) {
+		a.say(fmt.Sprintf("%.200s: its name leads out of the folder, it is kept as %.200s", name, path.Join(prefix, inside)))
+	}
+	return path.Join(prefix, inside), nil
 }
 
 // skip notes an entry that is left out.
-func (a *Archive) skip(where, why string) {
-	if len(a.Skipped) < 1000 { // more would tell nobody more
-		a.Skipped = append(a.Skipped, fmt.Sprintf("%.200s: %s", where, why))
+func (a *Archive) skip(where, why string) { a.say(fmt.Sprintf("left out: %.200s: %s", where, why)) }
+
+func (a *Archive) say(what string) {
+	if len(a.Said) < 1000 { // more would tell nobody more
+		a.Said = append(a.Said, what)
 	}
 }
 
@@ -213,8 +228,12 @@ func (a *Archive) file(where string, size int64, at io.ReaderAt, depth int, open
 			}
 		}
 		if kindOf(at, size) != "" {
-			if err := a.add(folderOf(where), at, size, depth+1); err != nil {
+			err := a.add(folderOf(where), at, size, depth+1)
+			if errors.Is(err, ErrBomb) || a.spool.err != nil {
 				return fmt.Errorf("%.200s: %w", where, err)
+			}
+			if err != nil { // one that is bad does not keep the rest out
+				a.skip(where, err.Error())
 			}
 			return nil
 		}

@@ -11,6 +11,17 @@ import (
 type spool struct {
 	file *os.File
 	end  int64
+	err  error // of this machine's disk, not of what is unpacked
+}
+
+// Write appends to the spool.
+func (s *spool) Write(p []byte) (int, error) {
+	n, err := s.file.WriteAt(p, s.end)
+	s.end += int64(n)
+	if err != nil {
+		s.err = err
+	}
+	return n, err
 }
 
 // put unpacks size bytes of r and returns them. More or fewer are an error.
@@ -27,14 +38,14 @@ func (s *spool) drain(r io.Reader, limit int64) (io.ReaderAt, int64, error) {
 	if s.file == nil {
 		f, err := os.CreateTemp("", "visator-unpacked-*")
 		if err != nil {
+			s.err = err
 			return nil, 0, err
 		}
 		_ = os.Remove(f.Name()) // it lives as long as it is open
 		s.file = f
 	}
 	start := s.end
-	n, err := io.Copy(io.NewOffsetWriter(s.file, start), io.LimitReader(r, limit+1))
-	s.end += n
+	n, err := io.Copy(s, io.LimitReader(r, limit+1))
 	if err == nil && n > limit {
 		err = ErrBomb
 	}

@@ -211,8 +211,17 @@ func (r *reader) loadBuffers() error {
 			continue
 		default:
 			data, err = r.fetch(b.URI)
+			if errors.Is(err, fs.ErrNotExist) || errors.Is(err, model.ErrOutside) {
+				if at, ok := model.NamesIn(r.folder.Root).Find(b.URI); ok {
+					data, err = model.Folder{Root: r.folder.Root, Limit: r.folder.Limit}.Read(at)
+				}
+			}
 		}
 		if err != nil {
+			if errors.Is(err, model.ErrOutside) {
+				return fmt.Errorf("buffers[%d]: the file %.200q is not there, it leads out of the model's folder; "+
+					"put it beside the model", i, b.URI)
+			}
 			if errors.Is(err, fs.ErrNotExist) {
 				return fmt.Errorf("buffers[%d]: the file %.200q is not there; put it beside the model", i, b.URI)
 			}

@@ -220,6 +220,29 @@ func TestBuffersBesideTheFile(t *testing.T) {
 	}
 }
 
+// A path of the author's disk is no reason to refuse a model: the picture is missing,
+// and the buffer is found again by its name.
+func TestPathsOfTheAuthorsDisk(t *testing.T) {
+	for _, uri := range []string{`C:\\work\\maps\\bark.png`, "C:/work/bark.png", "/home/ada/bark.png", "../../../bark.png", "file:///work/bark.png", "http://example.org/bark.png"} {
+		f := triangle(nil, 0, 0, 0, 1, 0, 0, 0, 1, 0)
+		f.doc["images"] = []any{map[string]any{"uri": strings.ReplaceAll(uri, `\\`, `\`)}}
+		f.doc["textures"] = []any{map[string]any{"source": 0}}
+		f.doc["materials"] = []any{map[string]any{"pbrMetallicRoughness": map[string]any{"baseColorTexture": map[string]any{"index": 0}}}}
+		bin := f.bin
+		f.bytes()
+		f.doc["buffers"] = []any{map[string]any{"byteLength": len(bin), "uri": `D:\out\body.bin`}}
+		data, _ := json.Marshal(f.doc)
+		m, err := Read("a.gltf", data, model.Folder{Root: fstest.MapFS{"in/Body.bin": {Data: bin}, "body.bin2": {Data: bin}}, Dir: "."})
+		if err != nil || m.Weigh().Triangles != 1 || len(m.Maps) != 1 || m.Maps[0].Status != model.Missing {
+			t.Errorf("%s: %v, %+v", uri, err, m)
+			continue
+		}
+		if len(m.Warnings) != 1 || !strings.Contains(m.Warnings[0], "is not there: it lay on its author's disk") {
+			t.Errorf("%s: said %q", uri, m.Warnings)
+		}
+	}
+}
+
 func TestWhatIsWrongIsNamedWithItsPlace(t *testing.T) {
 	good := func() *file { return triangle(nil, 0, 0, 0, 1, 0, 0, 0, 1, 0) }
 	set := func(key string, v any) []byte { f := good(); f.doc[key] = v; return f.bytes() }

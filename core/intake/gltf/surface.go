@@ -140,8 +140,8 @@ func (r *reader) mapFor(i int, role model.Role) (int, error) {
 		switch {
 		case err == nil:
 			m.Data, m.Status = data, model.Found
-		case errors.Is(err, model.ErrOutside):
-			return model.None, fmt.Errorf("%s: %w", where, err)
+		case errors.Is(err, model.ErrOutside): // common: a path of its author's disk
+			r.out.Warn("%s: the picture %.200q is not there: it lay on its author's disk", where, img.URI)
 		case errors.Is(err, fs.ErrNotExist):
 			r.out.Warn("%s: the picture %.200q is not there", where, img.URI)
 		default:

@@ -148,7 +148,7 @@ func TestMissingThingsAreWarningsAndNotTheEnd(t *testing.T) {
 		t.Errorf("warnings %q", m.Warnings)
 	}
 	m = read(t, "mtllib a.mtl\n"+square+"usemtl m\nf 1 2 3\n", "a.mtl", "newmtl m\nmap_Kd ../../etc/passwd\n")
-	if m.Maps[0].Status != model.Missing || !strings.Contains(strings.Join(m.Warnings, " "), "out of the model's folder") {
+	if m.Maps[0].Status != model.Missing || !strings.Contains(strings.Join(m.Warnings, " "), "lay on its author's disk") {
 		t.Errorf("maps %+v, warnings %q", m.Maps, m.Warnings)
 	}
 }

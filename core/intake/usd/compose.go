@@ -160,9 +160,13 @@ func subLayers(v any) (out []string) {
 	return out
 }
 
-// lives notes a file that is not there and says whether the scene can be read
-// without it: one that lies outside of the arrival is an error.
+// lives notes a file that is not there, or that lies outside of the arrival, where
+// nothing is opened, and says whether the scene can be read without it.
 func (st *stage) lives(err error, ref string) bool {
+	if errors.Is(err, model.ErrOutside) {
+		st.out.Warn("the layer %.200q is not there: it lies outside of the folder", ref)
+		return true
+	}
 	if errors.Is(err, fs.ErrNotExist) {
 		st.out.Warn("the layer %.200q is not there", ref)
 		return true

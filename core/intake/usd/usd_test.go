@@ -3,12 +3,12 @@ package usd
 import (
 	"archive/zip"
 	"bytes"
-	"errors"
 	"fmt"
 	"image"
 	"image/color"
 	"image/png"
 	"math"
+	"slices"
 	"strings"
 	"testing"
 	"testing/fstest"
@@ -293,26 +293,41 @@ def Sphere "Ball" {
 func TestWhatIsWrongIsSaid(t *testing.T) {
 	mesh := func(s string) string { return "#usda 1.0\ndef Mesh \"M\" { " + s + " }\n" }
 	for name, c := range map[string]struct{ data, say string }{
-		"other":    {"PK no", "not a package"},
-		"nothing":  {"solid", "does not begin as USD does"},
-		"cut":      {"#usda 1.0\ndef Xform \"A\" {\n def Mesh \"B\" {", "ends within a prim"},
-		"word":     {"#usda 1.0\n\ndef Xform \"A\" {\n float x = (1, }\n", "line 4"},
-		"outside":  {"#usda 1.0\ndef \"A\" ( references = @../../etc/passwd@ ) { }", "leads out"},
-		"absolute": {"#usda 1.0\ndef \"A\" ( references = @/etc/passwd@ ) { }", "leads out"},
-		"circle":   {"#usda 1.0\ndef \"A\" ( references = @b.usda@ ) { }", "in a circle"},
-		"self":     {"#usda 1.0\n( subLayers = [@a.usda@] )\ndef \"A\" { }", "in a circle"},
-		"index":    {mesh(`int[] faceVertexCounts = [3]  int[] faceVertexIndices = [0, 1, 9]  point3f[] points = [(0,0,0), (1,0,0), (0,1,0)]`), "names point 9, there are 3"},
-		"corners":  {mesh(`int[] faceVertexCounts = [3, 3]  int[] faceVertexIndices = [0, 1, 2]  point3f[] points = [(0,0,0), (1,0,0), (0,1,0)]`), "have 6 corners, 3 are there"},
-		"primvar":  {mesh(tri + ` texCoord2f[] primvars:st = [(0, 0)] (interpolation = "vertex")`), "uv: a value for face 0"},
-		"matrix":   {"#usda 1.0\ndef Xform \"A\" { matrix4d xformOp:transform = (1, 2)\n uniform token[] xformOpOrder = [\"xformOp:transform\"] }", "16 numbers"},
+		"other":   {"PK no", "not a package"},
+		"nothing": {"solid", "does not begin as USD does"},
+		"cut":     {"#usda 1.0\ndef Xform \"A\" {\n def Mesh \"B\" {", "ends within a prim"},
+		"word":    {"#usda 1.0\n\ndef Xform \"A\" {\n float x = (1, }\n", "line 4"},
+		"circle":  {"#usda 1.0\ndef \"A\" ( references = @b.usda@ ) { }", "in a circle"},
+		"self":    {"#usda 1.0\n( subLayers = [@a.usda@] )\ndef \"A\" { }", "in a circle"},
+		"index":   {mesh(`int[] faceVertexCounts = [3]  int[] faceVertexIndices = [0, 1, 9]  point3f[] points = [(0,0,0), (1,0,0), (0,1,0)]`), "names point 9, there are 3"},
+		"corners": {mesh(`int[] faceVertexCounts = [3, 3]  int[] faceVertexIndices = [0, 1, 2]  point3f[] points = [(0,0,0), (1,0,0), (0,1,0)]`), "have 6 corners, 3 are there"},
+		"primvar": {mesh(tri + ` texCoord2f[] primvars:st = [(0, 0)] (interpolation = "vertex")`), "uv: a value for face 0"},
+		"matrix":  {"#usda 1.0\ndef Xform \"A\" { matrix4d xformOp:transform = (1, 2)\n uniform token[] xformOpOrder = [\"xformOp:transform\"] }", "16 numbers"},
 	} {
 		f := folder(t, "b.usda", "#usda 1.0\n( defaultPrim = \"B\" )\ndef \"B\" ( references = @c.usda@ ) { }", "c.usda", "#usda 1.0\n( defaultPrim = \"C\" )\ndef \"C\" ( references = @b.usda@ ) { }", "a.usda", "#usda 1.0\n( subLayers = [@a.usda@] )\n")
 		if _, err := Read("a.usda", []byte(c.data), f); err == nil || !strings.Contains(err.Error(), c.say) || !strings.HasPrefix(err.Error(), "a.usda") {
 			t.Errorf("%s: %v", name, err)
 		}
 	}
-	if _, err := Read("a.usda", []byte("#usda 1.0\ndef \"A\" ( references = @http://x/y.usda@ ) { }"), folder(t)); !errors.Is(err, model.ErrOutside) {
-		t.Errorf("a reference to the web: %v", err)
+}
+
+// What lies outside of the folder is not opened, and does not keep the rest out.
+func TestNothingOutsideIsOpened(t *testing.T) {
+	for _, ref := range []string{"../../etc/passwd", "/etc/passwd", "http://x/y.usda", "C:/work/lamp.usda"} {
+		m, err := Read("a.usda", []byte("#usda 1.0\ndef \"A\" ( references = @"+ref+"@ ) { def Mesh \"M\" { "+tri+" } }\n"), folder(t))
+		if err != nil || m.Weigh().Triangles != 1 {
+			t.Errorf("%s: %v", ref, err)
+			continue
+		}
+		if !slices.ContainsFunc(m.Warnings, func(w string) bool { return strings.Contains(w, "is not there: it lies outside") }) {
+			t.Errorf("%s: nothing is said: %q", ref, m.Warnings)
+		}
+	}
+	// By its last name it is found again.
+	m, err := Read("a.usda", []byte("#usda 1.0\ndef \"A\" ( references = @C:/work/lamp.usda@ ) { }\n"),
+		folder(t, "lamp.usda", "#usda 1.0\n( defaultPrim = \"M\" )\ndef Mesh \"M\" { "+tri+" }\n"))
+	if err != nil || m.Weigh().Triangles != 1 || len(m.Warnings) > 0 {
+		t.Errorf("beside: %v, %q", err, m.Warnings)
 	}
 }
 
