@@ -12,6 +12,7 @@ import (
 	"path"
 	"runtime/debug"
 	"slices"
+	"strconv"
 	"strings"
 
 	"github.com/jackc/pgx/v5"
@@ -23,6 +24,7 @@ import (
 	"visator/core/intake/credit"
 	"visator/core/intake/gltf"
 	"visator/core/intake/maps"
+	"visator/core/intake/parts"
 	"visator/core/model"
 	"visator/core/plain"
 	"visator/store"
@@ -251,7 +253,11 @@ type Found struct {
 	Group     string  `json:"group"` // what is the same model in other forms has the same
 	Proposed  bool    `json:"proposed"`
 	Why       string  `json:"why"`
-	Renews    string  `json:"renews"` // a piece that this seems to be a newer version of
+	Renews    string  `json:"renews"`    // a piece that this may be a newer version of, by its name
+	RenewsWhy string  `json:"renewsWhy"` // what speaks for it
+	Sure      bool    `json:"sure"`      // enough to propose it: more than its name
+
+	parts []parts.Part // of one that was read
 }
 
 // Taking is a model that is taken as a piece.
@@ -259,6 +265,7 @@ type Taking struct {
 	Source string `json:"source"`
 	Piece  string `json:"piece"`
 	Renews bool   `json:"renews"` // the piece is there: this is its newer version
+	Done   bool   `json:"done"`   // it was made: what became of the piece since is not undone
 }
 
 // opened is an arrival with its files at hand.
@@ -415,10 +422,20 @@ func (r *reading) look(ctx context.Context) error {
 		}
 		return fmt.Errorf("%s: no model and no pictures in it: %w%s", r.ar.Name, intake.ErrFormat, note)
 	}
+	pieces, err := store.Pieces(ctx, r.a.Store.Pool, r.ar.ProductionID)
+	if err != nil {
+		return err
+	}
+	var known credit.Credit
+	if err := json.Unmarshal(r.ar.Credit, &known); err != nil {
+		return err
+	}
+	known = known.Join(r.credits())
 	found := make([]Found, 0, len(list))
 	for i, c := range list {
 		f := Found{Path: c.Path, Bytes: c.Size, Format: strings.ToUpper(strings.TrimPrefix(path.Ext(c.Path), ".")), Group: intake.Group(c.Path)}
-		if len(list) > 1 && i < maxLooked && c.Size <= maxGlance {
+		alone := len(list) == 1 && !r.hasNamesake(pieces, c.Path) // it is taken at once
+		if !alone && i < maxLooked && c.Size <= maxGlance {
 			if err := r.step(ctx, 0.05+0.4*float64(i)/float64(len(list)), fmt.Sprintf("looking at %d of %d models: %s", i+1, len(list), path.Base(c.Path))); err != nil {
 				return err
 			}
@@ -427,22 +444,9 @@ func (r *reading) look(ctx context.Context) error {
 		found = append(found, f)
 	}
 	propose(found)
-	pieces, err := store.Pieces(ctx, r.a.Store.Pool, r.ar.ProductionID)
-	if err != nil {
+	if err := r.newer(ctx, pieces, found, known.Author); err != nil {
 		return err
 	}
-	for i := range found {
-		for k := range pieces {
-			if pieces[k].ArrivalID != r.ar.ID && intake.SameModel(pieces[k].Source, found[i].Path) {
-				found[i].Renews = pieces[k].ID
-			}
-		}
-	}
-	var known credit.Credit
-	if err := json.Unmarshal(r.ar.Credit, &known); err != nil {
-		return err
-	}
-	known = known.Join(r.credits())
 	var taking []Taking
 	if len(found) == 1 && found[0].Renews == "" {
 		taking = []Taking{{Source: found[0].Path, Piece: pieceID(r.ar.ID, 0)}}
@@ -473,6 +477,7 @@ func (r *reading) glance(ctx context.Context, f *Found) {
 	}
 	d := intake.Describe(f.Path, m)
 	f.Read, f.Format, f.Triangles, f.Parts, f.Surfaces, f.Maps = true, d.Format, d.Triangles, d.Parts, d.Materials, len(d.Textures)
+	f.parts = parts.List(m)
 	f.Width, f.Height, f.Depth = d.Size.Width, d.Size.Height, d.Size.Depth
 	for _, t := range d.Textures {
 		if t.Status == model.Missing {
@@ -559,7 +564,10 @@ func (a *App) Take(ctx context.Context, arrival string, paths []string, renew ma
 			if !slices.ContainsFunc(found, func(f Found) bool { return f.Path == p }) {
 				return wrong("%s is not in %s.", p, ar.Name)
 			}
-			if slices.ContainsFunc(taking, func(t Taking) bool { return t.Source == p }) {
+			// What is a piece already can still be declared the newer version of another.
+			if slices.ContainsFunc(taking, func(t Taking) bool {
+				return t.Source == p && (renew[p] == "" || renew[p] == t.Piece)
+			}) {
 				continue
 			}
 			t := Taking{Source: p, Piece: pieceID(ar.ID, len(taking))}
@@ -567,6 +575,10 @@ func (a *App) Take(ctx context.Context, arrival string, paths []string, renew ma
 				old, err := store.GetPiece(ctx, tx, id)
 				if err != nil || old.ProductionID != ar.ProductionID {
 					return notThere(store.ErrNotFound, "The piece")
+				}
+				if k := slices.IndexFunc(taking, func(t Taking) bool { return t.Piece == id }); k >= 0 {
+					return wrong("%s follows %s of this download already: only one model can be its newer version.",
+						old.Name, taking[k].Source)
 				}
 				t.Piece, t.Renews = id, true
 			}
@@ -592,6 +604,9 @@ func (r *reading) take(ctx context.Context) error {
 		return err
 	}
 	for i, t := range taking {
+		if t.Done {
+			continue
+		}
 		old, err := store.GetPiece(ctx, r.a.Store.Pool, t.Piece)
 		if err == nil && old.ArrivalID == r.ar.ID && old.Source == t.Source && old.Made != "" {
 			continue
@@ -616,6 +631,10 @@ func (r *reading) take(ctx context.Context) error {
 			err = r.firstMake(ctx, t, m, at)
 		}
 		if err != nil {
+			return err
+		}
+		if _, err := r.a.Store.Pool.Exec(ctx, "update arrival set taking = jsonb_set(taking, array[$2, 'done'], 'true') where id = $1",
+			r.ar.ID, strconv.Itoa(i)); err != nil {
 			return err
 		}
 	}

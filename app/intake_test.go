@@ -2,6 +2,7 @@ package app_test
 
 import (
 	"bytes"
+	"encoding/json"
 	"image"
 	"image/png"
 	"io"
@@ -268,4 +269,83 @@ func TestAnIntakeIsStoppedAndTakenUpAgain(t *testing.T) {
 		t.Fatal(err)
 	}
 	d.await("the arrival", func(st *app.State) bool { return st.Arrivals[0].State == "done" || st.Arrivals[0].State == "failed" })
+}
+
+// A namesake does not take a piece's place: it takes evidence, a hand, or both, and of
+// several models one follows.
+func TestReplacingNeedsMoreThanAName(t *testing.T) {
+	d := newDesk(t)
+	mtl := "newmtl Oak\nKd 0.5 0.4 0.3\nnewmtl Tin\nKd 0.5 0.5 0.5\n"
+	found := func(st *app.State, arrival string) (out []app.Found, id string) {
+		t.Helper()
+		for _, a := range st.Arrivals {
+			if a.Name == arrival {
+				if err := json.Unmarshal(a.Found, &out); err != nil {
+					t.Fatal(err)
+				}
+				return out, a.ID
+			}
+		}
+		t.Fatal("no arrival", arrival)
+		return nil, ""
+	}
+	st := d.folder("first", "", "chair.obj", board, "b.mtl", mtl)
+	id := st.Pieces[0].ID
+
+	// Another's chair, of another shape: offered, and not proposed.
+	other := "mtllib b.mtl\nv 0 0 0\nv 9 0 0\nv 9 1 0\nv 0 1 2\no Seat\nusemtl Oak\nf 1 2 3\nf 1 3 4\n"
+	st = d.folder("namesake", "", "chair.obj", other, "b.mtl", mtl)
+	list, arrival := found(st, "namesake")
+	if list[0].Renews != id || list[0].Sure || !strings.Contains(list[0].RenewsWhy, "no part has the same shape") {
+		t.Errorf("the namesake: %+v", list[0])
+	}
+	if err := d.a.Take(d.ctx, arrival, []string{"chair.obj"}, nil); err != nil {
+		t.Fatal(err)
+	}
+	st = d.await("the namesake", func(st *app.State) bool { return len(st.Pieces) == 2 })
+
+	// Its newer version among six variants: one of them is proposed, and one can follow.
+	longer := strings.ReplaceAll(board, "f 4/4 3/3 2/2\n", "f 4/4 3/3 2/2\no Knob\nv 0.4 0.4 0\nv 0.5 0.4 0\nv 0.5 0.5 0.1\nf 5 6 7\n")
+	files := []string{"b.mtl", mtl}
+	for _, v := range []string{"low", "mid", "high", "old", "new", "final"} {
+		files = append(files, "chair_"+v+".obj", longer)
+	}
+	st = d.folder("variants", "", files...)
+	list, arrival = found(st, "variants")
+	sure, all, renew := 0, []string{}, map[string]string{}
+	for _, f := range list {
+		all = append(all, f.Path)
+		if f.Sure {
+			sure++
+			renew[f.Path] = f.Renews
+			if f.Renews != id || !strings.Contains(f.RenewsWhy, "100 % of its surface") {
+				t.Errorf("%+v", f)
+			}
+		}
+	}
+	if len(list) != 6 || sure != 1 {
+		t.Fatalf("%d models, %d proposed as newer versions", len(list), sure)
+	}
+	twice := map[string]string{all[0]: id, all[1]: id}
+	if err := d.a.Take(d.ctx, arrival, all, twice); err == nil || !strings.Contains(err.Error(), "only one model") {
+		t.Errorf("two models follow one piece: %v", err)
+	}
+	if err := d.a.Take(d.ctx, arrival, all, renew); err != nil {
+		t.Fatal(err)
+	}
+	st = d.await("all six", func(st *app.State) bool { return len(st.Pieces) == 7 && !slices.ContainsFunc(st.Pieces, func(p app.PieceState) bool { return p.Making != "" }) })
+	if n := len(slices.DeleteFunc(slices.Clone(st.Pieces), func(p app.PieceState) bool { return !p.News })); n != 1 {
+		t.Errorf("%d pieces were renewed", n)
+	}
+
+	// A renamed file is declared by hand, after it was taken as a piece of its own.
+	st = d.folder("renamed", "", "stool_b.obj", longer, "b.mtl", mtl)
+	_, arrival = found(st, "renamed")
+	st = d.await("the renamed", func(st *app.State) bool { return len(st.Pieces) == 8 })
+	if err := d.a.Take(d.ctx, arrival, []string{"stool_b.obj"}, map[string]string{"stool_b.obj": id}); err != nil {
+		t.Fatal(err)
+	}
+	d.await("the declared version", func(st *app.State) bool {
+		return slices.ContainsFunc(st.Pieces, func(p app.PieceState) bool { return p.ID == id && p.Arrival == arrival && p.Making == "" })
+	})
 }

@@ -158,7 +158,7 @@ func TestFromADropToATexturedPieceThatStaysThroughANewerVersion(t *testing.T) {
 	b.do(chromedp.SetUploadFiles("#files", []string{file("crate_v2.zip", zipOf(t, "crate.obj", spread(newer), "crate.mtl", crateMTL, "Crate_BaseColor.png", flat(t, color.NRGBA{160, 110, 60, 255})))}))
 	b.until("document.querySelector('[data-arrival=\"crate_v2.zip\"][data-state=choose]')")
 	b.click("[data-arrival='crate_v2.zip'] button")
-	b.until("document.querySelector('[data-found] [aria-label*=\"newer version of crate\"]').checked")
+	b.until("document.querySelector('[data-found] select').selectedOptions[0].textContent === 'the newer version of crate'")
 	b.press("Take chosen")
 	st = s.await(set, "the newer version", func(st *app.State) bool { return st.Pieces[0].News && st.Pieces[0].Making == "" })
 	p := &st.Pieces[0]

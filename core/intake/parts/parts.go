@@ -47,10 +47,12 @@ func List(m *model.Model) []Part {
 		}
 	}
 	var out []Part
+	var seen []looks
 	m.Walk(func(i int, n *model.Node, world geom.M) {
 		if n.Mesh == model.None {
 			return
 		}
+		l := looks{bare: true}
 		p := Part{Key: keys[i], Name: n.Name, Node: i}
 		if p.Name == "" {
 			p.Name = m.Meshes[n.Mesh].Name
@@ -70,6 +72,8 @@ func List(m *model.Model) []Part {
 				p.Surfaces = append(p.Surfaces, q.Surface)
 			}
 			box = box.Union(q.Bounds(&world))
+			l.bare = l.bare && q.Surface == model.None
+			l.dressed = l.dressed || isDressed(m, q)
 			if q.Kind == model.Triangles && q.Triangles() <= maxShells {
 				_, n := q.Shells()
 				p.Shells += n
@@ -77,9 +81,10 @@ func List(m *model.Model) []Part {
 			}
 		}
 		p.Size, p.Center = box.Size(), box.Center()
-		p.Helper = helper(p.Name, &p)
-		out = append(out, p)
+		l.box = box
+		out, seen = append(out, p), append(seen, l)
 	})
+	tellHelpers(out, seen)
 	return out
 }
 
@@ -117,23 +122,6 @@ func Keys(m *model.Model) []string {
 		name(r, "")
 	}
 	return keys
-}
-
-// helperWords mark what programs leave in files for their own use: collision
-// hulls, targets, bones. Common practice, from memory.
-var helperWords = []string{"helper", "target", "dummy", "locator", "collision", "collider", "collisionmesh", "boundingbox", "bbox", "hitbox", "navmesh", "occluder", "bone", "joint", "armature", "gizmo", "pivot", "null", "empty", "ucx", "ubx", "usp", "ucp", "col"}
-
-func helper(name string, p *Part) string {
-	if p.Triangles == 0 {
-		return "lines or points, no faces"
-	}
-	lower := strings.ToLower(name)
-	for _, w := range strings.FieldsFunc(lower, func(r rune) bool { return r < 'a' || r > 'z' }) {
-		if slices.Contains(helperWords, w) {
-			return fmt.Sprintf("its name says that it is a helper (%q)", w)
-		}
-	}
-	return ""
 }
 
 // SurfaceKeys names every surface once: by its name, counted where two have
@@ -371,6 +359,33 @@ func Match(old, new []Part) (pairs []Pair, gone, fresh []Part) {
 		}
 	}
 	return pairs, gone, fresh
+}
+
+// Shared is the share of a model's surface, 0 to 1, that stands in another one in the
+// same shape: the area of the parts of old that are paired by Match and alike within
+// 5 %, by all its area. Helpers do not count.
+func Shared(old, new []Part) float64 {
+	real := func(list []Part) []Part {
+		return slices.DeleteFunc(slices.Clone(list), func(p Part) bool { return p.Helper != "" || p.Triangles == 0 })
+	}
+	old, new = real(old), real(new)
+	at := func(list []Part, key string) *Part {
+		return &list[slices.IndexFunc(list, func(p Part) bool { return p.Key == key })]
+	}
+	pairs, _, _ := Match(old, new)
+	same, all := 0.0, 0.0
+	for _, p := range old {
+		all += p.Area
+	}
+	for _, p := range pairs {
+		if o := at(old, p.Old); Alike(o, at(new, p.New)) < 0.05 {
+			same += o.Area
+		}
+	}
+	if all <= 0 {
+		return 0
+	}
+	return same / all
 }
 
 // Alike is how much two parts differ in shape: 0 for the same, the largest

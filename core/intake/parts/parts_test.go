@@ -72,16 +72,60 @@ func TestPartsAreListedWithKeysSizesAndShells(t *testing.T) {
 	}
 }
 
-// Names of helpers are the trade's habits, from memory.
+// Names of helpers are the trade's habits, from memory; what is a thing is told by what
+// it is.
 func TestHelpersAreTold(t *testing.T) {
-	for name, want := range map[string]bool{"UCX_wall_01": true, "wall_collision": true, "Camera.Target": true, "lamp_helper": true, "col": true, "column": false, "nullarbor rock": false, "targets": false, "bone": true, "trombone": false} {
-		p := Part{Triangles: 12}
-		if got := helper(name, &p) != ""; got != want {
-			t.Errorf("%q: helper %v, want %v", name, got, want)
+	one := geom.V{X: 1, Y: 1, Z: 1}
+	for _, c := range []struct {
+		name    string
+		size    geom.V
+		at      geom.V
+		surface int // 0: painted, 1: grey
+		many    int // boxes it is made of
+		want    bool
+	}{
+		{"UCX_wall_01", one.Mul(3), geom.V{}, model.None, 1, true}, {"wall_collision", one.Mul(5), geom.V{X: 9}, 1, 30, true},
+		{"col", geom.V{X: 4, Y: 4, Z: 4}, geom.V{}, 1, 1, true}, {"col", one, geom.V{X: 9}, 1, 1, false},
+		{"Camera.Target", one.Mul(0.1), geom.V{X: 2}, 1, 1, true}, {"lamp_helper", one.Mul(9), geom.V{}, model.None, 1, true},
+		{"bone", geom.V{X: 0.1, Y: 0.5, Z: 0.1}, geom.V{}, model.None, 1, true},
+		{"column", one, geom.V{}, 1, 1, false}, {"nullarbor rock", one, geom.V{}, 1, 1, false}, {"trombone", one, geom.V{}, 1, 1, false},
+		{"bottle_empty", one.Mul(0.3), geom.V{X: 3}, 1, 8, false}, {"archery_target", one, geom.V{X: 3}, 0, 1, false},
+		{"dinosaur_bone", one, geom.V{X: 3}, 1, 20, false}, {"col_doric", geom.V{X: 1, Y: 5, Z: 1}, geom.V{X: 8}, 1, 1, false},
+		{"wall_collision", one, geom.V{}, 0, 1, false},
+	} {
+		m := tree()
+		m.Surfaces[0].BaseColor = [4]float64{0.5, 0.2, 0.1, 1}
+		wall := box(one.Mul(4), geom.V{}, 0)
+		for range 3 {
+			b := box(one.Mul(4), geom.V{}, 0)
+			for _, v := range b.Indices {
+				wall.Indices = append(wall.Indices, uint32(wall.Vertices())+v)
+			}
+			wall.Positions = append(wall.Positions, b.Positions...)
+		}
+		m.Stand(model.Mesh{Name: "wall", Parts: []model.Part{wall}})
+		thing := model.Mesh{Name: c.name}
+		for range c.many {
+			thing.Parts = append(thing.Parts, box(c.size, c.at, c.surface))
+		}
+		m.Stand(thing)
+		list := List(m)
+		if got := list[len(list)-1].Helper; (got != "") != c.want {
+			t.Errorf("%q: helper %q, want %v", c.name, got, c.want)
 		}
 	}
-	if helper("wall", &Part{}) == "" {
-		t.Error("a part without faces is no helper")
+	// Alone, it is what was meant, whatever it is called.
+	m := &model.Model{}
+	m.Stand(model.Mesh{Name: "UCX_wall", Parts: []model.Part{box(one, geom.V{}, model.None)}})
+	m.Stand(model.Mesh{Name: "target", Parts: []model.Part{box(one, geom.V{}, model.None)}})
+	for _, p := range List(m) {
+		if p.Helper != "" {
+			t.Errorf("%s is left out of a model that has nothing else: %s", p.Name, p.Helper)
+		}
+	}
+	m.Meshes[0].Parts[0].Indices = nil
+	if list := List(m); list[0].Helper == "" || list[1].Helper != "" {
+		t.Errorf("a part without faces is no helper, or the last is one: %+v", list)
 	}
 }
 

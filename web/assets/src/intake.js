@@ -33,6 +33,7 @@ export function intake(Alpine, { call, post, upload }) {
     get p() { return v().st?.pieces.find((x) => x.id === this.d?.id) || null; },
     get tabs() { return ["Parts", "Maps", "Repairs", "Credit", ...(this.d?.news ? ["News"] : [])]; },
     get formats() { return [...new Set((v().st?.pieces || []).map((x) => x.facts.format))].sort(); },
+    helpersOut() { return (this.d?.parts || []).filter((x) => x.helper && !x.kept); },
     get arrivals() {
       const q = this.find.toLowerCase();
       return [...(v().st?.arrivals || [])].reverse().filter((a) => a.name.toLowerCase().includes(q) || this.piecesOf(a).some((x) => x.name.toLowerCase().includes(q)));
@@ -85,12 +86,19 @@ export function intake(Alpine, { call, post, upload }) {
     choose(a) {
       this.choosing = a;
       this.chosen = Object.fromEntries(a.found.map((f) => [f.path, f.proposed]));
-      this.renew = Object.fromEntries(a.found.map((f) => [f.path, !!f.renews]));
+      this.renew = Object.fromEntries(a.found.map((f) => [f.path, f.sure ? f.renews : ""]));
     },
+    // olderOf are the pieces that a model may be declared the newer version of.
+    olderOf(f) { return v().st.pieces.filter((x) => x.arrival !== this.choosing.id).sort((x, y) => (y.id === f.renews) - (x.id === f.renews) || x.name.localeCompare(y.name)); },
+    // again opens what was chosen from before.
+    again(a) { this.arrival = a.id; this.d = null; this.choose(a); this.stay = true; this.chosen = {}; this.renew = {}; },
     isTaken(f) { return (this.choosing?.taking || []).some((t) => t.source === f.path); },
     async takeChosen() {
       const a = this.choosing, paths = a.found.filter((f) => this.chosen[f.path] && !f.error).map((f) => f.path);
-      const renew = Object.fromEntries(a.found.filter((f) => this.chosen[f.path] && this.renew[f.path] && f.renews).map((f) => [f.path, f.renews]));
+      const twice = paths.find((x) => this.renew[x] && paths.some((y) => y !== x && this.renew[y] === this.renew[x]));
+      if (twice) return this.say(`${this.nameOf(this.renew[twice])} can follow one of these models only: choose which.`, true);
+      const renew = Object.fromEntries(a.found.filter((f) => this.chosen[f.path] && this.renew[f.path]).map((f) => [f.path, this.renew[f.path]]));
+      this.stay = false;
       await this.do(() => post(`/api/arrivals/${a.id}/take`, { paths, renew }));
     },
     async act(what, a) { await this.do(() => post(`/api/arrivals/${a.id}/${what}`, {})); },
