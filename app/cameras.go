@@ -4,6 +4,7 @@ import (
 	"context"
 	"math"
 
+	"visator/convert"
 	"visator/core/geom"
 	"visator/core/model"
 	"visator/core/optics"
@@ -29,7 +30,7 @@ func (a *App) TakeCameras(ctx context.Context, setID, piece string) (n int, err 
 		return 0, err
 	}
 	defer o.Close()
-	m, err := a.read(ctx, o, p.Source)
+	m, err := convert.Any(ctx, o, p.Source)
 	if err != nil {
 		return 0, wrong("%v", err)
 	}

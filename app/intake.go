@@ -22,7 +22,6 @@ import (
 	"visator/core/intake"
 	"visator/core/intake/archive"
 	"visator/core/intake/credit"
-	"visator/core/intake/gltf"
 	"visator/core/intake/maps"
 	"visator/core/intake/parts"
 	"visator/core/model"
@@ -322,19 +321,6 @@ func (a *App) open(ctx context.Context, ar *store.Arrival) (*opened, error) {
 	return o, nil
 }
 
-// read reads the model at source, through the converter when its format is
-// not one that is read here.
-func (a *App) read(ctx context.Context, o *opened, source string) (*model.Model, error) {
-	if intake.IsForeign(source) {
-		return a.Convert(ctx, o, source)
-	}
-	m, err := intake.ReadFrom(o, source, source)
-	if errors.Is(err, gltf.ErrDraco) && convert.Available() {
-		return a.Convert(ctx, o, source)
-	}
-	return m, err
-}
-
 // RunIntake opens an arrival, finds what is in it, and makes pieces of what is
 // taken. It can be run again at any time: what is done already is not done
 // again.
@@ -470,7 +456,7 @@ func pieceID(arrival string, n int) string {
 
 // glance reads one of several models, to tell what distinguishes it.
 func (r *reading) glance(ctx context.Context, f *Found) {
-	m, err := r.a.read(ctx, r.o, f.Path)
+	m, err := convert.Any(ctx, r.o, f.Path)
 	if err != nil {
 		f.Error = err.Error()
 		return
@@ -618,7 +604,7 @@ func (r *reading) take(ctx context.Context) error {
 		if err := at(0, "reading"); err != nil {
 			return err
 		}
-		m, err := r.a.read(ctx, r.o, t.Source)
+		m, err := convert.Any(ctx, r.o, t.Source)
 		if err != nil {
 			return err
 		}

@@ -333,7 +333,9 @@ func TestReplacingNeedsMoreThanAName(t *testing.T) {
 	if err := d.a.Take(d.ctx, arrival, all, renew); err != nil {
 		t.Fatal(err)
 	}
-	st = d.await("all six", func(st *app.State) bool { return len(st.Pieces) == 7 && !slices.ContainsFunc(st.Pieces, func(p app.PieceState) bool { return p.Making != "" }) })
+	st = d.await("all six", func(st *app.State) bool {
+		return len(st.Pieces) == 7 && !slices.ContainsFunc(st.Pieces, func(p app.PieceState) bool { return p.Making != "" })
+	})
 	if n := len(slices.DeleteFunc(slices.Clone(st.Pieces), func(p app.PieceState) bool { return !p.News })); n != 1 {
 		t.Errorf("%d pieces were renewed", n)
 	}

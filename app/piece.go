@@ -90,23 +90,6 @@ func digestOf(ar *store.Arrival, p *store.Piece) (string, error) {
 	return digest(ar.Blob, p.Source, s.Up, p.Recipe), err
 }
 
-// Convert reads a model of a format that is not read here, by the converter.
-// Its maps are looked for by name in what came along.
-func (a *App) Convert(ctx context.Context, o *opened, source string) (*model.Model, error) {
-	data, err := convert.ToGLB(ctx, o, source)
-	if err != nil {
-		return nil, err
-	}
-	m, err := intake.Read(path.Base(source)+".glb", data, model.Folder{Root: o, Dir: path.Dir(source)})
-	if err != nil {
-		return nil, fmt.Errorf("%s, converted: %w", source, err)
-	}
-	m.Format = strings.ToUpper(strings.TrimPrefix(path.Ext(source), ".")) + ", converted"
-	m.Unit.From = "assumed"
-	m.Warn("was converted by the import library; unit, axis and surfaces are as it understood them")
-	return m, nil
-}
-
 // Levels of detail that browsers get, in triangles, and their largest map.
 var (
 	levelTriangles = []int{60_000, 12_000, 2_000}
@@ -351,7 +334,7 @@ func (a *App) remake(ctx context.Context, ar *store.Arrival, p *store.Piece, tel
 		return nil, err
 	}
 	defer o.Close()
-	m, err := a.read(ctx, o, p.Source)
+	m, err := convert.Any(ctx, o, p.Source)
 	if err != nil {
 		return nil, err
 	}

@@ -18,6 +18,10 @@ import (
 	"strings"
 	"syscall"
 	"time"
+
+	"visator/core/intake"
+	"visator/core/intake/gltf"
+	"visator/core/model"
 )
 
 // Limits of one conversion.
@@ -41,10 +45,23 @@ func Available() bool {
 	return err == nil
 }
 
-// ToGLB converts the model file at name within root and returns it as GLB.
-// Small files beside it go along, since some formats are several files;
-// pictures do not: they are found by name afterwards.
-func ToGLB(ctx context.Context, root fs.FS, name string) ([]byte, error) {
+// Any reads the model file at name within root, through the converter where its format
+// is not one that is read here; errors call it name.
+func Any(ctx context.Context, root fs.FS, name string) (*model.Model, error) {
+	if intake.IsForeign(name) {
+		return Read(ctx, root, name)
+	}
+	m, err := intake.ReadFrom(root, name, name)
+	if (errors.Is(err, gltf.ErrDraco) || errors.Is(err, gltf.ErrOld)) && Available() {
+		return Read(ctx, root, name)
+	}
+	return m, err
+}
+
+// Read converts the model file at name within root and reads it. What the converter
+// loses of what it saw itself is given back or told. Small files beside it go along,
+// since some formats are several files; pictures are found by name afterwards.
+func Read(ctx context.Context, root fs.FS, name string) (*model.Model, error) {
 	tool, err := exec.LookPath("assimp")
 	if err != nil {
 		return nil, fmt.Errorf("%s %w", name, ErrMissing)
@@ -58,6 +75,13 @@ func ToGLB(ctx context.Context, root fs.FS, name string) ([]byte, error) {
 	if err := lay(root, name, in); err != nil {
 		return nil, fmt.Errorf("%s: %w", name, err)
 	}
+	ext := strings.ToLower(path.Ext(name))
+	var lamps []byte
+	if ext == ".gltf" || ext == ".glb" {
+		if lamps, err = strip(in); err != nil {
+			return nil, fmt.Errorf("%s: %w", name, err)
+		}
+	}
 	out := filepath.Join(dir, "out.glb")
 	if err := run(ctx, dir, tool, "export", in, out, "-fglb2"); err != nil {
 		return nil, fmt.Errorf("%s: %w", name, err)
@@ -66,7 +90,69 @@ func ToGLB(ctx context.Context, root fs.FS, name string) ([]byte, error) {
 	if err != nil || info.Size() > maxOutput {
 		return nil, fmt.Errorf("%s: the converter made nothing of it that can be used; ask the supplier for glTF (.glb)", name)
 	}
-	return os.ReadFile(out)
+	data, err := os.ReadFile(out)
+	if err != nil {
+		return nil, err
+	}
+	folder := model.Folder{Root: root, Dir: path.Dir(name)}
+	m, err := intake.Read(path.Base(name)+".glb", data, folder)
+	if err != nil {
+		return nil, fmt.Errorf("%s, converted: %w", name, err)
+	}
+	m.Format = strings.ToUpper(strings.TrimPrefix(ext, ".")) + ", converted"
+	if lamps != nil {
+		if err := standLamps(m, lamps); err != nil {
+			return nil, fmt.Errorf("%s: %w", name, err)
+		}
+	}
+	if ext != ".gltf" && ext != ".glb" {
+		m.Unit.From = "assumed"
+	}
+	if ext == ".fbx" {
+		if err := stateFBX(m, in); err != nil {
+			return nil, err
+		}
+	}
+	a, err := giveAccount(ctx, dir, tool, in)
+	if ctx.Err() != nil {
+		return nil, ctx.Err()
+	}
+	if err != nil {
+		m.Warn("what the converter left out could not be told: %v", err)
+		return m, nil
+	}
+	a.settle(m, folder)
+	intake.FindMaps(m, folder)
+	return m, nil
+}
+
+// strip leaves out of the glTF at in what the converter cannot bear, and returns it.
+func strip(in string) ([]byte, error) {
+	data, err := os.ReadFile(in)
+	if err != nil {
+		return nil, err
+	}
+	plain, lamps, err := bare(data)
+	if err != nil || plain == nil {
+		return nil, err
+	}
+	return lamps, os.WriteFile(in, plain, 0o600)
+}
+
+// stateFBX gives a model the unit and axis that the FBX at in states.
+func stateFBX(m *model.Model, in string) error {
+	data, err := os.ReadFile(in)
+	if err != nil {
+		return err
+	}
+	metres, up := fbxSettings(data)
+	if metres > 0 {
+		m.Unit = model.StatedUnit(metres)
+	}
+	if up != "" {
+		m.Up = up
+	}
+	return nil
 }
 
 // plainName keeps a file's extension and drops what a command line could
@@ -147,7 +233,8 @@ func run(ctx context.Context, dir string, tool string, args ...string) error {
 	case ctx.Err() != nil:
 		return ctx.Err()
 	}
-	return fmt.Errorf("the converter cannot read it (%s); ask the supplier for glTF (.glb)", reason(log.String(), err))
+	why := strings.ReplaceAll(reason(log.String(), err), filepath.Join(dir, "in")+"/", "")
+	return fmt.Errorf("the converter cannot read it (%s); ask the supplier for glTF (.glb)", why)
 }
 
 // reason is the converter's own last word, or how it ended.

@@ -8,9 +8,6 @@ import (
 	"testing"
 	"testing/fstest"
 	"time"
-
-	"visator/core/intake/gltf"
-	"visator/core/model"
 )
 
 func need(t *testing.T) {
@@ -29,11 +26,7 @@ const off = "OFF\n4 4 6\n0 0 0\n1 0 0\n0 1 0\n0 0 1\n3 0 2 1\n3 0 1 3\n3 0 3 2\n
 func TestAForeignFormatBecomesGLB(t *testing.T) {
 	need(t)
 	root := fstest.MapFS{"in/My Model;rm -rf.off": {Data: []byte(off)}, "in/side.txt": {Data: []byte("x")}}
-	data, err := ToGLB(t.Context(), root, "in/My Model;rm -rf.off")
-	if err != nil {
-		t.Fatal(err)
-	}
-	m, err := gltf.Read("a.glb", data, model.Folder{})
+	m, err := Read(t.Context(), root, "in/My Model;rm -rf.off")
 	if err != nil || m.Weigh().Triangles != 4 {
 		t.Errorf("%v, %+v", err, m)
 	}
@@ -42,7 +35,7 @@ func TestAForeignFormatBecomesGLB(t *testing.T) {
 func TestWhatCannotBeConvertedIsSaid(t *testing.T) {
 	need(t)
 	for name, data := range map[string]string{"a.fbx": "not one", "a.3ds": "", "b.off": "OFF\n9999 9999 0\n"} {
-		_, err := ToGLB(t.Context(), fstest.MapFS{name: {Data: []byte(data)}}, name)
+		_, err := Read(t.Context(), fstest.MapFS{name: {Data: []byte(data)}}, name)
 		if err == nil || !strings.HasPrefix(err.Error(), name) || !strings.Contains(err.Error(), "supplier") {
 			t.Errorf("%s: %v", name, err)
 		}
@@ -68,7 +61,7 @@ func TestABadConverterDoesNoHarm(t *testing.T) {
 			t.Fatal(err)
 		}
 		start := time.Now()
-		_, err := ToGLB(t.Context(), fstest.MapFS{"a.fbx": {Data: []byte("x")}}, "a.fbx")
+		_, err := Read(t.Context(), fstest.MapFS{"a.fbx": {Data: []byte("x")}}, "a.fbx")
 		if err == nil || !strings.Contains(err.Error(), "a.fbx: the converter") {
 			t.Errorf("%s: %v", name, err)
 		}
@@ -82,11 +75,11 @@ func TestABadConverterDoesNoHarm(t *testing.T) {
 	}
 	Timeout = time.Hour
 	cancel()
-	if _, err := ToGLB(ctx, fstest.MapFS{"a.fbx": {Data: []byte("x")}}, "a.fbx"); !errors.Is(err, context.Canceled) {
+	if _, err := Read(ctx, fstest.MapFS{"a.fbx": {Data: []byte("x")}}, "a.fbx"); !errors.Is(err, context.Canceled) {
 		t.Errorf("cancelled: %v", err)
 	}
 	t.Setenv("PATH", dir+"/none")
-	if _, err := ToGLB(t.Context(), fstest.MapFS{}, "a.fbx"); !errors.Is(err, ErrMissing) {
+	if _, err := Read(t.Context(), fstest.MapFS{}, "a.fbx"); !errors.Is(err, ErrMissing) {
 		t.Error(err)
 	}
 }

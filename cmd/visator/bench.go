@@ -15,7 +15,7 @@ import (
 	"visator/core/simplify"
 )
 
-func bench(_ context.Context, args []string) error {
+func bench(ctx context.Context, args []string) error {
 	fs := newFlags("bench", "rays FILE [--threads 1] | read FILE | simplify FILE N OUT.obj | distance A B | model N FILE.obj",
 		`rays: builds the acceleration structure of a model and measures rays a second: primary (a 60 degree camera) and
 incoherent (origins uniform in the bounds, directions uniform on the sphere), closest hits, fixed seed.
@@ -31,24 +31,24 @@ model: writes a model of 2 N x N triangles to try the others on.`)
 	}
 	switch {
 	case len(rest) == 2 && rest[0] == "rays":
-		return benchRays(rest[1], *threads)
+		return benchRays(ctx, rest[1], *threads)
 	case len(rest) == 2 && rest[0] == "read":
-		return benchRead(rest[1])
+		return benchRead(ctx, rest[1])
 	case len(rest) == 4 && rest[0] == "simplify":
-		return benchSimplify(rest[1], rest[2], rest[3])
+		return benchSimplify(ctx, rest[1], rest[2], rest[3])
 	case len(rest) == 3 && rest[0] == "distance":
-		return benchDistance(rest[1], rest[2])
+		return benchDistance(ctx, rest[1], rest[2])
 	case len(rest) == 3 && rest[0] == "model":
 		return benchModel(rest[1], rest[2], *coordinates)
 	}
 	return usagef("say: bench rays FILE, bench read FILE, bench simplify FILE N OUT.obj, bench distance A B or bench model N FILE.obj")
 }
 
-func benchRays(file string, threads int) error {
+func benchRays(ctx context.Context, file string, threads int) error {
 	if threads < 1 {
 		return usagef("--threads must be 1 or more")
 	}
-	m, err := readModel(file)
+	m, err := readModel(ctx, file)
 	if err != nil {
 		return err
 	}
@@ -62,11 +62,11 @@ func benchRays(file string, threads int) error {
 	return nil
 }
 
-func benchRead(file string) error {
+func benchRead(ctx context.Context, file string) error {
 	best := time.Duration(math.MaxInt64)
 	for range 5 {
 		start := time.Now()
-		m, err := readModel(file)
+		m, err := readModel(ctx, file)
 		if err != nil {
 			return err
 		}
@@ -81,12 +81,12 @@ func benchRead(file string) error {
 	return nil
 }
 
-func benchSimplify(file, triangles, out string) error {
+func benchSimplify(ctx context.Context, file, triangles, out string) error {
 	n, err := strconv.Atoi(triangles)
 	if err != nil || n < 0 {
 		return usagef("%q is not a number of triangles", triangles)
 	}
-	m, err := readModel(file)
+	m, err := readModel(ctx, file)
 	if err != nil {
 		return err
 	}
@@ -106,12 +106,12 @@ func benchSimplify(file, triangles, out string) error {
 	return f.Close()
 }
 
-func benchDistance(a, b string) error {
-	x, err := readModel(a)
+func benchDistance(ctx context.Context, a, b string) error {
+	x, err := readModel(ctx, a)
 	if err != nil {
 		return err
 	}
-	y, err := readModel(b)
+	y, err := readModel(ctx, b)
 	if err != nil {
 		return err
 	}

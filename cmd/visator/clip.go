@@ -78,7 +78,7 @@ func clip(ctx context.Context, args []string) error {
 		}
 		distances = append(distances, d)
 	}
-	m, err := readModel(files[0])
+	m, err := readModel(ctx, files[0])
 	if err != nil {
 		return err
 	}

@@ -6,9 +6,11 @@ import (
 	"flag"
 	"fmt"
 	"io"
+	"io/fs"
 	"os"
 	"path/filepath"
 
+	"visator/convert"
 	"visator/core/intake"
 	"visator/core/intake/archive"
 	"visator/core/model"
@@ -25,7 +27,7 @@ func inspect(ctx context.Context, args []string) error {
 	out := json.NewEncoder(os.Stdout)
 	out.SetEscapeHTML(false)
 	for _, file := range files {
-		m, err := readModel(file)
+		m, err := readModel(ctx, file)
 		switch {
 		case err != nil:
 			err, failed = refuse(out, asJSON, file, err), true
@@ -81,30 +83,41 @@ func peek(file string) ([]byte, error) {
 	return start[:n], err
 }
 
-// readModel reads a model file of the disk, with what lies beside and below
-// it. Of a zip, the likeliest model is read.
-func readModel(file string) (*model.Model, error) {
+// readModel reads a model file of the disk, with what lies beside and below it. Of an
+// archive or folder, the likeliest model is read.
+func readModel(ctx context.Context, file string) (*model.Model, error) {
+	info, err := os.Stat(file)
+	if err != nil {
+		return nil, err
+	}
+	if info.IsDir() {
+		root, err := os.OpenRoot(file)
+		if err != nil {
+			return nil, err
+		}
+		defer root.Close()
+		return likeliest(ctx, root.FS(), file)
+	}
 	start, err := peek(file)
 	if err != nil {
 		return nil, err
 	}
-	if archive.IsArchive(start) {
-		data, err := os.ReadFile(file)
+	if archive.IsArchive(start) && !intake.IsModel(file) && !intake.IsForeign(file) {
+		f, err := os.Open(file)
 		if err != nil {
 			return nil, err
 		}
-		tree, err := intake.Unpack(file, data)
+		defer f.Close()
+		tree, err := archive.Open(file, f, info.Size())
 		if err != nil {
 			return nil, err
 		}
-		found, err := intake.Candidates(tree)
-		if err != nil {
-			return nil, err
+		defer tree.Close()
+		m, err := likeliest(ctx, tree, file)
+		if err == nil {
+			m.Warnings = append(m.Warnings, tree.Said...)
 		}
-		if len(found) == 0 {
-			return nil, fmt.Errorf("%s: no model in it: %w", file, intake.ErrFormat)
-		}
-		return intake.ReadFrom(tree, found[0].Path, found[0].Path)
+		return m, err
 	}
 	// A root keeps every look-up inside the folder, links included.
 	root, err := os.OpenRoot(filepath.Dir(file))
@@ -112,7 +125,27 @@ func readModel(file string) (*model.Model, error) {
 		return nil, err
 	}
 	defer root.Close()
-	return intake.ReadFrom(root.FS(), filepath.Base(file), file)
+	m, err := convert.Any(ctx, root.FS(), filepath.Base(file))
+	if err != nil {
+		return nil, fmt.Errorf("%s: %w", filepath.Dir(file), err)
+	}
+	return m, nil
+}
+
+// likeliest reads the model of a tree of files that is proposed first.
+func likeliest(ctx context.Context, tree fs.FS, name string) (*model.Model, error) {
+	found, err := intake.Candidates(tree)
+	if err != nil {
+		return nil, err
+	}
+	if len(found) == 0 {
+		return nil, fmt.Errorf("%s: no model in it: %w", name, intake.ErrFormat)
+	}
+	m, err := convert.Any(ctx, tree, found[0].Path)
+	if err == nil && len(found) > 1 {
+		m.Warn("%d more models are in %s; this is %s", len(found)-1, name, found[0].Path)
+	}
+	return m, err
 }
 
 func describe(r intake.Report) {

@@ -83,7 +83,7 @@ func (c *renderCall) run(ctx context.Context, given map[string]bool) error {
 	if err != nil {
 		return err
 	}
-	m, err := readModel(c.file)
+	m, err := readModel(ctx, c.file)
 	if err != nil {
 		return err
 	}

@@ -44,7 +44,7 @@ func size(ctx context.Context, args []string) error {
 		if ctx.Err() != nil {
 			return ctx.Err()
 		}
-		m, err := readModel(file)
+		m, err := readModel(ctx, file)
 		if err != nil {
 			errs[i] = err
 			continue

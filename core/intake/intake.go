@@ -101,7 +101,7 @@ func finish(m *model.Model, err error, name string, folder model.Folder) (*model
 		base := path.Base(strings.ReplaceAll(name, "\\", "/"))
 		m.Name = strings.TrimSuffix(base, path.Ext(base))
 	}
-	findMaps(m, folder)
+	FindMaps(m, folder)
 	return m, nil
 }
 
@@ -139,9 +139,9 @@ func Unpack(name string, data []byte) (*archive.Archive, error) {
 	return archive.Open(name, bytes.NewReader(data), int64(len(data)))
 }
 
-// findMaps looks below the folder's root for maps that are not where the model says,
+// FindMaps looks below the folder's root for maps that are not where the model says,
 // by the ends of their paths.
-func findMaps(m *model.Model, folder model.Folder) {
+func FindMaps(m *model.Model, folder model.Folder) {
 	if folder.Root == nil || !slices.ContainsFunc(m.Maps, func(x model.Map) bool { return x.Status == model.Missing }) {
 		return
 	}

@@ -37,6 +37,15 @@ type Unit struct {
 	From          string  `json:"from"` // "format", "header" or "assumed"
 }
 
+// StatedUnit is a unit of so many metres that a file's header states.
+func StatedUnit(metres float64) Unit {
+	name := map[float64]string{1: "metre", 0.01: "centimetre", 0.001: "millimetre", 0.0254: "inch", 0.3048: "foot"}[metres]
+	if name == "" {
+		name = fmt.Sprintf("%g m", metres)
+	}
+	return Unit{Name: name, MetresPerUnit: metres, From: "header"}
+}
+
 // Axis is the direction that points up: "Y" or "Z" (or "X", rarely).
 type Axis string
 

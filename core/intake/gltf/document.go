@@ -149,6 +149,7 @@ type material struct {
 		} `json:"KHR_materials_transmission"`
 		IOR   struct{ IOR *float64 } `json:"KHR_materials_ior"`
 		Unlit *struct{}              `json:"KHR_materials_unlit"`
+		Gloss *glossiness            `json:"KHR_materials_pbrSpecularGlossiness"`
 	}
 }
 

@@ -27,8 +27,11 @@ import (
 var known = []string{
 	"KHR_texture_transform", "KHR_lights_punctual", "KHR_materials_emissive_strength",
 	"KHR_materials_transmission", "KHR_materials_ior", "KHR_mesh_quantization",
-	"KHR_materials_unlit", "EXT_texture_webp", "EXT_meshopt_compression",
+	"KHR_materials_unlit", "KHR_materials_pbrSpecularGlossiness", "EXT_texture_webp", "EXT_meshopt_compression",
 }
+
+// ErrOld is a model of glTF before 2.0, which the converter may read.
+var ErrOld = errors.New("only glTF 2.0 is read here; ask for a 2.0 export")
 
 // ErrDraco is a model whose meshes are Draco compressed: the converter reads
 // it, this reader does not.
@@ -84,7 +87,7 @@ func split(data []byte) (text, bin []byte, err error) {
 		return nil, nil, fmt.Errorf("GLB of %d bytes is cut short: the header alone has 20; fetch the file again", len(data))
 	}
 	if v := binary.LittleEndian.Uint32(data[4:]); v != 2 {
-		return nil, nil, fmt.Errorf("GLB version %d at byte 4 is not supported, only 2; ask for glTF 2.0", v)
+		return nil, nil, fmt.Errorf("GLB version %d at byte 4 is not supported, only 2: %w", v, ErrOld)
 	}
 	length := int64(binary.LittleEndian.Uint32(data[8:]))
 	if length > int64(len(data)) {
@@ -155,7 +158,7 @@ func (r *reader) read(data []byte) (*model.Model, error) {
 	text = bytes.TrimRight(text, "\x00 \n\r\t")
 	if err := json.Unmarshal(text, &r.doc); err != nil {
 		if v := oldVersion(text); v != "" {
-			return nil, fmt.Errorf("asset.version is %q; only glTF 2.0 is read. Ask for a 2.0 export", v)
+			return nil, fmt.Errorf("asset.version is %q; %w", v, ErrOld)
 		}
 		var syn *json.SyntaxError
 		var typ *json.UnmarshalTypeError
@@ -169,7 +172,7 @@ func (r *reader) read(data []byte) (*model.Model, error) {
 	}
 	d := &r.doc
 	if v := d.Asset.Version; v != "2.0" && !strings.HasPrefix(v, "2.") {
-		return nil, fmt.Errorf("asset.version is %q; only glTF 2.0 is read. Ask for a 2.0 export", v)
+		return nil, fmt.Errorf("asset.version is %q; %w", v, ErrOld)
 	}
 	for _, e := range d.ExtensionsRequired {
 		if !slices.Contains(known, e) {
@@ -183,11 +186,7 @@ func (r *reader) read(data []byte) (*model.Model, error) {
 		Format: format, Up: "Y", Generator: d.Asset.Generator, Copyright: d.Asset.Copyright,
 		Unit: model.Unit{Name: "metre", MetresPerUnit: 1, From: "format"},
 	}
-	for _, e := range d.ExtensionsUsed {
-		if !slices.Contains(known, e) {
-			r.out.Warn("%s is not read; the model is shown without it", e)
-		}
-	}
+	r.tellExtensions(slices.DeleteFunc(slices.Clone(d.ExtensionsUsed), func(e string) bool { return slices.Contains(known, e) }))
 	r.budget = int64(len(data))*growth + slack
 	r.maps = map[[2]int]int{}
 	r.unpacked = map[int][]byte{}

@@ -60,6 +60,9 @@ func (r *reader) loadSurfaces() error {
 			}
 			s.Slots[slot.role] = got
 		}
+		if err := r.applyGloss(&s, &gm, fmt.Sprintf("materials[%d]", i)); err != nil {
+			return err
+		}
 		r.out.Surfaces = append(r.out.Surfaces, s)
 	}
 	return nil
@@ -152,10 +155,9 @@ func (r *reader) mapFor(i int, role model.Role) (int, error) {
 		m.Name = where
 	}
 	if m.Data != nil {
-		if mime := model.MimeOf(m.Data); mime != "" {
-			m.Mime = mime
-		} else {
-			r.out.Warn("%s (%.200q) is not a PNG, JPEG or WebP picture", where, m.Name)
+		var err error
+		if m.Data, m.Mime, err = model.AdoptPicture(m.Data, m.Name); err != nil {
+			r.out.Warn("%s: %v", where, err)
 			m.Data, m.Status = nil, model.Missing
 		}
 	}

@@ -62,11 +62,7 @@ type builder struct {
 
 func (st *stage) build(l *layer) error {
 	if v := number(l.meta["metersPerUnit"], 0); v > 0 && v < 1e9 {
-		name := map[float64]string{1: "metre", 0.01: "centimetre", 0.001: "millimetre", 0.0254: "inch", 0.3048: "foot"}[v]
-		if name == "" {
-			name = fmt.Sprintf("%g m", v)
-		}
-		st.out.Unit = model.Unit{Name: name, MetresPerUnit: v, From: "header"}
+		st.out.Unit = model.StatedUnit(v)
 	}
 	if text(l.meta["upAxis"]) == "Z" {
 		st.out.Up = "Z"
