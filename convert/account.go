@@ -24,6 +24,7 @@ type account struct {
 	pictures int // that are in the file itself
 	cameras  []cameraAccount
 	lights   []lightAccount
+	glossy   []int // surfaces of the model whose map of roughness is one of gloss
 }
 
 type surfaceAccount struct {
@@ -98,10 +99,10 @@ func (r *reads) bytes(n int64) []byte {
 		r.err = fmt.Errorf("a piece of %d bytes at byte %d", n, r.at)
 		return nil
 	}
-	b := make([]byte, n)
-	_, r.err = io.ReadFull(r.r, b)
+	var b bytes.Buffer // it grows by what is there, not by what is said to be
+	_, r.err = io.CopyN(&b, r.r, n)
 	r.at += n
-	return b
+	return b.Bytes()
 }
 
 func (r *reads) skip(n int64) {

@@ -122,7 +122,6 @@ func Read(ctx context.Context, root fs.FS, name string) (*model.Model, error) {
 		return m, nil
 	}
 	a.settle(m, folder)
-	intake.FindMaps(m, folder)
 	return m, nil
 }
 

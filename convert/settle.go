@@ -12,6 +12,7 @@ import (
 	"strings"
 
 	"visator/core/geom"
+	"visator/core/intake"
 	"visator/core/model"
 )
 
@@ -29,6 +30,15 @@ func (a *account) settle(m *model.Model, folder model.Folder) {
 	a.settleCameras(m)
 	a.settleLights(m)
 	a.settleMaps(m, folder)
+	intake.FindMaps(m, folder)
+	for _, i := range a.glossy { // once their pictures are there
+		slot := &m.Surfaces[i].Slots[model.RoughnessMap]
+		at, err := turned(m, slot.Map)
+		if err != nil {
+			m.Warn("%v", err)
+		}
+		slot.Map = at
+	}
 }
 
 func (a *account) settlePlaces(m *model.Model) {
@@ -151,7 +161,7 @@ func (a *account) settleMaps(m *model.Model, folder model.Folder) {
 			continue // no face has it
 		}
 		for _, t := range s.maps {
-			a.settleMap(m, folder, &m.Surfaces[at], t)
+			a.settleMap(m, folder, at, t)
 		}
 		if o, ok := s.numbers["$mat.opacity"]; ok && o > 0 && o < 1 && m.Surfaces[at].BaseColor[3] == 1 {
 			m.Surfaces[at].BaseColor[3], m.Surfaces[at].Alpha = o, model.Blend
@@ -172,7 +182,8 @@ func nth(m *model.Model, name string, k int) int {
 	return -1
 }
 
-func (a *account) settleMap(m *model.Model, folder model.Folder, s *model.Surface, t mapAccount) {
+func (a *account) settleMap(m *model.Model, folder model.Folder, at int, t mapAccount) {
+	s := &m.Surfaces[at]
 	if t.file == "" || strings.HasPrefix(t.file, "*") && t.use == 18 {
 		return
 	}
@@ -198,11 +209,7 @@ func (a *account) settleMap(m *model.Model, folder model.Folder, s *model.Surfac
 	slot := model.EmptySlot
 	slot.Map = m.MapAt(folder, t.file, role)
 	if t.use == glossUse {
-		var err error
-		if slot.Map, err = turned(m, slot.Map); err != nil {
-			m.Warn("%v", err)
-			return
-		}
+		a.glossy = append(a.glossy, at)
 	}
 	s.Slots[role] = slot
 	switch role {

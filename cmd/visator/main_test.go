@@ -89,7 +89,7 @@ func TestCallsThatAreWrongSayWhyInOneLine(t *testing.T) {
 		"no such panorama":  {[]string{"render", file, "--environment", "gone.hdr", "--out", out}, 1, "gone.hdr"},
 		"bench of nothing":  {[]string{"bench"}, 2, "bench rays FILE"},
 		"worker of nobody":  {[]string{"worker", "--jobs", "0"}, 2, "--jobs"},
-		"a folder is named": {[]string{"render", t.TempDir(), "--out", out}, 1, "directory"},
+		"a folder is named": {[]string{"render", t.TempDir(), "--out", out}, 1, "no model in it"},
 	} {
 		status, stdout, stderr := call(t, c.args...)
 		if status != c.status || !strings.Contains(stderr, c.words) || strings.Count(strings.TrimSpace(stderr), "\n") != 0 || stdout != "" {
