@@ -16,7 +16,7 @@ const BinDays = 30
 
 // Binned is something that lies in the bin.
 type Binned struct {
-	Kind string // production, set, take
+	Kind string // production, set, take, arrival
 	ID   string
 	Name string
 	Of   string // the production that it belongs to; "" for one
@@ -25,17 +25,27 @@ type Binned struct {
 }
 
 // bins are the tables whose rows can lie in the bin.
-var bins = map[string]string{"production": "production", "set": "sets", "take": "take"}
+var bins = map[string]string{"production": "production", "set": "sets", "take": "take", "arrival": "arrival"}
 
-// PutInBin takes a production, a set or a take away: it lies in the bin, with all
-// that belongs to it, for BinDays, and can be brought back. What is being made of
-// it is stopped. The last set of a production stays.
+// notBinned answers for kinds that are not in bins.
+func notBinned(kind string) error {
+	return wrong("%q is nothing that lies in the bin: a production, a set, a take or an arrival.", kind)
+}
+
+// PutInBin takes a production, a set, a take or an arrival away: it lies in the bin,
+// with all that belongs to it, for BinDays, and can be brought back. With an arrival go
+// its pieces, wherever they stand. What is being made of it is stopped. The last set of
+// a production stays.
 func (a *App) PutInBin(ctx context.Context, kind, id string) error {
 	table, ok := bins[kind]
 	if !ok {
-		return wrong("%q is nothing that lies in the bin: a production, a set or a take.", kind)
+		return notBinned(kind)
 	}
-	if err := a.stopTakes(ctx, kind, id); err != nil {
+	if kind == "arrival" {
+		if err := a.CancelArrival(ctx, id); err != nil && !errors.Is(err, ErrWrong) { // that nothing is worked on is well
+			return err
+		}
+	} else if err := a.stopTakes(ctx, kind, id); err != nil {
 		return err
 	}
 	var production string
@@ -55,11 +65,49 @@ func (a *App) PutInBin(ctx context.Context, kind, id string) error {
 				return wrong("It is the only set of its production, which has one at least. Put the production into the bin, or make another set first.")
 			}
 		}
-		_, err = tx.Exec(ctx, "update "+table+" set binned = now() where id = $1 and binned is null", id)
-		a.tell(ctx, tx, production, "take")
-		return err
+		if _, err = tx.Exec(ctx, "update "+table+" set binned = now() where id = $1 and binned is null", id); err != nil {
+			return err
+		}
+		return a.tellBinned(ctx, tx, kind, production)
 	})
 	return err
+}
+
+// tellBinned tells pages of what went into the bin or came out of it. With an arrival
+// its sets change: they are another revision.
+func (a *App) tellBinned(ctx context.Context, tx pgx.Tx, kind, production string) error {
+	if kind != "arrival" {
+		a.tell(ctx, tx, production, "take")
+		return nil
+	}
+	if _, err := tx.Exec(ctx, "update production set revision = revision + 1 where id = $1", production); err != nil {
+		return err
+	}
+	a.tell(ctx, tx, production, "arrival")
+	return nil
+}
+
+// Uses is what goes with an arrival when it is taken away.
+type Uses struct {
+	Pieces   []string `json:"pieces"`   // by name
+	Things   int      `json:"things"`   // placements of them
+	Elements int      `json:"elements"` // rows, drifts and the like that lay them
+	Sets     []string `json:"sets"`     // in which they stand, by name
+}
+
+// Uses tells what depends on an arrival.
+func (a *App) Uses(ctx context.Context, arrival string) (u Uses, err error) {
+	if _, err := a.Store.Arrival(ctx, arrival); err != nil {
+		return u, notThere(err, "The arrival")
+	}
+	err = a.Store.Pool.QueryRow(ctx, `
+		with own as (select id, name from piece where arrival_id = $1 and not gone),
+		things as (select set_id from placement where piece_id in (select id from own)),
+		laid as (select e.set_id from element e where exists (select from own where position('"' || own.id || '"' in e.spec::text) > 0))
+		select coalesce((select array_agg(name order by name) from own), '{}'), (select count(*) from things)::int, (select count(*) from laid)::int,
+			coalesce((select array_agg(name order by name) from sets where binned is null and id in (select set_id from things union select set_id from laid)), '{}')`,
+		arrival).Scan(&u.Pieces, &u.Things, &u.Elements, &u.Sets)
+	return u, err
 }
 
 // stopTakes stops what is being rendered of it.
@@ -84,7 +132,7 @@ func (a *App) stopTakes(ctx context.Context, kind, id string) error {
 // productionOf is the production that something belongs to, wherever it lies.
 func productionOf(ctx context.Context, q store.Querier, kind, id string) (production string, err error) {
 	sql := map[string]string{"production": "select id from production where id = $1", "set": "select production_id from sets where id = $1",
-		"take": "select s.production_id from take t join sets s on s.id = t.set_id where t.id = $1"}[kind]
+		"take": "select s.production_id from take t join sets s on s.id = t.set_id where t.id = $1", "arrival": "select production_id from arrival where id = $1"}[kind]
 	err = q.QueryRow(ctx, sql, id).Scan(&production)
 	if errors.Is(err, pgx.ErrNoRows) {
 		err = store.ErrNotFound
@@ -96,19 +144,22 @@ func productionOf(ctx context.Context, q store.Querier, kind, id string) (produc
 func (a *App) TakeFromBin(ctx context.Context, kind, id string) error {
 	table, ok := bins[kind]
 	if !ok {
-		return wrong("%q is nothing that lies in the bin: a production, a set or a take.", kind)
+		return notBinned(kind)
 	}
-	tag, err := a.Store.Pool.Exec(ctx, "update "+table+" set binned = null where id = $1 and binned is not null", id)
-	if err != nil {
-		return err
-	}
-	if tag.RowsAffected() == 0 {
-		return &Problem{"It does not lie in the bin any more.", ErrNone}
-	}
-	if production, err := productionOf(ctx, a.Store.Pool, kind, id); err == nil {
-		a.tell(ctx, a.Store.Pool, production, "take")
-	}
-	return nil
+	return a.Store.Tx(ctx, func(tx pgx.Tx) error {
+		tag, err := tx.Exec(ctx, "update "+table+" set binned = null where id = $1 and binned is not null", id)
+		if err != nil {
+			return err
+		}
+		if tag.RowsAffected() == 0 {
+			return &Problem{"It does not lie in the bin any more.", ErrNone}
+		}
+		production, err := productionOf(ctx, tx, kind, id)
+		if err != nil {
+			return err
+		}
+		return a.tellBinned(ctx, tx, kind, production)
+	})
 }
 
 // Bin is what lies in the bin, what was put there last first. What belongs to
@@ -128,6 +179,9 @@ func (a *App) Bin(ctx context.Context) (list []Binned, err error) {
 			from sets s join production p on p.id = s.production_id where s.binned is not null and p.binned is null
 		union all select 'take', t.id, t.name, p.name || ', ' || s.name, 0, 0, 0, 0, t.binned
 			from take t join sets s on s.id = t.set_id join production p on p.id = s.production_id where t.binned is not null and s.binned is null and p.binned is null
+		union all select 'arrival', a.id, a.name, p.name, 0, (select count(*) from piece where arrival_id = a.id and not gone)::int,
+			(select count(*) from placement where piece_id in (select id from piece where arrival_id = a.id))::int, 0, a.binned
+			from arrival a join production p on p.id = a.production_id where a.binned is not null and p.binned is null
 		order by 9 desc limit 500`)
 	if err != nil {
 		return nil, err
@@ -137,6 +191,8 @@ func (a *App) Bin(ctx context.Context) (list []Binned, err error) {
 		switch r.Kind {
 		case "production":
 			b.What = fmt.Sprintf("%s, %s, %s, %s", many(r.Sets, "set"), many(r.Pieces, "piece"), many(r.Things, "placement"), many(r.Takes, "take"))
+		case "arrival":
+			b.What = fmt.Sprintf("%s, %s", many(r.Pieces, "piece"), many(r.Things, "placement"))
 		case "set":
 			b.What = fmt.Sprintf("%s, %s", many(r.Things, "placement"), many(r.Takes, "take"))
 		}
@@ -155,7 +211,7 @@ func many(n int, one string) string {
 
 // EmptyBin deletes what has lain in the bin for so long, for good.
 func (a *App) EmptyBin(ctx context.Context, after time.Duration) (n int, err error) {
-	for _, table := range []string{"take", "sets", "production"} {
+	for _, table := range []string{"take", "arrival", "sets", "production"} {
 		tag, err := a.Store.Pool.Exec(ctx, "delete from "+table+" where binned < now() - $1::interval", after)
 		if err != nil {
 			return n, err

@@ -121,6 +121,16 @@ func (a *App) ArriveFolder(ctx context.Context, production, name, forPiece strin
 		old, err := store.ArrivalOf(ctx, tx, production, ar.Blob)
 		if err == nil {
 			ar, twice = old, true
+			// Handed in again, it comes back out of the bin.
+			tag, err := tx.Exec(ctx, "update arrival set binned = null where id = $1 and binned is not null", old.ID)
+			if err != nil {
+				return err
+			}
+			if tag.RowsAffected() > 0 {
+				if err := a.tellBinned(ctx, tx, "arrival", production); err != nil {
+					return err
+				}
+			}
 			if forPiece == "" {
 				return nil
 			}

@@ -5,6 +5,7 @@ import (
 	"context"
 	"encoding/json"
 	"errors"
+	"slices"
 	"strings"
 	"sync"
 	"testing"
@@ -284,6 +285,40 @@ func TestTheBin(t *testing.T) {
 	}
 	if err := d.a.TakeFromBin(d.ctx, "set", d.set); !errors.Is(err, app.ErrNone) {
 		t.Errorf("%v", err)
+	}
+
+	// An arrival goes with what was made of it, wherever that stands; told before.
+	st := d.folder("boards", "", "b.obj", board, "b.mtl", "newmtl Oak\nKd 0.5 0.4 0.3\n")
+	arrival, piece := st.Arrivals[0].ID, st.Pieces[0].ID
+	d.edit(app.Deed{Do: "place", Piece: piece}, app.Deed{Do: "place", Piece: piece, At: geom.V{X: 3}})
+	if u, err := d.a.Uses(d.ctx, arrival); err != nil || len(u.Pieces) != 1 || u.Things != 2 || !slices.Equal(u.Sets, []string{"first set"}) {
+		t.Errorf("%+v, %v", u, err)
+	}
+	whole := d.state()
+	if err := d.a.PutInBin(d.ctx, "arrival", arrival); err != nil {
+		t.Fatal(err)
+	}
+	if list := in(); len(list) != 1 || list[0] != "arrival boards: 1 piece, 2 placements" {
+		t.Errorf("in the bin: %q", list)
+	}
+	if st := d.state(); len(st.Arrivals) != 0 || len(st.Pieces) != 0 || len(st.Placements) != 1 || st.Revision == whole.Revision {
+		t.Errorf("%d arrivals, %d pieces, %d placements", len(st.Arrivals), len(st.Pieces), len(st.Placements))
+	}
+	if err := d.a.TakeFromBin(d.ctx, "arrival", arrival); err != nil {
+		t.Fatal(err)
+	}
+	if st := d.state(); len(st.Pieces) != 1 || len(st.Placements) != 3 {
+		t.Errorf("back: %d pieces, %d placements", len(st.Pieces), len(st.Placements))
+	}
+	// Handed in again, it comes back by itself.
+	if err := d.a.PutInBin(d.ctx, "arrival", arrival); err != nil {
+		t.Fatal(err)
+	}
+	if st := d.folder("boards again", "", "b.obj", board, "b.mtl", "newmtl Oak\nKd 0.5 0.4 0.3\n"); len(st.Pieces) != 1 || st.Arrivals[0].ID != arrival {
+		t.Errorf("handed in again: %+v", st.Arrivals)
+	}
+	if _, err := d.a.Undo(d.ctx, d.set, ""); err != nil { // the two boards, so that the set is as before
+		t.Fatal(err)
 	}
 	if err := d.a.PutInBin(d.ctx, "set", second); err != nil {
 		t.Fatal(err)

@@ -181,6 +181,16 @@ func TestFromADropToATexturedPieceThatStaysThroughANewerVersion(t *testing.T) {
 		return !st.Pieces[0].News && st.Pieces[0].Facts.Parts == 2 && st.Pieces[0].Making == ""
 	})
 
+	// The newer version is taken away, told what goes with it, and brought back on the first page.
+	b.click("[aria-label='Take crate_v2.zip away']")
+	b.until("document.querySelector('[data-arrival=\"crate_v2.zip\"] [data-leaving]').textContent.includes('Nothing was made of crate_v2.zip')")
+	b.click("[aria-label='Put crate_v2.zip into the bin']")
+	b.until("!document.querySelector('[data-arrival=\"crate_v2.zip\"]')")
+	b.do(chromedp.Navigate(s.address + "/#bin"))
+	b.click("[aria-label='Bring crate_v2.zip back']")
+	b.do(chromedp.Navigate(s.address + "/sets/" + set + "/intake"))
+	b.until("document.querySelector('[data-arrival=\"crate_v2.zip\"]')")
+
 	// The credits go out.
 	if text := string(s.get("/api/sets/" + set + "/credits?as=txt")); !strings.Contains(text, "Ada Example") || !strings.Contains(text, "4.50 EUR") {
 		t.Errorf("credits: %s", text)

@@ -24,6 +24,7 @@ var released = map[string]string{
 	"00004_dress.sql":   "3d2279024380661e",
 	"00005_frame.sql":   "08e68dfe93954270",
 	"00006_keeping.sql": "e454a2fa2a806af6",
+	"00007_surely.sql":  "9891479acc5a5db1",
 }
 
 func TestReleasedMigrationsAreAsTheyWere(t *testing.T) {
@@ -62,6 +63,7 @@ var filled = []string{
 	4: `update placement set layer = 'mill', group_id = 'g', tint = '#aabbcc'; insert into element (id, set_id, kind, name, ord, spec) values ('e', 's', 'layer', 'mill', 1, '{ "x":-0 }');`,
 	5: `update sets set hide = '["mill"]', first_frame = 2; update shot set note = 'early', status = 'ready';`,
 	6: `update log set actor = 'anna'; insert into request (id, production_id, answer) values ('r', 'p', '{}'); insert into blob (hash, bytes) values ('h', 1);`,
+	7: `update arrival set binned = now() where id = 'none';`,
 }
 
 // A filled database of every earlier version comes up with all that it holds.

@@ -189,7 +189,7 @@ func InsertProduction(ctx context.Context, q Querier, p Production) error {
 
 // Arrivals are those of a production, the oldest first.
 func Arrivals(ctx context.Context, q Querier, production string) ([]Arrival, error) {
-	return List[Arrival](ctx, q, "select "+arrivalColumns+" from arrival where production_id = $1 order by created, id", production)
+	return List[Arrival](ctx, q, "select "+arrivalColumns+" from arrival where production_id = $1 and binned is null order by created, id", production)
 }
 
 // Arrival reads one; ErrNotFound when it is not there.
@@ -202,7 +202,7 @@ func GetArrival(ctx context.Context, q Querier, id string) (Arrival, error) {
 	return One[Arrival](ctx, q, "select "+arrivalColumns+" from arrival where id = $1", id)
 }
 
-// ArrivalOf finds an arrival of a production by its content.
+// ArrivalOf finds an arrival of a production by its content, also in the bin.
 func ArrivalOf(ctx context.Context, q Querier, production, blob string) (Arrival, error) {
 	return One[Arrival](ctx, q, "select "+arrivalColumns+" from arrival where production_id = $1 and blob = $2 limit 1", production, blob)
 }
@@ -227,9 +227,15 @@ func PutFound(ctx context.Context, q Querier, a *Arrival) error {
 	return err
 }
 
+// unbinned holds pieces whose arrival does not lie in the bin.
+const unbinned = "not exists (select from arrival a where a.id = arrival_id and a.binned is not null)"
+
+// standing holds placements of such pieces, and of none.
+const standing = "(piece_id is null or piece_id not in (select b.id from piece b join arrival a on a.id = b.arrival_id where a.binned is not null))"
+
 // Pieces are those of a production that were not taken out of the library.
 func Pieces(ctx context.Context, q Querier, production string) ([]Piece, error) {
-	return List[Piece](ctx, q, "select "+PieceColumns+" from piece where production_id = $1 and not gone order by created, id", production)
+	return List[Piece](ctx, q, "select "+PieceColumns+" from piece where production_id = $1 and not gone and "+unbinned+" order by created, id", production)
 }
 
 // GetPiece reads one, also one that was taken out; ErrNotFound when it never was.
@@ -247,7 +253,7 @@ type ShelfRow struct {
 // word, in lower case, must occur in a piece's name, tags, author, parts or
 // surfaces.
 func Shelf(ctx context.Context, q Querier, production string, words []string) ([]ShelfRow, error) {
-	rows, err := q.Query(ctx, "select "+PieceColumns+`, (select name from production where id = p.production_id) from piece p where not gone and ($1 = '' or production_id = $1)
+	rows, err := q.Query(ctx, "select "+PieceColumns+`, (select name from production where id = p.production_id) from piece p where not gone and `+unbinned+` and ($1 = '' or production_id = $1)
 		and not exists (select from unnest($2::text[]) w where position(w in lower(concat_ws(' ', name, tags::text, credit->>'author',
 			jsonb_path_query_array(inventory, '$.rearranged[*].name')::text, jsonb_path_query_array(inventory, '$.surfaces[*].name')::text))) = 0)
 		order by created, id`, production, words)
@@ -421,7 +427,7 @@ func scanPlacementAnd(row pgx.CollectableRow, more ...any) (r PlacementRow, err 
 
 // Placements are those of a set in the order of the manifest.
 func Placements(ctx context.Context, q Querier, set string) ([]PlacementRow, error) {
-	rows, err := q.Query(ctx, "select "+placementColumns+" from placement where set_id = $1 order by ord, id", set)
+	rows, err := q.Query(ctx, "select "+placementColumns+" from placement where set_id = $1 and "+standing+" order by ord, id", set)
 	if err != nil {
 		return nil, err
 	}
@@ -440,7 +446,7 @@ func PlacementsOf(ctx context.Context, q Querier, set string, ids []string) ([]P
 // Elsewhere are the placements of a piece in other sets than one, with the set of
 // each.
 func Elsewhere(ctx context.Context, q Querier, piece, but string) (rows []PlacementRow, sets []string, err error) {
-	list, err := q.Query(ctx, "select "+placementColumns+", set_id from placement where piece_id = $1 and set_id <> $2", piece, but)
+	list, err := q.Query(ctx, "select "+placementColumns+", set_id from placement where piece_id = $1 and set_id <> $2 and "+standing, piece, but)
 	if err != nil {
 		return nil, nil, err
 	}

@@ -266,6 +266,19 @@ func (s *Server) binTake(c *echo.Context) error {
 	return c.NoContent(http.StatusNoContent)
 }
 
+func (s *Server) binArrival(c *echo.Context) error {
+	if err := s.app.PutInBin(c.Request().Context(), "arrival", c.Param("arrival")); err != nil {
+		return err
+	}
+	return c.NoContent(http.StatusNoContent)
+}
+
+// uses tells what goes with an arrival.
+func (s *Server) uses(c *echo.Context) error {
+	u, err := s.app.Uses(c.Request().Context(), c.Param("arrival"))
+	return answer(c, u, err)
+}
+
 // length reads what a person typed as a length. unit is what a number
 // without one is taken in.
 func (s *Server) length(c *echo.Context) error {

@@ -226,7 +226,7 @@ func TestNoFieldOfARequestBreaksTheServer(t *testing.T) {
 		"/api/sets/{set}/state": nil, "/api/sets/{set}/outlines": {"of"}, "/api/sets/{set}/sky": nil, "/api/sets/{set}/export": nil, "/api/sets/{set}/frame": {"t"}, "/api/sets/{set}/track": {"from", "count"},
 		"/api/sets/{set}/sheet": {"shot", "as"}, "/api/sets/{set}/cutouts": {"shot", "as", "all"}, "/api/sets/{set}/lenses": {"share", "focals", "subject"}, "/api/sets/{set}/elements/{room}/model": nil,
 		"/api/sets/{set}/elements/{room}/instances": {"most"}, "/api/sets/{set}/requests/{shot}": nil, "/api/sets/{set}/shelf": {"find", "licence", "format", "marked", "where", "weight", "size", "price"}, "/api/sets/{set}/credits": {"as"},
-		"/api/pieces/{piece}": nil, "/api/pieces/{piece}/size": nil, "/api/arrivals/{arrival}/tray": nil, "/api/length": {"unit", "text"}, "/api/standins/{box}": nil, "/api/supplier": {"find"},
+		"/api/pieces/{piece}": nil, "/api/pieces/{piece}/size": nil, "/api/arrivals/{arrival}/tray": nil, "/api/arrivals/{arrival}/uses": nil, "/api/length": {"unit", "text"}, "/api/standins/{box}": nil, "/api/supplier": {"find"},
 		"/api/thumbs/{hash}": {"channel", "invert"}, "/blobs/{hash}": {"as", "name"}, "/sets/{set}/dress": nil, "/sets/{set}/{box}": nil, "/productions/{production}/file": nil, "/static/{box}": nil, "/": {"x"},
 	}
 	hash := strings.Repeat("0", 64)
@@ -271,7 +271,7 @@ func TestNoFieldOfARequestBreaksTheServer(t *testing.T) {
 		"/api/sets/{set}/keep": map[string]any{"group": s.room}, "/api/sets/{set}/takes": map[string]any{"shot": s.shot, "kind": "still", "settings": map[string]any{"width": 4, "height": 4, "samples": 1, "seconds": 1, "seed": 1, "bounces": 1, "denoise": true}},
 		"/api/takes/{take}/cancel": map[string]any{}, "/api/takes/{take}/bin": map[string]any{}, "/api/sets/{set}/undo": map[string]any{"request": "r"}, "/api/sets/{set}/redo": map[string]any{"request": "r"},
 		"/api/productions/{production}/options": map[string]any{"unit": "metre", "budget": 10000}, "/api/arrivals/{arrival}/take": map[string]any{"paths": []any{"a.obj"}, "renew": map[string]any{"a.obj": s.piece}},
-		"/api/arrivals/{arrival}/cancel": map[string]any{}, "/api/arrivals/{arrival}/resume": map[string]any{}, "/api/arrivals/{arrival}/maps": map[string]any{"piece": s.piece},
+		"/api/arrivals/{arrival}/cancel": map[string]any{}, "/api/arrivals/{arrival}/bin": map[string]any{}, "/api/arrivals/{arrival}/resume": map[string]any{}, "/api/arrivals/{arrival}/maps": map[string]any{"piece": s.piece},
 		"/api/pieces/{piece}/map": map[string]any{"surface": "s", "arrival": arrival, "file": "f", "role": "baseColor", "channel": 1}, "/api/productions/{production}/order": map[string]any{"goods": "g", "file": "f"},
 		"/api/productions/{production}/bring": map[string]any{"piece": s.piece}, "/api/sets/{set}/cameras": map[string]any{"piece": s.piece}, "/bin/{box}/{set}/back": map[string]any{},
 	}

@@ -117,6 +117,8 @@ func (s *Server) Handler() http.Handler {
 	e.POST("/api/arrivals/:arrival/cancel", s.cancelArrival, small)
 	e.POST("/api/arrivals/:arrival/resume", s.resumeArrival, small)
 	e.POST("/api/arrivals/:arrival/maps", s.findMaps, small)
+	e.GET("/api/arrivals/:arrival/uses", s.uses)
+	e.POST("/api/arrivals/:arrival/bin", s.binArrival, small)
 	e.GET("/api/pieces/:piece", s.piece)
 	e.GET("/api/pieces/:piece/size", s.proposal)
 	e.POST("/api/pieces/:piece/map", s.assignMap, small)

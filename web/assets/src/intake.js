@@ -23,7 +23,7 @@ export function intake(Alpine, { call, post, upload }) {
   const v = () => Alpine.store("v");
   Alpine.data("intake", () => ({
     modes: ["arrivals", "library", "supplier"], mode: "arrivals", over: false, find: "", arrival: "", choosing: null, chosen: {}, renew: {},
-    d: null, tab: "Parts", picked: [], newName: "", cell: null, channel: 0, found: "",
+    d: null, tab: "Parts", picked: [], newName: "", cell: null, channel: 0, found: "", leaving: null,
     filter: { licence: "", format: "", weight: "", size: "", price: "", where: "", marked: false }, shelf: [],
     goods: [], goodsSay: "", offerNow: null, asked: 0,
 
@@ -39,6 +39,7 @@ export function intake(Alpine, { call, post, upload }) {
       return [...(v().st?.arrivals || [])].reverse().filter((a) => a.name.toLowerCase().includes(q) || this.piecesOf(a).some((x) => x.name.toLowerCase().includes(q)));
     },
     piecesOf(a) { return (v().st?.pieces || []).filter((x) => x.arrival === a.id); },
+    arrivalOf: (p) => (v().st?.arrivals || []).find((a) => a.id === p?.arrival) || null,
     nameOf(id) { return v().st?.pieces.find((x) => x.id === id)?.name || ""; },
     megabytes: (n) => (n < 1e5 ? `${Math.ceil(n / 1e3)} kB` : `${(n / 1e6).toFixed(n < 1e7 ? 2 : 0)} MB`),
     say(text, bad) { v().say(text, bad); },
@@ -102,6 +103,23 @@ export function intake(Alpine, { call, post, upload }) {
       await this.do(() => post(`/api/arrivals/${a.id}/take`, { paths, renew }));
     },
     async act(what, a) { await this.do(() => post(`/api/arrivals/${a.id}/${what}`, {})); },
+    // leave asks what goes with an arrival before it is taken away.
+    async leave(a) {
+      try { this.leaving = { id: a.id, ...await call(`/api/arrivals/${a.id}/uses`) }; } catch (e) { this.say(e.message, true); }
+    },
+    leavingSays(a) {
+      const u = this.leaving, n = v().count;
+      if (u?.id !== a.id) return "";
+      if (!u.pieces.length) return `Nothing was made of ${a.name}. It lies in the bin for 30 days.`;
+      const stands = [u.things && n(u.things, "placement"), u.elements && `${n(u.elements, "row, drift or line", "rows, drifts or lines")}`].filter(Boolean).join(" and ");
+      return `With it ${u.pieces.length > 1 ? "go" : "goes"} ${u.pieces.join(", ")}${stands ? `, and ${stands} in ${u.sets.join(", ")}` : ", which stands nowhere"}. It lies in the bin for 30 days and can be brought back.`;
+    },
+    async binArrival(a) {
+      await this.do(async () => { await post(`/api/arrivals/${a.id}/bin`, {}); this.say(`${a.name} lies in the bin for 30 days: it is brought back on the first page, or by handing it in again.`); });
+      this.leaving = null;
+      if (this.d && !v().st.pieces.some((x) => x.id === this.d.id)) this.d = null;
+      if (this.choosing?.id === a.id) this.choosing = null;
+    },
     async do(act) {
       try { await act(); } catch (e) { this.say(e.message, true); }
       await v().reload().catch((e) => this.say(e.message, true));
