@@ -188,6 +188,7 @@ func TestFromADropToATexturedPieceThatStaysThroughANewerVersion(t *testing.T) {
 	b.until("!document.querySelector('[data-arrival=\"crate_v2.zip\"]')")
 	b.do(chromedp.Navigate(s.address + "/#bin"))
 	b.click("[aria-label='Bring crate_v2.zip back']")
+	b.until("document.getElementById('bin') && !document.querySelector('[data-binned]')")
 	b.do(chromedp.Navigate(s.address + "/sets/" + set + "/intake"))
 	b.until("document.querySelector('[data-arrival=\"crate_v2.zip\"]')")
 
