@@ -1,11 +1,14 @@
 package app
 
 import (
+	"cmp"
 	"context"
+	"encoding/json"
 	"math"
 
 	"visator/convert"
 	"visator/core/geom"
+	"visator/core/light"
 	"visator/core/model"
 	"visator/core/optics"
 	"visator/core/stage"
@@ -19,24 +22,25 @@ const defaultFocus = 10
 // TakeCameras makes shots of the cameras that came in a piece's file, seen
 // from where its first placement stands, or from where it would stand at the
 // origin. A camera says where it looks but not at what: it is focused on the
-// nearest thing in the middle of its picture. It returns how many there are.
-func (a *App) TakeCameras(ctx context.Context, setID, piece string) (n int, err error) {
+// nearest thing in the middle of its picture, unless the file says at what. It returns
+// how many there are, and the names of those that have no lens to take over.
+func (a *App) TakeCameras(ctx context.Context, setID, piece string) (n int, skipped []string, err error) {
 	p, err := store.GetPiece(ctx, a.Store.Pool, piece)
 	if err != nil {
-		return 0, notThere(err, "The piece")
+		return 0, nil, notThere(err, "The piece")
 	}
 	o, err := a.openArrival(ctx, p.ArrivalID)
 	if err != nil {
-		return 0, err
+		return 0, nil, err
 	}
 	defer o.Close()
 	m, err := convert.Any(ctx, o, p.Source)
 	if err != nil {
-		return 0, wrong("%v", err)
+		return 0, nil, wrong("%v", err)
 	}
 	facts, size, err := pieceFacts(&p)
 	if err != nil {
-		return 0, err
+		return 0, nil, err
 	}
 	top := size.Transform(facts.Box())
 	err = a.editProduction(ctx, p.ProductionID, func(e *editor) error {
@@ -61,7 +65,9 @@ func (a *App) TakeCameras(ctx context.Context, setID, piece string) (n int, err 
 		for i := range things {
 			boxes = append(boxes, things[i].Box.Apply(things[i].World))
 		}
-		for _, v := range viewsOf(m, top, boxes) {
+		var views []namedView
+		views, skipped = viewsOf(m, top, boxes)
+		for _, v := range views {
 			if err := e.keepView(ctx, v.name, v.view); err != nil {
 				return err
 			}
@@ -69,7 +75,7 @@ func (a *App) TakeCameras(ctx context.Context, setID, piece string) (n int, err 
 		}
 		return nil
 	})
-	return n, err
+	return n, skipped, err
 }
 
 type namedView struct {
@@ -77,15 +83,23 @@ type namedView struct {
 	view optics.View
 }
 
-// viewsOf turns the perspective cameras of a model into views in the set.
-func viewsOf(m *model.Model, top geom.M, things []geom.Box) (out []namedView) {
+// viewsOf turns the perspective cameras of a model into views in the set; skipped are
+// the names of the others.
+func viewsOf(m *model.Model, top geom.M, things []geom.Box) (out []namedView, skipped []string) {
+	unit := math.Cbrt(math.Abs(top.Det3()))
 	m.Walk(func(_ int, n *model.Node, world geom.M) {
 		if n.Camera == model.None {
 			return
 		}
 		c := &m.Cameras[n.Camera]
-		v, ok := optics.FromCamera(c, top.Mul(world))
+		name := cmp.Or(n.Name, c.Name, "camera")
+		v, ok := optics.FromCamera(c, top.Mul(world), unit)
 		if !ok {
+			skipped = append(skipped, name)
+			return
+		}
+		if c.Focus > 0 {
+			out = append(out, namedView{name, v})
 			return
 		}
 		eye, ahead := v.Eye, v.Forward()
@@ -96,16 +110,9 @@ func viewsOf(m *model.Model, top geom.M, things []geom.Box) (out []namedView) {
 				nearest, v.Focus = d, d
 			}
 		}
-		name := n.Name
-		if name == "" {
-			name = c.Name
-		}
-		if name == "" {
-			name = "camera"
-		}
 		out = append(out, namedView{name, v})
 	})
-	return out
+	return out, skipped
 }
 
 // keepView keeps a view as a new shot, under the working light.
@@ -115,4 +122,49 @@ func (e *editor) keepView(ctx context.Context, name string, v optics.View) error
 		return err
 	}
 	return e.keepShot(ctx, list, stage.Shot{ID: store.NewID(), Kept: stage.Kept{View: v, Light: e.set.Light}}, name)
+}
+
+// TakeSun makes the first light of a piece's file that shines from one direction the
+// set's sun, as an edit of the set: where it stands, its lux and its colour.
+func (a *App) TakeSun(ctx context.Context, setID, piece string) error {
+	p, err := store.GetPiece(ctx, a.Store.Pool, piece)
+	if err != nil {
+		return notThere(err, "The piece")
+	}
+	if set, err := store.GetSet(ctx, a.Store.Pool, setID); err != nil || set.ProductionID != p.ProductionID {
+		return notThere(store.ErrNotFound, "The set")
+	}
+	o, err := a.openArrival(ctx, p.ArrivalID)
+	if err != nil {
+		return err
+	}
+	defer o.Close()
+	m, err := convert.Any(ctx, o, p.Source)
+	if err != nil {
+		return wrong("%v", err)
+	}
+	facts, size, err := pieceFacts(&p)
+	if err != nil {
+		return err
+	}
+	top := size.Transform(facts.Box())
+	var sun *model.Light
+	var from geom.V
+	m.Walk(func(_ int, n *model.Node, world geom.M) {
+		if sun == nil && n.Light != model.None && m.Lights[n.Light].Kind == model.Directional {
+			world = top.Mul(world)
+			sun, from = &m.Lights[n.Light], world.Dir(geom.V{Z: 1}) // it shines along -Z
+		}
+	})
+	if sun == nil || from.Len() == 0 || !from.Finite() {
+		return wrong("%s has no sun in its file.", p.Name)
+	}
+	azimuth, elevation := light.Towards(from)
+	raw, err := json.Marshal(map[string]any{"light": map[string]any{"sunOn": true, "azimuth": azimuth, "elevation": elevation,
+		"lux": min(max(sun.Intensity, 0), 1e6), "kelvin": light.NearestKelvin(geom.V{X: sun.Color[0], Y: sun.Color[1], Z: sun.Color[2]})}})
+	if err != nil {
+		return err
+	}
+	_, err = a.Edit(ctx, setID, EditRequest{Revision: -1, Deeds: []Deed{{Do: "change", Kind: "set", Patch: raw}}})
+	return err
 }

@@ -41,6 +41,7 @@ type PieceDetail struct {
 	Lacks    int             `json:"lacks"`
 	Cameras  int             `json:"cameras"`
 	Lights   int             `json:"lights"`
+	Suns     int             `json:"suns"`  // of its lights, those that can be the set's sun
 	Lamps    bool            `json:"lamps"` // its lamps shine
 }
 
@@ -98,7 +99,7 @@ func (a *App) Piece(ctx context.Context, id string) (d *PieceDetail, err error) 
 		if err := cmp.Or(json.Unmarshal(raw, &inv), json.Unmarshal(p.Recipe, &rec), json.Unmarshal(p.Facts, &d.Facts), json.Unmarshal(p.Weight, &d.Weight)); err != nil {
 			return fmt.Errorf("piece %s: %w", id, err)
 		}
-		d.Lacks, d.Tray = rec.Lacks(&inv.Inventory), inv.Tray
+		d.Lacks, d.Tray = rec.Lacks(&inv.Inventory), rec.Unused(inv.Tray)
 		d.Parts, d.Surfaces, d.Faults = partRows(&inv, &rec), surfaceRows(&inv, &rec), faultRows(&inv, &rec)
 		d.Before, d.Crease, d.Joined = inv.Before, rec.Crease, append([]recipe.Joint{}, rec.Join...)
 		if d.Crease == 0 {
@@ -109,7 +110,7 @@ func (a *App) Piece(ctx context.Context, id string) (d *PieceDetail, err error) 
 			d.Split = append(d.Split, k)
 		}
 		slices.Sort(d.Split)
-		d.Cameras, d.Lights, d.Lamps = inv.Cameras, inv.Lights, rec.Lamps
+		d.Cameras, d.Lights, d.Suns, d.Lamps = inv.Cameras, inv.Lights, inv.Suns, rec.Lamps
 		return nil
 	})
 	return d, err
@@ -140,6 +141,11 @@ func surfaceRows(inv *inventory, rec *recipe.Recipe) []SurfaceRow {
 				}
 				if c.Channel > 0 {
 					m.Say = "in " + channelNames[c.Channel]
+				}
+				if m.Say = cmp.Or(c.Say, m.Say); slices.Contains(rec.Turned, s.Key) && role == maps.Normal {
+					m.Say, m.State = m.Say+"; green turned by hand", "turned"
+				} else if c.Down {
+					m.Say, m.State = m.Say+": turn its green", "guessed"
 				}
 			}
 			if c, ok := rec.Maps[s.Key][role]; ok {

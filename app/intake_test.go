@@ -183,7 +183,7 @@ func TestCamerasInAFileBecomeShots(t *testing.T) {
 	st := d.takeIn("wall.glb", buf.Bytes())
 	id := st.Pieces[0].ID
 	d.edit(app.Deed{Do: "change", Kind: "piece", ID: id, Patch: patch(map[string]any{"sizing": map[string]any{"centre": false, "ground": false}})}, app.Deed{Do: "place", Piece: id, At: geom.V{X: 100}})
-	if count, err := d.a.TakeCameras(d.ctx, d.set, id); err != nil || count != 1 {
+	if count, skipped, err := d.a.TakeCameras(d.ctx, d.set, id); err != nil || count != 1 || len(skipped) != 0 {
 		t.Fatalf("%d, %v", count, err)
 	}
 	s := d.state().Shots[0]

@@ -15,7 +15,7 @@ import (
 
 // step is one decision about a piece.
 type recipeStep struct {
-	Op      string      `json:"op"`    // drop, keep, name, split, whole, join, apart, unmap, lamps, mend
+	Op      string      `json:"op"`    // drop, keep, name, split, whole, join, apart, unmap, turn, lamps, mend
 	Parts   []string    `json:"parts"` // keys
 	Name    string      `json:"name"`
 	By      string      `json:"by"` // surface or shell
@@ -93,6 +93,8 @@ func (s *recipeStep) decide(r *recipe.Recipe, say func(format string, args ...an
 	case "unmap":
 		delete(r.Maps[s.Surface], s.Role)
 		say("%s of %s as it came", s.Role, s.Surface)
+	case "turn":
+		return s.turn(r, say)
 	case "lamps":
 		r.Lamps = s.On
 		say("its lamps %s", map[bool]string{true: "shine", false: "stay dark"}[s.On])
@@ -102,5 +104,22 @@ func (s *recipeStep) decide(r *recipe.Recipe, say func(format string, args ...an
 	default:
 		return fmt.Errorf("%q is not a decision", s.Op)
 	}
+	return nil
+}
+
+// turn turns the green of a surface's normal map, chosen or its own.
+func (s *recipeStep) turn(r *recipe.Recipe, say func(format string, args ...any)) error {
+	if c, ok := r.Maps[s.Surface][maps.Normal]; ok {
+		if c.Blob == "" {
+			return fmt.Errorf("%s has no normal map to turn", s.Surface)
+		}
+		c.Flip = !c.Flip
+		r.Set(s.Surface, maps.Normal, c)
+	} else if i := slices.Index(r.Turned, s.Surface); i >= 0 {
+		r.Turned = slices.Delete(r.Turned, i, i+1)
+	} else {
+		r.Turned = append(r.Turned, s.Surface)
+	}
+	say("turn the green of the normal map of %s", s.Surface)
 	return nil
 }

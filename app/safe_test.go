@@ -85,7 +85,7 @@ func TestNothingReachesIntoAnotherProduction(t *testing.T) {
 		for _, try := range []error{
 			d.a.AssignMap(d.ctx, st.Pieces[0].ID, "s", "baseColor", id, "f", 0),
 			func() error { _, err := d.a.FindMaps(d.ctx, id, st.Arrivals[0].ID); return err }(),
-			func() error { _, err := d.a.TakeCameras(d.ctx, d.set, id); return err }(),
+			func() error { _, _, err := d.a.TakeCameras(d.ctx, d.set, id); return err }(),
 			d.a.Take(d.ctx, st.Arrivals[0].ID, []string{"box.glb"}, map[string]string{"box.glb": id}),
 			func() error {
 				_, _, err := d.a.ArriveFolder(d.ctx, d.production, "f", id, func() (app.Incoming, error) { return app.Incoming{}, errors.New("nothing is asked for") })

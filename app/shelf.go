@@ -1,6 +1,7 @@
 package app
 
 import (
+	"bytes"
 	"cmp"
 	"context"
 	"encoding/json"
@@ -121,6 +122,15 @@ func (a *App) Bring(ctx context.Context, production, piece string) (id string, e
 			}
 		} else if err != nil {
 			return err
+		}
+		here, err := store.Pieces(ctx, tx, production)
+		if err != nil {
+			return err
+		}
+		for i := range here { // brought before, and nothing decided otherwise since
+			if h := &here[i]; h.ArrivalID == to.ID && h.Source == p.Source && bytes.Equal(h.Recipe, p.Recipe) {
+				return wrong("%s is here already, as %s.", p.Name, h.Name)
+			}
 		}
 		p.ID, p.ProductionID, p.ArrivalID = store.NewID(), production, to.ID
 		id = p.ID

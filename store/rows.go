@@ -269,8 +269,8 @@ func Shelf(ctx context.Context, q Querier, production string, words []string) ([
 
 // InsertPiece puts in a piece; one that is there stays as it is.
 func InsertPiece(ctx context.Context, q Querier, p Piece) error {
-	_, err := q.Exec(ctx, "insert into piece (id, production_id, arrival_id, name, source, blob, facts, sizing, recipe, credit, tags) values ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11) on conflict (id) do nothing",
-		p.ID, p.ProductionID, p.ArrivalID, p.Name, p.Source, p.Blob, p.Facts, p.Sizing, p.Recipe, p.Credit, p.Tags)
+	_, err := q.Exec(ctx, "insert into piece (id, production_id, arrival_id, name, source, blob, facts, sizing, recipe, credit, tags, favourite) values ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11, $12) on conflict (id) do nothing",
+		p.ID, p.ProductionID, p.ArrivalID, p.Name, p.Source, p.Blob, p.Facts, p.Sizing, p.Recipe, p.Credit, p.Tags, p.Favourite)
 	return err
 }
 

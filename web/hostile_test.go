@@ -273,7 +273,7 @@ func TestNoFieldOfARequestBreaksTheServer(t *testing.T) {
 		"/api/productions/{production}/options": map[string]any{"unit": "metre", "budget": 10000}, "/api/arrivals/{arrival}/take": map[string]any{"paths": []any{"a.obj"}, "renew": map[string]any{"a.obj": s.piece}},
 		"/api/arrivals/{arrival}/cancel": map[string]any{}, "/api/arrivals/{arrival}/bin": map[string]any{}, "/api/arrivals/{arrival}/resume": map[string]any{}, "/api/arrivals/{arrival}/maps": map[string]any{"piece": s.piece},
 		"/api/pieces/{piece}/map": map[string]any{"surface": "s", "arrival": arrival, "file": "f", "role": "baseColor", "channel": 1}, "/api/productions/{production}/order": map[string]any{"goods": "g", "file": "f"},
-		"/api/productions/{production}/bring": map[string]any{"piece": s.piece}, "/api/sets/{set}/cameras": map[string]any{"piece": s.piece}, "/bin/{box}/{set}/back": map[string]any{},
+		"/api/productions/{production}/bring": map[string]any{"piece": s.piece}, "/api/sets/{set}/cameras": map[string]any{"piece": s.piece}, "/api/sets/{set}/sun": map[string]any{"piece": s.piece}, "/bin/{box}/{set}/back": map[string]any{},
 	}
 	for route, body := range posts {
 		for k := range names {

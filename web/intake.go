@@ -122,8 +122,20 @@ func (s *Server) takeCameras(c *echo.Context) error {
 	if err := decode(c, &req); err != nil {
 		return err
 	}
-	n, err := s.app.TakeCameras(c.Request().Context(), c.Param("set"), req.Piece)
-	return answer(c, map[string]int{"shots": n}, err)
+	n, skipped, err := s.app.TakeCameras(c.Request().Context(), c.Param("set"), req.Piece)
+	return answer(c, map[string]any{"shots": n, "skipped": append([]string{}, skipped...)}, err)
+}
+
+// takeSun makes the sun of a piece's file the set's.
+func (s *Server) takeSun(c *echo.Context) error {
+	var req struct{ Piece string }
+	if err := decode(c, &req); err != nil {
+		return err
+	}
+	if err := s.app.TakeSun(c.Request().Context(), c.Param("set"), req.Piece); err != nil {
+		return err
+	}
+	return c.NoContent(http.StatusNoContent)
 }
 
 // shelf searches the library.

@@ -127,6 +127,7 @@ func (s *Server) Handler() http.Handler {
 	e.POST("/api/productions/:production/order", s.order, small)
 	e.POST("/api/productions/:production/bring", s.bring, small)
 	e.POST("/api/sets/:set/cameras", s.takeCameras, small)
+	e.POST("/api/sets/:set/sun", s.takeSun, small)
 	e.GET("/api/thumbs/:hash", s.thumb)
 	e.GET("/api/sets/:set/credits", s.credits)
 	e.POST("/api/productions/:production/panorama", s.panorama, middleware.BodyLimit(512<<20))

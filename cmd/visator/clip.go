@@ -149,7 +149,7 @@ func cameraOf(m *model.Model, file, which string) (v optics.View, name string, e
 		if name = called; name == "" {
 			name = strconv.Itoa(n)
 		}
-		if v, ok = optics.FromCamera(c, world); !ok {
+		if v, ok = optics.FromCamera(c, world, 1); !ok {
 			err = fmt.Errorf("%s: camera %s is orthographic or has no direction: it has no range to fit", file, name)
 		}
 	})

@@ -18,6 +18,7 @@ import (
 	"visator/core/intake/archive"
 	"visator/core/intake/collada"
 	"visator/core/intake/gltf"
+	"visator/core/intake/maps"
 	"visator/core/intake/obj"
 	"visator/core/intake/ply"
 	"visator/core/intake/stl"
@@ -142,16 +143,20 @@ func Unpack(name string, data []byte) (*archive.Archive, error) {
 // FindMaps looks below the folder's root for maps that are not where the model says,
 // by the ends of their paths.
 func FindMaps(m *model.Model, folder model.Folder) {
-	if folder.Root == nil || !slices.ContainsFunc(m.Maps, func(x model.Map) bool { return x.Status == model.Missing }) {
+	tiled := func(x *model.Map) bool { return strings.Contains(x.Name, "<UDIM>") || maps.Parse(x.Name).Tile > 0 }
+	if folder.Root == nil || !slices.ContainsFunc(m.Maps, func(x model.Map) bool { return x.Status == model.Missing || tiled(&x) }) {
 		return
 	}
 	names := model.NamesIn(folder.Root)
 	for i := range m.Maps {
 		mp := &m.Maps[i]
+		if tiled(mp) {
+			tellTiles(m, mp, names)
+		}
 		if mp.Status != model.Missing {
 			continue
 		}
-		at, ok := names.Find(mp.Name)
+		at, ok := names.Find(strings.ReplaceAll(mp.Name, "<UDIM>", "1001"))
 		if !ok {
 			continue
 		}
@@ -167,6 +172,25 @@ func FindMaps(m *model.Model, folder model.Folder) {
 		mp.Data, mp.Mime, mp.Status = data, mime, model.Found
 		gone := fmt.Sprintf("%.200q is not there", mp.Name)
 		m.Warnings = slices.DeleteFunc(m.Warnings, func(w string) bool { return strings.Contains(w, gone) })
+	}
+}
+
+// tellTiles says of a picture that is cut into tiles that only the first is shown.
+func tellTiles(m *model.Model, mp *model.Map, names *model.Names) {
+	name := strings.ReplaceAll(mp.Name, "<UDIM>", "1001")
+	first := maps.Parse(name).Tile
+	if first == 0 {
+		return
+	}
+	n := 1
+	for t := 1001; t < 1100; t++ {
+		other := strings.Replace(name, fmt.Sprint(first), fmt.Sprint(t), 1)
+		if at, ok := names.Find(other); ok && t != first && strings.EqualFold(path.Base(at), path.Base(strings.ReplaceAll(other, "\\", "/"))) {
+			n++
+		}
+	}
+	if n > 1 {
+		m.Warn("the picture %.200q is cut into %d tiles: only tile %d is shown, and what lies on the others repeats it", mp.Name, n, first)
 	}
 }
 

@@ -73,6 +73,31 @@ func Direction(azimuth, elevation float64) geom.V {
 	return geom.V{X: c * math.Sin(azimuth), Y: math.Sin(elevation), Z: -c * math.Cos(azimuth)}
 }
 
+// Towards is the azimuth and elevation of a direction: Direction turned round.
+func Towards(d geom.V) (azimuth, elevation float64) {
+	d = d.Unit()
+	return math.Atan2(d.X, -d.Z), math.Asin(min(max(d.Y, -1), 1))
+}
+
+// NearestKelvin is the colour temperature, 1000 to 40000 K, whose colour is most like
+// one that is given in linear Rec.709, by ratios of its parts; 6504 for black.
+func NearestKelvin(c geom.V) float64 {
+	if !(c.X > 0 || c.Y > 0 || c.Z > 0) {
+		return 6504
+	}
+	off := func(k float64) float64 {
+		p := Color(k)
+		return c.Mul(1 / (c.X + c.Y + c.Z)).Sub(p.Mul(1 / (p.X + p.Y + p.Z))).Len()
+	}
+	best := 6504.0
+	for mired := 25.0; mired <= 1000; mired++ { // even steps to the eye (CIE: reciprocal megakelvin)
+		if k := 1e6 / mired; off(k) < off(best) {
+			best = k
+		}
+	}
+	return math.Round(best)
+}
+
 // Planckian is the chromaticity of a black body of 1667 to 25000 K, by the
 // cubic splines of Kim et al. (US patent 7024034, 2002); beyond, the ends.
 func Planckian(kelvin float64) (x, y float64) {

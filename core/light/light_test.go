@@ -64,3 +64,20 @@ func TestImpossibleLightIsRefused(t *testing.T) {
 		}
 	}
 }
+
+// What a direction and a colour came from is found again.
+func TestASunIsFoundAgain(t *testing.T) {
+	for _, c := range [][2]float64{{0, 0}, {2.3, 0.7}, {-1, -0.2}, {3, 1.5}} {
+		if az, el := Towards(Direction(c[0], c[1])); math.Abs(az-c[0]) > 1e-9 || math.Abs(el-c[1]) > 1e-9 {
+			t.Errorf("%v came back as %v, %v", c, az, el)
+		}
+	}
+	for _, k := range []float64{1800, 2700, 3200, 5400, 6504, 9300, 20000} {
+		if got := NearestKelvin(Color(k).Mul(3)); math.Abs(1e6/got-1e6/k) > 1.5 {
+			t.Errorf("%v K came back as %v K", k, got)
+		}
+	}
+	if NearestKelvin(geom.V{}) != 6504 {
+		t.Error("black has a temperature")
+	}
+}

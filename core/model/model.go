@@ -257,6 +257,8 @@ type Camera struct {
 	Aspect       float64 // 0: not given
 	Near, Far    float64 // in the file's unit; Far 0: infinite
 	XMag, YMag   float64 // half width and height when orthographic
+	Focus        float64 // distance that is sharp, in the file's unit; 0: not given
+	FNumber      float64 // 0: not given
 }
 
 // LightKind is the shape of a lamp.

@@ -8,9 +8,11 @@ import (
 )
 
 // FromCamera is the view of a perspective camera that came with a file, on the
-// sensor of Default; world is the transform of its node. Its scale only says how
-// long the file's units are. ok is false where it shows nothing.
-func FromCamera(c *model.Camera, world geom.M) (v View, ok bool) {
+// sensor of Default; world is the transform of its node to the set, unit how many
+// metres a unit of the file is there. A scale on the camera's own node changes neither
+// its planes nor its focus. ok is false where it shows nothing, and for orthographic
+// cameras, which have no lens.
+func FromCamera(c *model.Camera, world geom.M, unit float64) (v View, ok bool) {
 	v = Default()
 	x, y, z := world.Dir(geom.V{X: 1}).Unit(), world.Dir(geom.V{Y: 1}).Unit(), world.Dir(geom.V{Z: 1}).Unit()
 	v.Eye = world.Point(geom.V{})
@@ -27,7 +29,6 @@ func FromCamera(c *model.Camera, world geom.M) (v View, ok bool) {
 	}
 	_, gate := v.Gate()
 	v.Focal = min(max(gate/(2*math.Tan(c.YFov/2)), 1), 5000)
-	unit := math.Cbrt(math.Abs(world.Det3()))
 	if c.Near > 0 {
 		v.Near = c.Near * unit
 	}
@@ -35,5 +36,11 @@ func FromCamera(c *model.Camera, world geom.M) (v View, ok bool) {
 		v.Far = c.Far * unit
 	}
 	v.Far = max(v.Far, 2*v.Near)
+	if c.Focus > 0 {
+		v.Focus = c.Focus * unit
+	}
+	if c.FNumber >= 0.5 && c.FNumber <= 256 {
+		v.FNumber = c.FNumber
+	}
 	return v, v.Check() == nil
 }

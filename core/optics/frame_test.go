@@ -235,11 +235,11 @@ func TestFilesCamerasKeepTheirRoll(t *testing.T) {
 	v := Default()
 	v.Yaw, v.Pitch, v.Roll, v.Focal = 0.7, -0.2, 0.3, 50
 	_, high := v.FieldOfView()
-	got, ok := FromCamera(&model.Camera{YFov: high, Aspect: v.Aspect, Near: 0.5, Far: 90}, v.World())
+	got, ok := FromCamera(&model.Camera{YFov: high, Aspect: v.Aspect, Near: 0.5, Far: 90}, v.World(), 1)
 	if !ok || math.Abs(got.Yaw-0.7) > 1e-9 || math.Abs(got.Pitch+0.2) > 1e-9 || math.Abs(got.Roll-0.3) > 1e-9 || math.Abs(got.Focal-50) > 1e-9 || got.Near != 0.5 || got.Far != 90 {
 		t.Errorf("%+v", got)
 	}
-	if _, ok := FromCamera(&model.Camera{Orthographic: true}, geom.Identity); ok {
+	if _, ok := FromCamera(&model.Camera{Orthographic: true}, geom.Identity, 1); ok {
 		t.Error("an orthographic camera became a lens")
 	}
 }
@@ -259,5 +259,18 @@ func BenchmarkCompose(b *testing.B) {
 				}
 			}
 		})
+	}
+}
+
+// A scale on a camera's node says nothing of its planes; focus and f-number come along.
+func TestACamerasNodeIsNotItsUnit(t *testing.T) {
+	c := &model.Camera{YFov: 0.5, Aspect: 1.5, Near: 10, Far: 5000, Focus: 300, FNumber: 2.8}
+	for _, scale := range []float64{1, 7, 0.01} {
+		world := geom.Translation(geom.V{Y: 2})
+		world = world.Mul(geom.Scaling(scale))
+		v, ok := FromCamera(c, world, 0.01)
+		if !ok || math.Abs(v.Near-0.1) > 1e-12 || math.Abs(v.Far-50) > 1e-9 || math.Abs(v.Focus-3) > 1e-12 || v.FNumber != 2.8 {
+			t.Errorf("scale %v: %+v", scale, v)
+		}
 	}
 }

@@ -6,6 +6,7 @@ package credit
 import (
 	"encoding/json"
 	"fmt"
+	"html"
 	"maps"
 	"math"
 	"regexp"
@@ -219,12 +220,31 @@ func Read(name string, text []byte) Credit {
 	if json.Unmarshal(text, &tree) == nil {
 		c = fromJSON(tree)
 	} else {
-		c = fromText(string(text))
+		c = fromText(plainText(string(text)))
 	}
 	if c != (Credit{}) {
 		c.From = name
 	}
 	return c
+}
+
+var (
+	htmlMark  = regexp.MustCompile(`(?i)<(?:!doctype|html|head|body|p|div|span|a|br|b|h[1-6]|table|ul|li)\b`)
+	htmlDead  = regexp.MustCompile(`(?is)<(script|style)\b.*?</(?:script|style)\s*>`)
+	htmlLink  = regexp.MustCompile(`(?is)<a\b[^>]*?href\s*=\s*["']?(https?://[^\s"'>]+)[^>]*>(.*?)</a\s*>`)
+	htmlBlock = regexp.MustCompile(`(?i)</?(?:p|div|br|li|tr|h[1-6]|table|ul|ol|title|dt|dd)\b[^>]*>`)
+	htmlTag   = regexp.MustCompile(`<[^<>]*>`)
+)
+
+// plainText is what a page says without its tags, its addresses behind their words.
+func plainText(s string) string {
+	if !htmlMark.MatchString(s) {
+		return s
+	}
+	s = htmlDead.ReplaceAllString(s, " ")
+	s = htmlLink.ReplaceAllString(s, "$2 ($1)")
+	s = htmlBlock.ReplaceAllString(s, "\n")
+	return html.UnescapeString(htmlTag.ReplaceAllString(s, " "))
 }
 
 func fromText(s string) (c Credit) {

@@ -112,3 +112,16 @@ func FuzzRead(f *testing.F) {
 		}
 	})
 }
+
+func TestPagesAreReadWithoutTheirTags(t *testing.T) {
+	page := `<!DOCTYPE html><html><head><style>.a{author: x}</style></head><body><h1>Lamp</h1>
+		<p class="by">Author: <b>Ada &amp; Example</b></p><p>Licence: <a href="https://creativecommons.org/licenses/by/4.0/">CC BY 4.0</a></p>
+		<p>Source: <a href="https://models.example/lamp">here</a></p></body></html>`
+	c := Read("readme.html", []byte(page))
+	if c.Author != "Ada & Example" || c.Licence != "CC-BY-4.0" || !strings.Contains(c.Source, "https://models.example/lamp") || strings.ContainsAny(c.Source, "<>") {
+		t.Errorf("%+v", c)
+	}
+	if c := Read("a.txt", []byte("Author: A < B and C > D\n")); c.Author != "A < B and C > D" {
+		t.Errorf("plain text: %+v", c)
+	}
+}

@@ -93,6 +93,8 @@ var packs = map[string][4]Role{
 	"metalroughnessmap": {None, Roughness, Metallic}, "roughnessmetallic": {None, Roughness, Metallic}, "roughmetal": {None, Roughness, Metallic},
 	"ord": {Occlusion, Roughness, Height}, "ordp": {Occlusion, Roughness, Height}, "ard": {Occlusion, Roughness, Height},
 	"orh": {Occlusion, Roughness, Height}, "armh": {Occlusion, Roughness, Metallic, Height}, "ormh": {Occlusion, Roughness, Metallic, Height},
+	// A mask map holds metal, occlusion, a mask of detail and smoothness: common practice.
+	"maskmap": {Metallic, Occlusion, None, Gloss}, "masksmap": {Metallic, Occlusion, None, Gloss},
 	"metallicsmoothness": {Metallic, None, None, Gloss}, "metallicgloss": {Metallic, None, None, Gloss}, "metallicglossmap": {Metallic, None, None, Gloss},
 	"specgloss": {None, None, None, Gloss}, "specularsmoothness": {None, None, None, Gloss}, "specularglossiness": {None, None, None, Gloss},
 }
@@ -216,6 +218,12 @@ func Resolution(t string) int {
 // takeRole finds the words that name the role, the last ones first.
 func (n *Name) takeRole(toks []string) []string {
 	end := len(toks)
+	for i := len(toks) - 2; i >= 1; i-- { // "mask map" is another thing than a mask
+		if p, ok := packs[toks[i]+toks[i+1]]; ok && filler[toks[i+1]] {
+			n.Role, n.Channels, n.Sure = Packed, p, true
+			return slices.Concat(toks[:i], n.rest(toks[i+2:]))
+		}
+	}
 	for end > 0 && (filler[toks[end-1]] || numbered(toks[end-1])) && end > 1 {
 		end--
 	}

@@ -111,3 +111,23 @@ func FuzzParse(f *testing.F) {
 	}
 	f.Fuzz(func(t *testing.T, s string) { Parse(s) })
 }
+
+// A mask map is packed; a mask cuts out. Of tiles the first is taken, and how many there
+// are is known.
+func TestMaskMapsAndTiles(t *testing.T) {
+	for _, f := range []string{"Wall_MaskMap.png", "wall_mask_map_2k.tga", "T_Wall_MaskMap.png"} {
+		if n := Parse(f); n.Role != Packed || n.Channels != [4]Role{Metallic, Occlusion, None, Gloss} || n.Stem != "wall" {
+			t.Errorf("%s: %+v", f, n)
+		}
+	}
+	if n := Parse("leaf_mask.png"); n.Role != Opacity {
+		t.Errorf("%+v", n)
+	}
+	files := []string{"bark_Roughness_1002.png", "bark_Roughness_1001.png", "bark_Roughness_1011.png", "bark_Normal.png"}
+	for _, m := range Find([]Need{{Name: "bark", Role: Roughness}, {Name: "bark", Role: Normal}}, files, 1) {
+		want := map[Role]int{Roughness: 3, Normal: 0}[m.Need.Role]
+		if m.Tiles != want || m.Need.Role == Roughness && m.File != "bark_Roughness_1001.png" {
+			t.Errorf("%+v", m)
+		}
+	}
+}

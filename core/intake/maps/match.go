@@ -23,6 +23,7 @@ type Match struct {
 	Channel int    // 0: the whole picture; 1 to 4: red, green, blue, alpha of a packed map
 	Gloss   bool   // the file holds gloss where roughness is wanted
 	Guessed bool   // a person should look
+	Tiles   int    // how many tiles its picture is cut into, of which this is the first; 0: not into tiles
 }
 
 // MaxFiles bounds the files that one search looks at.
@@ -65,10 +66,26 @@ func Find(needs []Need, files []string, surfaces int) []Match {
 	var out []Match
 	for _, need := range needs {
 		if m, ok := find(need, list, len(sets) == 1 && surfaces == 1); ok {
+			m.Tiles = tilesOf(m.File, list)
 			out = append(out, m)
 		}
 	}
 	return out
+}
+
+// tilesOf counts the tiles of the picture that a file is one of.
+func tilesOf(file string, list []candidate) int {
+	i := slices.IndexFunc(list, func(c candidate) bool { return c.path == file })
+	if i < 0 || list[i].Tile == 0 {
+		return 0
+	}
+	tiles := map[int]bool{}
+	for k := range list {
+		if c := &list[k]; c.Tile > 0 && c.Stem == list[i].Stem && c.Role == list[i].Role {
+			tiles[c.Tile] = true
+		}
+	}
+	return len(tiles)
 }
 
 // bare is a name in lower case without its extension.

@@ -250,6 +250,40 @@ func normal(p *model.Part, i uint32) geom.V {
 	return geom.V{X: float64(p.Normals[3*i]), Y: float64(p.Normals[3*i+1]), Z: float64(p.Normals[3*i+2])}
 }
 
+// facets counts the edges that bend by 2 to 40 degrees, and those of them at which
+// the shading normals of both faces are the faces' own.
+func (t *topology) facets() (sharp, bends int) {
+	p := t.p
+	face := func(tri uint32) geom.V {
+		v := p.Indices[3*tri : 3*tri+3]
+		a, b, c := p.Position(v[0]), p.Position(v[1]), p.Position(v[2])
+		return b.Sub(a).Cross(c.Sub(a)).Unit()
+	}
+	own := func(tri uint32, n geom.V) bool {
+		for _, v := range p.Indices[3*tri : 3*tri+3] {
+			if normal(p, v).Dot(n) < 0.9998 { // a degree
+				return false
+			}
+		}
+		return true
+	}
+	least, most := math.Cos(2*math.Pi/180), math.Cos(DefaultCrease)
+	t.groups(func(shared []edge) {
+		if len(shared) != 2 {
+			return
+		}
+		a, b := face(shared[0].triangle), face(shared[1].triangle)
+		if d := a.Dot(b); d > least || d < most {
+			return
+		}
+		bends++
+		if own(shared[0].triangle, a) && own(shared[1].triangle, b) {
+			sharp++
+		}
+	})
+	return sharp, bends
+}
+
 // maxMeasured bounds the triangles of a part that is looked at: beyond it the
 // answer would take longer than an artist waits.
 const maxMeasured = 5_000_000
@@ -257,7 +291,7 @@ const maxMeasured = 5_000_000
 // Measure finds the faults of a model. Parts of more than five million
 // triangles are passed over.
 func Measure(m *model.Model) []Fault {
-	var turned, doubled, flat, holes, closed, bad, vertices, triangles, flatless int
+	var turned, doubled, flat, holes, closed, bad, vertices, triangles, flatless, facets, bends int
 	for i := range m.Meshes {
 		for k := range m.Meshes[i].Parts {
 			p := &m.Meshes[i].Parts[k]
@@ -278,6 +312,9 @@ func Measure(m *model.Model) []Fault {
 			bad += badNormals(p)
 			if p.Normals == nil {
 				flatless += p.Vertices()
+			} else {
+				f, b := t.facets()
+				facets, bends = facets+f, bends+b
 			}
 			vertices += p.Vertices()
 			triangles += p.Triangles()
@@ -293,6 +330,9 @@ func Measure(m *model.Model) []Fault {
 	switch {
 	case flatless > 0:
 		add(Normals, bad, vertices, "make them from the faces, sharp beyond 40°", "%d of %d vertices have no shading normal", flatless, vertices)
+	case bad == 0 && 2*facets > bends:
+		add(Normals, facets, bends, "make it smooth, sharp beyond 40°",
+			"it is drawn in facets: %d of the %d edges that bend by less than 40° look sharp", facets, bends)
 	default:
 		add(Normals, bad, vertices, "make them anew from the faces, sharp beyond 40°", "the shading normals of %d of %d vertices look away from their faces", bad, vertices)
 	}
@@ -562,4 +602,23 @@ func joinSurfaces(m *model.Model) {
 			}
 		}
 	}
+	// The others are gone: what is left moves up.
+	to := make([]int, len(m.Surfaces))
+	var kept []model.Surface
+	for i := range m.Surfaces {
+		s := m.Surfaces[i]
+		s.Name = ""
+		if first[s] == i {
+			to[i] = len(kept)
+			kept = append(kept, m.Surfaces[i])
+		}
+	}
+	for i := range m.Meshes {
+		for k := range m.Meshes[i].Parts {
+			if p := &m.Meshes[i].Parts[k]; p.Surface != model.None {
+				p.Surface = to[p.Surface]
+			}
+		}
+	}
+	m.Surfaces = kept
 }

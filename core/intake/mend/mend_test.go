@@ -192,6 +192,33 @@ func TestScaleIsBakedAndSurfacesAreJoined(t *testing.T) {
 }
 
 // Whatever triangles come: repairs end, and what is left can be used.
+func TestOneOfTheSameSurfacesIsLeft(t *testing.T) {
+	m := modelOf(ball(6), ball(6), ball(6))
+	for i, n := range []string{"a", "b", "c"} {
+		s := model.DefaultSurface()
+		if s.Name = n; i == 1 {
+			s.Roughness = 0.3
+		}
+		m.Surfaces = append(m.Surfaces, s)
+	}
+	for i := range m.Meshes {
+		for k := range m.Meshes[i].Parts {
+			m.Meshes[i].Parts[k].Surface = (i + k) % 3
+		}
+	}
+	Apply(m, []Kind{Surfaces}, DefaultCrease)
+	if len(m.Surfaces) != 2 || count(m, Surfaces) != 0 {
+		t.Errorf("%d surfaces are left, %d the same", len(m.Surfaces), count(m, Surfaces))
+	}
+	for i := range m.Meshes {
+		for k := range m.Meshes[i].Parts {
+			if want := []int{0, 1, 0}[(i+k)%3]; m.Meshes[i].Parts[k].Surface != want {
+				t.Errorf("part %d has surface %d, want %d", i+k, m.Meshes[i].Parts[k].Surface, want)
+			}
+		}
+	}
+}
+
 func FuzzApply(f *testing.F) {
 	f.Add(uint64(1), 20, 10)
 	f.Fuzz(func(t *testing.T, seed uint64, triangles, vertices int) {
@@ -229,5 +256,31 @@ func TestRepairsLeaveTheOriginalAlone(t *testing.T) {
 	Apply(m, []Kind{Degenerate, Winding, Normals, Duplicates}, DefaultCrease)
 	if !slices.Equal(pos, p.Positions) || !slices.Equal(idx, p.Indices) {
 		t.Error("the lists that the model came with were written to")
+	}
+}
+
+// A ball that is drawn in facets has valid normals, and can be smoothed; its sharp box
+// is not told. Of surfaces that are the same one is left.
+func TestFacetsCanBeSmoothed(t *testing.T) {
+	b := ball(24)
+	facet := Creased(&b, 0)
+	m := modelOf(facet)
+	if n := count(m, Normals); n == 0 {
+		t.Error("facets are not told")
+	}
+	Apply(m, []Kind{Normals}, DefaultCrease)
+	if n := count(m, Normals); n != 0 {
+		t.Errorf("%d facets are left", n)
+	}
+	// Of a ball the normals are its places.
+	p := &m.Meshes[0].Parts[0]
+	for i := range uint32(p.Vertices()) {
+		if d := normal(p, i).Dot(p.Position(i).Unit()); d < 0.99 {
+			t.Fatalf("vertex %d: normal off by %v", i, math.Acos(d))
+		}
+	}
+	smooth := Creased(&b, DefaultCrease)
+	if n := count(modelOf(smooth), Normals); n != 0 {
+		t.Errorf("a smooth ball has %d facets", n)
 	}
 }

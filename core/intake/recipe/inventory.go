@@ -4,6 +4,7 @@ import (
 	"bytes"
 	"fmt"
 	"image"
+	"net/url"
 	"slices"
 	"strings"
 
@@ -22,6 +23,7 @@ type Inventory struct {
 	Weight   Weight       `json:"weight"`
 	Cameras  int          `json:"cameras"`
 	Lights   int          `json:"lights"`
+	Suns     int          `json:"suns"` // those of the lights that shine from one direction
 	Tray     []string     `json:"tray"` // pictures that came along and that nothing uses
 }
 
@@ -38,6 +40,8 @@ type Cell struct {
 	Name    string `json:"name"`
 	State   string `json:"state"` // "found", "missing" or "unread"
 	Channel int    `json:"channel,omitempty"`
+	Say     string `json:"say,omitempty"`   // of a normal map: which way its green was measured to point
+	Down    bool   `json:"down,omitempty"`  // it points down, where up is meant
 	Thumb   string `json:"thumb,omitempty"` // blob of a small picture, filled by who keeps blobs
 	Map     int    `json:"-"`
 }
@@ -63,6 +67,11 @@ func Take(m *model.Model, files []string) Inventory {
 	if inv.Faults == nil {
 		inv.Faults = []mend.Fault{}
 	}
+	for _, l := range m.Lights {
+		if l.Kind == model.Directional {
+			inv.Suns++
+		}
+	}
 	uses := make([]int, len(m.Surfaces))
 	for _, p := range inv.Parts {
 		for _, s := range p.Surfaces {
@@ -74,7 +83,13 @@ func Take(m *model.Model, files []string) Inventory {
 	}
 	used := map[string]bool{}
 	for i := range m.Maps {
-		used[base(m.Maps[i].Name)] = m.Maps[i].Status != model.Missing
+		if m.Maps[i].Status != model.Missing {
+			name, _, _ := strings.Cut(m.Maps[i].Name, " (gloss as roughness)")
+			used[base(name)] = true
+			if plain, err := url.PathUnescape(name); err == nil {
+				used[base(plain)] = true
+			}
+		}
 	}
 	for _, f := range named.Pictures(files) {
 		if !used[base(f)] && len(inv.Tray) < 500 { // more than a person drags
@@ -100,7 +115,14 @@ func cells(m *model.Model, s *model.Surface) map[named.Role]Cell {
 		if mp.Status == model.Missing {
 			state = "missing"
 		}
-		out[role] = Cell{Name: mp.Name, State: state, Channel: channel, Map: slot.Map}
+		c := Cell{Name: mp.Name, State: state, Channel: channel, Map: slot.Map}
+		if role == named.Normal && state == "found" {
+			if img, err := mp.Picture(); err == nil {
+				sense := named.MeasureSense(img)
+				c.Say, c.Down = sense.Evidence, sense.Sense == named.DirectX
+			}
+		}
+		out[role] = c
 	}
 	for role, to := range Slots {
 		put(role, s.Slots[to], 0)
@@ -203,8 +225,14 @@ func (r *Recipe) Set(surface string, role named.Role, c Choice) {
 
 // Choose makes the choice that a match and the picture itself tell: gloss is
 // turned, green of a normal map is flipped when it points down.
-func Choose(match named.Match, blob string, data []byte) Choice {
-	c := Choice{Blob: blob, Name: match.File, Channel: match.Channel, Invert: match.Gloss, How: match.How, Guessed: match.Guessed}
+func Choose(match named.Match, blob string, data []byte) (c Choice) {
+	c = Choice{Blob: blob, Name: match.File, Channel: match.Channel, Invert: match.Gloss, How: match.How, Guessed: match.Guessed}
+	if match.Tiles > 1 {
+		c.Guessed = true
+		defer func() {
+			c.Evidence = strings.TrimPrefix(c.Evidence+fmt.Sprintf("; only the first of its %d tiles is shown", match.Tiles), "; ")
+		}()
+	}
 	if match.Need.Role != named.Normal {
 		return c
 	}
@@ -271,7 +299,7 @@ func (r *Recipe) CarryOver(old, new *Inventory) (Recipe, Carried) {
 		return key, !isGone[key]
 	}
 	lose := func(format string, args ...any) { rep.Lost = append(rep.Lost, fmt.Sprintf(format, args...)) }
-	out := Recipe{Mend: slices.Clone(r.Mend), Crease: r.Crease, Lamps: r.Lamps}
+	out := Recipe{Mend: slices.Clone(r.Mend), Crease: r.Crease, Lamps: r.Lamps, Turned: slices.Clone(r.Turned)}
 	for _, k := range r.Drop {
 		if n, ok := move(k); ok {
 			out.Drop = append(out.Drop, n)

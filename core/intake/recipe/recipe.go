@@ -12,6 +12,7 @@ import (
 	"maps"
 	"math"
 	"slices"
+	"strings"
 
 	named "visator/core/intake/maps"
 	"visator/core/intake/mend"
@@ -32,6 +33,7 @@ type Recipe struct {
 	Lamps  bool                             `json:"lamps,omitempty"`  // lights of the file shine in the set
 	Maps   map[string]map[named.Role]Choice `json:"maps,omitempty"`   // by surface
 	Repeat map[string]float64               `json:"repeat,omitempty"` // by surface: times its pictures are as large as they came
+	Turned []string                         `json:"turned,omitempty"` // surfaces whose own normal map has its green turned
 }
 
 // Keeps reports whether a part stays: helpers only when they are asked for.
@@ -55,6 +57,19 @@ type Choice struct {
 	How      string `json:"how,omitempty"`      // how it was found, or "by hand"
 	Evidence string `json:"evidence,omitempty"` // what was measured
 	Guessed  bool   `json:"guessed,omitempty"`
+}
+
+// Unused are those of the pictures that came along which no choice takes.
+func (r *Recipe) Unused(tray []string) []string {
+	taken := map[string]bool{}
+	for _, slots := range r.Maps {
+		for _, c := range slots {
+			if c.Blob != "" {
+				taken[c.Name] = true
+			}
+		}
+	}
+	return slices.DeleteFunc(slices.Clone(tray), func(f string) bool { return taken[f] })
 }
 
 // Limits of one recipe.
@@ -141,7 +156,23 @@ func (r *Recipe) Apply(src *model.Model, fetch func(blob string) ([]byte, error)
 		m.Lights = nil
 	}
 	parts.Prune(&m)
+	forget(&m, src)
 	return &m, nil
+}
+
+// forget drops the notes about pictures that are not there and that nothing needs any
+// more.
+func forget(m, src *model.Model) {
+	for i := range src.Maps {
+		lost := &src.Maps[i]
+		if lost.Status != model.Missing || slices.ContainsFunc(m.Maps, func(x model.Map) bool {
+			return x.Status == model.Missing && x.Name == lost.Name
+		}) {
+			continue
+		}
+		gone := fmt.Sprintf("%.200q is not there", lost.Name)
+		m.Warnings = slices.DeleteFunc(m.Warnings, func(w string) bool { return strings.Contains(w, gone) })
+	}
 }
 
 // Rearranged is the model after the recipe's splits and joins alone: every
@@ -164,8 +195,9 @@ func nodesByKey(m *model.Model) map[string]int {
 }
 
 func (r *Recipe) rearrange(m *model.Model) {
-	at := nodesByKey(m)
-	for _, key := range slices.Sorted(maps.Keys(r.Split)) {
+	var at map[string]int
+	for _, key := range slices.Sorted(maps.Keys(r.Split)) { // a part before those that it is split into
+		at = nodesByKey(m)
 		i, ok := at[key]
 		if !ok {
 			m.Warn("the part %.200q that was to be split is not there", key)
@@ -219,6 +251,9 @@ func (r *Recipe) applyMaps(m *model.Model, fetch func(string) ([]byte, error)) e
 		if times := r.Repeat[key]; times > 0 {
 			defer enlarge(s, times) // when every slot has its picture
 		}
+		if _, ok := chosen[named.Normal]; !ok && slices.Contains(r.Turned, key) {
+			turnGreen(m, s)
+		}
 		if len(chosen) == 0 {
 			continue
 		}
@@ -234,6 +269,22 @@ func (r *Recipe) applyMaps(m *model.Model, fetch func(string) ([]byte, error)) e
 		}
 	}
 	return nil
+}
+
+// turnGreen turns the green of a surface's own normal map.
+func turnGreen(m *model.Model, s *model.Surface) {
+	slot := &s.Slots[model.NormalMap]
+	if slot.Map == model.None || m.Maps[slot.Map].Data == nil {
+		return
+	}
+	img, err := m.Maps[slot.Map].Picture()
+	if err != nil {
+		m.Warn("%v", err)
+		return
+	}
+	img = cloneImage(img)
+	named.FlipGreen(img)
+	slot.Map = addPicture(m, m.Maps[slot.Map].Name, model.NormalMap, img)
 }
 
 // enlarge makes the pictures of a surface times as large.

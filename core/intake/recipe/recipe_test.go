@@ -253,3 +253,68 @@ func TestRecipesThatCannotBeAreRefused(t *testing.T) {
 		t.Error(err)
 	}
 }
+
+// What is split is split again; its own normal map is measured and can be turned; notes
+// about what is not missing any more go; a picture that is used is not told as unused.
+func TestDecisionsDoWhatTheySay(t *testing.T) {
+	r := Recipe{Split: map[string]string{"bed": "surface", "bed/wood": "shell"}}
+	out, err := r.Apply(barrow(), none)
+	if err != nil || !slices.Equal(names(out), []string{"shell 1", "shell 2", "iron", "wheel", "wheel"}) {
+		t.Errorf("split and split again: %q, %v, %q", names(out), err, out.Warnings)
+	}
+
+	m := barrow()
+	// Bumps with green down: n = (-dz/dx, +dz/dy) where up is meant.
+	bumps := func(sign float64) []byte {
+		return picture(t, 64, 64, func(x, y int) color.NRGBA {
+			fx, fy := float64(x)/64*4*math.Pi, float64(y)/64*4*math.Pi
+			nx, ny := -0.5*math.Cos(fx)*math.Sin(fy), sign*0.5*math.Sin(fx)*math.Cos(fy)
+			l := math.Sqrt(nx*nx + ny*ny + 1)
+			b := func(v float64) uint8 { return uint8(math.Round((v/l + 1) * 127.5)) }
+			return color.NRGBA{b(nx), b(ny), b(1), 255}
+		})
+	}
+	m.Maps = []model.Map{{Name: "tex/wood_n.png", Status: model.Found, Mime: "image/png", Data: bumps(-1)}, {Name: "C:\\gone.png", Status: model.Missing}}
+	m.Surfaces[0].Slots[model.NormalMap].Map = 0
+	m.Surfaces[1].Slots[model.BaseColorMap].Map = 1
+	m.Warn("the map %.200q is not there", "C:\\gone.png")
+	inv := Take(m, []string{"tex/wood_n.png", "tex/other.png"})
+	cell := inv.Surfaces[0].Cells[named.Normal]
+	other := barrow()
+	other.Maps = []model.Map{{Name: "n", Status: model.Found, Mime: "image/png", Data: bumps(1)}}
+	other.Surfaces[0].Slots[model.NormalMap].Map = 0
+	up := Take(other, nil).Surfaces[0].Cells[named.Normal]
+	if cell.Down == up.Down || cell.Say == "" || up.Say == "" {
+		t.Errorf("its own normal map: %+v, turned %+v", cell, up)
+	}
+	if !slices.Equal(inv.Tray, []string{"tex/other.png"}) {
+		t.Errorf("unused: %q", inv.Tray)
+	}
+	turned := Recipe{Turned: []string{"wood"}}
+	out, err = turned.Apply(m, none)
+	if err != nil {
+		t.Fatal(err)
+	}
+	was, _ := m.Maps[0].Picture()
+	is, err := out.Maps[out.Surfaces[0].Slots[model.NormalMap].Map].Picture()
+	if err != nil {
+		t.Fatal(err)
+	}
+	for i := range was.Pix {
+		if want := was.Pix[i]; i%4 == 1 && is.Pix[i] != 255-want || i%4 != 1 && is.Pix[i] != want {
+			t.Fatalf("byte %d: %d, was %d", i, is.Pix[i], want)
+		}
+	}
+	if len(out.Warnings) != 1 {
+		t.Errorf("still missing: %q", out.Warnings)
+	}
+	// Filled by hand, it is not missing any more.
+	turned.Set("iron", named.BaseColor, Choice{Blob: "b", Name: "tex/other.png"})
+	out, err = turned.Apply(m, func(string) ([]byte, error) { return bumps(1), nil })
+	if err != nil || len(out.Warnings) != 0 {
+		t.Errorf("%v, %q", err, out.Warnings)
+	}
+	if left := turned.Unused(inv.Tray); len(left) != 0 {
+		t.Errorf("unused: %q", left)
+	}
+}

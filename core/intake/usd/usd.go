@@ -275,13 +275,19 @@ func operation(kind string, d []float64) (geom.M, error) {
 func camera(s *spec) (model.Camera, bool) {
 	c := model.Camera{Name: s.name}
 	focal, w, h := number(s.value("focalLength"), 50), number(s.value("horizontalAperture"), 20.955), number(s.value("verticalAperture"), 15.2908)
-	if text(s.value("projection")) == "orthographic" || focal <= 0 || w <= 0 || h <= 0 {
-		return c, false
-	}
-	c.YFov, c.Aspect = 2*math.Atan(h/(2*focal)), w/h
 	if r := doubles(s.value("clippingRange")); len(r) == 2 {
 		c.Near, c.Far = r[0], r[1]
 	}
+	c.Focus, c.FNumber = max(number(s.value("focusDistance"), 0), 0), max(number(s.value("fStop"), 0), 0)
+	if text(s.value("projection")) == "orthographic" && w > 0 && h > 0 {
+		// Apertures are tenths of a scene unit across (USD, UsdGeomCamera).
+		c.Orthographic, c.XMag, c.YMag = true, w/20, h/20
+		return c, true
+	}
+	if focal <= 0 || w <= 0 || h <= 0 {
+		return c, false
+	}
+	c.YFov, c.Aspect = 2*math.Atan(h/(2*focal)), w/h
 	return c, true
 }
 

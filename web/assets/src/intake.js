@@ -172,8 +172,9 @@ export function intake(Alpine, { call, post, upload }) {
       await v().inTurn(() => this.do(() => post(`/api/pieces/${this.d.id}/map`, { surface, role, file, channel })));
     },
     async takeCameras() {
-      await this.do(async () => { const r = await post(`/api/sets/${v().st.set.id}/cameras`, { piece: this.d.id }); this.say(`Kept: ${v().count(r.shots, "shot")}; see Frame.`); });
+      await this.do(async () => { const r = await post(`/api/sets/${v().st.set.id}/cameras`, { piece: this.d.id }); this.say(`Kept: ${v().count(r.shots, "shot")}; see Frame.${r.skipped.length ? ` Without a lens, so not taken (drawn in parallel): ${r.skipped.join(", ")}.` : ""}`); });
     },
+    async takeSun() { await this.do(async () => { await post(`/api/sets/${v().st.set.id}/sun`, { piece: this.d.id }); this.say("Kept: the set's sun stands as in the file; see Light."); }); },
     price(input) {
       if (!input.value.trim()) return this.patch({ credit: { price: 0, currency: "" } });
       v().typedNumber(input, (n) => this.patch({ credit: { price: n, currency: this.p.credit.currency || "EUR" } }));
