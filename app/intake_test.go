@@ -16,6 +16,7 @@ import (
 	"visator/core/exchange"
 	"visator/core/geom"
 	"visator/core/intake/maps"
+	"visator/core/light"
 	"visator/core/model"
 	"visator/core/snag"
 	"visator/demo"
@@ -350,4 +351,56 @@ func TestReplacingNeedsMoreThanAName(t *testing.T) {
 	d.await("the declared version", func(st *app.State) bool {
 		return slices.ContainsFunc(st.Pieces, func(p app.PieceState) bool { return p.ID == id && p.Arrival == arrival && p.Making == "" })
 	})
+}
+
+// A sun in a file becomes the set's, as an edit; a camera without a lens is named; a
+// favourite stays one in another production, where it is brought once.
+func TestWhatAFileBringsBesidesItsMesh(t *testing.T) {
+	d := newDesk(t)
+	m := &model.Model{Cameras: []model.Camera{{Name: "plan", Orthographic: true, XMag: 5, YMag: 5, Far: 9}}}
+	m.Stand(model.Mesh{Name: "wall", Parts: []model.Part{{Surface: model.None, Positions: []float32{0, 0, 0, 1, 0, 0, 0, 1, 0}, Indices: []uint32{0, 1, 2}}}})
+	colour := light.Color(3000)
+	peak := max(colour.X, colour.Y, colour.Z)
+	m.Lights = []model.Light{{Name: "sun", Kind: model.Directional, Color: [3]float64{colour.X / peak, colour.Y / peak, colour.Z / peak}, Intensity: 900}}
+	sun, camera := model.NewNode("sun"), model.NewNode("plan")
+	// It shines along -Z of its node: straight down after a quarter turn about X.
+	sun.Local, sun.Light = geom.Compose(geom.V{Y: 3}, geom.Turn(geom.V{X: 1}, -math.Pi/3), geom.V{X: 1, Y: 1, Z: 1}), 0
+	camera.Camera = 0
+	m.Nodes, m.Roots = append(m.Nodes, sun, camera), append(m.Roots, 1, 2)
+	var buf bytes.Buffer
+	if err := exchange.WriteGLB(&buf, m); err != nil {
+		t.Fatal(err)
+	}
+	id := d.takeIn("wall.glb", buf.Bytes()).Pieces[0].ID
+	if detail, err := d.a.Piece(d.ctx, id); err != nil || detail.Suns != 1 {
+		t.Fatalf("%+v, %v", detail, err)
+	}
+	if err := d.a.TakeSun(d.ctx, d.set, id); err != nil {
+		t.Fatal(err)
+	}
+	if l := d.state().Set.Light; math.Abs(l.Elevation-math.Pi/3) > 1e-6 || math.Abs(l.Lux-900) > 1e-3 || math.Abs(1e6/l.Kelvin-1e6/3000) > 2 {
+		t.Errorf("%+v", l)
+	}
+	if _, err := d.a.Undo(d.ctx, d.set, ""); err != nil || d.state().Set.Light.Lux == 900 {
+		t.Errorf("undone: %v", err)
+	}
+	if n, skipped, err := d.a.TakeCameras(d.ctx, d.set, id); err != nil || n != 0 || !slices.Equal(skipped, []string{"plan"}) {
+		t.Errorf("%d, %q, %v", n, skipped, err)
+	}
+
+	d.edit(app.Deed{Do: "change", Kind: "piece", ID: id, Patch: patch(map[string]any{"favourite": true})})
+	other, _, err := d.a.NewProduction(d.ctx, "other", "metre")
+	if err != nil {
+		t.Fatal(err)
+	}
+	brought, err := d.a.Bring(d.ctx, other, id)
+	if err != nil {
+		t.Fatal(err)
+	}
+	if p, err := store.GetPiece(d.ctx, d.a.Store.Pool, brought); err != nil || !p.Favourite {
+		t.Errorf("%v, favourite %v", err, p.Favourite)
+	}
+	if _, err := d.a.Bring(d.ctx, other, id); err == nil || !strings.Contains(err.Error(), "here already") {
+		t.Errorf("brought twice: %v", err)
+	}
 }
