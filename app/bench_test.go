@@ -185,8 +185,21 @@ func BenchmarkMillion(b *testing.B) {
 			d.edit(app.Deed{Do: "delete", IDs: []string{id}})
 		}
 	})
+	d.add("drift", &drift)
+	d.edit(app.Deed{Do: "change", Kind: "set", Patch: patch(map[string]any{"view": map[string]any{"eye": geom.V{X: 60, Y: 14, Z: 140}}, "move": motion.Move{Rate: 24,
+		Rail: &motion.Rail{Kind: "dolly", Points: []geom.V{{}, {Z: -20}}, Seconds: 10, Easing: "smooth"}}})})
+	d.frame(0) // the tree over the copies is made once
+	b.Run("seen by a move of 240 frames", func(b *testing.B) {
+		for b.Loop() {
+			d.frame(0)
+		}
+	})
+	b.Run("fitted to it", func(b *testing.B) {
+		for b.Loop() {
+			d.edit(app.Deed{Do: "fit"})
+		}
+	})
 	b.Run("rendered", func(b *testing.B) {
-		d.add("drift", &drift)
 		for b.Loop() {
 			start := time.Now()
 			t, err := d.a.Shoot(d.ctx, d.set, "", "still", app.TakeSettings{Width: 640, Samples: 4, Bounces: 2, Denoise: true})

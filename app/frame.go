@@ -137,10 +137,6 @@ type standing struct {
 // differ in that. Each holds the trees over all things.
 const maxScenes = 16
 
-// maxFramed is how many copies of one drift a camera looks at: their coverage
-// hardly changes with more, and each takes 300 bytes.
-const maxFramed = 20000
-
 // framing makes everything ready to be looked at. The set must be laid out.
 func (w *world) framing(ctx context.Context) (*framing, error) {
 	f := &framing{w, &standing{kind: map[string]string{}, scenes: map[string]*frame.Scene{}}}
@@ -177,16 +173,12 @@ func (w *world) framing(ctx context.Context) (*framing, error) {
 		if l.body != nil {
 			put(frame.Thing{ID: e.ID, Name: e.Name, Body: contact.Stand(l.body, geom.Identity), Land: land}, e.Layer, e.Kind)
 		}
-		for k := range l.Instances {
-			if k == maxFramed {
-				break
-			}
-			in := &l.Instances[k]
-			b, err := w.body(ctx, in.Piece)
+		if len(l.Instances) > 0 {
+			h, err := w.herdOf(ctx, l)
 			if err != nil {
 				return nil, err
 			}
-			put(frame.Thing{ID: e.ID, Name: e.Name, Body: contact.Stand(b, in.World())}, e.Layer, e.Kind)
+			put(frame.Thing{ID: e.ID, Name: e.Name, Body: h.Stand(geom.Identity)}, e.Layer, e.Kind)
 		}
 	}
 	return f, nil
@@ -519,7 +511,7 @@ func (f *framing) bars(k *stage.Kept, now frame.Moment, spans []optics.Span, all
 		}
 		b := &bars[i]
 		if first {
-			b.Count++
+			b.Count += t.Body.Copies()
 			switch {
 			case s.Behind:
 			case b.Span.Behind || s.Seen && !b.Span.Seen:

@@ -1,12 +1,14 @@
 package app_test
 
 import (
+	"encoding/binary"
 	"math"
 	"strings"
 	"testing"
 
 	"visator/app"
 	"visator/core/geom"
+	"visator/core/lay"
 	"visator/core/motion"
 	"visator/core/optics"
 	"visator/core/stage"
@@ -384,5 +386,61 @@ func TestFlickerIsToldWithBothSurfaces(t *testing.T) {
 	d.edit(app.Deed{Do: "fit"})
 	if got := d.snagsOf("flicker"); len(got) != 0 {
 		t.Errorf("with the range fitted: %v", got)
+	}
+}
+
+// A range that is said to cut nothing cuts none of 60,000 copies: where the corners of
+// each fall in the picture, they lie between the planes; those beyond the first 20,000
+// count as well, and so they do for what stands before the near plane.
+func TestTheRangeHoldsForEveryCopy(t *testing.T) {
+	d := newDesk(t)
+	piece := d.takeIn("box.glb", boxGLB(t)).Pieces[0]
+	area := []lay.P{{X: -50, Z: -90}, {X: 50, Z: -90}, {X: 50, Z: 10}, {X: -50, Z: 10}}
+	id := d.add("drift", &lay.Drift{Area: area, Pieces: []lay.Share{{Piece: piece.ID, Weight: 1}}, Density: 6, SizeMin: 0.05, SizeMax: 0.15, Seed: 3})
+	d.await("the drift", func(st *app.State) bool { return st.Elements[0].Count > 50_000 && !st.Elements[0].Laying })
+	raw, err := d.a.ElementInstances(d.ctx, d.set, id, 0)
+	if err != nil {
+		t.Fatal(err)
+	}
+	v := optics.Default()
+	v.Eye, v.Yaw, v.Pitch, v.Far = geom.V{X: 3, Y: 1.7, Z: 7}, 0.2, -0.05, 500
+	// Each copy is 36 bytes; the box is 2 x 1 x 1 units about its pivot on the ground.
+	f32 := func(b []byte, k int) float64 {
+		return float64(math.Float32frombits(binary.LittleEndian.Uint32(b[4*k:])))
+	}
+	seen := func(from, to int) (lo, hi float64, n int) {
+		lo = math.Inf(1)
+		for i := from; i < to; i++ {
+			b := raw[36*i:]
+			world := geom.Compose(geom.V{X: f32(b, 1), Y: f32(b, 2), Z: f32(b, 3)}, geom.Q{X: f32(b, 4), Y: f32(b, 5), Z: f32(b, 6), W: f32(b, 7)},
+				geom.V{X: 1, Y: 1, Z: 1}.Mul(f32(b, 8)))
+			for k := range 8 {
+				c := geom.V{X: float64(k&1)*2 - 1, Y: float64(k >> 1 & 1), Z: float64(k>>2) - 0.5}
+				if x, y, depth, ok := v.Project(world.Point(c)); ok && x >= 0 && x <= 1 && y >= 0 && y <= 1 {
+					lo, hi = min(lo, depth), max(hi, depth)
+					n++
+				}
+			}
+		}
+		return lo, hi, n
+	}
+	n := len(raw) / 36
+	lo, hi, corners := seen(0, n)
+	firstLo, firstHi, _ := seen(0, 20_000)
+	if corners < 1000 || firstLo == lo && firstHi == hi {
+		t.Fatalf("%d corners are seen from %v to %v: the first 20,000 say as much", corners, lo, hi)
+	}
+	d.edit(app.Deed{Do: "change", Kind: "set", Patch: patch(map[string]any{"view": v})})
+	f := d.frame(0)
+	if f.Fit.Near > lo || f.Fit.Far < hi || f.Fit.Near < lo*0.9 || f.Fit.Far > hi*1.1 {
+		t.Errorf("fitted from %v to %v, seen from %v to %v", f.Fit.Near, f.Fit.Far, lo, hi)
+	}
+	if len(f.Bars) != 1 || f.Bars[0].Count != n || f.Bars[0].Cut != "" || f.Fit.CutNear+f.Fit.CutFar != 0 {
+		t.Errorf("%d copies: %+v", n, f.Bars)
+	}
+	v.Near = lo + 0.05
+	d.edit(app.Deed{Do: "change", Kind: "set", Patch: patch(map[string]any{"view": v})})
+	if f := d.frame(0); f.Bars[0].Cut != "near" || f.Fit.CutNear != 1 {
+		t.Errorf("the near plane at %v, the first copy at %v: %+v", v.Near, lo, f.Bars)
 	}
 }

@@ -177,8 +177,12 @@ func (a *App) pictureOf(ctx context.Context, l *looked) (image.Image, error) {
 	return l.now.Scene.Sketch(&l.now.View, wide, max(int(wide/l.now.View.Aspect), 1)), nil
 }
 
-// leastDrawn is how wide a copy is that a plan shows, in metres.
-const leastDrawn = 0.8
+// leastDrawn is how wide a copy is that a plan shows, in metres; of more copies than
+// mostDrawn a plan shows the area that they fill, which says more than a black sheet.
+const (
+	leastDrawn = 0.8
+	mostDrawn  = 20_000
+)
 
 // outlines are the things of the set from above.
 func (l *looked) outlines() (out []paper.Outline) {
@@ -188,14 +192,19 @@ func (l *looked) outlines() (out []paper.Outline) {
 		if t.Body == nil || t.Land || kind != "piece" && kind != "stand-in" && kind != "row" && kind != "line" && kind != "drift" {
 			continue
 		}
-		name := t.Name
-		if kind != "piece" && kind != "stand-in" {
-			if b := t.Body.Box.Size(); max(b.X, b.Z) < leastDrawn {
-				continue // grass
-			}
-			name = "" // copies are not named one by one
+		draw := func(b *contact.Placed, name string) {
+			out = append(out, paper.Outline{Name: name, Points: contact.Hull(flat(b.Outer()))})
 		}
-		out = append(out, paper.Outline{Name: name, Points: contact.Hull(flat(t.Body.Outer()))})
+		if kind == "piece" || kind == "stand-in" || t.Body.Copies() > mostDrawn {
+			draw(t.Body, t.Name)
+			continue
+		}
+		t.Body.Each(func(b *contact.Placed) bool {
+			if size := b.Box.Size(); max(size.X, size.Z) >= leastDrawn { // else it is grass
+				draw(b, "") // copies are not named one by one
+			}
+			return true
+		})
 	}
 	slices.SortStableFunc(out, func(a, b paper.Outline) int { // the large beneath the small
 		if x, y := span2(a.Points), span2(b.Points); x > y {

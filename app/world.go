@@ -58,6 +58,45 @@ type laidElement struct {
 	body *contact.Body
 
 	counts []pieceCount // its instances, in the order in which their pieces first come
+	herd   *herded
+}
+
+// herded keeps the tree over the copies of an element, which outlives edits of other
+// things.
+type herded struct {
+	mu   sync.Mutex
+	key  string // of the bodies that it was made with
+	herd *contact.Herd
+}
+
+// herdOf is the tree over what an element lays.
+func (w *world) herdOf(ctx context.Context, l *laidElement) (*contact.Herd, error) {
+	bodies := make([]*contact.Body, len(l.counts))
+	at, key := map[string]uint32{}, make([]any, len(l.counts))
+	for i, c := range l.counts {
+		b, err := w.body(ctx, c.piece)
+		if err != nil {
+			return nil, err
+		}
+		bodies[i], at[c.piece] = b, uint32(i)
+		key[i], _, _ = w.bodyKey(c.piece)
+	}
+	name := nameOf(key...)
+	l.herd.mu.Lock()
+	defer l.herd.mu.Unlock()
+	if l.herd.key == name {
+		return l.herd.herd, nil
+	}
+	which := make([]uint32, len(l.Instances))
+	for i := range l.Instances {
+		which[i] = at[l.Instances[i].Piece]
+	}
+	list := l.Instances
+	l.herd.key, l.herd.herd = name, contact.NewHerd(len(list), func(i int32) contact.Copy {
+		in := &list[i]
+		return contact.Copy{Body: bodies[which[i]], At: in.At, Turn: in.Turn, Scale: in.Scale}
+	})
+	return l.herd.herd, nil
 }
 
 // pieceCount is how many instances of a piece an element lays.
@@ -69,6 +108,7 @@ type pieceCount struct {
 // counted adds how many instances there are of each piece: a drift may have
 // millions, and is asked after every edit.
 func counted(l *laidElement) *laidElement {
+	l.herd = &herded{}
 	at := map[string]int{}
 	for i := range l.Instances {
 		piece := l.Instances[i].Piece

@@ -23,6 +23,7 @@ type Body struct {
 	Volume float64 // m³ where it is closed, that of its box otherwise
 	Center geom.V  // of mass where it is closed, of its surface otherwise
 
+	about     sphere
 	points    [][3]float32
 	triangles [][3]uint32
 	nodes     []node
@@ -93,6 +94,11 @@ func Mesh(points [][3]float32, triangles [][3]uint32) *Body {
 	if len(b.triangles) == 0 {
 		return nil
 	}
+	b.about.mid = b.Box.Center()
+	for i := range b.points {
+		b.about.radius = max(b.about.radius, b.point(uint32(i)).Sub(b.about.mid).Len())
+	}
+	b.about.radius *= 1 + 1e-9
 	b.weigh()
 	b.build()
 	return b
@@ -247,13 +253,58 @@ func (b *Body) halve(at, from, to int) {
 // space, meets it: the distance in lengths of d, at most limit, and the normal
 // of the triangle, of length one, on the side that its corners turn about.
 func (b *Body) Ray(o, d geom.V, limit float64) (t float64, normal geom.V, ok bool) {
-	t = limit
-	b.crossings(o, d, func(at float64, tri [3]uint32) {
-		if at >= 0 && at < t {
-			t, normal, ok = at, b.area(tri), true
+	t = min(limit, math.MaxFloat64) // finite, so that what is passed by lies beyond it
+	far := func() float64 { return min(t*(1+1e-7)+1e-9, math.MaxFloat64) }
+	inv := geom.V{X: 1 / d.X, Y: 1 / d.Y, Z: 1 / d.Z}
+	var room [64]spot
+	stack := append(room[:0], spot{0, b.nodes[0].enter(o, inv)})
+	for len(stack) > 0 {
+		e := stack[len(stack)-1]
+		stack = stack[:len(stack)-1]
+		if e.t > far() {
+			continue
 		}
-	}, &t)
+		n := &b.nodes[e.node]
+		if n.count > 0 {
+			for _, tri := range b.triangles[n.first : n.first+n.count] {
+				if at, met := b.cross(o, d, tri); met && at < t {
+					t, normal, ok = at, b.area(tri), true
+				}
+			}
+			continue
+		}
+		x, y := spot{n.first, b.nodes[n.first].enter(o, inv)}, spot{n.first + 1, b.nodes[n.first+1].enter(o, inv)}
+		if x.t < y.t { // the nearer one comes off the stack first
+			x, y = y, x
+		}
+		for _, s := range [2]spot{x, y} {
+			if s.t <= far() {
+				stack = append(stack, s)
+			}
+		}
+	}
+	if !ok {
+		t = limit
+	}
 	return t, normal.Unit(), ok
+}
+
+// cross is where the ray from o along d meets a triangle (Möller and Trumbore, Fast,
+// Minimum Storage Ray/Triangle Intersection, 1997).
+func (b *Body) cross(o, d geom.V, tri [3]uint32) (t float64, ok bool) {
+	a := b.point(tri[0])
+	e1, e2 := b.point(tri[1]).Sub(a), b.point(tri[2]).Sub(a)
+	p := d.Cross(e2)
+	det := e1.Dot(p)
+	if det == 0 {
+		return 0, false
+	}
+	s := o.Sub(a)
+	u := s.Dot(p) / det
+	q := s.Cross(e1)
+	v := d.Dot(q) / det
+	t = e2.Dot(q) / det
+	return t, u >= 0 && v >= 0 && u+v <= 1 && t >= 0
 }
 
 // Inside reports whether p, in the body's own space, lies within: it does when
@@ -272,9 +323,7 @@ func (b *Body) Inside(p geom.V) bool {
 	return n%2 == 1
 }
 
-// crossings tells every triangle that the ray meets before limit, which may
-// shrink meanwhile (Möller and Trumbore, Fast, Minimum Storage Ray/Triangle
-// Intersection, 1997).
+// crossings tells every triangle that the ray meets before limit.
 func (b *Body) crossings(o, d geom.V, met func(t float64, tri [3]uint32), limit *float64) {
 	var room [64]int32
 	stack := append(room[:0], 0)
@@ -303,21 +352,7 @@ func (b *Body) crossings(o, d geom.V, met func(t float64, tri [3]uint32), limit 
 			continue
 		}
 		for _, tri := range b.triangles[n.first : n.first+n.count] {
-			a := b.point(tri[0])
-			e1, e2 := b.point(tri[1]).Sub(a), b.point(tri[2]).Sub(a)
-			p := d.Cross(e2)
-			det := e1.Dot(p)
-			if det == 0 {
-				continue
-			}
-			s := o.Sub(a)
-			u := s.Dot(p) / det
-			q := s.Cross(e1)
-			v := d.Dot(q) / det
-			if u < 0 || v < 0 || u+v > 1 {
-				continue
-			}
-			if t := e2.Dot(q) / det; t >= 0 && t <= *limit {
+			if t, ok := b.cross(o, d, tri); ok && t <= *limit {
 				met(t, tri)
 			}
 		}

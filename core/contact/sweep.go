@@ -13,6 +13,7 @@ type Placed struct {
 	World geom.M
 	Box   geom.Box // in the set
 	inv   geom.M
+	herd  *Herd // of many that stand as one; then the body has its box alone
 }
 
 // Place stands a body; a transform that flattens it, or a nil body, gives nil.
@@ -91,7 +92,11 @@ func (p *Placed) Ray(o, d geom.V, limit float64) (float64, geom.V, bool) {
 
 // Meet is Ray for who knows that the ray enters the body's box.
 func (p *Placed) Meet(o, d geom.V, limit float64) (float64, geom.V, bool) {
-	t, n, ok := p.Body.Ray(p.inv.Point(o), p.inv.Dir(d), limit)
+	ray := p.Body.Ray
+	if p.herd != nil {
+		ray = p.herd.meet
+	}
+	t, n, ok := ray(p.inv.Point(o), p.inv.Dir(d), limit)
 	if !ok {
 		return t, n, false
 	}
@@ -99,7 +104,12 @@ func (p *Placed) Meet(o, d geom.V, limit float64) (float64, geom.V, bool) {
 }
 
 // Within reports whether a point of the set lies inside.
-func (p *Placed) Within(q geom.V) bool { return p.Inside(p.inv.Point(q)) }
+func (p *Placed) Within(q geom.V) bool {
+	if p.herd != nil {
+		return p.herd.within(p.inv.Point(q))
+	}
+	return p.Inside(p.inv.Point(q))
+}
 
 // along is the turn that brings direction d, of length one, to the third axis.
 func along(d geom.V) geom.M {
@@ -600,22 +610,30 @@ func Stand(b *Body, world geom.M) *Placed {
 // brings the set into. skip is asked for the middle and the half sizes of boxes
 // in that space; what it skips is not visited.
 func (p *Placed) Reach(to geom.M, skip func(c, h geom.V) bool, each func(tri [3]geom.V)) {
-	m := to.Mul(p.World)
+	if p.herd != nil {
+		p.herd.reach(to.Mul(p.World), geom.V{Z: 1}, skip, each)
+		return
+	}
+	p.Body.reach(to.Mul(p.World), skip, each)
+}
+
+// reach is Reach of a body; m brings its own space to where skip and each look.
+func (b *Body) reach(m geom.M, skip func(c, h geom.V) bool, each func(tri [3]geom.V)) {
 	var room [64]int32
 	stack := append(room[:0], 0)
 	for len(stack) > 0 {
-		n := &p.nodes[stack[len(stack)-1]]
+		n := &b.nodes[stack[len(stack)-1]]
 		stack = stack[:len(stack)-1]
-		b := n.under(&m)
-		if skip(b.Center(), b.Size().Mul(0.5)) {
+		box := n.under(&m)
+		if skip(box.Center(), box.Size().Mul(0.5)) {
 			continue
 		}
 		if n.count == 0 {
 			stack = append(stack, n.first, n.first+1)
 			continue
 		}
-		for _, t := range p.triangles[n.first : n.first+n.count] {
-			each([3]geom.V{m.Point(p.point(t[0])), m.Point(p.point(t[1])), m.Point(p.point(t[2]))})
+		for _, t := range b.triangles[n.first : n.first+n.count] {
+			each([3]geom.V{m.Point(b.point(t[0])), m.Point(b.point(t[1])), m.Point(b.point(t[2]))})
 		}
 	}
 }
@@ -629,6 +647,10 @@ func (p *Placed) Outer() []geom.V {
 		best, at := math.Inf(-1), -1
 		d := p.World.Dir(outerWays[i])
 		local := geom.V{X: p.World.Dir(geom.V{X: 1}).Dot(d), Y: p.World.Dir(geom.V{Y: 1}).Dot(d), Z: p.World.Dir(geom.V{Z: 1}).Dot(d)}
+		if p.herd != nil {
+			out = append(out, p.World.Point(p.herd.outer(local)))
+			continue
+		}
 		for k, q := range p.points {
 			if s := local.X*float64(q[0]) + local.Y*float64(q[1]) + local.Z*float64(q[2]); s > best {
 				best, at = s, k

@@ -223,7 +223,9 @@ func (s *Scene) notes(v *optics.View, spans []optics.Span, share map[string]*Cov
 	var seen []int
 	copies := map[string]int{} // what is laid many times has no outline of its own
 	for i := range s.Things {
-		copies[s.Things[i].ID]++
+		if b := s.Things[i].Body; b != nil {
+			copies[s.Things[i].ID] += b.Copies()
+		}
 	}
 	for i := range spans {
 		t := &s.Things[i]

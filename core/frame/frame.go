@@ -82,7 +82,7 @@ func (s *Scene) Posed(by func(id string) (geom.M, bool)) *Scene {
 	out.center, out.radius = slices.Clone(s.center), slices.Clone(s.radius)
 	for _, i := range s.riders {
 		if m, ok := by(s.Things[i].ID); ok {
-			out.Things[i].Body = contact.Stand(s.Things[i].Body.Body, m.Mul(s.Things[i].Body.World))
+			out.Things[i].Body = s.Things[i].Body.Under(m)
 			out.round(i)
 		}
 	}

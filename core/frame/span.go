@@ -43,22 +43,7 @@ func (s *Scene) Spans(v *optics.View) []optics.Span {
 func (s *Scene) exact(i int, to geom.M, tx, ty float64, span *optics.Span) {
 	n := optics.Span{Near: math.Inf(1), Far: math.Inf(-1), Left: 1, Top: 1, Seen: true}
 	var poly, room [12]geom.V
-	s.Things[i].Body.Reach(to, func(c, h geom.V) bool {
-		d := -c.Z
-		reachX, reachY := h.X+tx*h.Z, h.Y+ty*h.Z
-		if d+h.Z <= 0 || c.X-tx*d > reachX || -c.X-tx*d > reachX || c.Y-ty*d > reachY || -c.Y-ty*d > reachY {
-			return true
-		}
-		lo := d - h.Z
-		if lo <= 0 || lo < n.Near || d+h.Z > n.Far {
-			return false
-		}
-		// Does it reach beyond what is known of the picture?
-		x0, x1, y0, y1 := c.X-h.X, c.X+h.X, c.Y-h.Y, c.Y+h.Y
-		left, right := min(x0/lo, x0/(d+h.Z)), max(x1/lo, x1/(d+h.Z))
-		low, high := min(y0/lo, y0/(d+h.Z)), max(y1/lo, y1/(d+h.Z))
-		return 0.5+left/(2*tx) >= n.Left && 0.5+right/(2*tx) <= n.Right && 0.5-high/(2*ty) >= n.Top && 0.5-low/(2*ty) <= n.Bottom
-	}, func(tri [3]geom.V) {
+	each := func(tri [3]geom.V) {
 		for _, p := range optics.ClipSides(append(poly[:0], tri[:]...), room[:0], tx, ty) {
 			d := -p.Z
 			n.Near, n.Far = min(n.Near, d), max(n.Far, d)
@@ -67,7 +52,50 @@ func (s *Scene) exact(i int, to geom.M, tx, ty float64, span *optics.Span) {
 				n.Left, n.Right, n.Top, n.Bottom = min(n.Left, x), max(n.Right, x), min(n.Top, y), max(n.Bottom, y)
 			}
 		}
-	})
+	}
+	outside := func(c, h geom.V) bool {
+		d := -c.Z
+		reachX, reachY := h.X+tx*h.Z, h.Y+ty*h.Z
+		return d+h.Z <= 0 || c.X-tx*d > reachX || -c.X-tx*d > reachX || c.Y-ty*d > reachY || -c.Y-ty*d > reachY
+	}
+	// Where a box lies in the picture at most, and whether it is all before the lens.
+	window := func(c, h geom.V) (left, right, top, bottom float64, before bool) {
+		lo, hi := -c.Z-h.Z, -c.Z+h.Z
+		if lo <= 0 {
+			return 0, 1, 0, 1, false
+		}
+		x0, x1, y0, y1 := c.X-h.X, c.X+h.X, c.Y-h.Y, c.Y+h.Y
+		return 0.5 + min(x0/lo, x0/hi)/(2*tx), 0.5 + max(x1/lo, x1/hi)/(2*tx), 0.5 - max(y1/lo, y1/hi)/(2*ty), 0.5 - min(y0/lo, y0/hi)/(2*ty), true
+	}
+	body := s.Things[i].Body
+	if body.Copies() > 1 {
+		// Of many each end is looked for by itself, from that side: then little is left
+		// to look at.
+		for _, end := range []struct {
+			toward geom.V
+			beyond func(c, h geom.V) bool // a box may reach farther than what is known
+		}{
+			{geom.V{Z: 1}, func(c, h geom.V) bool { return -c.Z-h.Z < n.Near }},
+			{geom.V{Z: -1}, func(c, h geom.V) bool { return -c.Z+h.Z > n.Far }},
+			{geom.V{X: -1}, func(c, h geom.V) bool { l, _, _, _, ok := window(c, h); return n.Left > 0 && (!ok || l < n.Left) }},
+			{geom.V{X: 1}, func(c, h geom.V) bool { _, r, _, _, ok := window(c, h); return n.Right < 1 && (!ok || r > n.Right) }},
+			{geom.V{Y: 1}, func(c, h geom.V) bool { _, _, t, _, ok := window(c, h); return n.Top > 0 && (!ok || t < n.Top) }},
+			{geom.V{Y: -1}, func(c, h geom.V) bool { _, _, _, b, ok := window(c, h); return n.Bottom < 1 && (!ok || b > n.Bottom) }},
+		} {
+			body.ReachFrom(to, end.toward, func(c, h geom.V) bool { return outside(c, h) || !end.beyond(c, h) }, each)
+		}
+	} else {
+		body.Reach(to, func(c, h geom.V) bool {
+			if outside(c, h) {
+				return true
+			}
+			left, right, top, bottom, before := window(c, h)
+			if !before || -c.Z-h.Z < n.Near || -c.Z+h.Z > n.Far {
+				return false
+			}
+			return left >= n.Left && right <= n.Right && top >= n.Top && bottom <= n.Bottom
+		}, each)
+	}
 	if n.Far <= 0 {
 		span.Seen = false // its box is seen, it is not
 		return
