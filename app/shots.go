@@ -97,7 +97,7 @@ func (f *framing) snags(in unit.Ruler, shot, name string, k *stage.Kept) []snag.
 		list = append(list, snag.Snag{Step: "frame", Kind: "flicker", Shot: shot, ID: fl.IDs[0], IDs: fl.IDs, Key: "flicker:" + shot + ":" + fl.IDs[0] + ":" + fl.IDs[1], Fix: "fit", Label: "fit range", Number: fl.Gap,
 			What: fmt.Sprintf("%s: %s and %s will flicker, %s at %s, where the depth buffer tells %s apart", name, fl.A, fl.B, gap, in.Distance(fl.Distance), in.Distance(fl.Step))})
 	}
-	for _, t := range troublesOf(in, k, cast, f.scene(k, cast)) {
+	for _, t := range f.troublesOf(in, k, cast) {
 		n := snag.Snag{Step: "frame", Kind: t.kind, Shot: shot, ID: t.id, IDs: []string{}, Key: t.kind + ":" + shot + ":" + t.id + fmt.Sprintf("%.1f", t.at), Number: t.at, What: name + ": " + t.what}
 		if t.id != "" {
 			n.IDs = []string{t.id}

@@ -7,6 +7,7 @@ import (
 	"image/color"
 	"image/png"
 	"math"
+	"slices"
 	"strings"
 	"testing"
 
@@ -215,5 +216,39 @@ func TestWhatCannotBeFramedIsRefused(t *testing.T) {
 	}
 	if got := d.refused(app.Deed{Do: "match", Patch: patch(map[string]any{"by": "lines"})}); !strings.Contains(got, "two lines or more") {
 		t.Error(got)
+	}
+}
+
+// A move along a wall, about a thing, about its own axis and into it: what crosses the
+// picture too fast is told by name, whatever kind of move it is.
+func TestWhatCrossesThePictureTooFastIsTold(t *testing.T) {
+	d := newDesk(t)
+	id := d.edit(app.Deed{Do: "place", StandIn: "box", Name: "wall", At: geom.V{Z: -8}}).Made[0]
+	d.edit(app.Deed{Do: "change", Kind: "placement", ID: id, Patch: patch(map[string]any{"size": geom.V{X: 400, Y: 60, Z: 0.2}})})
+	v := optics.Default()
+	v.Eye, v.Shutter = geom.V{Y: 1.6}, 1.0/48
+	wide, _ := v.FieldOfView()
+	for name, c := range map[string]struct {
+		rail  motion.Rail
+		fast  bool
+		takes float64 // seconds to cross; 0: not computed here
+	}{
+		"along, fast":  {motion.Rail{Kind: "dolly", Points: []geom.V{{X: -100}, {X: 100}}, Seconds: 10, Easing: "linear"}, true, 2 * 7.9 * math.Tan(wide/2) / 20},
+		"along, slow":  {motion.Rail{Kind: "dolly", Points: []geom.V{{X: -1}, {X: 1}}, Seconds: 10, Easing: "linear"}, false, 2 * 7.9 * math.Tan(wide/2) / 0.2},
+		"about itself": {motion.Rail{Kind: "turntable", Center: v.Eye, Angle: 2, Seconds: 2, Easing: "linear"}, true, 0},
+	} {
+		d.edit(app.Deed{Do: "change", Kind: "set", Patch: patch(map[string]any{"view": v, "move": motion.Move{Rate: 24, Rail: &c.rail}})})
+		m := d.frame(1).Move
+		if len(m.Crossing) == 0 || m.Crossing[0].Judders != c.fast || m.Looked < 16 {
+			t.Errorf("%s: %+v", name, m.Crossing)
+			continue
+		}
+		if got := m.Crossing[0]; c.takes > 0 && (got.Name != "wall" || math.Abs(got.Seconds/c.takes-1) > 0.05) {
+			t.Errorf("%s: %s crosses in %v s, want %v", name, got.Name, got.Seconds, c.takes)
+		}
+		told := slices.ContainsFunc(m.Troubles, func(x app.MoveTrouble) bool { return strings.Contains(x.What, "crosses the picture in") })
+		if told != c.fast {
+			t.Errorf("%s: troubles %+v", name, m.Troubles)
+		}
 	}
 }
