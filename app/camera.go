@@ -385,6 +385,7 @@ func (e *editor) match(ctx context.Context, d *Deed) error {
 		Width      float64   `json:"width"`   // pixels of the picture
 		Height     float64   `json:"height"`  // metres of an upright of which foot and head are marked; 0: none
 		Upright    []float64 `json:"upright"` // foot x, y, head x, y
+		Foot       *geom.V   `json:"foot"`    // where its foot stands, if that is known
 	}
 	if err := d.read(&a); err != nil {
 		return err
@@ -396,15 +397,22 @@ func (e *editor) match(ctx context.Context, d *Deed) error {
 	var r match.Result
 	var err error
 	n := len(m.Points)
+	open := ""
 	if a.By == "lines" {
+		open = "where the camera stands: lines tell its aim and lens alone, and it stays where it was. " +
+			"Mark an upright of which you know the height"
 		n = len(m.Lines)
 		lines := make([]match.Line, n)
 		for i, l := range m.Lines {
 			lines[i] = match.Line{Axis: l.Axis, X0: l.X0, Y0: l.Y0, X1: l.X1, Y1: l.Y1}
 		}
 		r, err = match.SolveLines(v, lines, a.Width)
-		if err == nil && a.Height > 0 && len(a.Upright) == 4 {
-			r.View, err = match.Rise(r.View, a.Upright[0], a.Upright[1], a.Upright[2], a.Upright[3], a.Height)
+		if u := a.Upright; err == nil && a.Height > 0 && len(u) == 4 && a.Foot != nil {
+			open = ""
+			r.View, err = match.RiseFrom(r.View, u[0], u[1], u[2], u[3], a.Height, *a.Foot)
+		} else if err == nil && a.Height > 0 && len(u) == 4 {
+			open = "where on the ground the camera stands: its height above it is right. Say where the foot of the upright stands"
+			r.View, err = match.Rise(r.View, u[0], u[1], u[2], u[3], a.Height)
 		}
 	} else {
 		points := make([]match.Point, n)
@@ -419,9 +427,12 @@ func (e *editor) match(ctx context.Context, d *Deed) error {
 	r.View.FocusOn = ""
 	e.set.View = r.View
 	again := *m
-	again.Pixels, again.Each = r.Pixels, r.Each
+	again.Pixels, again.Each, again.Open = r.Pixels, r.Each, open
 	e.set.Match = &again
 	other := ""
+	if open != "" {
+		other = "; not told is " + open
+	}
 	if r.Other {
 		other = "; another camera fits as well, more points would tell"
 	}

@@ -217,6 +217,43 @@ func TestTheCameraOfAPictureIsFoundFromMarkedPoints(t *testing.T) {
 	}
 }
 
+// What lines do not tell of a camera is said, and an upright with its foot tells it.
+func TestWhatLinesDoNotTellIsSaid(t *testing.T) {
+	d := newDesk(t)
+	truth := optics.Default()
+	truth.Eye, truth.Focal = geom.V{X: 3, Y: 2.2, Z: 7}, 28
+	truth.AimAt(geom.V{X: -1.5, Y: 1, Z: -2})
+	var lines []stage.MatchLine
+	for axis, dir := range map[string]geom.V{"x": {X: 1}, "z": {Z: 1}} {
+		for _, from := range []geom.V{{X: -2, Z: -2}, {X: -1, Y: 2, Z: -1}, {Y: 0.5}} {
+			x0, y0, _, _ := truth.Project(from)
+			x1, y1, _, _ := truth.Project(from.Add(dir))
+			lines = append(lines, stage.MatchLine{Axis: axis, X0: x0, Y0: y0, X1: x1, Y1: y1})
+		}
+	}
+	fx, fy, _, _ := truth.Project(geom.V{X: -1, Z: 1})
+	hx, hy, _, _ := truth.Project(geom.V{X: -1, Y: 2, Z: 1})
+	solve := func(more map[string]any) *app.State {
+		given := map[string]any{"by": "lines", "width": 1920}
+		for k, v := range more {
+			given[k] = v
+		}
+		d.edit(setTo(map[string]any{"view": map[string]any{"eye": geom.V{X: 1, Y: 5, Z: 9}, "yaw": 0.2}, "match": stage.Match{Opacity: 0.5, Wipe: 1, Lines: lines}}), app.Deed{Do: "match", Patch: patch(given)})
+		return d.state()
+	}
+	off := func(st *app.State) float64 { return st.Set.View.Eye.Sub(truth.Eye).Len() }
+	if st := solve(nil); st.Set.Match.Pixels > 1e-3 || off(st) < 1 || !strings.Contains(st.Set.Match.Open, "where the camera stands") {
+		t.Errorf("by lines alone, off by %v m: %+v", off(st), st.Set.Match)
+	}
+	upright := []float64{fx, fy, hx, hy}
+	if st := solve(map[string]any{"height": 2, "upright": upright}); math.Abs(st.Set.View.Eye.Y-2.2) > 1e-3 || !strings.Contains(st.Set.Match.Open, "where on the ground") {
+		t.Errorf("with an upright: eye %v, %q", st.Set.View.Eye, st.Set.Match.Open)
+	}
+	if st := solve(map[string]any{"height": 2, "upright": upright, "foot": geom.V{X: -1, Z: 1}}); off(st) > 1e-3 || st.Set.Match.Open != "" {
+		t.Errorf("with its foot: off by %v m, %q", off(st), st.Set.Match.Open)
+	}
+}
+
 func TestShotsAreOrderedCopiedAndNoted(t *testing.T) {
 	d := newDesk(t)
 	for _, n := range []string{"one", "two", "three"} {

@@ -32,12 +32,12 @@ func TestCrossingsOfEveryKindOfMove(t *testing.T) {
 		want float64 // picture widths a second
 		off  float64
 	}{
-		"sideways":  {func(b *optics.View) { b.Eye.X += 20 * dt }, 20 / width, 1e-6},
-		"upwards":   {func(b *optics.View) { b.Eye.Y += 2 * dt }, 2 / width, 1e-6},
-		"standing":  {func(*optics.View) {}, 0, 1e-12},
-		"roll":      {func(b *optics.View) { b.Roll += 0.5 * dt }, 0.5 * mean, 1e-3},
-		"zoom":      {func(b *optics.View) { b.Focal *= 1 + 0.4*dt }, 0.4 * mean, 1e-3},
-		"turned":    {func(b *optics.View) { b.Yaw += 0.3 * dt }, byHand(v, 0.3*dt, geom.V{}, gw, gh) / dt, 1e-6},
+		"sideways": {func(b *optics.View) { b.Eye.X += 20 * dt }, 20 / width, 1e-6},
+		"upwards":  {func(b *optics.View) { b.Eye.Y += 2 * dt }, 2 / width, 1e-6},
+		"standing": {func(*optics.View) {}, 0, 1e-12},
+		"roll":     {func(b *optics.View) { b.Roll += 0.5 * dt }, 0.5 * mean, 1e-3},
+		"zoom":     {func(b *optics.View) { b.Focal *= 1 + 0.4*dt }, 0.4 * mean, 1e-3},
+		"turned":   {func(b *optics.View) { b.Yaw += 0.3 * dt }, byHand(v, 0.3*dt, geom.V{}, gw, gh) / dt, 1e-6},
 		"turntable": {func(b *optics.View) { *b = around(*b, geom.V{Y: 1.6, Z: -3}, 1.2*dt) },
 			byHand(v, 1.2*dt, geom.V{X: 3 * math.Sin(1.2*dt), Z: 3*math.Cos(1.2*dt) - 3}, gw, gh) / dt, 1e-6},
 	} {

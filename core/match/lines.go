@@ -197,22 +197,39 @@ func leastTurn(v optics.View, of func(*optics.View) ([]float64, bool)) (optics.V
 // Rise is how high the camera stands when a length of the set, upright on the
 // ground, is seen from foot to head: with its place on the ground.
 func Rise(v optics.View, footX, footY, headX, headY, metres float64) (optics.View, error) {
+	out, _, err := rise(v, footX, footY, headX, headY, metres)
+	return out, err
+}
+
+// RiseFrom is Rise for a length whose foot's place is known: then so is where the
+// camera stands.
+func RiseFrom(v optics.View, footX, footY, headX, headY, metres float64, foot geom.V) (optics.View, error) {
+	out, way, err := rise(v, footX, footY, headX, headY, metres)
+	if err != nil {
+		return v, err
+	}
+	out.Eye = foot.Sub(way)
+	return out, out.Check()
+}
+
+// rise gives the way from the eye to the foot, too.
+func rise(v optics.View, footX, footY, headX, headY, metres float64) (out optics.View, way geom.V, err error) {
 	if !(metres > 0) {
-		return v, errors.New("a height is more than 0")
+		return v, way, errors.New("a height is more than 0")
 	}
 	// Both rays from the eye; foot at y = 0, head straight above it.
 	f, h := v.Ray(footX, footY), v.Ray(headX, headY)
 	if f.Y > -1e-6*f.Len() {
-		return v, errors.New("its foot must be seen below the horizon")
+		return v, way, errors.New("its foot must be seen below the horizon")
 	}
 	// At the foot's distance along the ground, the head's ray is so much higher.
 	flat := math.Hypot(f.X, f.Z)
 	tilt := h.Y / math.Max(math.Hypot(h.X, h.Z), 1e-12)
 	drop := f.Y / math.Max(flat, 1e-12)
 	if tilt-drop <= 1e-9 {
-		return v, errors.New("its head must be seen above its foot")
+		return v, way, errors.New("its head must be seen above its foot")
 	}
 	d := metres / (tilt - drop)
 	v.Eye.Y = -drop * d
-	return v, v.Check()
+	return v, f.Mul(d / math.Max(flat, 1e-12)), v.Check()
 }

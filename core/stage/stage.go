@@ -135,6 +135,7 @@ type Match struct {
 	Points  []MatchDot  `json:"points"`
 	Lines   []MatchLine `json:"lines"`
 	Pixels  float64     `json:"pixels"` // by which the solved camera is off; 0: not solved
+	Open    string      `json:"open"`   // what the marks do not tell of it; "": all is told
 	Each    []float64   `json:"each"`   // by each mark
 }
 
@@ -174,6 +175,9 @@ func (m *Match) Check() error {
 		if !onPicture(l.X0, l.Y0, l.X1, l.Y1) || len(l.Axis) > 10 {
 			return errors.New("a line of the picture lies in it or near it")
 		}
+	}
+	if len(m.Open) > 500 {
+		return errors.New("what is not told of a camera is said in 500 characters")
 	}
 	if !(m.Pixels >= 0 && m.Pixels <= 1e9) || len(m.Each) > maxMarks {
 		return errors.New("a camera is off by so many pixels")

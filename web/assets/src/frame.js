@@ -19,7 +19,7 @@ export function filming({ call }) {
   return {
     fr: empty, tab: localStorage.frameTab || "lens", tabs_: tabs, lenses, sensors, aspects, eyes, stops, guideNames, keepSize: false, blur: localStorage.blur !== "off",
     ask_: { x: 1 / 3, y: 0.5, size: 0.6, how: "move" }, cover: 8, sharp: { from: "", to: "" }, stops_: 0, hover: "", compareShot: "", track: null, playing: false, loop: true, dropped: 0, time: 0, stills: {}, walking: false,
-    matching: { mode: "", upright: "", height: 1.75, given: false, wide: 1920 }, picking: "", room: { size: 1.75, share: 0.7, rows: [] },
+    matching: { mode: "", upright: "", height: 1.75, stands: false, foot: { x: 0, y: 0, z: 0 }, given: false, wide: 1920 }, picking: "", room: { size: 1.75, share: 0.7, rows: [] },
 
     // look asks what the lens sees now, at the time of the move. Many changes in a
     // row are answered by one look.
@@ -288,7 +288,7 @@ export function filming({ call }) {
     dropMark(kind, i) { return this.setMatch((m) => ({ [kind]: m[kind].filter((_, n) => n !== i) })); },
     solve(by) {
       const m = this.matching, upright = m.upright && m.upright.length === 4 ? m.upright : [];
-      return this.edit({ do: "match", patch: { by, focalGiven: m.given, width: m.wide, height: upright.length ? m.height : 0, upright } });
+      return this.edit({ do: "match", patch: { by, focalGiven: m.given, width: m.wide, height: upright.length ? m.height : 0, upright, ...(upright.length && m.stands ? { foot: m.foot } : {}) } });
     },
 
     // Walk
