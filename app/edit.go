@@ -1013,10 +1013,12 @@ func (e *editor) saySize(ctx context.Context, id, name string) error {
 		e.label = fmt.Sprintf("size %d pieces", e.sized)
 		return nil
 	}
-	n, err := store.CountPlacements(ctx, e.tx, id)
+	n, sets, err := store.CountPlacements(ctx, e.tx, id)
 	switch {
 	case n == 1:
 		e.say("size %s, 1 placement changes", name)
+	case sets > 1:
+		e.say("size %s, %d placements in %d sets change", name, n, sets)
 	case n > 1:
 		e.say("size %s, %d placements change", name, n)
 	default:

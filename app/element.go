@@ -421,7 +421,7 @@ func (e *editor) detach(ctx context.Context, d *Deed) error {
 		if r.Piece == "" {
 			return wrong("%s is a stand-in: it shares nothing.", r.Name)
 		}
-		n, err := store.CountPlacements(ctx, e.tx, r.Piece)
+		n, _, err := store.CountPlacements(ctx, e.tx, r.Piece)
 		if err != nil {
 			return err
 		}

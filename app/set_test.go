@@ -154,3 +154,39 @@ func TestProductionOptions(t *testing.T) {
 		t.Errorf("a refused setting was kept: %+v", p)
 	}
 }
+
+// What a change of a piece touches is told for all sets, by the page and by the log;
+// undoing belongs to the set in which it was done.
+func TestWhatAPieceTouchesElsewhereIsTold(t *testing.T) {
+	d := newDesk(t)
+	id := d.takeIn("box.glb", boxGLB(t)).Pieces[0].ID
+	d.edit(app.Deed{Do: "place", Piece: id}, app.Deed{Do: "place", Piece: id, At: geom.V{X: 3}})
+	second, err := d.a.NewSet(d.ctx, d.production, "second")
+	if err != nil {
+		t.Fatal(err)
+	}
+	var deeds []app.Deed
+	for i := range 3 {
+		deeds = append(deeds, app.Deed{Do: "place", Piece: id, At: geom.V{Z: float64(3 * i)}})
+	}
+	if _, err := d.a.Edit(d.ctx, second, app.EditRequest{Revision: -1, Deeds: deeds}); err != nil {
+		t.Fatal(err)
+	}
+	if p := d.state().Pieces[0]; p.Copies != 2 || p.Elsewhere != 3 || p.OtherSets != 1 {
+		t.Errorf("%d here, %d elsewhere in %d", p.Copies, p.Elsewhere, p.OtherSets)
+	}
+	d.edit(app.Deed{Do: "true", ID: id, Of: "height", Metres: 2})
+	if label := d.state().Undo; !strings.Contains(label, "5 placements in 2 sets change") {
+		t.Error(label)
+	}
+	other, err := d.a.State(d.ctx, second)
+	if err != nil || strings.Contains(other.Undo, "size") || other.Placements[0].Dims.Y != 2 {
+		t.Errorf("the other set offers %q, %v", other.Undo, err)
+	}
+	if err := d.a.PutInBin(d.ctx, "set", second); err != nil {
+		t.Fatal(err)
+	}
+	if p := d.state().Pieces[0]; p.Elsewhere != 0 {
+		t.Errorf("%d stand in a set that lies in the bin", p.Elsewhere)
+	}
+}

@@ -142,8 +142,10 @@ type PieceState struct {
 	Level     int           `json:"level"` // drawn in the lens view
 	Outline   Outline       `json:"outline"`
 	Facts     intake.Report `json:"facts"`
-	Copies    int           `json:"copies"` // placements in this set
-	Making    string        `json:"making"` // what is being done to it; "" ready
+	Copies    int           `json:"copies"`    // placements in this set
+	Elsewhere int           `json:"elsewhere"` // placements in other sets of the production
+	OtherSets int           `json:"otherSets"` // in so many
+	Making    string        `json:"making"`    // what is being done to it; "" ready
 	Picture   string        `json:"picture"`
 	Lacks     int           `json:"lacks"` // maps that are not there
 	Tags      []string      `json:"tags"`
@@ -341,6 +343,10 @@ func (a *App) stateIn(ctx context.Context, q store.Querier, setID string) (*Stat
 			st.Changed = set.Changed(&s.Shot)
 		}
 	}
+	elsewhere, err := store.StandElsewhere(ctx, q, set.ProductionID, setID)
+	if err != nil {
+		return nil, err
+	}
 	pieces, err := store.Pieces(ctx, q, set.ProductionID)
 	if err != nil {
 		return nil, err
@@ -366,7 +372,7 @@ func (a *App) stateIn(ctx context.Context, q store.Querier, setID string) (*Stat
 	if err := a.dressed(ctx, st, set, rows, elements, pieces, looks, boxes, shots); err != nil {
 		return nil, err
 	}
-	if err := st.fillPieces(pieces, looks, rows, things, spans); err != nil {
+	if err := st.fillPieces(pieces, looks, rows, things, spans, elsewhere); err != nil {
 		return nil, err
 	}
 	proposals, err := a.proposals(ctx, in, q, pieces, st.Arrivals)
@@ -408,7 +414,7 @@ func (st *State) measure(in unit.Ruler, v *optics.View, things []snag.Thing) {
 	st.Snags = append(st.Snags, snag.Stretched(things)...)
 }
 
-func (st *State) fillPieces(pieces []store.Piece, looks []store.LookLevels, rows []store.PlacementRow, things []snag.Thing, spans []optics.Span) error {
+func (st *State) fillPieces(pieces []store.Piece, looks []store.LookLevels, rows []store.PlacementRow, things []snag.Thing, spans []optics.Span, elsewhere []store.Stands) error {
 	lookOf := lookByPiece(looks)
 	pieceOf := map[string]string{}
 	copies := map[string]int{}
@@ -417,6 +423,10 @@ func (st *State) fillPieces(pieces []store.Piece, looks []store.LookLevels, rows
 		if !rows[i].Hidden {
 			copies[rows[i].Piece]++
 		}
+	}
+	others := map[string]store.Stands{}
+	for _, o := range elsewhere {
+		others[o.Piece] = o
 	}
 	tall := map[string]float64{}
 	for i := range things {
@@ -432,7 +442,7 @@ func (st *State) fillPieces(pieces []store.Piece, looks []store.LookLevels, rows
 		if err != nil {
 			return err
 		}
-		ps := PieceState{ID: p.ID, Name: p.Name, Arrival: p.ArrivalID, Size: s.Size(f.Box()), AsRead: f.Box().Size(), Unit: f.Unit, Sizing: s, World: s.Transform(f.Box()), Facts: f, Copies: copies[p.ID], Levels: []Level{}}
+		ps := PieceState{ID: p.ID, Name: p.Name, Arrival: p.ArrivalID, Size: s.Size(f.Box()), AsRead: f.Box().Size(), Unit: f.Unit, Sizing: s, World: s.Transform(f.Box()), Facts: f, Copies: copies[p.ID], Elsewhere: others[p.ID].Things, OtherSets: others[p.ID].Sets, Levels: []Level{}}
 		ps.Box, ps.Stretched = f.Box().Apply(ps.World), s.Stretched()
 		ps.Making, ps.Picture, ps.Marked, ps.News = p.Making, p.Picture, p.Favourite, len(p.News) > 0
 		if err := cmp.Or(json.Unmarshal(p.Tags, &ps.Tags), json.Unmarshal(p.Credit, &ps.Credit), json.Unmarshal(p.Weight, &ps.Weight)); err != nil {

@@ -290,10 +290,23 @@ func Subject(ctx context.Context, q Querier, piece string) (subject json.RawMess
 	return subject, err
 }
 
-// CountPlacements is in how many places a piece stands, in all sets.
-func CountPlacements(ctx context.Context, q Querier, piece string) (n int, err error) {
-	err = q.QueryRow(ctx, "select count(*) from placement where piece_id = $1", piece).Scan(&n)
-	return n, err
+// CountPlacements is in how many places a piece stands, in all sets that are not in the
+// bin, and in how many sets.
+func CountPlacements(ctx context.Context, q Querier, piece string) (n, sets int, err error) {
+	err = q.QueryRow(ctx, "select count(*), count(distinct set_id) from placement p join sets s on s.id = p.set_id where piece_id = $1 and s.binned is null", piece).Scan(&n, &sets)
+	return n, sets, err
+}
+
+// Stands is how often a piece stands in other sets than one, and in how many.
+type Stands struct {
+	Piece        string
+	Things, Sets int
+}
+
+// StandElsewhere are the pieces of a production that stand in other sets than one.
+func StandElsewhere(ctx context.Context, q Querier, production, but string) ([]Stands, error) {
+	return List[Stands](ctx, q, `select piece_id, count(*)::int, count(distinct set_id)::int from placement p join sets s on s.id = p.set_id
+		where s.production_id = $1 and set_id <> $2 and s.binned is null and piece_id is not null group by piece_id`, production, but)
 }
 
 // CopyPiece puts in a copy of a piece, with how it is drawn, under another name.

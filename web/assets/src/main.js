@@ -326,6 +326,15 @@ document.addEventListener("alpine:init", () => {
     get patterns() { return (this.proposal?.patterns || []).filter((t) => t.picture && t.width > 0); },
     get pattern() { return this.patterns[this.patternAt] || this.patterns[0] || null; },
     stretched(p) { return ["x", "y", "z"].map((k, i) => p.stretched[k] > 1.0005 && `${["width", "height", "depth"][i]} +${number(100 * (p.stretched[k] - 1), 1)} %`).filter(Boolean).join(", "); },
+    // follows says what changes with a piece, here and in other sets.
+    follows(p) {
+      const all = [p.copies && `${this.count(p.copies, "placement")} in this set`, p.elsewhere && `${this.count(p.elsewhere, "placement")} in ${this.count(p.otherSets, "other set")}`].filter(Boolean);
+      return all.length ? `${all.join(" and ")} will follow, standing on the same base.` : "It stands nowhere yet: place it in Dress.";
+    },
+    beyond(piece) {
+      const p = this.st?.pieces.find((x) => x.id === piece);
+      return p?.elsewhere ? `, ${p.elsewhere} more in ${this.count(p.otherSets, "other set")}` : "";
+    },
     // ask fetches what is proposed for a piece, with the reasons.
     async ask(id) {
       const turn = ++this.asked;
