@@ -4,6 +4,7 @@
 package web
 
 import (
+	"compress/gzip"
 	"context"
 	"embed"
 	"encoding/json"
@@ -14,6 +15,7 @@ import (
 	"log/slog"
 	"net/http"
 	"os"
+	"slices"
 	"strings"
 	"time"
 
@@ -56,6 +58,18 @@ func New(a *app.App, dsn string, log *slog.Logger) (*Server, error) {
 	return s, nil
 }
 
+// isText says which answers are compressed: what is written for scripts, and scripts. Pages
+// are not, which carry a secret beside what others may have written (BREACH: Gluck,
+// Harris and Prado, 2013), nor are meshes and pictures, which gain less than they cost.
+func isText(path string) bool {
+	if strings.HasPrefix(path, "/static/") {
+		return strings.HasSuffix(path, ".js") || strings.HasSuffix(path, ".css")
+	}
+	last := path[strings.LastIndexByte(path, '/')+1:]
+	return strings.HasPrefix(path, "/api/") && !strings.HasPrefix(path, "/api/thumbs/") &&
+		!slices.Contains([]string{"events", "model", "instances", "export", "sheet", "cutouts", "sky"}, last)
+}
+
 // Handler is the whole interface as an http.Handler.
 func (s *Server) Handler() http.Handler {
 	e := echo.New()
@@ -66,6 +80,8 @@ func (s *Server) Handler() http.Handler {
 		// Alpine evaluates the expressions in the page's own attributes.
 		ContentSecurityPolicy: "default-src 'self'; script-src 'self' 'unsafe-eval'; style-src 'self'; img-src 'self' blob: data:; connect-src 'self' blob:; worker-src 'self'; object-src 'none'; frame-ancestors 'none'; base-uri 'none'; form-action 'self'",
 	}))
+	e.Use(middleware.GzipWithConfig(middleware.GzipConfig{Level: gzip.BestSpeed, MinLength: 1400,
+		Skipper: func(c *echo.Context) bool { return !isText(c.Request().URL.Path) }}))
 	e.Use(legible, prompt, known, middleware.CSRFWithConfig(middleware.CSRFConfig{TokenLookup: "header:X-CSRF-Token,form:csrf", CookieName: "__Host-visator-form", CookieSecure: true, CookieHTTPOnly: true, CookieSameSite: http.SameSiteStrictMode, CookiePath: "/"}))
 	dist, _ := fs.Sub(files, "dist")
 	static := http.StripPrefix("/static/", http.FileServerFS(dist))

@@ -1,6 +1,7 @@
 package web_test
 
 import (
+	"compress/gzip"
 	"context"
 	"io"
 	"log/slog"
@@ -283,6 +284,38 @@ func TestFramesAndSheetsRefuseWhatMakesNoSense(t *testing.T) {
 		r, body := s.do("GET", "/api/sets/"+set+"/"+path, nil)
 		if r.StatusCode != 200 || !strings.HasPrefix(r.Header.Get("Content-Type"), kind) || len(body) < 100 {
 			t.Errorf("of an empty set, %s: %d %s %.80s", path, r.StatusCode, r.Header.Get("Content-Type"), body)
+		}
+	}
+}
+
+// What is written for scripts is compressed and the same when it is unpacked; pages,
+// which carry a secret, and what is short are not.
+func TestAnswersAreCompressed(t *testing.T) {
+	s := newSite(t)
+	_, set, err := s.app.NewProduction(t.Context(), "compressed", "metre")
+	if err != nil {
+		t.Fatal(err)
+	}
+	for path, packed := range map[string]bool{"/api/sets/" + set + "/state": true, "/static/main.js": true, "/sets/" + set + "/dress": false, "/": false, "/healthz": false} {
+		resp, plain := s.do("GET", path, nil)
+		if resp.StatusCode != 200 || resp.Header.Get("Content-Encoding") != "" {
+			t.Errorf("%s, plain: %d %q", path, resp.StatusCode, resp.Header.Get("Content-Encoding"))
+		}
+		resp, body := s.do("GET", path, nil, "Accept-Encoding", "gzip")
+		if got := resp.Header.Get("Content-Encoding") == "gzip"; got != packed {
+			t.Errorf("%s: compressed %v", path, got)
+			continue
+		}
+		if !packed {
+			continue
+		}
+		z, err := gzip.NewReader(strings.NewReader(body))
+		if err != nil {
+			t.Fatal(err)
+		}
+		back, err := io.ReadAll(z)
+		if err != nil || path != "/static/main.js" && len(back) != len(plain) || path == "/static/main.js" && string(back) != plain || len(body) > len(plain)/2 {
+			t.Errorf("%s: %d bytes of %d, unpacked %d, %v", path, len(body), len(plain), len(back), err)
 		}
 	}
 }
