@@ -624,3 +624,62 @@ func TestWhatIsPointedAtBeneathATableRestsThere(t *testing.T) {
 		}
 	}
 }
+
+// Copies of a whole group are a group of their own, with the groups in it; of a part they
+// stay in the group. Turned together they keep their places among themselves.
+func TestCopiesOfAGroupAreAGroup(t *testing.T) {
+	d := newDesk(t)
+	at := func(x float64) app.Deed {
+		return app.Deed{Do: "place", StandIn: "box", Name: "box", At: geom.V{X: x}}
+	}
+	ids := d.edit(at(0), at(2), at(4)).Made
+	inner := d.edit(app.Deed{Do: "group", IDs: ids[:2], Name: "pair"}).Made[0]
+	outer := d.edit(app.Deed{Do: "group", IDs: []string{inner, ids[2]}, Name: "all"}).Made[0]
+	groups := func() (list []app.ElementState) {
+		for _, e := range d.state().Elements {
+			if e.Kind == "group" {
+				list = append(list, e)
+			}
+		}
+		return list
+	}
+	group := func(id string) string {
+		for _, p := range d.state().Placements {
+			if p.ID == id {
+				return p.Group
+			}
+		}
+		return ""
+	}
+	part := d.edit(app.Deed{Do: "copy", IDs: ids[:1], At: geom.V{Z: 1}}).Made
+	if len(part) != 1 || group(part[0]) != inner || len(groups()) != 2 {
+		t.Errorf("a copy of one: in %q, %d groups", group(part[0]), len(groups()))
+	}
+	d.edit(app.Deed{Do: "delete", IDs: part})
+	made := d.edit(app.Deed{Do: "copy", IDs: ids, At: geom.V{Z: 10}, Turn: math.Pi / 2}).Made
+	if len(made) != 3 || len(groups()) != 4 {
+		t.Fatalf("%d copies, %d groups", len(made), len(groups()))
+	}
+	pair, lone := group(made[0]), group(made[2])
+	if pair != group(made[1]) || pair == inner || pair == "" || lone == outer || lone == pair {
+		t.Errorf("the copies are in %q and %q, the first ones in %q and %q", pair, lone, inner, outer)
+	}
+	for _, g := range groups() {
+		var spec lay.Group
+		if err := json.Unmarshal(g.Spec, &spec); err != nil {
+			t.Fatal(err)
+		}
+		if g.ID == pair && (spec.Parent != lone || g.Name != "pair 2") {
+			t.Errorf("%s lies in %q, not in %q", g.Name, spec.Parent, lone)
+		}
+	}
+	// A quarter turn counter-clockwise about the first brings +x to -z.
+	for i, p := range d.state().Placements[3:] {
+		if want := (geom.V{Z: 10 - 2*float64(i)}); p.At.Sub(want).Len() > 1e-9 || math.Abs(p.Yaw-math.Pi/2) > 1e-9 {
+			t.Errorf("copy %d stands at %v turned %v, want %v", i, p.At, p.Yaw, want)
+		}
+	}
+	if _, err := d.a.Undo(d.ctx, d.set, ""); err != nil || len(groups()) != 2 || len(d.state().Placements) != 3 {
+		t.Errorf("undone: %v", err)
+	}
+}

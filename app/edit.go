@@ -409,7 +409,7 @@ func (e *editor) note(kind, id string, before, after any) error {
 var plainly = map[string]func(e *editor, ctx context.Context, d *Deed) error{
 	"place":       (*editor).place,
 	"change":      (*editor).change,
-	"copy":        (*editor).eachOf,
+	"copy":        (*editor).copy,
 	"delete":      (*editor).eachOf,
 	"keep":        (*editor).shot,
 	"go":          (*editor).shot,
@@ -670,7 +670,7 @@ func (e *editor) eachOf(ctx context.Context, d *Deed) error {
 	return nil
 }
 
-// each copies or deletes one placement or element.
+// each deletes one placement or element.
 func (e *editor) each(ctx context.Context, d *Deed, id string) error {
 	if d.Do == "delete" {
 		if _, err := e.elements(ctx); err != nil {
@@ -706,18 +706,7 @@ func (e *editor) each(ctx context.Context, d *Deed, id string) error {
 		e.renamed(before.Name, "")
 		return e.note("placement", id, before, nil)
 	}
-	list, err := e.placements(ctx)
-	if err != nil {
-		return err
-	}
-	c := stage.Copy(before, d.At, e.taken)
-	c.ID, c.Yaw = store.NewID(), c.Yaw+d.Turn
-	c.Order = lastly(list)
-	if err := c.Check(); err != nil {
-		return wrong("%v", err)
-	}
-	e.say("copy %s", before.Name)
-	return e.add(ctx, c)
+	return wrong("%q is nothing that is done to each", d.Do)
 }
 
 // things are the visible placements as they are measured.

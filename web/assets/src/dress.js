@@ -136,12 +136,13 @@ export function dress({ call, post }) {
         this.say(`${r.name} is being taken into the library.`);
       } catch (e) { this.say(e.message, true); }
     },
-    // again copies what was copied last once more, by the same way and turn.
+    // again copies what was copied last once more, all of it, by the same way and turn.
     async again_() {
-      const l = this.lastCopy, from = l && this.placement(l.from), to = l && this.placement(l.to);
+      const l = this.lastCopy, from = l && this.placement(l.from), to = l && this.placement(l.to[0]);
+      const ids = (l?.to || []).filter((id) => this.placement(id));
       if (!from || !to) return this.say("Copy a thing and move the copy first; then it is done again from there.", true);
-      const r = await this.edit({ do: "copy", ids: [to.id], at: { x: to.at.x - from.at.x, y: to.at.y - from.at.y, z: to.at.z - from.at.z }, turn: to.yaw - from.yaw });
-      if (r) { this.lastCopy = { from: to.id, to: r.made[0] }; this.sel = r.made; this.draw(); }
+      const r = await this.edit({ do: "copy", ids, at: { x: to.at.x - from.at.x, y: to.at.y - from.at.y, z: to.at.z - from.at.z }, turn: to.yaw - from.yaw });
+      if (r) { this.lastCopy = { from: to.id, to: r.made }; this.sel = r.made; this.draw(); }
       return r;
     },
     alone() { this.apart = this.apart.length ? [] : [...this.sel]; this.say(this.apart.length ? "Only these are shown. Press o to have all back." : ""); this.draw(); },

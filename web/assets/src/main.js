@@ -265,7 +265,7 @@ document.addEventListener("alpine:init", () => {
       if (!open.length) return;
       const p = this.one;
       const r = await this.edit({ do: "copy", ids: open, at: { x: Math.max(p.dims.x, 0.2), y: 0, z: 0 } });
-      if (r) { this.lastCopy = { from: open[0], to: r.made[0] }; this.sel = r.made; this.draw(); }
+      if (r) { this.lastCopy = { from: open[0], to: r.made }; this.sel = r.made; this.draw(); }
     },
     remove() { return this.sel.length ? this.edit({ do: "delete", ids: this.sel }) : null; },
     down() { return this.act("ground"); },

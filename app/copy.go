@@ -1,0 +1,128 @@
+package app
+
+import (
+	"context"
+	"encoding/json"
+	"slices"
+
+	"visator/core/geom"
+	"visator/core/lay"
+	"visator/core/stage"
+	"visator/store"
+)
+
+// copy makes copies of placements, moved by At and turned together by Turn about the
+// first of them. Groups of which all members are copied are copied too: their copies
+// are a group of their own.
+func (e *editor) copy(ctx context.Context, d *Deed) error {
+	list, err := e.placements(ctx)
+	if err != nil {
+		return err
+	}
+	some := map[string]bool{}
+	for _, id := range d.IDs {
+		some[id] = true
+	}
+	to, err := e.copyGroups(ctx, list, some)
+	if err != nil {
+		return err
+	}
+	var first *geom.V
+	for _, id := range d.IDs {
+		row, err := e.placement(ctx, id)
+		if err != nil {
+			return err
+		}
+		before := row.Placement
+		if first == nil {
+			first = &before.At
+		}
+		at := d.At
+		if d.Turn != 0 {
+			way := before.At.Sub(*first)
+			at = at.Add(geom.Turn(geom.V{Y: 1}, d.Turn).Rotate(way).Sub(way))
+		}
+		c := stage.Copy(before, at, e.taken)
+		c.ID, c.Yaw = store.NewID(), c.Yaw+d.Turn
+		if g, ok := to[c.Group]; ok {
+			c.Group = g
+		}
+		if list, err = e.placements(ctx); err != nil {
+			return err
+		}
+		c.Order = lastly(list)
+		if err := c.Check(); err != nil {
+			return wrong("%v", err)
+		}
+		e.say("copy %s", before.Name)
+		if err := e.add(ctx, c); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// copyGroups makes new groups in the place of those of which all placements are among
+// some, and says which is which.
+func (e *editor) copyGroups(ctx context.Context, list []store.PlacementRow, some map[string]bool) (to map[string]string, err error) {
+	elements, err := e.elements(ctx)
+	if err != nil {
+		return nil, err
+	}
+	up, names := map[string]string{}, map[string]string{}
+	for i := range elements {
+		if elements[i].Kind != "group" {
+			continue
+		}
+		s, err := elements[i].Read()
+		if err != nil {
+			return nil, err
+		}
+		up[elements[i].ID], names[elements[i].ID] = s.(*lay.Group).Parent, elements[i].Name
+	}
+	whole := map[string]bool{} // groups with members, all of them copied
+	for i := range list {
+		for _, g := range groupsOf(up, list[i].Group) {
+			known, seen := whole[g]
+			whole[g] = some[list[i].ID] && (known || !seen)
+		}
+	}
+	to = map[string]string{}
+	for _, g := range slices.Backward(inward(up, whole)) { // the outer ones first
+		parent := up[g]
+		if p, ok := to[parent]; ok {
+			parent = p
+		}
+		label := e.label
+		raw, err := json.Marshal(lay.Group{Parent: parent})
+		if err != nil {
+			return nil, err
+		}
+		made := len(e.made)
+		if err := e.addElement(ctx, &Deed{Kind: "group", Name: names[g], Patch: raw}); err != nil {
+			return nil, err
+		}
+		to[g] = e.made[made]
+		e.made, e.label = e.made[:made], label // what was made are the things
+	}
+	return to, nil
+}
+
+// inward are the groups of which all is copied, those that lie in others before these.
+func inward(up map[string]string, whole map[string]bool) (list []string) {
+	for g, all := range whole {
+		if all {
+			list = append(list, g)
+		}
+	}
+	slices.SortFunc(list, func(a, b string) int {
+		if d := len(groupsOf(up, b)) - len(groupsOf(up, a)); d != 0 {
+			return d
+		}
+		if a < b {
+			return -1
+		}
+		return 1
+	})
+	return list
+}
