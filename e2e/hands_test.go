@@ -270,3 +270,49 @@ func TestQuickKeysAddUp(t *testing.T) {
 		t.Errorf("%d placements are left, undo says %q", len(st.Placements), st.Undo)
 	}
 }
+
+// A handle starts from where it was taken: a few pixels of the hand are a few pixels of
+// the thing, wherever its handle was touched, and what it is drawn to is said.
+func TestHandlesDoNotJump(t *testing.T) {
+	s, b, set := newTab(t, "dress")
+	b.press("plain box")
+	st := s.await(set, "the box", func(st *app.State) bool { return len(st.Placements) == 1 })
+	id := st.Placements[0].ID
+	s.edit(set, map[string]any{"do": "change", "kind": "placement", "id": id, "patch": map[string]any{"yaw": 0.349}}) // 20°
+	b.until("Math.abs(Alpine.store('v').st.placements[0].yaw - 0.349) < 1e-9")
+	b.until("document.querySelector('[data-dial]')")
+	dial := b.middle("[data-dial]")
+	at := footprint(b, id)
+	// A few pixels on its way round, by a handle that is touched beside its middle.
+	r := math.Hypot(dial[0]-at[0], dial[1]-at[1])
+	off := [2]float64{dial[0] + 2, dial[1] + 1}
+	dx, dy := (dial[1]-at[1])/r, -(dial[0]-at[0])/r
+	b.mouse("mousePressed", off[0], off[1])
+	b.mouse("mouseMoved", off[0]+3*dx, off[1]+3*dy)
+	b.mouse("mouseMoved", off[0]+6*dx, off[1]+6*dy)
+	b.until("document.querySelector('[data-tip]')")
+	b.mouse("mouseReleased", off[0]+6*dx, off[1]+6*dy)
+	st = s.await(set, "the turn", func(st *app.State) bool { return st.Placements[0].Yaw != 0.349 })
+	if got := math.Abs(st.Placements[0].Yaw - 0.349); got > 11/r || got < 2/r {
+		t.Errorf("six pixels at %v pixels turned it by %v°", r, got*180/math.Pi)
+	}
+	// The camera's place off the grid, and its aim: by as much as the hand.
+	s.edit(set, map[string]any{"do": "change", "kind": "set", "patch": map[string]any{"view": map[string]any{"eye": geom.V{X: 0.137, Y: 1.6, Z: 6.211}, "yaw": 0.31}}})
+	b.until("Math.abs(Alpine.store('v').st.set.view.yaw - 0.31) < 1e-9")
+	px := eval[float64](b, "Alpine.store('v').plan.px")
+	eye := b.middle("[data-camera=eye]")
+	b.drag(eye, [2]float64{eye[0] + 14, eye[1]})
+	st = s.await(set, "the walk", func(st *app.State) bool { return st.Set.View.Eye.X != 0.137 })
+	if d := (st.Set.View.Eye.X - 0.137) * px; math.Abs(d-14) > 5.5 {
+		t.Errorf("14 pixels of the hand moved the camera by %v", d)
+	}
+	b.until(fmt.Sprintf("Math.abs(Alpine.store('v').st.set.view.eye.x - %v) < 1e-9", st.Set.View.Eye.X))
+	aim := b.middle("[data-camera=aim]")
+	yaw := st.Set.View.Yaw
+	off = [2]float64{aim[0] + 5, aim[1] - 4}
+	b.drag(off, [2]float64{off[0] + 4, off[1]})
+	st = s.await(set, "the aim", func(st *app.State) bool { return st.Set.View.Yaw != yaw })
+	if d := math.Abs(st.Set.View.Yaw - yaw); d > 0.12 {
+		t.Errorf("four pixels turned the camera by %v°", d*180/math.Pi)
+	}
+}

@@ -50,6 +50,16 @@ export class Plan {
   middle() { return { x: this.grid(this.x), y: 0, z: this.grid(this.z) }; }
   step() { return [0.01, 0.05, 0.1, 0.5, 1, 5, 10, 50, 100].find((s) => s * this.px >= 6) || 100; }
   grid(n) { if (!this.v.snapOn) return n; const s = this.step(); return Math.round(n / s) * s; }
+  // attract brings a number to the nearest whole step when it lies within a few pixels of
+  // it; px is how many of them one is long there.
+  attract(n, step, px = this.px) { const to = Math.round(n / step) * step; return Math.abs(to - n) * px < 5 ? to : n; }
+  // drawn is a place on the plan that is brought to lines of the grid nearby, and says so.
+  drawn(at, free) {
+    if (free || !this.v.snapOn) { this.tip = ""; return at; }
+    const s = this.step(), x = this.attract(at.x, s), z = this.attract(at.z, s);
+    this.tip = x !== at.x || z !== at.z ? `on the grid of ${this.v.length(s)}` : "";
+    return { ...at, x, z };
+  }
   zoom(e) {
     e.preventDefault();
     const before = this.at(e);
@@ -124,6 +134,10 @@ export class Plan {
     this.tools.draw(this.over);
     this.scale(w, h);
     this.mark();
+    if (this.tip && this.tipAt) {
+      const [x, y] = this.screen(this.tipAt.x, this.tipAt.z);
+      this.over.append(make("text", { x: x + 14, y: y - 12, "font-size": 12, class: "n", fill: "#161616", "data-tip": "", ...halo }, this.tip));
+    }
   }
   // mark shows what the pointer is over, wherever that is.
   mark() {
@@ -292,11 +306,13 @@ export class Plan {
     }
   }
   // snapped is a move of the held things that brings an edge or the middle of the
-  // first in line with that of a neighbour, or else goes in steps. What was held
+  // first in line with that of a neighbour, or else to whole steps, where it comes near
+  // them. What was held
   // stays under the hand: it moves by the difference only.
   snapped(p, kept, dx, dz) {
     this.guides = [];
-    const s = this.step(), out = { x: Math.round(dx / s) * s, z: Math.round(dz / s) * s }, reach = 7 / this.px;
+    const s = this.step(), out = { x: this.attract(dx, s), z: this.attract(dz, s) }, reach = 7 / this.px;
+    this.tip = out.x !== dx || out.z !== dz ? `in steps of ${this.v.length(s)}` : "";
     const base = this.extent({ ...p, at: kept }), mine = (lo, hi, d) => [lo + d, (lo + hi) / 2 + d, hi + d];
     for (const axis of ["x", "z"]) {
       const d = axis === "x" ? dx : dz, edges = mine(base[axis + "0"], base[axis + "1"], d);
@@ -355,16 +371,19 @@ export class Plan {
     if (e.button > 1) return;
     const v = this.v, from = this.at(e), camera = e.target.closest("[data-camera]"), dial = e.target.closest("[data-dial]"), corner = e.target.closest("[data-corner]");
     const point = e.target.closest("[data-point]"), mark = e.target.closest("[data-snag]"), id = mark ? this.under(e)[0] : this.pick(e);
-    const follow = (move, drop) => pull(this.svg, e, (m) => move(this.at(m), m), drop);
+    const follow = (move, drop) => pull(this.svg, e, (m) => { this.tipAt = this.at(m); move(this.tipAt, m); }, (moved) => { this.tip = ""; drop(moved); });
     // What a snag's mark lies on can be pulled by it.
     if (mark && (!id || e.shiftKey)) return v.showSnag(mark.dataset.snag);
-    if (point) return this.dragPoint(point.dataset.point, follow);
+    if (point) return this.dragPoint(point.dataset.point, from, follow);
     if (camera) return this.dragCamera(camera.dataset.camera, from, follow);
     if (dial) {
-      const p = v.placement(dial.dataset.dial), yaw = p.yaw;
+      const p = v.placement(dial.dataset.dial), yaw = p.yaw, way = (q) => Math.atan2(-(q.x - p.at.x), -(q.z - p.at.z));
       return follow((at, m) => {
-        let a = Math.atan2(-(at.x - p.at.x), -(at.z - p.at.z));
-        if (v.snapOn && !m.altKey) a = Math.round(a / (Math.PI / 12)) * (Math.PI / 12);
+        // It turns by what the hand went about it, from where it was.
+        let a = yaw + Math.atan2(Math.sin(way(at) - way(from)), Math.cos(way(at) - way(from)));
+        const to = this.attract(a, Math.PI / 12, Math.hypot(at.x - p.at.x, at.z - p.at.z) * this.px), snaps = v.snapOn && !m.altKey && to !== a;
+        if (v.snapOn && !m.altKey) a = to;
+        this.tip = `${v.number(a * deg, 1)}°${snaps ? ", a whole 15°" : ""}`;
         p.yaw = a; this.shift(p); this.overlay(); v.lens?.carry(p);
       }, (moved) => { const a = p.yaw; p.yaw = yaw; if (moved) v.change(p.id, { yaw: a }); else v.draw(); });
     }
@@ -372,7 +391,9 @@ export class Plan {
       const p = v.placement(corner.dataset.corner), kept = { ...p.scale }, dims = { ...p.dims }, r = Math.hypot(from.x - p.at.x, from.z - p.at.z) || 1;
       return follow((at, m) => {
         let k = Math.hypot(at.x - p.at.x, at.z - p.at.z) / r;
-        if (v.snapOn && !m.altKey) k = Math.max(Math.round(k * 20) / 20, 0.05); // steps of five in a hundred
+        const to = Math.max(this.attract(k, 0.05, r * this.px), 0.05), snaps = v.snapOn && !m.altKey && to !== k; // steps of five in a hundred
+        if (v.snapOn && !m.altKey) k = to;
+        this.tip = `× ${v.number(k, 2)}${snaps ? ", a whole 5 %" : ""}`;
         for (const a of "xyz") { p.scale[a] = kept[a] * Math.max(k, 0.01); p.dims[a] = dims[a] * Math.max(k, 0.01); }
         this.draw(); v.lens?.carry(p);
       }, (moved) => { const scale = { ...p.scale }; p.scale = kept; p.dims = dims; if (moved) v.change(p.id, { scale }); else v.draw(); });
@@ -438,12 +459,12 @@ export class Plan {
     return list[(list.indexOf(after) + 1) % list.length] || "";
   }
   // dragPoint pulls a point that an element was drawn by.
-  dragPoint(which, follow) {
+  dragPoint(which, from, follow) {
     const [id, i] = which.split(" "), v = this.v, e = v.now.elements.find((x) => x.id === id);
     if (!e || e.locked) return;
-    const kept = JSON.stringify(e.spec);
+    const kept = JSON.stringify(e.spec), was = { ...handles(e)[Number(i)] };
     follow((at, m) => {
-      setHandle(e, Number(i), { x: m.altKey ? at.x : this.grid(at.x), z: m.altKey ? at.z : this.grid(at.z) });
+      setHandle(e, Number(i), this.drawn({ x: was.x + at.x - from.x, z: was.z + at.z - from.z }, m.altKey));
       this.overlay();
     }, (moved) => {
       const spec = moved ? drawnBy(e) : null;
@@ -454,12 +475,15 @@ export class Plan {
   dragCamera(part, from, follow) {
     const v = this.v, view = v.st.set.view, kept = structuredClone(Alpine.raw(view)), was = { ...v.st.lens.forward };
     if (part === "eye") {
-      follow((at) => {
-        view.eye.x = this.grid(kept.eye.x + at.x - from.x); view.eye.z = this.grid(kept.eye.z + at.z - from.z); this.draw();
+      follow((at, m) => {
+        const to = this.drawn({ x: kept.eye.x + at.x - from.x, z: kept.eye.z + at.z - from.z }, m.altKey);
+        view.eye.x = to.x; view.eye.z = to.z; this.draw();
       }, (moved) => { const eye = { ...view.eye }; v.st.set.view = kept; if (moved) v.view({ eye }); else v.draw(); });
     } else {
+      const way = (q) => Math.atan2(-(q.x - view.eye.x), -(q.z - view.eye.z));
       follow((at) => {
-        const d = { x: at.x - view.eye.x, z: at.z - view.eye.z }, l = Math.hypot(d.x, d.z) || 1;
+        // From where it was taken: what the hand went about the eye.
+        const yaw = kept.yaw + way(at) - way(from), d = { x: -Math.sin(yaw), z: -Math.cos(yaw) }, l = 1;
         view.yaw = Math.atan2(-d.x, -d.z); v.st.lens.forward = { x: d.x / l, y: was.y, z: d.z / l }; this.draw();
       }, (moved) => { const yaw = view.yaw; v.st.set.view = kept; v.st.lens.forward = was; if (moved) v.view({ yaw }); else v.draw(); });
     }
