@@ -104,7 +104,8 @@ func TestADownloadIsCorrectedTogetherAndAPieceMeasured(t *testing.T) {
 	bases(st, "together")
 
 	// Measured between two points of the front: from its left to its right edge
-	// it is really 1' 8 1/2".
+	// it is really 1' 8 1/2". Points are of one piece in one size: the page has it by now.
+	b.until(fmt.Sprintf("Alpine.store('v').st.revision >= %d", st.Revision))
 	b.press("measure")
 	b.until("document.querySelector('[data-elevation=front] path')")
 	ends := eval[[]float64](b, "(r => [r.left, r.top + r.height / 2, r.right])(document.querySelector('[data-elevation=front] path').getBoundingClientRect())")
