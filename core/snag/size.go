@@ -67,7 +67,7 @@ func Implausible(in unit.Ruler, id, name string, size geom.V) []Snag {
 
 const (
 	withinReach = 1.0  // metres between two things that are seen together
-	besideOff   = 1.6  // times by which their heights may be out of proportion
+	besideOff   = 1.5  // times by which their heights may be out of proportion
 	stretchOff  = 1.02 // times by which the scales along two axes may differ: less is not seen
 )
 

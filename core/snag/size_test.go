@@ -30,6 +30,13 @@ func TestNeighboursThatCannotBothBeRightAreFound(t *testing.T) {
 	if len(got) != 1 || got[0].ID != "dining table" || !strings.Contains(got[0].What, "dining table is 0.30 m high beside chair of 0.90 m") {
 		t.Errorf("%+v", got)
 	}
+	// Half as large as it should be is found as twice as large is.
+	for _, k := range []float64{0.5, 2} {
+		wrong := chair.Mul(k)
+		if got := Beside(unit.InMetres, []Thing{box("chair", geom.V{}, wrong), box("dining table", geom.V{X: 1.2}, geom.V{X: 1.6, Y: 0.75, Z: 0.9})}); len(got) != 1 || got[0].ID != "chair" {
+			t.Errorf("a chair %v times as large: %+v", k, got)
+		}
+	}
 	for name, things := range map[string][]Thing{
 		"right":   {box("chair", geom.V{}, chair), box("dining table", geom.V{X: 1.2}, geom.V{X: 1.6, Y: 0.75, Z: 0.9})},
 		"far off": {box("chair", geom.V{}, chair), box("dining table", geom.V{X: 9}, low)},
