@@ -153,6 +153,15 @@ func TestPicturesTellTwinsAndWhatIsUnseen(t *testing.T) {
 	if len(twins) != 1 || !slices.Equal(twins[0].IDs, []string{"a", "b"}) {
 		t.Errorf("twins %+v", twins)
 	}
+	// Whatever the turn, also across the full one: 4° apart are alike, 8° are not.
+	for yaw := 0.0; yaw < 6.3; yaw += 0.07 {
+		for apart, want := range map[float64]int{4: 1, 8: 0} {
+			pair := []Stand{stand("a", v(-1, 0, -6), yaw, 1), stand("b", v(1, 0, -6), yaw+apart*math.Pi/180, 1)}
+			if got := Twins([]optics.View{view}, pair); len(got) != want {
+				t.Errorf("turned by %v, %v° apart: %+v", yaw, apart, got)
+			}
+		}
+	}
 	list[1].Tint = "#eeeeee"
 	if twins := Twins([]optics.View{view}, list); len(twins) != 0 {
 		t.Errorf("of two tints %+v", twins)

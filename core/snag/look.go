@@ -1,7 +1,9 @@
 package snag
 
 import (
+	"cmp"
 	"fmt"
+	"maps"
 	"math"
 	"slices"
 	"strings"
@@ -32,18 +34,17 @@ const (
 	twinHeight = 0.02
 )
 
-// Twins finds copies of one piece that stand alike in one picture. What lies on
-// both sides of a limit of the steps they are sorted by is not found; that is a
-// degree or two.
+// Twins finds copies of one piece that stand alike in one picture.
 func Twins(views []optics.View, list []Stand) (out []Snag) {
-	type look struct {
-		piece, tint            string
-		yaw, pitch, roll, size int
-	}
+	type look struct{ piece, tint string }
 	var order []string
-	worst := map[string][]int{} // by piece
+	worst := map[string]map[int]bool{} // by piece
+	alike := func(a, b *Stand) bool {
+		return math.Abs(a.Pitch-b.Pitch) < twinTurn && math.Abs(a.Roll-b.Roll) < twinTurn && math.Abs(math.Log(a.Scale/b.Scale)) < twinSize
+	}
+	turn := func(i int) float64 { return math.Mod(math.Mod(list[i].Yaw, 2*math.Pi)+2*math.Pi, 2*math.Pi) }
 	for v := range views {
-		alike := map[look][]int{}
+		seen := map[look][]int{}
 		for i := range list {
 			s := &list[i]
 			if s.Piece == "" || s.Land {
@@ -53,28 +54,41 @@ func Twins(views []optics.View, list []Stand) (out []Snag) {
 			if !span.Seen || span.Height < twinHeight {
 				continue
 			}
-			turn := math.Mod(math.Mod(s.Yaw, 2*math.Pi)+2*math.Pi+twinTurn/2, 2*math.Pi)
-			k := look{s.Piece, s.Tint, int(turn / twinTurn), int(math.Round(s.Pitch / twinTurn)), int(math.Round(s.Roll / twinTurn)), int(math.Round(math.Log(s.Scale) / twinSize))}
-			alike[k] = append(alike[k], i)
+			k := look{s.Piece, s.Tint}
+			seen[k] = append(seen[k], i)
 		}
-		for k, ids := range alike {
-			if len(ids) < 2 {
+		for k, ids := range seen {
+			// By their turns, so that each has its likes behind it, and once around.
+			slices.SortFunc(ids, func(a, b int) int { return cmp.Or(cmp.Compare(turn(a), turn(b)), cmp.Compare(a, b)) })
+			var found []int
+			for n, i := range ids {
+				for m := n + 1; m < n+len(ids); m++ {
+					j := ids[m%len(ids)]
+					way := math.Mod(turn(j)-turn(i)+2*math.Pi, 2*math.Pi)
+					if way >= twinTurn {
+						break
+					}
+					if alike(&list[i], &list[j]) {
+						found = append(found, i, j)
+						break
+					}
+				}
+			}
+			if len(found) == 0 {
 				continue
 			}
 			if worst[k.piece] == nil {
 				order = append(order, k.piece)
+				worst[k.piece] = map[int]bool{}
 			}
-			for _, i := range ids {
-				if !slices.Contains(worst[k.piece], i) {
-					worst[k.piece] = append(worst[k.piece], i)
-				}
+			for _, i := range found {
+				worst[k.piece][i] = true
 			}
 		}
 	}
 	slices.Sort(order)
 	for _, piece := range order {
-		ids := worst[piece]
-		slices.Sort(ids)
+		ids := slices.Sorted(maps.Keys(worst[piece]))
 		var names, named []string
 		for _, i := range ids {
 			named = append(named, list[i].ID)
