@@ -481,3 +481,64 @@ func TestTheRangeHoldsForEveryCopy(t *testing.T) {
 		t.Errorf("the near plane at %v, the first copy at %v: %+v", v.Near, lo, f.Bars)
 	}
 }
+
+// A shot that was approved is marked when its picture changes, with what changed; what
+// it does not see, what is put back, and approving it again, leave no mark.
+func TestAnApprovedShotTellsWhatChanged(t *testing.T) {
+	d := newDesk(t)
+	ids := d.edit(app.Deed{Do: "place", StandIn: "box", Name: "bench", At: geom.V{Z: -2}},
+		app.Deed{Do: "place", StandIn: "box", Name: "behind", At: geom.V{Z: 60}}, app.Deed{Do: "keep", Name: "wide"}).Made
+	shot := d.state().Shots[0].ID
+	approve := func() {
+		t.Helper()
+		for _, status := range []string{"lit", "approved"} {
+			d.edit(app.Deed{Do: "change", Kind: "shot", ID: shot, Patch: patch(map[string]any{"status": status})})
+		}
+	}
+	change := func(id string, what map[string]any) {
+		t.Helper()
+		d.edit(app.Deed{Do: "change", Kind: "placement", ID: id, Patch: patch(what)})
+	}
+	told := func() (say string) {
+		t.Helper()
+		list, err := d.a.Measure(d.ctx, d.set)
+		if err != nil {
+			t.Fatal(err)
+		}
+		for _, s := range list {
+			if s.Kind == "approved" {
+				say += s.What
+			}
+		}
+		return say
+	}
+	change(ids[0], map[string]any{"yaw": 0.3})
+	approve()
+	if say := told(); say != "" {
+		t.Errorf("just approved: %s", say)
+	}
+	change(ids[1], map[string]any{"at": geom.V{X: 3, Z: 60}})
+	if say := told(); say != "" {
+		t.Errorf("what is behind the camera: %s", say)
+	}
+	change(ids[0], map[string]any{"at": geom.V{X: 0.5, Z: -2}})
+	if say := told(); !strings.Contains(say, "wide is approved, and since then bench was moved by 0.50 m") {
+		t.Errorf("moved: %q", say)
+	}
+	change(ids[0], map[string]any{"at": geom.V{Z: -2}})
+	if say := told(); say != "" {
+		t.Errorf("put back: %s", say)
+	}
+	d.edit(app.Deed{Do: "place", StandIn: "box", Name: "crate", At: geom.V{X: 1, Z: -3}}, app.Deed{Do: "delete", IDs: ids[:1]})
+	if say := told(); !strings.Contains(say, "crate was added") || !strings.Contains(say, "bench was taken away") {
+		t.Errorf("one for the other: %q", say)
+	}
+	approve()
+	if say := told(); say != "" {
+		t.Errorf("approved again: %s", say)
+	}
+	d.edit(app.Deed{Do: "change", Kind: "shot", ID: shot, Patch: patch(map[string]any{"view": map[string]any{"focal": 50}})})
+	if say := told(); !strings.Contains(say, "its own camera, move or light was changed") {
+		t.Errorf("its camera: %q", say)
+	}
+}

@@ -45,6 +45,11 @@ func (w *world) framed(ctx context.Context, in unit.Ruler, known map[string][]sn
 	if !same {
 		look("", "this view", &w.set.Kept)
 	}
+	approved, err := w.sinceApproved(ctx)
+	if err != nil {
+		return nil, err
+	}
+	list = append(list, approved...)
 	for key := range known {
 		if !kept[key] {
 			delete(known, key)

@@ -1,0 +1,183 @@
+package app
+
+import (
+	"context"
+	"encoding/json"
+	"fmt"
+	"slices"
+	"strings"
+
+	"visator/core/optics"
+	"visator/core/snag"
+	"visator/core/stage"
+	"visator/core/unit"
+	"visator/store"
+)
+
+// approvedWord is the status by which an artist says that a shot's picture stands.
+const approvedWord = "approved"
+
+func isApproved(status string) bool {
+	return strings.EqualFold(strings.TrimSpace(status), approvedWord)
+}
+
+// maxSince bounds the edits after an approval that are looked at: with more, that they
+// are many is told.
+const maxSince = 5000
+
+// sinceApproved tells of every approved shot whose picture has changed since, and what
+// changed in it: the log knows both. What was put back is as it was.
+func (w *world) sinceApproved(ctx context.Context) (list []snag.Snag, err error) {
+	for i := range w.shots {
+		s := &w.shots[i].Shot
+		if !isApproved(s.Status) {
+			continue
+		}
+		what, ids, err := w.changedSince(ctx, s)
+		if err != nil {
+			return nil, err
+		}
+		if len(what) == 0 {
+			continue
+		}
+		list = append(list, snag.Snag{Step: "frame", Kind: "approved", Shot: s.ID, IDs: ids, Key: "approved:" + s.ID + ":" + nameOf(strings.Join(what, ";")),
+			What: fmt.Sprintf("%s is approved, and since then %s: look at it, and approve it again", s.Name, some(what))})
+	}
+	return list, nil
+}
+
+// changedSince are the changes in a shot's picture after it was approved, in words, with
+// the things that they are about.
+func (w *world) changedSince(ctx context.Context, s *stage.Shot) (what, ids []string, err error) {
+	entries, err := store.EntriesSince(ctx, w.a.Store.Pool, w.set.ProductionID, w.set.ID, s.ID, approvedWord, maxSince)
+	if err != nil {
+		return nil, nil, err
+	}
+	first := map[[2]string]json.RawMessage{} // how things were before the first change
+	var order [][2]string
+	for _, e := range entries {
+		var changes []Change
+		if err := json.Unmarshal(e.Changes, &changes); err != nil {
+			return nil, nil, fmt.Errorf("log entry %d: %w", e.ID, err)
+		}
+		for _, c := range changes {
+			k := [2]string{c.Kind, c.ID}
+			if _, ok := first[k]; !ok {
+				first[k] = c.Before
+				order = append(order, k)
+			}
+		}
+	}
+	say := func(id, text string) {
+		what = append(what, text)
+		if id != "" {
+			ids = append(ids, id)
+		}
+	}
+	for _, k := range order {
+		id := k[1]
+		switch k[0] {
+		case "shot":
+			if id == s.ID && changedView(first[k], s) {
+				say("", "its own camera, move or light was changed")
+			}
+		case "placement":
+			if text := w.moved(s, id, first[k]); text != "" {
+				say(id, text)
+			}
+		case "element":
+			if e := w.element(id); e != nil && e.Kind != "layer" && e.Kind != "group" && e.Kind != "meant" && e.Kind != "limit" {
+				say(id, e.Name+" was changed")
+			}
+		case "piece":
+			for i := range w.rows {
+				if p := &w.rows[i].Placement; p.Piece == id && w.inShot(s, p) {
+					say(p.ID, p.Name+" was changed as a piece")
+					break
+				}
+			}
+		}
+	}
+	if len(entries) == maxSince {
+		what = append(what, fmt.Sprintf("more than %d edits were made", maxSince))
+	}
+	return what, append([]string{}, ids...), nil
+}
+
+func (w *world) element(id string) *store.ElementRow {
+	if i := slices.IndexFunc(w.elements, func(e store.ElementRow) bool { return e.ID == id }); i >= 0 {
+		return &w.elements[i]
+	}
+	return nil
+}
+
+// changedView says whether what a shot keeps of camera and light is another than it was.
+func changedView(before json.RawMessage, s *stage.Shot) bool {
+	var was stage.Shot
+	if json.Unmarshal(before, &was) != nil {
+		return false
+	}
+	a, _ := json.Marshal(was.Kept)
+	b, _ := json.Marshal(s.Kept)
+	return string(a) != string(b)
+}
+
+// moved says what became of a placement that the shot sees, or saw; "" nothing.
+func (w *world) moved(s *stage.Shot, id string, before json.RawMessage) string {
+	var now *stage.Placement
+	for i := range w.rows {
+		if w.rows[i].ID == id {
+			now = &w.rows[i].Placement
+		}
+	}
+	if now != nil && now.Hidden {
+		now = nil
+	}
+	var was *stage.Placement
+	if len(before) > 0 && string(before) != "null" {
+		was = &stage.Placement{}
+		if json.Unmarshal(before, was) != nil || was.Hidden {
+			was = nil
+		}
+	}
+	sawIt, seesIt := was != nil && w.inShot(s, was), now != nil && w.inShot(s, now)
+	switch {
+	case !sawIt && !seesIt:
+		return ""
+	case was == nil:
+		return now.Name + " was added"
+	case now == nil:
+		return was.Name + " was taken away"
+	case was.At != now.At:
+		return fmt.Sprintf("%s was moved by %s", now.Name, unit.RulerOf(w.production.Unit).Distance(now.At.Sub(was.At).Len()))
+	case was.Yaw != now.Yaw || was.Pitch != now.Pitch || was.Roll != now.Roll:
+		return now.Name + " was turned"
+	case was.Scale != now.Scale || was.Size != now.Size:
+		return now.Name + " was scaled"
+	case was.Piece != now.Piece || was.Tint != now.Tint:
+		return now.Name + " looks another way"
+	}
+	return ""
+}
+
+// inShot says whether a placement lies in the picture of a shot: at its start, its
+// middle or its end.
+func (w *world) inShot(s *stage.Shot, p *stage.Placement) bool {
+	box := boxOf(p, w.boxes)
+	var views []optics.View
+	cast := w.cast(s.Move)
+	for _, share := range []float64{0, 0.5, 1} {
+		t := 0.0
+		if s.Move != nil {
+			t = share * s.Move.Duration()
+		}
+		views = append(views, s.At(t, cast.Where))
+		if s.Move == nil {
+			break
+		}
+	}
+	return slices.ContainsFunc(views, func(v optics.View) bool {
+		span := v.SpanOf(box, p.World())
+		return span.Seen && !span.Behind
+	})
+}
