@@ -303,7 +303,7 @@ func TestReplacingNeedsMoreThanAName(t *testing.T) {
 	if err := d.a.Take(d.ctx, arrival, []string{"chair.obj"}, nil); err != nil {
 		t.Fatal(err)
 	}
-	st = d.await("the namesake", func(st *app.State) bool { return len(st.Pieces) == 2 })
+	d.await("the namesake", func(st *app.State) bool { return len(st.Pieces) == 2 })
 
 	// Its newer version among six variants: one of them is proposed, and one can follow.
 	longer := strings.ReplaceAll(board, "f 4/4 3/3 2/2\n", "f 4/4 3/3 2/2\no Knob\nv 0.4 0.4 0\nv 0.5 0.4 0\nv 0.5 0.5 0.1\nf 5 6 7\n")
@@ -344,7 +344,7 @@ func TestReplacingNeedsMoreThanAName(t *testing.T) {
 	// A renamed file is declared by hand, after it was taken as a piece of its own.
 	st = d.folder("renamed", "", "stool_b.obj", longer, "b.mtl", mtl)
 	_, arrival = found(st, "renamed")
-	st = d.await("the renamed", func(st *app.State) bool { return len(st.Pieces) == 8 })
+	d.await("the renamed", func(st *app.State) bool { return len(st.Pieces) == 8 })
 	if err := d.a.Take(d.ctx, arrival, []string{"stool_b.obj"}, map[string]string{"stool_b.obj": id}); err != nil {
 		t.Fatal(err)
 	}
