@@ -2,6 +2,8 @@ package convert
 
 import (
 	"bufio"
+	"crypto/sha256"
+	"encoding/hex"
 	"fmt"
 	"io/fs"
 	"os"
@@ -45,7 +47,11 @@ func models(t *testing.T) (out []string) {
 // outcome is what became of a file, on one line.
 func outcome(m *model.Model, err error, name string) string {
 	if err != nil {
-		return "refused: " + strings.Join(strings.Fields(strings.ReplaceAll(err.Error(), name, "NAME")), " ")
+		why := strings.Join(strings.Fields(strings.ReplaceAll(err.Error(), name, "NAME")), " ")
+		if i := strings.Index(why, "cannot read it ("); i >= 0 { // the converter's own words change with its releases
+			why = why[:i+len("cannot read it")]
+		}
+		return "refused: " + why
 	}
 	missing := 0
 	for _, x := range m.Maps {
@@ -58,8 +64,15 @@ func outcome(m *model.Model, err error, name string) string {
 		m.Format, w.Triangles, len(m.Surfaces), len(m.Maps), missing, len(m.Cameras), len(m.Lights), len(m.Warnings))
 }
 
+// keyOf names a file of the collection in the kept list: its format and a hash of its
+// path, since the paths are others' words.
+func keyOf(rel string) string {
+	sum := sha256.Sum256([]byte(rel))
+	return strings.ToLower(strings.TrimPrefix(filepath.Ext(rel), ".")) + " " + hex.EncodeToString(sum[:6])
+}
+
 // Every file of Debian's assimp-testmodels comes to what the kept list says: read, or
-// refused with its reason. The list was looked through by hand; VISATOR_DRAW=1 writes
+// refused with its reason. The list was looked through by hand, by path; VISATOR_DRAW=1 writes
 // it anew.
 func TestTheLibraryOfModels(t *testing.T) {
 	need(t)
@@ -81,7 +94,7 @@ func TestTheLibraryOfModels(t *testing.T) {
 			}
 			defer root.Close()
 			m, err := Any(t.Context(), root.FS(), filepath.Base(rel))
-			got[i] = rel + "\t" + outcome(m, err, filepath.Base(rel))
+			got[i] = keyOf(rel) + "\t" + outcome(m, err, filepath.Base(rel))
 		})
 	}
 	wait.Wait()
@@ -98,9 +111,9 @@ func TestTheLibraryOfModels(t *testing.T) {
 	if len(kept) != len(got) {
 		t.Errorf("%d files, the list has %d", len(got), len(kept))
 	}
-	for _, line := range got {
+	for i, line := range got {
 		if !slices.Contains(kept, line) {
-			t.Errorf("came to: %s", line)
+			t.Errorf("%s came to: %s", list[i], line)
 		}
 	}
 }
