@@ -74,6 +74,13 @@ func (w *world) changedSince(ctx context.Context, s *stage.Shot) (what, ids []st
 			ids = append(ids, id)
 		}
 	}
+	if len(order) == 0 {
+		return nil, nil, nil
+	}
+	views, places := w.glances(s), make(map[string]*stage.Placement, len(w.rows))
+	for i := range w.rows {
+		places[w.rows[i].ID] = &w.rows[i].Placement
+	}
 	for _, k := range order {
 		id := k[1]
 		switch k[0] {
@@ -82,7 +89,7 @@ func (w *world) changedSince(ctx context.Context, s *stage.Shot) (what, ids []st
 				say("", "its own camera, move or light was changed")
 			}
 		case "placement":
-			if text := w.moved(s, id, first[k]); text != "" {
+			if text := w.moved(views, places[id], first[k]); text != "" {
 				say(id, text)
 			}
 		case "element":
@@ -91,7 +98,7 @@ func (w *world) changedSince(ctx context.Context, s *stage.Shot) (what, ids []st
 			}
 		case "piece":
 			for i := range w.rows {
-				if p := &w.rows[i].Placement; p.Piece == id && w.inShot(s, p) {
+				if p := &w.rows[i].Placement; p.Piece == id && w.inShot(views, p) {
 					say(p.ID, p.Name+" was changed as a piece")
 					break
 				}
@@ -122,14 +129,9 @@ func changedView(before json.RawMessage, s *stage.Shot) bool {
 	return string(a) != string(b)
 }
 
-// moved says what became of a placement that the shot sees, or saw; "" nothing.
-func (w *world) moved(s *stage.Shot, id string, before json.RawMessage) string {
-	var now *stage.Placement
-	for i := range w.rows {
-		if w.rows[i].ID == id {
-			now = &w.rows[i].Placement
-		}
-	}
+// moved says what became of a placement that a shot's views see, or saw; "" nothing. now
+// is nil when it is gone.
+func (w *world) moved(views []optics.View, now *stage.Placement, before json.RawMessage) string {
 	if now != nil && now.Hidden {
 		now = nil
 	}
@@ -140,7 +142,7 @@ func (w *world) moved(s *stage.Shot, id string, before json.RawMessage) string {
 			was = nil
 		}
 	}
-	sawIt, seesIt := was != nil && w.inShot(s, was), now != nil && w.inShot(s, now)
+	sawIt, seesIt := was != nil && w.inShot(views, was), now != nil && w.inShot(views, now)
 	switch {
 	case !sawIt && !seesIt:
 		return ""
@@ -160,22 +162,22 @@ func (w *world) moved(s *stage.Shot, id string, before json.RawMessage) string {
 	return ""
 }
 
-// inShot says whether a placement lies in the picture of a shot: at its start, its
-// middle or its end.
-func (w *world) inShot(s *stage.Shot, p *stage.Placement) bool {
-	box := boxOf(p, w.boxes)
-	var views []optics.View
+// glances are the views of a shot by which it is told what it sees: at its start, its
+// middle and its end.
+func (w *world) glances(s *stage.Shot) (views []optics.View) {
 	cast := w.cast(s.Move)
-	for _, share := range []float64{0, 0.5, 1} {
-		t := 0.0
-		if s.Move != nil {
-			t = share * s.Move.Duration()
-		}
-		views = append(views, s.At(t, cast.Where))
-		if s.Move == nil {
-			break
-		}
+	if s.Move == nil {
+		return []optics.View{s.At(0, cast.Where)}
 	}
+	for _, share := range []float64{0, 0.5, 1} {
+		views = append(views, s.At(share*s.Move.Duration(), cast.Where))
+	}
+	return views
+}
+
+// inShot says whether a placement lies in one of the views of a shot.
+func (w *world) inShot(views []optics.View, p *stage.Placement) bool {
+	box := boxOf(p, w.boxes)
 	return slices.ContainsFunc(views, func(v optics.View) bool {
 		span := v.SpanOf(box, p.World())
 		return span.Seen && !span.Behind
