@@ -223,7 +223,7 @@ func TestBuffersBesideTheFile(t *testing.T) {
 // A path of the author's disk is no reason to refuse a model: the picture is missing,
 // and the buffer is found again by its name.
 func TestPathsOfTheAuthorsDisk(t *testing.T) {
-	for _, uri := range []string{`C:\\work\\maps\\bark.png`, "C:/work/bark.png", "/home/ada/bark.png", "../../../bark.png", "file:///work/bark.png", "http://example.org/bark.png"} {
+	for _, uri := range []string{`C:\\work\\maps\\bark.png`, "C:/props/bark.png", "/home/ada/bark.png", "../../../bark.png", "file:///props/bark.png", "http://example.org/bark.png"} {
 		f := triangle(nil, 0, 0, 0, 1, 0, 0, 0, 1, 0)
 		f.doc["images"] = []any{map[string]any{"uri": strings.ReplaceAll(uri, `\\`, `\`)}}
 		f.doc["textures"] = []any{map[string]any{"source": 0}}

@@ -313,7 +313,7 @@ func TestWhatIsWrongIsSaid(t *testing.T) {
 
 // What lies outside of the folder is not opened, and does not keep the rest out.
 func TestNothingOutsideIsOpened(t *testing.T) {
-	for _, ref := range []string{"../../etc/passwd", "/etc/passwd", "http://x/y.usda", "C:/work/lamp.usda"} {
+	for _, ref := range []string{"../../etc/passwd", "/etc/passwd", "http://x/y.usda", "C:/props/lamp.usda"} {
 		m, err := Read("a.usda", []byte("#usda 1.0\ndef \"A\" ( references = @"+ref+"@ ) { def Mesh \"M\" { "+tri+" } }\n"), folder(t))
 		if err != nil || m.Weigh().Triangles != 1 {
 			t.Errorf("%s: %v", ref, err)
@@ -324,7 +324,7 @@ func TestNothingOutsideIsOpened(t *testing.T) {
 		}
 	}
 	// By its last name it is found again.
-	m, err := Read("a.usda", []byte("#usda 1.0\ndef \"A\" ( references = @C:/work/lamp.usda@ ) { }\n"),
+	m, err := Read("a.usda", []byte("#usda 1.0\ndef \"A\" ( references = @C:/props/lamp.usda@ ) { }\n"),
 		folder(t, "lamp.usda", "#usda 1.0\n( defaultPrim = \"M\" )\ndef Mesh \"M\" { "+tri+" }\n"))
 	if err != nil || m.Weigh().Triangles != 1 || len(m.Warnings) > 0 {
 		t.Errorf("beside: %v, %q", err, m.Warnings)
