@@ -29,20 +29,10 @@ func (a *App) TakeCameras(ctx context.Context, setID, piece string) (n int, skip
 	if err != nil {
 		return 0, nil, notThere(err, "The piece")
 	}
-	o, err := a.openArrival(ctx, p.ArrivalID)
+	m, box, top, err := a.sourceOf(ctx, &p)
 	if err != nil {
 		return 0, nil, err
 	}
-	defer o.Close()
-	m, err := convert.Any(ctx, o, p.Source)
-	if err != nil {
-		return 0, nil, wrong("%v", err)
-	}
-	facts, size, err := pieceFacts(&p)
-	if err != nil {
-		return 0, nil, err
-	}
-	top := size.Transform(facts.Box())
 	err = a.editProduction(ctx, p.ProductionID, func(e *editor) error {
 		if e.set, err = store.GetSet(ctx, e.tx, setID); err != nil || e.set.ProductionID != p.ProductionID {
 			return notThere(store.ErrNotFound, "The set")
@@ -61,7 +51,7 @@ func (a *App) TakeCameras(ctx context.Context, setID, piece string) (n int, skip
 		if err != nil {
 			return err
 		}
-		boxes := []geom.Box{facts.Box().Apply(top)}
+		boxes := []geom.Box{box.Apply(top)}
 		for i := range things {
 			boxes = append(boxes, things[i].Box.Apply(things[i].World))
 		}
@@ -76,6 +66,24 @@ func (a *App) TakeCameras(ctx context.Context, setID, piece string) (n int, skip
 		return nil
 	})
 	return n, skipped, err
+}
+
+// sourceOf reads the file of a piece as it came, with its box there and the transform to
+// the piece as it is sized.
+func (a *App) sourceOf(ctx context.Context, p *store.Piece) (m *model.Model, box geom.Box, top geom.M, err error) {
+	o, err := a.openArrival(ctx, p.ArrivalID)
+	if err != nil {
+		return nil, box, top, err
+	}
+	defer o.Close()
+	if m, err = convert.Any(ctx, o, p.Source, p.Source); err != nil {
+		return nil, box, top, wrong("%v", err)
+	}
+	facts, size, err := pieceFacts(p)
+	if err != nil {
+		return nil, box, top, err
+	}
+	return m, facts.Box(), size.Transform(facts.Box()), nil
 }
 
 type namedView struct {
@@ -134,20 +142,10 @@ func (a *App) TakeSun(ctx context.Context, setID, piece string) error {
 	if set, err := store.GetSet(ctx, a.Store.Pool, setID); err != nil || set.ProductionID != p.ProductionID {
 		return notThere(store.ErrNotFound, "The set")
 	}
-	o, err := a.openArrival(ctx, p.ArrivalID)
+	m, _, top, err := a.sourceOf(ctx, &p)
 	if err != nil {
 		return err
 	}
-	defer o.Close()
-	m, err := convert.Any(ctx, o, p.Source)
-	if err != nil {
-		return wrong("%v", err)
-	}
-	facts, size, err := pieceFacts(&p)
-	if err != nil {
-		return err
-	}
-	top := size.Transform(facts.Box())
 	var sun *model.Light
 	var from geom.V
 	m.Walk(func(_ int, n *model.Node, world geom.M) {

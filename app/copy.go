@@ -1,6 +1,7 @@
 package app
 
 import (
+	"cmp"
 	"context"
 	"encoding/json"
 	"slices"
@@ -69,16 +70,9 @@ func (e *editor) copyGroups(ctx context.Context, list []store.PlacementRow, some
 	if err != nil {
 		return nil, err
 	}
-	up, names := map[string]string{}, map[string]string{}
+	up, names := parentsOf(elements), map[string]string{}
 	for i := range elements {
-		if elements[i].Kind != "group" {
-			continue
-		}
-		s, err := elements[i].Read()
-		if err != nil {
-			return nil, err
-		}
-		up[elements[i].ID], names[elements[i].ID] = s.(*lay.Group).Parent, elements[i].Name
+		names[elements[i].ID] = elements[i].Name
 	}
 	whole := map[string]bool{} // groups with members, all of them copied
 	for i := range list {
@@ -116,13 +110,7 @@ func inward(up map[string]string, whole map[string]bool) (list []string) {
 		}
 	}
 	slices.SortFunc(list, func(a, b string) int {
-		if d := len(groupsOf(up, b)) - len(groupsOf(up, a)); d != 0 {
-			return d
-		}
-		if a < b {
-			return -1
-		}
-		return 1
+		return cmp.Or(cmp.Compare(len(groupsOf(up, b)), len(groupsOf(up, a))), cmp.Compare(a, b))
 	})
 	return list
 }

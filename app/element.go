@@ -61,12 +61,7 @@ func (e *editor) putElement(ctx context.Context, row *store.ElementRow, before *
 
 // noCircle refuses a group that would hold itself.
 func (e *editor) noCircle(id string, spec json.RawMessage) error {
-	up := map[string]string{}
-	for i := range e.elems {
-		if s, err := e.elems[i].Read(); err == nil && e.elems[i].Kind == "group" {
-			up[e.elems[i].ID] = s.(*lay.Group).Parent
-		}
-	}
+	up := parentsOf(e.elems)
 	var g lay.Group
 	if err := json.Unmarshal(spec, &g); err != nil {
 		return wrong("The group cannot be read: %v", err)

@@ -466,7 +466,7 @@ func pieceID(arrival string, n int) string {
 
 // glance reads one of several models, to tell what distinguishes it.
 func (r *reading) glance(ctx context.Context, f *Found) {
-	m, err := convert.Any(ctx, r.o, f.Path)
+	m, err := convert.Any(ctx, r.o, f.Path, f.Path)
 	if err != nil {
 		f.Error = err.Error()
 		return
@@ -614,7 +614,7 @@ func (r *reading) take(ctx context.Context) error {
 		if err := at(0, "reading"); err != nil {
 			return err
 		}
-		m, err := convert.Any(ctx, r.o, t.Source)
+		m, err := convert.Any(ctx, r.o, t.Source, t.Source)
 		if err != nil {
 			return err
 		}

@@ -334,7 +334,7 @@ func (a *App) remake(ctx context.Context, ar *store.Arrival, p *store.Piece, tel
 		return nil, err
 	}
 	defer o.Close()
-	m, err := convert.Any(ctx, o, p.Source)
+	m, err := convert.Any(ctx, o, p.Source, p.Source)
 	if err != nil {
 		return nil, err
 	}

@@ -793,10 +793,12 @@ func groupsOf(up map[string]string, group string) (list []string) {
 }
 
 // parents are the groups that groups are in.
-func (w *world) parents() map[string]string {
+func (w *world) parents() map[string]string { return parentsOf(w.elements) }
+
+func parentsOf(elements []store.ElementRow) map[string]string {
 	up := map[string]string{}
-	for i := range w.elements {
-		if e := &w.elements[i].Element; e.Kind == "group" {
+	for i := range elements {
+		if e := &elements[i].Element; e.Kind == "group" {
 			if s, err := e.Read(); err == nil {
 				up[e.ID] = s.(*lay.Group).Parent
 			}

@@ -21,7 +21,6 @@ type account struct {
 	placed   int // meshes, each time one is placed
 	nodes    map[string]geom.M
 	surfaces []surfaceAccount
-	pictures int // that are in the file itself
 	cameras  []cameraAccount
 	lights   []lightAccount
 	glossy   []int // surfaces of the model whose map of roughness is one of gloss
@@ -56,7 +55,6 @@ type lightAccount struct {
 const (
 	chunkCamera   = 0x1234
 	chunkLight    = 0x1235
-	chunkMesh     = 0x1237
 	chunkNode     = 0x123c
 	chunkScene    = 0x1239
 	chunkMaterial = 0x123d
@@ -140,11 +138,8 @@ func readAccount(src io.Reader) (*account, error) {
 		return nil, errors.New("the converter's account does not begin with a scene")
 	}
 	end := r.at + size
-	r.uint() // flags
-	r.skip(4 * 3)
+	r.skip(4 * 7) // flags, and how many there are of each kind
 	a := &account{nodes: map[string]geom.M{}}
-	a.pictures = int(r.uint())
-	r.skip(4 * 2)
 	for r.err == nil && r.at < end {
 		kind, size := r.chunk()
 		next := r.at + size

@@ -46,12 +46,12 @@ func Available() bool {
 }
 
 // Any reads the model file at name within root, through the converter where its format
-// is not one that is read here; errors call it name.
-func Any(ctx context.Context, root fs.FS, name string) (*model.Model, error) {
+// is not one that is read here; errors of what is read here call it shown.
+func Any(ctx context.Context, root fs.FS, name, shown string) (*model.Model, error) {
 	if intake.IsForeign(name) {
 		return Read(ctx, root, name)
 	}
-	m, err := intake.ReadFrom(root, name, name)
+	m, err := intake.ReadFrom(root, name, shown)
 	if (errors.Is(err, gltf.ErrDraco) || errors.Is(err, gltf.ErrOld)) && Available() {
 		return Read(ctx, root, name)
 	}

@@ -93,7 +93,7 @@ func TestTheLibraryOfModels(t *testing.T) {
 				return
 			}
 			defer root.Close()
-			m, err := Any(t.Context(), root.FS(), filepath.Base(rel))
+			m, err := Any(t.Context(), root.FS(), filepath.Base(rel), filepath.Base(rel))
 			got[i] = keyOf(rel) + "\t" + outcome(m, err, filepath.Base(rel))
 		})
 	}

@@ -1,11 +1,8 @@
 package convert
 
 import (
-	"bytes"
-	"fmt"
 	"image"
 	"image/color"
-	"image/png"
 	"math"
 	"path"
 	"slices"
@@ -232,7 +229,7 @@ func turned(m *model.Model, at int) (int, error) {
 	if src.Data == nil {
 		return at, nil
 	}
-	name := src.Name + " (gloss as roughness)"
+	name := src.Name + model.AsRoughness
 	if k := slices.IndexFunc(m.Maps, func(x model.Map) bool { return x.Name == name }); k >= 0 {
 		return k, nil
 	}
@@ -245,10 +242,5 @@ func turned(m *model.Model, at int) (int, error) {
 		p := img.Pix[4*i:]
 		out.Pix[i] = 255 - color.GrayModel.Convert(color.RGBA{p[0], p[1], p[2], 255}).(color.Gray).Y
 	}
-	var buf bytes.Buffer
-	if err := png.Encode(&buf, out); err != nil {
-		return model.None, fmt.Errorf("%s: %w", name, err)
-	}
-	m.Maps = append(m.Maps, model.Map{Name: name, Role: model.RoughnessMap.String(), Status: src.Status, Mime: "image/png", Data: buf.Bytes()})
-	return len(m.Maps) - 1, nil
+	return m.AddPicture(name, model.RoughnessMap, src.Status, out)
 }

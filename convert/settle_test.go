@@ -163,7 +163,7 @@ func TestPackedMeshesWithLamps(t *testing.T) {
 			root[uri] = &fstest.MapFile{Data: sample(t, "glTF2/draco/"+uri)}
 		}
 	}
-	m, err := Any(t.Context(), root, "a.gltf")
+	m, err := Any(t.Context(), root, "a.gltf", "a.gltf")
 	if err != nil {
 		t.Fatal(err)
 	}

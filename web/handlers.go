@@ -259,18 +259,14 @@ func (s *Server) cancelTake(c *echo.Context) error {
 	return c.NoContent(http.StatusNoContent)
 }
 
-func (s *Server) binTake(c *echo.Context) error {
-	if err := s.app.PutInBin(c.Request().Context(), "take", c.Param("take")); err != nil {
-		return err
+// bin answers pages that put a thing of a kind, named in their address, into the bin.
+func (s *Server) bin(kind string) echo.HandlerFunc {
+	return func(c *echo.Context) error {
+		if err := s.app.PutInBin(c.Request().Context(), kind, c.Param(kind)); err != nil {
+			return err
+		}
+		return c.NoContent(http.StatusNoContent)
 	}
-	return c.NoContent(http.StatusNoContent)
-}
-
-func (s *Server) binArrival(c *echo.Context) error {
-	if err := s.app.PutInBin(c.Request().Context(), "arrival", c.Param("arrival")); err != nil {
-		return err
-	}
-	return c.NoContent(http.StatusNoContent)
 }
 
 // uses tells what goes with an arrival.

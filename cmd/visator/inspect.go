@@ -125,11 +125,7 @@ func readModel(ctx context.Context, file string) (*model.Model, error) {
 		return nil, err
 	}
 	defer root.Close()
-	m, err := convert.Any(ctx, root.FS(), filepath.Base(file))
-	if err != nil {
-		return nil, fmt.Errorf("%s: %w", filepath.Dir(file), err)
-	}
-	return m, nil
+	return convert.Any(ctx, root.FS(), filepath.Base(file), file)
 }
 
 // likeliest reads the model of a tree of files that is proposed first.
@@ -141,7 +137,7 @@ func likeliest(ctx context.Context, tree fs.FS, name string) (*model.Model, erro
 	if len(found) == 0 {
 		return nil, fmt.Errorf("%s: no model in it: %w", name, intake.ErrFormat)
 	}
-	m, err := convert.Any(ctx, tree, found[0].Path)
+	m, err := convert.Any(ctx, tree, found[0].Path, found[0].Path)
 	if err == nil && len(found) > 1 {
 		m.Warn("%d more models are in %s; this is %s", len(found)-1, name, found[0].Path)
 	}

@@ -313,38 +313,25 @@ func (b *Body) Inside(p geom.V) bool {
 	if !b.Closed || p.X < b.Box.Min.X || p.Y < b.Box.Min.Y || p.Z < b.Box.Min.Z || p.X > b.Box.Max.X || p.Y > b.Box.Max.Y || p.Z > b.Box.Max.Z {
 		return false
 	}
-	n, limit := 0, math.Inf(1)
+	n := 0
 	// Askew, so that it hardly meets an edge of what was built square.
-	b.crossings(p, geom.V{X: 0.1237, Y: 0.9713, Z: 0.0519}, func(at float64, _ [3]uint32) {
+	b.crossings(p, geom.V{X: 0.1237, Y: 0.9713, Z: 0.0519}, func(at float64) {
 		if at > 0 {
 			n++
 		}
-	}, &limit)
+	})
 	return n%2 == 1
 }
 
-// crossings tells every triangle that the ray meets before limit.
-func (b *Body) crossings(o, d geom.V, met func(t float64, tri [3]uint32), limit *float64) {
+// crossings tells every triangle that the ray meets.
+func (b *Body) crossings(o, d geom.V, met func(t float64)) {
 	var room [64]int32
 	stack := append(room[:0], 0)
 	inv := geom.V{X: 1 / d.X, Y: 1 / d.Y, Z: 1 / d.Z}
 	for len(stack) > 0 {
 		n := &b.nodes[stack[len(stack)-1]]
 		stack = stack[:len(stack)-1]
-		near, far := 0.0, *limit
-		for k := range 3 {
-			a, c := (float64(n.lo[k])-o.At(k))*inv.At(k), (float64(n.hi[k])-o.At(k))*inv.At(k)
-			if a > c {
-				a, c = c, a
-			}
-			if a > near { // not a number, within a face, passes
-				near = a
-			}
-			if c < far {
-				far = c
-			}
-		}
-		if near > far*(1+1e-7)+1e-9 {
+		if math.IsInf(n.enter(o, inv), 1) {
 			continue
 		}
 		if n.count == 0 {
@@ -352,8 +339,8 @@ func (b *Body) crossings(o, d geom.V, met func(t float64, tri [3]uint32), limit 
 			continue
 		}
 		for _, tri := range b.triangles[n.first : n.first+n.count] {
-			if t, ok := b.cross(o, d, tri); ok && t <= *limit {
-				met(t, tri)
+			if t, ok := b.cross(o, d, tri); ok {
+				met(t)
 			}
 		}
 	}

@@ -310,42 +310,9 @@ func (h *Herd) meet(o, d geom.V, limit float64) (t float64, normal geom.V, ok bo
 // enter is where a ray from o enters the node's box, 0 from inside; +Inf where it
 // passes it. inv is one over its direction.
 func (n *node) enter(o, inv geom.V) float64 {
-	x0, x1 := (float64(n.lo[0])-o.X)*inv.X, (float64(n.hi[0])-o.X)*inv.X
-	y0, y1 := (float64(n.lo[1])-o.Y)*inv.Y, (float64(n.hi[1])-o.Y)*inv.Y
-	z0, z1 := (float64(n.lo[2])-o.Z)*inv.Z, (float64(n.hi[2])-o.Z)*inv.Z
-	if inv.X < 0 {
-		x0, x1 = x1, x0
-	}
-	if inv.Y < 0 {
-		y0, y1 = y1, y0
-	}
-	if inv.Z < 0 {
-		z0, z1 = z1, z0
-	}
-	// Within a face 0·Inf is not a number, and compares as false: it passes.
-	near, far := 0.0, math.Inf(1)
-	if x0 > near {
-		near = x0
-	}
-	if y0 > near {
-		near = y0
-	}
-	if z0 > near {
-		near = z0
-	}
-	if x1 < far {
-		far = x1
-	}
-	if y1 < far {
-		far = y1
-	}
-	if z1 < far {
-		far = z1
-	}
-	if near > far*(1+1e-7)+1e-9 {
-		return math.Inf(1)
-	}
-	return near
+	b := geom.Box{Min: geom.V{X: float64(n.lo[0]), Y: float64(n.lo[1]), Z: float64(n.lo[2])},
+		Max: geom.V{X: float64(n.hi[0]), Y: float64(n.hi[1]), Z: float64(n.hi[2])}}
+	return b.Enter(o, inv, 1e-7, 1e-9)
 }
 
 // reach is Reach of a herd; m brings its own space to where skip and each look. Of two

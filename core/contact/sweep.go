@@ -553,8 +553,7 @@ func Shared(a, b *Placed, side int) float64 {
 
 // column lists where a line upwards from o goes in and out.
 func (p *Placed) column(o geom.V, list []float64) []float64 {
-	limit := math.Inf(1)
-	p.crossings(p.inv.Point(o), p.inv.Dir(geom.V{Y: 1}), func(t float64, _ [3]uint32) { list = append(list, t) }, &limit)
+	p.crossings(p.inv.Point(o), p.inv.Dir(geom.V{Y: 1}), func(t float64) { list = append(list, t) })
 	slices.Sort(list)
 	return list
 }

@@ -287,44 +287,7 @@ type entry struct {
 
 // enter is where a ray from o enters a box, 0 from inside; +Inf where it passes
 // it. inv is one over the ray's direction.
-func enter(b *geom.Box, o, inv geom.V) float64 {
-	x0, x1 := (b.Min.X-o.X)*inv.X, (b.Max.X-o.X)*inv.X
-	y0, y1 := (b.Min.Y-o.Y)*inv.Y, (b.Max.Y-o.Y)*inv.Y
-	z0, z1 := (b.Min.Z-o.Z)*inv.Z, (b.Max.Z-o.Z)*inv.Z
-	if x0 > x1 {
-		x0, x1 = x1, x0
-	}
-	if y0 > y1 {
-		y0, y1 = y1, y0
-	}
-	if z0 > z1 {
-		z0, z1 = z1, z0
-	}
-	// Within a face 0·Inf is not a number, and compares as false: it passes.
-	near, far := 0.0, math.Inf(1)
-	if x0 > near {
-		near = x0
-	}
-	if y0 > near {
-		near = y0
-	}
-	if z0 > near {
-		near = z0
-	}
-	if x1 < far {
-		far = x1
-	}
-	if y1 < far {
-		far = y1
-	}
-	if z1 < far {
-		far = z1
-	}
-	if near > far*(1+1e-9)+1e-12 {
-		return math.Inf(1)
-	}
-	return near
-}
+func enter(b *geom.Box, o, inv geom.V) float64 { return b.Enter(o, inv, 1e-9, 1e-12) }
 
 // Picture is what a view sees, on a grid of rays.
 type Picture struct {

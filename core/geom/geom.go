@@ -269,6 +269,48 @@ func (b Box) Apply(m M) Box {
 	return out
 }
 
+// Enter is where a ray from o enters the box, 0 from inside; +Inf where it passes it.
+// inv is one over the ray's direction, of any length. wide and least say by how much,
+// relative and absolute, it may be passed and still count as met.
+func (b *Box) Enter(o, inv V, wide, least float64) float64 {
+	x0, x1 := (b.Min.X-o.X)*inv.X, (b.Max.X-o.X)*inv.X
+	y0, y1 := (b.Min.Y-o.Y)*inv.Y, (b.Max.Y-o.Y)*inv.Y
+	z0, z1 := (b.Min.Z-o.Z)*inv.Z, (b.Max.Z-o.Z)*inv.Z
+	if inv.X < 0 {
+		x0, x1 = x1, x0
+	}
+	if inv.Y < 0 {
+		y0, y1 = y1, y0
+	}
+	if inv.Z < 0 {
+		z0, z1 = z1, z0
+	}
+	// Within a face 0·Inf is not a number, and compares as false: it passes.
+	near, far := 0.0, math.Inf(1)
+	if x0 > near {
+		near = x0
+	}
+	if y0 > near {
+		near = y0
+	}
+	if z0 > near {
+		near = z0
+	}
+	if x1 < far {
+		far = x1
+	}
+	if y1 < far {
+		far = y1
+	}
+	if z1 < far {
+		far = z1
+	}
+	if near > far*(1+wide)+least {
+		return math.Inf(1)
+	}
+	return near
+}
+
 // Hit returns the distance at which the ray from o along d enters b, with d
 // not necessarily of unit length; a ray that starts inside enters at 0.
 func (b Box) Hit(o, d V) (float64, bool) {

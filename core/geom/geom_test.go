@@ -89,3 +89,37 @@ func TestBoxesGrowTurnAndAreHit(t *testing.T) {
 		t.Error("the empty box is not empty")
 	}
 }
+
+// Enter says the same as Hit, for rays along the axes and within faces as well.
+func TestARayEntersABoxWhereItHitsIt(t *testing.T) {
+	r := rand.New(rand.NewPCG(3, 1))
+	b := Box{Min: V{X: -1, Y: 0, Z: 2}, Max: V{X: 1, Y: 3, Z: 2.5}}
+	met := 0
+	for range 20_000 {
+		o := V{X: 4 * r.NormFloat64(), Y: 4 * r.NormFloat64(), Z: 4 * r.NormFloat64()}
+		d := V{X: r.NormFloat64(), Y: r.NormFloat64(), Z: r.NormFloat64()}
+		switch r.IntN(4) {
+		case 0:
+			d.X, d.Y = 0, math.Copysign(0, d.Y) // along Z, also with a negative zero
+		case 1:
+			o.Y, d.Y = 1.5, 0
+		}
+		want, ok := b.Hit(o, d)
+		got := b.Enter(o, V{X: 1 / d.X, Y: 1 / d.Y, Z: 1 / d.Z}, 1e-12, 1e-12)
+		if ok != !math.IsInf(got, 1) || ok && math.Abs(got-want) > 1e-9*(1+want) {
+			t.Fatalf("from %v along %v: enters at %v, hits at %v %v", o, d, got, want, ok)
+		}
+		if ok {
+			met++
+		}
+	}
+	if met < 500 {
+		t.Errorf("%d rays met the box", met)
+	}
+	// Within a face it is met, whichever way a zero points.
+	for _, zero := range []float64{0, math.Copysign(0, -1)} {
+		if at := b.Enter(V{X: -1, Y: 1, Z: 0}, V{X: 1 / zero, Y: 1 / zero, Z: 1}, 1e-12, 1e-12); at != 2 {
+			t.Errorf("within a face it enters at %v", at)
+		}
+	}
+}

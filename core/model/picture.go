@@ -32,9 +32,12 @@ func (m *Map) Picture() (*image.NRGBA, error) {
 // DecodePicture decodes PNG, JPEG, WebP, BMP, TIFF or GIF bytes; name is for
 // the error.
 func DecodePicture(data []byte, name string) (*image.NRGBA, error) {
+	notRead := func(what string) error {
+		return fmt.Errorf("picture %q: %s is not read here; save it as PNG, JPEG or WebP", name, what)
+	}
 	cfg, kind, err := image.DecodeConfig(bytes.NewReader(data))
 	if what := unread(data, err); what != "" {
-		return nil, fmt.Errorf("picture %q: %s is not read here; save it as PNG, JPEG or WebP", name, what)
+		return nil, notRead(what)
 	}
 	if err != nil {
 		return nil, fmt.Errorf("picture %q: %w; save it as PNG, JPEG or WebP", name, err)
@@ -48,10 +51,10 @@ func DecodePicture(data []byte, name string) (*image.NRGBA, error) {
 		return nil, fmt.Errorf("picture %q: claims %d x %d pixels in %d bytes; it is damaged, fetch it again", name, cfg.Width, cfg.Height, len(data))
 	}
 	img, _, err := image.Decode(bytes.NewReader(data))
-	if what := unread(data, err); err != nil && what != "" {
-		return nil, fmt.Errorf("picture %q: %s is not read here; save it as PNG, JPEG or WebP", name, what)
-	}
 	if err != nil {
+		if what := unread(data, err); what != "" {
+			return nil, notRead(what)
+		}
 		return nil, fmt.Errorf("picture %q: %w; it is damaged, fetch it again", name, err)
 	}
 	if n, ok := img.(*image.NRGBA); ok && n.Rect.Min == (image.Point{}) {

@@ -1,8 +1,11 @@
 package model
 
 import (
+	"bytes"
 	"errors"
 	"fmt"
+	"image"
+	"image/png"
 	"io/fs"
 	"math"
 )
@@ -103,6 +106,19 @@ func (m *Model) AddMap(ref string, role Role, data []byte, err error) int {
 	}
 	m.Maps = append(m.Maps, mp)
 	return len(m.Maps) - 1
+}
+
+// AsRoughness is added to the name of a map of gloss that was turned into roughness.
+const AsRoughness = " (gloss as roughness)"
+
+// AddPicture adds a picture that was made of another, as PNG, and returns its index.
+func (m *Model) AddPicture(name string, role Role, status Status, img image.Image) (int, error) {
+	var buf bytes.Buffer
+	if err := png.Encode(&buf, img); err != nil {
+		return None, fmt.Errorf("%s: %w", name, err)
+	}
+	m.Maps = append(m.Maps, Map{Name: name, Role: role.String(), Status: status, Mime: "image/png", Data: buf.Bytes()})
+	return len(m.Maps) - 1, nil
 }
 
 // Stand puts a mesh into the model under a node of its name.

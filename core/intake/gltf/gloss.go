@@ -1,10 +1,8 @@
 package gltf
 
 import (
-	"bytes"
 	"fmt"
 	"image"
-	"image/png"
 
 	"visator/core/model"
 )
@@ -72,11 +70,5 @@ func (r *reader) roughnessOf(at int, gloss float64) (int, error) {
 	for i := range out.Pix {
 		out.Pix[i] = uint8(255 - gloss*float64(img.Pix[4*i+3]) + 0.5)
 	}
-	var buf bytes.Buffer
-	if err := png.Encode(&buf, out); err != nil {
-		return model.None, err
-	}
-	src.Name, src.Mime, src.Data, src.Role = src.Name+" (gloss as roughness)", "image/png", buf.Bytes(), model.RoughnessMap.String()
-	r.out.Maps = append(r.out.Maps, src)
-	return len(r.out.Maps) - 1, nil
+	return r.out.AddPicture(src.Name+model.AsRoughness, model.RoughnessMap, src.Status, out)
 }

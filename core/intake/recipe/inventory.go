@@ -84,7 +84,7 @@ func Take(m *model.Model, files []string) Inventory {
 	used := map[string]bool{}
 	for i := range m.Maps {
 		if m.Maps[i].Status != model.Missing {
-			name, _, _ := strings.Cut(m.Maps[i].Name, " (gloss as roughness)")
+			name, _, _ := strings.Cut(m.Maps[i].Name, model.AsRoughness)
 			used[base(name)] = true
 			if plain, err := url.PathUnescape(name); err == nil {
 				used[base(plain)] = true

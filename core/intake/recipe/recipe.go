@@ -5,10 +5,8 @@
 package recipe
 
 import (
-	"bytes"
 	"fmt"
 	"image"
-	"image/png"
 	"maps"
 	"math"
 	"slices"
@@ -274,12 +272,8 @@ func (r *Recipe) applyMaps(m *model.Model, fetch func(string) ([]byte, error)) e
 // turnGreen turns the green of a surface's own normal map.
 func turnGreen(m *model.Model, s *model.Surface) {
 	slot := &s.Slots[model.NormalMap]
-	if slot.Map == model.None || m.Maps[slot.Map].Data == nil {
-		return
-	}
-	img, err := m.Maps[slot.Map].Picture()
-	if err != nil {
-		m.Warn("%v", err)
+	img := pictureIn(m, slot)
+	if img == nil {
 		return
 	}
 	img = cloneImage(img)
@@ -299,12 +293,8 @@ func enlarge(s *model.Surface, times float64) {
 func unpack(m *model.Model, s *model.Surface) {
 	slot := s.Slots[model.MetalRoughMap]
 	s.Slots[model.MetalRoughMap] = model.EmptySlot
-	if slot.Map == model.None || m.Maps[slot.Map].Data == nil {
-		return
-	}
-	img, err := m.Maps[slot.Map].Picture()
-	if err != nil {
-		m.Warn("%v", err)
+	img := pictureIn(m, &slot)
+	if img == nil {
 		return
 	}
 	for _, half := range []struct {
@@ -316,14 +306,26 @@ func unpack(m *model.Model, s *model.Surface) {
 	}
 }
 
-func addPicture(m *model.Model, name string, role model.Role, img *image.NRGBA) int {
-	var buf bytes.Buffer
-	if err := png.Encode(&buf, img); err != nil {
-		m.Warn("%s: %v", name, err)
-		return model.None
+// pictureIn is the picture of a slot; nil when there is none, or none that can be read,
+// which is noted.
+func pictureIn(m *model.Model, slot *model.Slot) *image.NRGBA {
+	if slot.Map == model.None || m.Maps[slot.Map].Data == nil {
+		return nil
 	}
-	m.Maps = append(m.Maps, model.Map{Name: name, Role: role.String(), Status: model.Embedded, Mime: "image/png", Data: buf.Bytes()})
-	return len(m.Maps) - 1
+	img, err := m.Maps[slot.Map].Picture()
+	if err != nil {
+		m.Warn("%v", err)
+		return nil
+	}
+	return img
+}
+
+func addPicture(m *model.Model, name string, role model.Role, img *image.NRGBA) int {
+	at, err := m.AddPicture(name, role, model.Embedded, img)
+	if err != nil {
+		m.Warn("%v", err)
+	}
+	return at
 }
 
 func apply(m *model.Model, s *model.Surface, role named.Role, c Choice, fetch func(string) ([]byte, error)) error {
