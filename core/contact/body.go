@@ -10,6 +10,7 @@ package contact
 import (
 	"math"
 	"slices"
+	"sync"
 
 	"visator/core/geom"
 	"visator/core/model"
@@ -27,6 +28,10 @@ type Body struct {
 	points    [][3]float32
 	triangles [][3]uint32
 	nodes     []node
+
+	once   sync.Once // guards what Parts makes
+	parts  []*Convex
+	hollow float64
 }
 
 // node is a box of the tree: a leaf has count triangles from first on, another
@@ -135,9 +140,6 @@ func (b *Body) area(t [3]uint32) geom.V {
 // the tetrahedra between the triangles and one point (Zhang and Chen, Efficient
 // Feature Extraction for 2D/3D Objects in Mesh Representation, 2001).
 func (b *Body) weigh() {
-	// Every edge of a closed body is gone along as often one way as the other:
-	// then the sum of a number for each, with its sign, is 0. That it is by chance
-	// happens once in 2^64.
 	edges := uint64(0)
 	var volume, surface float64
 	var mass, skin geom.V
@@ -150,14 +152,7 @@ func (b *Body) weigh() {
 		a := q.Sub(p).Cross(r.Sub(p)).Len() / 2
 		surface += a
 		skin = skin.Add(p.Add(q).Add(r).Mul(a / 3))
-		for k := range t {
-			i, j := t[k], t[(k+1)%3]
-			if i < j {
-				edges += scramble(uint64(i)<<32 | uint64(j))
-			} else {
-				edges -= scramble(uint64(j)<<32 | uint64(i))
-			}
-		}
+		edges += around(t)
 	}
 	b.Closed = edges == 0
 	// Inside out is closed too.
@@ -167,6 +162,21 @@ func (b *Body) weigh() {
 	}
 	s := b.Box.Size()
 	b.Closed, b.Volume, b.Center = false, s.X*s.Y*s.Z, mid.Add(skin.Mul(1/surface))
+}
+
+// around is a number for the way about a triangle. Every edge of what is closed is gone
+// along as often one way as the other: then the sum of a number for each, with its sign,
+// is 0. That it is by chance happens once in 2^64.
+func around(t [3]uint32) (sum uint64) {
+	for k := range t {
+		i, j := t[k], t[(k+1)%3]
+		if i < j {
+			sum += scramble(uint64(i)<<32 | uint64(j))
+		} else {
+			sum -= scramble(uint64(j)<<32 | uint64(i))
+		}
+	}
+	return sum
 }
 
 // scramble spreads numbers over 64 bits (the finaliser of MurmurHash3, Appleby,

@@ -50,7 +50,9 @@ func (p *Placement) World() geom.M {
 // Stand sets where the placement stands and how it is turned to those of a
 // transform that turns, scales and moves; its scale stays.
 func (p *Placement) Stand(m *geom.M) {
-	x, y, z := (geom.V{X: m[0], Y: m[1], Z: m[2]}).Unit(), (geom.V{X: m[4], Y: m[5], Z: m[6]}).Unit(), (geom.V{X: m[8], Y: m[9], Z: m[10]}).Unit()
+	// What is mirrored points the other way.
+	s := p.Scale
+	x, y, z := (geom.V{X: m[0], Y: m[1], Z: m[2]}).Mul(math.Copysign(1, s.X)).Unit(), (geom.V{X: m[4], Y: m[5], Z: m[6]}).Mul(math.Copysign(1, s.Y)).Unit(), (geom.V{X: m[8], Y: m[9], Z: m[10]}).Mul(math.Copysign(1, s.Z)).Unit()
 	p.At = geom.V{X: m[12], Y: m[13], Z: m[14]}
 	// Of yaw, then pitch, then roll: the third column's Y is -sin(pitch).
 	p.Pitch = math.Asin(min(max(-z.Y, -1), 1))
