@@ -169,12 +169,22 @@ const Channel = "visator"
 // Announcement is what listeners are told: look again at the production.
 type Announcement struct {
 	Production string `json:"production"`
-	What       string `json:"what"` // edit, arrival, take, options
+	What       string `json:"what"` // edit, arrival, take, options, settling
 	Revision   int64  `json:"revision,omitempty"`
+	// Of a settling: which, of what, how far it is (1: over), and what came of it.
+	ID       string  `json:"id,omitempty"`
+	Set      string  `json:"set,omitempty"`
+	Name     string  `json:"name,omitempty"`
+	Progress float64 `json:"progress,omitempty"`
+	Say      string  `json:"say,omitempty"`
 }
 
 // tell announces a change; within a transaction it is heard when that ends.
 func (a *App) tell(ctx context.Context, q store.Querier, production, what string) {
-	raw, _ := json.Marshal(Announcement{Production: production, What: what})
+	a.announce(ctx, q, Announcement{Production: production, What: what})
+}
+
+func (a *App) announce(ctx context.Context, q store.Querier, say Announcement) {
+	raw, _ := json.Marshal(say)
 	_, _ = q.Exec(ctx, "select pg_notify($1, $2)", Channel, string(raw))
 }

@@ -20,7 +20,7 @@ import (
 
 // dressing are the deeds that dress a set.
 var dressing = map[string]func(e *editor, ctx context.Context, d *Deed) error{
-	"ground": (*editor).putDown, "settle": (*editor).settle, "toward": (*editor).toward, "slope": (*editor).slope, "clear": (*editor).moveOut, "part": (*editor).part,
+	"ground": (*editor).putDown, "rest": (*editor).rested, "toward": (*editor).toward, "slope": (*editor).slope, "clear": (*editor).moveOut, "part": (*editor).part,
 	"align": (*editor).align, "distribute": (*editor).distribute, "face": (*editor).face, "swap": (*editor).swap, "mirror": (*editor).mirror, "vary": (*editor).vary, "rename": (*editor).rename,
 	"recast": (*editor).recast, "group": (*editor).group, "ungroup": (*editor).ungroup, "detach": (*editor).detach,
 	"add": (*editor).addElement, "stroke": (*editor).stroke, "break": (*editor).breakUp, "meant": (*editor).meant, "layer": (*editor).intoLayer,
@@ -255,58 +255,6 @@ func (e *editor) restAt(ctx context.Context, p *stage.Placement, here bool) erro
 // touched is how far above the place that was pointed at a surface may lie, in
 // metres: what is drawn is a light version of what is felt.
 const touched = 0.05
-
-// settle lets placements fall and tip until they rest, one on the other. A seed
-// turns each a little before it falls; 0 lets them fall as they are.
-func (e *editor) settle(ctx context.Context, d *Deed) error {
-	rows, err := e.free(ctx, d.IDs, 1, "what is to settle")
-	if err != nil {
-		return err
-	}
-	if len(rows) > maxHeap {
-		return wrong("A heap has at most %d things; settle it in parts.", maxHeap)
-	}
-	things, err := e.felt(ctx)
-	if err != nil {
-		return err
-	}
-	others, _ := obstacles(things, func(id string) bool { return slices.Contains(d.IDs, id) })
-	var bodies []*contact.Placed
-	chance := rand.New(rand.NewPCG(d.Seed, 1))
-	for _, r := range rows {
-		p := r.Placement
-		if d.Seed != 0 {
-			p.Yaw += 2 * math.Pi * chance.Float64()
-			p.Pitch += 0.5 * (chance.Float64() - 0.5)
-			p.Roll += 0.5 * (chance.Float64() - 0.5)
-		}
-		b, err := e.body(ctx, &p)
-		if err != nil {
-			return err
-		}
-		if b == nil {
-			return wrong("%s has no shape yet; wait until it is made", r.Name)
-		}
-		bodies = append(bodies, b)
-	}
-	rest := contact.Heap(bodies, others, func(int) bool { return ctx.Err() == nil })
-	if rest == nil {
-		return ctx.Err()
-	}
-	e.say("settle %s", rows[0].Name)
-	for i, r := range rows {
-		before := r.Placement
-		r.Stand(&rest[i].World)
-		if err := e.keep(ctx, r, before); err != nil {
-			return err
-		}
-	}
-	return nil
-}
-
-// maxHeap is how many things settle in one step: they take some hundredths of a
-// second each.
-const maxHeap = 200
 
 // toward moves placements along one of their own sides, or up, until they touch:
 // against a wall, or under a ceiling.

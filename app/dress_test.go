@@ -94,7 +94,7 @@ func TestThingsArePutDownOntoTrueTriangles(t *testing.T) {
 	up := p.World.Dir(geom.V{Y: 1})
 	near(t, "its lean", math.Atan2(up.Z, up.Y), math.Atan(0.25), 1e-6)
 	d.edit(app.Deed{Do: "change", Kind: "placement", ID: id, Patch: patch(map[string]any{"pitch": 0.0, "roll": 0.0, "yaw": 0.0, "at": geom.V{Y: 2}})})
-	d.edit(app.Deed{Do: "settle", IDs: []string{id}})
+	d.settle(0, id)
 	p = d.placement("box")
 	up = p.World.Dir(geom.V{Y: 1})
 	near(t, "its lean after settling", math.Atan2(up.Z, up.Y), math.Atan(0.25), 5e-3)
@@ -373,7 +373,7 @@ func TestAnySequenceOfEditsIsUndone(t *testing.T) {
 		deeds := []app.Deed{standIn("box", at, geom.V{X: 1, Y: 1, Z: 1}, nil), {Do: "place", Piece: piece, At: at, Rest: true}, {Do: "add", Kind: "group", Patch: patch(lay.Group{})},
 			{Do: "add", Kind: "room", Patch: patch(lay.Room{Outline: []lay.P{{}, {X: 4}, {X: 4, Z: 3}}, Height: 2.5, Wall: 0.1})}, {Do: "keep", Name: "shot"}, {Do: "add", Kind: "ground", Patch: patch(lay.Ground{Width: 8, Depth: 8, Cell: 1})},
 			{Do: "true", ID: piece, Of: "height", Metres: 1 + r.Float64()}, {Do: "change", Kind: "set", Patch: patch(map[string]any{"view": map[string]any{"focal": 20 + r.IntN(60)}})}}
-		for _, do := range []string{"ground", "settle", "slope", "align", "distribute", "face", "mirror", "vary", "rename", "copy", "delete", "group", "layer", "recast", "swap", "detach", "clear", "part"} {
+		for _, do := range []string{"ground", "slope", "align", "distribute", "face", "mirror", "vary", "rename", "copy", "delete", "group", "layer", "recast", "swap", "detach", "clear", "part"} {
 			list := some(ids, 1+r.IntN(3))
 			if do == "recast" {
 				list = some(free, 2)
@@ -417,39 +417,6 @@ func TestAnySequenceOfEditsIsUndone(t *testing.T) {
 		if !bytes.Equal(snap(), states[i+1]) {
 			t.Fatalf("doing %q again gives other bytes", labels[i])
 		}
-	}
-}
-
-// A heap of stand-ins settles onto a slab as one step, the same for a seed, and
-// goes back as one.
-func TestAHeapIsOneStep(t *testing.T) {
-	d := newDesk(t)
-	d.edit(standIn("slab", geom.V{}, geom.V{X: 6, Y: 0.2, Z: 6}, nil))
-	var deeds []app.Deed
-	for i := range 6 {
-		deeds = append(deeds, standIn("box", geom.V{X: 0.1 * float64(i%2), Y: 0.5 + 0.5*float64(i), Z: 0.07 * float64(i%3)}, geom.V{X: 0.4, Y: 0.3, Z: 0.25}, nil))
-	}
-	ids := d.edit(deeds...).Made
-	before := d.placement("box 3").At
-	settle := func() (list []geom.V) {
-		d.edit(app.Deed{Do: "settle", IDs: ids, Seed: 5})
-		for _, p := range d.state().Placements {
-			list = append(list, p.At)
-		}
-		return list
-	}
-	first := settle()
-	if list := append(d.snagsOf("floating"), d.snagsOf("overlap")...); len(list) != 0 {
-		t.Errorf("%v", list)
-	}
-	if _, err := d.a.Undo(d.ctx, d.set, ""); err != nil {
-		t.Fatal(err)
-	}
-	if got := d.placement("box 3").At; got != before {
-		t.Errorf("undone it stands at %v", got)
-	}
-	if again := settle(); !slices.Equal(first, again) {
-		t.Error("the second time it settles elsewhere")
 	}
 }
 

@@ -300,7 +300,7 @@ func (a *App) commit(ctx context.Context, tx pgx.Tx, production string, rev int6
 	if _, err := tx.Exec(ctx, "update production set revision = $2 where id = $1", production, rev); err != nil {
 		return err
 	}
-	raw, _ := json.Marshal(Announcement{production, "edit", rev})
+	raw, _ := json.Marshal(Announcement{Production: production, What: "edit", Revision: rev})
 	_, err := tx.Exec(ctx, "select pg_notify($1, $2)", Channel, string(raw))
 	return err
 }

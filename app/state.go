@@ -49,6 +49,7 @@ type State struct {
 	Meant      []snag.Snag      `json:"meant"`    // snags that were said to be as they should
 	Measured   *measured        `json:"measured"` // how the set stands, of an earlier revision perhaps; null before the first
 	Budget     BudgetState      `json:"budgetNow"`
+	Settling   []store.Settling `json:"settling"` // things that are being let fall
 }
 
 // ElementState is an element with what became of it.
@@ -328,6 +329,9 @@ func (a *App) stateIn(ctx context.Context, q store.Querier, setID string) (*Stat
 		return nil, err
 	}
 	if st.Arrivals, err = store.Arrivals(ctx, q, set.ProductionID); err != nil {
+		return nil, err
+	}
+	if st.Settling, err = store.Settlings(ctx, q, setID); err != nil {
 		return nil, err
 	}
 	if st.Takes, err = store.Takes(ctx, q, setID); err != nil {

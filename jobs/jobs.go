@@ -52,6 +52,10 @@ func Open(ctx context.Context, a *app.App, workers int, log *slog.Logger, more .
 			failed: func(ctx context.Context, x app.MakeArgs, why string) error { return a.FailMake(ctx, x.Piece, why) }})
 		river.AddWorker(w, &worker[app.TakeArgs]{guard: g, run: func(ctx context.Context, x app.TakeArgs) error { return a.RunTake(ctx, x.Take) },
 			failed: func(ctx context.Context, x app.TakeArgs, why string) error { return a.FailTake(ctx, x.Take, why) }})
+		river.AddWorker(w, &worker[app.SettleArgs]{guard: g, run: func(ctx context.Context, x app.SettleArgs) error { return a.RunSettle(ctx, x.Settling) },
+			failed: func(ctx context.Context, x app.SettleArgs, why string) error {
+				return a.FailSettle(ctx, x.Settling, why)
+			}})
 		river.AddWorker(w, &worker[app.TidyArgs]{guard: g, run: func(ctx context.Context, _ app.TidyArgs) error {
 			said, err := a.Tidy(ctx)
 			if said != "" {
@@ -60,7 +64,7 @@ func Open(ctx context.Context, a *app.App, workers int, log *slog.Logger, more .
 			return err
 		}, failed: func(context.Context, app.TidyArgs, string) error { return nil }})
 		cfg.Workers = w
-		cfg.Queues = map[string]river.QueueConfig{app.QueueIntake: {MaxWorkers: workers + smallIntakes - 1}, app.QueueHeavy: {MaxWorkers: workers}, app.QueueTakes: {MaxWorkers: workers}, app.QueueTidy: {MaxWorkers: 1}}
+		cfg.Queues = map[string]river.QueueConfig{app.QueueIntake: {MaxWorkers: workers + smallIntakes - 1}, app.QueueHeavy: {MaxWorkers: workers}, app.QueueTakes: {MaxWorkers: workers}, app.QueueTidy: {MaxWorkers: 1}, app.QueueSoon: {MaxWorkers: workers}}
 		cfg.PeriodicJobs = []*river.PeriodicJob{river.NewPeriodicJob(river.PeriodicInterval(app.TidyEvery), func() (river.JobArgs, *river.InsertOpts) {
 			return app.TidyArgs{}, &river.InsertOpts{Queue: app.QueueTidy, MaxAttempts: 3}
 		}, &river.PeriodicJobOpts{RunOnStart: true})}

@@ -25,6 +25,7 @@ var released = map[string]string{
 	"00005_frame.sql":   "08e68dfe93954270",
 	"00006_keeping.sql": "e454a2fa2a806af6",
 	"00007_surely.sql":  "9891479acc5a5db1",
+	"00008_rest.sql":    "b6dee18e47f3e906",
 }
 
 func TestReleasedMigrationsAreAsTheyWere(t *testing.T) {
@@ -64,6 +65,7 @@ var filled = []string{
 	5: `update sets set hide = '["mill"]', first_frame = 2; update shot set note = 'early', status = 'ready';`,
 	6: `update log set actor = 'anna'; insert into request (id, production_id, answer) values ('r', 'p', '{}'); insert into blob (hash, bytes) values ('h', 1);`,
 	7: `update arrival set binned = now() where id = 'none';`,
+	8: `insert into settling (id, set_id, name, was, seed) values ('f', 's', 'wheel 1', '[]', 3);`,
 }
 
 // A filled database of every earlier version comes up with all that it holds.

@@ -252,6 +252,25 @@ func (s *Server) shoot(c *echo.Context) error {
 	return answer(c, t, err)
 }
 
+func (s *Server) settle(c *echo.Context) error {
+	var req struct {
+		IDs  []string
+		Seed uint64
+	}
+	if err := decode(c, &req); err != nil {
+		return err
+	}
+	r, err := s.app.Settle(c.Request().Context(), c.Param("set"), req.IDs, req.Seed)
+	return answer(c, r, err)
+}
+
+func (s *Server) stopSettle(c *echo.Context) error {
+	if err := s.app.StopSettle(c.Request().Context(), c.Param("set"), c.Param("settling")); err != nil {
+		return err
+	}
+	return c.NoContent(http.StatusNoContent)
+}
+
 func (s *Server) cancelTake(c *echo.Context) error {
 	if err := s.app.CancelTake(c.Request().Context(), c.Param("take")); err != nil {
 		return err

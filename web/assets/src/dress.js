@@ -126,7 +126,22 @@ export function dress({ call, post }) {
     act(what, more = {}) { return this.sel.length ? this.edit({ do: what, ids: this.placed(), ...more }) : null; },
     placed() { return this.sel.filter((id) => this.placement(id)); },
     seed: 1,
-    tumble() { return this.act("settle", { seed: this.seed++ }); },
+    tumble() { return this.fall(this.seed++); },
+    // fall lets what is selected fall until it rests: that goes on beside all else, and
+    // ends in one edit.
+    async fall(seed = 0) {
+      const ids = this.placed();
+      if (!ids.length) return this.say("Select what is to settle first.");
+      try { this.heardSettling(await post(`/api/sets/${document.documentElement.dataset.set}/settle`, { ids, seed })); } catch (e) { this.say(e.message, true); }
+    },
+    stopFalling(s) { return post(`/api/sets/${document.documentElement.dataset.set}/settle/${s.id}/stop`, {}).catch((e) => this.say(e.message, true)); },
+    heardSettling(m) {
+      const list = this.st.settling || [], known = list.find((s) => s.id === m.id);
+      if (m.say) { this.st.settling = list.filter((s) => s.id !== m.id); this.over.add(m.id); return this.say(m.say); }
+      if (known) known.progress = Math.max(known.progress, m.progress || 0);
+      else if (!this.over.has(m.id)) this.st.settling = [...list, { id: m.id, name: m.name, progress: m.progress || 0 }];
+    },
+    over: new Set(), // settlings that are over: word of their beginning may come later
     group_() { return this.edit({ do: "group", ids: this.placed() }); },
     get groupOf() { const g = this.one?.group; return (g && this.st.elements.find((e) => e.id === g)) || null; },
     openGroup(g, open) { return this.edit({ do: "change", kind: "element", id: g.id, patch: { spec: { open } } }); },

@@ -16,7 +16,7 @@ export function keys(v) {
       ArrowLeft: () => v.nudge(-step, 0, 0), ArrowRight: () => v.nudge(step, 0, 0), ArrowUp: () => v.nudge(0, 0, -step), ArrowDown: () => v.nudge(0, 0, step),
       PageUp: () => v.nudge(0, step, 0), PageDown: () => v.nudge(0, -step, 0), "[": () => v.turn(e.altKey ? 1 : 15), "]": () => v.turn(e.altKey ? -1 : -15),
       c: () => v.copy(), Delete: () => v.remove(), i: () => v.thing && v.changeAll({ hidden: !v.thing.hidden }), k: () => v.thing && v.changeAll({ locked: !v.thing.locked }),
-      b: () => v.down(), y: () => v.again_(), e: () => v.act("settle"), g: () => v.group_(), u: () => v.groupOf && v.edit({ do: "ungroup", ids: [v.groupOf.id] }), o: () => v.alone(), h: () => { v.overlay = !v.overlay; v.draw(); }, x: () => { v.snapOn = !v.snapOn; localStorage.snap = v.snapOn ? "on" : "off"; }, a: () => v.one && v.edit({ do: "aim", id: v.one.id }), q: () => v.one && v.edit({ do: "focus", id: v.one.id }),
+      b: () => v.down(), y: () => v.again_(), e: () => v.fall(), g: () => v.group_(), u: () => v.groupOf && v.edit({ do: "ungroup", ids: [v.groupOf.id] }), o: () => v.alone(), h: () => { v.overlay = !v.overlay; v.draw(); }, x: () => { v.snapOn = !v.snapOn; localStorage.snap = v.snapOn ? "on" : "off"; }, a: () => v.one && v.edit({ do: "aim", id: v.one.id }), q: () => v.one && v.edit({ do: "focus", id: v.one.id }),
     };
     Object.assign(deeds, { p: () => v.moveNow && v.play(), n: () => v.moveNow && v.stepFrame(-1), m: () => v.moveNow && v.stepFrame(1), w: () => v.walk() });
     if (v.walking && v.lens.step(e)) return e.preventDefault();

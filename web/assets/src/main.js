@@ -97,7 +97,8 @@ document.addEventListener("alpine:init", () => {
       listen((m) => {
         if (m.production && m.production !== this.st.production.id) return;
         if (m.what === "edit" && m.revision <= this.st.revision) return;
-        if (m.what === "again") this.settle();
+        if (m.what === "settling") return void (m.set === page.set && this.heardSettling(m));
+        if (m.what === "again") this.whatBecame();
         this.soon();
       }, (up) => {
         if (!up) this.say("Connection to the server is lost. It comes back by itself; what was confirmed is safe.", true);
@@ -120,8 +121,8 @@ document.addEventListener("alpine:init", () => {
       if (this.later) return;
       this.later = setTimeout(() => { this.later = 0; until(() => this.reload(), () => !this.later).catch((e) => this.say(e.message, true)); }, 60);
     },
-    // settle finds out what became of an edit whose answer was lost.
-    async settle() {
+    // whatBecame finds out what became of an edit whose answer was lost.
+    async whatBecame() {
       const asked = this.unsure;
       if (!asked) return;
       this.unsure = "";
@@ -138,6 +139,7 @@ document.addEventListener("alpine:init", () => {
       if (turn < this.seen || (this.st && st.revision < this.st.revision)) return;
       this.seen = turn;
       this.st = st;
+      st.settling = (st.settling || []).filter((s) => !this.over.has(s.id));
       const there = new Set([...st.placements, ...st.elements].map((p) => p.id));
       this.sel = Alpine.raw(this.sel).filter((id) => there.has(id));
       this.mix = Alpine.raw(this.mix).filter((id) => st.pieces.some((p) => p.id === id));

@@ -1,0 +1,351 @@
+package app
+
+import (
+	"context"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"math"
+	"math/rand/v2"
+	"slices"
+	"time"
+
+	"github.com/jackc/pgx/v5"
+	"github.com/riverqueue/river"
+
+	"visator/core/contact"
+	"visator/core/geom"
+	"visator/core/plain"
+	"visator/core/rest"
+	"visator/core/snag"
+	"visator/core/stage"
+	"visator/store"
+)
+
+// maxHeap is how many things settle together: some seconds' work.
+const maxHeap = 200
+
+// QueueSoon is for work that a person waits for.
+const QueueSoon = "soon"
+
+// SettleArgs is the job that lets things fall until they rest.
+type SettleArgs struct {
+	Settling string `json:"settling" river:"unique"`
+}
+
+func (SettleArgs) Kind() string { return "settle" }
+
+// stood is where a placement stands: what a settling begins with and ends in.
+type stood struct {
+	ID    string  `json:"id"`
+	At    geom.V  `json:"at"`
+	Yaw   float64 `json:"yaw"`
+	Pitch float64 `json:"pitch"`
+	Roll  float64 `json:"roll"`
+	Scale geom.V  `json:"scale"`
+	Size  geom.V  `json:"size"`
+	Piece string  `json:"piece"`
+}
+
+func stoodAt(p *stage.Placement) stood {
+	return stood{p.ID, p.At, p.Yaw, p.Pitch, p.Roll, p.Scale, p.Size, p.Piece}
+}
+
+// Settle begins to let placements fall and tip until they rest, one on the other, by
+// their true triangles; beside all else that is done to the set. A seed turns each a
+// little before it falls; 0 lets them fall as they are. What comes of it is one edit of
+// whoever began it.
+func (a *App) Settle(ctx context.Context, setID string, ids []string, seed uint64) (s store.Settling, err error) {
+	if len(ids) == 0 {
+		return s, wrong("Select what is to settle first.")
+	}
+	if len(ids) > maxHeap {
+		return s, wrong("A heap has at most %d things; settle it in parts.", maxHeap)
+	}
+	for _, id := range ids {
+		if err := plain.Text(id); err != nil || len(id) > maxID {
+			return s, wrong("That names no placement.")
+		}
+	}
+	if seed > math.MaxInt64 {
+		return s, wrong("A seed is 0 to %d.", int64(math.MaxInt64))
+	}
+	production, err := a.turnOf(ctx, setID)
+	if err != nil {
+		return s, err
+	}
+	err = a.Store.Tx(ctx, func(tx pgx.Tx) error {
+		rows, locked, err := a.toSettle(ctx, tx, setID, ids)
+		if err != nil {
+			return err
+		}
+		if locked != "" {
+			return wrong("%s is locked; unlock it first", locked)
+		}
+		var was []stood
+		for i := range rows {
+			was = append(was, stoodAt(&rows[i].Placement))
+		}
+		running, err := store.Settlings(ctx, tx, setID)
+		if err != nil {
+			return err
+		}
+		for _, r := range running {
+			var other []stood
+			if err := json.Unmarshal(r.Was, &other); err != nil {
+				return err
+			}
+			if slices.ContainsFunc(other, func(o stood) bool { return slices.Contains(ids, o.ID) }) {
+				return wrong("%s settles already.", r.Name)
+			}
+		}
+		raw, err := json.Marshal(was)
+		if err != nil {
+			return err
+		}
+		s = store.Settling{ID: store.NewID(), SetID: setID, Name: rows[0].Name, Actor: ActorOf(ctx), Was: raw, Seed: int64(seed), Created: time.Now()}
+		if n := len(rows); n > 1 {
+			s.Name = fmt.Sprintf("%s and %d more", s.Name, n-1)
+		}
+		job, err := a.Queue.InsertTx(ctx, tx, SettleArgs{s.ID}, &river.InsertOpts{Queue: QueueSoon, MaxAttempts: 3})
+		if err != nil {
+			return err
+		}
+		s.JobID = &job.Job.ID
+		if err := store.InsertSettling(ctx, tx, s); err != nil {
+			return err
+		}
+		a.announce(ctx, tx, Announcement{Production: production, What: "settling", ID: s.ID, Set: setID, Name: s.Name})
+		return nil
+	})
+	return s, err
+}
+
+// toSettle are placements in the order they are named, and which of them is locked.
+func (a *App) toSettle(ctx context.Context, q store.Querier, setID string, ids []string) (rows []store.PlacementRow, locked string, err error) {
+	all, err := store.PlacementsOf(ctx, q, setID, ids)
+	if err != nil {
+		return nil, "", err
+	}
+	elements, err := store.Elements(ctx, q, setID)
+	if err != nil {
+		return nil, "", err
+	}
+	layers := layersOf(elements, nil)
+	for _, id := range ids {
+		k := slices.IndexFunc(all, func(r store.PlacementRow) bool { return r.ID == id })
+		if k < 0 {
+			return nil, "", notThere(store.ErrNotFound, "What is to settle")
+		}
+		if slices.ContainsFunc(rows, func(r store.PlacementRow) bool { return r.ID == id }) {
+			continue
+		}
+		if l := layers[all[k].Layer]; all[k].Locked || l != nil && l.Locked {
+			locked = all[k].Name
+		}
+		rows = append(rows, all[k])
+	}
+	return rows, locked, nil
+}
+
+// StopSettle gives up a settling: everything stays where it stands.
+func (a *App) StopSettle(ctx context.Context, setID, id string) error {
+	s, err := store.GetSettling(ctx, a.Store.Pool, id)
+	if errors.Is(err, store.ErrNotFound) || err == nil && s.SetID != setID {
+		return nil // it is over
+	}
+	if err != nil {
+		return err
+	}
+	if err := a.endSettle(ctx, &s, "Stopped: everything stays where it stood."); err != nil {
+		return err
+	}
+	if s.JobID != nil {
+		if _, err := a.Queue.JobCancel(ctx, *s.JobID); err != nil && !errors.Is(err, river.ErrNotFound) {
+			return err
+		}
+	}
+	return nil
+}
+
+// endSettle takes a settling off the list, and says what came of it.
+func (a *App) endSettle(ctx context.Context, s *store.Settling, say string) error {
+	tag, err := a.Store.Pool.Exec(ctx, "delete from settling where id = $1", s.ID)
+	if err != nil || tag.RowsAffected() == 0 {
+		return err
+	}
+	production, err := a.turnOf(ctx, s.SetID)
+	if errors.Is(err, store.ErrNotFound) {
+		return nil
+	}
+	if err != nil {
+		return err
+	}
+	a.announce(ctx, a.Store.Pool, Announcement{Production: production, What: "settling", ID: s.ID, Set: s.SetID, Name: s.Name, Progress: 1, Say: say})
+	return nil
+}
+
+// FailSettle says why a settling cannot be done.
+func (a *App) FailSettle(ctx context.Context, id, why string) error {
+	s, err := store.GetSettling(ctx, a.Store.Pool, id)
+	if errors.Is(err, store.ErrNotFound) {
+		return nil
+	}
+	if err != nil {
+		return err
+	}
+	return a.endSettle(ctx, &s, s.Name+" did not settle: "+why)
+}
+
+// RunSettle lets things fall until they rest, and puts them there.
+func (a *App) RunSettle(ctx context.Context, id string) error {
+	s, err := store.GetSettling(ctx, a.Store.Pool, id)
+	if errors.Is(err, store.ErrNotFound) {
+		return nil // stopped meanwhile
+	}
+	if err != nil {
+		return err
+	}
+	say, err := a.settle(ctx, &s)
+	var p *Problem
+	if errors.As(err, &p) {
+		return a.FailSettle(ctx, id, p.Say)
+	}
+	if err != nil {
+		return err
+	}
+	return a.endSettle(ctx, &s, say)
+}
+
+func (a *App) settle(ctx context.Context, s *store.Settling) (say string, err error) {
+	var was []stood
+	if err := json.Unmarshal(s.Was, &was); err != nil {
+		return "", err
+	}
+	w, err := a.world(ctx, a.Store.Pool, s.SetID)
+	if err != nil {
+		return "", err
+	}
+	things, err := a.feltNow(ctx, w)
+	if err != nil {
+		return "", err
+	}
+	ids := make([]string, len(was))
+	for i := range was {
+		ids[i] = was[i].ID
+	}
+	others, _ := obstacles(things, func(id string) bool { return slices.Contains(ids, id) })
+	var bodies []*contact.Placed
+	var rows []*stage.Placement
+	chance := rand.New(rand.NewPCG(uint64(s.Seed), 1))
+	for _, o := range was {
+		k := slices.IndexFunc(w.rows, func(r store.PlacementRow) bool { return r.ID == o.ID })
+		if k < 0 {
+			return "", wrong("one of them was deleted meanwhile")
+		}
+		p := w.rows[k].Placement
+		if s.Seed != 0 {
+			p.Yaw += 2 * math.Pi * chance.Float64()
+			p.Pitch += 0.5 * (chance.Float64() - 0.5)
+			p.Roll += 0.5 * (chance.Float64() - 0.5)
+		}
+		b, err := w.placed(ctx, &p)
+		if err != nil {
+			return "", err
+		}
+		if b == nil {
+			return "", wrong("%s has no shape yet; wait until it is made", p.Name)
+		}
+		bodies, rows = append(bodies, b), append(rows, &p)
+	}
+	began, told := time.Now(), time.Now()
+	found, ok := rest.Heap(bodies, others, func(done float64) bool {
+		if now := time.Now(); now.Sub(told) > settleTells {
+			told = now
+			tag, err := a.Store.Pool.Exec(ctx, "update settling set progress = $2 where id = $1", s.ID, done)
+			if err == nil && tag.RowsAffected() == 0 {
+				return false // stopped
+			}
+			a.announce(ctx, a.Store.Pool, Announcement{Production: w.production.ID, What: "settling", ID: s.ID, Set: s.SetID, Name: s.Name, Progress: done})
+		}
+		return ctx.Err() == nil
+	})
+	if !ok {
+		return "", ctx.Err()
+	}
+	after := make([]stood, len(rows))
+	for i, p := range rows {
+		if found.Bodies[i] != bodies[i] { // what rests already stays to the last digit
+			p.Stand(&found.Bodies[i].World)
+		}
+		after[i] = stoodAt(p)
+	}
+	patch, err := json.Marshal(map[string]any{"was": was, "now": after})
+	if err != nil {
+		return "", err
+	}
+	// The edit has the settling's name: made again after a crash, it is not made twice.
+	_, err = a.Edit(WithActor(ctx, s.Actor), s.SetID, EditRequest{Revision: -1, Deeds: []Deed{{Do: "rest", Patch: patch}}, Request: "settle " + s.ID})
+	if err != nil {
+		return "", err
+	}
+	say = fmt.Sprintf("%s came to rest, %.1f s of falling in %.1f s.", s.Name, found.Time, time.Since(began).Seconds())
+	if n := len(found.Moving); n > 0 {
+		say += fmt.Sprintf(" %d of %d had not come to rest yet, as things that roll or slide for long: settle again to let them go on.", n, len(rows))
+	}
+	if found.Hollow > 0.01 {
+		say += fmt.Sprintf(" What is hollow was felt as filled up to %.0f mm deep.", 1000*found.Hollow)
+	}
+	return say, nil
+}
+
+// settleTells is how often a settling says how far it is.
+const settleTells = 200 * time.Millisecond
+
+// feltNow is everything that is seen in a set as it is felt: what was measured last where
+// that is still true.
+func (a *App) feltNow(ctx context.Context, w *world) ([]snag.Solid, error) {
+	if m := a.watches.of(w.set.ID).seen(); m != nil && m.world != nil && m.Revision == w.production.Revision {
+		return m.things, nil
+	}
+	if _, err := w.layOut(ctx, false); err != nil {
+		return nil, err
+	}
+	return w.solids(ctx, map[string]*snag.Solid{})
+}
+
+// rested stands placements where they came to rest. What was changed since they were let
+// go stays: then none is moved.
+func (e *editor) rested(ctx context.Context, d *Deed) error {
+	var patch struct{ Was, Now []stood }
+	if err := json.Unmarshal(d.Patch, &patch); err != nil || len(patch.Was) != len(patch.Now) || len(patch.Now) == 0 || len(patch.Now) > maxHeap {
+		return wrong("That does not say where things came to rest.")
+	}
+	ids := make([]string, len(patch.Now))
+	for i := range patch.Now {
+		ids[i] = patch.Now[i].ID
+	}
+	rows, err := e.free(ctx, ids, 1, "what is to settle")
+	if err != nil {
+		return err
+	}
+	for i, r := range rows {
+		if stoodAt(&r.Placement) != patch.Was[i] {
+			return &Problem{r.Name + " was changed meanwhile, so nothing was moved; settle again.", ErrStale}
+		}
+	}
+	what := rows[0].Name
+	e.say("settle %s", what)
+	for i, r := range rows {
+		before := r.Placement
+		n := &patch.Now[i]
+		r.At, r.Yaw, r.Pitch, r.Roll = n.At, n.Yaw, n.Pitch, n.Roll
+		if r.Placement == before {
+			continue
+		}
+		if err := e.keep(ctx, r, before); err != nil {
+			return err
+		}
+	}
+	return nil
+}
