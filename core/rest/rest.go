@@ -281,14 +281,11 @@ func newBody(p *contact.Placed) *body {
 	inv, _ := p.World.Affine()
 	for _, c := range parts {
 		l := local{round: c.Round * across.Max()}
-		mid := geom.V{}
 		for _, q := range c.Points {
 			v := p.World.Point(q).Sub(b.centre)
 			l.points = append(l.points, v)
-			mid = mid.Add(v)
 			b.radius = max(b.radius, v.Len()+l.round)
 		}
-		mid = mid.Mul(1 / float64(len(c.Points)))
 		for _, f := range c.Faces {
 			n := inv.NormalDir(f.N).Unit()
 			if n == (geom.V{}) {
