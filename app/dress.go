@@ -161,7 +161,8 @@ func (e *editor) units(rows []*store.PlacementRow, things []snag.Solid) [][]*sto
 }
 
 // putDown lets placements down onto what is beneath them, or lifts them out of
-// it, by their true triangles.
+// it, by their true triangles. Here means that their height was pointed at: what they
+// reach into by more than the hand is off is left as it is.
 func (e *editor) putDown(ctx context.Context, d *Deed) error {
 	rows, err := e.free(ctx, d.IDs, 1, "what is to be put down")
 	if err != nil {
@@ -188,6 +189,9 @@ func (e *editor) putDown(ctx context.Context, d *Deed) error {
 				continue
 			}
 			y, on := contact.Down(b, others)
+			if d.Of == "here" && y > touched {
+				y = 0 // it reaches into a wall: that is told, it is not put on top of it
+			}
 			if on >= 0 || math.IsInf(up, -1) {
 				up = max(up, y)
 			}

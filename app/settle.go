@@ -55,7 +55,20 @@ func stoodAt(p *stage.Placement) stood {
 // their true triangles; beside all else that is done to the set. A seed turns each a
 // little before it falls; 0 lets them fall as they are. What comes of it is one edit of
 // whoever began it.
-func (a *App) Settle(ctx context.Context, setID string, ids []string, seed uint64) (s store.Settling, err error) {
+func (a *App) Settle(ctx context.Context, setID string, ids []string, seed uint64) (store.Settling, error) {
+	return a.beginSettle(ctx, setID, ids, seed, true)
+}
+
+// SettleNow is Settle that is waited for, without the queue.
+func (a *App) SettleNow(ctx context.Context, setID string, ids []string, seed uint64) error {
+	s, err := a.beginSettle(ctx, setID, ids, seed, false)
+	if err != nil {
+		return err
+	}
+	return a.RunSettle(ctx, s.ID)
+}
+
+func (a *App) beginSettle(ctx context.Context, setID string, ids []string, seed uint64, queued bool) (s store.Settling, err error) {
 	if len(ids) == 0 {
 		return s, wrong("Select what is to settle first.")
 	}
@@ -107,11 +120,13 @@ func (a *App) Settle(ctx context.Context, setID string, ids []string, seed uint6
 		if n := len(rows); n > 1 {
 			s.Name = fmt.Sprintf("%s and %d more", s.Name, n-1)
 		}
-		job, err := a.Queue.InsertTx(ctx, tx, SettleArgs{s.ID}, &river.InsertOpts{Queue: QueueSoon, MaxAttempts: 3})
-		if err != nil {
-			return err
+		if queued {
+			job, err := a.Queue.InsertTx(ctx, tx, SettleArgs{s.ID}, &river.InsertOpts{Queue: QueueSoon, MaxAttempts: 3})
+			if err != nil {
+				return err
+			}
+			s.JobID = &job.Job.ID
 		}
-		s.JobID = &job.Job.ID
 		if err := store.InsertSettling(ctx, tx, s); err != nil {
 			return err
 		}

@@ -326,10 +326,12 @@ func (l *loader) arrange() error {
 			stones = append(stones, rows[i].ID)
 		}
 	}
+	if err := l.a.SettleNow(l.ctx, l.set, pile, 4); err != nil {
+		return err
+	}
 	return l.edit(
 		app.Deed{Do: "recast", IDs: l.ids("seat", "seat 2"), Piece: l.piece["bench_slatted.zip"]},
 		app.Deed{Do: "ground", IDs: l.ids("water tower", "way up")},
-		app.Deed{Do: "settle", IDs: pile, Seed: 4},
 		app.Deed{Do: "group", IDs: l.ids("suitcase, brown", "suitcase, tan", "hand lantern"), Name: "left behind"},
 		app.Deed{Do: "layer", IDs: l.ids("platform", "shelter", "station clock"), Name: "halt"},
 		app.Deed{Do: "layer", IDs: l.ids("railcar", "track"), Name: "railway"},

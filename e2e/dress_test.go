@@ -322,11 +322,28 @@ func TestThingsFallUntilTheyRest(t *testing.T) {
 	down := s.await(set, "the fall", func(st *app.State) bool { return high(st) < 1.8 })
 	b.until(fmt.Sprintf("Alpine.store('v').st.revision >= %d && !document.querySelector('[data-settling]')", down.Revision))
 	b.press("Tumble into a heap")
-	heap := s.await(set, "the heap", func(st *app.State) bool { return st.Revision > down.Revision && st.Placements[0].Yaw != down.Placements[0].Yaw })
+	heap := s.await(set, "the heap", func(st *app.State) bool {
+		return st.Revision > down.Revision && st.Placements[0].Yaw != down.Placements[0].Yaw
+	})
 	b.until(fmt.Sprintf("Alpine.store('v').st.revision >= %d", heap.Revision))
 	b.press("Undo")
-	s.await(set, "the heap taken back", func(st *app.State) bool { return slices.EqualFunc(st.Placements, down.Placements, func(x, y app.PlacementState) bool { return x.At == y.At }) })
+	s.await(set, "the heap taken back", func(st *app.State) bool {
+		return slices.EqualFunc(st.Placements, down.Placements, func(x, y app.PlacementState) bool { return x.At == y.At })
+	})
 	b.idle()
 	b.press("Undo")
 	s.await(set, "the fall taken back", func(st *app.State) bool { return high(st) > 3.4 })
+}
+
+// A list that is drawn anew while a row is being pressed, since something else changed,
+// does not take the row from under the hand.
+func TestAPressIsNotLostWhileListsAreDrawn(t *testing.T) {
+	s, b, set := newTab(t, "dress")
+	at := b.middle("[data-list] [data-name='plain box']")
+	b.mouse(chromedp.MousePressed, at[0], at[1])
+	eval[bool](b, "(Alpine.store('v').st.pieces = [...Alpine.store('v').st.pieces], true)")
+	s.edit(set, map[string]any{"do": "place", "standIn": "person", "name": "passer-by", "at": geom.V{X: 3}})
+	b.until("Alpine.store('v').st.placements.length === 1")
+	b.mouse(chromedp.MouseReleased, at[0], at[1])
+	s.await(set, "the box", func(st *app.State) bool { return placed(st, "box") != nil })
 }

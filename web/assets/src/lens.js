@@ -2,7 +2,7 @@
 // the proxies that the server made. It draws only when something changed.
 import {
   AmbientLight, BufferAttribute, BufferGeometry, Color, DirectionalLight, Group, InstancedMesh, MeshBasicMaterial,
-  LinearSRGBColorSpace, Matrix4, NeutralToneMapping, PerspectiveCamera, Points, PointsMaterial, Quaternion, Raycaster, Scene, SRGBColorSpace, Vector2, Vector3, WebGLRenderer,
+  LinearSRGBColorSpace, Matrix4, NeutralToneMapping, PerspectiveCamera, Points, PointsMaterial, Quaternion, Raycaster, Scene, SRGBColorSpace, Vector3, WebGLRenderer,
 } from "three";
 import { GLTFLoader } from "three/addons/loaders/GLTFLoader.js";
 import { TextureLoader } from "three";
@@ -12,6 +12,7 @@ import { Small } from "./small.js";
 import { Sky } from "./sky.js";
 import { drawMatch, pressMatch } from "./match.js";
 import { pull } from "./pull.js";
+import { Grasp } from "./grasp.js";
 import { call, until } from "./ask.js";
 
 const margin = 18; // pixels of dimmed surround about the frame, at least
@@ -44,11 +45,12 @@ export class Lens {
     this.drawn = 0;
     new ResizeObserver(() => this.invalidate()).observe(box);
     this.canvas.addEventListener("pointerdown", (e) => this.press(e));
-    this.over.addEventListener("pointerdown", (e) => { const mark = e.target.closest("[data-snag]"); if (mark) v.showSnag(mark.dataset.snag); else this.lift(e); });
+    this.over.addEventListener("pointerdown", (e) => { const mark = e.target.closest("[data-snag]"); if (mark) v.showSnag(mark.dataset.snag); else if (!this.grasp.press(e)) this.lift(e); });
+    this.grasp = new Grasp(this);
     this.canvas.addEventListener("dragover", (e) => e.preventDefault());
     this.canvas.addEventListener("drop", (e) => {
       e.preventDefault();
-      const piece = e.dataTransfer.getData("piece"), at = piece && this.ground(e);
+      const piece = e.dataTransfer.getData("piece"), at = piece && this.grasp.first(e)?.at;
       if (at) v.place(piece, "", { x: at.x, y: at.y, z: at.z }, true, "here");
     });
     this.canvas.addEventListener("wheel", (e) => this.dolly(e), { passive: false });
@@ -357,6 +359,7 @@ export class Lens {
       if (!this.v.locked(p) && id === this.v.sel[0] && b > 30) // the stalk lifts
         s += `<g data-stalk='${escape(id)}' class='pointer-events-auto cursor-ns-resize'><path fill='none' stroke='#d6e935' stroke-width='2' d='M${(a + c) / 2} ${b}V${b - 22}'/><circle cx='${(a + c) / 2}' cy='${b - 22}' r='5' fill='#d6e935'/><circle cx='${(a + c) / 2}' cy='${b - 22}' r='13' fill='transparent'/><title>drag to lift</title></g>`;
       if (id !== this.v.sel[0]) continue; // of many the first is told
+      if (!this.v.locked(p) && this.v.sel.length === 1) s += this.grasp.rings(p, box, f);
       const label = this.lifting ? `base at ${this.v.length(p.at.y)}` : this.v.size(p.dims), tw = Math.max(label.length * 7.3, p.name.length * 7) + 14, tx = c + 8 + tw < f.bw - 4 || a < tw + 12 ? Math.min(c + 8, f.bw - tw - 4) : a - 8 - tw, ty = Math.min(Math.max(b, 4), f.bh - 40);
       s += `<rect x='${tx}' y='${ty}' width='${tw}' height='36' fill='#161616' fill-opacity='.85'/><text x='${tx + 6}' y='${ty + 15}' fill='#f0f0f0' font-size='12'>${escape(p.name)}</text><text class='n' x='${tx + 6}' y='${ty + 30}' fill='#d6e935' font-size='12'>${escape(label)}</text>`;
     }
@@ -423,35 +426,6 @@ export class Lens {
     const q = new Vector3(...p).applyMatrix4(this.camera.matrixWorldInverse).applyMatrix4(c.projectionMatrix);
     return [q.x / 2 + 0.5, 0.5 - q.y / 2];
   }
-  // pierced is the ray through the picture under the pointer, and what it meets, the
-  // nearest first. It starts at the near plane: it meets what is drawn, no more.
-  pierced(e) {
-    const r = this.canvas.getBoundingClientRect(), ray = new Raycaster();
-    this.project();
-    ray.setFromCamera(new Vector2(((e.clientX - r.left) / r.width) * 2 - 1, 1 - ((e.clientY - r.top) / r.height) * 2), this.camera);
-    ray.near = this.viewNow.near; ray.far = this.viewNow.far;
-    this.scene.updateMatrixWorld(); // what came since the last picture is there too
-    return { ray: ray.ray, met: ray.intersectObjects([...this.placed.values()].map((p) => p.group), true) };
-  }
-  // hits are the things under the pointer, the nearest first.
-  hits(e) {
-    const list = [];
-    for (const h of this.pierced(e).met) {
-      let o = h.object;
-      while (o && !o.userData.id) o = o.parent;
-      const p = o && this.v.placement(o.userData.id);
-      if (p && !this.v.locked(p) && Math.max(p.dims.x, p.dims.z) < 30) list.push(p.id);
-    }
-    return [...new Set(list)];
-  }
-  // ground is the place that the pointer is over: what is drawn there, or the plane
-  // at height 0.
-  ground(e) {
-    const { ray, met } = this.pierced(e);
-    if (met.length) return met[0].point;
-    const { origin: o, direction: d } = ray, t = -o.y / d.y;
-    return t > 0 && t < 1000 ? { x: o.x + d.x * t, y: 0, z: o.z + d.z * t } : null;
-  }
   // home brings a move back to its start before the view is changed by hand: the
   // shot's own view is the one that is changed.
   home() {
@@ -464,6 +438,7 @@ export class Lens {
   press(e) {
     if (pressMatch(this, e)) return;
     if (e.shiftKey && this.v.on("frame dress light")) return this.orbit(e);
+    if (!this.v.picking && this.grasp.take(e, (u) => this.click(u))) return;
     const view = this.v.st.set.view, f = this.frame(), start = { yaw: view.yaw, pitch: view.pitch };
     let now = null;
     pull(this.canvas, e, (m) => {
@@ -473,13 +448,22 @@ export class Lens {
       now = { yaw: start.yaw + (m.clientX - e.clientX) * k, pitch: Math.min(Math.max(start.pitch + (m.clientY - e.clientY) * k, -1.57), 1.57) };
       this.look(view, this.aimed(view.eye, now.yaw, now.pitch, view.roll));
     }, (moved, u) => {
-      if (moved) return this.v.view(now);
       if (moved === null) return this.v.draw();
-      // A click on what is selected goes on to what lies behind.
-      if (this.v.picking === "focus") { const id = this.hits(u)[0], at = this.ground(u); this.v.picking = ""; return id ? this.v.edit({ do: "focus", id }) : at ? this.v.edit({ do: "focus", at: { x: at.x, y: at.y, z: at.z } }) : this.v.say("There is nothing to focus on.", true); }
-      const under = this.hits(u), i = this.v.sel.length ? under.indexOf(this.v.sel[0]) : -1;
-      return this.v.select(under[(i + 1) % (under.length || 1)] || "", u.shiftKey);
+      if (!moved) return this.click(u);
+      const turn = (Math.hypot(now.yaw - start.yaw, now.pitch - start.pitch) * 180) / Math.PI;
+      return this.v.view(now).then(() => this.v.say(`The camera was turned by ${this.v.number(turn, 1)}°; the comma key takes it back.`));
     }, 4);
+  }
+  // click selects what is under the pointer: what is seen there; a click on what is
+  // selected goes on to what lies behind.
+  click(u) {
+    if (this.v.picking === "focus") {
+      const on = this.grasp.first(u), at = on?.at;
+      this.v.picking = "";
+      return this.v.placement(on?.id) ? this.v.edit({ do: "focus", id: on.id }) : at ? this.v.edit({ do: "focus", at: { x: at.x, y: at.y, z: at.z } }) : this.v.say("There is nothing to focus on.", true);
+    }
+    const under = this.grasp.hits(u), i = this.v.sel.length ? under.indexOf(this.v.sel[0]) : -1;
+    return this.v.select(under[(i + 1) % (under.length || 1)] || "", u.shiftKey);
   }
   // lift moves the selected thing up and down by its stalk.
   lift(e) {
@@ -515,7 +499,7 @@ export class Lens {
       this.look(view, this.aimed(eye, to.yaw, to.pitch, view.roll));
     }, (moved) => {
       if (moved) return this.v.view(to);
-      return moved === null ? this.v.draw() : this.v.select(this.hits(e)[0] || "", true);
+      return moved === null ? this.v.draw() : this.v.select(this.grasp.hits(e)[0] || "", true);
     });
   }
   // step walks: arrows go and turn at eye height over what is underfoot, walls

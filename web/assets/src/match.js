@@ -25,7 +25,7 @@ export function pressMatch(lens, e) {
   const r = lens.canvas.getBoundingClientRect(), at = (m) => { const f = lens.frame(); return [(m.clientX - r.left - f.x) / f.w, (m.clientY - r.top - f.y) / f.h]; };
   const [x, y] = at(e);
   if (mode === "point") {
-    const p = lens.ground(e) || { x: 0, y: 0, z: 0 }, round = (n) => Math.round(n * 100) / 100;
+    const p = lens.grasp.first(e)?.at || { x: 0, y: 0, z: 0 }, round = (n) => Math.round(n * 100) / 100;
     lens.v.markPoint({ at: { x: round(p.x), y: round(p.y), z: round(p.z) }, x, y });
     return true;
   }
