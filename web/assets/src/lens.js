@@ -4,7 +4,6 @@ import {
   AmbientLight, BufferAttribute, BufferGeometry, Color, DirectionalLight, Group, InstancedMesh, MeshBasicMaterial,
   LinearSRGBColorSpace, Matrix4, NeutralToneMapping, PerspectiveCamera, Points, PointsMaterial, Quaternion, Raycaster, Scene, SRGBColorSpace, Vector3, WebGLRenderer,
 } from "three";
-import { GLTFLoader } from "three/addons/loaders/GLTFLoader.js";
 import { TextureLoader } from "three";
 import { guides, letterbox } from "./guides.js";
 import { Blur } from "./blur.js";
@@ -13,6 +12,7 @@ import { Sky } from "./sky.js";
 import { drawMatch, pressMatch } from "./match.js";
 import { pull } from "./pull.js";
 import { Grasp } from "./grasp.js";
+import { Arrivals } from "./arrive.js";
 import { call, until } from "./ask.js";
 
 const margin = 18; // pixels of dimmed surround about the frame, at least
@@ -39,8 +39,9 @@ export class Lens {
     this.sun = new DirectionalLight(0xffffff, 0);
     this.fill = new AmbientLight(0xffffff, 0);
     this.scene.add(this.sun, this.sun.target, this.fill);
-    this.loader = new GLTFLoader();
-    this.models = new Map(); // url to promise of a group
+    this.arrivals = new Arrivals(this.plain, (...a) => v.say(...a));
+    this.veiled = []; // what has come and is not shown yet
+    this.known = new Set(); // ways of drawing that were used before
     this.placed = new Map(); // placement to { group, url }
     this.drawn = 0;
     new ResizeObserver(() => this.invalidate()).observe(box);
@@ -55,21 +56,38 @@ export class Lens {
     });
     this.canvas.addEventListener("wheel", (e) => this.dolly(e), { passive: false });
   }
-  model(url) {
-    if (!this.models.has(url)) {
-      this.models.set(url, this.load(url).then((g) => g.scene).catch((e) => {
-        this.models.delete(url); // the next that needs it asks again
-        this.v.say("A piece cannot be drawn in the lens view: " + e.message, true);
-        return new Group();
-      }));
-    }
-    return this.models.get(url);
+  // weight is how large a thing is in the picture, about.
+  weight(p, st) {
+    const e = st.set.view.eye, w = p.world, f = st.lens.forward, x = (w ? w[12] : e.x) - e.x, y = (w ? w[13] : e.y) - e.y, z = (w ? w[14] : e.z) - e.z, far = Math.hypot(x, y, z), size = Math.max(p.dims.x, p.dims.y, p.dims.z);
+    const seen = far < size || (x * f.x + y * f.y + z * f.z) / far > 0.3 ? 1 : 0.1; // what lies behind the camera comes last
+    return (seen * size) / Math.max(far - size / 2, 0.5);
   }
-  // load reads a model, however long the server is away; null when it is not wanted
-  // any more.
-  async load(url, wanted) {
-    const raw = await until(() => call(url, { raw: true }), wanted);
-    return raw && this.loader.parseAsync(raw, "");
+  // show brings what has come into the picture, in place of what was there.
+  show(it, old) {
+    this.veiled.push({ it, old });
+    this.arrived();
+  }
+  // unveil shows what has come. Without a graphics card each new way of drawing takes a
+  // tenth of a second before it is first used: two or so for each picture then, so that the hand
+  // never waits for all of them.
+  unveil() {
+    for (let fresh = 0; this.veiled.length; this.veiled.shift()) {
+      const { it, old } = this.veiled[0], kinds = [];
+      if (this.plain) it.group.traverse((o) => { const m = o.material, k = m && [o.isInstancedMesh, o.isPoints, Boolean(m.map), m.alphaTest > 0, m.transparent, m.side, m.vertexColors, Boolean(o.geometry.attributes.uv)].join(); if (k && !this.known.has(k)) { this.known.add(k); kinds.push(k); } });
+      if (fresh > 1 && kinds.length > 0) { for (const k of kinds) this.known.delete(k); setTimeout(() => this.invalidate(), 20); return; }
+      fresh += kinds.length;
+      if (old) this.scene.remove(old.group);
+      if (this.placed.get(it.id) !== it) continue;
+      it.ready = !it.partly; // the rest comes when it is laid out
+      this.scene.add(it.group);
+      this.tell();
+    }
+  }
+  // tell says how much of what is to be seen is there, and what comes next.
+  tell() {
+    const all = [...this.placed.values()], left = all.filter((it) => !it.ready);
+    this.v.coming = left.length ? { come: all.length - left.length, of: all.length, names: left.slice(0, 3).map((it) => it.name).join(", ") } : null;
+    this.box.dataset.loading = left.length;
   }
   // sync brings the scene to the state: what is gone goes, what is new comes.
   sync(st) {
@@ -85,16 +103,13 @@ export class Lens {
       const look = `${url} ${p.tint} ${ghost ? "lines" : ""}`;
       if (!it || it.look !== look) {
         const old = it;
-        it = { look, group: new Group(), id: p.id };
+        it = { look, group: new Group(), id: p.id, name: p.name, ready: Boolean(old?.ready) };
         it.group.matrixAutoUpdate = false;
         it.group.userData.id = p.id;
         this.placed.set(p.id, it);
-        this.model(url).then((m) => {
-          if (old) this.scene.remove(old.group);
-          if (this.placed.get(p.id) !== it) return;
-          it.group.add(dressedUp(m.clone(), p.tint, ghost));
-          this.scene.add(it.group);
-          this.arrived();
+        this.arrivals.model(url, this.weight(p, st)).then((m) => {
+          if (this.placed.get(p.id) === it) it.group.add(dressedUp(m.clone(), p.tint, ghost));
+          this.show(it, old);
         });
       }
       it.inner = of ? new Matrix4().fromArray(of.world) : p.standIn !== "person" ? new Matrix4().makeScale(p.size.x, p.size.y, p.size.z) : new Matrix4().makeScale(p.size.y / 1.75, p.size.y / 1.75, p.size.y / 1.75);
@@ -104,6 +119,7 @@ export class Lens {
       it.group.matrixWorldNeedsUpdate = true;
     }
     for (const e of st.elements) if (e.key && this.v.visible(e)) { here.add(e.id); this.element(e, piece); }
+    this.tell();
     for (const [id, it] of this.placed) if (!here.has(id)) { this.scene.remove(it.group); this.placed.delete(id); }
     const l = st.lightNow, peak = Math.max(l.sun.x, l.sun.y, l.sun.z, 1e-9);
     this.sun.color.setRGB(l.sun.x / peak, l.sun.y / peak, l.sun.z / peak, LinearSRGBColorSpace);
@@ -158,6 +174,7 @@ export class Lens {
   // Things come in crowds: the view is drawn when some have come, not for each.
   arrived() {
     this.came = (this.came || 0) + 1;
+    this.tell();
     this.coming ||= setTimeout(() => { this.coming = 0; this.invalidate(); }, 250);
     this.rowSoon(1500); this.shotPictures(2000);
   }
@@ -169,19 +186,14 @@ export class Lens {
     let it = this.placed.get(e.id);
     if (it?.look === look) return;
     const old = it;
-    it = { look, group: new Group(), id: e.id };
+    it = { look, group: new Group(), id: e.id, name: e.name, ready: Boolean(old?.ready) };
     it.group.matrixAutoUpdate = false;
     it.group.userData.id = e.id;
     this.placed.set(e.id, it);
     const ready = [];
-    if (e.model) ready.push(this.load(`/api/sets/${document.documentElement.dataset.set}/elements/${e.id}/model?k=${e.key}`, () => this.placed.get(e.id) === it).then((g) => { if (g) it.group.add(g.scene); }).catch(() => {}));
+    if (e.model) ready.push(this.arrivals.load(`/api/sets/${document.documentElement.dataset.set}/elements/${e.id}/model?k=${e.key}`, () => this.placed.get(e.id) === it).then((m) => { if (m) it.group.add(m); }).catch(() => {}));
     if (list) ready.push(this.copies(it.group, e, list, piece, budget));
-    Promise.all(ready).then(() => {
-      if (old) this.scene.remove(old.group);
-      if (this.placed.get(e.id) !== it) return;
-      this.scene.add(it.group);
-      this.arrived();
-    });
+    Promise.all(ready).then(() => { it.partly = !list && e.count > 0; this.show(it, old); });
   }
   async copies(group, e, list, piece, budget) {
     const by = e.pieces.map(() => []);
@@ -192,7 +204,7 @@ export class Lens {
     for (let k = 0; k < by.length; k++) {
       const of = piece.get(e.pieces[k]);
       if (!light[k] || !by[k].length) continue;
-      const m = await this.model(`/blobs/${light[k].blob}?as=glb`), inner = new Matrix4().fromArray(of.world);
+      const m = await this.arrivals.model(`/blobs/${light[k].blob}?as=glb`, 0.2), inner = new Matrix4().fromArray(of.world);
       m.updateMatrixWorld(true);
       m.traverse((o) => {
         if (!o.isMesh) return;
@@ -226,7 +238,8 @@ export class Lens {
     if (!raw || this.skyKey !== key) return;
     this.lit.take(raw);
     this.scene.background = this.lit.picture;
-    this.scene.environment = this.lit.light.texture;
+    this.scene.environment = this.lit.light?.texture || null;
+    if (this.lit.probe) this.scene.add(this.lit.probe);
     // three.js puts u = 0.5 at +X; here it is at -Z.
     this.scene.backgroundRotation.y = this.scene.environmentRotation.y = Math.PI / 2;
     this.scene.backgroundIntensity = this.scene.environmentIntensity = this.lit.scale;
@@ -274,10 +287,11 @@ export class Lens {
   }
   paint() {
     if (!this.viewNow || this.box.clientWidth < 40 || this.box.clientHeight < 40) return;
+    this.unveil();
     const f = this.project(), under = this.sheetState?.under, w = f.bw, h = f.bh;
     // The blur takes time: while the view moves it is left out, and without a
     // graphics card every second pixel too.
-    const resting = performance.now() - (this.moved || 0) > 150 && !this.v.playing, blurred = this.v.blur && this.v.on("frame");
+    const resting = performance.now() - (this.moved || 0) > 150 && !this.v.playing && !this.v.coming, blurred = this.v.blur && this.v.on("frame");
     this.renderer.setPixelRatio(this.plain && !resting ? 0.5 : 1);
     this.renderer.setSize(w, h, false);
     const sky = this.scene.background;
@@ -287,6 +301,8 @@ export class Lens {
     if (!resting && !this.v.playing && (blurred || this.plain)) { clearTimeout(this.resting); this.resting = setTimeout(() => this.invalidate(), 180); }
     if (under) { this.scene.background = sky; this.renderer.setClearAlpha(1); }
     this.drawn++;
+    if (this.drawn === 1) performance.mark("lens first");
+    if (!this.v.coming && this.placed.size && !this.whole) { this.whole = true; performance.mark("lens whole"); }
     this.box.dataset.drawn = this.drawn;
     if (this.sheet) Object.assign(this.sheet.style, { left: f.x + "px", top: f.y + "px", width: f.w + "px", height: f.h + "px" });
     this.marks(f);
@@ -349,6 +365,12 @@ export class Lens {
     const view = this.v.now.set.view, fr = this.v.raw;
     s += letterbox(view.mask, f) + guides((view.guides || "thirds").split(","), f, (this.posed ? fr.lens.horizon : this.v.now.lens.horizon) || fr.figures.horizon);
     s += this.noted(f, fr) + drawMatch(this, f);
+    // What has not come yet is shown by where it will be.
+    let few = 60;
+    for (const it of this.placed.values()) {
+      const p = !it.ready && few-- > 0 && this.v.placement(it.id), box = p && p.dims.x < 60 && this.bounds(p, f);
+      if (box) s += `<rect x='${box[0]}' y='${box[1]}' width='${box[2] - box[0]}' height='${box[3] - box[1]}' fill='#3c3c3c' fill-opacity='.35' stroke='#a0a0a0' stroke-dasharray='2 3' data-coming='${escape(p.id)}'/>`;
+    }
     for (const id of this.v.sel) {
       const p = this.v.placement(id), it = this.placed.get(id);
       if (!p || !it || !this.v.visible(p)) continue;

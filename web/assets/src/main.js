@@ -86,6 +86,8 @@ document.addEventListener("alpine:init", () => {
 
     async start() {
       document.documentElement.dataset.tone = this.tone;
+      const lens = import("./lens.js"); // is fetched while the state is
+      lens.catch(() => {}); // told below
       watchPictures();
       this.shapes = new Outlines((ids) => until(() => call(`/api/sets/${page.set}/outlines?of=${ids}`)).catch((e) => this.say(e.message, true)), () => this.draw());
       this.laid = new Laid((e, most, wanted) => until(() => call(`/api/sets/${page.set}/elements/${e.id}/instances?k=${e.key}&most=${most}`, { raw: true }), wanted).catch(() => null), () => this.draw());
@@ -105,7 +107,7 @@ document.addEventListener("alpine:init", () => {
         else if (this.message.startsWith("Connection")) this.say("");
       });
       keys(this);
-      import("./lens.js").then(({ Lens }) => {
+      lens.then(({ Lens }) => {
         this.lens = new Lens(document.getElementById("lens"), this);
         this.drawLens();
         document.documentElement.dataset.ready = "yes";
@@ -157,6 +159,7 @@ document.addEventListener("alpine:init", () => {
     },
     // The lens view is kept up where it is seen: it takes more than all else.
     drawLens() { if (this.on("dress light frame") || this.pinned) this.lens?.sync(this.now); },
+    coming: null, // what the lens view still waits for
     pinned: localStorage.pinned === "yes",
     pin() { this.pinned = !this.pinned; localStorage.pinned = this.pinned ? "yes" : "no"; Alpine.nextTick(() => this.draw()); },
     // on says whether one of these steps is open: only what is seen is kept up.

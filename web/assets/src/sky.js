@@ -1,17 +1,13 @@
 // What lights the lens view: the sky's picture as the server sends it, as far
 // as half floats go, and its light for each roughness.
-import { ClampToEdgeWrapping, DataTexture, EquirectangularReflectionMapping, FloatType, LinearFilter, PMREMGenerator, RepeatWrapping, RGBAFormat } from "three";
+import { ClampToEdgeWrapping, DataTexture, EquirectangularReflectionMapping, FloatType, LightProbe, LinearFilter, PMREMGenerator, RepeatWrapping, RGBAFormat, SphericalHarmonics3, Vector3 } from "three";
 
-// three.js filters a sky over cube faces of 256 pixels: 37 million samples, which
-// take seconds without a graphics card, anew for each change of the sun. Faces of
-// 64 take 7 million; what shines like a mirror shows the sky coarser.
-class Coarse extends PMREMGenerator {
-  _setSize() { this._cubeSize = 64; }
-}
-
+// Without a graphics card the sky lights by nine numbers for each colour, which is what
+// lies on matt things to a few hundredths (Ramamoorthi and Hanrahan, An Efficient
+// Representation for Irradiance Environment Maps, 2001); nothing mirrors it then.
 export class Sky {
   constructor(renderer, plain) {
-    this.filter = plain ? new Coarse(renderer) : new PMREMGenerator(renderer);
+    if (plain) this.probe = new LightProbe(); else this.filter = new PMREMGenerator(renderer);
   }
   // take replaces what it showed by the picture in raw: its width and height, then
   // its rows from above, three floats a pixel. How often brighter it is than what
@@ -27,7 +23,20 @@ export class Sky {
     t.mapping = EquirectangularReflectionMapping; t.minFilter = t.magFilter = LinearFilter; t.wrapS = RepeatWrapping; t.wrapT = ClampToEdgeWrapping; t.needsUpdate = true;
     this.picture?.dispose();
     this.picture = t;
-    this.light = this.filter.fromEquirectangular(t, this.light);
     this.scale = 1 / k;
+    if (this.filter) this.light = this.filter.fromEquirectangular(t, this.light); else this.gather(rgb, w, h);
+  }
+  // gather sums the sky up: row by row from above, u = 0.5 at -Z.
+  gather(rgb, w, h) {
+    const sh = this.probe.sh.coefficients, basis = new Array(9), d = new Vector3();
+    for (const c of sh) c.set(0, 0, 0);
+    for (let y = 0; y < h; y++) {
+      const up = (Math.PI * (y + 0.5)) / h, share = (2 * Math.PI * Math.PI * Math.sin(up)) / (w * h); // steradians
+      for (let x = 0; x < w; x++) {
+        const a = 2 * Math.PI * ((x + 0.5) / w - 0.5), i = 3 * (y * w + x);
+        SphericalHarmonics3.getBasisAt(d.set(Math.sin(up) * Math.sin(a), Math.cos(up), -Math.sin(up) * Math.cos(a)), basis);
+        for (let n = 0; n < 9; n++) { const k = basis[n] * share; sh[n].x += rgb[i] * k; sh[n].y += rgb[i + 1] * k; sh[n].z += rgb[i + 2] * k; }
+      }
+    }
   }
 }

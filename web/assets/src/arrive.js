@@ -1,0 +1,63 @@
+// How models come into the lens view: what is near and large first, one at a time, so that
+// the hand never waits for many; and what they are drawn with where there is no graphics
+// card.
+import { Group, MeshLambertMaterial } from "three";
+import { GLTFLoader } from "three/addons/loaders/GLTFLoader.js";
+import { call, until } from "./ask.js";
+
+const atOnce = 3; // that are fetched while one is read
+
+export class Arrivals {
+  constructor(plain, say) {
+    this.plain = plain; this.say = say;
+    this.loader = new GLTFLoader();
+    this.models = new Map(); // url to promise of a group
+    this.waiting = []; // { url, weight, go }
+    this.fetching = 0;
+    this.reading = Promise.resolve();
+    this.plainer = new WeakMap();
+  }
+  // model is the model at a URL, for something that is so large in the picture; asked for
+  // again it is the same.
+  model(url, weight = 0) {
+    if (!this.models.has(url)) {
+      this.models.set(url, new Promise((go) => this.waiting.push({ url, weight, go })).then(() => this.load(url)).catch((e) => {
+        this.models.delete(url); // the next that needs it asks again
+        this.say("A piece cannot be drawn in the lens view: " + e.message, true);
+        return new Group();
+      }).finally(() => { this.fetching--; this.next(); }));
+      queueMicrotask(() => this.next()); // when all of a set are known
+    } else { const w = this.waiting.find((x) => x.url === url); if (w) w.weight = Math.max(w.weight, weight); }
+    return this.models.get(url);
+  }
+  next() {
+    while (this.fetching < atOnce && this.waiting.length) {
+      const i = this.waiting.reduce((best, w, k) => (w.weight > this.waiting[best].weight ? k : best), 0);
+      this.fetching++;
+      this.waiting.splice(i, 1)[0].go();
+    }
+  }
+  // load reads a model, however long the server is away; null when it is not wanted
+  // any more. One is read after the other.
+  async load(url, wanted) {
+    const raw = await until(() => call(url, { raw: true }), wanted);
+    if (!raw) return null;
+    const read = this.reading.then(() => this.loader.parseAsync(raw, ""));
+    this.reading = read.catch(() => {}).then(() => new Promise((go) => setTimeout(go)));
+    const { scene } = await read;
+    if (this.plain) scene.traverse((o) => { if (o.isMesh) o.material = Array.isArray(o.material) ? o.material.map((m) => this.simple(m)) : this.simple(o.material); });
+    return scene;
+  }
+  // simple is a matt material in place of a true one: metal and glass cost a processor ten
+  // times as much.
+  simple(m) {
+    if (!m.isMeshStandardMaterial) return m;
+    if (!this.plainer.has(m)) {
+      const through = m.transmission || 0, n = new MeshLambertMaterial({ name: m.name, color: m.color, map: m.map, emissive: m.emissive, emissiveMap: m.emissiveMap, emissiveIntensity: m.emissiveIntensity,
+        alphaTest: m.alphaTest, transparent: m.transparent || through > 0, opacity: m.opacity * (1 - 0.8 * through), side: m.side, vertexColors: m.vertexColors, flatShading: m.flatShading, depthWrite: m.depthWrite && !(through > 0) });
+      n.forceSinglePass = true;
+      this.plainer.set(m, n);
+    }
+    return this.plainer.get(m);
+  }
+}
