@@ -9,6 +9,7 @@ import (
 	"fmt"
 	"strings"
 	"sync"
+	"sync/atomic"
 
 	"github.com/jackc/pgx/v5"
 	"github.com/riverqueue/river"
@@ -39,7 +40,8 @@ type App struct {
 	watches  watches
 	frames   frames
 	turns    turns
-	wilds    sync.Map // which names are those of plants and stones
+	touched  atomic.Int64 // when a person last did something, in Unix nanoseconds
+	wilds    sync.Map     // which names are those of plants and stones
 }
 
 // Queue takes jobs, together with the rows that they are about.

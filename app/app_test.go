@@ -307,6 +307,21 @@ func TestAStillAndAMoveAreRenderedAndKept(t *testing.T) {
 	}
 }
 
+// A quiet take waits while somebody is at work, says so, and goes on when they are not.
+func TestAQuietTakeWaits(t *testing.T) {
+	d := newDesk(t)
+	d.edit(app.Deed{Do: "place", StandIn: "person"})
+	d.a.Touch()
+	if _, err := d.a.Shoot(d.ctx, d.set, "", "still", app.TakeSettings{Width: 32, Samples: 4, Bounces: 2, Quietly: true}); err != nil {
+		t.Fatal(err)
+	}
+	st := d.await("the waiting", func(st *app.State) bool { return strings.Contains(st.Takes[0].Note, "at work") })
+	if st.Takes[0].State != "working" {
+		t.Errorf("it is %s", st.Takes[0].State)
+	}
+	d.await("the end", func(st *app.State) bool { return st.Takes[0].State == "done" })
+}
+
 func TestACancelledTakeStops(t *testing.T) {
 	d := newDesk(t)
 	d.edit(app.Deed{Do: "place", StandIn: "person"})

@@ -6,7 +6,6 @@ import (
 	"slices"
 	"strings"
 	"testing"
-	"time"
 
 	"visator/app"
 	"visator/core/geom"
@@ -18,17 +17,7 @@ func (d *desk) settle(seed uint64, ids ...string) {
 	if _, err := d.a.Settle(d.ctx, d.set, ids, seed); err != nil {
 		d.Fatal(err)
 	}
-	d.wait("the settling", func() bool { return len(d.state().Settling) == 0 })
-}
-
-// wait waits until something is so.
-func (d *desk) wait(what string, so func() bool) {
-	d.Helper()
-	for end := time.Now().Add(2 * time.Minute); !so(); time.Sleep(20 * time.Millisecond) {
-		if time.Now().After(end) {
-			d.Fatalf("waited in vain for %s", what)
-		}
-	}
+	d.await("the settling", func(st *app.State) bool { return len(st.Settling) == 0 })
 }
 
 // heap is a slab with boxes above it.
@@ -96,7 +85,7 @@ func TestSettlingHoldsUpNobody(t *testing.T) {
 	// That it falls is not noticed by who moves one of them.
 	d.edit(app.Deed{Do: "change", Kind: "placement", ID: ids[0], Patch: patch(map[string]any{"at": geom.V{X: 2, Y: 4, Z: 2}})})
 	between := d.places()
-	d.wait("the end", func() bool { return len(d.state().Settling) == 0 })
+	d.await("the end", func(st *app.State) bool { return len(st.Settling) == 0 })
 	if now := d.places(); !slices.Equal(now, between) {
 		// It was over before the hand was there: then all lie, but that one.
 		if p := d.placement("box").At; p != (geom.V{X: 2, Y: 4, Z: 2}) {

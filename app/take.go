@@ -38,6 +38,7 @@ type TakeSettings struct {
 	Seed    uint64  `json:"seed"`
 	Bounces int     `json:"bounces"`
 	Denoise bool    `json:"denoise"`
+	Quietly bool    `json:"quietly,omitempty"` // it waits while somebody is at work
 	stage.Kept
 }
 
@@ -299,11 +300,38 @@ func (sh *shooting) expose(ctx context.Context, v *optics.View, progress func(do
 		if progress != nil {
 			progress(done, of, f)
 		}
+		if sh.s.Quietly {
+			sh.stand(ctx)
+		}
 	}
 	if sh.s.Seconds > 0 {
 		o.Stop = func(int) bool { return time.Since(began).Seconds() > sh.s.Seconds }
 	}
 	return render.Bands(ctx, sh.scene, &cam, o, sh.a.memory())
+}
+
+// leave is for how long after the last thing that a person did a quiet take waits.
+const leave = 15 * time.Second
+
+// Touch is called when a person does something.
+func (a *App) Touch() { a.touched.Store(time.Now().UnixNano()) }
+
+// stand waits while somebody is at work.
+func (sh *shooting) stand(ctx context.Context) {
+	atWork := func() bool { return time.Since(time.Unix(0, sh.a.touched.Load())) < leave }
+	if !atWork() {
+		return
+	}
+	_ = sh.save(ctx, "working", sh.t.Progress, "waits while you are at work")
+	tick := time.NewTicker(250 * time.Millisecond)
+	defer tick.Stop()
+	for atWork() {
+		select {
+		case <-ctx.Done():
+			return
+		case <-tick.C:
+		}
+	}
 }
 
 // giveWay puts the calling goroutine on a thread of its own that yields to

@@ -425,16 +425,21 @@ func (l *loader) shots(shoot bool) error {
 	if err != nil {
 		return err
 	}
-	for i, s := range list {
-		if shoot {
-			settings, kind := app.TakeSettings{Width: 1280, Samples: 32, Bounces: 4, Denoise: true}, "still"
+	// Small and fast first, so that there is something to see at once; then better, while
+	// nobody is at work.
+	for i := 0; shoot && i < 2*len(list); i++ {
+		s, settings, kind := &list[i%len(list)], app.TakeSettings{Width: 480, Samples: 12, Bounces: 3, Denoise: true}, "still"
+		if i >= len(list) {
+			settings = app.TakeSettings{Width: 1280, Samples: 32, Bounces: 4, Denoise: true, Quietly: true}
 			if s.Move != nil {
 				settings.Width, settings.Samples, kind = 640, 12, "move"
 			}
-			if _, err := l.a.Shoot(l.ctx, l.set, s.ID, kind, settings); err != nil {
-				return err
-			}
 		}
+		if _, err := l.a.Shoot(l.ctx, l.set, s.ID, kind, settings); err != nil {
+			return err
+		}
+	}
+	for i, s := range list {
 		if i == 0 {
 			if err := l.edit(app.Deed{Do: "go", ID: s.ID}); err != nil {
 				return err

@@ -70,6 +70,17 @@ func isText(path string) bool {
 		!slices.Contains([]string{"events", "model", "instances", "export", "sheet", "cutouts", "sky"}, last)
 }
 
+// atWork notes that a person does something: opens a page, changes something. What pages
+// ask for by themselves does not count.
+func (s *Server) atWork(next echo.HandlerFunc) echo.HandlerFunc {
+	return func(c *echo.Context) error {
+		if r := c.Request(); r.Method != http.MethodGet || r.URL.Path == "/" || strings.HasPrefix(r.URL.Path, "/sets/") {
+			s.app.Touch()
+		}
+		return next(c)
+	}
+}
+
 // Handler is the whole interface as an http.Handler.
 func (s *Server) Handler() http.Handler {
 	e := echo.New()
@@ -82,7 +93,7 @@ func (s *Server) Handler() http.Handler {
 	}))
 	e.Use(middleware.GzipWithConfig(middleware.GzipConfig{Level: gzip.BestSpeed, MinLength: 1400,
 		Skipper: func(c *echo.Context) bool { return !isText(c.Request().URL.Path) }}))
-	e.Use(legible, prompt, known, middleware.CSRFWithConfig(middleware.CSRFConfig{TokenLookup: "header:X-CSRF-Token,form:csrf", CookieName: "__Host-visator-form", CookieSecure: true, CookieHTTPOnly: true, CookieSameSite: http.SameSiteStrictMode, CookiePath: "/"}))
+	e.Use(legible, prompt, known, s.atWork, middleware.CSRFWithConfig(middleware.CSRFConfig{TokenLookup: "header:X-CSRF-Token,form:csrf", CookieName: "__Host-visator-form", CookieSecure: true, CookieHTTPOnly: true, CookieSameSite: http.SameSiteStrictMode, CookiePath: "/"}))
 	dist, _ := fs.Sub(files, "dist")
 	static := http.StripPrefix("/static/", http.FileServerFS(dist))
 	e.GET("/static/*", func(c *echo.Context) error {

@@ -86,6 +86,7 @@ export class Lens {
   // tell says how much of what is to be seen is there, and what comes next.
   tell() {
     const all = [...this.placed.values()], left = all.filter((it) => !it.ready);
+    if (this.v.coming && !left.length) { this.rowSoon(300); this.shotPictures(600); }
     this.v.coming = left.length ? { come: all.length - left.length, of: all.length, names: left.slice(0, 3).map((it) => it.name).join(", ") } : null;
     this.box.dataset.loading = left.length;
   }
@@ -327,6 +328,7 @@ export class Lens {
   rowSoon(wait = 500) { clearTimeout(this.rowLater); this.rowLater = setTimeout(() => this.row(), wait); }
   row() {
     if (!this.viewNow || !this.v.on("frame") || this.v.tab !== "lens" || this.v.playing || this.canvas.width < 100) return;
+    if (this.v.coming) return; // it is drawn when all is there
     const st = this.v.now, v = st.set.view, win = st.lens.window, world = st.lens.world, f = st.lens.forward;
     const key = JSON.stringify([v.eye, v.yaw, v.pitch, v.roll, v.focal, v.aspect, v.near, v.far, v.ev, win, this.v.keepSize, this.v.keepSize && v.focus, st.revision, this.came]);
     if (key === this.rowKey && this.rowDrawn > 0) return;
@@ -334,6 +336,7 @@ export class Lens {
     // One after the other, so that the hand never waits for all of them; what is
     // changed meanwhile begins anew.
     const all = [...document.querySelectorAll("[data-lens-picture]")].sort((a, b) => Math.abs(Math.log(a.dataset.lensPicture / v.focal)) - Math.abs(Math.log(b.dataset.lensPicture / v.focal)));
+    for (const c of all) if (c.dataset.drawn) c.dataset.drawn = "old";
     const next = () => {
       const canvas = all[this.rowDrawn];
       if (!canvas || this.rowKey !== key || !this.v.on("frame") || this.v.tab !== "lens") return;

@@ -1,0 +1,110 @@
+package e2e
+
+import (
+	"fmt"
+	"math"
+	"testing"
+
+	"visator/app"
+	"visator/core/geom"
+)
+
+// seen is where a place of the set falls in the lens view, in pixels of the page.
+func (b *tab) seen(x, y, z float64) [2]float64 {
+	b.Helper()
+	at := eval[[]float64](b, fmt.Sprintf("(l => { const r = l.canvas.getBoundingClientRect(), f = l.frame(), [x, y] = l.screen(%g, %g, %g); return [r.x + f.x + x * f.w, r.y + f.y + y * f.h] })(Alpine.store('v').lens)", x, y, z))
+	return [2]float64(at)
+}
+
+// whole waits until all of the lens view is there and drawn.
+func (b *tab) whole() {
+	b.Helper()
+	b.until("Alpine.store('v').lens?.placed.size && !Alpine.store('v').coming && !Alpine.store('v').lens.asked && !Alpine.store('v').lens.veiled.length")
+}
+
+// In the lens view things are taken as they are seen: moved onto what lies beneath the
+// pointer, turned by their ring, scaled by their corner, and the camera stays. What is
+// behind a wall is not hit through it; a drag beside things turns the camera, and says so.
+func TestThingsAreHandledInTheLensView(t *testing.T) {
+	s, b := newSite(t), browser(t)
+	set := b.production(s, "yard")
+	eval[bool](b, "(localStorage.snap = 'off', true)")
+	s.edit(set,
+		map[string]any{"do": "place", "standIn": "slab", "name": "floor", "at": geom.V{Y: -0.2}, "patch": map[string]any{"size": geom.V{X: 60, Y: 0.2, Z: 60}}},
+		map[string]any{"do": "place", "standIn": "box", "name": "crate", "at": geom.V{X: -1}, "patch": map[string]any{"size": geom.V{X: 1, Y: 1, Z: 1}}},
+		map[string]any{"do": "place", "standIn": "slab", "name": "table", "at": geom.V{X: 2, Z: 0}, "patch": map[string]any{"size": geom.V{X: 2.4, Y: 0.8, Z: 2.4}}},
+		map[string]any{"do": "place", "standIn": "wall", "name": "screen", "at": geom.V{X: -4, Z: -3}, "patch": map[string]any{"size": geom.V{X: 2, Y: 3, Z: 0.2}}},
+		map[string]any{"do": "place", "standIn": "person", "name": "hider", "at": geom.V{X: -4.2, Z: -4}},
+		map[string]any{"do": "change", "kind": "set", "patch": map[string]any{"view": map[string]any{"eye": geom.V{Y: 3, Z: 9}, "yaw": 0, "pitch": -0.25, "focal": 28, "near": 0.1, "far": 200}}})
+	b.step("light")
+	b.whole()
+	st := s.state(set)
+	view := st.Set.View
+	crate := placed(st, "crate").ID
+	sel := func() string { return eval[string](b, "Alpine.store('v').sel.join()") }
+	tap := func(at [2]float64) { b.drag(at, at) }
+
+	tap(b.seen(-4.3, 1.2, -2.9))
+	b.until(fmt.Sprintf("Alpine.store('v').sel.join() === %q", placed(st, "screen").ID))
+	tap(b.seen(1.5, 0, 4))
+	b.until("Alpine.store('v').sel.length === 0") // the floor stops the pointer and is not taken
+
+	// A drag over what is not selected turns the camera, and says so.
+	at := b.seen(-1, 0.5, 0)
+	b.drag(at, [2]float64{at[0] + 40, at[1]})
+	st = s.await(set, "the turn of the camera", func(st *app.State) bool { return st.Set.View.Yaw != view.Yaw })
+	b.until("Alpine.store('v').message.includes('The camera was turned by')")
+	b.press("Undo")
+	s.await(set, "the camera back", func(st *app.State) bool { return st.Set.View.Yaw == view.Yaw })
+	b.until(fmt.Sprintf("Math.abs(Alpine.store('v').st.set.view.yaw - %v) < 1e-9", view.Yaw))
+	b.whole()
+
+	tap(b.seen(-1, 0.5, 0.5))
+	b.until(fmt.Sprintf("Alpine.store('v').sel.join() === %q", crate))
+	// Its foot follows the hand, onto the table.
+	from, foot, to := b.seen(-1, 0.6, 0.5), b.seen(-1, 0, 0), b.seen(2, 0.8, 0.2)
+	b.drag(from, [2]float64{from[0] + to[0] - foot[0], from[1] + to[1] - foot[1]})
+	st = s.await(set, "the crate on the table", func(st *app.State) bool { return placed(st, "crate").At.X > 1 })
+	if p := placed(st, "crate").At; math.Abs(p.X-2) > 0.05 || math.Abs(p.Z-0.2) > 0.05 || math.Abs(p.Y-0.8) > 1e-6 {
+		t.Errorf("the crate stands at %v", p)
+	}
+	if st.Set.View != view {
+		t.Error("the camera went along")
+	}
+	b.until("Alpine.store('v').st.placements.some(p => p.name === 'crate' && p.at.x > 1)")
+	b.whole()
+
+	ring := b.middle("[data-ring] circle")
+	b.drag(ring, b.seen(2-1.2, 0.8, 0.2))
+	st = s.await(set, "the turn", func(st *app.State) bool { return placed(st, "crate").Yaw != 0 })
+	if yaw := placed(st, "crate").Yaw; math.Abs(yaw-math.Pi/2) > 0.1 {
+		t.Errorf("turned to %v", yaw)
+	}
+	b.until("Alpine.store('v').st.placements.some(p => p.name === 'crate' && p.yaw)")
+	grow, foot := b.middle("[data-grow] rect"), b.seen(2, 0.8, 0.2)
+	b.drag(grow, [2]float64{foot[0] + 1.5*(grow[0]-foot[0]), foot[1] + 1.5*(grow[1]-foot[1])})
+	st = s.await(set, "the scale", func(st *app.State) bool { return placed(st, "crate").Scale.X != 1 })
+	if k := placed(st, "crate").Scale; math.Abs(k.X-1.5) > 0.06 || k.X != k.Y || k.X != k.Z {
+		t.Errorf("scaled by %v", k)
+	}
+	if sel() != crate {
+		t.Errorf("%q is selected", sel())
+	}
+}
+
+// While the lens view waits for things it says for how many and which, and shows where
+// they will be; then all of that is gone.
+func TestTheLensViewSaysWhatIsComing(t *testing.T) {
+	s, b := newSite(t), browser(t)
+	set := b.production(s, "yard")
+	s.edit(set, map[string]any{"do": "place", "standIn": "box", "name": "crate", "at": geom.V{Z: -4}})
+	b.step("dress")
+	b.whole()
+	// The next model is held up on its way.
+	eval[bool](b, `((f) => { window.free = new Promise((go) => { window.letGo_ = go; }); window.fetch = (u, o) => String(u).includes("/standins/person") ? window.free.then(() => f(u, o)) : f(u, o); return true })(window.fetch)`)
+	s.edit(set, map[string]any{"do": "place", "standIn": "person", "name": "late man", "at": geom.V{X: 1, Z: -4}})
+	b.until("document.querySelector('[data-coming-told]')?.textContent.includes('late man') && document.querySelector('[data-coming-told]').textContent.includes('1 of 2') && document.querySelector('[data-coming]')")
+	eval[bool](b, "(window.letGo_(), true)")
+	b.whole()
+	b.until("!document.querySelector('[data-coming-told]') && !document.querySelector('[data-coming]')")
+}
