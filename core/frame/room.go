@@ -79,11 +79,12 @@ func (s *Scene) Stands(a StandAsk, up float64) []LensPlace {
 			l.SharpFar = &far
 		}
 		var cells []Cell
+		var shares []float64 // of the cell's floor that is at the right distance
 		r := d * (1 + sizeSlack)
 		for x := math.Floor((mid.X-r)/planCell) * planCell; x <= mid.X+r; x += planCell {
 			for z := math.Floor((mid.Z-r)/planCell) * planCell; z <= mid.Z+r; z += planCell {
-				if away := math.Hypot(x-mid.X, z-mid.Z); math.Abs(away-d) <= d*sizeSlack+planCell/2 && len(cells) < maxCells {
-					cells = append(cells, Cell{x, z})
+				if share := inRing(x-mid.X, z-mid.Z, d); share > 0 && len(cells) < maxCells {
+					cells, shares = append(cells, Cell{x, z}), append(shares, share)
 				}
 			}
 		}
@@ -99,7 +100,7 @@ func (s *Scene) Stands(a StandAsk, up float64) []LensPlace {
 				continue
 			}
 			l.Cells = append(l.Cells, cells[i])
-			l.Free += planCell * planCell
+			l.Free += planCell * planCell * shares[i]
 			if away := eye.Sub(a.View.Eye).Len(); away < best {
 				best = away
 				w := v
@@ -112,6 +113,83 @@ func (s *Scene) Stands(a StandAsk, up float64) []LensPlace {
 	}
 	slices.SortFunc(out, func(p, q LensPlace) int { return cmp.Compare(p.Focal, q.Focal) })
 	return out
+}
+
+// inRing is how much of a cell about a place lies about d from the middle, 0 to 1: as many
+// of 25 points of it.
+func inRing(x, z, d float64) float64 {
+	n := 0
+	for i := range 5 {
+		for j := range 5 {
+			if away := math.Hypot(x+planCell*(float64(i)-2)/5, z+planCell*(float64(j)-2)/5); math.Abs(away-d) <= d*sizeSlack {
+				n++
+			}
+		}
+	}
+	return float64(n) / 25
+}
+
+// stands reports whether anything stands within room of the upright from floor to high
+// over a place: what is no higher than a step on the ground is stepped over.
+func (s *Scene) stands(c geom.V, room, floor, high float64) bool {
+	for i := range s.Things {
+		t := &s.Things[i]
+		b := &t.Body.Box
+		low := floor + 0.05
+		if t.Land {
+			low = floor + 0.4 // it slopes
+		}
+		if b.Min.X > c.X+room || b.Max.X < c.X-room || b.Min.Z > c.Z+room || b.Max.Z < c.Z-room || b.Min.Y > high || b.Max.Y < low {
+			continue
+		}
+		met := false
+		t.Body.Reach(geom.Identity, func(m, h geom.V) bool {
+			return met || m.X-h.X > c.X+room || m.X+h.X < c.X-room || m.Z-h.Z > c.Z+room || m.Z+h.Z < c.Z-room || m.Y-h.Y > high || m.Y+h.Y < low
+		}, func(tri [3]geom.V) { met = met || within(tri, c, room, low, high) })
+		if met {
+			return true
+		}
+	}
+	return false
+}
+
+// within reports whether a triangle comes within room of the upright from low to high over
+// c: it is cut at both heights, and what is left is looked at from above.
+func within(tri [3]geom.V, c geom.V, room, low, high float64) bool {
+	var space, other [6]geom.V
+	list := append(space[:0], tri[:]...)
+	for k, plane := range [2]float64{low, high} {
+		next := other[:0]
+		in := func(p geom.V) float64 { return (p.Y - plane) * float64(1-2*k) }
+		for i, p := range list {
+			q := list[(i+1)%len(list)]
+			if in(p) >= 0 {
+				next = append(next, p)
+			}
+			if in(p)*in(q) < 0 {
+				next = append(next, p.Lerp(q, in(p)/(in(p)-in(q))))
+			}
+		}
+		list = append(space[:0], next...)
+	}
+	sides := 0
+	for i, p := range list {
+		q := list[(i+1)%len(list)]
+		ex, ez, px, pz := q.X-p.X, q.Z-p.Z, c.X-p.X, c.Z-p.Z
+		t := 0.0
+		if l := ex*ex + ez*ez; l > 0 {
+			t = min(max((ex*px+ez*pz)/l, 0), 1)
+		}
+		if math.Hypot(px-t*ex, pz-t*ez) < room {
+			return true
+		}
+		if ex*pz-ez*px > 0 {
+			sides++
+		} else {
+			sides--
+		}
+	}
+	return len(list) > 2 && (sides == len(list) || sides == -len(list))
 }
 
 // maxCells bounds the floor that is looked at for one lens: a ring of 12 m.
@@ -129,22 +207,7 @@ func (s *Scene) room(at, subject geom.V, up float64, own func(int) bool) (eye ge
 	eye = geom.V{X: at.X, Y: floor + up, Z: at.Z}
 	back := geom.V{X: at.X - subject.X, Z: at.Z - subject.Z}.Unit()
 	man := at.Add(back.Mul(operatorBack))
-	free := func(c geom.V, room float64, heights ...float64) bool {
-		const around = 10
-		for _, y := range heights {
-			o := geom.V{X: c.X, Y: floor + y, Z: c.Z}
-			for k := range around {
-				sin, cos := math.Sincos(2 * math.Pi * float64(k) / around)
-				if _, met := s.Ray(o, geom.V{X: cos, Z: sin}, 0, room, nil); met {
-					return false
-				}
-			}
-		}
-		// Up and down through the middle, for what the spokes miss.
-		_, met := s.Ray(geom.V{X: c.X, Y: floor + 0.1, Z: c.Z}, geom.V{Y: 1}, 0, max(heights[len(heights)-1], 0.2), nil)
-		return !met
-	}
-	if !free(at, cameraRoom, 0.4, up) || !free(man, operatorRoom, 0.5, 1.2, operatorHead) {
+	if s.stands(at, cameraRoom, floor, floor+up+0.2) || s.stands(man, operatorRoom, floor, floor+operatorHead) {
 		return eye, false
 	}
 	// The operator has a floor too, on about the same level.

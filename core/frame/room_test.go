@@ -68,3 +68,33 @@ func TestSketchDrawsEdges(t *testing.T) {
 		t.Errorf("edge dark %v, sky %d, face %d", dark, m.GrayAt(2, 2).Y, m.GrayAt(80, 45).Y)
 	}
 }
+
+// On an open plain the floor for a lens is the ring of a tenth of the distance about it,
+// 0.2 π d²; a pole of 3 cm, of which hardly any line of sight would tell, keeps the camera
+// 0.45 m away.
+func TestTheFreeFloorIsNoLargerThanThereIs(t *testing.T) {
+	person := Thing{ID: "person", Body: at(block(geom.V{X: -0.25, Z: -0.15}, geom.V{X: 0.25, Y: 1.75, Z: 0.15}), geom.V{})}
+	pole := Thing{ID: "pole", Body: at(block(geom.V{X: -0.015, Z: -0.015}, geom.V{X: 0.015, Y: 3, Z: 0.015}), geom.V{X: 3.1, Z: 0.07})}
+	v := optics.Default()
+	v.Eye = geom.V{X: 1, Y: 1.5}
+	ask := StandAsk{View: v, Subject: person.Body.Outer(), ID: "person", Share: 0.75, Focals: []float64{24, 35}}
+	ground := Thing{ID: "ground", Body: at(sheet(50), geom.V{}), Land: true}
+	for _, r := range NewScene([]Thing{ground, person}).Stands(ask, 1.5) {
+		if want := 0.2 * math.Pi * r.Distance * r.Distance; math.Abs(r.Free-want) > 0.03*want {
+			t.Errorf("%v mm: %v m² of %v", r.Focal, r.Free, want)
+		}
+	}
+	near := 0
+	for _, r := range NewScene([]Thing{ground, person, pole}).Stands(ask, 1.5) {
+		for _, c := range r.Cells {
+			if d := math.Hypot(c.X-3.1, c.Z-0.07); d < cameraRoom-0.02 {
+				t.Errorf("%v mm: a camera %v m from the pole", r.Focal, d)
+			} else if d < cameraRoom+0.15 {
+				near++
+			}
+		}
+	}
+	if near == 0 {
+		t.Error("no camera is anywhere near the pole: nothing was tried")
+	}
+}
