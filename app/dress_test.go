@@ -2,6 +2,7 @@ package app_test
 
 import (
 	"bytes"
+	"encoding/binary"
 	"encoding/json"
 	"fmt"
 	"image"
@@ -464,6 +465,57 @@ func TestDriftsFollowTheShot(t *testing.T) {
 	}
 	if len(st.Elements[0].Spec) > 1e6 {
 		t.Errorf("%d bytes are stored", len(st.Elements[0].Spec))
+	}
+}
+
+// A drift through a crate is told with how many of its things grow through it: those whose
+// foot lies in it, by their places. Kept off its floor, there are none.
+func TestDriftsThroughThingsAreTold(t *testing.T) {
+	d := newDesk(t)
+	piece := d.takeIn("box.glb", boxGLB(t)).Pieces[0].ID
+	d.edit(standIn("box", geom.V{}, geom.V{X: 2, Y: 1, Z: 1}, nil))
+	area := []lay.P{{X: -5, Z: -5}, {X: 5, Z: -5}, {X: 5, Z: 5}, {X: -5, Z: 5}}
+	drift := lay.Drift{Area: area, Pieces: []lay.Share{{Piece: piece, Weight: 1}}, Density: 8, SizeMin: 0.1, SizeMax: 0.1, Seed: 1}
+	id := d.add("drift", &drift)
+	raw, err := d.a.ElementInstances(d.ctx, d.set, id, 0)
+	if err != nil {
+		t.Fatal(err)
+	}
+	want := 0
+	for i := range len(raw) / 36 {
+		at := func(k int) float64 {
+			return float64(math.Float32frombits(binary.LittleEndian.Uint32(raw[36*i+4*k:])))
+		}
+		if math.Abs(at(1)) < 1 && math.Abs(at(3)) < 0.5 {
+			want++
+		}
+	}
+	list := d.snagsOf("overlap")
+	if want < 8 || len(list) != 1 || !strings.HasPrefix(list[0], fmt.Sprintf("%d things of ", want)) {
+		t.Errorf("%d grow through it, and it is told %v", want, list)
+	}
+	drift.Keep = [][]lay.P{{{X: -1.3, Z: -0.8}, {X: 1.3, Z: -0.8}, {X: 1.3, Z: 0.8}, {X: -1.3, Z: 0.8}}}
+	d.edit(app.Deed{Do: "change", Kind: "element", ID: id, Patch: patch(map[string]any{"spec": map[string]any{"keep": drift.Keep}})})
+	if list := d.snagsOf("overlap"); len(list) != 0 {
+		t.Errorf("%v", list)
+	}
+}
+
+// A facade whose piece is not as large as its openings is told once for all bays; one that
+// fits is not.
+func TestBaysThatDoNotFitAreTold(t *testing.T) {
+	d := newDesk(t)
+	piece := d.takeIn("box.glb", boxGLB(t)).Pieces[0].ID
+	size := d.state().Pieces[0].Size
+	hole := lay.Opening{Along: 2, Width: size.X - 0.8, Head: size.Y, Bays: 3, Pitch: 3, Filling: piece}
+	id := d.add("room", &lay.Room{Outline: []lay.P{{}, {X: 12}, {X: 12, Z: 6}, {Z: 6}}, Height: 4, Wall: 0.3, Openings: []lay.Opening{hole}})
+	if list := d.snagsOf("bay"); len(list) != 1 || !strings.Contains(list[0], "3 times") {
+		t.Errorf("%v", list)
+	}
+	hole.Width = size.X
+	d.edit(app.Deed{Do: "change", Kind: "element", ID: id, Patch: patch(map[string]any{"spec": map[string]any{"openings": []lay.Opening{hole}}})})
+	if list := d.snagsOf("bay"); len(list) != 0 {
+		t.Errorf("%v", list)
 	}
 }
 

@@ -57,6 +57,7 @@ type watch struct {
 	contacts snag.Contacts
 	placed   map[string]*snag.Solid
 	framed   map[string][]snag.Snag // of shots, by all that they depend on
+	grown    map[string]int         // how many things of a drift grow through a thing, by both
 }
 
 // measured is the outcome for one revision.
@@ -84,7 +85,7 @@ func (ws *watches) of(set string) *watch {
 	}
 	w := ws.kept[set]
 	if w == nil {
-		w = &watch{placed: map[string]*snag.Solid{}, framed: map[string][]snag.Snag{}}
+		w = &watch{placed: map[string]*snag.Solid{}, framed: map[string][]snag.Snag{}, grown: map[string]int{}}
 		ws.kept[set] = w
 	}
 	w.used = time.Now()
@@ -257,7 +258,7 @@ func (a *App) Measured(set string) (revision int64, seconds float64) {
 
 // Measure measures a set now, from what is known of it.
 func (a *App) Measure(ctx context.Context, set string) ([]snag.Snag, error) {
-	w := &watch{placed: map[string]*snag.Solid{}, framed: map[string][]snag.Snag{}}
+	w := &watch{placed: map[string]*snag.Solid{}, framed: map[string][]snag.Snag{}, grown: map[string]int{}}
 	_, err := a.measureSet(ctx, set, w)
 	if err != nil {
 		return nil, err
@@ -290,6 +291,11 @@ func (a *App) measureSet(ctx context.Context, set string, w *watch) (production 
 	in := unit.RulerOf(now.production.Unit)
 	list := w.contacts.Find(in, solids)
 	list = append(list, now.pictured(in, solids)...)
+	grown, err := now.grown(ctx, solids, w.grown)
+	if err != nil {
+		return "", err
+	}
+	list = append(list, grown...)
 	framed, err := now.framed(ctx, in, w.framed)
 	if err != nil {
 		return "", err
@@ -346,9 +352,13 @@ func (w *world) solids(ctx context.Context, kept map[string]*snag.Solid) ([]snag
 		if l == nil || w.hidden(e.Hidden, e.Layer) || e.Kind == "drift" {
 			continue
 		}
+		felt := e.Name
+		if len(l.Instances) > maxLaidSolids {
+			felt = fmt.Sprintf("%s, of whose %d the first %d are measured", e.Name, len(l.Instances), maxLaidSolids)
+		}
 		land := e.Kind == "ground" || e.Kind == "path" || e.Kind == "room"
 		if l.body != nil && e.Kind != "card" {
-			s := snag.Solid{ID: e.ID, Name: e.Name, Key: l.key, Fixed: true, Land: land && e.Kind != "room", Soft: e.Kind == "water"}
+			s := snag.Solid{ID: e.ID, Name: e.Name, Key: l.key, Fixed: true, Land: land && e.Kind != "room", Soft: e.Kind == "water", Rope: e.Kind == "line"}
 			put(s, func() (*contact.Placed, error) { return contact.Place(l.body, geom.Identity), nil })
 		}
 		for k := range l.Instances {
@@ -356,7 +366,10 @@ func (w *world) solids(ctx context.Context, kept map[string]*snag.Solid) ([]snag
 				break
 			}
 			in := &l.Instances[k]
-			s := snag.Solid{ID: fmt.Sprintf("%s %d", e.ID, k), Name: fmt.Sprintf("%s, %d", e.Name, k+1), Key: fmt.Sprintf("%s %d", l.key, k), Fixed: true, Piece: in.Piece, Group: e.ID}
+			s := snag.Solid{ID: fmt.Sprintf("%s %d", e.ID, k), Name: fmt.Sprintf("%s, %d", e.Name, k+1), Key: fmt.Sprintf("%s %d", l.key, k), Fixed: true, Piece: in.Piece, Group: e.ID, Row: e.ID, RowName: felt, Wild: w.a.wild(w.pieces[in.Piece])}
+			if e.Kind == "room" {
+				s.Row = "" // windows that stand in a facade: what does not fit is told of the opening
+			}
 			put(s, func() (*contact.Placed, error) {
 				b, err := w.body(ctx, in.Piece)
 				return contact.Place(b, in.World()), err
@@ -494,6 +507,7 @@ func (w *world) pictured(in unit.Ruler, solids []snag.Solid) (list []snag.Snag) 
 		list = append(list, snag.Unseen(views, stands)...)
 	}
 	list = append(list, snag.Far(in, stands)...)
+	list = append(list, w.unfit(in)...)
 	for i := range w.elements {
 		e := &w.elements[i].Element
 		if l := w.laid[e.ID]; l != nil && len(l.Swings) > 0 {

@@ -35,7 +35,7 @@ type world struct {
 	shots      []store.ShotRow
 	pieces     map[string]*store.Piece
 	looks      map[string]*store.LookLevels
-	boxes      map[string]geom.Box
+	boxes      map[string]geom.Box     // of pieces, in metres about their pivots
 	layers     map[string]*lay.Element // by name
 
 	laid map[string]*laidElement // by element

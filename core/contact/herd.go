@@ -344,6 +344,30 @@ func (h *Herd) reach(m geom.M, toward geom.V, skip func(c, h geom.V) bool, each 
 	}
 }
 
+// Among visits the copies whose boxes have something in common with a box, in the herd's
+// own space.
+func (h *Herd) Among(box geom.Box, visit func(Copy)) {
+	var room [64]int32
+	stack := append(room[:0], 0)
+	for len(stack) > 0 {
+		n := &h.nodes[stack[len(stack)-1]]
+		stack = stack[:len(stack)-1]
+		if float64(n.lo[0]) > box.Max.X || float64(n.hi[0]) < box.Min.X || float64(n.lo[1]) > box.Max.Y || float64(n.hi[1]) < box.Min.Y || float64(n.lo[2]) > box.Max.Z || float64(n.hi[2]) < box.Min.Z {
+			continue
+		}
+		if n.count == 0 {
+			stack = append(stack, n.first, n.first+1)
+			continue
+		}
+		for _, i := range h.order[n.first : n.first+n.count] {
+			c := h.at(i)
+			if b := c.Body.Box.Apply(c.World()); b.Min.X <= box.Max.X && b.Max.X >= box.Min.X && b.Min.Y <= box.Max.Y && b.Max.Y >= box.Min.Y && b.Min.Z <= box.Max.Z && b.Max.Z >= box.Min.Z {
+				visit(c)
+			}
+		}
+	}
+}
+
 // middle is twice the middle of the node's box.
 func (n *node) middle() geom.V {
 	return geom.V{X: float64(n.lo[0]) + float64(n.hi[0]), Y: float64(n.lo[1]) + float64(n.hi[1]), Z: float64(n.lo[2]) + float64(n.hi[2])}

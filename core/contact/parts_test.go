@@ -140,6 +140,40 @@ func TestBodiesInConvexParts(t *testing.T) {
 	}
 }
 
+// The copies of a herd among a box are those whose boxes meet it, by trying all.
+func TestCopiesAmongABox(t *testing.T) {
+	r := rand.New(rand.NewPCG(5, 5))
+	list := make([]Copy, 3000)
+	for i := range list {
+		list[i] = Copy{Body: box(0.1, 0.3, 0.1), At: v(20*r.Float64(), r.Float64(), 20*r.Float64()), Turn: geom.Turn(v(0, 1, 0), r.Float64()), Scale: 0.5 + r.Float64()}
+	}
+	h := NewHerd(len(list), func(i int32) Copy { return list[i] })
+	met := 0
+	for range 50 {
+		a := v(20*r.Float64(), 0, 20*r.Float64())
+		q := geom.Box{Min: a, Max: a.Add(v(2*r.Float64(), 0.6*r.Float64(), 2*r.Float64()))}
+		want, got := map[geom.V]bool{}, map[geom.V]bool{}
+		for _, c := range list {
+			if b := c.Body.Box.Apply(c.World()); overlaps(&b, &q, 0) {
+				want[c.At] = true
+			}
+		}
+		h.Among(q, func(c Copy) { got[c.At] = true })
+		if len(got) != len(want) {
+			t.Fatalf("%d among it, not %d", len(got), len(want))
+		}
+		for p := range want {
+			if !got[p] {
+				t.Fatalf("%v is missed", p)
+			}
+		}
+		met += len(got)
+	}
+	if met < 100 {
+		t.Errorf("only %d met", met)
+	}
+}
+
 func BenchmarkParts(b *testing.B) {
 	for b.Loop() {
 		bowl(0.2, 60).Parts()

@@ -130,6 +130,14 @@ func (o *Opening) check(height float64) error {
 		within("its place", o.Along, 0, maxRoom), within("its frame", o.Frame, 0, o.Width/3))
 }
 
+// Middle is the middle of an opening of the room, of the first where it is many.
+func (r *Room) Middle(o *Opening) geom.V {
+	a := r.Outline[o.Wall]
+	b := r.Outline[(o.Wall+1)%len(r.Outline)]
+	p := a.add(b.sub(a).unit().mul(o.Along))
+	return geom.V{X: p.X, Y: r.Floor + (o.Sill+o.Head)/2, Z: p.Z}
+}
+
 func (r *Room) walls() int {
 	if r.Open {
 		return len(r.Outline) - 1

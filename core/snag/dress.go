@@ -27,7 +27,10 @@ type Solid struct {
 	Fixed    bool // laid out, not placed: it is where it should be
 	Soft     bool // water: it carries, and things dip into it
 	StandIn  bool
-	Wild     bool // it grows or lies in soil: plants and stones
+	Wild     bool   // it grows or lies in soil: plants and stones
+	Row      string // the element that lays it, when it is one of many; then its group as well
+	RowName  string
+	Rope     bool // it hangs: what of it lies under the ground is told
 }
 
 // Tolerances of touching, in metres. The eye sees a gap of 5 mm in a near
@@ -89,6 +92,9 @@ func (c *Contacts) surface(s *Solid, lands []*Solid) (y float64, on bool) {
 
 // pairing says whether what is between two things is measured at all.
 func pairing(a, b *Solid) bool {
+	if a.Row != "" && a.Row == b.Row {
+		return !a.Wild
+	}
 	return !(a.Fixed && b.Fixed) && !(a.Land && b.Land) && (a.Group == "" || a.Group != b.Group)
 }
 
@@ -222,8 +228,14 @@ func crowded(near [][2]*Solid) []bool {
 		other  string
 	}
 	of := map[string][]reach{}
+	out := make([]bool, len(near))
+	rows := map[string][]reach{} // neighbours of a row are much alike: of some it is measured how deep
 	for i, p := range near {
 		a, b := p[0], p[1]
+		if a.Row != "" && a.Row == b.Row {
+			rows[a.Row] = append(rows[a.Row], reach{i, shared(&a.Body.Box, &b.Body.Box), b.ID})
+			continue
+		}
 		if a.Land || b.Land || a.Soft || b.Soft || a.Wild && b.Wild || a.StandIn && b.StandIn {
 			continue
 		}
@@ -231,7 +243,12 @@ func crowded(near [][2]*Solid) []bool {
 		of[a.ID] = append(of[a.ID], reach{i, v, b.ID})
 		of[b.ID] = append(of[b.ID], reach{i, v, a.ID})
 	}
-	out := make([]bool, len(near))
+	for _, list := range rows {
+		slices.SortFunc(list, func(x, y reach) int { return cmp.Or(cmp.Compare(y.volume, x.volume), cmp.Compare(x.i, y.i)) })
+		for _, r := range list[min(deepest, len(list)):] {
+			out[r.i] = true
+		}
+	}
 	for _, list := range of {
 		slices.SortFunc(list, func(x, y reach) int {
 			return cmp.Or(cmp.Compare(y.volume, x.volume), strings.Compare(x.other, y.other))
@@ -349,6 +366,9 @@ func (c *Contacts) Find(in unit.Ruler, solids []Solid) (list []Snag) {
 	buried := map[string]bool{}
 	for i := range solids {
 		s := &solids[i]
+		if s.Rope && s.Body != nil {
+			list = append(list, c.sags(in, s, lands)...)
+		}
 		if s.Body == nil || s.Fixed || s.Land || s.Soft {
 			continue
 		}
@@ -358,10 +378,17 @@ func (c *Contacts) Find(in unit.Ruler, solids []Solid) (list []Snag) {
 		}
 	}
 	list = append(list, c.floating(in, solids, lands, buried)...)
+	rows := map[string]*crush{}
 	for i := range solids {
 		a := &solids[i]
 		ids := make([]string, 0, len(c.pairs[a.ID]))
-		for id := range c.pairs[a.ID] {
+		for id, p := range c.pairs[a.ID] {
+			if b := c.solids[id]; a.Row != "" && b != nil && b.Row == a.Row {
+				if a.ID < id {
+					rows[a.Row] = rows[a.Row].add(p, a, b)
+				}
+				continue
+			}
 			if a.ID < id {
 				ids = append(ids, id)
 			}
@@ -374,7 +401,68 @@ func (c *Contacts) Find(in unit.Ruler, solids []Solid) (list []Snag) {
 			}
 		}
 	}
+	return append(list, crushed(in, rows)...)
+}
+
+// crush is what was measured between the things of one row.
+type crush struct {
+	id, name string
+	n        int // pairs that reach into one another
+	depth    float64
+	at       geom.V
+}
+
+func (k *crush) add(p *pair, a, b *Solid) *crush {
+	if k == nil {
+		k = &crush{id: a.Row, name: a.RowName}
+	}
+	if p.rough || p.touch && p.depth > touchGap && !p.intended(a, b) {
+		k.n++
+	}
+	if p.depth > k.depth && !p.intended(a, b) {
+		k.depth, k.at = p.depth, p.at
+	}
+	return k
+}
+
+// crushed tells of rows whose things reach into their neighbours, by the deepest.
+func crushed(in unit.Ruler, rows map[string]*crush) (list []Snag) {
+	for _, k := range rows {
+		if k.depth <= touchGap { // they touch, as boards of a fence do
+			continue
+		}
+		at := k.at
+		list = append(list, Snag{Step: "dress", Kind: "overlap", ID: k.id, IDs: []string{k.id}, At: &at, Number: k.depth, Key: key("row", k.id),
+			What: fmt.Sprintf("%s: its things reach into their neighbours %d times, the deepest %s: set them farther apart", k.name, k.n, in.Distance(k.depth))})
+	}
+	slices.SortFunc(list, func(a, b Snag) int { return strings.Compare(a.ID, b.ID) })
 	return list
+}
+
+// sags tells how deep a rope that hangs dips under the ground: by the corners of its
+// shape, each against the ground above it.
+func (c *Contacts) sags(in unit.Ruler, s *Solid, lands []*Solid) []Snag {
+	deep, at := 0.0, geom.V{}
+	floor := 0.0
+	for _, l := range lands {
+		floor = max(floor, l.Body.Box.Max.Y)
+	}
+	s.Body.Reach(geom.Identity, func(m, h geom.V) bool { return m.Y-h.Y > floor }, func(t [3]geom.V) {
+		for _, p := range t {
+			y, on := surface(lands, p.X, p.Z)
+			if !on {
+				y = 0
+			}
+			if y-p.Y > deep {
+				deep, at = y-p.Y, p
+			}
+		}
+	})
+	if deep <= sunkLeast {
+		return nil
+	}
+	return []Snag{{Step: "dress", Kind: "below", ID: s.ID, IDs: []string{s.ID}, At: &at, Number: deep, Key: key("sags", s.ID),
+		What: fmt.Sprintf("%s hangs %s below the ground: give it less sag, or raise its supports", s.Name, in.Distance(deep))}}
 }
 
 // crowd tells of a thing that reaches into so many that only of some it was
@@ -382,7 +470,7 @@ func (c *Contacts) Find(in unit.Ruler, solids []Solid) (list []Snag) {
 func (c *Contacts) crowd(a *Solid) []Snag {
 	ids := []string{a.ID}
 	for id, p := range c.pairs[a.ID] {
-		if p.rough {
+		if b := c.solids[id]; p.rough && (a.Row == "" || b == nil || b.Row != a.Row) {
 			ids = append(ids, id)
 		}
 	}

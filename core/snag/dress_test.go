@@ -95,6 +95,57 @@ func TestWhatIsIntendedIsNoSnag(t *testing.T) {
 	}
 }
 
+// A row whose benches of 1.8 m stand 1.5 m apart tells once that they reach 0.3 m into one
+// another; one whose boards touch tells nothing; plants of a row may mingle.
+func TestRowsThatReachIntoThemselves(t *testing.T) {
+	row := func(apart float64, wild bool) (list []Solid) {
+		list = append(list, floor())
+		for i := range 12 {
+			s := block(fmt.Sprintf("r %d", i), v(apart*float64(i), 0, 0), v(1.8, 0.8, 0.6))
+			s.Row, s.RowName, s.Group, s.Fixed, s.Wild = "r", "row of benches", "r", true, wild
+			list = append(list, s)
+		}
+		return list
+	}
+	list := slices.DeleteFunc(find(t, row(1.5, false)...), func(s Snag) bool { return s.Kind == "flush" })
+	one(t, list, "overlap", 0.3)
+	if len(list) == 1 && !strings.Contains(list[0].What, "11 times") {
+		t.Error(list[0].What)
+	}
+	for _, l := range [][]Solid{row(1.8, false), row(2.5, false), row(1.5, true)} {
+		if list := slices.DeleteFunc(find(t, l...), func(s Snag) bool { return s.Kind == "flush" }); len(list) != 0 {
+			t.Errorf("%+v", list)
+		}
+	}
+}
+
+// A rope that hangs from 2 m with 2.5 m of sag lies half a metre under the ground; over a
+// pit of 1 m it does not, on a hill of 0.3 m it lies deeper.
+func TestRopesUnderTheGround(t *testing.T) {
+	line := &lay.Line{Points: []geom.V{v(-5, 2, 0), v(5, 2, 0)}, Sag: 2.5, Thick: 0.02}
+	rope := Solid{ID: "rope", Name: "rope", Key: "rope", Fixed: true, Rope: true, Body: contact.Place(contact.New(line.Lay().Model, geom.Identity), geom.Identity)}
+	sags := func(solids ...Solid) []Snag {
+		return slices.DeleteFunc(find(t, solids...), func(s Snag) bool { return s.Kind != "below" })
+	}
+	list := sags(floor(), rope)
+	if len(list) != 1 || math.Abs(list[0].Number-0.51) > 0.01 {
+		t.Errorf("%+v", list)
+	}
+	if list := sags(rope); len(list) != 1 { // without land the ground is at 0
+		t.Errorf("%+v", list)
+	}
+	pit := block("pit", v(0, -2, 0), v(100, 1, 100))
+	pit.Land = true
+	if list := sags(pit, rope); len(list) != 0 {
+		t.Errorf("%+v", list)
+	}
+	hill := block("hill", v(0, -1, 0), v(20, 1.3, 20))
+	hill.Land = true
+	if list := sags(floor(), hill, rope); len(list) != 1 || math.Abs(list[0].Number-0.81) > 0.01 {
+		t.Errorf("%+v", list)
+	}
+}
+
 // Measured again after one edit, the outcome is that of measuring anew.
 func TestMeasuringAgainIsMeasuringAnew(t *testing.T) {
 	r := rand.New(rand.NewPCG(3, 4))
