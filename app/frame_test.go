@@ -3,8 +3,11 @@ package app_test
 import (
 	"encoding/binary"
 	"math"
+	"regexp"
+	"strconv"
 	"strings"
 	"testing"
+	"visator/core/contact"
 
 	"visator/app"
 	"visator/core/geom"
@@ -368,6 +371,40 @@ func TestShotSheetAndCutOutMapGoOut(t *testing.T) {
 	}
 	if _, err := d.a.ShotSheet(d.ctx, d.set, "", "doc"); err == nil {
 		t.Error("a sheet of an unknown kind is made")
+	}
+}
+
+// A figure on the cut-out map has the outline that the camera sees: of steps, which are no
+// more than some five eighths of their hull, so much is filled.
+func TestCutOutsHaveTheirTrueOutline(t *testing.T) {
+	d := newDesk(t)
+	id := d.stand("steps", geom.V{Z: -8}, geom.V{X: 0.2, Y: 2, Z: 2})
+	d.edit(app.Deed{Do: "change", Kind: "placement", ID: id, Patch: patch(map[string]any{"yaw": math.Pi / 2})}, viewTo(map[string]any{"eye": geom.V{Y: 1, Z: 30}, "yaw": 0, "pitch": 0, "focal": 300, "subject": id}))
+	p, err := d.a.CutOuts(d.ctx, d.set, "", "svg", true)
+	if err != nil {
+		t.Fatal(err)
+	}
+	fill := regexp.MustCompile(`<path d="([^"]+)" fill="#d1d1d1"`).FindSubmatch(p.Data)
+	if fill == nil {
+		t.Fatalf("nothing is filled: %s", p.Data)
+	}
+	var pts []geom.V
+	for _, m := range regexp.MustCompile(`(-?[0-9.]+)[ ,](-?[0-9.]+)`).FindAllStringSubmatch(string(fill[1]), -1) {
+		x, _ := strconv.ParseFloat(m[1], 64)
+		y, _ := strconv.ParseFloat(m[2], 64)
+		pts = append(pts, geom.V{X: x, Z: y})
+	}
+	area := func(l []geom.V) (a float64) {
+		for i, p := range l {
+			q := l[(i+1)%len(l)]
+			a += (p.X*q.Z - q.X*p.Z) / 2
+		}
+		return math.Abs(a)
+	}
+	// Eleven steps of a hull that is a triangle with one step more: 0.5 + 1/22 of the square
+	// over what the hull takes, 0.5 + 1/11 - 1/242.
+	if share := area(pts) / area(contact.Hull(pts)); math.Abs(share-0.93) > 0.06 || len(pts) < 20 {
+		t.Errorf("%.3f of the hull is filled, by %d points", share, len(pts))
 	}
 }
 

@@ -17,6 +17,7 @@ import (
 	"visator/core/geom"
 	"visator/core/lay"
 	"visator/core/paper"
+	"visator/core/sizing"
 	"visator/core/snag"
 	"visator/core/stage"
 	"visator/core/unit"
@@ -295,15 +296,19 @@ func (a *App) CutOuts(ctx context.Context, setID, shotID, as string, everything 
 				continue
 			}
 			c := paper.CutOut{Name: t.Name, X: x, Feet: fy, Head: hy, Height: b.Size().Y, Distance: depth}
-			var pts []geom.V
-			for _, p := range t.Body.Outer() {
-				if px, py, _, ok := v.Project(p); ok {
-					pts = append(pts, geom.V{X: px, Z: py})
-				}
-			}
-			for _, p := range contact.Hull(pts) {
-				c.Shape = append(c.Shape, [2]float64{p.X, p.Z})
-			}
+			c.Shape = sizing.Outline(func(draw func(a, b, c [2]float64)) {
+				t.Body.Reach(geom.Identity, func(geom.V, geom.V) bool { return false }, func(tri [3]geom.V) {
+					var q [3][2]float64
+					for k := range tri {
+						x, y, _, ok := v.Project(tri[k])
+						if !ok {
+							return // behind the camera
+						}
+						q[k] = [2]float64{x, y}
+					}
+					draw(q[0], q[1], q[2])
+				})
+			}, 4) // so many pictures' widths
 			list = append(list, c)
 		}
 		return list

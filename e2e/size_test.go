@@ -108,7 +108,10 @@ func TestADownloadIsCorrectedTogetherAndAPieceMeasured(t *testing.T) {
 	b.until(fmt.Sprintf("Alpine.store('v').st.revision >= %d", st.Revision))
 	b.press("measure")
 	b.until("document.querySelector('[data-elevation=front] path')")
-	ends := eval[[]float64](b, "(r => [r.left, r.top + r.height / 2, r.right])(document.querySelector('[data-elevation=front] path').getBoundingClientRect())")
+	// Where it is once it stays there: outlines of the new size come a little later.
+	b.until("(v => v.shapes.known.get(v.piece)?.key === v.st.pieces.find(p => p.id === v.piece).outline.key)(Alpine.store('v'))")
+	b.until(`((r, was) => { window.ends = [r.left, r.top + r.height / 2, r.right]; return String(was) === String(window.ends); })(document.querySelector('[data-elevation=front] path').getBoundingClientRect(), window.ends)`)
+	ends := eval[[]float64](b, "window.ends")
 	b.do(chromedp.MouseClickXY(ends[0]+1, ends[1]), chromedp.MouseClickXY(ends[2]-1, ends[1]))
 	b.until("document.querySelector('[data-measured]').textContent === '0.460 m'")
 	b.fill("True distance", `1' 8 1/2"`)

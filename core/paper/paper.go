@@ -319,9 +319,9 @@ func (s *Shot) plan(d *drawing.Drawing, in unit.Ruler, x, y, w, h float64) {
 // CutOut is a figure as a painter places it.
 type CutOut struct {
 	Name     string
-	Shape    [][2]float64 // outline in the picture, 0..1
-	X        float64      // of its middle, 0..1 from the left
-	Feet     float64      // 0..1 from the top
+	Shape    [][][2]float64 // its outlines in the picture, 0..1: about what is filled, and the other way about holes
+	X        float64        // of its middle, 0..1 from the left
+	Feet     float64        // 0..1 from the top
 	Head     float64
 	Height   float64 // true height, metres
 	Distance float64 // metres along the axis
@@ -366,12 +366,26 @@ func CutOutMap(in unit.Ruler, name string, aspect float64, horizon []float64, li
 	}
 	for i := len(list) - 1; i >= 0; i-- { // the nearest over the others
 		c := &list[i]
-		var pts []drawing.Point
-		for _, p := range c.Shape {
-			pts = append(pts, at(p[0], p[1]))
+		var pts []drawing.Point // all loops as one, by way of the first's beginning and back
+		for _, loop := range c.Shape {
+			var line []drawing.Point
+			for _, p := range loop {
+				line = append(line, at(p[0], p[1]))
+			}
+			line = append(line, line[0])
+			if pts = append(pts, line...); len(pts) > len(line) {
+				pts = append(pts, pts[0])
+			}
 		}
 		if len(pts) > 2 {
-			d.AreaWithin(drawing.Area{Points: pts, Fill: 0.82, Line: 0.2, Width: 0.3}, x, y, w, h)
+			d.AreaWithin(drawing.Area{Points: pts, Fill: 0.82}, x, y, w, h)
+		}
+		for _, loop := range c.Shape {
+			var line []drawing.Point
+			for _, p := range loop {
+				line = append(line, at(p[0], p[1]))
+			}
+			d.LineWithin(drawing.Line{Points: append(line, line[0]), Width: 0.3, Grey: 0.2}, x, y, w, h)
 		}
 		foot := at(c.X, c.Feet)
 		d.LineWithin(drawing.Line{Points: []drawing.Point{{X: foot.X - 3, Y: foot.Y}, {X: foot.X + 3, Y: foot.Y}}, Width: 0.5}, x, y, w, h)

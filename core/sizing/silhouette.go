@@ -213,10 +213,22 @@ func (r *raster) mark(y int, from, to float64) {
 
 func (r *raster) at(x, y int) bool { return x >= 0 && y >= 0 && x < r.w && y < r.h && r.on[y*r.w+x] }
 
-// trace walks around every filled area with the area at its right, and draws
-// straight runs as one line.
+// trace draws the outlines of what is filled as an SVG path.
 func (r *raster) trace() string {
 	var out []byte
+	r.loops(func(loop [][2]int) {
+		for i, p := range loop {
+			out = append(out, "ML"[min(i, 1)])
+			out = r.point(out, p[0], p[1])
+		}
+		out = append(out, 'Z')
+	})
+	return string(out)
+}
+
+// loops walks around every filled area with the area at its right, and tells the corners:
+// straight runs are one line.
+func (r *raster) loops(tell func(loop [][2]int)) {
 	done := make([]bool, (r.w+1)*(r.h+1)) // edges that run to the right: every loop has one
 	dx, dy := [4]int{1, 0, -1, 0}, [4]int{0, 1, 0, -1}
 	// An edge runs from a corner in direction d with a filled cell at its right.
@@ -256,14 +268,38 @@ func (r *raster) trace() string {
 				}
 				d = next
 			}
-			for i, p := range smooth(loop) {
-				out = append(out, "ML"[min(i, 1)])
-				out = r.point(out, p[0], p[1])
-			}
-			out = append(out, 'Z')
+			tell(smooth(loop))
 		}
 	}
-	return string(out)
+}
+
+// Outline is what flat triangles cover together, traced as Silhouette is: loops about what
+// is filled and, turning the other way, about its holes. each is asked for the triangles
+// twice; what is not finite is left out. wide is how large they are, at most.
+func Outline(each func(draw func(a, b, c [2]float64)), wide float64) (out [][][2]float64) {
+	x0, y0, x1, y1 := math.Inf(1), math.Inf(1), math.Inf(-1), math.Inf(-1)
+	each(func(a, b, c [2]float64) {
+		for _, p := range [3][2]float64{a, b, c} {
+			if math.Abs(p[0]) <= wide && math.Abs(p[1]) <= wide {
+				x0, y0, x1, y1 = min(x0, p[0]), min(y0, p[1]), max(x1, p[0]), max(y1, p[1])
+			}
+		}
+	})
+	cell := max(x1-x0, y1-y0) / grid
+	if !(cell > 0) || math.IsInf(cell, 0) {
+		return nil
+	}
+	r := newRaster(int((x1-x0)/cell)+4, int((y1-y0)/cell)+4, cell, x0-cell, y0-cell)
+	at := func(p [2]float64) [2]float64 { return [2]float64{(p[0] - r.x0) / cell, (p[1] - r.y0) / cell} }
+	each(func(a, b, c [2]float64) { r.fill(at(a), at(b), at(c)) })
+	r.loops(func(loop [][2]int) {
+		line := make([][2]float64, len(loop))
+		for i, p := range loop {
+			line[i] = [2]float64{r.x0 + float64(p[0])*cell, r.y0 + float64(p[1])*cell}
+		}
+		out = append(out, line)
+	})
+	return out
 }
 
 // point writes a corner to a tenth of a cell or finer.

@@ -234,3 +234,39 @@ func FuzzSilhouette(f *testing.F) {
 		}
 	})
 }
+
+// The outline of a frame of 3 by 2 with a window of 1 by 0.5 in it is two loops that turn
+// opposite ways; the area that they enclose is that of the frame less the window, to the
+// cells along its edges.
+func TestOutlinesHaveHoles(t *testing.T) {
+	var list [][3][2]float64
+	rect := func(x0, y0, x1, y1 float64) {
+		list = append(list, [3][2]float64{{x0, y0}, {x1, y0}, {x1, y1}}, [3][2]float64{{x0, y0}, {x1, y1}, {x0, y1}})
+	}
+	rect(0, 0, 3, 0.5)
+	rect(0, 1, 3, 2)
+	rect(0, 0.5, 1, 1)
+	rect(2, 0.5, 3, 1)
+	list = append(list, [3][2]float64{{math.NaN(), 0}, {1, math.Inf(1)}, {0, 0}}, [3][2]float64{{1e300, 0}, {1, 1}, {0, 1e300}})
+	loops := Outline(func(draw func(a, b, c [2]float64)) {
+		for _, q := range list {
+			draw(q[0], q[1], q[2])
+		}
+	}, 10)
+	area, signs := 0.0, map[bool]int{}
+	for _, l := range loops {
+		one := 0.0
+		for i, p := range l {
+			q := l[(i+1)%len(l)]
+			one += (p[0]*q[1] - q[0]*p[1]) / 2
+		}
+		area += one
+		signs[one > 0]++
+	}
+	if len(loops) != 2 || signs[true] != 1 || math.Abs(math.Abs(area)-5.5) > 0.06 {
+		t.Errorf("%d loops, %v, about %v m²", len(loops), signs, area)
+	}
+	if l := Outline(func(func(a, b, c [2]float64)) {}, 10); l != nil {
+		t.Errorf("of nothing: %v", l)
+	}
+}
