@@ -162,6 +162,22 @@ func TestStandInsAreRecast(t *testing.T) {
 		t.Error("a piece is recast")
 	}
 	other := d.edit(standIn("box", geom.V{X: 9}, geom.V{X: 4, Y: 3, Z: 2}, nil)).Made[0]
+	// How it fits is told before: of 4 x 3 x 2 m the piece fills 2 x 1 x 1 at its true size,
+	// 4 x 2 x 2 scaled; the worst of several comes first.
+	third := d.edit(standIn("box", geom.V{X: 19}, geom.V{X: 2, Y: 1, Z: 1}, nil)).Made[0]
+	for _, c := range []struct {
+		fill  bool
+		fit   float64
+		scale float64
+	}{{false, 2.0 / 24, 1}, {true, 16.0 / 24, 2}} {
+		fits, err := d.a.Fits(d.ctx, d.set, piece, []string{third, other, is.ID}, c.fill)
+		if err != nil || len(fits) != 2 || fits[0].ID != other || math.Abs(fits[0].Fit-c.fit) > 1e-9 || math.Abs(fits[0].Scale-c.scale) > 1e-9 || math.Abs(fits[1].Fit-1) > 1e-9 {
+			t.Errorf("filled %v: %+v, %v", c.fill, fits, err)
+		}
+	}
+	if _, err := d.a.Fits(d.ctx, d.set, "none", []string{other}, true); err == nil {
+		t.Error("a piece that is not there fits")
+	}
 	d.edit(app.Deed{Do: "recast", IDs: []string{other}, Piece: piece, Of: "fill"})
 	for _, p := range d.state().Placements {
 		if p.Recast == other && p.Dims.Sub(geom.V{X: 4, Y: 2, Z: 2}).Len() > 1e-9 {

@@ -114,6 +114,7 @@ func TestASetIsDressedFromTheBlockout(t *testing.T) {
 
 	// Recast the seat by the bench.
 	b.choose("Piece to recast by", "bench")
+	b.until("/^fits \\d+ %, × 1: /.test(document.querySelector('[data-fits]')?.textContent.trim())") // told before it is done
 	b.press("Recast")
 	st = s.await(set, "the bench", func(st *app.State) bool {
 		return slices.ContainsFunc(st.Placements, func(p app.PlacementState) bool { return p.Recast != "" })

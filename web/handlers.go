@@ -252,6 +252,19 @@ func (s *Server) shoot(c *echo.Context) error {
 	return answer(c, t, err)
 }
 
+func (s *Server) fits(c *echo.Context) error {
+	var req struct {
+		Piece string
+		Fill  bool
+		IDs   []string
+	}
+	if err := decode(c, &req); err != nil {
+		return err
+	}
+	out, err := s.app.Fits(c.Request().Context(), c.Param("set"), req.Piece, req.IDs, req.Fill)
+	return answer(c, out, err)
+}
+
 func (s *Server) settle(c *echo.Context) error {
 	var req struct {
 		IDs  []string

@@ -132,6 +132,7 @@ func (s *Server) Handler() http.Handler {
 	e.GET("/api/sets/:set/elements/:element/instances", s.elementInstances)
 	e.POST("/api/sets/:set/takes", s.shoot, small)
 	e.POST("/api/takes/:take/cancel", s.cancelTake, small)
+	e.POST("/api/sets/:set/fits", s.fits, small)
 	e.POST("/api/sets/:set/settle", s.settle, small)
 	e.POST("/api/sets/:set/settle/:settling/stop", s.stopSettle, small)
 	e.POST("/api/takes/:take/bin", s.bin("take"), small)

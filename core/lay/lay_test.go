@@ -281,6 +281,44 @@ func TestARoomHasItsWallsAndOpenings(t *testing.T) {
 	near(t, "the open leaf", math.Sin(s.Open), -1, 1e-9)
 }
 
+// A door of 0.9 m that stands open by 60° into the room reaches 0.9 sin 60° = 0.779 m into
+// it, one that opens outwards as far beyond the wall's outer face; its leaf stays as large,
+// and it stands where its swing says.
+func TestDoorsStandOpen(t *testing.T) {
+	leaf := func(r *Room) *contact.Body {
+		m := *r.Lay().Model
+		parts := m.Meshes[0].Parts
+		m.Meshes = []model.Mesh{{}}
+		for _, p := range parts {
+			if p.Name == "door" {
+				m.Meshes[0].Parts = append(m.Meshes[0].Parts, p)
+			}
+		}
+		return contact.New(&m, geom.Identity)
+	}
+	for _, hinges := range []string{"left", "right"} {
+		r := room()
+		r.Openings[0].Door = hinges
+		closed := leaf(r)
+		r.Openings[0].Ajar = math.Pi / 3
+		if err := r.Check(); err != nil {
+			t.Fatal(err)
+		}
+		open := leaf(r)
+		near(t, "how far it reaches in", open.Box.Max.Z, 0.9*math.Sin(math.Pi/3), 1e-6)
+		near(t, "the leaf's volume", open.Volume, closed.Volume, 1e-6)
+		s := r.Lay().Swings[0]
+		near(t, "where it stands", math.Abs(s.Stands-s.Closed), math.Pi/3, 1e-9)
+		near(t, "towards open", (s.Stands-s.Closed)/(s.Open-s.Closed), 2.0/3, 1e-9)
+		r.Openings[0].Out = true
+		near(t, "how far it reaches out", leaf(r).Box.Min.Z, -0.2-0.9*math.Sin(math.Pi/3), 1e-6)
+		r.Openings[0].Ajar = 4
+		if r.Check() == nil {
+			t.Error("it stands open by more than half a turn")
+		}
+	}
+}
+
 func TestAFacadeOfOneBay(t *testing.T) {
 	r := &Room{Open: true, Outline: []P{{0, 0}, {20, 0}}, Height: 9, Wall: 0.3, Openings: []Opening{{Wall: 0, Along: 2, Width: 1.2, Sill: 0.9, Head: 2.4, Bays: 6, Pitch: 3, Floors: 3, Storey: 3, Filling: "window"}}}
 	if err := r.Check(); err != nil {

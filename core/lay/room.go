@@ -30,6 +30,7 @@ type Opening struct {
 	Head    float64 `json:"head"`   // height of its upper edge
 	Door    string  `json:"door"`   // the side of its hinges seen from inside, "left" or "right"; "": no leaf
 	Out     bool    `json:"out"`    // the leaf opens outwards
+	Ajar    float64 `json:"ajar"`   // radians by which the leaf stands open
 	Frame   float64 `json:"frame"`  // how wide its frame is seen; 0: none
 	Bays    int     `json:"bays"`   // how many side by side
 	Pitch   float64 `json:"pitch"`  // from one to the next
@@ -47,6 +48,7 @@ type Swing struct {
 	Width  float64 `json:"width"`
 	From   float64 `json:"from"` // height of its lower edge
 	To     float64 `json:"to"`
+	Stands float64 `json:"stands"` // direction in which the leaf stands
 }
 
 // Limits of rooms: a cathedral's nave is 48 m high, a hangar 300 m long.
@@ -127,7 +129,7 @@ func (o *Opening) check(height float64) error {
 		return errors.New("bays and floors are counted from 1")
 	}
 	return firstOf(within("the way to the next", o.Pitch, 0, maxRoom), within("its storey", o.Storey, 0, maxRoom), within("its width", o.Width, 0.05, maxRoom), within("its sill", o.Sill, 0, height), within("its head", o.Head, o.Sill+0.05, height),
-		within("its place", o.Along, 0, maxRoom), within("its frame", o.Frame, 0, o.Width/3))
+		within("its place", o.Along, 0, maxRoom), within("its frame", o.Frame, 0, o.Width/3), within("how far its leaf stands open, in radians,", o.Ajar, 0, math.Pi))
 }
 
 // Middle is the middle of an opening of the room, of the first where it is many.
@@ -306,7 +308,6 @@ func (r *Room) fill(s *shape, out *Laid, h hole, name string, a, along, right P)
 		if o.Out {
 			depth = 1 - thick
 		}
-		bar(paint{name: "door", color: [3]float64{0.42, 0.42, 0.42}, rough: 0.6}, h.from+o.Frame, h.to-o.Frame, y0+0.005, y1-o.Frame-0.002, depth, depth+thick)
 		// Seen from inside, with the outside ahead, a wall that begins at the
 		// left runs to the right.
 		left := along.cross(right) < 0
@@ -315,13 +316,22 @@ func (r *Room) fill(s *shape, out *Laid, h hole, name string, a, along, right P)
 		if !begin {
 			hinge, dir = at(h.to-o.Frame, depth), along.mul(-1)
 		}
-		to := right.mul(-1)
+		way := right.mul(-1)
 		if o.Out {
-			hinge, to = hinge.add(right.mul(thick)), right
+			hinge, way = hinge.add(right.mul(thick)), right
 		}
 		closed := math.Atan2(dir.Z, dir.X)
-		turn := math.Atan2(dir.cross(to), dir.dot(to))
-		out.Swings = append(out.Swings, Swing{name, hinge, closed, closed + turn, h.to - h.from - 2*o.Frame, y0 + 0.005, y1 - o.Frame})
+		turn := math.Atan2(dir.cross(way), dir.dot(way))
+		// The leaf, turned about its hinge by how far it stands open.
+		stands := math.Copysign(o.Ajar, turn)
+		swung := func(p P) P {
+			sin, cos := math.Sincos(stands)
+			d := p.sub(hinge)
+			return hinge.add(P{d.X*cos - d.Z*sin, d.X*sin + d.Z*cos})
+		}
+		from, to := h.from+o.Frame, h.to-o.Frame
+		s.prism(paint{name: "door", color: [3]float64{0.42, 0.42, 0.42}, rough: 0.6}, y0+0.005, y1-o.Frame-0.002, swung(at(from, depth)), swung(at(to, depth)), swung(at(to, depth+thick)), swung(at(from, depth+thick)))
+		out.Swings = append(out.Swings, Swing{name, hinge, closed, closed + turn, to - from, y0 + 0.005, y1 - o.Frame, closed + stands})
 	}
 	if o.Filling != "" {
 		p := at((h.from+h.to)/2, 0.5)

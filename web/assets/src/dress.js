@@ -161,6 +161,23 @@ export function dress({ call, post }) {
       return r;
     },
     alone() { this.apart = this.apart.length ? [] : [...this.sel]; this.say(this.apart.length ? "Only these are shown. Press o to have all back." : ""); this.draw(); },
+    // askFits asks how the chosen piece would fit in the place of what is selected, before
+    // it is done.
+    fits: null, fitsOf: "",
+    askFits() {
+      const ids = this.placed().filter((id) => this.placement(id).standIn && this.placement(id).standIn !== "person"), asked = [this.recastBy, this.recastFill, this.st.revision, ...ids].join();
+      if (asked === Alpine.raw(this).fitsOf) return;
+      Alpine.raw(this).fitsOf = asked;
+      if (!this.recastBy || !ids.length) { this.fits = null; return; }
+      post(`/api/sets/${document.documentElement.dataset.set}/fits`, { piece: this.recastBy, fill: this.recastFill, ids }).then((r) => { if (this.fitsOf === asked) this.fits = r; }).catch(() => { if (this.fitsOf === asked) this.fits = null; });
+    },
+    get fitSaid() {
+      const f = this.fits || [];
+      if (!f.length) return "";
+      if (f.length === 1) return `fits ${this.percent(f[0].fit)}, × ${this.number(f[0].scale, 2)}: ${this.size(f[0].size)}`;
+      return `${f.length} fit ${this.percent(f.reduce((n, x) => n + x.fit, 0) / f.length)} on average; worst first:`;
+    },
+    get worstFits() { return (this.fits?.length > 1 && this.fits.slice(0, 4)) || []; },
     async recast() {
       const ids = this.placed().filter((id) => this.placement(id).standIn);
       const r = await this.edit({ do: "recast", ids, piece: this.recastBy, of: this.recastFill ? "fill" : "" });
