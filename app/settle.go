@@ -309,7 +309,7 @@ func (a *App) settle(ctx context.Context, s *store.Settling) (say string, err er
 		say += fmt.Sprintf(" %d of %d had not come to rest yet, as things that roll or slide for long: settle again to let them go on.", n, len(rows))
 	}
 	if found.Hollow > 0.01 {
-		say += fmt.Sprintf(" What is hollow was felt as filled up to %.0f mm deep.", 1000*found.Hollow)
+		say += fmt.Sprintf(" Hollows less than %.0f mm deep were felt as filled.", 1000*found.Hollow)
 	}
 	return say, nil
 }

@@ -68,13 +68,13 @@ export class Lens {
     this.arrived();
   }
   // unveil shows what has come. Without a graphics card each new way of drawing takes a
-  // tenth of a second before it is first used: two or so for each picture then, so that the hand
+  // tenth of a second before it is first used: three or so for each picture then, so that the hand
   // never waits for all of them.
   unveil() {
     for (let fresh = 0; this.veiled.length; this.veiled.shift()) {
       const { it, old } = this.veiled[0], kinds = [];
       if (this.plain) it.group.traverse((o) => { const m = o.material, k = m && [o.isInstancedMesh, o.isPoints, Boolean(m.map), m.alphaTest > 0, m.transparent, m.side, m.vertexColors, Boolean(o.geometry.attributes.uv)].join(); if (k && !this.known.has(k)) { this.known.add(k); kinds.push(k); } });
-      if (fresh > 1 && kinds.length > 0) { for (const k of kinds) this.known.delete(k); setTimeout(() => this.invalidate(), 20); return; }
+      if (fresh > 2 && kinds.length > 0) { for (const k of kinds) this.known.delete(k); setTimeout(() => this.invalidate(), 20); return; }
       fresh += kinds.length;
       if (old) this.scene.remove(old.group);
       if (this.placed.get(it.id) !== it) continue;
@@ -176,7 +176,7 @@ export class Lens {
   arrived() {
     this.came = (this.came || 0) + 1;
     this.tell();
-    this.coming ||= setTimeout(() => { this.coming = 0; this.invalidate(); }, 250);
+    this.coming ||= setTimeout(() => { this.coming = 0; this.invalidate(); }, 150);
     this.rowSoon(1500); this.shotPictures(2000);
   }
   // element shows what an element is made of and what it lays: as copies of light
@@ -185,7 +185,7 @@ export class Lens {
     const budget = Math.max(this.v.now.production.budget * 0.4, 20000);
     const list = e.count ? this.v.laid.of(e, 200000) : null, look = `${e.key} ${Boolean(list)} ${budget}`;
     let it = this.placed.get(e.id);
-    if (it?.look === look) return;
+    if (it?.look === look || (it?.ready && e.count && !list)) return; // until it is laid out anew the older is drawn
     const old = it;
     it = { look, group: new Group(), id: e.id, name: e.name, ready: Boolean(old?.ready) };
     it.group.matrixAutoUpdate = false;

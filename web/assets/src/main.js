@@ -89,8 +89,8 @@ document.addEventListener("alpine:init", () => {
       const lens = import("./lens.js"); // is fetched while the state is
       lens.catch(() => {}); // told below
       watchPictures();
-      this.shapes = new Outlines((ids) => until(() => call(`/api/sets/${page.set}/outlines?of=${ids}`)).catch((e) => this.say(e.message, true)), () => this.draw());
-      this.laid = new Laid((e, most, wanted) => until(() => call(`/api/sets/${page.set}/elements/${e.id}/instances?k=${e.key}&most=${most}`, { raw: true }), wanted).catch(() => null), () => this.draw());
+      this.shapes = new Outlines((ids) => until(() => call(`/api/sets/${page.set}/outlines?of=${ids}`)).catch((e) => this.say(e.message, true)), () => this.drawSoon());
+      this.laid = new Laid((e, most, wanted) => until(() => call(`/api/sets/${page.set}/elements/${e.id}/instances?k=${e.key}&most=${most}`, { raw: true }), wanted).catch(() => null), () => this.drawSoon());
       this.plan = new Plan(document.getElementById("plan"), this);
       this.strip = new Strip(document.getElementById("strip"), this);
       const ready = await first, known = ready?.ok ? await ready.json().catch(() => null) : null;
@@ -149,6 +149,8 @@ document.addEventListener("alpine:init", () => {
       if (!st.pieces.some((p) => p.id === this.piece)) this.piece = (st.snags.find((s) => s.step === "size") || st.pieces[0])?.id || "";
       this.draw();
     },
+    // drawSoon draws once for what comes in a crowd: outlines, what is laid out.
+    drawSoon() { this.crowd ||= setTimeout(() => { this.crowd = 0; this.draw(); }, 100); },
     draw() {
       if (!this.st || pulling()) return;
       this.plan.draw();

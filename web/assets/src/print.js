@@ -11,7 +11,7 @@ export function length(m, unit) {
     return `${sign}${feet}' ${inches}${part ? ` ${part}/${den}` : ""}"`;
   }
   const v = m / size;
-  return `${v.toFixed(Math.abs(v) >= 1000 ? Math.min(decimals, 1) : decimals)} ${symbol}`;
+  return `${v.toFixed(Math.abs(v) >= 1000 ? Math.min(decimals, 1) : decimals).replace(/^-(0(\.0*)?)$/, "$1")} ${symbol}`;
 }
 // size prints three lengths with one unit.
 export function size(v, unit) {
@@ -20,7 +20,7 @@ export function size(v, unit) {
   const symbol = all[2].slice(all[2].indexOf(" "));
   return all.map((s) => s.slice(0, s.indexOf(" "))).join(" × ") + symbol;
 }
-export const number = (n, d = 2) => (n == null ? "" : Number(n).toFixed(d).replace(/(\.\d*?)0+$/, "$1").replace(/\.$/, ""));
+export const number = (n, d = 2) => (n == null ? "" : Number(n).toFixed(d).replace(/(\.\d*?)0+$/, "$1").replace(/\.$/, "").replace(/^-0$/, "0"));
 export const degrees = (r, d = 1) => number((r * 180) / Math.PI, d) + "°";
 export const radians = (d) => (d * Math.PI) / 180;
 // distance prints a length as a ruler would, in metres or in feet.
