@@ -52,7 +52,7 @@ func TestThingsAreHandledInTheLensView(t *testing.T) {
 	// A drag over what is not selected turns the camera, and says so.
 	at := b.seen(-1, 0.5, 0)
 	b.drag(at, [2]float64{at[0] + 40, at[1]})
-	st = s.await(set, "the turn of the camera", func(st *app.State) bool { return st.Set.View.Yaw != view.Yaw })
+	s.await(set, "the turn of the camera", func(st *app.State) bool { return st.Set.View.Yaw != view.Yaw })
 	b.until("Alpine.store('v').message.includes('The camera was turned by')")
 	b.press("Undo")
 	s.await(set, "the camera back", func(st *app.State) bool { return st.Set.View.Yaw == view.Yaw })
