@@ -23,11 +23,12 @@ const Name = "Kestrel Saddle"
 
 // loader builds the production through the same deeds that a person does.
 type loader struct {
-	a     *app.App
-	ctx   context.Context
-	set   string
-	piece map[string]string
-	deeds []app.Deed
+	a        *app.App
+	ctx      context.Context
+	set      string
+	piece    map[string]string
+	deeds    []app.Deed
+	progress func(string)
 }
 
 // Load makes the sample production, if it is not there yet, and returns its
@@ -50,7 +51,7 @@ func Load(ctx context.Context, a *app.App, shoot bool, progress func(string)) (s
 	if err := a.Store.SetSample(ctx, production, "making"); err != nil {
 		return "", err
 	}
-	l := &loader{a: a, ctx: ctx, set: set, piece: map[string]string{}}
+	l := &loader{a: a, ctx: ctx, set: set, piece: map[string]string{}, progress: progress}
 	for _, d := range downloads {
 		progress("taking in " + d.Name)
 		ar, _, err := a.Arrive(ctx, production, d.Name, bytes.NewReader(d.Data))
@@ -435,8 +436,15 @@ func (l *loader) shots(shoot bool) error {
 				settings.Width, settings.Samples, kind = 640, 12, "move"
 			}
 		}
-		if _, err := l.a.Shoot(l.ctx, l.set, s.ID, kind, settings); err != nil {
+		t, err := l.a.Shoot(l.ctx, l.set, s.ID, kind, settings)
+		if err != nil {
 			return err
+		}
+		if !settings.Quietly { // here and now; the job that was put in finds it done
+			l.progress("a first picture of " + s.Name)
+			if err := l.a.RunTake(l.ctx, t.ID); err != nil {
+				return err
+			}
 		}
 	}
 	for i, s := range list {

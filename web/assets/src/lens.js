@@ -63,7 +63,9 @@ export class Lens {
     return (seen * size) / Math.max(far - size / 2, 0.5);
   }
   // show brings what has come into the picture, in place of what was there.
-  show(it, old) {
+  // A graphics card makes ready beside the page what it is drawn with.
+  async show(it, old) {
+    if (!this.plain) await this.renderer.compileAsync(it.group, this.camera, this.scene).catch(() => {});
     this.veiled.push({ it, old });
     this.arrived();
   }
@@ -271,6 +273,14 @@ export class Lens {
   invalidate() {
     if (this.asked) return;
     this.asked = true;
+    // First the frame, the horizon and where things will be: that needs no picture.
+    if (!this.sketched && this.viewNow) {
+      this.sketched = true;
+      this.remark();
+      performance.mark("lens first");
+      requestAnimationFrame(() => setTimeout(() => { this.asked = false; this.invalidate(); }));
+      return;
+    }
     requestAnimationFrame(() => { this.asked = false; this.paint(); });
   }
   project() {
@@ -302,7 +312,7 @@ export class Lens {
     if (!resting && !this.v.playing && (blurred || this.plain)) { clearTimeout(this.resting); this.resting = setTimeout(() => this.invalidate(), 180); }
     if (under) { this.scene.background = sky; this.renderer.setClearAlpha(1); }
     this.drawn++;
-    if (this.drawn === 1) performance.mark("lens first");
+    if (this.drawn === 1) performance.mark("lens picture");
     if (!this.v.coming && this.placed.size && !this.whole) { this.whole = true; performance.mark("lens whole"); }
     this.box.dataset.drawn = this.drawn;
     if (this.sheet) Object.assign(this.sheet.style, { left: f.x + "px", top: f.y + "px", width: f.w + "px", height: f.h + "px" });
@@ -567,10 +577,14 @@ export class Lens {
 // inSoftware says whether there is no graphics card: then edges are not smoothed, so
 // that the hand does not wait.
 function inSoftware() {
+  const agent = navigator.userAgent, known = sessionStorage.software?.split("|"); // asking takes a tenth of a second
+  if (known?.[1] === agent) return known[0] === "yes";
   const gl = document.createElement("canvas").getContext("webgl2"), info = gl?.getExtension("WEBGL_debug_renderer_info");
   const name = info ? gl.getParameter(info.UNMASKED_RENDERER_WEBGL) : "";
   gl?.getExtension("WEBGL_lose_context")?.loseContext();
-  return /swiftshader|llvmpipe|software/i.test(name);
+  const software = /swiftshader|llvmpipe|software/i.test(name);
+  sessionStorage.software = `${software ? "yes" : "no"}|${agent}`;
+  return software;
 }
 
 // dressedUp gives a copy of a model the tint of its placement; as a ghost it is
