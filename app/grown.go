@@ -50,7 +50,8 @@ func (w *world) grown(ctx context.Context, solids []snag.Solid, kept map[string]
 				continue
 			}
 			at := s.Body.Box.Center()
-			list = append(list, snag.Snag{Step: "dress", Kind: "overlap", ID: s.ID, IDs: []string{s.ID, e.ID}, At: &at, Number: float64(n), Key: "grown:" + e.ID + ":" + s.ID,
+			list = append(list, snag.Snag{Step: "dress", Kind: "overlap", ID: s.ID, IDs: []string{s.ID, e.ID}, At: &at,
+				Number: float64(n), Key: "grown:" + e.ID + ":" + s.ID,
 				What: fmt.Sprintf("%d things of %s grow through %s: keep its floor free, or brush them away", n, e.Name, s.Name)})
 		}
 	}
@@ -110,8 +111,11 @@ func (w *world) unfit(in unit.Ruler) (list []snag.Snag) {
 			}
 			bays := max(o.Bays, 1) * max(o.Floors, 1)
 			at := room.Middle(o)
-			list = append(list, snag.Snag{Step: "dress", Kind: "bay", ID: e.ID, IDs: []string{e.ID}, At: &at, Number: max(math.Abs(wide), math.Abs(tall)), Key: fmt.Sprintf("bay:%s:%d", e.ID, k),
-				What: fmt.Sprintf("%s: %s is %s by %s, its opening %s by %s, %d times: make the opening as large, or choose another piece", e.Name, p.Name, in.Distance(size.X), in.Distance(size.Y), in.Distance(o.Width), in.Distance(o.Head-o.Sill), bays)})
+			list = append(list, snag.Snag{Step: "dress", Kind: "bay", ID: e.ID, IDs: []string{e.ID}, At: &at,
+				Number: max(math.Abs(wide), math.Abs(tall)), Key: fmt.Sprintf("bay:%s:%d", e.ID, k),
+				What: fmt.Sprintf("%s: %s is %s by %s, its opening %s by %s, %d times: "+
+					"make the opening as large, or choose another piece", e.Name, p.Name, in.Distance(size.X),
+					in.Distance(size.Y), in.Distance(o.Width), in.Distance(o.Head-o.Sill), bays)})
 		}
 	}
 	return list

@@ -68,7 +68,8 @@ func (a *App) SettleNow(ctx context.Context, setID string, ids []string, seed ui
 	return a.RunSettle(ctx, s.ID)
 }
 
-func (a *App) beginSettle(ctx context.Context, setID string, ids []string, seed uint64, queued bool) (s store.Settling, err error) {
+func (a *App) beginSettle(ctx context.Context, setID string, ids []string, seed uint64, queued bool) (
+	s store.Settling, err error) {
 	if len(ids) == 0 {
 		return s, wrong("Select what is to settle first.")
 	}
@@ -116,7 +117,8 @@ func (a *App) beginSettle(ctx context.Context, setID string, ids []string, seed 
 		if err != nil {
 			return err
 		}
-		s = store.Settling{ID: store.NewID(), SetID: setID, Name: rows[0].Name, Actor: ActorOf(ctx), Was: raw, Seed: int64(seed), Created: time.Now()}
+		s = store.Settling{ID: store.NewID(), SetID: setID, Name: rows[0].Name, Actor: ActorOf(ctx),
+			Was: raw, Seed: int64(seed), Created: time.Now()}
 		if n := len(rows); n > 1 {
 			s.Name = fmt.Sprintf("%s and %d more", s.Name, n-1)
 		}
@@ -137,7 +139,8 @@ func (a *App) beginSettle(ctx context.Context, setID string, ids []string, seed 
 }
 
 // toSettle are placements in the order they are named, and which of them is locked.
-func (a *App) toSettle(ctx context.Context, q store.Querier, setID string, ids []string) (rows []store.PlacementRow, locked string, err error) {
+func (a *App) toSettle(ctx context.Context, q store.Querier, setID string, ids []string) (
+	rows []store.PlacementRow, locked string, err error) {
 	all, err := store.PlacementsOf(ctx, q, setID, ids)
 	if err != nil {
 		return nil, "", err
@@ -196,7 +199,8 @@ func (a *App) endSettle(ctx context.Context, s *store.Settling, say string) erro
 	if err != nil {
 		return err
 	}
-	a.announce(ctx, a.Store.Pool, Announcement{Production: production, What: "settling", ID: s.ID, Set: s.SetID, Name: s.Name, Progress: 1, Say: say})
+	a.announce(ctx, a.Store.Pool, Announcement{Production: production, What: "settling", ID: s.ID, Set: s.SetID,
+		Name: s.Name, Progress: 1, Say: say})
 	return nil
 }
 
@@ -281,7 +285,8 @@ func (a *App) settle(ctx context.Context, s *store.Settling) (say string, err er
 			if err == nil && tag.RowsAffected() == 0 {
 				return false // stopped
 			}
-			a.announce(ctx, a.Store.Pool, Announcement{Production: w.production.ID, What: "settling", ID: s.ID, Set: s.SetID, Name: s.Name, Progress: done})
+			a.announce(ctx, a.Store.Pool, Announcement{Production: w.production.ID, What: "settling", ID: s.ID,
+				Set: s.SetID, Name: s.Name, Progress: done})
 		}
 		return ctx.Err() == nil
 	})
@@ -300,13 +305,15 @@ func (a *App) settle(ctx context.Context, s *store.Settling) (say string, err er
 		return "", err
 	}
 	// The edit has the settling's name: made again after a crash, it is not made twice.
-	_, err = a.Edit(WithActor(ctx, s.Actor), s.SetID, EditRequest{Revision: -1, Deeds: []Deed{{Do: "rest", Patch: patch}}, Request: "settle " + s.ID})
+	_, err = a.Edit(WithActor(ctx, s.Actor), s.SetID, EditRequest{Revision: -1,
+		Deeds: []Deed{{Do: "rest", Patch: patch}}, Request: "settle " + s.ID})
 	if err != nil {
 		return "", err
 	}
 	say = fmt.Sprintf("%s came to rest, %.1f s of falling in %.1f s.", s.Name, found.Time, time.Since(began).Seconds())
 	if n := len(found.Moving); n > 0 {
-		say += fmt.Sprintf(" %d of %d had not come to rest yet, as things that roll or slide for long: settle again to let them go on.", n, len(rows))
+		say += fmt.Sprintf(" %d of %d had not come to rest yet, as things that roll or slide for long: "+
+			"settle again to let them go on.", n, len(rows))
 	}
 	if found.Hollow > 0.01 {
 		say += fmt.Sprintf(" Hollows less than %.0f mm deep were felt as filled.", 1000*found.Hollow)
@@ -333,7 +340,8 @@ func (a *App) feltNow(ctx context.Context, w *world) ([]snag.Solid, error) {
 // go stays: then none is moved.
 func (e *editor) rested(ctx context.Context, d *Deed) error {
 	var patch struct{ Was, Now []stood }
-	if err := json.Unmarshal(d.Patch, &patch); err != nil || len(patch.Was) != len(patch.Now) || len(patch.Now) == 0 || len(patch.Now) > maxHeap {
+	err := json.Unmarshal(d.Patch, &patch)
+	if n := len(patch.Now); err != nil || len(patch.Was) != n || n == 0 || n > maxHeap {
 		return wrong("That does not say where things came to rest.")
 	}
 	ids := make([]string, len(patch.Now))

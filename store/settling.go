@@ -33,7 +33,8 @@ func GetSettling(ctx context.Context, q Querier, id string) (Settling, error) {
 
 // InsertSettling puts in one.
 func InsertSettling(ctx context.Context, q Querier, s Settling) error {
-	_, err := q.Exec(ctx, "insert into settling (id, set_id, name, actor, was, seed, job_id) values ($1, $2, $3, $4, $5, $6, $7)",
+	_, err := q.Exec(ctx, `insert into settling (id, set_id, name, actor, was, seed, job_id)
+		values ($1, $2, $3, $4, $5, $6, $7)`,
 		s.ID, s.SetID, s.Name, s.Actor, s.Was, s.Seed, s.JobID)
 	return err
 }

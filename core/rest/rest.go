@@ -270,14 +270,17 @@ func ready(p *contact.Placed, stand []*contact.Placed) *contact.Placed {
 }
 
 func overlap(a, b *geom.Box, reach float64) bool {
-	return a.Max.X+reach >= b.Min.X && a.Min.X-reach <= b.Max.X && a.Max.Y+reach >= b.Min.Y && a.Min.Y-reach <= b.Max.Y && a.Max.Z+reach >= b.Min.Z && a.Min.Z-reach <= b.Max.Z
+	return a.Max.X+reach >= b.Min.X && a.Min.X-reach <= b.Max.X &&
+		a.Max.Y+reach >= b.Min.Y && a.Min.Y-reach <= b.Max.Y &&
+		a.Max.Z+reach >= b.Min.Z && a.Min.Z-reach <= b.Max.Z
 }
 
 func newBody(p *contact.Placed) *body {
 	b := &body{start: p, centre: p.Mass(), rot: geom.Q{W: 1}}
 	b.pos = b.centre
 	parts, _ := p.Parts()
-	across := geom.V{X: p.World.Dir(geom.V{X: 1}).Len(), Y: p.World.Dir(geom.V{Y: 1}).Len(), Z: p.World.Dir(geom.V{Z: 1}).Len()}
+	long := func(d geom.V) float64 { return p.World.Dir(d).Len() }
+	across := geom.V{X: long(geom.V{X: 1}), Y: long(geom.V{Y: 1}), Z: long(geom.V{Z: 1})}
 	inv, _ := p.World.Affine()
 	for _, c := range parts {
 		l := local{round: c.Round * across.Max()}

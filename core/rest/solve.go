@@ -90,7 +90,8 @@ func (w *world) step() {
 		a := w.bodies[j.a]
 		back := start[j.a].rot
 		back.X, back.Y, back.Z = -back.X, -back.Y, -back.Z
-		a.old = append(a.old, memory{with: j.with, at: back.Rotate(j.ra), n: j.n, push: j.push, rub: j.t1.Mul(j.f1).Add(j.t2.Mul(j.f2)), roll: j.roll})
+		a.old = append(a.old, memory{with: j.with, at: back.Rotate(j.ra), n: j.n, push: j.push,
+			rub: j.t1.Mul(j.f1).Add(j.t2.Mul(j.f2)), roll: j.roll})
 	}
 	w.rest()
 }
@@ -333,7 +334,8 @@ func (w *world) standing(a *body, reach float64, tell func(with int, list []touc
 		}
 		// A piece of the ground, four times as wide.
 		c, r := s.box.Center(), 4*s.box.Size().Len()
-		ground := &solid{corners: support{{X: c.X - r, Z: c.Z - r}, {X: c.X - r, Z: c.Z + r}, {X: c.X + r, Z: c.Z + r}, {X: c.X + r, Z: c.Z - r}},
+		ground := &solid{corners: support{{X: c.X - r, Z: c.Z - r}, {X: c.X - r, Z: c.Z + r},
+			{X: c.X + r, Z: c.Z + r}, {X: c.X + r, Z: c.Z - r}},
 			faces: []face{{geom.V{Y: 1}, 0, []int32{0, 1, 2, 3}}}, twoway: true}
 		ground.box = geom.Box{Min: ground.corners[0], Max: ground.corners[2]}
 		list = touches(list, s, ground, reach, geom.V{X: c.X, Y: max(c.Y, 1), Z: c.Z})

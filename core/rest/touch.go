@@ -267,7 +267,8 @@ func against(list []touch, a *solid, stands *contact.Placed, reach float64, inne
 			return
 		}
 		n := q.Sub(p)
-		hits = append(hits, hit{s: s, apart: apart, q: q, corners: t, onFace: apart < 1e-7 || math.Abs(n.Dot(s.faces[0].n)) > apart*(1-2e-4)})
+		hits = append(hits, hit{s: s, apart: apart, q: q, corners: t,
+			onFace: apart < 1e-7 || math.Abs(n.Dot(s.faces[0].n)) > apart*(1-2e-4)})
 	})
 	slices.SortStableFunc(hits, func(x, y hit) int { return cmp.Compare(x.apart, y.apart) })
 	done := map[geom.V]bool{}
@@ -302,7 +303,8 @@ func flat(t [3]geom.V) *solid {
 		return nil
 	}
 	d := n.Dot(t[0])
-	return &solid{corners: support{t[0], t[1], t[2]}, faces: []face{{n, d, oneWay}, {n.Mul(-1), -d, otherWay}}, twoway: true,
+	return &solid{corners: support{t[0], t[1], t[2]},
+		faces: []face{{n, d, oneWay}, {n.Mul(-1), -d, otherWay}}, twoway: true,
 		box: geom.Empty().Add(t[0]).Add(t[1]).Add(t[2])}
 }
 
