@@ -35,6 +35,8 @@ type SettleArgs struct {
 
 func (SettleArgs) Kind() string { return "settle" }
 
+func settleJob() *river.InsertOpts { return &river.InsertOpts{Queue: QueueSoon, MaxAttempts: 3} }
+
 // stood is where a placement stands: what a settling begins with and ends in.
 type stood struct {
 	ID    string  `json:"id"`
@@ -123,7 +125,7 @@ func (a *App) beginSettle(ctx context.Context, setID string, ids []string, seed 
 			s.Name = fmt.Sprintf("%s and %d more", s.Name, n-1)
 		}
 		if queued {
-			job, err := a.Queue.InsertTx(ctx, tx, SettleArgs{s.ID}, &river.InsertOpts{Queue: QueueSoon, MaxAttempts: 3})
+			job, err := a.Queue.InsertTx(ctx, tx, SettleArgs{s.ID}, settleJob())
 			if err != nil {
 				return err
 			}

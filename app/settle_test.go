@@ -9,6 +9,7 @@ import (
 
 	"visator/app"
 	"visator/core/geom"
+	"visator/store"
 )
 
 // settle lets placements settle, and waits until they have.
@@ -121,6 +122,27 @@ func TestASettlingIsStopped(t *testing.T) {
 	}
 	if err := d.a.StopSettle(d.ctx, d.set, s.ID); err != nil {
 		t.Errorf("stopped twice: %v", err)
+	}
+}
+
+// A settling of which the queue knows nothing, as after a restore, is put in again.
+func TestALostSettlingGoesOn(t *testing.T) {
+	d := newDesk(t)
+	ids := d.heap(2)
+	p := d.placement("box")
+	was, _ := json.Marshal([]map[string]any{{"id": ids[0], "at": p.At, "yaw": p.Yaw, "pitch": p.Pitch, "roll": p.Roll,
+		"scale": p.Scale, "size": p.Size, "piece": p.Piece}})
+	lost := store.Settling{ID: store.NewID(), SetID: d.set, Name: "box", Was: was}
+	if err := store.InsertSettling(d.ctx, d.a.Store.Pool, lost); err != nil {
+		t.Fatal(err)
+	}
+	if n, err := d.a.Requeue(d.ctx); n != 1 || err != nil {
+		t.Fatalf("%d put in again, %v", n, err)
+	}
+	d.await("the settling", func(st *app.State) bool { return len(st.Settling) == 0 })
+	near(t, "where it lies", d.placement("box").At.Y, 0.2, 0.002)
+	if n, err := d.a.Requeue(d.ctx); n != 0 || err != nil {
+		t.Errorf("%d put in again, %v", n, err)
 	}
 }
 

@@ -63,6 +63,20 @@ func (a *App) Requeue(ctx context.Context) (n int, err error) {
 			}
 			return pgx.CollectRows(rows, pgx.RowTo[string])
 		}
+		falling, err := lost(`select id from settling s where not exists (select from river_job
+			where kind = 'settle' and args->>'settling' = s.id and state in ` + live + ") for update")
+		if err != nil {
+			return err
+		}
+		for _, id := range falling {
+			job, err := a.Queue.InsertTx(ctx, tx, SettleArgs{id}, settleJob())
+			if err != nil {
+				return err
+			}
+			if _, err := tx.Exec(ctx, "update settling set job_id = $2 where id = $1", id, job.Job.ID); err != nil {
+				return err
+			}
+		}
 		takes, err := lost("select id from take t where binned is null and state in ('waiting', 'working') and not exists (select from river_job where kind = 'take' and args->>'take' = t.id and state in " + live + ") for update")
 		if err != nil {
 			return err
@@ -98,7 +112,7 @@ func (a *App) Requeue(ctx context.Context) (n int, err error) {
 				return err
 			}
 		}
-		n = len(takes) + len(arrivals) + len(pieces)
+		n = len(falling) + len(takes) + len(arrivals) + len(pieces)
 		return nil
 	})
 	return n, err
