@@ -112,7 +112,11 @@ func TestADownloadIsCorrectedTogetherAndAPieceMeasured(t *testing.T) {
 	b.until("(v => v.shapes.known.get(v.piece)?.key === v.st.pieces.find(p => p.id === v.piece).outline.key)(Alpine.store('v'))")
 	b.until(`((r, was) => { window.ends = [r.left, r.top + r.height / 2, r.right]; return String(was) === String(window.ends); })(document.querySelector('[data-elevation=front] path').getBoundingClientRect(), window.ends)`)
 	ends := eval[[]float64](b, "window.ends")
-	b.do(chromedp.MouseClickXY(ends[0]+1, ends[1]), chromedp.MouseClickXY(ends[2]-1, ends[1]))
+	// The drawing is made anew between press and release: the point is put all the same.
+	b.mouse(chromedp.MousePressed, ends[0]+1, ends[1])
+	eval[bool](b, "(Alpine.store('v').draw(), true)")
+	b.mouse(chromedp.MouseReleased, ends[0]+1, ends[1])
+	b.do(chromedp.MouseClickXY(ends[2]-1, ends[1]))
 	b.until("document.querySelector('[data-measured]').textContent === '0.460 m'")
 	b.fill("True distance", `1' 8 1/2"`)
 	const width = 20.5 * 0.0254

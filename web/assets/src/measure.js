@@ -149,9 +149,18 @@ function wire(svg, v) {
     v.measuredOn = m.on;
     drawMeasure(svg, v);
   };
-  svg.addEventListener("pointermove", (e) => { cursor = [e.offsetX, e.offsetY]; m.hover = find(m, ...cursor); drawMeasure(svg, v); });
+  svg.addEventListener("pointermove", (e) => { const r = svg.getBoundingClientRect(); cursor = [e.clientX - r.left, e.clientY - r.top]; m.hover = find(m, ...cursor); drawMeasure(svg, v); });
   svg.addEventListener("pointerleave", () => { m.hover = null; drawMeasure(svg, v); });
-  svg.addEventListener("click", (e) => point(e.offsetX, e.offsetY));
+  // What was pressed may be drawn anew before it is let go: that is no click of the page's
+  // then, but it is one of the hand's.
+  let down = null;
+  svg.addEventListener("pointerdown", (e) => { down = e.button ? null : e; });
+  svg.addEventListener("pointerup", (e) => {
+    if (!down || e.pointerId !== down.pointerId || Math.hypot(e.clientX - down.clientX, e.clientY - down.clientY) > 5) return;
+    const r = svg.getBoundingClientRect();
+    down = null;
+    point(e.clientX - r.left, e.clientY - r.top);
+  });
   svg.addEventListener("keydown", (e) => {
     const way = { ArrowLeft: [-1, 0], ArrowRight: [1, 0], ArrowUp: [0, -1], ArrowDown: [0, 1] }[e.key], front = m.list?.[0];
     if (!front || (!way && e.key !== "Enter")) return;
