@@ -33,7 +33,7 @@ func (w *world) grown(ctx context.Context, solids []snag.Solid, kept map[string]
 		}
 		for k := range solids {
 			s := &solids[k]
-			if s.Body == nil || s.Land || s.Soft || s.Wild || s.Rope || s.Row != "" || s.Body.Copies() > 1 {
+			if s.Body == nil || s.Land || s.Soft || s.Wild || s.Rope || s.Row != "" || s.Body.Copies() > 1 || !h.Box.Meets(&s.Body.Box, 0) {
 				continue
 			}
 			name := nameOf(l.key, s.ID, s.Key)
@@ -65,7 +65,7 @@ func (w *world) grown(ctx context.Context, solids []snag.Solid, kept map[string]
 
 // through counts the copies whose stem meets a thing.
 func through(h *contact.Herd, b *contact.Placed) (n int) {
-	h.Among(b.Box, func(c contact.Copy) {
+	h.Among(b.Box, func(c contact.Copy) bool {
 		box := c.Body.Box
 		foot := c.At.Add(c.Turn.Rotate(geom.V{Y: box.Min.Y * c.Scale}))
 		stem := c.Turn.Rotate(geom.V{Y: box.Size().Y * c.Scale})
@@ -74,6 +74,7 @@ func through(h *contact.Herd, b *contact.Placed) (n int) {
 		} else if t, _, ok := b.Ray(foot, stem, 1); ok && t < 1 {
 			n++
 		}
+		return true
 	})
 	return n
 }

@@ -91,16 +91,18 @@ func (a *App) beginSettle(ctx context.Context, setID string, ids []string, seed 
 		return s, err
 	}
 	err = a.Store.Tx(ctx, func(tx pgx.Tx) error {
-		rows, locked, err := a.toSettle(ctx, tx, setID, ids)
+		set, err := store.GetSet(ctx, tx, setID)
+		if err != nil {
+			return notThere(err, "The set")
+		}
+		e := &editor{a: a, tx: tx, set: set, seen: -1}
+		rows, err := e.free(ctx, once(ids), 1, "what is to settle")
 		if err != nil {
 			return err
 		}
-		if locked != "" {
-			return wrong("%s is locked; unlock it first", locked)
-		}
 		var was []stood
-		for i := range rows {
-			was = append(was, stoodAt(&rows[i].Placement))
+		for _, r := range rows {
+			was = append(was, stoodAt(&r.Placement))
 		}
 		running, err := store.Settlings(ctx, tx, setID)
 		if err != nil {
@@ -134,38 +136,27 @@ func (a *App) beginSettle(ctx context.Context, setID string, ids []string, seed 
 		if err := store.InsertSettling(ctx, tx, s); err != nil {
 			return err
 		}
-		a.announce(ctx, tx, Announcement{Production: production, What: "settling", ID: s.ID, Set: setID, Name: s.Name})
+		a.tellSettle(ctx, tx, production, &s, 0, "")
 		return nil
 	})
 	return s, err
 }
 
-// toSettle are placements in the order they are named, and which of them is locked.
-func (a *App) toSettle(ctx context.Context, q store.Querier, setID string, ids []string) (
-	rows []store.PlacementRow, locked string, err error) {
-	all, err := store.PlacementsOf(ctx, q, setID, ids)
-	if err != nil {
-		return nil, "", err
-	}
-	elements, err := store.Elements(ctx, q, setID)
-	if err != nil {
-		return nil, "", err
-	}
-	layers := layersOf(elements, nil)
+// once is a list without what comes again in it.
+func once(ids []string) (out []string) {
 	for _, id := range ids {
-		k := slices.IndexFunc(all, func(r store.PlacementRow) bool { return r.ID == id })
-		if k < 0 {
-			return nil, "", notThere(store.ErrNotFound, "What is to settle")
+		if !slices.Contains(out, id) {
+			out = append(out, id)
 		}
-		if slices.ContainsFunc(rows, func(r store.PlacementRow) bool { return r.ID == id }) {
-			continue
-		}
-		if l := layers[all[k].Layer]; all[k].Locked || l != nil && l.Locked {
-			locked = all[k].Name
-		}
-		rows = append(rows, all[k])
 	}
-	return rows, locked, nil
+	return out
+}
+
+// tellSettle announces how far a settling is, 1 when it is over, and what came of it.
+func (a *App) tellSettle(ctx context.Context, q store.Querier, production string, s *store.Settling, done float64,
+	say string) {
+	a.announce(ctx, q, Announcement{Production: production, What: "settling", ID: s.ID, Set: s.SetID, Name: s.Name,
+		Progress: done, Say: say})
 }
 
 // StopSettle gives up a settling: everything stays where it stands.
@@ -201,8 +192,7 @@ func (a *App) endSettle(ctx context.Context, s *store.Settling, say string) erro
 	if err != nil {
 		return err
 	}
-	a.announce(ctx, a.Store.Pool, Announcement{Production: production, What: "settling", ID: s.ID, Set: s.SetID,
-		Name: s.Name, Progress: 1, Say: say})
+	a.tellSettle(ctx, a.Store.Pool, production, s, 1, say)
 	return nil
 }
 
@@ -287,8 +277,7 @@ func (a *App) settle(ctx context.Context, s *store.Settling) (say string, err er
 			if err == nil && tag.RowsAffected() == 0 {
 				return false // stopped
 			}
-			a.announce(ctx, a.Store.Pool, Announcement{Production: w.production.ID, What: "settling", ID: s.ID,
-				Set: s.SetID, Name: s.Name, Progress: done})
+			a.tellSettle(ctx, a.Store.Pool, w.production.ID, s, done, "")
 		}
 		return ctx.Err() == nil
 	})
@@ -359,8 +348,7 @@ func (e *editor) rested(ctx context.Context, d *Deed) error {
 			return &Problem{r.Name + " was changed meanwhile, so nothing was moved; settle again.", ErrStale}
 		}
 	}
-	what := rows[0].Name
-	e.say("settle %s", what)
+	e.say("settle %s", rows[0].Name)
 	for i, r := range rows {
 		before := r.Placement
 		n := &patch.Now[i]

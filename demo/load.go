@@ -428,31 +428,32 @@ func (l *loader) shots(shoot bool) error {
 	}
 	// Small and fast first, so that there is something to see at once; then better, while
 	// nobody is at work.
-	for i := 0; shoot && i < 2*len(list); i++ {
-		s, settings, kind := &list[i%len(list)], app.TakeSettings{Width: 480, Samples: 12, Bounces: 3, Denoise: true}, "still"
-		if i >= len(list) {
-			settings = app.TakeSettings{Width: 1280, Samples: 32, Bounces: 4, Denoise: true, Quietly: true}
-			if s.Move != nil {
-				settings.Width, settings.Samples, kind = 640, 12, "move"
+	for _, better := range []bool{false, true} {
+		for i := range list {
+			if !shoot {
+				break
 			}
-		}
-		t, err := l.a.Shoot(l.ctx, l.set, s.ID, kind, settings)
-		if err != nil {
-			return err
-		}
-		if !settings.Quietly { // here and now; the job that was put in finds it done
+			s, kind := &list[i], "still"
+			settings := app.TakeSettings{Width: 480, Samples: 12, Bounces: 3, Denoise: true}
+			if better {
+				settings = app.TakeSettings{Width: 1280, Samples: 32, Bounces: 4, Denoise: true, Quietly: true}
+				if s.Move != nil {
+					settings.Width, settings.Samples, kind = 640, 12, "move"
+				}
+			}
+			t, err := l.a.Shoot(l.ctx, l.set, s.ID, kind, settings)
+			if err != nil {
+				return err
+			}
+			if better {
+				continue
+			}
+			// Here and now; the job that was put in finds it done.
 			l.progress("a first picture of " + s.Name)
 			if err := l.a.RunTake(l.ctx, t.ID); err != nil {
 				return err
 			}
 		}
 	}
-	for i, s := range list {
-		if i == 0 {
-			if err := l.edit(app.Deed{Do: "go", ID: s.ID}); err != nil {
-				return err
-			}
-		}
-	}
-	return nil
+	return l.edit(app.Deed{Do: "go", ID: list[0].ID})
 }

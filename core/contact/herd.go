@@ -284,7 +284,7 @@ func (h *Herd) meet(o, d geom.V, limit float64) (t float64, normal geom.V, ok bo
 					continue
 				}
 				// Turned and scaled alike in all directions: the way back is short.
-				turn = geom.Q{X: -turn.X, Y: -turn.Y, Z: -turn.Z, W: turn.W}
+				turn = turn.Back()
 				k := 1 / c.Scale
 				at, m, hit := c.Body.Ray(spin(turn, o.Sub(c.At)).Mul(k), spin(turn, d).Mul(k), t)
 				if hit {
@@ -310,9 +310,13 @@ func (h *Herd) meet(o, d geom.V, limit float64) (t float64, normal geom.V, ok bo
 // enter is where a ray from o enters the node's box, 0 from inside; +Inf where it
 // passes it. inv is one over its direction.
 func (n *node) enter(o, inv geom.V) float64 {
-	b := geom.Box{Min: geom.V{X: float64(n.lo[0]), Y: float64(n.lo[1]), Z: float64(n.lo[2])},
-		Max: geom.V{X: float64(n.hi[0]), Y: float64(n.hi[1]), Z: float64(n.hi[2])}}
+	b := n.box()
 	return b.Enter(o, inv, 1e-7, 1e-9)
+}
+
+func (n *node) box() geom.Box {
+	return geom.Box{Min: geom.V{X: float64(n.lo[0]), Y: float64(n.lo[1]), Z: float64(n.lo[2])},
+		Max: geom.V{X: float64(n.hi[0]), Y: float64(n.hi[1]), Z: float64(n.hi[2])}}
 }
 
 // reach is Reach of a herd; m brings its own space to where skip and each look. Of two
@@ -345,14 +349,14 @@ func (h *Herd) reach(m geom.M, toward geom.V, skip func(c, h geom.V) bool, each 
 }
 
 // Among visits the copies whose boxes have something in common with a box, in the herd's
-// own space.
-func (h *Herd) Among(box geom.Box, visit func(Copy)) {
+// own space, until visit is false.
+func (h *Herd) Among(box geom.Box, visit func(Copy) bool) {
 	var room [64]int32
 	stack := append(room[:0], 0)
 	for len(stack) > 0 {
 		n := &h.nodes[stack[len(stack)-1]]
 		stack = stack[:len(stack)-1]
-		if float64(n.lo[0]) > box.Max.X || float64(n.hi[0]) < box.Min.X || float64(n.lo[1]) > box.Max.Y || float64(n.hi[1]) < box.Min.Y || float64(n.lo[2]) > box.Max.Z || float64(n.hi[2]) < box.Min.Z {
+		if b := n.box(); !b.Meets(&box, 0) {
 			continue
 		}
 		if n.count == 0 {
@@ -361,8 +365,8 @@ func (h *Herd) Among(box geom.Box, visit func(Copy)) {
 		}
 		for _, i := range h.order[n.first : n.first+n.count] {
 			c := h.at(i)
-			if b := c.Body.Box.Apply(c.World()); b.Min.X <= box.Max.X && b.Max.X >= box.Min.X && b.Min.Y <= box.Max.Y && b.Max.Y >= box.Min.Y && b.Min.Z <= box.Max.Z && b.Max.Z >= box.Min.Z {
-				visit(c)
+			if b := c.Body.Box.Apply(c.World()); b.Meets(&box, 0) && !visit(c) {
+				return
 			}
 		}
 	}
@@ -384,35 +388,14 @@ func (p *Placed) ReachFrom(to geom.M, toward geom.V, skip func(c, h geom.V) bool
 }
 
 // within reports whether a point of the herd's own space lies inside of a copy.
-func (h *Herd) within(q geom.V) bool {
-	var room [64]int32
-	stack := append(room[:0], 0)
-	for len(stack) > 0 {
-		n := &h.nodes[stack[len(stack)-1]]
-		stack = stack[:len(stack)-1]
-		if out := func() bool {
-			for k := range 3 {
-				if q.At(k) < float64(n.lo[k]) || q.At(k) > float64(n.hi[k]) {
-					return true
-				}
-			}
-			return false
-		}(); out {
-			continue
-		}
-		if n.count == 0 {
-			stack = append(stack, n.first, n.first+1)
-			continue
-		}
-		for _, i := range h.order[n.first : n.first+n.count] {
-			c := h.at(i)
-			world := c.World()
-			if inv, ok := world.Affine(); ok && c.Body.Inside(inv.Point(q)) {
-				return true
-			}
-		}
-	}
-	return false
+func (h *Herd) within(q geom.V) (in bool) {
+	h.Among(geom.Box{Min: q, Max: q}, func(c Copy) bool {
+		world := c.World()
+		inv, ok := world.Affine()
+		in = ok && c.Body.Inside(inv.Point(q))
+		return !in
+	})
+	return in
 }
 
 // outer is the point of the herd, in its own space, that lies farthest along d.

@@ -6,6 +6,7 @@ import (
 	"slices"
 
 	"visator/core/geom"
+	"visator/core/join"
 )
 
 // partsMost is how many convex solids stand for a body at most: a bowl takes some
@@ -79,28 +80,16 @@ type shell struct {
 
 // shells are the loose parts of the body; those beyond shellsMost, the smallest, are one.
 func (b *Body) shells() []shell {
-	root := make([]uint32, len(b.points))
-	for i := range root {
-		root[i] = uint32(i)
-	}
-	find := func(i uint32) uint32 {
-		for root[i] != i {
-			root[i] = root[root[i]]
-			i = root[i]
-		}
-		return i
-	}
+	sets := join.New(len(b.points))
 	for _, t := range b.triangles {
-		for _, v := range t[1:] {
-			x, y := find(t[0]), find(v)
-			root[max(x, y)] = min(x, y)
-		}
+		sets.Join(t[0], t[1])
+		sets.Join(t[0], t[2])
 	}
 	number := map[uint32]int{}
 	var list []shell
 	var edges []uint64
 	for _, t := range b.triangles {
-		r := find(t[0])
+		r := sets.Find(t[0])
 		k, ok := number[r]
 		if !ok {
 			k = len(list)

@@ -154,11 +154,11 @@ func TestCopiesAmongABox(t *testing.T) {
 		q := geom.Box{Min: a, Max: a.Add(v(2*r.Float64(), 0.6*r.Float64(), 2*r.Float64()))}
 		want, got := map[geom.V]bool{}, map[geom.V]bool{}
 		for _, c := range list {
-			if b := c.Body.Box.Apply(c.World()); overlaps(&b, &q, 0) {
+			if b := c.Body.Box.Apply(c.World()); b.Meets(&q, 0) {
 				want[c.At] = true
 			}
 		}
-		h.Among(q, func(c Copy) { got[c.At] = true })
+		h.Among(q, func(c Copy) bool { got[c.At] = true; return true })
 		if len(got) != len(want) {
 			t.Fatalf("%d among it, not %d", len(got), len(want))
 		}

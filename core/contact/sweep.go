@@ -246,11 +246,6 @@ func over(x, y float64, t *[3]geom.V) (h float64, in bool) {
 	return 0, false
 }
 
-// overlaps reports whether two boxes have a point in common.
-func overlaps(a, b *geom.Box, reach float64) bool {
-	return a.Max.X+reach >= b.Min.X && a.Min.X-reach <= b.Max.X && a.Max.Y+reach >= b.Min.Y && a.Min.Y-reach <= b.Max.Y && a.Max.Z+reach >= b.Min.Z && a.Min.Z-reach <= b.Max.Z
-}
-
 // First is how far a moves along d, of length one, until it first touches b, at
 // most limit; 0 when they touch already. at is where on b.
 func First(a, b *Placed, d geom.V, limit float64) (t float64, at geom.V, ok bool) {
@@ -273,7 +268,7 @@ var upright = geom.V{Y: 1}
 
 // Meet reports whether the surfaces of a and b have a point in common.
 func Meet(a, b *Placed) bool {
-	if !overlaps(&a.Box, &b.Box, 0) {
+	if !a.Box.Meets(&b.Box, 0) {
 		return false
 	}
 	met, turn := false, along(upright)
@@ -287,7 +282,7 @@ func Meet(a, b *Placed) bool {
 // Overlap reports whether a and b reach into one another: their surfaces meet,
 // or one lies within the other.
 func Overlap(a, b *Placed) bool {
-	return Meet(a, b) || overlaps(&a.Box, &b.Box, 0) && (b.Within(a.some()) || a.Within(b.some()))
+	return Meet(a, b) || a.Box.Meets(&b.Box, 0) && (b.Within(a.some()) || a.Within(b.some()))
 }
 
 // some is a point of the body's surface.
@@ -329,7 +324,7 @@ func clearFor(a *Placed, others []*Placed, d geom.V, limit float64, work *int) (
 	within := func() bool {
 		moved := a.Moved(d.Mul(t + skin))
 		return slices.ContainsFunc(others, func(b *Placed) bool {
-			return overlaps(&moved.Box, &b.Box, 0) && (b.Closed && b.Within(moved.some()) || a.Closed && moved.Within(b.some()))
+			return moved.Box.Meets(&b.Box, 0) && (b.Closed && b.Within(moved.some()) || a.Closed && moved.Within(b.some()))
 		})
 	}
 	for _, i := range list {
@@ -437,7 +432,7 @@ func pairs(a, b *Placed, turn *geom.M, reach float64, more func(ta, tb *[3]geom.
 		stack = stack[:len(stack)-1]
 		na, nb := &a.nodes[at.a], &b.nodes[at.b]
 		ba, bb := na.under(&ma), nb.under(&mb)
-		if !overlaps(&ba, &bb, reach) {
+		if !ba.Meets(&bb, reach) {
 			continue
 		}
 		switch {
@@ -464,7 +459,7 @@ func pairs(a, b *Placed, turn *geom.M, reach float64, more func(ta, tb *[3]geom.
 // front. What rests on another faces the other way and does not count. at is
 // within the largest such place.
 func Flush(a, b *Placed, skin float64) (area float64, at geom.V) {
-	if !overlaps(&a.Box, &b.Box, skin) {
+	if !a.Box.Meets(&b.Box, skin) {
 		return 0, at
 	}
 	most := 0.0
@@ -528,7 +523,7 @@ func shared(a, b *[3]geom.V, n geom.V) (area float64, mid geom.V) {
 // Shared is the volume that both a and b fill, in m³: columns through a grid of
 // side cells over where their boxes overlap. 0 where one of them is open.
 func Shared(a, b *Placed, side int) float64 {
-	if !a.Closed || !b.Closed || !overlaps(&a.Box, &b.Box, 0) {
+	if !a.Closed || !b.Closed || !a.Box.Meets(&b.Box, 0) {
 		return 0
 	}
 	lo := geom.V{X: max(a.Box.Min.X, b.Box.Min.X), Y: min(a.Box.Min.Y, b.Box.Min.Y) - 1, Z: max(a.Box.Min.Z, b.Box.Min.Z)}
@@ -560,7 +555,7 @@ func (p *Placed) column(o geom.V, list []float64) []float64 {
 
 // Near reports whether a touches b, or would when moved by reach along an axis.
 func Near(a, b *Placed, reach float64) bool {
-	if !overlaps(&a.Box, &b.Box, reach) {
+	if !a.Box.Meets(&b.Box, reach) {
 		return false
 	}
 	for k := range 3 {

@@ -79,6 +79,9 @@ func (q Q) Unit() Q {
 	return Q{q.X / l, q.Y / l, q.Z / l, q.W / l}
 }
 
+// Back is the rotation that undoes q, of length one.
+func (q Q) Back() Q { return Q{-q.X, -q.Y, -q.Z, q.W} }
+
 // Mul returns the rotation that does b first and then a.
 func (a Q) Mul(b Q) Q {
 	a, b = a.Unit(), b.Unit()
@@ -267,6 +270,14 @@ func (b Box) Apply(m M) Box {
 		out = out.Add(m.Point(b.Corner(i)))
 	}
 	return out
+}
+
+// Meets reports whether two boxes have a point in common, or would if either were wider
+// by reach on all sides.
+func (b *Box) Meets(o *Box, reach float64) bool {
+	return b.Max.X+reach >= o.Min.X && b.Min.X-reach <= o.Max.X &&
+		b.Max.Y+reach >= o.Min.Y && b.Min.Y-reach <= o.Max.Y &&
+		b.Max.Z+reach >= o.Min.Z && b.Min.Z-reach <= o.Max.Z
 }
 
 // Enter is where a ray from o enters the box, 0 from inside; +Inf where it passes it.

@@ -123,3 +123,26 @@ func TestARayEntersABoxWhereItHitsIt(t *testing.T) {
 		}
 	}
 }
+
+// Boxes meet where their sides do, a reach apart counts with that reach alone; a turn and
+// its way back bring every vector home.
+func TestBoxesMeetAndTurnsAreUndone(t *testing.T) {
+	a, b := Box{Max: V{1, 1, 1}}, Box{Min: V{1, 0.5, 0.5}, Max: V{2, 2, 2}}
+	if !a.Meets(&b, 0) || !b.Meets(&a, 0) {
+		t.Error("boxes side by side do not meet")
+	}
+	for k := range 3 {
+		d := [3]V{{X: 0.25}, {Y: 0.75}, {Z: 0.75}}[k] // a quarter beyond
+		c := Box{Min: b.Min.Add(d), Max: b.Max.Add(d)}
+		if a.Meets(&c, 0.24) || !a.Meets(&c, 0.26) || c.Meets(&a, 0.24) || !c.Meets(&a, 0.26) {
+			t.Errorf("a quarter apart along %d", k)
+		}
+	}
+	r := rand.New(rand.NewPCG(2, 2))
+	for range 50 {
+		q, v := Turn(random(r).Unit(), 6*r.Float64()), random(r)
+		if !close3(q.Back().Rotate(q.Rotate(v)), v, 1e-12) {
+			t.Fatal("a turn is not undone")
+		}
+	}
+}

@@ -4,6 +4,7 @@ import (
 	"math"
 
 	"visator/core/geom"
+	"visator/core/join"
 )
 
 // Places numbers the different places of a part's vertices from 0 in the order
@@ -72,27 +73,16 @@ func (p *Part) Wedges() (first, to []uint32) {
 // order in which they first come.
 func (p *Part) Shells() (shell []int, count int) {
 	of, n := p.Places()
-	up := make([]uint32, n)
-	for i := range up {
-		up[i] = uint32(i)
-	}
-	root := func(i uint32) uint32 {
-		for up[i] != i {
-			up[i] = up[up[i]]
-			i = up[i]
-		}
-		return i
-	}
+	sets := join.New(n)
 	for t := 0; t+2 < len(p.Indices); t += 3 {
-		a := root(of[p.Indices[t]])
 		for _, v := range p.Indices[t+1 : t+3] {
-			up[root(of[v])] = a
+			sets.Join(of[p.Indices[t]], of[v])
 		}
 	}
 	number := map[uint32]int{}
 	shell = make([]int, p.Triangles())
 	for t := range shell {
-		r := root(of[p.Indices[3*t]])
+		r := sets.Find(of[p.Indices[3*t]])
 		k, ok := number[r]
 		if !ok {
 			k = len(number)

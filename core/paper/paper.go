@@ -367,12 +367,14 @@ func CutOutMap(in unit.Ruler, name string, aspect float64, horizon []float64, li
 	for i := len(list) - 1; i >= 0; i-- { // the nearest over the others
 		c := &list[i]
 		var pts []drawing.Point // all loops as one, by way of the first's beginning and back
+		var lines [][]drawing.Point
 		for _, loop := range c.Shape {
 			var line []drawing.Point
 			for _, p := range loop {
 				line = append(line, at(p[0], p[1]))
 			}
 			line = append(line, line[0])
+			lines = append(lines, line)
 			if pts = append(pts, line...); len(pts) > len(line) {
 				pts = append(pts, pts[0])
 			}
@@ -380,12 +382,8 @@ func CutOutMap(in unit.Ruler, name string, aspect float64, horizon []float64, li
 		if len(pts) > 2 {
 			d.AreaWithin(drawing.Area{Points: pts, Fill: 0.82}, x, y, w, h)
 		}
-		for _, loop := range c.Shape {
-			var line []drawing.Point
-			for _, p := range loop {
-				line = append(line, at(p[0], p[1]))
-			}
-			d.LineWithin(drawing.Line{Points: append(line, line[0]), Width: 0.3, Grey: 0.2}, x, y, w, h)
+		for _, line := range lines {
+			d.LineWithin(drawing.Line{Points: line, Width: 0.3, Grey: 0.2}, x, y, w, h)
 		}
 		foot := at(c.X, c.Feet)
 		d.LineWithin(drawing.Line{Points: []drawing.Point{{X: foot.X - 3, Y: foot.Y}, {X: foot.X + 3, Y: foot.Y}}, Width: 0.5}, x, y, w, h)

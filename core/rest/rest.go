@@ -21,7 +21,7 @@ import (
 )
 
 const (
-	first      = 3 * step
+	first      = 3 * step // in which what carries a heap is not known yet: it is gone over firstTimes
 	firstTimes = 40
 	gravity    = 9.81
 	step       = 1.0 / 120 // between two searches for contacts
@@ -64,16 +64,16 @@ func Heap(bodies, others []*contact.Placed, tell func(done float64) bool) (*Resu
 		if !w.gather(out.Bodies, others) || !w.run(quiet) {
 			return nil, false
 		}
-		out.Time, out.Hollow, out.Moving = out.Time+w.time, w.hollow, out.Moving[:0]
+		out.Hollow, out.Moving = w.hollow, nil
 		for i, p := range w.placed() {
 			if apart(p, out.Bodies[i]) > rests {
 				out.Moving = append(out.Moving, i)
 			}
 		}
 		if len(out.Moving) == 0 {
+			out.Time += w.time
 			break
 		}
-		out.Time -= w.time
 		if !w.run(wholeTime) {
 			return nil, false
 		}
@@ -237,7 +237,7 @@ func ready(p *contact.Placed, stand []*contact.Placed) *contact.Placed {
 	var about []*contact.Placed
 	in := false
 	for _, o := range stand {
-		if overlap(&column, &o.Box, 0) {
+		if column.Meets(&o.Box, 0) {
 			about = append(about, o)
 			in = in || o.Copies() == 1 && contact.Overlap(p, o)
 		}
@@ -267,12 +267,6 @@ func ready(p *contact.Placed, stand []*contact.Placed) *contact.Placed {
 		p = p.Moved(geom.V{Y: release - gap})
 	}
 	return p
-}
-
-func overlap(a, b *geom.Box, reach float64) bool {
-	return a.Max.X+reach >= b.Min.X && a.Min.X-reach <= b.Max.X &&
-		a.Max.Y+reach >= b.Min.Y && a.Min.Y-reach <= b.Max.Y &&
-		a.Max.Z+reach >= b.Min.Z && a.Min.Z-reach <= b.Max.Z
 }
 
 func newBody(p *contact.Placed) *body {

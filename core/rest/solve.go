@@ -6,6 +6,7 @@ import (
 
 	"visator/core/crew"
 	"visator/core/geom"
+	"visator/core/join"
 )
 
 // joint is a contact that is being solved: between body a and body b, -1 for what stands.
@@ -78,7 +79,7 @@ func (w *world) step() {
 			}
 			b.pos = b.pos.Add(b.vel.Mul(h))
 			b.rot = turned(b.rot, b.spin.Mul(h))
-			b.swing = between(start[i].rot, b.rot)
+			b.swing = b.rot.Mul(start[i].rot.Back())
 		}
 		w.solve(start, give, 1/h, false)
 	}
@@ -88,9 +89,7 @@ func (w *world) step() {
 	for i := range w.joints {
 		j := &w.joints[i]
 		a := w.bodies[j.a]
-		back := start[j.a].rot
-		back.X, back.Y, back.Z = -back.X, -back.Y, -back.Z
-		a.old = append(a.old, memory{with: j.with, at: back.Rotate(j.ra), n: j.n, push: j.push,
+		a.old = append(a.old, memory{with: j.with, at: start[j.a].rot.Back().Rotate(j.ra), n: j.n, push: j.push,
 			rub: j.t1.Mul(j.f1).Add(j.t2.Mul(j.f2)), roll: j.roll})
 	}
 	w.rest()
@@ -190,12 +189,6 @@ func (w *world) solve(start []pose, give soft, perStep float64, bias bool) {
 	}
 }
 
-// between is the turn from one attitude to another.
-func between(from, to geom.Q) geom.Q {
-	from.X, from.Y, from.Z = -from.X, -from.Y, -from.Z
-	return to.Mul(from)
-}
-
 // swung is how far r is moved by a turn of length one.
 func swung(q geom.Q, r geom.V) geom.V {
 	u := geom.V{X: q.X, Y: q.Y, Z: q.Z}
@@ -221,7 +214,7 @@ func (w *world) meet() {
 	}
 	for i, a := range w.bodies {
 		for k := i + 1; k < len(w.bodies); k++ {
-			if b := w.bodies[k]; !(a.asleep && b.asleep) && overlap(&a.box, &b.box, reach[i]+reach[k]) {
+			if b := w.bodies[k]; !(a.asleep && b.asleep) && a.box.Meets(&b.box, reach[i]+reach[k]) {
 				pairs = append(pairs, &pair{a: i, b: k})
 			}
 		}
@@ -242,11 +235,11 @@ func (w *world) meet() {
 		}
 		b, r := w.bodies[p.b], reach[p.a]+reach[p.b]
 		for _, x := range a.here {
-			if !overlap(&x.box, &b.box, r) {
+			if !x.box.Meets(&b.box, r) {
 				continue
 			}
 			for _, y := range b.here {
-				if overlap(&x.box, &y.box, r) {
+				if x.box.Meets(&y.box, r) {
 					p.list = touches(p.list, x, y, r, a.pos)
 				}
 			}
@@ -308,7 +301,7 @@ func (w *world) standing(a *body, reach float64, tell func(with int, list []touc
 		a.nearTo = wider(a.box, 0.3+2*reach)
 		a.near = []int{}
 		for i, o := range w.others {
-			if overlap(&a.nearTo, &o.Box, 0) {
+			if a.nearTo.Meets(&o.Box, 0) {
 				a.near = append(a.near, i)
 			}
 		}
@@ -316,12 +309,12 @@ func (w *world) standing(a *body, reach float64, tell func(with int, list []touc
 	var list []touch
 	for _, i := range a.near {
 		o := w.others[i]
-		if !overlap(&a.box, &o.Box, reach) {
+		if !a.box.Meets(&o.Box, reach) {
 			continue
 		}
 		list = list[:0]
 		for _, s := range a.here {
-			if overlap(&s.box, &o.Box, reach) {
+			if s.box.Meets(&o.Box, reach) {
 				list = against(list, s, o, reach, a.pos)
 			}
 		}
@@ -380,9 +373,7 @@ func (w *world) joint(a, b, with int, t touch) joint {
 	j.massN, j.mass1, j.mass2 = inverse(j.n), inverse(j.t1), inverse(j.t2)
 	j.massRoll, j.reach = 1/max(trace, 1e-12), rolling*small
 	// What the contact held the last time, where it was nearly at this place.
-	back := x.rot
-	back.X, back.Y, back.Z = -back.X, -back.Y, -back.Z
-	at := back.Rotate(j.ra)
+	at := x.rot.Back().Rotate(j.ra)
 	best, close := -1, 0.05*x.radius
 	for k := range x.old {
 		if m := &x.old[k]; m.with == with && m.push > 0 && m.n.Dot(j.n) > 0.95 {
@@ -401,27 +392,18 @@ func (w *world) joint(a, b, with int, t touch) joint {
 
 // rest puts to sleep what has lain still for long enough, with all that it touches.
 func (w *world) rest() {
-	root := make([]int, len(w.bodies))
-	for i := range root {
-		root[i] = i
-		if !w.bodies[i].asleep {
+	sets := join.New(len(w.bodies))
+	for i, b := range w.bodies {
+		if !b.asleep {
 			w.links[i] = w.links[i][:0]
 		}
-	}
-	find := func(i int) int {
-		for root[i] != i {
-			root[i] = root[root[i]]
-			i = root[i]
-		}
-		return i
 	}
 	for i := range w.joints {
 		j := &w.joints[i]
 		if j.b < 0 || j.push == 0 {
 			continue
 		}
-		x, y := find(j.a), find(j.b)
-		root[max(x, y)] = min(x, y)
+		sets.Join(uint32(j.a), uint32(j.b))
 		for _, l := range [2][2]int{{j.a, j.b}, {j.b, j.a}} {
 			if !slices.Contains(w.links[l[0]], l[1]) {
 				w.links[l[0]] = append(w.links[l[0]], l[1])
@@ -441,11 +423,11 @@ func (w *world) rest() {
 		} else {
 			b.calm += step
 		}
-		r := find(i)
+		r := sets.Find(uint32(i))
 		calm[r] = min(calm[r], b.calm)
 	}
 	for i, b := range w.bodies {
-		if !b.asleep && calm[find(i)] >= quiet && len(w.joints) > 0 {
+		if !b.asleep && calm[sets.Find(uint32(i))] >= quiet && len(w.joints) > 0 {
 			b.asleep, b.vel, b.spin = true, geom.V{}, geom.V{}
 			b.move()
 		}

@@ -13,6 +13,7 @@ import (
 	"visator/core/contact"
 	"visator/core/crew"
 	"visator/core/geom"
+	"visator/core/join"
 	"visator/core/unit"
 )
 
@@ -68,7 +69,15 @@ type Contacts struct {
 	solids map[string]*Solid
 	pairs  map[string]map[string]*pair // both ways
 	under  map[string]beneath          // by thing
+	ropes  map[string]sag              // how deep each hangs under the ground, by thing
 	lands  string                      // keys of the lands that these go by
+}
+
+// sag is how deep a rope hangs under the ground, and where.
+type sag struct {
+	key  string
+	deep float64
+	at   geom.V
 }
 
 // beneath is the height of the land at the middle of a thing.
@@ -159,7 +168,7 @@ func (c *Contacts) measure(ctx context.Context, all []Solid, changed []*Solid) e
 				continue
 			}
 			kept = append(kept, o)
-			if pairing(s, o) && nearby(&s.Body.Box, &o.Body.Box) {
+			if pairing(s, o) && s.Body.Box.Meets(&o.Body.Box, touchGap) {
 				near = append(near, [2]*Solid{o, s})
 			}
 		}
@@ -282,10 +291,6 @@ func meet(a, b *Solid) *pair {
 	return &pair{touch: true, rough: true, at: contact.Where(a.Body, b.Body)}
 }
 
-func nearby(a, b *geom.Box) bool {
-	return a.Max.X+touchGap >= b.Min.X && a.Min.X-touchGap <= b.Max.X && a.Max.Y+touchGap >= b.Min.Y && a.Min.Y-touchGap <= b.Max.Y && a.Max.Z+touchGap >= b.Min.Z && a.Min.Z-touchGap <= b.Max.Z
-}
-
 // measurePair measures two things; nil when they do not touch. What moves out
 // is never the land.
 func measurePair(a, b *Solid) *pair {
@@ -361,7 +366,7 @@ func (c *Contacts) Find(in unit.Ruler, solids []Solid) (list []Snag) {
 		keys += l.ID + " " + l.Key + " "
 	}
 	if keys != c.lands || c.under == nil {
-		c.under, c.lands = map[string]beneath{}, keys
+		c.under, c.ropes, c.lands = map[string]beneath{}, map[string]sag{}, keys
 	}
 	buried := map[string]bool{}
 	for i := range solids {
@@ -440,29 +445,35 @@ func crushed(in unit.Ruler, rows map[string]*crush) (list []Snag) {
 }
 
 // sags tells how deep a rope that hangs dips under the ground: by the corners of its
-// shape, each against the ground above it.
+// shape, each against the ground above it. It is remembered while neither has moved.
 func (c *Contacts) sags(in unit.Ruler, s *Solid, lands []*Solid) []Snag {
-	deep, at := 0.0, geom.V{}
-	floor := 0.0
-	for _, l := range lands {
-		floor = max(floor, l.Body.Box.Max.Y)
-	}
-	s.Body.Reach(geom.Identity, func(m, h geom.V) bool { return m.Y-h.Y > floor }, func(t [3]geom.V) {
-		for _, p := range t {
-			y, on := surface(lands, p.X, p.Z)
-			if !on {
-				y = 0
-			}
-			if y-p.Y > deep {
-				deep, at = y-p.Y, p
-			}
+	g, ok := c.ropes[s.ID]
+	if !ok || g.key != s.Key {
+		g = sag{key: s.Key}
+		floor := 0.0
+		for _, l := range lands {
+			floor = max(floor, l.Body.Box.Max.Y)
 		}
-	})
-	if deep <= sunkLeast {
+		s.Body.Reach(geom.Identity, func(m, h geom.V) bool { return m.Y-h.Y > floor }, func(t [3]geom.V) {
+			for _, p := range t {
+				y, on := surface(lands, p.X, p.Z)
+				if !on {
+					y = 0
+				}
+				if y-p.Y > g.deep {
+					g.deep, g.at = y-p.Y, p
+				}
+			}
+		})
+		c.ropes[s.ID] = g
+	}
+	if g.deep <= sunkLeast {
 		return nil
 	}
-	return []Snag{{Step: "dress", Kind: "below", ID: s.ID, IDs: []string{s.ID}, At: &at, Number: deep, Key: key("sags", s.ID),
-		What: fmt.Sprintf("%s hangs %s below the ground: give it less sag, or raise its supports", s.Name, in.Distance(deep))}}
+	at := g.at
+	return []Snag{{Step: "dress", Kind: "below", ID: s.ID, IDs: []string{s.ID}, At: &at, Number: g.deep,
+		Key:  key("sags", s.ID),
+		What: fmt.Sprintf("%s hangs %s below the ground: give it less sag, or raise its supports", s.Name, in.Distance(g.deep))}}
 }
 
 // crowd tells of a thing that reaches into so many that only of some it was
@@ -559,26 +570,20 @@ func (c *Contacts) below(in unit.Ruler, s *Solid, lands []*Solid) (g Snag, ok bo
 // floating finds things that nothing carries, holds or ties to what stands.
 func (c *Contacts) floating(in unit.Ruler, solids []Solid, lands []*Solid, buried map[string]bool) (list []Snag) {
 	index := make(map[string]int, len(solids))
-	up := make([]int, len(solids))
+	sets := join.New(len(solids))
+	root := func(i int) int { return int(sets.Find(uint32(i))) }
 	for i := range solids {
-		index[solids[i].ID], up[i] = i, i
-	}
-	root := func(i int) int {
-		for up[i] != i {
-			up[i] = up[up[i]]
-			i = up[i]
-		}
-		return i
+		index[solids[i].ID] = i
 	}
 	for i := range solids {
 		for id, p := range c.pairs[solids[i].ID] {
 			if j, ok := index[id]; ok && p.touch {
-				up[root(j)] = root(i)
+				sets.Join(uint32(i), uint32(j))
 			}
 		}
 		if g := solids[i].Group; g != "" { // what belongs together holds together
 			if j, ok := index["group "+g]; ok {
-				up[root(j)] = root(i)
+				sets.Join(uint32(i), uint32(j))
 			} else {
 				index["group "+g] = i
 			}

@@ -176,7 +176,7 @@ func Doors(room, name string, swings []lay.Swing, solids []Solid) (out []Snag) {
 		reach := geom.Box{Min: geom.V{X: s.Hinge.X - s.Width, Y: s.From, Z: s.Hinge.Z - s.Width}, Max: geom.V{X: s.Hinge.X + s.Width, Y: s.To, Z: s.Hinge.Z + s.Width}}
 		var near []*Solid
 		for i := range solids {
-			if o := &solids[i]; o.Body != nil && o.ID != room && !o.Land && !o.Soft && nearby(&o.Body.Box, &reach) {
+			if o := &solids[i]; o.Body != nil && o.ID != room && !o.Land && !o.Soft && o.Body.Box.Meets(&reach, touchGap) {
 				near = append(near, o)
 			}
 		}

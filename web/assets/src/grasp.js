@@ -3,8 +3,6 @@
 import { Matrix3, Raycaster, Vector2, Vector3 } from "three";
 import { pull } from "./pull.js";
 
-const deg = 180 / Math.PI;
-
 // Ground and what is larger than a house stop the pointer and are not taken.
 const land = ["ground", "path", "water"], large = 30;
 
@@ -110,22 +108,17 @@ export class Grasp {
     pull(this.lens.over, e, (m) => {
       const w = way(m);
       if (w === null) return;
-      let a = kept + Math.atan2(Math.sin(w - from), Math.cos(w - from));
-      const to = this.v.plan.attract(a, Math.PI / 12, this.reach(p) * px), snaps = this.v.snapOn && !m.altKey && to !== a;
-      if (this.v.snapOn && !m.altKey) a = to;
-      this.v.say(`turned to ${this.v.number(a * deg, 1)}°${snaps ? ", a whole 15°" : ""}`);
-      p.yaw = a; this.lens.carry(p); this.v.plan.shift(p);
+      const [yaw, tip] = this.v.plan.turned(kept, from, w, this.reach(p) * px, m.altKey);
+      this.v.say(`turned to ${tip}`);
+      p.yaw = yaw; this.lens.carry(p); this.v.plan.shift(p);
     }, (moved) => { const yaw = p.yaw; p.yaw = kept; if (moved) this.v.change(p.id, { yaw }); else this.v.draw(); }, 0);
   }
   grow(e, p) {
     const f = this.lens.frame(), r = this.lens.canvas.getBoundingClientRect(), [sx, sy] = this.lens.screen(p.at.x, p.at.y, p.at.z), foot = { x: r.left + f.x + sx * f.w, y: r.top + f.y + sy * f.h };
     const far = (m) => Math.hypot(m.clientX - foot.x, m.clientY - foot.y), from = Math.max(far(e), 8), kept = { ...p.scale }, dims = { ...p.dims };
     pull(this.lens.over, e, (m) => {
-      let k = far(m) / from;
-      const to = Math.max(this.v.plan.attract(k, 0.05, from), 0.05), snaps = this.v.snapOn && !m.altKey && to !== k;
-      if (this.v.snapOn && !m.altKey) k = to;
-      for (const a of "xyz") { p.scale[a] = kept[a] * Math.max(k, 0.01); p.dims[a] = dims[a] * Math.max(k, 0.01); }
-      this.v.say(`× ${this.v.number(k, 2)}${snaps ? ", a whole 5 %" : ""}, ${this.v.size(p.dims)}`);
+      const tip = this.v.plan.grown(p, kept, dims, far(m) / from, from, m.altKey);
+      this.v.say(`${tip}, ${this.v.size(p.dims)}`);
       this.lens.carry(p);
     }, (moved) => { const scale = { ...p.scale }; p.scale = kept; p.dims = dims; if (moved) this.v.change(p.id, { scale }); else this.v.draw(); }, 0);
   }

@@ -53,6 +53,19 @@ export class Plan {
   // attract brings a number to the nearest whole step when it lies within a few pixels of
   // it; px is how many of them one is long there.
   attract(n, step, px = this.px) { const to = Math.round(n / step) * step; return Math.abs(to - n) * px < 5 ? to : n; }
+  // turned is a turn by what the hand went about a thing, from one direction to another, so
+  // many pixels from it, and what is said of it.
+  turned(yaw, from, to, px, free) {
+    const a = yaw + Math.atan2(Math.sin(to - from), Math.cos(to - from)), s = free || !this.v.snapOn ? a : this.attract(a, Math.PI / 12, px);
+    return [s, `${this.v.number(s * deg, 1)}°${s !== a ? ", a whole 15°" : ""}`];
+  }
+  // grown scales a thing from what it was, and tells what is said of it: steps of five in a
+  // hundred; px is how many pixels a doubling takes.
+  grown(p, scale, dims, k, px, free) {
+    const s = free || !this.v.snapOn ? k : Math.max(this.attract(k, 0.05, px), 0.05);
+    for (const a of "xyz") { p.scale[a] = scale[a] * Math.max(s, 0.01); p.dims[a] = dims[a] * Math.max(s, 0.01); }
+    return `× ${this.v.number(s, 2)}${s !== k ? ", a whole 5 %" : ""}`;
+  }
   // drawn is a place on the plan that is brought to lines of the grid nearby, and says so.
   drawn(at, free) {
     if (free || !this.v.snapOn) { this.tip = ""; return at; }
@@ -380,21 +393,14 @@ export class Plan {
       const p = v.placement(dial.dataset.dial), yaw = p.yaw, way = (q) => Math.atan2(-(q.x - p.at.x), -(q.z - p.at.z));
       return follow((at, m) => {
         // It turns by what the hand went about it, from where it was.
-        let a = yaw + Math.atan2(Math.sin(way(at) - way(from)), Math.cos(way(at) - way(from)));
-        const to = this.attract(a, Math.PI / 12, Math.hypot(at.x - p.at.x, at.z - p.at.z) * this.px), snaps = v.snapOn && !m.altKey && to !== a;
-        if (v.snapOn && !m.altKey) a = to;
-        this.tip = `${v.number(a * deg, 1)}°${snaps ? ", a whole 15°" : ""}`;
-        p.yaw = a; this.shift(p); this.overlay(); v.lens?.carry(p);
+        [p.yaw, this.tip] = this.turned(yaw, way(from), way(at), Math.hypot(at.x - p.at.x, at.z - p.at.z) * this.px, m.altKey);
+        this.shift(p); this.overlay(); v.lens?.carry(p);
       }, (moved) => { const a = p.yaw; p.yaw = yaw; if (moved) v.change(p.id, { yaw: a }); else v.draw(); });
     }
     if (corner) {
       const p = v.placement(corner.dataset.corner), kept = { ...p.scale }, dims = { ...p.dims }, r = Math.hypot(from.x - p.at.x, from.z - p.at.z) || 1;
       return follow((at, m) => {
-        let k = Math.hypot(at.x - p.at.x, at.z - p.at.z) / r;
-        const to = Math.max(this.attract(k, 0.05, r * this.px), 0.05), snaps = v.snapOn && !m.altKey && to !== k; // steps of five in a hundred
-        if (v.snapOn && !m.altKey) k = to;
-        this.tip = `× ${v.number(k, 2)}${snaps ? ", a whole 5 %" : ""}`;
-        for (const a of "xyz") { p.scale[a] = kept[a] * Math.max(k, 0.01); p.dims[a] = dims[a] * Math.max(k, 0.01); }
+        this.tip = this.grown(p, kept, dims, Math.hypot(at.x - p.at.x, at.z - p.at.z) / r, r * this.px, m.altKey);
         this.draw(); v.lens?.carry(p);
       }, (moved) => { const scale = { ...p.scale }; p.scale = kept; p.dims = dims; if (moved) v.change(p.id, { scale }); else v.draw(); });
     }
