@@ -22,14 +22,38 @@ func (c *Copy) World() geom.M {
 }
 
 // Herd is many copies of a few bodies with a tree over their boxes: a million of them
-// take some 20 bytes each here. It does not change once it is made.
+// take some 36 bytes each here. It does not change once it is made.
 type Herd struct {
 	Box   geom.Box
 	Count int // copies with a body
 
 	at    func(i int32) Copy
 	order []int32 // copies as the leaves have them
+	about []bound  // about each of them
 	nodes []node
+}
+
+// bound is a sphere about a copy, its middle and its radius, a little wider than it is:
+// what most rays need to know of a copy, side by side with its neighbours.
+type bound [4]float32
+
+// bound is the sphere about a copy.
+func (c *Copy) bound() bound {
+	mid := c.At.Add(spin(c.Turn.Unit(), c.Body.about.mid).Mul(c.Scale))
+	b := bound{float32(mid.X), float32(mid.Y), float32(mid.Z)}
+	// Wider by what rounding may have moved it: half of the last of 24 bits, on each axis.
+	moved := max(math.Abs(mid.X), math.Abs(mid.Y), math.Abs(mid.Z)) * 0x1p-23
+	b[3] = math.Nextafter32(float32(c.Body.about.radius*c.Scale+moved), math.MaxFloat32)
+	return b
+}
+
+// met says whether a ray from o along d, which is dd long by itself, comes near enough
+// to meet what lies within. It reckons in 64 bits: far away the squares nearly cancel.
+func (b *bound) met(o, d geom.V, dd float64) bool {
+	to := geom.V{X: float64(b[0]) - o.X, Y: float64(b[1]) - o.Y, Z: float64(b[2]) - o.Z}
+	along, r := to.Dot(d), float64(b[3])
+	apart := to.Dot(to)
+	return apart*dd-along*along <= r*r*dd && (along >= 0 || apart <= r*r)
 }
 
 // herdLeaf is how many copies a leaf of a herd has at most.
@@ -53,6 +77,7 @@ func NewHerd(n int, at func(i int32) Copy) *Herd {
 	if h.Count = len(h.order); h.Count == 0 {
 		return nil
 	}
+	h.about = make([]bound, h.Count)
 	if h.Count < 10_000 {
 		h.nodes = make([]node, 1, h.Count)
 		h.halve(boxes, &h.nodes, 0, 0, h.Count)
@@ -100,8 +125,9 @@ func above(l, r *node, first int32) node {
 func (h *Herd) halve(boxes []geom.Box, nodes *[]node, at, from, to int) {
 	if to-from <= herdLeaf {
 		box := geom.Empty()
-		for _, i := range h.order[from:to] {
-			box = box.Union(boxes[i])
+		for k, i := range h.order[from:to] {
+			c := h.at(i)
+			box, h.about[from+k] = box.Union(boxes[i]), c.bound()
 		}
 		(*nodes)[at] = node{lo: rounded(box.Min, -1), hi: rounded(box.Max, 1), first: int32(from), count: int32(to - from)}
 		return
@@ -273,18 +299,13 @@ func (h *Herd) meet(o, d geom.V, limit float64) (t float64, normal geom.V, ok bo
 		}
 		n := &h.nodes[e.node]
 		if n.count > 0 {
-			for _, i := range h.order[n.first : n.first+n.count] {
-				c := h.at(i)
-				turn := c.Turn.Unit()
-				// Most are passed by: a sphere about the copy tells.
-				about := &c.Body.about
-				to := c.At.Add(spin(turn, about.mid).Mul(c.Scale)).Sub(o)
-				along := to.Dot(d)
-				if r := about.radius * c.Scale; to.Dot(to)*dd-along*along > r*r*dd || along < 0 && to.Dot(to) > r*r {
+			for k := n.first; k < n.first+n.count; k++ {
+				if !h.about[k].met(o, d, dd) {
 					continue
 				}
+				c := h.at(h.order[k])
 				// Turned and scaled alike in all directions: the way back is short.
-				turn = turn.Back()
+				turn := c.Turn.Unit().Back()
 				k := 1 / c.Scale
 				at, m, hit := c.Body.Ray(spin(turn, o.Sub(c.At)).Mul(k), spin(turn, d).Mul(k), t)
 				if hit {
