@@ -204,3 +204,33 @@ func FuzzAccount(f *testing.F) {
 		m.Weigh()
 	})
 }
+
+// What the converter saw in a file and did not bring is said, thing by thing, by what
+// it means.
+func TestWhatTheConverterLosesIsSaid(t *testing.T) {
+	m := &model.Model{}
+	m.Surfaces = append(m.Surfaces, model.DefaultSurface())
+	m.Surfaces[0].Name = "brass"
+	a := &account{placed: 3,
+		surfaces: []surfaceAccount{{name: "brass", maps: []mapAccount{{"shine.png", 2}, {"around.png", 3}, {"mirror.png", 11}, {"sheen.png", 19},
+			{"coat.png", 20}, {"*0", 6}, {"", 1}, {"odd.png", 99}}}},
+		cameras: []cameraAccount{{name: "wide"}},
+		lights:  []lightAccount{{name: "sky", kind: 4}, {name: "lamp", kind: pointLight}},
+	}
+	a.settle(m, model.Folder{Root: fstest.MapFS{}})
+	want := []string{
+		"3 of 3 things in it were lost by the converter: compare it with its picture",
+		`the camera "wide" states no angle of view; it was left out`,
+		`the light "sky" is of a kind that is not known here (ambient, or an area); it was left out`,
+		"lights of this format have no unit; their strength is a guess",
+		`the map "shine.png" of brass has no place here: where it shines more or less will not show`,
+		`the map "around.png" of brass has no place here: it changes the light of the surroundings only`,
+		`the map "mirror.png" of brass has no place here: mirrored surroundings are computed here, not painted`,
+		`the map "sheen.png" of brass has no place here: its cloth sheen will not show`,
+		`the map "coat.png" of brass has no place here: its clear coat will not show`,
+		"a map that lies in the file, normal of brass, was lost by the converter: point at it under Maps",
+	}
+	if !slices.Equal(m.Warnings, want) {
+		t.Errorf("said: %q", m.Warnings)
+	}
+}

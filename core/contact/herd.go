@@ -29,7 +29,7 @@ type Herd struct {
 
 	at    func(i int32) Copy
 	order []int32 // copies as the leaves have them
-	about []bound  // about each of them
+	about []bound // about each of them
 	nodes []node
 }
 

@@ -8,6 +8,7 @@ import (
 	"bytes"
 	"fmt"
 	"math"
+	"slices"
 	"strings"
 
 	"visator/core/geom"
@@ -93,8 +94,12 @@ func (r *reader) fail(format string, args ...any) error {
 	return fmt.Errorf("%s: line %d: %s", r.name, r.line(), fmt.Sprintf(format, args...))
 }
 
+// warn says what is not read, once, with the first line that has it.
 func (r *reader) warn(format string, args ...any) {
-	r.out.Warn("line %d: %s", r.line(), fmt.Sprintf(format, args...))
+	said := ": " + fmt.Sprintf(format, args...)
+	if !slices.ContainsFunc(r.out.Warnings, func(w string) bool { return strings.HasSuffix(w, said) }) {
+		r.out.Warn("line %d%s", r.line(), said)
+	}
 }
 
 // blank skips spaces, tabs and line continuations; it stops at a line's end.
