@@ -9,6 +9,7 @@ import (
 	"image/png"
 	"math"
 	"math/rand/v2"
+	"slices"
 	"strings"
 	"testing"
 	"testing/fstest"
@@ -197,6 +198,22 @@ func TestExtensionsThatAreNotKnown(t *testing.T) {
 		f.doc["extensionsRequired"] = []string{e}
 		if _, err := Read("test.gltf", f.bytes(), model.Folder{}); err == nil || !strings.Contains(err.Error(), e) {
 			t.Errorf("%s: %v", e, err)
+		}
+	}
+}
+
+// Each extension that is not read is told by what its loss means, and only where it
+// means something; one that is required refuses the file.
+func TestEachExtensionIsToldByItsConsequence(t *testing.T) {
+	f := triangle(nil, 0, 0, 0, 1, 0, 0, 0, 1, 0)
+	for e, what := range consequence {
+		f.doc["extensionsUsed"] = []string{e}
+		var want []string
+		if what != "" {
+			want = []string{what + " (" + e + ")"}
+		}
+		if w := read(t, f.bytes()).Warnings; !slices.Equal(w, want) {
+			t.Errorf("%s: told %q", e, w)
 		}
 	}
 }
