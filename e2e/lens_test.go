@@ -1,9 +1,14 @@
 package e2e
 
 import (
+	"context"
 	"fmt"
 	"math"
 	"testing"
+
+	"github.com/chromedp/cdproto/cdp"
+	"github.com/chromedp/cdproto/emulation"
+	"github.com/chromedp/chromedp"
 
 	"visator/app"
 	"visator/core/geom"
@@ -107,4 +112,33 @@ func TestTheLensViewSaysWhatIsComing(t *testing.T) {
 	eval[bool](b, "(window.letGo_(), true)")
 	b.whole()
 	b.until("!document.querySelector('[data-coming-told]') && !document.querySelector('[data-coming]')")
+}
+
+// What the camera sees is there before any script is, drawn quickly; and it is gone when
+// the lens view is.
+func TestSomethingTrueIsSeenBeforeTheScripts(t *testing.T) {
+	s, b := newSite(t), browser(t)
+	set := b.production(s, "yard")
+	s.edit(set,
+		map[string]any{"do": "place", "standIn": "box", "name": "crate", "at": geom.V{}, "patch": map[string]any{"size": geom.V{X: 4, Y: 4, Z: 4}}},
+		map[string]any{"do": "change", "kind": "set", "patch": map[string]any{"view": map[string]any{"eye": geom.V{Y: 2, Z: 12}, "yaw": 0, "pitch": 0, "focal": 35}}})
+	scripts := func(off bool) chromedp.Action[chromedp.Void] {
+		return chromedp.Func(func(ctx context.Context, t *chromedp.Target) error {
+			_, err := cdp.Call(ctx, t, emulation.SetScriptExecutionDisabled, emulation.SetScriptExecutionDisabledParams{Value: off})
+			return err
+		})
+	}
+	b.do(scripts(true), chromedp.Navigate(s.address+"/sets/"+set+"/dress"))
+	b.until("(i => i?.complete && i.naturalWidth === 320 && i.getBoundingClientRect().width > 200 && getComputedStyle(i).visibility === 'visible')(document.querySelector('#lens [data-first]'))")
+	b.until("getComputedStyle(document.querySelector('#lens canvas')).visibility === 'hidden'") // what does nothing yet is not offered
+	// The crate fills the middle and leaves the edges.
+	tone := func(x, y float64) float64 {
+		return eval[float64](b, fmt.Sprintf(`(i => { const c = document.createElement("canvas"); c.width = i.naturalWidth; c.height = i.naturalHeight; const x = c.getContext("2d"); x.drawImage(i, 0, 0); return x.getImageData(%g * c.width, %g * c.height, 1, 1).data[0] })(document.querySelector("[data-first]"))`, x, y))
+	}
+	if middle, edge := tone(0.5, 0.5), tone(0.05, 0.05); middle > 240 || edge < 250 {
+		t.Errorf("drawn in the middle %.0f, at the edge %.0f", middle, edge)
+	}
+	b.do(scripts(false), chromedp.Navigate(s.address+"/sets/"+set+"/dress"))
+	b.whole()
+	b.until("!document.querySelector('[data-first]')")
 }

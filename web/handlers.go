@@ -423,6 +423,16 @@ func (s *Server) sky(c *echo.Context) error {
 	return c.Blob(http.StatusOK, "application/octet-stream", out)
 }
 
+// sketch is what the working view sees, before scripts and models are there.
+func (s *Server) sketch(c *echo.Context) error {
+	data, err := s.app.Sketch(c.Request().Context(), c.Param("set"))
+	if err != nil {
+		return err
+	}
+	c.Response().Header().Set("Cache-Control", "no-store")
+	return c.Blob(http.StatusOK, "image/png", data)
+}
+
 // productionFile is a production in one file, to be taken in elsewhere.
 func (s *Server) productionFile(c *echo.Context) error {
 	noDeadline(c)

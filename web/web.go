@@ -67,7 +67,7 @@ func isText(path string) bool {
 	}
 	last := path[strings.LastIndexByte(path, '/')+1:]
 	return strings.HasPrefix(path, "/api/") && !strings.HasPrefix(path, "/api/thumbs/") &&
-		!slices.Contains([]string{"events", "model", "instances", "export", "sheet", "cutouts", "sky"}, last)
+		!slices.Contains([]string{"events", "model", "instances", "export", "sheet", "cutouts", "sky", "sketch"}, last)
 }
 
 // atWork notes that a person does something: opens a page, changes something. What pages
@@ -120,6 +120,7 @@ func (s *Server) Handler() http.Handler {
 	e.GET("/api/sets/:set/state", s.state)
 	e.GET("/api/sets/:set/outlines", s.outlines)
 	e.GET("/api/sets/:set/sky", s.sky)
+	e.GET("/api/sets/:set/sketch", s.sketch)
 	e.GET("/api/sets/:set/export", s.export)
 	e.GET("/api/sets/:set/frame", s.frame)
 	e.GET("/api/sets/:set/track", s.track)

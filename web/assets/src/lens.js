@@ -312,7 +312,7 @@ export class Lens {
     if (!resting && !this.v.playing && (blurred || this.plain)) { clearTimeout(this.resting); this.resting = setTimeout(() => this.invalidate(), 180); }
     if (under) { this.scene.background = sky; this.renderer.setClearAlpha(1); }
     this.drawn++;
-    if (this.drawn === 1) performance.mark("lens picture");
+    if (this.drawn === 1) { performance.mark("lens picture"); this.box.querySelector("[data-first]")?.remove(); }
     if (!this.v.coming && this.placed.size && !this.whole) { this.whole = true; performance.mark("lens whole"); }
     this.box.dataset.drawn = this.drawn;
     if (this.sheet) Object.assign(this.sheet.style, { left: f.x + "px", top: f.y + "px", width: f.w + "px", height: f.h + "px" });

@@ -66,6 +66,7 @@ function mixed(...parts) {
   return all;
 }
 
+document.addEventListener("alpine:initialized", () => { document.documentElement.dataset.alive = "yes"; });
 document.addEventListener("alpine:init", () => {
   figure(Alpine);
   intake(Alpine, { call, post, upload });
