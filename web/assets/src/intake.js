@@ -25,7 +25,7 @@ export function intake(Alpine, { call, post, upload }) {
     modes: ["arrivals", "library", "supplier"], mode: "arrivals", over: false, find: "", arrival: "", choosing: null, chosen: {}, renew: {},
     d: null, tab: "Parts", picked: [], newName: "", cell: null, channel: 0, found: "", leaving: null,
     filter: { licence: "", format: "", weight: "", size: "", price: "", where: "", marked: false }, shelf: [],
-    goods: [], goodsSay: "", offerNow: null, asked: 0,
+    goods: [], goodsSay: "", offerNow: null, asked: 0, answered: 0,
 
     init() {
       this.$watch("$store.v.st", () => this.refresh());
@@ -46,15 +46,18 @@ export function intake(Alpine, { call, post, upload }) {
 
     show(mode) { this.mode = mode; this.find = ""; this.search(); },
     async search() {
-      const turn = ++this.asked, q = { find: this.find }; // an answer that comes after that to a later question is dropped
+      // An answer that comes after that to a later question is dropped; but one to the same
+      // question is shown until the later one comes, however often it is asked anew.
+      const turn = ++this.asked, q = { find: this.find }, mode = this.mode, filter = { ...this.filter };
+      const counts = () => turn > this.answered && mode === this.mode && q.find === this.find && JSON.stringify(filter) === JSON.stringify(this.filter);
       try {
         if (this.mode === "library") {
-          const shelf = await call(`/api/sets/${v().st.set.id}/shelf?${new URLSearchParams({ ...this.filter, ...q })}`);
-          if (turn === this.asked) this.shelf = shelf;
+          const shelf = await call(`/api/sets/${v().st.set.id}/shelf?${new URLSearchParams({ ...filter, ...q })}`);
+          if (counts()) { this.answered = turn; this.shelf = shelf; }
         }
         if (this.mode === "supplier") {
           const goods = await call(`/api/supplier?${new URLSearchParams(q)}`);
-          if (turn === this.asked) { this.goods = goods; this.goodsSay = goods.length ? "" : "Nothing of that name is on offer."; }
+          if (counts()) { this.answered = turn; this.goods = goods; this.goodsSay = goods.length ? "" : "Nothing of that name is on offer."; }
         }
       } catch (e) { if (turn === this.asked) { this.goodsSay = e.message; this.say(e.message, true); } }
     },

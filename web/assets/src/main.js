@@ -317,7 +317,7 @@ document.addEventListener("alpine:init", () => {
 
     // Pieces and their size
     line: { order: "size", which: "", equal: false, side: "front", beside: ["door"], px: 0, x: 0, edge: 0 }, besideNames, sizeView: "line-up",
-    measured: { key: "", points: [], on: "", hover: null, length: 0 }, measuredLength: 0, measuredOn: "", proposal: null, stale: true, asked: 0, looked: 0,
+    measured: { key: "", points: [], on: "", hover: null, length: 0 }, measuredLength: 0, measuredOn: "", proposal: null, stale: true, asking: "", askAgain: false, looked: 0,
     even: true, like: "", likeOf: "height", likeIts: "height", pivoting: false, patternAt: 0, sizeFrom: "picture",
     drawSize() {
       if (this.piece && (this.stale || this.proposal?.id !== this.piece)) this.ask(this.piece);
@@ -343,18 +343,24 @@ document.addEventListener("alpine:init", () => {
       const p = this.st?.pieces.find((x) => x.id === piece);
       return p?.elsewhere ? `, ${p.elsewhere} more in ${this.count(p.otherSets, "other set")}` : "";
     },
-    // ask fetches what is proposed for a piece, with the reasons.
+    // ask fetches what is proposed for a piece, with the reasons. One question at a time:
+    // what changes meanwhile is asked for when it is answered, so that many changes in a
+    // row never keep an answer away.
     async ask(id) {
-      const turn = ++this.asked;
       this.stale = false;
+      if (this.asking === id) { this.askAgain = true; return; }
+      this.asking = id; this.askAgain = false;
       this.waiting++;
       if (this.proposal?.id !== id) this.proposal = { id, candidates: [] };
       try {
-        const p = await until(() => call(`/api/pieces/${id}/size`), () => turn === this.asked);
-        if (turn !== this.asked || !p) return;
+        const p = await until(() => call(`/api/pieces/${id}/size`), () => this.asking === id);
+        if (this.asking !== id || !p) return;
         this.proposal = { id, ...p };
         if (this.sizeView === "measure" && this.step === "size") this.drawSize();
-      } catch (e) { if (turn === this.asked) this.say(e.message, true); } finally { this.waiting--; }
+      } catch (e) { if (this.asking === id) this.say(e.message, true); } finally {
+        this.waiting--;
+        if (this.asking === id) { this.asking = ""; if (this.askAgain) this.ask(id); }
+      }
     },
     take_(piece, c) { return { do: "change", kind: "piece", id: piece, patch: { sizing: { metresPerUnit: c.metresPerUnit, up: c.up, factor: 1, stretch: { x: 0, y: 0, z: 0 }, decided: true } } }; },
     accept(c) { return this.edit(this.take_(this.piece, c)); },
