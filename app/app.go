@@ -39,6 +39,7 @@ type App struct {
 	laids    laids
 	watches  watches
 	frames   frames
+	sketches sketches
 	turns    turns
 	touched  atomic.Int64 // when a person last did something, in Unix nanoseconds
 	wilds    sync.Map     // which names are those of plants and stones

@@ -8,6 +8,7 @@ import (
 	"strings"
 
 	"visator/core/optics"
+	"visator/core/plain"
 	"visator/core/snag"
 	"visator/core/stage"
 	"visator/core/unit"
@@ -40,7 +41,7 @@ func (w *world) sinceApproved(ctx context.Context) (list []snag.Snag, err error)
 		if len(what) == 0 {
 			continue
 		}
-		list = append(list, snag.Snag{Step: "frame", Kind: "approved", Shot: s.ID, IDs: ids, Key: "approved:" + s.ID + ":" + nameOf(strings.Join(what, ";")),
+		list = append(list, snag.Snag{Step: "frame", Kind: "approved", Shot: s.ID, IDs: ids, Key: "approved:" + s.ID + ":" + plain.Name(strings.Join(what, ";")),
 			What: fmt.Sprintf("%s is approved, and since then %s: look at it, and approve it again", s.Name, some(what))})
 	}
 	return list, nil
@@ -165,7 +166,7 @@ func (w *world) moved(views []optics.View, now *stage.Placement, before json.Raw
 // glances are the views of a shot by which it is told what it sees: at its start, its
 // middle and its end.
 func (w *world) glances(s *stage.Shot) (views []optics.View) {
-	cast := w.cast(s.Move)
+	cast := w.Cast(s.Move)
 	if s.Move == nil {
 		return []optics.View{s.At(0, cast.Where)}
 	}
@@ -177,7 +178,7 @@ func (w *world) glances(s *stage.Shot) (views []optics.View) {
 
 // inShot says whether a placement lies in one of the views of a shot.
 func (w *world) inShot(views []optics.View, p *stage.Placement) bool {
-	box := boxOf(p, w.boxes)
+	box := w.BoxOf(p)
 	return slices.ContainsFunc(views, func(v optics.View) bool {
 		span := v.SpanOf(box, p.World())
 		return span.Seen && !span.Behind

@@ -9,7 +9,6 @@ import (
 	"visator/core/geom"
 	"visator/core/intake/recipe"
 	"visator/core/lay"
-	"visator/core/optics"
 	"visator/core/snag"
 )
 
@@ -79,27 +78,25 @@ func (w *world) budget() (b BudgetState) {
 		add(piece, p.Name, layer, t.Triangles, n)
 		pieces[piece].Megabytes = float64(t.TextureBytes) / 1e6
 	}
-	for i := range w.rows {
-		if p := &w.rows[i].Placement; !w.hidden(p.Hidden, p.Layer) && p.Piece != "" {
-			weigh(p.Piece, p.Layer, 1)
-		}
-	}
-	for i := range w.elements {
-		e := &w.elements[i].Element
+	for _, e := range w.Elements {
 		if e.Kind == "limit" {
 			if s, err := e.Read(); err == nil {
 				b.Limit = *s.(*lay.Limit)
 			}
 		}
-		l := w.laid[e.ID]
-		if l == nil || w.hidden(e.Hidden, e.Layer) {
+	}
+	for t := range w.Seen {
+		if t.Piece() != "" {
+			weigh(t.Piece(), t.Layer, 1)
+		}
+		if t.Laid == nil {
 			continue
 		}
-		if l.Model != nil {
-			add(e.ID, e.Name, e.Layer, l.Model.Weigh().Triangles, 1)
+		if t.Laid.Model != nil {
+			add(t.ID, t.Name, t.Layer, t.Laid.Model.Weigh().Triangles, 1)
 		}
-		for _, c := range l.counts {
-			weigh(c.piece, e.Layer, c.n)
+		for _, c := range t.Laid.Counts {
+			weigh(c.Piece, t.Layer, c.N)
 		}
 	}
 	sorted := func(m map[string]*BudgetLine) (list []BudgetLine) {
@@ -140,7 +137,8 @@ const (
 // savings finds pieces for which a lighter version is off by less than half a
 // pixel wherever a shot sees them, the largest saving first. Things in drifts are
 // looked at by samples.
-func (w *world) savings(views []optics.View) (list []Saving) {
+func (w *world) savings() (list []Saving) {
+	views, _ := w.Views()
 	type seen struct {
 		copies int
 		tall   float64 // share of the picture
@@ -161,22 +159,19 @@ func (w *world) savings(views []optics.View) (list []Saving) {
 			}
 		}
 	}
-	for i := range w.rows {
-		if p := &w.rows[i].Placement; !w.hidden(p.Hidden, p.Layer) && p.Piece != "" && !w.isLand(p) {
-			look(p.Piece, w.boxes[p.Piece], p.World(), 1)
-		}
-	}
 	const samples = 3000 // of one drift: the nearest is hardly missed by much
-	for i := range w.elements {
-		e := &w.elements[i].Element
-		l := w.laid[e.ID]
-		if l == nil || w.hidden(e.Hidden, e.Layer) {
+	for t := range w.Seen {
+		if t.Piece() != "" && !t.Land {
+			look(t.Piece(), t.Box, t.World, 1)
+		}
+		if t.Laid == nil {
 			continue
 		}
-		step := max(len(l.Instances)/samples, 1)
-		for k := 0; k < len(l.Instances); k += step {
-			in := &l.Instances[k]
-			look(in.Piece, w.boxes[in.Piece], in.World(), step)
+		list := t.Laid.Instances
+		step := max(len(list)/samples, 1)
+		for k := 0; k < len(list); k += step {
+			in := &list[k]
+			look(in.Piece, w.Box(in.Piece), in.World(), step)
 		}
 	}
 	for id, s := range of {

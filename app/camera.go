@@ -47,14 +47,14 @@ func (e *editor) framed(ctx context.Context) (*framing, *stage.Cast, error) {
 		return nil, nil, err
 	}
 	w.set.Kept = e.set.Kept
-	if _, err := w.layOut(ctx, false); err != nil {
+	if _, err := w.LayOut(ctx, false); err != nil {
 		return nil, nil, err
 	}
 	f, err := e.a.framingFor(ctx, w)
 	if err != nil {
 		return nil, nil, err
 	}
-	return f, w.cast(w.set.Move), nil
+	return f, w.Cast(w.set.Move), nil
 }
 
 // target is the shape of a placement, an element or a group: points of it that
@@ -82,7 +82,6 @@ func (f *framing) target(id string) (points []geom.V, name string, err error) {
 // outer is what a thing, or a group with all in it, is like from afar.
 func (f *framing) outer(id string) (points []geom.V, name string) {
 	in := map[string]bool{id: true}
-	up := f.w.parents()
 	for i := range f.w.elements {
 		if f.w.elements[i].ID == id {
 			name = f.w.elements[i].Name
@@ -93,7 +92,7 @@ func (f *framing) outer(id string) (points []geom.V, name string) {
 		if p.ID == id {
 			name = p.Name
 		}
-		if slices.Contains(groupsOf(up, p.Group), id) {
+		if slices.Contains(f.w.Groups.Of(p.Group), id) {
 			in[p.ID] = true
 		}
 	}

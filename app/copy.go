@@ -6,6 +6,7 @@ import (
 	"encoding/json"
 	"slices"
 
+	"visator/core/assembly"
 	"visator/core/geom"
 	"visator/core/lay"
 	"visator/core/stage"
@@ -70,13 +71,13 @@ func (e *editor) copyGroups(ctx context.Context, list []store.PlacementRow, some
 	if err != nil {
 		return nil, err
 	}
-	up, names := parentsOf(elements), map[string]string{}
+	up, names := assembly.GroupsOf(elementsOf(elements)), map[string]string{}
 	for i := range elements {
 		names[elements[i].ID] = elements[i].Name
 	}
 	whole := map[string]bool{} // groups with members, all of them copied
 	for i := range list {
-		for _, g := range groupsOf(up, list[i].Group) {
+		for _, g := range up.Of(list[i].Group) {
 			known, seen := whole[g]
 			whole[g] = some[list[i].ID] && (known || !seen)
 		}
@@ -103,14 +104,14 @@ func (e *editor) copyGroups(ctx context.Context, list []store.PlacementRow, some
 }
 
 // inward are the groups of which all is copied, those that lie in others before these.
-func inward(up map[string]string, whole map[string]bool) (list []string) {
+func inward(up assembly.Groups, whole map[string]bool) (list []string) {
 	for g, all := range whole {
 		if all {
 			list = append(list, g)
 		}
 	}
 	slices.SortFunc(list, func(a, b string) int {
-		return cmp.Or(cmp.Compare(len(groupsOf(up, b)), len(groupsOf(up, a))), cmp.Compare(a, b))
+		return cmp.Or(cmp.Compare(len(up.Of(b)), len(up.Of(a))), cmp.Compare(a, b))
 	})
 	return list
 }

@@ -18,14 +18,14 @@ func (a *App) creditLines(ctx context.Context, set *store.Set) ([]credit.Line, e
 		return nil, err
 	}
 	copies := map[string]int{}
-	for i := range w.rows {
-		if p := &w.rows[i].Placement; p.Piece != "" && !w.hidden(p.Hidden, p.Layer) {
-			copies[p.Piece]++
+	for t := range w.Seen {
+		if t.Piece() != "" {
+			copies[t.Piece()]++
 		}
-	}
-	for _, l := range w.laid {
-		for _, c := range l.counts {
-			copies[c.piece] += c.n
+		if t.Laid != nil {
+			for _, c := range t.Laid.Counts {
+				copies[c.Piece] += c.N
+			}
 		}
 	}
 	var out []credit.Line

@@ -10,6 +10,7 @@ import (
 	"slices"
 	"strings"
 
+	"visator/core/assembly"
 	"visator/core/contact"
 	"visator/core/geom"
 	"visator/core/lay"
@@ -37,7 +38,7 @@ func (e *editor) felt(ctx context.Context) ([]snag.Solid, error) {
 			if err != nil {
 				return nil, err
 			}
-			if _, err := w.layOut(ctx, false); err != nil {
+			if _, err := w.LayOut(ctx, false); err != nil {
 				return nil, err
 			}
 			if e.things_, err = w.solids(ctx, map[string]*snag.Solid{}); err != nil {
@@ -53,14 +54,14 @@ func (e *editor) felt(ctx context.Context) ([]snag.Solid, error) {
 	list := slices.DeleteFunc(slices.Clone(e.things_), func(s snag.Solid) bool { return e.moved[s.ID] })
 	for id := range e.moved {
 		row := e.byID[id]
-		if row == nil || e.now.hidden(row.Hidden, row.Layer) {
+		if row == nil || e.now.Layers.Hide(row.Hidden, row.Layer) || slices.Contains(e.now.Kept.Hide, row.Layer) {
 			continue
 		}
 		body, err := e.body(ctx, &row.Placement)
 		if err != nil {
 			return nil, err
 		}
-		list = append(list, snag.Solid{ID: id, Name: row.Name, Piece: row.Piece, Group: row.Group, Body: body, Land: e.now.isLand(&row.Placement)})
+		list = append(list, snag.Solid{ID: id, Name: row.Name, Piece: row.Piece, Group: row.Group, Body: body, Land: e.now.IsLand(&row.Placement)})
 	}
 	e.things_ = list
 	e.moved = nil
@@ -74,11 +75,12 @@ func (e *editor) body(ctx context.Context, p *stage.Placement) (*contact.Placed,
 		if err != nil {
 			return nil, err
 		}
-		now := *e.now // what was measured stays as it was
-		now.pieces, now.looks, now.boxes, now.made = w.pieces, w.looks, w.boxes, w.made
+		now, set := *e.now, *e.now.Set // what was measured stays as it was
+		set.Pieces = w.library
+		now.Set, now.library = &set, w.library
 		e.now = &now
 	}
-	return e.now.placed(ctx, p)
+	return e.now.Felt(ctx, p)
 }
 
 // free are the rows of ids that may be moved, in the order of ids.
@@ -108,7 +110,7 @@ func (e *editor) lockedLayer(ctx context.Context, name string) bool {
 	if err != nil {
 		return false
 	}
-	l := layersOf(list, nil)[name]
+	l := assembly.LayersOf(elementsOf(list))[name]
 	return l != nil && l.Locked
 }
 
@@ -236,7 +238,7 @@ func (e *editor) restAt(ctx context.Context, p *stage.Placement, here bool) erro
 		}
 	}
 	others, _ := obstacles(things, func(id string) bool { return id == p.ID })
-	g := ground{bodies: others}
+	g := assembly.Ground{Bodies: others}
 	if y, _, ok := g.Under(p.At.X, p.At.Z, from); ok {
 		p.At.Y = y
 	} else {
@@ -324,7 +326,7 @@ func (e *editor) slope(ctx context.Context, d *Deed) error {
 		if b != nil {
 			from = b.Box.Max.Y
 		}
-		y, n, ok := (&ground{bodies: others}).Under(r.At.X, r.At.Z, from)
+		y, n, ok := (&assembly.Ground{Bodies: others}).Under(r.At.X, r.At.Z, from)
 		if !ok {
 			return wrong("Nothing lies beneath %s.", r.Name)
 		}
@@ -402,7 +404,7 @@ func (e *editor) spans(ctx context.Context, rows []*store.PlacementRow) ([]geom.
 		if b != nil {
 			out[i] = b.Box
 		} else {
-			out[i] = boxOf(&r.Placement, e.now.boxes).Apply(r.World())
+			out[i] = e.now.BoxOf(&r.Placement).Apply(r.World())
 		}
 	}
 	return out, nil

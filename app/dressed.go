@@ -7,12 +7,11 @@ import (
 	"errors"
 	"math"
 	"slices"
-	"sync"
 
 	"github.com/jackc/pgx/v5"
 
+	"visator/core/assembly"
 	"visator/core/exchange"
-	"visator/core/geom"
 	"visator/core/lay"
 	"visator/core/optics"
 	"visator/core/snag"
@@ -21,12 +20,8 @@ import (
 
 // dressed fills in what is described, how everything stands and what it weighs.
 // What takes long is left to the background, which announces it.
-func (a *App) dressed(ctx context.Context, st *State, set store.Set, rows []store.PlacementRow, elements []store.ElementRow, pieces []store.Piece, looks []store.LookLevels, boxes map[string]geom.Box, shots []store.ShotRow) error {
-	w := &world{a: a, made: &sync.Map{}, set: set, production: st.Production, rows: rows, elements: elements, shots: shots, boxes: boxes, looks: lookByPiece(looks), layers: layersOf(elements, set.Hide),
-		pieces: map[string]*store.Piece{}, laid: map[string]*laidElement{}}
-	for i := range pieces {
-		w.pieces[pieces[i].ID] = &pieces[i]
-	}
+func (a *App) dressed(ctx context.Context, st *State, w *world) error {
+	set, rows, elements := &w.set, w.rows, w.elements
 	later, err := w.laidOut(ctx, true)
 	if errors.Is(err, errBroke) { // what cannot be laid out is opened all the same, so that it can be undone
 		st.Snags = append(st.Snags, snag.Snag{Step: "dress", Kind: "unmeasured", What: "What is described in this set cannot be laid out, by a fault of the program. Undo what was done last."})
@@ -77,7 +72,10 @@ func (a *App) dressed(ctx context.Context, st *State, set store.Set, rows []stor
 
 func (w *world) elementState(e *lay.Element, later bool) ElementState {
 	s := ElementState{Element: *e, Laying: later, Pieces: []string{}}
-	l := w.laid[e.ID]
+	l := w.Laid(e.ID)
+	if e.Layer != "" && slices.Contains(w.Kept.Hide, e.Layer) { // the view does without
+		l = nil
+	}
 	if spec, err := e.Read(); err != nil {
 		s.Error = err.Error()
 	} else if c, ok := spec.(*lay.Card); ok {
@@ -88,24 +86,15 @@ func (w *world) elementState(e *lay.Element, later bool) ElementState {
 	if l == nil || later {
 		return s
 	}
-	if l.err != nil {
-		s.Error = l.err.Error()
+	if l.Err != nil {
+		s.Error = l.Err.Error()
 	}
-	s.Said, s.Key, s.Model, s.Count, s.Swings, s.Strips = l.Said, l.key, l.Model != nil, len(l.Instances), l.Swings, l.Strips
-	if l.body != nil {
-		s.Box = &l.body.Box
+	s.Said, s.Key, s.Model, s.Count, s.Swings, s.Strips = l.Said, l.Key, l.Model != nil, len(l.Instances), l.Swings, l.Strips
+	if l.Body != nil {
+		s.Box = &l.Body.Box
 	}
-	s.Pieces = l.pieces()
+	s.Pieces = l.Pieces()
 	return s
-}
-
-// pieces are those of an element's instances, each once.
-func (l *laidElement) pieces() []string {
-	list := []string{}
-	for _, c := range l.counts {
-		list = append(list, c.piece)
-	}
-	return list
 }
 
 // safe is from how far on a card is safe for the working view's move: by how far
@@ -116,7 +105,7 @@ func (w *world) safe(c *lay.Card) float64 {
 	}
 	to := c.At.Sub(w.set.View.Eye).Unit()
 	across := 0.0
-	for _, v := range w.along(&w.set.Kept) {
+	for _, v := range w.Along(&w.set.Kept) {
 		d := v.Eye.Sub(w.set.View.Eye)
 		across = max(across, d.Sub(to.Mul(d.Dot(to))).Len())
 	}
@@ -131,18 +120,18 @@ func (a *App) laidOut(ctx context.Context, set string) (w *world, err error) {
 		return err
 	})
 	if err == nil {
-		_, err = w.layOut(ctx, false)
+		_, err = w.LayOut(ctx, false)
 	}
 	return w, err
 }
 
 // laidNow is one element of a set as it is laid out now.
-func (a *App) laidNow(ctx context.Context, set, element string) (*laidElement, error) {
+func (a *App) laidNow(ctx context.Context, set, element string) (*assembly.Laid, error) {
 	w, err := a.laidOut(ctx, set)
 	if err != nil {
 		return nil, err
 	}
-	if l := w.laid[element]; l != nil {
+	if l := w.Laid(element); l != nil {
 		return l, nil
 	}
 	return nil, notThere(store.ErrNotFound, "The element")
@@ -174,7 +163,7 @@ func (a *App) ElementInstances(ctx context.Context, set, element string, most in
 		return nil, err
 	}
 	number := map[string]uint32{}
-	for i, p := range l.pieces() {
+	for i, p := range l.Pieces() {
 		number[p] = uint32(i)
 	}
 	n := len(l.Instances)

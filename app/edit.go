@@ -11,6 +11,7 @@ import (
 
 	"github.com/jackc/pgx/v5"
 
+	"visator/core/assembly"
 	"visator/core/geom"
 	"visator/core/intake/credit"
 	"visator/core/intake/recipe"
@@ -264,10 +265,11 @@ func (e *editor) tell(ctx context.Context, res *EditResult) error {
 			pieces = append(pieces, p)
 		}
 	}
-	boxes, err := pieceBoxes(pieces)
+	l, err := e.a.newLibrary(pieces, nil)
 	if err != nil {
 		return err
 	}
+	w := assembly.Set{Pieces: l}
 	for _, c := range e.changes {
 		if len(c.After) == 0 {
 			res.Gone = append(res.Gone, c.ID)
@@ -277,7 +279,7 @@ func (e *editor) tell(ctx context.Context, res *EditResult) error {
 		if err := json.Unmarshal(c.After, &p); err != nil {
 			return err
 		}
-		box := boxOf(&p, boxes)
+		box := w.BoxOf(&p)
 		res.Changed = append(res.Changed, PlacementState{p, box.Size().Times(p.Scale), box, p.World(), 0})
 	}
 	res.Only = true
@@ -723,7 +725,12 @@ func (e *editor) things(ctx context.Context) ([]snag.Thing, error) {
 	if err != nil {
 		return nil, err
 	}
-	return thingsOf(list, boxes, layersOf(elements, e.set.Hide)), nil
+	s := &assembly.Set{Pieces: &library{a: e.a, boxes: boxes}, Kept: &e.set.Kept, Elements: elementsOf(elements)}
+	for i := range list {
+		s.Placements = append(s.Placements, &list[i].Placement)
+	}
+	s.Resolve()
+	return thingsOf(s), nil
 }
 
 // boxes are those of the production's pieces.
@@ -992,7 +999,8 @@ func (e *editor) lengthOf(ctx context.Context, placement, of string) (float64, e
 	if err != nil {
 		return 0, err
 	}
-	box := boxOf(&row.Placement, boxes)
+	s := assembly.Set{Pieces: &library{boxes: boxes}}
+	box := s.BoxOf(&row.Placement)
 	return box.Size().Times(row.Scale).At(axis), nil
 }
 

@@ -6,6 +6,7 @@ import (
 	"fmt"
 	"slices"
 
+	"visator/core/assembly"
 	"visator/core/lay"
 	"visator/core/stage"
 	"visator/store"
@@ -61,7 +62,7 @@ func (e *editor) putElement(ctx context.Context, row *store.ElementRow, before *
 
 // noCircle refuses a group that would hold itself.
 func (e *editor) noCircle(id string, spec json.RawMessage) error {
-	up := parentsOf(e.elems)
+	up := assembly.GroupsOf(elementsOf(e.elems))
 	var g lay.Group
 	if err := json.Unmarshal(spec, &g); err != nil {
 		return wrong("The group cannot be read: %v", err)
@@ -134,7 +135,7 @@ func (e *editor) addElement(ctx context.Context, d *Deed) error {
 		name = d.Kind
 	}
 	if d.Kind == "layer" {
-		if layersOf(list, nil)[name] != nil {
+		if assembly.LayersOf(elementsOf(list))[name] != nil {
 			return wrong("There is a layer %s already.", name)
 		}
 	} else {
@@ -273,7 +274,7 @@ func (e *editor) dropElement(ctx context.Context, row *store.ElementRow) error {
 // needLayer makes a layer unless it is there.
 func (e *editor) needLayer(ctx context.Context, name string) error {
 	list, err := e.elements(ctx)
-	if err != nil || layersOf(list, nil)[name] != nil {
+	if err != nil || assembly.LayersOf(elementsOf(list))[name] != nil {
 		return err
 	}
 	said := e.label
@@ -494,7 +495,7 @@ func (e *editor) breakUp(ctx context.Context, d *Deed) error {
 	if _, err := e.felt(ctx); err != nil {
 		return err
 	}
-	l := e.now.laid[row.ID]
+	l := e.now.Laid(row.ID)
 	if l == nil || len(l.Instances) == 0 {
 		return wrong("Nothing of %s is to be seen; show it first.", row.Name)
 	}

@@ -17,6 +17,7 @@ import (
 	"visator/core/light"
 	"visator/core/motion"
 	"visator/core/optics"
+	"visator/core/plain"
 	"visator/core/stage"
 	"visator/core/unit"
 )
@@ -158,67 +159,32 @@ func (w *world) framing(ctx context.Context) (*framing, error) {
 	if err := w.makeBodies(ctx); err != nil {
 		return nil, err
 	}
-	layers := layersOf(w.elements, nil) // what a shot does without is its own business
 	put := func(t frame.Thing, layer, kind string) {
 		f.things, f.layer = append(f.things, t), append(f.layer, layer)
 		f.kind[t.ID] = kind
 	}
-	for i := range w.rows {
-		p := &w.rows[i].Placement
-		if hidden(layers, p.Hidden, p.Layer) {
-			continue
-		}
-		b, err := w.stood(ctx, p)
-		if err != nil {
-			return nil, err
-		}
-		kind := "piece"
-		if p.StandIn != "" {
-			kind = "stand-in"
-		}
-		put(frame.Thing{ID: p.ID, Name: p.Name, Body: b, Land: w.isLand(p), Figure: p.StandIn == "person" || w.figure(p)}, p.Layer, kind)
-	}
-	for i := range w.elements {
-		e := &w.elements[i].Element
-		l := w.laid[e.ID]
-		if l == nil || hidden(layers, e.Hidden, e.Layer) {
-			continue
-		}
-		land := e.Kind == "ground" || e.Kind == "path" || e.Kind == "water" || e.Kind == "room"
-		if l.body != nil {
-			put(frame.Thing{ID: e.ID, Name: e.Name, Body: contact.Stand(l.body, geom.Identity), Land: land}, e.Layer, e.Kind)
-		}
-		if len(l.Instances) > 0 {
-			h, err := w.herdOf(ctx, l)
+	for i := range w.Things { // also what a shot does without: that is its own business
+		t := &w.Things[i]
+		if t.Placement != nil {
+			b, err := w.Stood(ctx, t.Placement)
 			if err != nil {
 				return nil, err
 			}
-			put(frame.Thing{ID: e.ID, Name: e.Name, Body: h.Stand(geom.Identity)}, e.Layer, e.Kind)
+			put(frame.Thing{ID: t.ID, Name: t.Name, Body: b, Land: t.Plain, Figure: t.Figure}, t.Layer, t.Kind)
+			continue
+		}
+		if t.Laid.Body != nil {
+			put(frame.Thing{ID: t.ID, Name: t.Name, Body: contact.Stand(t.Laid.Body, geom.Identity), Land: t.Plain}, t.Layer, t.Kind)
+		}
+		if len(t.Laid.Instances) > 0 {
+			h, err := t.Laid.Herd(ctx, w)
+			if err != nil {
+				return nil, err
+			}
+			put(frame.Thing{ID: t.ID, Name: t.Name, Body: h.Stand(geom.Identity)}, t.Layer, t.Kind)
 		}
 	}
 	return f, nil
-}
-
-// stood is placed with a looser box.
-func (w *world) stood(ctx context.Context, p *stage.Placement) (*contact.Placed, error) {
-	if p.Piece == "" {
-		return contact.Stand(w.a.standInBody(p.Shape()), p.World().Mul(geom.Compose(geom.V{}, geom.Q{}, p.StandInScale()))), nil
-	}
-	b, err := w.body(ctx, p.Piece)
-	return contact.Stand(b, p.World()), err
-}
-
-// figureNames are words in names of pieces that are people.
-var figureNames = []string{"person", "people", "man", "woman", "child", "figure", "traveller", "passenger", "actor", "mannequin"}
-
-// figure says whether a placement is a person, by its name.
-func (w *world) figure(p *stage.Placement) bool {
-	for _, word := range strings.FieldsFunc(strings.ToLower(p.Name), func(r rune) bool { return r < 'a' || r > 'z' }) {
-		if slices.Contains(figureNames, word) {
-			return true
-		}
-	}
-	return false
 }
 
 // scene is what a shot shows: without its layers, with what rides set apart.
@@ -302,7 +268,7 @@ func (a *App) Frame(ctx context.Context, setID string, t float64) (*FrameState, 
 	} else {
 		t = 0
 	}
-	cast := w.cast(k.Move)
+	cast := w.Cast(k.Move)
 	now := f.at(k, cast, t)
 	in := unit.RulerOf(w.production.Unit)
 	out := &FrameState{Revision: w.production.Revision, Time: t, View: now.View, World: now.View.World(), Lens: lensOf(&now.View), Flickers: []FlickerState{}}
@@ -384,12 +350,12 @@ func (w *world) standsKey() string {
 	for i := range w.elements {
 		e := &w.elements[i].Element
 		key := ""
-		if l := w.laid[e.ID]; l != nil {
-			key = l.key
+		if l := w.Laid(e.ID); l != nil {
+			key = l.Key
 		}
 		parts = append(parts, key, e.Name, e.Kind, e.Layer, e.Hidden)
 	}
-	return nameOf(parts...)
+	return plain.Name(parts...)
 }
 
 // meter is the exposure value that a meter gives for what is seen.

@@ -1,15 +1,18 @@
 package app_test
 
 import (
+	"bytes"
 	"encoding/binary"
+	"image"
+	"image/png"
 	"math"
 	"regexp"
 	"strconv"
 	"strings"
 	"testing"
-	"visator/core/contact"
 
 	"visator/app"
+	"visator/core/contact"
 	"visator/core/geom"
 	"visator/core/lay"
 	"visator/core/motion"
@@ -577,5 +580,36 @@ func TestAnApprovedShotTellsWhatChanged(t *testing.T) {
 	d.edit(app.Deed{Do: "change", Kind: "shot", ID: shot, Patch: patch(map[string]any{"view": map[string]any{"focal": 50}})})
 	if say := told(); !strings.Contains(say, "its own camera, move or light was changed") {
 		t.Errorf("its camera: %q", say)
+	}
+}
+
+// The first picture of a page is that of the newest revision, drawn when the set is
+// measured, and shows what stands where.
+func TestASketchIsOfTheNewestRevision(t *testing.T) {
+	d := newDesk(t)
+	d.edit(app.Deed{Do: "place", StandIn: "box", Name: "crate", Patch: patch(map[string]any{"size": geom.V{X: 4, Y: 4, Z: 4}})},
+		app.Deed{Do: "change", Kind: "set", Patch: patch(map[string]any{"view": map[string]any{"eye": geom.V{Y: 2, Z: 12}, "yaw": 0, "pitch": 0, "focal": 35}})})
+	tone := func() (middle, edge uint8) {
+		t.Helper()
+		data, err := d.a.Sketch(d.ctx, d.set)
+		if err != nil {
+			t.Fatal(err)
+		}
+		m, err := png.Decode(bytes.NewReader(data))
+		if err != nil || m.Bounds().Dx() != 320 {
+			t.Fatalf("%v", err)
+		}
+		g := m.(*image.Gray)
+		return g.GrayAt(160, g.Rect.Dy()/2).Y, g.GrayAt(4, 4).Y
+	}
+	if m, e := tone(); m > 240 || e < 250 {
+		t.Errorf("with the crate: middle %d, edge %d", m, e)
+	}
+	if _, err := d.a.Measure(d.ctx, d.set); err != nil {
+		t.Fatal(err)
+	}
+	d.edit(app.Deed{Do: "change", Kind: "set", Patch: patch(map[string]any{"view": map[string]any{"yaw": math.Pi}})})
+	if m, _ := tone(); m < 250 {
+		t.Errorf("turned away: middle %d", m)
 	}
 }

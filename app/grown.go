@@ -8,6 +8,7 @@ import (
 	"visator/core/contact"
 	"visator/core/geom"
 	"visator/core/lay"
+	"visator/core/plain"
 	"visator/core/snag"
 	"visator/core/unit"
 )
@@ -18,13 +19,12 @@ import (
 // what was counted before, by drift and thing.
 func (w *world) grown(ctx context.Context, solids []snag.Solid, kept map[string]int) (list []snag.Snag, err error) {
 	used := map[string]bool{}
-	for i := range w.elements {
-		e := &w.elements[i].Element
-		l := w.laid[e.ID]
-		if l == nil || e.Kind != "drift" || w.hidden(e.Hidden, e.Layer) || len(l.Instances) == 0 {
+	for e := range w.Seen {
+		l := e.Laid
+		if e.Kind != "drift" || len(l.Instances) == 0 {
 			continue
 		}
-		h, err := w.herdOf(ctx, l)
+		h, err := l.Herd(ctx, w)
 		if err != nil {
 			return nil, err
 		}
@@ -36,7 +36,7 @@ func (w *world) grown(ctx context.Context, solids []snag.Solid, kept map[string]
 			if s.Body == nil || s.Land || s.Soft || s.Wild || s.Rope || s.Row != "" || s.Body.Copies() > 1 || !h.Box.Meets(&s.Body.Box, 0) {
 				continue
 			}
-			name := nameOf(l.key, s.ID, s.Key)
+			name := plain.Name(l.Key, s.ID, s.Key)
 			n, ok := kept[name]
 			if !ok {
 				n = through(h, s.Body)
@@ -85,12 +85,11 @@ const misfit = 0.02
 
 // unfit tells of facades whose piece does not fit its opening: it is told once for all bays.
 func (w *world) unfit(in unit.Ruler) (list []snag.Snag) {
-	for i := range w.elements {
-		e := &w.elements[i].Element
-		if e.Kind != "room" || w.hidden(e.Hidden, e.Layer) {
+	for e := range w.Seen {
+		if e.Kind != "room" {
 			continue
 		}
-		spec, err := e.Read()
+		spec, err := e.Element.Read()
 		if err != nil {
 			continue
 		}

@@ -22,14 +22,12 @@ func (a *App) KeepPiece(ctx context.Context, setID, group string) (store.Arrival
 		return store.Arrival{}, notThere(store.ErrNotFound, "The group")
 	}
 	name := w.elements[i].Name
-	top := w.groups()
 	l := newLoaded(a)
-	for i := range w.rows {
-		p := &w.rows[i].Placement
-		if p.Group == "" || w.hidden(p.Hidden, p.Layer) || p.Group != group && top(p.Group) != group {
+	for t := range w.Seen {
+		if !slices.Contains(t.Groups, group) {
 			continue
 		}
-		if err := l.stand(ctx, w, p); err != nil {
+		if err := l.stand(ctx, w, t); err != nil {
 			return store.Arrival{}, err
 		}
 	}

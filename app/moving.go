@@ -94,18 +94,6 @@ func (l *loaded) renderScene(ctx context.Context, ls *light.State) (*render.Scen
 	return l.build(ctx, l.stands, ls)
 }
 
-// castOf is what is loaded, as a move moves it.
-func (l *loaded) castOf(k *stage.Kept) *stage.Cast {
-	members := make([]stage.Member, 0, len(l.stands))
-	for i := range l.stands {
-		s := &l.stands[i]
-		b := l.models[s.key].Bounds()
-		world := s.place.Mul(l.top[s.key])
-		members = append(members, stage.Member{ID: s.id, Groups: s.groups, Middle: world.Point(b.Center())})
-	}
-	return stage.NewCast(k.Move, members)
-}
-
 // still says whether nothing but the camera moves.
 func still(k *stage.Kept) bool {
 	return k.Move == nil || len(k.Move.Rides)+len(k.Move.Flickers)+len(k.Move.Plays) == 0

@@ -7,6 +7,7 @@ import (
 
 	"github.com/jackc/pgx/v5"
 
+	"visator/core/assembly"
 	"visator/core/exchange"
 	"visator/core/geom"
 	"visator/core/light"
@@ -24,7 +25,7 @@ type loaded struct {
 	models map[string]*model.Model // by key
 	top    map[string]geom.M       // from the model to metres about the pivot
 	lib    render.Library          // their meshes
-	up     map[string]string       // the parents of groups
+	cast   *stage.Cast             // what stands, as the shot's move moves it
 }
 
 // loadedThing is a model standing in the set: a placement, what an element is
@@ -48,37 +49,14 @@ func (a *App) loadScene(ctx context.Context, set *store.Set) (*loaded, error) {
 		return nil, err
 	}
 	w.set.Kept = set.Kept // the shot's, which may not be the working one
-	w.layers = layersOf(w.elements, set.Hide)
-	if _, err := w.layOut(ctx, false); err != nil {
+	if _, err := w.LayOut(ctx, false); err != nil {
 		return nil, err
 	}
 	l := newLoaded(a)
-	l.up = w.parents()
-	for i := range w.rows {
-		p := &w.rows[i].Placement
-		if w.hidden(p.Hidden, p.Layer) || set.View.Cut(p.ID) {
-			continue
-		}
-		if err := l.stand(ctx, w, p); err != nil {
+	l.cast = w.Cast(set.Move)
+	for t := range w.Filmed {
+		if err := l.stand(ctx, w, t); err != nil {
 			return nil, err
-		}
-	}
-	for i := range w.elements {
-		e := &w.elements[i].Element
-		laid := w.laid[e.ID]
-		if laid == nil || w.hidden(e.Hidden, e.Layer) || set.View.Cut(e.ID) {
-			continue
-		}
-		if laid.Model != nil {
-			l.models[e.ID], l.top[e.ID] = laid.Model, geom.Identity
-			l.stands = append(l.stands, loadedThing{e.ID, nil, e.ID, e.Name, geom.Identity})
-		}
-		for k := range laid.Instances {
-			in := &laid.Instances[k]
-			if err := l.load(ctx, w, in.Piece, e.Name); err != nil {
-				return nil, err
-			}
-			l.stands = append(l.stands, loadedThing{e.ID, nil, in.Piece, e.Name, in.World()})
 		}
 	}
 	return l, nil
@@ -88,14 +66,18 @@ func newLoaded(a *App) *loaded {
 	return &loaded{a: a, models: map[string]*model.Model{}, top: map[string]geom.M{}}
 }
 
-// stand adds a placement.
-func (l *loaded) stand(ctx context.Context, w *world, p *stage.Placement) error {
+// stand adds a thing.
+func (l *loaded) stand(ctx context.Context, w *world, t *assembly.Thing) error {
+	if t.Placement == nil {
+		return l.standLaid(ctx, w, t)
+	}
+	p := t.Placement
 	if p.Piece == "" {
 		key := "stand-in " + p.Shape()
 		if l.models[key] == nil {
 			l.models[key], l.top[key] = stage.ShapeModel(p.Shape()), geom.Identity
 		}
-		l.stands = append(l.stands, loadedThing{p.ID, groupsOf(l.up, p.Group), key, p.Name, p.World().Mul(geom.Compose(geom.V{}, geom.Q{}, p.StandInScale()))})
+		l.stands = append(l.stands, loadedThing{p.ID, t.Groups, key, p.Name, assembly.StandInWorld(p)})
 		return nil
 	}
 	if err := l.load(ctx, w, p.Piece, p.Name); err != nil {
@@ -108,7 +90,23 @@ func (l *loaded) stand(ctx context.Context, w *world, p *stage.Placement) error 
 			l.models[key], l.top[key] = tinted(l.models[p.Piece], p.Tint), l.top[p.Piece]
 		}
 	}
-	l.stands = append(l.stands, loadedThing{p.ID, groupsOf(l.up, p.Group), key, p.Name, p.World()})
+	l.stands = append(l.stands, loadedThing{p.ID, t.Groups, key, p.Name, t.World})
+	return nil
+}
+
+// standLaid adds what an element is made of and what it lays.
+func (l *loaded) standLaid(ctx context.Context, w *world, t *assembly.Thing) error {
+	if t.Laid.Model != nil {
+		l.models[t.ID], l.top[t.ID] = t.Laid.Model, geom.Identity
+		l.stands = append(l.stands, loadedThing{t.ID, nil, t.ID, t.Name, geom.Identity})
+	}
+	for k := range t.Laid.Instances {
+		in := &t.Laid.Instances[k]
+		if err := l.load(ctx, w, in.Piece, t.Name); err != nil {
+			return err
+		}
+		l.stands = append(l.stands, loadedThing{t.ID, nil, in.Piece, t.Name, in.World()})
+	}
 	return nil
 }
 

@@ -260,7 +260,7 @@ func (a *App) settle(ctx context.Context, s *store.Settling) (say string, err er
 			p.Pitch += 0.5 * (chance.Float64() - 0.5)
 			p.Roll += 0.5 * (chance.Float64() - 0.5)
 		}
-		b, err := w.placed(ctx, &p)
+		b, err := w.Felt(ctx, &p)
 		if err != nil {
 			return "", err
 		}
@@ -321,7 +321,7 @@ func (a *App) feltNow(ctx context.Context, w *world) ([]snag.Solid, error) {
 	if m := a.watches.of(w.set.ID).seen(); m != nil && m.world != nil && m.Revision == w.production.Revision {
 		return m.things, nil
 	}
-	if _, err := w.layOut(ctx, false); err != nil {
+	if _, err := w.LayOut(ctx, false); err != nil {
 		return nil, err
 	}
 	return w.solids(ctx, map[string]*snag.Solid{})

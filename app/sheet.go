@@ -75,7 +75,7 @@ func (a *App) lookAt(ctx context.Context, setID, shotID string) (*looked, error)
 		}
 		l.shot = w.shots[i].Shot
 	}
-	l.cast = w.cast(l.shot.Move)
+	l.cast = w.Cast(l.shot.Move)
 	l.now = f.at(&l.shot.Kept, l.cast, 0)
 	return l, nil
 }
@@ -215,21 +215,18 @@ func (l *looked) outlines() (out []paper.Outline) {
 		}
 		return 0
 	})
-	for i := range l.w.elements {
-		e := &l.w.elements[i].Element
-		laid := l.w.laid[e.ID]
-		if laid == nil || l.w.hidden(e.Hidden, e.Layer) {
+	for t := range l.w.Seen {
+		if t.Laid == nil {
 			continue
 		}
-		spec, err := e.Read()
+		spec, err := t.Element.Read()
 		if err != nil {
 			continue
 		}
-		switch s := spec.(type) {
-		case *lay.Room:
-			out = append(out, paper.Outline{Name: e.Name, Points: places(s.Outline), Open: s.Open, Strong: true})
+		if s, ok := spec.(*lay.Room); ok {
+			out = append(out, paper.Outline{Name: t.Name, Points: places(s.Outline), Open: s.Open, Strong: true})
 		}
-		for _, s := range laid.Swings {
+		for _, s := range t.Laid.Swings {
 			p := []geom.V{{X: s.Hinge.X, Z: s.Hinge.Z}}
 			for k := range 13 {
 				a := s.Closed + (s.Open-s.Closed)*float64(k)/12
@@ -237,7 +234,7 @@ func (l *looked) outlines() (out []paper.Outline) {
 			}
 			out = append(out, paper.Outline{Points: append(p, p[0]), Open: true})
 		}
-		for _, strip := range laid.Strips {
+		for _, strip := range t.Laid.Strips {
 			out = append(out, paper.Outline{Points: places(strip), Open: true})
 		}
 	}
@@ -366,11 +363,12 @@ func (a *App) LensPlaces(ctx context.Context, setID, subject string, share float
 		return nil, wrong("%s has no shape yet.", name)
 	}
 	things := slices.Clone(l.now.Scene.Things)
-	for i := range l.w.elements {
-		if laid := l.w.laid[l.w.elements[i].ID]; laid != nil {
-			for _, s := range laid.Swings {
-				things = append(things, frame.Thing{ID: "door", Name: s.Name, Body: snag.DoorLeaf(s, s.Open)})
-			}
+	for t := range l.w.Seen {
+		if t.Laid == nil {
+			continue
+		}
+		for _, s := range t.Laid.Swings {
+			things = append(things, frame.Thing{ID: "door", Name: s.Name, Body: snag.DoorLeaf(s, s.Open)})
 		}
 	}
 	up := 1.5

@@ -7,6 +7,7 @@ import (
 	"math"
 
 	"visator/core/frame"
+	"visator/core/plain"
 	"visator/core/snag"
 	"visator/core/stage"
 	"visator/core/unit"
@@ -27,7 +28,7 @@ func (w *world) framed(ctx context.Context, in unit.Ruler, known map[string][]sn
 		if ctx.Err() != nil {
 			return
 		}
-		key := nameOf(stands, in, shot, name, k)
+		key := plain.Name(stands, in, shot, name, k)
 		kept[key] = true
 		found, ok := known[key]
 		if !ok {
@@ -60,7 +61,7 @@ func (w *world) framed(ctx context.Context, in unit.Ruler, known map[string][]sn
 
 // snags measures one shot.
 func (f *framing) snags(in unit.Ruler, shot, name string, k *stage.Kept) []snag.Snag {
-	cast := f.w.cast(k.Move)
+	cast := f.w.Cast(k.Move)
 	now := f.at(k, cast, 0)
 	all := f.moments(k, cast, maxMoments)
 	spans := now.Scene.Spans(&now.View)
@@ -121,7 +122,7 @@ func differs(set *stage.Scene, shots []ShotState) []snag.Snag {
 	for i := range shots {
 		if s := &shots[i].Shot; s.ID == set.Shot && set.Changed(s) {
 			raw, _ := json.Marshal(set.Kept)
-			return []snag.Snag{{Step: "frame", Kind: "changed", IDs: []string{}, Key: "changed:" + s.ID + ":" + nameOf(string(raw)), Fix: "keep", Label: "keep it",
+			return []snag.Snag{{Step: "frame", Kind: "changed", IDs: []string{}, Key: "changed:" + s.ID + ":" + plain.Name(string(raw)), Fix: "keep", Label: "keep it",
 				What: "the lens view differs from " + s.Name + " as it is kept"}}
 		}
 	}

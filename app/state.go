@@ -11,6 +11,7 @@ import (
 
 	"github.com/jackc/pgx/v5"
 
+	"visator/core/assembly"
 	"visator/core/geom"
 	"visator/core/intake"
 	"visator/core/intake/credit"
@@ -268,28 +269,12 @@ func pieceBoxes(pieces []store.Piece) (map[string]geom.Box, error) {
 	return out, nil
 }
 
-// boxOf is the box of a placement before its own scale.
-func boxOf(p *stage.Placement, pieces map[string]geom.Box) geom.Box {
-	if p.Piece != "" {
-		return pieces[p.Piece]
-	}
-	return geom.Box{Min: geom.V{X: -p.Size.X / 2, Z: -p.Size.Z / 2}, Max: geom.V{X: p.Size.X / 2, Y: p.Size.Y, Z: p.Size.Z / 2}}
-}
-
-// groundSpan is how wide a thing is that carries others: beyond it, it is
-// land or a building and not a prop.
-const groundSpan = 30
-
 // thingsOf are the placements that are seen, as they are measured.
-func thingsOf(list []store.PlacementRow, pieces map[string]geom.Box, layers map[string]*lay.Element) (things []snag.Thing) {
-	for i := range list {
-		p := &list[i].Placement
-		if hidden(layers, p.Hidden, p.Layer) {
-			continue
+func thingsOf(s *assembly.Set) (things []snag.Thing) {
+	for t := range s.Seen {
+		if p := t.Placement; p != nil {
+			things = append(things, snag.Thing{ID: t.ID, Name: t.Name, Box: t.Box, World: t.World, Size: t.Span(), Ground: t.Land})
 		}
-		box := boxOf(p, pieces)
-		size := box.Size().Times(p.Scale)
-		things = append(things, snag.Thing{ID: p.ID, Name: p.Name, Box: box, World: p.World(), Size: size, Ground: max(size.X, size.Z) > groundSpan})
 	}
 	return things
 }
@@ -355,25 +340,26 @@ func (a *App) stateIn(ctx context.Context, q store.Querier, setID string) (*Stat
 	if err != nil {
 		return nil, err
 	}
-	boxes, err := pieceBoxes(pieces)
-	if err != nil {
-		return nil, err
-	}
 	elements, err := store.Elements(ctx, q, setID)
 	if err != nil {
 		return nil, err
 	}
-	things := thingsOf(rows, boxes, layersOf(elements, set.Hide))
 	looks, err := store.Looks(ctx, q, set.ProductionID)
 	if err != nil {
 		return nil, err
 	}
+	l, err := a.newLibrary(pieces, looks)
+	if err != nil {
+		return nil, err
+	}
+	w := newWorld(l, set, st.Production, rows, elements, shots)
+	things := thingsOf(w.Set)
 	spans, err := a.spans(ctx, &set.View, pieces, looks, rows, things)
 	if err != nil {
 		return nil, err
 	}
 	st.measure(in, &set.View, things)
-	if err := a.dressed(ctx, st, set, rows, elements, pieces, looks, boxes, shots); err != nil {
+	if err := a.dressed(ctx, st, w); err != nil {
 		return nil, err
 	}
 	if err := st.fillPieces(pieces, looks, rows, things, spans, elsewhere); err != nil {
@@ -391,7 +377,7 @@ func (a *App) stateIn(ctx context.Context, q store.Querier, setID string) (*Stat
 	}
 	for i := range rows {
 		p := rows[i].Placement
-		box := boxOf(&p, boxes)
+		box := w.BoxOf(&p)
 		st.Placements = append(st.Placements, PlacementState{p, box.Size().Times(p.Scale), box, p.World(), shared[p.Piece]})
 	}
 	st.Light = lightState(&set.Light)

@@ -278,7 +278,7 @@ func (sh *shooting) run(ctx context.Context, set *store.Set) error {
 	if sh.s.Move != nil {
 		return sh.move(ctx, l)
 	}
-	sh.s.View = sh.s.At(0, l.castOf(&sh.s.Kept).Where) // focused on where its thing stands now
+	sh.s.View = sh.s.At(0, l.cast.Where) // focused on where its thing stands now
 	return sh.still(ctx)
 }
 
@@ -457,7 +457,7 @@ func (sh *shooting) keepPNG(ctx context.Context, f *render.Film, ev float64) (st
 func (sh *shooting) move(ctx context.Context, l *loaded) error {
 	first, last := sh.s.Frames()
 	n := last - first + 1
-	cast := l.castOf(&sh.s.Kept)
+	cast := l.cast
 	for i := len(sh.r.Frames); i < n; i++ {
 		t := float64(first+i) / sh.s.Move.Rate
 		v := sh.s.At(t, cast.Where)

@@ -40,7 +40,7 @@ func (a *App) TrackOf(ctx context.Context, setID string, from, count int) (*Trac
 		return nil, err
 	}
 	k := &w.set.Kept
-	cast := w.cast(k.Move)
+	cast := w.Cast(k.Move)
 	out := &Track{Revision: w.production.Revision, Rate: 24, Frames: 1, Poses: []Pose{}}
 	if k.Move != nil {
 		out.Rate, out.Frames = k.Move.Rate, k.Move.Frames()

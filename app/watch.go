@@ -19,7 +19,6 @@ import (
 
 	"visator/core/contact"
 	"visator/core/geom"
-	"visator/core/optics"
 	"visator/core/sizing/kinds"
 	"visator/core/snag"
 	"visator/core/unit"
@@ -278,7 +277,7 @@ func (a *App) measureSet(ctx context.Context, set string, w *watch) (production 
 	if err != nil {
 		return "", err
 	}
-	if _, err := now.layOut(ctx, false); err != nil {
+	if _, err := now.LayOut(ctx, false); err != nil {
 		return "", err
 	}
 	solids, err := now.solids(ctx, w.placed)
@@ -302,7 +301,10 @@ func (a *App) measureSet(ctx context.Context, set string, w *watch) (production 
 	}
 	list = append(list, framed...)
 	slices.SortStableFunc(list, func(x, y snag.Snag) int { return cmp.Compare(x.Kind, y.Kind) })
-	savings := now.savings(now.views())
+	savings := now.savings()
+	if f, err := a.framingFor(ctx, now); err == nil && ctx.Err() == nil {
+		_, _ = a.draw(now, f) // else it is drawn for the page that asks
+	}
 	w.mu.Lock()
 	defer w.mu.Unlock()
 	w.result = &measured{Revision: now.production.Revision, Snags: list, Solids: len(solids), Took: time.Since(start).Seconds(), savings: savings, things: solids, world: now}
@@ -332,46 +334,43 @@ func (w *world) solids(ctx context.Context, kept map[string]*snag.Solid) ([]snag
 	if err := w.makeBodies(ctx); err != nil {
 		return nil, err
 	}
-	groups := w.groups()
-	for i := range w.rows {
-		p := &w.rows[i].Placement
-		if w.hidden(p.Hidden, p.Layer) {
+	for t := range w.Seen {
+		p := t.Placement
+		if p == nil {
 			continue
 		}
 		key, _, err := w.bodyKey(p.Piece)
 		if err != nil {
 			return nil, err
 		}
-		s := snag.Solid{ID: p.ID, Name: p.Name, Piece: p.Piece, Group: groups(p.Group), Land: w.isLand(p), Wild: w.a.wild(w.pieces[p.Piece]), StandIn: p.StandIn != "" && p.StandIn != "person",
+		s := snag.Solid{ID: p.ID, Name: p.Name, Piece: p.Piece, Group: t.Outermost(), Land: t.Land, Wild: w.a.wild(w.pieces[p.Piece]), StandIn: p.StandIn != "" && p.StandIn != "person",
 			Key: standKey(key+p.StandIn, p.Size, p.At, geom.V{X: p.Yaw, Y: p.Pitch, Z: p.Roll}, p.Scale)}
-		put(s, func() (*contact.Placed, error) { return w.placed(ctx, p) })
+		put(s, func() (*contact.Placed, error) { return w.Felt(ctx, p) })
 	}
-	for i := range w.elements {
-		e := &w.elements[i].Element
-		l := w.laid[e.ID]
-		if l == nil || w.hidden(e.Hidden, e.Layer) || e.Kind == "drift" {
+	for e := range w.Seen {
+		l := e.Laid
+		if l == nil || e.Kind == "drift" {
 			continue
 		}
 		felt := e.Name
 		if len(l.Instances) > maxLaidSolids {
 			felt = fmt.Sprintf("%s, of whose %d the first %d are measured", e.Name, len(l.Instances), maxLaidSolids)
 		}
-		land := e.Kind == "ground" || e.Kind == "path" || e.Kind == "room"
-		if l.body != nil && e.Kind != "card" {
-			s := snag.Solid{ID: e.ID, Name: e.Name, Key: l.key, Fixed: true, Land: land && e.Kind != "room", Soft: e.Kind == "water", Rope: e.Kind == "line"}
-			put(s, func() (*contact.Placed, error) { return contact.Place(l.body, geom.Identity), nil })
+		if l.Body != nil && e.Kind != "card" {
+			s := snag.Solid{ID: e.ID, Name: e.Name, Key: l.Key, Fixed: true, Land: e.Land, Soft: e.Kind == "water", Rope: e.Kind == "line"}
+			put(s, func() (*contact.Placed, error) { return contact.Place(l.Body, geom.Identity), nil })
 		}
 		for k := range l.Instances {
 			if k == maxLaidSolids {
 				break
 			}
 			in := &l.Instances[k]
-			s := snag.Solid{ID: fmt.Sprintf("%s %d", e.ID, k), Name: fmt.Sprintf("%s, %d", e.Name, k+1), Key: fmt.Sprintf("%s %d", l.key, k), Fixed: true, Piece: in.Piece, Group: e.ID, Row: e.ID, RowName: felt, Wild: w.a.wild(w.pieces[in.Piece])}
+			s := snag.Solid{ID: fmt.Sprintf("%s %d", e.ID, k), Name: fmt.Sprintf("%s, %d", e.Name, k+1), Key: fmt.Sprintf("%s %d", l.Key, k), Fixed: true, Piece: in.Piece, Group: e.ID, Row: e.ID, RowName: felt, Wild: w.a.wild(w.pieces[in.Piece])}
 			if e.Kind == "room" {
 				s.Row = "" // windows that stand in a facade: what does not fit is told of the opening
 			}
 			put(s, func() (*contact.Placed, error) {
-				b, err := w.body(ctx, in.Piece)
+				b, err := w.Body(ctx, in.Piece)
 				return contact.Place(b, in.World()), err
 			})
 		}
@@ -394,20 +393,20 @@ func (w *world) solids(ctx context.Context, kept map[string]*snag.Solid) ([]snag
 func (w *world) makeBodies(ctx context.Context) error {
 	var pieces []string
 	had := map[string]bool{}
-	for i := range w.rows {
-		p := &w.rows[i].Placement
-		if p.Piece == "" || had[p.Piece] || w.hidden(p.Hidden, p.Layer) {
+	for i := range w.Things {
+		piece := w.Things[i].Piece()
+		if piece == "" || had[piece] {
 			continue
 		}
-		had[p.Piece] = true
-		if key, _, err := w.bodyKey(p.Piece); err != nil {
+		had[piece] = true
+		if key, _, err := w.bodyKey(piece); err != nil {
 			return err
 		} else if key != "" && !w.a.bodies.has(key) {
-			pieces = append(pieces, p.Piece)
+			pieces = append(pieces, piece)
 		}
 	}
 	return severally(len(pieces), func(i int) error {
-		_, err := w.body(ctx, pieces[i])
+		_, err := w.Body(ctx, pieces[i])
 		return cmp.Or(err, ctx.Err())
 	})
 }
@@ -465,42 +464,9 @@ func (a *App) wild(p *store.Piece) bool {
 	return known.(bool)
 }
 
-// groups finds the outermost group of a thing.
-func (w *world) groups() func(id string) string {
-	up := w.parents()
-	return func(id string) string {
-		for range 100 { // deeper than that nobody nests, and no circle goes on for ever
-			parent := up[id]
-			if parent == "" {
-				break
-			}
-			id = parent
-		}
-		return id
-	}
-}
-
-// namedViews are the views with the names of their shots.
-func (w *world) namedViews() (views []optics.View, names []string) {
-	views = w.views()
-	for i := range w.shots {
-		n := 1
-		if w.shots[i].Move != nil {
-			n = moments
-		}
-		for range n {
-			names = append(names, w.shots[i].Name)
-		}
-	}
-	if len(names) == 0 {
-		names = []string{"the view"}
-	}
-	return views, names
-}
-
 // pictured are the snags that the shots' pictures, the doors and the budget tell.
 func (w *world) pictured(in unit.Ruler, solids []snag.Solid) (list []snag.Snag) {
-	views, names := w.namedViews()
+	views, names := w.Views()
 	stands := w.standing()
 	list = append(list, snag.Twins(views, stands)...)
 	if len(w.shots) > 0 {
@@ -508,10 +474,9 @@ func (w *world) pictured(in unit.Ruler, solids []snag.Solid) (list []snag.Snag) 
 	}
 	list = append(list, snag.Far(in, stands)...)
 	list = append(list, w.unfit(in)...)
-	for i := range w.elements {
-		e := &w.elements[i].Element
-		if l := w.laid[e.ID]; l != nil && len(l.Swings) > 0 {
-			list = append(list, snag.Doors(e.ID, e.Name, l.Swings, solids)...)
+	for e := range w.Seen {
+		if e.Laid != nil && len(e.Laid.Swings) > 0 {
+			list = append(list, snag.Doors(e.ID, e.Name, e.Laid.Swings, solids)...)
 		}
 	}
 	if w.set.Light.Sky == "two" && len(w.shots) > 0 { // a panorama has a ground of its own
@@ -522,13 +487,11 @@ func (w *world) pictured(in unit.Ruler, solids []snag.Solid) (list []snag.Snag) 
 
 // standing are the visible placements as pictures judge them.
 func (w *world) standing() (list []snag.Stand) {
-	for i := range w.rows {
-		p := &w.rows[i].Placement
-		if w.hidden(p.Hidden, p.Layer) {
-			continue
+	for t := range w.Seen {
+		if p := t.Placement; p != nil {
+			list = append(list, snag.Stand{ID: t.ID, Name: t.Name, Piece: p.Piece, Box: t.Box, World: t.World, Yaw: p.Yaw, Pitch: p.Pitch,
+				Roll: p.Roll, Scale: math.Cbrt(p.Scale.X * p.Scale.Y * p.Scale.Z), Tint: p.Tint, Land: t.Land})
 		}
-		list = append(list, snag.Stand{ID: p.ID, Name: p.Name, Piece: p.Piece, Box: boxOf(p, w.boxes), World: p.World(), Yaw: p.Yaw, Pitch: p.Pitch, Roll: p.Roll,
-			Scale: math.Cbrt(p.Scale.X * p.Scale.Y * p.Scale.Z), Tint: p.Tint, Land: w.isLand(p)})
 	}
 	return list
 }

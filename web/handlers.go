@@ -83,6 +83,9 @@ func (s *Server) home(c *echo.Context) error {
 		}
 		out = append(out, h)
 	}
+	if len(out) > 0 && len(out[0].Sets) > 0 { // it is most often opened next
+		s.app.Watch(out[0].Sets[0].ID)
+	}
 	bin, err := s.app.Bin(ctx)
 	if err != nil {
 		return err

@@ -1,11 +1,17 @@
 // How models come into the lens view: what is near and large first, one at a time, so that
 // the hand never waits for many; and what they are drawn with where there is no graphics
 // card.
-import { Group, MeshLambertMaterial } from "three";
+import { DataTexture, DoubleSide, Group, MeshLambertMaterial } from "three";
 import { GLTFLoader } from "three/addons/loaders/GLTFLoader.js";
 import { call, until } from "./ask.js";
 
 const atOnce = 3; // that are fetched while one is read
+
+// white stands for no picture: each way of drawing takes a tenth of a second before it is
+// first used without a graphics card, so that fewer of them are better.
+const white = new DataTexture(new Uint8Array([255, 255, 255, 255]), 1, 1);
+white.name = "white";
+white.needsUpdate = true;
 
 export class Arrivals {
   constructor(plain, say) {
@@ -53,8 +59,9 @@ export class Arrivals {
   simple(m) {
     if (!m.isMeshStandardMaterial) return m;
     if (!this.plainer.has(m)) {
-      const through = m.transmission || 0, n = new MeshLambertMaterial({ name: m.name, color: m.color, map: m.map, emissive: m.emissive, emissiveMap: m.emissiveMap, emissiveIntensity: m.emissiveIntensity,
-        alphaTest: m.alphaTest, transparent: m.transparent || through > 0, opacity: m.opacity * (1 - 0.8 * through), side: m.side, vertexColors: m.vertexColors, flatShading: m.flatShading, depthWrite: m.depthWrite && !(through > 0) });
+      const through = m.transmission || 0, clear = m.transparent || through > 0;
+      const n = new MeshLambertMaterial({ name: m.name, color: m.color, map: m.map || white, emissive: m.emissive, emissiveMap: m.emissiveMap, emissiveIntensity: m.emissiveIntensity,
+        alphaTest: m.alphaTest, transparent: clear, opacity: m.opacity * (1 - 0.8 * through), side: clear ? DoubleSide : m.side, vertexColors: m.vertexColors, flatShading: m.flatShading, depthWrite: m.depthWrite && !(through > 0) });
       n.forceSinglePass = true;
       this.plainer.set(m, n);
     }

@@ -41,14 +41,15 @@ export class Blur {
     this.scene.add(new Mesh(new PlaneGeometry(2, 2), this.material));
     this.flat = new OrthographicCamera(-1, 1, 1, -1, 0, 1);
   }
-  // render draws a scene; pixels is how wide the frame is, view the lens.
-  render(scene, camera, w, h, pixels, view, wide) {
+  // render draws a scene; pixels is how wide the frame is, view the lens, spread whether
+  // what is out of focus is spread.
+  render(scene, camera, w, h, pixels, view, wide, spread = true) {
     const u = this.material.uniforms, f = view.focal;
     this.target.setSize(w, h);
     u.size.value.set(w, h);
     u.near.value = view.near; u.far.value = view.far; u.focus.value = view.focus; u.squeeze.value = view.squeeze || 1;
     // Half of f/N · f/(s-f), over a sensor that is wide mm across.
-    u.reach.value = ((((f / view.fNumber) * (f / 1000)) / Math.max(view.focus - f / 1000, 1e-6)) / 2 / wide) * pixels;
+    u.reach.value = !spread ? 0 : ((((f / view.fNumber) * (f / 1000)) / Math.max(view.focus - f / 1000, 1e-6)) / 2 / wide) * pixels;
     this.renderer.setRenderTarget(this.target);
     this.renderer.render(scene, camera);
     this.renderer.setRenderTarget(null);

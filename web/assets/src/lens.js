@@ -26,6 +26,7 @@ export class Lens {
     this.over = box.querySelector("[data-over]");
     this.plain = inSoftware();
     this.renderer = new WebGLRenderer({ canvas: this.canvas, antialias: !this.plain, alpha: true });
+    this.renderer.debug.checkShaderErrors = false; // they are its own, and asking waits for each
     this.renderer.setClearColor(0x161616, 1);
     this.blur = new Blur(this.renderer, this.plain ? 0 : 4);
     this.smalls = new Small(this.renderer, this.plain ? 0 : 4);
@@ -70,14 +71,14 @@ export class Lens {
     this.arrived();
   }
   // unveil shows what has come. Without a graphics card each new way of drawing takes a
-  // tenth of a second before it is first used: three or so for each picture then, so that the hand
+  // tenth of a second before it is first used: two or so for each picture then, so that the hand
   // never waits for all of them.
   unveil() {
     for (let fresh = 0; this.veiled.length; this.veiled.shift()) {
       const { it, old } = this.veiled[0], kinds = [];
       if (this.plain) it.group.traverse((o) => { const m = o.material, k = m && [o.isInstancedMesh, o.isPoints, Boolean(m.map), m.alphaTest > 0, m.transparent, m.side, m.vertexColors, Boolean(o.geometry.attributes.uv)].join(); if (k && !this.known.has(k)) { this.known.add(k); kinds.push(k); } });
-      if (fresh > 2 && kinds.length > 0) { for (const k of kinds) this.known.delete(k); setTimeout(() => this.invalidate(), 20); return; }
-      fresh += kinds.length;
+      if (fresh > 1 && (kinds.length > 0 || fresh > 4)) { for (const k of kinds) this.known.delete(k); setTimeout(() => this.invalidate(), 20); return; }
+      fresh += kinds.length + (this.plain ? 0.3 : 0); // and its pictures and triangles go to where they are drawn
       if (old) this.scene.remove(old.group);
       if (this.placed.get(it.id) !== it) continue;
       it.ready = !it.partly; // the rest comes when it is laid out
@@ -158,7 +159,7 @@ export class Lens {
     if (!it || it.shows === url) return;
     it.shows = url;
     if (!this.cards.has(url)) this.cards.set(url, new TextureLoader().loadAsync(url).then((t) => { t.colorSpace = SRGBColorSpace; t.flipY = false; return t; }).catch(() => null));
-    this.cards.get(url).then((t) => { if (t && it.shows === url) { it.group.traverse((o) => { if (o.isMesh && o.material.map) { o.material.map = t; o.material.needsUpdate = true; } }); this.invalidate(); } });
+    this.cards.get(url).then((t) => { if (t && it.shows === url) { it.group.traverse((o) => { if (o.isMesh && o.material.map && o.material.map.name !== "white") { o.material.map = t; o.material.needsUpdate = true; } }); this.invalidate(); } });
   }
   // overlay lays the picture to be matched over the frame, or under the set.
   overlay(patch) {
@@ -178,7 +179,8 @@ export class Lens {
   arrived() {
     this.came = (this.came || 0) + 1;
     this.tell();
-    this.coming ||= setTimeout(() => { this.coming = 0; this.invalidate(); }, 150);
+    // With no graphics card drawing keeps what comes waiting: it takes a third of the time.
+    this.coming ||= setTimeout(() => { this.coming = 0; this.invalidate(); }, Math.max(150, 2 * (this.cost || 0)));
     this.rowSoon(1500); this.shotPictures(2000);
   }
   // element shows what an element is made of and what it lays: as copies of light
@@ -298,40 +300,58 @@ export class Lens {
   }
   paint() {
     if (!this.viewNow || this.box.clientWidth < 40 || this.box.clientHeight < 40) return;
+    const began = performance.now();
     this.unveil();
+    if (this.waitsBehind()) return void this.remark();
     const f = this.project(), under = this.sheetState?.under, w = f.bw, h = f.bh;
     // The blur takes time: while the view moves it is left out, and without a
     // graphics card every second pixel too.
     const resting = performance.now() - (this.moved || 0) > 150 && !this.v.playing && !this.v.coming, blurred = this.v.blur && this.v.on("frame");
-    this.renderer.setPixelRatio(this.plain && !resting ? 0.5 : 1);
     this.renderer.setSize(w, h, false);
     const sky = this.scene.background;
     if (under) { this.scene.background = null; this.renderer.setClearAlpha(0); }
-    if (blurred && resting && !under) this.blur.render(this.scene, this.camera, w, h, f.w, this.viewNow, this.wide());
+    // Without a graphics card all is drawn by this way, so that what is drawn with is made
+    // ready once and not for each way.
+    if ((this.plain || (blurred && resting)) && !under) {
+      const k = this.plain && !resting ? 0.5 : 1; // the canvas stays as large: making it anew waits for all that is being drawn
+      this.blur.render(this.scene, this.camera, w * k, h * k, f.w * k, this.viewNow, this.wide(), blurred && resting);
+    }
     else this.renderer.render(this.scene, this.camera);
     if (!resting && !this.v.playing && (blurred || this.plain)) { clearTimeout(this.resting); this.resting = setTimeout(() => this.invalidate(), 180); }
     if (under) { this.scene.background = sky; this.renderer.setClearAlpha(1); }
     this.drawn++;
-    if (this.drawn === 1) { performance.mark("lens picture"); this.box.querySelector("[data-first]")?.remove(); }
+    requestAnimationFrame(() => { this.cost = performance.now() - began; });
+    if (this.drawn === 1) performance.mark("lens picture");
     if (!this.v.coming && this.placed.size && !this.whole) { this.whole = true; performance.mark("lens whole"); }
     this.box.dataset.drawn = this.drawn;
     if (this.sheet) Object.assign(this.sheet.style, { left: f.x + "px", top: f.y + "px", width: f.w + "px", height: f.h + "px" });
     this.marks(f);
+  }
+  // waitsBehind says whether what was drawn before the scripts came still shows more than
+  // the lens view could: until a third is there, and as long as the camera stands.
+  waitsBehind() {
+    const first = this.box.querySelector("[data-first]"), view = JSON.stringify(this.viewNow), c = this.v.coming;
+    if (!first) return false;
+    this.firstView ||= view;
+    if (first.naturalWidth > 0 && c && c.come < c.of / 3 && view === this.firstView && !this.posed) return true;
+    first.remove();
+    return false;
   }
   // remark draws again what lies over the picture, not the picture.
   remark() { if (this.viewNow && this.box.clientWidth > 40) this.marks(this.project()); }
   // wide is how many mm of the sensor the picture's width is, squeezed.
   wide() { return (this.window.right - this.window.left) * this.viewNow.focal; }
   // small draws a view into a canvas.
-  small(canvas, win, view, world, exposure = this.renderer.toneMappingExposure) {
+  async small(canvas, win, view, world, exposure = this.renderer.toneMappingExposure) {
     const c = this.camera, kept = c.matrix.clone(), w = canvas.width, h = canvas.height;
     c.matrix.fromArray(world); c.matrixWorld.copy(c.matrix); c.matrixWorldInverse.copy(c.matrix).invert();
     const a = view.aspect, wide = Math.max(1, w / h / a), tall = Math.max(1, (h / w) * a);
     this.through(win, view, wide, tall);
-    const ctx = canvas.getContext("2d");
-    ctx.putImageData(this.smalls.draw(this.scene, c, w, h, exposure), 0, 0);
-    if (wide > 1.001 || tall > 1.001) { ctx.fillStyle = "#161616"; const iw = w / wide, ih = h / tall; ctx.fillRect(0, 0, (w - iw) / 2, h); ctx.fillRect((w + iw) / 2, 0, w, h); ctx.fillRect(0, 0, w, (h - ih) / 2); ctx.fillRect(0, (h + ih) / 2, w, h); }
+    const drawn = this.smalls.draw(this.scene, c, w, h, exposure);
     c.matrix.copy(kept); c.matrixWorld.copy(kept); c.matrixWorldInverse.copy(kept).invert();
+    const ctx = canvas.getContext("2d");
+    ctx.putImageData(await drawn, 0, 0);
+    if (wide > 1.001 || tall > 1.001) { ctx.fillStyle = "#161616"; const iw = w / wide, ih = h / tall; ctx.fillRect(0, 0, (w - iw) / 2, h); ctx.fillRect((w + iw) / 2, 0, w, h); ctx.fillRect(0, 0, w, (h - ih) / 2); ctx.fillRect(0, (h + ih) / 2, w, h); }
   }
   // rowSoon draws the row of lenses when the hand rests: this place through each
   // of them, or what is in focus at the same size.
@@ -347,27 +367,29 @@ export class Lens {
     // changed meanwhile begins anew.
     const all = [...document.querySelectorAll("[data-lens-picture]")].sort((a, b) => Math.abs(Math.log(a.dataset.lensPicture / v.focal)) - Math.abs(Math.log(b.dataset.lensPicture / v.focal)));
     for (const c of all) if (c.dataset.drawn) c.dataset.drawn = "old";
-    const next = () => {
+    const next = async () => {
       const canvas = all[this.rowDrawn];
       if (!canvas || this.rowKey !== key || !this.v.on("frame") || this.v.tab !== "lens") return;
       const focal = Number(canvas.dataset.lensPicture), k = v.focal / focal, w = { left: win.left * k, right: win.right * k, top: win.top * k, bottom: win.bottom * k }, m = world.slice();
       if (this.v.keepSize) { const d = v.focus * (1 - focal / v.focal); m[12] += f.x * d; m[13] += f.y * d; m[14] += f.z * d; }
-      this.small(canvas, w, v, m);
+      await this.small(canvas, w, v, m);
+      if (this.rowKey !== key) return; // another row was begun meanwhile
       canvas.dataset.drawn = "yes"; this.rowDrawn++;
       if (all[this.rowDrawn]) setTimeout(next, 30);
     };
-    next();
+    next().catch((e) => this.v.say("The row of lenses cannot be drawn: " + e.message, true));
   }
   // shotPictures draws kept shots that have no take yet.
   shotPictures(wait = 900) {
     clearTimeout(this.shotsLater);
-    this.shotsLater = setTimeout(() => {
+    this.shotsLater = setTimeout(async () => {
       if (!this.v.on("frame") || this.v.playing || this.canvas.width < 200) return;
       const s = this.v.now.shots.find((s) => !this.v.now.takes.some((t) => t.shot === s.id && this.v.picture(t)) && this.v.stills[s.id]?.key !== `${JSON.stringify(s.view)} ${this.came}`);
       if (!s) return;
       const canvas = Object.assign(document.createElement("canvas"), { width: 176, height: Math.round(176 / s.view.aspect) || 99 });
-      this.small(canvas, s.window, s.view, s.world, s.scale);
-      this.v.stills = { ...this.v.stills, [s.id]: { key: `${JSON.stringify(s.view)} ${this.came}`, url: canvas.toDataURL("image/jpeg", 0.85) } };
+      const key = `${JSON.stringify(s.view)} ${this.came}`;
+      await this.small(canvas, s.window, s.view, s.world, s.scale);
+      this.v.stills = { ...this.v.stills, [s.id]: { key, url: canvas.toDataURL("image/jpeg", 0.85) } };
       this.shotPictures(); // the next one
     }, wait);
   }

@@ -17,8 +17,9 @@ export class Small {
     this.scene.add(new Mesh(new PlaneGeometry(2, 2), this.material));
     this.flat = new OrthographicCamera(-1, 1, 1, -1, 0, 1);
   }
-  // draw gives a picture of a scene as ImageData.
-  draw(scene, camera, w, h, exposure) {
+  // draw gives a picture of a scene as ImageData. The scene and the camera are free again
+  // at once; the page does not wait until it is drawn.
+  async draw(scene, camera, w, h, exposure) {
     this.light.setSize(w, h); this.toned.setSize(w, h);
     this.material.uniforms.toneMappingExposure.value = exposure;
     this.renderer.setRenderTarget(this.light);
@@ -26,8 +27,8 @@ export class Small {
     this.renderer.setRenderTarget(this.toned);
     this.renderer.render(this.scene, this.flat);
     const rows = new Uint8Array(4 * w * h), out = new ImageData(w, h);
-    this.renderer.readRenderTargetPixels(this.toned, 0, 0, w, h, rows);
     this.renderer.setRenderTarget(null);
+    await this.renderer.readRenderTargetPixelsAsync(this.toned, 0, 0, w, h, rows);
     for (let y = 0; y < h; y++) out.data.set(rows.subarray(4 * w * (h - 1 - y), 4 * w * (h - y)), 4 * w * y); // rows come from below
     return out;
   }
