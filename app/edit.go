@@ -102,6 +102,10 @@ type EditResult struct {
 	Only    bool             `json:"only"`
 	Changed []PlacementState `json:"changed"`
 	Gone    []string         `json:"gone"`
+
+	Touched []string                   `json:"touched"` // topics whose documents were changed
+	Topics  map[string]json.RawMessage `json:"topics"`  // the set and its shots, when they were changed
+	Placed  string                     `json:"placed"`  // the tag of the placements as they are now
 }
 
 // Change is one row before and after; null where it was not or is no more.
@@ -222,6 +226,9 @@ func (a *App) Edit(ctx context.Context, setID string, req EditRequest) (res Edit
 		}
 		res.Revision = e.rev
 		if err := e.tell(ctx, &res); err != nil {
+			return err
+		}
+		if err := e.tellTopics(ctx, &res); err != nil {
 			return err
 		}
 		if err := e.record(ctx); err != nil {

@@ -299,15 +299,11 @@ func (a *App) State(ctx context.Context, setID string) (st *State, err error) {
 }
 
 func (a *App) stateIn(ctx context.Context, q store.Querier, setID string) (*State, error) {
-	set, err := store.GetSet(ctx, q, setID)
+	st := &State{Placements: []PlacementState{}, Pieces: []PieceState{}, Snags: []snag.Snag{}}
+	set, shots, err := st.describe(ctx, q, setID)
 	if err != nil {
-		return nil, notThere(err, "The set")
-	}
-	st := &State{Set: set.Scene, Shots: []ShotState{}, Placements: []PlacementState{}, Pieces: []PieceState{}, Snags: []snag.Snag{}}
-	if st.Production, err = store.GetProduction(ctx, q, set.ProductionID); err != nil {
 		return nil, err
 	}
-	st.Revision = st.Production.Revision
 	in := unit.RulerOf(st.Production.Unit)
 	rows, err := store.Placements(ctx, q, setID)
 	if err != nil {
@@ -321,16 +317,6 @@ func (a *App) stateIn(ctx context.Context, q store.Querier, setID string) (*Stat
 	}
 	if st.Takes, err = store.Takes(ctx, q, setID); err != nil {
 		return nil, err
-	}
-	shots, err := store.Shots(ctx, q, setID)
-	if err != nil {
-		return nil, err
-	}
-	for _, s := range shots {
-		st.Shots = append(st.Shots, ShotState{s.Shot, s.View.World(), s.View.Window(), 1 / optics.Saturation(s.View.EV)})
-		if s.ID == set.Shot {
-			st.Changed = set.Changed(&s.Shot)
-		}
 	}
 	elsewhere, err := store.StandElsewhere(ctx, q, set.ProductionID, setID)
 	if err != nil {
@@ -358,7 +344,8 @@ func (a *App) stateIn(ctx context.Context, q store.Querier, setID string) (*Stat
 	if err != nil {
 		return nil, err
 	}
-	st.measure(in, &set.View, things)
+	st.Snags = append(st.Snags, snag.Beside(in, things)...)
+	st.Snags = append(st.Snags, snag.Stretched(things)...)
 	if err := a.dressed(ctx, st, w); err != nil {
 		return nil, err
 	}
@@ -380,7 +367,6 @@ func (a *App) stateIn(ctx context.Context, q store.Querier, setID string) (*Stat
 		box := w.BoxOf(&p)
 		st.Placements = append(st.Placements, PlacementState{p, box.Size().Times(p.Scale), box, p.World(), shared[p.Piece]})
 	}
-	st.Light = lightState(&set.Light)
 	st.Snags = append(st.Snags, differs(&set.Scene, st.Shots)...)
 	for i := range st.Arrivals {
 		if ar := &st.Arrivals[i]; ar.State == "failed" {
@@ -397,11 +383,26 @@ func (a *App) stateIn(ctx context.Context, q store.Querier, setID string) (*Stat
 	return st, nil
 }
 
-// measure fills what follows from the view and the things in it.
-func (st *State) measure(in unit.Ruler, v *optics.View, things []snag.Thing) {
-	st.Lens = lensOf(v)
-	st.Snags = append(st.Snags, snag.Beside(in, things)...)
-	st.Snags = append(st.Snags, snag.Stretched(things)...)
+// describe fills in the set itself, its production and its shots.
+func (st *State) describe(ctx context.Context, q store.Querier, setID string) (set store.Set, shots []store.ShotRow, err error) {
+	if set, err = store.GetSet(ctx, q, setID); err != nil {
+		return set, nil, notThere(err, "The set")
+	}
+	if st.Production, err = store.GetProduction(ctx, q, set.ProductionID); err != nil {
+		return set, nil, err
+	}
+	if shots, err = store.Shots(ctx, q, setID); err != nil {
+		return set, nil, err
+	}
+	st.Revision, st.Set, st.Shots = st.Production.Revision, set.Scene, []ShotState{}
+	st.Lens, st.Light = lensOf(&set.View), lightState(&set.Light)
+	for _, s := range shots {
+		st.Shots = append(st.Shots, ShotState{s.Shot, s.View.World(), s.View.Window(), 1 / optics.Saturation(s.View.EV)})
+		if s.ID == set.Shot {
+			st.Changed = set.Changed(&s.Shot)
+		}
+	}
+	return set, shots, nil
 }
 
 func (st *State) fillPieces(pieces []store.Piece, looks []store.LookLevels, rows []store.PlacementRow, things []snag.Thing, spans []optics.Span, elsewhere []store.Stands) error {

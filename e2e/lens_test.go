@@ -142,3 +142,46 @@ func TestSomethingTrueIsSeenBeforeTheScripts(t *testing.T) {
 	b.whole()
 	b.until("!document.querySelector('[data-first]')")
 }
+
+// A turn of the camera moves kilobytes, whatever stands in the set: the edit answers what
+// it changed, and what follows from it is all that is asked for.
+func TestANudgeMovesKilobytes(t *testing.T) {
+	s, b := newSite(t), browser(t)
+	set := b.production(s, "yard")
+	var deeds []map[string]any
+	for i := range 400 {
+		deeds = append(deeds, map[string]any{"do": "place", "standIn": "box", "at": geom.V{X: float64(3 * (i % 20)), Z: -float64(3 * (i / 20))}})
+	}
+	s.edit(set, deeds...)
+	b.until("Alpine.store('v').st?.placements.length === 400")
+	b.step("frame")
+	s.await(set, "the measure", func(st *app.State) bool { return st.Measured != nil && st.Measured.Revision == st.Revision })
+	b.until("Alpine.store('v').st.measured?.revision === Alpine.store('v').st.revision")
+	b.idle()
+	told := func(path string) string {
+		return fmt.Sprintf("performance.getEntriesByType('resource').filter(e => e.name.includes('%s')).map(e => e.decodedBodySize)", path)
+	}
+	if first := eval[[]float64](b, told("/topics")); len(first) == 0 || first[0] < 100_000 {
+		t.Fatalf("the first look at the set is %v bytes", first)
+	}
+	eval[bool](b, "(performance.clearResourceTimings(), true)")
+	before := s.state(set).Revision
+	b.fill("Focal length in millimetres", "41")
+	s.await(set, "the lens", func(st *app.State) bool { return st.Set.View.Focal == 41 })
+	b.until(fmt.Sprintf("Alpine.store('v').st.measured?.revision > %d && Alpine.store('v').st.set.view.focal === 41", before))
+	b.idle()
+	for path, most := range map[string]float64{"/edit": 4000, "/topics": 8000} {
+		list := eval[[]float64](b, told(path))
+		if len(list) == 0 {
+			t.Errorf("nothing was asked of %s", path)
+		}
+		for _, n := range list {
+			if n >= most {
+				t.Errorf("%s answers %v bytes", path, n)
+			}
+		}
+	}
+	if n := eval[int](b, "Alpine.store('v').st.placements.length"); n != 400 {
+		t.Errorf("%d placements are left", n)
+	}
+}

@@ -238,6 +238,17 @@ func Pieces(ctx context.Context, q Querier, production string) ([]Piece, error) 
 	return List[Piece](ctx, q, "select "+PieceColumns+" from piece where production_id = $1 and not gone and "+unbinned+" order by created, id", production)
 }
 
+// PlacedRevisions are the newest revision and the number of a set's placements, and of the
+// pieces of its production: together they are others after every change of either.
+func PlacedRevisions(ctx context.Context, q Querier, production, set string) (rev int64, n int, pieceRev int64, pieces int, err error) {
+	err = q.QueryRow(ctx, "select coalesce(max(rev), 0), count(*) from placement where set_id = $1 and "+standing, set).Scan(&rev, &n)
+	if err != nil {
+		return 0, 0, 0, 0, err
+	}
+	err = q.QueryRow(ctx, "select coalesce(max(rev), 0), count(*) from piece where production_id = $1 and not gone and "+unbinned, production).Scan(&pieceRev, &pieces)
+	return rev, n, pieceRev, pieces, err
+}
+
 // GetPiece reads one, also one that was taken out; ErrNotFound when it never was.
 func GetPiece(ctx context.Context, q Querier, id string) (Piece, error) {
 	return One[Piece](ctx, q, "select "+PieceColumns+" from piece where id = $1", id)

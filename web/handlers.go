@@ -155,6 +155,28 @@ func (s *Server) state(c *echo.Context) error {
 	return answer(c, st, err)
 }
 
+// topics are what a page knows of a set, without what it has already.
+func (s *Server) topics(c *echo.Context) error {
+	t, err := s.app.TopicsHad(c.Request().Context(), c.Param("set"), nil, c.QueryParam("have"))
+	return answer(c, t, err)
+}
+
+// topic is one of them, with its tag.
+func (s *Server) topic(c *echo.Context) error {
+	name := c.Param("topic")
+	t, err := s.app.Topics(c.Request().Context(), c.Param("set"), []string{name}, nil)
+	if err != nil {
+		return err
+	}
+	tag := `"` + t.Tags[name] + `"`
+	c.Response().Header().Set("ETag", tag)
+	c.Response().Header().Set("Cache-Control", "no-cache")
+	if c.Request().Header.Get("If-None-Match") == tag {
+		return c.NoContent(http.StatusNotModified)
+	}
+	return c.Blob(http.StatusOK, "application/json; charset=utf-8", t.Topics[name])
+}
+
 // outlines are the silhouettes of the pieces that are asked for, their names
 // parted by commas.
 func (s *Server) outlines(c *echo.Context) error {

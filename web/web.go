@@ -118,6 +118,8 @@ func (s *Server) Handler() http.Handler {
 	e.GET("/blobs/:hash", s.blob)
 	small := middleware.BodyLimit(maxJSON)
 	e.GET("/api/sets/:set/state", s.state)
+	e.GET("/api/sets/:set/topics", s.topics)
+	e.GET("/api/sets/:set/topics/:topic", s.topic)
 	e.GET("/api/sets/:set/outlines", s.outlines)
 	e.GET("/api/sets/:set/sky", s.sky)
 	e.GET("/api/sets/:set/sketch", s.sketch)

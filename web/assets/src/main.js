@@ -22,7 +22,7 @@ import { listen } from "./events.js";
 const page = document.documentElement.dataset;
 
 // The first look is asked for before anything else is made ready.
-const first = fetch(`/api/sets/${page.set}/state`).catch(() => null);
+const first = fetch(`/api/sets/${page.set}/topics`).catch(() => null);
 
 // upload sends files as one arrival, all or nothing; piece is one whose maps
 // are looked for in them. What it says is told, and the page looks again.
@@ -71,7 +71,7 @@ document.addEventListener("alpine:init", () => {
   figure(Alpine);
   intake(Alpine, { call, post, upload });
   Alpine.store("v", mixed(dress({ call, post }), filming({ call }), {
-    st: null, step: page.step || "dress", sel: [], piece: "", hover: "", message: "", bad: false, search: "", keysShown: false, keyList: list,
+    st: null, tags: {}, step: page.step || "dress", sel: [], piece: "", hover: "", message: "", bad: false, search: "", keysShown: false, keyList: list,
     uploads: [], looks: 0, seen: 0, shotName: "", tone: localStorage.tone || "dark", snapOn: localStorage.snap !== "off", waiting: 0,
     take: { width: 1280, samples: 64, seconds: 0, denoise: true }, compare: "",
 
@@ -136,11 +136,12 @@ document.addEventListener("alpine:init", () => {
     },
     async reload(known) {
       const turn = ++this.looks;
-      const st = known || (await call(`/api/sets/${page.set}/state`));
+      const told = known || (await call(`/api/sets/${page.set}/topics?` + new URLSearchParams({ have: JSON.stringify(this.tags) })));
       await letGo(); // what is in the hand stays as it is
       // What was asked for earlier may come later: the newest look counts.
-      if (turn < this.seen || (this.st && st.revision < this.st.revision)) return;
+      if (turn < this.seen || (this.st && told.revision < this.st.revision)) return;
       this.seen = turn;
+      const st = this.merged(told);
       this.st = st;
       st.settling = (st.settling || []).filter((s) => !this.over.has(s.id));
       const there = new Set([...st.placements, ...st.elements].map((p) => p.id));
@@ -149,6 +150,15 @@ document.addEventListener("alpine:init", () => {
       this.stale = true; // what is proposed is asked for again where it is seen
       if (!st.pieces.some((p) => p.id === this.piece)) this.piece = (st.snags.find((s) => s.step === "size") || st.pieces[0])?.id || "";
       this.draw();
+    },
+    // merged is the state with the topics that were told: the others are as they were.
+    merged({ revision, tags, topics }) {
+      const old = this.now, st = Object.assign({ ...old, revision }, ...Object.values(topics));
+      Object.assign(this.tags, tags);
+      // What the view alone decides is told apart.
+      if (topics.library || topics.derived) st.pieces = st.pieces.map((p) => (p.level === (st.levels[p.id] || 0) ? p : { ...p, level: st.levels[p.id] || 0 }));
+      if (topics.elements || topics.derived) st.elements = st.elements.map((e) => (st.cards[e.id] ? { ...e, ...st.cards[e.id] } : e));
+      return st;
     },
     // drawSoon draws once for what comes in a crowd: outlines, what is laid out.
     drawSoon() { this.crowd ||= setTimeout(() => { this.crowd = 0; this.draw(); }, 100); },
@@ -197,19 +207,28 @@ document.addEventListener("alpine:init", () => {
     // apply takes what an edit's answer tells of placements into the state, so that
     // the hand does not wait; what follows from it is looked at soon.
     apply(r) {
-      const st = this.now;
-      if (!r.only || r.revision !== st.revision + 1) return false;
+      const had = this.now;
+      if (r.revision !== had.revision + 1 || !(r.only || (r.touched || []).every((t) => r.topics?.[t]))) return false;
+      const st = r.topics ? this.merged({ revision: r.revision, tags: {}, topics: r.topics }) : had;
       const gone = new Set(r.gone || []), known = new Map(st.placements.map((p, i) => [p.id, i]));
       for (const p of r.changed || []) {
-        p.shared = st.placements[known.get(p.id)]?.shared || 1 + st.placements.filter((q) => q.piece && q.piece === p.piece).length;
         if (known.has(p.id)) st.placements[known.get(p.id)] = p; else st.placements.push(p);
       }
       if (gone.size) { st.placements = st.placements.filter((p) => !gone.has(p.id)); this.sel = Alpine.raw(this.sel).filter((id) => !gone.has(id)); }
+      if (r.only) this.placedAnew(st);
+      if (r.placed) this.tags.placements = r.placed;
       st.revision = r.revision; st.undo = r.label; st.redo = "";
       this.st = { ...st }; // what shows it is told
       this.draw();
       this.soon();
       return true;
+    },
+    // placedAnew brings placements into the server's order and counts those of each piece.
+    placedAnew(st) {
+      const count = new Map();
+      for (const p of st.placements) count.set(p.piece, (count.get(p.piece) || 0) + 1);
+      for (const p of st.placements) p.shared = count.get(p.piece);
+      st.placements.sort((a, b) => a.order - b.order || (a.id < b.id ? -1 : 1));
     },
     undo() { return this.inTurn(() => this.again("undo", "Undone: ")); },
     redo() { return this.inTurn(() => this.again("redo", "Done again: ")); },

@@ -1,0 +1,208 @@
+package app
+
+import (
+	"context"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"log/slog"
+	"slices"
+
+	"github.com/jackc/pgx/v5"
+
+	"visator/core/plain"
+	"visator/store"
+)
+
+// TopicNames are the parts of what a page knows of a set. Each changes by itself, and has a
+// tag that is another for every change: a page says which it has, and is told the others.
+var TopicNames = []string{"set", "shots", "takes", "library", "placements", "elements", "derived", "settling"}
+
+// Topics are those parts of a set that are asked for. All are of one moment.
+type Topics struct {
+	Revision int64             `json:"revision"`
+	Tags     map[string]string `json:"tags"`
+	// Topics are the fields of State that belong to each.
+	Topics map[string]json.RawMessage `json:"topics"`
+}
+
+// topic is what of a state belongs to a topic. What the view alone decides about pieces
+// and elements is derived: turning a camera tells neither again.
+func (st *State) topic(name string) map[string]any {
+	switch name {
+	case "set":
+		return map[string]any{"production": st.Production, "set": st.Set, "changed": st.Changed, "lens": st.Lens,
+			"lightNow": st.Light, "undo": st.Undo, "redo": st.Redo}
+	case "shots":
+		return map[string]any{"shots": st.Shots}
+	case "takes":
+		return map[string]any{"takes": st.Takes}
+	case "library":
+		list := slices.Clone(st.Pieces)
+		for i := range list {
+			list[i].Level = 0
+		}
+		return map[string]any{"pieces": list, "arrivals": st.Arrivals, "standIns": st.StandIns}
+	case "placements":
+		return map[string]any{"placements": st.Placements}
+	case "elements":
+		list := slices.Clone(st.Elements)
+		for i := range list {
+			list[i].Distant, list[i].Safe = 0, nil
+		}
+		return map[string]any{"elements": list}
+	case "derived":
+		return map[string]any{"snags": st.Snags, "meant": st.Meant, "measured": st.Measured, "budgetNow": st.Budget, "drawn": st.Drawn,
+			"levels": st.levels(), "cards": st.cards()}
+	case "settling":
+		return map[string]any{"settling": st.Settling}
+	}
+	return nil
+}
+
+// CardState is how far a card is from the camera, and from where on it passes for what it
+// shows.
+type CardState struct {
+	Distant float64  `json:"distant"` // metres
+	Safe    *float64 `json:"safe"`    // metres, for the working view's move
+}
+
+func (st *State) cards() map[string]CardState {
+	out := map[string]CardState{}
+	for i := range st.Elements {
+		if e := &st.Elements[i]; e.Kind == "card" {
+			out[e.ID] = CardState{e.Distant, e.Safe}
+		}
+	}
+	return out
+}
+
+// levels are those in which pieces are drawn in the lens view, where it is not the finest.
+func (st *State) levels() map[string]int {
+	out := map[string]int{}
+	for i := range st.Pieces {
+		if l := st.Pieces[i].Level; l != 0 {
+			out[st.Pieces[i].ID] = l
+		}
+	}
+	return out
+}
+
+// Topics reads some topics of a set, all when none is named; what the page has already, by
+// its tag, is not told again.
+func (a *App) Topics(ctx context.Context, setID string, of []string, have map[string]string) (*Topics, error) {
+	for _, name := range of {
+		if !slices.Contains(TopicNames, name) {
+			return nil, wrong("%.40q is nothing that a page knows of a set: %v", name, TopicNames)
+		}
+	}
+	if len(of) == 0 {
+		of = TopicNames
+	}
+	var st *State
+	var placed string
+	err := a.Store.View(ctx, func(tx pgx.Tx) (err error) {
+		if st, err = a.stateIn(ctx, tx, setID); err != nil {
+			return err
+		}
+		placed, err = placedTag(ctx, tx, st.Production.ID, setID)
+		return err
+	})
+	if err != nil {
+		return nil, err
+	}
+	out := &Topics{Revision: st.Revision, Tags: map[string]string{}, Topics: map[string]json.RawMessage{}}
+	for _, name := range of {
+		if name == "placements" && have[name] == placed { // which are many: their revisions name them
+			out.Tags[name] = placed
+			continue
+		}
+		raw, err := finite(st.topic(name))
+		if err != nil {
+			return nil, err
+		}
+		tag := placed
+		if name != "placements" {
+			tag = plain.Name(raw)
+		}
+		if out.Tags[name] = tag; have[name] != tag {
+			out.Topics[name] = raw
+		}
+	}
+	return out, nil
+}
+
+// finite is something as JSON; a figure in it that is no number is none, and told to those
+// who can mend it.
+func finite(what any) ([]byte, error) {
+	raw, err := json.Marshal(what)
+	var none *json.UnsupportedValueError
+	if errors.As(err, &none) {
+		slog.Error("a figure of a set is not finite", "error", err)
+		raw, err = json.Marshal(plain.Finite(what))
+	}
+	return raw, err
+}
+
+// placedTag names the placements of a set as they are, with the sizes of their pieces.
+func placedTag(ctx context.Context, q store.Querier, production, set string) (string, error) {
+	rev, n, pieceRev, pieces, err := store.PlacedRevisions(ctx, q, production, set)
+	return fmt.Sprintf("%d.%d.%d.%d", rev, n, pieceRev, pieces), err
+}
+
+// tellTopics adds to an edit's answer what became of the set itself and of its shots, so
+// that the page needs to ask for nothing but what follows from it.
+func (e *editor) tellTopics(ctx context.Context, res *EditResult) error {
+	kinds := map[string]bool{}
+	for _, c := range e.changes {
+		kinds[c.Kind] = true
+	}
+	res.Touched = []string{}
+	for kind, topic := range map[string]string{"set": "set", "shot": "shots", "placement": "placements", "element": "elements", "piece": "library"} {
+		if kinds[kind] {
+			res.Touched = append(res.Touched, topic)
+		}
+	}
+	slices.Sort(res.Touched)
+	var err error
+	res.Placed, err = placedTag(ctx, e.tx, e.set.ProductionID, e.set.ID)
+	if err != nil || !kinds["set"] && !kinds["shot"] {
+		return err
+	}
+	st := &State{}
+	if _, _, err := st.describe(ctx, e.tx, e.set.ID); err != nil {
+		return err
+	}
+	st.Production.Revision, st.Undo = e.rev, e.label
+	res.Topics = map[string]json.RawMessage{}
+	for _, topic := range []string{"set", "shots"} {
+		if topic == "shots" && !kinds["shot"] {
+			continue
+		}
+		if res.Topics[topic], err = finite(st.topic(topic)); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// decodeTags reads tags by topic, as JSON.
+func decodeTags(raw string) (map[string]string, error) {
+	have := map[string]string{}
+	if raw == "" {
+		return have, nil
+	}
+	if len(raw) > 4000 || json.Unmarshal([]byte(raw), &have) != nil {
+		return nil, wrong("What the page has is told as {topic: tag}.")
+	}
+	return have, nil
+}
+
+// TopicsHad is Topics with what the page has as JSON.
+func (a *App) TopicsHad(ctx context.Context, setID string, of []string, have string) (*Topics, error) {
+	tags, err := decodeTags(have)
+	if err != nil {
+		return nil, err
+	}
+	return a.Topics(ctx, setID, of, tags)
+}
