@@ -148,6 +148,11 @@ func TestOneListSaysWhatStands(t *testing.T) {
 	if by["figure"].Kind != StandIn || by["crate"].Kind != Piece || by["benches"].Kind != "row" || by["benches"].Piece() != "" || by["crate"].Piece() != "crate" {
 		t.Error("kinds")
 	}
+	key := set.Laid("others").Key
+	mustLay(t, set)
+	if l := set.Laid("others"); l == nil || l.Key != key {
+		t.Error("what a shot does without is laid out in another way")
+	}
 	if l := set.Laid("lost"); l == nil || l.Err == nil || len(l.Pieces()) != 0 {
 		t.Error("a card without its picture is told")
 	}

@@ -356,28 +356,33 @@ export class Lens {
   // rowSoon draws the row of lenses when the hand rests: this place through each
   // of them, or what is in focus at the same size.
   rowSoon(wait = 500) { clearTimeout(this.rowLater); this.rowLater = setTimeout(() => this.row(), wait); }
-  row() {
-    if (!this.viewNow || !this.v.on("frame") || this.v.tab !== "lens" || this.v.playing || this.canvas.width < 100) return;
+  async row() {
+    const here = () => this.v.on("frame") && this.v.tab === "lens" && !this.v.playing;
+    if (!this.viewNow || !here() || this.canvas.width < 100) return;
     if (this.v.coming) return; // it is drawn when all is there
     const st = this.v.now, v = st.set.view, win = st.lens.window, world = st.lens.world, f = st.lens.forward;
     const key = JSON.stringify([v.eye, v.yaw, v.pitch, v.roll, v.focal, v.aspect, v.near, v.far, v.ev, win, this.v.keepSize, this.v.keepSize && v.focus, st.revision, this.came]);
-    if (key === this.rowKey && this.rowDrawn > 0) return;
-    this.rowKey = key; this.rowDrawn = 0;
+    if (key === this.rowKey) return; // it is drawn, or being drawn
+    const away = (canvas) => Math.abs(Math.log(canvas.dataset.lensPicture / v.focal));
+    const all = [...document.querySelectorAll("[data-lens-picture]")].sort((a, b) => away(a) - away(b));
+    if (!all.length) return;
+    this.rowKey = key;
+    for (const c of all) if (c.dataset.drawn) c.dataset.drawn = "old";
     // One after the other, so that the hand never waits for all of them; what is
     // changed meanwhile begins anew.
-    const all = [...document.querySelectorAll("[data-lens-picture]")].sort((a, b) => Math.abs(Math.log(a.dataset.lensPicture / v.focal)) - Math.abs(Math.log(b.dataset.lensPicture / v.focal)));
-    for (const c of all) if (c.dataset.drawn) c.dataset.drawn = "old";
-    const next = async () => {
-      const canvas = all[this.rowDrawn];
-      if (!canvas || this.rowKey !== key || !this.v.on("frame") || this.v.tab !== "lens") return;
-      const focal = Number(canvas.dataset.lensPicture), k = v.focal / focal, w = { left: win.left * k, right: win.right * k, top: win.top * k, bottom: win.bottom * k }, m = world.slice();
-      if (this.v.keepSize) { const d = v.focus * (1 - focal / v.focal); m[12] += f.x * d; m[13] += f.y * d; m[14] += f.z * d; }
-      await this.small(canvas, w, v, m);
-      if (this.rowKey !== key) return; // another row was begun meanwhile
-      canvas.dataset.drawn = "yes"; this.rowDrawn++;
-      if (all[this.rowDrawn]) setTimeout(next, 30);
-    };
-    next().catch((e) => this.v.say("The row of lenses cannot be drawn: " + e.message, true));
+    try {
+      for (const canvas of all) {
+        if (this.rowKey !== key) return;
+        if (!here()) break;
+        const focal = Number(canvas.dataset.lensPicture), k = v.focal / focal, m = world.slice();
+        if (this.v.keepSize) { const d = v.focus * (1 - focal / v.focal); m[12] += f.x * d; m[13] += f.y * d; m[14] += f.z * d; }
+        await this.small(canvas, { left: win.left * k, right: win.right * k, top: win.top * k, bottom: win.bottom * k }, v, m);
+        if (this.rowKey !== key) return; // what is drawn now is of another row
+        canvas.dataset.drawn = "yes";
+        await new Promise((go) => setTimeout(go, 30));
+      }
+      if (all.some((c) => c.dataset.drawn !== "yes")) this.rowKey = "";
+    } catch (e) { this.rowKey = ""; this.v.say("The row of lenses cannot be drawn: " + e.message, true); }
   }
   // shotPictures draws kept shots that have no take yet.
   shotPictures(wait = 900) {
