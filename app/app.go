@@ -114,14 +114,14 @@ func (a *App) NewProduction(ctx context.Context, name, unitName string) (product
 		if err := store.InsertProduction(ctx, tx, store.Production{ID: production, Name: name, Unit: u.Name, Budget: DefaultBudget}); err != nil {
 			return err
 		}
-		return store.PutSet(ctx, tx, production, stage.Scene{ID: set, Name: "first set", Kept: stage.Kept{View: optics.Default(), Light: light.Default()}}, 0)
+		return store.PutSet(ctx, tx, production, stage.Scene{ID: set, Name: "first set", ShotSettings: stage.ShotSettings{View: optics.Default(), Light: light.Default()}}, 0)
 	})
 	return production, set, err
 }
 
 // NewSet makes another, empty set in a production.
 func (a *App) NewSet(ctx context.Context, production, name string) (set string, err error) {
-	s := stage.Scene{ID: store.NewID(), Name: strings.TrimSpace(name), Kept: stage.Kept{View: optics.Default(), Light: light.Default()}}
+	s := stage.Scene{ID: store.NewID(), Name: strings.TrimSpace(name), ShotSettings: stage.ShotSettings{View: optics.Default(), Light: light.Default()}}
 	if err := s.Check(); err != nil {
 		return "", wrong("%v", err)
 	}

@@ -64,7 +64,7 @@ func (d *desk) state() *app.State {
 	return st
 }
 
-func (d *desk) edit(deeds ...app.Deed) app.EditResult {
+func (d *desk) edit(deeds ...app.Command) app.EditResult {
 	d.Helper()
 	r, err := d.a.Edit(d.ctx, d.set, app.EditRequest{Revision: d.state().Revision, Deeds: deeds})
 	if err != nil {
@@ -121,12 +121,12 @@ func TestADownloadBecomesAPieceOfTrueSize(t *testing.T) {
 		t.Fatalf("pieces %+v, arrivals %+v", st.Pieces, st.Arrivals)
 	}
 	id := st.Pieces[0].ID
-	d.edit(app.Deed{Do: "place", Piece: id})
-	d.edit(app.Deed{Do: "change", Kind: "piece", ID: id, Patch: patch(map[string]any{"sizing": map[string]any{"metresPerUnit": 0.01}})})
+	d.edit(app.Command{Do: "place", Piece: id})
+	d.edit(app.Command{Do: "change", Kind: "piece", ID: id, Patch: patch(map[string]any{"sizing": map[string]any{"metresPerUnit": 0.01}})})
 	if got := d.state().Placements[0].Dims; got.Sub(geom.V{X: 0.02, Y: 0.01, Z: 0.01}).Len() > 1e-12 {
 		t.Errorf("in centimetres it is %v", got)
 	}
-	d.edit(app.Deed{Do: "true", ID: id, Of: "height", Metres: 0.9})
+	d.edit(app.Command{Do: "true", ID: id, Of: "height", Metres: 0.9})
 	if got := d.state().Pieces[0].Size; math.Abs(got.X-1.8) > 1e-12 {
 		t.Errorf("0.9 m high it is %v", got)
 	}
@@ -163,18 +163,18 @@ func TestEveryEditCanBeUndoneAndDoneAgain(t *testing.T) {
 		return string(raw)
 	}
 	history = append(history, snapshot())
-	step := func(deeds ...app.Deed) app.EditResult {
+	step := func(deeds ...app.Command) app.EditResult {
 		r := d.edit(deeds...)
 		history = append(history, snapshot())
 		return r
 	}
-	id := step(app.Deed{Do: "place", StandIn: "person", At: geom.V{X: 1}}).Made[0]
-	step(app.Deed{Do: "change", Kind: "placement", ID: id, Patch: patch(map[string]any{"at": map[string]any{"z": 4}, "yaw": 1.0, "name": "guard"})})
-	copied := step(app.Deed{Do: "copy", IDs: []string{id}, At: geom.V{X: 2}}).Made[0]
-	step(app.Deed{Do: "change", Kind: "set", Patch: patch(map[string]any{"view": map[string]any{"focal": 85}})})
-	shot := step(app.Deed{Do: "keep", Name: "close"}).Made[0]
-	step(app.Deed{Do: "change", Kind: "set", Patch: patch(map[string]any{"light": map[string]any{"lux": 5}})}, app.Deed{Do: "keep"})
-	step(app.Deed{Do: "delete", IDs: []string{id, copied}}, app.Deed{Do: "deleteShot", ID: shot})
+	id := step(app.Command{Do: "place", StandIn: "person", At: geom.V{X: 1}}).Made[0]
+	step(app.Command{Do: "change", Kind: "placement", ID: id, Patch: patch(map[string]any{"at": map[string]any{"z": 4}, "yaw": 1.0, "name": "guard"})})
+	copied := step(app.Command{Do: "copy", IDs: []string{id}, At: geom.V{X: 2}}).Made[0]
+	step(app.Command{Do: "change", Kind: "set", Patch: patch(map[string]any{"view": map[string]any{"focal": 85}})})
+	shot := step(app.Command{Do: "keep", Name: "close"}).Made[0]
+	step(app.Command{Do: "change", Kind: "set", Patch: patch(map[string]any{"light": map[string]any{"lux": 5}})}, app.Command{Do: "keep"})
+	step(app.Command{Do: "delete", IDs: []string{id, copied}}, app.Command{Do: "deleteShot", ID: shot})
 	for i := len(history) - 2; i >= 0; i-- {
 		if _, err := d.a.Undo(d.ctx, d.set, ""); err != nil {
 			t.Fatal(err)
@@ -198,7 +198,7 @@ func TestEveryEditCanBeUndoneAndDoneAgain(t *testing.T) {
 	if _, err := d.a.Undo(d.ctx, d.set, ""); err != nil {
 		t.Fatal(err)
 	}
-	d.edit(app.Deed{Do: "place", StandIn: "box"})
+	d.edit(app.Command{Do: "place", StandIn: "box"})
 	if _, err := d.a.Redo(d.ctx, d.set, ""); !errors.Is(err, app.ErrNone) {
 		t.Errorf("redo after a new edit: %v", err)
 	}
@@ -206,14 +206,14 @@ func TestEveryEditCanBeUndoneAndDoneAgain(t *testing.T) {
 
 func TestAStaleEditIsRefusedWhole(t *testing.T) {
 	d := newDesk(t)
-	a := d.edit(app.Deed{Do: "place", StandIn: "person"}).Made[0]
-	b := d.edit(app.Deed{Do: "place", StandIn: "box"}).Made[0]
+	a := d.edit(app.Command{Do: "place", StandIn: "person"}).Made[0]
+	b := d.edit(app.Command{Do: "place", StandIn: "box"}).Made[0]
 	seen := d.state().Revision
-	d.edit(app.Deed{Do: "change", Kind: "placement", ID: a, Patch: patch(map[string]any{"at": map[string]any{"x": 1}})})
-	move := func(id string) app.Deed {
-		return app.Deed{Do: "change", Kind: "placement", ID: id, Patch: patch(map[string]any{"at": map[string]any{"x": 9}})}
+	d.edit(app.Command{Do: "change", Kind: "placement", ID: a, Patch: patch(map[string]any{"at": map[string]any{"x": 1}})})
+	move := func(id string) app.Command {
+		return app.Command{Do: "change", Kind: "placement", ID: id, Patch: patch(map[string]any{"at": map[string]any{"x": 9}})}
 	}
-	if _, err := d.a.Edit(d.ctx, d.set, app.EditRequest{Revision: seen, Deeds: []app.Deed{move(b), move(a)}}); !errors.Is(err, app.ErrStale) {
+	if _, err := d.a.Edit(d.ctx, d.set, app.EditRequest{Revision: seen, Deeds: []app.Command{move(b), move(a)}}); !errors.Is(err, app.ErrStale) {
 		t.Errorf("%v", err)
 	}
 	for _, p := range d.state().Placements {
@@ -222,22 +222,22 @@ func TestAStaleEditIsRefusedWhole(t *testing.T) {
 		}
 	}
 	// What nobody else touched can still be edited.
-	if _, err := d.a.Edit(d.ctx, d.set, app.EditRequest{Revision: seen, Deeds: []app.Deed{move(b)}}); err != nil {
+	if _, err := d.a.Edit(d.ctx, d.set, app.EditRequest{Revision: seen, Deeds: []app.Command{move(b)}}); err != nil {
 		t.Error(err)
 	}
 }
 
 func TestImpossibleEditsSayWhatIsWrong(t *testing.T) {
 	d := newDesk(t)
-	id := d.edit(app.Deed{Do: "place", StandIn: "person"}).Made[0]
-	d.edit(app.Deed{Do: "change", Kind: "placement", ID: id, Patch: patch(map[string]any{"locked": true})})
-	for name, deed := range map[string]app.Deed{
+	id := d.edit(app.Command{Do: "place", StandIn: "person"}).Made[0]
+	d.edit(app.Command{Do: "change", Kind: "placement", ID: id, Patch: patch(map[string]any{"locked": true})})
+	for name, deed := range map[string]app.Command{
 		"move a locked one": {Do: "change", Kind: "placement", ID: id, Patch: patch(map[string]any{"at": map[string]any{"x": 9}})}, "delete a locked one": {Do: "delete", IDs: []string{id}},
 		"no such deed": {Do: "explode"}, "no such piece": {Do: "place", Piece: "x"}, "no such shot": {Do: "go", ID: "x"},
 		"far before near": {Do: "change", Kind: "set", Patch: patch(map[string]any{"view": map[string]any{"far": 0.01}})},
 	} {
 		var p *app.Problem
-		if _, err := d.a.Edit(d.ctx, d.set, app.EditRequest{Revision: -1, Deeds: []app.Deed{deed}}); !errors.As(err, &p) {
+		if _, err := d.a.Edit(d.ctx, d.set, app.EditRequest{Revision: -1, Deeds: []app.Command{deed}}); !errors.As(err, &p) {
 			t.Errorf("%s: %v", name, err)
 		}
 	}
@@ -245,14 +245,14 @@ func TestImpossibleEditsSayWhatIsWrong(t *testing.T) {
 
 func TestChangingTheViewDoesNotAlterAKeptShot(t *testing.T) {
 	d := newDesk(t)
-	d.edit(app.Deed{Do: "keep", Name: "wide"})
+	d.edit(app.Command{Do: "keep", Name: "wide"})
 	kept := d.state().Shots[0]
-	d.edit(app.Deed{Do: "change", Kind: "set", Patch: patch(map[string]any{"view": map[string]any{"focal": 120}})})
+	d.edit(app.Command{Do: "change", Kind: "set", Patch: patch(map[string]any{"view": map[string]any{"focal": 120}})})
 	st := d.state()
 	if !st.Changed || st.Shots[0].View != kept.View {
 		t.Errorf("changed %v, shot %+v", st.Changed, st.Shots[0].View)
 	}
-	d.edit(app.Deed{Do: "go", ID: kept.ID})
+	d.edit(app.Command{Do: "go", ID: kept.ID})
 	if st = d.state(); st.Changed || st.Set.View != kept.View {
 		t.Error("going back did not bring the view back")
 	}
@@ -261,11 +261,11 @@ func TestChangingTheViewDoesNotAlterAKeptShot(t *testing.T) {
 func TestAStillAndAMoveAreRenderedAndKept(t *testing.T) {
 	d := newDesk(t)
 	st := d.takeIn("box.glb", boxGLB(t))
-	d.edit(app.Deed{Do: "place", Piece: st.Pieces[0].ID})
+	d.edit(app.Command{Do: "place", Piece: st.Pieces[0].ID})
 	v := d.state().Set.View
 	to := v
 	to.Eye.X = 2
-	d.edit(app.Deed{Do: "change", Kind: "set", Patch: patch(map[string]any{"move": map[string]any{"to": to, "duration": 0.5, "easing": "smooth", "rate": 6}})}, app.Deed{Do: "keep", Name: "pan"})
+	d.edit(app.Command{Do: "change", Kind: "set", Patch: patch(map[string]any{"move": map[string]any{"to": to, "duration": 0.5, "easing": "smooth", "rate": 6}})}, app.Command{Do: "keep", Name: "pan"})
 	shot := d.state().Shots[0].ID
 	settings := app.TakeSettings{Width: 64, Samples: 4, Bounces: 2, Denoise: true}
 	for _, kind := range []string{"still", "move"} {
@@ -310,7 +310,7 @@ func TestAStillAndAMoveAreRenderedAndKept(t *testing.T) {
 // A quiet take waits while somebody is at work, says so, and goes on when they are not.
 func TestAQuietTakeWaits(t *testing.T) {
 	d := newDesk(t)
-	d.edit(app.Deed{Do: "place", StandIn: "person"})
+	d.edit(app.Command{Do: "place", StandIn: "person"})
 	d.a.Touch()
 	if _, err := d.a.Shoot(d.ctx, d.set, "", "still", app.TakeSettings{Width: 32, Samples: 4, Bounces: 2, Quietly: true}); err != nil {
 		t.Fatal(err)
@@ -324,7 +324,7 @@ func TestAQuietTakeWaits(t *testing.T) {
 
 func TestACancelledTakeStops(t *testing.T) {
 	d := newDesk(t)
-	d.edit(app.Deed{Do: "place", StandIn: "person"})
+	d.edit(app.Command{Do: "place", StandIn: "person"})
 	take, err := d.a.Shoot(d.ctx, d.set, "", "still", app.TakeSettings{Width: 640, Samples: 1 << 20, Bounces: 4})
 	if err != nil {
 		t.Fatal(err)
@@ -346,11 +346,11 @@ func TestACancelledTakeStops(t *testing.T) {
 func TestAnExportedSetHoldsEveryVisiblePlacement(t *testing.T) {
 	d := newDesk(t)
 	st := d.takeIn("box.glb", boxGLB(t))
-	a := d.edit(app.Deed{Do: "place", Piece: st.Pieces[0].ID, At: geom.V{X: 5}}).Made[0]
-	b := d.edit(app.Deed{Do: "copy", IDs: []string{a}, At: geom.V{Z: 3}}).Made[0]
-	d.edit(app.Deed{Do: "place", StandIn: "person"})
-	d.edit(app.Deed{Do: "keep", Name: "wide"})
-	d.edit(app.Deed{Do: "change", Kind: "piece", ID: st.Pieces[0].ID, Patch: patch(map[string]any{"credit": map[string]any{"author": "Ada Example", "licence": "CC-BY-4.0"}})})
+	a := d.edit(app.Command{Do: "place", Piece: st.Pieces[0].ID, At: geom.V{X: 5}}).Made[0]
+	b := d.edit(app.Command{Do: "copy", IDs: []string{a}, At: geom.V{Z: 3}}).Made[0]
+	d.edit(app.Command{Do: "place", StandIn: "person"})
+	d.edit(app.Command{Do: "keep", Name: "wide"})
+	d.edit(app.Command{Do: "change", Kind: "piece", ID: st.Pieces[0].ID, Patch: patch(map[string]any{"credit": map[string]any{"author": "Ada Example", "licence": "CC-BY-4.0"}})})
 	var buf bytes.Buffer
 	if err := d.a.Export(d.ctx, d.set, &buf); err != nil {
 		t.Fatal(err)
@@ -368,7 +368,7 @@ func TestAnExportedSetHoldsEveryVisiblePlacement(t *testing.T) {
 	if len(m.Meshes) != 2 || len(m.Cameras) != 1 || len(m.Lights) != 1 {
 		t.Errorf("%d meshes (copies share theirs), %d cameras, %d lights", len(m.Meshes), len(m.Cameras), len(m.Lights))
 	}
-	d.edit(app.Deed{Do: "change", Kind: "placement", ID: b, Patch: patch(map[string]any{"hidden": true})})
+	d.edit(app.Command{Do: "change", Kind: "placement", ID: b, Patch: patch(map[string]any{"hidden": true})})
 	buf.Reset()
 	if err := d.a.Export(d.ctx, d.set, &buf); err != nil {
 		t.Fatal(err)
@@ -388,7 +388,7 @@ func TestPanoramasAreTakenInOnlyWhenTheyCanBeRead(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	d.edit(app.Deed{Do: "change", Kind: "set", Patch: patch(map[string]any{"light": map[string]any{"sky": "panorama", "panorama": hash}})})
+	d.edit(app.Command{Do: "change", Kind: "set", Patch: patch(map[string]any{"light": map[string]any{"sky": "panorama", "panorama": hash}})})
 	if pix, w, h, err := d.a.Sky(d.ctx, d.set); err != nil || len(pix) != 3*w*h {
 		t.Error(err)
 	}

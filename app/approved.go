@@ -28,7 +28,7 @@ const maxSince = 5000
 
 // sinceApproved tells of every approved shot whose picture has changed since, and what
 // changed in it: the log knows both. What was put back is as it was.
-func (w *world) sinceApproved(ctx context.Context) (list []snag.Snag, err error) {
+func (w *snapshot) sinceApproved(ctx context.Context) (list []snag.Snag, err error) {
 	for i := range w.shots {
 		s := &w.shots[i].Shot
 		if !isApproved(s.Status) {
@@ -49,7 +49,7 @@ func (w *world) sinceApproved(ctx context.Context) (list []snag.Snag, err error)
 
 // changedSince are the changes in a shot's picture after it was approved, in words, with
 // the things that they are about.
-func (w *world) changedSince(ctx context.Context, s *stage.Shot) (what, ids []string, err error) {
+func (w *snapshot) changedSince(ctx context.Context, s *stage.Shot) (what, ids []string, err error) {
 	entries, err := store.EntriesSince(ctx, w.a.Store.Pool, w.set.ProductionID, w.set.ID, s.ID, approvedWord, maxSince)
 	if err != nil {
 		return nil, nil, err
@@ -112,7 +112,7 @@ func (w *world) changedSince(ctx context.Context, s *stage.Shot) (what, ids []st
 	return what, append([]string{}, ids...), nil
 }
 
-func (w *world) element(id string) *store.ElementRow {
+func (w *snapshot) element(id string) *store.ElementRow {
 	if i := slices.IndexFunc(w.elements, func(e store.ElementRow) bool { return e.ID == id }); i >= 0 {
 		return &w.elements[i]
 	}
@@ -125,14 +125,14 @@ func changedView(before json.RawMessage, s *stage.Shot) bool {
 	if json.Unmarshal(before, &was) != nil {
 		return false
 	}
-	a, _ := json.Marshal(was.Kept)
-	b, _ := json.Marshal(s.Kept)
+	a, _ := json.Marshal(was.ShotSettings)
+	b, _ := json.Marshal(s.ShotSettings)
 	return string(a) != string(b)
 }
 
 // moved says what became of a placement that a shot's views see, or saw; "" nothing. now
 // is nil when it is gone.
-func (w *world) moved(views []optics.View, now *stage.Placement, before json.RawMessage) string {
+func (w *snapshot) moved(views []optics.View, now *stage.Placement, before json.RawMessage) string {
 	if now != nil && now.Hidden {
 		now = nil
 	}
@@ -165,7 +165,7 @@ func (w *world) moved(views []optics.View, now *stage.Placement, before json.Raw
 
 // glances are the views of a shot by which it is told what it sees: at its start, its
 // middle and its end.
-func (w *world) glances(s *stage.Shot) (views []optics.View) {
+func (w *snapshot) glances(s *stage.Shot) (views []optics.View) {
 	cast := w.Cast(s.Move)
 	if s.Move == nil {
 		return []optics.View{s.At(0, cast.Where)}
@@ -177,7 +177,7 @@ func (w *world) glances(s *stage.Shot) (views []optics.View) {
 }
 
 // inShot says whether a placement lies in one of the views of a shot.
-func (w *world) inShot(views []optics.View, p *stage.Placement) bool {
+func (w *snapshot) inShot(views []optics.View, p *stage.Placement) bool {
 	box := w.BoxOf(p)
 	return slices.ContainsFunc(views, func(v optics.View) bool {
 		span := v.SpanOf(box, p.World())

@@ -56,7 +56,7 @@ func quarry(b *testing.B) (d *desk, ids []string) {
 	st := d.takeIn("lump.glb", lump(b, 1, 71))
 	first := st.Pieces[0].ID
 	// The other 499 differ by their size, which makes them bodies of their own.
-	deeds, pieces := []app.Deed{}, []string{first}
+	deeds, pieces := []app.Command{}, []string{first}
 	for i := range 499 {
 		id := store.NewID()
 		if err := store.CopyPiece(d.ctx, d.a.Store.Pool, first, id, fmt.Sprintf("lump %d", i)); err != nil {
@@ -68,7 +68,7 @@ func quarry(b *testing.B) (d *desk, ids []string) {
 		pieces = append(pieces, id)
 	}
 	for i := range 5000 {
-		deeds = append(deeds, app.Deed{Do: "place", Piece: pieces[i%500], Name: fmt.Sprintf("lump %d", i), At: geom.V{X: 1.8 * float64(i%71), Z: 1.8*float64(i/71) - map[bool]float64{true: 0.75}[i%250 == 249]}})
+		deeds = append(deeds, app.Command{Do: "place", Piece: pieces[i%500], Name: fmt.Sprintf("lump %d", i), At: geom.V{X: 1.8 * float64(i%71), Z: 1.8*float64(i/71) - map[bool]float64{true: 0.75}[i%250 == 249]}})
 	}
 	ids = d.edit(deeds...).Made
 	d.add("ground", &lay.Ground{Middle: lay.P{X: 50, Z: 50}, Width: 140, Depth: 140, Cell: 1})
@@ -89,8 +89,8 @@ func BenchmarkQuarry(b *testing.B) {
 			time.Sleep(time.Millisecond)
 		}
 	}
-	edit := func(deed app.Deed) {
-		res, err := d.a.Edit(d.ctx, d.set, app.EditRequest{Revision: -1, Deeds: []app.Deed{deed}})
+	edit := func(deed app.Command) {
+		res, err := d.a.Edit(d.ctx, d.set, app.EditRequest{Revision: -1, Deeds: []app.Command{deed}})
 		if err != nil {
 			b.Fatal(err)
 		}
@@ -111,16 +111,16 @@ func BenchmarkQuarry(b *testing.B) {
 		n := 0.0
 		for b.Loop() {
 			n++
-			edit(app.Deed{Do: "change", Kind: "placement", ID: ids[2500], Patch: patch(map[string]any{"yaw": n / 10})})
+			edit(app.Command{Do: "change", Kind: "placement", ID: ids[2500], Patch: patch(map[string]any{"yaw": n / 10})})
 		}
 	})
 	b.Run("put down", func(b *testing.B) {
 		for i := 0; b.Loop(); i++ {
 			b.StopTimer()
-			edit(app.Deed{Do: "change", Kind: "placement", ID: ids[i%5000], Patch: patch(map[string]any{"at": map[string]any{"y": 0.5}})})
+			edit(app.Command{Do: "change", Kind: "placement", ID: ids[i%5000], Patch: patch(map[string]any{"at": map[string]any{"y": 0.5}})})
 			measured()
 			b.StartTimer()
-			edit(app.Deed{Do: "ground", IDs: []string{ids[i%5000]}})
+			edit(app.Command{Do: "ground", IDs: []string{ids[i%5000]}})
 		}
 	})
 	b.Run("snags after one edit", func(b *testing.B) {
@@ -128,7 +128,7 @@ func BenchmarkQuarry(b *testing.B) {
 			b.StopTimer()
 			measured()
 			b.StartTimer()
-			edit(app.Deed{Do: "change", Kind: "placement", ID: ids[2400], Patch: patch(map[string]any{"at": map[string]any{"y": float64(i%2) / 2}})})
+			edit(app.Command{Do: "change", Kind: "placement", ID: ids[2400], Patch: patch(map[string]any{"at": map[string]any{"y": float64(i%2) / 2}})})
 			b.ReportMetric(1000*measured(), "ms/measured")
 		}
 	})
@@ -136,17 +136,17 @@ func BenchmarkQuarry(b *testing.B) {
 		for i := 0; b.Loop(); i++ {
 			b.StopTimer()
 			measured()
-			edit(app.Deed{Do: "change", Kind: "placement", ID: ids[2400], Patch: patch(map[string]any{"at": map[string]any{"y": float64(i%2) / 2}})})
+			edit(app.Command{Do: "change", Kind: "placement", ID: ids[2400], Patch: patch(map[string]any{"at": map[string]any{"y": float64(i%2) / 2}})})
 			measured()
 			b.StartTimer()
 			d.frame(0)
 		}
 	})
 	b.Run("fit a move of 240 frames", func(b *testing.B) {
-		edit(app.Deed{Do: "change", Kind: "set", Patch: patch(map[string]any{"view": map[string]any{"eye": geom.V{X: 60, Y: 1.7, Z: 140}}, "move": motion.Move{Rate: 24, Rail: &motion.Rail{Kind: "dolly", Points: []geom.V{{}, {Z: -20}}, Seconds: 10, Easing: "smooth"}}})})
+		edit(app.Command{Do: "change", Kind: "set", Patch: patch(map[string]any{"view": map[string]any{"eye": geom.V{X: 60, Y: 1.7, Z: 140}}, "move": motion.Move{Rate: 24, Rail: &motion.CameraPath{Kind: "dolly", Points: []geom.V{{}, {Z: -20}}, Seconds: 10, Easing: "smooth"}}})})
 		measured()
 		for b.Loop() {
-			edit(app.Deed{Do: "fit"})
+			edit(app.Command{Do: "fit"})
 		}
 	})
 	b.Run("state", func(b *testing.B) {
@@ -167,7 +167,7 @@ func BenchmarkMillion(b *testing.B) {
 	piece := d.takeIn("stone.glb", lump(b, 1, 12)).Pieces[0].ID
 	d.add("ground", &lay.Ground{Width: 1000, Depth: 1000, Cell: 1, Rough: 12, Grain: 150, Seed: 1})
 	area := []lay.P{{X: -500, Z: -500}, {X: 500, Z: -500}, {X: 500, Z: 500}, {X: -500, Z: 500}}
-	drift := lay.Drift{Area: area, Pieces: []lay.Share{{Piece: piece, Weight: 1}}, Density: 1, SizeMin: 0.3, SizeMax: 0.6, Turn: 3, Follow: 1, Seed: 1}
+	drift := lay.Scatter{Area: area, Pieces: []lay.Share{{Piece: piece, Weight: 1}}, Density: 1, SizeMin: 0.3, SizeMax: 0.6, Turn: 3, Follow: 1, Seed: 1}
 	b.Run("laid", func(b *testing.B) {
 		for i := 0; b.Loop(); i++ {
 			drift.Seed = uint64(i + 1)
@@ -182,12 +182,12 @@ func BenchmarkMillion(b *testing.B) {
 			b.ReportMetric(float64(e.Count), "instances")
 			b.ReportMetric(float64(len(e.Spec)), "bytes-stored")
 			b.ReportMetric(float64(len(raw))/1e6, "MB-to-page")
-			d.edit(app.Deed{Do: "delete", IDs: []string{id}})
+			d.edit(app.Command{Do: "delete", IDs: []string{id}})
 		}
 	})
 	d.add("drift", &drift)
-	d.edit(app.Deed{Do: "change", Kind: "set", Patch: patch(map[string]any{"view": map[string]any{"eye": geom.V{X: 60, Y: 14, Z: 140}}, "move": motion.Move{Rate: 24,
-		Rail: &motion.Rail{Kind: "dolly", Points: []geom.V{{}, {Z: -20}}, Seconds: 10, Easing: "smooth"}}})})
+	d.edit(app.Command{Do: "change", Kind: "set", Patch: patch(map[string]any{"view": map[string]any{"eye": geom.V{X: 60, Y: 14, Z: 140}}, "move": motion.Move{Rate: 24,
+		Rail: &motion.CameraPath{Kind: "dolly", Points: []geom.V{{}, {Z: -20}}, Seconds: 10, Easing: "smooth"}}})})
 	d.frame(0) // the tree over the copies is made once
 	b.Run("seen by a move of 240 frames", func(b *testing.B) {
 		for b.Loop() {
@@ -196,7 +196,7 @@ func BenchmarkMillion(b *testing.B) {
 	})
 	b.Run("fitted to it", func(b *testing.B) {
 		for b.Loop() {
-			d.edit(app.Deed{Do: "fit"})
+			d.edit(app.Command{Do: "fit"})
 		}
 	})
 	b.Run("rendered", func(b *testing.B) {

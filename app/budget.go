@@ -44,7 +44,7 @@ type BudgetLine struct {
 
 // budget weighs what is seen: every copy has its triangles, textures are there
 // once.
-func (w *world) budget() (b BudgetState) {
+func (w *snapshot) budget() (b BudgetState) {
 	pieces, layers := map[string]*BudgetLine{}, map[string]*BudgetLine{}
 	line := func(m map[string]*BudgetLine, id, name string) *BudgetLine {
 		if m[id] == nil {
@@ -116,7 +116,7 @@ func (w *world) budget() (b BudgetState) {
 }
 
 // lightness is which of a piece's lighter versions is used, and what there are.
-func (w *world) lightness(piece string) (levels []Level, light int) {
+func (w *snapshot) lightness(piece string) (levels []Level, light int) {
 	p, look := w.pieces[piece], w.looks[piece]
 	if p == nil || look == nil {
 		return nil, 0
@@ -137,7 +137,7 @@ const (
 // savings finds pieces for which a lighter version is off by less than half a
 // pixel wherever a shot sees them, the largest saving first. Things in drifts are
 // looked at by samples.
-func (w *world) savings() (list []Saving) {
+func (w *snapshot) savings() (list []Saving) {
 	views, _ := w.Views()
 	type seen struct {
 		copies int
@@ -201,7 +201,7 @@ func (w *world) savings() (list []Saving) {
 }
 
 // overBudget says which limits are passed.
-func (w *world) overBudget() (list []snag.Snag) {
+func (w *snapshot) overBudget() (list []snag.Snag) {
 	b := w.budget()
 	tell := func(what string, is, may float64, unit string) {
 		if may > 0 && is > may {

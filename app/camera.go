@@ -18,13 +18,13 @@ import (
 
 // filming are the deeds that frame a shot: each changes the working view by
 // computation.
-var filming = map[string]func(e *editor, ctx context.Context, d *Deed) error{
+var filming = map[string]func(e *editor, ctx context.Context, d *Command) error{
 	"fit": (*editor).fit, "aim": (*editor).aim, "focus": (*editor).focusOn, "compose": (*editor).compose, "lens": (*editor).lens, "straight": (*editor).straight,
 	"eye": (*editor).eyeHeight, "all sharp": (*editor).allSharp, "expose": (*editor).expose, "match": (*editor).match, "look through": (*editor).lookThrough,
 }
 
 // film does one of them: the view is checked and kept.
-func (e *editor) film(ctx context.Context, d *Deed, do func(e *editor, ctx context.Context, d *Deed) error) error {
+func (e *editor) film(ctx context.Context, d *Command, do func(e *editor, ctx context.Context, d *Command) error) error {
 	if err := e.stale(e.set.Rev, "The view"); err != nil {
 		return err
 	}
@@ -42,11 +42,11 @@ func (e *editor) film(ctx context.Context, d *Deed, do func(e *editor, ctx conte
 
 // framed is the set as cameras see it, with what this edit changed.
 func (e *editor) framed(ctx context.Context) (*framing, *stage.Cast, error) {
-	w, err := e.a.world(ctx, e.tx, e.set.ID)
+	w, err := e.a.snapshot(ctx, e.tx, e.set.ID)
 	if err != nil {
 		return nil, nil, err
 	}
-	w.set.Kept = e.set.Kept
+	w.set.ShotSettings = e.set.ShotSettings
 	if _, err := w.LayOut(ctx, false); err != nil {
 		return nil, nil, err
 	}
@@ -127,12 +127,12 @@ func (e *editor) middleOf(ctx context.Context, id string) (at geom.V, name strin
 
 // fit sets the clipping planes to the tightest that cut nothing of what is to be
 // seen, over the whole move.
-func (e *editor) fit(ctx context.Context, d *Deed) error {
+func (e *editor) fit(ctx context.Context, d *Command) error {
 	f, cast, err := e.framed(ctx)
 	if err != nil {
 		return err
 	}
-	k := &e.set.Kept
+	k := &e.set.ShotSettings
 	r := frame.RangeOf(f.moments(k, cast, maxMoments))
 	if !r.Seen {
 		return wrong("Nothing stands in the picture: there is no range to fit.")
@@ -155,7 +155,7 @@ func (e *editor) fit(ctx context.Context, d *Deed) error {
 // before the lens, where real lenses do not focus either.
 const nearestPlane = 0.05
 
-func (e *editor) aim(ctx context.Context, d *Deed) error {
+func (e *editor) aim(ctx context.Context, d *Command) error {
 	at, name, err := e.middleOf(ctx, d.ID)
 	if err != nil {
 		return err
@@ -166,7 +166,7 @@ func (e *editor) aim(ctx context.Context, d *Deed) error {
 }
 
 // focusOn puts focus on a thing, which it follows, or on a place.
-func (e *editor) focusOn(ctx context.Context, d *Deed) error {
+func (e *editor) focusOn(ctx context.Context, d *Command) error {
 	v := &e.set.View
 	if d.ID == "" {
 		_, _, depth, ok := v.Project(d.At)
@@ -191,7 +191,7 @@ func (e *editor) focusOn(ctx context.Context, d *Deed) error {
 }
 
 // read reads what a deed carries with it; a field that nobody knows is an error.
-func (d *Deed) read(into any) error {
+func (d *Command) read(into any) error {
 	if len(d.Patch) == 0 {
 		return nil
 	}
@@ -205,7 +205,7 @@ func (d *Deed) read(into any) error {
 
 // compose brings the subject to where it was asked for, at the size that was
 // asked for.
-func (e *editor) compose(ctx context.Context, d *Deed) error {
+func (e *editor) compose(ctx context.Context, d *Command) error {
 	var a optics.Ask
 	if err := d.read(&a); err != nil {
 		return err
@@ -226,7 +226,7 @@ func (e *editor) compose(ctx context.Context, d *Deed) error {
 
 // lens puts another focal length on; the size of what is in focus may be kept by
 // moving the camera.
-func (e *editor) lens(ctx context.Context, d *Deed) error {
+func (e *editor) lens(ctx context.Context, d *Command) error {
 	var a struct {
 		Focal    float64 `json:"focal"`
 		KeepSize bool    `json:"keepSize"`
@@ -248,7 +248,7 @@ func (e *editor) lens(ctx context.Context, d *Deed) error {
 }
 
 // straight keeps verticals parallel by shift.
-func (e *editor) straight(ctx context.Context, d *Deed) error {
+func (e *editor) straight(ctx context.Context, d *Command) error {
 	v, high := e.set.View.Straight()
 	e.set.View = v
 	if high {
@@ -260,7 +260,7 @@ func (e *editor) straight(ctx context.Context, d *Deed) error {
 }
 
 // eyeHeight puts the eye at a height above what is beneath it.
-func (e *editor) eyeHeight(ctx context.Context, d *Deed) error {
+func (e *editor) eyeHeight(ctx context.Context, d *Command) error {
 	if !(d.Metres > 0 && d.Metres <= 1e5) {
 		return wrong("An eye is more than 0 above what it stands on.")
 	}
@@ -271,7 +271,7 @@ func (e *editor) eyeHeight(ctx context.Context, d *Deed) error {
 	v := &e.set.View
 	from := v.Eye
 	from.Y += 1 // also from a little beneath
-	s := f.scene(&e.set.Kept, cast)
+	s := f.scene(&e.set.ShotSettings, cast)
 	h, on := s.Below(from)
 	ground, what := 0.0, "the ground at height 0"
 	if on >= 0 {
@@ -284,7 +284,7 @@ func (e *editor) eyeHeight(ctx context.Context, d *Deed) error {
 
 // allSharp sets aperture and focus so that all between two distances, or from the
 // front of one thing to the back of another, is sharp.
-func (e *editor) allSharp(ctx context.Context, d *Deed) error {
+func (e *editor) allSharp(ctx context.Context, d *Command) error {
 	var a struct {
 		Near float64 `json:"near"`
 		Far  float64 `json:"far"` // 0: to infinity
@@ -342,7 +342,7 @@ func (e *editor) allSharp(ctx context.Context, d *Deed) error {
 
 // expose sets the exposure to what the light gives, so many stops more or less. A
 // camera that exposes by itself changes its sensitivity.
-func (e *editor) expose(ctx context.Context, d *Deed) error {
+func (e *editor) expose(ctx context.Context, d *Command) error {
 	var a struct {
 		Stops float64 `json:"stops"` // brighter where positive
 	}
@@ -356,7 +356,7 @@ func (e *editor) expose(ctx context.Context, d *Deed) error {
 	if err != nil {
 		return err
 	}
-	m := f.at(&e.set.Kept, cast, 0)
+	m := f.at(&e.set.ShotSettings, cast, 0)
 	ev := meter(&e.set.Light, &m, m.Scene.Draw(&m.View, gridW, gridH)) - a.Stops
 	v := &e.set.View
 	if v.ByCamera {
@@ -373,7 +373,7 @@ func (e *editor) expose(ctx context.Context, d *Deed) error {
 
 // match solves the camera from points whose places are known, or from lines along
 // the set's axes, which are kept with the view.
-func (e *editor) match(ctx context.Context, d *Deed) error {
+func (e *editor) match(ctx context.Context, d *Command) error {
 	m := e.set.Match
 	if m == nil {
 		return wrong("Lay a picture over the view first, and mark it.")
@@ -441,7 +441,7 @@ func (e *editor) match(ctx context.Context, d *Deed) error {
 
 // lookThrough puts the eye where a thing is, looking the way that it faces; or far
 // out along the sun's way to what is looked at now.
-func (e *editor) lookThrough(ctx context.Context, d *Deed) error {
+func (e *editor) lookThrough(ctx context.Context, d *Command) error {
 	v := &e.set.View
 	if d.Of == "sun" {
 		to := light.Direction(e.set.Light.Azimuth, e.set.Light.Elevation)
@@ -466,7 +466,7 @@ func (e *editor) lookThrough(ctx context.Context, d *Deed) error {
 }
 
 // orderShots puts the kept shots into an order.
-func (e *editor) orderShots(ctx context.Context, d *Deed) error {
+func (e *editor) orderShots(ctx context.Context, d *Command) error {
 	list, err := e.shots(ctx)
 	if err != nil {
 		return err
@@ -499,7 +499,7 @@ func (e *editor) orderShots(ctx context.Context, d *Deed) error {
 }
 
 // copyShot keeps a shot once more, under another name.
-func (e *editor) copyShot(ctx context.Context, d *Deed) error {
+func (e *editor) copyShot(ctx context.Context, d *Command) error {
 	list, err := e.shots(ctx)
 	if err != nil {
 		return err

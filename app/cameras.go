@@ -129,7 +129,7 @@ func (e *editor) keepView(ctx context.Context, name string, v optics.View) error
 	if err != nil {
 		return err
 	}
-	return e.keepShot(ctx, list, stage.Shot{ID: store.NewID(), Kept: stage.Kept{View: v, Light: e.set.Light}}, name)
+	return e.keepShot(ctx, list, stage.Shot{ID: store.NewID(), ShotSettings: stage.ShotSettings{View: v, Light: e.set.Light}}, name)
 }
 
 // TakeSun makes the first light of a piece's file that shines from one direction the
@@ -163,6 +163,6 @@ func (a *App) TakeSun(ctx context.Context, setID, piece string) error {
 	if err != nil {
 		return err
 	}
-	_, err = a.Edit(ctx, setID, EditRequest{Revision: -1, Deeds: []Deed{{Do: "change", Kind: "set", Patch: raw}}})
+	_, err = a.Edit(ctx, setID, EditRequest{Revision: -1, Deeds: []Command{{Do: "change", Kind: "set", Patch: raw}}})
 	return err
 }

@@ -16,7 +16,7 @@ import (
 // copy makes copies of placements, moved by At and turned together by Turn about the
 // first of them. Groups of which all members are copied are copied too: their copies
 // are a group of their own.
-func (e *editor) copy(ctx context.Context, d *Deed) error {
+func (e *editor) copy(ctx context.Context, d *Command) error {
 	list, err := e.placements(ctx)
 	if err != nil {
 		return err
@@ -94,7 +94,7 @@ func (e *editor) copyGroups(ctx context.Context, list []store.PlacementRow, some
 			return nil, err
 		}
 		made := len(e.made)
-		if err := e.addElement(ctx, &Deed{Kind: "group", Name: names[g], Patch: raw}); err != nil {
+		if err := e.addElement(ctx, &Command{Kind: "group", Name: names[g], Patch: raw}); err != nil {
 			return nil, err
 		}
 		to[g] = e.made[made]

@@ -20,7 +20,7 @@ import (
 )
 
 // dressing are the deeds that dress a set.
-var dressing = map[string]func(e *editor, ctx context.Context, d *Deed) error{
+var dressing = map[string]func(e *editor, ctx context.Context, d *Command) error{
 	"ground": (*editor).putDown, "rest": (*editor).rested, "toward": (*editor).toward, "slope": (*editor).slope, "clear": (*editor).moveOut, "part": (*editor).part,
 	"align": (*editor).align, "distribute": (*editor).distribute, "face": (*editor).face, "swap": (*editor).swap, "mirror": (*editor).mirror, "vary": (*editor).vary, "rename": (*editor).rename,
 	"recast": (*editor).recast, "group": (*editor).group, "ungroup": (*editor).ungroup, "detach": (*editor).detach,
@@ -32,26 +32,26 @@ var dressing = map[string]func(e *editor, ctx context.Context, d *Deed) error{
 func (e *editor) felt(ctx context.Context) ([]snag.Solid, error) {
 	if e.now == nil {
 		if m := e.a.watches.of(e.set.ID).seen(); m != nil && m.world != nil && m.Revision == e.rev-1 {
-			e.now, e.things_ = m.world, m.things
+			e.now, e.solids = m.world, m.things
 		} else {
-			w, err := e.a.world(ctx, e.tx, e.set.ID)
+			w, err := e.a.snapshot(ctx, e.tx, e.set.ID)
 			if err != nil {
 				return nil, err
 			}
 			if _, err := w.LayOut(ctx, false); err != nil {
 				return nil, err
 			}
-			if e.things_, err = w.solids(ctx, map[string]*snag.Solid{}); err != nil {
+			if e.solids, err = w.solids(ctx, map[string]*snag.Solid{}); err != nil {
 				return nil, err
 			}
 			e.now = w
-			return e.things_, nil // it has this edit's own changes
+			return e.solids, nil // it has this edit's own changes
 		}
 	}
 	if len(e.moved) == 0 {
-		return e.things_, nil
+		return e.solids, nil
 	}
-	list := slices.DeleteFunc(slices.Clone(e.things_), func(s snag.Solid) bool { return e.moved[s.ID] })
+	list := slices.DeleteFunc(slices.Clone(e.solids), func(s snag.Solid) bool { return e.moved[s.ID] })
 	for id := range e.moved {
 		row := e.byID[id]
 		if row == nil || e.now.Layers.Hide(row.Hidden, row.Layer) || slices.Contains(e.now.Kept.Hide, row.Layer) {
@@ -63,7 +63,7 @@ func (e *editor) felt(ctx context.Context) ([]snag.Solid, error) {
 		}
 		list = append(list, snag.Solid{ID: id, Name: row.Name, Piece: row.Piece, Group: row.Group, Body: body, Land: e.now.IsLand(&row.Placement)})
 	}
-	e.things_ = list
+	e.solids = list
 	e.moved = nil
 	return list, nil
 }
@@ -71,7 +71,7 @@ func (e *editor) felt(ctx context.Context) ([]snag.Solid, error) {
 // body is a placement as it is felt, wherever it is now.
 func (e *editor) body(ctx context.Context, p *stage.Placement) (*contact.Placed, error) {
 	if p.Piece != "" && e.now.pieces[p.Piece] == nil { // newer than what was measured
-		w, err := e.a.world(ctx, e.tx, e.set.ID)
+		w, err := e.a.snapshot(ctx, e.tx, e.set.ID)
 		if err != nil {
 			return nil, err
 		}
@@ -165,7 +165,7 @@ func (e *editor) units(rows []*store.PlacementRow, things []snag.Solid) [][]*sto
 // putDown lets placements down onto what is beneath them, or lifts them out of
 // it, by their true triangles. Here means that their height was pointed at: what they
 // reach into by more than the hand is off is left as it is.
-func (e *editor) putDown(ctx context.Context, d *Deed) error {
+func (e *editor) putDown(ctx context.Context, d *Command) error {
 	rows, err := e.free(ctx, d.IDs, 1, "what is to be put down")
 	if err != nil {
 		return err
@@ -264,7 +264,7 @@ const touched = 0.05
 
 // toward moves placements along one of their own sides, or up, until they touch:
 // against a wall, or under a ceiling.
-func (e *editor) toward(ctx context.Context, d *Deed) error {
+func (e *editor) toward(ctx context.Context, d *Command) error {
 	rows, err := e.free(ctx, d.IDs, 1, "what is to be moved")
 	if err != nil {
 		return err
@@ -306,7 +306,7 @@ func (e *editor) toward(ctx context.Context, d *Deed) error {
 const wallReach = 100 // metres: no wall that is meant is farther
 
 // slope turns placements so that they stand square on the surface beneath.
-func (e *editor) slope(ctx context.Context, d *Deed) error {
+func (e *editor) slope(ctx context.Context, d *Command) error {
 	rows, err := e.free(ctx, d.IDs, 1, "what is to follow the slope")
 	if err != nil {
 		return err
@@ -332,7 +332,7 @@ func (e *editor) slope(ctx context.Context, d *Deed) error {
 		}
 		q := lay.Lean(n, 1).Mul(geom.Turn(geom.V{Y: 1}, r.Yaw))
 		m := geom.Compose(geom.V{X: r.At.X, Y: y, Z: r.At.Z}, q, r.Scale)
-		r.Stand(&m)
+		r.SetTransform(&m)
 		e.say("stand %s on the slope", r.Name)
 		if err := e.keep(ctx, r, before); err != nil {
 			return err
@@ -342,7 +342,7 @@ func (e *editor) slope(ctx context.Context, d *Deed) error {
 }
 
 // moveOut moves a placement out of what it reaches into, by the shortest way.
-func (e *editor) moveOut(ctx context.Context, d *Deed) error {
+func (e *editor) moveOut(ctx context.Context, d *Command) error {
 	rows, err := e.free(ctx, d.IDs[:min(len(d.IDs), 1)], 1, "what is to be moved out")
 	if err != nil {
 		return err
@@ -379,7 +379,7 @@ func (e *editor) moveOut(ctx context.Context, d *Deed) error {
 }
 
 // part lifts a placement by 2 mm out of the plane that it shares with another.
-func (e *editor) part(ctx context.Context, d *Deed) error {
+func (e *editor) part(ctx context.Context, d *Command) error {
 	rows, err := e.free(ctx, d.IDs[:min(len(d.IDs), 1)], 1, "what is to be set apart")
 	if err != nil {
 		return err
@@ -425,7 +425,7 @@ func axisName(of string) (axis int, edge string, err error) {
 }
 
 // align brings an edge or the middle of all to that of the first.
-func (e *editor) align(ctx context.Context, d *Deed) error {
+func (e *editor) align(ctx context.Context, d *Command) error {
 	rows, err := e.free(ctx, d.IDs, 2, "two or more things; the first is what the others are aligned to")
 	if err != nil {
 		return err
@@ -460,7 +460,7 @@ func (e *editor) align(ctx context.Context, d *Deed) error {
 
 // distribute makes the gaps between things along an axis equal; the outermost
 // stay.
-func (e *editor) distribute(ctx context.Context, d *Deed) error {
+func (e *editor) distribute(ctx context.Context, d *Command) error {
 	rows, err := e.free(ctx, d.IDs, 3, "three or more things")
 	if err != nil {
 		return err
@@ -500,7 +500,7 @@ func (e *editor) distribute(ctx context.Context, d *Deed) error {
 }
 
 // face turns the fronts of placements to the camera, or to a place.
-func (e *editor) face(ctx context.Context, d *Deed) error {
+func (e *editor) face(ctx context.Context, d *Command) error {
 	rows, err := e.free(ctx, d.IDs, 1, "what is to be turned")
 	if err != nil {
 		return err
@@ -523,7 +523,7 @@ func (e *editor) face(ctx context.Context, d *Deed) error {
 }
 
 // swap lets two placements change their places.
-func (e *editor) swap(ctx context.Context, d *Deed) error {
+func (e *editor) swap(ctx context.Context, d *Command) error {
 	rows, err := e.free(ctx, d.IDs, 2, "two things")
 	if err != nil {
 		return err
@@ -540,7 +540,7 @@ func (e *editor) swap(ctx context.Context, d *Deed) error {
 
 // mirror sets placements to the other side of their common middle, across X or
 // Z, and turns them as a mirror would; the pieces themselves are not turned over.
-func (e *editor) mirror(ctx context.Context, d *Deed) error {
+func (e *editor) mirror(ctx context.Context, d *Command) error {
 	rows, err := e.free(ctx, d.IDs, 1, "what is to be mirrored")
 	if err != nil {
 		return err
@@ -579,7 +579,7 @@ type VaryBy struct {
 
 // vary makes copies differ: turn, size and tint, by chance within limits. What
 // stands stays standing: the turn is about the upright.
-func (e *editor) vary(ctx context.Context, d *Deed) error {
+func (e *editor) vary(ctx context.Context, d *Command) error {
 	rows, err := e.free(ctx, d.IDs, 1, "what is to be varied")
 	if err != nil {
 		return err
@@ -617,7 +617,7 @@ func (e *editor) vary(ctx context.Context, d *Deed) error {
 
 // rename names many by a pattern: # is a number, ## one of two digits; without
 // one, numbers are added where needed.
-func (e *editor) rename(ctx context.Context, d *Deed) error {
+func (e *editor) rename(ctx context.Context, d *Command) error {
 	if _, err := e.placements(ctx); err != nil {
 		return err
 	}
@@ -652,7 +652,7 @@ const blockout = "blockout"
 // recast puts a piece in the place of stand-ins: turned by quarters so that its
 // box fits best, standing where the stand-in stood, at its true size or, with fill,
 // as large as the stand-in.
-func (e *editor) recast(ctx context.Context, d *Deed) error {
+func (e *editor) recast(ctx context.Context, d *Command) error {
 	rows, err := e.free(ctx, d.IDs, 1, "a stand-in")
 	if err != nil {
 		return err

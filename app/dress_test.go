@@ -45,7 +45,7 @@ func (d *desk) placement(name string) *app.PlacementState {
 
 func (d *desk) add(kind string, spec any) string {
 	d.Helper()
-	return d.edit(app.Deed{Do: "add", Kind: kind, Patch: patch(spec)}).Made[0]
+	return d.edit(app.Command{Do: "add", Kind: kind, Patch: patch(spec)}).Made[0]
 }
 
 func (d *desk) elementState(id string) app.ElementState {
@@ -66,12 +66,12 @@ func near(t testing.TB, what string, got, want, tol float64) {
 	}
 }
 
-func standIn(kind string, at, size geom.V, more map[string]any) app.Deed {
+func standIn(kind string, at, size geom.V, more map[string]any) app.Command {
 	p := map[string]any{"size": size}
 	for k, v := range more {
 		p[k] = v
 	}
-	return app.Deed{Do: "place", StandIn: kind, At: at, Patch: patch(p)}
+	return app.Command{Do: "place", StandIn: kind, At: at, Patch: patch(p)}
 }
 
 // A box floats 30 cm above a wedge: it is told, put down onto the slope by its true
@@ -83,18 +83,18 @@ func TestThingsArePutDownOntoTrueTriangles(t *testing.T) {
 	if list := d.snagsOf("floating"); len(list) != 1 || !strings.Contains(list[0], "above wedge") {
 		t.Fatalf("%v", list)
 	}
-	d.edit(app.Deed{Do: "ground", IDs: []string{id}})
+	d.edit(app.Command{Do: "ground", IDs: []string{id}})
 	// The wedge rises by 1 m over 4 m towards -Z: its surface is at 0.5 - z/4, and
 	// the box's back edge at z = -0.2 touches it first.
 	near(t, "the box's height", d.placement("box").At.Y, 0.55, 1e-6)
 	if list := d.snagsOf("floating"); len(list) != 0 {
 		t.Errorf("%v", list)
 	}
-	d.edit(app.Deed{Do: "slope", IDs: []string{id}})
+	d.edit(app.Command{Do: "slope", IDs: []string{id}})
 	p := d.placement("box")
 	up := p.World.Dir(geom.V{Y: 1})
 	near(t, "its lean", math.Atan2(up.Z, up.Y), math.Atan(0.25), 1e-6)
-	d.edit(app.Deed{Do: "change", Kind: "placement", ID: id, Patch: patch(map[string]any{"pitch": 0.0, "roll": 0.0, "yaw": 0.0, "at": geom.V{Y: 2}})})
+	d.edit(app.Command{Do: "change", Kind: "placement", ID: id, Patch: patch(map[string]any{"pitch": 0.0, "roll": 0.0, "yaw": 0.0, "at": geom.V{Y: 2}})})
 	d.settle(0, id)
 	p = d.placement("box")
 	up = p.World.Dir(geom.V{Y: 1})
@@ -106,31 +106,31 @@ func TestThingsAreArranged(t *testing.T) {
 	a := d.edit(standIn("box", geom.V{X: 0, Z: 0}, geom.V{X: 1, Y: 1, Z: 1}, nil)).Made[0]
 	b := d.edit(standIn("box", geom.V{X: 2, Z: 0.7}, geom.V{X: 0.5, Y: 1, Z: 1}, nil)).Made[0]
 	c := d.edit(standIn("box", geom.V{X: 7, Z: -0.4}, geom.V{X: 2, Y: 1, Z: 1}, nil)).Made[0]
-	d.edit(app.Deed{Do: "align", IDs: []string{a, b, c}, Of: "z-min"})
+	d.edit(app.Command{Do: "align", IDs: []string{a, b, c}, Of: "z-min"})
 	for _, n := range []string{"box 2", "box 3"} {
 		near(t, n, d.placement(n).At.Z, 0, 1e-6)
 	}
 	// From -0.5 to 8 m with boxes of 1, 0.5 and 2 m: two gaps of 2.5 m.
-	d.edit(app.Deed{Do: "distribute", IDs: []string{c, a, b}, Of: "x"})
+	d.edit(app.Command{Do: "distribute", IDs: []string{c, a, b}, Of: "x"})
 	near(t, "the middle one", d.placement("box 2").At.X, 0.5+2.5+0.25, 1e-6)
 	d.edit(standIn("wall", geom.V{X: 3.25, Z: -3}, geom.V{X: 4, Y: 2.5, Z: 0.2}, nil))
-	d.edit(app.Deed{Do: "toward", IDs: []string{b}, Of: "back"})
+	d.edit(app.Command{Do: "toward", IDs: []string{b}, Of: "back"})
 	near(t, "against the wall", d.placement("box 2").At.Z-0.5, -2.9, 1e-3)
-	d.edit(app.Deed{Do: "face", IDs: []string{b}, At: geom.V{X: 13.25, Z: d.placement("box 2").At.Z}})
+	d.edit(app.Command{Do: "face", IDs: []string{b}, At: geom.V{X: 13.25, Z: d.placement("box 2").At.Z}})
 	near(t, "its turn", d.placement("box 2").Yaw, math.Pi/2, 1e-6)
 	at := d.placement("box").At
-	d.edit(app.Deed{Do: "swap", IDs: []string{a, c}})
+	d.edit(app.Command{Do: "swap", IDs: []string{a, c}})
 	if got := d.placement("box 3").At; got != at {
 		t.Errorf("after the swap it stands at %v", got)
 	}
-	d.edit(app.Deed{Do: "mirror", IDs: []string{a, c}, Of: "x"})
+	d.edit(app.Command{Do: "mirror", IDs: []string{a, c}, Of: "x"})
 	if got := d.placement("box").At; got != at {
 		t.Errorf("mirrored it stands at %v, want %v", got, at)
 	}
-	d.edit(app.Deed{Do: "rename", IDs: []string{a, b, c}, Name: "crate ##"})
+	d.edit(app.Command{Do: "rename", IDs: []string{a, b, c}, Name: "crate ##"})
 	d.placement("crate 02")
-	for _, bad := range []app.Deed{{Do: "align", IDs: []string{a}, Of: "x"}, {Do: "align", IDs: []string{a, b}, Of: "w-min"}, {Do: "swap", IDs: []string{a, b, c}}, {Do: "rename", IDs: []string{a}, Name: "a # b #"}, {Do: "toward", IDs: []string{a}, Of: "down"}, {Do: "vary", IDs: []string{a}, Patch: patch(map[string]any{"size": 2})}} {
-		if _, err := d.a.Edit(d.ctx, d.set, app.EditRequest{Revision: -1, Deeds: []app.Deed{bad}}); err == nil {
+	for _, bad := range []app.Command{{Do: "align", IDs: []string{a}, Of: "x"}, {Do: "align", IDs: []string{a, b}, Of: "w-min"}, {Do: "swap", IDs: []string{a, b, c}}, {Do: "rename", IDs: []string{a}, Name: "a # b #"}, {Do: "toward", IDs: []string{a}, Of: "down"}, {Do: "vary", IDs: []string{a}, Patch: patch(map[string]any{"size": 2})}} {
+		if _, err := d.a.Edit(d.ctx, d.set, app.EditRequest{Revision: -1, Deeds: []app.Command{bad}}); err == nil {
 			t.Errorf("%+v is done", bad)
 		}
 	}
@@ -142,7 +142,7 @@ func TestStandInsAreRecast(t *testing.T) {
 	d := newDesk(t)
 	piece := d.takeIn("box.glb", boxGLB(t)).Pieces[0].ID
 	id := d.edit(standIn("box", geom.V{X: 3, Z: 1}, geom.V{X: 1, Y: 1, Z: 2}, nil)).Made[0]
-	r := d.edit(app.Deed{Do: "recast", IDs: []string{id}, Piece: piece})
+	r := d.edit(app.Command{Do: "recast", IDs: []string{id}, Piece: piece})
 	if !strings.Contains(r.Label, "fits 100 %") {
 		t.Error(r.Label)
 	}
@@ -158,7 +158,7 @@ func TestStandInsAreRecast(t *testing.T) {
 	if !was.Hidden || was.Layer != "blockout" || is.Recast != id || math.Abs(math.Cos(is.Yaw)) > 1e-9 || is.At.Sub(geom.V{X: 3, Z: 1}).Len() > 1e-9 {
 		t.Errorf("the stand-in %+v, its piece %+v", was.Placement, is.Placement)
 	}
-	if _, err := d.a.Edit(d.ctx, d.set, app.EditRequest{Revision: -1, Deeds: []app.Deed{{Do: "recast", IDs: []string{is.ID}, Piece: piece}}}); err == nil {
+	if _, err := d.a.Edit(d.ctx, d.set, app.EditRequest{Revision: -1, Deeds: []app.Command{{Do: "recast", IDs: []string{is.ID}, Piece: piece}}}); err == nil {
 		t.Error("a piece is recast")
 	}
 	other := d.edit(standIn("box", geom.V{X: 9}, geom.V{X: 4, Y: 3, Z: 2}, nil)).Made[0]
@@ -178,7 +178,7 @@ func TestStandInsAreRecast(t *testing.T) {
 	if _, err := d.a.Fits(d.ctx, d.set, "none", []string{other}, true); err == nil {
 		t.Error("a piece that is not there fits")
 	}
-	d.edit(app.Deed{Do: "recast", IDs: []string{other}, Piece: piece, Of: "fill"})
+	d.edit(app.Command{Do: "recast", IDs: []string{other}, Piece: piece, Of: "fill"})
 	for _, p := range d.state().Placements {
 		if p.Recast == other && p.Dims.Sub(geom.V{X: 4, Y: 2, Z: 2}).Len() > 1e-9 {
 			t.Errorf("filled it measures %v", p.Dims)
@@ -192,7 +192,7 @@ func TestARowStandsOnWhatIsBeneath(t *testing.T) {
 	d := newDesk(t)
 	piece := d.takeIn("box.glb", boxGLB(t)).Pieces[0].ID
 	slab := d.edit(standIn("slab", geom.V{X: 3}, geom.V{X: 6, Y: 0.5, Z: 2}, nil)).Made[0]
-	row := &lay.Row{Shape: "line", Points: []lay.P{{X: -4}, {X: 6}}, Pieces: []lay.Share{{Piece: piece, Weight: 1}}, By: "count", Count: 3, Rest: true}
+	row := &lay.Array{Shape: "line", Points: []lay.P{{X: -4}, {X: 6}}, Pieces: []lay.Share{{Piece: piece, Weight: 1}}, By: "count", Count: 3, Rest: true}
 	id := d.add("row", row)
 	heights := func() (list []float64) {
 		raw, err := d.a.ElementInstances(d.ctx, d.set, id, 0)
@@ -208,19 +208,19 @@ func TestARowStandsOnWhatIsBeneath(t *testing.T) {
 		return list
 	}
 	// A line overhead carries nothing.
-	d.add("line", &lay.Line{Points: []geom.V{{X: -6, Y: 4}, {X: 7, Y: 4}}, Thick: 0.2, Sag: 0.1})
+	d.add("line", &lay.Garland{Points: []geom.V{{X: -6, Y: 4}, {X: 7, Y: 4}}, Thick: 0.2, Sag: 0.1})
 	if got := heights(); !slices.Equal(got, []float64{0, 0.5, 0.5}) {
 		t.Errorf("heights %v", got)
 	}
-	d.edit(app.Deed{Do: "change", Kind: "placement", ID: slab, Patch: patch(map[string]any{"at": geom.V{X: 40}})})
+	d.edit(app.Command{Do: "change", Kind: "placement", ID: slab, Patch: patch(map[string]any{"at": geom.V{X: 40}})})
 	if got := heights(); !slices.Equal(got, []float64{0, 0, 0}) {
 		t.Errorf("without the slab %v", got)
 	}
-	d.edit(app.Deed{Do: "change", Kind: "element", ID: id, Patch: patch(map[string]any{"spec": map[string]any{"count": 5}})})
+	d.edit(app.Command{Do: "change", Kind: "element", ID: id, Patch: patch(map[string]any{"spec": map[string]any{"count": 5}})})
 	if e := d.elementState(id); e.Count != 5 || e.Said == "" {
 		t.Errorf("%+v", e)
 	}
-	d.edit(app.Deed{Do: "break", ID: id})
+	d.edit(app.Command{Do: "break", ID: id})
 	if st := d.state(); len(st.Placements) != 6 || len(st.Elements) != 1 {
 		t.Errorf("%d placements, %d elements", len(st.Placements), len(st.Elements))
 	}
@@ -247,11 +247,11 @@ func TestElementsThatCannotBeAreRefused(t *testing.T) {
 		"a billion things":   {"drift", drift, "billion"},
 		"a path with a loop": {"path", map[string]any{"points": []lay.P{{}, {X: 5, Z: 5}, {X: 5}, {Z: 5}}, "width": 1}, "crosses itself"},
 		"an area of zero":    {"water", map[string]any{"outline": []lay.P{{}, {X: 1}, {X: 2}}}, "no area"},
-		"a lost piece":       {"row", &lay.Row{Shape: "line", Points: square[:2], Pieces: []lay.Share{{Piece: "gone", Weight: 1}}, By: "count", Count: 2}, "not in the library"},
+		"a lost piece":       {"row", &lay.Array{Shape: "line", Points: square[:2], Pieces: []lay.Share{{Piece: "gone", Weight: 1}}, By: "count", Count: 2}, "not in the library"},
 		"a field unknown":    {"room", map[string]any{"walls": 3}, "cannot be read"},
 		"an unknown kind":    {"tower", map[string]any{}, "not a kind"},
 	} {
-		_, err := d.a.Edit(d.ctx, d.set, app.EditRequest{Revision: -1, Deeds: []app.Deed{{Do: "add", Kind: c.kind, Patch: patch(c.spec)}}})
+		_, err := d.a.Edit(d.ctx, d.set, app.EditRequest{Revision: -1, Deeds: []app.Command{{Do: "add", Kind: c.kind, Patch: patch(c.spec)}}})
 		if err == nil || !strings.Contains(err.Error(), c.say) {
 			t.Errorf("%s: %v", what, err)
 		}
@@ -259,7 +259,7 @@ func TestElementsThatCannotBeAreRefused(t *testing.T) {
 	// Groups in a circle.
 	g1 := d.add("group", &lay.Group{})
 	g2 := d.add("group", &lay.Group{Parent: g1})
-	_, err := d.a.Edit(d.ctx, d.set, app.EditRequest{Revision: -1, Deeds: []app.Deed{{Do: "change", Kind: "element", ID: g1, Patch: patch(map[string]any{"spec": map[string]any{"parent": g2}})}}})
+	_, err := d.a.Edit(d.ctx, d.set, app.EditRequest{Revision: -1, Deeds: []app.Command{{Do: "change", Kind: "element", ID: g1, Patch: patch(map[string]any{"spec": map[string]any{"parent": g2}})}}})
 	if err == nil || !strings.Contains(err.Error(), "cannot hold itself") {
 		t.Errorf("groups in a circle: %v", err)
 	}
@@ -269,9 +269,9 @@ func TestElementsThatCannotBeAreRefused(t *testing.T) {
 	// Two people brush the same ground: the second is told.
 	ground := d.add("ground", &lay.Ground{Width: 10, Depth: 10, Cell: 1})
 	seen := d.state().Revision
-	stroke := app.Deed{Do: "stroke", ID: ground, Patch: patch(lay.Sculpt{Do: "raise", Points: []lay.P{{X: 1}}, Radius: 2, Height: 1})}
+	stroke := app.Command{Do: "stroke", ID: ground, Patch: patch(lay.Sculpt{Do: "raise", Points: []lay.P{{X: 1}}, Radius: 2, Height: 1})}
 	d.edit(stroke)
-	if _, err := d.a.Edit(d.ctx, d.set, app.EditRequest{Revision: seen, Deeds: []app.Deed{stroke}}); err == nil || !strings.Contains(err.Error(), "changed elsewhere") {
+	if _, err := d.a.Edit(d.ctx, d.set, app.EditRequest{Revision: seen, Deeds: []app.Command{stroke}}); err == nil || !strings.Contains(err.Error(), "changed elsewhere") {
 		t.Errorf("a stale stroke: %v", err)
 	}
 }
@@ -281,18 +281,18 @@ func TestElementsThatCannotBeAreRefused(t *testing.T) {
 func TestLayersGroupsAndDetaching(t *testing.T) {
 	d := newDesk(t)
 	piece := d.takeIn("box.glb", boxGLB(t)).Pieces[0].ID
-	d.edit(app.Deed{Do: "place", Piece: piece}, app.Deed{Do: "place", Piece: piece, At: geom.V{X: 4}})
+	d.edit(app.Command{Do: "place", Piece: piece}, app.Command{Do: "place", Piece: piece, At: geom.V{X: 4}})
 	ids := []string{d.placement("box").ID, d.placement("box 2").ID}
-	d.edit(app.Deed{Do: "detach", IDs: ids[1:]})
+	d.edit(app.Command{Do: "detach", IDs: ids[1:]})
 	own := d.placement("box 2")
 	if own.Piece == piece || own.Shared != 1 {
 		t.Fatalf("it is still linked: %+v", own)
 	}
-	d.edit(app.Deed{Do: "true", ID: piece, Of: "height", Metres: 3})
+	d.edit(app.Command{Do: "true", ID: piece, Of: "height", Metres: 3})
 	if a, b := d.placement("box").Dims.Y, d.placement("box 2").Dims.Y; a != 3 || b != 1 {
 		t.Errorf("heights %g and %g", a, b)
 	}
-	d.edit(app.Deed{Do: "layer", IDs: ids, Name: "props"})
+	d.edit(app.Command{Do: "layer", IDs: ids, Name: "props"})
 	var layer string
 	for _, e := range d.state().Elements {
 		if e.Kind == "layer" && e.Name == "props" {
@@ -300,20 +300,20 @@ func TestLayersGroupsAndDetaching(t *testing.T) {
 		}
 	}
 	bars := len(d.frame(0).Bars)
-	d.edit(app.Deed{Do: "change", Kind: "element", ID: layer, Patch: patch(map[string]any{"hidden": true})})
+	d.edit(app.Command{Do: "change", Kind: "element", ID: layer, Patch: patch(map[string]any{"hidden": true})})
 	if n := len(d.frame(0).Bars); n != bars-2 {
 		t.Errorf("%d bars on the depth strip, %d with the layer shown", n, bars)
 	}
-	d.edit(app.Deed{Do: "change", Kind: "element", ID: layer, Patch: patch(map[string]any{"hidden": false, "locked": true})})
-	if _, err := d.a.Edit(d.ctx, d.set, app.EditRequest{Revision: -1, Deeds: []app.Deed{{Do: "change", Kind: "placement", ID: ids[0], Patch: patch(map[string]any{"at": geom.V{X: 9}})}}}); err == nil {
+	d.edit(app.Command{Do: "change", Kind: "element", ID: layer, Patch: patch(map[string]any{"hidden": false, "locked": true})})
+	if _, err := d.a.Edit(d.ctx, d.set, app.EditRequest{Revision: -1, Deeds: []app.Command{{Do: "change", Kind: "placement", ID: ids[0], Patch: patch(map[string]any{"at": geom.V{X: 9}})}}}); err == nil {
 		t.Error("what is in a locked layer is moved")
 	}
-	d.edit(app.Deed{Do: "change", Kind: "element", ID: layer, Patch: patch(map[string]any{"locked": false, "name": "things"})})
+	d.edit(app.Command{Do: "change", Kind: "element", ID: layer, Patch: patch(map[string]any{"locked": false, "name": "things"})})
 	if d.placement("box").Layer != "things" {
 		t.Error("a layer that is renamed loses what is in it")
 	}
-	r := d.edit(app.Deed{Do: "group", IDs: ids, Name: "pair"})
-	outer := d.edit(app.Deed{Do: "group", IDs: []string{r.Made[0], d.edit(standIn("box", geom.V{X: 9}, geom.V{X: 1, Y: 1, Z: 1}, nil)).Made[0]}, Name: "all"}).Made[0]
+	r := d.edit(app.Command{Do: "group", IDs: ids, Name: "pair"})
+	outer := d.edit(app.Command{Do: "group", IDs: []string{r.Made[0], d.edit(standIn("box", geom.V{X: 9}, geom.V{X: 1, Y: 1, Z: 1}, nil)).Made[0]}, Name: "all"}).Made[0]
 	ar, err := d.a.KeepPiece(d.ctx, d.set, outer)
 	if err != nil {
 		t.Fatal(err)
@@ -323,7 +323,7 @@ func TestLayersGroupsAndDetaching(t *testing.T) {
 	if p := st.Pieces[2]; p.Arrival != ar.ID || math.Abs(p.Size.X-12.5) > 1e-6 {
 		t.Errorf("the piece measures %v", p.Size)
 	}
-	d.edit(app.Deed{Do: "ungroup", IDs: []string{outer}})
+	d.edit(app.Command{Do: "ungroup", IDs: []string{outer}})
 	if d.placement("box").Group != r.Made[0] {
 		t.Error("the inner group is lost")
 	}
@@ -334,18 +334,18 @@ func TestSnagsAreToldAndMeant(t *testing.T) {
 	d := newDesk(t)
 	d.edit(standIn("box", geom.V{Y: 0.4}, geom.V{X: 1, Y: 1, Z: 1}, nil))
 	st := d.await("the snag", func(st *app.State) bool { return len(st.Snags) > 0 && st.Snags[0].Kind == "floating" })
-	d.edit(app.Deed{Do: "meant", Of: st.Snags[0].Key, Name: "it hangs on a thread"})
+	d.edit(app.Command{Do: "meant", Of: st.Snags[0].Key, Name: "it hangs on a thread"})
 	st = d.await("what is meant", func(st *app.State) bool { return len(st.Meant) == 1 })
 	if len(st.Snags) != 0 || st.Meant[0].Meant == "" {
 		t.Errorf("%+v", st.Snags)
 	}
-	d.edit(app.Deed{Do: "delete", IDs: []string{st.Meant[0].Meant}})
+	d.edit(app.Command{Do: "delete", IDs: []string{st.Meant[0].Meant}})
 	if list := d.snagsOf("floating"); len(list) != 1 {
 		t.Errorf("told again: %v", list)
 	}
 	d.add("limit", &lay.Limit{Instances: 1})
 	piece := d.takeIn("box.glb", boxGLB(t)).Pieces[0].ID
-	d.edit(app.Deed{Do: "place", Piece: piece, At: geom.V{X: 5}}, app.Deed{Do: "place", Piece: piece, At: geom.V{X: 8}})
+	d.edit(app.Command{Do: "place", Piece: piece, At: geom.V{X: 5}}, app.Command{Do: "place", Piece: piece, At: geom.V{X: 8}})
 	if list := d.snagsOf("budget"); len(list) != 1 || !strings.Contains(list[0], "2") {
 		t.Errorf("budget: %v", list)
 	}
@@ -387,7 +387,7 @@ func TestAnySequenceOfEditsIsUndone(t *testing.T) {
 			return list[:min(n, len(list))]
 		}
 		at := geom.V{X: 20 * r.Float64(), Y: r.Float64(), Z: 20 * r.Float64()}
-		deeds := []app.Deed{standIn("box", at, geom.V{X: 1, Y: 1, Z: 1}, nil), {Do: "place", Piece: piece, At: at, Rest: true}, {Do: "add", Kind: "group", Patch: patch(lay.Group{})},
+		deeds := []app.Command{standIn("box", at, geom.V{X: 1, Y: 1, Z: 1}, nil), {Do: "place", Piece: piece, At: at, Rest: true}, {Do: "add", Kind: "group", Patch: patch(lay.Group{})},
 			{Do: "add", Kind: "room", Patch: patch(lay.Room{Outline: []lay.P{{}, {X: 4}, {X: 4, Z: 3}}, Height: 2.5, Wall: 0.1})}, {Do: "keep", Name: "shot"}, {Do: "add", Kind: "ground", Patch: patch(lay.Ground{Width: 8, Depth: 8, Cell: 1})},
 			{Do: "true", ID: piece, Of: "height", Metres: 1 + r.Float64()}, {Do: "change", Kind: "set", Patch: patch(map[string]any{"view": map[string]any{"focal": 20 + r.IntN(60)}})}}
 		for _, do := range []string{"ground", "slope", "align", "distribute", "face", "mirror", "vary", "rename", "copy", "delete", "group", "layer", "recast", "swap", "detach", "clear", "part"} {
@@ -398,14 +398,14 @@ func TestAnySequenceOfEditsIsUndone(t *testing.T) {
 			if do == "swap" {
 				list = some(ids, 2)
 			}
-			deeds = append(deeds, app.Deed{Do: do, IDs: list, Of: map[string]string{"align": "x-mid", "distribute": "z", "mirror": "x"}[do], Name: "layer " + fmt.Sprint(r.IntN(3)), Piece: piece, At: at, Seed: uint64(r.IntN(3))})
+			deeds = append(deeds, app.Command{Do: do, IDs: list, Of: map[string]string{"align": "x-mid", "distribute": "z", "mirror": "x"}[do], Name: "layer " + fmt.Sprint(r.IntN(3)), Piece: piece, At: at, Seed: uint64(r.IntN(3))})
 		}
 		for _, id := range some(elements, 2) {
-			deeds = append(deeds, app.Deed{Do: "delete", IDs: []string{id}}, app.Deed{Do: "change", Kind: "element", ID: id, Patch: patch(map[string]any{"hidden": true, "name": "e" + fmt.Sprint(r.IntN(100))})},
-				app.Deed{Do: "stroke", ID: id, Patch: patch(lay.Sculpt{Do: "raise", Points: []lay.P{{X: 1}}, Radius: 2, Height: 1})}, app.Deed{Do: "ungroup", IDs: []string{id}})
+			deeds = append(deeds, app.Command{Do: "delete", IDs: []string{id}}, app.Command{Do: "change", Kind: "element", ID: id, Patch: patch(map[string]any{"hidden": true, "name": "e" + fmt.Sprint(r.IntN(100))})},
+				app.Command{Do: "stroke", ID: id, Patch: patch(lay.Sculpt{Do: "raise", Points: []lay.P{{X: 1}}, Radius: 2, Height: 1})}, app.Command{Do: "ungroup", IDs: []string{id}})
 		}
 		n := 1 + r.IntN(3)
-		var now []app.Deed
+		var now []app.Command
 		for range n {
 			now = append(now, deeds[r.IntN(len(deeds))])
 		}
@@ -442,15 +442,15 @@ func TestAnySequenceOfEditsIsUndone(t *testing.T) {
 func TestAnEditIsNotStaleByItself(t *testing.T) {
 	d := newDesk(t)
 	id := d.edit(standIn("box", geom.V{}, geom.V{X: 1, Y: 1, Z: 1}, nil)).Made[0]
-	move := func(x float64) app.Deed {
-		return app.Deed{Do: "change", Kind: "placement", ID: id, Patch: patch(map[string]any{"at": geom.V{X: x}})}
+	move := func(x float64) app.Command {
+		return app.Command{Do: "change", Kind: "placement", ID: id, Patch: patch(map[string]any{"at": geom.V{X: x}})}
 	}
 	seen := d.state().Revision
 	d.edit(move(1), standIn("box", geom.V{X: 9}, geom.V{X: 1, Y: 1, Z: 1}, nil), move(2))
 	if x := d.placement("box").At.X; x != 2 {
 		t.Errorf("it stands at %g", x)
 	}
-	if _, err := d.a.Edit(d.ctx, d.set, app.EditRequest{Revision: seen, Deeds: []app.Deed{move(3)}}); err == nil || !strings.Contains(err.Error(), "changed elsewhere") {
+	if _, err := d.a.Edit(d.ctx, d.set, app.EditRequest{Revision: seen, Deeds: []app.Command{move(3)}}); err == nil || !strings.Contains(err.Error(), "changed elsewhere") {
 		t.Errorf("one that saw less: %v", err)
 	}
 }
@@ -461,16 +461,16 @@ func TestDriftsFollowTheShot(t *testing.T) {
 	d := newDesk(t)
 	piece := d.takeIn("box.glb", boxGLB(t)).Pieces[0].ID
 	area := []lay.P{{X: -50, Z: -50}, {X: 50, Z: -50}, {X: 50, Z: 50}, {X: -50, Z: 50}}
-	drift := lay.Drift{Area: area, Pieces: []lay.Share{{Piece: piece, Weight: 1}}, Density: 0.5, SizeMin: 0.1, SizeMax: 0.2, Seed: 1}
+	drift := lay.Scatter{Area: area, Pieces: []lay.Share{{Piece: piece, Weight: 1}}, Density: 0.5, SizeMin: 0.1, SizeMax: 0.2, Seed: 1}
 	id := d.add("drift", &drift)
 	all := d.elementState(id).Count
 	near(t, "how many", float64(all), 5000, 150)
-	d.edit(app.Deed{Do: "change", Kind: "element", ID: id, Patch: patch(map[string]any{"spec": map[string]any{"seen": true, "margin": 0.5}})})
+	d.edit(app.Command{Do: "change", Kind: "element", ID: id, Patch: patch(map[string]any{"spec": map[string]any{"seen": true, "margin": 0.5}})})
 	seen := d.elementState(id).Count
 	// The default view from z = 8 m towards -z, 54 degrees wide: a triangle of
 	// 58 x 59 m of the 100 x 100 m, a little wider.
 	near(t, "how many are seen", float64(seen)/float64(all), 58*59.0/2/1e4, 0.03)
-	d.edit(app.Deed{Do: "change", Kind: "element", ID: id, Patch: patch(map[string]any{"spec": map[string]any{"seen": false, "density": 12}})})
+	d.edit(app.Command{Do: "change", Kind: "element", ID: id, Patch: patch(map[string]any{"spec": map[string]any{"seen": false, "density": 12}})})
 	if e := d.elementState(id); !e.Laying && e.Count == 0 {
 		t.Errorf("%+v", e)
 	}
@@ -491,7 +491,7 @@ func TestDriftsThroughThingsAreTold(t *testing.T) {
 	piece := d.takeIn("box.glb", boxGLB(t)).Pieces[0].ID
 	d.edit(standIn("box", geom.V{}, geom.V{X: 2, Y: 1, Z: 1}, nil))
 	area := []lay.P{{X: -5, Z: -5}, {X: 5, Z: -5}, {X: 5, Z: 5}, {X: -5, Z: 5}}
-	drift := lay.Drift{Area: area, Pieces: []lay.Share{{Piece: piece, Weight: 1}}, Density: 8, SizeMin: 0.1, SizeMax: 0.1, Seed: 1}
+	drift := lay.Scatter{Area: area, Pieces: []lay.Share{{Piece: piece, Weight: 1}}, Density: 8, SizeMin: 0.1, SizeMax: 0.1, Seed: 1}
 	id := d.add("drift", &drift)
 	raw, err := d.a.ElementInstances(d.ctx, d.set, id, 0)
 	if err != nil {
@@ -511,7 +511,7 @@ func TestDriftsThroughThingsAreTold(t *testing.T) {
 		t.Errorf("%d grow through it, and it is told %v", want, list)
 	}
 	drift.Keep = [][]lay.P{{{X: -1.3, Z: -0.8}, {X: 1.3, Z: -0.8}, {X: 1.3, Z: 0.8}, {X: -1.3, Z: 0.8}}}
-	d.edit(app.Deed{Do: "change", Kind: "element", ID: id, Patch: patch(map[string]any{"spec": map[string]any{"keep": drift.Keep}})})
+	d.edit(app.Command{Do: "change", Kind: "element", ID: id, Patch: patch(map[string]any{"spec": map[string]any{"keep": drift.Keep}})})
 	if list := d.snagsOf("overlap"); len(list) != 0 {
 		t.Errorf("%v", list)
 	}
@@ -529,7 +529,7 @@ func TestBaysThatDoNotFitAreTold(t *testing.T) {
 		t.Errorf("%v", list)
 	}
 	hole.Width = size.X
-	d.edit(app.Deed{Do: "change", Kind: "element", ID: id, Patch: patch(map[string]any{"spec": map[string]any{"openings": []lay.Opening{hole}}})})
+	d.edit(app.Command{Do: "change", Kind: "element", ID: id, Patch: patch(map[string]any{"spec": map[string]any{"openings": []lay.Opening{hole}}})})
 	if list := d.snagsOf("bay"); len(list) != 0 {
 		t.Errorf("%v", list)
 	}
@@ -546,7 +546,7 @@ func TestPlacementsOfOtherSetsStayWhereTheyStand(t *testing.T) {
 	if _, err := d.a.NewSet(d.ctx, d.production, " "); err == nil {
 		t.Error("a set without a name is made")
 	}
-	place := app.EditRequest{Revision: -1, Deeds: []app.Deed{{Do: "place", Piece: piece, At: geom.V{X: 3, Z: 1}}}}
+	place := app.EditRequest{Revision: -1, Deeds: []app.Command{{Do: "place", Piece: piece, At: geom.V{X: 3, Z: 1}}}}
 	for _, set := range []string{d.set, other} {
 		if _, err := d.a.Edit(d.ctx, set, place); err != nil {
 			t.Fatal(err)
@@ -561,7 +561,7 @@ func TestPlacementsOfOtherSetsStayWhereTheyStand(t *testing.T) {
 		return p.Box.Apply(p.World)
 	}
 	was := box(other)
-	d.edit(app.Deed{Do: "pivot", ID: piece, At: geom.V{X: 0.7, Y: 0.2, Z: 0.1}})
+	d.edit(app.Command{Do: "pivot", ID: piece, At: geom.V{X: 0.7, Y: 0.2, Z: 0.1}})
 	if here, there := box(d.set), box(other); here.Min.Sub(was.Min).Len() > 1e-9 || there.Min.Sub(was.Min).Len() > 1e-9 {
 		t.Errorf("they stand at %v and %v, stood at %v", here, there, was)
 	}
@@ -578,14 +578,14 @@ func TestPlacementsOfOtherSetsStayWhereTheyStand(t *testing.T) {
 func TestALighterVersionIsProposedWhereItDoes(t *testing.T) {
 	d := newDesk(t)
 	piece := d.takeIn("stone.glb", lump(t, 1, 190)).Pieces[0]
-	d.edit(app.Deed{Do: "place", Piece: piece.ID, At: geom.V{Z: -60}}, app.Deed{Do: "keep", Name: "far"})
+	d.edit(app.Command{Do: "place", Piece: piece.ID, At: geom.V{Z: -60}}, app.Command{Do: "keep", Name: "far"})
 	st := d.await("the saving", func(st *app.State) bool { return len(st.Budget.Savings) == 1 })
 	s := st.Budget.Savings[0]
 	if s.Light < 1 || s.Off > 0.5 || s.Triangles < 40_000 || s.Pixels > 40 {
 		t.Errorf("%+v", s)
 	}
 	before := st.Budget.Triangles
-	d.edit(app.Deed{Do: "change", Kind: "piece", ID: piece.ID, Patch: patch(map[string]any{"sizing": map[string]any{"light": s.Light}})})
+	d.edit(app.Command{Do: "change", Kind: "piece", ID: piece.ID, Patch: patch(map[string]any{"sizing": map[string]any{"light": s.Light}})})
 	st = d.await("no more to save", func(st *app.State) bool { return len(st.Budget.Savings) == 0 })
 	if st.Budget.Triangles != before-s.Triangles && st.Budget.Triangles >= before {
 		t.Errorf("%d triangles, before %d", st.Budget.Triangles, before)
@@ -605,7 +605,7 @@ func TestALighterVersionIsProposedWhereItDoes(t *testing.T) {
 		t.Errorf("undone %d triangles, before %d", st.Budget.Triangles, before)
 	}
 	// Close to the lens less is to be saved, if anything.
-	d.edit(app.Deed{Do: "change", Kind: "placement", ID: st.Placements[0].ID, Patch: patch(map[string]any{"at": geom.V{Y: 1, Z: 6.6}})})
+	d.edit(app.Command{Do: "change", Kind: "placement", ID: st.Placements[0].ID, Patch: patch(map[string]any{"at": geom.V{Y: 1, Z: 6.6}})})
 	st = d.await("its true worth", func(st *app.State) bool { return st.Measured.Revision == st.Revision })
 	if l := st.Budget.Savings; len(l) > 0 && (l[0].Triangles >= s.Triangles || l[0].Off > 0.5) {
 		t.Errorf("close: %+v, far: %+v", l[0], s)
@@ -638,7 +638,7 @@ func TestCardsShowPicturesOnly(t *testing.T) {
 	// 5 m deep is flat from √(2 · 5 · 35/36 · 1920) m on.
 	to := d.state().Set.View
 	to.Eye.X += 2
-	d.edit(app.Deed{Do: "change", Kind: "set", Patch: patch(map[string]any{"move": map[string]any{"to": to, "duration": 2, "easing": "linear", "rate": 24}})})
+	d.edit(app.Command{Do: "change", Kind: "set", Patch: patch(map[string]any{"move": map[string]any{"to": to, "duration": 2, "easing": "linear", "rate": 24}})})
 	near(t, "the safe distance", *d.elementState(id).Safe, math.Sqrt(2*5*to.Focal/36*1920), 0.5)
 }
 
@@ -649,8 +649,8 @@ func TestWhatIsPointedAtBeneathATableRestsThere(t *testing.T) {
 	d.stand("slab", geom.V{Y: 0.7}, geom.V{X: 2, Y: 0.05, Z: 2})
 	d.stand("slab", geom.V{Y: -0.2}, geom.V{X: 20, Y: 0.2, Z: 20})
 	small := patch(map[string]any{"size": geom.V{X: 0.3, Y: 0.3, Z: 0.3}})
-	under := d.edit(app.Deed{Do: "place", StandIn: "box", Name: "under", Rest: true, Of: "here", Patch: small}).Made[0]
-	over := d.edit(app.Deed{Do: "place", StandIn: "box", Name: "over", At: geom.V{X: 0.5}, Rest: true, Patch: small}).Made[0]
+	under := d.edit(app.Command{Do: "place", StandIn: "box", Name: "under", Rest: true, Of: "here", Patch: small}).Made[0]
+	over := d.edit(app.Command{Do: "place", StandIn: "box", Name: "over", At: geom.V{X: 0.5}, Rest: true, Patch: small}).Made[0]
 	for id, want := range map[string]float64{under: 0, over: 0.75} {
 		for _, p := range d.state().Placements {
 			if p.ID == id && math.Abs(p.At.Y-want) > 1e-3 {
@@ -664,12 +664,12 @@ func TestWhatIsPointedAtBeneathATableRestsThere(t *testing.T) {
 // stay in the group. Turned together they keep their places among themselves.
 func TestCopiesOfAGroupAreAGroup(t *testing.T) {
 	d := newDesk(t)
-	at := func(x float64) app.Deed {
-		return app.Deed{Do: "place", StandIn: "box", Name: "box", At: geom.V{X: x}}
+	at := func(x float64) app.Command {
+		return app.Command{Do: "place", StandIn: "box", Name: "box", At: geom.V{X: x}}
 	}
 	ids := d.edit(at(0), at(2), at(4)).Made
-	inner := d.edit(app.Deed{Do: "group", IDs: ids[:2], Name: "pair"}).Made[0]
-	outer := d.edit(app.Deed{Do: "group", IDs: []string{inner, ids[2]}, Name: "all"}).Made[0]
+	inner := d.edit(app.Command{Do: "group", IDs: ids[:2], Name: "pair"}).Made[0]
+	outer := d.edit(app.Command{Do: "group", IDs: []string{inner, ids[2]}, Name: "all"}).Made[0]
 	groups := func() (list []app.ElementState) {
 		for _, e := range d.state().Elements {
 			if e.Kind == "group" {
@@ -686,12 +686,12 @@ func TestCopiesOfAGroupAreAGroup(t *testing.T) {
 		}
 		return ""
 	}
-	part := d.edit(app.Deed{Do: "copy", IDs: ids[:1], At: geom.V{Z: 1}}).Made
+	part := d.edit(app.Command{Do: "copy", IDs: ids[:1], At: geom.V{Z: 1}}).Made
 	if len(part) != 1 || group(part[0]) != inner || len(groups()) != 2 {
 		t.Errorf("a copy of one: in %q, %d groups", group(part[0]), len(groups()))
 	}
-	d.edit(app.Deed{Do: "delete", IDs: part})
-	made := d.edit(app.Deed{Do: "copy", IDs: ids, At: geom.V{Z: 10}, Turn: math.Pi / 2}).Made
+	d.edit(app.Command{Do: "delete", IDs: part})
+	made := d.edit(app.Command{Do: "copy", IDs: ids, At: geom.V{Z: 10}, Turn: math.Pi / 2}).Made
 	if len(made) != 3 || len(groups()) != 4 {
 		t.Fatalf("%d copies, %d groups", len(made), len(groups()))
 	}

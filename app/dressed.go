@@ -20,7 +20,7 @@ import (
 
 // dressed fills in what is described, how everything stands and what it weighs.
 // What takes long is left to the background, which announces it.
-func (a *App) dressed(ctx context.Context, st *State, w *world) error {
+func (a *App) dressed(ctx context.Context, st *State, w *snapshot) error {
 	set, rows, elements := &w.set, w.rows, w.elements
 	later, err := w.laidOut(ctx, true)
 	if errors.Is(err, errBroke) { // what cannot be laid out is opened all the same, so that it can be undone
@@ -70,7 +70,7 @@ func (a *App) dressed(ctx context.Context, st *State, w *world) error {
 	return nil
 }
 
-func (w *world) elementState(e *lay.Element, later bool) ElementState {
+func (w *snapshot) elementState(e *lay.Element, later bool) ElementState {
 	s := ElementState{Element: *e, Laying: later, Pieces: []string{}}
 	l := w.Laid(e.ID)
 	if e.Layer != "" && slices.Contains(w.Kept.Hide, e.Layer) { // the view does without
@@ -99,13 +99,13 @@ func (w *world) elementState(e *lay.Element, later bool) ElementState {
 
 // safe is from how far on a card is safe for the working view's move: by how far
 // the lens moves across the way to the card, at most, in the picture's pixels.
-func (w *world) safe(c *lay.Card) float64 {
+func (w *snapshot) safe(c *lay.Card) float64 {
 	if w.set.Move == nil {
 		return 0
 	}
 	to := c.At.Sub(w.set.View.Eye).Unit()
 	across := 0.0
-	for _, v := range w.Along(&w.set.Kept) {
+	for _, v := range w.Along(&w.set.ShotSettings) {
 		d := v.Eye.Sub(w.set.View.Eye)
 		across = max(across, d.Sub(to.Mul(d.Dot(to))).Len())
 	}
@@ -114,9 +114,9 @@ func (w *world) safe(c *lay.Card) float64 {
 }
 
 // laidOut is a set with everything in it laid out, as it is now.
-func (a *App) laidOut(ctx context.Context, set string) (w *world, err error) {
+func (a *App) laidOut(ctx context.Context, set string) (w *snapshot, err error) {
 	err = a.Store.View(ctx, func(tx pgx.Tx) error {
-		w, err = a.world(ctx, tx, set)
+		w, err = a.snapshot(ctx, tx, set)
 		return err
 	})
 	if err == nil {

@@ -23,8 +23,8 @@ import (
 	"visator/store"
 )
 
-// Deed is one thing that an edit does.
-type Deed struct {
+// Command is one thing that an edit does.
+type Command struct {
 	Do      string          `json:"do"`
 	Kind    string          `json:"kind"` // of the row: placement, shot, set, piece
 	ID      string          `json:"id"`
@@ -47,8 +47,8 @@ type Deed struct {
 
 // EditRequest is what a person did, against the revision that they saw.
 type EditRequest struct {
-	Revision int64  `json:"revision"`
-	Deeds    []Deed `json:"deeds"`
+	Revision int64     `json:"revision"`
+	Deeds    []Command `json:"deeds"`
 	// Request names the edit, when its sender may have to send it again: what was
 	// done under a name is answered and not done twice.
 	Request string `json:"request"`
@@ -74,7 +74,7 @@ func (r *EditRequest) check() error {
 // most.
 const maxID = 200
 
-func (d *Deed) check() error {
+func (d *Command) check() error {
 	for _, s := range append([]string{d.Do, d.Kind, d.ID, d.Piece, d.StandIn, d.Of, d.Like, d.LikeOf}, d.IDs...) {
 		if err := plain.Text(s); err != nil {
 			return err
@@ -175,8 +175,8 @@ type editor struct {
 	names   map[string]int     // how often each is taken, from first use on
 	elems   []store.ElementRow // all of them, read on first use
 	moved   map[string]bool    // placements that were changed since they were felt
-	now     *world             // the set as it is felt, before and
-	things_ []snag.Solid       // with what this edit changed
+	now     *snapshot          // the set as it is felt, before and
+	solids  []snag.Solid       // with what this edit changed
 }
 
 // Edit does all deeds of a request, or none. A row that was changed after the
@@ -415,7 +415,7 @@ func (e *editor) note(kind, id string, before, after any) error {
 }
 
 // plainly are the deeds that are neither of dressing nor of filming.
-var plainly = map[string]func(e *editor, ctx context.Context, d *Deed) error{
+var plainly = map[string]func(e *editor, ctx context.Context, d *Command) error{
 	"place":       (*editor).place,
 	"change":      (*editor).change,
 	"copy":        (*editor).copy,
@@ -440,7 +440,7 @@ func DeedNames() []string {
 	return list
 }
 
-func (e *editor) do(ctx context.Context, d *Deed) error {
+func (e *editor) do(ctx context.Context, d *Command) error {
 	if do := dressing[d.Do]; do != nil {
 		return do(e, ctx, d)
 	}
@@ -453,7 +453,7 @@ func (e *editor) do(ctx context.Context, d *Deed) error {
 	return wrong("%q is not a deed", d.Do)
 }
 
-func (e *editor) place(ctx context.Context, d *Deed) error {
+func (e *editor) place(ctx context.Context, d *Command) error {
 	list, err := e.placements(ctx)
 	if err != nil {
 		return err
@@ -548,7 +548,7 @@ func (e *editor) touch(id string) {
 	e.moved[id] = true
 }
 
-func (e *editor) change(ctx context.Context, d *Deed) error {
+func (e *editor) change(ctx context.Context, d *Command) error {
 	switch d.Kind {
 	case "placement":
 		row, err := e.placement(ctx, d.ID)
@@ -599,7 +599,7 @@ func (e *editor) change(ctx context.Context, d *Deed) error {
 			return wrong("%v", err)
 		}
 		e.set.ID = before.ID
-		if err := e.pictured(ctx, &before.Kept, &e.set.Kept); err != nil {
+		if err := e.pictured(ctx, &before.ShotSettings, &e.set.ShotSettings); err != nil {
 			e.set.Scene = before
 			return err
 		}
@@ -615,8 +615,8 @@ func (e *editor) change(ctx context.Context, d *Deed) error {
 
 // pictured says which picture is not there that a set or a shot was now told to
 // show: the one over the view, or one that a card plays.
-func (e *editor) pictured(ctx context.Context, before, now *stage.Kept) error {
-	shown := func(k *stage.Kept) map[string]string {
+func (e *editor) pictured(ctx context.Context, before, now *stage.ShotSettings) error {
+	shown := func(k *stage.ShotSettings) map[string]string {
 		by := map[string]string{}
 		if k.Match != nil && k.Match.Picture != "" {
 			by[k.Match.Picture] = "to lay over the view"
@@ -670,7 +670,7 @@ func (e *editor) putSet(ctx context.Context, before stage.Scene) error {
 }
 
 // eachOf copies or deletes all that a deed names.
-func (e *editor) eachOf(ctx context.Context, d *Deed) error {
+func (e *editor) eachOf(ctx context.Context, d *Command) error {
 	for _, id := range d.IDs {
 		if err := e.each(ctx, d, id); err != nil {
 			return err
@@ -680,7 +680,7 @@ func (e *editor) eachOf(ctx context.Context, d *Deed) error {
 }
 
 // each deletes one placement or element.
-func (e *editor) each(ctx context.Context, d *Deed, id string) error {
+func (e *editor) each(ctx context.Context, d *Command, id string) error {
 	if d.Do == "delete" {
 		if _, err := e.elements(ctx); err != nil {
 			return err
@@ -732,7 +732,7 @@ func (e *editor) things(ctx context.Context) ([]snag.Thing, error) {
 	if err != nil {
 		return nil, err
 	}
-	s := &assembly.Set{Pieces: &library{a: e.a, boxes: boxes}, Kept: &e.set.Kept, Elements: elementsOf(elements)}
+	s := &assembly.Set{Pieces: &library{a: e.a, boxes: boxes}, Kept: &e.set.ShotSettings, Elements: elementsOf(elements)}
 	for i := range list {
 		s.Placements = append(s.Placements, &list[i].Placement)
 	}
@@ -753,7 +753,7 @@ func (e *editor) shots(ctx context.Context) ([]store.ShotRow, error) {
 	return store.Shots(ctx, e.tx, e.set.ID)
 }
 
-func (e *editor) shot(ctx context.Context, d *Deed) error {
+func (e *editor) shot(ctx context.Context, d *Command) error {
 	list, err := e.shots(ctx)
 	if err != nil {
 		return err
@@ -775,7 +775,7 @@ func (e *editor) shot(ctx context.Context, d *Deed) error {
 				return err
 			}
 			old := kept.Shot
-			kept.Kept = e.set.Kept
+			kept.ShotSettings = e.set.ShotSettings
 			e.say("keep %s", kept.Name)
 			if err := store.PutShot(ctx, e.tx, e.set.ID, kept.Shot, e.rev); err != nil {
 				return err
@@ -786,7 +786,7 @@ func (e *editor) shot(ctx context.Context, d *Deed) error {
 		if name == "" {
 			name = "shot"
 		}
-		s := stage.Shot{ID: store.NewID(), Kept: e.set.Kept}
+		s := stage.Shot{ID: store.NewID(), ShotSettings: e.set.ShotSettings}
 		if err := e.keepShot(ctx, list, s, name); err != nil {
 			return err
 		}
@@ -798,7 +798,7 @@ func (e *editor) shot(ctx context.Context, d *Deed) error {
 			return notThere(store.ErrNotFound, "The shot")
 		}
 		e.say("go to %s", s.Name)
-		e.set.Kept, e.set.Shot = s.Kept, s.ID
+		e.set.ShotSettings, e.set.Shot = s.ShotSettings, s.ID
 		return e.putSet(ctx, before)
 	}
 	s := find(d.ID)
@@ -829,7 +829,7 @@ func (e *editor) keepShot(ctx context.Context, list []store.ShotRow, s stage.Sho
 	return e.note("shot", s.ID, nil, s)
 }
 
-func (e *editor) patchShot(ctx context.Context, d *Deed) error {
+func (e *editor) patchShot(ctx context.Context, d *Command) error {
 	list, err := e.shots(ctx)
 	if err != nil {
 		return err
@@ -847,7 +847,7 @@ func (e *editor) patchShot(ctx context.Context, d *Deed) error {
 			return wrong("%v", err)
 		}
 		row.ID = before.ID
-		if err := e.pictured(ctx, &before.Kept, &row.Kept); err != nil {
+		if err := e.pictured(ctx, &before.ShotSettings, &row.ShotSettings); err != nil {
 			row.Shot = before
 			return err
 		}
@@ -860,7 +860,7 @@ func (e *editor) patchShot(ctx context.Context, d *Deed) error {
 	return notThere(store.ErrNotFound, "The shot")
 }
 
-func (e *editor) patchPiece(ctx context.Context, d *Deed) error {
+func (e *editor) patchPiece(ctx context.Context, d *Command) error {
 	return e.piece(ctx, d.ID, func(p *pieceEdit, row *store.Piece) error {
 		before := *p
 		if err := stage.Patch(p, d.Patch); err != nil {
@@ -952,7 +952,7 @@ func (e *editor) stay(ctx context.Context, row *store.Piece, before, after *sizi
 
 // pivot puts the pivot of a piece where the artist clicked, in metres from
 // where it is.
-func (e *editor) pivot(ctx context.Context, d *Deed) error {
+func (e *editor) pivot(ctx context.Context, d *Command) error {
 	return e.piece(ctx, d.ID, func(p *pieceEdit, row *store.Piece) error {
 		facts, _, err := pieceFacts(row)
 		if err != nil {
@@ -967,7 +967,7 @@ func (e *editor) pivot(ctx context.Context, d *Deed) error {
 	})
 }
 
-func (e *editor) trueSize(ctx context.Context, d *Deed) error {
+func (e *editor) trueSize(ctx context.Context, d *Command) error {
 	return e.piece(ctx, d.ID, func(p *pieceEdit, row *store.Piece) error {
 		facts, _, err := pieceFacts(row)
 		if err != nil {

@@ -89,11 +89,11 @@ func (e *editor) ownPieces(ctx context.Context, el *lay.Element) error {
 	}
 	var ids []string
 	switch s := spec.(type) {
-	case *lay.Row:
+	case *lay.Array:
 		ids = shares(s.Pieces)
-	case *lay.Line:
+	case *lay.Garland:
 		ids = shares(s.Pieces)
-	case *lay.Drift:
+	case *lay.Scatter:
 		ids = shares(s.Pieces)
 	case *lay.Room:
 		for _, o := range s.Openings {
@@ -125,7 +125,7 @@ func (e *editor) elementNamed(name string) bool {
 
 // addElement adds a room, a row, a drift, ...: its kind in Kind, its description
 // in Patch.
-func (e *editor) addElement(ctx context.Context, d *Deed) error {
+func (e *editor) addElement(ctx context.Context, d *Command) error {
 	list, err := e.elements(ctx)
 	if err != nil {
 		return err
@@ -157,7 +157,7 @@ func (e *editor) addElement(ctx context.Context, d *Deed) error {
 
 // changeElement changes fields of an element; those of its description are
 // changed one by one too.
-func (e *editor) changeElement(ctx context.Context, d *Deed) error {
+func (e *editor) changeElement(ctx context.Context, d *Command) error {
 	row, err := e.element(ctx, d.ID)
 	if err != nil {
 		return err
@@ -278,7 +278,7 @@ func (e *editor) needLayer(ctx context.Context, name string) error {
 		return err
 	}
 	said := e.label
-	if err := e.addElement(ctx, &Deed{Kind: "layer", Name: name}); err != nil {
+	if err := e.addElement(ctx, &Command{Kind: "layer", Name: name}); err != nil {
 		return err
 	}
 	e.label, e.made = said, e.made[:len(e.made)-1] // what needs the layer is what was done
@@ -287,7 +287,7 @@ func (e *editor) needLayer(ctx context.Context, name string) error {
 
 // intoLayer puts things into a layer, which is made when it is new; "" takes
 // them out.
-func (e *editor) intoLayer(ctx context.Context, d *Deed) error {
+func (e *editor) intoLayer(ctx context.Context, d *Command) error {
 	if d.Name != "" {
 		if err := e.needLayer(ctx, d.Name); err != nil {
 			return err
@@ -342,7 +342,7 @@ func (e *editor) mark(ctx context.Context, ids []string, set func(layer, group *
 
 // group puts things into a new group, or with ID into one that is there. What
 // was in a group of its own comes along as that group.
-func (e *editor) group(ctx context.Context, d *Deed) error {
+func (e *editor) group(ctx context.Context, d *Command) error {
 	id := d.ID
 	if id == "" {
 		if len(d.IDs) < 2 {
@@ -352,7 +352,7 @@ func (e *editor) group(ctx context.Context, d *Deed) error {
 		if name == "" {
 			name = "group"
 		}
-		if err := e.addElement(ctx, &Deed{Kind: "group", Name: name}); err != nil {
+		if err := e.addElement(ctx, &Command{Kind: "group", Name: name}); err != nil {
 			return err
 		}
 		id = e.made[len(e.made)-1]
@@ -364,7 +364,7 @@ func (e *editor) group(ctx context.Context, d *Deed) error {
 }
 
 // ungroup lets the members of groups out, into the group that these were in.
-func (e *editor) ungroup(ctx context.Context, d *Deed) error {
+func (e *editor) ungroup(ctx context.Context, d *Command) error {
 	for _, id := range d.IDs {
 		row, err := e.element(ctx, id)
 		if err != nil {
@@ -408,7 +408,7 @@ func (e *editor) ungroup(ctx context.Context, d *Deed) error {
 
 // detach makes a placement's piece its own: a copy in the library that no other
 // placement shares.
-func (e *editor) detach(ctx context.Context, d *Deed) error {
+func (e *editor) detach(ctx context.Context, d *Command) error {
 	rows, err := e.free(ctx, d.IDs, 1, "a linked copy")
 	if err != nil {
 		return err
@@ -452,7 +452,7 @@ func (e *editor) detach(ctx context.Context, d *Deed) error {
 }
 
 // stroke adds a stroke by hand to a ground or a drift.
-func (e *editor) stroke(ctx context.Context, d *Deed) error {
+func (e *editor) stroke(ctx context.Context, d *Command) error {
 	row, err := e.element(ctx, d.ID)
 	if err != nil {
 		return err
@@ -475,7 +475,7 @@ func (e *editor) stroke(ctx context.Context, d *Deed) error {
 		return err
 	}
 	e.say("brush %s", row.Name)
-	return e.changeElement(ctx, &Deed{ID: d.ID, Patch: patch})
+	return e.changeElement(ctx, &Command{ID: d.ID, Patch: patch})
 }
 
 // maxBroken is how many placements an element is broken up into: as many as an
@@ -484,7 +484,7 @@ const maxBroken = 5000
 
 // breakUp makes single placements of what an element lays; a line's rope and a
 // room's walls stay.
-func (e *editor) breakUp(ctx context.Context, d *Deed) error {
+func (e *editor) breakUp(ctx context.Context, d *Command) error {
 	row, err := e.element(ctx, d.ID)
 	if err != nil {
 		return err
@@ -513,7 +513,7 @@ func (e *editor) breakUp(ctx context.Context, d *Deed) error {
 		in := &l.Instances[k]
 		p := stage.Placement{ID: store.NewID(), Piece: in.Piece, Name: stage.NextName(name, e.taken), Layer: layer, Order: min(order+k, stage.MaxOrder)}
 		m := in.World()
-		p.Stand(&m)
+		p.SetTransform(&m)
 		p.Scale.X, p.Scale.Y, p.Scale.Z = in.Scale, in.Scale, in.Scale
 		if err := p.Check(); err != nil {
 			return wrong("%v", err)
@@ -524,7 +524,7 @@ func (e *editor) breakUp(ctx context.Context, d *Deed) error {
 	}
 	if row.Kind == "line" {
 		patch := json.RawMessage(`{"spec":{"pieces":[]}}`)
-		return e.changeElement(ctx, &Deed{ID: d.ID, Patch: patch})
+		return e.changeElement(ctx, &Command{ID: d.ID, Patch: patch})
 	}
 	if row, err = e.element(ctx, d.ID); err != nil {
 		return err
@@ -533,7 +533,7 @@ func (e *editor) breakUp(ctx context.Context, d *Deed) error {
 }
 
 // meant says that a snag is as it should be, with a reason in Name.
-func (e *editor) meant(ctx context.Context, d *Deed) error {
+func (e *editor) meant(ctx context.Context, d *Command) error {
 	if _, err := e.elements(ctx); err != nil {
 		return err
 	}
@@ -546,7 +546,7 @@ func (e *editor) meant(ctx context.Context, d *Deed) error {
 			return nil // said already
 		}
 	}
-	err = e.addElement(ctx, &Deed{Kind: "meant", Name: "meant", Patch: spec})
+	err = e.addElement(ctx, &Command{Kind: "meant", Name: "meant", Patch: spec})
 	e.label = "this is meant"
 	return err
 }

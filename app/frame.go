@@ -134,7 +134,7 @@ type MoveTrouble struct {
 
 // framing is what stands in a set, as its cameras see it now.
 type framing struct {
-	w *world
+	w *snapshot
 	*standing
 }
 
@@ -154,7 +154,7 @@ type standing struct {
 const maxScenes = 16
 
 // framing makes everything ready to be looked at. The set must be laid out.
-func (w *world) framing(ctx context.Context) (*framing, error) {
+func (w *snapshot) framing(ctx context.Context) (*framing, error) {
 	f := &framing{w, &standing{kind: map[string]string{}, scenes: map[string]*frame.Scene{}}}
 	if err := w.makeBodies(ctx); err != nil {
 		return nil, err
@@ -188,7 +188,7 @@ func (w *world) framing(ctx context.Context) (*framing, error) {
 }
 
 // scene is what a shot shows: without its layers, with what rides set apart.
-func (f *framing) scene(k *stage.Kept, cast *stage.Cast) *frame.Scene {
+func (f *framing) scene(k *stage.ShotSettings, cast *stage.Cast) *frame.Scene {
 	rides := ""
 	if k.Move != nil && len(k.Move.Rides) > 0 {
 		raw, _ := json.Marshal(k.Move.Rides)
@@ -225,7 +225,7 @@ func (f *framing) scene(k *stage.Kept, cast *stage.Cast) *frame.Scene {
 const maxMoments = 480
 
 // moments are the shot's frames, as they are looked at.
-func (f *framing) moments(k *stage.Kept, cast *stage.Cast, most int) (list []frame.Moment) {
+func (f *framing) moments(k *stage.ShotSettings, cast *stage.Cast, most int) (list []frame.Moment) {
 	s := f.scene(k, cast)
 	if k.Move == nil {
 		return []frame.Moment{{View: k.At(0, cast.Where), Scene: s}}
@@ -245,7 +245,7 @@ func (f *framing) moments(k *stage.Kept, cast *stage.Cast, most int) (list []fra
 }
 
 // at is one moment.
-func (f *framing) at(k *stage.Kept, cast *stage.Cast, t float64) frame.Moment {
+func (f *framing) at(k *stage.ShotSettings, cast *stage.Cast, t float64) frame.Moment {
 	pose := cast.Pose(t)
 	return frame.Moment{View: k.At(t, cast.Where), Scene: f.scene(k, cast).Posed(func(id string) (geom.M, bool) { m, ok := pose[id]; return m, ok })}
 }
@@ -262,7 +262,7 @@ func (a *App) Frame(ctx context.Context, setID string, t float64) (*FrameState, 
 	if err != nil {
 		return nil, err
 	}
-	k := &w.set.Kept
+	k := &w.set.ShotSettings
 	if k.Move != nil {
 		t = min(max(t, 0), k.Move.Duration())
 	} else {
@@ -306,7 +306,7 @@ type frames struct {
 }
 
 // framingOf is the framing of a set as it is now.
-func (a *App) framingOf(ctx context.Context, setID string) (*world, *framing, error) {
+func (a *App) framingOf(ctx context.Context, setID string) (*snapshot, *framing, error) {
 	w, err := a.laidOut(ctx, setID)
 	if err != nil {
 		return nil, nil, err
@@ -316,7 +316,7 @@ func (a *App) framingOf(ctx context.Context, setID string) (*world, *framing, er
 }
 
 // framingFor is the framing of a set that is laid out.
-func (a *App) framingFor(ctx context.Context, w *world) (*framing, error) {
+func (a *App) framingFor(ctx context.Context, w *snapshot) (*framing, error) {
 	setID := w.set.ID
 	// What stands there is often as it was before: only the view was changed.
 	name := w.standsKey()
@@ -340,7 +340,7 @@ func (a *App) framingFor(ctx context.Context, w *world) (*framing, error) {
 }
 
 // standsKey is another for every change of what stands in the set.
-func (w *world) standsKey() string {
+func (w *snapshot) standsKey() string {
 	parts := make([]any, 0, 2*len(w.rows)+2*len(w.elements))
 	for i := range w.rows {
 		p := w.rows[i].Placement
@@ -371,7 +371,7 @@ func meter(ls *light.State, m *frame.Moment, p *frame.Picture) float64 {
 	return optics.Metered(m.Scene.Meter(&m.View, p, sun, light.Direction(ls.Azimuth, ls.Elevation), sky))
 }
 
-func fitOf(in unit.Ruler, k *stage.Kept, now *frame.Moment, all []frame.Moment, r frame.Range, cast *stage.Cast, f *framing) (fit FitState) {
+func fitOf(in unit.Ruler, k *stage.ShotSettings, now *frame.Moment, all []frame.Moment, r frame.Range, cast *stage.Cast, f *framing) (fit FitState) {
 	v := &now.View
 	fit.Step = optics.DepthStep(v.Depth, v.Far, v.Near, v.Far)
 	fit.Advice = []string{}
@@ -395,7 +395,7 @@ const flickerMoments = 5
 
 // flickersOf are the pairs of surfaces that flicker over a shot, the largest in a
 // picture first.
-func flickersOf(f *framing, k *stage.Kept, cast *stage.Cast) []FlickerState {
+func flickersOf(f *framing, k *stage.ShotSettings, cast *stage.Cast) []FlickerState {
 	worst := map[string]FlickerState{}
 	for _, m := range f.moments(k, cast, flickerMoments) {
 		for _, fl := range m.Scene.Flickers(&m.View, gridW, gridH) {
@@ -426,7 +426,7 @@ func flickersOf(f *framing, k *stage.Kept, cast *stage.Cast) []FlickerState {
 
 // adviceOf says what to give up where no range serves: which near things stand
 // before the plane that the flicker asks for, or which far ones to make into cards.
-func adviceOf(in unit.Ruler, k *stage.Kept, flickers []FlickerState, r frame.Range, s *frame.Scene, all []frame.Moment) []string {
+func adviceOf(in unit.Ruler, k *stage.ShotSettings, flickers []FlickerState, r frame.Range, s *frame.Scene, all []frame.Moment) []string {
 	out := []string{}
 	for _, fl := range flickers {
 		switch {
@@ -474,7 +474,7 @@ func some(names []string) string {
 const barMoments = 7
 
 // bars are the things on the strip: the instances of an element are one.
-func (f *framing) bars(k *stage.Kept, now frame.Moment, spans []optics.Span, all []frame.Moment) []Bar {
+func (f *framing) bars(k *stage.ShotSettings, now frame.Moment, spans []optics.Span, all []frame.Moment) []Bar {
 	at := map[string]int{}
 	bars := []Bar{}
 	take := func(t *frame.Thing, s *optics.Span, first bool) {
@@ -550,7 +550,7 @@ func (f *framing) bars(k *stage.Kept, now frame.Moment, spans []optics.Span, all
 // traceSteps is how many moments of a move the plan shows.
 const traceSteps = 24
 
-func (f *framing) moveState(in unit.Ruler, k *stage.Kept, cast *stage.Cast, t float64) *MoveState {
+func (f *framing) moveState(in unit.Ruler, k *stage.ShotSettings, cast *stage.Cast, t float64) *MoveState {
 	m := k.Move
 	st := &MoveState{Duration: m.Duration(), Frames: m.Frames(), Troubles: []MoveTrouble{}, Traces: []Trace{}}
 	st.First, st.Last = k.Frames()
@@ -594,19 +594,19 @@ const (
 )
 
 // pair is the frame at t and the next.
-func (f *framing) pair(k *stage.Kept, cast *stage.Cast, t float64) frame.Pair {
+func (f *framing) pair(k *stage.ShotSettings, cast *stage.Cast, t float64) frame.Pair {
 	dt := 1 / k.Move.Rate
 	return frame.Pair{A: f.at(k, cast, t), B: f.at(k, cast, t+dt), At: t, Dt: dt}
 }
 
 // judders says whether a viewer cannot follow a thing that goes by; of a camera that
 // follows a thing the eye rests on that.
-func (f *framing) judders(k *stage.Kept, c *frame.Crossing) bool {
+func (f *framing) judders(k *stage.ShotSettings, c *frame.Crossing) bool {
 	return k.Move.Follow == "" && c.Speed > motion.Followable(k.Move.Rate, k.View.Open())
 }
 
 // crossings are how fast things cross the picture over a move, measured once.
-func (f *framing) crossings(k *stage.Kept, cast *stage.Cast) [][]frame.Crossing {
+func (f *framing) crossings(k *stage.ShotSettings, cast *stage.Cast) [][]frame.Crossing {
 	raw, _ := json.Marshal(k)
 	key := string(raw)
 	f.mu.Lock()
@@ -655,7 +655,7 @@ func (f *framing) crossings(k *stage.Kept, cast *stage.Cast) [][]frame.Crossing 
 }
 
 // troublesOf is what is wrong with a move: too fast, a jerk, through a thing.
-func (f *framing) troublesOf(in unit.Ruler, k *stage.Kept, cast *stage.Cast) (list []trouble) {
+func (f *framing) troublesOf(in unit.Ruler, k *stage.ShotSettings, cast *stage.Cast) (list []trouble) {
 	m := k.Move
 	if m == nil {
 		return nil
@@ -687,7 +687,7 @@ func (f *framing) troublesOf(in unit.Ruler, k *stage.Kept, cast *stage.Cast) (li
 
 // tooFast is where things cross the picture faster than a viewer can follow: each run
 // of moments once, with the fastest thing.
-func (f *framing) tooFast(k *stage.Kept, cast *stage.Cast) (list []trouble) {
+func (f *framing) tooFast(k *stage.ShotSettings, cast *stage.Cast) (list []trouble) {
 	type run struct {
 		from, to float64
 		worst    frame.Crossing

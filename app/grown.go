@@ -17,7 +17,7 @@ import (
 // the upright over its foot as tall as it is, meets something that is no ground. What
 // stands beside, or grows under a bench without reaching its seat, does not count. kept is
 // what was counted before, by drift and thing.
-func (w *world) grown(ctx context.Context, solids []snag.Solid, kept map[string]int) (list []snag.Snag, err error) {
+func (w *snapshot) grown(ctx context.Context, solids []snag.Solid, kept map[string]int) (list []snag.Snag, err error) {
 	used := map[string]bool{}
 	for e := range w.Seen {
 		l := e.Laid
@@ -84,7 +84,7 @@ func through(h *contact.Herd, b *contact.Placed) (n int) {
 const misfit = 0.02
 
 // unfit tells of facades whose piece does not fit its opening: it is told once for all bays.
-func (w *world) unfit(in unit.Ruler) (list []snag.Snag) {
+func (w *snapshot) unfit(in unit.Ruler) (list []snag.Snag) {
 	for e := range w.Seen {
 		if e.Kind != "room" {
 			continue

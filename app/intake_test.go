@@ -119,7 +119,7 @@ func TestMissingMapsAreFoundInAnotherArrivalAndByHand(t *testing.T) {
 	if err := d.a.AssignMap(d.ctx, id, "Tin", maps.Normal, arrival, "maps/gone.png", 0); err == nil {
 		t.Error("a picture that is not there was taken")
 	}
-	d.edit(app.Deed{Do: "recipe", ID: id, Patch: patch(map[string]any{"op": "unmap", "surface": "Tin", "role": "metallic"})})
+	d.edit(app.Command{Do: "recipe", ID: id, Patch: patch(map[string]any{"op": "unmap", "surface": "Tin", "role": "metallic"})})
 	if detail, _ = d.a.Piece(d.ctx, id); cell(detail, "Tin", maps.Metallic).State != "" {
 		t.Error("the slot is not as it came")
 	}
@@ -131,7 +131,7 @@ func TestDecisionsAboutPartsAreEditsLikeAnyOther(t *testing.T) {
 	id := st.Pieces[0].ID
 	decide := func(v map[string]any) {
 		t.Helper()
-		d.edit(app.Deed{Do: "recipe", ID: id, Patch: patch(v)})
+		d.edit(app.Command{Do: "recipe", ID: id, Patch: patch(v)})
 		d.waitMade(id)
 	}
 	decide(map[string]any{"op": "drop", "parts": []string{"Back"}})
@@ -157,12 +157,12 @@ func TestDecisionsAboutPartsAreEditsLikeAnyOther(t *testing.T) {
 		t.Errorf("after undo it is %q", p.Making)
 	}
 	for name, v := range map[string]map[string]any{"nothing chosen": {"op": "drop"}, "unknown": {"op": "paint"}, "no name": {"op": "name", "parts": []string{"Front"}}, "by smell": {"op": "split", "parts": []string{"Front"}, "by": "smell"}} {
-		if _, err := d.a.Edit(d.ctx, d.set, app.EditRequest{Revision: -1, Deeds: []app.Deed{{Do: "recipe", ID: id, Patch: patch(v)}}}); err == nil {
+		if _, err := d.a.Edit(d.ctx, d.set, app.EditRequest{Revision: -1, Deeds: []app.Command{{Do: "recipe", ID: id, Patch: patch(v)}}}); err == nil {
 			t.Errorf("%s was accepted", name)
 		}
 	}
 	// All parts dropped: the piece stays as it was and says why.
-	d.edit(app.Deed{Do: "recipe", ID: id, Patch: patch(map[string]any{"op": "drop", "parts": []string{"Front", "Back", "both"}})})
+	d.edit(app.Command{Do: "recipe", ID: id, Patch: patch(map[string]any{"op": "drop", "parts": []string{"Front", "Back", "both"}})})
 	st = d.await("the failure", func(st *app.State) bool { return strings.HasPrefix(st.Pieces[0].Making, "failed") })
 	if !slices.ContainsFunc(st.Snags, func(s snag.Snag) bool { return strings.Contains(s.What, "keep at least one") }) {
 		t.Errorf("%+v", st.Snags)
@@ -183,7 +183,7 @@ func TestCamerasInAFileBecomeShots(t *testing.T) {
 	}
 	st := d.takeIn("wall.glb", buf.Bytes())
 	id := st.Pieces[0].ID
-	d.edit(app.Deed{Do: "change", Kind: "piece", ID: id, Patch: patch(map[string]any{"sizing": map[string]any{"centre": false, "ground": false}})}, app.Deed{Do: "place", Piece: id, At: geom.V{X: 100}})
+	d.edit(app.Command{Do: "change", Kind: "piece", ID: id, Patch: patch(map[string]any{"sizing": map[string]any{"centre": false, "ground": false}})}, app.Command{Do: "place", Piece: id, At: geom.V{X: 100}})
 	if count, skipped, err := d.a.TakeCameras(d.ctx, d.set, id); err != nil || count != 1 || len(skipped) != 0 {
 		t.Fatalf("%d, %v", count, err)
 	}
@@ -388,7 +388,7 @@ func TestWhatAFileBringsBesidesItsMesh(t *testing.T) {
 		t.Errorf("%d, %q, %v", n, skipped, err)
 	}
 
-	d.edit(app.Deed{Do: "change", Kind: "piece", ID: id, Patch: patch(map[string]any{"favourite": true})})
+	d.edit(app.Command{Do: "change", Kind: "piece", ID: id, Patch: patch(map[string]any{"favourite": true})})
 	other, _, err := d.a.NewProduction(d.ctx, "other", "metre")
 	if err != nil {
 		t.Fatal(err)

@@ -18,7 +18,7 @@ const lightSteps = 48
 
 // posed makes the scene as it is t seconds into a move: what rides is moved, what
 // flickers is lit, cards show their pictures.
-func (l *loaded) posed(ctx context.Context, k *stage.Kept, cast *stage.Cast, t float64) (*render.Scene, error) {
+func (l *loaded) posed(ctx context.Context, k *stage.ShotSettings, cast *stage.Cast, t float64) (*render.Scene, error) {
 	m := k.Move
 	ls := k.Light
 	stands := slices.Clone(l.stands)
@@ -95,6 +95,6 @@ func (l *loaded) renderScene(ctx context.Context, ls *light.State) (*render.Scen
 }
 
 // still says whether nothing but the camera moves.
-func still(k *stage.Kept) bool {
+func still(k *stage.ShotSettings) bool {
 	return k.Move == nil || len(k.Move.Rides)+len(k.Move.Flickers)+len(k.Move.Plays) == 0
 }

@@ -27,7 +27,7 @@ type recipeStep struct {
 }
 
 // recipe does one decision about the parts, repairs or maps of a piece.
-func (e *editor) recipe(ctx context.Context, d *Deed) error {
+func (e *editor) recipe(ctx context.Context, d *Command) error {
 	var s recipeStep
 	if err := json.Unmarshal(d.Patch, &s); err != nil {
 		return wrong("the decision cannot be read: %v", err)

@@ -48,7 +48,7 @@ func (d *desk) rows(production string) string {
 func TestNothingReachesIntoAnotherProduction(t *testing.T) {
 	d := newDesk(t)
 	st := d.takeIn("box.glb", boxGLB(t))
-	mine := d.edit(app.Deed{Do: "place", Piece: st.Pieces[0].ID}, app.Deed{Do: "place", StandIn: "box"}, app.Deed{Do: "keep", Name: "mine"}).Made
+	mine := d.edit(app.Command{Do: "place", Piece: st.Pieces[0].ID}, app.Command{Do: "place", StandIn: "box"}, app.Command{Do: "keep", Name: "mine"}).Made
 	other := &desk{TB: t, a: d.a, ctx: d.ctx}
 	var err error
 	if other.production, other.set, err = d.a.NewProduction(d.ctx, "other", "metre"); err != nil {
@@ -56,15 +56,15 @@ func TestNothingReachesIntoAnotherProduction(t *testing.T) {
 	}
 	ost := other.takeIn("box.glb", boxGLB(t))
 	room, _ := json.Marshal(lay.Room{Outline: []lay.P{{}, {X: 4}, {X: 4, Z: 4}, {Z: 4}}, Height: 2.5, Wall: 0.1})
-	theirs := other.edit(app.Deed{Do: "place", Piece: ost.Pieces[0].ID}, app.Deed{Do: "place", StandIn: "person"}, app.Deed{Do: "keep", Name: "theirs"}, app.Deed{Do: "add", Kind: "room", Name: "room", Patch: room}, app.Deed{Do: "add", Kind: "group", Name: "group"}).Made
+	theirs := other.edit(app.Command{Do: "place", Piece: ost.Pieces[0].ID}, app.Command{Do: "place", StandIn: "person"}, app.Command{Do: "keep", Name: "theirs"}, app.Command{Do: "add", Kind: "room", Name: "room", Patch: room}, app.Command{Do: "add", Kind: "group", Name: "group"}).Made
 	ids := []string{other.set, ost.Pieces[0].ID, theirs[0], theirs[2], theirs[3], theirs[4]}
 	// What is made of the pieces is made; from here on nothing changes there.
 	before := d.rows(other.production)
 	tried := 0
-	do := func(deed app.Deed) {
+	do := func(deed app.Command) {
 		t.Helper()
 		tried++
-		_, err := d.a.Edit(d.ctx, d.set, app.EditRequest{Revision: -1, Deeds: []app.Deed{deed}})
+		_, err := d.a.Edit(d.ctx, d.set, app.EditRequest{Revision: -1, Deeds: []app.Command{deed}})
 		var known *app.Problem
 		if err != nil && !errors.As(err, &known) {
 			t.Errorf("%+v: %v", deed, err)
@@ -73,12 +73,12 @@ func TestNothingReachesIntoAnotherProduction(t *testing.T) {
 	for _, name := range app.DeedNames() {
 		for _, id := range ids {
 			for _, kind := range []string{"placement", "piece", "shot", "set", "element"} {
-				do(app.Deed{Do: name, Kind: kind, ID: id, IDs: []string{id, mine[1]}, Patch: patch(map[string]any{"name": "taken over"}), Piece: st.Pieces[0].ID, Metres: 1, Name: "n", Of: "height"})
+				do(app.Command{Do: name, Kind: kind, ID: id, IDs: []string{id, mine[1]}, Patch: patch(map[string]any{"name": "taken over"}), Piece: st.Pieces[0].ID, Metres: 1, Name: "n", Of: "height"})
 			}
-			do(app.Deed{Do: name, ID: mine[0], IDs: []string{mine[0]}, Piece: id, Like: id, LikeOf: "width", Name: "n", Metres: 1, Of: "x"})
-			do(app.Deed{Do: name, ID: mine[0], IDs: []string{mine[0]}, Kind: "placement", Patch: patch(map[string]any{"id": id, "piece": id, "group": id, "recast": id}), StandIn: "box", Name: "n"})
-			do(app.Deed{Do: name, Kind: "row", Name: "n", Patch: patch(lay.Row{Shape: "line", Points: []lay.P{{}, {X: 3}}, Pieces: []lay.Share{{Piece: id, Weight: 1}}, By: "count", Count: 2})})
-			do(app.Deed{Do: name, Kind: "group", Name: "n", Patch: patch(lay.Group{Parent: id})})
+			do(app.Command{Do: name, ID: mine[0], IDs: []string{mine[0]}, Piece: id, Like: id, LikeOf: "width", Name: "n", Metres: 1, Of: "x"})
+			do(app.Command{Do: name, ID: mine[0], IDs: []string{mine[0]}, Kind: "placement", Patch: patch(map[string]any{"id": id, "piece": id, "group": id, "recast": id}), StandIn: "box", Name: "n"})
+			do(app.Command{Do: name, Kind: "row", Name: "n", Patch: patch(lay.Array{Shape: "line", Points: []lay.P{{}, {X: 3}}, Pieces: []lay.Share{{Piece: id, Weight: 1}}, By: "count", Count: 2})})
+			do(app.Command{Do: name, Kind: "group", Name: "n", Patch: patch(lay.Group{Parent: id})})
 		}
 	}
 	for _, id := range ids {
@@ -126,7 +126,7 @@ func TestNothingReachesIntoAnotherProduction(t *testing.T) {
 func TestUndoIsOnesOwn(t *testing.T) {
 	d := newDesk(t)
 	anna, ben := app.WithActor(d.ctx, "anna"), app.WithActor(d.ctx, "ben")
-	edit := func(ctx context.Context, set string, deeds ...app.Deed) []string {
+	edit := func(ctx context.Context, set string, deeds ...app.Command) []string {
 		t.Helper()
 		r, err := d.a.Edit(ctx, set, app.EditRequest{Revision: -1, Deeds: deeds})
 		if err != nil {
@@ -134,16 +134,16 @@ func TestUndoIsOnesOwn(t *testing.T) {
 		}
 		return r.Made
 	}
-	move := func(id string, x float64) app.Deed {
-		return app.Deed{Do: "change", Kind: "placement", ID: id, Patch: patch(map[string]any{"at": map[string]any{"x": x}})}
+	move := func(id string, x float64) app.Command {
+		return app.Command{Do: "change", Kind: "placement", ID: id, Patch: patch(map[string]any{"at": map[string]any{"x": x}})}
 	}
-	here := edit(anna, d.set, app.Deed{Do: "place", StandIn: "box", Name: "crate"})[0]
-	bens := edit(ben, d.set, app.Deed{Do: "place", StandIn: "box", Name: "barrel"})[0]
+	here := edit(anna, d.set, app.Command{Do: "place", StandIn: "box", Name: "crate"})[0]
+	bens := edit(ben, d.set, app.Command{Do: "place", StandIn: "box", Name: "barrel"})[0]
 	there, err := d.a.NewSet(d.ctx, d.production, "another")
 	if err != nil {
 		t.Fatal(err)
 	}
-	edit(anna, there, app.Deed{Do: "place", StandIn: "box", Name: "elsewhere"})
+	edit(anna, there, app.Command{Do: "place", StandIn: "box", Name: "elsewhere"})
 	edit(anna, d.set, move(here, 1))
 	edit(ben, d.set, move(bens, 5))
 	// Anna's last in this set, not Ben's later one and not her own later one elsewhere.
@@ -187,7 +187,7 @@ func TestUndoIsOnesOwn(t *testing.T) {
 // An edit that is sent again, since its answer was lost, is done once; so is undo.
 func TestAnEditThatIsSentAgainIsDoneOnce(t *testing.T) {
 	d := newDesk(t)
-	ask := app.EditRequest{Revision: -1, Request: "first", Deeds: []app.Deed{{Do: "place", StandIn: "box", Name: "crate"}}}
+	ask := app.EditRequest{Revision: -1, Request: "first", Deeds: []app.Command{{Do: "place", StandIn: "box", Name: "crate"}}}
 	var all sync.WaitGroup
 	answers := make([]app.EditResult, 8)
 	for i := range answers {
@@ -209,7 +209,7 @@ func TestAnEditThatIsSentAgainIsDoneOnce(t *testing.T) {
 			t.Errorf("answered %+v", r)
 		}
 	}
-	d.edit(app.Deed{Do: "place", StandIn: "box", Name: "another"})
+	d.edit(app.Command{Do: "place", StandIn: "box", Name: "another"})
 	for range 3 {
 		if label, err := d.a.Undo(d.ctx, d.set, "back"); err != nil || label != "place another" {
 			t.Errorf("%q, %v", label, err)
@@ -229,7 +229,7 @@ func TestAnEditThatIsSentAgainIsDoneOnce(t *testing.T) {
 // brought back or its days are over.
 func TestTheBin(t *testing.T) {
 	d := newDesk(t)
-	d.edit(app.Deed{Do: "place", StandIn: "box"}, app.Deed{Do: "keep", Name: "shot"})
+	d.edit(app.Command{Do: "place", StandIn: "box"}, app.Command{Do: "keep", Name: "shot"})
 	take, err := d.a.Shoot(d.ctx, d.set, "", "still", app.TakeSettings{Width: 8, Samples: 1})
 	if err != nil {
 		t.Fatal(err)
@@ -268,7 +268,7 @@ func TestTheBin(t *testing.T) {
 			if _, err := d.a.State(d.ctx, d.set); !errors.Is(err, app.ErrNone) {
 				t.Errorf("a set in the bin opens: %v", err)
 			}
-			if _, err := d.a.Edit(d.ctx, d.set, app.EditRequest{Revision: -1, Deeds: []app.Deed{{Do: "place", StandIn: "box"}}}); !errors.Is(err, app.ErrNone) {
+			if _, err := d.a.Edit(d.ctx, d.set, app.EditRequest{Revision: -1, Deeds: []app.Command{{Do: "place", StandIn: "box"}}}); !errors.Is(err, app.ErrNone) {
 				t.Errorf("a set in the bin is edited: %v", err)
 			}
 		}
@@ -290,7 +290,7 @@ func TestTheBin(t *testing.T) {
 	// An arrival goes with what was made of it, wherever that stands; told before.
 	st := d.folder("boards", "", "b.obj", board, "b.mtl", "newmtl Oak\nKd 0.5 0.4 0.3\n")
 	arrival, piece := st.Arrivals[0].ID, st.Pieces[0].ID
-	d.edit(app.Deed{Do: "place", Piece: piece}, app.Deed{Do: "place", Piece: piece, At: geom.V{X: 3}})
+	d.edit(app.Command{Do: "place", Piece: piece}, app.Command{Do: "place", Piece: piece, At: geom.V{X: 3}})
 	if u, err := d.a.Uses(d.ctx, arrival); err != nil || len(u.Pieces) != 1 || u.Things != 2 || !slices.Equal(u.Sets, []string{"first set"}) {
 		t.Errorf("%+v, %v", u, err)
 	}
@@ -346,7 +346,7 @@ func TestTheBin(t *testing.T) {
 // unmeasured, and comes right again when it is undone.
 func TestAbsurdNumbers(t *testing.T) {
 	d := newDesk(t)
-	id := d.edit(app.Deed{Do: "place", StandIn: "box", Name: "crate"}).Made[0]
+	id := d.edit(app.Command{Do: "place", StandIn: "box", Name: "crate"}).Made[0]
 	for _, x := range []string{"1e308", "1e155", "-1e300", "1e13"} {
 		for name, text := range map[string]string{
 			"a ride":   `{"move":{"rate":24,"seconds":2,"rides":[{"ids":["` + id + `"],"points":[{"x":0,"y":0,"z":0},{"x":` + x + `,"y":0,"z":0}],"seconds":1,"easing":"linear"}]}}`,
@@ -354,14 +354,14 @@ func TestAbsurdNumbers(t *testing.T) {
 			"a camera": `{"view":{"eye":{"x":` + x + `,"y":0,"z":0}}}`,
 			"a mark":   `{"match":{"picture":"","opacity":1,"wipe":1,"points":[{"x":` + x + `,"y":0,"at":{"x":0,"y":0,"z":0}}]}}`,
 		} {
-			_, err := d.a.Edit(d.ctx, d.set, app.EditRequest{Revision: -1, Deeds: []app.Deed{{Do: "change", Kind: "set", Patch: json.RawMessage(text)}}})
+			_, err := d.a.Edit(d.ctx, d.set, app.EditRequest{Revision: -1, Deeds: []app.Command{{Do: "change", Kind: "set", Patch: json.RawMessage(text)}}})
 			if !errors.Is(err, app.ErrWrong) {
 				t.Errorf("%s of %s: %v", name, x, err)
 			}
 		}
 	}
-	d.edit(app.Deed{Do: "change", Kind: "set", Patch: json.RawMessage(`{"move":{"rate":24,"seconds":2,"rides":[{"ids":["` + id + `"],"points":[{"x":0,"y":0,"z":0},{"x":1,"y":0,"z":0}],"seconds":1,"easing":"linear"}]}}`)})
-	d.edit(app.Deed{Do: "keep", Name: "a ride"})
+	d.edit(app.Command{Do: "change", Kind: "set", Patch: json.RawMessage(`{"move":{"rate":24,"seconds":2,"rides":[{"ids":["` + id + `"],"points":[{"x":0,"y":0,"z":0},{"x":1,"y":0,"z":0}],"seconds":1,"easing":"linear"}]}}`)})
+	d.edit(app.Command{Do: "keep", Name: "a ride"})
 	for _, far := range []string{"1e155", "1e308"} {
 		if _, err := d.a.Store.Pool.Exec(d.ctx, "update sets set move = replace(move::text, '\"x\": 1,', '\"x\": "+far+",')::jsonb where id = $1", d.set); err != nil {
 			t.Fatal(err)
@@ -374,7 +374,7 @@ func TestAbsurdNumbers(t *testing.T) {
 			t.Fatalf("the test does not strike: %v", err)
 		}
 		// An edit has it measured again.
-		rev := d.edit(app.Deed{Do: "change", Kind: "placement", ID: id, Patch: patch(map[string]any{"name": "crate of " + far})}).Revision
+		rev := d.edit(app.Command{Do: "change", Kind: "placement", ID: id, Patch: patch(map[string]any{"name": "crate of " + far})}).Revision
 		st := d.await("the measuring, or that it was given up", func(st *app.State) bool { return st.Measured != nil && st.Measured.Revision == rev })
 		if _, err := json.Marshal(st); err != nil {
 			t.Errorf("with %s the state cannot be told: %v", far, err)
@@ -390,8 +390,8 @@ func TestAbsurdNumbers(t *testing.T) {
 // A large order, asked for or kept by an earlier release, blocks nothing.
 func TestTheLastOrderBlocksNothing(t *testing.T) {
 	d := newDesk(t)
-	id := d.edit(app.Deed{Do: "place", StandIn: "box"}).Made[0]
-	if _, err := d.a.Edit(d.ctx, d.set, app.EditRequest{Revision: -1, Deeds: []app.Deed{{Do: "change", Kind: "placement", ID: id, Patch: patch(map[string]any{"order": 2147483647})}}}); err != nil {
+	id := d.edit(app.Command{Do: "place", StandIn: "box"}).Made[0]
+	if _, err := d.a.Edit(d.ctx, d.set, app.EditRequest{Revision: -1, Deeds: []app.Command{{Do: "change", Kind: "placement", ID: id, Patch: patch(map[string]any{"order": 2147483647})}}}); err != nil {
 		t.Fatal(err)
 	}
 	if p := d.state().Placements[0]; p.Order != 1 {
@@ -399,16 +399,16 @@ func TestTheLastOrderBlocksNothing(t *testing.T) {
 	}
 	for _, table := range []string{"placement", "element", "shot"} {
 		if table == "element" {
-			d.edit(app.Deed{Do: "add", Kind: "layer", Name: "l"})
+			d.edit(app.Command{Do: "add", Kind: "layer", Name: "l"})
 		}
 		if table == "shot" {
-			d.edit(app.Deed{Do: "keep", Name: "s"})
+			d.edit(app.Command{Do: "keep", Name: "s"})
 		}
 		if _, err := d.a.Store.Pool.Exec(d.ctx, "update "+table+" set ord = 2147483647"); err != nil {
 			t.Fatal(err)
 		}
 	}
-	made := d.edit(app.Deed{Do: "place", StandIn: "box", Name: "after"}, app.Deed{Do: "copy", IDs: []string{id}, At: geom.V{X: 1}}, app.Deed{Do: "add", Kind: "layer", Name: "after"}, app.Deed{Do: "keep", Name: "after"}).Made
+	made := d.edit(app.Command{Do: "place", StandIn: "box", Name: "after"}, app.Command{Do: "copy", IDs: []string{id}, At: geom.V{X: 1}}, app.Command{Do: "add", Kind: "layer", Name: "after"}, app.Command{Do: "keep", Name: "after"}).Made
 	if len(made) != 4 {
 		t.Errorf("made %v", made)
 	}
@@ -451,14 +451,14 @@ func TestTakesAreBounded(t *testing.T) {
 // measured for the one before, and all that comes of it is of the newest.
 func TestACrowdIsMeasuredInTime(t *testing.T) {
 	d := newDesk(t)
-	var deeds []app.Deed
+	var deeds []app.Command
 	for i := range 14 {
-		deeds = append(deeds, app.Deed{Do: "place", StandIn: "person", At: geom.V{X: 0.01 * float64(i), Z: 0.007 * float64(i*i%14)}})
+		deeds = append(deeds, app.Command{Do: "place", StandIn: "person", At: geom.V{X: 0.01 * float64(i), Z: 0.007 * float64(i*i%14)}})
 	}
 	made := d.edit(deeds...).Made
 	var rev int64
 	for i := range 10 {
-		rev = d.edit(app.Deed{Do: "change", Kind: "placement", ID: made[i], Patch: patch(map[string]any{"yaw": 0.1 * float64(i)})}).Revision
+		rev = d.edit(app.Command{Do: "change", Kind: "placement", ID: made[i], Patch: patch(map[string]any{"yaw": 0.1 * float64(i)})}).Revision
 	}
 	st := d.await("the measuring", func(st *app.State) bool { return st.Measured != nil && st.Measured.Revision == rev })
 	overlap, more := 0, 0
@@ -481,8 +481,8 @@ func TestACrowdIsMeasuredInTime(t *testing.T) {
 func TestEverythingIsCarriedElsewhere(t *testing.T) {
 	d := newDesk(t)
 	st := d.takeIn("box.glb", boxGLB(t))
-	d.edit(app.Deed{Do: "place", Piece: st.Pieces[0].ID, At: geom.V{X: -0.1, Z: 1.0 / 3}}, app.Deed{Do: "place", StandIn: "person"}, app.Deed{Do: "keep", Name: "wide"})
-	d.edit(app.Deed{Do: "change", Kind: "piece", ID: st.Pieces[0].ID, Patch: patch(map[string]any{"credit": map[string]any{"author": "Ada Weaver", "licence": "CC BY 4.0"}})})
+	d.edit(app.Command{Do: "place", Piece: st.Pieces[0].ID, At: geom.V{X: -0.1, Z: 1.0 / 3}}, app.Command{Do: "place", StandIn: "person"}, app.Command{Do: "keep", Name: "wide"})
+	d.edit(app.Command{Do: "change", Kind: "piece", ID: st.Pieces[0].ID, Patch: patch(map[string]any{"credit": map[string]any{"author": "Ada Weaver", "licence": "CC BY 4.0"}})})
 	if _, err := d.a.Shoot(d.ctx, d.set, "", "still", app.TakeSettings{Width: 32, Samples: 2}); err != nil {
 		t.Fatal(err)
 	}
@@ -625,7 +625,7 @@ func TestAForgedProductionIsRefused(t *testing.T) {
 		d := newDesk(t)
 		d.takeIn("box.glb", boxGLB(t))
 		room, _ := json.Marshal(lay.Room{Outline: []lay.P{{}, {X: 4}, {X: 4, Z: 4}, {Z: 4}}, Height: 2.5, Wall: 0.1})
-		d.edit(app.Deed{Do: "place", StandIn: "box"}, app.Deed{Do: "add", Kind: "room", Name: "room", Patch: room})
+		d.edit(app.Command{Do: "place", StandIn: "box"}, app.Command{Do: "add", Kind: "room", Name: "room", Patch: room})
 		if tag, err := d.a.Store.Pool.Exec(d.ctx, sql); err != nil || tag.RowsAffected() == 0 {
 			t.Fatalf("%s: %v", name, err)
 		}

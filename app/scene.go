@@ -40,15 +40,15 @@ type loadedThing struct {
 
 // loadScene reads what is seen of a set, with its models.
 func (a *App) loadScene(ctx context.Context, set *store.Set) (*loaded, error) {
-	var w *world
+	var w *snapshot
 	err := a.Store.View(ctx, func(tx pgx.Tx) (err error) {
-		w, err = a.world(ctx, tx, set.ID)
+		w, err = a.snapshot(ctx, tx, set.ID)
 		return err
 	})
 	if err != nil {
 		return nil, err
 	}
-	w.set.Kept = set.Kept // the shot's, which may not be the working one
+	w.set.ShotSettings = set.ShotSettings // the shot's, which may not be the working one
 	if _, err := w.LayOut(ctx, false); err != nil {
 		return nil, err
 	}
@@ -67,7 +67,7 @@ func newLoaded(a *App) *loaded {
 }
 
 // stand adds a thing.
-func (l *loaded) stand(ctx context.Context, w *world, t *assembly.Thing) error {
+func (l *loaded) stand(ctx context.Context, w *snapshot, t *assembly.Thing) error {
 	if t.Placement == nil {
 		return l.standLaid(ctx, w, t)
 	}
@@ -95,7 +95,7 @@ func (l *loaded) stand(ctx context.Context, w *world, t *assembly.Thing) error {
 }
 
 // standLaid adds what an element is made of and what it lays.
-func (l *loaded) standLaid(ctx context.Context, w *world, t *assembly.Thing) error {
+func (l *loaded) standLaid(ctx context.Context, w *snapshot, t *assembly.Thing) error {
 	if t.Laid.Model != nil {
 		l.models[t.ID], l.top[t.ID] = t.Laid.Model, geom.Identity
 		l.stands = append(l.stands, loadedThing{t.ID, nil, t.ID, t.Name, geom.Identity})
@@ -111,7 +111,7 @@ func (l *loaded) standLaid(ctx context.Context, w *world, t *assembly.Thing) err
 }
 
 // load reads the model of a piece, once; of is what needs it.
-func (l *loaded) load(ctx context.Context, w *world, piece, of string) error {
+func (l *loaded) load(ctx context.Context, w *snapshot, piece, of string) error {
 	if l.models[piece] != nil {
 		return nil
 	}

@@ -233,7 +233,7 @@ func (a *App) settle(ctx context.Context, s *store.Settling) (say string, err er
 	if err := json.Unmarshal(s.Was, &was); err != nil {
 		return "", err
 	}
-	w, err := a.world(ctx, a.Store.Pool, s.SetID)
+	w, err := a.snapshot(ctx, a.Store.Pool, s.SetID)
 	if err != nil {
 		return "", err
 	}
@@ -287,7 +287,7 @@ func (a *App) settle(ctx context.Context, s *store.Settling) (say string, err er
 	after := make([]stood, len(rows))
 	for i, p := range rows {
 		if found.Bodies[i] != bodies[i] { // what rests already stays to the last digit
-			p.Stand(&found.Bodies[i].World)
+			p.SetTransform(&found.Bodies[i].World)
 		}
 		after[i] = stoodAt(p)
 	}
@@ -297,7 +297,7 @@ func (a *App) settle(ctx context.Context, s *store.Settling) (say string, err er
 	}
 	// The edit has the settling's name: made again after a crash, it is not made twice.
 	_, err = a.Edit(WithActor(ctx, s.Actor), s.SetID, EditRequest{Revision: -1,
-		Deeds: []Deed{{Do: "rest", Patch: patch}}, Request: "settle " + s.ID})
+		Deeds: []Command{{Do: "rest", Patch: patch}}, Request: "settle " + s.ID})
 	if err != nil {
 		return "", err
 	}
@@ -317,7 +317,7 @@ const settleTells = 200 * time.Millisecond
 
 // feltNow is everything that is seen in a set as it is felt: what was measured last where
 // that is still true.
-func (a *App) feltNow(ctx context.Context, w *world) ([]snag.Solid, error) {
+func (a *App) feltNow(ctx context.Context, w *snapshot) ([]snag.Solid, error) {
 	if m := a.watches.of(w.set.ID).seen(); m != nil && m.world != nil && m.Revision == w.production.Revision {
 		return m.things, nil
 	}
@@ -329,7 +329,7 @@ func (a *App) feltNow(ctx context.Context, w *world) ([]snag.Solid, error) {
 
 // rested stands placements where they came to rest. What was changed since they were let
 // go stays: then none is moved.
-func (e *editor) rested(ctx context.Context, d *Deed) error {
+func (e *editor) rested(ctx context.Context, d *Command) error {
 	var patch struct{ Was, Now []stood }
 	err := json.Unmarshal(d.Patch, &patch)
 	if n := len(patch.Now); err != nil || len(patch.Was) != n || n == 0 || n > maxHeap {

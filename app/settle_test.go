@@ -25,7 +25,7 @@ func (d *desk) settle(seed uint64, ids ...string) {
 func (d *desk) heap(n int) (ids []string) {
 	d.Helper()
 	d.edit(standIn("slab", geom.V{}, geom.V{X: 6, Y: 0.2, Z: 6}, nil))
-	var deeds []app.Deed
+	var deeds []app.Command
 	for i := range n {
 		deeds = append(deeds, standIn("box", geom.V{X: 0.1 * float64(i%2), Y: 0.5 + 0.5*float64(i), Z: 0.07 * float64(i%3)}, geom.V{X: 0.4, Y: 0.3, Z: 0.25}, nil))
 	}
@@ -84,7 +84,7 @@ func TestSettlingHoldsUpNobody(t *testing.T) {
 		t.Errorf("what settles can be let go twice: %v", err)
 	}
 	// That it falls is not noticed by who moves one of them.
-	d.edit(app.Deed{Do: "change", Kind: "placement", ID: ids[0], Patch: patch(map[string]any{"at": geom.V{X: 2, Y: 4, Z: 2}})})
+	d.edit(app.Command{Do: "change", Kind: "placement", ID: ids[0], Patch: patch(map[string]any{"at": geom.V{X: 2, Y: 4, Z: 2}})})
 	between := d.places()
 	d.await("the end", func(st *app.State) bool { return len(st.Settling) == 0 })
 	if now := d.places(); !slices.Equal(now, between) {
@@ -151,7 +151,7 @@ func TestALostSettlingGoesOn(t *testing.T) {
 func TestWhatCannotSettle(t *testing.T) {
 	d := newDesk(t)
 	ids := d.heap(3)
-	d.edit(app.Deed{Do: "change", Kind: "placement", ID: ids[1], Patch: patch(map[string]any{"locked": true})})
+	d.edit(app.Command{Do: "change", Kind: "placement", ID: ids[1], Patch: patch(map[string]any{"locked": true})})
 	for _, c := range []struct {
 		ids  []string
 		seed uint64
@@ -170,7 +170,7 @@ func TestWhatCannotSettle(t *testing.T) {
 	at := map[string]any{"id": ids[0], "at": geom.V{Y: 1e308}}
 	for _, p := range []any{nil, map[string]any{}, map[string]any{"was": []any{at}, "now": []any{at}}, map[string]any{"was": []any{}, "now": []any{at}}} {
 		raw, _ := json.Marshal(p)
-		if _, err := d.a.Edit(d.ctx, d.set, app.EditRequest{Revision: -1, Deeds: []app.Deed{{Do: "rest", Patch: raw}}}); err == nil {
+		if _, err := d.a.Edit(d.ctx, d.set, app.EditRequest{Revision: -1, Deeds: []app.Command{{Do: "rest", Patch: raw}}}); err == nil {
 			t.Errorf("%s is taken", raw)
 		}
 	}

@@ -54,7 +54,7 @@ func write(d *drawing.Drawing, name, as string) (p Paper, err error) {
 
 // looked is a shot, or the working view, made ready to be put on paper.
 type looked struct {
-	w    *world
+	w    *snapshot
 	f    *framing
 	cast *stage.Cast
 	shot stage.Shot
@@ -67,7 +67,7 @@ func (a *App) lookAt(ctx context.Context, setID, shotID string) (*looked, error)
 	if err != nil {
 		return nil, err
 	}
-	l := &looked{w: w, f: f, shot: stage.Shot{Name: "working view", Kept: w.set.Kept}, in: unit.RulerOf(w.production.Unit)}
+	l := &looked{w: w, f: f, shot: stage.Shot{Name: "working view", ShotSettings: w.set.ShotSettings}, in: unit.RulerOf(w.production.Unit)}
 	if shotID != "" {
 		i := slices.IndexFunc(w.shots, func(s store.ShotRow) bool { return s.ID == shotID })
 		if i < 0 {
@@ -76,7 +76,7 @@ func (a *App) lookAt(ctx context.Context, setID, shotID string) (*looked, error)
 		l.shot = w.shots[i].Shot
 	}
 	l.cast = w.Cast(l.shot.Move)
-	l.now = f.at(&l.shot.Kept, l.cast, 0)
+	l.now = f.at(&l.shot.ShotSettings, l.cast, 0)
 	return l, nil
 }
 
@@ -88,7 +88,7 @@ func (a *App) ShotSheet(ctx context.Context, setID, shotID, as string) (Paper, e
 		return Paper{}, err
 	}
 	v := &l.now.View
-	k := &l.shot.Kept
+	k := &l.shot.ShotSettings
 	s := &paper.Shot{Production: l.w.production.Name, Set: l.w.set.Name, Name: l.shot.Name, Status: l.shot.Status, Note: l.shot.Note, View: *v, Height: math.Inf(1)}
 	if h, on := l.now.Scene.Below(v.Eye); on >= 0 {
 		s.Height, s.On = h, l.now.Scene.Things[on].Name

@@ -16,7 +16,7 @@ import (
 // framed are the snags of framing: of every kept shot, and of the working view
 // where it is none of them. known are those of before, by what they were found
 // for: a shot is looked at again when it, or what stands, has changed.
-func (w *world) framed(ctx context.Context, in unit.Ruler, known map[string][]snag.Snag) ([]snag.Snag, error) {
+func (w *snapshot) framed(ctx context.Context, in unit.Ruler, known map[string][]snag.Snag) ([]snag.Snag, error) {
 	f, err := w.a.framingFor(ctx, w)
 	if err != nil {
 		return nil, err
@@ -24,7 +24,7 @@ func (w *world) framed(ctx context.Context, in unit.Ruler, known map[string][]sn
 	stands := w.standsKey()
 	kept := map[string]bool{}
 	var list []snag.Snag
-	look := func(shot, name string, k *stage.Kept) {
+	look := func(shot, name string, k *stage.ShotSettings) {
 		if ctx.Err() != nil {
 			return
 		}
@@ -41,10 +41,10 @@ func (w *world) framed(ctx context.Context, in unit.Ruler, known map[string][]sn
 	for i := range w.shots {
 		s := &w.shots[i].Shot
 		same = same || s.ID == w.set.Shot && !w.set.Changed(s)
-		look(s.ID, s.Name, &s.Kept)
+		look(s.ID, s.Name, &s.ShotSettings)
 	}
 	if !same {
-		look("", "this view", &w.set.Kept)
+		look("", "this view", &w.set.ShotSettings)
 	}
 	approved, err := w.sinceApproved(ctx)
 	if err != nil {
@@ -60,7 +60,7 @@ func (w *world) framed(ctx context.Context, in unit.Ruler, known map[string][]sn
 }
 
 // snags measures one shot.
-func (f *framing) snags(in unit.Ruler, shot, name string, k *stage.Kept) []snag.Snag {
+func (f *framing) snags(in unit.Ruler, shot, name string, k *stage.ShotSettings) []snag.Snag {
 	cast := f.w.Cast(k.Move)
 	now := f.at(k, cast, 0)
 	all := f.moments(k, cast, maxMoments)
@@ -121,7 +121,7 @@ const flickerLeast = 1.0 / (gridW * gridH)
 func differs(set *stage.Scene, shots []ShotState) []snag.Snag {
 	for i := range shots {
 		if s := &shots[i].Shot; s.ID == set.Shot && set.Changed(s) {
-			raw, _ := json.Marshal(set.Kept)
+			raw, _ := json.Marshal(set.ShotSettings)
 			return []snag.Snag{{Step: "frame", Kind: "changed", IDs: []string{}, Key: "changed:" + s.ID + ":" + plain.Name(string(raw)), Fix: "keep", Label: "keep it",
 				What: "the lens view differs from " + s.Name + " as it is kept"}}
 		}

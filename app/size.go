@@ -73,7 +73,7 @@ func (p *ProposalState) wrongPatterns(id, name string) (out []snag.Snag) {
 
 // setRepeat gives a surface of a piece, or the surfaces of that name of all
 // pieces, its true repeat.
-func (e *editor) setRepeat(ctx context.Context, d *Deed) error {
+func (e *editor) setRepeat(ctx context.Context, d *Command) error {
 	if !(d.Metres > 0) {
 		return wrong("A repeat must be more than nothing.")
 	}

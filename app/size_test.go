@@ -58,7 +58,7 @@ func TestATrueRepeatIsSetOnAllPiecesThatHaveTheSurface(t *testing.T) {
 		t.Errorf("as it came: %+v", r)
 	}
 	// In centimetres the picture would be a hundred times smaller: a snag.
-	d.edit(app.Deed{Do: "change", Kind: "piece", ID: a, Patch: patch(map[string]any{"sizing": map[string]any{"metresPerUnit": 0.01, "decided": true}})})
+	d.edit(app.Command{Do: "change", Kind: "piece", ID: a, Patch: patch(map[string]any{"sizing": map[string]any{"metresPerUnit": 0.01, "decided": true}})})
 	if r := repeat(a); !strings.Contains(r.Wrong, "pictures of planks show") {
 		t.Errorf("in centimetres: %+v", r)
 	}
@@ -71,14 +71,14 @@ func TestATrueRepeatIsSetOnAllPiecesThatHaveTheSurface(t *testing.T) {
 	}
 	// On its picture, 4 cm wide now, what measured 1 cm is really 30 cm: a repeat
 	// of 1.2 m.
-	d.edit(app.Deed{Do: "repeat", Kind: "all", ID: a, Of: "Planks", Was: 0.25 * repeat(a).Repeat, Metres: 0.3})
+	d.edit(app.Command{Do: "repeat", Kind: "all", ID: a, Of: "Planks", Was: 0.25 * repeat(a).Repeat, Metres: 0.3})
 	for _, id := range []string{a, b} {
 		if r := repeat(id); math.Abs(r.Repeat-1.2) > 1e-6 {
 			t.Errorf("%s: %+v", id, r)
 		}
 	}
 	// Once more, before anything was made anew: it does not add up.
-	d.edit(app.Deed{Do: "repeat", ID: b, Of: "Planks", Metres: 2})
+	d.edit(app.Command{Do: "repeat", ID: b, Of: "Planks", Metres: 2})
 	if r, q := repeat(b), repeat(a); math.Abs(r.Repeat-2) > 1e-6 || math.Abs(q.Repeat-1.2) > 1e-6 {
 		t.Errorf("%+v, %+v", r, q)
 	}
@@ -86,10 +86,10 @@ func TestATrueRepeatIsSetOnAllPiecesThatHaveTheSurface(t *testing.T) {
 	if r := repeat(made.Pieces[1].ID); math.Abs(r.Repeat-2) > 1e-6 {
 		t.Errorf("made anew: %+v", r)
 	}
-	if _, err := d.a.Edit(d.ctx, d.set, app.EditRequest{Revision: -1, Deeds: []app.Deed{{Do: "repeat", ID: b, Of: "Bricks", Metres: 2}}}); err == nil || !strings.Contains(err.Error(), "Bricks") {
+	if _, err := d.a.Edit(d.ctx, d.set, app.EditRequest{Revision: -1, Deeds: []app.Command{{Do: "repeat", ID: b, Of: "Bricks", Metres: 2}}}); err == nil || !strings.Contains(err.Error(), "Bricks") {
 		t.Errorf("a surface that is not there: %v", err)
 	}
-	if _, err := d.a.Edit(d.ctx, d.set, app.EditRequest{Revision: -1, Deeds: []app.Deed{{Do: "repeat", ID: b, Of: "Planks"}}}); err == nil {
+	if _, err := d.a.Edit(d.ctx, d.set, app.EditRequest{Revision: -1, Deeds: []app.Command{{Do: "repeat", ID: b, Of: "Planks"}}}); err == nil {
 		t.Error("a repeat of nothing was accepted")
 	}
 	if _, err := d.a.Proposal(d.ctx, "nothing"); err == nil {
@@ -103,8 +103,8 @@ func TestSizesFromThingsInTheSetAndPivotsThatAreClicked(t *testing.T) {
 	st := d.takeIn("block.obj", []byte("v 0 0 0\nv 2 0 0\nv 2 1 0\nv 0 0 3\nv 2 1 3\nf 1 2 3\nf 1 3 4\nf 4 2 5\n"))
 	id := st.Pieces[0].ID
 	made := d.edit(
-		app.Deed{Do: "place", StandIn: "box", Patch: patch(map[string]any{"size": geom.V{X: 1, Y: 0.6, Z: 1}, "scale": geom.V{X: 1, Y: 5, Z: 1}})},
-		app.Deed{Do: "place", Piece: id, At: geom.V{X: 10}, Patch: patch(map[string]any{"yaw": math.Pi / 2, "scale": geom.V{X: 2, Y: 2, Z: 2}})}).Made
+		app.Command{Do: "place", StandIn: "box", Patch: patch(map[string]any{"size": geom.V{X: 1, Y: 0.6, Z: 1}, "scale": geom.V{X: 1, Y: 5, Z: 1}})},
+		app.Command{Do: "place", Piece: id, At: geom.V{X: 10}, Patch: patch(map[string]any{"yaw": math.Pi / 2, "scale": geom.V{X: 2, Y: 2, Z: 2}})}).Made
 	box, block := made[0], made[1]
 	size := func(want geom.V, when string) {
 		t.Helper()
@@ -113,10 +113,10 @@ func TestSizesFromThingsInTheSetAndPivotsThatAreClicked(t *testing.T) {
 		}
 	}
 	// As wide as the box is high: 3 m. The proportions stay.
-	d.edit(app.Deed{Do: "true", ID: id, Of: "width", Like: box, LikeOf: "height"})
+	d.edit(app.Command{Do: "true", ID: id, Of: "width", Like: box, LikeOf: "height"})
 	size(geom.V{X: 3, Y: 1.5, Z: 4.5}, "like the box")
 	// Its height alone.
-	d.edit(app.Deed{Do: "true", ID: id, Of: "height", Metres: 1.8, Alone: true})
+	d.edit(app.Command{Do: "true", ID: id, Of: "height", Metres: 1.8, Alone: true})
 	size(geom.V{X: 3, Y: 1.8, Z: 4.5}, "stretched")
 	st = d.state()
 	if got := snagOf(st, id, "out of proportion"); got != "block is out of proportion by 20 %" {
@@ -128,7 +128,7 @@ func TestSizesFromThingsInTheSetAndPivotsThatAreClicked(t *testing.T) {
 	if k := st.Pieces[0].Stretched; math.Abs(k.Y-1.2) > 1e-9 || k.X != 1 || k.Z != 1 {
 		t.Errorf("stretched by %v", k)
 	}
-	d.edit(app.Deed{Do: "true", ID: id, Of: "proportions"})
+	d.edit(app.Command{Do: "true", ID: id, Of: "proportions"})
 	size(geom.V{X: 3.6, Y: 1.8, Z: 5.4}, "in proportion")
 
 	// Its pivot goes to a corner of its top: it is held there, and stands where
@@ -143,7 +143,7 @@ func TestSizesFromThingsInTheSetAndPivotsThatAreClicked(t *testing.T) {
 		return geom.Box{}
 	}
 	before := where()
-	d.edit(app.Deed{Do: "pivot", ID: id, At: geom.V{X: 1.8, Y: 1.8, Z: 2.7}})
+	d.edit(app.Command{Do: "pivot", ID: id, At: geom.V{X: 1.8, Y: 1.8, Z: 2.7}})
 	after, st := where(), d.state()
 	if after.Min.Sub(before.Min).Len() > 1e-9 || after.Max.Sub(before.Max).Len() > 1e-9 {
 		t.Errorf("it went from %v to %v", before, after)
@@ -154,7 +154,7 @@ func TestSizesFromThingsInTheSetAndPivotsThatAreClicked(t *testing.T) {
 	if st.Undo != "pivot of block" {
 		t.Errorf("undo says %q", st.Undo)
 	}
-	d.edit(app.Deed{Do: "change", Kind: "piece", ID: id, Patch: patch(map[string]any{"sizing": map[string]any{"pivot": "hanging"}})})
+	d.edit(app.Command{Do: "change", Kind: "piece", ID: id, Patch: patch(map[string]any{"sizing": map[string]any{"pivot": "hanging"}})})
 	if b := where(); b.Min.Sub(before.Min).Len() > 1e-9 {
 		t.Errorf("hanging: %v, want %v", b, before)
 	}
@@ -171,26 +171,26 @@ func TestSizesFromThingsInTheSetAndPivotsThatAreClicked(t *testing.T) {
 
 	// With its pivot where the file has it, a corner, it grows and shrinks on its
 	// base; sunk, it stays as deep as it is large.
-	d.edit(app.Deed{Do: "change", Kind: "piece", ID: id, Patch: patch(map[string]any{"sizing": map[string]any{"centre": false, "ground": false}})})
+	d.edit(app.Command{Do: "change", Kind: "piece", ID: id, Patch: patch(map[string]any{"sizing": map[string]any{"centre": false, "ground": false}})})
 	foot := func() geom.V { b := where(); return geom.V{X: b.Center().X, Y: b.Min.Y, Z: b.Center().Z} }
 	stood := foot()
-	d.edit(app.Deed{Do: "true", ID: id, Of: "width", Metres: 0.7})
+	d.edit(app.Command{Do: "true", ID: id, Of: "width", Metres: 0.7})
 	if now := foot(); now.Sub(stood).Len() > 1e-9 {
 		t.Errorf("smaller, it stands at %v, not at %v", now, stood)
 	}
-	d.edit(app.Deed{Do: "change", Kind: "piece", ID: id, Patch: patch(map[string]any{"sizing": map[string]any{"metresPerUnit": 0.3048, "factor": 1}})})
+	d.edit(app.Command{Do: "change", Kind: "piece", ID: id, Patch: patch(map[string]any{"sizing": map[string]any{"metresPerUnit": 0.3048, "factor": 1}})})
 	if now := foot(); now.Sub(stood).Len() > 1e-9 {
 		t.Errorf("in feet, it stands at %v, not at %v", now, stood)
 	}
 
-	for name, c := range map[string]app.Deed{
+	for name, c := range map[string]app.Command{
 		"no such thing":   {Do: "true", ID: id, Of: "width", Like: "nothing", LikeOf: "height"},
 		"no such side":    {Do: "true", ID: id, Of: "width", Like: box, LikeOf: "girth"},
 		"without limit":   {Do: "true", ID: id, Of: "width", Metres: 1e9, Alone: true},
 		"pivot far off":   {Do: "pivot", ID: id, At: geom.V{X: 1e300}},
 		"of no dimension": {Do: "true", ID: id, Of: "beauty", Metres: 1},
 	} {
-		if _, err := d.a.Edit(d.ctx, d.set, app.EditRequest{Revision: -1, Deeds: []app.Deed{c}}); err == nil {
+		if _, err := d.a.Edit(d.ctx, d.set, app.EditRequest{Revision: -1, Deeds: []app.Command{c}}); err == nil {
 			t.Errorf("%s was accepted", name)
 		}
 	}

@@ -65,7 +65,7 @@ func (a *App) Sketch(ctx context.Context, setID string) ([]byte, error) {
 }
 
 // draw draws what the working view sees, and remembers it.
-func (a *App) draw(w *world, f *framing) ([]byte, error) {
+func (a *App) draw(w *snapshot, f *framing) ([]byte, error) {
 	now := f.at(w.Kept, w.Cast(w.Kept.Move), 0)
 	high := min(max(int(sketchWide/now.View.Aspect), 1), 4*sketchWide)
 	var out bytes.Buffer

@@ -338,7 +338,7 @@ func (a *App) stateIn(ctx context.Context, q store.Querier, setID string) (*Stat
 	if err != nil {
 		return nil, err
 	}
-	w := newWorld(l, set, st.Production, rows, elements, shots)
+	w := newSnapshot(l, set, st.Production, rows, elements, shots)
 	things := thingsOf(w.Set)
 	spans, err := a.spans(ctx, &set.View, pieces, looks, rows, things)
 	if err != nil {

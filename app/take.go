@@ -39,7 +39,7 @@ type TakeSettings struct {
 	Bounces int     `json:"bounces"`
 	Denoise bool    `json:"denoise"`
 	Quietly bool    `json:"quietly,omitempty"` // it waits while somebody is at work
-	stage.Kept
+	stage.ShotSettings
 }
 
 // TakeResult is what came of a take. Blobs are content hashes.
@@ -72,7 +72,7 @@ func (a *App) Shoot(ctx context.Context, setID, shotID, kind string, s TakeSetti
 	if err != nil {
 		return t, notThere(err, "The set")
 	}
-	from := stage.Shot{Name: "working view", Kept: set.Kept}
+	from := stage.Shot{Name: "working view", ShotSettings: set.ShotSettings}
 	if shotID != "" {
 		shots, err := store.Shots(ctx, a.Store.Pool, setID)
 		if err != nil {
@@ -88,7 +88,7 @@ func (a *App) Shoot(ctx context.Context, setID, shotID, kind string, s TakeSetti
 			return t, notThere(store.ErrNotFound, "The shot")
 		}
 	}
-	s.Kept = from.Kept
+	s.ShotSettings = from.ShotSettings
 	switch kind {
 	case "still":
 		s.Move = nil
@@ -267,7 +267,7 @@ func (sh *shooting) save(ctx context.Context, state string, progress float64, no
 
 func (sh *shooting) run(ctx context.Context, set *store.Set) error {
 	seen := *set
-	seen.Kept = sh.s.Kept
+	seen.ShotSettings = sh.s.ShotSettings
 	l, err := sh.a.loadScene(ctx, &seen)
 	if err != nil {
 		return err
@@ -461,9 +461,9 @@ func (sh *shooting) move(ctx context.Context, l *loaded) error {
 	for i := len(sh.r.Frames); i < n; i++ {
 		t := float64(first+i) / sh.s.Move.Rate
 		v := sh.s.At(t, cast.Where)
-		if !still(&sh.s.Kept) {
+		if !still(&sh.s.ShotSettings) {
 			var err error
-			if sh.scene, err = l.posed(ctx, &sh.s.Kept, cast, t); err != nil {
+			if sh.scene, err = l.posed(ctx, &sh.s.ShotSettings, cast, t); err != nil {
 				return err
 			}
 		}

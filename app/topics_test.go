@@ -33,8 +33,8 @@ func changed(a, b *app.Topics) (list []string) {
 // with what belongs to it and with nothing else.
 func TestTopicsAreTheState(t *testing.T) {
 	d := newDesk(t)
-	made := d.edit(app.Deed{Do: "place", StandIn: "box", Name: "crate"}, app.Deed{Do: "place", StandIn: "person", At: geom.V{X: 3}})
-	d.edit(app.Deed{Do: "add", Kind: "card", Name: "far", Patch: patch(lay.Card{At: geom.V{Z: -50}, Width: 20, Height: 8, Shape: "ridge", Color: "#667788"})})
+	made := d.edit(app.Command{Do: "place", StandIn: "box", Name: "crate"}, app.Command{Do: "place", StandIn: "person", At: geom.V{X: 3}})
+	d.edit(app.Command{Do: "add", Kind: "card", Name: "far", Patch: patch(lay.Card{At: geom.V{Z: -50}, Width: 20, Height: 8, Shape: "ridge", Color: "#667788"})})
 	d.await("the measure", func(st *app.State) bool { return st.Measured != nil && st.Measured.Revision == st.Revision })
 	all := d.topics(nil)
 	raw, err := json.Marshal(d.state())
@@ -79,17 +79,17 @@ func TestTopicsAreTheState(t *testing.T) {
 	}
 
 	// A nudge of the camera tells neither things nor the library, though a card is nearer.
-	d.edit(app.Deed{Do: "change", Kind: "set", Patch: patch(map[string]any{"view": map[string]any{"eye": geom.V{X: 0.5, Y: 1.6, Z: 9}}})})
+	d.edit(app.Command{Do: "change", Kind: "set", Patch: patch(map[string]any{"view": map[string]any{"eye": geom.V{X: 0.5, Y: 1.6, Z: 9}}})})
 	b := d.topics(all.Tags)
 	if got := changed(all, b); !slices.Equal(got, []string{"set", "derived"}) { // its distance is another
 		t.Errorf("after a nudge: %v", got)
 	}
-	d.edit(app.Deed{Do: "change", Kind: "placement", ID: made.Made[0], Patch: patch(map[string]any{"at": geom.V{X: 1}})})
+	d.edit(app.Command{Do: "change", Kind: "placement", ID: made.Made[0], Patch: patch(map[string]any{"at": geom.V{X: 1}})})
 	c := d.topics(b.Tags)
 	if got := changed(b, c); !slices.Contains(got, "placements") || slices.Contains(got, "elements") || slices.Contains(got, "shots") || slices.Contains(got, "library") {
 		t.Errorf("after a move: %v", got)
 	}
-	d.edit(app.Deed{Do: "delete", IDs: made.Made[1:2]})
+	d.edit(app.Command{Do: "delete", IDs: made.Made[1:2]})
 	if got := changed(c, d.topics(nil)); !slices.Contains(got, "placements") {
 		t.Errorf("after one was deleted: %v", got)
 	}
@@ -99,9 +99,9 @@ func TestTopicsAreTheState(t *testing.T) {
 // answered in less than 4 kB whatever stands in the set.
 func TestAnEditTellsWhatItChanged(t *testing.T) {
 	d := newDesk(t)
-	var deeds []app.Deed
+	var deeds []app.Command
 	for i := range 300 {
-		deeds = append(deeds, app.Deed{Do: "place", StandIn: "box", At: geom.V{X: float64(i)}})
+		deeds = append(deeds, app.Command{Do: "place", StandIn: "box", At: geom.V{X: float64(i)}})
 	}
 	r := d.edit(deeds...)
 	if !slices.Equal(r.Touched, []string{"placements"}) || !r.Only || len(r.Topics) != 0 {
@@ -110,7 +110,7 @@ func TestAnEditTellsWhatItChanged(t *testing.T) {
 	if now := d.topics(nil, "placements"); now.Tags["placements"] != r.Placed {
 		t.Errorf("the placements are %s, told as %s", now.Tags["placements"], r.Placed)
 	}
-	r = d.edit(app.Deed{Do: "change", Kind: "set", Patch: patch(map[string]any{"view": map[string]any{"eye": geom.V{Y: 1.6, Z: 9}}})})
+	r = d.edit(app.Command{Do: "change", Kind: "set", Patch: patch(map[string]any{"view": map[string]any{"eye": geom.V{Y: 1.6, Z: 9}}})})
 	now := d.topics(nil, "set")
 	if string(r.Topics["set"]) != string(now.Topics["set"]) || !slices.Equal(r.Touched, []string{"set"}) {
 		t.Errorf("answered %s\nasked for %s", r.Topics["set"], now.Topics["set"])
@@ -119,7 +119,7 @@ func TestAnEditTellsWhatItChanged(t *testing.T) {
 	if err != nil || len(raw) >= 4000 {
 		t.Errorf("%v: a nudge is answered in %d bytes", err, len(raw))
 	}
-	r = d.edit(app.Deed{Do: "keep", Name: "one"})
+	r = d.edit(app.Command{Do: "keep", Name: "one"})
 	if now := d.topics(nil, "shots"); !slices.Contains(r.Touched, "shots") || string(r.Topics["shots"]) != string(now.Topics["shots"]) {
 		t.Errorf("%v: answered %s\nasked for %s", r.Touched, r.Topics["shots"], now.Topics["shots"])
 	}

@@ -39,7 +39,7 @@ func (a *App) TrackOf(ctx context.Context, setID string, from, count int) (*Trac
 	if err != nil {
 		return nil, err
 	}
-	k := &w.set.Kept
+	k := &w.set.ShotSettings
 	cast := w.Cast(k.Move)
 	out := &Track{Revision: w.production.Revision, Rate: 24, Frames: 1, Poses: []Pose{}}
 	if k.Move != nil {
@@ -52,8 +52,8 @@ func (a *App) TrackOf(ctx context.Context, setID string, from, count int) (*Trac
 	return out, nil
 }
 
-func poseAt(w *world, cast *stage.Cast, t float64) Pose {
-	k := &w.set.Kept
+func poseAt(w *snapshot, cast *stage.Cast, t float64) Pose {
+	k := &w.set.ShotSettings
 	v := k.At(t, cast.Where)
 	p := Pose{View: v, World: v.World(), Window: v.Window(), Scale: 1 / optics.Saturation(v.EV), Moved: cast.Pose(t)}
 	if k.Move == nil {

@@ -122,7 +122,7 @@ func TestCardsPlayAndLightsFlicker(t *testing.T) {
 	card := d.add("card", &lay.Card{At: geom.V{Z: -8}, Width: 30, Height: 16, Facing: true, Shape: "picture", Picture: red})
 	flicker := motion.Flicker{Depth: 1, Hertz: 3, Seed: 9}
 	d.edit(viewTo(map[string]any{"eye": geom.V{Y: 4, Z: 8}, "yaw": 0, "pitch": 0, "roll": 0, "far": 100}),
-		setTo(map[string]any{"move": motion.Move{Rate: 4, Seconds: 1, Plays: []motion.Play{{ID: card, Pictures: []string{red, blue}, Rate: 2}}, Flickers: []motion.Flicker{flicker}}}))
+		setTo(map[string]any{"move": motion.Move{Rate: 4, Seconds: 1, Plays: []motion.Flipbook{{ID: card, Pictures: []string{red, blue}, Rate: 2}}, Flickers: []motion.Flicker{flicker}}}))
 	track, err := d.a.TrackOf(d.ctx, d.set, 0, 10)
 	if err != nil || len(track.Poses) != 4 {
 		t.Fatalf("%+v, %v", track, err)
@@ -159,9 +159,9 @@ func TestPicturesThatAreNotThereAreRefused(t *testing.T) {
 	gone := strings.Repeat("0", 64)
 	for say, what := range map[string]map[string]any{
 		"over the view":            {"match": stage.Match{Picture: gone, Opacity: 0.5, Wipe: 1}},
-		"2 of those that a card":   {"move": motion.Move{Rate: 4, Seconds: 1, Plays: []motion.Play{{ID: card, Pictures: []string{red, gone}, Rate: 2}}}},
+		"2 of those that a card":   {"move": motion.Move{Rate: 4, Seconds: 1, Plays: []motion.Flipbook{{ID: card, Pictures: []string{red, gone}, Rate: 2}}}},
 		"covers 0 to 100 %":        {"match": stage.Match{Picture: red, Opacity: 1.5, Wipe: 1}},
-		"a card plays 1 to 5000":   {"move": motion.Move{Rate: 4, Seconds: 1, Plays: []motion.Play{{ID: card, Rate: 2}}}},
+		"a card plays 1 to 5000":   {"move": motion.Move{Rate: 4, Seconds: 1, Plays: []motion.Flipbook{{ID: card, Rate: 2}}}},
 		"a picture has at most":    {"match": stage.Match{Picture: red, Wipe: 1, Points: make([]stage.MatchDot, 5000)}},
 		"the last is not before":   {"first": 8, "last": 3},
 		"a shot hides at most 500": {"hide": make([]string, 501)},
@@ -171,8 +171,8 @@ func TestPicturesThatAreNotThereAreRefused(t *testing.T) {
 		}
 	}
 	d.edit(setTo(map[string]any{"match": stage.Match{Picture: red, Opacity: 0.5, Wipe: 1}}))
-	shot := d.edit(app.Deed{Do: "keep", Name: "overlaid"}).Made[0]
-	if got := d.refused(app.Deed{Do: "change", Kind: "shot", ID: shot, Patch: patch(map[string]any{"match": stage.Match{Picture: gone, Wipe: 1}})}); !strings.Contains(got, "over the view") {
+	shot := d.edit(app.Command{Do: "keep", Name: "overlaid"}).Made[0]
+	if got := d.refused(app.Command{Do: "change", Kind: "shot", ID: shot, Patch: patch(map[string]any{"match": stage.Match{Picture: gone, Wipe: 1}})}); !strings.Contains(got, "over the view") {
 		t.Error(got)
 	}
 	d.edit(setTo(map[string]any{"match": nil}))
@@ -189,7 +189,7 @@ func TestWhatCannotBeFramedIsRefused(t *testing.T) {
 	for i := range 5 {
 		line = append(line, stage.MatchDot{At: geom.V{X: float64(i)}, X: 0.1 * float64(i), Y: 0.5})
 	}
-	for say, deed := range map[string]app.Deed{
+	for say, deed := range map[string]app.Command{
 		"unknown field":            {Do: "compose", ID: box, Patch: patch(map[string]any{"x": 0.5, "y": 0.5, "high": 0.5})},
 		"cannot be read":           {Do: "lens", Patch: patch(map[string]any{"focal": "long"})},
 		"behind the lens":          {Do: "focus", ID: behind},
@@ -203,7 +203,7 @@ func TestWhatCannotBeFramedIsRefused(t *testing.T) {
 		"squeeze must be":          viewTo(map[string]any{"squeeze": 9}),
 		"depth buffer is one of":   viewTo(map[string]any{"depth": "16"}),
 		"the shutter must be open": viewTo(map[string]any{"shutter": -1}),
-		"a path has two points":    setTo(map[string]any{"move": motion.Move{Rate: 10, Seconds: 1, Rides: []motion.Ride{{IDs: []string{box}, Points: []geom.V{{}, {}}, Seconds: 1, Easing: "linear"}}}}),
+		"a path has two points":    setTo(map[string]any{"move": motion.Move{Rate: 10, Seconds: 1, Rides: []motion.Animation{{IDs: []string{box}, Points: []geom.V{{}, {}}, Seconds: 1, Easing: "linear"}}}}),
 		"the easing is one of":     setTo(map[string]any{"move": motion.Move{Rate: 10, Keys: []motion.Key{{View: optics.Default(), Seconds: 1, Easing: "bouncy"}}}}),
 	} {
 		if got := d.refused(deed); !strings.Contains(got, say) {
@@ -211,10 +211,10 @@ func TestWhatCannotBeFramedIsRefused(t *testing.T) {
 		}
 	}
 	d.edit(setTo(map[string]any{"match": stage.Match{Opacity: 0.5, Wipe: 1, Points: line}}))
-	if got := d.refused(app.Deed{Do: "match", Patch: patch(map[string]any{"by": "points"})}); !strings.Contains(got, "on one line") {
+	if got := d.refused(app.Command{Do: "match", Patch: patch(map[string]any{"by": "points"})}); !strings.Contains(got, "on one line") {
 		t.Error(got)
 	}
-	if got := d.refused(app.Deed{Do: "match", Patch: patch(map[string]any{"by": "lines"})}); !strings.Contains(got, "two lines or more") {
+	if got := d.refused(app.Command{Do: "match", Patch: patch(map[string]any{"by": "lines"})}); !strings.Contains(got, "two lines or more") {
 		t.Error(got)
 	}
 }
@@ -223,21 +223,21 @@ func TestWhatCannotBeFramedIsRefused(t *testing.T) {
 // picture too fast is told by name, whatever kind of move it is.
 func TestWhatCrossesThePictureTooFastIsTold(t *testing.T) {
 	d := newDesk(t)
-	id := d.edit(app.Deed{Do: "place", StandIn: "box", Name: "wall", At: geom.V{Z: -8}}).Made[0]
-	d.edit(app.Deed{Do: "change", Kind: "placement", ID: id, Patch: patch(map[string]any{"size": geom.V{X: 400, Y: 60, Z: 0.2}})})
+	id := d.edit(app.Command{Do: "place", StandIn: "box", Name: "wall", At: geom.V{Z: -8}}).Made[0]
+	d.edit(app.Command{Do: "change", Kind: "placement", ID: id, Patch: patch(map[string]any{"size": geom.V{X: 400, Y: 60, Z: 0.2}})})
 	v := optics.Default()
 	v.Eye, v.Shutter = geom.V{Y: 1.6}, 1.0/48
 	wide, _ := v.FieldOfView()
 	for name, c := range map[string]struct {
-		rail  motion.Rail
+		rail  motion.CameraPath
 		fast  bool
 		takes float64 // seconds to cross; 0: not computed here
 	}{
-		"along, fast":  {motion.Rail{Kind: "dolly", Points: []geom.V{{X: -100}, {X: 100}}, Seconds: 10, Easing: "linear"}, true, 2 * 7.9 * math.Tan(wide/2) / 20},
-		"along, slow":  {motion.Rail{Kind: "dolly", Points: []geom.V{{X: -1}, {X: 1}}, Seconds: 10, Easing: "linear"}, false, 2 * 7.9 * math.Tan(wide/2) / 0.2},
-		"about itself": {motion.Rail{Kind: "turntable", Center: v.Eye, Angle: 2, Seconds: 2, Easing: "linear"}, true, 0},
+		"along, fast":  {motion.CameraPath{Kind: "dolly", Points: []geom.V{{X: -100}, {X: 100}}, Seconds: 10, Easing: "linear"}, true, 2 * 7.9 * math.Tan(wide/2) / 20},
+		"along, slow":  {motion.CameraPath{Kind: "dolly", Points: []geom.V{{X: -1}, {X: 1}}, Seconds: 10, Easing: "linear"}, false, 2 * 7.9 * math.Tan(wide/2) / 0.2},
+		"about itself": {motion.CameraPath{Kind: "turntable", Center: v.Eye, Angle: 2, Seconds: 2, Easing: "linear"}, true, 0},
 	} {
-		d.edit(app.Deed{Do: "change", Kind: "set", Patch: patch(map[string]any{"view": v, "move": motion.Move{Rate: 24, Rail: &c.rail}})})
+		d.edit(app.Command{Do: "change", Kind: "set", Patch: patch(map[string]any{"view": v, "move": motion.Move{Rate: 24, Rail: &c.rail}})})
 		m := d.frame(1).Move
 		if len(m.Crossing) == 0 || m.Crossing[0].Judders != c.fast || m.Looked < 16 {
 			t.Errorf("%s: %+v", name, m.Crossing)

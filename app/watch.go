@@ -70,7 +70,7 @@ type measured struct {
 	savings []Saving
 
 	things []snag.Solid // as they stood then
-	world  *world
+	world  *snapshot
 }
 
 // maxWatches bounds the sets that are remembered.
@@ -269,9 +269,9 @@ func (a *App) Measure(ctx context.Context, set string) ([]snag.Snag, error) {
 func (a *App) measureSet(ctx context.Context, set string, w *watch) (production string, err error) {
 	start := time.Now()
 	w.contacts.Enter = giveWay
-	var now *world
+	var now *snapshot
 	err = a.Store.View(ctx, func(tx pgx.Tx) error {
-		now, err = a.world(ctx, tx, set)
+		now, err = a.snapshot(ctx, tx, set)
 		return err
 	})
 	if err != nil {
@@ -316,7 +316,7 @@ const maxLaidSolids = 2000
 
 // solids is everything that is seen, as it is felt. kept are those of before:
 // what did not move is taken from there.
-func (w *world) solids(ctx context.Context, kept map[string]*snag.Solid) ([]snag.Solid, error) {
+func (w *snapshot) solids(ctx context.Context, kept map[string]*snag.Solid) ([]snag.Solid, error) {
 	list := make([]snag.Solid, 0, len(w.rows)+len(w.elements))
 	type waiting struct {
 		at    int
@@ -390,7 +390,7 @@ func (w *world) solids(ctx context.Context, kept map[string]*snag.Solid) ([]snag
 
 // makeBodies makes the bodies of all pieces that stand in the set, several at a
 // time.
-func (w *world) makeBodies(ctx context.Context) error {
+func (w *snapshot) makeBodies(ctx context.Context) error {
 	var pieces []string
 	had := map[string]bool{}
 	for i := range w.Things {
@@ -465,7 +465,7 @@ func (a *App) wild(p *store.Piece) bool {
 }
 
 // pictured are the snags that the shots' pictures, the doors and the budget tell.
-func (w *world) pictured(in unit.Ruler, solids []snag.Solid) (list []snag.Snag) {
+func (w *snapshot) pictured(in unit.Ruler, solids []snag.Solid) (list []snag.Snag) {
 	views, names := w.Views()
 	stands := w.standing()
 	list = append(list, snag.Twins(views, stands)...)
@@ -486,7 +486,7 @@ func (w *world) pictured(in unit.Ruler, solids []snag.Solid) (list []snag.Snag) 
 }
 
 // standing are the visible placements as pictures judge them.
-func (w *world) standing() (list []snag.Stand) {
+func (w *snapshot) standing() (list []snag.Stand) {
 	for t := range w.Seen {
 		if p := t.Placement; p != nil {
 			list = append(list, snag.Stand{ID: t.ID, Name: t.Name, Piece: p.Piece, Box: t.Box, World: t.World, Yaw: p.Yaw, Pitch: p.Pitch,

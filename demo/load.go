@@ -27,7 +27,7 @@ type loader struct {
 	ctx      context.Context
 	set      string
 	piece    map[string]string
-	deeds    []app.Deed
+	deeds    []app.Command
 	progress func(string)
 }
 
@@ -75,7 +75,7 @@ func Load(ctx context.Context, a *app.App, shoot bool, progress func(string)) (s
 			patch["up"] = d.Up
 		}
 		raw, _ := json.Marshal(map[string]any{"sizing": patch})
-		if err := l.edit(app.Deed{Do: "change", Kind: "piece", ID: id, Patch: raw}); err != nil {
+		if err := l.edit(app.Command{Do: "change", Kind: "piece", ID: id, Patch: raw}); err != nil {
 			return "", fmt.Errorf("%s: %w", d.Name, err)
 		}
 	}
@@ -171,14 +171,14 @@ func (l *loader) takeAll(arrival string) error {
 	return l.a.RunIntake(l.ctx, arrival)
 }
 
-func (l *loader) edit(deeds ...app.Deed) error {
+func (l *loader) edit(deeds ...app.Command) error {
 	_, err := l.a.Edit(l.ctx, l.set, app.EditRequest{Revision: -1, Deeds: deeds})
 	return err
 }
 
 func (l *loader) place(file, name string, at geom.V, turnDegrees, scale float64) {
 	patch, _ := json.Marshal(map[string]any{"yaw": turnDegrees * math.Pi / 180, "scale": geom.V{X: scale, Y: scale, Z: scale}})
-	l.deeds = append(l.deeds, app.Deed{Do: "place", Piece: l.piece[file], Name: name, At: at, Patch: patch})
+	l.deeds = append(l.deeds, app.Command{Do: "place", Piece: l.piece[file], Name: name, At: at, Patch: patch})
 }
 
 // The set: the track runs along Z at x = 4.6, trains come from -Z. The
@@ -245,9 +245,9 @@ func (l *loader) ids(names ...string) (list []string) {
 }
 
 // element adds a described thing.
-func (l *loader) element(kind, name string, spec lay.Spec) app.Deed {
+func (l *loader) element(kind, name string, spec lay.Spec) app.Command {
 	raw, _ := json.Marshal(spec)
-	return app.Deed{Do: "add", Kind: kind, Name: name, Patch: raw}
+	return app.Command{Do: "add", Kind: kind, Name: name, Patch: raw}
 }
 
 func (l *loader) mix(weighted ...any) (list []lay.Share) {
@@ -267,16 +267,16 @@ func (l *loader) describe() error {
 	}
 	yard := land(-12, 6) + 0.1
 	return l.edit(
-		l.element("row", "lamps", &lay.Row{Shape: "line", Points: []lay.P{{X: -2.05, Z: -13.5}, {X: -2.05, Z: 15}}, Pieces: l.mix("lamp-post.zip", 1.0), By: "count", Count: 3, Rest: true, Seed: 1}),
-		l.element("line", "lantern line", &lay.Line{Points: []geom.V{{X: -2.05, Y: deck + 3.55, Z: 0.75}, {X: -2.05, Y: deck + 3.55, Z: 15}}, Sag: 0.5, Thick: 0.012,
+		l.element("row", "lamps", &lay.Array{Shape: "line", Points: []lay.P{{X: -2.05, Z: -13.5}, {X: -2.05, Z: 15}}, Pieces: l.mix("lamp-post.zip", 1.0), By: "count", Count: 3, Rest: true, Seed: 1}),
+		l.element("line", "lantern line", &lay.Garland{Points: []geom.V{{X: -2.05, Y: deck + 3.55, Z: 0.75}, {X: -2.05, Y: deck + 3.55, Z: 15}}, Sag: 0.5, Thick: 0.012,
 			Pieces: l.mix("hand_lantern.glb", 1.0), Spacing: 1.6, Start: 0.9, Drop: 0.36, Vary: lay.Vary{Turn: 3, Size: 0.1}, Seed: 3}),
-		l.element("drift", "conifers, left", &lay.Drift{Area: quad(-62, -120, -13, 22), Keep: [][]lay.P{quad(-20, -2, -5, 14)}, Pieces: l.mix("conifer_a.glb", 2.0, "conifer_b.zip", 1.0), Density: 0.012, Least: 5, Edge: 6, Clump: 0.5, Clumps: 26,
+		l.element("drift", "conifers, left", &lay.Scatter{Area: quad(-62, -120, -13, 22), Keep: [][]lay.P{quad(-20, -2, -5, 14)}, Pieces: l.mix("conifer_a.glb", 2.0, "conifer_b.zip", 1.0), Density: 0.012, Least: 5, Edge: 6, Clump: 0.5, Clumps: 26,
 			Turn: math.Pi, Tilt: 0.04, SizeMin: 0.75, SizeMax: 1.35, Sink: 0.12, SlopeTo: 0.7, Seen: true, Margin: 3, Shadows: true, Seed: 21}),
-		l.element("drift", "conifers, right", &lay.Drift{Area: quad(13, -120, 62, 22), Pieces: l.mix("conifer_a.glb", 1.0, "conifer_b.zip", 2.0), Density: 0.012, Least: 5, Edge: 6, Clump: 0.5, Clumps: 26,
+		l.element("drift", "conifers, right", &lay.Scatter{Area: quad(13, -120, 62, 22), Pieces: l.mix("conifer_a.glb", 1.0, "conifer_b.zip", 2.0), Density: 0.012, Least: 5, Edge: 6, Clump: 0.5, Clumps: 26,
 			Turn: math.Pi, Tilt: 0.04, SizeMin: 0.75, SizeMax: 1.35, Sink: 0.12, SlopeTo: 0.7, Seen: true, Margin: 3, Shadows: true, Seed: 22}),
-		l.element("drift", "grass by the platform", &lay.Drift{Area: quad(-8, -22, -2.7, 18), Keep: [][]lay.P{quad(-11.5, -22, -5.5, -16)}, Pieces: l.mix("grass_tuft.glb", 1.0), Density: 1.1, Edge: 1.2, Clump: 0.6, Clumps: 3,
+		l.element("drift", "grass by the platform", &lay.Scatter{Area: quad(-8, -22, -2.7, 18), Keep: [][]lay.P{quad(-11.5, -22, -5.5, -16)}, Pieces: l.mix("grass_tuft.glb", 1.0), Density: 1.1, Edge: 1.2, Clump: 0.6, Clumps: 3,
 			Turn: math.Pi, Tilt: 0.15, SizeMin: 0.6, SizeMax: 1.3, Follow: 0.5, Sink: 0.02, Seen: true, Margin: 1, Seed: 5}),
-		l.element("drift", "grass beyond the track", &lay.Drift{Area: quad(7.2, -40, 14, 18), Pieces: l.mix("grass_tuft.glb", 1.0), Density: 0.9, Edge: 1.5, Clump: 0.6, Clumps: 3.5,
+		l.element("drift", "grass beyond the track", &lay.Scatter{Area: quad(7.2, -40, 14, 18), Pieces: l.mix("grass_tuft.glb", 1.0), Density: 0.9, Edge: 1.5, Clump: 0.6, Clumps: 3.5,
 			Turn: math.Pi, Tilt: 0.15, SizeMin: 0.6, SizeMax: 1.4, Follow: 0.5, Sink: 0.02, Seen: true, Margin: 1, Seed: 6}),
 		l.element("ground", "goods yard", &lay.Ground{Middle: lay.P{X: -12.5, Z: 6}, Width: 12, Depth: 14, Base: yard, Cell: 0.25, Rough: 0.06, Grain: 3, Seed: 8, Color: "#7d776b", Steep: "#6b665c", Slope: 0.5,
 			Strokes: []lay.Sculpt{{Do: "pad", Points: quad(-16, 2, -11, 8), Radius: 1.5, Height: yard + 0.1}, {Do: "raise", Points: []lay.P{{X: -8, Z: 11}, {X: -10, Z: 12}}, Radius: 1.6, Height: 0.35}, {Do: "smooth", Points: []lay.P{{X: -9, Z: 11}}, Radius: 2}}}),
@@ -297,9 +297,9 @@ func (l *loader) arrange() error {
 		return raw
 	}
 	seat := geom.V{X: 1.7, Y: 0.9, Z: 0.6}
-	if err := l.edit(app.Deed{Do: "place", StandIn: "box", Name: "seat", At: v3(-1.35, deck, 1.2), Patch: turned(seat, math.Pi/2)},
-		app.Deed{Do: "place", StandIn: "box", Name: "seat 2", At: v3(-1.35, deck, 9), Patch: turned(seat, math.Pi/2)},
-		app.Deed{Do: "place", StandIn: "steps", Name: "way up", At: v3(-2.85, 0, 1.5), Patch: turned(geom.V{X: 1.4, Y: 0.42, Z: 0.6}, -math.Pi/2)}); err != nil {
+	if err := l.edit(app.Command{Do: "place", StandIn: "box", Name: "seat", At: v3(-1.35, deck, 1.2), Patch: turned(seat, math.Pi/2)},
+		app.Command{Do: "place", StandIn: "box", Name: "seat 2", At: v3(-1.35, deck, 9), Patch: turned(seat, math.Pi/2)},
+		app.Command{Do: "place", StandIn: "steps", Name: "way up", At: v3(-2.85, 0, 1.5), Patch: turned(geom.V{X: 1.4, Y: 0.42, Z: 0.6}, -math.Pi/2)}); err != nil {
 		return err
 	}
 	for i := range 5 {
@@ -331,14 +331,14 @@ func (l *loader) arrange() error {
 		return err
 	}
 	return l.edit(
-		app.Deed{Do: "recast", IDs: l.ids("seat", "seat 2"), Piece: l.piece["bench_slatted.zip"]},
-		app.Deed{Do: "ground", IDs: l.ids("water tower", "way up")},
-		app.Deed{Do: "group", IDs: l.ids("suitcase, brown", "suitcase, tan", "hand lantern"), Name: "left behind"},
-		app.Deed{Do: "layer", IDs: l.ids("platform", "shelter", "station clock"), Name: "halt"},
-		app.Deed{Do: "layer", IDs: l.ids("railcar", "track"), Name: "railway"},
-		app.Deed{Do: "layer", IDs: l.ids("meadow", "viaduct", "ridges"), Name: "land"},
-		app.Deed{Do: "layer", IDs: stones, Name: "stones"},
-		app.Deed{Do: "meant", Of: "twins:" + l.piece["bench_slatted.zip"], Name: "a halt has benches of one make, all set alike"})
+		app.Command{Do: "recast", IDs: l.ids("seat", "seat 2"), Piece: l.piece["bench_slatted.zip"]},
+		app.Command{Do: "ground", IDs: l.ids("water tower", "way up")},
+		app.Command{Do: "group", IDs: l.ids("suitcase, brown", "suitcase, tan", "hand lantern"), Name: "left behind"},
+		app.Command{Do: "layer", IDs: l.ids("platform", "shelter", "station clock"), Name: "halt"},
+		app.Command{Do: "layer", IDs: l.ids("railcar", "track"), Name: "railway"},
+		app.Command{Do: "layer", IDs: l.ids("meadow", "viaduct", "ridges"), Name: "land"},
+		app.Command{Do: "layer", IDs: stones, Name: "stones"},
+		app.Command{Do: "meant", Of: "twins:" + l.piece["bench_slatted.zip"], Name: "a halt has benches of one make, all set alike"})
 }
 
 // box is how far a piece's own origin lies above its base (Y), and off the
@@ -376,10 +376,10 @@ func look(eye, to geom.V, focal, fNumber, ev float64) optics.View {
 
 // film begins a shot at a view under first light, changes it by deeds, fits its
 // range and keeps it.
-func (l *loader) film(name, note, status string, v optics.View, move *motion.Move, deeds ...app.Deed) error {
+func (l *loader) film(name, note, status string, v optics.View, move *motion.Move, deeds ...app.Command) error {
 	raw := func(v any) json.RawMessage { data, _ := json.Marshal(v); return data } // of the program's own types
-	all := append([]app.Deed{{Do: "change", Kind: "set", Patch: raw(map[string]any{"name": "platform, first light", "view": v, "light": dawn(), "move": move})}}, deeds...)
-	all = append(all, app.Deed{Do: "fit"}, app.Deed{Do: "keep", Name: name})
+	all := append([]app.Command{{Do: "change", Kind: "set", Patch: raw(map[string]any{"name": "platform, first light", "view": v, "light": dawn(), "move": move})}}, deeds...)
+	all = append(all, app.Command{Do: "fit"}, app.Command{Do: "keep", Name: name})
 	if err := l.edit(all...); err != nil {
 		return fmt.Errorf("shot %s: %w", name, err)
 	}
@@ -387,7 +387,7 @@ func (l *loader) film(name, note, status string, v optics.View, move *motion.Mov
 	if err != nil {
 		return err
 	}
-	return l.edit(app.Deed{Do: "change", Kind: "shot", ID: list[len(list)-1].ID, Patch: raw(map[string]any{"note": note, "status": status})})
+	return l.edit(app.Command{Do: "change", Kind: "shot", ID: list[len(list)-1].ID, Patch: raw(map[string]any{"note": note, "status": status})})
 }
 
 // shots are three: a wide still, its verticals kept parallel by shift; a close
@@ -400,24 +400,24 @@ func (l *loader) shots(shoot bool) error {
 	wide := look(v3(0.35, 2.05, 13.5), v3(0.6, 2.25, -10), 24, 8, 9.6)
 	wide.Subject, wide.Guides = traveller, "thirds,horizon"
 	if err := l.film("first light", "The whole halt before anyone stirs. The lanterns are still lit.", "lit", wide, nil,
-		app.Deed{Do: "eye", Metres: 1.65}, app.Deed{Do: "straight"}, app.Deed{Do: "all sharp", Patch: raw(map[string]any{"near": 2.2, "far": 0})}); err != nil {
+		app.Command{Do: "eye", Metres: 1.65}, app.Command{Do: "straight"}, app.Command{Do: "all sharp", Patch: raw(map[string]any{"near": 2.2, "far": 0})}); err != nil {
 		return err
 	}
 	// Some of the sky is given up, so that the platform leads in.
 	close := look(v3(1.75, 0.82, 5.35), v3(0.45, 0.62, 3.3), 50, 1.8, 9.6)
 	close.Guides, close.Mask = "golden", 2.39
 	if err := l.film("left behind", "Nobody has come for the luggage.", "to approve", close, nil,
-		app.Deed{Do: "compose", ID: suitcase, Patch: raw(map[string]any{"x": 0.36, "y": 0.52, "height": 0.62, "how": "move"})},
-		app.Deed{Do: "focus", ID: lantern}, app.Deed{Do: "change", Kind: "set", Patch: raw(map[string]any{"view": map[string]any{"subject": lantern}})}); err != nil {
+		app.Command{Do: "compose", ID: suitcase, Patch: raw(map[string]any{"x": 0.36, "y": 0.52, "height": 0.62, "how": "move"})},
+		app.Command{Do: "focus", ID: lantern}, app.Command{Do: "change", Kind: "set", Patch: raw(map[string]any{"view": map[string]any{"subject": lantern}})}); err != nil {
 		return err
 	}
 	start := look(v3(0.45, 0.95, 5.2), v3(2.7, 0.25, -12), 28, 1.4, 9.6)
 	start.Subject, start.Shutter = railcar, 1.0/24
 	own := motion.Curve{0.45, 0, 0.2, 1}
-	move := &motion.Move{Rate: 12, Rail: &motion.Rail{Kind: "dolly", Points: []geom.V{v3(0.45, 0.95, 5.2), v3(0.5, 1, 4.9)}, Seconds: 4, Easing: "own", Curve: own},
-		Pulls:    []motion.Pull{{At: 0.8, On: lantern, Easing: "smooth"}, {At: 2.6, On: railcar, Easing: "smooth"}},
+	move := &motion.Move{Rate: 12, Rail: &motion.CameraPath{Kind: "dolly", Points: []geom.V{v3(0.45, 0.95, 5.2), v3(0.5, 1, 4.9)}, Seconds: 4, Easing: "own", Curve: own},
+		Pulls:    []motion.FocusKey{{At: 0.8, On: lantern, Easing: "smooth"}, {At: 2.6, On: railcar, Easing: "smooth"}},
 		Shake:    &motion.Shake{Degrees: 0.25, Metres: 0.006, Hertz: 0.6, Seed: 5},
-		Rides:    []motion.Ride{{IDs: []string{railcar}, Points: []geom.V{v3(4.6, 0.03, -21), v3(4.6, 0.03, -11)}, Seconds: 4, Easing: "slow end"}},
+		Rides:    []motion.Animation{{IDs: []string{railcar}, Points: []geom.V{v3(4.6, 0.03, -21), v3(4.6, 0.03, -11)}, Seconds: 4, Easing: "slow end"}},
 		Flickers: []motion.Flicker{{IDs: []string{lantern}, Hertz: 5, Depth: 0.4, Seed: 2}}}
 	if err := l.film("arrival", "Focus leaves the lantern when the railcar is heard, and is on it before it stands.", "blocked out", start, move); err != nil {
 		return err
@@ -455,5 +455,5 @@ func (l *loader) shots(shoot bool) error {
 			}
 		}
 	}
-	return l.edit(app.Deed{Do: "go", ID: list[0].ID})
+	return l.edit(app.Command{Do: "go", ID: list[0].ID})
 }

@@ -49,7 +49,7 @@ func TestTheSampleIsLeftAlone(t *testing.T) {
 	if err := a.Store.SetSample(ctx, old, "making"); err != nil {
 		t.Fatal(err)
 	}
-	if _, err := a.Edit(ctx, set, app.EditRequest{Revision: -1, Deeds: []app.Deed{{Do: "place", StandIn: "box", Name: "touched"}}}); err != nil {
+	if _, err := a.Edit(ctx, set, app.EditRequest{Revision: -1, Deeds: []app.Command{{Do: "place", StandIn: "box", Name: "touched"}}}); err != nil {
 		t.Fatal(err)
 	}
 	if got := look(); got != "" || !strings.Contains(told, "lies in the bin now, for 30 days") {

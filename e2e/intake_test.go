@@ -129,7 +129,7 @@ func TestFromADropToATexturedPieceThatStaysThroughANewerVersion(t *testing.T) {
 	b.until("document.querySelector('[data-cell=\"Strap base colour\"]').dataset.cellState === 'missing'")
 
 	// It stands in the set before its maps are whole.
-	if code, out := s.post("/api/sets/"+set+"/edit", map[string]any{"revision": -1, "deeds": []app.Deed{{Do: "place", Piece: id}}}); code != 200 {
+	if code, out := s.post("/api/sets/"+set+"/edit", map[string]any{"revision": -1, "deeds": []app.Command{{Do: "place", Piece: id}}}); code != 200 {
 		t.Fatalf("%d %s", code, out)
 	}
 

@@ -4,6 +4,7 @@ import (
 	"context"
 	"fmt"
 	"math"
+	"slices"
 	"testing"
 
 	"github.com/chromedp/cdproto/cdp"
@@ -161,8 +162,8 @@ func TestANudgeMovesKilobytes(t *testing.T) {
 	told := func(path string) string {
 		return fmt.Sprintf("performance.getEntriesByType('resource').filter(e => e.name.includes('%s')).map(e => e.decodedBodySize)", path)
 	}
-	if first := eval[[]float64](b, told("/topics")); len(first) == 0 || first[0] < 100_000 {
-		t.Fatalf("the first look at the set is %v bytes", first)
+	if first := eval[[]float64](b, told("/topics")); len(first) == 0 || slices.Max(first) < 100_000 {
+		t.Fatalf("the looks at the set are of %v bytes", first)
 	}
 	eval[bool](b, "(performance.clearResourceTimings(), true)")
 	before := s.state(set).Revision

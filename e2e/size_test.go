@@ -65,7 +65,7 @@ func TestADownloadIsCorrectedTogetherAndAPieceMeasured(t *testing.T) {
 	if chair.Size.Max() < 500 {
 		t.Fatalf("the chair arrives as %v", chair.Size)
 	}
-	code, out := s.post("/api/sets/"+set+"/edit", map[string]any{"revision": -1, "deeds": []app.Deed{{Do: "place", Piece: chair.ID, At: geom.V{X: 2, Z: -1}}, {Do: "place", Piece: chair.ID, At: geom.V{X: 4}}}})
+	code, out := s.post("/api/sets/"+set+"/edit", map[string]any{"revision": -1, "deeds": []app.Command{{Do: "place", Piece: chair.ID, At: geom.V{X: 2, Z: -1}}, {Do: "place", Piece: chair.ID, At: geom.V{X: 4}}}})
 	if code != 200 {
 		t.Fatalf("%d %s", code, out)
 	}
@@ -187,7 +187,7 @@ func TestAPieceIsSizedByHandAndStandsRight(t *testing.T) {
 		return len(st.Pieces) == 1 && len(st.Pieces[0].Levels) > 0 && st.Pieces[0].Making == ""
 	})
 	id := st.Pieces[0].ID
-	code, out := s.post("/api/sets/"+set+"/edit", map[string]any{"revision": -1, "deeds": []app.Deed{
+	code, out := s.post("/api/sets/"+set+"/edit", map[string]any{"revision": -1, "deeds": []app.Command{
 		{Do: "place", StandIn: "box", At: geom.V{X: 3}, Patch: []byte(`{"size":{"x":1,"y":2.25,"z":1}}`)}, {Do: "place", Piece: id, At: geom.V{X: 5}},
 		{Do: "change", Kind: "piece", ID: id, Patch: []byte(`{"sizing":{"metresPerUnit":1,"up":"Y","decided":true}}`)}}})
 	if code != 200 {

@@ -116,7 +116,7 @@ func (h *hand) send(ctx context.Context, path string, body func() io.Reader) (in
 
 func (h *hand) edit(ctx context.Context) {
 	x := float64(h.chance.IntN(1 << 20))
-	raw, _ := json.Marshal(app.EditRequest{Revision: -1, Request: store.NewID(), Deeds: []app.Deed{{Do: "place", StandIn: "box", At: geom.V{X: x, Z: 3}}}})
+	raw, _ := json.Marshal(app.EditRequest{Revision: -1, Request: store.NewID(), Deeds: []app.Command{{Do: "place", StandIn: "box", At: geom.V{X: x, Z: 3}}}})
 	code, out, err := h.send(ctx, "/api/sets/"+h.set+"/edit", func() io.Reader { return bytes.NewReader(raw) })
 	if err != nil {
 		return
@@ -451,9 +451,9 @@ func TestFiftyPeopleOnOneSet(t *testing.T) {
 	}
 	s := newSite(t)
 	_, set := s.newSet()
-	var deeds []app.Deed
+	var deeds []app.Command
 	for i := range 50 {
-		deeds = append(deeds, app.Deed{Do: "place", StandIn: []string{"person", "box"}[i%2], Name: fmt.Sprintf("thing %d", i), At: geom.V{X: 0.02 * float64(i), Z: 0.015 * float64(i*7%50)}})
+		deeds = append(deeds, app.Command{Do: "place", StandIn: []string{"person", "box"}[i%2], Name: fmt.Sprintf("thing %d", i), At: geom.V{X: 0.02 * float64(i), Z: 0.015 * float64(i*7%50)}})
 	}
 	code, out := s.post("/api/sets/"+set+"/edit", map[string]any{"revision": -1, "deeds": deeds})
 	var made app.EditResult
@@ -473,7 +473,7 @@ func TestFiftyPeopleOnOneSet(t *testing.T) {
 			time.Sleep(time.Duration(chance.IntN(1000)) * time.Millisecond)
 			for n := 1; ctx.Err() == nil; n++ {
 				x := 0.02*float64(i) + 0.001*float64(n)
-				raw, _ := json.Marshal(map[string]any{"revision": -1, "deeds": []app.Deed{{Do: "change", Kind: "placement", ID: made.Made[i], Patch: fmt.Appendf(nil, `{"at":{"x":%v}}`, x)}}})
+				raw, _ := json.Marshal(map[string]any{"revision": -1, "deeds": []app.Command{{Do: "change", Kind: "placement", ID: made.Made[i], Patch: fmt.Appendf(nil, `{"at":{"x":%v}}`, x)}}})
 				req, _ := http.NewRequest(http.MethodPost, s.address+"/api/sets/"+set+"/edit", bytes.NewReader(raw))
 				req.Header.Set("Sec-Fetch-Site", "same-origin")
 				began := time.Now()

@@ -34,7 +34,7 @@ func newCrew(t *testing.T) *crew {
 	if c.production, c.set, err = c.a.NewProduction(t.Context(), "crew", "metre"); err != nil {
 		t.Fatal(err)
 	}
-	if _, err := c.a.Edit(t.Context(), c.set, app.EditRequest{Revision: -1, Deeds: []app.Deed{{Do: "place", StandIn: "person"}}}); err != nil {
+	if _, err := c.a.Edit(t.Context(), c.set, app.EditRequest{Revision: -1, Deeds: []app.Command{{Do: "place", StandIn: "person"}}}); err != nil {
 		t.Fatal(err)
 	}
 	c.pool(0) // puts jobs in, takes none
@@ -183,7 +183,7 @@ func TestALostRenderIsGivenOn(t *testing.T) {
 	defer c.stop(p)
 	move := map[string]any{"move": map[string]any{"rate": 24, "seconds": 1.5, "keys": []any{map[string]any{"view": json.RawMessage(c.view()), "seconds": 1.5, "easing": "linear"}}}}
 	raw, _ := json.Marshal(move)
-	if _, err := c.a.Edit(t.Context(), c.set, app.EditRequest{Revision: -1, Deeds: []app.Deed{{Do: "change", Kind: "set", Patch: raw}}}); err != nil {
+	if _, err := c.a.Edit(t.Context(), c.set, app.EditRequest{Revision: -1, Deeds: []app.Command{{Do: "change", Kind: "set", Patch: raw}}}); err != nil {
 		t.Fatal(err)
 	}
 	if _, err := c.a.Shoot(t.Context(), c.set, "", "move", app.TakeSettings{Width: 96, Samples: 64, Bounces: 2}); err != nil {

@@ -66,12 +66,12 @@ func TestRowsComeBackAsTheyWerePut(t *testing.T) {
 	if err := store.InsertProduction(ctx, s.Pool, store.Production{ID: "p", Name: "n", Unit: "metre", Budget: 5}); err != nil {
 		t.Fatal(err)
 	}
-	scene := stage.Scene{ID: "s", Name: "set", Kept: stage.Kept{View: optics.Default(), Light: light.Default(), Move: &motion.Move{Keys: []motion.Key{{View: optics.Default(), Seconds: 2, Easing: "smooth"}}, Rate: 24}, Hide: []string{"trees"}, First: 2, Last: 9}}
+	scene := stage.Scene{ID: "s", Name: "set", ShotSettings: stage.ShotSettings{View: optics.Default(), Light: light.Default(), Move: &motion.Move{Keys: []motion.Key{{View: optics.Default(), Seconds: 2, Easing: "smooth"}}, Rate: 24}, Hide: []string{"trees"}, First: 2, Last: 9}}
 	if err := store.PutSet(ctx, s.Pool, "p", scene, 3); err != nil {
 		t.Fatal(err)
 	}
 	set, err := store.GetSet(ctx, s.Pool, "s")
-	if err != nil || set.View != scene.View || set.Light != scene.Light || !reflect.DeepEqual(set.Kept, scene.Kept) || set.Rev != 3 {
+	if err != nil || set.View != scene.View || set.Light != scene.Light || !reflect.DeepEqual(set.ShotSettings, scene.ShotSettings) || set.Rev != 3 {
 		t.Errorf("set %+v, %v", set, err)
 	}
 	p := stage.Person(geom.V{X: 0.1, Y: 1.0 / 3, Z: -7})
@@ -147,7 +147,7 @@ func TestElementsAndCopiesOfPieces(t *testing.T) {
 	must(store.InsertPiece(ctx, s.Pool, store.Piece{ID: "one", ProductionID: "p", ArrivalID: "a", Name: "one", Source: "s", Blob: "b", Facts: raw, Sizing: json.RawMessage(`{"up":"Z"}`), Recipe: raw, Credit: raw, Tags: json.RawMessage("[]")}))
 	must(store.PutLook(ctx, s.Pool, store.Look{PieceID: "one", Levels: json.RawMessage(`[1]`), Front: raw, Top: raw}))
 	for _, id := range []string{"here", "there"} {
-		must(store.PutSet(ctx, s.Pool, "p", stage.Scene{ID: id, Name: id, Kept: stage.Kept{View: optics.Default(), Light: light.Default()}}, 0))
+		must(store.PutSet(ctx, s.Pool, "p", stage.Scene{ID: id, Name: id, ShotSettings: stage.ShotSettings{View: optics.Default(), Light: light.Default()}}, 0))
 		must(store.PutPlacement(ctx, s.Pool, id, stage.Placement{ID: "in " + id, Piece: "one", Name: "x", Scale: geom.V{X: 1, Y: 1, Z: 1}, Layer: "l", Group: "g", Tint: "#abcdef", Recast: "r"}, 1))
 	}
 	e := lay.Element{ID: "e", Kind: "layer", Name: "l", Spec: json.RawMessage(`{ "b":1.50, "a":-0 }`)}

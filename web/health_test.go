@@ -144,7 +144,7 @@ func TestTheFirstPage(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	if _, err := s.app.Edit(context.Background(), set, app.EditRequest{Revision: -1, Deeds: []app.Deed{{Do: "place", StandIn: "box"}}}); err != nil {
+	if _, err := s.app.Edit(context.Background(), set, app.EditRequest{Revision: -1, Deeds: []app.Command{{Do: "place", StandIn: "box"}}}); err != nil {
 		t.Fatal(err)
 	}
 	own := []string{"Sec-Fetch-Site", "same-origin", "Content-Type", "application/x-www-form-urlencoded"}

@@ -125,7 +125,7 @@ func newStruck(t *testing.T) *struck {
 		t.Fatal(err)
 	}
 	s.piece = "p" + ar.ID
-	edit := func(deeds ...app.Deed) []string {
+	edit := func(deeds ...app.Command) []string {
 		t.Helper()
 		r, err := s.app.Edit(ctx, s.set, app.EditRequest{Revision: -1, Deeds: deeds})
 		if err != nil {
@@ -133,11 +133,11 @@ func newStruck(t *testing.T) *struck {
 		}
 		return r.Made
 	}
-	made := edit(app.Deed{Do: "place", StandIn: "box"}, app.Deed{Do: "place", Piece: s.piece, At: geom.V{X: 2}}, app.Deed{Do: "keep", Name: "a shot"})
+	made := edit(app.Command{Do: "place", StandIn: "box"}, app.Command{Do: "place", Piece: s.piece, At: geom.V{X: 2}}, app.Command{Do: "keep", Name: "a shot"})
 	s.box, s.other, s.shot = made[0], made[1], made[2]
 	square := []lay.P{{}, {X: 4}, {X: 4, Z: 4}, {Z: 4}}
 	text, _ := json.Marshal(lay.Room{Outline: square, Height: 2.5, Wall: 0.1})
-	s.room = edit(app.Deed{Do: "add", Kind: "room", Name: "room", Patch: text})[0]
+	s.room = edit(app.Command{Do: "add", Kind: "room", Name: "room", Patch: text})[0]
 	return s
 }
 
@@ -170,9 +170,9 @@ func TestNoFieldOfACommandBreaksTheServer(t *testing.T) {
 	line := []geom.V{{}, {X: 3, Y: 1}}
 	kinds := map[string]lay.Spec{
 		"room":   &lay.Room{Outline: square, Height: 2.5, Wall: 0.1, Openings: []lay.Opening{{Along: 1, Width: 0.8, Head: 2, Door: "left", Bays: 1, Pitch: 1, Floors: 1, Storey: 2.5}}},
-		"row":    &lay.Row{Shape: "line", Points: square[:2], Pieces: []lay.Share{{Piece: s.piece, Weight: 1}}, By: "count", Count: 2},
-		"line":   &lay.Line{Points: line, Sag: 0.1, Thick: 0.01, Pieces: []lay.Share{{Piece: s.piece, Weight: 1}}, Spacing: 1},
-		"drift":  &lay.Drift{Area: square, Keep: [][]lay.P{{{X: 1, Z: 1}, {X: 2, Z: 1}, {X: 2, Z: 2}}}, Pieces: []lay.Share{{Piece: s.piece, Weight: 1}}, Density: 0.2, SizeMin: 1, SizeMax: 1},
+		"row":    &lay.Array{Shape: "line", Points: square[:2], Pieces: []lay.Share{{Piece: s.piece, Weight: 1}}, By: "count", Count: 2},
+		"line":   &lay.Garland{Points: line, Sag: 0.1, Thick: 0.01, Pieces: []lay.Share{{Piece: s.piece, Weight: 1}}, Spacing: 1},
+		"drift":  &lay.Scatter{Area: square, Keep: [][]lay.P{{{X: 1, Z: 1}, {X: 2, Z: 1}, {X: 2, Z: 2}}}, Pieces: []lay.Share{{Piece: s.piece, Weight: 1}}, Density: 0.2, SizeMin: 1, SizeMax: 1},
 		"ground": &lay.Ground{Width: 4, Depth: 4, Cell: 1, Rough: 0.1, Grain: 2, Strokes: []lay.Sculpt{{Do: "raise", Points: square[:2], Radius: 1, Height: 0.1}}},
 		"path":   &lay.Path{Points: square[:2], Width: 1}, "water": &lay.Water{Outline: square, Ripple: 0.01, Length: 1}, "card": &lay.Card{Shape: "ridge", Width: 2, Height: 1},
 		"layer": &lay.Layer{}, "group": &lay.Group{Parent: "g"}, "meant": &lay.Meant{Snag: "s", Why: "w"}, "limit": &lay.Limit{Triangles: 1, Instances: 1, Megabytes: 1},
@@ -185,9 +185,9 @@ func TestNoFieldOfACommandBreaksTheServer(t *testing.T) {
 			t.Fatalf("by a %s", kind)
 		}
 	}
-	rail := &motion.Rail{Kind: "path", Points: line, Seconds: 2, Easing: "linear"}
-	move := &motion.Move{Rate: 24, Seconds: 2, Keys: []motion.Key{{View: v, Seconds: 2, Easing: "linear"}}, Rail: rail, Pulls: []motion.Pull{{At: 0, Metres: 2}},
-		Rides: []motion.Ride{{IDs: []string{s.box}, Points: line, Seconds: 1, Easing: "linear"}}, Flickers: []motion.Flicker{{Hertz: 2, Depth: 0.5}}, Plays: []motion.Play{{ID: s.box, Pictures: []string{"x"}, Rate: 2}}}
+	rail := &motion.CameraPath{Kind: "path", Points: line, Seconds: 2, Easing: "linear"}
+	move := &motion.Move{Rate: 24, Seconds: 2, Keys: []motion.Key{{View: v, Seconds: 2, Easing: "linear"}}, Rail: rail, Pulls: []motion.FocusKey{{At: 0, Metres: 2}},
+		Rides: []motion.Animation{{IDs: []string{s.box}, Points: line, Seconds: 1, Easing: "linear"}}, Flickers: []motion.Flicker{{Hertz: 2, Depth: 0.5}}, Plays: []motion.Flipbook{{ID: s.box, Pictures: []string{"x"}, Rate: 2}}}
 	set, err := store.GetSet(context.Background(), s.app.Store.Pool, s.set)
 	if err != nil {
 		t.Fatal(err)

@@ -234,7 +234,7 @@ func TestWhatIsDescribedIsHandedOut(t *testing.T) {
 		t.Error("the home page does not show it")
 	}
 	spec := []byte(`{"outline":[{"x":0,"z":0},{"x":3,"z":0},{"x":3,"z":2}],"level":0.5}`)
-	res, err := s.app.Edit(ctx, set, app.EditRequest{Revision: -1, Deeds: []app.Deed{{Do: "add", Kind: "water", Patch: spec}}})
+	res, err := s.app.Edit(ctx, set, app.EditRequest{Revision: -1, Deeds: []app.Command{{Do: "add", Kind: "water", Patch: spec}}})
 	if err != nil {
 		t.Fatal(err)
 	}

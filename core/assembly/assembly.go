@@ -65,7 +65,7 @@ func (t *Thing) Outermost() string {
 func (t *Thing) In(id string) bool { return t.ID == id || slices.Contains(t.Groups, id) }
 
 // ShownBy says whether a shot shows a thing's layer.
-func (t *Thing) ShownBy(k *stage.Kept) bool {
+func (t *Thing) ShownBy(k *stage.ShotSettings) bool {
 	return t.Layer == "" || !slices.Contains(k.Hide, t.Layer)
 }
 
@@ -86,7 +86,7 @@ type Set struct {
 	Pieces Pieces
 	Memory Memory
 
-	Kept       *stage.Kept // the working view, or the shot that it is for
+	Kept       *stage.ShotSettings // the working view, or the shot that it is for
 	Shots      []*stage.Shot
 	Placements []*stage.Placement
 	Elements   []*lay.Element

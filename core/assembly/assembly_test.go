@@ -76,13 +76,13 @@ func stands(id, piece string, at geom.V) *stage.Placement {
 	return &stage.Placement{ID: id, Name: id, Piece: piece, At: at, Scale: geom.V{X: 1, Y: 1, Z: 1}}
 }
 
-func row(piece string, points ...lay.P) lay.Row {
-	return lay.Row{Shape: "line", Points: points, Rest: true, Pieces: []lay.Share{{Piece: piece, Weight: 1}}, By: "count", Count: 3}
+func row(piece string, points ...lay.P) lay.Array {
+	return lay.Array{Shape: "line", Points: points, Rest: true, Pieces: []lay.Share{{Piece: piece, Weight: 1}}, By: "count", Count: 3}
 }
 
 // yard is a set of what there can be.
 func yard(t *testing.T, s *shelf) *Set {
-	k := &stage.Kept{View: optics.Default(), Light: light.Default()}
+	k := &stage.ShotSettings{View: optics.Default(), Light: light.Default()}
 	inner := stands("lamp", "crate", geom.V{X: 9})
 	inner.Group = "inner"
 	hidden, dark := stands("gone", "crate", geom.V{X: 7}), stands("dark", "crate", geom.V{X: 8})
@@ -204,7 +204,7 @@ func mustLay(t *testing.T, set *Set) {
 // Rows ride as things do, and a group with all in it; a move's views follow them.
 func TestRowsAndGroupsRide(t *testing.T) {
 	set := yard(t, newShelf())
-	m := &motion.Move{Rate: 24, Rides: []motion.Ride{{IDs: []string{"benches", "outer"}, Points: []geom.V{{}, {X: 4}}, Seconds: 2, Easing: "even"}}}
+	m := &motion.Move{Rate: 24, Rides: []motion.Animation{{IDs: []string{"benches", "outer"}, Points: []geom.V{{}, {X: 4}}, Seconds: 2, Easing: "even"}}}
 	cast := set.Cast(m)
 	for id, rides := range map[string]bool{"benches": true, "lamp": true, "crate": false, "others": false} {
 		if cast.Rides(id) != rides {
@@ -229,8 +229,8 @@ func TestViewsAreNamed(t *testing.T) {
 	if v, n := set.Views(); len(v) != 1 || n[0] != "the view" {
 		t.Errorf("%d views %v", len(v), n)
 	}
-	still := &stage.Shot{ID: "a", Name: "still", Kept: *set.Kept}
-	moving := &stage.Shot{ID: "b", Name: "moving", Kept: *set.Kept}
+	still := &stage.Shot{ID: "a", Name: "still", ShotSettings: *set.Kept}
+	moving := &stage.Shot{ID: "b", Name: "moving", ShotSettings: *set.Kept}
 	moving.Move = &motion.Move{Rate: 24, Keys: []motion.Key{{View: still.View}, {View: still.View, Seconds: 1}}}
 	set.Shots = []*stage.Shot{still, moving}
 	v, n := set.Views()
@@ -243,7 +243,7 @@ func TestViewsAreNamed(t *testing.T) {
 func TestHiddenIsHiddenInAnyOrder(t *testing.T) {
 	r := rand.New(rand.NewPCG(1, 2))
 	for range 200 {
-		set := &Set{Pieces: newShelf(), Memory: newShelf(), Kept: &stage.Kept{View: optics.Default()}}
+		set := &Set{Pieces: newShelf(), Memory: newShelf(), Kept: &stage.ShotSettings{View: optics.Default()}}
 		dark := map[string]bool{}
 		for i := range 4 {
 			name := fmt.Sprint("layer ", i)
@@ -289,8 +289,8 @@ func TestGroupsInACircleEnd(t *testing.T) {
 func BenchmarkAMillionCopies(b *testing.B) {
 	s := newShelf()
 	s.sizes["blade"] = geom.V{X: 0.05, Y: 0.3, Z: 0.05}
-	raw, _ := json.Marshal(lay.Drift{Area: []lay.P{{X: 0, Z: 0}, {X: 500, Z: 0}, {X: 500, Z: 500}, {X: 0, Z: 500}}, Pieces: []lay.Share{{Piece: "blade", Weight: 1}}, Density: 4, SizeMin: 1, SizeMax: 1})
-	set := &Set{Pieces: s, Memory: s, Kept: &stage.Kept{View: optics.Default()}, Elements: []*lay.Element{{ID: "grass", Name: "grass", Kind: "drift", Spec: raw}}}
+	raw, _ := json.Marshal(lay.Scatter{Area: []lay.P{{X: 0, Z: 0}, {X: 500, Z: 0}, {X: 500, Z: 500}, {X: 0, Z: 500}}, Pieces: []lay.Share{{Piece: "blade", Weight: 1}}, Density: 4, SizeMin: 1, SizeMax: 1})
+	set := &Set{Pieces: s, Memory: s, Kept: &stage.ShotSettings{View: optics.Default()}, Elements: []*lay.Element{{ID: "grass", Name: "grass", Kind: "drift", Spec: raw}}}
 	if _, err := set.LayOut(b.Context(), false); err != nil {
 		b.Fatal(err)
 	}

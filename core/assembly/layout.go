@@ -207,7 +207,7 @@ func (s *Set) layPlain(ctx context.Context, e *lay.Element) {
 			l.Laid = spec.Lay()
 		case *lay.Water:
 			l.Laid = spec.Lay()
-		case *lay.Line:
+		case *lay.Garland:
 			l.Laid = spec.Lay()
 		case *lay.Card:
 			var picture []byte
@@ -234,7 +234,7 @@ func (s *Set) layRow(ctx context.Context, e *lay.Element, g *Ground) error {
 		s.laid[e.ID] = failed(err)
 		return nil
 	}
-	r := spec.(*lay.Row)
+	r := spec.(*lay.Array)
 	on := &Ground{fields: g.fields, Bodies: slices.Clone(g.Bodies)}
 	key := []any{e.Spec, s.land.key}
 	if r.Rest {
@@ -259,7 +259,7 @@ func (s *Set) layRow(ctx context.Context, e *lay.Element, g *Ground) error {
 }
 
 // beneath adds to on what a row rests on beside the land, and says what names it.
-func (s *Set) beneath(ctx context.Context, r *lay.Row, on *Ground) (key []any, err error) {
+func (s *Set) beneath(ctx context.Context, r *lay.Array, on *Ground) (key []any, err error) {
 	box := geom.Empty()
 	for _, p := range r.Points {
 		box = box.Add(geom.V{X: p.X, Z: p.Z})
@@ -305,7 +305,7 @@ func (s *Set) layDrift(e *lay.Element, g *Ground, standing string, quick bool) b
 		s.laid[e.ID] = failed(err)
 		return true
 	}
-	d := spec.(*lay.Drift)
+	d := spec.(*lay.Scatter)
 	key := []any{e.Spec, s.land.key, standing}
 	var seen func(geom.V) bool
 	if d.Seen {

@@ -17,7 +17,7 @@ const Moments = 9
 // shots; the working view when none is kept.
 func (s *Set) Views() (list []optics.View, names []string) {
 	for _, k := range s.Shots {
-		along := s.Along(&k.Kept)
+		along := s.Along(&k.ShotSettings)
 		list = append(list, along...)
 		for range along {
 			names = append(names, k.Name)
@@ -30,7 +30,7 @@ func (s *Set) Views() (list []optics.View, names []string) {
 }
 
 // Along are the views of a shot at several moments of its move.
-func (s *Set) Along(k *stage.Kept) (list []optics.View) {
+func (s *Set) Along(k *stage.ShotSettings) (list []optics.View) {
 	if k.Move == nil {
 		return []optics.View{k.View}
 	}
@@ -60,7 +60,7 @@ func (s *Set) Cast(m *motion.Move) *stage.Cast {
 // wanted says whether a thing of a drift is seen by one of the views, or as far
 // beside as its margin, or casts a shadow there. high is how tall it is, sun the way to
 // the sun.
-func wanted(views []optics.View, sun geom.V, d *lay.Drift, high float64) func(geom.V) bool {
+func wanted(views []optics.View, sun geom.V, d *lay.Scatter, high float64) func(geom.V) bool {
 	eyes := make([]eye, len(views))
 	for i := range views {
 		eyes[i] = eyeOf(&views[i])

@@ -38,9 +38,9 @@ type Spec interface{ Check() error }
 // Kinds makes an empty description of each kind of element.
 var Kinds = map[string]func() Spec{
 	"room":   func() Spec { return &Room{} },
-	"row":    func() Spec { return &Row{} },
-	"line":   func() Spec { return &Line{} },
-	"drift":  func() Spec { return &Drift{} },
+	"row":    func() Spec { return &Array{} },
+	"line":   func() Spec { return &Garland{} },
+	"drift":  func() Spec { return &Scatter{} },
 	"ground": func() Spec { return &Ground{} },
 	"path":   func() Spec { return &Path{} },
 	"water":  func() Spec { return &Water{} },

@@ -40,8 +40,8 @@ func TestLinesHangAsCatenaries(t *testing.T) {
 	}
 }
 
-func line(sag float64) *Line {
-	return &Line{Points: []geom.V{{Y: 4}, {X: 10, Y: 4}, {X: 15, Y: 5, Z: 2}}, Sag: sag, Thick: 0.012, Pieces: []Share{{"lamp", 1}}, Spacing: 1, Start: 0.5}
+func line(sag float64) *Garland {
+	return &Garland{Points: []geom.V{{Y: 4}, {X: 10, Y: 4}, {X: 15, Y: 5, Z: 2}}, Sag: sag, Thick: 0.012, Pieces: []Share{{"lamp", 1}}, Spacing: 1, Start: 0.5}
 }
 
 func TestThingsHangOnALine(t *testing.T) {
@@ -67,8 +67,8 @@ func TestThingsHangOnALine(t *testing.T) {
 	}
 }
 
-func drift(side, density float64) *Drift {
-	return &Drift{Area: square(side), Pieces: []Share{{"a", 3}, {"b", 1}}, Density: density, SizeMin: 0.8, SizeMax: 1.2, Turn: math.Pi, Seed: 7}
+func drift(side, density float64) *Scatter {
+	return &Scatter{Area: square(side), Pieces: []Share{{"a", 3}, {"b", 1}}, Density: density, SizeMin: 0.8, SizeMax: 1.2, Turn: math.Pi, Seed: 7}
 }
 
 type flat struct{ slope float64 }
@@ -194,7 +194,7 @@ func TestADriftKeepsOut(t *testing.T) {
 }
 
 func TestRowsStandWhereTheyShould(t *testing.T) {
-	r := &Row{Shape: "line", Points: []P{{0, 0}, {10, 0}}, Pieces: []Share{{"a", 1}, {"b", 1}}, InTurn: true, By: "count", Count: 5, Start: 1, End: 1, Rest: true}
+	r := &Array{Shape: "line", Points: []P{{0, 0}, {10, 0}}, Pieces: []Share{{"a", 1}, {"b", 1}}, InTurn: true, By: "count", Count: 5, Start: 1, End: 1, Rest: true}
 	wide := func(string) float64 { return 0.9 }
 	lay := func() []Instance {
 		t.Helper()
@@ -488,7 +488,7 @@ func TestElementsAreRead(t *testing.T) {
 // Whatever is described, laying it out ends and says what is wrong.
 func FuzzElement(f *testing.F) {
 	for kind, spec := range map[string]Spec{"room": room(), "drift": drift(3, 1), "line": line(1), "ground": &Ground{Width: 5, Depth: 5, Cell: 1}, "path": &Path{Points: square(5)[:2], Width: 1}, "water": &Water{Outline: square(2)},
-		"row": &Row{Shape: "line", Points: square(3)[:2], Pieces: []Share{{"a", 1}}, By: "count", Count: 3}, "card": &Card{Shape: "ridge", Width: 10, Height: 2}} {
+		"row": &Array{Shape: "line", Points: square(3)[:2], Pieces: []Share{{"a", 1}}, By: "count", Count: 3}, "card": &Card{Shape: "ridge", Width: 10, Height: 2}} {
 		raw, _ := json.Marshal(spec)
 		f.Add(kind, raw)
 	}
@@ -501,13 +501,13 @@ func FuzzElement(f *testing.F) {
 		switch s := spec.(type) {
 		case *Room:
 			s.Lay()
-		case *Row:
+		case *Array:
 			if s.estimate() < 500 {
 				_, _ = s.Lay(flat{}, func(string) float64 { return 0.5 })
 			}
-		case *Line:
+		case *Garland:
 			s.Lay()
-		case *Drift:
+		case *Scatter:
 			if r := s.radius(); s.box().area()/(r*r) < 1e4 {
 				_, _ = s.Lay(flat{}, nil, 1)
 			}

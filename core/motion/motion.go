@@ -17,16 +17,16 @@ import (
 // Move is what changes over a shot's time. The camera starts at the shot's own
 // view and goes through Keys, or along Rail; without either it stays.
 type Move struct {
-	Rate     float64   `json:"rate"`     // frames a second
-	Seconds  float64   `json:"seconds"`  // how long the move lasts at least, where the camera is done earlier
-	Keys     []Key     `json:"keys"`     // in order
-	Rail     *Rail     `json:"rail"`     // where there are no keys
-	Follow   string    `json:"follow"`   // the placement that stays at its place in the picture; "": none
-	Pulls    []Pull    `json:"pulls"`    // marks of focus, in order of time
-	Shake    *Shake    `json:"shake"`    // a camera held by hand
-	Rides    []Ride    `json:"rides"`    // what moves
-	Flickers []Flicker `json:"flickers"` // lights that flicker
-	Plays    []Play    `json:"plays"`    // cards that play pictures
+	Rate     float64     `json:"rate"`     // frames a second
+	Seconds  float64     `json:"seconds"`  // how long the move lasts at least, where the camera is done earlier
+	Keys     []Key       `json:"keys"`     // in order
+	Rail     *CameraPath `json:"rail"`     // where there are no keys
+	Follow   string      `json:"follow"`   // the placement that stays at its place in the picture; "": none
+	Pulls    []FocusKey  `json:"pulls"`    // marks of focus, in order of time
+	Shake    *Shake      `json:"shake"`    // a camera held by hand
+	Rides    []Animation `json:"rides"`    // what moves
+	Flickers []Flicker   `json:"flickers"` // lights that flicker
+	Plays    []Flipbook  `json:"plays"`    // cards that play pictures
 }
 
 // Key is a view that the camera comes to.
@@ -38,8 +38,8 @@ type Key struct {
 	Shot    string      `json:"shot"`    // the kept shot whose view this was; "": none
 }
 
-// Pull is a mark of focus: at a time it lies on a placement, or at a distance.
-type Pull struct {
+// FocusKey is a mark of focus: at a time it lies on a placement, or at a distance.
+type FocusKey struct {
 	At     float64 `json:"at"` // seconds
 	On     string  `json:"on"` // a placement; "": Metres counts
 	Metres float64 `json:"metres"`

@@ -99,17 +99,17 @@ func TestPathsGoThroughTheirPointsAtOneSpeed(t *testing.T) {
 func TestRails(t *testing.T) {
 	v := optics.Default()
 	v.Eye, v.Yaw, v.Pitch = geom.V{Z: 4, Y: 1.5}, 0, 0
-	table := Move{Rate: 24, Rail: &Rail{Kind: "turntable", Angle: math.Pi / 2, Seconds: 2, Easing: "linear"}}
+	table := Move{Rate: 24, Rail: &CameraPath{Kind: "turntable", Angle: math.Pi / 2, Seconds: 2, Easing: "linear"}}
 	end := table.At(v, 2, nil)
 	if end.Eye.Sub(geom.V{X: 4, Y: 1.5}).Len() > 1e-9 || end.Forward().Sub(geom.V{X: -1}).Len() > 1e-9 {
 		t.Errorf("after a quarter turn it stands at %v and looks along %v", end.Eye, end.Forward())
 	}
-	crane := Move{Rate: 24, Rail: &Rail{Kind: "crane", Center: geom.V{Z: 8}, Rise: 0.4, Seconds: 2, Easing: "smooth"}}
+	crane := Move{Rate: 24, Rail: &CameraPath{Kind: "crane", Center: geom.V{Z: 8}, Rise: 0.4, Seconds: 2, Easing: "smooth"}}
 	end = crane.At(v, 2, nil)
 	if arm := v.Eye.Sub(geom.V{Z: 8}).Len(); math.Abs(end.Eye.Sub(geom.V{Z: 8}).Len()-arm) > 1e-9 || end.Eye.Y < v.Eye.Y+0.5 {
 		t.Errorf("the arm of %v m ends at %v", arm, end.Eye)
 	}
-	dolly := Move{Rate: 24, Rail: &Rail{Kind: "dolly", Points: []geom.V{{}, {Z: -3}}, Seconds: 2, Easing: "linear"}}
+	dolly := Move{Rate: 24, Rail: &CameraPath{Kind: "dolly", Points: []geom.V{{}, {Z: -3}}, Seconds: 2, Easing: "linear"}}
 	if mid := dolly.At(v, 1, nil); mid.Eye.Sub(geom.V{Y: 1.5, Z: 2.5}).Len() > 1e-9 || mid.Yaw != 0 {
 		t.Errorf("half way it is at %v", mid.Eye)
 	}
@@ -121,7 +121,7 @@ func TestSpeedAndJudder(t *testing.T) {
 	v := optics.Default()
 	wide, _ := v.FieldOfView()
 	pan := func(seconds float64) Speed {
-		m := Move{Rate: 24, Rail: &Rail{Kind: "turntable", Center: v.Eye, Angle: 2 * wide, Seconds: 2 * seconds, Easing: "linear"}}
+		m := Move{Rate: 24, Rail: &CameraPath{Kind: "turntable", Center: v.Eye, Angle: 2 * wide, Seconds: 2 * seconds, Easing: "linear"}}
 		v.Shutter = 1.0 / 48
 		return m.SpeedAt(v, seconds, nil)
 	}
@@ -132,7 +132,7 @@ func TestSpeedAndJudder(t *testing.T) {
 	if want := wide * 180 / math.Pi / 9; math.Abs(slow.Degrees-want) > 1e-6 {
 		t.Errorf("%v °/s, want %v", slow.Degrees, want)
 	}
-	m := Move{Rate: 24, Follow: "x", Rail: &Rail{Kind: "turntable", Center: v.Eye, Angle: 3, Seconds: 1, Easing: "linear"}}
+	m := Move{Rate: 24, Follow: "x", Rail: &CameraPath{Kind: "turntable", Center: v.Eye, Angle: 3, Seconds: 1, Easing: "linear"}}
 	if list := m.Troubles(v, nil); len(list) != 0 {
 		t.Errorf("a followed thing: %+v", list)
 	}

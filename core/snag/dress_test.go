@@ -122,7 +122,7 @@ func TestRowsThatReachIntoThemselves(t *testing.T) {
 // A rope that hangs from 2 m with 2.5 m of sag lies half a metre under the ground; over a
 // pit of 1 m it does not, on a hill of 0.3 m it lies deeper.
 func TestRopesUnderTheGround(t *testing.T) {
-	line := &lay.Line{Points: []geom.V{v(-5, 2, 0), v(5, 2, 0)}, Sag: 2.5, Thick: 0.02}
+	line := &lay.Garland{Points: []geom.V{v(-5, 2, 0), v(5, 2, 0)}, Sag: 2.5, Thick: 0.02}
 	rope := Solid{ID: "rope", Name: "rope", Key: "rope", Fixed: true, Rope: true, Body: contact.Place(contact.New(line.Lay().Model, geom.Identity), geom.Identity)}
 	sags := func(solids ...Solid) []Snag {
 		return slices.DeleteFunc(find(t, solids...), func(s Snag) bool { return s.Kind != "below" })

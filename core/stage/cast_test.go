@@ -10,7 +10,7 @@ import (
 )
 
 func train() *motion.Move {
-	return &motion.Move{Rate: 24, Seconds: 4, Rides: []motion.Ride{
+	return &motion.Move{Rate: 24, Seconds: 4, Rides: []motion.Animation{
 		{IDs: []string{"train"}, Points: []geom.V{{}, {X: 10}}, Seconds: 4, Easing: "linear"},
 		{IDs: []string{"lamp"}, Points: []geom.V{{}, {Y: 1}}, Start: 1, Seconds: 2, Easing: "linear"}}}
 }
@@ -37,7 +37,7 @@ func TestWhatRidesMovesWithItsGroup(t *testing.T) {
 }
 
 func TestFramesOfAShot(t *testing.T) {
-	k := Kept{Move: &motion.Move{Rate: 10, Seconds: 3}}
+	k := ShotSettings{Move: &motion.Move{Rate: 10, Seconds: 3}}
 	for _, c := range [][4]int{{0, 0, 0, 29}, {5, 12, 4, 11}, {1, 900, 0, 29}, {200, 0, 29, 29}} {
 		k.First, k.Last = c[0], c[1]
 		if first, last := k.Frames(); first != c[2] || last != c[3] {

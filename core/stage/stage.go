@@ -47,9 +47,9 @@ func (p *Placement) World() geom.M {
 	return geom.Compose(p.At, q, p.Scale)
 }
 
-// Stand sets where the placement stands and how it is turned to those of a
+// SetTransform sets where the placement stands and how it is turned to those of a
 // transform that turns, scales and moves; its scale stays.
-func (p *Placement) Stand(m *geom.M) {
+func (p *Placement) SetTransform(m *geom.M) {
 	// What is mirrored points the other way.
 	s := p.Scale
 	x, y, z := (geom.V{X: m[0], Y: m[1], Z: m[2]}).Mul(math.Copysign(1, s.X)).Unit(), (geom.V{X: m[4], Y: m[5], Z: m[6]}).Mul(math.Copysign(1, s.Y)).Unit(), (geom.V{X: m[8], Y: m[9], Z: m[10]}).Mul(math.Copysign(1, s.Z)).Unit()
@@ -115,9 +115,9 @@ func (p *Placement) Check() error {
 	return nil
 }
 
-// Kept is what a shot keeps: how the set is seen and lit, what moves, and which
+// ShotSettings is what a shot keeps: how the set is seen and lit, what moves, and which
 // layers it does without.
-type Kept struct {
+type ShotSettings struct {
 	View  optics.View  `json:"view"`
 	Light light.State  `json:"light"`
 	Move  *motion.Move `json:"move"`
@@ -206,7 +206,7 @@ func onPicture(list ...float64) bool {
 const maxHide = 500
 
 // Check says what is impossible about it.
-func (k *Kept) Check() error {
+func (k *ShotSettings) Check() error {
 	if err := k.View.Check(); err != nil {
 		return err
 	}
@@ -236,7 +236,7 @@ func (k *Kept) Check() error {
 
 // Frames are the first and the last frame that are shot, counted from 0, of a
 // move; 0, 0 without one.
-func (k *Kept) Frames() (first, last int) {
+func (k *ShotSettings) Frames() (first, last int) {
 	if k.Move == nil {
 		return 0, 0
 	}
@@ -249,7 +249,7 @@ func (k *Kept) Frames() (first, last int) {
 }
 
 // At is the view at a time, in seconds since the move's start.
-func (k *Kept) At(t float64, where motion.Where) optics.View {
+func (k *ShotSettings) At(t float64, where motion.Where) optics.View {
 	m := k.Move
 	if m == nil {
 		m = &motion.Move{}
@@ -261,7 +261,7 @@ func (k *Kept) At(t float64, where motion.Where) optics.View {
 type Scene struct {
 	ID   string `json:"id"`
 	Name string `json:"name"`
-	Kept
+	ShotSettings
 	Shot string `json:"shot"` // the shot that the view came from; "" none
 }
 
@@ -270,14 +270,14 @@ func (s *Scene) Check() error {
 	if strings.TrimSpace(s.Name) == "" || len(s.Name) > maxName || len(s.Shot) > maxName {
 		return fmt.Errorf("a name has 1 to %d characters", maxName)
 	}
-	return s.Kept.Check()
+	return s.ShotSettings.Check()
 }
 
 // Shot is a kept camera with its light and move.
 type Shot struct {
 	ID   string `json:"id"`
 	Name string `json:"name"`
-	Kept
+	ShotSettings
 	Order  int    `json:"order"`
 	Note   string `json:"note"`
 	Status string `json:"status"` // how far it is, in a word of the artist's
@@ -296,12 +296,12 @@ func (s *Shot) Check() error {
 	case len(s.Note) > maxNote || len(s.Status) > maxName:
 		return fmt.Errorf("a note has at most %d characters, a status %d", maxNote, maxName)
 	}
-	return s.Kept.Check()
+	return s.ShotSettings.Check()
 }
 
 // Changed reports whether the working view differs from the kept shot.
 func (s *Scene) Changed(k *Shot) bool {
-	one, other := s.Kept, k.Kept
+	one, other := s.ShotSettings, k.ShotSettings
 	one.Hide, other.Hide = append([]string{}, one.Hide...), append([]string{}, other.Hide...) // none is none
 	a, _ := json.Marshal(one)
 	b, _ := json.Marshal(other)

@@ -36,7 +36,7 @@ func TestAPatchThatIsWrongChangesNothing(t *testing.T) {
 }
 
 func TestPatchDoesNotReachIntoWhatItCameFrom(t *testing.T) {
-	s := Scene{Name: "a", Kept: Kept{View: optics.Default(), Light: light.Default(), Move: &motion.Move{Keys: []motion.Key{{View: optics.Default(), Seconds: 2, Easing: "linear"}}, Rate: 24}}}
+	s := Scene{Name: "a", ShotSettings: ShotSettings{View: optics.Default(), Light: light.Default(), Move: &motion.Move{Keys: []motion.Key{{View: optics.Default(), Seconds: 2, Easing: "linear"}}, Rate: 24}}}
 	kept := *s.Move
 	next := s
 	if err := Patch(&next, json.RawMessage(`{"move":{"seconds":9}}`)); err != nil {
@@ -61,8 +61,8 @@ func TestNamesCountUp(t *testing.T) {
 }
 
 func TestAViewThatWasChangedIsToldFromItsShot(t *testing.T) {
-	s := Scene{Kept: Kept{View: optics.Default(), Light: light.Default()}}
-	k := Shot{Kept: s.Kept}
+	s := Scene{ShotSettings: ShotSettings{View: optics.Default(), Light: light.Default()}}
+	k := Shot{ShotSettings: s.ShotSettings}
 	if s.Changed(&k) {
 		t.Error("the same view counts as changed")
 	}
@@ -148,7 +148,7 @@ func TestStandIsTheInverseOfWorld(t *testing.T) {
 		want := p.World()
 		q := p
 		q.Yaw, q.Pitch, q.Roll, q.At = 0, 0, 0, geom.V{}
-		q.Stand(&want)
+		q.SetTransform(&want)
 		got := q.World()
 		for k := range got {
 			if math.Abs(got[k]-want[k]) > 1e-7 {

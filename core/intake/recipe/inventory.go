@@ -175,13 +175,13 @@ func (r *Recipe) Needs(inv *Inventory) []named.Need {
 			has = has || c.Blob != ""
 		}
 		for _, role := range named.Columns {
-			c, named_ := s.Cells[role]
+			c, known := s.Cells[role]
 			if _, ok := chosen[role]; ok {
 				continue
 			}
-			if named_ && c.State == "missing" {
+			if known && c.State == "missing" {
 				out = append(out, named.Need{Surface: i, Name: s.Name, Role: role, Ref: c.Name})
-			} else if !named_ && (!has || s.missing()) {
+			} else if !known && (!has || s.missing()) {
 				out = append(out, named.Need{Surface: i, Name: s.Name, Role: role})
 			}
 		}

@@ -33,7 +33,7 @@ export function dress({ call, post }) {
     get layers() { return (this.st?.elements || []).filter((e) => e.kind === "layer"); },
 
     // Drawing
-    draw_(tool) { this.tool = this.tool === tool ? "" : tool; this.plan.tools.start(); if (this.tool) this.say(`${this.tool}: ${this.plan.tools.hint()}`); },
+    useTool(tool) { this.tool = this.tool === tool ? "" : tool; this.plan.tools.start(); if (this.tool) this.say(`${this.tool}: ${this.plan.tools.hint()}`); },
     async drawn(tool, pts, box) {
       const flat = { box: 1, slab: 0.2, cylinder: 1, wedge: 1, steps: 0.85, wall: 2.5, card: 3 };
       if (tool === "person") return this.edit({ do: "place", standIn: "person", at: { ...pts[0], y: 0 }, rest: true });
@@ -142,7 +142,7 @@ export function dress({ call, post }) {
       else if (!this.over.has(m.id)) this.st.settling = [...list, { id: m.id, name: m.name, progress: m.progress || 0 }];
     },
     over: new Set(), // settlings that are over: word of their beginning may come later
-    group_() { return this.edit({ do: "group", ids: this.placed() }); },
+    groupThem() { return this.edit({ do: "group", ids: this.placed() }); },
     get groupOf() { const g = this.one?.group; return (g && this.st.elements.find((e) => e.id === g)) || null; },
     openGroup(g, open) { return this.edit({ do: "change", kind: "element", id: g.id, patch: { spec: { open } } }); },
     async keepPiece(g) {
@@ -152,7 +152,7 @@ export function dress({ call, post }) {
       } catch (e) { this.say(e.message, true); }
     },
     // again copies what was copied last once more, all of it, by the same way and turn.
-    async again_() {
+    async repeatCopy() {
       const l = this.lastCopy, from = l && this.placement(l.from), to = l && this.placement(l.to[0]);
       const ids = (l?.to || []).filter((id) => this.placement(id));
       if (!from || !to) return this.say("Copy a thing and move the copy first; then it is done again from there.", true);

@@ -1,7 +1,7 @@
 // Frame: what the page's store knows about lens, composition, focus, shots and
 // moves. What the lens sees is asked of the server; it is drawn here.
 import { number } from "./print.js";
-import { pull } from "./pull.js";
+import { pull } from "./drag.js";
 import { until } from "./ask.js";
 
 const tabs = ["lens", "compose", "focus", "move", "shot", "match", "paper"];
@@ -17,15 +17,15 @@ const empty = { bars: [], flickers: [], figures: { cover: [], empty: [], notes: 
 
 export function filming({ call }) {
   return {
-    fr: empty, tab: localStorage.frameTab || "lens", tabs_: tabs, lenses, sensors, aspects, eyes, stops, guideNames, keepSize: false, blur: localStorage.blur !== "off",
-    ask_: { x: 1 / 3, y: 0.5, size: 0.6, how: "move" }, cover: 8, sharp: { from: "", to: "" }, stops_: 0, hover: "", compareShot: "", track: null, playing: false, loop: true, dropped: 0, time: 0, stills: {}, walking: false,
+    fr: empty, tab: localStorage.frameTab || "lens", tabNames: tabs, lenses, sensors, aspects, eyes, stops, guideNames, keepSize: false, blur: localStorage.blur !== "off",
+    composing: { x: 1 / 3, y: 0.5, size: 0.6, how: "move" }, cover: 8, sharp: { from: "", to: "" }, compensation: 0, hover: "", compareShot: "", track: null, playing: false, loop: true, dropped: 0, time: 0, stills: {}, walking: false,
     matching: { mode: "", upright: "", height: 1.75, stands: false, foot: { x: 0, y: 0, z: 0 }, given: false, wide: 1920 }, picking: "", room: { size: 1.75, share: 0.7, rows: [] },
 
     // look asks what the lens sees now, at the time of the move. Many changes in a
     // row are answered by one look.
     get raw() { return window.Alpine.raw(this.fr); },
-    lookSoon(wait = 20) { clearTimeout(this.looking); this.looking = setTimeout(() => this.look_().catch((e) => this.say(e.message, true)), wait); },
-    async look_() {
+    lookSoon(wait = 20) { clearTimeout(this.looking); this.looking = setTimeout(() => this.lookNow().catch((e) => this.say(e.message, true)), wait); },
+    async lookNow() {
       if (!this.on("light frame") || !this.now) return;
       const id = this.now.set.id, key = `${this.now.revision} ${this.moveNow ? this.time : 0}`;
       // One look at a time: what is asked for meanwhile is asked when it is answered.
@@ -36,10 +36,10 @@ export function filming({ call }) {
         const fr = await until(() => call(`/api/sets/${id}/frame?t=${this.moveNow ? this.time : 0}`, { priority: "high" }), () => this.on("light frame"));
         if (!fr) return;
         this.fr = fr;
-        this.looked_ = this.fr.revision;
+        this.lookedAt = this.fr.revision;
         this.strip.draw(); this.plan.overlay(); this.lens?.invalidate();
       } finally { this.waiting--; this.lookKey = ""; }
-      if (this.lookAgain || this.looked_ < this.now.revision) { this.lookAgain = false; this.lookSoon(); }
+      if (this.lookAgain || this.lookedAt < this.now.revision) { this.lookAgain = false; this.lookSoon(); }
       if (this.moveNow && this.track?.revision !== this.now.revision) this.fetchTrack();
       if (this.tab === "lens") this.lens?.rowSoon();
     },
@@ -98,11 +98,11 @@ export function filming({ call }) {
     // Compose
     frameIt() {
       const id = this.subjectId;
-      return id ? this.edit({ do: "compose", id, patch: { x: this.ask_.x, y: this.ask_.y, height: this.ask_.size, width: 0, how: this.ask_.how } }) : this.say("Name the subject first.", true);
+      return id ? this.edit({ do: "compose", id, patch: { x: this.composing.x, y: this.composing.y, height: this.composing.size, width: 0, how: this.composing.how } }) : this.say("Name the subject first.", true);
     },
     get subjectId() { return this.st?.set.view.subject || this.sel[0] || ""; },
-    pad(e) { const r = e.currentTarget.getBoundingClientRect(); this.ask_.x = Math.round(Math.min(Math.max((e.clientX - r.left) / r.width, 0), 1) * 100) / 100; this.ask_.y = Math.round(Math.min(Math.max((e.clientY - r.top) / r.height, 0), 1) * 100) / 100; },
-    padKey(e) { const k = { ArrowLeft: [-1, 0], ArrowRight: [1, 0], ArrowUp: [0, -1], ArrowDown: [0, 1] }[e.key]; if (!k) return; e.preventDefault(); e.stopPropagation(); this.ask_.x = Math.min(Math.max(this.ask_.x + k[0] * 0.01, 0), 1); this.ask_.y = Math.min(Math.max(this.ask_.y + k[1] * 0.01, 0), 1); },
+    pad(e) { const r = e.currentTarget.getBoundingClientRect(); this.composing.x = Math.round(Math.min(Math.max((e.clientX - r.left) / r.width, 0), 1) * 100) / 100; this.composing.y = Math.round(Math.min(Math.max((e.clientY - r.top) / r.height, 0), 1) * 100) / 100; },
+    padKey(e) { const k = { ArrowLeft: [-1, 0], ArrowRight: [1, 0], ArrowUp: [0, -1], ArrowDown: [0, 1] }[e.key]; if (!k) return; e.preventDefault(); e.stopPropagation(); this.composing.x = Math.min(Math.max(this.composing.x + k[0] * 0.01, 0), 1); this.composing.y = Math.min(Math.max(this.composing.y + k[1] * 0.01, 0), 1); },
     share: (x) => (x == null ? "" : x >= 0.0995 ? `${Math.round(100 * x)} %` : x >= 0.0005 ? `${(100 * x).toFixed(1)} %` : "< 0.1 %"),
 
     // Shots
@@ -172,7 +172,7 @@ export function filming({ call }) {
       const v = this.st.set.view, f = this.st.lens.forward, at = (d) => ({ x: v.eye.x + f.x * d, y: v.eye.y, z: v.eye.z + f.z * d }), subject = this.placement(this.subjectId);
       const center = subject ? { ...subject.at } : { ...at(v.focus), y: 0 }, base = { kind, points: [], smooth: true, center, angle: 0, rise: 0, seconds: 4, easing: "smooth", curve: [0.4, 0, 0.6, 1], look: "" };
       if (!kind) return this.setMoveTo({ rail: null });
-      if (kind === "path") return this.draw_("rail");
+      if (kind === "path") return this.useTool("rail");
       if (kind === "dolly") return this.setMoveTo({ keys: [], rail: { ...base, points: [{ ...v.eye }, at(Math.min(2, v.focus / 2))] } });
       if (kind === "crane") return this.setMoveTo({ keys: [], rail: { ...base, center: { x: v.eye.x - f.x * 4, y: 0.5, z: v.eye.z - f.z * 4 }, rise: 0.35, look: "ahead" } });
       return this.setMoveTo({ keys: [], rail: { ...base, angle: Math.PI / 2, look: "" } });
@@ -223,7 +223,7 @@ export function filming({ call }) {
     },
 
     // Time
-    get frames_() { return this.fr.move?.frames || this.track?.frames || 1; },
+    get frameCount() { return this.fr.move?.frames || this.track?.frames || 1; },
     scrub(t) {
       this.time = Math.min(Math.max(Number(t), 0), this.lasts(this.moveNow));
       this.pose();

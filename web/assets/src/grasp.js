@@ -1,7 +1,7 @@
 // What the hand does to things in the lens view: it takes what it sees, moves it on what
 // lies beneath the pointer, turns it by its ring and scales it by its corner.
 import { Matrix3, Raycaster, Vector2, Vector3 } from "three";
-import { pull } from "./pull.js";
+import { pull } from "./drag.js";
 
 // Ground and what is larger than a house stop the pointer and are not taken.
 const land = ["ground", "path", "water"], large = 30;

@@ -7,10 +7,10 @@ import {
 import { TextureLoader } from "three";
 import { guides, letterbox } from "./guides.js";
 import { Blur } from "./blur.js";
-import { Small } from "./small.js";
+import { Small } from "./offscreen.js";
 import { Sky } from "./sky.js";
 import { drawMatch, pressMatch } from "./match.js";
-import { pull } from "./pull.js";
+import { pull } from "./drag.js";
 import { Grasp } from "./grasp.js";
 import { Arrivals } from "./arrive.js";
 import { call, until } from "./ask.js";

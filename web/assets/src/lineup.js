@@ -5,8 +5,8 @@
 // its size written. What is pulled along is moved as a whole: only what comes
 // onto the sheet is drawn.
 import { make } from "./plan.js";
-import { pull } from "./pull.js";
-import { heldBeside } from "./beside.js";
+import { pull } from "./drag.js";
+import { heldBeside } from "./references.js";
 
 const inkOf = (odd, on) => (odd ? "#93452f" : on ? "#3d3d3d" : "#6a6a6a");
 

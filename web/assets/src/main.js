@@ -4,17 +4,17 @@ import Alpine from "alpinejs";
 import { Plan } from "./plan.js";
 import { Strip } from "./strip.js";
 import { drawLineup } from "./lineup.js";
-import { besideNames } from "./beside.js";
+import { besideNames } from "./references.js";
 import { Outlines } from "./outline.js";
 import { drawMeasure } from "./measure.js";
 import { length, size, number, degrees, distance, radians, feet } from "./print.js";
 import { keys, list } from "./keys.js";
 import { drawManifest, drawPieces, drawLibrary } from "./lists.js";
-import { figure, complain, content } from "./figure.js";
+import { figure, complain, content } from "./field.js";
 import { intake } from "./intake.js";
 import { dress } from "./dress.js";
 import { filming } from "./frame.js";
-import { pulling, letGo } from "./pull.js";
+import { pulling, letGo } from "./drag.js";
 import { Laid } from "./elements.js";
 import { call, post, surely, name as named, until, watchPictures } from "./ask.js";
 import { listen } from "./events.js";
@@ -168,7 +168,7 @@ document.addEventListener("alpine:init", () => {
       this.strip.draw();
       if (this.step === "size") this.drawSize();
       this.drawLens();
-      if (this.on("light frame") && this.looked_ !== this.now.revision) this.lookSoon();
+      if (this.on("light frame") && this.lookedAt !== this.now.revision) this.lookSoon();
     },
     // The lens view is kept up where it is seen: it takes more than all else.
     drawLens() { if (this.on("dress light frame") || this.pinned) this.lens?.sync(this.now); },
@@ -381,19 +381,19 @@ document.addEventListener("alpine:init", () => {
         if (this.asking === id) { this.asking = ""; if (this.askAgain) this.ask(id); }
       }
     },
-    take_(piece, c) { return { do: "change", kind: "piece", id: piece, patch: { sizing: { metresPerUnit: c.metresPerUnit, up: c.up, factor: 1, stretch: { x: 0, y: 0, z: 0 }, decided: true } } }; },
-    accept(c) { return this.edit(this.take_(this.piece, c)); },
+    sizeDeed(piece, c) { return { do: "change", kind: "piece", id: piece, patch: { sizing: { metresPerUnit: c.metresPerUnit, up: c.up, factor: 1, stretch: { x: 0, y: 0, z: 0 }, decided: true } } }; },
+    accept(c) { return this.edit(this.sizeDeed(this.piece, c)); },
     // open are the pieces whose size is still to be decided; of one supplier, or of all.
     open(group) { return (this.st?.pieces || []).filter((p) => !p.sizing.decided && p.proposal && (!group || p.proposal.group === group)); },
     get sure() { return this.open().filter((p) => p.proposal.sure); },
-    acceptSure() { return this.edit(...this.sure.map((p) => this.take_(p.id, p.proposal))); },
+    acceptSure() { return this.edit(...this.sure.map((p) => this.sizeDeed(p.id, p.proposal))); },
     // alike are the pieces of the same supplier for which the same is likeliest.
     get alike() {
       const mine = this.sized?.proposal;
       if (!mine) return [];
       return this.open(mine.group).filter((p) => p.proposal.metresPerUnit === mine.metresPerUnit && p.proposal.up === mine.up && p.proposal.score > 0.5);
     },
-    acceptAlike() { return this.edit(...this.alike.map((p) => this.take_(p.id, p.proposal))); },
+    acceptAlike() { return this.edit(...this.alike.map((p) => this.sizeDeed(p.id, p.proposal))); },
     percent: (x) => (x > 0.995 ? "> 99 %" : x < 0.005 ? "< 1 %" : `${Math.round(100 * x)} %`),
     unitWords(c) { return c ? `${["metre", "centimetre", "millimetre", "inch", "foot"].includes(c.unit) ? c.unit : `${c.unit} a unit`}, ${c.up} up` : ""; },
     // What was measured on the picture tells of the picture, unless it is said
@@ -403,11 +403,11 @@ document.addEventListener("alpine:init", () => {
       return this.edit(deed).then((r) => { if (r) { this.measured.points = []; this.measuredLength = 0; this.draw(); } return r; });
     },
     get sized() { return this.st?.pieces.find((p) => p.id === this.piece) || null; },
-    size_(patch) { return this.edit({ do: "change", kind: "piece", id: this.piece, patch: { sizing: { ...patch, decided: true } } }); },
+    sizeAs(patch) { return this.edit({ do: "change", kind: "piece", id: this.piece, patch: { sizing: { ...patch, decided: true } } }); },
     onAll: true,
     repeat(surface, metres) { return this.edit({ do: "repeat", id: this.piece, of: surface, metres, kind: this.onAll ? "all" : "" }); },
-    stand_(patch) { return this.edit({ do: "change", kind: "piece", id: this.piece, patch: { sizing: patch } }); },
-    pivot(where) { const own = where === "base" || where === "file"; return this.stand_({ pivot: own ? "" : where, ground: where !== "file", centre: where !== "file" }); },
+    standAs(patch) { return this.edit({ do: "change", kind: "piece", id: this.piece, patch: { sizing: patch } }); },
+    pivot(where) { const own = where === "base" || where === "file"; return this.standAs({ pivot: own ? "" : where, ground: where !== "file", centre: where !== "file" }); },
     pivotAt(at) { this.pivoting = false; return this.edit({ do: "pivot", id: this.piece, at }); },
     trueSize(of, metres) { return this.edit({ do: "true", id: this.piece, of, metres, alone: !this.even }); },
     // references are what a piece can be held against: what is selected, the
@@ -448,7 +448,7 @@ document.addEventListener("alpine:init", () => {
       if (s.fix === "clear" || s.fix === "part") return this.edit({ do: s.fix, ids: [s.id] });
       if (s.fix === "vary") return this.edit({ do: "vary", ids: things, seed: this.seed++ });
       if (s.fix === "hide") return this.hideUnseen();
-      if (s.fix === "propose") { const p = this.st.pieces.find((x) => x.id === s.id); return p?.proposal && this.edit(this.take_(p.id, p.proposal)); }
+      if (s.fix === "propose") { const p = this.st.pieces.find((x) => x.id === s.id); return p?.proposal && this.edit(this.sizeDeed(p.id, p.proposal)); }
       if (s.fix === "even") { return this.edit({ do: "true", of: "proportions", id: s.id }); }
       if (s.fix === "sized") { return this.edit({ do: "change", kind: "piece", id: s.id, patch: { sizing: { decided: true } } }); }
       if (s.step === "size") { this.piece = s.id; this.go("size"); }

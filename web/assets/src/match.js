@@ -1,6 +1,6 @@
 // Marks on a picture that is laid over the lens view: lines along the set's axes,
 // places that are known, an upright.
-import { pull } from "./pull.js";
+import { pull } from "./drag.js";
 
 const colour = { x: "#ffffff", y: "#d0d0d0", z: "#9a9a9a" };
 

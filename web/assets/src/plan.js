@@ -1,7 +1,7 @@
 // The plan: the set from above as a scaled drawing, X to the right, Z down.
 // Metres are the drawing's own unit; the view box does the scale.
 import { Tools } from "./tools.js";
-import { pull } from "./pull.js";
+import { pull } from "./drag.js";
 import { drawElement, handles, setHandle, drawnBy } from "./elements.js";
 
 const ns = "http://www.w3.org/2000/svg";

@@ -1,7 +1,7 @@
 // The depth strip: a logarithmic ruler from the lens to beyond the far plane. What
 // the lens sees stands on it as bars, as tall as in the picture.
 import { make } from "./plan.js";
-import { pull } from "./pull.js";
+import { pull } from "./drag.js";
 
 export class Strip {
   __v_skip = true; // not watched by the page's store

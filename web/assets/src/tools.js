@@ -1,7 +1,7 @@
 // Drawing on the plan: what is chosen from the row of tools is drawn with the
 // mouse, by dragging or point by point, or with the keyboard.
 import { make } from "./plan.js";
-import { pull } from "./pull.js";
+import { pull } from "./drag.js";
 
 const radians = Math.PI / 180;
 
@@ -79,7 +79,7 @@ export class Tools {
     const step = (e.shiftKey ? 10 : 1) * this.plan.step(), m = { ArrowLeft: [-1, 0], ArrowRight: [1, 0], ArrowUp: [0, -1], ArrowDown: [0, 1] }[e.key];
     if (m) { this.cross ||= this.plan.middle(); this.cross = { x: this.plan.grid(this.cross.x + m[0] * step), z: this.plan.grid(this.cross.z + m[1] * step) }; this.to = this.cross; this.plan.overlay(); } else if (e.key === " ") this.put({ ...(this.cross || this.plan.middle()) });
     else if (e.key === "Enter") this.done();
-    else if (e.key === "Backspace") { this.points.pop(); this.plan.overlay(); } else if (e.key === "Escape") { if (this.points.length) { this.points = []; this.plan.overlay(); } else this.v.draw_(""); } else return;
+    else if (e.key === "Backspace") { this.points.pop(); this.plan.overlay(); } else if (e.key === "Escape") { if (this.points.length) { this.points = []; this.plan.overlay(); } else this.v.useTool(""); } else return;
     e.preventDefault(); e.stopPropagation();
   }
   // draw shows what is being drawn, with its dimensions.
@@ -120,7 +120,7 @@ export class Tools {
     if (r?.made?.length) v.sel = [r.made[0]];
     // One is drawn, then the pointer selects again; a brush goes on, and so does
     // every tool while Shift is held.
-    if (r && tool !== "brush" && this.tool && !this.more) v.draw_("");
+    if (r && tool !== "brush" && this.tool && !this.more) v.useTool("");
     v.draw();
     return undefined;
   }

@@ -17,9 +17,9 @@ import (
 	"visator/store"
 )
 
-// world is a set as it is read, with the assembly that it resolves to. It is of one
+// snapshot is a set as it is read, with the assembly that it resolves to. It is of one
 // revision.
-type world struct {
+type snapshot struct {
 	*assembly.Set
 	*library
 	set        store.Set
@@ -54,10 +54,10 @@ func (a *App) newLibrary(pieces []store.Piece, looks []store.LookLevels) (l *lib
 	return l, err
 }
 
-// newWorld is a set of what was read of it, not laid out yet.
-func newWorld(l *library, set store.Set, production store.Production, rows []store.PlacementRow, elements []store.ElementRow, shots []store.ShotRow) *world {
-	w := &world{library: l, set: set, production: production, rows: rows, elements: elements, shots: shots}
-	w.Set = &assembly.Set{Pieces: l, Memory: &l.a.laids, Kept: &w.set.Kept, Elements: elementsOf(elements)}
+// newSnapshot is a set of what was read of it, not laid out yet.
+func newSnapshot(l *library, set store.Set, production store.Production, rows []store.PlacementRow, elements []store.ElementRow, shots []store.ShotRow) *snapshot {
+	w := &snapshot{library: l, set: set, production: production, rows: rows, elements: elements, shots: shots}
+	w.Set = &assembly.Set{Pieces: l, Memory: &l.a.laids, Kept: &w.set.ShotSettings, Elements: elementsOf(elements)}
 	for i := range rows {
 		w.Placements = append(w.Placements, &rows[i].Placement)
 	}
@@ -68,8 +68,8 @@ func newWorld(l *library, set store.Set, production store.Production, rows []sto
 	return w
 }
 
-// world reads a set.
-func (a *App) world(ctx context.Context, q store.Querier, setID string) (*world, error) {
+// snapshot reads a set.
+func (a *App) snapshot(ctx context.Context, q store.Querier, setID string) (*snapshot, error) {
 	set, err := store.GetSet(ctx, q, setID)
 	if err != nil {
 		return nil, notThere(err, "The set")
@@ -102,7 +102,7 @@ func (a *App) world(ctx context.Context, q store.Querier, setID string) (*world,
 	if err != nil {
 		return nil, err
 	}
-	return newWorld(l, set, production, rows, elements, shots), nil
+	return newSnapshot(l, set, production, rows, elements, shots), nil
 }
 
 // elementsOf are elements without their revisions.
@@ -114,7 +114,7 @@ func elementsOf(rows []store.ElementRow) (list []*lay.Element) {
 }
 
 // laidOut is LayOut with an error instead of a panic.
-func (w *world) laidOut(ctx context.Context, quick bool) (later []string, err error) {
+func (w *snapshot) laidOut(ctx context.Context, quick bool) (later []string, err error) {
 	defer func() {
 		if r := recover(); r != nil {
 			slog.Error("laying out a set broke off", "set", w.set.ID, "panic", r, "stack", string(debug.Stack()))
@@ -257,7 +257,7 @@ type laids struct {
 const maxLaid = 1 << 30
 
 // Get makes what is not there, once for all who ask at the same time.
-func (l *laids) Get(key string, make_ func() assembly.Weighty) assembly.Weighty {
+func (l *laids) Get(key string, compute func() assembly.Weighty) assembly.Weighty {
 	for {
 		l.mu.Lock()
 		if v, ok := l.kept[key]; ok {
@@ -271,7 +271,7 @@ func (l *laids) Get(key string, make_ func() assembly.Weighty) assembly.Weighty 
 			}
 			l.busy[key] = make(chan struct{})
 			l.mu.Unlock()
-			return l.fill(key, make_)
+			return l.fill(key, compute)
 		}
 		l.mu.Unlock()
 		<-wait
@@ -279,7 +279,7 @@ func (l *laids) Get(key string, make_ func() assembly.Weighty) assembly.Weighty 
 }
 
 // fill makes what others may be waiting for, and lets them go on however it ends.
-func (l *laids) fill(key string, make_ func() assembly.Weighty) (v assembly.Weighty) {
+func (l *laids) fill(key string, compute func() assembly.Weighty) (v assembly.Weighty) {
 	defer func() {
 		l.mu.Lock()
 		defer l.mu.Unlock()
@@ -297,7 +297,7 @@ func (l *laids) fill(key string, make_ func() assembly.Weighty) (v assembly.Weig
 			l.order = l.order[1:]
 		}
 	}()
-	return make_()
+	return compute()
 }
 
 // Has says whether something is kept under a key.

@@ -8,8 +8,8 @@ import (
 	"visator/core/geom"
 )
 
-// Row repeats pieces along a line, in a grid, on a circle or along a path.
-type Row struct {
+// Array repeats pieces along a line, in a grid, on a circle or along a path.
+type Array struct {
 	Shape   string  `json:"shape"`  // line, grid, circle or path
 	Points  []P     `json:"points"` // line: its ends; grid: two opposite corners; circle: its middle and a place on it
 	Smooth  bool    `json:"smooth"` // the path is a curve through its points
@@ -47,7 +47,7 @@ func (v *Vary) check() error {
 const MaxRow = 20_000
 
 // Check says what is impossible about a row.
-func (r *Row) Check() error {
+func (r *Array) Check() error {
 	least := 2
 	switch r.Shape {
 	case "line", "grid", "circle":
@@ -92,7 +92,7 @@ func (r *Row) Check() error {
 	return nil
 }
 
-func (r *Row) course() *course {
+func (r *Array) course() *course {
 	switch r.Shape {
 	case "circle":
 		c, rim := r.Points[0], r.Points[1]
@@ -111,14 +111,14 @@ func (r *Row) course() *course {
 }
 
 // lines is how many rows a grid has.
-func (r *Row) lines() int {
+func (r *Array) lines() int {
 	if r.Shape != "grid" {
 		return 1
 	}
 	return int(min(math.Abs(r.Points[1].Z-r.Points[0].Z)/r.Rows, 1e7)+1e-9) + 1
 }
 
-func (r *Row) estimate() float64 {
+func (r *Array) estimate() float64 {
 	n := float64(r.Count)
 	if r.By == "spacing" {
 		n = max(r.course().length()-r.Start-r.End, 0)/r.Spacing + 1
@@ -131,7 +131,7 @@ func (r *Row) estimate() float64 {
 
 // Lay stands the row on what is beneath. width is how wide a piece is along its
 // own X, in metres: what fill goes by.
-func (r *Row) Lay(on Beneath, width func(piece string) float64) (*Laid, error) {
+func (r *Array) Lay(on Beneath, width func(piece string) float64) (*Laid, error) {
 	c := r.course()
 	out := &Laid{}
 	sign := 1.0
@@ -181,7 +181,7 @@ func (r *Row) Lay(on Beneath, width func(piece string) float64) (*Laid, error) {
 }
 
 // places are how far along the things of one line stand, and what they are.
-func (r *Row) places(c *course, width func(string) float64, line int) (at []float64, pieces []string, err error) {
+func (r *Array) places(c *course, width func(string) float64, line int) (at []float64, pieces []string, err error) {
 	from, to := r.Start, c.length()-r.End
 	if to < from-1e-9 {
 		return nil, nil, fmt.Errorf("%.2f m of the row are to stay clear, and it is %.2f m long", r.Start+r.End, c.length())

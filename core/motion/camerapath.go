@@ -10,8 +10,8 @@ import (
 	"visator/core/optics"
 )
 
-// Rail is the way that a camera rolls on.
-type Rail struct {
+// CameraPath is the way that a camera rolls on.
+type CameraPath struct {
 	Kind    string   `json:"kind"`   // one of Rails
 	Points  []geom.V `json:"points"` // of a path or dolly line; where the shot's eye is not on it, it moves by as much
 	Smooth  bool     `json:"smooth"`
@@ -28,7 +28,7 @@ type Rail struct {
 // of a crane's arm, which turns and rises about its foot; around a turntable.
 var Rails = []string{"path", "dolly", "crane", "turntable"}
 
-func (r *Rail) check() error {
+func (r *CameraPath) check() error {
 	switch {
 	case !slices.Contains(Rails, r.Kind):
 		return errors.New("a camera rolls on one of: " + strings.Join(Rails, ", "))
@@ -48,7 +48,7 @@ func (r *Rail) check() error {
 }
 
 // Way is the eye's path along the rail, from from's own.
-func (r *Rail) at(from optics.View, t float64) optics.View {
+func (r *CameraPath) at(from optics.View, t float64) optics.View {
 	k := Ease(r.Easing, r.Curve, t/r.Seconds)
 	v := from
 	switch r.Kind {

@@ -8,9 +8,9 @@ import (
 	"visator/core/geom"
 )
 
-// Line is a cable, a rope or a chain that hangs from support to support, with
+// Garland is a cable, a rope or a chain that hangs from support to support, with
 // things on it.
-type Line struct {
+type Garland struct {
 	Points  []geom.V `json:"points"` // the supports
 	Sag     float64  `json:"sag"`    // of the longest span at its middle, below the straight line; the others hang as heavy
 	Thick   float64  `json:"thick"`  // diameter
@@ -24,7 +24,7 @@ type Line struct {
 }
 
 // Check says what is impossible about a line.
-func (l *Line) Check() error {
+func (l *Garland) Check() error {
 	if len(l.Points) < 2 || len(l.Points) > 1000 {
 		return errors.New("a line hangs from 2 to 1000 supports")
 	}
@@ -101,7 +101,7 @@ func (c Catenary) Length(d float64) float64 {
 }
 
 // Lay hangs the line.
-func (l *Line) Lay() *Laid {
+func (l *Garland) Lay() *Laid {
 	out := &Laid{}
 	s := newShape("line")
 	long := 0.0
@@ -141,7 +141,7 @@ func (l *Line) Lay() *Laid {
 }
 
 // hang hangs things on one span.
-func (l *Line) hang(out *Laid, curve []geom.V, dir P, span, done int) (n int) {
+func (l *Garland) hang(out *Laid, curve []geom.V, dir P, span, done int) (n int) {
 	at := make([]float64, len(curve))
 	for k := 1; k < len(curve); k++ {
 		at[k] = at[k-1] + curve[k].Sub(curve[k-1]).Len()

@@ -9,8 +9,8 @@ import (
 	"visator/core/geom"
 )
 
-// Drift scatters pieces over an area.
-type Drift struct {
+// Scatter scatters pieces over an area.
+type Scatter struct {
 	Area    []P     `json:"area"`
 	Keep    [][]P   `json:"keep"` // areas that stay free
 	Pieces  []Share `json:"pieces"`
@@ -58,7 +58,7 @@ const (
 )
 
 // Check says what is impossible about a drift.
-func (d *Drift) Check() error {
+func (d *Scatter) Check() error {
 	if err := checkArea("the drift's area", d.Area); err != nil {
 		return err
 	}
@@ -117,7 +117,7 @@ func counted(n float64) string {
 }
 
 // square is the area in m², with what brushes add.
-func (d *Drift) square() float64 {
+func (d *Scatter) square() float64 {
 	a := math.Abs(Area(d.Area))
 	for i := range d.Strokes {
 		if s := &d.Strokes[i]; !s.Take {
@@ -140,7 +140,7 @@ func boxAbout(list []P, by float64, r rect) rect {
 
 var noRect = rect{math.Inf(1), math.Inf(1), math.Inf(-1), math.Inf(-1)}
 
-func (d *Drift) box() rect {
+func (d *Scatter) box() rect {
 	r := boxAbout(d.Area, 0, noRect)
 	for i := range d.Strokes {
 		if !d.Strokes[i].Take {
@@ -151,7 +151,7 @@ func (d *Drift) box() rect {
 }
 
 // radius is how far apart things stand at least.
-func (d *Drift) radius() float64 {
+func (d *Scatter) radius() float64 {
 	if d.Least > 0 {
 		return d.Least
 	}
@@ -159,7 +159,7 @@ func (d *Drift) radius() float64 {
 }
 
 // share is how much of the density there is at p, 0..1.
-func (d *Drift) share(p P) float64 {
+func (d *Scatter) share(p P) float64 {
 	s := 0.0
 	if Holds(d.Area, p) {
 		s = 1
@@ -203,7 +203,7 @@ func (d *Drift) share(p P) float64 {
 
 // Lay scatters the drift over what is beneath, on threads threads: the same on
 // any number. seen says whether a place is wanted by the shot; nil: all are.
-func (d *Drift) Lay(on Beneath, seen func(at geom.V) bool, threads int) (*Laid, error) {
+func (d *Scatter) Lay(on Beneath, seen func(at geom.V) bool, threads int) (*Laid, error) {
 	r, box := d.radius(), d.box()
 	g := scatter(d.Seed, box, r, threads)
 	// So many of them are kept that the density is what was asked for.
@@ -238,7 +238,7 @@ func (d *Drift) Lay(on Beneath, seen func(at geom.V) bool, threads int) (*Laid, 
 }
 
 // stand puts one thing down at p; chance goes by its cell.
-func (d *Drift) stand(p P, c, row int64, on Beneath) (in Instance, ok bool) {
+func (d *Scatter) stand(p P, c, row int64, on Beneath) (in Instance, ok bool) {
 	y, n, ok := on.Under(p.X, p.Z, math.Inf(1))
 	if !ok {
 		y, n = 0, geom.V{Y: 1}

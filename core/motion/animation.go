@@ -8,8 +8,8 @@ import (
 	"visator/core/optics"
 )
 
-// Ride is what moves along a path, all of it as one.
-type Ride struct {
+// Animation is what moves along a path, all of it as one.
+type Animation struct {
 	IDs     []string `json:"ids"` // placements, and groups with what is in them
 	Points  []geom.V `json:"points"`
 	Smooth  bool     `json:"smooth"`
@@ -20,7 +20,7 @@ type Ride struct {
 	Turn    bool     `json:"turn"` // it turns with the path
 }
 
-func (r *Ride) check() error {
+func (r *Animation) check() error {
 	if len(r.IDs) == 0 || len(r.IDs) > 10000 {
 		return errors.New("something moves along the path: name it")
 	}
@@ -35,7 +35,7 @@ func (r *Ride) check() error {
 
 // At is how what rides is moved at t, a transform of the set: it starts where it
 // stands, at the path's first point.
-func (r *Ride) At(t float64) geom.M {
+func (r *Animation) At(t float64) geom.M {
 	p, err := NewPath(r.Points, r.Smooth)
 	if err != nil {
 		return geom.Identity
@@ -88,15 +88,15 @@ func (f *Flicker) At(t float64) float64 {
 	return 1 + f.Depth/2*noise(f.Seed, 0, t*f.Hertz*2)
 }
 
-// Play is a card that plays pictures one after the other.
-type Play struct {
+// Flipbook is a card that plays pictures one after the other.
+type Flipbook struct {
 	ID       string   `json:"id"`       // the card
 	Pictures []string `json:"pictures"` // blobs
 	Rate     float64  `json:"rate"`     // pictures a second
 	Once     bool     `json:"once"`     // the last one stays; else it begins anew
 }
 
-func (p *Play) check() error {
+func (p *Flipbook) check() error {
 	if p.ID == "" || len(p.Pictures) == 0 || len(p.Pictures) > 5000 || !(p.Rate > 0 && p.Rate <= 240) {
 		return errors.New("a card plays 1 to 5000 pictures, up to 240 a second")
 	}
@@ -104,7 +104,7 @@ func (p *Play) check() error {
 }
 
 // At is the picture that shows at t.
-func (p *Play) At(t float64) string {
+func (p *Flipbook) At(t float64) string {
 	n := int(math.Floor(max(t, 0)*p.Rate + 1e-9))
 	if p.Once {
 		n = min(n, len(p.Pictures)-1)
