@@ -11,7 +11,6 @@ import (
 	"github.com/jackc/pgx/v5"
 	"github.com/jackc/pgx/v5/pgconn"
 
-	"visator/core/lay"
 	"visator/core/stage"
 )
 
@@ -238,17 +237,6 @@ func Pieces(ctx context.Context, q Querier, production string) ([]Piece, error) 
 	return List[Piece](ctx, q, "select "+PieceColumns+" from piece where production_id = $1 and not gone and "+unbinned+" order by created, id", production)
 }
 
-// PlacedRevisions are the newest revision and the number of a set's placements, and of the
-// pieces of its production: together they are others after every change of either.
-func PlacedRevisions(ctx context.Context, q Querier, production, set string) (rev int64, n int, pieceRev int64, pieces int, err error) {
-	err = q.QueryRow(ctx, "select coalesce(max(rev), 0), count(*) from placement where set_id = $1 and "+standing, set).Scan(&rev, &n)
-	if err != nil {
-		return 0, 0, 0, 0, err
-	}
-	err = q.QueryRow(ctx, "select coalesce(max(rev), 0), count(*) from piece where production_id = $1 and not gone and "+unbinned, production).Scan(&pieceRev, &pieces)
-	return rev, n, pieceRev, pieces, err
-}
-
 // GetPiece reads one, also one that was taken out; ErrNotFound when it never was.
 func GetPiece(ctx context.Context, q Querier, id string) (Piece, error) {
 	return One[Piece](ctx, q, "select "+PieceColumns+" from piece where id = $1", id)
@@ -432,141 +420,6 @@ func PutSet(ctx context.Context, q Querier, production string, s stage.Scene, re
 	return own(tag, err)
 }
 
-const placementColumns = `id, coalesce(piece_id, ''), stand_in, size_x, size_y, size_z, name, x, y, z, yaw, pitch, roll, scale_x, scale_y, scale_z, hidden, locked, ord, layer, group_id, tint, recast, rev`
-
-// PlacementRow is a placement with the revision of its last change.
-type PlacementRow struct {
-	stage.Placement
-	Rev int64
-}
-
-func scanPlacement(row pgx.CollectableRow) (PlacementRow, error) { return scanPlacementAnd(row) }
-
-func scanPlacementAnd(row pgx.CollectableRow, more ...any) (r PlacementRow, err error) {
-	p := &r.Placement
-	err = row.Scan(append([]any{&p.ID, &p.Piece, &p.StandIn, &p.Size.X, &p.Size.Y, &p.Size.Z, &p.Name, &p.At.X, &p.At.Y, &p.At.Z,
-		&p.Yaw, &p.Pitch, &p.Roll, &p.Scale.X, &p.Scale.Y, &p.Scale.Z, &p.Hidden, &p.Locked, &p.Order, &p.Layer, &p.Group, &p.Tint, &p.Recast, &r.Rev}, more...)...)
-	return r, err
-}
-
-// Placements are those of a set in the order of the manifest.
-func Placements(ctx context.Context, q Querier, set string) ([]PlacementRow, error) {
-	rows, err := q.Query(ctx, "select "+placementColumns+" from placement where set_id = $1 and "+standing+" order by ord, id", set)
-	if err != nil {
-		return nil, err
-	}
-	return pgx.CollectRows(rows, scanPlacement)
-}
-
-// PlacementsOf are some placements of a set, by their names.
-func PlacementsOf(ctx context.Context, q Querier, set string, ids []string) ([]PlacementRow, error) {
-	rows, err := q.Query(ctx, "select "+placementColumns+" from placement where set_id = $1 and id = any($2)", set, ids)
-	if err != nil {
-		return nil, err
-	}
-	return pgx.CollectRows(rows, scanPlacement)
-}
-
-// Elsewhere are the placements of a piece in other sets than one, with the set of
-// each.
-func Elsewhere(ctx context.Context, q Querier, piece, but string) (rows []PlacementRow, sets []string, err error) {
-	list, err := q.Query(ctx, "select "+placementColumns+", set_id from placement where piece_id = $1 and set_id <> $2 and "+standing, piece, but)
-	if err != nil {
-		return nil, nil, err
-	}
-	defer list.Close()
-	for list.Next() {
-		var set string
-		r, err := scanPlacementAnd(list, &set)
-		if err != nil {
-			return nil, nil, err
-		}
-		rows, sets = append(rows, r), append(sets, set)
-	}
-	return rows, sets, list.Err()
-}
-
-// PutPlacement writes a placement as of revision rev.
-func PutPlacement(ctx context.Context, q Querier, set string, p stage.Placement, rev int64) error {
-	var piece *string
-	if p.Piece != "" {
-		piece = &p.Piece
-	}
-	tag, err := q.Exec(ctx, `insert into placement (id, set_id, piece_id, stand_in, size_x, size_y, size_z, name, x, y, z, yaw, pitch, roll, scale_x, scale_y, scale_z, hidden, locked, ord, layer, group_id, tint, recast, rev)
-		values ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11, $12, $13, $14, $15, $16, $17, $18, $19, $20, $21, $22, $23, $24, $25)
-		on conflict (id) do update set piece_id = excluded.piece_id, stand_in = excluded.stand_in, size_x = excluded.size_x, size_y = excluded.size_y, size_z = excluded.size_z,
-		name = excluded.name, x = excluded.x, y = excluded.y, z = excluded.z, yaw = excluded.yaw, pitch = excluded.pitch, roll = excluded.roll,
-		scale_x = excluded.scale_x, scale_y = excluded.scale_y, scale_z = excluded.scale_z, hidden = excluded.hidden, locked = excluded.locked, ord = excluded.ord,
-		layer = excluded.layer, group_id = excluded.group_id, tint = excluded.tint, recast = excluded.recast, rev = excluded.rev
-		where placement.set_id = excluded.set_id`,
-		p.ID, set, piece, p.StandIn, p.Size.X, p.Size.Y, p.Size.Z, p.Name, p.At.X, p.At.Y, p.At.Z, p.Yaw, p.Pitch, p.Roll,
-		p.Scale.X, p.Scale.Y, p.Scale.Z, p.Hidden, p.Locked, p.Order, p.Layer, p.Group, p.Tint, p.Recast, rev)
-	return own(tag, err)
-}
-
-// ElementRow is an element with the revision of its last change.
-type ElementRow struct {
-	lay.Element
-	Rev int64
-}
-
-// Elements are what of a set is described, in the order of the manifest.
-func Elements(ctx context.Context, q Querier, set string) ([]ElementRow, error) {
-	rows, err := q.Query(ctx, "select id, kind, name, layer, hidden, locked, ord, spec, rev from element where set_id = $1 order by ord, id", set)
-	if err != nil {
-		return nil, err
-	}
-	return pgx.CollectRows(rows, func(row pgx.CollectableRow) (r ElementRow, err error) {
-		err = row.Scan(&r.ID, &r.Kind, &r.Name, &r.Layer, &r.Hidden, &r.Locked, &r.Order, &r.Spec, &r.Rev)
-		return r, err
-	})
-}
-
-// PutElement writes an element as of revision rev.
-func PutElement(ctx context.Context, q Querier, set string, e lay.Element, rev int64) error {
-	tag, err := q.Exec(ctx, `insert into element (id, set_id, kind, name, layer, hidden, locked, ord, spec, rev) values ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10)
-		on conflict (id) do update set kind = excluded.kind, name = excluded.name, layer = excluded.layer, hidden = excluded.hidden, locked = excluded.locked, ord = excluded.ord, spec = excluded.spec, rev = excluded.rev
-		where element.set_id = excluded.set_id`,
-		e.ID, set, e.Kind, e.Name, e.Layer, e.Hidden, e.Locked, e.Order, e.Spec, rev)
-	return own(tag, err)
-}
-
-// hidden is a list of layers that is never null.
-func hidden(layers []string) []string {
-	if layers == nil {
-		return []string{}
-	}
-	return layers
-}
-
-// ShotRow is a shot with the revision of its last change.
-type ShotRow struct {
-	stage.Shot
-	Rev int64
-}
-
-// Shots are those of a set in the order in which they were kept.
-func Shots(ctx context.Context, q Querier, set string) ([]ShotRow, error) {
-	rows, err := q.Query(ctx, "select id, name, view, light, move, hide, first_frame, last_frame, match, note, status, ord, rev from shot where set_id = $1 order by ord, id", set)
-	if err != nil {
-		return nil, err
-	}
-	return pgx.CollectRows(rows, func(row pgx.CollectableRow) (r ShotRow, err error) {
-		err = row.Scan(&r.ID, &r.Name, &r.View, &r.Light, &r.Move, &r.Hide, &r.First, &r.Last, &r.Match, &r.Note, &r.Status, &r.Order, &r.Rev)
-		return r, err
-	})
-}
-
-// PutShot writes a shot as of revision rev.
-func PutShot(ctx context.Context, q Querier, set string, s stage.Shot, rev int64) error {
-	tag, err := q.Exec(ctx, `insert into shot (id, set_id, name, view, light, move, hide, first_frame, last_frame, match, note, status, ord, rev) values ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11, $12, $13, $14)
-		on conflict (id) do update set name = excluded.name, view = excluded.view, light = excluded.light, move = excluded.move, ord = excluded.ord,
-			hide = excluded.hide, first_frame = excluded.first_frame, last_frame = excluded.last_frame, match = excluded.match, note = excluded.note, status = excluded.status, rev = excluded.rev
-		where shot.set_id = excluded.set_id`,
-		s.ID, set, s.Name, s.View, s.Light, s.Move, hidden(s.Hide), s.First, s.Last, s.Match, s.Note, s.Status, s.Order, rev)
-	return own(tag, err)
-}
-
 // ErrElsewhere is a row of another set or production, which is not written to.
 var ErrElsewhere = errors.New("this belongs to another set")
 
@@ -664,58 +517,4 @@ func (s *Store) SetTake(ctx context.Context, id string, turn int64, state string
 // out. Messages of other programs may have such.
 func Plain(s string) string {
 	return strings.ReplaceAll(strings.ToValidUTF8(s, ""), "\x00", "")
-}
-
-// InsertEntry adds to the log; what its actor had undone in the set before can no
-// longer be redone.
-func InsertEntry(ctx context.Context, tx pgx.Tx, e Entry) error {
-	if _, err := tx.Exec(ctx, "update log set dropped = true where production_id = $1 and (set_id = $2 or set_id = '' or $2 = '') and (actor = $3 or actor = '') and undone and not dropped", e.ProductionID, e.SetID, e.Actor); err != nil {
-		return err
-	}
-	_, err := tx.Exec(ctx, "insert into log (production_id, set_id, revision, label, changes, actor) values ($1, $2, $3, $4, $5, $6)", e.ProductionID, e.SetID, e.Revision, e.Label, e.Changes, e.Actor)
-	return err
-}
-
-// NextUndo is the entry that undo would take back for a person in a set: their own
-// newest there or of what belongs to no set, or one that is nobody's. ErrNotFound when there is none.
-func NextUndo(ctx context.Context, q Querier, production, set, actor string) (Entry, error) {
-	return One[Entry](ctx, q, "select "+entryColumns+" from log where production_id = $1 and (set_id = $2 or set_id = '') and (actor = $3 or actor = '') and not undone and not passed order by id desc limit 1", production, set, actor)
-}
-
-// NextRedo is what redo would do again; ErrNotFound when there is nothing.
-func NextRedo(ctx context.Context, q Querier, production, set, actor string) (Entry, error) {
-	return One[Entry](ctx, q, "select "+entryColumns+" from log where production_id = $1 and (set_id = $2 or set_id = '') and (actor = $3 or actor = '') and undone and not dropped order by id limit 1", production, set, actor)
-}
-
-// EntriesSince are the edits of a set, and of what belongs to all sets, after the newest
-// by which a shot got a status; at most most of them, the oldest first. None when the log
-// does not know of it.
-func EntriesSince(ctx context.Context, q Querier, production, set, shot, status string, most int) ([]Entry, error) {
-	return List[Entry](ctx, q, "select "+entryColumns+` from log where production_id = $1 and (set_id = $2 or changes::text like '%"piece"%') and not undone and id > (
-		select max(id) from log where production_id = $1 and set_id = $2 and not undone and position('"' || $3 || '"' in changes::text) > 0
-			and exists (select from jsonb_array_elements(changes::jsonb) c where c->>'kind' = 'shot' and c->>'id' = $3
-				and lower(trim(c->'after'->>'status')) = $4 and lower(trim(coalesce(c->'before'->>'status', ''))) <> $4))
-		order by id limit $5`, production, set, shot, status, most)
-}
-
-// PassEntry has undo and redo go on without an entry.
-func PassEntry(ctx context.Context, q Querier, id int64) error {
-	_, err := q.Exec(ctx, "update log set passed = true, dropped = true where id = $1", id)
-	return err
-}
-
-// Answered is what a request came to that was made before; ErrNotFound when it was
-// not.
-func Answered(ctx context.Context, q Querier, production, id string) (answer json.RawMessage, err error) {
-	err = q.QueryRow(ctx, "select answer from request where id = $1 and production_id = $2", id, production).Scan(&answer)
-	if errors.Is(err, pgx.ErrNoRows) {
-		err = ErrNotFound
-	}
-	return answer, err
-}
-
-// KeepAnswer remembers what a request came to.
-func KeepAnswer(ctx context.Context, q Querier, production, id string, answer json.RawMessage) error {
-	_, err := q.Exec(ctx, "insert into request (id, production_id, answer) values ($1, $2, $3)", id, production, answer)
-	return err
 }
