@@ -67,7 +67,7 @@ func TestAShotIsFramedAsAnArtistDoes(t *testing.T) {
 	s.await(set, "the subject", func(st *app.State) bool { return st.Set.View.Subject == far })
 	b.press("left third")
 	b.fill("Height of the subject in percent of the picture", "28")
-	b.until("Alpine.store('v').askMove.size === 0.28")
+	b.until("Alpine.store('v').composing.size === 0.28")
 	b.press("Frame it")
 	b.until("Math.abs((Alpine.store('v').fr.figures.subject?.left + Alpine.store('v').fr.figures.subject?.right) / 2 - 1/3) < 0.02")
 	sub := eval[[]float64](b, "(f => [f.height, f.left, f.right])(Alpine.store('v').fr.figures.subject)")
