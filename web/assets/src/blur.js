@@ -41,6 +41,14 @@ export class Blur {
     this.scene.add(new Mesh(new PlaneGeometry(2, 2), this.material));
     this.flat = new OrthographicCamera(-1, 1, 1, -1, 0, 1);
   }
+  // ready makes ready what a scene is drawn with, by a picture of some pixels that nobody
+  // sees.
+  ready(scene, camera) {
+    this.target.setSize(32, 18);
+    this.renderer.setRenderTarget(this.target);
+    this.renderer.render(scene, camera);
+    this.renderer.setRenderTarget(null);
+  }
   // render draws a scene; pixels is how wide the frame is, view the lens, spread whether
   // what is out of focus is spread.
   render(scene, camera, w, h, pixels, view, wide, spread = true) {

@@ -302,7 +302,11 @@ export class Lens {
     if (!this.viewNow || this.box.clientWidth < 40 || this.box.clientHeight < 40) return;
     const began = performance.now();
     this.unveil();
-    if (this.waitsBehind()) return void this.remark();
+    if (this.waitsBehind()) {
+      this.remark();
+      if (this.plain) this.blur.ready(this.scene, this.camera);
+      return;
+    }
     const f = this.project(), under = this.sheetState?.under, w = f.bw, h = f.bh;
     // The blur takes time: while the view moves it is left out, and without a
     // graphics card every second pixel too.
