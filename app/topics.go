@@ -105,7 +105,7 @@ func (a *App) Topics(ctx context.Context, setID string, of []string, have map[st
 		if st, err = a.stateIn(ctx, tx, setID); err != nil {
 			return err
 		}
-		placed, err = placedTag(ctx, tx, st.Production.ID, setID)
+		placed, err = placedTag(ctx, tx, st.Production.ID, st.Revision)
 		return err
 	})
 	if err != nil {
@@ -113,7 +113,7 @@ func (a *App) Topics(ctx context.Context, setID string, of []string, have map[st
 	}
 	out := &Topics{Revision: st.Revision, Tags: map[string]string{}, Topics: map[string]json.RawMessage{}}
 	for _, name := range of {
-		if name == "placements" && have[name] == placed { // which are many: their revisions name them
+		if name == "placements" && have[name] == placed { // which are many: the revision names them
 			out.Tags[name] = placed
 			continue
 		}
@@ -144,10 +144,12 @@ func finite(what any) ([]byte, error) {
 	return raw, err
 }
 
-// placedTag names the placements of a set as they are, with the sizes of their pieces.
-func placedTag(ctx context.Context, q store.Querier, production, set string) (string, error) {
-	rev, n, pieceRev, pieces, err := store.PlacedRevisions(ctx, q, production, set)
-	return fmt.Sprintf("%d.%d.%d.%d", rev, n, pieceRev, pieces), err
+// placedTag names the placements of a set as they are at a revision of the production, with
+// the sizes of their pieces. To look at five thousand of them would take longer than an
+// edit does: who edits is told the next tag with what became of them.
+func placedTag(ctx context.Context, q store.Querier, production string, revision int64) (string, error) {
+	pieces, binned, err := store.LibraryRevision(ctx, q, production)
+	return fmt.Sprintf("%d.%d.%d", revision, pieces, binned), err
 }
 
 // tellTopics adds to an edit's answer what became of the set itself and of its shots, so
@@ -165,7 +167,7 @@ func (e *editor) tellTopics(ctx context.Context, res *EditResult) error {
 	}
 	slices.Sort(res.Touched)
 	var err error
-	res.Placed, err = placedTag(ctx, e.tx, e.set.ProductionID, e.set.ID)
+	res.Placed, err = placedTag(ctx, e.tx, e.set.ProductionID, e.rev)
 	if err != nil || !kinds["set"] && !kinds["shot"] {
 		return err
 	}

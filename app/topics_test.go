@@ -79,7 +79,8 @@ func TestTopicsAreTheState(t *testing.T) {
 	}
 
 	// A nudge of the camera tells neither things nor the library, though a card is nearer.
-	d.edit(app.Command{Do: "change", Kind: "set", Patch: patch(map[string]any{"view": map[string]any{"eye": geom.V{X: 0.5, Y: 1.6, Z: 9}}})})
+	r := d.edit(app.Command{Do: "change", Kind: "set", Patch: patch(map[string]any{"view": map[string]any{"eye": geom.V{X: 0.5, Y: 1.6, Z: 9}}})})
+	all.Tags["placements"] = r.Placed
 	b := d.topics(all.Tags)
 	if got := changed(all, b); !slices.Equal(got, []string{"set", "derived"}) { // its distance is another
 		t.Errorf("after a nudge: %v", got)

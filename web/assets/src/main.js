@@ -196,7 +196,11 @@ document.addEventListener("alpine:init", () => {
         const request = named();
         const r = await surely(`/api/sets/${page.set}/edit`, { revision: this.st.revision, deeds, request }).catch((e) => { if (e.lost) this.unsure = request; throw e; });
         this.say(r.label ? "Kept: " + r.label : "");
-        if (!this.apply(r)) await this.reload();
+        if (!this.apply(r)) {
+          // Placements that it did not touch are as the page has them.
+          if (r.placed && r.revision === this.st.revision + 1 && !r.touched.includes("placements") && !r.touched.includes("library")) this.tags.placements = r.placed;
+          await this.reload();
+        }
         return r;
       } catch (e) {
         this.say(e.message, true);
