@@ -44,7 +44,7 @@ func (s *sketches) put(set string, k sketch) {
 }
 
 // Sketch is what the working view sees, drawn as with a pencil: a PNG. It is drawn
-// whenever a set was measured, so that a page has it at once.
+// when a set was measured and rests, so that a page has it at once.
 func (a *App) Sketch(ctx context.Context, setID string) ([]byte, error) {
 	set, err := store.GetSet(ctx, a.Store.Pool, setID)
 	if err != nil {

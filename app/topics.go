@@ -11,7 +11,6 @@ import (
 	"github.com/jackc/pgx/v5"
 
 	"visator/core/plain"
-	"visator/store"
 )
 
 // TopicNames are the parts of what a page knows of a set. Each changes by itself, and has a
@@ -100,17 +99,14 @@ func (a *App) Topics(ctx context.Context, setID string, of []string, have map[st
 		of = TopicNames
 	}
 	var st *State
-	var placed string
 	err := a.Store.View(ctx, func(tx pgx.Tx) (err error) {
-		if st, err = a.stateIn(ctx, tx, setID); err != nil {
-			return err
-		}
-		placed, err = placedTag(ctx, tx, st.Production.ID, st.Revision)
+		st, err = a.stateIn(ctx, tx, setID)
 		return err
 	})
 	if err != nil {
 		return nil, err
 	}
+	placed := placedTag(st.Revision)
 	out := &Topics{Revision: st.Revision, Tags: map[string]string{}, Topics: map[string]json.RawMessage{}}
 	for _, name := range of {
 		if name == "placements" && have[name] == placed { // which are many: the revision names them
@@ -144,13 +140,10 @@ func finite(what any) ([]byte, error) {
 	return raw, err
 }
 
-// placedTag names the placements of a set as they are at a revision of the production, with
-// the sizes of their pieces. To look at five thousand of them would take longer than an
-// edit does: who edits is told the next tag with what became of them.
-func placedTag(ctx context.Context, q store.Querier, production string, revision int64) (string, error) {
-	pieces, binned, err := store.LibraryRevision(ctx, q, production)
-	return fmt.Sprintf("%d.%d.%d", revision, pieces, binned), err
-}
+// placedTag names the placements of a set as they are at a revision of the production. To
+// look at five thousand of them would take longer than an edit does: who edits is told the
+// next tag with what became of them, and who is told of another library asks for them anew.
+func placedTag(revision int64) string { return fmt.Sprint(revision) }
 
 // tellTopics adds to an edit's answer what became of the set itself and of its shots, so
 // that the page needs to ask for nothing but what follows from it.
@@ -166,11 +159,11 @@ func (e *editor) tellTopics(ctx context.Context, res *EditResult) error {
 		}
 	}
 	slices.Sort(res.Touched)
-	var err error
-	res.Placed, err = placedTag(ctx, e.tx, e.set.ProductionID, e.rev)
-	if err != nil || !kinds["set"] && !kinds["shot"] {
-		return err
+	res.Placed = placedTag(e.rev)
+	if !kinds["set"] && !kinds["shot"] {
+		return nil
 	}
+	var err error
 	st := &State{}
 	if _, _, err := st.describe(ctx, e.tx, e.set.ID); err != nil {
 		return err

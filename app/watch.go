@@ -180,6 +180,7 @@ func (a *App) watch(set string, w *watch) {
 			w.mu.Unlock()
 			if life.Err() == nil {
 				<-a.watches.room
+				_, _ = a.Sketch(life, set) // now that nothing changes; else it is drawn for the page that asks
 			}
 			return
 		}
@@ -302,9 +303,6 @@ func (a *App) measureSet(ctx context.Context, set string, w *watch) (production 
 	list = append(list, framed...)
 	slices.SortStableFunc(list, func(x, y snag.Snag) int { return cmp.Compare(x.Kind, y.Kind) })
 	savings := now.savings()
-	if f, err := a.framingFor(ctx, now); err == nil && ctx.Err() == nil {
-		_, _ = a.draw(now, f) // else it is drawn for the page that asks
-	}
 	w.mu.Lock()
 	defer w.mu.Unlock()
 	w.result = &measured{Revision: now.production.Revision, Snags: list, Solids: len(solids), Took: time.Since(start).Seconds(), savings: savings, things: solids, world: now}

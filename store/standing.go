@@ -9,14 +9,6 @@ import (
 	"visator/core/stage"
 )
 
-// LibraryRevision is the newest revision of a production's pieces, and how many of its
-// arrivals lie in the bin: together they are others after every change of what can stand.
-func LibraryRevision(ctx context.Context, q Querier, production string) (rev int64, binned int, err error) {
-	err = q.QueryRow(ctx, `select (select coalesce(max(rev), 0) from piece where production_id = $1),
-		(select count(*) from arrival where production_id = $1 and binned is not null)`, production).Scan(&rev, &binned)
-	return rev, binned, err
-}
-
 const placementColumns = `id, coalesce(piece_id, ''), stand_in, size_x, size_y, size_z, name, x, y, z, yaw, pitch, roll, scale_x, scale_y, scale_z, hidden, locked, ord, layer, group_id, tint, recast, rev`
 
 // PlacementRow is a placement with the revision of its last change.

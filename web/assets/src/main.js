@@ -155,6 +155,8 @@ document.addEventListener("alpine:init", () => {
     merged({ revision, tags, topics }) {
       const old = this.now, st = Object.assign({ ...old, revision }, ...Object.values(topics));
       Object.assign(this.tags, tags);
+      // With another library things may be of another size: they are asked for anew.
+      if (old && topics.library && !topics.placements) { delete this.tags.placements; this.soon(); }
       // What the view alone decides is told apart.
       if (topics.library || topics.derived) st.pieces = st.pieces.map((p) => (p.level === (st.levels[p.id] || 0) ? p : { ...p, level: st.levels[p.id] || 0 }));
       if (topics.elements || topics.derived) st.elements = st.elements.map((e) => (st.cards[e.id] ? { ...e, ...st.cards[e.id] } : e));
