@@ -8,10 +8,8 @@ import (
 	"encoding/json"
 	"fmt"
 	"io"
-	"log/slog"
 	"math"
 	"path"
-	"runtime/debug"
 	"strings"
 
 	"github.com/jackc/pgx/v5"
@@ -455,14 +453,7 @@ func unitChange(grew float64) float64 {
 func (a *App) putGLB(ctx context.Context, m *model.Model) (hash string, size int, err error) {
 	r, w := io.Pipe() // it is never whole in memory
 	go func() {
-		err := errBroke
-		defer func() { // a goroutine of its own: nobody else recovers
-			if r := recover(); r != nil {
-				slog.Error("writing a model broke off", "panic", r, "stack", string(debug.Stack()))
-			}
-			w.CloseWithError(err)
-		}()
-		err = exchange.WriteGLB(w, m)
+		w.CloseWithError(guarded("writing a model", "", func() error { return exchange.WriteGLB(w, m) }))
 	}()
 	hash, n, err := a.Store.PutBlob(ctx, r, 0)
 	r.CloseWithError(err)

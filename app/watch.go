@@ -6,10 +6,8 @@ import (
 	"encoding/binary"
 	"errors"
 	"fmt"
-	"log/slog"
 	"math"
 	"runtime"
-	"runtime/debug"
 	"slices"
 	"sync"
 	"time"
@@ -180,7 +178,10 @@ func (a *App) watch(set string, w *watch) {
 			w.mu.Unlock()
 			if life.Err() == nil {
 				<-a.watches.room
-				_, _ = a.Sketch(life, set) // now that nothing changes; else it is drawn for the page that asks
+				_ = guarded("drawing a set", set, func() error { // else it is drawn for the page that asks
+					_, err := a.Sketch(life, set)
+					return err
+				})
 			}
 			return
 		}
@@ -205,9 +206,6 @@ func (a *App) watch(set string, w *watch) {
 		}
 	}
 }
-
-// errBroke is measuring that broke off by a fault of the program.
-var errBroke = errors.New("it could not be measured, by a fault of the program")
 
 // measureWhole measures a set. What breaks off is begun anew once; the second time
 // it is told, and not tried again until the next edit.
@@ -238,13 +236,11 @@ func (a *App) measureWhole(ctx context.Context, set string, w *watch) (productio
 
 // recovered is measureSet with an error instead of a panic.
 func (a *App) recovered(ctx context.Context, set string, w *watch) (production string, err error) {
-	defer func() {
-		if r := recover(); r != nil {
-			slog.Error("measuring a set broke off", "set", set, "panic", r, "stack", string(debug.Stack()))
-			err = errBroke
-		}
-	}()
-	return a.measureSet(ctx, set, w)
+	err = guarded("measuring a set", set, func() (err error) {
+		production, err = a.measureSet(ctx, set, w)
+		return err
+	})
+	return production, err
 }
 
 // Measured is of which revision a set was measured last, and how many seconds that
@@ -415,19 +411,15 @@ func severally(n int, do func(i int) error) error {
 	g.SetLimit(runtime.NumCPU())
 	const run = 8
 	for from := 0; from < n; from += run {
-		g.Go(func() (err error) {
-			defer func() { // a goroutine of its own: nobody else could
-				if r := recover(); r != nil {
-					slog.Error("measuring a thing broke off", "panic", r, "stack", string(debug.Stack()))
-					err = errBroke
+		g.Go(func() error {
+			return guarded("measuring a thing", "", func() error {
+				for i := from; i < min(from+run, n); i++ {
+					if err := do(i); err != nil {
+						return err
+					}
 				}
-			}()
-			for i := from; i < min(from+run, n); i++ {
-				if err := do(i); err != nil {
-					return err
-				}
-			}
-			return nil
+				return nil
+			})
 		})
 	}
 	return g.Wait()
