@@ -51,7 +51,7 @@ func (e *editor) felt(ctx context.Context) ([]snag.Solid, error) {
 	list := slices.DeleteFunc(slices.Clone(e.solids), func(s snag.Solid) bool { return e.moved[s.ID] })
 	for id := range e.moved {
 		row := e.byID[id]
-		if row == nil || e.now.Layers.Hide(row.Hidden, row.Layer) || slices.Contains(e.now.Kept.Hide, row.Layer) {
+		if row == nil || e.now.Layers.Hide(row.Hidden, row.Layer) || !e.now.Kept.Shows(row.Layer) {
 			continue
 		}
 		body, err := e.body(ctx, &row.Placement)

@@ -72,9 +72,9 @@ func (a *App) dressed(ctx context.Context, st *State, w *snapshot) error {
 
 func (w *snapshot) elementState(e *lay.Element, later bool) ElementState {
 	s := ElementState{Element: *e, Laying: later, Pieces: []string{}}
-	l := w.Laid(e.ID)
-	if e.Layer != "" && slices.Contains(w.Kept.Hide, e.Layer) { // the view does without
-		l = nil
+	var l *assembly.Laid
+	if w.Kept.Shows(e.Layer) {
+		l = w.Laid(e.ID)
 	}
 	if spec, err := e.Read(); err != nil {
 		s.Error = err.Error()

@@ -11,7 +11,6 @@ import (
 
 	"github.com/jackc/pgx/v5"
 
-	"visator/core/assembly"
 	"visator/core/geom"
 	"visator/core/plain"
 	"visator/core/snag"
@@ -102,7 +101,6 @@ type EditResult struct {
 
 	Touched []string                   `json:"touched"` // topics whose documents were changed
 	Topics  map[string]json.RawMessage `json:"topics"`  // the set and its shots, when they were changed
-	Placed  string                     `json:"placed"`  // the tag of the placements as they are now
 }
 
 // Change is one row before and after; null where it was not or is no more.
@@ -231,7 +229,6 @@ func (e *editor) tell(ctx context.Context, res *EditResult) error {
 	if err != nil {
 		return err
 	}
-	w := assembly.Set{Pieces: l}
 	for _, c := range e.changes {
 		if len(c.After) == 0 {
 			res.Gone = append(res.Gone, c.ID)
@@ -241,8 +238,7 @@ func (e *editor) tell(ctx context.Context, res *EditResult) error {
 		if err := json.Unmarshal(c.After, &p); err != nil {
 			return err
 		}
-		box := w.BoxOf(&p)
-		res.Changed = append(res.Changed, PlacementState{p, box.Size().Times(p.Scale), box, p.World(), 0})
+		res.Changed = append(res.Changed, placementState(&p, l, 0))
 	}
 	res.Only = true
 	return nil

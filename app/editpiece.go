@@ -7,7 +7,6 @@ import (
 	"fmt"
 	"slices"
 
-	"visator/core/assembly"
 	"visator/core/geom"
 	"visator/core/intake/credit"
 	"visator/core/intake/recipe"
@@ -204,8 +203,7 @@ func (e *editor) lengthOf(ctx context.Context, placement, of string) (float64, e
 	if err != nil {
 		return 0, err
 	}
-	s := assembly.Set{Pieces: &library{boxes: boxes}}
-	box := s.BoxOf(&row.Placement)
+	box := row.Box((&library{boxes: boxes}).Box)
 	return box.Size().Times(row.Scale).At(axis), nil
 }
 

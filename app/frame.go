@@ -94,7 +94,7 @@ func (f *framing) scene(k *stage.ShotSettings, cast *stage.Cast) *frame.Scene {
 	if len(k.Hide) > 0 || rides != "" {
 		list = make([]frame.Thing, 0, len(f.things))
 		for i := range f.things {
-			if f.layer[i] != "" && slices.Contains(k.Hide, f.layer[i]) {
+			if !k.Shows(f.layer[i]) {
 				continue
 			}
 			t := f.things[i]

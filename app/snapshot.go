@@ -3,8 +3,6 @@ package app
 import (
 	"context"
 	"encoding/json"
-	"log/slog"
-	"runtime/debug"
 	"sync"
 
 	"visator/core/assembly"
@@ -22,6 +20,8 @@ import (
 type snapshot struct {
 	*assembly.Set
 	*library
+	list       []store.Piece // of the library, in its order
+	levels     []store.LookLevels
 	set        store.Set
 	production store.Production
 	rows       []store.PlacementRow
@@ -102,7 +102,9 @@ func (a *App) snapshot(ctx context.Context, q store.Querier, setID string) (*sna
 	if err != nil {
 		return nil, err
 	}
-	return newSnapshot(l, set, production, rows, elements, shots), nil
+	w := newSnapshot(l, set, production, rows, elements, shots)
+	w.list, w.levels = pieces, looks
+	return w, nil
 }
 
 // elementsOf are elements without their revisions.
@@ -115,13 +117,11 @@ func elementsOf(rows []store.ElementRow) (list []*lay.Element) {
 
 // laidOut is LayOut with an error instead of a panic.
 func (w *snapshot) laidOut(ctx context.Context, quick bool) (later []string, err error) {
-	defer func() {
-		if r := recover(); r != nil {
-			slog.Error("laying out a set broke off", "set", w.set.ID, "panic", r, "stack", string(debug.Stack()))
-			err = errBroke
-		}
-	}()
-	return w.LayOut(ctx, quick)
+	err = guarded("laying out a set", w.set.ID, func() (err error) {
+		later, err = w.LayOut(ctx, quick)
+		return err
+	})
+	return later, err
 }
 
 // bodies are those of pieces and stand-ins by what they are made of.

@@ -269,6 +269,12 @@ func pieceBoxes(pieces []store.Piece) (map[string]geom.Box, error) {
 	return out, nil
 }
 
+// placementState is a placement with its true size; shared is how many are of its piece.
+func placementState(p *stage.Placement, l *library, shared int) PlacementState {
+	box := p.Box(l.Box)
+	return PlacementState{*p, box.Size().Times(p.Scale), box, p.World(), shared}
+}
+
 // thingsOf are the placements that are seen, as they are measured.
 func thingsOf(s *assembly.Set) (things []snag.Thing) {
 	for t := range s.Seen {
@@ -300,15 +306,13 @@ func (a *App) State(ctx context.Context, setID string) (st *State, err error) {
 
 func (a *App) stateIn(ctx context.Context, q store.Querier, setID string) (*State, error) {
 	st := &State{Placements: []PlacementState{}, Pieces: []PieceState{}, Snags: []snag.Snag{}}
-	set, shots, err := st.describe(ctx, q, setID)
+	w, err := a.snapshot(ctx, q, setID)
 	if err != nil {
 		return nil, err
 	}
+	set, rows, pieces, looks := &w.set, w.rows, w.list, w.levels
+	st.describe(set, w.production, w.shots)
 	in := unit.RulerOf(st.Production.Unit)
-	rows, err := store.Placements(ctx, q, setID)
-	if err != nil {
-		return nil, err
-	}
 	if st.Arrivals, err = store.Arrivals(ctx, q, set.ProductionID); err != nil {
 		return nil, err
 	}
@@ -322,23 +326,6 @@ func (a *App) stateIn(ctx context.Context, q store.Querier, setID string) (*Stat
 	if err != nil {
 		return nil, err
 	}
-	pieces, err := store.Pieces(ctx, q, set.ProductionID)
-	if err != nil {
-		return nil, err
-	}
-	elements, err := store.Elements(ctx, q, setID)
-	if err != nil {
-		return nil, err
-	}
-	looks, err := store.Looks(ctx, q, set.ProductionID)
-	if err != nil {
-		return nil, err
-	}
-	l, err := a.newLibrary(pieces, looks)
-	if err != nil {
-		return nil, err
-	}
-	w := newSnapshot(l, set, st.Production, rows, elements, shots)
 	things := thingsOf(w.Set)
 	spans, err := a.spans(ctx, &set.View, pieces, looks, rows, things)
 	if err != nil {
@@ -363,9 +350,8 @@ func (a *App) stateIn(ctx context.Context, q store.Querier, setID string) (*Stat
 		shared[rows[i].Piece]++
 	}
 	for i := range rows {
-		p := rows[i].Placement
-		box := w.BoxOf(&p)
-		st.Placements = append(st.Placements, PlacementState{p, box.Size().Times(p.Scale), box, p.World(), shared[p.Piece]})
+		p := &rows[i].Placement
+		st.Placements = append(st.Placements, placementState(p, w.library, shared[p.Piece]))
 	}
 	st.Snags = append(st.Snags, differs(&set.Scene, st.Shots)...)
 	for i := range st.Arrivals {
@@ -384,16 +370,8 @@ func (a *App) stateIn(ctx context.Context, q store.Querier, setID string) (*Stat
 }
 
 // describe fills in the set itself, its production and its shots.
-func (st *State) describe(ctx context.Context, q store.Querier, setID string) (set store.Set, shots []store.ShotRow, err error) {
-	if set, err = store.GetSet(ctx, q, setID); err != nil {
-		return set, nil, notThere(err, "The set")
-	}
-	if st.Production, err = store.GetProduction(ctx, q, set.ProductionID); err != nil {
-		return set, nil, err
-	}
-	if shots, err = store.Shots(ctx, q, setID); err != nil {
-		return set, nil, err
-	}
+func (st *State) describe(set *store.Set, production store.Production, shots []store.ShotRow) {
+	st.Production = production
 	st.Revision, st.Set, st.Shots = st.Production.Revision, set.Scene, []ShotState{}
 	st.Lens, st.Light = lensOf(&set.View), lightState(&set.Light)
 	for _, s := range shots {
@@ -402,7 +380,6 @@ func (st *State) describe(ctx context.Context, q store.Querier, setID string) (s
 			st.Changed = set.Changed(&s.Shot)
 		}
 	}
-	return set, shots, nil
 }
 
 func (st *State) fillPieces(pieces []store.Piece, looks []store.LookLevels, rows []store.PlacementRow, things []snag.Thing, spans []optics.Span, elsewhere []store.Stands) error {

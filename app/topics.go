@@ -3,7 +3,6 @@ package app
 import (
 	"context"
 	"encoding/json"
-	"errors"
 	"fmt"
 	"log/slog"
 	"slices"
@@ -11,6 +10,7 @@ import (
 	"github.com/jackc/pgx/v5"
 
 	"visator/core/plain"
+	"visator/store"
 )
 
 // TopicNames are the parts of what a page knows of a set. Each changes by itself, and has a
@@ -106,16 +106,23 @@ func (a *App) Topics(ctx context.Context, setID string, of []string, have map[st
 	if err != nil {
 		return nil, err
 	}
-	placed := placedTag(st.Revision)
+	library, err := finite(st.topic("library"))
+	if err != nil {
+		return nil, err
+	}
+	// Placements are many: what they follow from names them. Who edits knows the next tag.
+	placed := fmt.Sprintf("%d.%s", st.Revision, plain.Name(library))
 	out := &Topics{Revision: st.Revision, Tags: map[string]string{}, Topics: map[string]json.RawMessage{}}
 	for _, name := range of {
-		if name == "placements" && have[name] == placed { // which are many: the revision names them
+		if name == "placements" && have[name] == placed {
 			out.Tags[name] = placed
 			continue
 		}
-		raw, err := finite(st.topic(name))
-		if err != nil {
-			return nil, err
+		raw := library
+		if name != "library" {
+			if raw, err = finite(st.topic(name)); err != nil {
+				return nil, err
+			}
 		}
 		tag := placed
 		if name != "placements" {
@@ -128,22 +135,10 @@ func (a *App) Topics(ctx context.Context, setID string, of []string, have map[st
 	return out, nil
 }
 
-// finite is something as JSON; a figure in it that is no number is none, and told to those
-// who can mend it.
+// finite is a topic as JSON.
 func finite(what any) ([]byte, error) {
-	raw, err := json.Marshal(what)
-	var none *json.UnsupportedValueError
-	if errors.As(err, &none) {
-		slog.Error("a figure of a set is not finite", "error", err)
-		raw, err = json.Marshal(plain.Finite(what))
-	}
-	return raw, err
+	return plain.Answer(what, func(err error) { slog.Error("a figure of a set is not finite", "error", err) })
 }
-
-// placedTag names the placements of a set as they are at a revision of the production. To
-// look at five thousand of them would take longer than an edit does: who edits is told the
-// next tag with what became of them, and who is told of another library asks for them anew.
-func placedTag(revision int64) string { return fmt.Sprint(revision) }
 
 // tellTopics adds to an edit's answer what became of the set itself and of its shots, so
 // that the page needs to ask for nothing but what follows from it.
@@ -159,16 +154,24 @@ func (e *editor) tellTopics(ctx context.Context, res *EditResult) error {
 		}
 	}
 	slices.Sort(res.Touched)
-	res.Placed = placedTag(e.rev)
 	if !kinds["set"] && !kinds["shot"] {
 		return nil
 	}
-	var err error
-	st := &State{}
-	if _, _, err := st.describe(ctx, e.tx, e.set.ID); err != nil {
+	set, err := store.GetSet(ctx, e.tx, e.set.ID)
+	if err != nil {
 		return err
 	}
-	st.Production.Revision, st.Undo = e.rev, e.label
+	production, err := store.GetProduction(ctx, e.tx, set.ProductionID)
+	if err != nil {
+		return err
+	}
+	shots, err := store.Shots(ctx, e.tx, set.ID)
+	if err != nil {
+		return err
+	}
+	production.Revision = e.rev // it is written last
+	st := &State{Undo: e.label}
+	st.describe(&set, production, shots)
 	res.Topics = map[string]json.RawMessage{}
 	for _, topic := range []string{"set", "shots"} {
 		if topic == "shots" && !kinds["shot"] {
@@ -181,23 +184,11 @@ func (e *editor) tellTopics(ctx context.Context, res *EditResult) error {
 	return nil
 }
 
-// decodeTags reads tags by topic, as JSON.
-func decodeTags(raw string) (map[string]string, error) {
+// TopicsHad is Topics of all, with what the page has as JSON: {topic: tag}.
+func (a *App) TopicsHad(ctx context.Context, setID, had string) (*Topics, error) {
 	have := map[string]string{}
-	if raw == "" {
-		return have, nil
-	}
-	if len(raw) > 4000 || json.Unmarshal([]byte(raw), &have) != nil {
+	if len(had) > 4000 || had != "" && json.Unmarshal([]byte(had), &have) != nil {
 		return nil, wrong("What the page has is told as {topic: tag}.")
 	}
-	return have, nil
-}
-
-// TopicsHad is Topics with what the page has as JSON.
-func (a *App) TopicsHad(ctx context.Context, setID string, of []string, have string) (*Topics, error) {
-	tags, err := decodeTags(have)
-	if err != nil {
-		return nil, err
-	}
-	return a.Topics(ctx, setID, of, tags)
+	return a.Topics(ctx, setID, nil, have)
 }

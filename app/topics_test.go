@@ -2,6 +2,7 @@ package app_test
 
 import (
 	"encoding/json"
+	"fmt"
 	"slices"
 	"testing"
 
@@ -17,6 +18,12 @@ func (d *desk) topics(have map[string]string, of ...string) *app.Topics {
 		d.Fatal(err)
 	}
 	return t
+}
+
+// placedAt is the tag of the placements at a revision, with the library that is had: as
+// pages make it that know what an edit changed.
+func placedAt(revision int64, had *app.Topics) string {
+	return fmt.Sprintf("%d.%s", revision, had.Tags["library"])
 }
 
 // changed are the topics that have another tag.
@@ -80,7 +87,7 @@ func TestTopicsAreTheState(t *testing.T) {
 
 	// A nudge of the camera tells neither things nor the library, though a card is nearer.
 	r := d.edit(app.Command{Do: "change", Kind: "set", Patch: patch(map[string]any{"view": map[string]any{"eye": geom.V{X: 0.5, Y: 1.6, Z: 9}}})})
-	all.Tags["placements"] = r.Placed
+	all.Tags["placements"] = placedAt(r.Revision, all)
 	b := d.topics(all.Tags)
 	if got := changed(all, b); !slices.Equal(got, []string{"set", "derived"}) { // its distance is another
 		t.Errorf("after a nudge: %v", got)
@@ -108,8 +115,8 @@ func TestAnEditTellsWhatItChanged(t *testing.T) {
 	if !slices.Equal(r.Touched, []string{"placements"}) || !r.Only || len(r.Topics) != 0 {
 		t.Errorf("%v %v", r.Touched, r.Topics)
 	}
-	if now := d.topics(nil, "placements"); now.Tags["placements"] != r.Placed {
-		t.Errorf("the placements are %s, told as %s", now.Tags["placements"], r.Placed)
+	if now := d.topics(nil, "library", "placements"); now.Tags["placements"] != placedAt(r.Revision, now) {
+		t.Errorf("the placements are %s, told as %s", now.Tags["placements"], placedAt(r.Revision, now))
 	}
 	r = d.edit(app.Command{Do: "change", Kind: "set", Patch: patch(map[string]any{"view": map[string]any{"eye": geom.V{Y: 1.6, Z: 9}}})})
 	now := d.topics(nil, "set")

@@ -84,7 +84,10 @@ func (s *Server) home(c *echo.Context) error {
 		out = append(out, h)
 	}
 	if len(out) > 0 && len(out[0].Sets) > 0 { // it is most often opened next
-		s.app.Watch(out[0].Sets[0].ID)
+		set := out[0].Sets[0].ID
+		if measured, _ := s.app.Measured(set); measured != out[0].Revision {
+			s.app.Watch(set)
+		}
 	}
 	bin, err := s.app.Bin(ctx)
 	if err != nil {
@@ -157,7 +160,7 @@ func (s *Server) state(c *echo.Context) error {
 
 // topics are what a page knows of a set, without what it has already.
 func (s *Server) topics(c *echo.Context) error {
-	t, err := s.app.TopicsHad(c.Request().Context(), c.Param("set"), nil, c.QueryParam("have"))
+	t, err := s.app.TopicsHad(c.Request().Context(), c.Param("set"), c.QueryParam("have"))
 	return answer(c, t, err)
 }
 
@@ -190,12 +193,9 @@ func answer(c *echo.Context, what any, err error) error {
 	if err != nil {
 		return err
 	}
-	raw, err := json.Marshal(what)
-	var none *json.UnsupportedValueError
-	if errors.As(err, &none) {
+	raw, err := plain.Answer(what, func(err error) {
 		slog.Error("a figure is not finite", "request", c.Get("request"), "path", c.Request().URL.Path, "error", err)
-		raw, err = json.Marshal(plain.Finite(what))
-	}
+	})
 	if err != nil {
 		return err
 	}

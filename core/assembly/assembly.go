@@ -64,11 +64,6 @@ func (t *Thing) Outermost() string {
 // In says whether a thing is id, or in the group id.
 func (t *Thing) In(id string) bool { return t.ID == id || slices.Contains(t.Groups, id) }
 
-// ShownBy says whether a shot shows a thing's layer.
-func (t *Thing) ShownBy(k *stage.ShotSettings) bool {
-	return t.Layer == "" || !slices.Contains(k.Hide, t.Layer)
-}
-
 // Piece is whose model a placement shows; "" of a stand-in and of an element.
 func (t *Thing) Piece() string {
 	if t.Placement == nil {
@@ -97,7 +92,7 @@ type Set struct {
 	Layers Layers
 	Groups Groups
 
-	laid  map[string]*Laid // by element
+	laid  map[string]*Laid // by element; nil before it is laid out
 	land  *landscape
 	count int // instances laid by drifts so far
 }
@@ -105,7 +100,7 @@ type Set struct {
 // Resolve fills Things with what is placed, and finds layers and groups.
 func (s *Set) Resolve() {
 	s.Layers, s.Groups = LayersOf(s.Elements), GroupsOf(s.Elements)
-	s.laid, s.land, s.count = map[string]*Laid{}, nil, 0
+	s.laid, s.land, s.count = nil, nil, 0
 	s.Things = make([]Thing, 0, len(s.Placements)+len(s.Elements))
 	for _, p := range s.Placements {
 		if s.Layers.Hide(p.Hidden, p.Layer) {
@@ -115,7 +110,7 @@ func (s *Set) Resolve() {
 		if p.StandIn != "" {
 			t.Kind = StandIn
 		}
-		t.Land = s.IsLand(p)
+		t.Land = wide(t.Span())
 		t.Plain, t.Figure = t.Land, p.StandIn == "person" || isFigure(p.Name)
 		s.Things = append(s.Things, t)
 	}
@@ -128,16 +123,14 @@ const groundSpan = 30
 // IsLand says whether a placement is ground that others stand on.
 func (s *Set) IsLand(p *stage.Placement) bool {
 	box := s.BoxOf(p)
-	size := box.Size().Times(p.Scale)
-	return max(size.X, size.Z) > groundSpan
+	return wide(box.Size().Times(p.Scale))
 }
+
+func wide(size geom.V) bool { return max(size.X, size.Z) > groundSpan }
 
 // BoxOf is the box of a placement about its pivot, before its own scale.
 func (s *Set) BoxOf(p *stage.Placement) geom.Box {
-	if p.Piece != "" {
-		return s.Pieces.Box(p.Piece)
-	}
-	return geom.Box{Min: geom.V{X: -p.Size.X / 2, Z: -p.Size.Z / 2}, Max: geom.V{X: p.Size.X / 2, Y: p.Size.Y, Z: p.Size.Z / 2}}
+	return p.Box(s.Pieces.Box)
 }
 
 // figureNames are words in names of pieces that are people.
@@ -170,7 +163,7 @@ func (s *Set) addElements() {
 // without by its layers.
 func (s *Set) Seen(visit func(t *Thing) bool) {
 	for i := range s.Things {
-		if t := &s.Things[i]; t.ShownBy(s.Kept) && !visit(t) {
+		if t := &s.Things[i]; s.Kept.Shows(t.Layer) && !visit(t) {
 			return
 		}
 	}

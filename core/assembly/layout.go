@@ -27,7 +27,10 @@ const (
 // Things. With quick, those that take long and are not remembered are left for later;
 // they are the ones it returns.
 func (s *Set) LayOut(ctx context.Context, quick bool) (later []string, err error) {
-	s.Resolve()
+	if s.laid != nil || s.Things == nil { // what was resolved is laid out once
+		s.Resolve()
+	}
+	s.laid = map[string]*Laid{}
 	on, standing, err := s.landed(ctx)
 	if err != nil {
 		return nil, err

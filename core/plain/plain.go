@@ -156,3 +156,15 @@ func where(path []string) string {
 // Finite is v in a form that JSON can hold: numbers that are not finite become
 // null, whatever they are in. It is asked when JSON refused v.
 func Finite(v any) any { return finite(v) }
+
+// Answer is something as JSON. A figure in it that is no number is sent as none; told is
+// called with why, for those who can mend it.
+func Answer(what any, told func(error)) ([]byte, error) {
+	raw, err := json.Marshal(what)
+	var none *json.UnsupportedValueError
+	if errors.As(err, &none) {
+		told(err)
+		raw, err = json.Marshal(finite(what))
+	}
+	return raw, err
+}

@@ -47,6 +47,15 @@ func (p *Placement) World() geom.M {
 	return geom.Compose(p.At, q, p.Scale)
 }
 
+// Box is the box of a placement before its own scale: that of its piece, as piece tells it,
+// or of the stand-in.
+func (p *Placement) Box(piece func(string) geom.Box) geom.Box {
+	if p.Piece != "" {
+		return piece(p.Piece)
+	}
+	return geom.Box{Min: geom.V{X: -p.Size.X / 2, Z: -p.Size.Z / 2}, Max: geom.V{X: p.Size.X / 2, Y: p.Size.Y, Z: p.Size.Z / 2}}
+}
+
 // SetTransform sets where the placement stands and how it is turned to those of a
 // transform that turns, scales and moves; its scale stays.
 func (p *Placement) SetTransform(m *geom.M) {
@@ -232,6 +241,11 @@ func (k *ShotSettings) Check() error {
 		}
 	}
 	return k.Light.Check()
+}
+
+// Shows says whether a shot shows what lies in a layer; "" is none.
+func (k *ShotSettings) Shows(layer string) bool {
+	return layer == "" || !slices.Contains(k.Hide, layer)
 }
 
 // Frames are the first and the last frame that are shot, counted from 0, of a

@@ -334,8 +334,9 @@ export class Lens {
   // waitsBehind says whether what was drawn before the scripts came still shows more than
   // the lens view could: until a third is there, and as long as the camera stands.
   waitsBehind() {
-    const first = this.box.querySelector("[data-first]"), view = JSON.stringify(this.viewNow), c = this.v.coming;
+    const first = this.box.querySelector("[data-first]");
     if (!first) return false;
+    const view = JSON.stringify(this.viewNow), c = this.v.coming;
     this.firstView ||= view;
     if (first.naturalWidth > 0 && c && c.come < c.of / 3 && view === this.firstView && !this.posed) return true;
     first.remove();

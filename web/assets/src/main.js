@@ -155,8 +155,6 @@ document.addEventListener("alpine:init", () => {
     merged({ revision, tags, topics }) {
       const old = this.now, st = Object.assign({ ...old, revision }, ...Object.values(topics));
       Object.assign(this.tags, tags);
-      // With another library things may be of another size: they are asked for anew.
-      if (old && topics.library && !topics.placements) { delete this.tags.placements; this.soon(); }
       // What the view alone decides is told apart.
       if (topics.library || topics.derived) st.pieces = st.pieces.map((p) => (p.level === (st.levels[p.id] || 0) ? p : { ...p, level: st.levels[p.id] || 0 }));
       if (topics.elements || topics.derived) st.elements = st.elements.map((e) => (st.cards[e.id] ? { ...e, ...st.cards[e.id] } : e));
@@ -200,7 +198,7 @@ document.addEventListener("alpine:init", () => {
         this.say(r.label ? "Kept: " + r.label : "");
         if (!this.apply(r)) {
           // Placements that it did not touch are as the page has them.
-          if (r.placed && r.revision === this.st.revision + 1 && !r.touched.includes("placements") && !r.touched.includes("library")) this.tags.placements = r.placed;
+          if (r.touched && r.revision === this.st.revision + 1 && !r.touched.includes("placements")) this.placedAt(r.revision);
           await this.reload();
         }
         return r;
@@ -222,13 +220,16 @@ document.addEventListener("alpine:init", () => {
       }
       if (gone.size) { st.placements = st.placements.filter((p) => !gone.has(p.id)); this.sel = Alpine.raw(this.sel).filter((id) => !gone.has(id)); }
       if (r.only) this.placedAnew(st);
-      if (r.placed) this.tags.placements = r.placed;
+      if (r.touched) this.placedAt(r.revision);
       st.revision = r.revision; st.undo = r.label; st.redo = "";
       this.st = { ...st }; // what shows it is told
       this.draw();
       this.soon();
       return true;
     },
+    // placedAt notes that the page has the placements as they are at a revision, with the
+    // library that it has.
+    placedAt(revision) { this.tags.placements = `${revision}.${this.tags.library}`; },
     // placedAnew brings placements into the server's order and counts those of each piece.
     placedAnew(st) {
       const count = new Map();
