@@ -15,6 +15,9 @@ import (
 	"time"
 
 	"visator/app"
+	"visator/app/act"
+	"visator/app/edit"
+	"visator/app/query"
 	"visator/core/exchange"
 	"visator/core/geom"
 	"visator/core/intake/gltf"
@@ -36,7 +39,7 @@ type desk struct {
 
 func newDesk(t testing.TB) *desk {
 	t.Helper()
-	d := &desk{TB: t, a: &app.App{Store: storetest.Open(t)}, ctx: context.Background()}
+	d := &desk{TB: t, a: app.New(storetest.Open(t)), ctx: context.Background()}
 	pool, err := jobs.Open(d.ctx, d.a, 1, slog.New(slog.DiscardHandler))
 	if err != nil {
 		t.Fatal(err)
@@ -55,7 +58,7 @@ func newDesk(t testing.TB) *desk {
 	return d
 }
 
-func (d *desk) state() *app.State {
+func (d *desk) state() *query.State {
 	d.Helper()
 	st, err := d.a.State(d.ctx, d.set)
 	if err != nil {
@@ -64,9 +67,9 @@ func (d *desk) state() *app.State {
 	return st
 }
 
-func (d *desk) edit(deeds ...app.Command) app.EditResult {
+func (d *desk) edit(deeds ...edit.Command) edit.Answer {
 	d.Helper()
-	r, err := d.a.Edit(d.ctx, d.set, app.EditRequest{Revision: d.state().Revision, Deeds: deeds})
+	r, err := d.a.Edit(d.ctx, d.set, edit.Request{Revision: d.state().Revision, Commands: deeds})
 	if err != nil {
 		d.Fatal(err)
 	}
@@ -74,7 +77,7 @@ func (d *desk) edit(deeds ...app.Command) app.EditResult {
 }
 
 // await looks again until ok, as the page does when it hears of a change.
-func (d *desk) await(what string, ok func(st *app.State) bool) *app.State {
+func (d *desk) await(what string, ok func(st *query.State) bool) *query.State {
 	d.Helper()
 	for deadline := time.Now().Add(60 * time.Second); time.Now().Before(deadline); time.Sleep(20 * time.Millisecond) {
 		if st := d.state(); ok(st) {
@@ -99,12 +102,12 @@ func boxGLB(t testing.TB) []byte {
 	return buf.Bytes()
 }
 
-func (d *desk) takeIn(name string, data []byte) *app.State {
+func (d *desk) takeIn(name string, data []byte) *query.State {
 	d.Helper()
 	if _, _, err := d.a.Arrive(d.ctx, d.production, name, bytes.NewReader(data)); err != nil {
 		d.Fatal(err)
 	}
-	return d.await(name, func(st *app.State) bool {
+	return d.await(name, func(st *query.State) bool {
 		for _, a := range st.Arrivals {
 			if a.Name == name && (a.State == "done" || a.State == "failed") {
 				return true
@@ -121,12 +124,12 @@ func TestADownloadBecomesAPieceOfTrueSize(t *testing.T) {
 		t.Fatalf("pieces %+v, arrivals %+v", st.Pieces, st.Arrivals)
 	}
 	id := st.Pieces[0].ID
-	d.edit(app.Command{Do: "place", Piece: id})
-	d.edit(app.Command{Do: "change", Kind: "piece", ID: id, Patch: patch(map[string]any{"sizing": map[string]any{"metresPerUnit": 0.01}})})
+	d.edit(edit.Do(&edit.Place{Piece: id}))
+	d.edit(edit.Do(&edit.ChangePiece{ID: id, Patch: patch(map[string]any{"sizing": map[string]any{"metresPerUnit": 0.01}})}))
 	if got := d.state().Placements[0].Dims; got.Sub(geom.V{X: 0.02, Y: 0.01, Z: 0.01}).Len() > 1e-12 {
 		t.Errorf("in centimetres it is %v", got)
 	}
-	d.edit(app.Command{Do: "true", ID: id, Of: "height", Metres: 0.9})
+	d.edit(edit.Do(&edit.TrueSize{ID: id, Of: "height", Metres: 0.9}))
 	if got := d.state().Pieces[0].Size; math.Abs(got.X-1.8) > 1e-12 {
 		t.Errorf("0.9 m high it is %v", got)
 	}
@@ -145,7 +148,7 @@ func TestAFileThatCannotBeReadSaysSoAndLeavesTheRestAlone(t *testing.T) {
 	if len(st.Snags) != 1 || st.Snags[0].Step != "intake" {
 		t.Errorf("snags %+v", st.Snags)
 	}
-	var wrong *app.Problem
+	var wrong *act.Problem
 	if _, _, err := d.a.Arrive(d.ctx, d.production, "virus.exe", strings.NewReader("MZ")); !errors.As(err, &wrong) {
 		t.Errorf("%v", err)
 	}
@@ -163,18 +166,18 @@ func TestEveryEditCanBeUndoneAndDoneAgain(t *testing.T) {
 		return string(raw)
 	}
 	history = append(history, snapshot())
-	step := func(deeds ...app.Command) app.EditResult {
+	step := func(deeds ...edit.Command) edit.Answer {
 		r := d.edit(deeds...)
 		history = append(history, snapshot())
 		return r
 	}
-	id := step(app.Command{Do: "place", StandIn: "person", At: geom.V{X: 1}}).Made[0]
-	step(app.Command{Do: "change", Kind: "placement", ID: id, Patch: patch(map[string]any{"at": map[string]any{"z": 4}, "yaw": 1.0, "name": "guard"})})
-	copied := step(app.Command{Do: "copy", IDs: []string{id}, At: geom.V{X: 2}}).Made[0]
-	step(app.Command{Do: "change", Kind: "set", Patch: patch(map[string]any{"view": map[string]any{"focal": 85}})})
-	shot := step(app.Command{Do: "keep", Name: "close"}).Made[0]
-	step(app.Command{Do: "change", Kind: "set", Patch: patch(map[string]any{"light": map[string]any{"lux": 5}})}, app.Command{Do: "keep"})
-	step(app.Command{Do: "delete", IDs: []string{id, copied}}, app.Command{Do: "deleteShot", ID: shot})
+	id := step(edit.Do(&edit.Place{StandIn: "person", At: geom.V{X: 1}})).Made[0]
+	step(edit.Do(&edit.ChangePlacement{ID: id, Patch: patch(map[string]any{"at": map[string]any{"z": 4}, "yaw": 1.0, "name": "guard"})}))
+	copied := step(edit.Do(&edit.Copy{IDs: []string{id}, By: geom.V{X: 2}})).Made[0]
+	step(edit.Do(&edit.ChangeSet{Patch: patch(map[string]any{"view": map[string]any{"focal": 85}})}))
+	shot := step(edit.Do(&edit.KeepShot{Name: "close"})).Made[0]
+	step(edit.Do(&edit.ChangeSet{Patch: patch(map[string]any{"light": map[string]any{"lux": 5}})}), edit.Do(&edit.KeepShot{}))
+	step(edit.Do(&edit.Delete{IDs: []string{id, copied}}), edit.Do(&edit.DeleteShot{ID: shot}))
 	for i := len(history) - 2; i >= 0; i-- {
 		if _, err := d.a.Undo(d.ctx, d.set, ""); err != nil {
 			t.Fatal(err)
@@ -183,7 +186,7 @@ func TestEveryEditCanBeUndoneAndDoneAgain(t *testing.T) {
 			t.Fatalf("after undoing edit %d:\n%s\nwant\n%s", i+1, got, history[i])
 		}
 	}
-	if _, err := d.a.Undo(d.ctx, d.set, ""); !errors.Is(err, app.ErrNone) {
+	if _, err := d.a.Undo(d.ctx, d.set, ""); !errors.Is(err, act.ErrNone) {
 		t.Errorf("one undo too many: %v", err)
 	}
 	for i := 1; i < len(history); i++ {
@@ -198,22 +201,22 @@ func TestEveryEditCanBeUndoneAndDoneAgain(t *testing.T) {
 	if _, err := d.a.Undo(d.ctx, d.set, ""); err != nil {
 		t.Fatal(err)
 	}
-	d.edit(app.Command{Do: "place", StandIn: "box"})
-	if _, err := d.a.Redo(d.ctx, d.set, ""); !errors.Is(err, app.ErrNone) {
+	d.edit(edit.Do(&edit.Place{StandIn: "box"}))
+	if _, err := d.a.Redo(d.ctx, d.set, ""); !errors.Is(err, act.ErrNone) {
 		t.Errorf("redo after a new edit: %v", err)
 	}
 }
 
 func TestAStaleEditIsRefusedWhole(t *testing.T) {
 	d := newDesk(t)
-	a := d.edit(app.Command{Do: "place", StandIn: "person"}).Made[0]
-	b := d.edit(app.Command{Do: "place", StandIn: "box"}).Made[0]
+	a := d.edit(edit.Do(&edit.Place{StandIn: "person"})).Made[0]
+	b := d.edit(edit.Do(&edit.Place{StandIn: "box"})).Made[0]
 	seen := d.state().Revision
-	d.edit(app.Command{Do: "change", Kind: "placement", ID: a, Patch: patch(map[string]any{"at": map[string]any{"x": 1}})})
-	move := func(id string) app.Command {
-		return app.Command{Do: "change", Kind: "placement", ID: id, Patch: patch(map[string]any{"at": map[string]any{"x": 9}})}
+	d.edit(edit.Do(&edit.ChangePlacement{ID: a, Patch: patch(map[string]any{"at": map[string]any{"x": 1}})}))
+	move := func(id string) edit.Command {
+		return edit.Do(&edit.ChangePlacement{ID: id, Patch: patch(map[string]any{"at": map[string]any{"x": 9}})})
 	}
-	if _, err := d.a.Edit(d.ctx, d.set, app.EditRequest{Revision: seen, Deeds: []app.Command{move(b), move(a)}}); !errors.Is(err, app.ErrStale) {
+	if _, err := d.a.Edit(d.ctx, d.set, edit.Request{Revision: seen, Commands: []edit.Command{move(b), move(a)}}); !errors.Is(err, act.ErrStale) {
 		t.Errorf("%v", err)
 	}
 	for _, p := range d.state().Placements {
@@ -222,22 +225,22 @@ func TestAStaleEditIsRefusedWhole(t *testing.T) {
 		}
 	}
 	// What nobody else touched can still be edited.
-	if _, err := d.a.Edit(d.ctx, d.set, app.EditRequest{Revision: seen, Deeds: []app.Command{move(b)}}); err != nil {
+	if _, err := d.a.Edit(d.ctx, d.set, edit.Request{Revision: seen, Commands: []edit.Command{move(b)}}); err != nil {
 		t.Error(err)
 	}
 }
 
 func TestImpossibleEditsSayWhatIsWrong(t *testing.T) {
 	d := newDesk(t)
-	id := d.edit(app.Command{Do: "place", StandIn: "person"}).Made[0]
-	d.edit(app.Command{Do: "change", Kind: "placement", ID: id, Patch: patch(map[string]any{"locked": true})})
-	for name, deed := range map[string]app.Command{
-		"move a locked one": {Do: "change", Kind: "placement", ID: id, Patch: patch(map[string]any{"at": map[string]any{"x": 9}})}, "delete a locked one": {Do: "delete", IDs: []string{id}},
-		"no such deed": {Do: "explode"}, "no such piece": {Do: "place", Piece: "x"}, "no such shot": {Do: "go", ID: "x"},
-		"far before near": {Do: "change", Kind: "set", Patch: patch(map[string]any{"view": map[string]any{"far": 0.01}})},
+	id := d.edit(edit.Do(&edit.Place{StandIn: "person"})).Made[0]
+	d.edit(edit.Do(&edit.ChangePlacement{ID: id, Patch: patch(map[string]any{"locked": true})}))
+	for name, deed := range map[string]edit.Command{
+		"move a locked one": edit.Do(&edit.ChangePlacement{ID: id, Patch: patch(map[string]any{"at": map[string]any{"x": 9}})}), "delete a locked one": edit.Do(&edit.Delete{IDs: []string{id}}),
+		"no such op": {Op: "explode"}, "no such field": {Op: "delete", Args: []byte(`{"id": "x"}`)}, "no such piece": edit.Do(&edit.Place{Piece: "x"}), "no such shot": edit.Do(&edit.GoToShot{ID: "x"}),
+		"far before near": edit.Do(&edit.ChangeSet{Patch: patch(map[string]any{"view": map[string]any{"far": 0.01}})}),
 	} {
-		var p *app.Problem
-		if _, err := d.a.Edit(d.ctx, d.set, app.EditRequest{Revision: -1, Deeds: []app.Command{deed}}); !errors.As(err, &p) {
+		var p *act.Problem
+		if _, err := d.a.Edit(d.ctx, d.set, edit.Request{Revision: -1, Commands: []edit.Command{deed}}); !errors.As(err, &p) {
 			t.Errorf("%s: %v", name, err)
 		}
 	}
@@ -245,14 +248,14 @@ func TestImpossibleEditsSayWhatIsWrong(t *testing.T) {
 
 func TestChangingTheViewDoesNotAlterAKeptShot(t *testing.T) {
 	d := newDesk(t)
-	d.edit(app.Command{Do: "keep", Name: "wide"})
+	d.edit(edit.Do(&edit.KeepShot{Name: "wide"}))
 	kept := d.state().Shots[0]
-	d.edit(app.Command{Do: "change", Kind: "set", Patch: patch(map[string]any{"view": map[string]any{"focal": 120}})})
+	d.edit(edit.Do(&edit.ChangeSet{Patch: patch(map[string]any{"view": map[string]any{"focal": 120}})}))
 	st := d.state()
 	if !st.Changed || st.Shots[0].View != kept.View {
 		t.Errorf("changed %v, shot %+v", st.Changed, st.Shots[0].View)
 	}
-	d.edit(app.Command{Do: "go", ID: kept.ID})
+	d.edit(edit.Do(&edit.GoToShot{ID: kept.ID}))
 	if st = d.state(); st.Changed || st.Set.View != kept.View {
 		t.Error("going back did not bring the view back")
 	}
@@ -261,11 +264,11 @@ func TestChangingTheViewDoesNotAlterAKeptShot(t *testing.T) {
 func TestAStillAndAMoveAreRenderedAndKept(t *testing.T) {
 	d := newDesk(t)
 	st := d.takeIn("box.glb", boxGLB(t))
-	d.edit(app.Command{Do: "place", Piece: st.Pieces[0].ID})
+	d.edit(edit.Do(&edit.Place{Piece: st.Pieces[0].ID}))
 	v := d.state().Set.View
 	to := v
 	to.Eye.X = 2
-	d.edit(app.Command{Do: "change", Kind: "set", Patch: patch(map[string]any{"move": map[string]any{"to": to, "duration": 0.5, "easing": "smooth", "rate": 6}})}, app.Command{Do: "keep", Name: "pan"})
+	d.edit(edit.Do(&edit.ChangeSet{Patch: patch(map[string]any{"move": map[string]any{"to": to, "duration": 0.5, "easing": "smooth", "rate": 6}})}), edit.Do(&edit.KeepShot{Name: "pan"}))
 	shot := d.state().Shots[0].ID
 	settings := app.TakeSettings{Width: 64, Samples: 4, Bounces: 2, Denoise: true}
 	for _, kind := range []string{"still", "move"} {
@@ -273,7 +276,7 @@ func TestAStillAndAMoveAreRenderedAndKept(t *testing.T) {
 		if err != nil {
 			t.Fatal(err)
 		}
-		st := d.await(kind, func(st *app.State) bool { return st.Takes[0].State == "done" || st.Takes[0].State == "failed" })
+		st := d.await(kind, func(st *query.State) bool { return st.Takes[0].State == "done" || st.Takes[0].State == "failed" })
 		var r app.TakeResult
 		if err := json.Unmarshal(st.Takes[0].Result, &r); err != nil || st.Takes[0].ID != take.ID || st.Takes[0].State != "done" {
 			t.Fatalf("%s: %v, %s: %s", kind, err, st.Takes[0].State, st.Takes[0].Note)
@@ -310,26 +313,26 @@ func TestAStillAndAMoveAreRenderedAndKept(t *testing.T) {
 // A quiet take waits while somebody is at work, says so, and goes on when they are not.
 func TestAQuietTakeWaits(t *testing.T) {
 	d := newDesk(t)
-	d.edit(app.Command{Do: "place", StandIn: "person"})
+	d.edit(edit.Do(&edit.Place{StandIn: "person"}))
 	d.a.Touch()
 	if _, err := d.a.Shoot(d.ctx, d.set, "", "still", app.TakeSettings{Width: 32, Samples: 4, Bounces: 2, Quietly: true}); err != nil {
 		t.Fatal(err)
 	}
-	st := d.await("the waiting", func(st *app.State) bool { return strings.Contains(st.Takes[0].Note, "at work") })
+	st := d.await("the waiting", func(st *query.State) bool { return strings.Contains(st.Takes[0].Note, "at work") })
 	if st.Takes[0].State != "working" {
 		t.Errorf("it is %s", st.Takes[0].State)
 	}
-	d.await("the end", func(st *app.State) bool { return st.Takes[0].State == "done" })
+	d.await("the end", func(st *query.State) bool { return st.Takes[0].State == "done" })
 }
 
 func TestACancelledTakeStops(t *testing.T) {
 	d := newDesk(t)
-	d.edit(app.Command{Do: "place", StandIn: "person"})
+	d.edit(edit.Do(&edit.Place{StandIn: "person"}))
 	take, err := d.a.Shoot(d.ctx, d.set, "", "still", app.TakeSettings{Width: 640, Samples: 1 << 20, Bounces: 4})
 	if err != nil {
 		t.Fatal(err)
 	}
-	d.await("the first picture", func(st *app.State) bool { return strings.Contains(string(st.Takes[0].Result), "preview") })
+	d.await("the first picture", func(st *query.State) bool { return strings.Contains(string(st.Takes[0].Result), "preview") })
 	if err := d.a.CancelTake(d.ctx, take.ID); err != nil {
 		t.Fatal(err)
 	}
@@ -337,7 +340,7 @@ func TestACancelledTakeStops(t *testing.T) {
 	if _, err := d.a.Shoot(d.ctx, d.set, "", "still", app.TakeSettings{Width: 16, Samples: 1}); err != nil {
 		t.Fatal(err)
 	}
-	st := d.await("the next take", func(st *app.State) bool { return st.Takes[0].State == "done" })
+	st := d.await("the next take", func(st *query.State) bool { return st.Takes[0].State == "done" })
 	if st.Takes[1].State != "cancelled" {
 		t.Errorf("the first is %s", st.Takes[1].State)
 	}
@@ -346,11 +349,11 @@ func TestACancelledTakeStops(t *testing.T) {
 func TestAnExportedSetHoldsEveryVisiblePlacement(t *testing.T) {
 	d := newDesk(t)
 	st := d.takeIn("box.glb", boxGLB(t))
-	a := d.edit(app.Command{Do: "place", Piece: st.Pieces[0].ID, At: geom.V{X: 5}}).Made[0]
-	b := d.edit(app.Command{Do: "copy", IDs: []string{a}, At: geom.V{Z: 3}}).Made[0]
-	d.edit(app.Command{Do: "place", StandIn: "person"})
-	d.edit(app.Command{Do: "keep", Name: "wide"})
-	d.edit(app.Command{Do: "change", Kind: "piece", ID: st.Pieces[0].ID, Patch: patch(map[string]any{"credit": map[string]any{"author": "Ada Example", "licence": "CC-BY-4.0"}})})
+	a := d.edit(edit.Do(&edit.Place{Piece: st.Pieces[0].ID, At: geom.V{X: 5}})).Made[0]
+	b := d.edit(edit.Do(&edit.Copy{IDs: []string{a}, By: geom.V{Z: 3}})).Made[0]
+	d.edit(edit.Do(&edit.Place{StandIn: "person"}))
+	d.edit(edit.Do(&edit.KeepShot{Name: "wide"}))
+	d.edit(edit.Do(&edit.ChangePiece{ID: st.Pieces[0].ID, Patch: patch(map[string]any{"credit": map[string]any{"author": "Ada Example", "licence": "CC-BY-4.0"}})}))
 	var buf bytes.Buffer
 	if err := d.a.Export(d.ctx, d.set, &buf); err != nil {
 		t.Fatal(err)
@@ -368,7 +371,7 @@ func TestAnExportedSetHoldsEveryVisiblePlacement(t *testing.T) {
 	if len(m.Meshes) != 2 || len(m.Cameras) != 1 || len(m.Lights) != 1 {
 		t.Errorf("%d meshes (copies share theirs), %d cameras, %d lights", len(m.Meshes), len(m.Cameras), len(m.Lights))
 	}
-	d.edit(app.Command{Do: "change", Kind: "placement", ID: b, Patch: patch(map[string]any{"hidden": true})})
+	d.edit(edit.Do(&edit.ChangePlacement{ID: b, Patch: patch(map[string]any{"hidden": true})}))
 	buf.Reset()
 	if err := d.a.Export(d.ctx, d.set, &buf); err != nil {
 		t.Fatal(err)
@@ -388,11 +391,11 @@ func TestPanoramasAreTakenInOnlyWhenTheyCanBeRead(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	d.edit(app.Command{Do: "change", Kind: "set", Patch: patch(map[string]any{"light": map[string]any{"sky": "panorama", "panorama": hash}})})
+	d.edit(edit.Do(&edit.ChangeSet{Patch: patch(map[string]any{"light": map[string]any{"sky": "panorama", "panorama": hash}})}))
 	if pix, w, h, err := d.a.Sky(d.ctx, d.set); err != nil || len(pix) != 3*w*h {
 		t.Error(err)
 	}
-	var p *app.Problem
+	var p *act.Problem
 	if _, err := d.a.Panorama(d.ctx, io.LimitReader(strings.NewReader("jpeg"), 4)); !errors.As(err, &p) {
 		t.Errorf("%v", err)
 	}

@@ -7,7 +7,6 @@ import (
 	"encoding/hex"
 	"encoding/json"
 	"errors"
-	"fmt"
 	"io"
 	"path"
 	"slices"
@@ -16,6 +15,7 @@ import (
 	"github.com/jackc/pgx/v5"
 	"github.com/riverqueue/river"
 
+	"visator/app/act"
 	"visator/core/intake"
 	"visator/core/plain"
 	"visator/store"
@@ -56,7 +56,7 @@ type arrivedFile struct {
 func (a *App) Arrive(ctx context.Context, production, name string, r io.Reader) (ar store.Arrival, twice bool, err error) {
 	name = path.Base(strings.ReplaceAll(strings.TrimSpace(name), "\\", "/"))
 	if !intake.IsWelcome(name) {
-		return ar, false, wrong("%s is of a kind that is not read here. Drop a model (%s), an archive or folder with one, or its pictures.", name, strings.Join(intake.Extensions(), ", "))
+		return ar, false, act.Wrong("%s is of a kind that is not read here. Drop a model (%s), an archive or folder with one, or its pictures.", name, strings.Join(intake.Extensions(), ", "))
 	}
 	sent := false
 	return a.ArriveFolder(ctx, production, name, "", func() (Incoming, error) {
@@ -73,14 +73,14 @@ func (a *App) Arrive(ctx context.Context, production, name string, r io.Reader) 
 // looked for in it.
 func (a *App) ArriveFolder(ctx context.Context, production, name, forPiece string, next func() (Incoming, error)) (ar store.Arrival, twice bool, err error) {
 	if name == "" || name == "." || name == "/" || len(name) > 255 || plain.Text(name) != nil {
-		return ar, false, wrong("What arrives needs a name of 1 to 255 characters.")
+		return ar, false, act.Wrong("What arrives needs a name of 1 to 255 characters.")
 	}
 	if _, err := store.GetProduction(ctx, a.Store.Pool, production); err != nil {
-		return ar, false, notThere(err, "The production")
+		return ar, false, act.NotThere(err, "The production")
 	}
 	if forPiece != "" {
 		if p, err := store.GetPiece(ctx, a.Store.Pool, forPiece); err != nil || p.ProductionID != production {
-			return ar, false, notThere(cmp.Or(err, store.ErrNotFound), "The piece")
+			return ar, false, act.NotThere(cmp.Or(err, store.ErrNotFound), "The piece")
 		}
 	}
 	files, err := a.keepFiles(ctx, name, next)
@@ -99,7 +99,7 @@ func (a *App) ArriveFolder(ctx context.Context, production, name, forPiece strin
 		sum := sha256.Sum256(ar.Files)
 		ar.Blob = hex.EncodeToString(sum[:])
 	}
-	err = a.locked(ctx, production, func(tx pgx.Tx, _ store.Production) error {
+	err = a.Locked(ctx, production, func(tx pgx.Tx, _ store.Production) error {
 		old, err := store.ArrivalOf(ctx, tx, production, ar.Blob)
 		if err == nil {
 			ar, twice = old, true
@@ -128,7 +128,7 @@ func (a *App) ArriveFolder(ctx context.Context, production, name, forPiece strin
 		if err := a.queueIntake(ctx, tx, &ar); err != nil {
 			return err
 		}
-		a.tell(ctx, tx, production, "arrival")
+		act.Tell(ctx, tx, production, "arrival")
 		return nil
 	})
 	return ar, twice, err
@@ -136,7 +136,7 @@ func (a *App) ArriveFolder(ctx context.Context, production, name, forPiece strin
 
 func (a *App) keepFiles(ctx context.Context, name string, next func() (Incoming, error)) (files []arrivedFile, err error) {
 	if a.Store.Room().None() {
-		return nil, DiskFull
+		return nil, act.DiskFull
 	}
 	var total int64
 	for {
@@ -145,34 +145,34 @@ func (a *App) keepFiles(ctx context.Context, name string, next func() (Incoming,
 			break
 		}
 		if err != nil {
-			return nil, &Problem{fmt.Sprintf("%s did not arrive whole: %v. Nothing of it was taken in.", name, err), ErrWrong}
+			return nil, act.Wrong("%s did not arrive whole: %v. Nothing of it was taken in.", name, err)
 		}
 		if len(files) >= MaxFiles {
-			return nil, wrong("%s holds more than %d files; drop a part of it.", name, MaxFiles)
+			return nil, act.Wrong("%s holds more than %d files; drop a part of it.", name, MaxFiles)
 		}
 		hash, size, err := a.Store.PutBlob(ctx, in.Body, MaxUpload)
 		switch {
 		case err == nil:
 		case store.Full(err):
-			return nil, DiskFull
+			return nil, act.DiskFull
 		case store.Away(err):
 			return nil, err
 		default:
-			return nil, &Problem{fmt.Sprintf("%s could not be kept: %v. Nothing of it was taken in.", in.Path, err), ErrWrong}
+			return nil, act.Wrong("%s could not be kept: %v. Nothing of it was taken in.", in.Path, err)
 		}
 		if total += size; total > maxFolder {
-			return nil, wrong("%s holds more than %d GB; drop a part of it.", name, maxFolder>>30)
+			return nil, act.Wrong("%s holds more than %d GB; drop a part of it.", name, maxFolder>>30)
 		}
 		if err := plain.Text(in.Path); err != nil || len(in.Path) > 1000 {
-			return nil, wrong("A file of %s has a name that cannot be written: rename it.", name)
+			return nil, act.Wrong("A file of %s has a name that cannot be written: rename it.", name)
 		}
 		files = append(files, arrivedFile{in.Path, hash, size})
 	}
 	if len(files) == 0 {
-		return nil, wrong("%s holds no files.", name)
+		return nil, act.Wrong("%s holds no files.", name)
 	}
 	if len(files) == 1 && files[0].Bytes == 0 {
-		return nil, wrong("%s is empty; fetch it again.", files[0].Path)
+		return nil, act.Wrong("%s is empty; fetch it again.", files[0].Path)
 	}
 	slices.SortFunc(files, func(a, b arrivedFile) int { return cmp.Compare(a.Path, b.Path) })
 	return files, nil
@@ -195,10 +195,10 @@ func (a *App) queueIntake(ctx context.Context, tx pgx.Tx, ar *store.Arrival) err
 func (a *App) CancelArrival(ctx context.Context, id string) error {
 	ar, err := a.Store.Arrival(ctx, id)
 	if err != nil {
-		return notThere(err, "The arrival")
+		return act.NotThere(err, "The arrival")
 	}
 	if ar.State != "waiting" && ar.State != "working" {
-		return wrong("%s is not being worked on.", ar.Name)
+		return act.Wrong("%s is not being worked on.", ar.Name)
 	}
 	if _, err := a.Store.Pool.Exec(ctx, "update arrival set state = 'cancelled', note = 'stopped by hand' where id = $1", id); err != nil {
 		return err
@@ -206,7 +206,7 @@ func (a *App) CancelArrival(ctx context.Context, id string) error {
 	if ar.JobID != nil && a.Queue != nil {
 		_, _ = a.Queue.JobCancel(ctx, *ar.JobID) // it may have ended by itself
 	}
-	a.tell(ctx, a.Store.Pool, ar.ProductionID, "arrival")
+	act.Tell(ctx, a.Store.Pool, ar.ProductionID, "arrival")
 	return nil
 }
 
@@ -214,13 +214,13 @@ func (a *App) CancelArrival(ctx context.Context, id string) error {
 func (a *App) ResumeArrival(ctx context.Context, id string) error {
 	ar, err := a.Store.Arrival(ctx, id)
 	if err != nil {
-		return notThere(err, "The arrival")
+		return act.NotThere(err, "The arrival")
 	}
 	return a.Store.Tx(ctx, func(tx pgx.Tx) error {
 		if _, err := tx.Exec(ctx, "update arrival set state = 'waiting', note = '', found = case when state = 'failed' then null else found end where id = $1", id); err != nil {
 			return err
 		}
-		a.tell(ctx, tx, ar.ProductionID, "arrival")
+		act.Tell(ctx, tx, ar.ProductionID, "arrival")
 		return a.queueIntake(ctx, tx, &ar)
 	})
 }

@@ -9,6 +9,8 @@ import (
 	"time"
 
 	"visator/app"
+	"visator/app/edit"
+	"visator/app/query"
 	"visator/core/exchange"
 	"visator/core/geom"
 	"visator/core/lay"
@@ -56,7 +58,7 @@ func quarry(b *testing.B) (d *desk, ids []string) {
 	st := d.takeIn("lump.glb", lump(b, 1, 71))
 	first := st.Pieces[0].ID
 	// The other 499 differ by their size, which makes them bodies of their own.
-	deeds, pieces := []app.Command{}, []string{first}
+	deeds, pieces := []edit.Command{}, []string{first}
 	for i := range 499 {
 		id := store.NewID()
 		if err := store.CopyPiece(d.ctx, d.a.Store.Pool, first, id, fmt.Sprintf("lump %d", i)); err != nil {
@@ -68,7 +70,7 @@ func quarry(b *testing.B) (d *desk, ids []string) {
 		pieces = append(pieces, id)
 	}
 	for i := range 5000 {
-		deeds = append(deeds, app.Command{Do: "place", Piece: pieces[i%500], Name: fmt.Sprintf("lump %d", i), At: geom.V{X: 1.8 * float64(i%71), Z: 1.8*float64(i/71) - map[bool]float64{true: 0.75}[i%250 == 249]}})
+		deeds = append(deeds, edit.Do(&edit.Place{Piece: pieces[i%500], Name: fmt.Sprintf("lump %d", i), At: geom.V{X: 1.8 * float64(i%71), Z: 1.8*float64(i/71) - map[bool]float64{true: 0.75}[i%250 == 249]}}))
 	}
 	ids = d.edit(deeds...).Made
 	d.add("ground", &lay.Ground{Middle: lay.P{X: 50, Z: 50}, Width: 140, Depth: 140, Cell: 1})
@@ -89,8 +91,8 @@ func BenchmarkQuarry(b *testing.B) {
 			time.Sleep(time.Millisecond)
 		}
 	}
-	edit := func(deed app.Command) {
-		res, err := d.a.Edit(d.ctx, d.set, app.EditRequest{Revision: -1, Deeds: []app.Command{deed}})
+	put := func(deed edit.Command) {
+		res, err := d.a.Edit(d.ctx, d.set, edit.Request{Revision: -1, Commands: []edit.Command{deed}})
 		if err != nil {
 			b.Fatal(err)
 		}
@@ -98,7 +100,7 @@ func BenchmarkQuarry(b *testing.B) {
 	}
 	b.Run("snags from nothing", func(b *testing.B) {
 		for b.Loop() {
-			fresh := &app.App{Store: d.a.Store}
+			fresh := app.New(d.a.Store)
 			start := time.Now()
 			if _, err := fresh.Measure(d.ctx, d.set); err != nil {
 				b.Fatal(err)
@@ -111,16 +113,16 @@ func BenchmarkQuarry(b *testing.B) {
 		n := 0.0
 		for b.Loop() {
 			n++
-			edit(app.Command{Do: "change", Kind: "placement", ID: ids[2500], Patch: patch(map[string]any{"yaw": n / 10})})
+			put(edit.Do(&edit.ChangePlacement{ID: ids[2500], Patch: patch(map[string]any{"yaw": n / 10})}))
 		}
 	})
 	b.Run("put down", func(b *testing.B) {
 		for i := 0; b.Loop(); i++ {
 			b.StopTimer()
-			edit(app.Command{Do: "change", Kind: "placement", ID: ids[i%5000], Patch: patch(map[string]any{"at": map[string]any{"y": 0.5}})})
+			put(edit.Do(&edit.ChangePlacement{ID: ids[i%5000], Patch: patch(map[string]any{"at": map[string]any{"y": 0.5}})}))
 			measured()
 			b.StartTimer()
-			edit(app.Command{Do: "ground", IDs: []string{ids[i%5000]}})
+			put(edit.Do(&edit.PutDown{IDs: []string{ids[i%5000]}}))
 		}
 	})
 	b.Run("snags after one edit", func(b *testing.B) {
@@ -128,7 +130,7 @@ func BenchmarkQuarry(b *testing.B) {
 			b.StopTimer()
 			measured()
 			b.StartTimer()
-			edit(app.Command{Do: "change", Kind: "placement", ID: ids[2400], Patch: patch(map[string]any{"at": map[string]any{"y": float64(i%2) / 2}})})
+			put(edit.Do(&edit.ChangePlacement{ID: ids[2400], Patch: patch(map[string]any{"at": map[string]any{"y": float64(i%2) / 2}})}))
 			b.ReportMetric(1000*measured(), "ms/measured")
 		}
 	})
@@ -136,17 +138,17 @@ func BenchmarkQuarry(b *testing.B) {
 		for i := 0; b.Loop(); i++ {
 			b.StopTimer()
 			measured()
-			edit(app.Command{Do: "change", Kind: "placement", ID: ids[2400], Patch: patch(map[string]any{"at": map[string]any{"y": float64(i%2) / 2}})})
+			put(edit.Do(&edit.ChangePlacement{ID: ids[2400], Patch: patch(map[string]any{"at": map[string]any{"y": float64(i%2) / 2}})}))
 			measured()
 			b.StartTimer()
 			d.frame(0)
 		}
 	})
 	b.Run("fit a move of 240 frames", func(b *testing.B) {
-		edit(app.Command{Do: "change", Kind: "set", Patch: patch(map[string]any{"view": map[string]any{"eye": geom.V{X: 60, Y: 1.7, Z: 140}}, "move": motion.Move{Rate: 24, Rail: &motion.CameraPath{Kind: "dolly", Points: []geom.V{{}, {Z: -20}}, Seconds: 10, Easing: "smooth"}}})})
+		put(edit.Do(&edit.ChangeSet{Patch: patch(map[string]any{"view": map[string]any{"eye": geom.V{X: 60, Y: 1.7, Z: 140}}, "move": motion.Move{Rate: 24, Rail: &motion.CameraPath{Kind: "dolly", Points: []geom.V{{}, {Z: -20}}, Seconds: 10, Easing: "smooth"}}})}))
 		measured()
 		for b.Loop() {
-			edit(app.Command{Do: "fit"})
+			put(edit.Do(&edit.FitRange{}))
 		}
 	})
 	b.Run("state", func(b *testing.B) {
@@ -182,12 +184,12 @@ func BenchmarkMillion(b *testing.B) {
 			b.ReportMetric(float64(e.Count), "instances")
 			b.ReportMetric(float64(len(e.Spec)), "bytes-stored")
 			b.ReportMetric(float64(len(raw))/1e6, "MB-to-page")
-			d.edit(app.Command{Do: "delete", IDs: []string{id}})
+			d.edit(edit.Do(&edit.Delete{IDs: []string{id}}))
 		}
 	})
 	d.add("drift", &drift)
-	d.edit(app.Command{Do: "change", Kind: "set", Patch: patch(map[string]any{"view": map[string]any{"eye": geom.V{X: 60, Y: 14, Z: 140}}, "move": motion.Move{Rate: 24,
-		Rail: &motion.CameraPath{Kind: "dolly", Points: []geom.V{{}, {Z: -20}}, Seconds: 10, Easing: "smooth"}}})})
+	d.edit(edit.Do(&edit.ChangeSet{Patch: patch(map[string]any{"view": map[string]any{"eye": geom.V{X: 60, Y: 14, Z: 140}}, "move": motion.Move{Rate: 24,
+		Rail: &motion.CameraPath{Kind: "dolly", Points: []geom.V{{}, {Z: -20}}, Seconds: 10, Easing: "smooth"}}})}))
 	d.frame(0) // the tree over the copies is made once
 	b.Run("seen by a move of 240 frames", func(b *testing.B) {
 		for b.Loop() {
@@ -196,7 +198,7 @@ func BenchmarkMillion(b *testing.B) {
 	})
 	b.Run("fitted to it", func(b *testing.B) {
 		for b.Loop() {
-			d.edit(app.Command{Do: "fit"})
+			d.edit(edit.Do(&edit.FitRange{}))
 		}
 	})
 	b.Run("rendered", func(b *testing.B) {
@@ -206,7 +208,7 @@ func BenchmarkMillion(b *testing.B) {
 			if err != nil {
 				b.Fatal(err)
 			}
-			d.await("the take", func(st *app.State) bool {
+			d.await("the take", func(st *query.State) bool {
 				for _, k := range st.Takes {
 					if k.ID == t.ID && k.State == "failed" {
 						b.Fatal(k.Note)

@@ -8,6 +8,7 @@ import (
 
 	"github.com/jackc/pgx/v5"
 
+	"visator/app/act"
 	"visator/store"
 )
 
@@ -29,7 +30,7 @@ var bins = map[string]string{"production": "production", "set": "sets", "take": 
 
 // notBinned answers for kinds that are not in bins.
 func notBinned(kind string) error {
-	return wrong("%q is nothing that lies in the bin: a production, a set, a take or an arrival.", kind)
+	return act.Wrong("%q is nothing that lies in the bin: a production, a set, a take or an arrival.", kind)
 }
 
 // PutInBin takes a production, a set, a take or an arrival away: it lies in the bin,
@@ -42,7 +43,7 @@ func (a *App) PutInBin(ctx context.Context, kind, id string) error {
 		return notBinned(kind)
 	}
 	if kind == "arrival" {
-		if err := a.CancelArrival(ctx, id); err != nil && !errors.Is(err, ErrWrong) { // that nothing is worked on is well
+		if err := a.CancelArrival(ctx, id); err != nil && !errors.Is(err, act.ErrWrong) { // that nothing is worked on is well
 			return err
 		}
 	} else if err := a.stopTakes(ctx, kind, id); err != nil {
@@ -51,18 +52,18 @@ func (a *App) PutInBin(ctx context.Context, kind, id string) error {
 	var production string
 	err := a.Store.Tx(ctx, func(tx pgx.Tx) (err error) {
 		if production, err = productionOf(ctx, tx, kind, id); err != nil {
-			return notThere(err, "It")
+			return act.NotThere(err, "It")
 		}
 		if kind == "set" {
 			if _, err := store.LockProduction(ctx, tx, production); err != nil {
-				return notThere(err, "The production")
+				return act.NotThere(err, "The production")
 			}
 			var others int
 			if err := tx.QueryRow(ctx, "select count(*) from sets where production_id = $1 and id <> $2 and binned is null", production, id).Scan(&others); err != nil {
 				return err
 			}
 			if others == 0 {
-				return wrong("It is the only set of its production, which has one at least. Put the production into the bin, or make another set first.")
+				return act.Wrong("It is the only set of its production, which has one at least. Put the production into the bin, or make another set first.")
 			}
 		}
 		if _, err = tx.Exec(ctx, "update "+table+" set binned = now() where id = $1 and binned is null", id); err != nil {
@@ -77,13 +78,13 @@ func (a *App) PutInBin(ctx context.Context, kind, id string) error {
 // its sets change: they are another revision.
 func (a *App) tellBinned(ctx context.Context, tx pgx.Tx, kind, production string) error {
 	if kind != "arrival" {
-		a.tell(ctx, tx, production, "take")
+		act.Tell(ctx, tx, production, "take")
 		return nil
 	}
 	if _, err := tx.Exec(ctx, "update production set revision = revision + 1 where id = $1", production); err != nil {
 		return err
 	}
-	a.tell(ctx, tx, production, "arrival")
+	act.Tell(ctx, tx, production, "arrival")
 	return nil
 }
 
@@ -98,7 +99,7 @@ type Uses struct {
 // Uses tells what depends on an arrival.
 func (a *App) Uses(ctx context.Context, arrival string) (u Uses, err error) {
 	if _, err := a.Store.Arrival(ctx, arrival); err != nil {
-		return u, notThere(err, "The arrival")
+		return u, act.NotThere(err, "The arrival")
 	}
 	err = a.Store.Pool.QueryRow(ctx, `
 		with own as (select id, name from piece where arrival_id = $1 and not gone),
@@ -152,7 +153,7 @@ func (a *App) TakeFromBin(ctx context.Context, kind, id string) error {
 			return err
 		}
 		if tag.RowsAffected() == 0 {
-			return &Problem{"It does not lie in the bin any more.", ErrNone}
+			return act.None("It does not lie in the bin any more.")
 		}
 		production, err := productionOf(ctx, tx, kind, id)
 		if err != nil {

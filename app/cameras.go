@@ -6,12 +6,14 @@ import (
 	"encoding/json"
 	"math"
 
+	"visator/app/act"
+	"visator/app/edit"
+	"visator/app/measure"
 	"visator/convert"
 	"visator/core/geom"
 	"visator/core/light"
 	"visator/core/model"
 	"visator/core/optics"
-	"visator/core/stage"
 	"visator/store"
 )
 
@@ -27,17 +29,17 @@ const defaultFocus = 10
 func (a *App) TakeCameras(ctx context.Context, setID, piece string) (n int, skipped []string, err error) {
 	p, err := store.GetPiece(ctx, a.Store.Pool, piece)
 	if err != nil {
-		return 0, nil, notThere(err, "The piece")
+		return 0, nil, act.NotThere(err, "The piece")
 	}
 	m, box, top, err := a.sourceOf(ctx, &p)
 	if err != nil {
 		return 0, nil, err
 	}
-	err = a.editProduction(ctx, p.ProductionID, func(e *editor) error {
-		if e.set, err = store.GetSet(ctx, e.tx, setID); err != nil || e.set.ProductionID != p.ProductionID {
-			return notThere(store.ErrNotFound, "The set")
+	err = a.EditProduction(ctx, p.ProductionID, func(e *edit.Editor) error {
+		if e.Set, err = store.GetSet(ctx, e.Tx, setID); err != nil || e.Set.ProductionID != p.ProductionID {
+			return act.NotThere(store.ErrNotFound, "The set")
 		}
-		list, err := e.placements(ctx)
+		list, err := e.Placements(ctx)
 		if err != nil {
 			return err
 		}
@@ -47,7 +49,7 @@ func (a *App) TakeCameras(ctx context.Context, setID, piece string) (n int, skip
 				break
 			}
 		}
-		things, err := e.things(ctx)
+		things, err := e.Things(ctx)
 		if err != nil {
 			return err
 		}
@@ -58,7 +60,7 @@ func (a *App) TakeCameras(ctx context.Context, setID, piece string) (n int, skip
 		var views []namedView
 		views, skipped = viewsOf(m, top, boxes)
 		for _, v := range views {
-			if err := e.keepView(ctx, v.name, v.view); err != nil {
+			if err := e.KeepView(ctx, v.name, v.view); err != nil {
 				return err
 			}
 			n++
@@ -77,9 +79,9 @@ func (a *App) sourceOf(ctx context.Context, p *store.Piece) (m *model.Model, box
 	}
 	defer o.Close()
 	if m, err = convert.Any(ctx, o, p.Source, p.Source); err != nil {
-		return nil, box, top, wrong("%v", err)
+		return nil, box, top, act.Wrong("%v", err)
 	}
-	facts, size, err := pieceFacts(p)
+	facts, size, err := measure.PieceFacts(p)
 	if err != nil {
 		return nil, box, top, err
 	}
@@ -123,24 +125,15 @@ func viewsOf(m *model.Model, top geom.M, things []geom.Box) (out []namedView, sk
 	return out, skipped
 }
 
-// keepView keeps a view as a new shot, under the working light.
-func (e *editor) keepView(ctx context.Context, name string, v optics.View) error {
-	list, err := e.shots(ctx)
-	if err != nil {
-		return err
-	}
-	return e.keepShot(ctx, list, stage.Shot{ID: store.NewID(), ShotSettings: stage.ShotSettings{View: v, Light: e.set.Light}}, name)
-}
-
 // TakeSun makes the first light of a piece's file that shines from one direction the
 // set's sun, as an edit of the set: where it stands, its lux and its colour.
 func (a *App) TakeSun(ctx context.Context, setID, piece string) error {
 	p, err := store.GetPiece(ctx, a.Store.Pool, piece)
 	if err != nil {
-		return notThere(err, "The piece")
+		return act.NotThere(err, "The piece")
 	}
 	if set, err := store.GetSet(ctx, a.Store.Pool, setID); err != nil || set.ProductionID != p.ProductionID {
-		return notThere(store.ErrNotFound, "The set")
+		return act.NotThere(store.ErrNotFound, "The set")
 	}
 	m, _, top, err := a.sourceOf(ctx, &p)
 	if err != nil {
@@ -155,7 +148,7 @@ func (a *App) TakeSun(ctx context.Context, setID, piece string) error {
 		}
 	})
 	if sun == nil || from.Len() == 0 || !from.Finite() {
-		return wrong("%s has no sun in its file.", p.Name)
+		return act.Wrong("%s has no sun in its file.", p.Name)
 	}
 	azimuth, elevation := light.Towards(from)
 	raw, err := json.Marshal(map[string]any{"light": map[string]any{"sunOn": true, "azimuth": azimuth, "elevation": elevation,
@@ -163,6 +156,6 @@ func (a *App) TakeSun(ctx context.Context, setID, piece string) error {
 	if err != nil {
 		return err
 	}
-	_, err = a.Edit(ctx, setID, EditRequest{Revision: -1, Deeds: []Command{{Do: "change", Kind: "set", Patch: raw}}})
+	_, err = a.Edit(ctx, setID, edit.Request{Revision: -1, Commands: []edit.Command{edit.Do(&edit.ChangeSet{Patch: raw})}})
 	return err
 }

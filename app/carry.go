@@ -12,6 +12,9 @@ import (
 	"strings"
 	"time"
 
+	"visator/app/act"
+	"visator/app/edit"
+	"visator/app/measure"
 	"visator/core/plain"
 	"visator/core/stage"
 	"visator/store"
@@ -49,7 +52,7 @@ func (a *App) Restore(ctx context.Context, r io.ReaderAt, size int64, replace bo
 		}
 		return m, kept, err
 	}
-	_, _ = a.Store.Pool.Exec(ctx, "select pg_notify($1, $2)", Channel, `{"what":"again"}`)
+	_, _ = a.Store.Pool.Exec(ctx, "select pg_notify($1, $2)", act.Channel, `{"what":"again"}`)
 	_, err = a.Requeue(ctx)
 	return d.Manifest, kept, err
 }
@@ -89,7 +92,7 @@ func WriteWhole(path string, write func(w io.Writer) error) (err error) {
 // takes and credits too.
 func (a *App) ExportProduction(ctx context.Context, production string, w io.Writer) error {
 	_, err := a.Store.Dump(ctx, w, production)
-	return notThere(err, "The production")
+	return act.NotThere(err, "The production")
 }
 
 var (
@@ -103,13 +106,13 @@ var (
 func (a *App) TakeIn(ctx context.Context, r io.ReaderAt, size int64) (set string, err error) {
 	d, err := store.OpenDump(ctx, r, size)
 	if errors.Is(err, store.ErrBroken) {
-		return "", wrong("This file cannot be taken in: %v.", err)
+		return "", act.Wrong("This file cannot be taken in: %v.", err)
 	}
 	if err != nil {
 		return "", err
 	}
 	if d.Format != store.FormatOne || d.Tables["production"].Rows != 1 {
-		return "", wrong("This is not one production but a backup of everything: visator restore takes it back.")
+		return "", act.Wrong("This is not one production but a backup of everything: visator restore takes it back.")
 	}
 	rename, err := a.renaming(ctx, d)
 	if err != nil {
@@ -117,12 +120,12 @@ func (a *App) TakeIn(ctx context.Context, r io.ReaderAt, size int64) (set string
 	}
 	sc, err := a.Store.Load(ctx, d, func(table string, line []byte) ([]byte, error) {
 		if err := readable(table, line); err != nil {
-			return nil, wrong("This file cannot be taken in: %v.", err)
+			return nil, act.Wrong("This file cannot be taken in: %v.", err)
 		}
 		return []byte(rename.Replace(string(line))), nil
 	})
 	if errors.Is(err, store.ErrBroken) {
-		return "", wrong("This file cannot be taken in: %v.", err)
+		return "", act.Wrong("This file cannot be taken in: %v.", err)
 	}
 	if err != nil {
 		return "", err
@@ -138,7 +141,7 @@ func (a *App) TakeIn(ctx context.Context, r io.ReaderAt, size int64) (set string
 	if _, err := a.Requeue(ctx); err != nil {
 		return "", err
 	}
-	a.tell(ctx, a.Store.Pool, production, "options")
+	act.Tell(ctx, a.Store.Pool, production, "options")
 	return set, nil
 }
 
@@ -171,7 +174,7 @@ func (a *App) renaming(ctx context.Context, d *store.Dumped) (*strings.Replacer,
 				form = pieceRow
 			}
 			if err := json.Unmarshal(line, &row); err != nil || !form.MatchString(row.ID) {
-				return wrong("This file cannot be taken in: a row of %s has no name as they are given here.", table)
+				return act.Wrong("This file cannot be taken in: a row of %s has no name as they are given here.", table)
 			}
 			ids[table] = append(ids[table], row.ID)
 			// A piece that is named after its arrival is renamed with it.
@@ -203,11 +206,11 @@ func (a *App) checkTaken(ctx context.Context, sc *store.Scratch) (production, se
 		return "", "", err
 	}
 	if len(list) != 1 {
-		return "", "", wrong("This file cannot be taken in: it holds no production.")
+		return "", "", act.Wrong("This file cannot be taken in: it holds no production.")
 	}
 	p := list[0]
 	refuse := func(err error) error {
-		return wrong("This file cannot be taken in: %v. Nothing was changed.", err)
+		return act.Wrong("This file cannot be taken in: %v. Nothing was changed.", err)
 	}
 	here, err := a.Store.Productions(ctx)
 	if err != nil {
@@ -258,12 +261,12 @@ func (a *App) checkTaken(ctx context.Context, sc *store.Scratch) (production, se
 		return "", "", err
 	}
 	for i := range pieces {
-		edit, err := editOf(&pieces[i])
+		edit, err := edit.EditOf(&pieces[i])
 		if err == nil {
 			err = edit.Check()
 		}
 		if err == nil {
-			_, _, err = pieceFacts(&pieces[i])
+			_, _, err = measure.PieceFacts(&pieces[i])
 		}
 		if err != nil {
 			return "", "", refuse(fmt.Errorf("%s: %w", pieces[i].Name, err))
@@ -331,11 +334,11 @@ func (a *App) TakeInFrom(ctx context.Context, r io.Reader) (set string, err erro
 	n, err := io.Copy(f, io.LimitReader(r, maxCarried+1))
 	switch {
 	case store.Full(err):
-		return "", DiskFull
+		return "", act.DiskFull
 	case err != nil:
-		return "", wrong("The file did not arrive whole. Nothing of it was taken in.")
+		return "", act.Wrong("The file did not arrive whole. Nothing of it was taken in.")
 	case n > maxCarried:
-		return "", wrong("The file is larger than %d GB.", maxCarried>>30)
+		return "", act.Wrong("The file is larger than %d GB.", maxCarried>>30)
 	}
 	return a.TakeIn(ctx, f, n)
 }

@@ -7,13 +7,14 @@ import (
 	"encoding/json"
 	"slices"
 
+	"visator/app/act"
 	"visator/core/intake/credit"
 	"visator/store"
 )
 
 // creditLines are the pieces that stand in a set, with their credits.
 func (a *App) creditLines(ctx context.Context, set *store.Set) ([]credit.Line, error) {
-	w, err := a.laidOut(ctx, set.ID)
+	w, err := a.LaidOut(ctx, set.ID)
 	if err != nil {
 		return nil, err
 	}
@@ -49,7 +50,7 @@ func (a *App) creditLines(ctx context.Context, set *store.Set) ([]credit.Line, e
 func (a *App) Credits(ctx context.Context, setID, kind string) ([]byte, error) {
 	set, err := store.GetSet(ctx, a.Store.Pool, setID)
 	if err != nil {
-		return nil, notThere(err, "The set")
+		return nil, act.NotThere(err, "The set")
 	}
 	lines, err := a.creditLines(ctx, &set)
 	if err != nil {

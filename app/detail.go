@@ -11,6 +11,7 @@ import (
 
 	"github.com/jackc/pgx/v5"
 
+	"visator/app/act"
 	"visator/core/intake"
 	"visator/core/intake/maps"
 	"visator/core/intake/mend"
@@ -83,7 +84,7 @@ func (a *App) Piece(ctx context.Context, id string) (d *PieceDetail, err error) 
 	err = a.Store.View(ctx, func(tx pgx.Tx) error {
 		p, err := store.GetPiece(ctx, tx, id)
 		if err != nil {
-			return notThere(err, "The piece")
+			return act.NotThere(err, "The piece")
 		}
 		ar, err := store.GetArrival(ctx, tx, p.ArrivalID)
 		if err != nil {

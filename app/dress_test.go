@@ -13,7 +13,8 @@ import (
 	"strings"
 	"testing"
 
-	"visator/app"
+	"visator/app/edit"
+	"visator/app/query"
 	"visator/core/geom"
 	"visator/core/intake/gltf"
 	"visator/core/lay"
@@ -23,7 +24,7 @@ import (
 // snagsOf are the measured snags of a kind, once the newest revision is measured.
 func (d *desk) snagsOf(kind string) (list []string) {
 	d.Helper()
-	st := d.await("the measuring", func(st *app.State) bool { return st.Measured != nil && st.Measured.Revision == st.Revision })
+	st := d.await("the measuring", func(st *query.State) bool { return st.Measured != nil && st.Measured.Revision == st.Revision })
 	for _, s := range st.Snags {
 		if s.Kind == kind {
 			list = append(list, s.What)
@@ -32,7 +33,7 @@ func (d *desk) snagsOf(kind string) (list []string) {
 	return list
 }
 
-func (d *desk) placement(name string) *app.PlacementState {
+func (d *desk) placement(name string) *query.PlacementState {
 	d.Helper()
 	for i, st := 0, d.state(); i < len(st.Placements); i++ {
 		if st.Placements[i].Name == name {
@@ -45,10 +46,10 @@ func (d *desk) placement(name string) *app.PlacementState {
 
 func (d *desk) add(kind string, spec any) string {
 	d.Helper()
-	return d.edit(app.Command{Do: "add", Kind: kind, Patch: patch(spec)}).Made[0]
+	return d.edit(edit.Do(&edit.AddElement{Kind: kind, Spec: patch(spec)})).Made[0]
 }
 
-func (d *desk) elementState(id string) app.ElementState {
+func (d *desk) elementState(id string) query.ElementState {
 	d.Helper()
 	for _, e := range d.state().Elements {
 		if e.ID == id {
@@ -56,7 +57,7 @@ func (d *desk) elementState(id string) app.ElementState {
 		}
 	}
 	d.Fatalf("no element %s", id)
-	return app.ElementState{}
+	return query.ElementState{}
 }
 
 func near(t testing.TB, what string, got, want, tol float64) {
@@ -66,12 +67,12 @@ func near(t testing.TB, what string, got, want, tol float64) {
 	}
 }
 
-func standIn(kind string, at, size geom.V, more map[string]any) app.Command {
+func standIn(kind string, at, size geom.V, more map[string]any) edit.Command {
 	p := map[string]any{"size": size}
 	for k, v := range more {
 		p[k] = v
 	}
-	return app.Command{Do: "place", StandIn: kind, At: at, Patch: patch(p)}
+	return edit.Do(&edit.Place{StandIn: kind, At: at, Patch: patch(p)})
 }
 
 // A box floats 30 cm above a wedge: it is told, put down onto the slope by its true
@@ -83,18 +84,18 @@ func TestThingsArePutDownOntoTrueTriangles(t *testing.T) {
 	if list := d.snagsOf("floating"); len(list) != 1 || !strings.Contains(list[0], "above wedge") {
 		t.Fatalf("%v", list)
 	}
-	d.edit(app.Command{Do: "ground", IDs: []string{id}})
+	d.edit(edit.Do(&edit.PutDown{IDs: []string{id}}))
 	// The wedge rises by 1 m over 4 m towards -Z: its surface is at 0.5 - z/4, and
 	// the box's back edge at z = -0.2 touches it first.
 	near(t, "the box's height", d.placement("box").At.Y, 0.55, 1e-6)
 	if list := d.snagsOf("floating"); len(list) != 0 {
 		t.Errorf("%v", list)
 	}
-	d.edit(app.Command{Do: "slope", IDs: []string{id}})
+	d.edit(edit.Do(&edit.FollowSlope{IDs: []string{id}}))
 	p := d.placement("box")
 	up := p.World.Dir(geom.V{Y: 1})
 	near(t, "its lean", math.Atan2(up.Z, up.Y), math.Atan(0.25), 1e-6)
-	d.edit(app.Command{Do: "change", Kind: "placement", ID: id, Patch: patch(map[string]any{"pitch": 0.0, "roll": 0.0, "yaw": 0.0, "at": geom.V{Y: 2}})})
+	d.edit(edit.Do(&edit.ChangePlacement{ID: id, Patch: patch(map[string]any{"pitch": 0.0, "roll": 0.0, "yaw": 0.0, "at": geom.V{Y: 2}})}))
 	d.settle(0, id)
 	p = d.placement("box")
 	up = p.World.Dir(geom.V{Y: 1})
@@ -106,31 +107,31 @@ func TestThingsAreArranged(t *testing.T) {
 	a := d.edit(standIn("box", geom.V{X: 0, Z: 0}, geom.V{X: 1, Y: 1, Z: 1}, nil)).Made[0]
 	b := d.edit(standIn("box", geom.V{X: 2, Z: 0.7}, geom.V{X: 0.5, Y: 1, Z: 1}, nil)).Made[0]
 	c := d.edit(standIn("box", geom.V{X: 7, Z: -0.4}, geom.V{X: 2, Y: 1, Z: 1}, nil)).Made[0]
-	d.edit(app.Command{Do: "align", IDs: []string{a, b, c}, Of: "z-min"})
+	d.edit(edit.Do(&edit.Align{IDs: []string{a, b, c}, To: "z-min"}))
 	for _, n := range []string{"box 2", "box 3"} {
 		near(t, n, d.placement(n).At.Z, 0, 1e-6)
 	}
 	// From -0.5 to 8 m with boxes of 1, 0.5 and 2 m: two gaps of 2.5 m.
-	d.edit(app.Command{Do: "distribute", IDs: []string{c, a, b}, Of: "x"})
+	d.edit(edit.Do(&edit.Distribute{IDs: []string{c, a, b}, Along: "x"}))
 	near(t, "the middle one", d.placement("box 2").At.X, 0.5+2.5+0.25, 1e-6)
 	d.edit(standIn("wall", geom.V{X: 3.25, Z: -3}, geom.V{X: 4, Y: 2.5, Z: 0.2}, nil))
-	d.edit(app.Command{Do: "toward", IDs: []string{b}, Of: "back"})
+	d.edit(edit.Do(&edit.SetAgainst{IDs: []string{b}, Side: "back"}))
 	near(t, "against the wall", d.placement("box 2").At.Z-0.5, -2.9, 1e-3)
-	d.edit(app.Command{Do: "face", IDs: []string{b}, At: geom.V{X: 13.25, Z: d.placement("box 2").At.Z}})
+	d.edit(edit.Do(&edit.Face{IDs: []string{b}, At: geom.V{X: 13.25, Z: d.placement("box 2").At.Z}}))
 	near(t, "its turn", d.placement("box 2").Yaw, math.Pi/2, 1e-6)
 	at := d.placement("box").At
-	d.edit(app.Command{Do: "swap", IDs: []string{a, c}})
+	d.edit(edit.Do(&edit.Swap{IDs: []string{a, c}}))
 	if got := d.placement("box 3").At; got != at {
 		t.Errorf("after the swap it stands at %v", got)
 	}
-	d.edit(app.Command{Do: "mirror", IDs: []string{a, c}, Of: "x"})
+	d.edit(edit.Do(&edit.Mirror{IDs: []string{a, c}, Across: "x"}))
 	if got := d.placement("box").At; got != at {
 		t.Errorf("mirrored it stands at %v, want %v", got, at)
 	}
-	d.edit(app.Command{Do: "rename", IDs: []string{a, b, c}, Name: "crate ##"})
+	d.edit(edit.Do(&edit.Rename{IDs: []string{a, b, c}, Pattern: "crate ##"}))
 	d.placement("crate 02")
-	for _, bad := range []app.Command{{Do: "align", IDs: []string{a}, Of: "x"}, {Do: "align", IDs: []string{a, b}, Of: "w-min"}, {Do: "swap", IDs: []string{a, b, c}}, {Do: "rename", IDs: []string{a}, Name: "a # b #"}, {Do: "toward", IDs: []string{a}, Of: "down"}, {Do: "vary", IDs: []string{a}, Patch: patch(map[string]any{"size": 2})}} {
-		if _, err := d.a.Edit(d.ctx, d.set, app.EditRequest{Revision: -1, Deeds: []app.Command{bad}}); err == nil {
+	for _, bad := range []edit.Command{edit.Do(&edit.Align{IDs: []string{a}, To: "x"}), edit.Do(&edit.Align{IDs: []string{a, b}, To: "w-min"}), edit.Do(&edit.Swap{IDs: []string{a, b, c}}), edit.Do(&edit.Rename{IDs: []string{a}, Pattern: "a # b #"}), edit.Do(&edit.SetAgainst{IDs: []string{a}, Side: "down"}), edit.Do(&edit.Vary{IDs: []string{a}, VaryBy: edit.VaryBy{Size: 2}})} {
+		if _, err := d.a.Edit(d.ctx, d.set, edit.Request{Revision: -1, Commands: []edit.Command{bad}}); err == nil {
 			t.Errorf("%+v is done", bad)
 		}
 	}
@@ -142,12 +143,12 @@ func TestStandInsAreRecast(t *testing.T) {
 	d := newDesk(t)
 	piece := d.takeIn("box.glb", boxGLB(t)).Pieces[0].ID
 	id := d.edit(standIn("box", geom.V{X: 3, Z: 1}, geom.V{X: 1, Y: 1, Z: 2}, nil)).Made[0]
-	r := d.edit(app.Command{Do: "recast", IDs: []string{id}, Piece: piece})
+	r := d.edit(edit.Do(&edit.Recast{IDs: []string{id}, Piece: piece}))
 	if !strings.Contains(r.Label, "fits 100 %") {
 		t.Error(r.Label)
 	}
 	st := d.state()
-	var was, is app.PlacementState
+	var was, is query.PlacementState
 	for _, p := range st.Placements {
 		if p.ID == id {
 			was = p
@@ -158,7 +159,7 @@ func TestStandInsAreRecast(t *testing.T) {
 	if !was.Hidden || was.Layer != "blockout" || is.Recast != id || math.Abs(math.Cos(is.Yaw)) > 1e-9 || is.At.Sub(geom.V{X: 3, Z: 1}).Len() > 1e-9 {
 		t.Errorf("the stand-in %+v, its piece %+v", was.Placement, is.Placement)
 	}
-	if _, err := d.a.Edit(d.ctx, d.set, app.EditRequest{Revision: -1, Deeds: []app.Command{{Do: "recast", IDs: []string{is.ID}, Piece: piece}}}); err == nil {
+	if _, err := d.a.Edit(d.ctx, d.set, edit.Request{Revision: -1, Commands: []edit.Command{edit.Do(&edit.Recast{IDs: []string{is.ID}, Piece: piece})}}); err == nil {
 		t.Error("a piece is recast")
 	}
 	other := d.edit(standIn("box", geom.V{X: 9}, geom.V{X: 4, Y: 3, Z: 2}, nil)).Made[0]
@@ -178,7 +179,7 @@ func TestStandInsAreRecast(t *testing.T) {
 	if _, err := d.a.Fits(d.ctx, d.set, "none", []string{other}, true); err == nil {
 		t.Error("a piece that is not there fits")
 	}
-	d.edit(app.Command{Do: "recast", IDs: []string{other}, Piece: piece, Of: "fill"})
+	d.edit(edit.Do(&edit.Recast{IDs: []string{other}, Piece: piece, Fill: true}))
 	for _, p := range d.state().Placements {
 		if p.Recast == other && p.Dims.Sub(geom.V{X: 4, Y: 2, Z: 2}).Len() > 1e-9 {
 			t.Errorf("filled it measures %v", p.Dims)
@@ -212,15 +213,15 @@ func TestARowStandsOnWhatIsBeneath(t *testing.T) {
 	if got := heights(); !slices.Equal(got, []float64{0, 0.5, 0.5}) {
 		t.Errorf("heights %v", got)
 	}
-	d.edit(app.Command{Do: "change", Kind: "placement", ID: slab, Patch: patch(map[string]any{"at": geom.V{X: 40}})})
+	d.edit(edit.Do(&edit.ChangePlacement{ID: slab, Patch: patch(map[string]any{"at": geom.V{X: 40}})}))
 	if got := heights(); !slices.Equal(got, []float64{0, 0, 0}) {
 		t.Errorf("without the slab %v", got)
 	}
-	d.edit(app.Command{Do: "change", Kind: "element", ID: id, Patch: patch(map[string]any{"spec": map[string]any{"count": 5}})})
+	d.edit(edit.Do(&edit.ChangeElement{ID: id, Patch: patch(map[string]any{"spec": map[string]any{"count": 5}})}))
 	if e := d.elementState(id); e.Count != 5 || e.Said == "" {
 		t.Errorf("%+v", e)
 	}
-	d.edit(app.Command{Do: "break", ID: id})
+	d.edit(edit.Do(&edit.BreakUp{ID: id}))
 	if st := d.state(); len(st.Placements) != 6 || len(st.Elements) != 1 {
 		t.Errorf("%d placements, %d elements", len(st.Placements), len(st.Elements))
 	}
@@ -251,7 +252,7 @@ func TestElementsThatCannotBeAreRefused(t *testing.T) {
 		"a field unknown":    {"room", map[string]any{"walls": 3}, "cannot be read"},
 		"an unknown kind":    {"tower", map[string]any{}, "not a kind"},
 	} {
-		_, err := d.a.Edit(d.ctx, d.set, app.EditRequest{Revision: -1, Deeds: []app.Command{{Do: "add", Kind: c.kind, Patch: patch(c.spec)}}})
+		_, err := d.a.Edit(d.ctx, d.set, edit.Request{Revision: -1, Commands: []edit.Command{edit.Do(&edit.AddElement{Kind: c.kind, Spec: patch(c.spec)})}})
 		if err == nil || !strings.Contains(err.Error(), c.say) {
 			t.Errorf("%s: %v", what, err)
 		}
@@ -259,7 +260,7 @@ func TestElementsThatCannotBeAreRefused(t *testing.T) {
 	// Groups in a circle.
 	g1 := d.add("group", &lay.Group{})
 	g2 := d.add("group", &lay.Group{Parent: g1})
-	_, err := d.a.Edit(d.ctx, d.set, app.EditRequest{Revision: -1, Deeds: []app.Command{{Do: "change", Kind: "element", ID: g1, Patch: patch(map[string]any{"spec": map[string]any{"parent": g2}})}}})
+	_, err := d.a.Edit(d.ctx, d.set, edit.Request{Revision: -1, Commands: []edit.Command{edit.Do(&edit.ChangeElement{ID: g1, Patch: patch(map[string]any{"spec": map[string]any{"parent": g2}})})}})
 	if err == nil || !strings.Contains(err.Error(), "cannot hold itself") {
 		t.Errorf("groups in a circle: %v", err)
 	}
@@ -269,9 +270,9 @@ func TestElementsThatCannotBeAreRefused(t *testing.T) {
 	// Two people brush the same ground: the second is told.
 	ground := d.add("ground", &lay.Ground{Width: 10, Depth: 10, Cell: 1})
 	seen := d.state().Revision
-	stroke := app.Command{Do: "stroke", ID: ground, Patch: patch(lay.Sculpt{Do: "raise", Points: []lay.P{{X: 1}}, Radius: 2, Height: 1})}
+	stroke := edit.Do(&edit.Stroke{ID: ground, Stroke: patch(lay.Sculpt{Do: "raise", Points: []lay.P{{X: 1}}, Radius: 2, Height: 1})})
 	d.edit(stroke)
-	if _, err := d.a.Edit(d.ctx, d.set, app.EditRequest{Revision: seen, Deeds: []app.Command{stroke}}); err == nil || !strings.Contains(err.Error(), "changed elsewhere") {
+	if _, err := d.a.Edit(d.ctx, d.set, edit.Request{Revision: seen, Commands: []edit.Command{stroke}}); err == nil || !strings.Contains(err.Error(), "changed elsewhere") {
 		t.Errorf("a stale stroke: %v", err)
 	}
 }
@@ -281,18 +282,18 @@ func TestElementsThatCannotBeAreRefused(t *testing.T) {
 func TestLayersGroupsAndDetaching(t *testing.T) {
 	d := newDesk(t)
 	piece := d.takeIn("box.glb", boxGLB(t)).Pieces[0].ID
-	d.edit(app.Command{Do: "place", Piece: piece}, app.Command{Do: "place", Piece: piece, At: geom.V{X: 4}})
+	d.edit(edit.Do(&edit.Place{Piece: piece}), edit.Do(&edit.Place{Piece: piece, At: geom.V{X: 4}}))
 	ids := []string{d.placement("box").ID, d.placement("box 2").ID}
-	d.edit(app.Command{Do: "detach", IDs: ids[1:]})
+	d.edit(edit.Do(&edit.Detach{IDs: ids[1:]}))
 	own := d.placement("box 2")
 	if own.Piece == piece || own.Shared != 1 {
 		t.Fatalf("it is still linked: %+v", own)
 	}
-	d.edit(app.Command{Do: "true", ID: piece, Of: "height", Metres: 3})
+	d.edit(edit.Do(&edit.TrueSize{ID: piece, Of: "height", Metres: 3}))
 	if a, b := d.placement("box").Dims.Y, d.placement("box 2").Dims.Y; a != 3 || b != 1 {
 		t.Errorf("heights %g and %g", a, b)
 	}
-	d.edit(app.Command{Do: "layer", IDs: ids, Name: "props"})
+	d.edit(edit.Do(&edit.IntoLayer{IDs: ids, Layer: "props"}))
 	var layer string
 	for _, e := range d.state().Elements {
 		if e.Kind == "layer" && e.Name == "props" {
@@ -300,30 +301,30 @@ func TestLayersGroupsAndDetaching(t *testing.T) {
 		}
 	}
 	bars := len(d.frame(0).Bars)
-	d.edit(app.Command{Do: "change", Kind: "element", ID: layer, Patch: patch(map[string]any{"hidden": true})})
+	d.edit(edit.Do(&edit.ChangeElement{ID: layer, Patch: patch(map[string]any{"hidden": true})}))
 	if n := len(d.frame(0).Bars); n != bars-2 {
 		t.Errorf("%d bars on the depth strip, %d with the layer shown", n, bars)
 	}
-	d.edit(app.Command{Do: "change", Kind: "element", ID: layer, Patch: patch(map[string]any{"hidden": false, "locked": true})})
-	if _, err := d.a.Edit(d.ctx, d.set, app.EditRequest{Revision: -1, Deeds: []app.Command{{Do: "change", Kind: "placement", ID: ids[0], Patch: patch(map[string]any{"at": geom.V{X: 9}})}}}); err == nil {
+	d.edit(edit.Do(&edit.ChangeElement{ID: layer, Patch: patch(map[string]any{"hidden": false, "locked": true})}))
+	if _, err := d.a.Edit(d.ctx, d.set, edit.Request{Revision: -1, Commands: []edit.Command{edit.Do(&edit.ChangePlacement{ID: ids[0], Patch: patch(map[string]any{"at": geom.V{X: 9}})})}}); err == nil {
 		t.Error("what is in a locked layer is moved")
 	}
-	d.edit(app.Command{Do: "change", Kind: "element", ID: layer, Patch: patch(map[string]any{"locked": false, "name": "things"})})
+	d.edit(edit.Do(&edit.ChangeElement{ID: layer, Patch: patch(map[string]any{"locked": false, "name": "things"})}))
 	if d.placement("box").Layer != "things" {
 		t.Error("a layer that is renamed loses what is in it")
 	}
-	r := d.edit(app.Command{Do: "group", IDs: ids, Name: "pair"})
-	outer := d.edit(app.Command{Do: "group", IDs: []string{r.Made[0], d.edit(standIn("box", geom.V{X: 9}, geom.V{X: 1, Y: 1, Z: 1}, nil)).Made[0]}, Name: "all"}).Made[0]
+	r := d.edit(edit.Do(&edit.Group{IDs: ids, Name: "pair"}))
+	outer := d.edit(edit.Do(&edit.Group{IDs: []string{r.Made[0], d.edit(standIn("box", geom.V{X: 9}, geom.V{X: 1, Y: 1, Z: 1}, nil)).Made[0]}, Name: "all"})).Made[0]
 	ar, err := d.a.KeepPiece(d.ctx, d.set, outer)
 	if err != nil {
 		t.Fatal(err)
 	}
-	st := d.await("the group as a piece", func(st *app.State) bool { return len(st.Pieces) == 3 && st.Pieces[2].Making == "" })
+	st := d.await("the group as a piece", func(st *query.State) bool { return len(st.Pieces) == 3 && st.Pieces[2].Making == "" })
 	// From -3 to 9.5 m: the first box is 6 m wide now.
 	if p := st.Pieces[2]; p.Arrival != ar.ID || math.Abs(p.Size.X-12.5) > 1e-6 {
 		t.Errorf("the piece measures %v", p.Size)
 	}
-	d.edit(app.Command{Do: "ungroup", IDs: []string{outer}})
+	d.edit(edit.Do(&edit.Ungroup{IDs: []string{outer}}))
 	if d.placement("box").Group != r.Made[0] {
 		t.Error("the inner group is lost")
 	}
@@ -333,19 +334,19 @@ func TestLayersGroupsAndDetaching(t *testing.T) {
 func TestSnagsAreToldAndMeant(t *testing.T) {
 	d := newDesk(t)
 	d.edit(standIn("box", geom.V{Y: 0.4}, geom.V{X: 1, Y: 1, Z: 1}, nil))
-	st := d.await("the snag", func(st *app.State) bool { return len(st.Snags) > 0 && st.Snags[0].Kind == "floating" })
-	d.edit(app.Command{Do: "meant", Of: st.Snags[0].Key, Name: "it hangs on a thread"})
-	st = d.await("what is meant", func(st *app.State) bool { return len(st.Meant) == 1 })
+	st := d.await("the snag", func(st *query.State) bool { return len(st.Snags) > 0 && st.Snags[0].Kind == "floating" })
+	d.edit(edit.Do(&edit.IsMeant{Snag: st.Snags[0].Key, Why: "it hangs on a thread"}))
+	st = d.await("what is meant", func(st *query.State) bool { return len(st.Meant) == 1 })
 	if len(st.Snags) != 0 || st.Meant[0].Meant == "" {
 		t.Errorf("%+v", st.Snags)
 	}
-	d.edit(app.Command{Do: "delete", IDs: []string{st.Meant[0].Meant}})
+	d.edit(edit.Do(&edit.Delete{IDs: []string{st.Meant[0].Meant}}))
 	if list := d.snagsOf("floating"); len(list) != 1 {
 		t.Errorf("told again: %v", list)
 	}
 	d.add("limit", &lay.Limit{Instances: 1})
 	piece := d.takeIn("box.glb", boxGLB(t)).Pieces[0].ID
-	d.edit(app.Command{Do: "place", Piece: piece, At: geom.V{X: 5}}, app.Command{Do: "place", Piece: piece, At: geom.V{X: 8}})
+	d.edit(edit.Do(&edit.Place{Piece: piece, At: geom.V{X: 5}}), edit.Do(&edit.Place{Piece: piece, At: geom.V{X: 8}}))
 	if list := d.snagsOf("budget"); len(list) != 1 || !strings.Contains(list[0], "2") {
 		t.Errorf("budget: %v", list)
 	}
@@ -387,29 +388,29 @@ func TestAnySequenceOfEditsIsUndone(t *testing.T) {
 			return list[:min(n, len(list))]
 		}
 		at := geom.V{X: 20 * r.Float64(), Y: r.Float64(), Z: 20 * r.Float64()}
-		deeds := []app.Command{standIn("box", at, geom.V{X: 1, Y: 1, Z: 1}, nil), {Do: "place", Piece: piece, At: at, Rest: true}, {Do: "add", Kind: "group", Patch: patch(lay.Group{})},
-			{Do: "add", Kind: "room", Patch: patch(lay.Room{Outline: []lay.P{{}, {X: 4}, {X: 4, Z: 3}}, Height: 2.5, Wall: 0.1})}, {Do: "keep", Name: "shot"}, {Do: "add", Kind: "ground", Patch: patch(lay.Ground{Width: 8, Depth: 8, Cell: 1})},
-			{Do: "true", ID: piece, Of: "height", Metres: 1 + r.Float64()}, {Do: "change", Kind: "set", Patch: patch(map[string]any{"view": map[string]any{"focal": 20 + r.IntN(60)}})}}
-		for _, do := range []string{"ground", "slope", "align", "distribute", "face", "mirror", "vary", "rename", "copy", "delete", "group", "layer", "recast", "swap", "detach", "clear", "part"} {
-			list := some(ids, 1+r.IntN(3))
-			if do == "recast" {
-				list = some(free, 2)
-			}
-			if do == "swap" {
-				list = some(ids, 2)
-			}
-			deeds = append(deeds, app.Command{Do: do, IDs: list, Of: map[string]string{"align": "x-mid", "distribute": "z", "mirror": "x"}[do], Name: "layer " + fmt.Sprint(r.IntN(3)), Piece: piece, At: at, Seed: uint64(r.IntN(3))})
+		deeds := []edit.Command{standIn("box", at, geom.V{X: 1, Y: 1, Z: 1}, nil), edit.Do(&edit.Place{Piece: piece, At: at, Rest: true}), edit.Do(&edit.AddElement{Kind: "group", Spec: patch(lay.Group{})}),
+			edit.Do(&edit.AddElement{Kind: "room", Spec: patch(lay.Room{Outline: []lay.P{{}, {X: 4}, {X: 4, Z: 3}}, Height: 2.5, Wall: 0.1})}), edit.Do(&edit.KeepShot{Name: "shot"}), edit.Do(&edit.AddElement{Kind: "ground", Spec: patch(lay.Ground{Width: 8, Depth: 8, Cell: 1})}),
+			edit.Do(&edit.TrueSize{ID: piece, Of: "height", Metres: 1 + r.Float64()}), edit.Do(&edit.ChangeSet{Patch: patch(map[string]any{"view": map[string]any{"focal": 20 + r.IntN(60)}})})}
+		list, one, layer, seed := some(ids, 1+r.IntN(3)), some(ids, 1), "layer "+fmt.Sprint(r.IntN(3)), uint64(r.IntN(3))
+		for _, args := range []any{&edit.PutDown{IDs: list}, &edit.FollowSlope{IDs: list}, &edit.Align{IDs: list, To: "x-mid"}, &edit.Distribute{IDs: list, Along: "z"},
+			&edit.Face{IDs: list, At: at}, &edit.Mirror{IDs: list, Across: "x"}, &edit.Vary{IDs: list, Seed: seed, VaryBy: edit.Varied}, &edit.Rename{IDs: list, Pattern: layer},
+			&edit.Copy{IDs: list, By: at}, &edit.Delete{IDs: list}, &edit.Group{IDs: list, Name: layer}, &edit.IntoLayer{IDs: list, Layer: layer},
+			&edit.Recast{IDs: some(free, 2), Piece: piece}, &edit.Swap{IDs: some(ids, 2)}, &edit.Detach{IDs: list}} {
+			deeds = append(deeds, edit.Do(args))
+		}
+		if len(one) > 0 {
+			deeds = append(deeds, edit.Do(&edit.MoveOut{ID: one[0]}), edit.Do(&edit.SetApart{ID: one[0]}))
 		}
 		for _, id := range some(elements, 2) {
-			deeds = append(deeds, app.Command{Do: "delete", IDs: []string{id}}, app.Command{Do: "change", Kind: "element", ID: id, Patch: patch(map[string]any{"hidden": true, "name": "e" + fmt.Sprint(r.IntN(100))})},
-				app.Command{Do: "stroke", ID: id, Patch: patch(lay.Sculpt{Do: "raise", Points: []lay.P{{X: 1}}, Radius: 2, Height: 1})}, app.Command{Do: "ungroup", IDs: []string{id}})
+			deeds = append(deeds, edit.Do(&edit.Delete{IDs: []string{id}}), edit.Do(&edit.ChangeElement{ID: id, Patch: patch(map[string]any{"hidden": true, "name": "e" + fmt.Sprint(r.IntN(100))})}),
+				edit.Do(&edit.Stroke{ID: id, Stroke: patch(lay.Sculpt{Do: "raise", Points: []lay.P{{X: 1}}, Radius: 2, Height: 1})}), edit.Do(&edit.Ungroup{IDs: []string{id}}))
 		}
 		n := 1 + r.IntN(3)
-		var now []app.Command
+		var now []edit.Command
 		for range n {
 			now = append(now, deeds[r.IntN(len(deeds))])
 		}
-		res, err := d.a.Edit(d.ctx, d.set, app.EditRequest{Revision: -1, Deeds: now})
+		res, err := d.a.Edit(d.ctx, d.set, edit.Request{Revision: -1, Commands: now})
 		after := snap()
 		if err != nil || res.Revision == st.Revision {
 			if !bytes.Equal(after, states[len(states)-1]) {
@@ -442,15 +443,15 @@ func TestAnySequenceOfEditsIsUndone(t *testing.T) {
 func TestAnEditIsNotStaleByItself(t *testing.T) {
 	d := newDesk(t)
 	id := d.edit(standIn("box", geom.V{}, geom.V{X: 1, Y: 1, Z: 1}, nil)).Made[0]
-	move := func(x float64) app.Command {
-		return app.Command{Do: "change", Kind: "placement", ID: id, Patch: patch(map[string]any{"at": geom.V{X: x}})}
+	move := func(x float64) edit.Command {
+		return edit.Do(&edit.ChangePlacement{ID: id, Patch: patch(map[string]any{"at": geom.V{X: x}})})
 	}
 	seen := d.state().Revision
 	d.edit(move(1), standIn("box", geom.V{X: 9}, geom.V{X: 1, Y: 1, Z: 1}, nil), move(2))
 	if x := d.placement("box").At.X; x != 2 {
 		t.Errorf("it stands at %g", x)
 	}
-	if _, err := d.a.Edit(d.ctx, d.set, app.EditRequest{Revision: seen, Deeds: []app.Command{move(3)}}); err == nil || !strings.Contains(err.Error(), "changed elsewhere") {
+	if _, err := d.a.Edit(d.ctx, d.set, edit.Request{Revision: seen, Commands: []edit.Command{move(3)}}); err == nil || !strings.Contains(err.Error(), "changed elsewhere") {
 		t.Errorf("one that saw less: %v", err)
 	}
 }
@@ -465,16 +466,16 @@ func TestDriftsFollowTheShot(t *testing.T) {
 	id := d.add("drift", &drift)
 	all := d.elementState(id).Count
 	near(t, "how many", float64(all), 5000, 150)
-	d.edit(app.Command{Do: "change", Kind: "element", ID: id, Patch: patch(map[string]any{"spec": map[string]any{"seen": true, "margin": 0.5}})})
+	d.edit(edit.Do(&edit.ChangeElement{ID: id, Patch: patch(map[string]any{"spec": map[string]any{"seen": true, "margin": 0.5}})}))
 	seen := d.elementState(id).Count
 	// The default view from z = 8 m towards -z, 54 degrees wide: a triangle of
 	// 58 x 59 m of the 100 x 100 m, a little wider.
 	near(t, "how many are seen", float64(seen)/float64(all), 58*59.0/2/1e4, 0.03)
-	d.edit(app.Command{Do: "change", Kind: "element", ID: id, Patch: patch(map[string]any{"spec": map[string]any{"seen": false, "density": 12}})})
+	d.edit(edit.Do(&edit.ChangeElement{ID: id, Patch: patch(map[string]any{"spec": map[string]any{"seen": false, "density": 12}})}))
 	if e := d.elementState(id); !e.Laying && e.Count == 0 {
 		t.Errorf("%+v", e)
 	}
-	st := d.await("the drift", func(st *app.State) bool { return st.Elements[0].Count > 100_000 && !st.Elements[0].Laying })
+	st := d.await("the drift", func(st *query.State) bool { return st.Elements[0].Count > 100_000 && !st.Elements[0].Laying })
 	raw, err := d.a.ElementInstances(d.ctx, d.set, id, 1000)
 	if err != nil || len(raw)%36 != 0 || len(raw)/36 > 1001 || len(raw)/36 < 900 {
 		t.Errorf("of %d instances %d bytes, %v", st.Elements[0].Count, len(raw), err)
@@ -511,7 +512,7 @@ func TestDriftsThroughThingsAreTold(t *testing.T) {
 		t.Errorf("%d grow through it, and it is told %v", want, list)
 	}
 	drift.Keep = [][]lay.P{{{X: -1.3, Z: -0.8}, {X: 1.3, Z: -0.8}, {X: 1.3, Z: 0.8}, {X: -1.3, Z: 0.8}}}
-	d.edit(app.Command{Do: "change", Kind: "element", ID: id, Patch: patch(map[string]any{"spec": map[string]any{"keep": drift.Keep}})})
+	d.edit(edit.Do(&edit.ChangeElement{ID: id, Patch: patch(map[string]any{"spec": map[string]any{"keep": drift.Keep}})}))
 	if list := d.snagsOf("overlap"); len(list) != 0 {
 		t.Errorf("%v", list)
 	}
@@ -529,7 +530,7 @@ func TestBaysThatDoNotFitAreTold(t *testing.T) {
 		t.Errorf("%v", list)
 	}
 	hole.Width = size.X
-	d.edit(app.Command{Do: "change", Kind: "element", ID: id, Patch: patch(map[string]any{"spec": map[string]any{"openings": []lay.Opening{hole}}})})
+	d.edit(edit.Do(&edit.ChangeElement{ID: id, Patch: patch(map[string]any{"spec": map[string]any{"openings": []lay.Opening{hole}}})}))
 	if list := d.snagsOf("bay"); len(list) != 0 {
 		t.Errorf("%v", list)
 	}
@@ -546,7 +547,7 @@ func TestPlacementsOfOtherSetsStayWhereTheyStand(t *testing.T) {
 	if _, err := d.a.NewSet(d.ctx, d.production, " "); err == nil {
 		t.Error("a set without a name is made")
 	}
-	place := app.EditRequest{Revision: -1, Deeds: []app.Command{{Do: "place", Piece: piece, At: geom.V{X: 3, Z: 1}}}}
+	place := edit.Request{Revision: -1, Commands: []edit.Command{edit.Do(&edit.Place{Piece: piece, At: geom.V{X: 3, Z: 1}})}}
 	for _, set := range []string{d.set, other} {
 		if _, err := d.a.Edit(d.ctx, set, place); err != nil {
 			t.Fatal(err)
@@ -561,7 +562,7 @@ func TestPlacementsOfOtherSetsStayWhereTheyStand(t *testing.T) {
 		return p.Box.Apply(p.World)
 	}
 	was := box(other)
-	d.edit(app.Command{Do: "pivot", ID: piece, At: geom.V{X: 0.7, Y: 0.2, Z: 0.1}})
+	d.edit(edit.Do(&edit.Pivot{ID: piece, At: geom.V{X: 0.7, Y: 0.2, Z: 0.1}}))
 	if here, there := box(d.set), box(other); here.Min.Sub(was.Min).Len() > 1e-9 || there.Min.Sub(was.Min).Len() > 1e-9 {
 		t.Errorf("they stand at %v and %v, stood at %v", here, there, was)
 	}
@@ -578,15 +579,15 @@ func TestPlacementsOfOtherSetsStayWhereTheyStand(t *testing.T) {
 func TestALighterVersionIsProposedWhereItDoes(t *testing.T) {
 	d := newDesk(t)
 	piece := d.takeIn("stone.glb", lump(t, 1, 190)).Pieces[0]
-	d.edit(app.Command{Do: "place", Piece: piece.ID, At: geom.V{Z: -60}}, app.Command{Do: "keep", Name: "far"})
-	st := d.await("the saving", func(st *app.State) bool { return len(st.Budget.Savings) == 1 })
+	d.edit(edit.Do(&edit.Place{Piece: piece.ID, At: geom.V{Z: -60}}), edit.Do(&edit.KeepShot{Name: "far"}))
+	st := d.await("the saving", func(st *query.State) bool { return len(st.Budget.Savings) == 1 })
 	s := st.Budget.Savings[0]
 	if s.Light < 1 || s.Off > 0.5 || s.Triangles < 40_000 || s.Pixels > 40 {
 		t.Errorf("%+v", s)
 	}
 	before := st.Budget.Triangles
-	d.edit(app.Command{Do: "change", Kind: "piece", ID: piece.ID, Patch: patch(map[string]any{"sizing": map[string]any{"light": s.Light}})})
-	st = d.await("no more to save", func(st *app.State) bool { return len(st.Budget.Savings) == 0 })
+	d.edit(edit.Do(&edit.ChangePiece{ID: piece.ID, Patch: patch(map[string]any{"sizing": map[string]any{"light": s.Light}})}))
+	st = d.await("no more to save", func(st *query.State) bool { return len(st.Budget.Savings) == 0 })
 	if st.Budget.Triangles != before-s.Triangles && st.Budget.Triangles >= before {
 		t.Errorf("%d triangles, before %d", st.Budget.Triangles, before)
 	}
@@ -605,8 +606,8 @@ func TestALighterVersionIsProposedWhereItDoes(t *testing.T) {
 		t.Errorf("undone %d triangles, before %d", st.Budget.Triangles, before)
 	}
 	// Close to the lens less is to be saved, if anything.
-	d.edit(app.Command{Do: "change", Kind: "placement", ID: st.Placements[0].ID, Patch: patch(map[string]any{"at": geom.V{Y: 1, Z: 6.6}})})
-	st = d.await("its true worth", func(st *app.State) bool { return st.Measured.Revision == st.Revision })
+	d.edit(edit.Do(&edit.ChangePlacement{ID: st.Placements[0].ID, Patch: patch(map[string]any{"at": geom.V{Y: 1, Z: 6.6}})}))
+	st = d.await("its true worth", func(st *query.State) bool { return st.Measured.Revision == st.Revision })
 	if l := st.Budget.Savings; len(l) > 0 && (l[0].Triangles >= s.Triangles || l[0].Off > 0.5) {
 		t.Errorf("close: %+v, far: %+v", l[0], s)
 	}
@@ -638,7 +639,7 @@ func TestCardsShowPicturesOnly(t *testing.T) {
 	// 5 m deep is flat from √(2 · 5 · 35/36 · 1920) m on.
 	to := d.state().Set.View
 	to.Eye.X += 2
-	d.edit(app.Command{Do: "change", Kind: "set", Patch: patch(map[string]any{"move": map[string]any{"to": to, "duration": 2, "easing": "linear", "rate": 24}})})
+	d.edit(edit.Do(&edit.ChangeSet{Patch: patch(map[string]any{"move": map[string]any{"to": to, "duration": 2, "easing": "linear", "rate": 24}})}))
 	near(t, "the safe distance", *d.elementState(id).Safe, math.Sqrt(2*5*to.Focal/36*1920), 0.5)
 }
 
@@ -649,8 +650,8 @@ func TestWhatIsPointedAtBeneathATableRestsThere(t *testing.T) {
 	d.stand("slab", geom.V{Y: 0.7}, geom.V{X: 2, Y: 0.05, Z: 2})
 	d.stand("slab", geom.V{Y: -0.2}, geom.V{X: 20, Y: 0.2, Z: 20})
 	small := patch(map[string]any{"size": geom.V{X: 0.3, Y: 0.3, Z: 0.3}})
-	under := d.edit(app.Command{Do: "place", StandIn: "box", Name: "under", Rest: true, Of: "here", Patch: small}).Made[0]
-	over := d.edit(app.Command{Do: "place", StandIn: "box", Name: "over", At: geom.V{X: 0.5}, Rest: true, Patch: small}).Made[0]
+	under := d.edit(edit.Do(&edit.Place{StandIn: "box", Name: "under", Rest: true, Here: true, Patch: small})).Made[0]
+	over := d.edit(edit.Do(&edit.Place{StandIn: "box", Name: "over", At: geom.V{X: 0.5}, Rest: true, Patch: small})).Made[0]
 	for id, want := range map[string]float64{under: 0, over: 0.75} {
 		for _, p := range d.state().Placements {
 			if p.ID == id && math.Abs(p.At.Y-want) > 1e-3 {
@@ -664,13 +665,13 @@ func TestWhatIsPointedAtBeneathATableRestsThere(t *testing.T) {
 // stay in the group. Turned together they keep their places among themselves.
 func TestCopiesOfAGroupAreAGroup(t *testing.T) {
 	d := newDesk(t)
-	at := func(x float64) app.Command {
-		return app.Command{Do: "place", StandIn: "box", Name: "box", At: geom.V{X: x}}
+	at := func(x float64) edit.Command {
+		return edit.Do(&edit.Place{StandIn: "box", Name: "box", At: geom.V{X: x}})
 	}
 	ids := d.edit(at(0), at(2), at(4)).Made
-	inner := d.edit(app.Command{Do: "group", IDs: ids[:2], Name: "pair"}).Made[0]
-	outer := d.edit(app.Command{Do: "group", IDs: []string{inner, ids[2]}, Name: "all"}).Made[0]
-	groups := func() (list []app.ElementState) {
+	inner := d.edit(edit.Do(&edit.Group{IDs: ids[:2], Name: "pair"})).Made[0]
+	outer := d.edit(edit.Do(&edit.Group{IDs: []string{inner, ids[2]}, Name: "all"})).Made[0]
+	groups := func() (list []query.ElementState) {
 		for _, e := range d.state().Elements {
 			if e.Kind == "group" {
 				list = append(list, e)
@@ -686,12 +687,12 @@ func TestCopiesOfAGroupAreAGroup(t *testing.T) {
 		}
 		return ""
 	}
-	part := d.edit(app.Command{Do: "copy", IDs: ids[:1], At: geom.V{Z: 1}}).Made
+	part := d.edit(edit.Do(&edit.Copy{IDs: ids[:1], By: geom.V{Z: 1}})).Made
 	if len(part) != 1 || group(part[0]) != inner || len(groups()) != 2 {
 		t.Errorf("a copy of one: in %q, %d groups", group(part[0]), len(groups()))
 	}
-	d.edit(app.Command{Do: "delete", IDs: part})
-	made := d.edit(app.Command{Do: "copy", IDs: ids, At: geom.V{Z: 10}, Turn: math.Pi / 2}).Made
+	d.edit(edit.Do(&edit.Delete{IDs: part}))
+	made := d.edit(edit.Do(&edit.Copy{IDs: ids, By: geom.V{Z: 10}, Turn: math.Pi / 2})).Made
 	if len(made) != 3 || len(groups()) != 4 {
 		t.Fatalf("%d copies, %d groups", len(made), len(groups()))
 	}

@@ -8,6 +8,7 @@ import (
 	_ "image/png"
 	"io"
 
+	"visator/app/act"
 	"visator/core/exchange"
 	"visator/core/geom"
 	"visator/core/intake/credit"
@@ -27,7 +28,7 @@ func (a *App) Panorama(ctx context.Context, r io.Reader) (string, error) {
 		return "", err
 	}
 	if _, _, _, err := exchange.ReadHDR(bytes.NewReader(data)); err != nil {
-		return "", wrong("%v", err)
+		return "", act.Wrong("%v", err)
 	}
 	return hash, nil
 }
@@ -44,7 +45,7 @@ func (a *App) CardPicture(ctx context.Context, r io.Reader) (string, error) {
 		return "", err
 	}
 	if _, kind, err := image.DecodeConfig(bytes.NewReader(data)); err != nil || kind != "png" && kind != "jpeg" {
-		return "", wrong("That is not a PNG or JPEG picture; convert it first.")
+		return "", act.Wrong("That is not a PNG or JPEG picture; convert it first.")
 	}
 	return hash, nil
 }
@@ -52,9 +53,9 @@ func (a *App) CardPicture(ctx context.Context, r io.Reader) (string, error) {
 // notKept says why something that was handed in is not kept.
 func notKept(what string, err error) error {
 	if store.Full(err) {
-		return DiskFull
+		return act.DiskFull
 	}
-	return wrong("%s could not be kept: %v", what, err)
+	return act.Wrong("%s could not be kept: %v", what, err)
 }
 
 // maxExported is how many things a file holds: each is a node of some 300 bytes
@@ -67,14 +68,14 @@ const maxExported = 200_000
 func (a *App) Export(ctx context.Context, setID string, w io.Writer) error {
 	set, err := store.GetSet(ctx, a.Store.Pool, setID)
 	if err != nil {
-		return notThere(err, "The set")
+		return act.NotThere(err, "The set")
 	}
 	s, err := a.loadScene(ctx, &set)
 	if err != nil {
 		return err
 	}
 	if len(s.stands) > maxExported {
-		return wrong("The set has %d things; a file holds at most %d. Hide its largest drift first.", len(s.stands), maxExported)
+		return act.Wrong("The set has %d things; a file holds at most %d. Hide its largest drift first.", len(s.stands), maxExported)
 	}
 	shots, err := store.Shots(ctx, a.Store.Pool, setID)
 	if err != nil {

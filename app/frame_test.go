@@ -12,6 +12,9 @@ import (
 	"testing"
 
 	"visator/app"
+	"visator/app/edit"
+	"visator/app/measure"
+	"visator/app/query"
 	"visator/core/contact"
 	"visator/core/geom"
 	"visator/core/lay"
@@ -20,7 +23,7 @@ import (
 	"visator/core/stage"
 )
 
-func (d *desk) frame(t float64) *app.FrameState {
+func (d *desk) frame(t float64) *measure.FrameState {
 	d.Helper()
 	f, err := d.a.Frame(d.ctx, d.set, t)
 	if err != nil {
@@ -30,10 +33,10 @@ func (d *desk) frame(t float64) *app.FrameState {
 }
 
 // refused is what the set says to an edit that it does not do.
-func (d *desk) refused(deeds ...app.Command) string {
+func (d *desk) refused(deeds ...edit.Command) string {
 	d.Helper()
 	before := d.state()
-	_, err := d.a.Edit(d.ctx, d.set, app.EditRequest{Revision: before.Revision, Deeds: deeds})
+	_, err := d.a.Edit(d.ctx, d.set, edit.Request{Revision: before.Revision, Commands: deeds})
 	if err == nil {
 		d.Fatal("it was done")
 	}
@@ -43,27 +46,27 @@ func (d *desk) refused(deeds ...app.Command) string {
 	return err.Error()
 }
 
-func setTo(what map[string]any) app.Command {
-	return app.Command{Do: "change", Kind: "set", Patch: patch(what)}
+func setTo(what map[string]any) edit.Command {
+	return edit.Do(&edit.ChangeSet{Patch: patch(what)})
 }
 
-func viewTo(what map[string]any) app.Command { return setTo(map[string]any{"view": what}) }
+func viewTo(what map[string]any) edit.Command { return setTo(map[string]any{"view": what}) }
 
 // stand puts a stand-in somewhere and gives its name.
 func (d *desk) stand(kind string, at, size geom.V) string {
 	d.Helper()
-	deed := app.Command{Do: "place", StandIn: kind, At: at}
+	place := &edit.Place{StandIn: kind, At: at}
 	if size != (geom.V{}) {
-		deed.Patch = patch(map[string]any{"size": size})
+		place.Patch = patch(map[string]any{"size": size})
 	}
-	return d.edit(deed).Made[0]
+	return d.edit(edit.Do(place)).Made[0]
 }
 
 func TestASubjectIsFramedWhereItWasAskedFor(t *testing.T) {
 	d := newDesk(t)
 	id := d.stand("person", geom.V{X: 3, Z: -4}, geom.V{})
 	for _, how := range optics.Ways {
-		d.edit(app.Command{Do: "compose", ID: id, Patch: patch(map[string]any{"x": 1.0 / 3, "y": 0.55, "height": 0.6, "how": how})})
+		d.edit(edit.Do(&edit.Compose{ID: id, Ask: optics.Ask{X: 1.0 / 3, Y: 0.55, Height: 0.6, How: how}}))
 		f := d.frame(0)
 		s := f.Figures.Subject
 		if s == nil {
@@ -73,10 +76,10 @@ func TestASubjectIsFramedWhereItWasAskedFor(t *testing.T) {
 			t.Errorf("%s: it stands at %.3f, %.3f, %.3f high", how, x, y, s.Height)
 		}
 	}
-	if say := d.refused(app.Command{Do: "compose", ID: id, Patch: patch(map[string]any{"x": 0.5, "y": 0.5, "height": 0, "how": "move"})}); !strings.Contains(say, "size in the picture") {
+	if say := d.refused(edit.Do(&edit.Compose{ID: id, Ask: optics.Ask{X: 0.5, Y: 0.5, Height: 0, How: "move"}})); !strings.Contains(say, "size in the picture") {
 		t.Error(say)
 	}
-	if say := d.refused(app.Command{Do: "compose", ID: "nobody", Patch: patch(map[string]any{"x": 0.5, "y": 0.5, "height": 0.5})}); say == "" {
+	if say := d.refused(edit.Do(&edit.Compose{ID: "nobody", Ask: optics.Ask{X: 0.5, Y: 0.5, Height: 0.5}})); say == "" {
 		t.Error("an unknown subject is framed")
 	}
 }
@@ -84,7 +87,7 @@ func TestASubjectIsFramedWhereItWasAskedFor(t *testing.T) {
 func TestFocusFollowsAThingAndIsPulledBetweenTwo(t *testing.T) {
 	d := newDesk(t)
 	near, far := d.stand("person", geom.V{X: 0.4, Z: 4}, geom.V{}), d.stand("person", geom.V{X: -0.4, Z: -12}, geom.V{})
-	d.edit(viewTo(map[string]any{"eye": geom.V{Y: 1.6, Z: 8}, "yaw": 0, "pitch": 0}), app.Command{Do: "focus", ID: near})
+	d.edit(viewTo(map[string]any{"eye": geom.V{Y: 1.6, Z: 8}, "yaw": 0, "pitch": 0}), edit.Do(&edit.Focus{ID: near}))
 	if v := d.state().Set.View; math.Abs(v.Focus-4) > 0.05 || v.FocusOn != near {
 		t.Fatalf("focus %v on %q", v.Focus, v.FocusOn)
 	}
@@ -112,7 +115,7 @@ func TestFocusFollowsAThingAndIsPulledBetweenTwo(t *testing.T) {
 func TestWhatRidesMovesAsOneAndIsFollowed(t *testing.T) {
 	d := newDesk(t)
 	cart, box := d.stand("box", geom.V{Z: -4}, geom.V{X: 1, Y: 1, Z: 2}), d.stand("box", geom.V{Y: 1, Z: -4}, geom.V{X: 0.5, Y: 0.5, Z: 0.5})
-	d.edit(app.Command{Do: "group", IDs: []string{cart, box}, Name: "train"})
+	d.edit(edit.Do(&edit.Group{IDs: []string{cart, box}, Name: "train"}))
 	var group string
 	for _, e := range d.state().Elements {
 		if e.Kind == "group" {
@@ -146,30 +149,30 @@ func TestLensesVerticalsAndEyeHeights(t *testing.T) {
 	d := newDesk(t)
 	d.stand("box", geom.V{Y: -1, Z: 8}, geom.V{X: 4, Y: 1.5, Z: 4}) // a stage half a metre high, from -1 to 0.5
 	d.edit(viewTo(map[string]any{"eye": geom.V{Y: 3, Z: 8}, "focus": 10, "focal": 35, "yaw": 0, "pitch": 0}))
-	d.edit(app.Command{Do: "lens", Patch: patch(map[string]any{"focal": 70, "keepSize": true})})
+	d.edit(edit.Do(&edit.Lens{Focal: 70, KeepSize: true}))
 	if v := d.state().Set.View; v.Focal != 70 || math.Abs(v.Eye.Z-18) > 1e-9 || v.Focus != 20 {
 		t.Errorf("a dolly zoom to %v mm at %v", v.Focal, v.Eye)
 	}
 	d.edit(viewTo(map[string]any{"eye": geom.V{Y: 3, Z: 8}, "pitch": 0.2, "focal": 35}))
-	d.edit(app.Command{Do: "straight"})
+	d.edit(edit.Do(&edit.Straighten{}))
 	if v := d.state().Set.View; v.Pitch != 0 || math.Abs(v.ShiftY-35*math.Tan(0.2)) > 1e-9 {
 		t.Errorf("shifted by %v", v.ShiftY)
 	}
-	d.edit(app.Command{Do: "eye", Metres: 1.6})
+	d.edit(edit.Do(&edit.EyeHeight{Metres: 1.6}))
 	if v := d.state().Set.View; math.Abs(v.Eye.Y-2.1) > 1e-6 {
 		t.Errorf("the eye is at %v", v.Eye.Y)
 	}
-	d.edit(app.Command{Do: "all sharp", Patch: patch(map[string]any{"near": 2, "far": 8})})
+	d.edit(edit.Do(&edit.AllSharp{Near: 2, Far: 8}))
 	if n, f := func() (float64, float64) { v := d.state().Set.View; return v.SharpZone() }(); math.Abs(n-2) > 1e-6 || math.Abs(f-8) > 1e-6 {
 		t.Errorf("sharp from %v to %v", n, f)
 	}
-	for say, deed := range map[string]app.Command{
-		"focal length":   {Do: "lens", Patch: patch(map[string]any{"focal": 0})},
-		"sharp zone":     {Do: "all sharp", Patch: patch(map[string]any{"near": 5, "far": 2})},
+	for say, deed := range map[string]edit.Command{
+		"focal length":   edit.Do(&edit.Lens{Focal: 0}),
+		"sharp zone":     edit.Do(&edit.AllSharp{Near: 5, Far: 2}),
 		"aspect":         viewTo(map[string]any{"aspect": 0}),
 		"far plane":      viewTo(map[string]any{"near": 10, "far": 2}),
 		"two points":     setTo(map[string]any{"move": motion.Move{Rate: 24, Rail: &motion.CameraPath{Kind: "path", Points: []geom.V{{}}, Seconds: 1, Easing: "linear"}}}),
-		"Lay a picture":  {Do: "match"},
+		"Lay a picture":  edit.Do(&edit.Match{}),
 		"unknown field":  setTo(map[string]any{"move": map[string]any{"rate": 24, "keyz": 1}}),
 		"more than 0 s":  setTo(map[string]any{"move": motion.Move{Rate: 24}}),
 		"focus, subject": viewTo(map[string]any{"subject": strings.Repeat("x", 200)}),
@@ -183,12 +186,12 @@ func TestLensesVerticalsAndEyeHeights(t *testing.T) {
 func TestExposureFollowsTheLightAndTheCamera(t *testing.T) {
 	d := newDesk(t)
 	d.stand("slab", geom.V{}, geom.V{X: 40, Y: 0.1, Z: 40})
-	d.edit(app.Command{Do: "expose", Patch: patch(map[string]any{"stops": 0})})
+	d.edit(edit.Do(&edit.Expose{Stops: 0}))
 	ev := d.state().Set.View.EV
 	if f := d.frame(0); math.Abs(f.Metered-ev) > 1e-9 {
 		t.Errorf("exposed for %v, metered %v", ev, f.Metered)
 	}
-	d.edit(app.Command{Do: "expose", Patch: patch(map[string]any{"stops": 1.5})})
+	d.edit(edit.Do(&edit.Expose{Stops: 1.5}))
 	if got := d.state().Set.View.EV; math.Abs(got-(ev-1.5)) > 1e-9 {
 		t.Errorf("a stop and a half more is EV %v of %v", got, ev)
 	}
@@ -196,7 +199,7 @@ func TestExposureFollowsTheLightAndTheCamera(t *testing.T) {
 	if got := d.state().Set.View.EV; math.Abs(got-14.64) > 0.005 { // ISO 2720, as in the test of optics
 		t.Errorf("EV %v", got)
 	}
-	d.edit(app.Command{Do: "expose"})
+	d.edit(edit.Do(&edit.Expose{}))
 	if v := d.state().Set.View; math.Abs(v.EV-ev) > 1e-9 || math.Abs(optics.EV100(v.FNumber, v.Shutter, v.ISO)-ev) > 1e-9 {
 		t.Errorf("EV %v at ISO %v", v.EV, v.ISO)
 	}
@@ -212,13 +215,13 @@ func TestTheCameraOfAPictureIsFoundFromMarkedPoints(t *testing.T) {
 		x, y, _, _ := truth.Project(p)
 		points = append(points, stage.MatchDot{At: p, X: x, Y: y})
 	}
-	d.edit(setTo(map[string]any{"match": stage.Match{Opacity: 0.5, Wipe: 1, Points: points}}), app.Command{Do: "match", Patch: patch(map[string]any{"by": "points", "width": 1920})})
+	d.edit(setTo(map[string]any{"match": stage.Match{Opacity: 0.5, Wipe: 1, Points: points}}), edit.Do(&edit.Match{By: "points", Width: 1920}))
 	st := d.state()
 	if st.Set.View.Eye.Sub(truth.Eye).Len() > 1e-5 || math.Abs(st.Set.View.Focal-28) > 1e-4 || st.Set.Match.Pixels > 1e-3 || len(st.Set.Match.Each) != 7 {
 		t.Errorf("found %+v, off by %v px", st.Set.View, st.Set.Match.Pixels)
 	}
 	d.edit(setTo(map[string]any{"match": map[string]any{"points": points[:3]}}))
-	if say := d.refused(app.Command{Do: "match", Patch: patch(map[string]any{"by": "points"})}); !strings.Contains(say, "4 points") {
+	if say := d.refused(edit.Do(&edit.Match{By: "points"})); !strings.Contains(say, "4 points") {
 		t.Error(say)
 	}
 }
@@ -239,15 +242,15 @@ func TestWhatLinesDoNotTellIsSaid(t *testing.T) {
 	}
 	fx, fy, _, _ := truth.Project(geom.V{X: -1, Z: 1})
 	hx, hy, _, _ := truth.Project(geom.V{X: -1, Y: 2, Z: 1})
-	solve := func(more map[string]any) *app.State {
+	solve := func(more map[string]any) *query.State {
 		given := map[string]any{"by": "lines", "width": 1920}
 		for k, v := range more {
 			given[k] = v
 		}
-		d.edit(setTo(map[string]any{"view": map[string]any{"eye": geom.V{X: 1, Y: 5, Z: 9}, "yaw": 0.2}, "match": stage.Match{Opacity: 0.5, Wipe: 1, Lines: lines}}), app.Command{Do: "match", Patch: patch(given)})
+		d.edit(setTo(map[string]any{"view": map[string]any{"eye": geom.V{X: 1, Y: 5, Z: 9}, "yaw": 0.2}, "match": stage.Match{Opacity: 0.5, Wipe: 1, Lines: lines}}), edit.Command{Op: "match", Args: patch(given)})
 		return d.state()
 	}
-	off := func(st *app.State) float64 { return st.Set.View.Eye.Sub(truth.Eye).Len() }
+	off := func(st *query.State) float64 { return st.Set.View.Eye.Sub(truth.Eye).Len() }
 	if st := solve(nil); st.Set.Match.Pixels > 1e-3 || off(st) < 1 || !strings.Contains(st.Set.Match.Open, "where the camera stands") {
 		t.Errorf("by lines alone, off by %v m: %+v", off(st), st.Set.Match)
 	}
@@ -263,7 +266,7 @@ func TestWhatLinesDoNotTellIsSaid(t *testing.T) {
 func TestShotsAreOrderedCopiedAndNoted(t *testing.T) {
 	d := newDesk(t)
 	for _, n := range []string{"one", "two", "three"} {
-		d.edit(app.Command{Do: "keep", Name: n})
+		d.edit(edit.Do(&edit.KeepShot{Name: n}))
 	}
 	ids := func() (list, names []string) {
 		for _, s := range d.state().Shots {
@@ -272,16 +275,16 @@ func TestShotsAreOrderedCopiedAndNoted(t *testing.T) {
 		return list, names
 	}
 	list, _ := ids()
-	d.edit(app.Command{Do: "order shots", IDs: []string{list[2], list[0], list[1]}})
+	d.edit(edit.Do(&edit.OrderShots{IDs: []string{list[2], list[0], list[1]}}))
 	if _, names := ids(); strings.Join(names, " ") != "three one two" {
 		t.Errorf("%v", names)
 	}
-	d.edit(app.Command{Do: "copy shot", ID: list[0]})
+	d.edit(edit.Do(&edit.CopyShot{ID: list[0]}))
 	if _, names := ids(); strings.Join(names, " ") != "three one two one 2" {
 		t.Errorf("%v", names)
 	}
-	d.edit(app.Command{Do: "change", Kind: "shot", ID: list[1], Patch: patch(map[string]any{"note": "wait for the train", "status": "blocked"})})
-	d.edit(app.Command{Do: "go", ID: list[1]})
+	d.edit(edit.Do(&edit.ChangeShot{ID: list[1], Patch: patch(map[string]any{"note": "wait for the train", "status": "blocked"})}))
+	d.edit(edit.Do(&edit.GoToShot{ID: list[1]}))
 	st := d.state()
 	if st.Changed || st.Shots[2].Note != "wait for the train" || st.Shots[2].Status != "blocked" {
 		t.Errorf("%+v", st.Shots[2])
@@ -290,13 +293,13 @@ func TestShotsAreOrderedCopiedAndNoted(t *testing.T) {
 	if st := d.state(); !st.Changed || len(changedSnags(st)) != 1 {
 		t.Errorf("a view that differs from its shot: %+v", changedSnags(st))
 	}
-	d.edit(app.Command{Do: "go", ID: list[1]})
+	d.edit(edit.Do(&edit.GoToShot{ID: list[1]}))
 	if st := d.state(); st.Changed || st.Set.View.Focal != 35 || len(changedSnags(st)) != 0 {
 		t.Error("going back does not bring the kept view back")
 	}
 }
 
-func changedSnags(st *app.State) (list []string) {
+func changedSnags(st *query.State) (list []string) {
 	for _, s := range st.Snags {
 		if s.Kind == "changed" {
 			list = append(list, s.What)
@@ -309,7 +312,7 @@ func changedSnags(st *app.State) (list []string) {
 func TestAShotDoesWithoutLayersAndWalls(t *testing.T) {
 	d := newDesk(t)
 	wall, post := d.stand("wall", geom.V{Z: 4}, geom.V{}), d.stand("cylinder", geom.V{X: 1, Z: -2}, geom.V{})
-	d.edit(app.Command{Do: "layer", IDs: []string{post}, Name: "posts"})
+	d.edit(edit.Do(&edit.IntoLayer{IDs: []string{post}, Layer: "posts"}))
 	if n := len(d.frame(0).Bars); n != 2 {
 		t.Fatalf("%d bars", n)
 	}
@@ -330,7 +333,7 @@ func TestSnagsOfFraming(t *testing.T) {
 	id := d.stand("person", geom.V{Z: -2}, geom.V{})
 	d.stand("slab", geom.V{Y: -0.2}, geom.V{X: 60, Y: 0.2, Z: 60})
 	d.stand("box", geom.V{X: 20}, geom.V{X: 2, Y: 2, Z: 2})
-	for kind, deeds := range map[string][]app.Command{
+	for kind, deeds := range map[string][]edit.Command{
 		"within":   {viewTo(map[string]any{"eye": geom.V{X: 20, Y: 1}, "pitch": 0, "roll": 0})},
 		"converge": {viewTo(map[string]any{"eye": geom.V{Y: 1.6, Z: 8}, "pitch": 0.03, "roll": 0})},
 		"horizon":  {viewTo(map[string]any{"eye": geom.V{Y: 1.6, Z: 8}, "pitch": 0, "roll": 0.01})},
@@ -340,7 +343,7 @@ func TestSnagsOfFraming(t *testing.T) {
 		"fast":     {setTo(map[string]any{"view": map[string]any{"eye": geom.V{Y: 1.6, Z: 8}, "yaw": 0}, "move": motion.Move{Rate: 24, Rail: &motion.CameraPath{Kind: "turntable", Center: geom.V{Y: 1.6, Z: 8}, Angle: 3, Seconds: 2, Easing: "smooth"}}})},
 		"through":  {setTo(map[string]any{"view": map[string]any{"eye": geom.V{Y: 1, Z: 8}, "yaw": 0}, "move": motion.Move{Rate: 24, Rail: &motion.CameraPath{Kind: "dolly", Points: []geom.V{{Z: 8}, {Z: -8}}, Seconds: 60, Easing: "linear"}}})},
 	} {
-		d.edit(append([]app.Command{setTo(map[string]any{"move": nil})}, deeds...)...)
+		d.edit(append([]edit.Command{setTo(map[string]any{"move": nil})}, deeds...)...)
 		if got := d.snagsOf(kind); len(got) != 1 {
 			t.Errorf("%s: %+v", kind, got)
 		}
@@ -352,7 +355,7 @@ func TestShotSheetAndCutOutMapGoOut(t *testing.T) {
 	d.stand("person", geom.V{Z: -2}, geom.V{})
 	far := d.stand("person", geom.V{X: 2, Z: -12}, geom.V{})
 	d.stand("slab", geom.V{Y: -0.2}, geom.V{X: 60, Y: 0.2, Z: 60})
-	d.edit(viewTo(map[string]any{"eye": geom.V{Y: 1.6, Z: 8}, "yaw": 0, "pitch": 0}), app.Command{Do: "focus", ID: far}, app.Command{Do: "keep", Name: "one/two"})
+	d.edit(viewTo(map[string]any{"eye": geom.V{Y: 1.6, Z: 8}, "yaw": 0, "pitch": 0}), edit.Do(&edit.Focus{ID: far}), edit.Do(&edit.KeepShot{Name: "one/two"}))
 	shot := d.state().Shots[0].ID
 	for as, start := range map[string]string{"pdf": "%PDF-", "svg": "<svg", "png": "\x89PNG"} {
 		for name, make := range map[string]func() (app.Paper, error){
@@ -382,7 +385,7 @@ func TestShotSheetAndCutOutMapGoOut(t *testing.T) {
 func TestCutOutsHaveTheirTrueOutline(t *testing.T) {
 	d := newDesk(t)
 	id := d.stand("steps", geom.V{Z: -8}, geom.V{X: 0.2, Y: 2, Z: 2})
-	d.edit(app.Command{Do: "change", Kind: "placement", ID: id, Patch: patch(map[string]any{"yaw": math.Pi / 2})}, viewTo(map[string]any{"eye": geom.V{Y: 1, Z: 30}, "yaw": 0, "pitch": 0, "focal": 300, "subject": id}))
+	d.edit(edit.Do(&edit.ChangePlacement{ID: id, Patch: patch(map[string]any{"yaw": math.Pi / 2})}), viewTo(map[string]any{"eye": geom.V{Y: 1, Z: 30}, "yaw": 0, "pitch": 0, "focal": 300, "subject": id}))
 	p, err := d.a.CutOuts(d.ctx, d.set, "", "svg", true)
 	if err != nil {
 		t.Fatal(err)
@@ -433,12 +436,12 @@ func TestLensesAreTriedFromWhereTheyFit(t *testing.T) {
 func TestLookThroughAThingAndAlongTheSun(t *testing.T) {
 	d := newDesk(t)
 	id := d.stand("box", geom.V{X: 3, Z: -4}, geom.V{X: 1, Y: 2, Z: 1})
-	d.edit(app.Command{Do: "change", Kind: "placement", ID: id, Patch: patch(map[string]any{"yaw": 1})}, app.Command{Do: "look through", ID: id})
+	d.edit(edit.Do(&edit.ChangePlacement{ID: id, Patch: patch(map[string]any{"yaw": 1})}), edit.Do(&edit.LookThrough{ID: id}))
 	if v := d.state().Set.View; v.Eye.Sub(geom.V{X: 3, Y: 1, Z: -4}).Len() > 1e-6 || v.Yaw != 1 {
 		t.Errorf("%+v", v)
 	}
 	before := d.state()
-	d.edit(app.Command{Do: "look through", Of: "sun"})
+	d.edit(edit.Do(&edit.LookThrough{Sun: true}))
 	v := d.state().Set.View
 	to := before.Light.ToSun
 	if v.Forward().Add(to).Len() > 1e-9 {
@@ -460,7 +463,7 @@ func TestFlickerIsToldWithBothSurfaces(t *testing.T) {
 	if len(f.Flickers) != 1 || math.Abs(f.Flickers[0].Gap-0.001) > 1e-5 || len(f.Fit.Advice) != 1 || !strings.Contains(f.Fit.Advice[0], "fit the range") {
 		t.Errorf("%+v, %v", f.Flickers, f.Fit.Advice)
 	}
-	d.edit(app.Command{Do: "fit"})
+	d.edit(edit.Do(&edit.FitRange{}))
 	if got := d.snagsOf("flicker"); len(got) != 0 {
 		t.Errorf("with the range fitted: %v", got)
 	}
@@ -474,7 +477,7 @@ func TestTheRangeHoldsForEveryCopy(t *testing.T) {
 	piece := d.takeIn("box.glb", boxGLB(t)).Pieces[0]
 	area := []lay.P{{X: -50, Z: -90}, {X: 50, Z: -90}, {X: 50, Z: 10}, {X: -50, Z: 10}}
 	id := d.add("drift", &lay.Scatter{Area: area, Pieces: []lay.Share{{Piece: piece.ID, Weight: 1}}, Density: 6, SizeMin: 0.05, SizeMax: 0.15, Seed: 3})
-	d.await("the drift", func(st *app.State) bool { return st.Elements[0].Count > 50_000 && !st.Elements[0].Laying })
+	d.await("the drift", func(st *query.State) bool { return st.Elements[0].Count > 50_000 && !st.Elements[0].Laying })
 	raw, err := d.a.ElementInstances(d.ctx, d.set, id, 0)
 	if err != nil {
 		t.Fatal(err)
@@ -507,7 +510,7 @@ func TestTheRangeHoldsForEveryCopy(t *testing.T) {
 	if corners < 1000 || firstLo == lo && firstHi == hi {
 		t.Fatalf("%d corners are seen from %v to %v: the first 20,000 say as much", corners, lo, hi)
 	}
-	d.edit(app.Command{Do: "change", Kind: "set", Patch: patch(map[string]any{"view": v})})
+	d.edit(edit.Do(&edit.ChangeSet{Patch: patch(map[string]any{"view": v})}))
 	f := d.frame(0)
 	if f.Fit.Near > lo || f.Fit.Far < hi || f.Fit.Near < lo*0.9 || f.Fit.Far > hi*1.1 {
 		t.Errorf("fitted from %v to %v, seen from %v to %v", f.Fit.Near, f.Fit.Far, lo, hi)
@@ -516,7 +519,7 @@ func TestTheRangeHoldsForEveryCopy(t *testing.T) {
 		t.Errorf("%d copies: %+v", n, f.Bars)
 	}
 	v.Near = lo + 0.05
-	d.edit(app.Command{Do: "change", Kind: "set", Patch: patch(map[string]any{"view": v})})
+	d.edit(edit.Do(&edit.ChangeSet{Patch: patch(map[string]any{"view": v})}))
 	if f := d.frame(0); f.Bars[0].Cut != "near" || f.Fit.CutNear != 1 {
 		t.Errorf("the near plane at %v, the first copy at %v: %+v", v.Near, lo, f.Bars)
 	}
@@ -526,18 +529,18 @@ func TestTheRangeHoldsForEveryCopy(t *testing.T) {
 // it does not see, what is put back, and approving it again, leave no mark.
 func TestAnApprovedShotTellsWhatChanged(t *testing.T) {
 	d := newDesk(t)
-	ids := d.edit(app.Command{Do: "place", StandIn: "box", Name: "bench", At: geom.V{Z: -2}},
-		app.Command{Do: "place", StandIn: "box", Name: "behind", At: geom.V{Z: 60}}, app.Command{Do: "keep", Name: "wide"}).Made
+	ids := d.edit(edit.Do(&edit.Place{StandIn: "box", Name: "bench", At: geom.V{Z: -2}}),
+		edit.Do(&edit.Place{StandIn: "box", Name: "behind", At: geom.V{Z: 60}}), edit.Do(&edit.KeepShot{Name: "wide"})).Made
 	shot := d.state().Shots[0].ID
 	approve := func() {
 		t.Helper()
 		for _, status := range []string{"lit", "approved"} {
-			d.edit(app.Command{Do: "change", Kind: "shot", ID: shot, Patch: patch(map[string]any{"status": status})})
+			d.edit(edit.Do(&edit.ChangeShot{ID: shot, Patch: patch(map[string]any{"status": status})}))
 		}
 	}
 	change := func(id string, what map[string]any) {
 		t.Helper()
-		d.edit(app.Command{Do: "change", Kind: "placement", ID: id, Patch: patch(what)})
+		d.edit(edit.Do(&edit.ChangePlacement{ID: id, Patch: patch(what)}))
 	}
 	told := func() (say string) {
 		t.Helper()
@@ -569,7 +572,7 @@ func TestAnApprovedShotTellsWhatChanged(t *testing.T) {
 	if say := told(); say != "" {
 		t.Errorf("put back: %s", say)
 	}
-	d.edit(app.Command{Do: "place", StandIn: "box", Name: "crate", At: geom.V{X: 1, Z: -3}}, app.Command{Do: "delete", IDs: ids[:1]})
+	d.edit(edit.Do(&edit.Place{StandIn: "box", Name: "crate", At: geom.V{X: 1, Z: -3}}), edit.Do(&edit.Delete{IDs: ids[:1]}))
 	if say := told(); !strings.Contains(say, "crate was added") || !strings.Contains(say, "bench was taken away") {
 		t.Errorf("one for the other: %q", say)
 	}
@@ -577,7 +580,7 @@ func TestAnApprovedShotTellsWhatChanged(t *testing.T) {
 	if say := told(); say != "" {
 		t.Errorf("approved again: %s", say)
 	}
-	d.edit(app.Command{Do: "change", Kind: "shot", ID: shot, Patch: patch(map[string]any{"view": map[string]any{"focal": 50}})})
+	d.edit(edit.Do(&edit.ChangeShot{ID: shot, Patch: patch(map[string]any{"view": map[string]any{"focal": 50}})}))
 	if say := told(); !strings.Contains(say, "its own camera, move or light was changed") {
 		t.Errorf("its camera: %q", say)
 	}
@@ -587,8 +590,8 @@ func TestAnApprovedShotTellsWhatChanged(t *testing.T) {
 // measured, and shows what stands where.
 func TestASketchIsOfTheNewestRevision(t *testing.T) {
 	d := newDesk(t)
-	d.edit(app.Command{Do: "place", StandIn: "box", Name: "crate", Patch: patch(map[string]any{"size": geom.V{X: 4, Y: 4, Z: 4}})},
-		app.Command{Do: "change", Kind: "set", Patch: patch(map[string]any{"view": map[string]any{"eye": geom.V{Y: 2, Z: 12}, "yaw": 0, "pitch": 0, "focal": 35}})})
+	d.edit(edit.Do(&edit.Place{StandIn: "box", Name: "crate", Patch: patch(map[string]any{"size": geom.V{X: 4, Y: 4, Z: 4}})}),
+		edit.Do(&edit.ChangeSet{Patch: patch(map[string]any{"view": map[string]any{"eye": geom.V{Y: 2, Z: 12}, "yaw": 0, "pitch": 0, "focal": 35}})}))
 	tone := func() (middle, edge uint8) {
 		t.Helper()
 		data, err := d.a.Sketch(d.ctx, d.set)
@@ -608,7 +611,7 @@ func TestASketchIsOfTheNewestRevision(t *testing.T) {
 	if _, err := d.a.Measure(d.ctx, d.set); err != nil {
 		t.Fatal(err)
 	}
-	d.edit(app.Command{Do: "change", Kind: "set", Patch: patch(map[string]any{"view": map[string]any{"yaw": math.Pi}})})
+	d.edit(edit.Do(&edit.ChangeSet{Patch: patch(map[string]any{"view": map[string]any{"yaw": math.Pi}})}))
 	if m, _ := tone(); m < 250 {
 		t.Errorf("turned away: middle %d", m)
 	}

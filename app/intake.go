@@ -15,6 +15,7 @@ import (
 
 	"github.com/jackc/pgx/v5"
 
+	"visator/app/act"
 	"visator/convert"
 	"visator/core/intake"
 	"visator/core/intake/archive"
@@ -89,11 +90,11 @@ func (o *opened) Close() {
 func (a *App) openArrival(ctx context.Context, id string) (*opened, error) {
 	ar, err := a.Store.Arrival(ctx, id)
 	if err != nil {
-		return nil, notThere(err, "The arrival")
+		return nil, act.NotThere(err, "The arrival")
 	}
 	o, err := a.open(ctx, &ar)
 	if err != nil {
-		return nil, wrong("%v", err)
+		return nil, act.Wrong("%v", err)
 	}
 	return o, nil
 }
@@ -162,8 +163,8 @@ func (a *App) RunIntake(ctx context.Context, id string) error {
 		err = r.take(ctx)
 	}
 	if store.Full(err) {
-		_ = a.Store.SetArrival(context.WithoutCancel(ctx), id, "waiting", ar.Progress, WaitsForRoom)
-		a.tell(ctx, a.Store.Pool, ar.ProductionID, "arrival")
+		_ = a.Store.SetArrival(context.WithoutCancel(ctx), id, "waiting", ar.Progress, act.WaitsForRoom)
+		act.Tell(ctx, a.Store.Pool, ar.ProductionID, "arrival")
 		return err
 	}
 	if err != nil && ctx.Err() == nil && !store.Away(err) {
@@ -171,7 +172,7 @@ func (a *App) RunIntake(ctx context.Context, id string) error {
 		if err := a.Store.SetArrival(ctx, id, "failed", ar.Progress, err.Error()); err != nil {
 			return err
 		}
-		a.tell(ctx, a.Store.Pool, ar.ProductionID, "arrival")
+		act.Tell(ctx, a.Store.Pool, ar.ProductionID, "arrival")
 		return nil
 	}
 	return err
@@ -190,7 +191,7 @@ func (r *reading) step(ctx context.Context, progress float64, note string) error
 	}
 	r.ar.Progress = progress
 	err := r.a.Store.SetArrival(ctx, r.ar.ID, "working", progress, note)
-	r.a.tell(ctx, r.a.Store.Pool, r.ar.ProductionID, "arrival")
+	act.Tell(ctx, r.a.Store.Pool, r.ar.ProductionID, "arrival")
 	return err
 }
 
@@ -336,21 +337,21 @@ func (r *reading) credits() credit.Credit {
 func (a *App) Take(ctx context.Context, arrival string, paths []string, renew map[string]string) error {
 	known, err := a.Store.Arrival(ctx, arrival)
 	if err != nil {
-		return notThere(err, "The arrival")
+		return act.NotThere(err, "The arrival")
 	}
-	return a.locked(ctx, known.ProductionID, func(tx pgx.Tx, _ store.Production) error {
+	return a.Locked(ctx, known.ProductionID, func(tx pgx.Tx, _ store.Production) error {
 		ar, err := store.GetArrival(ctx, tx, arrival)
 		if err != nil {
-			return notThere(err, "The arrival")
+			return act.NotThere(err, "The arrival")
 		}
 		var found []Found
 		var taking []Taking
 		if err := cmp.Or(json.Unmarshal(ar.Found, &found), json.Unmarshal(ar.Taking, &taking)); err != nil {
-			return wrong("%s has not been looked through yet.", ar.Name)
+			return act.Wrong("%s has not been looked through yet.", ar.Name)
 		}
 		for _, p := range paths {
 			if !slices.ContainsFunc(found, func(f Found) bool { return f.Path == p }) {
-				return wrong("%s is not in %s.", p, ar.Name)
+				return act.Wrong("%s is not in %s.", p, ar.Name)
 			}
 			// What is a piece already can still be declared the newer version of another.
 			if slices.ContainsFunc(taking, func(t Taking) bool {
@@ -362,10 +363,10 @@ func (a *App) Take(ctx context.Context, arrival string, paths []string, renew ma
 			if id := renew[p]; id != "" {
 				old, err := store.GetPiece(ctx, tx, id)
 				if err != nil || old.ProductionID != ar.ProductionID {
-					return notThere(store.ErrNotFound, "The piece")
+					return act.NotThere(store.ErrNotFound, "The piece")
 				}
 				if k := slices.IndexFunc(taking, func(t Taking) bool { return t.Piece == id }); k >= 0 {
-					return wrong("%s follows %s of this download already: only one model can be its newer version.",
+					return act.Wrong("%s follows %s of this download already: only one model can be its newer version.",
 						old.Name, taking[k].Source)
 				}
 				t.Piece, t.Renews = id, true
@@ -379,7 +380,7 @@ func (a *App) Take(ctx context.Context, arrival string, paths []string, renew ma
 		if _, err := tx.Exec(ctx, "update arrival set taking = $2, state = 'waiting' where id = $1", arrival, raw); err != nil {
 			return err
 		}
-		a.tell(ctx, tx, ar.ProductionID, "arrival")
+		act.Tell(ctx, tx, ar.ProductionID, "arrival")
 		return a.queueIntake(ctx, tx, &ar)
 	})
 }
@@ -440,7 +441,7 @@ func (r *reading) take(ctx context.Context) error {
 		state = "choose"
 	}
 	_, err := r.a.Store.Pool.Exec(ctx, "update arrival set state = $2, progress = 1, note = '' where id = $1 and state <> 'cancelled'", r.ar.ID, state)
-	r.a.tell(ctx, r.a.Store.Pool, r.ar.ProductionID, "arrival")
+	act.Tell(ctx, r.a.Store.Pool, r.ar.ProductionID, "arrival")
 	return err
 }
 

@@ -13,6 +13,8 @@ import (
 	"testing"
 
 	"visator/app"
+	"visator/app/edit"
+	"visator/app/query"
 	"visator/core/exchange"
 	"visator/core/geom"
 	"visator/core/intake/maps"
@@ -25,7 +27,7 @@ import (
 )
 
 // folder sends files as one arrival and waits until it has been dealt with.
-func (d *desk) folder(name, piece string, files ...string) *app.State {
+func (d *desk) folder(name, piece string, files ...string) *query.State {
 	d.Helper()
 	i := 0
 	ar, _, err := d.a.ArriveFolder(d.ctx, d.production, name, piece, func() (app.Incoming, error) {
@@ -38,7 +40,7 @@ func (d *desk) folder(name, piece string, files ...string) *app.State {
 	if err != nil {
 		d.Fatal(err)
 	}
-	return d.await(name, func(st *app.State) bool {
+	return d.await(name, func(st *query.State) bool {
 		k := slices.IndexFunc(st.Arrivals, func(a store.Arrival) bool { return a.ID == ar.ID })
 		return k >= 0 && slices.Contains([]string{"done", "failed", "choose"}, st.Arrivals[k].State)
 	})
@@ -55,10 +57,10 @@ func pngOf(t testing.TB) string {
 	return buf.String()
 }
 
-func (d *desk) waitMade(id string) *app.PieceState {
+func (d *desk) waitMade(id string) *query.PieceState {
 	d.Helper()
-	st := d.await("the piece to be made", func(st *app.State) bool {
-		return slices.ContainsFunc(st.Pieces, func(p app.PieceState) bool { return p.ID == id && p.Making == "" })
+	st := d.await("the piece to be made", func(st *query.State) bool {
+		return slices.ContainsFunc(st.Pieces, func(p query.PieceState) bool { return p.ID == id && p.Making == "" })
 	})
 	for i := range st.Pieces {
 		if st.Pieces[i].ID == id {
@@ -119,7 +121,7 @@ func TestMissingMapsAreFoundInAnotherArrivalAndByHand(t *testing.T) {
 	if err := d.a.AssignMap(d.ctx, id, "Tin", maps.Normal, arrival, "maps/gone.png", 0); err == nil {
 		t.Error("a picture that is not there was taken")
 	}
-	d.edit(app.Command{Do: "recipe", ID: id, Patch: patch(map[string]any{"op": "unmap", "surface": "Tin", "role": "metallic"})})
+	d.edit(decision(id, map[string]any{"op": "unmap", "surface": "Tin", "role": "metallic"}))
 	if detail, _ = d.a.Piece(d.ctx, id); cell(detail, "Tin", maps.Metallic).State != "" {
 		t.Error("the slot is not as it came")
 	}
@@ -131,7 +133,7 @@ func TestDecisionsAboutPartsAreEditsLikeAnyOther(t *testing.T) {
 	id := st.Pieces[0].ID
 	decide := func(v map[string]any) {
 		t.Helper()
-		d.edit(app.Command{Do: "recipe", ID: id, Patch: patch(v)})
+		d.edit(decision(id, v))
 		d.waitMade(id)
 	}
 	decide(map[string]any{"op": "drop", "parts": []string{"Back"}})
@@ -157,13 +159,13 @@ func TestDecisionsAboutPartsAreEditsLikeAnyOther(t *testing.T) {
 		t.Errorf("after undo it is %q", p.Making)
 	}
 	for name, v := range map[string]map[string]any{"nothing chosen": {"op": "drop"}, "unknown": {"op": "paint"}, "no name": {"op": "name", "parts": []string{"Front"}}, "by smell": {"op": "split", "parts": []string{"Front"}, "by": "smell"}} {
-		if _, err := d.a.Edit(d.ctx, d.set, app.EditRequest{Revision: -1, Deeds: []app.Command{{Do: "recipe", ID: id, Patch: patch(v)}}}); err == nil {
+		if _, err := d.a.Edit(d.ctx, d.set, edit.Request{Revision: -1, Commands: []edit.Command{decision(id, v)}}); err == nil {
 			t.Errorf("%s was accepted", name)
 		}
 	}
 	// All parts dropped: the piece stays as it was and says why.
-	d.edit(app.Command{Do: "recipe", ID: id, Patch: patch(map[string]any{"op": "drop", "parts": []string{"Front", "Back", "both"}})})
-	st = d.await("the failure", func(st *app.State) bool { return strings.HasPrefix(st.Pieces[0].Making, "failed") })
+	d.edit(decision(id, map[string]any{"op": "drop", "parts": []string{"Front", "Back", "both"}}))
+	st = d.await("the failure", func(st *query.State) bool { return strings.HasPrefix(st.Pieces[0].Making, "failed") })
 	if !slices.ContainsFunc(st.Snags, func(s snag.Snag) bool { return strings.Contains(s.What, "keep at least one") }) {
 		t.Errorf("%+v", st.Snags)
 	}
@@ -183,7 +185,7 @@ func TestCamerasInAFileBecomeShots(t *testing.T) {
 	}
 	st := d.takeIn("wall.glb", buf.Bytes())
 	id := st.Pieces[0].ID
-	d.edit(app.Command{Do: "change", Kind: "piece", ID: id, Patch: patch(map[string]any{"sizing": map[string]any{"centre": false, "ground": false}})}, app.Command{Do: "place", Piece: id, At: geom.V{X: 100}})
+	d.edit(edit.Do(&edit.ChangePiece{ID: id, Patch: patch(map[string]any{"sizing": map[string]any{"centre": false, "ground": false}})}), edit.Do(&edit.Place{Piece: id, At: geom.V{X: 100}}))
 	if count, skipped, err := d.a.TakeCameras(d.ctx, d.set, id); err != nil || count != 1 || len(skipped) != 0 {
 		t.Fatalf("%d, %v", count, err)
 	}
@@ -225,7 +227,7 @@ func TestASupplierIsFetchedFrom(t *testing.T) {
 	if _, err := d.a.Order(d.ctx, d.production, "bench", "bench.glb"); err != nil {
 		t.Fatal(err)
 	}
-	st := d.await("the goods", func(st *app.State) bool {
+	st := d.await("the goods", func(st *query.State) bool {
 		n := 0
 		for _, a := range st.Arrivals {
 			if a.State == "done" || a.State == "failed" || a.State == "choose" {
@@ -255,7 +257,7 @@ func TestAnIntakeIsStoppedAndTakenUpAgain(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	d.await("the fetching", func(st *app.State) bool { return strings.HasPrefix(st.Arrivals[0].Note, "fetching") })
+	d.await("the fetching", func(st *query.State) bool { return strings.HasPrefix(st.Arrivals[0].Note, "fetching") })
 	if err := d.a.CancelArrival(d.ctx, ar.ID); err != nil {
 		t.Fatal(err)
 	}
@@ -269,7 +271,7 @@ func TestAnIntakeIsStoppedAndTakenUpAgain(t *testing.T) {
 	if err := d.a.ResumeArrival(d.ctx, ar.ID); err != nil {
 		t.Fatal(err)
 	}
-	d.await("the arrival", func(st *app.State) bool { return st.Arrivals[0].State == "done" || st.Arrivals[0].State == "failed" })
+	d.await("the arrival", func(st *query.State) bool { return st.Arrivals[0].State == "done" || st.Arrivals[0].State == "failed" })
 }
 
 // A namesake does not take a piece's place: it takes evidence, a hand, or both, and of
@@ -277,7 +279,7 @@ func TestAnIntakeIsStoppedAndTakenUpAgain(t *testing.T) {
 func TestReplacingNeedsMoreThanAName(t *testing.T) {
 	d := newDesk(t)
 	mtl := "newmtl Oak\nKd 0.5 0.4 0.3\nnewmtl Tin\nKd 0.5 0.5 0.5\n"
-	found := func(st *app.State, arrival string) (out []app.Found, id string) {
+	found := func(st *query.State, arrival string) (out []app.Found, id string) {
 		t.Helper()
 		for _, a := range st.Arrivals {
 			if a.Name == arrival {
@@ -303,7 +305,7 @@ func TestReplacingNeedsMoreThanAName(t *testing.T) {
 	if err := d.a.Take(d.ctx, arrival, []string{"chair.obj"}, nil); err != nil {
 		t.Fatal(err)
 	}
-	d.await("the namesake", func(st *app.State) bool { return len(st.Pieces) == 2 })
+	d.await("the namesake", func(st *query.State) bool { return len(st.Pieces) == 2 })
 
 	// Its newer version among six variants: one of them is proposed, and one can follow.
 	longer := strings.ReplaceAll(board, "f 4/4 3/3 2/2\n", "f 4/4 3/3 2/2\no Knob\nv 0.4 0.4 0\nv 0.5 0.4 0\nv 0.5 0.5 0.1\nf 5 6 7\n")
@@ -334,22 +336,22 @@ func TestReplacingNeedsMoreThanAName(t *testing.T) {
 	if err := d.a.Take(d.ctx, arrival, all, renew); err != nil {
 		t.Fatal(err)
 	}
-	st = d.await("all six", func(st *app.State) bool {
-		return len(st.Pieces) == 7 && !slices.ContainsFunc(st.Pieces, func(p app.PieceState) bool { return p.Making != "" })
+	st = d.await("all six", func(st *query.State) bool {
+		return len(st.Pieces) == 7 && !slices.ContainsFunc(st.Pieces, func(p query.PieceState) bool { return p.Making != "" })
 	})
-	if n := len(slices.DeleteFunc(slices.Clone(st.Pieces), func(p app.PieceState) bool { return !p.News })); n != 1 {
+	if n := len(slices.DeleteFunc(slices.Clone(st.Pieces), func(p query.PieceState) bool { return !p.News })); n != 1 {
 		t.Errorf("%d pieces were renewed", n)
 	}
 
 	// A renamed file is declared by hand, after it was taken as a piece of its own.
 	st = d.folder("renamed", "", "stool_b.obj", longer, "b.mtl", mtl)
 	_, arrival = found(st, "renamed")
-	d.await("the renamed", func(st *app.State) bool { return len(st.Pieces) == 8 })
+	d.await("the renamed", func(st *query.State) bool { return len(st.Pieces) == 8 })
 	if err := d.a.Take(d.ctx, arrival, []string{"stool_b.obj"}, map[string]string{"stool_b.obj": id}); err != nil {
 		t.Fatal(err)
 	}
-	d.await("the declared version", func(st *app.State) bool {
-		return slices.ContainsFunc(st.Pieces, func(p app.PieceState) bool { return p.ID == id && p.Arrival == arrival && p.Making == "" })
+	d.await("the declared version", func(st *query.State) bool {
+		return slices.ContainsFunc(st.Pieces, func(p query.PieceState) bool { return p.ID == id && p.Arrival == arrival && p.Making == "" })
 	})
 }
 
@@ -388,7 +390,7 @@ func TestWhatAFileBringsBesidesItsMesh(t *testing.T) {
 		t.Errorf("%d, %q, %v", n, skipped, err)
 	}
 
-	d.edit(app.Command{Do: "change", Kind: "piece", ID: id, Patch: patch(map[string]any{"favourite": true})})
+	d.edit(edit.Do(&edit.ChangePiece{ID: id, Patch: patch(map[string]any{"favourite": true})}))
 	other, _, err := d.a.NewProduction(d.ctx, "other", "metre")
 	if err != nil {
 		t.Fatal(err)
@@ -403,4 +405,9 @@ func TestWhatAFileBringsBesidesItsMesh(t *testing.T) {
 	if _, err := d.a.Bring(d.ctx, other, id); err == nil || !strings.Contains(err.Error(), "here already") {
 		t.Errorf("brought twice: %v", err)
 	}
+}
+
+// decision is one about a piece.
+func decision(piece string, step map[string]any) edit.Command {
+	return edit.Command{Op: "recipe", Args: patch(map[string]any{"id": piece, "step": step})}
 }

@@ -5,6 +5,7 @@ import (
 	"context"
 	"slices"
 
+	"visator/app/act"
 	"visator/core/exchange"
 	"visator/core/light"
 	"visator/store"
@@ -13,15 +14,15 @@ import (
 // KeepPiece takes what a group holds into the library, as a download of the
 // artist's own that arrives now.
 func (a *App) KeepPiece(ctx context.Context, setID, group string) (store.Arrival, error) {
-	w, err := a.laidOut(ctx, setID)
+	w, err := a.LaidOut(ctx, setID)
 	if err != nil {
 		return store.Arrival{}, err
 	}
-	i := slices.IndexFunc(w.elements, func(e store.ElementRow) bool { return e.ID == group && e.Kind == "group" })
+	i := slices.IndexFunc(w.ElementRows, func(e store.ElementRow) bool { return e.ID == group && e.Kind == "group" })
 	if i < 0 {
-		return store.Arrival{}, notThere(store.ErrNotFound, "The group")
+		return store.Arrival{}, act.NotThere(store.ErrNotFound, "The group")
 	}
-	name := w.elements[i].Name
+	name := w.ElementRows[i].Name
 	l := newLoaded(a)
 	for t := range w.Seen {
 		if !slices.Contains(t.Groups, group) {
@@ -32,12 +33,12 @@ func (a *App) KeepPiece(ctx context.Context, setID, group string) (store.Arrival
 		}
 	}
 	if len(l.stands) == 0 {
-		return store.Arrival{}, wrong("%s holds nothing that is seen.", name)
+		return store.Arrival{}, act.Wrong("%s holds nothing that is seen.", name)
 	}
 	var buf bytes.Buffer
 	if err := exchange.WriteGLB(&buf, l.merge(name, nil, &light.State{})); err != nil {
 		return store.Arrival{}, err
 	}
-	ar, _, err := a.Arrive(ctx, w.set.ProductionID, name+".glb", &buf)
+	ar, _, err := a.Arrive(ctx, w.SetRow.ProductionID, name+".glb", &buf)
 	return ar, err
 }

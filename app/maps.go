@@ -8,8 +8,8 @@ import (
 	"path"
 	"slices"
 
-	"github.com/jackc/pgx/v5"
-
+	"visator/app/act"
+	"visator/app/edit"
 	"visator/core/intake/maps"
 	"visator/core/intake/recipe"
 	"visator/core/model"
@@ -81,7 +81,7 @@ func (a *App) FindMaps(ctx context.Context, piece, arrival string) ([]MapsFound,
 		return nil, err
 	}
 	if piece != "" && !slices.ContainsFunc(list, func(p store.Piece) bool { return p.ID == piece }) {
-		return nil, notThere(store.ErrNotFound, "The piece")
+		return nil, act.NotThere(store.ErrNotFound, "The piece")
 	}
 	out := []MapsFound{}
 	for i := range list {
@@ -124,7 +124,7 @@ func (a *App) findFor(ctx context.Context, o *opened, id string, onlyLacking boo
 	if set == 0 {
 		return f, nil
 	}
-	return f, a.editPiece(ctx, o.from.ProductionID, id, func(e *editor, pe *pieceEdit) error {
+	return f, a.EditPiece(ctx, o.from.ProductionID, id, func(e *edit.Editor, pe *edit.PieceEdit) error {
 		// Choices that came in between stay.
 		for surface, slots := range rec.Maps {
 			for role, c := range slots {
@@ -133,7 +133,7 @@ func (a *App) findFor(ctx context.Context, o *opened, id string, onlyLacking boo
 				}
 			}
 		}
-		e.say("take %d maps for %s from %s", set, pe.Name, o.from.Name)
+		e.Say("take %d maps for %s from %s", set, pe.Name, o.from.Name)
 		return nil
 	})
 }
@@ -142,11 +142,11 @@ func (a *App) findFor(ctx context.Context, o *opened, id string, onlyLacking boo
 // hand. An empty file leaves the slot empty.
 func (a *App) AssignMap(ctx context.Context, piece, surface string, role maps.Role, arrival, file string, channel int) error {
 	if _, ok := recipe.Slots[role]; !ok {
-		return wrong("%q is not a slot of a surface.", role)
+		return act.Wrong("%q is not a slot of a surface.", role)
 	}
 	p, err := store.GetPiece(ctx, a.Store.Pool, piece)
 	if err != nil {
-		return notThere(err, "The piece")
+		return act.NotThere(err, "The piece")
 	}
 	c := recipe.Choice{Name: file, How: "by hand", Channel: channel}
 	if file != "" {
@@ -159,45 +159,25 @@ func (a *App) AssignMap(ctx context.Context, piece, surface string, role maps.Ro
 		}
 		defer o.Close()
 		if o.from.ProductionID != p.ProductionID {
-			return notThere(store.ErrNotFound, "The arrival")
+			return act.NotThere(store.ErrNotFound, "The arrival")
 		}
 		blob, data, err := a.keepPicture(ctx, o, file)
 		if err != nil {
-			return wrong("%v", err)
+			return act.Wrong("%v", err)
 		}
 		match := maps.Match{Need: maps.Need{Role: role}, File: file, How: "by hand", Channel: channel}
 		named := maps.Parse(file)
 		match.Gloss = role == maps.Roughness && (named.Role == maps.Gloss || channel > 0 && named.Channels[channel-1] == maps.Gloss)
 		c = recipe.Choose(match, blob, data)
 	}
-	return a.editPiece(ctx, p.ProductionID, piece, func(e *editor, pe *pieceEdit) error {
+	return a.EditPiece(ctx, p.ProductionID, piece, func(e *edit.Editor, pe *edit.PieceEdit) error {
 		pe.Recipe.Set(surface, role, c)
 		if file == "" {
-			e.say("leave %s of %s empty", role, pe.Name)
+			e.Say("leave %s of %s empty", role, pe.Name)
 		} else {
-			e.say("%s of %s is %s", role, pe.Name, path.Base(file))
+			e.Say("%s of %s is %s", role, pe.Name, path.Base(file))
 		}
 		return nil
-	})
-}
-
-// editPiece edits one piece outside of a set's sheet.
-func (a *App) editPiece(ctx context.Context, production, id string, do func(e *editor, pe *pieceEdit) error) error {
-	return a.editProduction(ctx, production, func(e *editor) error {
-		return e.piece(ctx, id, func(pe *pieceEdit, _ *store.Piece) error { return do(e, pe) })
-	})
-}
-
-// editProduction edits what belongs to no set, logged and undoable as any
-// edit.
-func (a *App) editProduction(ctx context.Context, production string, do func(e *editor) error) error {
-	return a.locked(ctx, production, func(tx pgx.Tx, p store.Production) error {
-		e := &editor{a: a, tx: tx, rev: p.Revision + 1, seen: -1}
-		e.set.ProductionID = production
-		if err := do(e); err != nil || len(e.changes) == 0 {
-			return err
-		}
-		return e.record(ctx)
 	})
 }
 

@@ -6,6 +6,7 @@ import (
 	"math"
 	"slices"
 
+	"visator/app/act"
 	"visator/core/light"
 	"visator/core/model"
 	"visator/core/render"
@@ -62,7 +63,7 @@ func (l *loaded) posed(ctx context.Context, k *stage.ShotSettings, cast *stage.C
 				shown := *l.models[stands[j].key]
 				shown.Maps = slices.Clone(shown.Maps)
 				if len(shown.Maps) == 0 {
-					return nil, wrong("%s has no picture: give it one, then it can play others.", stands[j].name)
+					return nil, act.Wrong("%s has no picture: give it one, then it can play others.", stands[j].name)
 				}
 				shown.Maps[0].Data = data
 				l.models[key], l.top[key] = &shown, l.top[stands[j].key]

@@ -10,6 +10,7 @@ import (
 
 	"github.com/jackc/pgx/v5"
 
+	"visator/app/act"
 	"visator/core/intake/credit"
 	"visator/store"
 	"visator/supplier"
@@ -18,13 +19,13 @@ import (
 // Catalogue asks the supplier what is on offer.
 func (a *App) Catalogue(ctx context.Context, find string) ([]supplier.Offer, error) {
 	if a.Supplier == nil {
-		return nil, wrong("No supplier is set up: start the program with --supplier and its address.")
+		return nil, act.Wrong("No supplier is set up: start the program with --supplier and its address.")
 	}
 	ctx, cancel := context.WithTimeout(ctx, 10*time.Second)
 	defer cancel()
 	list, err := a.Supplier.Catalogue(ctx, find)
 	if err != nil {
-		return nil, wrong("%v", err)
+		return nil, act.Wrong("%v", err)
 	}
 	return list, nil
 }
@@ -46,16 +47,16 @@ func (a *App) Order(ctx context.Context, production, goods, file string) (ar sto
 			if ar.Credit, err = json.Marshal(c); err != nil {
 				return ar, err
 			}
-			return ar, a.locked(ctx, production, func(tx pgx.Tx, _ store.Production) error {
+			return ar, a.Locked(ctx, production, func(tx pgx.Tx, _ store.Production) error {
 				if err := store.InsertArrival(ctx, tx, ar); err != nil {
 					return err
 				}
-				a.tell(ctx, tx, production, "arrival")
+				act.Tell(ctx, tx, production, "arrival")
 				return a.queueIntake(ctx, tx, &ar)
 			})
 		}
 	}
-	return ar, wrong("%s is not on offer any more.", file)
+	return ar, act.Wrong("%s is not on offer any more.", file)
 }
 
 // fetch brings a supplier's file to where uploads are.

@@ -11,6 +11,7 @@ import (
 
 	"golang.org/x/image/draw"
 
+	"visator/app/act"
 	"visator/core/finish"
 	"visator/core/geom"
 	"visator/core/intake/maps"
@@ -150,7 +151,7 @@ func (a *App) Thumb(ctx context.Context, blob string, channel int, invert bool) 
 	}
 	img, err := model.DecodePicture(data, blob)
 	if err != nil {
-		return nil, wrong("%v", err)
+		return nil, act.Wrong("%v", err)
 	}
 	small := thumb(img, 0).(*image.NRGBA)
 	if channel > 0 || invert {

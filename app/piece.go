@@ -15,6 +15,9 @@ import (
 	"github.com/jackc/pgx/v5"
 	"github.com/riverqueue/river"
 
+	"visator/app/act"
+	"visator/app/edit"
+	"visator/app/measure"
 	"visator/convert"
 	"visator/core/exchange"
 	"visator/core/intake"
@@ -51,7 +54,7 @@ type Made struct {
 	Weight    recipe.Weight    `json:"weight"`
 	Inventory recipe.Inventory `json:"inventory"`
 	Parts     []PartState      `json:"parts"`
-	Levels    []Level          `json:"levels"`
+	Levels    []measure.Level  `json:"levels"`
 	Front     json.RawMessage  `json:"front"`
 	Top       json.RawMessage  `json:"top"`
 	Right     json.RawMessage  `json:"right"`
@@ -161,7 +164,7 @@ func (a *App) make(ctx context.Context, src *model.Model, inv recipe.Inventory, 
 		if err != nil {
 			return nil, err
 		}
-		out.Levels = append(out.Levels, Level{hash, small.Weigh().Triangles, bytes, off})
+		out.Levels = append(out.Levels, measure.Level{Blob: hash, Triangles: small.Weigh().Triangles, Bytes: bytes, Off: off})
 	}
 	front, top, right := map[model.Axis]string{}, map[model.Axis]string{}, map[model.Axis]string{}
 	outline, _ := proxy.Make(drawn, 40_000, outlineSide)
@@ -256,7 +259,7 @@ func (r *reading) firstMake(ctx context.Context, t Taking, m *model.Model, tell 
 		if _, err := tx.Exec(ctx, "update arrival set report = $2 where id = $1", r.ar.ID, p.Facts); err != nil {
 			return err
 		}
-		r.a.tell(ctx, tx, r.ar.ProductionID, "arrival")
+		act.Tell(ctx, tx, r.ar.ProductionID, "arrival")
 		return nil
 	})
 }
@@ -283,7 +286,7 @@ func (a *App) RunMake(ctx context.Context, id string) error {
 			return err
 		}
 		err := store.SetMaking(ctx, a.Store.Pool, id, what)
-		a.tell(ctx, a.Store.Pool, p.ProductionID, "piece")
+		act.Tell(ctx, a.Store.Pool, p.ProductionID, "piece")
 		return err
 	}
 	made, err := a.remake(ctx, &ar, &p, tell)
@@ -292,12 +295,12 @@ func (a *App) RunMake(ctx context.Context, id string) error {
 			return err
 		}
 		if store.Full(err) {
-			_ = store.SetMaking(ctx, a.Store.Pool, id, WaitsForRoom)
+			_ = store.SetMaking(ctx, a.Store.Pool, id, act.WaitsForRoom)
 			return err
 		}
 		// It stays as it was; what was decided can be taken back.
 		_ = store.SetMaking(ctx, a.Store.Pool, id, "failed: "+err.Error())
-		a.tell(ctx, a.Store.Pool, p.ProductionID, "piece")
+		act.Tell(ctx, a.Store.Pool, p.ProductionID, "piece")
 		return nil
 	}
 	return a.Store.Tx(ctx, func(tx pgx.Tx) error {
@@ -314,7 +317,7 @@ func (a *App) RunMake(ctx context.Context, id string) error {
 				return err
 			}
 		}
-		a.tell(ctx, tx, p.ProductionID, "piece")
+		act.Tell(ctx, tx, p.ProductionID, "piece")
 		return nil
 	})
 }
@@ -393,7 +396,7 @@ func (r *reading) renew(ctx context.Context, t Taking, m *model.Model, tell func
 	if err := cmp.Or(json.Unmarshal(raw, &before), json.Unmarshal(old.Recipe, &rec)); err != nil {
 		return err
 	}
-	_, size, err := pieceFacts(&old)
+	_, size, err := measure.PieceFacts(&old)
 	if err != nil {
 		return err
 	}
@@ -412,7 +415,7 @@ func (r *reading) renew(ctx context.Context, t Taking, m *model.Model, tell func
 		size.MetresPerUnit /= k
 		news.Changed = append(news.Changed, fmt.Sprintf("its numbers are %.4g times larger: it was exported in another unit; the true size stays", k))
 	}
-	return r.a.editProduction(ctx, r.ar.ProductionID, func(e *editor) error {
+	return r.a.EditProduction(ctx, r.ar.ProductionID, func(e *edit.Editor) error {
 		result, err := json.Marshal(made)
 		if err != nil {
 			return err
@@ -422,15 +425,15 @@ func (r *reading) renew(ctx context.Context, t Taking, m *model.Model, tell func
 		if err != nil {
 			return err
 		}
-		if err := e.tx.QueryRow(ctx, "select $1::jsonb", carriedRaw).Scan(&carriedRaw); err != nil {
+		if err := e.Tx.QueryRow(ctx, "select $1::jsonb", carriedRaw).Scan(&carriedRaw); err != nil {
 			return err
 		}
-		if err := store.KeepMade(ctx, e.tx, digest(r.ar.Blob, t.Source, size.Up, carriedRaw), result); err != nil {
+		if err := store.KeepMade(ctx, e.Tx, digest(r.ar.Blob, t.Source, size.Up, carriedRaw), result); err != nil {
 			return err
 		}
-		return e.piece(ctx, t.Piece, func(pe *pieceEdit, _ *store.Piece) error {
+		return e.Piece(ctx, t.Piece, func(pe *edit.PieceEdit, _ *store.Piece) error {
 			pe.Arrival, pe.Source, pe.Recipe, pe.Sizing, pe.News = r.ar.ID, t.Source, carried, size, &news
-			e.say("renew %s", pe.Name)
+			e.Say("renew %s", pe.Name)
 			return nil
 		})
 	})
@@ -453,7 +456,7 @@ func unitChange(grew float64) float64 {
 func (a *App) putGLB(ctx context.Context, m *model.Model) (hash string, size int, err error) {
 	r, w := io.Pipe() // it is never whole in memory
 	go func() {
-		w.CloseWithError(guarded("writing a model", "", func() error { return exchange.WriteGLB(w, m) }))
+		w.CloseWithError(act.Guarded("writing a model", "", func() error { return exchange.WriteGLB(w, m) }))
 	}()
 	hash, n, err := a.Store.PutBlob(ctx, r, 0)
 	r.CloseWithError(err)

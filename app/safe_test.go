@@ -12,6 +12,9 @@ import (
 	"time"
 
 	"visator/app"
+	"visator/app/act"
+	"visator/app/edit"
+	"visator/app/query"
 	"visator/core/geom"
 	"visator/core/lay"
 	"visator/store"
@@ -44,11 +47,11 @@ func (d *desk) rows(production string) string {
 }
 
 // Nothing that is done in one production reaches into another, whichever of the
-// other's things is named in whichever field of whichever deed.
+// other's things is named in whichever field of whichever command.
 func TestNothingReachesIntoAnotherProduction(t *testing.T) {
 	d := newDesk(t)
 	st := d.takeIn("box.glb", boxGLB(t))
-	mine := d.edit(app.Command{Do: "place", Piece: st.Pieces[0].ID}, app.Command{Do: "place", StandIn: "box"}, app.Command{Do: "keep", Name: "mine"}).Made
+	mine := d.edit(edit.Do(&edit.Place{Piece: st.Pieces[0].ID}), edit.Do(&edit.Place{StandIn: "box"}), edit.Do(&edit.KeepShot{Name: "mine"})).Made
 	other := &desk{TB: t, a: d.a, ctx: d.ctx}
 	var err error
 	if other.production, other.set, err = d.a.NewProduction(d.ctx, "other", "metre"); err != nil {
@@ -56,29 +59,51 @@ func TestNothingReachesIntoAnotherProduction(t *testing.T) {
 	}
 	ost := other.takeIn("box.glb", boxGLB(t))
 	room, _ := json.Marshal(lay.Room{Outline: []lay.P{{}, {X: 4}, {X: 4, Z: 4}, {Z: 4}}, Height: 2.5, Wall: 0.1})
-	theirs := other.edit(app.Command{Do: "place", Piece: ost.Pieces[0].ID}, app.Command{Do: "place", StandIn: "person"}, app.Command{Do: "keep", Name: "theirs"}, app.Command{Do: "add", Kind: "room", Name: "room", Patch: room}, app.Command{Do: "add", Kind: "group", Name: "group"}).Made
+	theirs := other.edit(edit.Do(&edit.Place{Piece: ost.Pieces[0].ID}), edit.Do(&edit.Place{StandIn: "person"}), edit.Do(&edit.KeepShot{Name: "theirs"}), edit.Do(&edit.AddElement{Kind: "room", Name: "room", Spec: room}), edit.Do(&edit.AddElement{Kind: "group", Name: "group"})).Made
 	ids := []string{other.set, ost.Pieces[0].ID, theirs[0], theirs[2], theirs[3], theirs[4]}
 	// What is made of the pieces is made; from here on nothing changes there.
 	before := d.rows(other.production)
 	tried := 0
-	do := func(deed app.Command) {
+	do := func(deed edit.Command) {
 		t.Helper()
 		tried++
-		_, err := d.a.Edit(d.ctx, d.set, app.EditRequest{Revision: -1, Deeds: []app.Command{deed}})
-		var known *app.Problem
+		_, err := d.a.Edit(d.ctx, d.set, edit.Request{Revision: -1, Commands: []edit.Command{deed}})
+		var known *act.Problem
 		if err != nil && !errors.As(err, &known) {
 			t.Errorf("%+v: %v", deed, err)
 		}
 	}
-	for _, name := range app.DeedNames() {
+	// What a field of a command may say, of one's own and of theirs.
+	own := map[string]any{"ids": []string{mine[0]}, "id": mine[0], "piece": st.Pieces[0].ID, "name": "n", "pattern": "n", "why": "n", "layer": "n", "metres": 1, "of": "height",
+		"to": "x-mid", "along": "x", "across": "x", "side": "back", "kind": "row", "standIn": "", "likeOf": "width", "at": geom.V{X: 1}, "by": geom.V{X: 1}, "focal": 35, "height": 0.5, "x": 0.5, "y": 0.5}
+	theirsIn := func(id string) []map[string]any {
+		return []map[string]any{{"id": id, "ids": []string{id, mine[1]}, "patch": map[string]any{"name": "taken over"}}, {"id": id, "ids": []string{id, mine[1]}}, {"piece": id, "like": id},
+			{"into": id}, {"from": id, "to": id}, {"snag": id}, {"standIn": "box", "piece": "", "patch": map[string]any{"id": id, "piece": id, "group": id, "recast": id}},
+			{"patch": map[string]any{"id": id, "group": id, "recast": id}}, {"patch": map[string]any{"shot": id, "id": id}},
+			{"kind": "row", "spec": lay.Array{Shape: "line", Points: []lay.P{{}, {X: 3}}, Pieces: []lay.Share{{Piece: id, Weight: 1}}, By: "count", Count: 2}},
+			{"kind": "group", "spec": lay.Group{Parent: id}}, {"id": theirs[3], "patch": map[string]any{"spec": map[string]any{"height": 3}}},
+			{"was": []edit.Stood{{ID: id}}, "now": []edit.Stood{{ID: id}}}}
+	}
+	for _, name := range edit.Ops() {
+		has := map[string]any{}
+		if err := json.Unmarshal(patch(edit.Arguments(name)), &has); err != nil {
+			t.Fatal(err)
+		}
 		for _, id := range ids {
-			for _, kind := range []string{"placement", "piece", "shot", "set", "element"} {
-				do(app.Command{Do: name, Kind: kind, ID: id, IDs: []string{id, mine[1]}, Patch: patch(map[string]any{"name": "taken over"}), Piece: st.Pieces[0].ID, Metres: 1, Name: "n", Of: "height"})
+			for _, more := range theirsIn(id) {
+				args, said := map[string]any{}, false
+				for field := range has {
+					if v, ok := own[field]; ok {
+						args[field] = v
+					}
+					if v, ok := more[field]; ok {
+						args[field], said = v, true
+					}
+				}
+				if said {
+					do(edit.Command{Op: name, Args: patch(args)})
+				}
 			}
-			do(app.Command{Do: name, ID: mine[0], IDs: []string{mine[0]}, Piece: id, Like: id, LikeOf: "width", Name: "n", Metres: 1, Of: "x"})
-			do(app.Command{Do: name, ID: mine[0], IDs: []string{mine[0]}, Kind: "placement", Patch: patch(map[string]any{"id": id, "piece": id, "group": id, "recast": id}), StandIn: "box", Name: "n"})
-			do(app.Command{Do: name, Kind: "row", Name: "n", Patch: patch(lay.Array{Shape: "line", Points: []lay.P{{}, {X: 3}}, Pieces: []lay.Share{{Piece: id, Weight: 1}}, By: "count", Count: 2})})
-			do(app.Command{Do: name, Kind: "group", Name: "n", Patch: patch(lay.Group{Parent: id})})
 		}
 	}
 	for _, id := range ids {
@@ -97,7 +122,7 @@ func TestNothingReachesIntoAnotherProduction(t *testing.T) {
 				return err
 			}(),
 		} {
-			var known *app.Problem
+			var known *act.Problem
 			if try != nil && !errors.As(try, &known) {
 				t.Errorf("with %s: %v", id, try)
 			}
@@ -125,27 +150,27 @@ func TestNothingReachesIntoAnotherProduction(t *testing.T) {
 // not taken back with it, and that is told.
 func TestUndoIsOnesOwn(t *testing.T) {
 	d := newDesk(t)
-	anna, ben := app.WithActor(d.ctx, "anna"), app.WithActor(d.ctx, "ben")
-	edit := func(ctx context.Context, set string, deeds ...app.Command) []string {
+	anna, ben := act.WithActor(d.ctx, "anna"), act.WithActor(d.ctx, "ben")
+	put := func(ctx context.Context, set string, deeds ...edit.Command) []string {
 		t.Helper()
-		r, err := d.a.Edit(ctx, set, app.EditRequest{Revision: -1, Deeds: deeds})
+		r, err := d.a.Edit(ctx, set, edit.Request{Revision: -1, Commands: deeds})
 		if err != nil {
 			t.Fatal(err)
 		}
 		return r.Made
 	}
-	move := func(id string, x float64) app.Command {
-		return app.Command{Do: "change", Kind: "placement", ID: id, Patch: patch(map[string]any{"at": map[string]any{"x": x}})}
+	move := func(id string, x float64) edit.Command {
+		return edit.Do(&edit.ChangePlacement{ID: id, Patch: patch(map[string]any{"at": map[string]any{"x": x}})})
 	}
-	here := edit(anna, d.set, app.Command{Do: "place", StandIn: "box", Name: "crate"})[0]
-	bens := edit(ben, d.set, app.Command{Do: "place", StandIn: "box", Name: "barrel"})[0]
+	here := put(anna, d.set, edit.Do(&edit.Place{StandIn: "box", Name: "crate"}))[0]
+	bens := put(ben, d.set, edit.Do(&edit.Place{StandIn: "box", Name: "barrel"}))[0]
 	there, err := d.a.NewSet(d.ctx, d.production, "another")
 	if err != nil {
 		t.Fatal(err)
 	}
-	edit(anna, there, app.Command{Do: "place", StandIn: "box", Name: "elsewhere"})
-	edit(anna, d.set, move(here, 1))
-	edit(ben, d.set, move(bens, 5))
+	put(anna, there, edit.Do(&edit.Place{StandIn: "box", Name: "elsewhere"}))
+	put(anna, d.set, move(here, 1))
+	put(ben, d.set, move(bens, 5))
 	// Anna's last in this set, not Ben's later one and not her own later one elsewhere.
 	if label, err := d.a.Undo(anna, d.set, ""); err != nil || label != "move crate" {
 		t.Fatalf("%q, %v", label, err)
@@ -157,16 +182,16 @@ func TestUndoIsOnesOwn(t *testing.T) {
 		t.Fatalf("%q, %v", label, err)
 	}
 	// Ben moves what Anna moved: her undo would take his move back.
-	edit(ben, d.set, move(here, 9))
+	put(ben, d.set, move(here, 9))
 	_, err = d.a.Undo(anna, d.set, "")
-	if !errors.Is(err, app.ErrStale) || !strings.Contains(err.Error(), "crate was changed since") || d.placement("crate").At.X != 9 {
+	if !errors.Is(err, act.ErrStale) || !strings.Contains(err.Error(), "crate was changed since") || d.placement("crate").At.X != 9 {
 		t.Errorf("%v; the crate is at %v", err, d.placement("crate").At)
 	}
 	// The next undo goes on with the edit before, which cannot be undone either.
-	if _, err := d.a.Undo(anna, d.set, ""); !errors.Is(err, app.ErrStale) || !strings.Contains(err.Error(), "place crate") {
+	if _, err := d.a.Undo(anna, d.set, ""); !errors.Is(err, act.ErrStale) || !strings.Contains(err.Error(), "place crate") {
 		t.Errorf("%v", err)
 	}
-	if _, err := d.a.Undo(anna, d.set, ""); !errors.Is(err, app.ErrNone) {
+	if _, err := d.a.Undo(anna, d.set, ""); !errors.Is(err, act.ErrNone) {
 		t.Errorf("%v", err)
 	}
 	// Ben's own are all there still, and the state tells each their own.
@@ -187,9 +212,9 @@ func TestUndoIsOnesOwn(t *testing.T) {
 // An edit that is sent again, since its answer was lost, is done once; so is undo.
 func TestAnEditThatIsSentAgainIsDoneOnce(t *testing.T) {
 	d := newDesk(t)
-	ask := app.EditRequest{Revision: -1, Request: "first", Deeds: []app.Command{{Do: "place", StandIn: "box", Name: "crate"}}}
+	ask := edit.Request{Revision: -1, Request: "first", Commands: []edit.Command{edit.Do(&edit.Place{StandIn: "box", Name: "crate"})}}
 	var all sync.WaitGroup
-	answers := make([]app.EditResult, 8)
+	answers := make([]edit.Answer, 8)
 	for i := range answers {
 		all.Go(func() {
 			r, err := d.a.Edit(d.ctx, d.set, ask)
@@ -209,7 +234,7 @@ func TestAnEditThatIsSentAgainIsDoneOnce(t *testing.T) {
 			t.Errorf("answered %+v", r)
 		}
 	}
-	d.edit(app.Command{Do: "place", StandIn: "box", Name: "another"})
+	d.edit(edit.Do(&edit.Place{StandIn: "box", Name: "another"}))
 	for range 3 {
 		if label, err := d.a.Undo(d.ctx, d.set, "back"); err != nil || label != "place another" {
 			t.Errorf("%q, %v", label, err)
@@ -229,12 +254,12 @@ func TestAnEditThatIsSentAgainIsDoneOnce(t *testing.T) {
 // brought back or its days are over.
 func TestTheBin(t *testing.T) {
 	d := newDesk(t)
-	d.edit(app.Command{Do: "place", StandIn: "box"}, app.Command{Do: "keep", Name: "shot"})
+	d.edit(edit.Do(&edit.Place{StandIn: "box"}), edit.Do(&edit.KeepShot{Name: "shot"}))
 	take, err := d.a.Shoot(d.ctx, d.set, "", "still", app.TakeSettings{Width: 8, Samples: 1})
 	if err != nil {
 		t.Fatal(err)
 	}
-	d.await("the take", func(st *app.State) bool { return st.Takes[0].State == "done" })
+	d.await("the take", func(st *query.State) bool { return st.Takes[0].State == "done" })
 	second, err := d.a.NewSet(d.ctx, d.production, "second")
 	if err != nil {
 		t.Fatal(err)
@@ -265,10 +290,10 @@ func TestTheBin(t *testing.T) {
 			t.Errorf("in the bin: %q", list)
 		}
 		if step.kind != "take" {
-			if _, err := d.a.State(d.ctx, d.set); !errors.Is(err, app.ErrNone) {
+			if _, err := d.a.State(d.ctx, d.set); !errors.Is(err, act.ErrNone) {
 				t.Errorf("a set in the bin opens: %v", err)
 			}
-			if _, err := d.a.Edit(d.ctx, d.set, app.EditRequest{Revision: -1, Deeds: []app.Command{{Do: "place", StandIn: "box"}}}); !errors.Is(err, app.ErrNone) {
+			if _, err := d.a.Edit(d.ctx, d.set, edit.Request{Revision: -1, Commands: []edit.Command{edit.Do(&edit.Place{StandIn: "box"})}}); !errors.Is(err, act.ErrNone) {
 				t.Errorf("a set in the bin is edited: %v", err)
 			}
 		}
@@ -283,14 +308,14 @@ func TestTheBin(t *testing.T) {
 			t.Errorf("%s came back as another:\n%s\nwas\n%s", step.kind, after, before)
 		}
 	}
-	if err := d.a.TakeFromBin(d.ctx, "set", d.set); !errors.Is(err, app.ErrNone) {
+	if err := d.a.TakeFromBin(d.ctx, "set", d.set); !errors.Is(err, act.ErrNone) {
 		t.Errorf("%v", err)
 	}
 
 	// An arrival goes with what was made of it, wherever that stands; told before.
 	st := d.folder("boards", "", "b.obj", board, "b.mtl", "newmtl Oak\nKd 0.5 0.4 0.3\n")
 	arrival, piece := st.Arrivals[0].ID, st.Pieces[0].ID
-	d.edit(app.Command{Do: "place", Piece: piece}, app.Command{Do: "place", Piece: piece, At: geom.V{X: 3}})
+	d.edit(edit.Do(&edit.Place{Piece: piece}), edit.Do(&edit.Place{Piece: piece, At: geom.V{X: 3}}))
 	if u, err := d.a.Uses(d.ctx, arrival); err != nil || len(u.Pieces) != 1 || u.Things != 2 || !slices.Equal(u.Sets, []string{"first set"}) {
 		t.Errorf("%+v, %v", u, err)
 	}
@@ -326,7 +351,7 @@ func TestTheBin(t *testing.T) {
 	if err := d.a.PutInBin(d.ctx, "set", d.set); err == nil || !strings.Contains(err.Error(), "only set") {
 		t.Errorf("the last set: %v", err)
 	}
-	if err := d.a.PutInBin(d.ctx, "piece", "x"); !errors.Is(err, app.ErrWrong) {
+	if err := d.a.PutInBin(d.ctx, "piece", "x"); !errors.Is(err, act.ErrWrong) {
 		t.Errorf("%v", err)
 	}
 	// When its days are over it is gone, and nothing else.
@@ -346,7 +371,7 @@ func TestTheBin(t *testing.T) {
 // unmeasured, and comes right again when it is undone.
 func TestAbsurdNumbers(t *testing.T) {
 	d := newDesk(t)
-	id := d.edit(app.Command{Do: "place", StandIn: "box", Name: "crate"}).Made[0]
+	id := d.edit(edit.Do(&edit.Place{StandIn: "box", Name: "crate"})).Made[0]
 	for _, x := range []string{"1e308", "1e155", "-1e300", "1e13"} {
 		for name, text := range map[string]string{
 			"a ride":   `{"move":{"rate":24,"seconds":2,"rides":[{"ids":["` + id + `"],"points":[{"x":0,"y":0,"z":0},{"x":` + x + `,"y":0,"z":0}],"seconds":1,"easing":"linear"}]}}`,
@@ -354,14 +379,14 @@ func TestAbsurdNumbers(t *testing.T) {
 			"a camera": `{"view":{"eye":{"x":` + x + `,"y":0,"z":0}}}`,
 			"a mark":   `{"match":{"picture":"","opacity":1,"wipe":1,"points":[{"x":` + x + `,"y":0,"at":{"x":0,"y":0,"z":0}}]}}`,
 		} {
-			_, err := d.a.Edit(d.ctx, d.set, app.EditRequest{Revision: -1, Deeds: []app.Command{{Do: "change", Kind: "set", Patch: json.RawMessage(text)}}})
-			if !errors.Is(err, app.ErrWrong) {
+			_, err := d.a.Edit(d.ctx, d.set, edit.Request{Revision: -1, Commands: []edit.Command{edit.Do(&edit.ChangeSet{Patch: json.RawMessage(text)})}})
+			if !errors.Is(err, act.ErrWrong) {
 				t.Errorf("%s of %s: %v", name, x, err)
 			}
 		}
 	}
-	d.edit(app.Command{Do: "change", Kind: "set", Patch: json.RawMessage(`{"move":{"rate":24,"seconds":2,"rides":[{"ids":["` + id + `"],"points":[{"x":0,"y":0,"z":0},{"x":1,"y":0,"z":0}],"seconds":1,"easing":"linear"}]}}`)})
-	d.edit(app.Command{Do: "keep", Name: "a ride"})
+	d.edit(edit.Do(&edit.ChangeSet{Patch: json.RawMessage(`{"move":{"rate":24,"seconds":2,"rides":[{"ids":["` + id + `"],"points":[{"x":0,"y":0,"z":0},{"x":1,"y":0,"z":0}],"seconds":1,"easing":"linear"}]}}`)}))
+	d.edit(edit.Do(&edit.KeepShot{Name: "a ride"}))
 	for _, far := range []string{"1e155", "1e308"} {
 		if _, err := d.a.Store.Pool.Exec(d.ctx, "update sets set move = replace(move::text, '\"x\": 1,', '\"x\": "+far+",')::jsonb where id = $1", d.set); err != nil {
 			t.Fatal(err)
@@ -374,8 +399,8 @@ func TestAbsurdNumbers(t *testing.T) {
 			t.Fatalf("the test does not strike: %v", err)
 		}
 		// An edit has it measured again.
-		rev := d.edit(app.Command{Do: "change", Kind: "placement", ID: id, Patch: patch(map[string]any{"name": "crate of " + far})}).Revision
-		st := d.await("the measuring, or that it was given up", func(st *app.State) bool { return st.Measured != nil && st.Measured.Revision == rev })
+		rev := d.edit(edit.Do(&edit.ChangePlacement{ID: id, Patch: patch(map[string]any{"name": "crate of " + far})})).Revision
+		st := d.await("the measuring, or that it was given up", func(st *query.State) bool { return st.Measured != nil && st.Measured.Revision == rev })
 		if _, err := json.Marshal(st); err != nil {
 			t.Errorf("with %s the state cannot be told: %v", far, err)
 		}
@@ -390,8 +415,8 @@ func TestAbsurdNumbers(t *testing.T) {
 // A large order, asked for or kept by an earlier release, blocks nothing.
 func TestTheLastOrderBlocksNothing(t *testing.T) {
 	d := newDesk(t)
-	id := d.edit(app.Command{Do: "place", StandIn: "box"}).Made[0]
-	if _, err := d.a.Edit(d.ctx, d.set, app.EditRequest{Revision: -1, Deeds: []app.Command{{Do: "change", Kind: "placement", ID: id, Patch: patch(map[string]any{"order": 2147483647})}}}); err != nil {
+	id := d.edit(edit.Do(&edit.Place{StandIn: "box"})).Made[0]
+	if _, err := d.a.Edit(d.ctx, d.set, edit.Request{Revision: -1, Commands: []edit.Command{edit.Do(&edit.ChangePlacement{ID: id, Patch: patch(map[string]any{"order": 2147483647})})}}); err != nil {
 		t.Fatal(err)
 	}
 	if p := d.state().Placements[0]; p.Order != 1 {
@@ -399,16 +424,16 @@ func TestTheLastOrderBlocksNothing(t *testing.T) {
 	}
 	for _, table := range []string{"placement", "element", "shot"} {
 		if table == "element" {
-			d.edit(app.Command{Do: "add", Kind: "layer", Name: "l"})
+			d.edit(edit.Do(&edit.AddElement{Kind: "layer", Name: "l"}))
 		}
 		if table == "shot" {
-			d.edit(app.Command{Do: "keep", Name: "s"})
+			d.edit(edit.Do(&edit.KeepShot{Name: "s"}))
 		}
 		if _, err := d.a.Store.Pool.Exec(d.ctx, "update "+table+" set ord = 2147483647"); err != nil {
 			t.Fatal(err)
 		}
 	}
-	made := d.edit(app.Command{Do: "place", StandIn: "box", Name: "after"}, app.Command{Do: "copy", IDs: []string{id}, At: geom.V{X: 1}}, app.Command{Do: "add", Kind: "layer", Name: "after"}, app.Command{Do: "keep", Name: "after"}).Made
+	made := d.edit(edit.Do(&edit.Place{StandIn: "box", Name: "after"}), edit.Do(&edit.Copy{IDs: []string{id}, By: geom.V{X: 1}}), edit.Do(&edit.AddElement{Kind: "layer", Name: "after"}), edit.Do(&edit.KeepShot{Name: "after"})).Made
 	if len(made) != 4 {
 		t.Errorf("made %v", made)
 	}
@@ -420,7 +445,7 @@ func TestTakesAreBounded(t *testing.T) {
 	d := newDesk(t)
 	d.a.Memory = 2 << 30
 	_, err := d.a.Shoot(d.ctx, d.set, "", "still", app.TakeSettings{Width: 16384, Height: 16384, Samples: 1})
-	if !errors.Is(err, app.ErrWrong) || !strings.Contains(err.Error(), "9.2 GB of memory even made in bands") {
+	if !errors.Is(err, act.ErrWrong) || !strings.Contains(err.Error(), "9.2 GB of memory even made in bands") {
 		t.Errorf("268 million pixels in 2 GB: %v", err)
 	}
 	// What does not fit as a whole, but in bands, is made: and is the same picture.
@@ -431,7 +456,7 @@ func TestTakesAreBounded(t *testing.T) {
 		if err != nil {
 			t.Fatal(err)
 		}
-		st := d.await("the take", func(st *app.State) bool { return st.Takes[0].ID == take.ID && st.Takes[0].State == "done" })
+		st := d.await("the take", func(st *query.State) bool { return st.Takes[0].ID == take.ID && st.Takes[0].State == "done" })
 		if err := json.Unmarshal(st.Takes[0].Result, &pictures[i]); err != nil {
 			t.Fatal(err)
 		}
@@ -442,7 +467,7 @@ func TestTakesAreBounded(t *testing.T) {
 	if _, err := d.a.Store.Pool.Exec(d.ctx, "insert into take (id, set_id, name, kind, state, settings) select 't' || n, $1, 't', 'still', 'waiting', '{}' from generate_series(1, 200) n", d.set); err != nil {
 		t.Fatal(err)
 	}
-	if _, err := d.a.Shoot(d.ctx, d.set, "", "still", app.TakeSettings{Width: 8, Samples: 1}); !errors.Is(err, app.ErrWrong) || !strings.Contains(err.Error(), "at most 200") {
+	if _, err := d.a.Shoot(d.ctx, d.set, "", "still", app.TakeSettings{Width: 8, Samples: 1}); !errors.Is(err, act.ErrWrong) || !strings.Contains(err.Error(), "at most 200") {
 		t.Errorf("the 201st: %v", err)
 	}
 }
@@ -451,16 +476,16 @@ func TestTakesAreBounded(t *testing.T) {
 // measured for the one before, and all that comes of it is of the newest.
 func TestACrowdIsMeasuredInTime(t *testing.T) {
 	d := newDesk(t)
-	var deeds []app.Command
+	var deeds []edit.Command
 	for i := range 14 {
-		deeds = append(deeds, app.Command{Do: "place", StandIn: "person", At: geom.V{X: 0.01 * float64(i), Z: 0.007 * float64(i*i%14)}})
+		deeds = append(deeds, edit.Do(&edit.Place{StandIn: "person", At: geom.V{X: 0.01 * float64(i), Z: 0.007 * float64(i*i%14)}}))
 	}
 	made := d.edit(deeds...).Made
 	var rev int64
 	for i := range 10 {
-		rev = d.edit(app.Command{Do: "change", Kind: "placement", ID: made[i], Patch: patch(map[string]any{"yaw": 0.1 * float64(i)})}).Revision
+		rev = d.edit(edit.Do(&edit.ChangePlacement{ID: made[i], Patch: patch(map[string]any{"yaw": 0.1 * float64(i)})})).Revision
 	}
-	st := d.await("the measuring", func(st *app.State) bool { return st.Measured != nil && st.Measured.Revision == rev })
+	st := d.await("the measuring", func(st *query.State) bool { return st.Measured != nil && st.Measured.Revision == rev })
 	overlap, more := 0, 0
 	for _, s := range st.Snags {
 		if s.Kind == "overlap" && strings.Contains(s.What, "more") {
@@ -472,7 +497,7 @@ func TestACrowdIsMeasuredInTime(t *testing.T) {
 	if overlap < 14 || overlap > 14*3 || more < 10 {
 		t.Errorf("%d pairs measured, %d things told of more", overlap, more)
 	}
-	d.await("nothing to wait", func(*app.State) bool { return d.a.MeasuringLag() == 0 })
+	d.await("nothing to wait", func(*query.State) bool { return d.a.MeasuringLag() == 0 })
 }
 
 // A backup, restored where nothing is, gives the same in every byte; one that is
@@ -481,12 +506,12 @@ func TestACrowdIsMeasuredInTime(t *testing.T) {
 func TestEverythingIsCarriedElsewhere(t *testing.T) {
 	d := newDesk(t)
 	st := d.takeIn("box.glb", boxGLB(t))
-	d.edit(app.Command{Do: "place", Piece: st.Pieces[0].ID, At: geom.V{X: -0.1, Z: 1.0 / 3}}, app.Command{Do: "place", StandIn: "person"}, app.Command{Do: "keep", Name: "wide"})
-	d.edit(app.Command{Do: "change", Kind: "piece", ID: st.Pieces[0].ID, Patch: patch(map[string]any{"credit": map[string]any{"author": "Ada Weaver", "licence": "CC BY 4.0"}})})
+	d.edit(edit.Do(&edit.Place{Piece: st.Pieces[0].ID, At: geom.V{X: -0.1, Z: 1.0 / 3}}), edit.Do(&edit.Place{StandIn: "person"}), edit.Do(&edit.KeepShot{Name: "wide"}))
+	d.edit(edit.Do(&edit.ChangePiece{ID: st.Pieces[0].ID, Patch: patch(map[string]any{"credit": map[string]any{"author": "Ada Weaver", "licence": "CC BY 4.0"}})}))
 	if _, err := d.a.Shoot(d.ctx, d.set, "", "still", app.TakeSettings{Width: 32, Samples: 2}); err != nil {
 		t.Fatal(err)
 	}
-	d.await("the take", func(st *app.State) bool { return st.Takes[0].State == "done" })
+	d.await("the take", func(st *query.State) bool { return st.Takes[0].State == "done" })
 	var file bytes.Buffer
 	m, err := d.a.Backup(d.ctx, &file)
 	if err != nil || m.Tables["placement"].Rows != 2 || m.Blobs < 4 || len(m.Damaged) != 0 {
@@ -581,7 +606,7 @@ func TestEverythingIsCarriedElsewhere(t *testing.T) {
 	if st := twin.state(); st.Production.Name != "test 2" || len(st.Placements) != 2 || len(st.Takes) != 1 || st.Placements[0].ID == d.state().Placements[0].ID || told(twin, again) != told(d, d.set) {
 		t.Errorf("its twin: %s, %d placements, %d takes", st.Production.Name, len(st.Placements), len(st.Takes))
 	}
-	if _, err := d.a.TakeIn(d.ctx, bytes.NewReader(raw), int64(len(raw))); !errors.Is(err, app.ErrWrong) {
+	if _, err := d.a.TakeIn(d.ctx, bytes.NewReader(raw), int64(len(raw))); !errors.Is(err, act.ErrWrong) {
 		t.Errorf("a backup as a production: %v", err)
 	}
 	for i := 1; i < 8; i++ {
@@ -625,7 +650,7 @@ func TestAForgedProductionIsRefused(t *testing.T) {
 		d := newDesk(t)
 		d.takeIn("box.glb", boxGLB(t))
 		room, _ := json.Marshal(lay.Room{Outline: []lay.P{{}, {X: 4}, {X: 4, Z: 4}, {Z: 4}}, Height: 2.5, Wall: 0.1})
-		d.edit(app.Command{Do: "place", StandIn: "box"}, app.Command{Do: "add", Kind: "room", Name: "room", Patch: room})
+		d.edit(edit.Do(&edit.Place{StandIn: "box"}), edit.Do(&edit.AddElement{Kind: "room", Name: "room", Spec: room}))
 		if tag, err := d.a.Store.Pool.Exec(d.ctx, sql); err != nil || tag.RowsAffected() == 0 {
 			t.Fatalf("%s: %v", name, err)
 		}
@@ -638,7 +663,7 @@ func TestAForgedProductionIsRefused(t *testing.T) {
 		if err != nil {
 			t.Fatal(err)
 		}
-		if _, err := away.a.TakeIn(d.ctx, bytes.NewReader(one.Bytes()), int64(one.Len())); !errors.Is(err, app.ErrWrong) {
+		if _, err := away.a.TakeIn(d.ctx, bytes.NewReader(one.Bytes()), int64(one.Len())); !errors.Is(err, act.ErrWrong) {
 			t.Errorf("%s: %v", name, err)
 		}
 		after, err := away.a.Store.Productions(d.ctx)
@@ -656,11 +681,11 @@ func TestAForgedProductionIsRefused(t *testing.T) {
 func TestRoomIsGivenBack(t *testing.T) {
 	d := newDesk(t)
 	d.takeIn("box.glb", boxGLB(t))
-	if _, err := d.a.CardPicture(d.ctx, strings.NewReader("no picture")); !errors.Is(err, app.ErrWrong) {
+	if _, err := d.a.CardPicture(d.ctx, strings.NewReader("no picture")); !errors.Is(err, act.ErrWrong) {
 		t.Fatal(err)
 	}
 	// An arrival that is handed in as a picture is refused, and stays what it is.
-	if _, err := d.a.CardPicture(d.ctx, bytes.NewReader(boxGLB(t))); !errors.Is(err, app.ErrWrong) {
+	if _, err := d.a.CardPicture(d.ctx, bytes.NewReader(boxGLB(t))); !errors.Is(err, act.ErrWrong) {
 		t.Fatal(err)
 	}
 	refs, err := store.References(d.ctx, d.a.Store.Pool)

@@ -4,9 +4,12 @@ import (
 	"bytes"
 	"context"
 	"fmt"
+	"math"
 
 	"github.com/jackc/pgx/v5"
 
+	"visator/app/act"
+	"visator/app/measure"
 	"visator/core/assembly"
 	"visator/core/exchange"
 	"visator/core/geom"
@@ -40,15 +43,15 @@ type loadedThing struct {
 
 // loadScene reads what is seen of a set, with its models.
 func (a *App) loadScene(ctx context.Context, set *store.Set) (*loaded, error) {
-	var w *snapshot
+	var w *measure.Snapshot
 	err := a.Store.View(ctx, func(tx pgx.Tx) (err error) {
-		w, err = a.snapshot(ctx, tx, set.ID)
+		w, err = a.Snapshot(ctx, tx, set.ID)
 		return err
 	})
 	if err != nil {
 		return nil, err
 	}
-	w.set.ShotSettings = set.ShotSettings // the shot's, which may not be the working one
+	w.SetRow.ShotSettings = set.ShotSettings // the shot's, which may not be the working one
 	if _, err := w.LayOut(ctx, false); err != nil {
 		return nil, err
 	}
@@ -67,7 +70,7 @@ func newLoaded(a *App) *loaded {
 }
 
 // stand adds a thing.
-func (l *loaded) stand(ctx context.Context, w *snapshot, t *assembly.Thing) error {
+func (l *loaded) stand(ctx context.Context, w *measure.Snapshot, t *assembly.Thing) error {
 	if t.Placement == nil {
 		return l.standLaid(ctx, w, t)
 	}
@@ -95,7 +98,7 @@ func (l *loaded) stand(ctx context.Context, w *snapshot, t *assembly.Thing) erro
 }
 
 // standLaid adds what an element is made of and what it lays.
-func (l *loaded) standLaid(ctx context.Context, w *snapshot, t *assembly.Thing) error {
+func (l *loaded) standLaid(ctx context.Context, w *measure.Snapshot, t *assembly.Thing) error {
 	if t.Laid.Model != nil {
 		l.models[t.ID], l.top[t.ID] = t.Laid.Model, geom.Identity
 		l.stands = append(l.stands, loadedThing{t.ID, nil, t.ID, t.Name, geom.Identity})
@@ -111,11 +114,11 @@ func (l *loaded) standLaid(ctx context.Context, w *snapshot, t *assembly.Thing) 
 }
 
 // load reads the model of a piece, once; of is what needs it.
-func (l *loaded) load(ctx context.Context, w *snapshot, piece, of string) error {
+func (l *loaded) load(ctx context.Context, w *measure.Snapshot, piece, of string) error {
 	if l.models[piece] != nil {
 		return nil
 	}
-	row := w.pieces[piece]
+	row := w.PieceOf[piece]
 	if row == nil { // taken out of the library, but still standing
 		p, err := store.GetPiece(ctx, l.a.Store.Pool, piece)
 		if err != nil {
@@ -123,11 +126,11 @@ func (l *loaded) load(ctx context.Context, w *snapshot, piece, of string) error 
 		}
 		row = &p
 	}
-	f, s, err := pieceFacts(row)
+	f, s, err := measure.PieceFacts(row)
 	if err != nil {
 		return err
 	}
-	if levels, light := w.lightness(piece); light > 0 && light < len(levels) {
+	if levels, light := w.Lightness(piece); light > 0 && light < len(levels) {
 		lighter := *row
 		lighter.Blob = levels[light].Blob // the piece itself stays in the library
 		row = &lighter
@@ -274,4 +277,31 @@ func (l *loaded) merge(name string, shots []store.ShotRow, ls *light.State) *mod
 		out.Roots, out.Nodes = append(out.Roots, len(out.Nodes)), append(out.Nodes, n)
 	}
 	return out
+}
+
+// Sky is the working light's sky as a small picture for the browser: linear
+// RGB in cd/m², latitude-longitude, turned as it will be seen.
+func (a *App) Sky(ctx context.Context, setID string) (pix []float32, w, h int, err error) {
+	set, err := store.GetSet(ctx, a.Store.Pool, setID)
+	if err != nil {
+		return nil, 0, 0, act.NotThere(err, "The set")
+	}
+	s := &loaded{a: a}
+	scene, err := s.renderScene(ctx, &set.Light)
+	if err != nil {
+		return nil, 0, 0, err
+	}
+	w, h = 64, 256 // a two-colour sky needs height, not width
+	if set.Light.Sky == "panorama" {
+		w, h = 512, 256
+	}
+	for y := 0; y < h; y++ {
+		sin, cos := math.Sincos(math.Pi * (float64(y) + 0.5) / float64(h))
+		for x := 0; x < w; x++ {
+			sp, cp := math.Sincos(2 * math.Pi * ((float64(x)+0.5)/float64(w) - 0.5))
+			c := scene.Env.At(geom.V{X: sin * sp, Y: cos, Z: -sin * cp})
+			pix = append(pix, float32(c.X), float32(c.Y), float32(c.Z))
+		}
+	}
+	return pix, w, h, nil
 }

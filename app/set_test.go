@@ -7,6 +7,8 @@ import (
 	"testing"
 
 	"visator/app"
+	"visator/app/edit"
+	"visator/app/query"
 	"visator/core/geom"
 	"visator/core/optics"
 )
@@ -17,14 +19,14 @@ func TestLinkedCopiesFollowTheirPiece(t *testing.T) {
 	d := newDesk(t)
 	st := d.takeIn("box.glb", boxGLB(t))
 	id := st.Pieces[0].ID
-	d.edit(app.Command{Do: "place", Piece: id, At: geom.V{X: 1, Z: 2}})
+	d.edit(edit.Do(&edit.Place{Piece: id, At: geom.V{X: 1, Z: 2}}))
 	first := d.state().Placements[0].ID
-	d.edit(app.Command{Do: "copy", IDs: []string{first}, At: geom.V{X: 3}})
+	d.edit(edit.Do(&edit.Copy{IDs: []string{first}, By: geom.V{X: 3}}))
 	st = d.state()
 	if len(st.Placements) != 2 || st.Placements[1].Shared != 2 || st.Pieces[0].Copies != 2 || st.Placements[1].At != (geom.V{X: 4, Z: 2}) {
 		t.Fatalf("%+v", st.Placements)
 	}
-	d.edit(app.Command{Do: "true", ID: id, Of: "height", Metres: 2.5})
+	d.edit(edit.Do(&edit.TrueSize{ID: id, Of: "height", Metres: 2.5}))
 	st = d.state()
 	for _, p := range st.Placements {
 		if math.Abs(p.Dims.Y-2.5) > 1e-9 || math.Abs(p.Dims.X-5) > 1e-9 || p.At.Y != 0 {
@@ -42,15 +44,15 @@ func TestLinkedCopiesFollowTheirPiece(t *testing.T) {
 // The fitted range cuts nothing that is seen, and the snags that said so go.
 func TestFitRangeFollowsFromTheSet(t *testing.T) {
 	d := newDesk(t)
-	d.edit(app.Command{Do: "change", Kind: "set", Patch: patch(map[string]any{"view": map[string]any{"near": 5, "far": 6}})})
+	d.edit(edit.Do(&edit.ChangeSet{Patch: patch(map[string]any{"view": map[string]any{"near": 5, "far": 6}})}))
 	v := d.state().Set.View
 	ahead := func(metres float64) geom.V { return v.Eye.Add(v.Forward().Mul(metres)) }
-	d.edit(app.Command{Do: "place", StandIn: "person", At: ahead(4)}, app.Command{Do: "place", StandIn: "box", At: ahead(900)})
+	d.edit(edit.Do(&edit.Place{StandIn: "person", At: ahead(4)}), edit.Do(&edit.Place{StandIn: "box", At: ahead(900)}))
 	cut := func() int { return len(d.snagsOf("cut near")) + len(d.snagsOf("cut far")) }
 	if f := d.frame(0); cut() != 2 || !f.Fit.Fits || f.Fit.CutNear != 1 || f.Fit.CutFar != 1 {
 		t.Fatalf("%d snags, %+v", cut(), f.Fit)
 	}
-	d.edit(app.Command{Do: "fit"})
+	d.edit(edit.Do(&edit.FitRange{}))
 	st := d.state()
 	if cut() != 0 || st.Set.View.Near > 4 || st.Set.View.Far < 900 || st.Set.View.Far > 1000 || st.Set.View.Near < 3 {
 		t.Errorf("near %v, far %v, snags %+v", st.Set.View.Near, st.Set.View.Far, st.Snags)
@@ -59,10 +61,10 @@ func TestFitRangeFollowsFromTheSet(t *testing.T) {
 
 func TestAimAndFocusOnAThing(t *testing.T) {
 	d := newDesk(t)
-	d.edit(app.Command{Do: "place", StandIn: "person", At: geom.V{X: 5, Z: -7}})
+	d.edit(edit.Do(&edit.Place{StandIn: "person", At: geom.V{X: 5, Z: -7}}))
 	id := d.state().Placements[0].ID
-	d.edit(app.Command{Do: "aim", ID: id})
-	d.edit(app.Command{Do: "focus", ID: id})
+	d.edit(edit.Do(&edit.Aim{ID: id}))
+	d.edit(edit.Do(&edit.Focus{ID: id}))
 	v := d.state().Set.View
 	middle := geom.V{X: 5, Y: 1.75 / 2, Z: -7}
 	x, y, depth, ok := v.Project(middle)
@@ -70,9 +72,9 @@ func TestAimAndFocusOnAThing(t *testing.T) {
 		t.Errorf("it is at %v, %v, %v m away, in focus is %v m", x, y, depth, v.Focus)
 	}
 	// What stands behind the lens cannot be focused on.
-	d.edit(app.Command{Do: "place", StandIn: "box", At: v.Eye.Sub(v.Forward().Mul(5))})
+	d.edit(edit.Do(&edit.Place{StandIn: "box", At: v.Eye.Sub(v.Forward().Mul(5))}))
 	behind := d.state().Placements[1].ID
-	if _, err := d.a.Edit(d.ctx, d.set, app.EditRequest{Revision: -1, Deeds: []app.Command{{Do: "focus", ID: behind}}}); err == nil || !strings.Contains(err.Error(), "behind the lens") {
+	if _, err := d.a.Edit(d.ctx, d.set, edit.Request{Revision: -1, Commands: []edit.Command{edit.Do(&edit.Focus{ID: behind})}}); err == nil || !strings.Contains(err.Error(), "behind the lens") {
 		t.Errorf("%v", err)
 	}
 }
@@ -80,25 +82,25 @@ func TestAimAndFocusOnAThing(t *testing.T) {
 // Shots are kept, changed only when told, deleted, and all of it can be undone.
 func TestShotsCanBeUndoneLikeEverything(t *testing.T) {
 	d := newDesk(t)
-	d.edit(app.Command{Do: "keep", Name: "wide"})
-	d.edit(app.Command{Do: "change", Kind: "set", Patch: patch(map[string]any{"view": map[string]any{"focal": 85}})})
-	d.edit(app.Command{Do: "keep", Name: "close"})
+	d.edit(edit.Do(&edit.KeepShot{Name: "wide"}))
+	d.edit(edit.Do(&edit.ChangeSet{Patch: patch(map[string]any{"view": map[string]any{"focal": 85}})}))
+	d.edit(edit.Do(&edit.KeepShot{Name: "close"}))
 	st := d.state()
 	wide, close := st.Shots[0], st.Shots[1]
 	if wide.View.Focal != optics.Default().Focal || close.View.Focal != 85 || st.Set.Shot != close.ID || st.Changed {
 		t.Fatalf("%+v", st.Shots)
 	}
-	d.edit(app.Command{Do: "go", ID: wide.ID})
-	d.edit(app.Command{Do: "change", Kind: "set", Patch: patch(map[string]any{"view": map[string]any{"focal": 20}})})
+	d.edit(edit.Do(&edit.GoToShot{ID: wide.ID}))
+	d.edit(edit.Do(&edit.ChangeSet{Patch: patch(map[string]any{"view": map[string]any{"focal": 20}})}))
 	if st = d.state(); !st.Changed || st.Shots[0].View.Focal != wide.View.Focal {
 		t.Errorf("changed: %v, kept: %v mm", st.Changed, st.Shots[0].View.Focal)
 	}
-	d.edit(app.Command{Do: "keep"})
+	d.edit(edit.Do(&edit.KeepShot{}))
 	if st = d.state(); st.Changed || st.Shots[0].View.Focal != 20 {
 		t.Errorf("kept: %v mm", st.Shots[0].View.Focal)
 	}
-	d.edit(app.Command{Do: "deleteShot", ID: close.ID})
-	d.edit(app.Command{Do: "change", Kind: "shot", ID: wide.ID, Patch: patch(map[string]any{"name": "widest"})})
+	d.edit(edit.Do(&edit.DeleteShot{ID: close.ID}))
+	d.edit(edit.Do(&edit.ChangeShot{ID: wide.ID, Patch: patch(map[string]any{"name": "widest"})}))
 	if st = d.state(); len(st.Shots) != 1 || st.Shots[0].Name != "widest" {
 		t.Errorf("%+v", st.Shots)
 	}
@@ -124,11 +126,11 @@ func TestShotsCanBeUndoneLikeEverything(t *testing.T) {
 // hidden is not in it.
 func TestATimeLimitEndsATake(t *testing.T) {
 	d := newDesk(t)
-	d.edit(app.Command{Do: "place", StandIn: "box", At: geom.V{Z: -2}, Patch: patch(map[string]any{"hidden": true})})
+	d.edit(edit.Do(&edit.Place{StandIn: "box", At: geom.V{Z: -2}, Patch: patch(map[string]any{"hidden": true})}))
 	if _, err := d.a.Shoot(d.ctx, d.set, "", "still", app.TakeSettings{Width: 160, Samples: 1 << 20, Bounces: 1, Seconds: 0.5}); err != nil {
 		t.Fatal(err)
 	}
-	st := d.await("the take", func(st *app.State) bool { return st.Takes[0].State == "done" })
+	st := d.await("the take", func(st *query.State) bool { return st.Takes[0].State == "done" })
 	var r app.TakeResult
 	if err := json.Unmarshal(st.Takes[0].Result, &r); err != nil || r.Samples < 1 || r.Samples >= 1<<20 || r.PNG == "" {
 		t.Errorf("%+v, %v", r, err)
@@ -160,22 +162,22 @@ func TestProductionOptions(t *testing.T) {
 func TestWhatAPieceTouchesElsewhereIsTold(t *testing.T) {
 	d := newDesk(t)
 	id := d.takeIn("box.glb", boxGLB(t)).Pieces[0].ID
-	d.edit(app.Command{Do: "place", Piece: id}, app.Command{Do: "place", Piece: id, At: geom.V{X: 3}})
+	d.edit(edit.Do(&edit.Place{Piece: id}), edit.Do(&edit.Place{Piece: id, At: geom.V{X: 3}}))
 	second, err := d.a.NewSet(d.ctx, d.production, "second")
 	if err != nil {
 		t.Fatal(err)
 	}
-	var deeds []app.Command
+	var deeds []edit.Command
 	for i := range 3 {
-		deeds = append(deeds, app.Command{Do: "place", Piece: id, At: geom.V{Z: float64(3 * i)}})
+		deeds = append(deeds, edit.Do(&edit.Place{Piece: id, At: geom.V{Z: float64(3 * i)}}))
 	}
-	if _, err := d.a.Edit(d.ctx, second, app.EditRequest{Revision: -1, Deeds: deeds}); err != nil {
+	if _, err := d.a.Edit(d.ctx, second, edit.Request{Revision: -1, Commands: deeds}); err != nil {
 		t.Fatal(err)
 	}
 	if p := d.state().Pieces[0]; p.Copies != 2 || p.Elsewhere != 3 || p.OtherSets != 1 {
 		t.Errorf("%d here, %d elsewhere in %d", p.Copies, p.Elsewhere, p.OtherSets)
 	}
-	d.edit(app.Command{Do: "true", ID: id, Of: "height", Metres: 2})
+	d.edit(edit.Do(&edit.TrueSize{ID: id, Of: "height", Metres: 2}))
 	if label := d.state().Undo; !strings.Contains(label, "5 placements in 2 sets change") {
 		t.Error(label)
 	}

@@ -13,17 +13,13 @@ import (
 	"github.com/jackc/pgx/v5"
 	"github.com/riverqueue/river"
 
+	"visator/app/act"
+	"visator/app/edit"
 	"visator/core/contact"
-	"visator/core/geom"
-	"visator/core/plain"
 	"visator/core/rest"
-	"visator/core/snag"
 	"visator/core/stage"
 	"visator/store"
 )
-
-// maxHeap is how many things settle together: some seconds' work.
-const maxHeap = 200
 
 // QueueSoon is for work that a person waits for.
 const QueueSoon = "soon"
@@ -36,22 +32,6 @@ type SettleArgs struct {
 func (SettleArgs) Kind() string { return "settle" }
 
 func settleJob() *river.InsertOpts { return &river.InsertOpts{Queue: QueueSoon, MaxAttempts: 3} }
-
-// stood is where a placement stands: what a settling begins with and ends in.
-type stood struct {
-	ID    string  `json:"id"`
-	At    geom.V  `json:"at"`
-	Yaw   float64 `json:"yaw"`
-	Pitch float64 `json:"pitch"`
-	Roll  float64 `json:"roll"`
-	Scale geom.V  `json:"scale"`
-	Size  geom.V  `json:"size"`
-	Piece string  `json:"piece"`
-}
-
-func stoodAt(p *stage.Placement) stood {
-	return stood{p.ID, p.At, p.Yaw, p.Pitch, p.Roll, p.Scale, p.Size, p.Piece}
-}
 
 // Settle begins to let placements fall and tip until they rest, one on the other, by
 // their true triangles; beside all else that is done to the set. A seed turns each a
@@ -73,55 +53,52 @@ func (a *App) SettleNow(ctx context.Context, setID string, ids []string, seed ui
 func (a *App) beginSettle(ctx context.Context, setID string, ids []string, seed uint64, queued bool) (
 	s store.Settling, err error) {
 	if len(ids) == 0 {
-		return s, wrong("Select what is to settle first.")
+		return s, act.Wrong("Select what is to settle first.")
 	}
-	if len(ids) > maxHeap {
-		return s, wrong("A heap has at most %d things; settle it in parts.", maxHeap)
+	if len(ids) > edit.MaxHeap {
+		return s, act.Wrong("A heap has at most %d things; settle it in parts.", edit.MaxHeap)
 	}
-	for _, id := range ids {
-		if err := plain.Text(id); err != nil || len(id) > maxID {
-			return s, wrong("That names no placement.")
-		}
+	if err := act.Named(ids...); err != nil {
+		return s, err
 	}
 	if seed > math.MaxInt64 {
-		return s, wrong("A seed is 0 to %d.", int64(math.MaxInt64))
+		return s, act.Wrong("A seed is 0 to %d.", int64(math.MaxInt64))
 	}
-	production, err := a.turnOf(ctx, setID)
+	production, err := a.ProductionOf(ctx, setID)
 	if err != nil {
 		return s, err
 	}
 	err = a.Store.Tx(ctx, func(tx pgx.Tx) error {
 		set, err := store.GetSet(ctx, tx, setID)
 		if err != nil {
-			return notThere(err, "The set")
+			return act.NotThere(err, "The set")
 		}
-		e := &editor{a: a, tx: tx, set: set, seen: -1}
-		rows, err := e.free(ctx, once(ids), 1, "what is to settle")
+		rows, err := a.Free(ctx, tx, set, once(ids), "what is to settle")
 		if err != nil {
 			return err
 		}
-		var was []stood
+		var was []edit.Stood
 		for _, r := range rows {
-			was = append(was, stoodAt(&r.Placement))
+			was = append(was, edit.StoodAt(&r.Placement))
 		}
 		running, err := store.Settlings(ctx, tx, setID)
 		if err != nil {
 			return err
 		}
 		for _, r := range running {
-			var other []stood
+			var other []edit.Stood
 			if err := json.Unmarshal(r.Was, &other); err != nil {
 				return err
 			}
-			if slices.ContainsFunc(other, func(o stood) bool { return slices.Contains(ids, o.ID) }) {
-				return wrong("%s settles already.", r.Name)
+			if slices.ContainsFunc(other, func(o edit.Stood) bool { return slices.Contains(ids, o.ID) }) {
+				return act.Wrong("%s settles already.", r.Name)
 			}
 		}
 		raw, err := json.Marshal(was)
 		if err != nil {
 			return err
 		}
-		s = store.Settling{ID: store.NewID(), SetID: setID, Name: rows[0].Name, Actor: ActorOf(ctx),
+		s = store.Settling{ID: store.NewID(), SetID: setID, Name: rows[0].Name, Actor: act.ActorOf(ctx),
 			Was: raw, Seed: int64(seed), Created: time.Now()}
 		if n := len(rows); n > 1 {
 			s.Name = fmt.Sprintf("%s and %d more", s.Name, n-1)
@@ -155,7 +132,7 @@ func once(ids []string) (out []string) {
 // tellSettle announces how far a settling is, 1 when it is over, and what came of it.
 func (a *App) tellSettle(ctx context.Context, q store.Querier, production string, s *store.Settling, done float64,
 	say string) {
-	a.announce(ctx, q, Announcement{Production: production, What: "settling", ID: s.ID, Set: s.SetID, Name: s.Name,
+	act.Announce(ctx, q, act.Announcement{Production: production, What: "settling", ID: s.ID, Set: s.SetID, Name: s.Name,
 		Progress: done, Say: say})
 }
 
@@ -185,7 +162,7 @@ func (a *App) endSettle(ctx context.Context, s *store.Settling, say string) erro
 	if err != nil || tag.RowsAffected() == 0 {
 		return err
 	}
-	production, err := a.turnOf(ctx, s.SetID)
+	production, err := a.ProductionOf(ctx, s.SetID)
 	if errors.Is(err, store.ErrNotFound) {
 		return nil
 	}
@@ -218,7 +195,7 @@ func (a *App) RunSettle(ctx context.Context, id string) error {
 		return err
 	}
 	say, err := a.settle(ctx, &s)
-	var p *Problem
+	var p *act.Problem
 	if errors.As(err, &p) {
 		return a.FailSettle(ctx, id, p.Say)
 	}
@@ -229,15 +206,15 @@ func (a *App) RunSettle(ctx context.Context, id string) error {
 }
 
 func (a *App) settle(ctx context.Context, s *store.Settling) (say string, err error) {
-	var was []stood
+	var was []edit.Stood
 	if err := json.Unmarshal(s.Was, &was); err != nil {
 		return "", err
 	}
-	w, err := a.snapshot(ctx, a.Store.Pool, s.SetID)
+	w, err := a.Snapshot(ctx, a.Store.Pool, s.SetID)
 	if err != nil {
 		return "", err
 	}
-	things, err := a.feltNow(ctx, w)
+	things, err := a.FeltNow(ctx, w)
 	if err != nil {
 		return "", err
 	}
@@ -245,16 +222,16 @@ func (a *App) settle(ctx context.Context, s *store.Settling) (say string, err er
 	for i := range was {
 		ids[i] = was[i].ID
 	}
-	others, _ := obstacles(things, func(id string) bool { return slices.Contains(ids, id) })
+	others, _ := edit.Obstacles(things, func(id string) bool { return slices.Contains(ids, id) })
 	var bodies []*contact.Placed
 	var rows []*stage.Placement
 	chance := rand.New(rand.NewPCG(uint64(s.Seed), 1))
 	for _, o := range was {
-		k := slices.IndexFunc(w.rows, func(r store.PlacementRow) bool { return r.ID == o.ID })
+		k := slices.IndexFunc(w.PlacementRows, func(r store.PlacementRow) bool { return r.ID == o.ID })
 		if k < 0 {
-			return "", wrong("one of them was deleted meanwhile")
+			return "", act.Wrong("one of them was deleted meanwhile")
 		}
-		p := w.rows[k].Placement
+		p := w.PlacementRows[k].Placement
 		if s.Seed != 0 {
 			p.Yaw += 2 * math.Pi * chance.Float64()
 			p.Pitch += 0.5 * (chance.Float64() - 0.5)
@@ -265,7 +242,7 @@ func (a *App) settle(ctx context.Context, s *store.Settling) (say string, err er
 			return "", err
 		}
 		if b == nil {
-			return "", wrong("%s has no shape yet; wait until it is made", p.Name)
+			return "", act.Wrong("%s has no shape yet; wait until it is made", p.Name)
 		}
 		bodies, rows = append(bodies, b), append(rows, &p)
 	}
@@ -277,27 +254,23 @@ func (a *App) settle(ctx context.Context, s *store.Settling) (say string, err er
 			if err == nil && tag.RowsAffected() == 0 {
 				return false // stopped
 			}
-			a.tellSettle(ctx, a.Store.Pool, w.production.ID, s, done, "")
+			a.tellSettle(ctx, a.Store.Pool, w.Production.ID, s, done, "")
 		}
 		return ctx.Err() == nil
 	})
 	if !ok {
 		return "", ctx.Err()
 	}
-	after := make([]stood, len(rows))
+	after := make([]edit.Stood, len(rows))
 	for i, p := range rows {
 		if found.Bodies[i] != bodies[i] { // what rests already stays to the last digit
 			p.SetTransform(&found.Bodies[i].World)
 		}
-		after[i] = stoodAt(p)
-	}
-	patch, err := json.Marshal(map[string]any{"was": was, "now": after})
-	if err != nil {
-		return "", err
+		after[i] = edit.StoodAt(p)
 	}
 	// The edit has the settling's name: made again after a crash, it is not made twice.
-	_, err = a.Edit(WithActor(ctx, s.Actor), s.SetID, EditRequest{Revision: -1,
-		Deeds: []Command{{Do: "rest", Patch: patch}}, Request: "settle " + s.ID})
+	_, err = a.Edit(act.WithActor(ctx, s.Actor), s.SetID, edit.Request{Revision: -1,
+		Commands: []edit.Command{edit.Do(&edit.Rest{Was: was, Now: after})}, Request: "settle " + s.ID})
 	if err != nil {
 		return "", err
 	}
@@ -314,51 +287,3 @@ func (a *App) settle(ctx context.Context, s *store.Settling) (say string, err er
 
 // settleTells is how often a settling says how far it is.
 const settleTells = 200 * time.Millisecond
-
-// feltNow is everything that is seen in a set as it is felt: what was measured last where
-// that is still true.
-func (a *App) feltNow(ctx context.Context, w *snapshot) ([]snag.Solid, error) {
-	if m := a.watches.of(w.set.ID).seen(); m != nil && m.world != nil && m.Revision == w.production.Revision {
-		return m.things, nil
-	}
-	if _, err := w.LayOut(ctx, false); err != nil {
-		return nil, err
-	}
-	return w.solids(ctx, map[string]*snag.Solid{})
-}
-
-// rested stands placements where they came to rest. What was changed since they were let
-// go stays: then none is moved.
-func (e *editor) rested(ctx context.Context, d *Command) error {
-	var patch struct{ Was, Now []stood }
-	err := json.Unmarshal(d.Patch, &patch)
-	if n := len(patch.Now); err != nil || len(patch.Was) != n || n == 0 || n > maxHeap {
-		return wrong("That does not say where things came to rest.")
-	}
-	ids := make([]string, len(patch.Now))
-	for i := range patch.Now {
-		ids[i] = patch.Now[i].ID
-	}
-	rows, err := e.free(ctx, ids, 1, "what is to settle")
-	if err != nil {
-		return err
-	}
-	for i, r := range rows {
-		if stoodAt(&r.Placement) != patch.Was[i] {
-			return &Problem{r.Name + " was changed meanwhile, so nothing was moved; settle again.", ErrStale}
-		}
-	}
-	e.say("settle %s", rows[0].Name)
-	for i, r := range rows {
-		before := r.Placement
-		n := &patch.Now[i]
-		r.At, r.Yaw, r.Pitch, r.Roll = n.At, n.Yaw, n.Pitch, n.Roll
-		if r.Placement == before {
-			continue
-		}
-		if err := e.keep(ctx, r, before); err != nil {
-			return err
-		}
-	}
-	return nil
-}

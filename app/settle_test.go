@@ -7,7 +7,8 @@ import (
 	"strings"
 	"testing"
 
-	"visator/app"
+	"visator/app/edit"
+	"visator/app/query"
 	"visator/core/geom"
 	"visator/store"
 )
@@ -18,14 +19,14 @@ func (d *desk) settle(seed uint64, ids ...string) {
 	if _, err := d.a.Settle(d.ctx, d.set, ids, seed); err != nil {
 		d.Fatal(err)
 	}
-	d.await("the settling", func(st *app.State) bool { return len(st.Settling) == 0 })
+	d.await("the settling", func(st *query.State) bool { return len(st.Settling) == 0 })
 }
 
 // heap is a slab with boxes above it.
 func (d *desk) heap(n int) (ids []string) {
 	d.Helper()
 	d.edit(standIn("slab", geom.V{}, geom.V{X: 6, Y: 0.2, Z: 6}, nil))
-	var deeds []app.Command
+	var deeds []edit.Command
 	for i := range n {
 		deeds = append(deeds, standIn("box", geom.V{X: 0.1 * float64(i%2), Y: 0.5 + 0.5*float64(i), Z: 0.07 * float64(i%3)}, geom.V{X: 0.4, Y: 0.3, Z: 0.25}, nil))
 	}
@@ -84,9 +85,9 @@ func TestSettlingHoldsUpNobody(t *testing.T) {
 		t.Errorf("what settles can be let go twice: %v", err)
 	}
 	// That it falls is not noticed by who moves one of them.
-	d.edit(app.Command{Do: "change", Kind: "placement", ID: ids[0], Patch: patch(map[string]any{"at": geom.V{X: 2, Y: 4, Z: 2}})})
+	d.edit(edit.Do(&edit.ChangePlacement{ID: ids[0], Patch: patch(map[string]any{"at": geom.V{X: 2, Y: 4, Z: 2}})}))
 	between := d.places()
-	d.await("the end", func(st *app.State) bool { return len(st.Settling) == 0 })
+	d.await("the end", func(st *query.State) bool { return len(st.Settling) == 0 })
 	if now := d.places(); !slices.Equal(now, between) {
 		// It was over before the hand was there: then all lie, but that one.
 		if p := d.placement("box").At; p != (geom.V{X: 2, Y: 4, Z: 2}) {
@@ -139,7 +140,7 @@ func TestALostSettlingGoesOn(t *testing.T) {
 	if n, err := d.a.Requeue(d.ctx); n != 1 || err != nil {
 		t.Fatalf("%d put in again, %v", n, err)
 	}
-	d.await("the settling", func(st *app.State) bool { return len(st.Settling) == 0 })
+	d.await("the settling", func(st *query.State) bool { return len(st.Settling) == 0 })
 	near(t, "where it lies", d.placement("box").At.Y, 0.2, 0.002)
 	if n, err := d.a.Requeue(d.ctx); n != 0 || err != nil {
 		t.Errorf("%d put in again, %v", n, err)
@@ -151,13 +152,13 @@ func TestALostSettlingGoesOn(t *testing.T) {
 func TestWhatCannotSettle(t *testing.T) {
 	d := newDesk(t)
 	ids := d.heap(3)
-	d.edit(app.Command{Do: "change", Kind: "placement", ID: ids[1], Patch: patch(map[string]any{"locked": true})})
+	d.edit(edit.Do(&edit.ChangePlacement{ID: ids[1], Patch: patch(map[string]any{"locked": true})}))
 	for _, c := range []struct {
 		ids  []string
 		seed uint64
 		want string
 	}{
-		{nil, 0, "Select"}, {[]string{"none"}, 0, "not there"}, {[]string{"a\x00b"}, 0, "names no placement"}, {ids, 0, "locked"},
+		{nil, 0, "Select"}, {[]string{"none"}, 0, "not there"}, {[]string{"a\x00b"}, 0, "names nothing here"}, {ids, 0, "locked"},
 		{make([]string, 201), 0, "at most 200"}, {ids[:1], math.MaxUint64, "A seed is"},
 	} {
 		if _, err := d.a.Settle(d.ctx, d.set, c.ids, c.seed); err == nil || !strings.Contains(err.Error(), c.want) {
@@ -170,7 +171,7 @@ func TestWhatCannotSettle(t *testing.T) {
 	at := map[string]any{"id": ids[0], "at": geom.V{Y: 1e308}}
 	for _, p := range []any{nil, map[string]any{}, map[string]any{"was": []any{at}, "now": []any{at}}, map[string]any{"was": []any{}, "now": []any{at}}} {
 		raw, _ := json.Marshal(p)
-		if _, err := d.a.Edit(d.ctx, d.set, app.EditRequest{Revision: -1, Deeds: []app.Command{{Do: "rest", Patch: raw}}}); err == nil {
+		if _, err := d.a.Edit(d.ctx, d.set, edit.Request{Revision: -1, Commands: []edit.Command{{Op: "rest", Args: raw}}}); err == nil {
 			t.Errorf("%s is taken", raw)
 		}
 	}

@@ -11,6 +11,8 @@ import (
 	"slices"
 	"strings"
 
+	"visator/app/act"
+	"visator/app/measure"
 	"visator/core/contact"
 	"visator/core/drawing"
 	"visator/core/frame"
@@ -46,7 +48,7 @@ func write(d *drawing.Drawing, name, as string) (p Paper, err error) {
 	case "png":
 		p.Mime, err = "image/png", d.WritePNG(&buf, sheetDPI)
 	default:
-		return p, wrong("A sheet is written as pdf, svg or png.")
+		return p, act.Wrong("A sheet is written as pdf, svg or png.")
 	}
 	p.Name, p.Data = name+"."+as, buf.Bytes()
 	return p, err
@@ -54,8 +56,8 @@ func write(d *drawing.Drawing, name, as string) (p Paper, err error) {
 
 // looked is a shot, or the working view, made ready to be put on paper.
 type looked struct {
-	w    *snapshot
-	f    *framing
+	w    *measure.Snapshot
+	f    *measure.Framing
 	cast *stage.Cast
 	shot stage.Shot
 	now  frame.Moment
@@ -63,20 +65,20 @@ type looked struct {
 }
 
 func (a *App) lookAt(ctx context.Context, setID, shotID string) (*looked, error) {
-	w, f, err := a.framingOf(ctx, setID)
+	w, f, err := a.FramingOf(ctx, setID)
 	if err != nil {
 		return nil, err
 	}
-	l := &looked{w: w, f: f, shot: stage.Shot{Name: "working view", ShotSettings: w.set.ShotSettings}, in: unit.RulerOf(w.production.Unit)}
+	l := &looked{w: w, f: f, shot: stage.Shot{Name: "working view", ShotSettings: w.SetRow.ShotSettings}, in: unit.RulerOf(w.Production.Unit)}
 	if shotID != "" {
-		i := slices.IndexFunc(w.shots, func(s store.ShotRow) bool { return s.ID == shotID })
+		i := slices.IndexFunc(w.ShotRows, func(s store.ShotRow) bool { return s.ID == shotID })
 		if i < 0 {
-			return nil, notThere(store.ErrNotFound, "The shot")
+			return nil, act.NotThere(store.ErrNotFound, "The shot")
 		}
-		l.shot = w.shots[i].Shot
+		l.shot = w.ShotRows[i].Shot
 	}
 	l.cast = w.Cast(l.shot.Move)
-	l.now = f.at(&l.shot.ShotSettings, l.cast, 0)
+	l.now = f.At(&l.shot.ShotSettings, l.cast, 0)
 	return l, nil
 }
 
@@ -89,7 +91,7 @@ func (a *App) ShotSheet(ctx context.Context, setID, shotID, as string) (Paper, e
 	}
 	v := &l.now.View
 	k := &l.shot.ShotSettings
-	s := &paper.Shot{Production: l.w.production.Name, Set: l.w.set.Name, Name: l.shot.Name, Status: l.shot.Status, Note: l.shot.Note, View: *v, Height: math.Inf(1)}
+	s := &paper.Shot{Production: l.w.Production.Name, Set: l.w.SetRow.Name, Name: l.shot.Name, Status: l.shot.Status, Note: l.shot.Note, View: *v, Height: math.Inf(1)}
 	if h, on := l.now.Scene.Below(v.Eye); on >= 0 {
 		s.Height, s.On = h, l.now.Scene.Things[on].Name
 	}
@@ -117,8 +119,8 @@ func (a *App) ShotSheet(ctx context.Context, setID, shotID, as string) (Paper, e
 		if m.Rail != nil {
 			s.Move += ", " + m.Rail.Kind
 		}
-		for i := range traceSteps + 1 {
-			s.Path = append(s.Path, k.At(m.Duration()*float64(i)/traceSteps, l.cast.Where).Eye)
+		for i := range measure.TraceSteps + 1 {
+			s.Path = append(s.Path, k.At(m.Duration()*float64(i)/measure.TraceSteps, l.cast.Where).Eye)
 		}
 		for _, p := range m.Pulls {
 			s.Marks = append(s.Marks, paper.Mark{At: p.At, On: l.name(p.On), Metres: k.At(p.At, l.cast.Where).Focus})
@@ -146,14 +148,14 @@ func (l *looked) name(id string) string {
 	if id == "" {
 		return ""
 	}
-	_, name := l.f.outer(id)
+	_, name := l.f.Outer(id)
 	return name
 }
 
 // pictureOf is the newest picture of a kept shot, or a sketch of what is seen.
 func (a *App) pictureOf(ctx context.Context, l *looked) (image.Image, error) {
 	if l.shot.ID != "" {
-		takes, err := store.Takes(ctx, a.Store.Pool, l.w.set.ID)
+		takes, err := store.Takes(ctx, a.Store.Pool, l.w.SetRow.ID)
 		if err != nil {
 			return nil, err
 		}
@@ -187,9 +189,9 @@ const (
 
 // outlines are the things of the set from above.
 func (l *looked) outlines() (out []paper.Outline) {
-	for i := range l.f.things {
-		t := &l.f.things[i]
-		kind := l.f.kind[t.ID]
+	for i := range l.f.Things {
+		t := &l.f.Things[i]
+		kind := l.f.Kind[t.ID]
 		if t.Body == nil || t.Land || kind != "piece" && kind != "stand-in" && kind != "row" && kind != "line" && kind != "drift" {
 			continue
 		}
@@ -280,7 +282,7 @@ func (a *App) CutOuts(ctx context.Context, setID, shotID, as string, everything 
 	collect := func(all bool) (list []paper.CutOut) {
 		for i := range l.now.Scene.Things {
 			t := &l.now.Scene.Things[i]
-			kind := l.f.kind[t.ID]
+			kind := l.f.Kind[t.ID]
 			if t.Body == nil || t.Land || !spans[i].Seen || !(t.Figure || t.ID == v.Subject || all && (kind == "piece" || kind == "stand-in")) {
 				continue
 			}
@@ -315,7 +317,7 @@ func (a *App) CutOuts(ctx context.Context, setID, shotID, as string, everything 
 		list = collect(true)
 	}
 	if len(list) == 0 {
-		return Paper{}, wrong("No figure stands in the picture: place people, or name a subject.")
+		return Paper{}, act.Wrong("No figure stands in the picture: place people, or name a subject.")
 	}
 	slices.SortStableFunc(list, func(p, q paper.CutOut) int {
 		if p.Distance < q.Distance {
@@ -341,26 +343,26 @@ func (a *App) CutOuts(ctx context.Context, setID, shotID, as string, everything 
 // the camera and who is behind it, and all doors open.
 func (a *App) LensPlaces(ctx context.Context, setID, subject string, share float64, focals []float64) (rows []frame.LensPlace, err error) {
 	if !(share >= 0.05 && share <= 3) {
-		return nil, wrong("A subject fills 5 to 300 %% of the picture's height.")
+		return nil, act.Wrong("A subject fills 5 to 300 %% of the picture's height.")
 	}
 	if len(focals) == 0 || len(focals) > 20 {
-		return nil, wrong("Give 1 to 20 focal lengths.")
+		return nil, act.Wrong("Give 1 to 20 focal lengths.")
 	}
 	for _, f := range focals {
 		if !(f >= 4 && f <= 2000) {
-			return nil, wrong("A focal length is 4 to 2000 mm.")
+			return nil, act.Wrong("A focal length is 4 to 2000 mm.")
 		}
 	}
 	l, err := a.lookAt(ctx, setID, "")
 	if err != nil {
 		return nil, err
 	}
-	points, name := l.f.outer(subject)
+	points, name := l.f.Outer(subject)
 	if len(points) == 0 {
 		if name == "" {
-			return nil, notThere(store.ErrNotFound, "The subject")
+			return nil, act.NotThere(store.ErrNotFound, "The subject")
 		}
-		return nil, wrong("%s has no shape yet.", name)
+		return nil, act.Wrong("%s has no shape yet.", name)
 	}
 	things := slices.Clone(l.now.Scene.Things)
 	for t := range l.w.Seen {

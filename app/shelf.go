@@ -12,6 +12,8 @@ import (
 
 	"github.com/jackc/pgx/v5"
 
+	"visator/app/act"
+	"visator/app/measure"
 	"visator/core/intake/credit"
 	"visator/store"
 )
@@ -52,7 +54,7 @@ const maxShelf = 500
 func (a *App) Search(ctx context.Context, setID string, s Shelf) ([]Good, error) {
 	set, err := store.GetSet(ctx, a.Store.Pool, setID)
 	if err != nil {
-		return nil, notThere(err, "The set")
+		return nil, act.NotThere(err, "The set")
 	}
 	where := set.ProductionID
 	if s.All {
@@ -65,7 +67,7 @@ func (a *App) Search(ctx context.Context, setID string, s Shelf) ([]Good, error)
 	out := []Good{}
 	for i := range rows {
 		r := &rows[i]
-		facts, size, err := pieceFacts(&r.Piece)
+		facts, size, err := measure.PieceFacts(&r.Piece)
 		if err != nil {
 			return nil, err
 		}
@@ -100,13 +102,13 @@ func (s *Shelf) fits(g *Good) bool {
 // Bring makes a piece of another production one of this one, with all that was
 // decided about it. Its files are not copied: they are kept by content.
 func (a *App) Bring(ctx context.Context, production, piece string) (id string, err error) {
-	err = a.locked(ctx, production, func(tx pgx.Tx, _ store.Production) error {
+	err = a.Locked(ctx, production, func(tx pgx.Tx, _ store.Production) error {
 		p, err := store.GetPiece(ctx, tx, piece)
 		if err != nil || p.Gone {
-			return notThere(store.ErrNotFound, "The piece")
+			return act.NotThere(store.ErrNotFound, "The piece")
 		}
 		if p.ProductionID == production {
-			return wrong("%s is here already.", p.Name)
+			return act.Wrong("%s is here already.", p.Name)
 		}
 		from, err := store.GetArrival(ctx, tx, p.ArrivalID)
 		if err != nil {
@@ -129,7 +131,7 @@ func (a *App) Bring(ctx context.Context, production, piece string) (id string, e
 		}
 		for i := range here { // brought before, and nothing decided otherwise since
 			if h := &here[i]; h.ArrivalID == to.ID && h.Source == p.Source && bytes.Equal(h.Recipe, p.Recipe) {
-				return wrong("%s is here already, as %s.", p.Name, h.Name)
+				return act.Wrong("%s is here already, as %s.", p.Name, h.Name)
 			}
 		}
 		p.ID, p.ProductionID, p.ArrivalID = store.NewID(), production, to.ID
@@ -137,7 +139,7 @@ func (a *App) Bring(ctx context.Context, production, piece string) (id string, e
 		if err := store.InsertPiece(ctx, tx, p); err != nil {
 			return err
 		}
-		a.tell(ctx, tx, production, "arrival")
+		act.Tell(ctx, tx, production, "arrival")
 		return a.askMake(ctx, tx, &p)
 	})
 	return id, err

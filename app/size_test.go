@@ -10,7 +10,8 @@ import (
 	"strings"
 	"testing"
 
-	"visator/app"
+	"visator/app/edit"
+	"visator/app/query"
 	"visator/core/geom"
 )
 
@@ -45,7 +46,7 @@ func TestATrueRepeatIsSetOnAllPiecesThatHaveTheSurface(t *testing.T) {
 	if len(st.Pieces) != 2 {
 		t.Fatalf("pieces %+v", st.Pieces)
 	}
-	repeat := func(id string) app.PatternState {
+	repeat := func(id string) query.PatternState {
 		t.Helper()
 		p, err := d.a.Proposal(d.ctx, id)
 		if err != nil || len(p.Patterns) != 1 {
@@ -58,7 +59,7 @@ func TestATrueRepeatIsSetOnAllPiecesThatHaveTheSurface(t *testing.T) {
 		t.Errorf("as it came: %+v", r)
 	}
 	// In centimetres the picture would be a hundred times smaller: a snag.
-	d.edit(app.Command{Do: "change", Kind: "piece", ID: a, Patch: patch(map[string]any{"sizing": map[string]any{"metresPerUnit": 0.01, "decided": true}})})
+	d.edit(edit.Do(&edit.ChangePiece{ID: a, Patch: patch(map[string]any{"sizing": map[string]any{"metresPerUnit": 0.01, "decided": true}})}))
 	if r := repeat(a); !strings.Contains(r.Wrong, "pictures of planks show") {
 		t.Errorf("in centimetres: %+v", r)
 	}
@@ -71,25 +72,25 @@ func TestATrueRepeatIsSetOnAllPiecesThatHaveTheSurface(t *testing.T) {
 	}
 	// On its picture, 4 cm wide now, what measured 1 cm is really 30 cm: a repeat
 	// of 1.2 m.
-	d.edit(app.Command{Do: "repeat", Kind: "all", ID: a, Of: "Planks", Was: 0.25 * repeat(a).Repeat, Metres: 0.3})
+	d.edit(edit.Do(&edit.TrueRepeat{Everywhere: true, ID: a, Surface: "Planks", Was: 0.25 * repeat(a).Repeat, Metres: 0.3}))
 	for _, id := range []string{a, b} {
 		if r := repeat(id); math.Abs(r.Repeat-1.2) > 1e-6 {
 			t.Errorf("%s: %+v", id, r)
 		}
 	}
 	// Once more, before anything was made anew: it does not add up.
-	d.edit(app.Command{Do: "repeat", ID: b, Of: "Planks", Metres: 2})
+	d.edit(edit.Do(&edit.TrueRepeat{ID: b, Surface: "Planks", Metres: 2}))
 	if r, q := repeat(b), repeat(a); math.Abs(r.Repeat-2) > 1e-6 || math.Abs(q.Repeat-1.2) > 1e-6 {
 		t.Errorf("%+v, %+v", r, q)
 	}
-	made := d.await("made anew", func(st *app.State) bool { return st.Pieces[0].Making == "" && st.Pieces[1].Making == "" })
+	made := d.await("made anew", func(st *query.State) bool { return st.Pieces[0].Making == "" && st.Pieces[1].Making == "" })
 	if r := repeat(made.Pieces[1].ID); math.Abs(r.Repeat-2) > 1e-6 {
 		t.Errorf("made anew: %+v", r)
 	}
-	if _, err := d.a.Edit(d.ctx, d.set, app.EditRequest{Revision: -1, Deeds: []app.Command{{Do: "repeat", ID: b, Of: "Bricks", Metres: 2}}}); err == nil || !strings.Contains(err.Error(), "Bricks") {
+	if _, err := d.a.Edit(d.ctx, d.set, edit.Request{Revision: -1, Commands: []edit.Command{edit.Do(&edit.TrueRepeat{ID: b, Surface: "Bricks", Metres: 2})}}); err == nil || !strings.Contains(err.Error(), "Bricks") {
 		t.Errorf("a surface that is not there: %v", err)
 	}
-	if _, err := d.a.Edit(d.ctx, d.set, app.EditRequest{Revision: -1, Deeds: []app.Command{{Do: "repeat", ID: b, Of: "Planks"}}}); err == nil {
+	if _, err := d.a.Edit(d.ctx, d.set, edit.Request{Revision: -1, Commands: []edit.Command{edit.Do(&edit.TrueRepeat{ID: b, Surface: "Planks"})}}); err == nil {
 		t.Error("a repeat of nothing was accepted")
 	}
 	if _, err := d.a.Proposal(d.ctx, "nothing"); err == nil {
@@ -103,8 +104,8 @@ func TestSizesFromThingsInTheSetAndPivotsThatAreClicked(t *testing.T) {
 	st := d.takeIn("block.obj", []byte("v 0 0 0\nv 2 0 0\nv 2 1 0\nv 0 0 3\nv 2 1 3\nf 1 2 3\nf 1 3 4\nf 4 2 5\n"))
 	id := st.Pieces[0].ID
 	made := d.edit(
-		app.Command{Do: "place", StandIn: "box", Patch: patch(map[string]any{"size": geom.V{X: 1, Y: 0.6, Z: 1}, "scale": geom.V{X: 1, Y: 5, Z: 1}})},
-		app.Command{Do: "place", Piece: id, At: geom.V{X: 10}, Patch: patch(map[string]any{"yaw": math.Pi / 2, "scale": geom.V{X: 2, Y: 2, Z: 2}})}).Made
+		edit.Do(&edit.Place{StandIn: "box", Patch: patch(map[string]any{"size": geom.V{X: 1, Y: 0.6, Z: 1}, "scale": geom.V{X: 1, Y: 5, Z: 1}})}),
+		edit.Do(&edit.Place{Piece: id, At: geom.V{X: 10}, Patch: patch(map[string]any{"yaw": math.Pi / 2, "scale": geom.V{X: 2, Y: 2, Z: 2}})})).Made
 	box, block := made[0], made[1]
 	size := func(want geom.V, when string) {
 		t.Helper()
@@ -113,10 +114,10 @@ func TestSizesFromThingsInTheSetAndPivotsThatAreClicked(t *testing.T) {
 		}
 	}
 	// As wide as the box is high: 3 m. The proportions stay.
-	d.edit(app.Command{Do: "true", ID: id, Of: "width", Like: box, LikeOf: "height"})
+	d.edit(edit.Do(&edit.TrueSize{ID: id, Of: "width", Like: box, LikeOf: "height"}))
 	size(geom.V{X: 3, Y: 1.5, Z: 4.5}, "like the box")
 	// Its height alone.
-	d.edit(app.Command{Do: "true", ID: id, Of: "height", Metres: 1.8, Alone: true})
+	d.edit(edit.Do(&edit.TrueSize{ID: id, Of: "height", Metres: 1.8, Alone: true}))
 	size(geom.V{X: 3, Y: 1.8, Z: 4.5}, "stretched")
 	st = d.state()
 	if got := snagOf(st, id, "out of proportion"); got != "block is out of proportion by 20 %" {
@@ -128,7 +129,7 @@ func TestSizesFromThingsInTheSetAndPivotsThatAreClicked(t *testing.T) {
 	if k := st.Pieces[0].Stretched; math.Abs(k.Y-1.2) > 1e-9 || k.X != 1 || k.Z != 1 {
 		t.Errorf("stretched by %v", k)
 	}
-	d.edit(app.Command{Do: "true", ID: id, Of: "proportions"})
+	d.edit(edit.Do(&edit.TrueSize{ID: id, Of: "proportions"}))
 	size(geom.V{X: 3.6, Y: 1.8, Z: 5.4}, "in proportion")
 
 	// Its pivot goes to a corner of its top: it is held there, and stands where
@@ -143,7 +144,7 @@ func TestSizesFromThingsInTheSetAndPivotsThatAreClicked(t *testing.T) {
 		return geom.Box{}
 	}
 	before := where()
-	d.edit(app.Command{Do: "pivot", ID: id, At: geom.V{X: 1.8, Y: 1.8, Z: 2.7}})
+	d.edit(edit.Do(&edit.Pivot{ID: id, At: geom.V{X: 1.8, Y: 1.8, Z: 2.7}}))
 	after, st := where(), d.state()
 	if after.Min.Sub(before.Min).Len() > 1e-9 || after.Max.Sub(before.Max).Len() > 1e-9 {
 		t.Errorf("it went from %v to %v", before, after)
@@ -154,7 +155,7 @@ func TestSizesFromThingsInTheSetAndPivotsThatAreClicked(t *testing.T) {
 	if st.Undo != "pivot of block" {
 		t.Errorf("undo says %q", st.Undo)
 	}
-	d.edit(app.Command{Do: "change", Kind: "piece", ID: id, Patch: patch(map[string]any{"sizing": map[string]any{"pivot": "hanging"}})})
+	d.edit(edit.Do(&edit.ChangePiece{ID: id, Patch: patch(map[string]any{"sizing": map[string]any{"pivot": "hanging"}})}))
 	if b := where(); b.Min.Sub(before.Min).Len() > 1e-9 {
 		t.Errorf("hanging: %v, want %v", b, before)
 	}
@@ -171,32 +172,32 @@ func TestSizesFromThingsInTheSetAndPivotsThatAreClicked(t *testing.T) {
 
 	// With its pivot where the file has it, a corner, it grows and shrinks on its
 	// base; sunk, it stays as deep as it is large.
-	d.edit(app.Command{Do: "change", Kind: "piece", ID: id, Patch: patch(map[string]any{"sizing": map[string]any{"centre": false, "ground": false}})})
+	d.edit(edit.Do(&edit.ChangePiece{ID: id, Patch: patch(map[string]any{"sizing": map[string]any{"centre": false, "ground": false}})}))
 	foot := func() geom.V { b := where(); return geom.V{X: b.Center().X, Y: b.Min.Y, Z: b.Center().Z} }
 	stood := foot()
-	d.edit(app.Command{Do: "true", ID: id, Of: "width", Metres: 0.7})
+	d.edit(edit.Do(&edit.TrueSize{ID: id, Of: "width", Metres: 0.7}))
 	if now := foot(); now.Sub(stood).Len() > 1e-9 {
 		t.Errorf("smaller, it stands at %v, not at %v", now, stood)
 	}
-	d.edit(app.Command{Do: "change", Kind: "piece", ID: id, Patch: patch(map[string]any{"sizing": map[string]any{"metresPerUnit": 0.3048, "factor": 1}})})
+	d.edit(edit.Do(&edit.ChangePiece{ID: id, Patch: patch(map[string]any{"sizing": map[string]any{"metresPerUnit": 0.3048, "factor": 1}})}))
 	if now := foot(); now.Sub(stood).Len() > 1e-9 {
 		t.Errorf("in feet, it stands at %v, not at %v", now, stood)
 	}
 
-	for name, c := range map[string]app.Command{
-		"no such thing":   {Do: "true", ID: id, Of: "width", Like: "nothing", LikeOf: "height"},
-		"no such side":    {Do: "true", ID: id, Of: "width", Like: box, LikeOf: "girth"},
-		"without limit":   {Do: "true", ID: id, Of: "width", Metres: 1e9, Alone: true},
-		"pivot far off":   {Do: "pivot", ID: id, At: geom.V{X: 1e300}},
-		"of no dimension": {Do: "true", ID: id, Of: "beauty", Metres: 1},
+	for name, c := range map[string]edit.Command{
+		"no such thing":   edit.Do(&edit.TrueSize{ID: id, Of: "width", Like: "nothing", LikeOf: "height"}),
+		"no such side":    edit.Do(&edit.TrueSize{ID: id, Of: "width", Like: box, LikeOf: "girth"}),
+		"without limit":   edit.Do(&edit.TrueSize{ID: id, Of: "width", Metres: 1e9, Alone: true}),
+		"pivot far off":   edit.Do(&edit.Pivot{ID: id, At: geom.V{X: 1e300}}),
+		"of no dimension": edit.Do(&edit.TrueSize{ID: id, Of: "beauty", Metres: 1}),
 	} {
-		if _, err := d.a.Edit(d.ctx, d.set, app.EditRequest{Revision: -1, Deeds: []app.Command{c}}); err == nil {
+		if _, err := d.a.Edit(d.ctx, d.set, edit.Request{Revision: -1, Commands: []edit.Command{c}}); err == nil {
 			t.Errorf("%s was accepted", name)
 		}
 	}
 }
 
-func snagOf(st *app.State, id, what string) string {
+func snagOf(st *query.State, id, what string) string {
 	for _, s := range st.Snags {
 		if s.ID == id && strings.Contains(s.What, what) {
 			return s.What

@@ -13,14 +13,13 @@ import (
 	"os"
 	"os/exec"
 	"path/filepath"
-	"runtime"
 	"strings"
-	"syscall"
 	"time"
 
 	"github.com/jackc/pgx/v5"
 	"github.com/riverqueue/river"
 
+	"visator/app/act"
 	"visator/core/exchange"
 	"visator/core/finish"
 	"visator/core/optics"
@@ -70,7 +69,7 @@ func (TakeArgs) Kind() string { return "take" }
 func (a *App) Shoot(ctx context.Context, setID, shotID, kind string, s TakeSettings) (t store.Take, err error) {
 	set, err := store.GetSet(ctx, a.Store.Pool, setID)
 	if err != nil {
-		return t, notThere(err, "The set")
+		return t, act.NotThere(err, "The set")
 	}
 	from := stage.Shot{Name: "working view", ShotSettings: set.ShotSettings}
 	if shotID != "" {
@@ -85,7 +84,7 @@ func (a *App) Shoot(ctx context.Context, setID, shotID, kind string, s TakeSetti
 			}
 		}
 		if !found {
-			return t, notThere(store.ErrNotFound, "The shot")
+			return t, act.NotThere(store.ErrNotFound, "The shot")
 		}
 	}
 	s.ShotSettings = from.ShotSettings
@@ -94,10 +93,10 @@ func (a *App) Shoot(ctx context.Context, setID, shotID, kind string, s TakeSetti
 		s.Move = nil
 	case "move":
 		if from.Move == nil {
-			return t, wrong("%s has no move: set its end view in Frame first.", from.Name)
+			return t, act.Wrong("%s has no move: set its end view in Frame first.", from.Name)
 		}
 	default:
-		return t, wrong("A take is a still or a move.")
+		return t, act.Wrong("A take is a still or a move.")
 	}
 	if s.Height == 0 {
 		s.Height = max(int(float64(s.Width)/s.View.Aspect+0.5), 1)
@@ -110,20 +109,20 @@ func (a *App) Shoot(ctx context.Context, setID, shotID, kind string, s TakeSetti
 	}
 	o := s.options()
 	if err := o.Check(); err != nil {
-		return t, wrong("%v", err)
+		return t, act.Wrong("%v", err)
 	}
 	if err := fits(o.Width, o.Height, a.memory()); err != nil {
 		return t, err
 	}
 	if !(s.Seconds >= 0 && s.Seconds <= 1e6) {
-		return t, wrong("The time limit is 0 to 1 000 000 seconds.")
+		return t, act.Wrong("The time limit is 0 to 1 000 000 seconds.")
 	}
 	raw, err := json.Marshal(s)
 	if err != nil {
 		return t, err
 	}
 	t = store.Take{ID: store.NewID(), SetID: setID, ShotID: shotID, Name: from.Name, Kind: kind, State: "waiting", Settings: raw, Result: json.RawMessage("{}")}
-	done, err := a.turns.take(ctx, set.ProductionID)
+	done, err := a.Turn(ctx, set.ProductionID)
 	if err != nil {
 		return t, err
 	}
@@ -135,7 +134,7 @@ func (a *App) Shoot(ctx context.Context, setID, shotID, kind string, s TakeSetti
 			return err
 		}
 		if queued >= maxQueued {
-			return wrong("%d takes of this production are waiting or being made; at most %d do. Wait for some, or stop some.", queued, maxQueued)
+			return act.Wrong("%d takes of this production are waiting or being made; at most %d do. Wait for some, or stop some.", queued, maxQueued)
 		}
 		job, err := a.Queue.InsertTx(ctx, tx, TakeArgs{t.ID}, &river.InsertOpts{Queue: QueueTakes, MaxAttempts: takeTries})
 		if err != nil {
@@ -145,7 +144,7 @@ func (a *App) Shoot(ctx context.Context, setID, shotID, kind string, s TakeSetti
 		if err := store.InsertTake(ctx, tx, t); err != nil {
 			return err
 		}
-		a.tell(ctx, tx, set.ProductionID, "take")
+		act.Tell(ctx, tx, set.ProductionID, "take")
 		return nil
 	})
 	return t, err
@@ -159,7 +158,7 @@ func (s *TakeSettings) options() render.Options {
 func (a *App) CancelTake(ctx context.Context, id string) error {
 	t, err := a.Store.Take(ctx, id)
 	if err != nil {
-		return notThere(err, "The take")
+		return act.NotThere(err, "The take")
 	}
 	if t.State != "waiting" && t.State != "working" {
 		return nil
@@ -173,7 +172,7 @@ func (a *App) CancelTake(ctx context.Context, id string) error {
 		}
 	}
 	if set, err := store.GetSet(ctx, a.Store.Pool, t.SetID); err == nil {
-		a.tell(ctx, a.Store.Pool, set.ProductionID, "take")
+		act.Tell(ctx, a.Store.Pool, set.ProductionID, "take")
 	}
 	return nil
 }
@@ -245,7 +244,7 @@ func (a *App) RunTake(ctx context.Context, id string) error {
 	case errors.Is(err, store.ErrOvertaken):
 		return nil // another has it
 	case store.Full(err):
-		_ = sh.save(context.WithoutCancel(ctx), "waiting", sh.t.Progress, WaitsForRoom)
+		_ = sh.save(context.WithoutCancel(ctx), "waiting", sh.t.Progress, act.WaitsForRoom)
 		return err
 	case store.Away(err):
 		return err // it is tried again when the database is back
@@ -261,7 +260,7 @@ func (a *App) RunTake(ctx context.Context, id string) error {
 func (sh *shooting) save(ctx context.Context, state string, progress float64, note string) error {
 	sh.t.Progress = progress
 	err := sh.a.Store.SetTake(ctx, sh.t.ID, sh.turn, state, progress, note, &sh.r)
-	sh.a.tell(ctx, sh.a.Store.Pool, sh.production, "take")
+	act.Tell(ctx, sh.a.Store.Pool, sh.production, "take")
 	return err
 }
 
@@ -286,7 +285,7 @@ func (sh *shooting) run(ctx context.Context, set *store.Set) error {
 func (sh *shooting) expose(ctx context.Context, v *optics.View, progress func(done, of int, f *render.Film)) (*render.Film, error) {
 	cam := renderCamera(v)
 	o := sh.s.options()
-	o.Enter = giveWay
+	o.Enter = act.GiveWay
 	began := time.Now()
 	counted := 0
 	o.Progress = func(done, of int, f *render.Film) {
@@ -332,14 +331,6 @@ func (sh *shooting) stand(ctx context.Context) {
 		case <-tick.C:
 		}
 	}
-}
-
-// giveWay puts the calling goroutine on a thread of its own that yields to
-// everything else on the machine: pages stay quick while pictures are made.
-// The thread ends with the goroutine.
-func giveWay() {
-	runtime.LockOSThread()
-	_ = syscall.Setpriority(syscall.PRIO_PROCESS, syscall.Gettid(), 12)
 }
 
 // A picture in the making is shown often enough to judge it, and seldom

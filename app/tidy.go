@@ -9,6 +9,7 @@ import (
 	"github.com/jackc/pgx/v5"
 	"github.com/riverqueue/river"
 
+	"visator/app/act"
 	"visator/store"
 )
 
@@ -134,7 +135,7 @@ func (a *App) FailIntake(ctx context.Context, id, why string) error {
 	if err := a.Store.SetArrival(ctx, id, "failed", ar.Progress, why); err != nil {
 		return err
 	}
-	a.tell(ctx, a.Store.Pool, ar.ProductionID, "arrival")
+	act.Tell(ctx, a.Store.Pool, ar.ProductionID, "arrival")
 	return nil
 }
 
@@ -147,7 +148,7 @@ func (a *App) FailMake(ctx context.Context, id, why string) error {
 	if err := store.SetMaking(ctx, a.Store.Pool, id, "failed: "+why); err != nil {
 		return err
 	}
-	a.tell(ctx, a.Store.Pool, p.ProductionID, "piece")
+	act.Tell(ctx, a.Store.Pool, p.ProductionID, "piece")
 	return nil
 }
 
@@ -162,7 +163,7 @@ func (a *App) FailTake(ctx context.Context, id, why string) error {
 		return err
 	}
 	if s, err := store.GetSet(ctx, a.Store.Pool, set); err == nil {
-		a.tell(ctx, a.Store.Pool, s.ProductionID, "take")
+		act.Tell(ctx, a.Store.Pool, s.ProductionID, "take")
 	}
 	return nil
 }

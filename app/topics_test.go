@@ -6,12 +6,13 @@ import (
 	"slices"
 	"testing"
 
-	"visator/app"
+	"visator/app/edit"
+	"visator/app/query"
 	"visator/core/geom"
 	"visator/core/lay"
 )
 
-func (d *desk) topics(have map[string]string, of ...string) *app.Topics {
+func (d *desk) topics(have map[string]string, of ...string) *query.Topics {
 	d.Helper()
 	t, err := d.a.Topics(d.ctx, d.set, of, have)
 	if err != nil {
@@ -22,13 +23,13 @@ func (d *desk) topics(have map[string]string, of ...string) *app.Topics {
 
 // placedAt is the tag of the placements at a revision, with the library that is had: as
 // pages make it that know what an edit changed.
-func placedAt(revision int64, had *app.Topics) string {
+func placedAt(revision int64, had *query.Topics) string {
 	return fmt.Sprintf("%d.%s", revision, had.Tags["library"])
 }
 
 // changed are the topics that have another tag.
-func changed(a, b *app.Topics) (list []string) {
-	for _, name := range app.TopicNames {
+func changed(a, b *query.Topics) (list []string) {
+	for _, name := range query.TopicNames {
 		if a.Tags[name] != b.Tags[name] {
 			list = append(list, name)
 		}
@@ -40,9 +41,9 @@ func changed(a, b *app.Topics) (list []string) {
 // with what belongs to it and with nothing else.
 func TestTopicsAreTheState(t *testing.T) {
 	d := newDesk(t)
-	made := d.edit(app.Command{Do: "place", StandIn: "box", Name: "crate"}, app.Command{Do: "place", StandIn: "person", At: geom.V{X: 3}})
-	d.edit(app.Command{Do: "add", Kind: "card", Name: "far", Patch: patch(lay.Card{At: geom.V{Z: -50}, Width: 20, Height: 8, Shape: "ridge", Color: "#667788"})})
-	d.await("the measure", func(st *app.State) bool { return st.Measured != nil && st.Measured.Revision == st.Revision })
+	made := d.edit(edit.Do(&edit.Place{StandIn: "box", Name: "crate"}), edit.Do(&edit.Place{StandIn: "person", At: geom.V{X: 3}}))
+	d.edit(edit.Do(&edit.AddElement{Kind: "card", Name: "far", Spec: patch(lay.Card{At: geom.V{Z: -50}, Width: 20, Height: 8, Shape: "ridge", Color: "#667788"})}))
+	d.await("the measure", func(st *query.State) bool { return st.Measured != nil && st.Measured.Revision == st.Revision })
 	all := d.topics(nil)
 	raw, err := json.Marshal(d.state())
 	if err != nil {
@@ -53,7 +54,7 @@ func TestTopicsAreTheState(t *testing.T) {
 		t.Fatal(err)
 	}
 	told := map[string]bool{"revision": true}
-	for _, name := range app.TopicNames {
+	for _, name := range query.TopicNames {
 		var part map[string]json.RawMessage
 		if err := json.Unmarshal(all.Topics[name], &part); err != nil {
 			t.Fatal(name, err)
@@ -86,18 +87,18 @@ func TestTopicsAreTheState(t *testing.T) {
 	}
 
 	// A nudge of the camera tells neither things nor the library, though a card is nearer.
-	r := d.edit(app.Command{Do: "change", Kind: "set", Patch: patch(map[string]any{"view": map[string]any{"eye": geom.V{X: 0.5, Y: 1.6, Z: 9}}})})
+	r := d.edit(edit.Do(&edit.ChangeSet{Patch: patch(map[string]any{"view": map[string]any{"eye": geom.V{X: 0.5, Y: 1.6, Z: 9}}})}))
 	all.Tags["placements"] = placedAt(r.Revision, all)
 	b := d.topics(all.Tags)
 	if got := changed(all, b); !slices.Equal(got, []string{"set", "derived"}) { // its distance is another
 		t.Errorf("after a nudge: %v", got)
 	}
-	d.edit(app.Command{Do: "change", Kind: "placement", ID: made.Made[0], Patch: patch(map[string]any{"at": geom.V{X: 1}})})
+	d.edit(edit.Do(&edit.ChangePlacement{ID: made.Made[0], Patch: patch(map[string]any{"at": geom.V{X: 1}})}))
 	c := d.topics(b.Tags)
 	if got := changed(b, c); !slices.Contains(got, "placements") || slices.Contains(got, "elements") || slices.Contains(got, "shots") || slices.Contains(got, "library") {
 		t.Errorf("after a move: %v", got)
 	}
-	d.edit(app.Command{Do: "delete", IDs: made.Made[1:2]})
+	d.edit(edit.Do(&edit.Delete{IDs: made.Made[1:2]}))
 	if got := changed(c, d.topics(nil)); !slices.Contains(got, "placements") {
 		t.Errorf("after one was deleted: %v", got)
 	}
@@ -107,9 +108,9 @@ func TestTopicsAreTheState(t *testing.T) {
 // answered in less than 4 kB whatever stands in the set.
 func TestAnEditTellsWhatItChanged(t *testing.T) {
 	d := newDesk(t)
-	var deeds []app.Command
+	var deeds []edit.Command
 	for i := range 300 {
-		deeds = append(deeds, app.Command{Do: "place", StandIn: "box", At: geom.V{X: float64(i)}})
+		deeds = append(deeds, edit.Do(&edit.Place{StandIn: "box", At: geom.V{X: float64(i)}}))
 	}
 	r := d.edit(deeds...)
 	if !slices.Equal(r.Touched, []string{"placements"}) || !r.Only || len(r.Topics) != 0 {
@@ -118,7 +119,7 @@ func TestAnEditTellsWhatItChanged(t *testing.T) {
 	if now := d.topics(nil, "library", "placements"); now.Tags["placements"] != placedAt(r.Revision, now) {
 		t.Errorf("the placements are %s, told as %s", now.Tags["placements"], placedAt(r.Revision, now))
 	}
-	r = d.edit(app.Command{Do: "change", Kind: "set", Patch: patch(map[string]any{"view": map[string]any{"eye": geom.V{Y: 1.6, Z: 9}}})})
+	r = d.edit(edit.Do(&edit.ChangeSet{Patch: patch(map[string]any{"view": map[string]any{"eye": geom.V{Y: 1.6, Z: 9}}})}))
 	now := d.topics(nil, "set")
 	if string(r.Topics["set"]) != string(now.Topics["set"]) || !slices.Equal(r.Touched, []string{"set"}) {
 		t.Errorf("answered %s\nasked for %s", r.Topics["set"], now.Topics["set"])
@@ -127,7 +128,7 @@ func TestAnEditTellsWhatItChanged(t *testing.T) {
 	if err != nil || len(raw) >= 4000 {
 		t.Errorf("%v: a nudge is answered in %d bytes", err, len(raw))
 	}
-	r = d.edit(app.Command{Do: "keep", Name: "one"})
+	r = d.edit(edit.Do(&edit.KeepShot{Name: "one"}))
 	if now := d.topics(nil, "shots"); !slices.Contains(r.Touched, "shots") || string(r.Topics["shots"]) != string(now.Topics["shots"]) {
 		t.Errorf("%v: answered %s\nasked for %s", r.Touched, r.Topics["shots"], now.Topics["shots"])
 	}

@@ -12,6 +12,9 @@ import (
 	"testing"
 
 	"visator/app"
+	"visator/app/edit"
+	"visator/app/measure"
+	"visator/app/query"
 	"visator/core/geom"
 	"visator/core/lay"
 	"visator/core/motion"
@@ -43,7 +46,7 @@ func (d *desk) pictures(settings app.TakeSettings) (list []image.Image) {
 	if _, err := d.a.Shoot(d.ctx, d.set, "", "move", settings); err != nil {
 		d.Fatal(err)
 	}
-	st := d.await("the move", func(st *app.State) bool { return st.Takes[0].State == "done" || st.Takes[0].State == "failed" })
+	st := d.await("the move", func(st *query.State) bool { return st.Takes[0].State == "done" || st.Takes[0].State == "failed" })
 	var r app.TakeResult
 	if err := json.Unmarshal(st.Takes[0].Result, &r); err != nil || st.Takes[0].State != "done" {
 		d.Fatalf("%v, %s", err, st.Takes[0].Note)
@@ -66,7 +69,7 @@ func (d *desk) pictures(settings app.TakeSettings) (list []image.Image) {
 // asked for beyond its ends is what is there.
 func TestATrackIsToldInParts(t *testing.T) {
 	d := newDesk(t)
-	track := func(from, count int) *app.Track {
+	track := func(from, count int) *measure.Track {
 		t.Helper()
 		tr, err := d.a.TrackOf(d.ctx, d.set, from, count)
 		if err != nil {
@@ -171,8 +174,8 @@ func TestPicturesThatAreNotThereAreRefused(t *testing.T) {
 		}
 	}
 	d.edit(setTo(map[string]any{"match": stage.Match{Picture: red, Opacity: 0.5, Wipe: 1}}))
-	shot := d.edit(app.Command{Do: "keep", Name: "overlaid"}).Made[0]
-	if got := d.refused(app.Command{Do: "change", Kind: "shot", ID: shot, Patch: patch(map[string]any{"match": stage.Match{Picture: gone, Wipe: 1}})}); !strings.Contains(got, "over the view") {
+	shot := d.edit(edit.Do(&edit.KeepShot{Name: "overlaid"})).Made[0]
+	if got := d.refused(edit.Do(&edit.ChangeShot{ID: shot, Patch: patch(map[string]any{"match": stage.Match{Picture: gone, Wipe: 1}})})); !strings.Contains(got, "over the view") {
 		t.Error(got)
 	}
 	d.edit(setTo(map[string]any{"match": nil}))
@@ -189,15 +192,15 @@ func TestWhatCannotBeFramedIsRefused(t *testing.T) {
 	for i := range 5 {
 		line = append(line, stage.MatchDot{At: geom.V{X: float64(i)}, X: 0.1 * float64(i), Y: 0.5})
 	}
-	for say, deed := range map[string]app.Command{
-		"unknown field":            {Do: "compose", ID: box, Patch: patch(map[string]any{"x": 0.5, "y": 0.5, "high": 0.5})},
-		"cannot be read":           {Do: "lens", Patch: patch(map[string]any{"focal": "long"})},
-		"behind the lens":          {Do: "focus", ID: behind},
-		"That place lies behind":   {Do: "focus", At: geom.V{Z: 60}},
-		"reaches behind the lens":  {Do: "all sharp", Patch: patch(map[string]any{"from": behind})},
-		"10 stops at most":         {Do: "expose", Patch: patch(map[string]any{"stops": 11})},
-		"more than 0 above":        {Do: "eye", Metres: -1},
-		"is not there":             {Do: "aim", ID: "nobody"},
+	for say, deed := range map[string]edit.Command{
+		"unknown field":            {Op: "compose", Args: patch(map[string]any{"id": box, "x": 0.5, "y": 0.5, "high": 0.5})},
+		"cannot be read":           {Op: "lens", Args: patch(map[string]any{"focal": "long"})},
+		"behind the lens":          edit.Do(&edit.Focus{ID: behind}),
+		"That place lies behind":   edit.Do(&edit.Focus{At: geom.V{Z: 60}}),
+		"reaches behind the lens":  edit.Do(&edit.AllSharp{From: behind}),
+		"10 stops at most":         edit.Do(&edit.Expose{Stops: 11}),
+		"more than 0 above":        edit.Do(&edit.EyeHeight{Metres: -1}),
+		"is not there":             edit.Do(&edit.Aim{ID: "nobody"}),
 		"roll -180 to 180":         viewTo(map[string]any{"roll": 4}),
 		"sensor sides":             viewTo(map[string]any{"sensorW": 0}),
 		"squeeze must be":          viewTo(map[string]any{"squeeze": 9}),
@@ -211,10 +214,10 @@ func TestWhatCannotBeFramedIsRefused(t *testing.T) {
 		}
 	}
 	d.edit(setTo(map[string]any{"match": stage.Match{Opacity: 0.5, Wipe: 1, Points: line}}))
-	if got := d.refused(app.Command{Do: "match", Patch: patch(map[string]any{"by": "points"})}); !strings.Contains(got, "on one line") {
+	if got := d.refused(edit.Do(&edit.Match{By: "points"})); !strings.Contains(got, "on one line") {
 		t.Error(got)
 	}
-	if got := d.refused(app.Command{Do: "match", Patch: patch(map[string]any{"by": "lines"})}); !strings.Contains(got, "two lines or more") {
+	if got := d.refused(edit.Do(&edit.Match{By: "lines"})); !strings.Contains(got, "two lines or more") {
 		t.Error(got)
 	}
 }
@@ -223,8 +226,8 @@ func TestWhatCannotBeFramedIsRefused(t *testing.T) {
 // picture too fast is told by name, whatever kind of move it is.
 func TestWhatCrossesThePictureTooFastIsTold(t *testing.T) {
 	d := newDesk(t)
-	id := d.edit(app.Command{Do: "place", StandIn: "box", Name: "wall", At: geom.V{Z: -8}}).Made[0]
-	d.edit(app.Command{Do: "change", Kind: "placement", ID: id, Patch: patch(map[string]any{"size": geom.V{X: 400, Y: 60, Z: 0.2}})})
+	id := d.edit(edit.Do(&edit.Place{StandIn: "box", Name: "wall", At: geom.V{Z: -8}})).Made[0]
+	d.edit(edit.Do(&edit.ChangePlacement{ID: id, Patch: patch(map[string]any{"size": geom.V{X: 400, Y: 60, Z: 0.2}})}))
 	v := optics.Default()
 	v.Eye, v.Shutter = geom.V{Y: 1.6}, 1.0/48
 	wide, _ := v.FieldOfView()
@@ -237,7 +240,7 @@ func TestWhatCrossesThePictureTooFastIsTold(t *testing.T) {
 		"along, slow":  {motion.CameraPath{Kind: "dolly", Points: []geom.V{{X: -1}, {X: 1}}, Seconds: 10, Easing: "linear"}, false, 2 * 7.9 * math.Tan(wide/2) / 0.2},
 		"about itself": {motion.CameraPath{Kind: "turntable", Center: v.Eye, Angle: 2, Seconds: 2, Easing: "linear"}, true, 0},
 	} {
-		d.edit(app.Command{Do: "change", Kind: "set", Patch: patch(map[string]any{"view": v, "move": motion.Move{Rate: 24, Rail: &c.rail}})})
+		d.edit(edit.Do(&edit.ChangeSet{Patch: patch(map[string]any{"view": v, "move": motion.Move{Rate: 24, Rail: &c.rail}})}))
 		m := d.frame(1).Move
 		if len(m.Crossing) == 0 || m.Crossing[0].Judders != c.fast || m.Looked < 16 {
 			t.Errorf("%s: %+v", name, m.Crossing)
@@ -246,7 +249,7 @@ func TestWhatCrossesThePictureTooFastIsTold(t *testing.T) {
 		if got := m.Crossing[0]; c.takes > 0 && (got.Name != "wall" || math.Abs(got.Seconds/c.takes-1) > 0.05) {
 			t.Errorf("%s: %s crosses in %v s, want %v", name, got.Name, got.Seconds, c.takes)
 		}
-		told := slices.ContainsFunc(m.Troubles, func(x app.MoveTrouble) bool { return strings.Contains(x.What, "crosses the picture in") })
+		told := slices.ContainsFunc(m.Troubles, func(x measure.MoveTrouble) bool { return strings.Contains(x.What, "crosses the picture in") })
 		if told != c.fast {
 			t.Errorf("%s: troubles %+v", name, m.Troubles)
 		}

@@ -10,6 +10,7 @@ import (
 	"strings"
 
 	"visator/app"
+	"visator/app/edit"
 	"visator/core/geom"
 	"visator/core/lay"
 	"visator/core/light"
@@ -27,7 +28,7 @@ type loader struct {
 	ctx      context.Context
 	set      string
 	piece    map[string]string
-	deeds    []app.Command
+	deeds    []edit.Command
 	progress func(string)
 }
 
@@ -75,7 +76,7 @@ func Load(ctx context.Context, a *app.App, shoot bool, progress func(string)) (s
 			patch["up"] = d.Up
 		}
 		raw, _ := json.Marshal(map[string]any{"sizing": patch})
-		if err := l.edit(app.Command{Do: "change", Kind: "piece", ID: id, Patch: raw}); err != nil {
+		if err := l.edit(edit.Do(&edit.ChangePiece{ID: id, Patch: raw})); err != nil {
 			return "", fmt.Errorf("%s: %w", d.Name, err)
 		}
 	}
@@ -171,14 +172,14 @@ func (l *loader) takeAll(arrival string) error {
 	return l.a.RunIntake(l.ctx, arrival)
 }
 
-func (l *loader) edit(deeds ...app.Command) error {
-	_, err := l.a.Edit(l.ctx, l.set, app.EditRequest{Revision: -1, Deeds: deeds})
+func (l *loader) edit(deeds ...edit.Command) error {
+	_, err := l.a.Edit(l.ctx, l.set, edit.Request{Revision: -1, Commands: deeds})
 	return err
 }
 
 func (l *loader) place(file, name string, at geom.V, turnDegrees, scale float64) {
 	patch, _ := json.Marshal(map[string]any{"yaw": turnDegrees * math.Pi / 180, "scale": geom.V{X: scale, Y: scale, Z: scale}})
-	l.deeds = append(l.deeds, app.Command{Do: "place", Piece: l.piece[file], Name: name, At: at, Patch: patch})
+	l.deeds = append(l.deeds, edit.Do(&edit.Place{Piece: l.piece[file], Name: name, At: at, Patch: patch}))
 }
 
 // The set: the track runs along Z at x = 4.6, trains come from -Z. The
@@ -245,9 +246,9 @@ func (l *loader) ids(names ...string) (list []string) {
 }
 
 // element adds a described thing.
-func (l *loader) element(kind, name string, spec lay.Spec) app.Command {
+func (l *loader) element(kind, name string, spec lay.Spec) edit.Command {
 	raw, _ := json.Marshal(spec)
-	return app.Command{Do: "add", Kind: kind, Name: name, Patch: raw}
+	return edit.Do(&edit.AddElement{Kind: kind, Name: name, Spec: raw})
 }
 
 func (l *loader) mix(weighted ...any) (list []lay.Share) {
@@ -297,9 +298,9 @@ func (l *loader) arrange() error {
 		return raw
 	}
 	seat := geom.V{X: 1.7, Y: 0.9, Z: 0.6}
-	if err := l.edit(app.Command{Do: "place", StandIn: "box", Name: "seat", At: v3(-1.35, deck, 1.2), Patch: turned(seat, math.Pi/2)},
-		app.Command{Do: "place", StandIn: "box", Name: "seat 2", At: v3(-1.35, deck, 9), Patch: turned(seat, math.Pi/2)},
-		app.Command{Do: "place", StandIn: "steps", Name: "way up", At: v3(-2.85, 0, 1.5), Patch: turned(geom.V{X: 1.4, Y: 0.42, Z: 0.6}, -math.Pi/2)}); err != nil {
+	if err := l.edit(edit.Do(&edit.Place{StandIn: "box", Name: "seat", At: v3(-1.35, deck, 1.2), Patch: turned(seat, math.Pi/2)}),
+		edit.Do(&edit.Place{StandIn: "box", Name: "seat 2", At: v3(-1.35, deck, 9), Patch: turned(seat, math.Pi/2)}),
+		edit.Do(&edit.Place{StandIn: "steps", Name: "way up", At: v3(-2.85, 0, 1.5), Patch: turned(geom.V{X: 1.4, Y: 0.42, Z: 0.6}, -math.Pi/2)})); err != nil {
 		return err
 	}
 	for i := range 5 {
@@ -331,14 +332,14 @@ func (l *loader) arrange() error {
 		return err
 	}
 	return l.edit(
-		app.Command{Do: "recast", IDs: l.ids("seat", "seat 2"), Piece: l.piece["bench_slatted.zip"]},
-		app.Command{Do: "ground", IDs: l.ids("water tower", "way up")},
-		app.Command{Do: "group", IDs: l.ids("suitcase, brown", "suitcase, tan", "hand lantern"), Name: "left behind"},
-		app.Command{Do: "layer", IDs: l.ids("platform", "shelter", "station clock"), Name: "halt"},
-		app.Command{Do: "layer", IDs: l.ids("railcar", "track"), Name: "railway"},
-		app.Command{Do: "layer", IDs: l.ids("meadow", "viaduct", "ridges"), Name: "land"},
-		app.Command{Do: "layer", IDs: stones, Name: "stones"},
-		app.Command{Do: "meant", Of: "twins:" + l.piece["bench_slatted.zip"], Name: "a halt has benches of one make, all set alike"})
+		edit.Do(&edit.Recast{IDs: l.ids("seat", "seat 2"), Piece: l.piece["bench_slatted.zip"]}),
+		edit.Do(&edit.PutDown{IDs: l.ids("water tower", "way up")}),
+		edit.Do(&edit.Group{IDs: l.ids("suitcase, brown", "suitcase, tan", "hand lantern"), Name: "left behind"}),
+		edit.Do(&edit.IntoLayer{IDs: l.ids("platform", "shelter", "station clock"), Layer: "halt"}),
+		edit.Do(&edit.IntoLayer{IDs: l.ids("railcar", "track"), Layer: "railway"}),
+		edit.Do(&edit.IntoLayer{IDs: l.ids("meadow", "viaduct", "ridges"), Layer: "land"}),
+		edit.Do(&edit.IntoLayer{IDs: stones, Layer: "stones"}),
+		edit.Do(&edit.IsMeant{Snag: "twins:" + l.piece["bench_slatted.zip"], Why: "a halt has benches of one make, all set alike"}))
 }
 
 // box is how far a piece's own origin lies above its base (Y), and off the
@@ -376,10 +377,10 @@ func look(eye, to geom.V, focal, fNumber, ev float64) optics.View {
 
 // film begins a shot at a view under first light, changes it by deeds, fits its
 // range and keeps it.
-func (l *loader) film(name, note, status string, v optics.View, move *motion.Move, deeds ...app.Command) error {
+func (l *loader) film(name, note, status string, v optics.View, move *motion.Move, deeds ...edit.Command) error {
 	raw := func(v any) json.RawMessage { data, _ := json.Marshal(v); return data } // of the program's own types
-	all := append([]app.Command{{Do: "change", Kind: "set", Patch: raw(map[string]any{"name": "platform, first light", "view": v, "light": dawn(), "move": move})}}, deeds...)
-	all = append(all, app.Command{Do: "fit"}, app.Command{Do: "keep", Name: name})
+	all := append([]edit.Command{edit.Do(&edit.ChangeSet{Patch: raw(map[string]any{"name": "platform, first light", "view": v, "light": dawn(), "move": move})})}, deeds...)
+	all = append(all, edit.Do(&edit.FitRange{}), edit.Do(&edit.KeepShot{Name: name}))
 	if err := l.edit(all...); err != nil {
 		return fmt.Errorf("shot %s: %w", name, err)
 	}
@@ -387,7 +388,7 @@ func (l *loader) film(name, note, status string, v optics.View, move *motion.Mov
 	if err != nil {
 		return err
 	}
-	return l.edit(app.Command{Do: "change", Kind: "shot", ID: list[len(list)-1].ID, Patch: raw(map[string]any{"note": note, "status": status})})
+	return l.edit(edit.Do(&edit.ChangeShot{ID: list[len(list)-1].ID, Patch: raw(map[string]any{"note": note, "status": status})}))
 }
 
 // shots are three: a wide still, its verticals kept parallel by shift; a close
@@ -400,15 +401,15 @@ func (l *loader) shots(shoot bool) error {
 	wide := look(v3(0.35, 2.05, 13.5), v3(0.6, 2.25, -10), 24, 8, 9.6)
 	wide.Subject, wide.Guides = traveller, "thirds,horizon"
 	if err := l.film("first light", "The whole halt before anyone stirs. The lanterns are still lit.", "lit", wide, nil,
-		app.Command{Do: "eye", Metres: 1.65}, app.Command{Do: "straight"}, app.Command{Do: "all sharp", Patch: raw(map[string]any{"near": 2.2, "far": 0})}); err != nil {
+		edit.Do(&edit.EyeHeight{Metres: 1.65}), edit.Do(&edit.Straighten{}), edit.Do(&edit.AllSharp{Near: 2.2, Far: 0})); err != nil {
 		return err
 	}
 	// Some of the sky is given up, so that the platform leads in.
 	close := look(v3(1.75, 0.82, 5.35), v3(0.45, 0.62, 3.3), 50, 1.8, 9.6)
 	close.Guides, close.Mask = "golden", 2.39
 	if err := l.film("left behind", "Nobody has come for the luggage.", "to approve", close, nil,
-		app.Command{Do: "compose", ID: suitcase, Patch: raw(map[string]any{"x": 0.36, "y": 0.52, "height": 0.62, "how": "move"})},
-		app.Command{Do: "focus", ID: lantern}, app.Command{Do: "change", Kind: "set", Patch: raw(map[string]any{"view": map[string]any{"subject": lantern}})}); err != nil {
+		edit.Do(&edit.Compose{ID: suitcase, Ask: optics.Ask{X: 0.36, Y: 0.52, Height: 0.62, How: "move"}}),
+		edit.Do(&edit.Focus{ID: lantern}), edit.Do(&edit.ChangeSet{Patch: raw(map[string]any{"view": map[string]any{"subject": lantern}})})); err != nil {
 		return err
 	}
 	start := look(v3(0.45, 0.95, 5.2), v3(2.7, 0.25, -12), 28, 1.4, 9.6)
@@ -455,5 +456,5 @@ func (l *loader) shots(shoot bool) error {
 			}
 		}
 	}
-	return l.edit(app.Command{Do: "go", ID: list[0].ID})
+	return l.edit(edit.Do(&edit.GoToShot{ID: list[0].ID}))
 }

@@ -6,6 +6,7 @@ import (
 	"testing"
 
 	"visator/app"
+	"visator/app/edit"
 	"visator/store/storetest"
 )
 
@@ -15,7 +16,7 @@ func TestMain(m *testing.M) { storetest.Main(m) }
 // made goes to the bin, which is told, and another is made.
 func TestTheSampleIsLeftAlone(t *testing.T) {
 	ctx := context.Background()
-	a := &app.App{Store: storetest.Open(t)}
+	a := app.New(storetest.Open(t))
 	told := ""
 	look := func() string {
 		t.Helper()
@@ -49,7 +50,7 @@ func TestTheSampleIsLeftAlone(t *testing.T) {
 	if err := a.Store.SetSample(ctx, old, "making"); err != nil {
 		t.Fatal(err)
 	}
-	if _, err := a.Edit(ctx, set, app.EditRequest{Revision: -1, Deeds: []app.Command{{Do: "place", StandIn: "box", Name: "touched"}}}); err != nil {
+	if _, err := a.Edit(ctx, set, edit.Request{Revision: -1, Commands: []edit.Command{edit.Do(&edit.Place{StandIn: "box", Name: "touched"})}}); err != nil {
 		t.Fatal(err)
 	}
 	if got := look(); got != "" || !strings.Contains(told, "lies in the bin now, for 30 days") {

@@ -12,7 +12,7 @@ import (
 	"github.com/chromedp/chromedp"
 	"github.com/jackc/pgx/v5"
 
-	"visator/app"
+	"visator/app/query"
 )
 
 // halt is the sample production on a running server, its takes not yet made.
@@ -46,7 +46,7 @@ func BenchmarkEdit(b *testing.B) {
 	n := 0.0
 	for b.Loop() {
 		n++
-		if code, out := s.post("/api/sets/"+set+"/edit", map[string]any{"revision": -1, "deeds": []any{map[string]any{"do": "change", "kind": "placement", "id": id, "patch": map[string]any{"yaw": n / 10}}}}); code != http.StatusOK {
+		if code, out := s.post("/api/sets/"+set+"/edit", map[string]any{"revision": -1, "commands": []any{map[string]any{"op": "change placement", "args": map[string]any{"id": id, "patch": map[string]any{"yaw": n / 10}}}}}); code != http.StatusOK {
 			b.Fatalf("%d %s", code, out)
 		}
 	}
@@ -72,7 +72,7 @@ func BenchmarkWideShot(b *testing.B) {
 		if code != http.StatusOK || json.Unmarshal(out, &take) != nil {
 			b.Fatalf("%d %s", code, out)
 		}
-		mine := func(st *app.State) (state, result string) {
+		mine := func(st *query.State) (state, result string) {
 			for _, t := range st.Takes {
 				if t.ID == take.ID {
 					return t.State, string(t.Result)
@@ -80,10 +80,10 @@ func BenchmarkWideShot(b *testing.B) {
 			}
 			return "", ""
 		}
-		s.await(set, "a first picture", func(st *app.State) bool { _, r := mine(st); return strings.Contains(r, `"preview"`) })
+		s.await(set, "a first picture", func(st *query.State) bool { _, r := mine(st); return strings.Contains(r, `"preview"`) })
 		b.ReportMetric(time.Since(start).Seconds(), "s-first-picture")
 		s.every = time.Second // looking costs time too
-		s.await(set, "the picture", func(st *app.State) bool { state, _ := mine(st); return state == "done" })
+		s.await(set, "the picture", func(st *query.State) bool { state, _ := mine(st); return state == "done" })
 		b.ReportMetric(1280*720*16/time.Since(start).Seconds(), "samples/s")
 	}
 }

@@ -13,6 +13,8 @@ import (
 	"testing"
 
 	"visator/app"
+	"visator/app/edit"
+	"visator/app/query"
 	"visator/core/exchange"
 	"visator/core/geom"
 	"visator/core/stage"
@@ -54,11 +56,11 @@ func TestKilledServerLosesNothingConfirmed(t *testing.T) {
 		hands.Go(func() {
 			for i := 0; ; i++ {
 				x := float64(hand*1000 + i)
-				code, out := s.post("/api/sets/"+set+"/edit", map[string]any{"revision": -1, "deeds": []any{map[string]any{"do": "place", "standIn": "box", "at": geom.V{X: x}}}})
+				code, out := s.post("/api/sets/"+set+"/edit", map[string]any{"revision": -1, "commands": []any{map[string]any{"op": "place", "args": map[string]any{"standIn": "box", "at": geom.V{X: x}}}}})
 				if code != 200 {
 					return // the server is gone
 				}
-				var r app.EditResult
+				var r edit.Answer
 				if json.Unmarshal(out, &r) == nil && len(r.Made) == 1 {
 					mu.Lock()
 					confirmed[r.Made[0]] = x
@@ -101,10 +103,10 @@ func TestKilledServerLosesNothingConfirmed(t *testing.T) {
 	if code != 200 {
 		t.Fatalf("%d %s", code, out)
 	}
-	s.await(set, "the intake to begin", func(st *app.State) bool { return st.Arrivals[0].State != "waiting" })
+	s.await(set, "the intake to begin", func(st *query.State) bool { return st.Arrivals[0].State != "waiting" })
 	s.kill()
 	s.start()
-	st = s.await(set, "the intake to go on", func(st *app.State) bool { return st.Arrivals[0].State == "done" })
+	st = s.await(set, "the intake to go on", func(st *query.State) bool { return st.Arrivals[0].State == "done" })
 	if len(st.Pieces) != 1 || st.Pieces[0].Facts.Triangles != 2*420*420 {
 		t.Errorf("pieces %d", len(st.Pieces))
 	}
@@ -114,10 +116,10 @@ func TestKilledServerLosesNothingConfirmed(t *testing.T) {
 	if code, out := s.post("/api/sets/"+set+"/takes", map[string]any{"kind": "still", "settings": settings}); code != 200 {
 		t.Fatalf("%d %s", code, out)
 	}
-	s.await(set, "the first picture", func(st *app.State) bool { return strings.Contains(string(st.Takes[0].Result), "preview") })
+	s.await(set, "the first picture", func(st *query.State) bool { return strings.Contains(string(st.Takes[0].Result), "preview") })
 	s.kill()
 	s.start()
-	st = s.await(set, "the render to go on", func(st *app.State) bool { return st.Takes[0].State == "done" })
+	st = s.await(set, "the render to go on", func(st *query.State) bool { return st.Takes[0].State == "done" })
 	var r app.TakeResult
 	if err := json.Unmarshal(st.Takes[0].Result, &r); err != nil || r.PNG == "" || r.Samples != 48 {
 		t.Errorf("%+v, %v", r, err)
@@ -148,8 +150,8 @@ func TestRefusalsAreWords(t *testing.T) {
 		body any
 		want int
 	}{
-		"no such set":    {"/api/sets/nope/edit", map[string]any{"deeds": []any{map[string]any{"do": "fit"}}}, 404},
-		"no such deed":   {"/api/sets/" + set + "/edit", map[string]any{"deeds": []any{map[string]any{"do": "explode"}}}, 422},
+		"no such set":    {"/api/sets/nope/edit", map[string]any{"commands": []any{map[string]any{"op": "fit range", "args": map[string]any{}}}}, 404},
+		"no such deed":   {"/api/sets/" + set + "/edit", map[string]any{"commands": []any{map[string]any{"op": "explode", "args": map[string]any{}}}}, 422},
 		"not JSON":       {"/api/sets/" + set + "/edit", "words", 400},
 		"nothing left":   {"/api/sets/" + set + "/undo", nil, 404},
 		"no pixels":      {"/api/sets/" + set + "/takes", map[string]any{"kind": "still", "settings": map[string]any{"width": 0, "samples": 1}}, 422},
@@ -193,13 +195,13 @@ func TestAnExportedSetPassesTheKhronosValidator(t *testing.T) {
 			t.Fatalf("%d %s", code, out)
 		}
 	}
-	st := s.await(set, "both pieces", func(st *app.State) bool { return len(st.Pieces) == 2 })
+	st := s.await(set, "both pieces", func(st *query.State) bool { return len(st.Pieces) == 2 })
 	var deeds []any
 	for i, p := range st.Pieces {
-		deeds = append(deeds, map[string]any{"do": "place", "piece": p.ID, "at": geom.V{X: float64(i)}, "patch": map[string]any{"yaw": 0.4, "scale": geom.V{X: 1, Y: 1.5, Z: 1}}})
+		deeds = append(deeds, map[string]any{"op": "place", "args": map[string]any{"piece": p.ID, "at": geom.V{X: float64(i)}, "patch": map[string]any{"yaw": 0.4, "scale": geom.V{X: 1, Y: 1.5, Z: 1}}}})
 	}
-	deeds = append(deeds, map[string]any{"do": "place", "standIn": "box"}, map[string]any{"do": "keep", "name": "wide"})
-	if code, out := s.post("/api/sets/"+set+"/edit", map[string]any{"revision": -1, "deeds": deeds}); code != 200 {
+	deeds = append(deeds, map[string]any{"op": "place", "args": map[string]any{"standIn": "box"}}, map[string]any{"op": "keep shot", "args": map[string]any{"name": "wide"}})
+	if code, out := s.post("/api/sets/"+set+"/edit", map[string]any{"revision": -1, "commands": deeds}); code != 200 {
 		t.Fatalf("%d %s", code, out)
 	}
 	path := filepath.Join(t.TempDir(), "set.glb")

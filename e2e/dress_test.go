@@ -10,7 +10,7 @@ import (
 	"github.com/chromedp/chromedp"
 	"github.com/chromedp/chromedp/kb"
 
-	"visator/app"
+	"visator/app/query"
 	"visator/core/geom"
 	"visator/core/snag"
 )
@@ -34,16 +34,16 @@ func (b *tab) keys(k string) { b.Helper(); b.do(chromedp.KeyEvent(k)) }
 // idle waits until no edit of the page is under way.
 func (b *tab) idle() { b.Helper(); b.until("Alpine.store('v').waiting === 0") }
 
-func placed(st *app.State, name string) *app.PlacementState {
-	i := slices.IndexFunc(st.Placements, func(p app.PlacementState) bool { return p.Name == name })
+func placed(st *query.State, name string) *query.PlacementState {
+	i := slices.IndexFunc(st.Placements, func(p query.PlacementState) bool { return p.Name == name })
 	if i < 0 {
 		return nil
 	}
 	return &st.Placements[i]
 }
 
-func element(st *app.State, kind string) *app.ElementState {
-	i := slices.IndexFunc(st.Elements, func(e app.ElementState) bool { return e.Kind == kind })
+func element(st *query.State, kind string) *query.ElementState {
+	i := slices.IndexFunc(st.Elements, func(e query.ElementState) bool { return e.Kind == kind })
 	if i < 0 {
 		return nil
 	}
@@ -66,18 +66,18 @@ func TestASetIsDressedFromTheBlockout(t *testing.T) {
 	b.press("show the camera")
 	b.press("room")
 	b.drag(on(b, -3, 2), on(b, 3, 6))
-	s.await(set, "the room", func(st *app.State) bool { return element(st, "room") != nil })
+	s.await(set, "the room", func(st *query.State) bool { return element(st, "room") != nil })
 	b.idle()
 	b.fill("ceiling at", "2.6m")
 	b.press("Door")
-	s.await(set, "the door", func(st *app.State) bool {
+	s.await(set, "the door", func(st *query.State) bool {
 		return len(element(st, "room").Swings) == 1 && strings.Contains(string(element(st, "room").Spec), `"height":2.6`)
 	})
 	b.until("document.querySelector('[data-swing]')")
 	b.idle()
 	b.press("box")
 	b.drag(on(b, -2.6, 4.6), on(b, -1, 5.2))
-	st := s.await(set, "the seat", func(st *app.State) bool { return placed(st, "box") != nil })
+	st := s.await(set, "the seat", func(st *query.State) bool { return placed(st, "box") != nil })
 	b.idle()
 	if p := placed(st, "box"); math.Abs(p.Dims.X-1.6) > 0.11 || math.Abs(p.Dims.Z-0.6) > 0.11 || p.At.Y != 0 {
 		t.Errorf("the seat measures %v at %v", p.Dims, p.At)
@@ -85,7 +85,7 @@ func TestASetIsDressedFromTheBlockout(t *testing.T) {
 	b.fill("Height of the stand-in", "85 cm")
 	b.fill("Width of the stand-in", "1.6m")
 	b.fill("Depth of the stand-in", "60cm")
-	s.await(set, "its true size", func(st *app.State) bool { return placed(st, "box").Dims.Y == 0.85 && placed(st, "box").Dims.Z == 0.6 })
+	s.await(set, "its true size", func(st *query.State) bool { return placed(st, "box").Dims.Y == 0.85 && placed(st, "box").Dims.Z == 0.6 })
 	// A wall drawn with the keyboard: the cross moves, Space puts its ends.
 	b.idle()
 	b.press("wall")
@@ -95,14 +95,14 @@ func TestASetIsDressedFromTheBlockout(t *testing.T) {
 		b.do(chromedp.KeyEvent(kb.ArrowRight)) // right arrow
 	}
 	b.keys(" ")
-	st = s.await(set, "the wall", func(st *app.State) bool { return placed(st, "wall") != nil })
+	st = s.await(set, "the wall", func(st *query.State) bool { return placed(st, "wall") != nil })
 	b.idle()
 	if p := placed(st, "wall"); p.Dims.Y != 2.5 || p.Dims.X < 0.2 {
 		t.Errorf("the wall measures %v", p.Dims)
 	}
 	b.until("Alpine.store('v').tool === ''")
 	b.keys(kb.Delete) // Delete: it was only to try
-	s.await(set, "the wall to go", func(st *app.State) bool { return placed(st, "wall") == nil })
+	s.await(set, "the wall to go", func(st *query.State) bool { return placed(st, "wall") == nil })
 	b.idle()
 
 	// Try the camera: aimed at the seat, which the lens view shows in brackets.
@@ -116,8 +116,8 @@ func TestASetIsDressedFromTheBlockout(t *testing.T) {
 	b.choose("Piece to recast by", "bench")
 	b.until("/^fits \\d+ %, × 1: /.test(document.querySelector('[data-fits]')?.textContent.trim())") // told before it is done
 	b.press("Recast")
-	st = s.await(set, "the bench", func(st *app.State) bool {
-		return slices.ContainsFunc(st.Placements, func(p app.PlacementState) bool { return p.Recast != "" })
+	st = s.await(set, "the bench", func(st *query.State) bool {
+		return slices.ContainsFunc(st.Placements, func(p query.PlacementState) bool { return p.Recast != "" })
 	})
 	b.idle()
 	if p := placed(st, "box"); !p.Hidden || p.Layer != "blockout" {
@@ -136,12 +136,12 @@ func TestASetIsDressedFromTheBlockout(t *testing.T) {
 	// A suitcase let go of over the bench floats, is found, and is put down.
 	b.press("library")
 	b.click("[data-list] [data-name='suitcase brown']")
-	s.await(set, "the suitcase", func(st *app.State) bool { return placed(st, "suitcase brown") != nil })
+	s.await(set, "the suitcase", func(st *query.State) bool { return placed(st, "suitcase brown") != nil })
 	b.idle()
 	b.fill("Place along X", "1.5m")
 	b.fill("Place along Z", "4m")
 	b.fill("Height above ground", "1.2m")
-	s.await(set, "the snag", func(st *app.State) bool {
+	s.await(set, "the snag", func(st *query.State) bool {
 		p := placed(st, "suitcase brown").At
 		return p.X == 1.5 && p.Y == 1.2 && p.Z == 4 && st.Measured != nil && st.Measured.Revision == st.Revision && slices.ContainsFunc(st.Snags, func(n snag.Snag) bool { return n.Kind == "floating" })
 	})
@@ -150,7 +150,7 @@ func TestASetIsDressedFromTheBlockout(t *testing.T) {
 	b.click("#plan [data-snag]")
 	b.until("document.querySelector('[data-kind=floating].on')")
 	b.press("put down")
-	st = s.await(set, "the floor", func(st *app.State) bool {
+	st = s.await(set, "the floor", func(st *query.State) bool {
 		return st.Measured.Revision == st.Revision && !slices.ContainsFunc(st.Snags, func(n snag.Snag) bool { return n.Kind == "floating" })
 	})
 	if y := placed(st, "suitcase brown").At.Y; math.Abs(y) > 0.01 {
@@ -166,18 +166,18 @@ func TestASetIsDressedFromTheBlockout(t *testing.T) {
 	b.clickPlan(-3, 1)
 	b.clickPlan(3, 1)
 	b.keys(kb.Enter)
-	s.await(set, "the row", func(st *app.State) bool { return element(st, "row") != nil && element(st, "row").Count > 2 })
+	s.await(set, "the row", func(st *query.State) bool { return element(st, "row") != nil && element(st, "row").Count > 2 })
 	b.idle()
 	b.fill("apart", "0.5 m")
-	s.await(set, "a denser row", func(st *app.State) bool { return element(st, "row").Count == 13 })
+	s.await(set, "a denser row", func(st *query.State) bool { return element(st, "row").Count == 13 })
 	b.idle()
 	b.press("drift")
 	b.drag(on(b, -2.8, 2.3), on(b, 2.8, 4.4))
-	st = s.await(set, "the drift", func(st *app.State) bool { return element(st, "drift") != nil && element(st, "drift").Count > 5 })
+	st = s.await(set, "the drift", func(st *query.State) bool { return element(st, "drift") != nil && element(st, "drift").Count > 5 })
 	b.idle()
 	before := element(st, "drift").Count
 	b.fill("density, per m²", "0.3")
-	s.await(set, "a thinner drift", func(st *app.State) bool { n := element(st, "drift").Count; return n > 0 && n < before })
+	s.await(set, "a thinner drift", func(st *query.State) bool { n := element(st, "drift").Count; return n > 0 && n < before })
 	b.idle()
 	b.fill("density, per m²", "9000000000")
 	b.until("document.querySelector('.complaint')?.textContent.includes('billion') || document.getElementById('message').textContent.includes('billion')")
@@ -194,7 +194,7 @@ func TestASetIsDressedFromTheBlockout(t *testing.T) {
 		}
 		was := st.Revision
 		b.press("Undo")
-		s.await(set, "a step back", func(st *app.State) bool { return st.Revision > was })
+		s.await(set, "a step back", func(st *query.State) bool { return st.Revision > was })
 		b.idle()
 	}
 }
@@ -207,9 +207,9 @@ func TestThingsAreMovedTogetherAndInLine(t *testing.T) {
 	set := b.production(s, "Moving")
 	b.step("dress")
 	for i, x := range []float64{0, 3, 6} {
-		s.post("/api/sets/"+set+"/edit", map[string]any{"revision": -1, "deeds": []any{map[string]any{"do": "place", "standIn": "box", "at": map[string]float64{"x": x, "z": 0.13 * float64(i)}}}})
+		s.post("/api/sets/"+set+"/edit", map[string]any{"revision": -1, "commands": []any{map[string]any{"op": "place", "args": map[string]any{"standIn": "box", "at": map[string]float64{"x": x, "z": 0.13 * float64(i)}}}}})
 	}
-	s.post("/api/sets/"+set+"/edit", map[string]any{"revision": -1, "deeds": []any{map[string]any{"do": "place", "standIn": "slab", "at": map[string]float64{"x": 0, "y": -0.2}}}})
+	s.post("/api/sets/"+set+"/edit", map[string]any{"revision": -1, "commands": []any{map[string]any{"op": "place", "args": map[string]any{"standIn": "slab", "at": map[string]float64{"x": 0, "y": -0.2}}}}})
 	b.until("Alpine.store('v').st.placements.length === 4")
 	b.press("show all")
 	b.until("document.querySelectorAll('#plan [data-id]').length === 4")
@@ -224,7 +224,7 @@ func TestThingsAreMovedTogetherAndInLine(t *testing.T) {
 	b.do(chromedp.MouseEvent("mouseMoved", z[0], z[1], chromedp.ButtonLeft))
 	b.until("document.querySelectorAll('#plan [data-gap]').length > 0")
 	b.do(chromedp.MouseEvent("mouseReleased", z[0], z[1], chromedp.ButtonLeft))
-	s.await(set, "the move", func(st *app.State) bool { return placed(st, "box 2").At.Z > 1.5 })
+	s.await(set, "the move", func(st *query.State) bool { return placed(st, "box 2").At.Z > 1.5 })
 	b.idle()
 	// A second click on what is selected reaches the slab beneath the first box.
 	b.clickPlan(0, 0)
@@ -237,12 +237,12 @@ func TestThingsAreMovedTogetherAndInLine(t *testing.T) {
 	b.do(chromedp.MouseEvent("mousePressed", from[0], from[1], chromedp.ButtonLeft, chromedp.ButtonModifiers(8)), chromedp.MouseEvent("mouseMoved", to[0], to[1], chromedp.ButtonLeft, chromedp.ButtonModifiers(8)), chromedp.MouseEvent("mouseReleased", to[0], to[1], chromedp.ButtonLeft, chromedp.ButtonModifiers(8)))
 	b.until("Alpine.store('v').sel.length === 2")
 	b.keys("g")
-	st := s.await(set, "the group", func(st *app.State) bool { return placed(st, "box 2").Group != "" })
+	st := s.await(set, "the group", func(st *query.State) bool { return placed(st, "box 2").Group != "" })
 	b.idle()
 	x2, x3 := placed(st, "box 2").At.X, placed(st, "box 3").At.X
 	p := placed(st, "box 3").At
 	b.drag(on(b, p.X, p.Z), on(b, p.X+2, p.Z+1))
-	st = s.await(set, "the group's move", func(st *app.State) bool { return placed(st, "box 3").At.X > x3+1 })
+	st = s.await(set, "the group's move", func(st *query.State) bool { return placed(st, "box 3").At.X > x3+1 })
 	if d2, d3 := placed(st, "box 2").At.X-x2, placed(st, "box 3").At.X-x3; math.Abs(d2-d3) > 1e-9 {
 		t.Errorf("one moved by %g, the other by %g", d2, d3)
 	}
@@ -251,10 +251,10 @@ func TestThingsAreMovedTogetherAndInLine(t *testing.T) {
 	b.clickPlan(0, 0)
 	b.until("document.querySelector('[data-spec=slab], [data-spec=box]')")
 	b.keys("c")
-	s.await(set, "the copy", func(st *app.State) bool { return len(st.Placements) == 5 })
+	s.await(set, "the copy", func(st *query.State) bool { return len(st.Placements) == 5 })
 	b.idle()
 	b.keys("y")
-	st = s.await(set, "one more", func(st *app.State) bool { return len(st.Placements) == 6 })
+	st = s.await(set, "one more", func(st *query.State) bool { return len(st.Placements) == 6 })
 	n := len(st.Placements)
 	if a, b, c := st.Placements[n-2].At, st.Placements[n-1].At, st.Placements[n-2].Dims.X; math.Abs(b.X-a.X-c) > 1e-9 {
 		t.Errorf("from %v to %v", a, b)
@@ -272,7 +272,7 @@ func TestTheSampleSetsAreAsTheySay(t *testing.T) {
 	if len(sets) != 2 {
 		t.Fatalf("%d sets", len(sets))
 	}
-	measured := func(st *app.State) bool { return st.Measured != nil && st.Measured.Revision == st.Revision }
+	measured := func(st *query.State) bool { return st.Measured != nil && st.Measured.Revision == st.Revision }
 	st := s.await(sets[0], "the measuring", measured)
 	have := map[string]bool{}
 	for _, e := range st.Elements {
@@ -310,30 +310,30 @@ func TestThingsFallUntilTheyRest(t *testing.T) {
 		b.press("plain box")
 		b.idle()
 	}
-	st := s.await(set, "the boxes", func(st *app.State) bool { return len(st.Placements) == 2 })
+	st := s.await(set, "the boxes", func(st *query.State) bool { return len(st.Placements) == 2 })
 	for i, p := range st.Placements {
-		s.edit(set, map[string]any{"do": "change", "kind": "placement", "id": p.ID, "patch": map[string]any{"at": geom.V{X: 0.3 * float64(i), Y: 1 + 1.5*float64(i)}}})
+		s.edit(set, map[string]any{"op": "change placement", "args": map[string]any{"id": p.ID, "patch": map[string]any{"at": geom.V{X: 0.3 * float64(i), Y: 1 + 1.5*float64(i)}}}})
 	}
-	high := func(st *app.State) float64 { return st.Placements[0].At.Y + st.Placements[1].At.Y }
-	s.await(set, "the boxes aloft", func(st *app.State) bool { return high(st) > 3.4 })
+	high := func(st *query.State) float64 { return st.Placements[0].At.Y + st.Placements[1].At.Y }
+	s.await(set, "the boxes aloft", func(st *query.State) bool { return high(st) > 3.4 })
 	b.until("Alpine.store('v').st.placements.every(p => p.at.y > 0.9)")
 	eval[bool](b, "(Alpine.store('v').sel = Alpine.store('v').st.placements.map(p => p.id), Alpine.store('v').draw(), document.activeElement.blur(), true)")
 	b.keys("e")
 	b.until("Alpine.store('v').message.includes('came to rest')")
-	down := s.await(set, "the fall", func(st *app.State) bool { return high(st) < 1.8 })
+	down := s.await(set, "the fall", func(st *query.State) bool { return high(st) < 1.8 })
 	b.until(fmt.Sprintf("Alpine.store('v').st.revision >= %d && !document.querySelector('[data-settling]')", down.Revision))
 	b.press("Tumble into a heap")
-	heap := s.await(set, "the heap", func(st *app.State) bool {
+	heap := s.await(set, "the heap", func(st *query.State) bool {
 		return st.Revision > down.Revision && st.Placements[0].Yaw != down.Placements[0].Yaw
 	})
 	b.until(fmt.Sprintf("Alpine.store('v').st.revision >= %d", heap.Revision))
 	b.press("Undo")
-	s.await(set, "the heap taken back", func(st *app.State) bool {
-		return slices.EqualFunc(st.Placements, down.Placements, func(x, y app.PlacementState) bool { return x.At == y.At })
+	s.await(set, "the heap taken back", func(st *query.State) bool {
+		return slices.EqualFunc(st.Placements, down.Placements, func(x, y query.PlacementState) bool { return x.At == y.At })
 	})
 	b.idle()
 	b.press("Undo")
-	s.await(set, "the fall taken back", func(st *app.State) bool { return high(st) > 3.4 })
+	s.await(set, "the fall taken back", func(st *query.State) bool { return high(st) > 3.4 })
 }
 
 // A list that is drawn anew while a row is being pressed, since something else changed,
@@ -343,8 +343,8 @@ func TestAPressIsNotLostWhileListsAreDrawn(t *testing.T) {
 	at := b.middle("[data-list] [data-name='plain box']")
 	b.mouse(chromedp.MousePressed, at[0], at[1])
 	eval[bool](b, "(Alpine.store('v').st.pieces = [...Alpine.store('v').st.pieces], true)")
-	s.edit(set, map[string]any{"do": "place", "standIn": "person", "name": "passer-by", "at": geom.V{X: 3}})
+	s.edit(set, map[string]any{"op": "place", "args": map[string]any{"standIn": "person", "name": "passer-by", "at": geom.V{X: 3}}})
 	b.until("Alpine.store('v').st.placements.length === 1")
 	b.mouse(chromedp.MouseReleased, at[0], at[1])
-	s.await(set, "the box", func(st *app.State) bool { return placed(st, "box") != nil })
+	s.await(set, "the box", func(st *query.State) bool { return placed(st, "box") != nil })
 }

@@ -26,7 +26,7 @@ import (
 	"github.com/chromedp/cdproto/runtime"
 	"github.com/chromedp/chromedp"
 
-	"visator/app"
+	"visator/app/query"
 	"visator/store/storetest"
 )
 
@@ -168,9 +168,9 @@ func (s *site) get(path string) []byte {
 	return body
 }
 
-func (s *site) state(set string) *app.State {
+func (s *site) state(set string) *query.State {
 	s.Helper()
-	var st app.State
+	var st query.State
 	body := s.get("/api/sets/" + set + "/state")
 	if err := json.Unmarshal(body, &st); err != nil {
 		s.Fatalf("the state, of %d bytes: %v", len(body), err)
@@ -204,7 +204,7 @@ func (s *site) send(path string, body io.Reader) (int, []byte) {
 }
 
 // await looks again until ok.
-func (s *site) await(set, what string, ok func(*app.State) bool) *app.State {
+func (s *site) await(set, what string, ok func(*query.State) bool) *query.State {
 	s.Helper()
 	var last string
 	for deadline := time.Now().Add(max(90*time.Second, s.patience)); time.Now().Before(deadline); time.Sleep(max(s.every, 50*time.Millisecond)) {
@@ -279,7 +279,7 @@ func browser(t testing.TB, more ...chromedp.ExecAllocatorOption) *tab {
 	}
 	t.Cleanup(func() {
 		if t.Failed() {
-			said, _ := chromedp.Run(ctx, chromedp.Evaluate[string]("location.pathname + ': ' + document.getElementById('message')?.textContent"))
+			said, _ := chromedp.Run(ctx, chromedp.Evaluate[string](atTheEnd))
 			t.Logf("the page at the end, %s", said)
 		}
 	})
@@ -289,6 +289,15 @@ func browser(t testing.TB, more ...chromedp.ExecAllocatorOption) *tab {
 	}
 	return b
 }
+
+// atTheEnd says what a page of which something was awaited in vain knows and does.
+const atTheEnd = `(() => {
+	const v = globalThis.Alpine?.store?.("v"), said = document.getElementById("message")?.textContent;
+	if (!v) return location.pathname + ": " + said;
+	const { waiting, sel, tool, piece, asking, askAgain, stale, looks, seen, later, proposal, plan } = v;
+	return location.pathname + ": " + said + " " + JSON.stringify({ revision: v.st?.revision, waiting, sel, tool, piece, asking, askAgain, stale, looks, seen, later,
+		proposed: proposal && [proposal.id, proposal.candidates?.length], plan: plan && [plan.x, plan.z, plan.px, plan.touched, plan.dragged] });
+})()`
 
 func (b *tab) do(steps ...chromedp.Action[chromedp.Void]) {
 	b.Helper()

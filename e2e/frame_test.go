@@ -19,6 +19,7 @@ import (
 	"github.com/chromedp/chromedp/kb"
 
 	"visator/app"
+	"visator/app/query"
 	"visator/core/geom"
 	"visator/core/optics"
 )
@@ -26,7 +27,7 @@ import (
 // edit does deeds as the page would send them.
 func (s *site) edit(set string, deeds ...map[string]any) {
 	s.Helper()
-	if code, body := s.post("/api/sets/"+set+"/edit", map[string]any{"revision": -1, "deeds": deeds}); code != 200 {
+	if code, body := s.post("/api/sets/"+set+"/edit", map[string]any{"revision": -1, "commands": deeds}); code != 200 {
 		s.Fatalf("%d %s", code, body)
 	}
 }
@@ -38,11 +39,11 @@ func street(t *testing.T) (s *site, b *tab, set string) {
 	set = b.production(s, "street")
 	eval[bool](b, "(localStorage.blur = 'off', true)") // without a graphics card it is slow
 	s.edit(set,
-		map[string]any{"do": "place", "standIn": "slab", "name": "floor", "at": geom.V{Y: -0.2}, "patch": map[string]any{"size": geom.V{X: 60, Y: 0.2, Z: 60}}},
-		map[string]any{"do": "place", "standIn": "person", "name": "near man", "at": geom.V{X: 3.2, Z: 2.5}},
-		map[string]any{"do": "place", "standIn": "person", "name": "far man", "at": geom.V{X: 1.5, Z: -9}},
-		map[string]any{"do": "place", "standIn": "box", "name": "house", "at": geom.V{X: -9, Z: -24}, "patch": map[string]any{"size": geom.V{X: 8, Y: 6, Z: 6}}},
-		map[string]any{"do": "change", "kind": "set", "patch": map[string]any{"view": map[string]any{"eye": geom.V{Y: 1.6, Z: 8}, "yaw": 0, "pitch": 0, "near": 0.1, "far": 20}}})
+		map[string]any{"op": "place", "args": map[string]any{"standIn": "slab", "name": "floor", "at": geom.V{Y: -0.2}, "patch": map[string]any{"size": geom.V{X: 60, Y: 0.2, Z: 60}}}},
+		map[string]any{"op": "place", "args": map[string]any{"standIn": "person", "name": "near man", "at": geom.V{X: 3.2, Z: 2.5}}},
+		map[string]any{"op": "place", "args": map[string]any{"standIn": "person", "name": "far man", "at": geom.V{X: 1.5, Z: -9}}},
+		map[string]any{"op": "place", "args": map[string]any{"standIn": "box", "name": "house", "at": geom.V{X: -9, Z: -24}, "patch": map[string]any{"size": geom.V{X: 8, Y: 6, Z: 6}}}},
+		map[string]any{"op": "change set", "args": map[string]any{"patch": map[string]any{"view": map[string]any{"eye": geom.V{Y: 1.6, Z: 8}, "yaw": 0, "pitch": 0, "near": 0.1, "far": 20}}}})
 	b.do(chromedp.Navigate(s.address + "/sets/" + set + "/frame"))
 	b.until("document.documentElement.dataset.ready === 'yes' && Alpine.store('v').fr.bars.length === 4")
 	return s, b, set
@@ -59,12 +60,12 @@ func TestAShotIsFramedAsAnArtistDoes(t *testing.T) {
 	b.press("lens")
 	b.until("document.querySelectorAll('[data-lens-picture][data-drawn=yes]').length === 8")
 	b.click("[data-lens='50']")
-	s.await(set, "50 mm", func(st *app.State) bool { return st.Set.View.Focal == 50 })
+	s.await(set, "50 mm", func(st *query.State) bool { return st.Set.View.Focal == 50 })
 
 	// The subject is named, asked for on the left third, and put there.
 	b.press("compose")
 	b.choose("Subject", "far man")
-	s.await(set, "the subject", func(st *app.State) bool { return st.Set.View.Subject == far })
+	s.await(set, "the subject", func(st *query.State) bool { return st.Set.View.Subject == far })
 	b.press("left third")
 	b.fill("Height of the subject in percent of the picture", "28")
 	b.until("Alpine.store('v').composing.size === 0.28")
@@ -81,10 +82,10 @@ func TestAShotIsFramedAsAnArtistDoes(t *testing.T) {
 	b.until("Alpine.store('v').blur && Alpine.store('v').lens.drawn > 0")
 	b.press("the lens view shows the blur")
 	b.fill("f-number", "1.4")
-	s.await(set, "the aperture", func(st *app.State) bool { return st.Set.View.FNumber == 1.4 })
+	s.await(set, "the aperture", func(st *query.State) bool { return st.Set.View.FNumber == 1.4 })
 	ev := s.state(set).Set.View.EV
 	b.press("expose for the light")
-	s.await(set, "the exposure", func(st *app.State) bool { return st.Set.View.EV != ev })
+	s.await(set, "the exposure", func(st *query.State) bool { return st.Set.View.EV != ev })
 
 	// What the far plane cuts is hatched and counted; fitting cures it.
 	b.until("document.querySelector('#strip [data-cuts]')?.textContent.includes('cut by the far plane') && document.querySelector('#strip [data-cut=far] rect[fill^=url]')")
@@ -105,22 +106,22 @@ func TestAShotIsFramedAsAnArtistDoes(t *testing.T) {
 	// A move: a dolly line, focus from the near man to the far man.
 	b.press("move")
 	b.choose("Rail", "dolly line")
-	s.await(set, "the rail", func(st *app.State) bool { return st.Set.Move != nil && st.Set.Move.Rail != nil })
+	s.await(set, "the rail", func(st *query.State) bool { return st.Set.Move != nil && st.Set.Move.Rail != nil })
 	b.fill("Length of the dolly line", "60 cm")
 	b.fill("Rail takes, in seconds", "1")
 	b.fill("Frames a second", "6")
-	s.await(set, "the dolly", func(st *app.State) bool {
+	s.await(set, "the dolly", func(st *query.State) bool {
 		m := st.Set.Move
 		return m.Rate == 6 && m.Duration() == 1 && math.Abs(m.Rail.Points[1].Sub(m.Rail.Points[0]).Len()-0.6) < 1e-6
 	})
 	b.idle()
 	b.choose("Mark focus on", "near man")
-	s.await(set, "the first mark", func(st *app.State) bool { return len(st.Set.Move.Pulls) == 1 })
+	s.await(set, "the first mark", func(st *query.State) bool { return len(st.Set.Move.Pulls) == 1 })
 	b.until("Alpine.store('v').track?.revision === Alpine.store('v').st.revision")
 	eval[bool](b, "(e => { e.value = 0.8333; e.dispatchEvent(new Event('input', { bubbles: true })); return true })(document.querySelector('[aria-label=\"Time in the move\"]'))")
 	b.until("Math.abs(Alpine.store('v').time - 0.8333) < 0.01")
 	b.choose("Mark focus on", "far man")
-	s.await(set, "the second mark", func(st *app.State) bool { return len(st.Set.Move.Pulls) == 2 && st.Set.Move.Pulls[1].At > 0.8 })
+	s.await(set, "the second mark", func(st *query.State) bool { return len(st.Set.Move.Pulls) == 2 && st.Set.Move.Pulls[1].At > 0.8 })
 	b.until("Alpine.store('v').fr.revision === Alpine.store('v').st.revision && document.querySelectorAll('[data-pull]').length === 2")
 	// Scrubbed, the strip shows focus where it is then.
 	focus := func(seconds float64) float64 {
@@ -152,16 +153,16 @@ func TestAShotIsFramedAsAnArtistDoes(t *testing.T) {
 	// Kept; changed, which is told and not written into it; gone back from.
 	b.fill("Name of the new shot", "street")
 	b.press("Keep as new")
-	s.await(set, "the shot", func(st *app.State) bool { return len(st.Shots) == 1 && !st.Changed })
+	s.await(set, "the shot", func(st *query.State) bool { return len(st.Shots) == 1 && !st.Changed })
 	b.press("lens")
 	b.click("[data-lens='85']")
-	st = s.await(set, "the change", func(st *app.State) bool { return st.Set.View.Focal == 85 && st.Changed })
+	st = s.await(set, "the change", func(st *query.State) bool { return st.Set.View.Focal == 85 && st.Changed })
 	if st.Shots[0].View.Focal != 50 {
 		t.Errorf("the kept shot has %v mm", st.Shots[0].View.Focal)
 	}
 	b.until("document.getElementById('shot-state').textContent === 'changed since kept' && document.querySelector('[data-shot=street]').textContent.includes('changed')")
 	b.press("Back to kept")
-	s.await(set, "the way back", func(st *app.State) bool { return st.Set.View.Focal == 50 && !st.Changed })
+	s.await(set, "the way back", func(st *query.State) bool { return st.Set.View.Focal == 50 && !st.Changed })
 
 	// Its sheet is a PDF with the marks of focus on it, read by another program.
 	b.press("paper")
@@ -186,7 +187,7 @@ func TestAShotIsFramedAsAnArtistDoes(t *testing.T) {
 	b.fill("Samples a pixel", "12")
 	b.press("Render the move")
 	s.every, s.patience = 200e6, 5*time.Minute // renders give way to all else that the machine does
-	st = s.await(set, "the frames", func(st *app.State) bool { return len(st.Takes) == 1 && st.Takes[0].State == "done" })
+	st = s.await(set, "the frames", func(st *query.State) bool { return len(st.Takes) == 1 && st.Takes[0].State == "done" })
 	var r app.TakeResult
 	if err := json.Unmarshal(st.Takes[0].Result, &r); err != nil || len(r.Frames) != 6 {
 		t.Fatalf("%d frames, %v", len(r.Frames), err)
@@ -236,7 +237,7 @@ func TestProjectionAgreesThroughEveryLens(t *testing.T) {
 	for _, view := range []map[string]any{
 		{"shiftX": 5, "shiftY": -4}, {"shiftX": 0, "shiftY": 9, "roll": 0.2, "pitch": 0.1}, {"shiftX": -3, "shiftY": 2, "squeeze": 2, "aspect": 2.39, "roll": -0.1, "yaw": 0.2},
 	} {
-		s.edit(set, map[string]any{"do": "change", "kind": "set", "patch": map[string]any{"view": view}})
+		s.edit(set, map[string]any{"op": "change set", "args": map[string]any{"patch": map[string]any{"view": view}}})
 		b.until(fmt.Sprintf("Alpine.store('v').st.revision === %d && Alpine.store('v').lens.viewNow.shiftX === %v", s.state(set).Revision, view["shiftX"]))
 		v := s.state(set).Set.View
 		for _, p := range []geom.V{{X: 0.3, Y: 1, Z: 0.5}, {X: -2, Z: -3}, {X: 1.2, Y: 1.75}, {X: 90, Y: 40, Z: -700}} {
@@ -276,7 +277,7 @@ func TestACameraIsMatchedToAPicture(t *testing.T) {
 	}
 	b.press("match")
 	b.do(chromedp.SetUploadFiles("#overlay-picture", []string{photo}))
-	s.await(set, "the picture", func(st *app.State) bool { return st.Set.Match != nil && math.Abs(st.Set.View.Aspect-1.5) < 1e-9 })
+	s.await(set, "the picture", func(st *query.State) bool { return st.Set.Match != nil && math.Abs(st.Set.View.Aspect-1.5) < 1e-9 })
 	b.until("document.querySelector('#lens img')?.naturalWidth === 600 && Math.abs(Alpine.store('v').lens.viewNow.aspect - 1.5) < 1e-9")
 	known := []geom.V{{X: 3.2, Z: 2.5}, {X: 3.2, Y: 1.75, Z: 2.5}, {X: 1.5, Z: -9}, {X: 1.5, Y: 1.75, Z: -9}, {X: -13, Z: -21}, {X: -5, Y: 6, Z: -21}}
 	b.press("a known place")
@@ -284,16 +285,16 @@ func TestACameraIsMatchedToAPicture(t *testing.T) {
 		x, y, _, _ := truth.Project(p)
 		at := eval[[2]float64](b, fmt.Sprintf("(l => { const r = l.canvas.getBoundingClientRect(), f = l.frame(); return [r.left + f.x + %v * f.w, r.top + f.y + %v * f.h] })(Alpine.store('v').lens)", x, y))
 		b.do(chromedp.MouseClickXY(at[0], at[1]))
-		s.await(set, "the mark", func(st *app.State) bool { return len(st.Set.Match.Points) == i+1 })
+		s.await(set, "the mark", func(st *query.State) bool { return len(st.Set.Match.Points) == i+1 })
 		b.until(fmt.Sprintf("Alpine.store('v').match.points.length === %d", i+1))
 		for axis, m := range map[string]float64{"x": p.X, "y": p.Y, "z": p.Z} {
 			b.fill(fmt.Sprintf("Place %d, %s", i+1, axis), fmt.Sprintf("%v m", m))
 			b.idle()
 		}
-		s.await(set, "its place", func(st *app.State) bool { return st.Set.Match.Points[i].At.Sub(p).Len() < 1e-9 })
+		s.await(set, "its place", func(st *query.State) bool { return st.Set.Match.Points[i].At.Sub(p).Len() < 1e-9 })
 	}
 	b.press("Solve by places")
-	st := s.await(set, "the camera", func(st *app.State) bool { return st.Set.Match.Pixels > 0 || len(st.Set.Match.Each) > 0 })
+	st := s.await(set, "the camera", func(st *query.State) bool { return st.Set.Match.Pixels > 0 || len(st.Set.Match.Each) > 0 })
 	// The mouse hits whole pixels of a frame about 780 wide.
 	if st.Set.View.Eye.Sub(truth.Eye).Len() > 0.4 || math.Abs(st.Set.View.Focal-30) > 1.5 || st.Set.Match.Pixels > 2 {
 		t.Errorf("found %v at %v mm, off by %v px", st.Set.View.Eye, st.Set.View.Focal, st.Set.Match.Pixels)
@@ -303,7 +304,7 @@ func TestACameraIsMatchedToAPicture(t *testing.T) {
 	a, z := b.middle("#lens canvas"), b.middle("#lens canvas")
 	z[1] += 60
 	b.drag(a, z)
-	s.await(set, "a line", func(st *app.State) bool { return len(st.Set.Match.Lines) == 1 && st.Set.Match.Lines[0].Axis == "z" })
+	s.await(set, "a line", func(st *query.State) bool { return len(st.Set.Match.Lines) == 1 && st.Set.Match.Lines[0].Axis == "z" })
 }
 
 // Walking goes along the floor at eye height, and stops before a wall; focus is put
@@ -316,13 +317,13 @@ func TestWalkingFocusingByClickAndGuides(t *testing.T) {
 		b.keys(kb.ArrowUp)
 	}
 	b.keys(kb.ArrowLeft)
-	st := s.await(set, "the walk", func(st *app.State) bool { return st.Set.View.Eye.Z < before.Eye.Z-0.9 && st.Set.View.Yaw > 0.01 })
+	st := s.await(set, "the walk", func(st *query.State) bool { return st.Set.View.Eye.Z < before.Eye.Z-0.9 && st.Set.View.Yaw > 0.01 })
 	if math.Abs(st.Set.View.Eye.Y-1.6) > 0.05 {
 		t.Errorf("walking, the eye is at %v m", st.Set.View.Eye.Y)
 	}
 	b.keys(kb.Escape)
 	b.until("!Alpine.store('v').walking")
-	s.edit(set, map[string]any{"do": "aim", "id": placed(st, "far man").ID})
+	s.edit(set, map[string]any{"op": "aim", "args": map[string]any{"id": placed(st, "far man").ID}})
 	b.until(fmt.Sprintf("Alpine.store('v').st.revision === %d", s.state(set).Revision))
 	b.press("focus")
 	b.press("click it in the view")
@@ -332,10 +333,10 @@ func TestWalkingFocusingByClickAndGuides(t *testing.T) {
 	at := eval[[2]float64](b, fmt.Sprintf("(l => { const r = l.canvas.getBoundingClientRect(), f = l.frame(); return [r.left + f.x + %v * f.w, r.top + f.y + %v * f.h] })(Alpine.store('v').lens)", x, y))
 	b.do(chromedp.MouseClickXY(at[0], at[1]))
 	far := placed(st, "far man").ID
-	s.await(set, "the focus", func(st *app.State) bool { return st.Set.View.FocusOn == far })
+	s.await(set, "the focus", func(st *query.State) bool { return st.Set.View.FocusOn == far })
 	b.press("lens")
 	b.fill("Letterbox, width for a height of 1", "2.39")
-	s.await(set, "the mask", func(st *app.State) bool { return st.Set.View.Mask == 2.39 })
+	s.await(set, "the mask", func(st *query.State) bool { return st.Set.View.Mask == 2.39 })
 	b.until("document.querySelector('#lens [data-letterbox]')")
 	b.fill("Focal length in millimetres", "0")
 	b.until("document.querySelector('[aria-label=\"Focal length in millimetres\"]').classList.contains('bad') || Alpine.store('v').message.includes('focal length must be 1 to 5000 mm')")

@@ -10,7 +10,7 @@ import (
 	"github.com/chromedp/cdproto/input"
 	"github.com/chromedp/chromedp"
 
-	"visator/app"
+	"visator/app/query"
 	"visator/core/geom"
 )
 
@@ -30,24 +30,24 @@ func newTab(t *testing.T, step string) (s *site, b *tab, set string) {
 func TestHandles(t *testing.T) {
 	s, b, set := newTab(t, "dress")
 	b.press("plain box")
-	st := s.await(set, "the box", func(st *app.State) bool { return len(st.Placements) == 1 })
+	st := s.await(set, "the box", func(st *query.State) bool { return len(st.Placements) == 1 })
 	id := st.Placements[0].ID
-	first := func(st *app.State) *app.PlacementState { return &st.Placements[0] }
+	first := func(st *query.State) *query.PlacementState { return &st.Placements[0] }
 
 	dial, at := b.middle("[data-dial]"), footprint(b, id)
 	r := math.Hypot(dial[0]-at[0], dial[1]-at[1])
 	b.drag(dial, [2]float64{at[0] - r, at[1]}) // a quarter turn to the left
-	s.await(set, "the turn", func(st *app.State) bool { return math.Abs(first(st).Yaw-math.Pi/2) < 1e-9 })
+	s.await(set, "the turn", func(st *query.State) bool { return math.Abs(first(st).Yaw-math.Pi/2) < 1e-9 })
 
 	b.until("Math.abs(Alpine.store('v').st.placements[0].yaw - Math.PI / 2) < 1e-9")
 	corner := b.middle("[data-corner]")
 	b.drag(corner, [2]float64{at[0] + 2*(corner[0]-at[0]), at[1] + 2*(corner[1]-at[1])})
-	s.await(set, "the scale", func(st *app.State) bool { return first(st).Scale == geom.V{X: 2, Y: 2, Z: 2} })
+	s.await(set, "the scale", func(st *query.State) bool { return first(st).Scale == geom.V{X: 2, Y: 2, Z: 2} })
 
 	b.until("Alpine.store('v').st.placements[0].scale.x === 2")
 	stalk := b.middle("[data-stalk] circle")
 	b.drag(stalk, [2]float64{stalk[0], stalk[1] - 30})
-	st = s.await(set, "the lift", func(st *app.State) bool { return first(st).At.Y > 0.2 })
+	st = s.await(set, "the lift", func(st *query.State) bool { return first(st).At.Y > 0.2 })
 	if y := first(st).At.Y; math.Abs(y*20-math.Round(y*20)) > 1e-9 {
 		t.Errorf("lifted to %v m with snapping on", y)
 	}
@@ -60,28 +60,28 @@ func TestHandles(t *testing.T) {
 	b.until("Alpine.store('v').snag")
 	stood, pulled := st.Placements[0].At, b.middle(mark)
 	b.drag(pulled, [2]float64{pulled[0] + 60, pulled[1]})
-	st = s.await(set, "the pull by the mark", func(st *app.State) bool { return first(st).At.X > stood.X+0.1 })
+	st = s.await(set, "the pull by the mark", func(st *query.State) bool { return first(st).At.X > stood.X+0.1 })
 	b.until(fmt.Sprintf("Math.abs(Alpine.store('v').st.placements[0].at.x - %v) < 1e-9", st.Placements[0].At.X))
 
 	eye := b.middle("[data-camera=eye]")
 	px := eval[float64](b, "Alpine.store('v').plan.px")
 	was := st.Set.View
 	b.drag(eye, [2]float64{eye[0] + 60, eye[1]})
-	st = s.await(set, "the walk", func(st *app.State) bool { return st.Set.View.Eye != was.Eye })
+	st = s.await(set, "the walk", func(st *query.State) bool { return st.Set.View.Eye != was.Eye })
 	if d := st.Set.View.Eye.X - was.Eye.X; math.Abs(d-60/px) > 0.1 || st.Set.View.Eye.Y != was.Eye.Y {
 		t.Errorf("walked %v m for %v", d, 60/px)
 	}
 	b.until(fmt.Sprintf("Math.abs(Alpine.store('v').st.set.view.eye.x - %v) < 1e-9", st.Set.View.Eye.X))
 	aim, eye := b.middle("[data-camera=aim]"), b.middle("[data-camera=eye]")
 	b.drag(aim, [2]float64{eye[0] - 80, eye[1]}) // to the left, along -X
-	s.await(set, "the aim", func(st *app.State) bool { return math.Abs(st.Set.View.Yaw-math.Pi/2) < 0.15 })
+	s.await(set, "the aim", func(st *query.State) bool { return math.Abs(st.Set.View.Yaw-math.Pi/2) < 0.15 })
 
 	b.step("frame")
 	b.until("document.querySelector('[data-handle=far] rect')?.getClientRects().length")
 	far := b.middle("[data-handle=far] line")
 	before := s.state(set).Set.View.Far
 	b.drag(far, [2]float64{far[0] - 60, far[1]})
-	st = s.await(set, "the far plane", func(st *app.State) bool { return st.Set.View.Far != before })
+	st = s.await(set, "the far plane", func(st *query.State) bool { return st.Set.View.Far != before })
 	if st.Set.View.Far > before {
 		t.Errorf("the far plane went from %v to %v", before, st.Set.View.Far)
 	}
@@ -90,7 +90,7 @@ func TestHandles(t *testing.T) {
 	yaw := st.Set.View.Yaw
 	b.until(fmt.Sprintf("Math.abs(Alpine.store('v').st.set.view.far - %v) < 1e-9", st.Set.View.Far))
 	b.drag(lens, [2]float64{lens[0] + 50, lens[1]})
-	s.await(set, "the pan", func(st *app.State) bool { return st.Set.View.Yaw > yaw+0.01 })
+	s.await(set, "the pan", func(st *query.State) bool { return st.Set.View.Yaw > yaw+0.01 })
 }
 
 // mouse presses, moves or lets go of the left button somewhere.
@@ -111,7 +111,7 @@ func (b *tab) mouse(what input.DispatchMouseEventType, x, y float64) {
 func TestWhatIsInTheHandCanBeGivenUp(t *testing.T) {
 	s, b, set := newTab(t, "dress")
 	b.press("plain box")
-	st := s.await(set, "the box", func(st *app.State) bool { return len(st.Placements) == 1 })
+	st := s.await(set, "the box", func(st *query.State) bool { return len(st.Placements) == 1 })
 	id, stood := st.Placements[0].ID, st.Placements[0].At
 	shown := func(what string) float64 { return eval[float64](b, "Alpine.store('v').st."+what) }
 	var last [2]float64 // where the pointer is
@@ -152,14 +152,14 @@ func TestWhatIsInTheHandCanBeGivenUp(t *testing.T) {
 
 	// Another moves the camera while the box is in the hand.
 	carry(box, 0, 60)
-	s.edit(set, map[string]any{"do": "change", "kind": "set", "patch": map[string]any{"view": map[string]any{"focal": 77}}})
+	s.edit(set, map[string]any{"op": "change set", "args": map[string]any{"patch": map[string]any{"view": map[string]any{"focal": 77}}}})
 	b.until("Alpine.store('v').looks > Alpine.store('v').seen") // it was heard of
 	if f := shown("set.view.focal"); f == 77 {
 		t.Error("the set changed under the hand")
 	}
 	b.mouse(chromedp.MouseReleased, last[0], last[1])
 	b.until("Alpine.store('v').st.set.view.focal === 77")
-	st = s.await(set, "the move", func(st *app.State) bool { return st.Placements[0].At.Z > stood.Z+0.1 })
+	st = s.await(set, "the move", func(st *query.State) bool { return st.Placements[0].At.Z > stood.Z+0.1 })
 	if p := st.Placements[0]; p.At.X != stood.X || p.Yaw != 0 || p.Scale.X != 1 || p.At.Y != stood.Y || st.Set.View.Focal != 77 {
 		t.Errorf("what was given up is left: %+v", p)
 	}
@@ -191,7 +191,7 @@ func TestTypingIsNotOverwritten(t *testing.T) {
 	b.do(chromedp.KeyEvent("11"))
 	edit := func(focal float64) {
 		t.Helper()
-		if code, out := s.post("/api/sets/"+set+"/edit", map[string]any{"revision": -1, "deeds": []any{map[string]any{"do": "change", "kind": "set", "patch": map[string]any{"view": map[string]any{"focal": focal}}}}}); code != 200 {
+		if code, out := s.post("/api/sets/"+set+"/edit", map[string]any{"revision": -1, "commands": []any{map[string]any{"op": "change set", "args": map[string]any{"patch": map[string]any{"view": map[string]any{"focal": focal}}}}}}); code != 200 {
 			t.Fatalf("%d %s", code, out)
 		}
 		b.until(fmt.Sprintf("Alpine.store('v').st.set.view.focal === %v", focal))
@@ -219,7 +219,7 @@ func TestTypingIsNotOverwritten(t *testing.T) {
 	edit(70)
 	b.until(field + ".value === '70 mm'")
 	b.do(chromedp.KeyEvent("28"), chromedp.KeyEvent("\r"))
-	s.await(set, "the typed value", func(st *app.State) bool { return st.Set.View.Focal == 28 })
+	s.await(set, "the typed value", func(st *query.State) bool { return st.Set.View.Focal == 28 })
 	// What cannot be is refused beside the field and can be mended.
 	b.fill("Focal length in millimetres", "long")
 	b.until(field + ".classList.contains('bad') && [...document.querySelectorAll('[role=alert]')].some((e) => e.textContent.includes('long'))")
@@ -227,7 +227,7 @@ func TestTypingIsNotOverwritten(t *testing.T) {
 		t.Errorf("the refused text became %q", got)
 	}
 	b.fill("Focal length in millimetres", "85")
-	s.await(set, "the mended value", func(st *app.State) bool { return st.Set.View.Focal == 85 })
+	s.await(set, "the mended value", func(st *query.State) bool { return st.Set.View.Focal == 85 })
 	// Of two answers about one field the later question counts, whichever comes
 	// first: the one to "far" is held up until the other was given.
 	eval[bool](b, `(() => {
@@ -236,7 +236,7 @@ func TestTypingIsNotOverwritten(t *testing.T) {
 		for (const text of ['far', '900 m']) { plane.value = text; plane.dispatchEvent(new Event('change')); }
 		return true;
 	})()`)
-	s.await(set, "the far plane", func(st *app.State) bool { return st.Set.View.Far == 900 })
+	s.await(set, "the far plane", func(st *query.State) bool { return st.Set.View.Far == 900 })
 	b.until("window.late")
 	eval[bool](b, "(window.late(), setTimeout(() => { window.over = true; }, 50), true)")
 	b.until("window.over")
@@ -250,13 +250,13 @@ func TestTypingIsNotOverwritten(t *testing.T) {
 func TestQuickKeysAddUp(t *testing.T) {
 	s, b, set := newTab(t, "dress")
 	b.press("person, 1.75 m")
-	st := s.await(set, "the person", func(st *app.State) bool { return len(st.Placements) == 1 })
+	st := s.await(set, "the person", func(st *query.State) bool { return len(st.Placements) == 1 })
 	b.until("Alpine.store('v').sel.length === 1")
 	from := st.Placements[0].At.X
 	for range 12 {
 		b.do(chromedp.KeyEvent("\u0303")) // the right arrow
 	}
-	s.await(set, "twelve steps", func(st *app.State) bool { return math.Abs(st.Placements[0].At.X-from-1.2) < 1e-9 })
+	s.await(set, "twelve steps", func(st *query.State) bool { return math.Abs(st.Placements[0].At.X-from-1.2) < 1e-9 })
 	b.until("Alpine.store('v').waiting === 0")
 	for range 20 {
 		if st = s.state(set); st.Undo == "" {
@@ -264,7 +264,7 @@ func TestQuickKeysAddUp(t *testing.T) {
 		}
 		before := st.Revision
 		b.do(chromedp.KeyEvent(","))
-		s.await(set, "an undo", func(st *app.State) bool { return st.Revision > before })
+		s.await(set, "an undo", func(st *query.State) bool { return st.Revision > before })
 	}
 	if st = s.state(set); len(st.Placements) != 0 || st.Undo != "" {
 		t.Errorf("%d placements are left, undo says %q", len(st.Placements), st.Undo)
@@ -276,9 +276,9 @@ func TestQuickKeysAddUp(t *testing.T) {
 func TestHandlesDoNotJump(t *testing.T) {
 	s, b, set := newTab(t, "dress")
 	b.press("plain box")
-	st := s.await(set, "the box", func(st *app.State) bool { return len(st.Placements) == 1 })
+	st := s.await(set, "the box", func(st *query.State) bool { return len(st.Placements) == 1 })
 	id := st.Placements[0].ID
-	s.edit(set, map[string]any{"do": "change", "kind": "placement", "id": id, "patch": map[string]any{"yaw": 0.349}}) // 20°
+	s.edit(set, map[string]any{"op": "change placement", "args": map[string]any{"id": id, "patch": map[string]any{"yaw": 0.349}}}) // 20°
 	b.until("Math.abs(Alpine.store('v').st.placements[0].yaw - 0.349) < 1e-9")
 	b.until("document.querySelector('[data-dial]')")
 	dial := b.middle("[data-dial]")
@@ -292,17 +292,17 @@ func TestHandlesDoNotJump(t *testing.T) {
 	b.mouse("mouseMoved", off[0]+6*dx, off[1]+6*dy)
 	b.until("document.querySelector('[data-tip]')")
 	b.mouse("mouseReleased", off[0]+6*dx, off[1]+6*dy)
-	st = s.await(set, "the turn", func(st *app.State) bool { return st.Placements[0].Yaw != 0.349 })
+	st = s.await(set, "the turn", func(st *query.State) bool { return st.Placements[0].Yaw != 0.349 })
 	if got := math.Abs(st.Placements[0].Yaw - 0.349); got > 11/r || got < 2/r {
 		t.Errorf("six pixels at %v pixels turned it by %v°", r, got*180/math.Pi)
 	}
 	// The camera's place off the grid, and its aim: by as much as the hand.
-	s.edit(set, map[string]any{"do": "change", "kind": "set", "patch": map[string]any{"view": map[string]any{"eye": geom.V{X: 0.137, Y: 1.6, Z: 6.211}, "yaw": 0.31}}})
+	s.edit(set, map[string]any{"op": "change set", "args": map[string]any{"patch": map[string]any{"view": map[string]any{"eye": geom.V{X: 0.137, Y: 1.6, Z: 6.211}, "yaw": 0.31}}}})
 	b.until("Math.abs(Alpine.store('v').st.set.view.yaw - 0.31) < 1e-9")
 	px := eval[float64](b, "Alpine.store('v').plan.px")
 	eye := b.middle("[data-camera=eye]")
 	b.drag(eye, [2]float64{eye[0] + 14, eye[1]})
-	st = s.await(set, "the walk", func(st *app.State) bool { return st.Set.View.Eye.X != 0.137 })
+	st = s.await(set, "the walk", func(st *query.State) bool { return st.Set.View.Eye.X != 0.137 })
 	if d := (st.Set.View.Eye.X - 0.137) * px; math.Abs(d-14) > 5.5 {
 		t.Errorf("14 pixels of the hand moved the camera by %v", d)
 	}
@@ -311,7 +311,7 @@ func TestHandlesDoNotJump(t *testing.T) {
 	yaw := st.Set.View.Yaw
 	off = [2]float64{aim[0] + 5, aim[1] - 4}
 	b.drag(off, [2]float64{off[0] + 4, off[1]})
-	st = s.await(set, "the aim", func(st *app.State) bool { return st.Set.View.Yaw != yaw })
+	st = s.await(set, "the aim", func(st *query.State) bool { return st.Set.View.Yaw != yaw })
 	if d := math.Abs(st.Set.View.Yaw - yaw); d > 0.12 {
 		t.Errorf("four pixels turned the camera by %v°", d*180/math.Pi)
 	}

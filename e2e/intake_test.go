@@ -19,6 +19,8 @@ import (
 	"github.com/chromedp/chromedp"
 
 	"visator/app"
+	"visator/app/edit"
+	"visator/app/query"
 	"visator/demo"
 )
 
@@ -118,7 +120,7 @@ func TestFromADropToATexturedPieceThatStaysThroughANewerVersion(t *testing.T) {
 		t.Errorf("the other variant says %q", text)
 	}
 	b.press("Take chosen")
-	st := s.await(set, "the piece", func(st *app.State) bool { return len(st.Pieces) == 1 && st.Arrivals[0].State == "done" })
+	st := s.await(set, "the piece", func(st *query.State) bool { return len(st.Pieces) == 1 && st.Arrivals[0].State == "done" })
 	id := st.Pieces[0].ID
 	if p := &st.Pieces[0]; p.Lacks != 1 || p.Credit.Author != "Ada Example" || p.Credit.Licence != "CC-BY-4.0" || p.Credit.Price != 4.5 {
 		t.Errorf("lacks %d, credit %+v", p.Lacks, p.Credit)
@@ -129,13 +131,13 @@ func TestFromADropToATexturedPieceThatStaysThroughANewerVersion(t *testing.T) {
 	b.until("document.querySelector('[data-cell=\"Strap base colour\"]').dataset.cellState === 'missing'")
 
 	// It stands in the set before its maps are whole.
-	if code, out := s.post("/api/sets/"+set+"/edit", map[string]any{"revision": -1, "deeds": []app.Command{{Do: "place", Piece: id}}}); code != 200 {
+	if code, out := s.post("/api/sets/"+set+"/edit", map[string]any{"revision": -1, "commands": []edit.Command{edit.Do(&edit.Place{Piece: id})}}); code != 200 {
 		t.Fatalf("%d %s", code, out)
 	}
 
 	// A second zip is pointed at: what is missing is found by name.
 	b.do(chromedp.SetUploadFiles("#map-files", []string{straps}))
-	st = s.await(set, "the maps", func(st *app.State) bool { return st.Pieces[0].Lacks == 0 && st.Pieces[0].Making == "" })
+	st = s.await(set, "the maps", func(st *query.State) bool { return st.Pieces[0].Lacks == 0 && st.Pieces[0].Making == "" })
 	b.until("document.querySelector('[data-cell=\"Strap base colour\"]').dataset.cellState === 'chosen'")
 	b.until("document.querySelector('[data-cell=\"Strap roughness\"]').title.includes('gloss, turned into roughness')")
 	if !strings.Contains(st.Undo, "take 2 maps") {
@@ -145,9 +147,9 @@ func TestFromADropToATexturedPieceThatStaysThroughANewerVersion(t *testing.T) {
 	// A part is dropped, another renamed.
 	b.press("Parts")
 	b.click("[data-part=PriceTag] button")
-	s.await(set, "the dropped part", func(st *app.State) bool { return st.Pieces[0].Facts.Parts == 2 && st.Pieces[0].Making == "" })
+	s.await(set, "the dropped part", func(st *query.State) bool { return st.Pieces[0].Facts.Parts == 2 && st.Pieces[0].Making == "" })
 	b.fill("Name of part Lid", "Top board")
-	s.await(set, "the new name", func(st *app.State) bool {
+	s.await(set, "the new name", func(st *query.State) bool {
 		return strings.Contains(st.Undo, "name Lid Top board") && st.Pieces[0].Making == ""
 	})
 	height := s.state(set).Pieces[0].Size.Y
@@ -160,7 +162,7 @@ func TestFromADropToATexturedPieceThatStaysThroughANewerVersion(t *testing.T) {
 	b.click("[data-arrival='crate_v2.zip'] button")
 	b.until("document.querySelector('[data-found] select').selectedOptions[0].textContent === 'the newer version of crate'")
 	b.press("Take chosen")
-	st = s.await(set, "the newer version", func(st *app.State) bool { return st.Pieces[0].News && st.Pieces[0].Making == "" })
+	st = s.await(set, "the newer version", func(st *query.State) bool { return st.Pieces[0].News && st.Pieces[0].Making == "" })
 	p := &st.Pieces[0]
 	if len(st.Pieces) != 1 || p.ID != id || len(st.Placements) != 1 || st.Placements[0].Piece != id {
 		t.Fatalf("%d pieces, placements %+v", len(st.Pieces), st.Placements)
@@ -177,7 +179,7 @@ func TestFromADropToATexturedPieceThatStaysThroughANewerVersion(t *testing.T) {
 
 	// Undo brings the older version back, at once.
 	b.press("Undo")
-	s.await(set, "the older version", func(st *app.State) bool {
+	s.await(set, "the older version", func(st *query.State) bool {
 		return !st.Pieces[0].News && st.Pieces[0].Facts.Parts == 2 && st.Pieces[0].Making == ""
 	})
 
@@ -260,27 +262,27 @@ func TestPartsRepairsAndTheLibrary(t *testing.T) {
 		}
 		set := eval[string](b, "document.documentElement.dataset.set")
 		b.do(chromedp.SetUploadFiles("#folder", []string{filepath.Join(dir, "stack")}))
-		s.await(set, "the piece", func(st *app.State) bool { return len(st.Pieces) == 1 && st.Arrivals[0].State == "done" })
+		s.await(set, "the piece", func(st *query.State) bool { return len(st.Pieces) == 1 && st.Arrivals[0].State == "done" })
 		b.click("[data-piece-of]")
 		b.until("document.querySelector('[data-part=Stack]')")
 		b.press("Repairs")
 		b.until("document.querySelector('[aria-label=\"Repair: 12 of 24 faces are inside out\"]')")
 		b.click("[aria-label='Repair: 12 of 24 faces are inside out']")
-		s.await(set, "the repair", func(st *app.State) bool { return strings.Contains(st.Undo, "repairs") && st.Pieces[0].Making == "" })
+		s.await(set, "the repair", func(st *query.State) bool { return strings.Contains(st.Undo, "repairs") && st.Pieces[0].Making == "" })
 		b.until("document.querySelector('img[alt=\"before the repairs\"]').naturalWidth > 0")
 		b.until("document.querySelector('[data-piece-detail]').textContent.includes('none left')")
 		b.press("Parts")
 		b.click("[aria-label='Pick Stack']")
 		b.press("Split by loose shell")
-		s.await(set, "the split", func(st *app.State) bool { return st.Pieces[0].Facts.Parts == 2 && st.Pieces[0].Making == "" })
+		s.await(set, "the split", func(st *query.State) bool { return st.Pieces[0].Facts.Parts == 2 && st.Pieces[0].Making == "" })
 		b.until("document.querySelector('[data-part=\"Stack/shell 2\"]')")
 		b.fill("Name of part Stack/shell 2", "Upper box")
-		s.await(set, "the name", func(st *app.State) bool { return strings.Contains(st.Undo, "Upper box") && st.Pieces[0].Making == "" })
+		s.await(set, "the name", func(st *query.State) bool { return strings.Contains(st.Undo, "Upper box") && st.Pieces[0].Making == "" })
 		b.press("Credit")
 		b.fill("Credit: author", "Kim Sample")
 		b.fill("Tags, separated by commas", "wood, stack")
 		b.fill("Credit: price", "12.5")
-		s.await(set, "the credit", func(st *app.State) bool {
+		s.await(set, "the credit", func(st *query.State) bool {
 			return st.Pieces[0].Credit.Price == 12.5 && st.Pieces[0].Credit.Currency == "EUR" && len(st.Pieces[0].Tags) == 2
 		})
 	}
@@ -296,7 +298,7 @@ func TestPartsRepairsAndTheLibrary(t *testing.T) {
 	b.until("document.querySelector('[aria-label=Production]')")
 	eval[bool](b, "(e => { e.value = 'all'; e.dispatchEvent(new Event('change', {bubbles: true})); return true })(document.querySelector('[aria-label=Production]'))")
 	b.click("[data-shelf=stack] button")
-	st := s.await(set, "the piece", func(st *app.State) bool { return len(st.Pieces) == 1 && st.Pieces[0].Making == "" })
+	st := s.await(set, "the piece", func(st *query.State) bool { return len(st.Pieces) == 1 && st.Pieces[0].Making == "" })
 	if p := &st.Pieces[0]; p.Facts.Parts != 2 || p.Credit.Author != "Kim Sample" || len(p.Levels) == 0 {
 		t.Errorf("%+v", p)
 	}
@@ -323,7 +325,7 @@ func TestASupplierIsFetchedFromAndAPictureAssigned(t *testing.T) {
 	b.until("document.querySelectorAll('[data-goods]').length === 1")
 	b.click("[data-goods=lantern] button")
 	b.click("[data-order='lantern.dae']")
-	st := s.await(set, "the lantern", func(st *app.State) bool { return len(st.Pieces) == 1 && st.Arrivals[0].State == "done" })
+	st := s.await(set, "the lantern", func(st *query.State) bool { return len(st.Pieces) == 1 && st.Arrivals[0].State == "done" })
 	p := &st.Pieces[0]
 	// In centimetres and with +Z up, as its file says.
 	if p.Facts.Format != "COLLADA" || p.Sizing.Up != "Z" || math.Abs(p.Size.Y-0.383) > 0.002 || p.Credit.Licence != "CC0-1.0" || p.Credit.From != "the supplier" {
@@ -340,25 +342,25 @@ func TestASupplierIsFetchedFromAndAPictureAssigned(t *testing.T) {
 		}
 	}
 	b.dropFiles("main", filepath.Join(dir, "plate"))
-	s.await(set, "the plate", func(st *app.State) bool { return len(st.Pieces) == 2 && st.Pieces[1].Making == "" })
+	s.await(set, "the plate", func(st *query.State) bool { return len(st.Pieces) == 2 && st.Pieces[1].Making == "" })
 	b.click("[data-piece-of=plate]")
 	b.until("document.querySelector('[data-piece-detail=plate]')")
 	b.press("Maps")
 	b.click("[data-cell='Steel roughness']")
 	b.until("document.querySelector('[aria-label=\"Picture for roughness of Steel\"]')")
 	eval[bool](b, "(e => { e.value = e.options[1].value; e.dispatchEvent(new Event('change', {bubbles: true})); return true })(document.querySelector('[aria-label=\"Picture for roughness of Steel\"]'))")
-	s.await(set, "the slot", func(st *app.State) bool {
+	s.await(set, "the slot", func(st *query.State) bool {
 		return len(st.Pieces[1].Facts.Textures) == 1 && st.Pieces[1].Making == ""
 	})
 	b.until("document.querySelector('[data-cell=\"Steel roughness\"]').dataset.cellState === 'chosen'")
 	b.press("As it came")
-	s.await(set, "the empty slot", func(st *app.State) bool {
+	s.await(set, "the empty slot", func(st *query.State) bool {
 		return len(st.Pieces[1].Facts.Textures) == 0 && st.Pieces[1].Making == ""
 	})
 
 	// Or it is dragged there from the tray.
 	b.drag(b.middle("li[draggable=true]"), b.middle("[data-cell='Steel base colour']"))
-	s.await(set, "the dragged picture", func(st *app.State) bool {
+	s.await(set, "the dragged picture", func(st *query.State) bool {
 		return len(st.Pieces[1].Facts.Textures) == 1 && st.Pieces[1].Making == ""
 	})
 	b.until("document.querySelector('[data-cell=\"Steel base colour\"]').dataset.cellState === 'chosen'")

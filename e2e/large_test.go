@@ -12,7 +12,7 @@ import (
 	"testing"
 	"time"
 
-	"visator/app"
+	"visator/app/query"
 )
 
 // An OBJ of ten million triangles, about 700 MB, goes through intake while the
@@ -42,7 +42,7 @@ func TestALargeDownload(t *testing.T) {
 	answer.Body.Close()
 	uploaded := time.Since(start)
 	var took []time.Duration
-	var st *app.State
+	var st *query.State
 	for deadline := time.Now().Add(20 * time.Minute); ; {
 		if time.Now().After(deadline) {
 			t.Fatal("it is not done after 20 minutes")

@@ -11,7 +11,7 @@ import (
 	"github.com/chromedp/cdproto/emulation"
 	"github.com/chromedp/chromedp"
 
-	"visator/app"
+	"visator/app/query"
 	"visator/core/geom"
 )
 
@@ -36,12 +36,12 @@ func TestThingsAreHandledInTheLensView(t *testing.T) {
 	set := b.production(s, "yard")
 	eval[bool](b, "(localStorage.snap = 'off', true)")
 	s.edit(set,
-		map[string]any{"do": "place", "standIn": "slab", "name": "floor", "at": geom.V{Y: -0.2}, "patch": map[string]any{"size": geom.V{X: 60, Y: 0.2, Z: 60}}},
-		map[string]any{"do": "place", "standIn": "box", "name": "crate", "at": geom.V{X: -1}, "patch": map[string]any{"size": geom.V{X: 1, Y: 1, Z: 1}}},
-		map[string]any{"do": "place", "standIn": "slab", "name": "table", "at": geom.V{X: 2, Z: 0}, "patch": map[string]any{"size": geom.V{X: 2.4, Y: 0.8, Z: 2.4}}},
-		map[string]any{"do": "place", "standIn": "wall", "name": "screen", "at": geom.V{X: -4, Z: -3}, "patch": map[string]any{"size": geom.V{X: 2, Y: 3, Z: 0.2}}},
-		map[string]any{"do": "place", "standIn": "person", "name": "hider", "at": geom.V{X: -4.2, Z: -4}},
-		map[string]any{"do": "change", "kind": "set", "patch": map[string]any{"view": map[string]any{"eye": geom.V{Y: 3, Z: 9}, "yaw": 0, "pitch": -0.25, "focal": 28, "near": 0.1, "far": 200}}})
+		map[string]any{"op": "place", "args": map[string]any{"standIn": "slab", "name": "floor", "at": geom.V{Y: -0.2}, "patch": map[string]any{"size": geom.V{X: 60, Y: 0.2, Z: 60}}}},
+		map[string]any{"op": "place", "args": map[string]any{"standIn": "box", "name": "crate", "at": geom.V{X: -1}, "patch": map[string]any{"size": geom.V{X: 1, Y: 1, Z: 1}}}},
+		map[string]any{"op": "place", "args": map[string]any{"standIn": "slab", "name": "table", "at": geom.V{X: 2, Z: 0}, "patch": map[string]any{"size": geom.V{X: 2.4, Y: 0.8, Z: 2.4}}}},
+		map[string]any{"op": "place", "args": map[string]any{"standIn": "wall", "name": "screen", "at": geom.V{X: -4, Z: -3}, "patch": map[string]any{"size": geom.V{X: 2, Y: 3, Z: 0.2}}}},
+		map[string]any{"op": "place", "args": map[string]any{"standIn": "person", "name": "hider", "at": geom.V{X: -4.2, Z: -4}}},
+		map[string]any{"op": "change set", "args": map[string]any{"patch": map[string]any{"view": map[string]any{"eye": geom.V{Y: 3, Z: 9}, "yaw": 0, "pitch": -0.25, "focal": 28, "near": 0.1, "far": 200}}}})
 	b.step("light")
 	b.whole()
 	st := s.state(set)
@@ -58,10 +58,10 @@ func TestThingsAreHandledInTheLensView(t *testing.T) {
 	// A drag over what is not selected turns the camera, and says so.
 	at := b.seen(-1, 0.5, 0)
 	b.drag(at, [2]float64{at[0] + 40, at[1]})
-	s.await(set, "the turn of the camera", func(st *app.State) bool { return st.Set.View.Yaw != view.Yaw })
+	s.await(set, "the turn of the camera", func(st *query.State) bool { return st.Set.View.Yaw != view.Yaw })
 	b.until("Alpine.store('v').message.includes('The camera was turned by')")
 	b.press("Undo")
-	s.await(set, "the camera back", func(st *app.State) bool { return st.Set.View.Yaw == view.Yaw })
+	s.await(set, "the camera back", func(st *query.State) bool { return st.Set.View.Yaw == view.Yaw })
 	b.until(fmt.Sprintf("Math.abs(Alpine.store('v').st.set.view.yaw - %v) < 1e-9", view.Yaw))
 	b.whole()
 
@@ -70,7 +70,7 @@ func TestThingsAreHandledInTheLensView(t *testing.T) {
 	// Its foot follows the hand, onto the table.
 	from, foot, to := b.seen(-1, 0.6, 0.5), b.seen(-1, 0, 0), b.seen(2, 0.8, 0.2)
 	b.drag(from, [2]float64{from[0] + to[0] - foot[0], from[1] + to[1] - foot[1]})
-	st = s.await(set, "the crate on the table", func(st *app.State) bool { return placed(st, "crate").At.X > 1 })
+	st = s.await(set, "the crate on the table", func(st *query.State) bool { return placed(st, "crate").At.X > 1 })
 	if p := placed(st, "crate").At; math.Abs(p.X-2) > 0.05 || math.Abs(p.Z-0.2) > 0.05 || math.Abs(p.Y-0.8) > 1e-6 {
 		t.Errorf("the crate stands at %v", p)
 	}
@@ -82,14 +82,14 @@ func TestThingsAreHandledInTheLensView(t *testing.T) {
 
 	ring := b.middle("[data-ring] circle")
 	b.drag(ring, b.seen(2-1.2, 0.8, 0.2))
-	st = s.await(set, "the turn", func(st *app.State) bool { return placed(st, "crate").Yaw != 0 })
+	st = s.await(set, "the turn", func(st *query.State) bool { return placed(st, "crate").Yaw != 0 })
 	if yaw := placed(st, "crate").Yaw; math.Abs(yaw-math.Pi/2) > 0.1 {
 		t.Errorf("turned to %v", yaw)
 	}
 	b.until("Alpine.store('v').st.placements.some(p => p.name === 'crate' && p.yaw)")
 	grow, foot := b.middle("[data-grow] rect"), b.seen(2, 0.8, 0.2)
 	b.drag(grow, [2]float64{foot[0] + 1.5*(grow[0]-foot[0]), foot[1] + 1.5*(grow[1]-foot[1])})
-	st = s.await(set, "the scale", func(st *app.State) bool { return placed(st, "crate").Scale.X != 1 })
+	st = s.await(set, "the scale", func(st *query.State) bool { return placed(st, "crate").Scale.X != 1 })
 	if k := placed(st, "crate").Scale; math.Abs(k.X-1.5) > 0.06 || k.X != k.Y || k.X != k.Z {
 		t.Errorf("scaled by %v", k)
 	}
@@ -103,12 +103,12 @@ func TestThingsAreHandledInTheLensView(t *testing.T) {
 func TestTheLensViewSaysWhatIsComing(t *testing.T) {
 	s, b := newSite(t), browser(t)
 	set := b.production(s, "yard")
-	s.edit(set, map[string]any{"do": "place", "standIn": "box", "name": "crate", "at": geom.V{Z: -4}})
+	s.edit(set, map[string]any{"op": "place", "args": map[string]any{"standIn": "box", "name": "crate", "at": geom.V{Z: -4}}})
 	b.step("dress")
 	b.whole()
 	// The next model is held up on its way.
 	eval[bool](b, `((f) => { window.free = new Promise((go) => { window.letGo_ = go; }); window.fetch = (u, o) => String(u).includes("/standins/person") ? window.free.then(() => f(u, o)) : f(u, o); return true })(window.fetch)`)
-	s.edit(set, map[string]any{"do": "place", "standIn": "person", "name": "late man", "at": geom.V{X: 1, Z: -4}})
+	s.edit(set, map[string]any{"op": "place", "args": map[string]any{"standIn": "person", "name": "late man", "at": geom.V{X: 1, Z: -4}}})
 	b.until("document.querySelector('[data-coming-told]')?.textContent.includes('late man') && document.querySelector('[data-coming-told]').textContent.includes('1 of 2') && document.querySelector('[data-coming]')")
 	eval[bool](b, "(window.letGo_(), true)")
 	b.whole()
@@ -121,8 +121,8 @@ func TestSomethingTrueIsSeenBeforeTheScripts(t *testing.T) {
 	s, b := newSite(t), browser(t)
 	set := b.production(s, "yard")
 	s.edit(set,
-		map[string]any{"do": "place", "standIn": "box", "name": "crate", "at": geom.V{}, "patch": map[string]any{"size": geom.V{X: 4, Y: 4, Z: 4}}},
-		map[string]any{"do": "change", "kind": "set", "patch": map[string]any{"view": map[string]any{"eye": geom.V{Y: 2, Z: 12}, "yaw": 0, "pitch": 0, "focal": 35}}})
+		map[string]any{"op": "place", "args": map[string]any{"standIn": "box", "name": "crate", "at": geom.V{}, "patch": map[string]any{"size": geom.V{X: 4, Y: 4, Z: 4}}}},
+		map[string]any{"op": "change set", "args": map[string]any{"patch": map[string]any{"view": map[string]any{"eye": geom.V{Y: 2, Z: 12}, "yaw": 0, "pitch": 0, "focal": 35}}}})
 	scripts := func(off bool) chromedp.Action[chromedp.Void] {
 		return chromedp.Func(func(ctx context.Context, t *chromedp.Target) error {
 			_, err := cdp.Call(ctx, t, emulation.SetScriptExecutionDisabled, emulation.SetScriptExecutionDisabledParams{Value: off})
@@ -151,12 +151,12 @@ func TestANudgeMovesKilobytes(t *testing.T) {
 	set := b.production(s, "yard")
 	var deeds []map[string]any
 	for i := range 400 {
-		deeds = append(deeds, map[string]any{"do": "place", "standIn": "box", "at": geom.V{X: float64(3 * (i % 20)), Z: -float64(3 * (i / 20))}})
+		deeds = append(deeds, map[string]any{"op": "place", "args": map[string]any{"standIn": "box", "at": geom.V{X: float64(3 * (i % 20)), Z: -float64(3 * (i / 20))}}})
 	}
 	s.edit(set, deeds...)
 	b.until("Alpine.store('v').st?.placements.length === 400")
 	b.step("frame")
-	s.await(set, "the measure", func(st *app.State) bool { return st.Measured != nil && st.Measured.Revision == st.Revision })
+	s.await(set, "the measure", func(st *query.State) bool { return st.Measured != nil && st.Measured.Revision == st.Revision })
 	b.until("Alpine.store('v').st.measured?.revision === Alpine.store('v').st.revision")
 	b.idle()
 	told := func(path string) string {
@@ -168,7 +168,7 @@ func TestANudgeMovesKilobytes(t *testing.T) {
 	eval[bool](b, "(performance.clearResourceTimings(), true)")
 	before := s.state(set).Revision
 	b.fill("Focal length in millimetres", "41")
-	s.await(set, "the lens", func(st *app.State) bool { return st.Set.View.Focal == 41 })
+	s.await(set, "the lens", func(st *query.State) bool { return st.Set.View.Focal == 41 })
 	b.until(fmt.Sprintf("Alpine.store('v').st.measured?.revision > %d && Alpine.store('v').st.set.view.focal === 41", before))
 	b.idle()
 	for path, most := range map[string]float64{"/edit": 4000, "/topics": 8000} {

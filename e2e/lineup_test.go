@@ -7,7 +7,7 @@ import (
 
 	"github.com/chromedp/chromedp"
 
-	"visator/app"
+	"visator/app/edit"
 )
 
 // An artist looks along the line-up: pulls it, zooms it, puts it in order, turns
@@ -84,7 +84,7 @@ func TestTheLineUpIsPulledZoomedAndOrdered(t *testing.T) {
 	// Only what is in the set: nothing yet, then the table.
 	b.choose("Pieces in the line-up", "what is in the set")
 	b.until("document.querySelectorAll('#lineup [data-piece]').length === 0")
-	if code, out := s.post("/api/sets/"+set+"/edit", map[string]any{"revision": -1, "deeds": []app.Command{{Do: "place", Piece: id("table")}}}); code != 200 {
+	if code, out := s.post("/api/sets/"+set+"/edit", map[string]any{"revision": -1, "commands": []edit.Command{edit.Do(&edit.Place{Piece: id("table")})}}); code != 200 {
 		t.Fatalf("%d %s", code, out)
 	}
 	b.until(fmt.Sprintf("document.querySelectorAll('#lineup [data-piece]').length === 1 && document.querySelector('#lineup [data-piece=\"%s\"]')", id("table")))

@@ -10,6 +10,7 @@ import (
 	"github.com/chromedp/chromedp"
 
 	"visator/app"
+	"visator/app/query"
 	"visator/core/geom"
 	"visator/store/storetest"
 )
@@ -21,7 +22,7 @@ func TestTheDatabaseGoesAwayAndComesBack(t *testing.T) {
 	b := browser(t)
 	production, set := s.newSet()
 	place := func(x float64) (int, []byte) {
-		return s.post("/api/sets/"+set+"/edit", map[string]any{"revision": -1, "deeds": []any{map[string]any{"do": "place", "standIn": "box", "at": geom.V{X: x}}}})
+		return s.post("/api/sets/"+set+"/edit", map[string]any{"revision": -1, "commands": []any{map[string]any{"op": "place", "args": map[string]any{"standIn": "box", "at": geom.V{X: x}}}}})
 	}
 	if code, out := place(1); code != 200 {
 		t.Fatalf("%d %s", code, out)
@@ -50,7 +51,7 @@ func TestTheDatabaseGoesAwayAndComesBack(t *testing.T) {
 	if err := storetest.Cluster().Restart(context.Background()); err != nil {
 		t.Fatal(err)
 	}
-	s.await(set, "the rows that were there", func(st *app.State) bool { return len(st.Placements) == 1 && st.Placements[0].At.X == 1 })
+	s.await(set, "the rows that were there", func(st *query.State) bool { return len(st.Placements) == 1 && st.Placements[0].At.X == 1 })
 	if code, out := place(3); code != 200 {
 		t.Errorf("the next edit: %d %s", code, out)
 	}
@@ -60,7 +61,7 @@ func TestTheDatabaseGoesAwayAndComesBack(t *testing.T) {
 	if code, out := s.send("/api/productions/"+production+"/arrivals?name=a.obj", strings.NewReader("v 0 0 0\nv 1 0 0\nv 0 1 0\nf 1 2 3\n")); code != 200 {
 		t.Fatalf("%d %s", code, out)
 	}
-	s.await(set, "the intake", func(st *app.State) bool { return len(st.Arrivals) == 1 && st.Arrivals[0].State == "done" })
+	s.await(set, "the intake", func(st *query.State) bool { return len(st.Arrivals) == 1 && st.Arrivals[0].State == "done" })
 }
 
 // The same file twice is one arrival; what is too large, empty or of a wrong
@@ -92,7 +93,7 @@ func TestUploadsThatAreNotTakenIn(t *testing.T) {
 	if r, err := http.DefaultClient.Do(req); err == nil && r.StatusCode != http.StatusRequestEntityTooLarge {
 		t.Errorf("nine gigabytes: %d", r.StatusCode)
 	}
-	st := s.await(set, "the one arrival", func(st *app.State) bool { return len(st.Arrivals) == 1 && st.Arrivals[0].State == "done" })
+	st := s.await(set, "the one arrival", func(st *query.State) bool { return len(st.Arrivals) == 1 && st.Arrivals[0].State == "done" })
 	if len(st.Pieces) != 1 {
 		t.Errorf("%d pieces", len(st.Pieces))
 	}

@@ -16,6 +16,7 @@ import (
 	"github.com/chromedp/chromedp"
 
 	"visator/app"
+	"visator/app/query"
 	"visator/core/exchange"
 	"visator/core/geom"
 	"visator/demo"
@@ -83,16 +84,16 @@ func TestTheWholePath(t *testing.T) {
 	b.step("light")
 	b.fill("Sun strength in lux", "32000")
 	b.fill("Sun colour in kelvin", "4200")
-	s.await(set, "the sun", func(st *app.State) bool { return st.Set.Light.Lux == 32000 && st.Set.Light.Kelvin == 4200 })
+	s.await(set, "the sun", func(st *query.State) bool { return st.Set.Light.Lux == 32000 && st.Set.Light.Kelvin == 4200 })
 	b.do(chromedp.SetUploadFiles("#hdr", []string{hdr}))
-	s.await(set, "the panorama", func(st *app.State) bool { return st.Set.Light.Sky == "panorama" })
+	s.await(set, "the panorama", func(st *query.State) bool { return st.Set.Light.Sky == "panorama" })
 	b.fill("Exposure value", "13.5")
-	s.await(set, "the exposure", func(st *app.State) bool { return st.Set.View.EV == 13.5 })
+	s.await(set, "the exposure", func(st *query.State) bool { return st.Set.View.EV == 13.5 })
 
 	shooting(b, s, set)
 }
 
-func piece(st *app.State, name string) *app.PieceState {
+func piece(st *query.State, name string) *query.PieceState {
 	for i := range st.Pieces {
 		if strings.Contains(st.Pieces[i].Name, name) {
 			return &st.Pieces[i]
@@ -110,17 +111,17 @@ func sizing(b *tab, s *site, set string) {
 	// The wrong unit makes it a hundred times smaller, one true dimension mends it.
 	b.click("[data-units] summary")
 	b.click("[aria-label='Unit of the file'] button:nth-of-type(2)")
-	s.await(set, "centimetres", func(st *app.State) bool { return math.Abs(piece(st, "suitcase").Size.X-0.0062) < 0.0005 })
+	s.await(set, "centimetres", func(st *query.State) bool { return math.Abs(piece(st, "suitcase").Size.X-0.0062) < 0.0005 })
 	b.fill("True width", `2' 1"`)
-	s.await(set, "the true width", func(st *app.State) bool { return math.Abs(piece(st, "suitcase").Size.X-0.635) < 1e-9 })
+	s.await(set, "the true width", func(st *query.State) bool { return math.Abs(piece(st, "suitcase").Size.X-0.635) < 1e-9 })
 	b.until("document.querySelector('[data-size=width]').value.includes('0.635 m')")
 	b.fill("True width", "wide")
 	b.until("document.querySelector('[role=alert]')?.textContent.includes('is not a length')")
 	// Up axis there and back.
 	b.click("[aria-label='Up axis of the file'] button:nth-of-type(2)")
-	s.await(set, "Z up", func(st *app.State) bool { return piece(st, "suitcase").Sizing.Up == "Z" })
+	s.await(set, "Z up", func(st *query.State) bool { return piece(st, "suitcase").Sizing.Up == "Z" })
 	b.press("Undo")
-	s.await(set, "Y up again", func(st *app.State) bool { return piece(st, "suitcase").Sizing.Up == "Y" })
+	s.await(set, "Y up again", func(st *query.State) bool { return piece(st, "suitcase").Sizing.Up == "Y" })
 }
 
 // footprint is the middle of a placement on the plan, in pixels of the page.
@@ -133,7 +134,7 @@ func dressing(b *tab, s *site, set string) {
 	b.Helper()
 	b.step("dress")
 	b.press("person, 1.75 m")
-	st := s.await(set, "the person", func(st *app.State) bool { return len(st.Placements) == 1 })
+	st := s.await(set, "the person", func(st *query.State) bool { return len(st.Placements) == 1 })
 	person := st.Placements[0].ID
 	if st.Placements[0].Dims.Y != 1.75 {
 		b.Errorf("the person is %v m high", st.Placements[0].Dims.Y)
@@ -150,7 +151,7 @@ func dressing(b *tab, s *site, set string) {
 	at := footprint(b, person)
 	from := st.Placements[0].At
 	b.drag(at, [2]float64{at[0] + 80, at[1] - 40})
-	st = s.await(set, "the move", func(st *app.State) bool { return st.Undo == "move person" })
+	st = s.await(set, "the move", func(st *query.State) bool { return st.Undo == "move person" })
 	moved := st.Placements[0].At
 	grid := eval[float64](b, "Alpine.store('v').plan.step()") // it snaps to this
 	if math.Abs(moved.X-from.X-80/px) > grid || math.Abs(moved.Z-from.Z+40/px) > grid {
@@ -163,38 +164,38 @@ func dressing(b *tab, s *site, set string) {
 	b.fill("Place along X", "1m + 20cm")
 	b.fill("Height above ground", "1/2 ft")
 	b.fill("Turn in degrees", "30")
-	s.await(set, "the typed place", func(st *app.State) bool {
+	s.await(set, "the typed place", func(st *query.State) bool {
 		p := st.Placements[0]
 		return math.Abs(p.At.X-1.2) < 1e-9 && math.Abs(p.At.Y-0.1524) < 1e-9 && math.Abs(p.Yaw-math.Pi/6) < 1e-9
 	})
 	b.press("Put down")
-	s.await(set, "the ground", func(st *app.State) bool { return math.Abs(st.Placements[0].At.Y) < 1e-9 })
+	s.await(set, "the ground", func(st *query.State) bool { return math.Abs(st.Placements[0].At.Y) < 1e-9 })
 	b.do(chromedp.KeyEvent("]"))
-	s.await(set, "the turn by key", func(st *app.State) bool { return math.Abs(st.Placements[0].Yaw-math.Pi/12) < 1e-9 })
+	s.await(set, "the turn by key", func(st *query.State) bool { return math.Abs(st.Placements[0].Yaw-math.Pi/12) < 1e-9 })
 	b.do(chromedp.KeyEvent("c"))
-	s.await(set, "the copy", func(st *app.State) bool { return len(st.Placements) == 2 })
+	s.await(set, "the copy", func(st *query.State) bool { return len(st.Placements) == 2 })
 	b.until("document.querySelector('[data-spec=\"person 2\"]')")
 	b.fill("Name", "guard")
-	s.await(set, "the name", func(st *app.State) bool { return st.Placements[1].Name == "guard" })
+	s.await(set, "the name", func(st *query.State) bool { return st.Placements[1].Name == "guard" })
 	b.press("Lock")
-	s.await(set, "the lock", func(st *app.State) bool { return st.Placements[1].Locked })
+	s.await(set, "the lock", func(st *query.State) bool { return st.Placements[1].Locked })
 	b.until("document.querySelector('[aria-label=\"Place along X\"]').disabled")
 	b.press("Unlock")
-	s.await(set, "the key", func(st *app.State) bool { return !st.Placements[1].Locked })
+	s.await(set, "the key", func(st *query.State) bool { return !st.Placements[1].Locked })
 	b.press("Hide")
-	s.await(set, "the hiding", func(st *app.State) bool { return st.Placements[1].Hidden })
+	s.await(set, "the hiding", func(st *query.State) bool { return st.Placements[1].Hidden })
 	b.press("Delete")
-	s.await(set, "the deletion", func(st *app.State) bool { return len(st.Placements) == 1 })
+	s.await(set, "the deletion", func(st *query.State) bool { return len(st.Placements) == 1 })
 	b.do(chromedp.KeyEvent(","))
-	s.await(set, "the undo", func(st *app.State) bool { return len(st.Placements) == 2 && st.Placements[1].Hidden })
+	s.await(set, "the undo", func(st *query.State) bool { return len(st.Placements) == 2 && st.Placements[1].Hidden })
 	b.do(chromedp.KeyEvent("."))
-	s.await(set, "the redo", func(st *app.State) bool { return len(st.Placements) == 1 })
+	s.await(set, "the redo", func(st *query.State) bool { return len(st.Placements) == 1 })
 
 	// Pieces out of the library.
 	for i, name := range []string{"suitcase", "bench"} {
 		at := b.middle(fmt.Sprintf("[...document.querySelectorAll('[draggable=true]')].find(e => e.textContent.includes(%q))", name))
 		b.do(chromedp.MouseClickXY(at[0], at[1]))
-		s.await(set, name, func(st *app.State) bool { return len(st.Placements) == 2+i })
+		s.await(set, name, func(st *query.State) bool { return len(st.Placements) == 2+i })
 	}
 	b.until("Alpine.store('v').lens.placed.size === 3")
 }
@@ -208,7 +209,7 @@ func framing(b *tab, s *site, set string) {
 	b.press("focus")
 	b.fill("f-number", "2.8")
 	b.fill("Focus distance", "7.5")
-	st := s.await(set, "the lens", func(st *app.State) bool {
+	st := s.await(set, "the lens", func(st *query.State) bool {
 		v := st.Set.View
 		return v.Focal == 50 && v.FNumber == 2.8 && v.Focus == 7.5 && math.Abs(v.Far-10.668) < 1e-9
 	})
@@ -223,22 +224,22 @@ func framing(b *tab, s *site, set string) {
 	b.do(chromedp.KeyEvent("\u0303"))
 	b.press("lens")
 	b.press("fit range")
-	s.await(set, "the fitted range", func(st *app.State) bool { return st.Set.View.Near != near })
+	s.await(set, "the fitted range", func(st *query.State) bool { return st.Set.View.Near != near })
 	b.until("Alpine.store('v').fr.view.far === Alpine.store('v').st.set.view.far && !Alpine.store('v').fr.bars.some((x) => x.cut)")
 	b.until("document.querySelector('#plan [data-wedge]') && document.querySelector('#plan [data-far]')")
 
 	// Keep it, change the view, go back with one click.
 	b.fill("Name of the new shot", "close")
 	b.press("Keep as new")
-	s.await(set, "the shot", func(st *app.State) bool { return len(st.Shots) == 1 && st.Set.Shot == st.Shots[0].ID })
+	s.await(set, "the shot", func(st *query.State) bool { return len(st.Shots) == 1 && st.Set.Shot == st.Shots[0].ID })
 	b.press("85")
-	st = s.await(set, "the longer lens", func(st *app.State) bool { return st.Set.View.Focal == 85 })
+	st = s.await(set, "the longer lens", func(st *query.State) bool { return st.Set.View.Focal == 85 })
 	if !st.Changed || st.Shots[0].View.Focal != 50 {
 		b.Errorf("the kept shot has %v mm; changed: %v", st.Shots[0].View.Focal, st.Changed)
 	}
 	b.until("document.getElementById('shot-state').textContent === 'changed since kept'")
 	b.click("[data-shot=close]")
-	s.await(set, "the way back", func(st *app.State) bool { return st.Set.View.Focal == 50 && !st.Changed })
+	s.await(set, "the way back", func(st *query.State) bool { return st.Set.View.Focal == 50 && !st.Changed })
 
 	projection(b, s, set)
 }
@@ -264,22 +265,22 @@ func shooting(b *tab, s *site, set string) {
 	b.step("frame")
 	b.press("move")
 	b.press("End a move at this view")
-	s.await(set, "the move", func(st *app.State) bool { return st.Set.Move != nil })
+	s.await(set, "the move", func(st *query.State) bool { return st.Set.Move != nil })
 	b.fill("Duration in seconds", "0.5")
 	b.fill("Frames a second", "8")
 	b.press("lens")
 	b.fill("Aim to the side in degrees", "4")
-	s.await(set, "its length", func(st *app.State) bool {
+	s.await(set, "its length", func(st *query.State) bool {
 		return st.Set.Move.Duration() == 0.5 && st.Set.Move.Rate == 8 && math.Abs(st.Set.View.Yaw-4*math.Pi/180) < 1e-9
 	})
 	b.press("Keep")
-	s.await(set, "the kept move", func(st *app.State) bool { return !st.Changed && st.Shots[0].Move != nil })
+	s.await(set, "the kept move", func(st *query.State) bool { return !st.Changed && st.Shots[0].Move != nil })
 
 	b.step("shoot")
 	b.fill("Picture width in pixels", "96")
 	b.fill("Samples a pixel", "4")
 	b.press("Render a still")
-	st := s.await(set, "the still", func(st *app.State) bool { return len(st.Takes) == 1 && st.Takes[0].State == "done" })
+	st := s.await(set, "the still", func(st *query.State) bool { return len(st.Takes) == 1 && st.Takes[0].State == "done" })
 	b.until("document.querySelector('[data-take=still][data-state=done]') && document.querySelector('section[aria-label=Picture] img')?.naturalWidth === 96")
 	var r app.TakeResult
 	if err := json.Unmarshal(st.Takes[0].Result, &r); err != nil {
@@ -303,7 +304,7 @@ func shooting(b *tab, s *site, set string) {
 	}
 
 	b.press("Render the move")
-	s.await(set, "the moving shot", func(st *app.State) bool { return st.Takes[0].Kind == "move" && st.Takes[0].State == "done" })
+	s.await(set, "the moving shot", func(st *query.State) bool { return st.Takes[0].Kind == "move" && st.Takes[0].State == "done" })
 	b.until("document.querySelectorAll('[data-take=move][data-state=done] a').length === 2")
 	links = eval[[]string](b, "[...document.querySelectorAll('[data-take=move] a')].map(a => a.getAttribute('href'))")
 	data := s.get(links[0])

@@ -12,7 +12,8 @@ import (
 
 	"github.com/chromedp/chromedp"
 
-	"visator/app"
+	"visator/app/edit"
+	"visator/app/query"
 	"visator/core/geom"
 )
 
@@ -30,7 +31,7 @@ func solid(w, h, d float64) string {
 
 // takeAll drops a zip of models, names and texts in turn, on an empty production
 // and takes every one of them.
-func takeAll(s *site, b *tab, set, name string, files []string) *app.State {
+func takeAll(s *site, b *tab, set, name string, files []string) *query.State {
 	b.Helper()
 	path := filepath.Join(b.TempDir(), name)
 	if err := os.WriteFile(path, []byte(zipOf(b, files...)), 0o600); err != nil {
@@ -43,7 +44,7 @@ func takeAll(s *site, b *tab, set, name string, files []string) *app.State {
 	b.until(fmt.Sprintf("document.querySelectorAll('[data-found]').length === %d", n))
 	eval[bool](b, "(document.querySelectorAll('[data-found] input:not(:checked)').forEach((e) => { if (!e.ariaLabel?.includes('newer')) e.click() }), true)")
 	b.press("Take chosen")
-	return s.await(set, fmt.Sprintf("%d pieces", n), func(st *app.State) bool { return len(st.Pieces) == n && st.Arrivals[0].State == "done" })
+	return s.await(set, fmt.Sprintf("%d pieces", n), func(st *query.State) bool { return len(st.Pieces) == n && st.Arrivals[0].State == "done" })
 }
 
 // An artist's minutes at Size: a download of eight pieces in millimetres with
@@ -65,7 +66,7 @@ func TestADownloadIsCorrectedTogetherAndAPieceMeasured(t *testing.T) {
 	if chair.Size.Max() < 500 {
 		t.Fatalf("the chair arrives as %v", chair.Size)
 	}
-	code, out := s.post("/api/sets/"+set+"/edit", map[string]any{"revision": -1, "deeds": []app.Command{{Do: "place", Piece: chair.ID, At: geom.V{X: 2, Z: -1}}, {Do: "place", Piece: chair.ID, At: geom.V{X: 4}}}})
+	code, out := s.post("/api/sets/"+set+"/edit", map[string]any{"revision": -1, "commands": []edit.Command{edit.Do(&edit.Place{Piece: chair.ID, At: geom.V{X: 2, Z: -1}}), edit.Do(&edit.Place{Piece: chair.ID, At: geom.V{X: 4}})}})
 	if code != 200 {
 		t.Fatalf("%d %s", code, out)
 	}
@@ -81,7 +82,7 @@ func TestADownloadIsCorrectedTogetherAndAPieceMeasured(t *testing.T) {
 	// Corrected in one step, also the piece whose name tells nothing.
 	b.until("document.querySelector('[data-alike]').textContent.includes('Accept for 8 of furniture.zip')")
 	b.click("[data-alike]")
-	st = s.await(set, "the sizes", func(st *app.State) bool { return piece(st, "chair").Size.Max() < 1 })
+	st = s.await(set, "the sizes", func(st *query.State) bool { return piece(st, "chair").Size.Max() < 1 })
 	for name, d := range real {
 		p := piece(st, strings.ReplaceAll(name, "_", " "))
 		if p == nil {
@@ -94,7 +95,7 @@ func TestADownloadIsCorrectedTogetherAndAPieceMeasured(t *testing.T) {
 	if st.Undo != "size 8 pieces" {
 		t.Errorf("undo says %q", st.Undo)
 	}
-	bases := func(st *app.State, when string) {
+	bases := func(st *query.State, when string) {
 		for i, at := range []geom.V{{X: 2, Z: -1}, {X: 4}} {
 			if p := st.Placements[i]; p.At != at || math.Abs(p.Box.Min.Y) > 1e-9 {
 				t.Errorf("%s: a placement at %v, base %v", when, p.At, p.Box.Min.Y)
@@ -120,7 +121,7 @@ func TestADownloadIsCorrectedTogetherAndAPieceMeasured(t *testing.T) {
 	b.until("document.querySelector('[data-measured]').textContent === '0.460 m'")
 	b.fill("True distance", `1' 8 1/2"`)
 	const width = 20.5 * 0.0254
-	st = s.await(set, "the measured size", func(st *app.State) bool { return math.Abs(piece(st, "chair").Size.X-width) < 1e-9 })
+	st = s.await(set, "the measured size", func(st *query.State) bool { return math.Abs(piece(st, "chair").Size.X-width) < 1e-9 })
 	if p := piece(st, "chair"); math.Abs(p.Size.Y-0.9*width/0.46) > 1e-9 {
 		t.Errorf("the proportions: %v", p.Size)
 	}
@@ -132,9 +133,9 @@ func TestADownloadIsCorrectedTogetherAndAPieceMeasured(t *testing.T) {
 
 	// Undo brings all back.
 	b.press("Undo")
-	s.await(set, "the size before", func(st *app.State) bool { return math.Abs(piece(st, "chair").Size.X-0.46) < 1e-9 })
+	s.await(set, "the size before", func(st *query.State) bool { return math.Abs(piece(st, "chair").Size.X-0.46) < 1e-9 })
 	b.press("Undo")
-	st = s.await(set, "what it was at first", func(st *app.State) bool { return piece(st, "chair").Size.Max() > 500 })
+	st = s.await(set, "what it was at first", func(st *query.State) bool { return piece(st, "chair").Size.Max() > 500 })
 	bases(st, "undone")
 
 	// A crate whose planks are too large: the true repeat of its picture is set.
@@ -144,7 +145,7 @@ func TestADownloadIsCorrectedTogetherAndAPieceMeasured(t *testing.T) {
 	}
 	b.step("intake")
 	b.dropFiles("main", box)
-	st = s.await(set, "the crate", func(st *app.State) bool {
+	st = s.await(set, "the crate", func(st *query.State) bool {
 		return len(st.Pieces) == 9 && st.Pieces[8].Making == "" && len(st.Pieces[8].Levels) > 0
 	})
 	id := st.Pieces[8].ID
@@ -152,7 +153,7 @@ func TestADownloadIsCorrectedTogetherAndAPieceMeasured(t *testing.T) {
 	eval[bool](b, fmt.Sprintf("(Alpine.store('v').choosePiece(%q), true)", id))
 	b.until("document.querySelector('[data-pattern=Planks] input')?.value.endsWith(' m')")
 	b.fill("True repeat of Planks", "45cm")
-	s.await(set, "the repeat", func(st *app.State) bool {
+	s.await(set, "the repeat", func(st *query.State) bool {
 		return strings.Contains(st.Undo, "one repeat of Planks is 0.45 m") && st.Pieces[8].Making == ""
 	})
 	b.until("document.querySelector('[data-pattern=Planks] input').value === '0.450 m'")
@@ -183,21 +184,21 @@ func TestAPieceIsSizedByHandAndStandsRight(t *testing.T) {
 		t.Fatal(err)
 	}
 	b.dropFiles("main", path)
-	st := s.await(set, "the crate", func(st *app.State) bool {
+	st := s.await(set, "the crate", func(st *query.State) bool {
 		return len(st.Pieces) == 1 && len(st.Pieces[0].Levels) > 0 && st.Pieces[0].Making == ""
 	})
 	id := st.Pieces[0].ID
-	code, out := s.post("/api/sets/"+set+"/edit", map[string]any{"revision": -1, "deeds": []app.Command{
-		{Do: "place", StandIn: "box", At: geom.V{X: 3}, Patch: []byte(`{"size":{"x":1,"y":2.25,"z":1}}`)}, {Do: "place", Piece: id, At: geom.V{X: 5}},
-		{Do: "change", Kind: "piece", ID: id, Patch: []byte(`{"sizing":{"metresPerUnit":1,"up":"Y","decided":true}}`)}}})
+	code, out := s.post("/api/sets/"+set+"/edit", map[string]any{"revision": -1, "commands": []edit.Command{
+		edit.Do(&edit.Place{StandIn: "box", At: geom.V{X: 3}, Patch: []byte(`{"size":{"x":1,"y":2.25,"z":1}}`)}), edit.Do(&edit.Place{Piece: id, At: geom.V{X: 5}}),
+		edit.Do(&edit.ChangePiece{ID: id, Patch: []byte(`{"sizing":{"metresPerUnit":1,"up":"Y","decided":true}}`)})}})
 	if code != 200 {
 		t.Fatalf("%d %s", code, out)
 	}
-	size := func(when string, want geom.V) *app.State {
+	size := func(when string, want geom.V) *query.State {
 		t.Helper()
-		return s.await(set, when, func(st *app.State) bool { return st.Pieces[0].Size.Sub(want).Len() < 1e-6 })
+		return s.await(set, when, func(st *query.State) bool { return st.Pieces[0].Size.Sub(want).Len() < 1e-6 })
 	}
-	stands := func(st *app.State) geom.Box { return st.Placements[1].Box.Apply(st.Placements[1].World) }
+	stands := func(st *query.State) geom.Box { return st.Placements[1].Box.Apply(st.Placements[1].World) }
 
 	b.step("size")
 	b.until("document.querySelector('#lineup [data-piece] path[d^=M]')")
@@ -224,7 +225,7 @@ func TestAPieceIsSizedByHandAndStandsRight(t *testing.T) {
 	// as much smaller.
 	b.press("measure")
 	b.until("document.querySelector('[data-elevation=picture] image')")
-	var now app.ProposalState
+	var now query.ProposalState
 	if err := json.Unmarshal(s.get("/api/pieces/"+id+"/size"), &now); err != nil || len(now.Patterns) != 1 {
 		t.Fatalf("%+v, %v", now, err)
 	}
@@ -249,7 +250,7 @@ func TestAPieceIsSizedByHandAndStandsRight(t *testing.T) {
 	b.until("document.querySelector('[data-elevation=front] [data-pivot]')")
 	q := eval[[]float64](b, "(r => [r.left, r.top])(document.querySelector('[data-elevation=front] path').getBoundingClientRect())")
 	b.do(chromedp.MouseClickXY(q[0]+1, q[1]+1))
-	st = s.await(set, "the pivot", func(st *app.State) bool { return st.Pieces[0].Sizing.Pivot == "point" })
+	st = s.await(set, "the pivot", func(st *query.State) bool { return st.Pieces[0].Sizing.Pivot == "point" })
 	if box := st.Pieces[0].Box; math.Abs(box.Max.Y) > 0.01*large.Y || math.Abs(box.Min.X) > 0.01*large.X {
 		t.Errorf("about its pivot: %v", box)
 	}
@@ -257,7 +258,7 @@ func TestAPieceIsSizedByHandAndStandsRight(t *testing.T) {
 		t.Errorf("it went from %v to %v", before, after)
 	}
 	b.press("Undo")
-	st = s.await(set, "the pivot before", func(st *app.State) bool { return st.Pieces[0].Sizing.Pivot == "" })
+	st = s.await(set, "the pivot before", func(st *query.State) bool { return st.Pieces[0].Sizing.Pivot == "" })
 	if after := stands(st); after.Min.Sub(before.Min).Len() > 1e-9 || st.Placements[1].At != (geom.V{X: 5}) {
 		t.Errorf("undone, from %v to %v", before, after)
 	}
@@ -265,7 +266,7 @@ func TestAPieceIsSizedByHandAndStandsRight(t *testing.T) {
 	// The bolt goes into the ground.
 	b.until("document.querySelector('[data-sunk]')")
 	b.click("[data-sunk] input")
-	st = s.await(set, "the bolt in the ground", func(st *app.State) bool { return st.Pieces[0].Sizing.Sunk > 0 })
+	st = s.await(set, "the bolt in the ground", func(st *query.State) bool { return st.Pieces[0].Sizing.Sunk > 0 })
 	if down := stands(st).Min.Y; math.Abs(down+0.1/0.9*large.Y) > 0.01*large.Y {
 		t.Errorf("the bolt reaches to %v m; the crate is %v m high", down, large.Y)
 	}

@@ -23,6 +23,8 @@ import (
 	"time"
 
 	"visator/app"
+	"visator/app/edit"
+	"visator/app/query"
 	"visator/core/geom"
 	"visator/store"
 	"visator/store/storetest"
@@ -116,12 +118,12 @@ func (h *hand) send(ctx context.Context, path string, body func() io.Reader) (in
 
 func (h *hand) edit(ctx context.Context) {
 	x := float64(h.chance.IntN(1 << 20))
-	raw, _ := json.Marshal(app.EditRequest{Revision: -1, Request: store.NewID(), Deeds: []app.Command{{Do: "place", StandIn: "box", At: geom.V{X: x, Z: 3}}}})
+	raw, _ := json.Marshal(edit.Request{Revision: -1, Request: store.NewID(), Commands: []edit.Command{edit.Do(&edit.Place{StandIn: "box", At: geom.V{X: x, Z: 3}})}})
 	code, out, err := h.send(ctx, "/api/sets/"+h.set+"/edit", func() io.Reader { return bytes.NewReader(raw) })
 	if err != nil {
 		return
 	}
-	var r app.EditResult
+	var r edit.Answer
 	if err := json.Unmarshal(out, &r); err != nil || code != 200 || len(r.Made) != 1 {
 		h.Errorf("an edit: %d %s", code, out)
 		return
@@ -314,7 +316,7 @@ func TestSoak(t *testing.T) {
 				t.Logf("what waits at the end: %v", waiting)
 			}
 		})
-		st := s.await(a.set, "all jobs to end", func(st *app.State) bool {
+		st := s.await(a.set, "all jobs to end", func(st *query.State) bool {
 			clear(waiting)
 			for _, x := range st.Takes {
 				waiting["take "+x.State+" "+x.Note]++
@@ -451,12 +453,12 @@ func TestFiftyPeopleOnOneSet(t *testing.T) {
 	}
 	s := newSite(t)
 	_, set := s.newSet()
-	var deeds []app.Command
+	var deeds []edit.Command
 	for i := range 50 {
-		deeds = append(deeds, app.Command{Do: "place", StandIn: []string{"person", "box"}[i%2], Name: fmt.Sprintf("thing %d", i), At: geom.V{X: 0.02 * float64(i), Z: 0.015 * float64(i*7%50)}})
+		deeds = append(deeds, edit.Do(&edit.Place{StandIn: []string{"person", "box"}[i%2], Name: fmt.Sprintf("thing %d", i), At: geom.V{X: 0.02 * float64(i), Z: 0.015 * float64(i*7%50)}}))
 	}
-	code, out := s.post("/api/sets/"+set+"/edit", map[string]any{"revision": -1, "deeds": deeds})
-	var made app.EditResult
+	code, out := s.post("/api/sets/"+set+"/edit", map[string]any{"revision": -1, "commands": deeds})
+	var made edit.Answer
 	if code != 200 || json.Unmarshal(out, &made) != nil || len(made.Made) != 50 {
 		t.Fatalf("%d %s", code, out)
 	}
@@ -473,7 +475,7 @@ func TestFiftyPeopleOnOneSet(t *testing.T) {
 			time.Sleep(time.Duration(chance.IntN(1000)) * time.Millisecond)
 			for n := 1; ctx.Err() == nil; n++ {
 				x := 0.02*float64(i) + 0.001*float64(n)
-				raw, _ := json.Marshal(map[string]any{"revision": -1, "deeds": []app.Command{{Do: "change", Kind: "placement", ID: made.Made[i], Patch: fmt.Appendf(nil, `{"at":{"x":%v}}`, x)}}})
+				raw, _ := json.Marshal(map[string]any{"revision": -1, "commands": []edit.Command{edit.Do(&edit.ChangePlacement{ID: made.Made[i], Patch: fmt.Appendf(nil, `{"at":{"x":%v}}`, x)})}})
 				req, _ := http.NewRequest(http.MethodPost, s.address+"/api/sets/"+set+"/edit", bytes.NewReader(raw))
 				req.Header.Set("Sec-Fetch-Site", "same-origin")
 				began := time.Now()

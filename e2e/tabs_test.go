@@ -12,7 +12,7 @@ import (
 
 	"github.com/chromedp/chromedp"
 
-	"visator/app"
+	"visator/app/edit"
 	"visator/core/geom"
 )
 
@@ -40,7 +40,7 @@ func TestTenTabsOfOneBrowser(t *testing.T) {
 		b.do(chromedp.Navigate(address))
 		b.until("window.Alpine?.store('v')?.st && document.getElementById('message').textContent.includes('lens view')")
 	}
-	if code, out := s.post("/api/sets/"+set+"/edit", map[string]any{"revision": -1, "deeds": []app.Command{{Do: "place", StandIn: "box", At: geom.V{X: 1}}}}); code != 200 {
+	if code, out := s.post("/api/sets/"+set+"/edit", map[string]any{"revision": -1, "commands": []edit.Command{edit.Do(&edit.Place{StandIn: "box", At: geom.V{X: 1}})}}); code != 200 {
 		t.Fatalf("%d %s", code, out)
 	}
 	for i, b := range tabs {
@@ -138,12 +138,12 @@ func TestTheDemoDeletesNothing(t *testing.T) {
 	if len(st.Shots) != 3 || len(names()) != 1 {
 		t.Fatalf("%d shots, %v", len(st.Shots), names())
 	}
-	var deeds []app.Command
+	var deeds []edit.Command
 	for _, shot := range st.Shots {
-		deeds = append(deeds, app.Command{Do: "deleteShot", ID: shot.ID})
+		deeds = append(deeds, edit.Do(&edit.DeleteShot{ID: shot.ID}))
 	}
-	deeds = append(deeds, app.Command{Do: "place", StandIn: "person", Name: "somebody's own"})
-	if code, out := s.post("/api/sets/"+set+"/edit", map[string]any{"revision": -1, "deeds": deeds}); code != 200 {
+	deeds = append(deeds, edit.Do(&edit.Place{StandIn: "person", Name: "somebody's own"}))
+	if code, out := s.post("/api/sets/"+set+"/edit", map[string]any{"revision": -1, "commands": deeds}); code != 200 {
 		t.Fatalf("%d %s", code, out)
 	}
 	again := func() {
@@ -199,7 +199,7 @@ func TestTheDemoDeletesNothing(t *testing.T) {
 func TestTheBinOnTheFirstPage(t *testing.T) {
 	s := newSite(t)
 	production, set := s.newSet()
-	if code, out := s.post("/api/sets/"+set+"/edit", map[string]any{"revision": -1, "deeds": []app.Command{{Do: "place", StandIn: "box", Name: "touched"}}}); code != 200 {
+	if code, out := s.post("/api/sets/"+set+"/edit", map[string]any{"revision": -1, "commands": []edit.Command{edit.Do(&edit.Place{StandIn: "box", Name: "touched"})}}); code != 200 {
 		t.Fatalf("%d %s", code, out)
 	}
 	if code, out := s.form("/bin/production/"+production, nil); code != 200 {

@@ -10,7 +10,7 @@ import (
 	"testing"
 	"time"
 
-	"visator/app"
+	"visator/app/query"
 )
 
 // Traces of requests, of what is asked of the database and of jobs go where the
@@ -35,7 +35,7 @@ func TestTracesAreSentWhereTheyAreAskedFor(t *testing.T) {
 	if code, out := s.post("/api/sets/"+set+"/takes", map[string]any{"kind": "still", "settings": map[string]any{"width": 16, "samples": 1}}); code != 200 {
 		t.Fatalf("%d %s", code, out)
 	}
-	s.await(set, "the take", func(st *app.State) bool { return st.Takes[0].State == "done" })
+	s.await(set, "the take", func(st *query.State) bool { return st.Takes[0].State == "done" })
 	var missing []string
 	for deadline := time.Now().Add(20 * time.Second); time.Now().Before(deadline); time.Sleep(50 * time.Millisecond) {
 		mu.Lock()

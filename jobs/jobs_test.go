@@ -11,6 +11,8 @@ import (
 	"time"
 
 	"visator/app"
+	"visator/app/edit"
+	"visator/app/query"
 	"visator/jobs"
 	"visator/store"
 	"visator/store/storetest"
@@ -29,12 +31,12 @@ type crew struct {
 
 func newCrew(t *testing.T) *crew {
 	t.Helper()
-	c := &crew{T: t, a: &app.App{Store: storetest.Open(t)}}
+	c := &crew{T: t, a: app.New(storetest.Open(t))}
 	var err error
 	if c.production, c.set, err = c.a.NewProduction(t.Context(), "crew", "metre"); err != nil {
 		t.Fatal(err)
 	}
-	if _, err := c.a.Edit(t.Context(), c.set, app.EditRequest{Revision: -1, Deeds: []app.Command{{Do: "place", StandIn: "person"}}}); err != nil {
+	if _, err := c.a.Edit(t.Context(), c.set, edit.Request{Revision: -1, Commands: []edit.Command{edit.Do(&edit.Place{StandIn: "person"})}}); err != nil {
 		t.Fatal(err)
 	}
 	c.pool(0) // puts jobs in, takes none
@@ -64,7 +66,7 @@ func (c *crew) stop(p *jobs.Pool) {
 	}
 }
 
-func (c *crew) await(what string, ok func(st *app.State) bool) *app.State {
+func (c *crew) await(what string, ok func(st *query.State) bool) *query.State {
 	c.Helper()
 	for deadline := time.Now().Add(60 * time.Second); time.Now().Before(deadline); time.Sleep(20 * time.Millisecond) {
 		st, err := c.a.State(context.Background(), c.set)
@@ -92,18 +94,18 @@ func TestADownloadDoesNotWaitForAPicture(t *testing.T) {
 	p := c.pool(1)
 	defer c.stop(p)
 	c.shoot(640, 100_000)
-	st := c.await("the picture to begin", func(st *app.State) bool { return st.Takes[0].State == "working" })
+	st := c.await("the picture to begin", func(st *query.State) bool { return st.Takes[0].State == "working" })
 	if _, _, err := c.a.Arrive(t.Context(), c.production, "a.obj", strings.NewReader(triangle)); err != nil {
 		t.Fatal(err)
 	}
-	done := c.await("the intake", func(st *app.State) bool { return len(st.Arrivals) == 1 && st.Arrivals[0].State == "done" })
+	done := c.await("the intake", func(st *query.State) bool { return len(st.Arrivals) == 1 && st.Arrivals[0].State == "done" })
 	if done.Takes[0].State != "working" {
 		t.Errorf("the take is %s: it was to be under way", done.Takes[0].State)
 	}
 	if err := c.a.CancelTake(t.Context(), st.Takes[0].ID); err != nil {
 		t.Fatal(err)
 	}
-	c.await("the cancelled take", func(st *app.State) bool { return st.Takes[0].State == "cancelled" })
+	c.await("the cancelled take", func(st *query.State) bool { return st.Takes[0].State == "cancelled" })
 }
 
 // Work that is under way when a process stops is taken up by the next one,
@@ -112,7 +114,7 @@ func TestWorkGoesOnInTheNextProcess(t *testing.T) {
 	c := newCrew(t)
 	first := c.pool(1)
 	c.shoot(64, 20_000)
-	c.await("the picture to begin", func(st *app.State) bool {
+	c.await("the picture to begin", func(st *query.State) bool {
 		return st.Takes[0].State == "working" && strings.Contains(string(st.Takes[0].Result), "preview")
 	})
 	began := time.Now()
@@ -120,7 +122,7 @@ func TestWorkGoesOnInTheNextProcess(t *testing.T) {
 	if took := time.Since(began); took > 20*time.Second {
 		t.Errorf("stopping took %v", took)
 	}
-	st := c.await("the take to wait", func(st *app.State) bool { return st.Takes[0].State == "waiting" })
+	st := c.await("the take to wait", func(st *query.State) bool { return st.Takes[0].State == "waiting" })
 	if !strings.Contains(st.Takes[0].Note, "interrupted") {
 		t.Errorf("the note says %q", st.Takes[0].Note)
 	}
@@ -130,7 +132,7 @@ func TestWorkGoesOnInTheNextProcess(t *testing.T) {
 	}
 	second := c.pool(1)
 	defer c.stop(second)
-	st = c.await("the picture", func(st *app.State) bool { return st.Takes[0].State == "done" })
+	st = c.await("the picture", func(st *query.State) bool { return st.Takes[0].State == "done" })
 	var r app.TakeResult
 	if err := json.Unmarshal(st.Takes[0].Result, &r); err != nil || r.PNG == "" || r.Samples != 8 {
 		t.Errorf("%+v, %v", r, err)
@@ -146,7 +148,7 @@ func TestTwoProcessesShareTheQueue(t *testing.T) {
 	one, two := c.pool(1), c.pool(1)
 	defer c.stop(one)
 	defer c.stop(two)
-	st := c.await("six pictures", func(st *app.State) bool {
+	st := c.await("six pictures", func(st *query.State) bool {
 		for _, t := range st.Takes {
 			if t.State != "done" {
 				return false
@@ -183,31 +185,31 @@ func TestALostRenderIsGivenOn(t *testing.T) {
 	defer c.stop(p)
 	move := map[string]any{"move": map[string]any{"rate": 24, "seconds": 1.5, "keys": []any{map[string]any{"view": json.RawMessage(c.view()), "seconds": 1.5, "easing": "linear"}}}}
 	raw, _ := json.Marshal(move)
-	if _, err := c.a.Edit(t.Context(), c.set, app.EditRequest{Revision: -1, Deeds: []app.Command{{Do: "change", Kind: "set", Patch: raw}}}); err != nil {
+	if _, err := c.a.Edit(t.Context(), c.set, edit.Request{Revision: -1, Commands: []edit.Command{edit.Do(&edit.ChangeSet{Patch: raw})}}); err != nil {
 		t.Fatal(err)
 	}
 	if _, err := c.a.Shoot(t.Context(), c.set, "", "move", app.TakeSettings{Width: 96, Samples: 64, Bounces: 2}); err != nil {
 		t.Fatal(err)
 	}
-	frames := func(st *app.State) int {
+	frames := func(st *query.State) int {
 		var r app.TakeResult
 		if err := json.Unmarshal(st.Takes[0].Result, &r); err != nil {
 			t.Fatal(err)
 		}
 		return len(r.Frames)
 	}
-	c.await("some frames", func(st *app.State) bool { return frames(st) >= 3 })
+	c.await("some frames", func(st *query.State) bool { return frames(st) >= 3 })
 	// The connection that holds the sign of life is cut.
 	var cut int
 	if err := c.a.Store.Pool.QueryRow(t.Context(), "select count(pg_terminate_backend(pid)) from pg_locks where locktype = 'advisory' and pid <> pg_backend_pid() and database = (select oid from pg_database where datname = current_database())").Scan(&cut); err != nil || cut == 0 {
 		t.Fatalf("%d connections cut, %v", cut, err)
 	}
 	// Whoever has an older turn writes no more.
-	st := c.await("another turn", func(st *app.State) bool { return st.Takes[0].Turn >= 2 || st.Takes[0].State == "done" })
+	st := c.await("another turn", func(st *query.State) bool { return st.Takes[0].Turn >= 2 || st.Takes[0].State == "done" })
 	if err := c.a.Store.SetTake(t.Context(), st.Takes[0].ID, 1, "failed", 0, "from the first", app.TakeResult{}); !errors.Is(err, store.ErrOvertaken) {
 		t.Errorf("an older turn writes: %v", err)
 	}
-	st = c.await("the move", func(st *app.State) bool { return st.Takes[0].State == "done" })
+	st = c.await("the move", func(st *query.State) bool { return st.Takes[0].State == "done" })
 	if n := frames(st); n != 36 {
 		t.Errorf("%d frames of 36", n)
 	}
@@ -241,13 +243,13 @@ func TestASmallDownloadDoesNotWaitForALargeOne(t *testing.T) {
 	if _, _, err := c.a.Arrive(t.Context(), c.production, "big.obj", strings.NewReader(big.String()+strings.Repeat("# nothing more to see here, only to be as large as large ones are\n", 1_700_000))); err != nil {
 		t.Fatal(err)
 	}
-	c.await("the large one to begin", func(st *app.State) bool { return len(st.Arrivals) == 1 && st.Arrivals[0].State == "working" })
+	c.await("the large one to begin", func(st *query.State) bool { return len(st.Arrivals) == 1 && st.Arrivals[0].State == "working" })
 	for i := range 3 {
 		if _, _, err := c.a.Arrive(t.Context(), c.production, fmt.Sprintf("small%d.obj", i), strings.NewReader(triangle+strings.Repeat("#", i))); err != nil {
 			t.Fatal(err)
 		}
 	}
-	st := c.await("the small ones", func(st *app.State) bool {
+	st := c.await("the small ones", func(st *query.State) bool {
 		n := 0
 		for _, a := range st.Arrivals {
 			if a.Name != "big.obj" && a.State == "done" {

@@ -19,7 +19,7 @@ import (
 // The sign of life is lost with the database: all work of the process ends at once,
 // and only work that begins when there is a new one goes on.
 func TestTheSignOfLifeOutlastsAnOutage(t *testing.T) {
-	a := &app.App{Store: storetest.Open(t)}
+	a := app.New(storetest.Open(t))
 	p, err := Open(context.Background(), a, 1, slog.New(slog.DiscardHandler))
 	if err != nil {
 		t.Fatal(err)
@@ -67,7 +67,7 @@ func TestTheSignOfLifeOutlastsAnOutage(t *testing.T) {
 // A process that shows no sign of life counts as gone when it has had the time to
 // notice that itself, and at once when it was of this machine and is no more.
 func TestWhoIsGone(t *testing.T) {
-	a := &app.App{Store: storetest.Open(t)}
+	a := app.New(storetest.Open(t))
 	l := &life{pool: a.Store.Pool}
 	ask := func(owner string) (gone bool) {
 		err := a.Store.Tx(t.Context(), func(tx pgx.Tx) (err error) { gone, err = l.gone(t.Context(), tx, owner); return err })

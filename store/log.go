@@ -8,6 +8,14 @@ import (
 	"github.com/jackc/pgx/v5"
 )
 
+// Change is one row before and after; null where it was not or is no more.
+type Change struct {
+	Kind   string          `json:"kind"`
+	ID     string          `json:"id"`
+	Before json.RawMessage `json:"before"`
+	After  json.RawMessage `json:"after"`
+}
+
 // InsertEntry adds to the log; what its actor had undone in the set before can no
 // longer be redone.
 func InsertEntry(ctx context.Context, tx pgx.Tx, e Entry) error {

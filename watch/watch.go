@@ -17,6 +17,7 @@ import (
 	"time"
 
 	"visator/app"
+	"visator/app/act"
 	"visator/store"
 )
 
@@ -117,7 +118,7 @@ func (w *Watcher) folder(ctx context.Context, dir string, to store.Production, b
 		}
 		delete(w.seen, path)
 		err = w.take(ctx, to.ID, path)
-		if store.Full(err) || errors.Is(err, app.ErrFull) || store.Away(err) {
+		if store.Full(err) || errors.Is(err, act.ErrFull) || store.Away(err) {
 			errs = append(errs, err) // no fault of the file: it is tried again
 			continue
 		}

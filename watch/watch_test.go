@@ -15,7 +15,7 @@ import (
 func TestMain(m *testing.M) { storetest.Main(m) }
 
 func TestWhatIsPutIntoAFolderArrives(t *testing.T) {
-	a := &app.App{Store: storetest.Open(t)}
+	a := app.New(storetest.Open(t))
 	hall, _, err := a.NewProduction(t.Context(), "Hall", "metre")
 	if err != nil {
 		t.Fatal(err)

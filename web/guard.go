@@ -15,7 +15,7 @@ import (
 
 	"github.com/labstack/echo/v5"
 
-	"visator/app"
+	"visator/app/act"
 	"visator/core/plain"
 )
 
@@ -105,7 +105,7 @@ func known(next echo.HandlerFunc) echo.HandlerFunc {
 			id = rand.Text()
 			c.SetCookie(&http.Cookie{Name: personCookie, Value: id, Path: "/", MaxAge: 10 * 365 * 86400, Secure: true, HttpOnly: true, SameSite: http.SameSiteStrictMode})
 		}
-		c.SetRequest(r.WithContext(app.WithActor(r.Context(), id)))
+		c.SetRequest(r.WithContext(act.WithActor(r.Context(), id)))
 		return next(c)
 	}
 }

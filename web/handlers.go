@@ -19,6 +19,8 @@ import (
 	"github.com/labstack/echo/v5"
 
 	"visator/app"
+	"visator/app/act"
+	"visator/app/edit"
 	"visator/core/exchange"
 	"visator/core/intake/credit"
 	"visator/core/plain"
@@ -204,7 +206,7 @@ func answer(c *echo.Context, what any, err error) error {
 }
 
 func (s *Server) edit(c *echo.Context) error {
-	req := app.EditRequest{Revision: -1}
+	req := edit.Request{Revision: -1}
 	if err := decode(c, &req); err != nil {
 		return err
 	}
@@ -341,7 +343,7 @@ func (s *Server) length(c *echo.Context) error {
 	}
 	m, err := unit.ParseLength(c.QueryParam("text"), u)
 	if err != nil {
-		return &app.Problem{Say: err.Error(), Kind: app.ErrWrong}
+		return &act.Problem{Say: err.Error(), Kind: act.ErrWrong}
 	}
 	return c.JSON(http.StatusOK, map[string]any{"metres": m, "text": unit.Format(m, u)})
 }

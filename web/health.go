@@ -11,6 +11,7 @@ import (
 	"github.com/prometheus/client_golang/prometheus/promhttp"
 
 	"visator/app"
+	"visator/app/edit"
 	"visator/store"
 )
 
@@ -37,7 +38,7 @@ func (s *Server) newMeters() *meters {
 	gauge("visator_pool_waits", "How often a connection was waited for.", func() float64 { return float64(pool.Stat().EmptyAcquireCount()) })
 	gauge("visator_listeners", "Streams of events that are open.", func() float64 { return float64(s.hub.count()) })
 	gauge("visator_measuring_lag_seconds", "How long the set that waits longest has not been measured as it is.", func() float64 { return s.app.MeasuringLag().Seconds() })
-	gauge("visator_edits", "Edits since the start, in this process.", func() float64 { return float64(app.Edits.Load()) })
+	gauge("visator_edits", "Edits since the start, in this process.", func() float64 { return float64(edit.Edits.Load()) })
 	gauge("visator_render_samples", "Samples of pictures since the start, in this process; its rate is samples a second.", func() float64 { return float64(app.Samples.Load()) })
 	gauge("visator_disk_free_bytes", "Room on the disk of the blobs; 0 where they are kept elsewhere.", func() float64 { return float64(s.app.Store.Room().Free) })
 	gauge("visator_disk_bytes", "That disk's size.", func() float64 { return float64(s.app.Store.Room().Total) })

@@ -12,7 +12,7 @@ import (
 	"testing"
 	"time"
 
-	"visator/app"
+	"visator/app/edit"
 	"visator/store"
 	"visator/web"
 )
@@ -24,7 +24,7 @@ func TestTheServerSeenFromOutside(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	if r, body := s.do("POST", "/api/sets/"+set+"/edit", strings.NewReader(`{"revision":-1,"deeds":[{"do":"place","standIn":"box"}]}`), "Sec-Fetch-Site", "same-origin"); r.StatusCode != 200 {
+	if r, body := s.do("POST", "/api/sets/"+set+"/edit", strings.NewReader(`{"revision":-1,"commands":[{"op":"place","args":{"standIn":"box"}}]}`), "Sec-Fetch-Site", "same-origin"); r.StatusCode != 200 {
 		t.Fatalf("%d %s", r.StatusCode, body)
 	}
 	for path, want := range map[string][]string{
@@ -87,7 +87,7 @@ func TestPagesAreKeptApart(t *testing.T) {
 		return out
 	}
 	other := strings.Repeat("Q", 26)
-	as(known, "/api/sets/"+set+"/edit", `{"revision":-1,"deeds":[{"do":"place","standIn":"box","name":"mine"}]}`)
+	as(known, "/api/sets/"+set+"/edit", `{"revision":-1,"commands":[{"op":"place","args":{"standIn":"box","name":"mine"}}]}`)
 	if out := as(other, "/api/sets/"+set+"/undo", `{}`); !strings.Contains(out, "nothing left to undo") {
 		t.Errorf("another undoes it: %s", out)
 	}
@@ -131,7 +131,7 @@ func TestBodiesHaveDeadlines(t *testing.T) {
 		t.Fatal(err)
 	}
 	time.AfterFunc(1200*time.Millisecond, func() { _ = tx.Rollback(context.Background()) })
-	if r, body := s.do("POST", "/api/sets/"+set+"/edit", strings.NewReader(`{"revision":-1,"deeds":[{"do":"place","standIn":"box"}]}`), "Sec-Fetch-Site", "same-origin"); r.StatusCode != 200 {
+	if r, body := s.do("POST", "/api/sets/"+set+"/edit", strings.NewReader(`{"revision":-1,"commands":[{"op":"place","args":{"standIn":"box"}}]}`), "Sec-Fetch-Site", "same-origin"); r.StatusCode != 200 {
 		t.Errorf("%d %s", r.StatusCode, body)
 	}
 }
@@ -144,7 +144,7 @@ func TestTheFirstPage(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	if _, err := s.app.Edit(context.Background(), set, app.EditRequest{Revision: -1, Deeds: []app.Command{{Do: "place", StandIn: "box"}}}); err != nil {
+	if _, err := s.app.Edit(context.Background(), set, edit.Request{Revision: -1, Commands: []edit.Command{edit.Do(&edit.Place{StandIn: "box"})}}); err != nil {
 		t.Fatal(err)
 	}
 	own := []string{"Sec-Fetch-Site", "same-origin", "Content-Type", "application/x-www-form-urlencoded"}

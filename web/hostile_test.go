@@ -13,7 +13,7 @@ import (
 	"testing"
 	"time"
 
-	"visator/app"
+	"visator/app/edit"
 	"visator/core/geom"
 	"visator/core/lay"
 	"visator/core/motion"
@@ -125,20 +125,28 @@ func newStruck(t *testing.T) *struck {
 		t.Fatal(err)
 	}
 	s.piece = "p" + ar.ID
-	edit := func(deeds ...app.Command) []string {
+	put := func(deeds ...edit.Command) []string {
 		t.Helper()
-		r, err := s.app.Edit(ctx, s.set, app.EditRequest{Revision: -1, Deeds: deeds})
+		r, err := s.app.Edit(ctx, s.set, edit.Request{Revision: -1, Commands: deeds})
 		if err != nil {
 			t.Fatal(err)
 		}
 		return r.Made
 	}
-	made := edit(app.Command{Do: "place", StandIn: "box"}, app.Command{Do: "place", Piece: s.piece, At: geom.V{X: 2}}, app.Command{Do: "keep", Name: "a shot"})
+	made := put(edit.Do(&edit.Place{StandIn: "box"}), edit.Do(&edit.Place{Piece: s.piece, At: geom.V{X: 2}}), edit.Do(&edit.KeepShot{Name: "a shot"}))
 	s.box, s.other, s.shot = made[0], made[1], made[2]
 	square := []lay.P{{}, {X: 4}, {X: 4, Z: 4}, {Z: 4}}
 	text, _ := json.Marshal(lay.Room{Outline: square, Height: 2.5, Wall: 0.1})
-	s.room = edit(app.Command{Do: "add", Kind: "room", Name: "room", Patch: text})[0]
+	s.room = put(edit.Do(&edit.AddElement{Kind: "room", Name: "room", Spec: text}))[0]
 	return s
+}
+
+// argsOf are those of a change of a row.
+func argsOf(kind, id string, patch any) map[string]any {
+	if kind == "set" {
+		return map[string]any{"patch": patch}
+	}
+	return map[string]any{"id": id, "patch": patch}
 }
 
 // Whatever is sent in whichever field of whichever command, it is done or refused.
@@ -146,13 +154,33 @@ func TestNoFieldOfACommandBreaksTheServer(t *testing.T) {
 	s := newStruck(t)
 	path := "/api/sets/" + s.set + "/edit"
 	v := optics.Default()
-	for _, do := range app.DeedNames() {
-		for field, fine := range map[string]any{"kind": "placement", "id": s.box, "ids": []any{s.box, s.other}, "patch": map[string]any{"name": "n"}, "piece": s.piece, "standIn": "box",
-			"at": map[string]any{"x": 1, "y": 0, "z": 1}, "name": "n", "of": "x", "metres": 1, "was": 1, "alone": true, "like": s.box, "likeOf": "width", "rest": true, "seed": 1, "turn": 0.1} {
-			deed := map[string]any{"do": do, "ids": []any{s.box}, "id": s.box, "kind": "placement", "piece": s.piece, "metres": 1, "name": "n"}
-			mutantsOf(fine, few, func(m any) {
-				deed[field] = m
-				s.refuses("POST", path, map[string]any{"revision": -1, "deeds": []any{deed}})
+	fine := map[string]any{"kind": "room", "id": s.box, "ids": []any{s.box, s.other}, "patch": map[string]any{"name": "n"}, "piece": s.piece, "standIn": "box", "spec": map[string]any{"height": 2.5},
+		"at": map[string]any{"x": 1, "y": 0, "z": 1}, "by": map[string]any{"x": 1, "y": 0, "z": 1}, "name": "n", "pattern": "n", "layer": "n", "of": "height", "to": "x-mid", "along": "x", "across": "x", "side": "back",
+		"metres": 1, "was": 1, "like": s.box, "likeOf": "width", "turn": 0.1, "seed": 1, "stroke": map[string]any{"do": "raise"}, "step": map[string]any{"op": "drop", "parts": []any{"p"}}, "upright": []any{0.5, 0.5, 0.5, 0.5}}
+	for _, do := range edit.Ops() {
+		raw, err := json.Marshal(edit.Arguments(do))
+		if err != nil {
+			t.Fatal(err)
+		}
+		has := map[string]any{}
+		if err := json.Unmarshal(raw, &has); err != nil {
+			t.Fatal(err)
+		}
+		for field, as := range has {
+			args := map[string]any{}
+			for k, as := range has {
+				args[k] = as
+				if v, ok := fine[k]; ok {
+					args[k] = v
+				}
+			}
+			deed := map[string]any{"op": do, "args": args}
+			if v, ok := fine[field]; ok {
+				as = v
+			}
+			mutantsOf(as, few, func(m any) {
+				args[field] = m
+				s.refuses("POST", path, map[string]any{"revision": -1, "commands": []any{deed}})
 			})
 			if t.Failed() {
 				t.Fatalf("by %s in %s, after %d requests", do, field, s.made)
@@ -165,7 +193,7 @@ func TestNoFieldOfACommandBreaksTheServer(t *testing.T) {
 			}
 		}
 	}
-	mutants(map[string]any{"revision": 1, "deeds": []any{}, "request": "r"}, func(m any) { s.refuses("POST", path, m) })
+	mutants(map[string]any{"revision": 1, "commands": []any{}, "request": "r"}, func(m any) { s.refuses("POST", path, m) })
 	square := []lay.P{{}, {X: 4}, {X: 4, Z: 4}, {Z: 4}}
 	line := []geom.V{{}, {X: 3, Y: 1}}
 	kinds := map[string]lay.Spec{
@@ -179,7 +207,7 @@ func TestNoFieldOfACommandBreaksTheServer(t *testing.T) {
 	}
 	for kind, spec := range kinds {
 		mutants(tree(t, spec), func(m any) {
-			s.refuses("POST", path, map[string]any{"revision": -1, "deeds": []any{map[string]any{"do": "add", "kind": kind, "name": kind, "patch": m}}})
+			s.refuses("POST", path, map[string]any{"revision": -1, "commands": []any{map[string]any{"op": "add element", "args": map[string]any{"kind": kind, "name": kind, "spec": m}}}})
 		})
 		if t.Failed() {
 			t.Fatalf("by a %s", kind)
@@ -202,7 +230,7 @@ func TestNoFieldOfACommandBreaksTheServer(t *testing.T) {
 	for row, doc := range docs {
 		kind, id, _ := strings.Cut(row, " ")
 		mutants(doc, func(m any) {
-			s.refuses("POST", path, map[string]any{"revision": -1, "deeds": []any{map[string]any{"do": "change", "kind": kind, "id": id, "patch": m}}})
+			s.refuses("POST", path, map[string]any{"revision": -1, "commands": []any{map[string]any{"op": "change " + kind, "args": argsOf(kind, id, m)}}})
 		})
 		if t.Failed() {
 			t.Fatalf("by a change of a %s", kind)
@@ -212,7 +240,7 @@ func TestNoFieldOfACommandBreaksTheServer(t *testing.T) {
 	if code, said := s.ask("GET", "/api/sets/"+s.set+"/state", nil); code != 200 {
 		t.Errorf("the state: %d %.300s", code, said)
 	}
-	if code, said := s.ask("POST", path, strings.NewReader(`{"revision":-1,"deeds":[{"do":"place","standIn":"box"},{"do":"add","kind":"layer","name":"behind all"}]}`)); code != 200 {
+	if code, said := s.ask("POST", path, strings.NewReader(`{"revision":-1,"commands":[{"op":"place","args":{"standIn":"box"}},{"op":"add element","args":{"kind":"layer","name":"behind all"}}]}`)); code != 200 {
 		t.Errorf("placing: %d %s", code, said)
 	}
 	t.Logf("%d requests", s.made)
@@ -298,7 +326,7 @@ func TestNoFieldOfARequestBreaksTheServer(t *testing.T) {
 			}
 		}
 	}
-	if slices.Contains(app.DeedNames(), "") || s.made < 2000 {
+	if slices.Contains(edit.Ops(), "") || s.made < 2000 {
 		t.Errorf("only %d requests", s.made)
 	}
 	t.Logf("%d requests", s.made)

@@ -25,6 +25,7 @@ import (
 	"github.com/labstack/echo/v5/middleware"
 
 	"visator/app"
+	"visator/app/act"
 	"visator/store"
 )
 
@@ -202,7 +203,7 @@ func (s *Server) listenOnce(ctx context.Context) error {
 		return err
 	}
 	defer conn.Close(context.WithoutCancel(ctx))
-	if _, err := conn.Exec(ctx, "listen "+app.Channel); err != nil {
+	if _, err := conn.Exec(ctx, "listen "+act.Channel); err != nil {
 		return err
 	}
 	s.hub.tell(`{"what":"again"}`)
@@ -211,7 +212,7 @@ func (s *Server) listenOnce(ctx context.Context) error {
 		if err != nil {
 			return err
 		}
-		var a app.Announcement
+		var a act.Announcement
 		if json.Unmarshal([]byte(n.Payload), &a) == nil {
 			s.hub.tell(n.Payload)
 		}
@@ -238,18 +239,18 @@ func (s *Server) fail(c *echo.Context, err error) {
 
 // words are what is told of an error, and as which status.
 func (s *Server) words(c *echo.Context, err error) (status int, say string) {
-	var p *app.Problem
+	var p *act.Problem
 	var h *echo.HTTPError
 	var pg *pgconn.PgError
 	var coder interface{ StatusCode() int }
 	switch {
 	case errors.As(err, &p):
 		switch {
-		case errors.Is(err, app.ErrStale):
+		case errors.Is(err, act.ErrStale):
 			return http.StatusConflict, p.Say
-		case errors.Is(err, app.ErrNone):
+		case errors.Is(err, act.ErrNone):
 			return http.StatusNotFound, p.Say
-		case errors.Is(err, app.ErrFull):
+		case errors.Is(err, act.ErrFull):
 			return http.StatusInsufficientStorage, p.Say
 		}
 		return http.StatusUnprocessableEntity, p.Say
@@ -264,7 +265,7 @@ func (s *Server) words(c *echo.Context, err error) (status int, say string) {
 	case errors.Is(err, store.ErrNotFound):
 		return http.StatusNotFound, "It is not there any more; reload the page."
 	case store.Full(err):
-		return http.StatusInsufficientStorage, app.DiskFull.Say
+		return http.StatusInsufficientStorage, act.DiskFull.Say
 	case errors.Is(err, store.ErrDamaged):
 		return http.StatusUnprocessableEntity, err.Error()
 	case store.Away(err):

@@ -14,6 +14,7 @@ import (
 	"testing"
 
 	"visator/app"
+	"visator/app/edit"
 	"visator/jobs"
 	"visator/store/storetest"
 	"visator/web"
@@ -32,7 +33,7 @@ type site struct {
 func newSite(t *testing.T) *site {
 	t.Helper()
 	log := slog.New(slog.DiscardHandler)
-	a := &app.App{Store: storetest.Open(t)}
+	a := app.New(storetest.Open(t))
 	if _, err := jobs.Open(context.Background(), a, 0, log); err != nil {
 		t.Fatal(err)
 	}
@@ -175,7 +176,7 @@ func TestWhatIsNotThereIsSaidInWords(t *testing.T) {
 		t.Errorf("the person: %d", r.StatusCode)
 	}
 	// More than an edit can be is refused before it is read.
-	r, _ := s.do("POST", "/api/sets/x/edit", strings.NewReader(`{"deeds":["`+strings.Repeat("a", 5<<20)+`"]}`), "Sec-Fetch-Site", "same-origin")
+	r, _ := s.do("POST", "/api/sets/x/edit", strings.NewReader(`{"commands":["`+strings.Repeat("a", 5<<20)+`"]}`), "Sec-Fetch-Site", "same-origin")
 	if r.StatusCode != http.StatusRequestEntityTooLarge {
 		t.Errorf("five megabytes: %d", r.StatusCode)
 	}
@@ -234,7 +235,7 @@ func TestWhatIsDescribedIsHandedOut(t *testing.T) {
 		t.Error("the home page does not show it")
 	}
 	spec := []byte(`{"outline":[{"x":0,"z":0},{"x":3,"z":0},{"x":3,"z":2}],"level":0.5}`)
-	res, err := s.app.Edit(ctx, set, app.EditRequest{Revision: -1, Deeds: []app.Command{{Do: "add", Kind: "water", Patch: spec}}})
+	res, err := s.app.Edit(ctx, set, edit.Request{Revision: -1, Commands: []edit.Command{edit.Do(&edit.AddElement{Kind: "water", Spec: spec})}})
 	if err != nil {
 		t.Fatal(err)
 	}

@@ -39,7 +39,7 @@ func backup(ctx context.Context, args []string) error {
 	defer s.Close()
 	var m store.Manifest
 	err = app.WriteWhole(path, func(w io.Writer) (err error) {
-		m, err = (&app.App{Store: s}).Backup(ctx, w)
+		m, err = app.New(s).Backup(ctx, w)
 		return err
 	})
 	if err != nil {
@@ -85,7 +85,7 @@ func restore(ctx context.Context, args []string) error {
 		return err
 	}
 	defer s.Close()
-	a := &app.App{Store: s}
+	a := app.New(s)
 	if _, err := jobs.Open(ctx, a, 0, p.logger()); err != nil {
 		return err
 	}

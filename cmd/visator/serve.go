@@ -172,7 +172,7 @@ func worker(ctx context.Context, args []string) error {
 		return err
 	}
 	defer s.Close()
-	a := &app.App{Store: s}
+	a := app.New(s)
 	defer a.Close()
 	if from := os.Getenv("VISATOR_SUPPLIER"); from != "" {
 		a.Supplier = &supplier.Client{Address: strings.TrimSuffix(from, "/")}
@@ -228,7 +228,7 @@ func run(ctx context.Context, name string, args []string, withDemo bool) error {
 		return err
 	}
 	defer s.Close()
-	a := &app.App{Store: s}
+	a := app.New(s)
 	defer a.Close()
 	if *from == "" && withDemo {
 		if *from, err = startSupplier(ctx); err != nil {

@@ -36,37 +36,37 @@ export function dress({ call, post }) {
     useTool(tool) { this.tool = this.tool === tool ? "" : tool; this.plan.tools.start(); if (this.tool) this.say(`${this.tool}: ${this.plan.tools.hint()}`); },
     async drawn(tool, pts, box) {
       const flat = { box: 1, slab: 0.2, cylinder: 1, wedge: 1, steps: 0.85, wall: 2.5, card: 3 };
-      if (tool === "person") return this.edit({ do: "place", standIn: "person", at: { ...pts[0], y: 0 }, rest: true });
+      if (tool === "person") return this.does("place", { standIn: "person", at: { ...pts[0], y: 0 }, rest: true });
       if (flat[tool]) {
-        if (!box) return this.edit({ do: "place", standIn: tool, at: { ...pts[0], y: 0 }, rest: true });
+        if (!box) return this.does("place", { standIn: tool, at: { ...pts[0], y: 0 }, rest: true });
         if (tool === "wall" || tool === "card") {
           if (box.length < 0.01) return this.say("It has no length; drag it longer.", true);
-          return this.edit({ do: "place", standIn: tool, at: { x: box.x, y: 0, z: box.z }, rest: true, patch: { yaw: box.yaw, size: { x: box.length, y: flat[tool], z: tool === "wall" ? 0.2 : 0.01 } } });
+          return this.does("place", { standIn: tool, at: { x: box.x, y: 0, z: box.z }, rest: true, patch: { yaw: box.yaw, size: { x: box.length, y: flat[tool], z: tool === "wall" ? 0.2 : 0.01 } } });
         }
-        return this.edit({ do: "place", standIn: tool, at: { x: box.x, y: 0, z: box.z }, rest: true, patch: { size: { x: box.w, y: flat[tool], z: box.d } } });
+        return this.does("place", { standIn: tool, at: { x: box.x, y: 0, z: box.z }, rest: true, patch: { size: { x: box.w, y: flat[tool], z: box.d } } });
       }
       if (tool === "rail" || tool === "ride") return this.drawnWay(tool, pts);
-      if (tool === "face") return this.edit({ do: "face", ids: this.sel, at: { ...pts[0], y: 0 } });
+      if (tool === "face") return this.does("face", { ids: this.sel, at: { ...pts[0], y: 0 } });
       const e = this.element;
       if (tool === "brush") {
-        if (e?.kind === "drift") return this.edit({ do: "stroke", id: e.id, patch: { take: this.brush.do === "take", points: pts, radius: this.brush.radius } });
+        if (e?.kind === "drift") return this.does("stroke", { id: e.id, stroke: { take: this.brush.do === "take", points: pts, radius: this.brush.radius } });
         if (e?.kind !== "ground") return this.say("Select a ground or a drift to brush on.", true);
-        return this.edit({ do: "stroke", id: e.id, patch: { do: this.brush.do, points: pts, radius: this.brush.radius, height: this.brush.height } });
+        return this.does("stroke", { id: e.id, stroke: { do: this.brush.do, points: pts, radius: this.brush.radius, height: this.brush.height } });
       }
       if (tool === "keep out") {
         if (e?.kind !== "drift") return this.say("Select the drift that is to stay out of there.", true);
-        return this.edit({ do: "change", kind: "element", id: e.id, patch: { spec: { keep: [...(e.spec.keep || []), pts] } } });
+        return this.does("change element", { id: e.id, patch: { spec: { keep: [...(e.spec.keep || []), pts] } } });
       }
       if (tool === "flat") {
         if (e?.kind !== "ground") return this.say("Select the ground that is to be flattened.", true);
-        return this.edit({ do: "stroke", id: e.id, patch: { do: "pad", points: pts, radius: this.brush.radius, height: this.brush.height } });
+        return this.does("stroke", { id: e.id, stroke: { do: "pad", points: pts, radius: this.brush.radius, height: this.brush.height } });
       }
       const mix = this.mix.length ? this.mix : this.one?.piece ? [this.one.piece] : [];
       if (["row", "grid", "circle", "drift"].includes(tool) && !mix.length) return this.say("Tick one or more pieces of the library first: they are what it lays.", true);
       const wide = Math.max(...mix.map((id) => { const p = this.st.pieces.find((x) => x.id === id); return p ? Math.max(p.size.x, p.size.z) : 1; }), 0.05);
       const around = { wide: Math.round(wide * 1.5 * 20) / 20 || 0.05, density: Number((0.45 / (wide * wide)).toPrecision(2)), level: 0, high: (p) => this.topAt(p) };
       const [kind, spec] = described(tool, pts, box, mix, around);
-      return this.edit({ do: "add", kind, name: tool, patch: spec });
+      return this.does("add element", { kind, name: tool, spec: spec });
     },
     // topAt is where a line is tied at a place: to the top of what stands there.
     topAt(p) {
@@ -86,12 +86,12 @@ export function dress({ call, post }) {
     },
     setFigure(e, k, value) {
       const [first, second] = k.split(".");
-      return this.edit({ do: "change", kind: "element", id: e.id, patch: { spec: { [first]: second ? { ...e.spec[first], [second]: value } : value } } });
+      return this.does("change element", { id: e.id, patch: { spec: { [first]: second ? { ...e.spec[first], [second]: value } : value } } });
     },
     typeFigure(input, e, [k, , how]) {
       const set = (n) => this.setFigure(e, k, n);
       if (how === "length") return this.typed(input, set);
-      if (how === "color") return this.edit({ do: "change", kind: "element", id: e.id, patch: { spec: { [k]: input.value.trim() } } });
+      if (how === "color") return this.does("change element", { id: e.id, patch: { spec: { [k]: input.value.trim() } } });
       return this.typedNumber(input, (n) => set(how === "angle" ? (n * Math.PI) / 180 : how === "percent" ? n / 100 : n));
     },
     usePieces(e) { return this.setFigure(e, "pieces", this.mix.map((piece) => ({ piece, weight: e.spec.pieces?.find((s) => s.piece === piece)?.weight || 1 }))); },
@@ -102,7 +102,7 @@ export function dress({ call, post }) {
       try {
         const r = await call(`/api/productions/${this.st.production.id}/picture`, { method: "POST", body: file });
         const size = await createImageBitmap(file);
-        await this.edit({ do: "change", kind: "element", id: e.id, patch: { spec: { shape: "picture", picture: r.blob, height: (e.spec.width * size.height) / size.width } } });
+        await this.does("change element", { id: e.id, patch: { spec: { shape: "picture", picture: r.blob, height: (e.spec.width * size.height) / size.width } } });
       } catch (err) { this.say(err.message, true); }
     },
     wallOf: 0,
@@ -123,7 +123,7 @@ export function dress({ call, post }) {
     },
 
     // Arranging
-    act(what, more = {}) { return this.sel.length ? this.edit({ do: what, ids: this.placed(), ...more }) : null; },
+    act(what, more = {}) { return this.sel.length ? this.does(what, { ids: this.placed(), ...more }) : null; },
     placed() { return this.sel.filter((id) => this.placement(id)); },
     seed: 1,
     tumble() { return this.fall(this.seed++); },
@@ -142,9 +142,9 @@ export function dress({ call, post }) {
       else if (!this.over.has(m.id)) this.st.settling = [...list, { id: m.id, name: m.name, progress: m.progress || 0 }];
     },
     over: new Set(), // settlings that are over: word of their beginning may come later
-    groupThem() { return this.edit({ do: "group", ids: this.placed() }); },
+    groupThem() { return this.does("group", { ids: this.placed() }); },
     get groupOf() { const g = this.one?.group; return (g && this.st.elements.find((e) => e.id === g)) || null; },
-    openGroup(g, open) { return this.edit({ do: "change", kind: "element", id: g.id, patch: { spec: { open } } }); },
+    openGroup(g, open) { return this.does("change element", { id: g.id, patch: { spec: { open } } }); },
     async keepPiece(g) {
       try {
         const r = await post(`/api/sets/${document.documentElement.dataset.set}/keep`, { group: g.id });
@@ -156,7 +156,7 @@ export function dress({ call, post }) {
       const l = this.lastCopy, from = l && this.placement(l.from), to = l && this.placement(l.to[0]);
       const ids = (l?.to || []).filter((id) => this.placement(id));
       if (!from || !to) return this.say("Copy a thing and move the copy first; then it is done again from there.", true);
-      const r = await this.edit({ do: "copy", ids, at: { x: to.at.x - from.at.x, y: to.at.y - from.at.y, z: to.at.z - from.at.z }, turn: to.yaw - from.yaw });
+      const r = await this.does("copy", { ids, by: { x: to.at.x - from.at.x, y: to.at.y - from.at.y, z: to.at.z - from.at.z }, turn: to.yaw - from.yaw });
       if (r) { this.lastCopy = { from: to.id, to: r.made }; this.sel = r.made; this.draw(); }
       return r;
     },
@@ -180,14 +180,14 @@ export function dress({ call, post }) {
     get worstFits() { return (this.fits?.length > 1 && this.fits.slice(0, 4)) || []; },
     async recast() {
       const ids = this.placed().filter((id) => this.placement(id).standIn);
-      const r = await this.edit({ do: "recast", ids, piece: this.recastBy, of: this.recastFill ? "fill" : "" });
+      const r = await this.does("recast", { ids, piece: this.recastBy, fill: this.recastFill });
       if (r) { this.sel = r.made; this.draw(); }
       return r;
     },
     get standIns() { return this.placed().some((id) => this.placement(id).standIn && this.placement(id).standIn !== "person"); },
     selectListed() { this.selectAll(this.listed.map(([p]) => p.id)); },
-    setLayer(name) { return this.edit({ do: "layer", ids: this.sel, name }); },
-    renameAll() { return this.pattern ? this.edit({ do: "rename", ids: this.placed(), name: this.pattern }) : null; },
+    setLayer(name) { return this.does("layer", { ids: this.sel, layer: name }); },
+    renameAll() { return this.pattern ? this.does("rename", { ids: this.placed(), pattern: this.pattern }) : null; },
 
     // Snags
     snagNumber(s) {
@@ -202,7 +202,7 @@ export function dress({ call, post }) {
       if (s.at) { this.plan.x = s.at.x; this.plan.z = s.at.z; this.plan.touched = true; }
       this.draw();
     },
-    meant(s, why = "") { return this.edit({ do: "meant", of: s.key, name: why }); },
+    meant(s, why = "") { return this.does("meant", { snag: s.key, why: why }); },
     get snagSaid() {
       const m = this.st?.measured;
       return !m ? "being measured" : m.failed ? "not measured" : m.revision < this.st.revision ? "being measured again" : `${m.solids.toLocaleString("en")} things measured, ${m.took < 0.1 ? (m.took * 1000).toFixed(0) + " ms" : m.took.toFixed(1) + " s"}`;
@@ -212,12 +212,12 @@ export function dress({ call, post }) {
     get limit() { return this.st?.elements.find((e) => e.kind === "limit") || null; },
     setLimit(patch) {
       const l = this.limit;
-      return l ? this.edit({ do: "change", kind: "element", id: l.id, patch: { spec: patch } }) : this.edit({ do: "add", kind: "limit", name: "limit", patch: { triangles: 0, instances: 0, megabytes: 0, ...patch } });
+      return l ? this.does("change element", { id: l.id, patch: { spec: patch } }) : this.does("add element", { kind: "limit", name: "limit", spec: { triangles: 0, instances: 0, megabytes: 0, ...patch } });
     },
     get unseen() { return this.st?.snags.find((s) => s.kind === "unseen") || this.st?.meant.find((s) => s.kind === "unseen") || null; },
     get unseenWeight() { return (this.unseen?.ids || []).reduce((n, id) => n + (this.st.pieces.find((p) => p.id === this.placement(id)?.piece)?.facts.triangles || 0), 0); },
-    lighter(piece, light) { return this.edit({ do: "change", kind: "piece", id: piece, patch: { sizing: { light } } }); },
+    lighter(piece, light) { return this.does("change piece", { id: piece, patch: { sizing: { light } } }); },
     get lightened() { return (this.st?.pieces || []).filter((p) => p.sizing.light > 0); },
-    hideUnseen() { return this.edit(...(this.unseen?.ids || []).filter((id) => this.placement(id)).map((id) => ({ do: "change", kind: "placement", id, patch: { hidden: true } }))); },
+    hideUnseen() { return this.edit(...(this.unseen?.ids || []).filter((id) => this.placement(id)).map((id) => ({ op: "change placement", args: { id, patch: { hidden: true } } }))); },
   };
 }

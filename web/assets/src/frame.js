@@ -69,7 +69,7 @@ export function filming({ call }) {
     },
 
     // Lens
-    focal(f) { return this.keepSize ? this.edit({ do: "lens", patch: { focal: f, keepSize: true } }) : this.view({ focal: f }); },
+    focal(f) { return this.keepSize ? this.does("lens", { focal: f, keepSize: true }) : this.view({ focal: f }); },
     // dragFocal changes the focal length by the way of the pointer: a hand's width
     // doubles it.
     dragFocal(e) {
@@ -98,7 +98,7 @@ export function filming({ call }) {
     // Compose
     frameIt() {
       const id = this.subjectId;
-      return id ? this.edit({ do: "compose", id, patch: { x: this.composing.x, y: this.composing.y, height: this.composing.size, width: 0, how: this.composing.how } }) : this.say("Name the subject first.", true);
+      return id ? this.does("compose", { id, x: this.composing.x, y: this.composing.y, height: this.composing.size, width: 0, how: this.composing.how }) : this.say("Name the subject first.", true);
     },
     get subjectId() { return this.st?.set.view.subject || this.sel[0] || ""; },
     pad(e) { const r = e.currentTarget.getBoundingClientRect(); this.composing.x = Math.round(Math.min(Math.max((e.clientX - r.left) / r.width, 0), 1) * 100) / 100; this.composing.y = Math.round(Math.min(Math.max((e.clientY - r.top) / r.height, 0), 1) * 100) / 100; },
@@ -106,15 +106,15 @@ export function filming({ call }) {
     share: (x) => (x == null ? "" : x >= 0.0995 ? `${Math.round(100 * x)} %` : x >= 0.0005 ? `${(100 * x).toFixed(1)} %` : "< 0.1 %"),
 
     // Shots
-    backToKept() { return this.shot && this.edit({ do: "go", id: this.shot.id }); },
+    backToKept() { return this.shot && this.does("go to shot", { id: this.shot.id }); },
     orderShot(id, by) {
       const ids = this.st.shots.map((s) => s.id), i = ids.indexOf(id), j = i + by;
       if (j < 0 || j >= ids.length) return null;
       [ids[i], ids[j]] = [ids[j], ids[i]];
-      return this.edit({ do: "order shots", ids });
+      return this.does("order shots", { ids });
     },
-    patchShot(id, patch) { return this.edit({ do: "change", kind: "shot", id, patch }); },
-    hideLayer(name, off) { const all = (this.st.set.hide || []).filter((n) => n !== name); return this.edit({ do: "change", kind: "set", patch: { hide: off ? [...all, name] : all } }); },
+    patchShot(id, patch) { return this.does("change shot", { id, patch }); },
+    hideLayer(name, off) { const all = (this.st.set.hide || []).filter((n) => n !== name); return this.does("change set", { patch: { hide: off ? [...all, name] : all } }); },
     cutThing(id) {
       const all = (this.st.set.view.cutWalls || "").split(",").filter(Boolean), had = all.includes(id);
       return this.view({ cutWalls: (had ? all.filter((x) => x !== id) : [...all, id]).join(",") });
@@ -155,10 +155,10 @@ export function filming({ call }) {
         const had = this.now.set.move, m = had || { rate: 24, seconds: 0, keys: [], rail: null, follow: "", pulls: [], shake: null, rides: [], flickers: [], plays: [] };
         const change = typeof patch === "function" ? patch(m) : patch, next = { ...m, ...change, rail: change.rail ? { ...m.rail, ...change.rail } : "rail" in change ? null : m.rail };
         if (!(this.lasts(next) > 0)) next.seconds = change.seconds = 4;
-        return { do: "change", kind: "set", patch: { move: had ? change : next } };
+        return { op: "change set", args: { patch: { move: had ? change : next } } };
       });
     },
-    noMove() { this.time = 0; this.playing = false; return this.edit({ do: "change", kind: "set", patch: { move: null } }); },
+    noMove() { this.time = 0; this.playing = false; return this.does("change set", { patch: { move: null } }); },
     // addKey ends the move at the view that is seen now; the shot's own view is its
     // start. from is a kept shot.
     addKey(view, shot = "") {
@@ -167,7 +167,7 @@ export function filming({ call }) {
     setKey(i, patch) { return this.setMoveTo((m) => ({ keys: m.keys.map((k, n) => (n === i ? { ...k, ...patch } : k)) })); },
     dropKey(i) { const keys = this.st.set.move.keys.filter((_, n) => n !== i), m = this.st.set.move; return keys.length || m.rail || m.seconds > 0 || m.rides?.length ? this.setMoveTo({ keys }) : this.noMove(); },
     // swapEnds makes the last view the first, and the first the last.
-    swapEnds() { const s = this.st.set, m = s.move, last = m.keys.at(-1).view; return this.edit({ do: "change", kind: "set", patch: { view: last, move: { keys: [...m.keys.slice(0, -1), { ...m.keys.at(-1), view: s.view }] } } }); },
+    swapEnds() { const s = this.st.set, m = s.move, last = m.keys.at(-1).view; return this.does("change set", { patch: { view: last, move: { keys: [...m.keys.slice(0, -1), { ...m.keys.at(-1), view: s.view }] } } }); },
     setRail(kind) {
       const v = this.st.set.view, f = this.st.lens.forward, at = (d) => ({ x: v.eye.x + f.x * d, y: v.eye.y, z: v.eye.z + f.z * d }), subject = this.placement(this.subjectId);
       const center = subject ? { ...subject.at } : { ...at(v.focus), y: 0 }, base = { kind, points: [], smooth: true, center, angle: 0, rise: 0, seconds: 4, easing: "smooth", curve: [0.4, 0, 0.6, 1], look: "" };
@@ -267,7 +267,7 @@ export function filming({ call }) {
       if (!file) return;
       try {
         const r = await call(`/api/productions/${this.st.production.id}/picture`, { method: "POST", body: file }), size = await createImageBitmap(file);
-        await this.edit({ do: "change", kind: "set", patch: { match: { picture: r.blob, opacity: 0.5, wipe: 1, under: false, points: [], lines: [], pixels: 0, each: [] } } }, { do: "change", kind: "set", patch: { view: { aspect: size.width / size.height } } });
+        await this.edit({ op: "change set", args: { patch: { match: { picture: r.blob, opacity: 0.5, wipe: 1, under: false, points: [], lines: [], pixels: 0, each: [] } } } }, { op: "change set", args: { patch: { view: { aspect: size.width / size.height } } } });
         this.matching.wide = size.width;
       } catch (e) { this.say(e.message, true); }
     },
@@ -278,17 +278,17 @@ export function filming({ call }) {
       return this.edit(() => {
         const m = this.now.set.match || { picture: "", opacity: 0.5, wipe: 1, under: false, points: [], lines: [] };
         const change = typeof patch === "function" ? { ...patch(m), pixels: 0, each: [] } : patch;
-        return { do: "change", kind: "set", patch: { match: this.now.set.match ? change : { ...m, ...change } } };
+        return { op: "change set", args: { patch: { match: this.now.set.match ? change : { ...m, ...change } } } };
       });
     },
-    noMatch() { return this.edit({ do: "change", kind: "set", patch: { match: null } }); },
+    noMatch() { return this.does("change set", { patch: { match: null } }); },
     markPoint(p) { return this.setMatch((m) => ({ points: [...(m.points || []), p] })); },
     markLine(l) { return this.setMatch((m) => ({ lines: [...(m.lines || []), l] })); },
     movePoint(i, at) { return this.setMatch((m) => ({ points: m.points.map((p, n) => (n === i ? { ...p, at: { ...p.at, ...at } } : p)) })); },
     dropMark(kind, i) { return this.setMatch((m) => ({ [kind]: m[kind].filter((_, n) => n !== i) })); },
     solve(by) {
       const m = this.matching, upright = m.upright && m.upright.length === 4 ? m.upright : [];
-      return this.edit({ do: "match", patch: { by, focalGiven: m.given, width: m.wide, height: upright.length ? m.height : 0, upright, ...(upright.length && m.stands ? { foot: m.foot } : {}) } });
+      return this.does("match", { by, focalGiven: m.given, width: m.wide, height: upright.length ? m.height : 0, upright, ...(upright.length && m.stands ? { foot: m.foot } : {}) });
     },
 
     // Walk
@@ -297,7 +297,7 @@ export function filming({ call }) {
       document.activeElement?.blur();
       this.say(this.walking ? "walking: arrows go and turn, Page Up and Page Down fly, Shift is faster, Escape ends" : "");
     },
-    lookThrough(what = "") { return this.edit({ do: "look through", id: what === "sun" ? "" : this.sel[0], of: what }); },
+    lookThrough(what = "") { return this.does("look through", what === "sun" ? { sun: true } : { id: this.sel[0] }); },
 
     // Paper
     async planRoom() {

@@ -69,9 +69,9 @@ export class Grasp {
       this.v.say(`moved by ${this.v.length(Math.hypot(d.x, d.z))}${on ? ", onto " + this.name(on) : ""}`);
       for (const h of held) { h.p.at = { x: h.at.x + d.x, y: h.at.y + d.y, z: h.at.z + d.z }; this.lens.carry(h.p); this.v.plan.shift(h.p); }
     }, (moved, u) => {
-      const deeds = held.map((h) => ({ do: "change", kind: "placement", id: h.p.id, patch: { at: { ...h.p.at } } }));
+      const commands = held.map((h) => ({ op: "change placement", args: { id: h.p.id, patch: { at: { ...h.p.at } } } }));
       for (const h of held) h.p.at = h.at;
-      if (moved) return this.v.edit(...deeds, { do: "ground", ids: but, of: "here" });
+      if (moved) return this.v.edit(...commands, { op: "put down", args: { ids: but, here: true } });
       return moved === null ? this.v.draw() : click(u);
     }, 4);
     return true;

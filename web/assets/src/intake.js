@@ -165,8 +165,8 @@ export function intake(Alpine, { call, post, upload }) {
     },
 
     // What is decided
-    decide(patch) { return v().edit({ do: "recipe", id: this.d.id, patch }); },
-    patch(patch) { return v().edit({ do: "change", kind: "piece", id: this.d.id, patch }); },
+    decide(patch) { return v().does("recipe", { id: this.d.id, step: patch }); },
+    patch(patch) { return v().does("change piece", { id: this.d.id, patch }); },
     pick(key, on) { this.picked = on ? [...this.picked, key] : this.picked.filter((k) => k !== key); },
     renamePicked() { if (this.picked.length && this.newName) { this.decide({ op: "name", parts: this.picked, name: this.newName }); this.newName = ""; } },
     wanted() { return this.d.faults.filter((f) => f.wanted).map((f) => f.kind); },

@@ -11,19 +11,19 @@ export function keys(v) {
   addEventListener("keydown", (e) => {
     if (e.target.closest("input, select, textarea") || e.ctrlKey || e.metaKey) return;
     const step = e.shiftKey ? 1 : e.altKey ? 0.01 : 0.1;
-    const deeds = {
+    const acts = {
       ",": () => v.undo(), ".": () => v.redo(), "?": () => { v.keysShown = !v.keysShown; }, Escape: () => { v.keysShown = false; if (v.walking) return v.walk(); v.picking = ""; v.matching.mode = ""; if (v.tool) v.useTool(""); else v.select(""); },
       ArrowLeft: () => v.nudge(-step, 0, 0), ArrowRight: () => v.nudge(step, 0, 0), ArrowUp: () => v.nudge(0, 0, -step), ArrowDown: () => v.nudge(0, 0, step),
       PageUp: () => v.nudge(0, step, 0), PageDown: () => v.nudge(0, -step, 0), "[": () => v.turn(e.altKey ? 1 : 15), "]": () => v.turn(e.altKey ? -1 : -15),
       c: () => v.copy(), Delete: () => v.remove(), i: () => v.thing && v.changeAll({ hidden: !v.thing.hidden }), k: () => v.thing && v.changeAll({ locked: !v.thing.locked }),
-      b: () => v.down(), y: () => v.repeatCopy(), e: () => v.fall(), g: () => v.groupThem(), u: () => v.groupOf && v.edit({ do: "ungroup", ids: [v.groupOf.id] }), o: () => v.alone(), h: () => { v.overlay = !v.overlay; v.draw(); }, x: () => { v.snapOn = !v.snapOn; localStorage.snap = v.snapOn ? "on" : "off"; }, a: () => v.one && v.edit({ do: "aim", id: v.one.id }), q: () => v.one && v.edit({ do: "focus", id: v.one.id }),
+      b: () => v.down(), y: () => v.repeatCopy(), e: () => v.fall(), g: () => v.groupThem(), u: () => v.groupOf && v.does("ungroup", { ids: [v.groupOf.id] }), o: () => v.alone(), h: () => { v.overlay = !v.overlay; v.draw(); }, x: () => { v.snapOn = !v.snapOn; localStorage.snap = v.snapOn ? "on" : "off"; }, a: () => v.one && v.does("aim", { id: v.one.id }), q: () => v.one && v.does("focus", { id: v.one.id }),
     };
-    Object.assign(deeds, { p: () => v.moveNow && v.play(), n: () => v.moveNow && v.stepFrame(-1), m: () => v.moveNow && v.stepFrame(1), w: () => v.walk() });
+    Object.assign(acts, { p: () => v.moveNow && v.play(), n: () => v.moveNow && v.stepFrame(-1), m: () => v.moveNow && v.stepFrame(1), w: () => v.walk() });
     if (v.walking && v.lens.step(e)) return e.preventDefault();
-    "intake size dress light frame shoot".split(" ").forEach((s, i) => { deeds[String(i + 1)] = () => v.go(s); });
+    "intake size dress light frame shoot".split(" ").forEach((s, i) => { acts[String(i + 1)] = () => v.go(s); });
     // Arrows scroll lists and move sliders where those have the focus.
     if (e.key.startsWith("Arrow") && (!v.sel.length || e.target.closest("[data-list]"))) return;
-    const deed = deeds[e.key];
-    if (deed) { e.preventDefault(); deed(); }
+    const act = acts[e.key];
+    if (act) { e.preventDefault(); act(); }
   });
 }

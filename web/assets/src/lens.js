@@ -53,7 +53,7 @@ export class Lens {
     this.canvas.addEventListener("drop", (e) => {
       e.preventDefault();
       const piece = e.dataTransfer.getData("piece"), at = piece && this.grasp.first(e)?.at;
-      if (at) v.place(piece, "", { x: at.x, y: at.y, z: at.z }, true, "here");
+      if (at) v.place(piece, "", { x: at.x, y: at.y, z: at.z }, true, true);
     });
     this.canvas.addEventListener("wheel", (e) => this.dolly(e), { passive: false });
   }
@@ -527,7 +527,7 @@ export class Lens {
     if (this.v.picking === "focus") {
       const on = this.grasp.first(u), at = on?.at;
       this.v.picking = "";
-      return this.v.placement(on?.id) ? this.v.edit({ do: "focus", id: on.id }) : at ? this.v.edit({ do: "focus", at: { x: at.x, y: at.y, z: at.z } }) : this.v.say("There is nothing to focus on.", true);
+      return this.v.placement(on?.id) ? this.v.does("focus", { id: on.id }) : at ? this.v.does("focus", { at: { x: at.x, y: at.y, z: at.z } }) : this.v.say("There is nothing to focus on.", true);
     }
     const under = this.grasp.hits(u), i = this.v.sel.length ? under.indexOf(this.v.sel[0]) : -1;
     return this.v.select(under[(i + 1) % (under.length || 1)] || "", u.shiftKey);

@@ -1,4 +1,4 @@
-// The page: one store with what the server says about the set, and the deeds
+// The page: one store with what the server says about the set, and the commands
 // that go back to it. Views draw; the server decides.
 import Alpine from "alpinejs";
 import { Plan } from "./plan.js";
@@ -182,19 +182,21 @@ document.addEventListener("alpine:init", () => {
       history.pushState(null, "", step);
       Alpine.nextTick(() => { this.plan.center(); this.draw(); });
     },
-    // edit sends deeds, one edit after the other, so that a quick hand is never
-    // told that its own last edit came in between. A deed may be a function:
+    // edit sends commands, one edit after the other, so that a quick hand is never
+    // told that its own last edit came in between. A command may be a function:
     // it is asked when its turn comes. What the server refuses is told and
     // nothing changes.
-    edit(...deeds) { return this.inTurn(() => this.send(deeds)); },
+    edit(...commands) { return this.inTurn(() => this.send(commands)); },
+    // does is an edit of one command.
+    does(op, args = {}) { return this.edit({ op, args }); },
     inTurn(act) { return (this.last = (this.last || Promise.resolve()).then(act)); },
     async send(asked) {
       this.waiting++;
       try {
-        const deeds = asked.flatMap((d) => (typeof d === "function" ? d() : d));
-        if (!deeds.length) return null;
+        const commands = asked.flatMap((c) => (typeof c === "function" ? c() : c));
+        if (!commands.length) return null;
         const request = named();
-        const r = await surely(`/api/sets/${page.set}/edit`, { revision: this.st.revision, deeds, request }).catch((e) => { if (e.lost) this.unsure = request; throw e; });
+        const r = await surely(`/api/sets/${page.set}/edit`, { revision: this.st.revision, commands, request }).catch((e) => { if (e.lost) this.unsure = request; throw e; });
         this.say(r.label ? "Kept: " + r.label : "");
         if (!this.apply(r)) {
           // Placements that it did not touch are as the page has them.
@@ -277,10 +279,10 @@ document.addEventListener("alpine:init", () => {
       if (!id) this.snag = "";
       this.draw();
     },
-    change(id, patch) { return this.edit({ do: "change", kind: "placement", id, patch }); },
-    changeAll(patch) { return this.sel.length ? this.edit(...this.sel.map((id) => ({ do: "change", kind: this.placement(id) ? "placement" : "element", id, patch }))) : null; },
-    async place(piece, standIn, at, rest = false, of = "") {
-      const r = await this.edit({ do: "place", piece, standIn, at: at || this.free(), rest, of });
+    change(id, patch) { return this.does("change placement", { id, patch }); },
+    changeAll(patch) { return this.sel.length ? this.edit(...this.sel.map((id) => ({ op: this.placement(id) ? "change placement" : "change element", args: { id, patch } }))) : null; },
+    async place(piece, standIn, at, rest = false, here = false) {
+      const r = await this.does("place", { piece, standIn, at: at || this.free(), rest, here });
       document.activeElement?.blur(); // keys now move what was placed, not the list
       if (r) { this.sel = r.made; this.draw(); }
     },
@@ -298,11 +300,11 @@ document.addEventListener("alpine:init", () => {
       const open = this.sel.filter((id) => this.placement(id));
       if (!open.length) return;
       const p = this.one;
-      const r = await this.edit({ do: "copy", ids: open, at: { x: Math.max(p.dims.x, 0.2), y: 0, z: 0 } });
+      const r = await this.does("copy", { ids: open, by: { x: Math.max(p.dims.x, 0.2), y: 0, z: 0 } });
       if (r) { this.lastCopy = { from: open[0], to: r.made }; this.sel = r.made; this.draw(); }
     },
-    remove() { return this.sel.length ? this.edit({ do: "delete", ids: this.sel }) : null; },
-    down() { return this.act("ground"); },
+    remove() { return this.sel.length ? this.does("delete", { ids: this.sel }) : null; },
+    down() { return this.act("put down"); },
     // A key that is held adds up until the edit before it is kept.
     nudge(x, y, z, deg = 0) {
       if (!this.sel.length) return;
@@ -313,8 +315,7 @@ document.addEventListener("alpine:init", () => {
       this.edit(() => {
         const h = this.held;
         this.held = null;
-        return this.sel.map((id) => this.placement(id)).filter((p) => p && !this.locked(p)).map((p) => ({ do: "change", kind: "placement", id: p.id,
-          patch: { yaw: p.yaw + h.yaw, at: { x: p.at.x + h.x, y: p.at.y + h.y, z: p.at.z + h.z } } }));
+        return this.sel.map((id) => this.placement(id)).filter((p) => p && !this.locked(p)).map((p) => ({ op: "change placement", args: { id: p.id, patch: { yaw: p.yaw + h.yaw, at: { x: p.at.x + h.x, y: p.at.y + h.y, z: p.at.z + h.z } } } }));
       });
     },
     turn(deg) { this.nudge(0, 0, 0, deg); },
@@ -388,76 +389,76 @@ document.addEventListener("alpine:init", () => {
         if (this.asking === id) { this.asking = ""; if (this.askAgain) this.ask(id); }
       }
     },
-    sizeDeed(piece, c) { return { do: "change", kind: "piece", id: piece, patch: { sizing: { metresPerUnit: c.metresPerUnit, up: c.up, factor: 1, stretch: { x: 0, y: 0, z: 0 }, decided: true } } }; },
-    accept(c) { return this.edit(this.sizeDeed(this.piece, c)); },
+    sizing(piece, c) { return { op: "change piece", args: { id: piece, patch: { sizing: { metresPerUnit: c.metresPerUnit, up: c.up, factor: 1, stretch: { x: 0, y: 0, z: 0 }, decided: true } } } }; },
+    accept(c) { return this.edit(this.sizing(this.piece, c)); },
     // open are the pieces whose size is still to be decided; of one supplier, or of all.
     open(group) { return (this.st?.pieces || []).filter((p) => !p.sizing.decided && p.proposal && (!group || p.proposal.group === group)); },
     get sure() { return this.open().filter((p) => p.proposal.sure); },
-    acceptSure() { return this.edit(...this.sure.map((p) => this.sizeDeed(p.id, p.proposal))); },
+    acceptSure() { return this.edit(...this.sure.map((p) => this.sizing(p.id, p.proposal))); },
     // alike are the pieces of the same supplier for which the same is likeliest.
     get alike() {
       const mine = this.sized?.proposal;
       if (!mine) return [];
       return this.open(mine.group).filter((p) => p.proposal.metresPerUnit === mine.metresPerUnit && p.proposal.up === mine.up && p.proposal.score > 0.5);
     },
-    acceptAlike() { return this.edit(...this.alike.map((p) => this.sizeDeed(p.id, p.proposal))); },
+    acceptAlike() { return this.edit(...this.alike.map((p) => this.sizing(p.id, p.proposal))); },
     percent: (x) => (x > 0.995 ? "> 99 %" : x < 0.005 ? "< 1 %" : `${Math.round(100 * x)} %`),
     unitWords(c) { return c ? `${["metre", "centimetre", "millimetre", "inch", "foot"].includes(c.unit) ? c.unit : `${c.unit} a unit`}, ${c.up} up` : ""; },
     // What was measured on the picture tells of the picture, unless it is said
     // to tell of the piece.
     trueDistance(metres) {
-      const was = this.measuredLength, deed = this.measuredOn === "picture" && this.sizeFrom === "picture" ? { do: "repeat", id: this.piece, of: this.pattern?.surface, was, metres, kind: this.onAll ? "all" : "" } : { do: "true", id: this.piece, of: "distance", was, metres };
-      return this.edit(deed).then((r) => { if (r) { this.measured.points = []; this.measuredLength = 0; this.draw(); } return r; });
+      const was = this.measuredLength, command = this.measuredOn === "picture" && this.sizeFrom === "picture" ? { op: "true repeat", args: { id: this.piece, surface: this.pattern?.surface, was, metres, everywhere: this.onAll } } : { op: "true size", args: { id: this.piece, of: "distance", was, metres } };
+      return this.edit(command).then((r) => { if (r) { this.measured.points = []; this.measuredLength = 0; this.draw(); } return r; });
     },
     get sized() { return this.st?.pieces.find((p) => p.id === this.piece) || null; },
-    sizeAs(patch) { return this.edit({ do: "change", kind: "piece", id: this.piece, patch: { sizing: { ...patch, decided: true } } }); },
+    sizeAs(patch) { return this.does("change piece", { id: this.piece, patch: { sizing: { ...patch, decided: true } } }); },
     onAll: true,
-    repeat(surface, metres) { return this.edit({ do: "repeat", id: this.piece, of: surface, metres, kind: this.onAll ? "all" : "" }); },
-    standAs(patch) { return this.edit({ do: "change", kind: "piece", id: this.piece, patch: { sizing: patch } }); },
+    repeat(surface, metres) { return this.does("true repeat", { id: this.piece, surface, metres, everywhere: this.onAll }); },
+    standAs(patch) { return this.does("change piece", { id: this.piece, patch: { sizing: patch } }); },
     pivot(where) { const own = where === "base" || where === "file"; return this.standAs({ pivot: own ? "" : where, ground: where !== "file", centre: where !== "file" }); },
-    pivotAt(at) { this.pivoting = false; return this.edit({ do: "pivot", id: this.piece, at }); },
-    trueSize(of, metres) { return this.edit({ do: "true", id: this.piece, of, metres, alone: !this.even }); },
+    pivotAt(at) { this.pivoting = false; return this.does("pivot", { id: this.piece, at }); },
+    trueSize(of, metres) { return this.does("true size", { id: this.piece, of, metres, alone: !this.even }); },
     // references are what a piece can be held against: what is selected, the
     // stand-ins and one placement of every other piece.
     get references() {
       const had = new Set();
       return (this.st?.placements || []).filter((p) => p.piece !== this.piece && (p.standIn || this.sel.includes(p.id) || p.id === this.like || (!had.has(p.piece) && had.add(p.piece))));
     },
-    proportions() { return this.edit({ do: "true", id: this.piece, of: "proportions" }); },
-    trueLike() { return this.edit({ do: "true", id: this.piece, of: this.likeIts, like: this.like, likeOf: this.likeOf, alone: !this.even }); },
+    proportions() { return this.does("true size", { id: this.piece, of: "proportions" }); },
+    trueLike() { return this.does("true size", { id: this.piece, of: this.likeIts, like: this.like, likeOf: this.likeOf, alone: !this.even }); },
 
     // Camera, light, shots
-    view(patch) { return this.edit({ do: "change", kind: "set", patch: { view: patch } }); },
-    light(patch) { return this.edit({ do: "change", kind: "set", patch: { light: patch } }); },
+    view(patch) { return this.does("change set", { patch: { view: patch } }); },
+    light(patch) { return this.does("change set", { patch: { light: patch } }); },
     get shot() { return this.st?.shots.find((s) => s.id === this.st.set.shot) || null; },
     async keepAs() {
-      const r = await this.edit({ do: "keep", name: this.shotName || "shot" });
+      const r = await this.does("keep shot", { name: this.shotName || "shot" });
       if (r) this.shotName = "";
     },
     goShot(id) {
       const left = this.st.changed && this.shot?.name;
       this.time = 0; this.playing = false;
-      return this.edit({ do: "go", id }).then((r) => { if (r && left) this.say(`${r.label}; the changed view of ${left} was left, Undo brings it back`); return r; });
+      return this.does("go to shot", { id }).then((r) => { if (r && left) this.say(`${r.label}; the changed view of ${left} was left, Undo brings it back`); return r; });
     },
     // frameSnags are those of the view that is seen first, then of other shots.
     get frameSnags() { const own = this.st?.set.shot; return this.snags("frame").slice().sort((a, b) => Number(Boolean(a.shot) && a.shot !== own) - Number(Boolean(b.shot) && b.shot !== own)).slice(0, 12); },
     snags(step) { return (this.st?.snags || []).filter((s) => s.step === step); },
     mend(s) {
       if (s.shot && s.shot !== this.st.set.shot) { this.say(`This is about ${this.st.shots.find((x) => x.id === s.shot)?.name || "another shot"}: it was gone to.`); return this.goShot(s.shot).then(() => this.mend({ ...s, shot: "" })); }
-      if (s.fix === "fit") return this.edit({ do: "fit" });
-      if (s.fix === "keep") return this.edit({ do: "keep" });
-      if (s.fix === "straight") return this.edit({ do: "straight" });
+      if (s.fix === "fit") return this.does("fit range");
+      if (s.fix === "keep") return this.does("keep shot");
+      if (s.fix === "straight") return this.does("straighten");
       if (s.fix === "level") return this.view({ roll: 0 });
-      if (s.fix === "eye") return this.edit({ do: "eye", metres: 1.6 });
-      if (s.fix === "focus") return this.edit({ do: "focus", id: s.id });
+      if (s.fix === "eye") return this.does("eye height", { metres: 1.6 });
+      if (s.fix === "focus") return this.does("focus", { id: s.id });
       const things = (s.ids || [s.id]).filter((id) => this.placement(id));
-      if (s.fix === "ground") return this.edit({ do: "ground", ids: things });
-      if (s.fix === "clear" || s.fix === "part") return this.edit({ do: s.fix, ids: [s.id] });
-      if (s.fix === "vary") return this.edit({ do: "vary", ids: things, seed: this.seed++ });
+      if (s.fix === "ground") return this.does("put down", { ids: things });
+      if (s.fix === "clear" || s.fix === "part") return this.does(s.fix === "clear" ? "move out" : "set apart", { id: s.id });
+      if (s.fix === "vary") return this.does("vary", { ids: things, seed: this.seed++ });
       if (s.fix === "hide") return this.hideUnseen();
-      if (s.fix === "propose") { const p = this.st.pieces.find((x) => x.id === s.id); return p?.proposal && this.edit(this.sizeDeed(p.id, p.proposal)); }
-      if (s.fix === "even") { return this.edit({ do: "true", of: "proportions", id: s.id }); }
-      if (s.fix === "sized") { return this.edit({ do: "change", kind: "piece", id: s.id, patch: { sizing: { decided: true } } }); }
+      if (s.fix === "propose") { const p = this.st.pieces.find((x) => x.id === s.id); return p?.proposal && this.edit(this.sizing(p.id, p.proposal)); }
+      if (s.fix === "even") { return this.does("true size", { of: "proportions", id: s.id }); }
+      if (s.fix === "sized") { return this.does("change piece", { id: s.id, patch: { sizing: { decided: true } } }); }
       if (s.step === "size") { this.piece = s.id; this.go("size"); }
     },
 

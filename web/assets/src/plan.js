@@ -428,9 +428,9 @@ export class Plan {
         this.overlay();
       }, (moved) => {
         this.dragged = false; this.guides = [];
-        const deeds = held.map((h) => ({ do: "change", kind: "placement", id: h.p.id, patch: { at: { x: h.p.at.x, z: h.p.at.z } } }));
+        const commands = held.map((h) => ({ op: "change placement", args: { id: h.p.id, patch: { at: { x: h.p.at.x, z: h.p.at.z } } } }));
         for (const h of held) h.p.at = h.at;
-        if (moved) return v.edit(...deeds);
+        if (moved) return v.edit(...commands);
         if (moved === null) return v.draw();
         if (mark) return v.showSnag(mark.dataset.snag);
         // A click on what is selected already goes through to what lies beneath.
@@ -475,7 +475,7 @@ export class Plan {
     }, (moved) => {
       const spec = moved ? drawnBy(e) : null;
       e.spec = JSON.parse(kept);
-      if (moved) v.edit({ do: "change", kind: "element", id, patch: { spec } }); else v.draw();
+      if (moved) v.does("change element", { id, patch: { spec } }); else v.draw();
     });
   }
   dragCamera(part, from, follow) {

@@ -1,0 +1,105 @@
+package edit
+
+import (
+	"bytes"
+	"context"
+	"encoding/json"
+	"maps"
+	"reflect"
+	"slices"
+	"strings"
+
+	"visator/app/act"
+	"visator/core/plain"
+)
+
+// Command is one thing that an edit does: the name of an op, and its arguments as the op's
+// type says.
+type Command struct {
+	Op   string          `json:"op"`
+	Args json.RawMessage `json:"args"`
+}
+
+// op is the doing of a command, with its arguments.
+type op interface {
+	do(ctx context.Context, e *Editor) error
+}
+
+// family is ops that belong together, by name: each makes new arguments, as they are where
+// nothing is said.
+type family map[string]func() op
+
+// of is the op whose arguments are a T.
+func of[T any, P interface {
+	*T
+	op
+}]() op {
+	return P(new(T))
+}
+
+// ops are all there are.
+var ops = func() family {
+	all := family{}
+	for _, f := range []family{placing, dressing, describing, keeping, sizes, filming} {
+		maps.Copy(all, f)
+	}
+	return all
+}()
+
+// named are their names, by the type of their arguments.
+var named = func() map[reflect.Type]string {
+	all := map[reflect.Type]string{}
+	for name, create := range ops {
+		all[reflect.TypeOf(arguments(create()))] = name
+	}
+	return all
+}()
+
+// arguments are what of an op is told.
+func arguments(o op) any {
+	if f, ok := o.(filmed); ok {
+		return f.film
+	}
+	return o
+}
+
+// Arguments are those of an op, as they are where nothing is said; nil when there is none.
+func Arguments(name string) any {
+	if create := ops[name]; create != nil {
+		return arguments(create())
+	}
+	return nil
+}
+
+// Ops are the names of all ops.
+func Ops() []string { return slices.Sorted(maps.Keys(ops)) }
+
+// Do is the command whose arguments are of the type of an op, such as *Place.
+func Do(args any) Command {
+	raw, err := json.Marshal(args)
+	if err != nil { // a number that JSON has not: it is refused as text
+		raw = []byte(err.Error())
+	}
+	return Command{named[reflect.TypeOf(args)], raw}
+}
+
+// with is what a command does, with its arguments; what nobody knows is refused.
+func (c *Command) with() (op, error) {
+	create := ops[c.Op]
+	if create == nil {
+		return nil, act.Wrong("%.40q is nothing that an edit does", c.Op)
+	}
+	o := create()
+	if len(c.Args) == 0 {
+		return o, nil
+	}
+	if err := plain.JSON(c.Args); err != nil {
+		return nil, act.Wrong("The edit cannot be taken: %v", err)
+	}
+	dec := json.NewDecoder(bytes.NewReader(c.Args))
+	dec.DisallowUnknownFields()
+	if err := dec.Decode(arguments(o)); err != nil {
+		return nil, act.Wrong("The edit %s cannot be read: %s", c.Op, strings.TrimPrefix(err.Error(), "json: "))
+	}
+	return o, nil
+}

@@ -1,0 +1,65 @@
+package measure
+
+import (
+	"encoding/json"
+	"fmt"
+	"sync"
+
+	"visator/core/geom"
+	"visator/core/intake"
+	"visator/core/sizing"
+	"visator/store"
+)
+
+// Level is one version of a piece for the browser.
+type Level struct {
+	Blob      string  `json:"blob"`
+	Triangles int     `json:"triangles"`
+	Bytes     int     `json:"bytes"`
+	Off       float64 `json:"off"` // how far its surface may lie from the piece's own; millimetres at true size, in the file's unit before
+}
+
+// factsRead are facts that were read before, by their text: a set of hundreds of
+// pieces is looked at after every edit. What is in them is not changed.
+var factsRead struct {
+	sync.Mutex
+	kept map[string]*intake.Report
+}
+
+const maxFactsRead = 4000 // pieces: some kilobytes each
+
+// PieceFacts reads what is known of a piece and its sizing.
+func PieceFacts(p *store.Piece) (f intake.Report, s sizing.Sizing, err error) {
+	factsRead.Lock()
+	known := factsRead.kept[string(p.Facts)]
+	factsRead.Unlock()
+	if known == nil {
+		known = &intake.Report{}
+		if err := json.Unmarshal(p.Facts, known); err != nil {
+			return f, s, fmt.Errorf("piece %s: %w", p.ID, err)
+		}
+		factsRead.Lock()
+		if factsRead.kept == nil || len(factsRead.kept) >= maxFactsRead {
+			factsRead.kept = map[string]*intake.Report{}
+		}
+		factsRead.kept[string(p.Facts)] = known
+		factsRead.Unlock()
+	}
+	if err := json.Unmarshal(p.Sizing, &s); err != nil {
+		return f, s, fmt.Errorf("piece %s: %w", p.ID, err)
+	}
+	return *known, s, nil
+}
+
+// PieceBoxes are the pieces' boxes in metres about their pivots.
+func PieceBoxes(pieces []store.Piece) (map[string]geom.Box, error) {
+	out := map[string]geom.Box{}
+	for i := range pieces {
+		f, s, err := PieceFacts(&pieces[i])
+		if err != nil {
+			return nil, err
+		}
+		out[pieces[i].ID] = f.Box().Apply(s.Transform(f.Box()))
+	}
+	return out, nil
+}

@@ -1,0 +1,327 @@
+package measure
+
+import (
+	"context"
+	"encoding/json"
+	"sync"
+
+	"github.com/jackc/pgx/v5"
+
+	"visator/app/act"
+	"visator/core/assembly"
+	"visator/core/contact"
+	"visator/core/geom"
+	"visator/core/intake/gltf"
+	"visator/core/lay"
+	"visator/core/model"
+	"visator/core/stage"
+	"visator/store"
+)
+
+// Snapshot is a set as it is read, with the assembly that it resolves to. It is of one
+// revision.
+type Snapshot struct {
+	*assembly.Set
+	*Library
+	PieceList       []store.Piece // of the library, in its order
+	LookList     []store.LookLevels
+	SetRow        store.Set
+	Production store.Production
+	PlacementRows       []store.PlacementRow
+	ElementRows   []store.ElementRow
+	ShotRows      []store.ShotRow
+}
+
+// Library is what of a production's pieces a set needs to stand.
+type Library struct {
+	a      *Sets
+	PieceOf map[string]*store.Piece
+	looks  map[string]*store.LookLevels
+	boxes  map[string]geom.Box // in metres about their pivots
+	made   sync.Map            // bodies' names by piece, once asked for
+}
+
+// madeBody names what a piece is felt by.
+type madeBody struct {
+	key   string
+	level Level
+}
+
+// NewLibrary is what is known of pieces.
+func (a *Sets) NewLibrary(pieces []store.Piece, looks []store.LookLevels) (l *Library, err error) {
+	l = &Library{a: a, PieceOf: make(map[string]*store.Piece, len(pieces)), looks: LookByPiece(looks)}
+	for i := range pieces {
+		l.PieceOf[pieces[i].ID] = &pieces[i]
+	}
+	l.boxes, err = PieceBoxes(pieces)
+	return l, err
+}
+
+// Boxed knows of pieces their boxes alone.
+func (a *Sets) Boxed(boxes map[string]geom.Box) *Library { return &Library{a: a, boxes: boxes} }
+
+// newSnapshot is a set of what was read of it, not laid out yet.
+func newSnapshot(l *Library, set store.Set, production store.Production, rows []store.PlacementRow, elements []store.ElementRow, shots []store.ShotRow) *Snapshot {
+	w := &Snapshot{Library: l, SetRow: set, Production: production, PlacementRows: rows, ElementRows: elements, ShotRows: shots}
+	w.Set = &assembly.Set{Pieces: l, Memory: &l.a.laids, Kept: &w.SetRow.ShotSettings, Elements: ElementsOf(elements)}
+	for i := range rows {
+		w.Placements = append(w.Placements, &rows[i].Placement)
+	}
+	for i := range shots {
+		w.Shots = append(w.Shots, &shots[i].Shot)
+	}
+	w.Resolve()
+	return w
+}
+
+// Snapshot reads a set.
+func (a *Sets) Snapshot(ctx context.Context, q store.Querier, setID string) (*Snapshot, error) {
+	set, err := store.GetSet(ctx, q, setID)
+	if err != nil {
+		return nil, act.NotThere(err, "The set")
+	}
+	production, err := store.GetProduction(ctx, q, set.ProductionID)
+	if err != nil {
+		return nil, err
+	}
+	rows, err := store.Placements(ctx, q, setID)
+	if err != nil {
+		return nil, err
+	}
+	elements, err := store.Elements(ctx, q, setID)
+	if err != nil {
+		return nil, err
+	}
+	shots, err := store.Shots(ctx, q, setID)
+	if err != nil {
+		return nil, err
+	}
+	pieces, err := store.Pieces(ctx, q, set.ProductionID)
+	if err != nil {
+		return nil, err
+	}
+	looks, err := store.Looks(ctx, q, set.ProductionID)
+	if err != nil {
+		return nil, err
+	}
+	l, err := a.NewLibrary(pieces, looks)
+	if err != nil {
+		return nil, err
+	}
+	w := newSnapshot(l, set, production, rows, elements, shots)
+	w.PieceList, w.LookList = pieces, looks
+	return w, nil
+}
+
+// ElementsOf are elements without their revisions.
+func ElementsOf(rows []store.ElementRow) (list []*lay.Element) {
+	for i := range rows {
+		list = append(list, &rows[i].Element)
+	}
+	return list
+}
+
+// LaidOut is LayOut with an error instead of a panic.
+func (w *Snapshot) LaidOut(ctx context.Context, quick bool) (later []string, err error) {
+	err = act.Guarded("laying out a set", w.SetRow.ID, func() (err error) {
+		later, err = w.LayOut(ctx, quick)
+		return err
+	})
+	return later, err
+}
+
+// bodies are those of pieces and stand-ins by what they are made of.
+type bodies struct {
+	mu    sync.Mutex
+	kept  map[string]*contact.Body
+	count int // triangles
+}
+
+// Limits of what is kept to be felt: about 60 bytes a triangle.
+const (
+	maxFelt     = 8_000_000 // triangles in all
+	maxFeltEach = 60_000    // of one piece: its finest level that is no heavier
+)
+
+func (b *bodies) get(key string, make func() (*contact.Body, error)) (*contact.Body, error) {
+	b.mu.Lock()
+	body, ok := b.kept[key]
+	b.mu.Unlock()
+	if ok {
+		return body, nil
+	}
+	body, err := make()
+	if err != nil {
+		return nil, err
+	}
+	b.mu.Lock()
+	defer b.mu.Unlock()
+	if b.kept == nil || b.count > maxFelt {
+		b.kept, b.count = map[string]*contact.Body{}, 0
+	}
+	b.kept[key] = body
+	if body != nil {
+		b.count += body.Triangles()
+	}
+	return body, nil
+}
+
+// has says whether a body is at hand.
+func (b *bodies) has(key string) bool {
+	b.mu.Lock()
+	defer b.mu.Unlock()
+	_, ok := b.kept[key]
+	return ok
+}
+
+// bodyKey names the body of a piece with its sizing, and says from which level
+// it is made; "" while it has none.
+func (l *Library) bodyKey(piece string) (key string, level Level, err error) {
+	if m, ok := l.made.Load(piece); ok {
+		m := m.(madeBody)
+		return m.key, m.level, nil
+	}
+	defer func() {
+		if err == nil {
+			l.made.Store(piece, madeBody{key, level})
+		}
+	}()
+	p, look := l.PieceOf[piece], l.looks[piece]
+	if p == nil || look == nil {
+		return "", level, nil
+	}
+	var levels []Level
+	if err := json.Unmarshal(look.Levels, &levels); err != nil || len(levels) == 0 {
+		return "", level, err
+	}
+	level = levels[len(levels)-1]
+	for _, l := range levels {
+		if l.Triangles <= maxFeltEach {
+			level = l
+			break
+		}
+	}
+	return level.Blob + string(p.Sizing), level, nil
+}
+
+// Key names the body of a piece; "" while it has none.
+func (l *Library) Key(piece string) string {
+	key, _, _ := l.bodyKey(piece)
+	return key
+}
+
+// Box is the box of a piece about its pivot.
+func (l *Library) Box(piece string) geom.Box { return l.boxes[piece] }
+
+// Body is what a piece is felt by; nil while it is being made.
+func (l *Library) Body(ctx context.Context, piece string) (*contact.Body, error) {
+	key, level, err := l.bodyKey(piece)
+	if err != nil || key == "" {
+		return nil, err
+	}
+	return l.a.bodies.get(key, func() (*contact.Body, error) {
+		f, s, err := PieceFacts(l.PieceOf[piece])
+		if err != nil {
+			return nil, err
+		}
+		data, err := l.a.Store.ReadBlob(ctx, level.Blob)
+		if err != nil {
+			return nil, err
+		}
+		m, err := gltf.Read(level.Blob, data, model.Folder{})
+		if err != nil {
+			return nil, err
+		}
+		return contact.New(m, s.Transform(f.Box())), nil
+	})
+}
+
+// StandIn is the body of a stand-in of one metre.
+func (l *Library) StandIn(shape string) *contact.Body {
+	b, _ := l.a.bodies.get("stand-in "+shape, func() (*contact.Body, error) {
+		return contact.New(stage.ShapeModel(shape), geom.Identity), nil
+	})
+	return b
+}
+
+// Picture is the picture of a card.
+func (l *Library) Picture(ctx context.Context, hash string) ([]byte, error) {
+	return l.a.Store.ReadBlob(ctx, hash)
+}
+
+// laids keeps what was laid out, by its key: an undo finds again what was there
+// before.
+type laids struct {
+	mu    sync.Mutex
+	kept  map[string]assembly.Weighty
+	order []string
+	bytes int
+	busy  map[string]chan struct{}
+}
+
+// maxLaid bounds what is kept, in bytes; what was made last always is.
+const maxLaid = 1 << 30
+
+// Get makes what is not there, once for all who ask at the same time.
+func (l *laids) Get(key string, compute func() assembly.Weighty) assembly.Weighty {
+	for {
+		l.mu.Lock()
+		if v, ok := l.kept[key]; ok {
+			l.mu.Unlock()
+			return v
+		}
+		wait := l.busy[key]
+		if wait == nil {
+			if l.kept == nil {
+				l.kept, l.busy = map[string]assembly.Weighty{}, map[string]chan struct{}{}
+			}
+			l.busy[key] = make(chan struct{})
+			l.mu.Unlock()
+			return l.fill(key, compute)
+		}
+		l.mu.Unlock()
+		<-wait
+	}
+}
+
+// fill makes what others may be waiting for, and lets them go on however it ends.
+func (l *laids) fill(key string, compute func() assembly.Weighty) (v assembly.Weighty) {
+	defer func() {
+		l.mu.Lock()
+		defer l.mu.Unlock()
+		close(l.busy[key])
+		delete(l.busy, key)
+		if v == nil {
+			return
+		}
+		l.kept[key] = v
+		l.order = append(l.order, key)
+		l.bytes += v.Bytes()
+		for l.bytes > maxLaid && len(l.order) > 1 {
+			l.bytes -= l.kept[l.order[0]].Bytes()
+			delete(l.kept, l.order[0])
+			l.order = l.order[1:]
+		}
+	}()
+	return compute()
+}
+
+// Has says whether something is kept under a key.
+func (l *laids) Has(key string) bool {
+	l.mu.Lock()
+	defer l.mu.Unlock()
+	_, ok := l.kept[key]
+	return ok
+}
+
+// LaidOut is a set with everything in it laid out, as it is now.
+func (a *Sets) LaidOut(ctx context.Context, set string) (w *Snapshot, err error) {
+	err = a.Store.View(ctx, func(tx pgx.Tx) error {
+		w, err = a.Snapshot(ctx, tx, set)
+		return err
+	})
+	if err == nil {
+		_, err = w.LayOut(ctx, false)
+	}
+	return w, err
+}
