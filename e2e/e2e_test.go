@@ -207,7 +207,7 @@ func (s *site) send(path string, body io.Reader) (int, []byte) {
 func (s *site) await(set, what string, ok func(*query.State) bool) *query.State {
 	s.Helper()
 	var last string
-	for deadline := time.Now().Add(max(90*time.Second, s.patience)); time.Now().Before(deadline); time.Sleep(max(s.every, 50*time.Millisecond)) {
+	for deadline := time.Now().Add(max(hung, s.patience)); time.Now().Before(deadline); time.Sleep(max(s.every, 150*time.Millisecond)) {
 		st := s.state(set)
 		if ok(st) {
 			return st
@@ -317,10 +317,14 @@ func eval[T any](b *tab, js string) T {
 	return v
 }
 
+// hung is after how long something that is awaited is given up: long, since on a busy machine
+// a page in software takes many times as long; what never comes is found out all the same.
+const hung = 3 * time.Minute
+
 // until waits for a condition in the page, across navigations too.
 func (b *tab) until(js string) {
 	b.Helper()
-	for deadline := time.Now().Add(60 * time.Second); time.Now().Before(deadline); time.Sleep(30 * time.Millisecond) {
+	for deadline := time.Now().Add(hung); time.Now().Before(deadline); time.Sleep(50 * time.Millisecond) {
 		if ok, err := chromedp.Run(b.ctx, chromedp.Evaluate[bool]("Boolean("+js+")")); err == nil && ok {
 			return
 		}

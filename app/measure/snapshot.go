@@ -23,22 +23,22 @@ import (
 type Snapshot struct {
 	*assembly.Set
 	*Library
-	PieceList       []store.Piece // of the library, in its order
-	LookList     []store.LookLevels
+	PieceList     []store.Piece // of the library, in its order
+	LookList      []store.LookLevels
 	SetRow        store.Set
-	Production store.Production
-	PlacementRows       []store.PlacementRow
+	Production    store.Production
+	PlacementRows []store.PlacementRow
 	ElementRows   []store.ElementRow
 	ShotRows      []store.ShotRow
 }
 
 // Library is what of a production's pieces a set needs to stand.
 type Library struct {
-	a      *Sets
+	a       *Sets
 	PieceOf map[string]*store.Piece
-	looks  map[string]*store.LookLevels
-	boxes  map[string]geom.Box // in metres about their pivots
-	made   sync.Map            // bodies' names by piece, once asked for
+	looks   map[string]*store.LookLevels
+	boxes   map[string]geom.Box // in metres about their pivots
+	made    sync.Map            // bodies' names by piece, once asked for
 }
 
 // madeBody names what a piece is felt by.
