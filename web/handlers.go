@@ -21,6 +21,7 @@ import (
 	"visator/app"
 	"visator/app/act"
 	"visator/app/edit"
+	"visator/app/query"
 	"visator/core/exchange"
 	"visator/core/intake/credit"
 	"visator/core/plain"
@@ -173,13 +174,27 @@ func (s *Server) topic(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	tag := `"` + t.Tags[name] + `"`
+	return tagged(c, t.Tags[name], t.Topics[name])
+}
+
+// tagged sends what has a tag, unless it is had already.
+func tagged(c *echo.Context, tag string, body []byte) error {
+	tag = `"` + tag + `"`
 	c.Response().Header().Set("ETag", tag)
 	c.Response().Header().Set("Cache-Control", "no-cache")
 	if c.Request().Header.Get("If-None-Match") == tag {
 		return c.NoContent(http.StatusNotModified)
 	}
-	return c.Blob(http.StatusOK, "application/json; charset=utf-8", t.Topics[name])
+	return c.Blob(http.StatusOK, "application/json; charset=utf-8", body)
+}
+
+// schema is what documents are made of: panels are drawn from it.
+func (s *Server) schema(c *echo.Context) error {
+	raw, err := json.Marshal(query.SchemaOf())
+	if err != nil {
+		return err
+	}
+	return tagged(c, plain.Name(raw), raw)
 }
 
 // outlines are the silhouettes of the pieces that are asked for, their names

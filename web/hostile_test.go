@@ -251,7 +251,7 @@ func TestNoFieldOfARequestBreaksTheServer(t *testing.T) {
 	s := newStruck(t)
 	words := []string{"a%00b", "%FF", "%C3%28", "nobody", strings.Repeat("x", 2000), "..", "%2e%2e%2f", "-1", "1e308", "9223372036854775808", "99999999999", "NaN", "true", "'", "%25"}
 	routes := map[string][]string{
-		"/api/sets/{set}/state": nil, "/api/sets/{set}/topics": {"have"}, "/api/sets/{set}/topics/{box}": nil,
+		"/api/schema": nil, "/api/sets/{set}/state": nil, "/api/sets/{set}/topics": {"have"}, "/api/sets/{set}/topics/{box}": nil,
 		"/api/sets/{set}/outlines": {"of"}, "/api/sets/{set}/sky": nil, "/api/sets/{set}/export": nil, "/api/sets/{set}/frame": {"t"}, "/api/sets/{set}/track": {"from", "count"},
 		"/api/sets/{set}/sheet": {"shot", "as"}, "/api/sets/{set}/cutouts": {"shot", "as", "all"}, "/api/sets/{set}/lenses": {"share", "focals", "subject"}, "/api/sets/{set}/elements/{room}/model": nil,
 		"/api/sets/{set}/elements/{room}/instances": {"most"}, "/api/sets/{set}/requests/{shot}": nil, "/api/sets/{set}/shelf": {"find", "licence", "format", "marked", "where", "weight", "size", "price"}, "/api/sets/{set}/credits": {"as"},

@@ -119,6 +119,7 @@ func (s *Server) Handler() http.Handler {
 	e.GET("/blobs/:hash", s.blob)
 	small := middleware.BodyLimit(maxJSON)
 	e.GET("/api/sets/:set/state", s.state)
+	e.GET("/api/schema", s.schema)
 	e.GET("/api/sets/:set/topics", s.topics)
 	e.GET("/api/sets/:set/topics/:topic", s.topic)
 	e.GET("/api/sets/:set/outlines", s.outlines)

@@ -135,7 +135,7 @@ func (e *Editor) elementNamed(name string) bool {
 type AddElement struct {
 	Kind string          `json:"kind"`
 	Name string          `json:"name"`
-	Spec json.RawMessage `json:"spec"` // as its kind says
+	Spec json.RawMessage `json:"spec"` // as its kind says; what is not told is as its kind begins
 }
 
 func (d *AddElement) do(ctx context.Context, e *Editor) error {
@@ -157,10 +157,7 @@ func (e *Editor) addElement(ctx context.Context, kind, name string, spec json.Ra
 	} else {
 		name = stage.NextName(name, e.elementNamed)
 	}
-	row := store.ElementRow{Element: lay.Element{ID: store.NewID(), Kind: kind, Name: name, Spec: spec}, Rev: e.seen}
-	if len(row.Spec) == 0 {
-		row.Spec = json.RawMessage("{}")
-	}
+	row := store.ElementRow{Element: lay.Element{ID: store.NewID(), Kind: kind, Name: name, Spec: lay.Begun(kind, spec)}, Rev: e.seen}
 	row.Order = after(list, func(r *store.ElementRow) int { return r.Order })
 	if err := e.putElement(ctx, &row, nil); err != nil {
 		return err

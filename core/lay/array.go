@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"math"
 
+	"visator/core/document"
 	"visator/core/geom"
 )
 
@@ -39,12 +40,37 @@ type Vary struct {
 	Size  float64 `json:"size"` // share: 0.1 is 0.9 to 1.1
 }
 
-func (v *Vary) check() error {
-	return firstOf(within("variation along", v.Along, 0, 1000), within("variation aside", v.Aside, 0, 1000), within("variation of the turn", v.Turn, 0, 7), within("variation of the tilt", v.Tilt, 0, 1.6), within("variation of the size", v.Size, 0, 0.95))
-}
-
 // MaxRow is how many things one row lays down: beyond, a drift is meant.
 const MaxRow = 20_000
+
+// Default is a row as it begins.
+func (*Array) Default() Spec {
+	return &Array{Shape: "line", Rest: true, By: "spacing", Count: 5, Spacing: 1, Rows: 1, Follow: true, Seed: 1}
+}
+
+// Fields are what a row is described by.
+func (r *Array) Fields() []document.Field {
+	return []document.Field{
+		document.Of(&r.By, document.Choice, "by", "goes by", "a row goes by").Among("count", "spacing", "fill"),
+		document.Of(&r.Count, document.Count, "count", "how many", "the number of things").In(-1e9, 1e9),
+		document.Of(&r.Spacing, document.Length, "spacing", "apart", "the spacing").In(-maxPlace, maxPlace).Drawn(),
+		document.Of(&r.Rows, document.Length, "rows", "rows apart", "the rows' distance").In(-maxPlace, maxPlace).Drawn(),
+		document.Of(&r.Start, document.Length, "start", "start kept clear", "the start kept clear").In(0, maxPlace),
+		document.Of(&r.End, document.Length, "end", "end kept clear", "the end kept clear").In(0, maxPlace),
+		document.Of(&r.Follow, document.Yes, "follow", "turns along", ""),
+		document.Of(&r.Turn, document.Angle, "turn", "turned by", "the turn").In(-100, 100),
+		document.Of(&r.Rest, document.Yes, "rest", "rests on what is beneath", ""),
+		document.Of(&r.Height, document.Length, "height", "height", "the height").In(-maxPlace, maxPlace),
+		document.Of(&r.Smooth, document.Yes, "smooth", "a curve", ""),
+		document.Of(&r.InTurn, document.Yes, "inTurn", "one after the other", ""),
+		document.Of(&r.Vary.Along, document.Length, "vary.along", "vary along", "variation along").In(0, 1000),
+		document.Of(&r.Vary.Aside, document.Length, "vary.aside", "vary aside", "variation aside").In(0, 1000),
+		document.Of(&r.Vary.Turn, document.Angle, "vary.turn", "vary turn", "variation of the turn").In(0, 7),
+		document.Of(&r.Vary.Tilt, document.Angle, "vary.tilt", "vary tilt", "variation of the tilt").In(0, 1.6),
+		document.Of(&r.Vary.Size, document.Percent, "vary.size", "vary size", "variation of the size").In(0, 0.95),
+		document.Of(&r.Seed, document.Count, "seed", "chance", "its chance"),
+	}
+}
 
 // Check says what is impossible about a row.
 func (r *Array) Check() error {
@@ -58,7 +84,7 @@ func (r *Array) Check() error {
 	default:
 		return fmt.Errorf("a row is a line, a grid, a circle or a path, not %q", r.Shape)
 	}
-	if err := firstOf(checkPoints("the row", r.Points, least), checkShares(r.Pieces), r.Vary.check()); err != nil {
+	if err := firstOf(checkPoints("the row", r.Points, least), checkShares(r.Pieces), document.Check(r)); err != nil {
 		return err
 	}
 	switch r.By {
@@ -74,14 +100,9 @@ func (r *Array) Check() error {
 		if !(r.Spacing >= 0 && r.Spacing <= maxPlace) {
 			return errors.New("the gap between two is 0 or more")
 		}
-	default:
-		return fmt.Errorf("a row goes by count, spacing or fill, not %q", r.By)
 	}
 	if r.Shape == "grid" && !(r.Rows > 0.001 && r.Rows <= maxPlace) {
 		return errors.New("the rows of a grid are more than 1 mm apart")
-	}
-	if err := firstOf(within("the start kept clear", r.Start, 0, maxPlace), within("the end kept clear", r.End, 0, maxPlace), within("the height", r.Height, -maxPlace, maxPlace), within("the turn", r.Turn, -100, 100)); err != nil {
-		return err
 	}
 	if r.course().length() < 1e-6 {
 		return errors.New("the row has no length; draw it longer")

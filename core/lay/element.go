@@ -14,6 +14,7 @@ import (
 	"math/rand/v2"
 	"strings"
 
+	"visator/core/document"
 	"visator/core/geom"
 	"visator/core/model"
 	"visator/core/plain"
@@ -33,7 +34,16 @@ type Element struct {
 }
 
 // Spec is what an element of one kind is described by.
-type Spec interface{ Check() error }
+type Spec interface {
+	Check() error             // what is impossible about it; nothing is changed
+	Default() Spec            // one as it begins
+	Fields() []document.Field // what a panel shows of it
+}
+
+// noFields is of kinds that a panel shows nothing of.
+type noFields struct{}
+
+func (noFields) Fields() []document.Field { return nil }
 
 // Kinds makes an empty description of each kind of element.
 var Kinds = map[string]func() Spec{
@@ -53,16 +63,23 @@ var Kinds = map[string]func() Spec{
 
 // Layer is a name under which things are hidden and locked together; it is
 // named by its element's name, and hidden and locked by its flags.
-type Layer struct{}
+type Layer struct{ noFields }
 
 // Check says what is impossible.
 func (*Layer) Check() error { return nil }
 
+// Default is a layer as it begins.
+func (*Layer) Default() Spec { return &Layer{} }
+
 // Group holds placements, elements and other groups that move as one.
 type Group struct {
+	noFields
 	Parent string `json:"parent"` // a group; "": none
 	Open   bool   `json:"open"`   // its members are taken one by one
 }
+
+// Default is a group as it begins.
+func (*Group) Default() Spec { return &Group{} }
 
 // Check says what is impossible.
 func (g *Group) Check() error {
@@ -74,9 +91,13 @@ func (g *Group) Check() error {
 
 // Meant says that a snag is as it should be.
 type Meant struct {
+	noFields
 	Snag string `json:"snag"` // its key
 	Why  string `json:"why"`
 }
+
+// Default is nothing that is meant.
+func (*Meant) Default() Spec { return &Meant{} }
 
 // Check says what is impossible.
 func (m *Meant) Check() error {
@@ -91,10 +112,14 @@ const maxLimit = 1_000_000_000
 
 // Limit is what a set may weigh; 0 is no limit.
 type Limit struct {
+	noFields
 	Triangles int `json:"triangles"`
 	Instances int `json:"instances"`
 	Megabytes int `json:"megabytes"` // of textures on the graphics card
 }
+
+// Default is no limit.
+func (*Limit) Default() Spec { return &Limit{} }
 
 // Check says what is impossible.
 func (l *Limit) Check() error {
@@ -117,15 +142,50 @@ func (e *Element) Read() (Spec, error) {
 		return nil, fmt.Errorf("the description of %s cannot be taken: %w", e.Name, err)
 	}
 	s := kind()
-	dec := json.NewDecoder(bytes.NewReader(e.Spec))
-	dec.DisallowUnknownFields()
-	if err := dec.Decode(s); err != nil {
+	if err := read(e.Spec, s); err != nil {
 		return nil, fmt.Errorf("the description of %s cannot be read: %w", e.Name, err)
 	}
 	if err := s.Check(); err != nil {
 		return nil, fmt.Errorf("%s: %w", e.Name, err)
 	}
 	return s, nil
+}
+
+// read reads a description over what is there; unknown fields are errors.
+func read(raw json.RawMessage, over Spec) error {
+	dec := json.NewDecoder(bytes.NewReader(raw))
+	dec.DisallowUnknownFields()
+	return dec.Decode(over)
+}
+
+// Begun is the description of a new element: what is said of it, over what its kind begins
+// with. What it cannot read it leaves as it is, for Read to refuse.
+func Begun(kind string, said json.RawMessage) json.RawMessage {
+	create := Kinds[kind]
+	if len(said) == 0 {
+		said = json.RawMessage("{}")
+	}
+	if create == nil || plain.JSON(said) != nil {
+		return said
+	}
+	s := create().Default()
+	if err := read(said, s); err != nil {
+		return said
+	}
+	whole, err := json.Marshal(s)
+	if err != nil {
+		return said
+	}
+	return whole
+}
+
+// Schema is what panels show of each kind of element, with what it begins with.
+func Schema() map[string][]document.Field {
+	all := map[string][]document.Field{}
+	for name, create := range Kinds {
+		all[name] = document.Schema(create().Default())
+	}
+	return all
 }
 
 // Check says what is impossible about an element.

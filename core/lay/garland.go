@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"math"
 
+	"visator/core/document"
 	"visator/core/geom"
 )
 
@@ -23,6 +24,26 @@ type Garland struct {
 	Seed    uint64   `json:"seed"`
 }
 
+// Default is a line as it begins.
+func (*Garland) Default() Spec {
+	return &Garland{Sag: 0.3, Thick: 0.012, Spacing: 1, Start: 0.5, Seed: 1}
+}
+
+// Fields are what a line is described by.
+func (l *Garland) Fields() []document.Field {
+	return []document.Field{
+		document.Of(&l.Sag, document.Length, "sag", "sag", "the sag").In(0, 1000),
+		document.Of(&l.Thick, document.Length, "thick", "thick", "the thickness").In(0.0005, 2),
+		document.Of(&l.Spacing, document.Length, "spacing", "things apart", "the things' distance").In(-maxPlace, maxPlace),
+		document.Of(&l.Start, document.Length, "start", "ends kept clear", "what is kept clear").In(0, 1000),
+		document.Of(&l.Drop, document.Length, "drop", "things hang lower", "the drop").In(-100, 100),
+		document.Of(&l.InTurn, document.Yes, "inTurn", "one after the other", ""),
+		document.Of(&l.Vary.Turn, document.Angle, "vary.turn", "vary turn", "variation of the turn").In(0, 7),
+		document.Of(&l.Vary.Size, document.Percent, "vary.size", "vary size", "variation of the size").In(0, 0.95),
+		document.Of(&l.Seed, document.Count, "seed", "chance", "its chance"),
+	}
+}
+
 // Check says what is impossible about a line.
 func (l *Garland) Check() error {
 	if len(l.Points) < 2 || len(l.Points) > 1000 {
@@ -36,7 +57,7 @@ func (l *Garland) Check() error {
 			return fmt.Errorf("supports %d and %d stand above one another: nothing hangs between them", i, i+1)
 		}
 	}
-	if err := firstOf(within("the sag", l.Sag, 0, 1000), within("the thickness", l.Thick, 0.0005, 2), within("the drop", l.Drop, -100, 100), within("what is kept clear", l.Start, 0, 1000), l.Vary.check()); err != nil {
+	if err := document.Check(l); err != nil {
 		return err
 	}
 	if len(l.Pieces) == 0 {

@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"math"
 
+	"visator/core/document"
 	"visator/core/geom"
 	"visator/core/light"
 )
@@ -38,10 +39,32 @@ type Sculpt struct {
 // maxHeights bounds a ground: a million heights are two million triangles.
 const maxHeights = 1_100_000
 
+// Default is a ground as it begins.
+func (*Ground) Default() Spec {
+	return &Ground{Width: 40, Depth: 40, Cell: 0.2, Rough: 0.4, Grain: 12, Seed: 1, Color: "#6f7460", Steep: "#77736c", Slope: 35 * math.Pi / 180}
+}
+
+// Fields are what a ground is described by.
+func (g *Ground) Fields() []document.Field {
+	return []document.Field{
+		document.Of(&g.Width, document.Length, "width", "width", "its width").In(0.1, 100_000).Drawn(),
+		document.Of(&g.Depth, document.Length, "depth", "depth", "its depth").In(0.1, 100_000).Drawn(),
+		document.Of(&g.Base, document.Length, "base", "height", "its height").In(-maxPlace, maxPlace),
+		document.Of(&g.Cell, document.Length, "cell", "detail", "its cells").In(0.01, 1000).Drawn(),
+		document.Of(&g.Rough, document.Length, "rough", "swell, high", "its swell").In(0, 10_000),
+		document.Of(&g.Grain, document.Length, "grain", "swell, wide", "its swell's width").In(-maxPlace, maxPlace).Drawn(),
+		document.Of(&g.Color, document.Color, "color", "colour", ""),
+		document.Of(&g.Steep, document.Color, "steep", "where steep", ""),
+		document.Of(&g.Slope, document.Angle, "slope", "steep from", "its slope limit").In(0, 1.6),
+		document.Of(&g.High, document.Color, "high", "where high", ""),
+		document.Of(&g.Above, document.Length, "above", "high from", "where it is high").In(-maxPlace, maxPlace),
+		document.Of(&g.Seed, document.Count, "seed", "chance", "its chance"),
+	}
+}
+
 // Check says what is impossible about a ground.
 func (g *Ground) Check() error {
-	if err := firstOf(checkPoints("the ground", []P{g.Middle}, 1), within("its width", g.Width, 0.1, 100_000), within("its depth", g.Depth, 0.1, 100_000), within("its cells", g.Cell, 0.01, 1000),
-		within("its height", g.Base, -maxPlace, maxPlace), within("its swell", g.Rough, 0, 10_000), within("its slope limit", g.Slope, 0, 1.6)); err != nil {
+	if err := firstOf(checkPoints("the ground", []P{g.Middle}, 1), document.Check(g)); err != nil {
 		return err
 	}
 	if g.Rough > 0 && !(g.Grain > 0.01 && g.Grain <= 100_000) {
@@ -282,6 +305,25 @@ type Path struct {
 	Color    string  `json:"color"`
 }
 
+// Default is a path as it begins.
+func (*Path) Default() Spec {
+	return &Path{Width: 3, Crown: 0.06, KerbWide: 0.15, Shoulder: 2, Level: 8, Color: "#807a70"}
+}
+
+// Fields are what a path is described by.
+func (p *Path) Fields() []document.Field {
+	return []document.Field{
+		document.Of(&p.Width, document.Length, "width", "width", "its width").In(0.05, 500),
+		document.Of(&p.Crown, document.Length, "crown", "crown", "its crown").In(-5, 5),
+		document.Of(&p.Kerb, document.Length, "kerb", "kerbs, high", "its kerbs").In(0, 5),
+		document.Of(&p.KerbWide, document.Length, "kerbWide", "kerbs, wide", "its kerbs' width").In(0, 10),
+		document.Of(&p.Shoulder, document.Length, "shoulder", "shoulder", "its shoulder").In(0, 1000),
+		document.Of(&p.Level, document.Length, "level", "evened over", "its level").In(0, 10_000),
+		document.Of(&p.Smooth, document.Yes, "smooth", "a curve", "").Drawn(),
+		document.Of(&p.Color, document.Color, "color", "colour", ""),
+	}
+}
+
 // Check says what is impossible about a path.
 func (p *Path) Check() error {
 	if err := checkPoints("the path", p.Points, 2); err != nil {
@@ -293,10 +335,7 @@ func (p *Path) Check() error {
 	if c := newCourse(p.Points, p.Smooth, false); c.length() < 0.01 || c.length() > 200_000 {
 		return errors.New("a path is 1 cm to 200 km long")
 	}
-	if _, err := colorOf(p.Color); err != nil {
-		return err
-	}
-	return firstOf(within("its width", p.Width, 0.05, 500), within("its crown", p.Crown, -5, 5), within("its kerbs", p.Kerb, 0, 5), within("its kerbs' width", p.KerbWide, 0, 10), within("its shoulder", p.Shoulder, 0, 1000), within("its level", p.Level, 0, 10_000))
+	return document.Check(p)
 }
 
 // profile is the heights of the path's edges every step metres along it.

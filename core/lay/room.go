@@ -6,6 +6,7 @@ import (
 	"math"
 	"slices"
 
+	"visator/core/document"
 	"visator/core/geom"
 )
 
@@ -60,6 +61,19 @@ const (
 // leaf is how thick a door's leaf is (from memory: inner doors are 40 mm).
 const leaf = 0.04
 
+// Default is a room as it begins.
+func (*Room) Default() Spec { return &Room{Height: 2.5, Wall: 0.2} }
+
+// Fields are what a room is described by.
+func (r *Room) Fields() []document.Field {
+	return []document.Field{
+		document.Of(&r.Height, document.Length, "height", "ceiling at", "the ceiling's height").In(0.1, maxRoom),
+		document.Of(&r.Wall, document.Length, "wall", "walls thick", "the walls' thickness").In(0.005, 20),
+		document.Of(&r.Floor, document.Length, "floor", "floor at", "the floor's height").In(-maxPlace, maxPlace),
+		document.Of(&r.Ceiling, document.Yes, "ceiling", "ceiling", ""),
+	}
+}
+
 // Check says what is impossible about a room.
 func (r *Room) Check() error {
 	var err error
@@ -74,7 +88,7 @@ func (r *Room) Check() error {
 	} else if err = checkArea("the room's outline", r.Outline); err != nil {
 		return err
 	}
-	if err = firstOf(within("the ceiling's height", r.Height, 0.1, maxRoom), within("the walls' thickness", r.Wall, 0.005, 20), within("the floor's height", r.Floor, -maxPlace, maxPlace)); err != nil {
+	if err = document.Check(r); err != nil {
 		return err
 	}
 	n := 0

@@ -6,6 +6,7 @@ import (
 	"math"
 
 	"visator/core/crew"
+	"visator/core/document"
 	"visator/core/geom"
 )
 
@@ -57,6 +58,35 @@ const (
 	Packed = Jammed * 4 / math.Pi
 )
 
+// Default is a drift as it begins.
+func (*Scatter) Default() Spec {
+	return &Scatter{Density: 0.5, Clumps: 4, Turn: math.Pi, SizeMin: 0.8, SizeMax: 1.2, Margin: 2, Seed: 1}
+}
+
+// Fields are what a drift is described by.
+func (d *Scatter) Fields() []document.Field {
+	return []document.Field{
+		document.Of(&d.Density, document.Number, "density", "density, per m²", "the density").In(0, 1e12).Drawn(),
+		document.Of(&d.Least, document.Length, "least", "least distance", "the least distance").In(0, 10_000),
+		document.Of(&d.Edge, document.Length, "edge", "thins at edge over", "thinning at the edge").In(0, 10_000),
+		document.Of(&d.Clump, document.Percent, "clump", "gathers", "clumping").In(0, 1),
+		document.Of(&d.Clumps, document.Length, "clumps", "clumps apart", "the clumps' distance").In(0, 10_000),
+		document.Of(&d.Turn, document.Angle, "turn", "turn, each way", "the turn").In(0, 7),
+		document.Of(&d.Tilt, document.Angle, "tilt", "tilt", "the tilt").In(0, 1.6),
+		document.Of(&d.SizeMin, document.Percent, "sizeMin", "size from", "the least size").In(0, 1000),
+		document.Of(&d.SizeMax, document.Percent, "sizeMax", "size to", "the largest size").In(0, 1000),
+		document.Of(&d.Follow, document.Percent, "follow", "follows slope", "following").In(0, 1),
+		document.Of(&d.Sink, document.Length, "sink", "stands in by", "the sink").In(-10, 10),
+		document.Of(&d.SlopeTo, document.Angle, "slopeTo", "slope at most", "the slope").In(0, 1.6),
+		document.Of(&d.Lowest, document.Length, "lowest", "ground from", "the lowest ground").In(-maxPlace, maxPlace),
+		document.Of(&d.Highest, document.Length, "highest", "ground to", "the highest ground").In(-maxPlace, maxPlace),
+		document.Of(&d.Seen, document.Yes, "seen", "only what shots see", ""),
+		document.Of(&d.Margin, document.Length, "margin", "beside the picture", "the margin").In(0, 10_000),
+		document.Of(&d.Shadows, document.Yes, "shadows", "or casts shadows into it", ""),
+		document.Of(&d.Seed, document.Count, "seed", "chance", "its chance"),
+	}
+}
+
 // Check says what is impossible about a drift.
 func (d *Scatter) Check() error {
 	if err := checkArea("the drift's area", d.Area); err != nil {
@@ -72,8 +102,7 @@ func (d *Scatter) Check() error {
 			return err
 		}
 	}
-	if err := firstOf(checkShares(d.Pieces), within("the tilt", d.Tilt, 0, 1.6), within("the turn", d.Turn, 0, 7), within("following", d.Follow, 0, 1), within("clumping", d.Clump, 0, 1),
-		within("the clumps' distance", d.Clumps, 0, 10_000), within("thinning at the edge", d.Edge, 0, 10_000), within("the sink", d.Sink, -10, 10), within("the slope", d.SlopeTo, 0, 1.6), within("the margin", d.Margin, 0, 10_000), within("the least distance", d.Least, 0, 10_000)); err != nil {
+	if err := firstOf(checkShares(d.Pieces), document.Check(d)); err != nil {
 		return err
 	}
 	if !(d.Density > 0) {

@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"math"
 
+	"visator/core/document"
 	"visator/core/geom"
 	"visator/core/model"
 )
@@ -20,16 +21,30 @@ type Water struct {
 	Seed    uint64  `json:"seed"`
 }
 
+// Default is a water as it begins.
+func (*Water) Default() Spec { return &Water{Ripple: 0.01, Length: 0.6, Seed: 1} }
+
+// Fields are what a water is described by.
+func (w *Water) Fields() []document.Field {
+	return []document.Field{
+		document.Of(&w.Level, document.Length, "level", "level", "its level").In(-maxPlace, maxPlace).Drawn(),
+		document.Of(&w.Ripple, document.Length, "ripple", "ripples, high", "its ripples' height").In(0, 5),
+		document.Of(&w.Length, document.Length, "length", "ripples, long", "its ripples' length").In(-maxPlace, maxPlace),
+		document.Of(&w.Wind, document.Angle, "wind", "run towards", "the wind").In(-100, 100),
+		document.Of(&w.Color, document.Color, "color", "colour", ""),
+		document.Of(&w.Seed, document.Count, "seed", "chance", "its chance"),
+	}
+}
+
 // Check says what is impossible about a water.
 func (w *Water) Check() error {
-	if err := firstOf(checkArea("the water's outline", w.Outline), within("its level", w.Level, -maxPlace, maxPlace), within("its ripples' height", w.Ripple, 0, 5), within("the wind", w.Wind, -100, 100)); err != nil {
+	if err := firstOf(checkArea("the water's outline", w.Outline), document.Check(w)); err != nil {
 		return err
 	}
 	if w.Ripple > 0 && !(w.Length > 10*w.Ripple) {
 		return errors.New("ripples are more than ten times as long as high: steeper ones break")
 	}
-	_, err := colorOf(w.Color)
-	return err
+	return nil
 }
 
 // wave is one of the sines that the ripples are the sum of.
@@ -140,6 +155,26 @@ type Card struct {
 	Seed    uint64  `json:"seed"`
 }
 
+// Default is a card as it begins: a ridge far off.
+func (*Card) Default() Spec {
+	return &Card{Width: 300, Height: 50, Facing: true, Shape: "ridge", Color: "#5c6670", Rough: 0.5, Relief: 100, Seed: 1}
+}
+
+// Fields are what a card is described by.
+func (c *Card) Fields() []document.Field {
+	return []document.Field{
+		document.Of(&c.At.Y, document.Length, "at.y", "lower edge at", "its lower edge").In(-maxPlace, maxPlace),
+		document.Of(&c.Width, document.Length, "width", "width", "its width").In(0.01, 200_000),
+		document.Of(&c.Height, document.Length, "height", "height", "its height").In(0.01, 50_000),
+		document.Of(&c.Facing, document.Yes, "facing", "faces the camera", ""),
+		document.Of(&c.Yaw, document.Angle, "yaw", "turned", "its turn").In(-100, 100),
+		document.Of(&c.Rough, document.Percent, "rough", "rugged", "its ruggedness").In(0, 1),
+		document.Of(&c.Color, document.Color, "color", "colour", ""),
+		document.Of(&c.Relief, document.Length, "relief", "would be deep", "its relief").In(0, 200_000),
+		document.Of(&c.Seed, document.Count, "seed", "chance", "its chance"),
+	}
+}
+
 // Check says what is impossible about a card.
 func (c *Card) Check() error {
 	if !c.At.Finite() || c.At.Len() > maxPlace {
@@ -151,10 +186,7 @@ func (c *Card) Check() error {
 	if c.Shape == "picture" && len(c.Picture) != 64 {
 		return errors.New("choose the picture that the card shows")
 	}
-	if _, err := colorOf(c.Color); err != nil {
-		return err
-	}
-	return firstOf(within("its width", c.Width, 0.01, 200_000), within("its height", c.Height, 0.01, 50_000), within("its ruggedness", c.Rough, 0, 1), within("its relief", c.Relief, 0, 200_000), within("its turn", c.Yaw, -100, 100))
+	return document.Check(c)
 }
 
 // Lay stands the card; eye is where it is seen from, picture what it shows.

@@ -8,6 +8,7 @@ import (
 	"regexp"
 	"strconv"
 
+	"visator/core/document"
 	"visator/core/geom"
 )
 
@@ -42,28 +43,34 @@ var hexColor = regexp.MustCompile(`^#[0-9a-fA-F]{6}$`)
 
 // Check says what is impossible about a light state.
 func (s *State) Check() error {
-	bad := func(x, lo, hi float64) bool { return !(x >= lo && x <= hi) }
+	if err := document.Check(s); err != nil {
+		return err
+	}
 	switch {
-	case bad(s.Azimuth, -1e4, 1e4) || bad(s.Elevation, -math.Pi/2, math.Pi/2):
-		return errors.New("the sun's elevation must be -90 to 90 degrees")
-	case bad(s.Lux, 0, 1e6):
-		return errors.New("sunlight must be 0 to 1 000 000 lux")
-	case bad(s.Kelvin, 1000, 40000):
-		return errors.New("colour temperature must be 1000 to 40000 K")
-	case bad(s.Size, 0, math.Pi/2):
-		return errors.New("the sun's apparent size must be 0 to 90 degrees")
-	case s.Sky != "two" && s.Sky != "panorama":
-		return errors.New("the sky is two colours or a panorama")
 	case s.Sky == "panorama" && s.Panorama == "":
 		return errors.New("choose a Radiance HDR panorama first")
-	case !hexColor.MatchString(s.Zenith) || !hexColor.MatchString(s.Horizon):
+	case s.Zenith == "" || s.Horizon == "":
 		return errors.New("a sky colour is written as #rrggbb")
-	case bad(s.Level, 0, 1e7) || bad(s.Strength, 0, 1e7):
-		return errors.New("sky luminance must be 0 to 10 000 000 cd/m²")
-	case bad(s.Turn, -1e4, 1e4):
-		return errors.New("the panorama's turn is not a number of degrees")
 	}
 	return nil
+}
+
+// Fields are what a light is described by.
+func (s *State) Fields() []document.Field {
+	return []document.Field{
+		document.Of(&s.SunOn, document.Yes, "sunOn", "sun", ""),
+		document.Of(&s.Azimuth, document.Angle, "azimuth", "azimuth", "the sun's azimuth").In(-1e4, 1e4),
+		document.Of(&s.Elevation, document.Angle, "elevation", "elevation", "the sun's elevation").In(-math.Pi/2, math.Pi/2),
+		document.Of(&s.Lux, document.Number, "lux", "strength, lux", "sunlight, in lux,").In(0, 1e6),
+		document.Of(&s.Kelvin, document.Number, "kelvin", "colour, K", "colour temperature, in kelvin,").In(1000, 40000),
+		document.Of(&s.Size, document.Angle, "size", "size", "the sun's apparent size").In(0, math.Pi/2),
+		document.Of(&s.Sky, document.Choice, "sky", "sky", "the sky is").Among("two", "panorama"),
+		document.Of(&s.Zenith, document.Color, "zenith", "zenith", ""),
+		document.Of(&s.Horizon, document.Color, "horizon", "horizon", ""),
+		document.Of(&s.Level, document.Number, "level", "luminance, cd/m²", "sky luminance, in cd/m²,").In(0, 1e7),
+		document.Of(&s.Turn, document.Angle, "turn", "turned", "the panorama's turn").In(-1e4, 1e4),
+		document.Of(&s.Strength, document.Number, "strength", "1 is, cd/m²", "a panorama's luminance, in cd/m²,").In(0, 1e7),
+	}
 }
 
 // Direction is the unit vector towards a source at the azimuth (clockwise

@@ -1,7 +1,8 @@
 // Builds styles, scripts and fonts into ../dist, which the binary embeds.
 import { build } from "esbuild";
 import { execFileSync } from "node:child_process";
-import { copyFileSync, mkdirSync, rmSync } from "node:fs";
+import { createHash } from "node:crypto";
+import { copyFileSync, mkdirSync, readdirSync, readFileSync, rmSync, writeFileSync } from "node:fs";
 
 const dist = new URL("../dist/", import.meta.url).pathname;
 rmSync(dist, { recursive: true, force: true });
@@ -15,3 +16,10 @@ for (const [pkg, file] of [
   ["archivo-narrow", "archivo-narrow-latin-400-normal.woff2"], ["archivo-narrow", "archivo-narrow-latin-600-normal.woff2"],
   ["dm-mono", "dm-mono-latin-400-normal.woff2"],
 ]) copyFileSync(`node_modules/@fontsource/${pkg}/files/${file}`, dist + file);
+
+// What it was built from: the tests compare it with what lies here. Styles are made of the
+// classes that templates use too.
+const sources = [...readdirSync("src").map((f) => "src/" + f), "build.mjs", "package-lock.json", ...readdirSync("../templates").map((f) => "../templates/" + f)].sort();
+const digest = createHash("sha256");
+for (const f of sources) digest.update(f + "\0").update(readFileSync(f)).update("\0");
+writeFileSync(dist + "sources.sha256", digest.digest("hex") + "\n");

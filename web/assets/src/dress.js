@@ -1,7 +1,6 @@
 // Dress: what the page's store knows about arranging, describing and judging what
 // stands in a set.
 import { described, tools } from "./tools.js";
-import { fields } from "./elements.js";
 
 export function dress({ call, post }) {
   return {
@@ -29,7 +28,7 @@ export function dress({ call, post }) {
     selectAll(ids) { this.sel = [...new Set(ids.flatMap((id) => this.members(id)))]; this.draw(); },
     get element() { return this.st?.elements.find((e) => e.id === this.sel[0]) || null; },
     get thing() { return this.one || this.element; },
-    get fields() { const e = this.element; return (e && fields[e.kind]) || []; },
+    get fields() { const e = this.element; return (e && this.schema?.elements[e.kind]) || []; },
     get layers() { return (this.st?.elements || []).filter((e) => e.kind === "layer"); },
 
     // Drawing
@@ -77,8 +76,11 @@ export function dress({ call, post }) {
 
     // Elements: the numbers that they are described by
     figureOf(e, k) { return k.split(".").reduce((o, part) => o?.[part], e?.spec); },
-    shownFigure(e, [k, , how]) {
-      const x = this.figureOf(e, k);
+    shownFigure(e, f) { return this.shown(f.kind, this.figureOf(e, f.key)); },
+    // differs says that a figure is another than its kind begins with.
+    differs(e, f) { return f.default !== null && (this.figureOf(e, f.key) ?? (f.kind === "yes" ? false : f.kind === "color" ? "" : 0)) !== f.default; },
+    backWords(f) { return `${f.label}: back to ${f.kind === "yes" ? (f.default ? "yes" : "no") : f.kind === "choice" ? f.default : this.shown(f.kind, f.default) || "none"}`; },
+    shown(how, x) {
       if (how === "length") return this.length(x || 0);
       if (how === "angle") return this.degrees(x || 0);
       if (how === "percent") return this.number(100 * (x || 0), 1) + " %";
@@ -88,7 +90,7 @@ export function dress({ call, post }) {
       const [first, second] = k.split(".");
       return this.does("change element", { id: e.id, patch: { spec: { [first]: second ? { ...e.spec[first], [second]: value } : value } } });
     },
-    typeFigure(input, e, [k, , how]) {
+    typeFigure(input, e, { key: k, kind: how }) {
       const set = (n) => this.setFigure(e, k, n);
       if (how === "length") return this.typed(input, set);
       if (how === "color") return this.does("change element", { id: e.id, patch: { spec: { [k]: input.value.trim() } } });

@@ -119,18 +119,3 @@ class Instances {
     return { piece: this.view.getUint32(36 * i, true), x: f(1), y: f(2), z: f(3), q, scale: f(8), yaw: Math.atan2(2 * (q[3] * q[1] + q[0] * q[2]), 1 - 2 * (q[0] * q[0] + q[1] * q[1])) };
   }
 }
-
-// fields are the numbers of each kind: name, label, how it is typed.
-const area = (k, label) => [k, label, "length"];
-export const fields = {
-  room: [area("height", "ceiling at"), area("wall", "walls thick"), area("floor", "floor at"), ["ceiling", "ceiling", "yes"]],
-  row: [["by", "goes by", ["count", "spacing", "fill"]], ["count", "how many", "count"], area("spacing", "apart"), area("rows", "rows apart"), area("start", "start kept clear"), area("end", "end kept clear"), ["follow", "turns along", "yes"], ["turn", "turned by", "angle"],
-    ["rest", "rests on what is beneath", "yes"], area("height", "height"), ["smooth", "a curve", "yes"], ["inTurn", "one after the other", "yes"], area("vary.along", "vary along"), area("vary.aside", "vary aside"), ["vary.turn", "vary turn", "angle"], ["vary.tilt", "vary tilt", "angle"], ["vary.size", "vary size", "percent"], ["seed", "chance", "count"]],
-  line: [area("sag", "sag"), area("thick", "thick"), area("spacing", "things apart"), area("start", "ends kept clear"), area("drop", "things hang lower"), ["inTurn", "one after the other", "yes"], ["vary.turn", "vary turn", "angle"], ["vary.size", "vary size", "percent"], ["seed", "chance", "count"]],
-  drift: [["density", "density, per m²", "number"], area("least", "least distance"), area("edge", "thins at edge over"), ["clump", "gathers", "percent"], area("clumps", "clumps apart"), ["turn", "turn, each way", "angle"], ["tilt", "tilt", "angle"], ["sizeMin", "size from", "percent"], ["sizeMax", "size to", "percent"], ["follow", "follows slope", "percent"], area("sink", "stands in by"),
-    ["slopeTo", "slope at most", "angle"], area("lowest", "ground from"), area("highest", "ground to"), ["seen", "only what shots see", "yes"], area("margin", "beside the picture"), ["shadows", "or casts shadows into it", "yes"], ["seed", "chance", "count"]],
-  ground: [area("width", "width"), area("depth", "depth"), area("base", "height"), area("cell", "detail"), area("rough", "swell, high"), area("grain", "swell, wide"), ["color", "colour", "color"], ["steep", "where steep", "color"], ["slope", "steep from", "angle"], ["high", "where high", "color"], area("above", "high from"), ["seed", "chance", "count"]],
-  path: [area("width", "width"), area("crown", "crown"), area("kerb", "kerbs, high"), area("kerbWide", "kerbs, wide"), area("shoulder", "shoulder"), area("level", "evened over"), ["smooth", "a curve", "yes"], ["color", "colour", "color"]],
-  water: [area("level", "level"), area("ripple", "ripples, high"), area("length", "ripples, long"), ["wind", "run towards", "angle"], ["color", "colour", "color"], ["seed", "chance", "count"]],
-  card: [area("at.y", "lower edge at"), area("width", "width"), area("height", "height"), ["facing", "faces the camera", "yes"], ["yaw", "turned", "angle"], ["rough", "rugged", "percent"], ["color", "colour", "color"], area("relief", "would be deep"), ["seed", "chance", "count"]],
-};

@@ -23,6 +23,8 @@ const page = document.documentElement.dataset;
 
 // The first look is asked for before anything else is made ready.
 const first = fetch(`/api/sets/${page.set}/topics`).catch(() => null);
+// What documents are made of never changes while the page is open.
+const schema = until(() => call("/api/schema"));
 
 // upload sends files as one arrival, all or nothing; piece is one whose maps
 // are looked for in them. What it says is told, and the page looks again.
@@ -71,7 +73,7 @@ document.addEventListener("alpine:init", () => {
   figure(Alpine);
   intake(Alpine, { call, post, upload });
   Alpine.store("v", mixed(dress({ call, post }), filming({ call }), {
-    st: null, tags: {}, step: page.step || "dress", sel: [], piece: "", hover: "", message: "", bad: false, search: "", keysShown: false, keyList: list,
+    st: null, schema: null, tags: {}, step: page.step || "dress", sel: [], piece: "", hover: "", message: "", bad: false, search: "", keysShown: false, keyList: list,
     uploads: [], looks: 0, seen: 0, shotName: "", tone: localStorage.tone || "dark", snapOn: localStorage.snap !== "off", waiting: 0,
     take: { width: 1280, samples: 64, seconds: 0, denoise: true }, compare: "",
 
@@ -94,6 +96,7 @@ document.addEventListener("alpine:init", () => {
       this.laid = new Laid((e, most, wanted) => until(() => call(`/api/sets/${page.set}/elements/${e.id}/instances?k=${e.key}&most=${most}`, { raw: true }), wanted).catch(() => null), () => this.drawSoon());
       this.plan = new Plan(document.getElementById("plan"), this);
       this.strip = new Strip(document.getElementById("strip"), this);
+      schema.then((s) => { this.schema = s; }).catch((e) => this.say(e.message, true));
       const ready = await first, known = ready?.ok ? await ready.json().catch(() => null) : null;
       await until(() => this.reload(known || undefined));
       performance.mark("interactive");

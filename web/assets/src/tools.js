@@ -126,22 +126,23 @@ export class Tools {
   }
 }
 
-// described is what a drawn element begins with; mix are the pieces it lays.
+// described is what drawing says of an element; mix are the pieces it lays. The rest is as
+// its kind begins, which the server knows.
 export function described(tool, pts, box, mix, around) {
-  const pieces = mix.map((piece) => ({ piece, weight: 1 })), vary = { along: 0, aside: 0, turn: 0, tilt: 0, size: 0 };
-  const row = (shape, more) => ["row", { shape, points: pts, smooth: shape === "path", closed: false, height: 0, rest: true, pieces, inTurn: false, by: "spacing", count: 5, spacing: around.wide, rows: around.wide, start: 0, end: 0, follow: true, turn: 0, vary, seed: 1, ...more }];
+  const pieces = mix.map((piece) => ({ piece, weight: 1 }));
+  const row = (shape, more) => ["row", { shape, points: pts, smooth: shape === "path", pieces, spacing: around.wide, rows: around.wide, ...more }];
   switch (tool) {
-    case "room": return ["room", { outline: pts, open: false, floor: 0, height: 2.5, wall: 0.2, ceiling: false, openings: [] }];
-    case "facade": return ["room", { outline: pts, open: true, floor: 0, height: 6, wall: 0.3, ceiling: false, openings: [] }];
+    case "room": return ["room", { outline: pts }];
+    case "facade": return ["room", { outline: pts, open: true, height: 6, wall: 0.3 }];
     case "row": return row(pts.length > 2 ? "path" : "line");
     case "grid": return row("grid", { follow: false });
     case "circle": return row("circle", { by: "count", count: 8 });
-    case "line": return ["line", { points: pts.map((p) => ({ ...p, y: around.high(p) })), sag: 0.3, thick: 0.012, pieces, inTurn: false, spacing: 1, start: 0.5, drop: 0, vary, seed: 1 }];
-    case "drift": return ["drift", { area: pts, keep: [], pieces, density: around.density, least: 0, strokes: [], edge: 0, clump: 0, clumps: 4, turn: Math.PI, tilt: 0, sizeMin: 0.8, sizeMax: 1.2, follow: 0, sink: 0, slopeTo: 0, lowest: 0, highest: 0, seen: false, margin: 2, shadows: false, seed: 1 }];
-    case "ground": return ["ground", { middle: { x: box.x, z: box.z }, width: box.w, depth: box.d, base: 0, cell: Math.max(Math.round((Math.max(box.w, box.d) / 200) * 20) / 20, 0.1), rough: 0.4, grain: Math.max(box.w, box.d) / 3, seed: 1, strokes: [], color: "#6f7460", steep: "#77736c", high: "", slope: 35 * radians, above: 0 }];
-    case "path": return ["path", { points: pts, smooth: pts.length > 2, width: 3, crown: 0.06, kerb: 0, kerbWide: 0.15, shoulder: 2, level: 8, color: "#807a70" }];
-    case "water": return ["water", { outline: pts, level: around.level, ripple: 0.01, length: 0.6, wind: 0, color: "", seed: 1 }];
-    case "backdrop": return ["card", { at: { ...pts[0], y: 0 }, width: 300, height: 50, yaw: 0, facing: true, shape: "ridge", picture: "", color: "#5c6670", rough: 0.5, relief: 100, seed: 1 }];
+    case "line": return ["line", { points: pts.map((p) => ({ ...p, y: around.high(p) })), pieces }];
+    case "drift": return ["drift", { area: pts, pieces, density: around.density }];
+    case "ground": return ["ground", { middle: { x: box.x, z: box.z }, width: box.w, depth: box.d, cell: Math.max(Math.round((Math.max(box.w, box.d) / 200) * 20) / 20, 0.1), grain: Math.max(box.w, box.d) / 3 }];
+    case "path": return ["path", { points: pts, smooth: pts.length > 2 }];
+    case "water": return ["water", { outline: pts, level: around.level }];
+    case "backdrop": return ["card", { at: { ...pts[0], y: 0 } }];
   }
   return null;
 }

@@ -1,0 +1,151 @@
+// Package document describes what a set is made of: for every field of a document what it
+// is called, what it measures, its range and what it begins with. The server checks by it,
+// panels are drawn from it, and the docs list it. A field stands in its struct and in the
+// struct's Fields, and nowhere else.
+package document
+
+import (
+	"errors"
+	"fmt"
+	"math"
+	"regexp"
+	"slices"
+	"strings"
+)
+
+// Kind is what a field measures, and so how it is shown and typed.
+type Kind string
+
+// Kinds of fields. All are kept in SI units, angles in radians, shares as 0 to 1.
+const (
+	Length  Kind = "length"  // metres
+	Angle   Kind = "angle"   // radians, shown in degrees
+	Percent Kind = "percent" // a share, shown in per cent
+	Number  Kind = "number"  // in the unit that its label names
+	Count   Kind = "count"   // whole
+	Yes     Kind = "yes"     // or no
+	Color   Kind = "color"   // #rrggbb in sRGB; "": none
+	Choice  Kind = "choice"  // one of some words
+)
+
+// Field is one value of a document.
+type Field struct {
+	Key     string   `json:"key"` // as in JSON, "vary.turn" of what lies in another
+	Label   string   `json:"label"`
+	Kind    Kind     `json:"kind"`
+	Min     *float64 `json:"min"` // as it is kept; null: any
+	Max     *float64 `json:"max"`
+	Choices []string `json:"choices,omitempty"`
+	Default any      `json:"default"` // null: it comes from what was drawn
+
+	at    any    // where it is
+	what  string // it is in a sentence
+	drawn bool
+}
+
+// Fielded is a document that says what it is made of.
+type Fielded interface{ Fields() []Field }
+
+// Of is a field whose value is at a pointer: *float64, *int, *uint64, *bool or *string.
+// what names it within a sentence.
+func Of(at any, kind Kind, key, label, what string) Field {
+	return Field{Key: key, Label: label, Kind: kind, at: at, what: what}
+}
+
+// In bounds a number, both ends included.
+func (f Field) In(lo, hi float64) Field {
+	f.Min, f.Max = &lo, &hi
+	return f
+}
+
+// Among is what a choice is of.
+func (f Field) Among(words ...string) Field {
+	f.Choices = words
+	return f
+}
+
+// Drawn says that the value comes from what was drawn: there is none to go back to.
+func (f Field) Drawn() Field {
+	f.drawn = true
+	return f
+}
+
+// shown is in which unit a number of the kind is told, and how many times larger it is then.
+func (k Kind) shown() (unit string, times float64) {
+	switch k {
+	case Length:
+		return " m", 1
+	case Angle:
+		return "°", 180 / math.Pi
+	case Percent:
+		return " %", 100
+	}
+	return "", 1
+}
+
+// value is what the field holds: a float64, a bool or a string.
+func (f *Field) value() any {
+	switch p := f.at.(type) {
+	case *float64:
+		return *p
+	case *int:
+		return float64(*p)
+	case *uint64:
+		return float64(*p)
+	case *bool:
+		return *p
+	case *string:
+		return *p
+	}
+	return nil
+}
+
+var color = regexp.MustCompile(`^(|#[0-9a-fA-F]{6})$`)
+
+// Check says what is impossible about the fields of a document, the first of it. It changes
+// nothing.
+func Check(d Fielded) error {
+	for _, f := range d.Fields() {
+		if err := f.check(); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+func (f *Field) check() error {
+	switch v := f.value().(type) {
+	case float64:
+		lo, hi := math.Inf(-1), math.Inf(1)
+		if f.Min != nil {
+			lo, hi = *f.Min, *f.Max
+		}
+		if math.IsInf(v, 0) || !(v >= lo && v <= hi) {
+			unit, times := f.Kind.shown()
+			return fmt.Errorf("%s is %.7g to %.7g%s, not %.7g", f.what, lo*times, hi*times, unit, v*times)
+		}
+	case string:
+		if f.Kind == Color && !color.MatchString(v) {
+			return fmt.Errorf("%q is not a colour such as #8a8a7a", v)
+		}
+		if f.Kind == Choice && !slices.Contains(f.Choices, v) {
+			last := len(f.Choices) - 1
+			return fmt.Errorf("%s %s or %s, not %q", f.what, strings.Join(f.Choices[:last], ", "), f.Choices[last], v)
+		}
+	case bool:
+	default:
+		return errors.New(f.Key + " is of no kind that a field has")
+	}
+	return nil
+}
+
+// Schema is the fields of a document as it begins, with what they begin with.
+func Schema(d Fielded) []Field {
+	list := d.Fields()
+	for i := range list {
+		if f := &list[i]; !f.drawn {
+			f.Default = f.value()
+		}
+	}
+	return list
+}
