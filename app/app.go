@@ -45,7 +45,8 @@ func New(s *store.Store) *App {
 
 // Queue takes jobs, together with the rows that they are about.
 type Queue interface {
-	InsertTx(ctx context.Context, tx pgx.Tx, args river.JobArgs, opts *river.InsertOpts) (*rivertype.JobInsertResult, error)
+	InsertTx(ctx context.Context, tx pgx.Tx, args river.JobArgs,
+		opts *river.InsertOpts) (*rivertype.JobInsertResult, error)
 	JobCancel(ctx context.Context, id int64) (*rivertype.JobRow, error)
 }
 
@@ -74,17 +75,21 @@ func (a *App) NewProduction(ctx context.Context, name, unitName string) (product
 	}
 	production, set = store.NewID(), store.NewID()
 	err = a.Store.Tx(ctx, func(tx pgx.Tx) error {
-		if err := store.InsertProduction(ctx, tx, store.Production{ID: production, Name: name, Unit: u.Name, Budget: DefaultBudget}); err != nil {
+		if err := store.InsertProduction(ctx, tx, store.Production{ID: production, Name: name, Unit: u.Name,
+			Budget: DefaultBudget}); err != nil {
 			return err
 		}
-		return store.PutSet(ctx, tx, production, stage.Scene{ID: set, Name: "first set", ShotSettings: stage.ShotSettings{View: optics.Default(), Light: light.Default()}}, 0)
+		return store.PutSet(ctx, tx, production,
+			stage.Scene{ID: set, Name: "first set", ShotSettings: stage.ShotSettings{View: optics.Default(),
+				Light: light.Default()}}, 0)
 	})
 	return production, set, err
 }
 
 // NewSet makes another, empty set in a production.
 func (a *App) NewSet(ctx context.Context, production, name string) (set string, err error) {
-	s := stage.Scene{ID: store.NewID(), Name: strings.TrimSpace(name), ShotSettings: stage.ShotSettings{View: optics.Default(), Light: light.Default()}}
+	s := stage.Scene{ID: store.NewID(), Name: strings.TrimSpace(name),
+		ShotSettings: stage.ShotSettings{View: optics.Default(), Light: light.Default()}}
 	if err := s.Check(); err != nil {
 		return "", act.Wrong("%v", err)
 	}
@@ -103,7 +108,8 @@ func (a *App) SetOptions(ctx context.Context, production, unitName string, budge
 	if budget < 1000 || budget > 20_000_000 {
 		return act.Wrong("The lens view can draw 1000 to 20 000 000 triangles.")
 	}
-	tag, err := a.Store.Pool.Exec(ctx, "update production set unit = $2, budget = $3 where id = $1", production, u.Name, budget)
+	tag, err := a.Store.Pool.Exec(ctx, "update production set unit = $2, budget = $3 where id = $1", production, u.Name,
+		budget)
 	if err == nil && tag.RowsAffected() == 0 {
 		err = act.NotThere(store.ErrNotFound, "The production")
 	}

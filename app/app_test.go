@@ -125,7 +125,8 @@ func TestADownloadBecomesAPieceOfTrueSize(t *testing.T) {
 	}
 	id := st.Pieces[0].ID
 	d.edit(edit.Do(&edit.Place{Piece: id}))
-	d.edit(edit.Do(&edit.ChangePiece{ID: id, Patch: patch(map[string]any{"sizing": map[string]any{"metresPerUnit": 0.01}})}))
+	d.edit(edit.Do(&edit.ChangePiece{ID: id,
+		Patch: patch(map[string]any{"sizing": map[string]any{"metresPerUnit": 0.01}})}))
 	if got := d.state().Placements[0].Dims; got.Sub(geom.V{X: 0.02, Y: 0.01, Z: 0.01}).Len() > 1e-12 {
 		t.Errorf("in centimetres it is %v", got)
 	}
@@ -134,7 +135,8 @@ func TestADownloadBecomesAPieceOfTrueSize(t *testing.T) {
 		t.Errorf("0.9 m high it is %v", got)
 	}
 	// The same content again is recognised, under any name.
-	if ar, twice, err := d.a.Arrive(d.ctx, d.production, "again.glb", bytes.NewReader(boxGLB(t))); err != nil || !twice || ar.Name != "box.glb" {
+	if ar, twice, err := d.a.Arrive(d.ctx, d.production, "again.glb", bytes.NewReader(boxGLB(t))); err != nil || !twice ||
+		ar.Name != "box.glb" {
 		t.Errorf("%+v, %v, %v", ar, twice, err)
 	}
 }
@@ -142,7 +144,8 @@ func TestADownloadBecomesAPieceOfTrueSize(t *testing.T) {
 func TestAFileThatCannotBeReadSaysSoAndLeavesTheRestAlone(t *testing.T) {
 	d := newDesk(t)
 	st := d.takeIn("cut.glb", boxGLB(t)[:200])
-	if a := st.Arrivals[0]; a.State != "failed" || !strings.Contains(a.Note, "cut.glb") || !strings.Contains(a.Note, "fetch it again") || len(st.Pieces) != 0 {
+	if a := st.Arrivals[0]; a.State != "failed" || !strings.Contains(a.Note, "cut.glb") ||
+		!strings.Contains(a.Note, "fetch it again") || len(st.Pieces) != 0 {
 		t.Errorf("%+v", a)
 	}
 	if len(st.Snags) != 1 || st.Snags[0].Step != "intake" {
@@ -172,11 +175,13 @@ func TestEveryEditCanBeUndoneAndDoneAgain(t *testing.T) {
 		return r
 	}
 	id := step(edit.Do(&edit.Place{StandIn: "person", At: geom.V{X: 1}})).Made[0]
-	step(edit.Do(&edit.ChangePlacement{ID: id, Patch: patch(map[string]any{"at": map[string]any{"z": 4}, "yaw": 1.0, "name": "guard"})}))
+	step(edit.Do(&edit.ChangePlacement{ID: id,
+		Patch: patch(map[string]any{"at": map[string]any{"z": 4}, "yaw": 1.0, "name": "guard"})}))
 	copied := step(edit.Do(&edit.Copy{IDs: []string{id}, By: geom.V{X: 2}})).Made[0]
 	step(edit.Do(&edit.ChangeSet{Patch: patch(map[string]any{"view": map[string]any{"focal": 85}})}))
 	shot := step(edit.Do(&edit.KeepShot{Name: "close"})).Made[0]
-	step(edit.Do(&edit.ChangeSet{Patch: patch(map[string]any{"light": map[string]any{"lux": 5}})}), edit.Do(&edit.KeepShot{}))
+	step(edit.Do(&edit.ChangeSet{Patch: patch(map[string]any{"light": map[string]any{"lux": 5}})}),
+		edit.Do(&edit.KeepShot{}))
 	step(edit.Do(&edit.Delete{IDs: []string{id, copied}}), edit.Do(&edit.DeleteShot{ID: shot}))
 	for i := len(history) - 2; i >= 0; i-- {
 		if _, err := d.a.Undo(d.ctx, d.set, ""); err != nil {
@@ -216,7 +221,8 @@ func TestAStaleEditIsRefusedWhole(t *testing.T) {
 	move := func(id string) edit.Command {
 		return edit.Do(&edit.ChangePlacement{ID: id, Patch: patch(map[string]any{"at": map[string]any{"x": 9}})})
 	}
-	if _, err := d.a.Edit(d.ctx, d.set, edit.Request{Revision: seen, Commands: []edit.Command{move(b), move(a)}}); !errors.Is(err, act.ErrStale) {
+	if _, err := d.a.Edit(d.ctx, d.set,
+		edit.Request{Revision: seen, Commands: []edit.Command{move(b), move(a)}}); !errors.Is(err, act.ErrStale) {
 		t.Errorf("%v", err)
 	}
 	for _, p := range d.state().Placements {
@@ -235,12 +241,16 @@ func TestImpossibleEditsSayWhatIsWrong(t *testing.T) {
 	id := d.edit(edit.Do(&edit.Place{StandIn: "person"})).Made[0]
 	d.edit(edit.Do(&edit.ChangePlacement{ID: id, Patch: patch(map[string]any{"locked": true})}))
 	for name, deed := range map[string]edit.Command{
-		"move a locked one": edit.Do(&edit.ChangePlacement{ID: id, Patch: patch(map[string]any{"at": map[string]any{"x": 9}})}), "delete a locked one": edit.Do(&edit.Delete{IDs: []string{id}}),
-		"no such op": {Op: "explode"}, "no such field": {Op: "delete", Args: []byte(`{"id": "x"}`)}, "no such piece": edit.Do(&edit.Place{Piece: "x"}), "no such shot": edit.Do(&edit.GoToShot{ID: "x"}),
+		"move a locked one": edit.Do(&edit.ChangePlacement{ID: id,
+			Patch: patch(map[string]any{"at": map[string]any{"x": 9}})}),
+		"delete a locked one": edit.Do(&edit.Delete{IDs: []string{id}}),
+		"no such op":          {Op: "explode"}, "no such field": {Op: "delete", Args: []byte(`{"id": "x"}`)},
+		"no such piece": edit.Do(&edit.Place{Piece: "x"}), "no such shot": edit.Do(&edit.GoToShot{ID: "x"}),
 		"far before near": edit.Do(&edit.ChangeSet{Patch: patch(map[string]any{"view": map[string]any{"far": 0.01}})}),
 	} {
 		var p *act.Problem
-		if _, err := d.a.Edit(d.ctx, d.set, edit.Request{Revision: -1, Commands: []edit.Command{deed}}); !errors.As(err, &p) {
+		if _, err := d.a.Edit(d.ctx, d.set, edit.Request{Revision: -1, Commands: []edit.Command{deed}}); !errors.As(err,
+			&p) {
 			t.Errorf("%s: %v", name, err)
 		}
 	}
@@ -268,7 +278,8 @@ func TestAStillAndAMoveAreRenderedAndKept(t *testing.T) {
 	v := d.state().Set.View
 	to := v
 	to.Eye.X = 2
-	d.edit(edit.Do(&edit.ChangeSet{Patch: patch(map[string]any{"move": map[string]any{"to": to, "duration": 0.5, "easing": "smooth", "rate": 6}})}), edit.Do(&edit.KeepShot{Name: "pan"}))
+	d.edit(edit.Do(&edit.ChangeSet{Patch: patch(map[string]any{"move": map[string]any{"to": to, "duration": 0.5,
+		"easing": "smooth", "rate": 6}})}), edit.Do(&edit.KeepShot{Name: "pan"}))
 	shot := d.state().Shots[0].ID
 	settings := app.TakeSettings{Width: 64, Samples: 4, Bounces: 2, Denoise: true}
 	for _, kind := range []string{"still", "move"} {
@@ -276,9 +287,11 @@ func TestAStillAndAMoveAreRenderedAndKept(t *testing.T) {
 		if err != nil {
 			t.Fatal(err)
 		}
-		st := d.await(kind, func(st *query.State) bool { return st.Takes[0].State == "done" || st.Takes[0].State == "failed" })
+		st := d.await(kind,
+			func(st *query.State) bool { return st.Takes[0].State == "done" || st.Takes[0].State == "failed" })
 		var r app.TakeResult
-		if err := json.Unmarshal(st.Takes[0].Result, &r); err != nil || st.Takes[0].ID != take.ID || st.Takes[0].State != "done" {
+		if err := json.Unmarshal(st.Takes[0].Result, &r); err != nil || st.Takes[0].ID != take.ID ||
+			st.Takes[0].State != "done" {
 			t.Fatalf("%s: %v, %s: %s", kind, err, st.Takes[0].State, st.Takes[0].Note)
 		}
 		if kind == "still" {
@@ -315,7 +328,8 @@ func TestAQuietTakeWaits(t *testing.T) {
 	d := newDesk(t)
 	d.edit(edit.Do(&edit.Place{StandIn: "person"}))
 	d.a.Touch()
-	if _, err := d.a.Shoot(d.ctx, d.set, "", "still", app.TakeSettings{Width: 32, Samples: 4, Bounces: 2, Quietly: true}); err != nil {
+	if _, err := d.a.Shoot(d.ctx, d.set, "", "still",
+		app.TakeSettings{Width: 32, Samples: 4, Bounces: 2, Quietly: true}); err != nil {
 		t.Fatal(err)
 	}
 	st := d.await("the waiting", func(st *query.State) bool { return strings.Contains(st.Takes[0].Note, "at work") })
@@ -332,7 +346,8 @@ func TestACancelledTakeStops(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	d.await("the first picture", func(st *query.State) bool { return strings.Contains(string(st.Takes[0].Result), "preview") })
+	d.await("the first picture",
+		func(st *query.State) bool { return strings.Contains(string(st.Takes[0].Result), "preview") })
 	if err := d.a.CancelTake(d.ctx, take.ID); err != nil {
 		t.Fatal(err)
 	}
@@ -353,7 +368,8 @@ func TestAnExportedSetHoldsEveryVisiblePlacement(t *testing.T) {
 	b := d.edit(edit.Do(&edit.Copy{IDs: []string{a}, By: geom.V{Z: 3}})).Made[0]
 	d.edit(edit.Do(&edit.Place{StandIn: "person"}))
 	d.edit(edit.Do(&edit.KeepShot{Name: "wide"}))
-	d.edit(edit.Do(&edit.ChangePiece{ID: st.Pieces[0].ID, Patch: patch(map[string]any{"credit": map[string]any{"author": "Ada Example", "licence": "CC-BY-4.0"}})}))
+	d.edit(edit.Do(&edit.ChangePiece{ID: st.Pieces[0].ID,
+		Patch: patch(map[string]any{"credit": map[string]any{"author": "Ada Example", "licence": "CC-BY-4.0"}})}))
 	var buf bytes.Buffer
 	if err := d.a.Export(d.ctx, d.set, &buf); err != nil {
 		t.Fatal(err)
@@ -362,7 +378,8 @@ func TestAnExportedSetHoldsEveryVisiblePlacement(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	if box := m.Bounds(); math.Abs(box.Max.X-6) > 1e-6 || math.Abs(box.Max.Z-3.5) > 1e-6 || math.Abs(box.Max.Y-stage.PersonHeight) > 1e-3 {
+	if box := m.Bounds(); math.Abs(box.Max.X-6) > 1e-6 || math.Abs(box.Max.Z-3.5) > 1e-6 ||
+		math.Abs(box.Max.Y-stage.PersonHeight) > 1e-3 {
 		t.Errorf("bounds %v", box)
 	}
 	if want := st.Pieces[0].Name + " by Ada Example (CC-BY-4.0)"; m.Copyright != want {
@@ -391,7 +408,8 @@ func TestPanoramasAreTakenInOnlyWhenTheyCanBeRead(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	d.edit(edit.Do(&edit.ChangeSet{Patch: patch(map[string]any{"light": map[string]any{"sky": "panorama", "panorama": hash}})}))
+	d.edit(edit.Do(&edit.ChangeSet{Patch: patch(map[string]any{"light": map[string]any{"sky": "panorama",
+		"panorama": hash}})}))
 	if pix, w, h, err := d.a.Sky(d.ctx, d.set); err != nil || len(pix) != 3*w*h {
 		t.Error(err)
 	}

@@ -53,10 +53,12 @@ type arrivedFile struct {
 
 // Arrive keeps one file and starts its intake. The same content in the same
 // production is recognised: its arrival is returned, and twice is true.
-func (a *App) Arrive(ctx context.Context, production, name string, r io.Reader) (ar store.Arrival, twice bool, err error) {
+func (a *App) Arrive(ctx context.Context, production, name string, r io.Reader) (ar store.Arrival,
+	twice bool, err error) {
 	name = path.Base(strings.ReplaceAll(strings.TrimSpace(name), "\\", "/"))
 	if !intake.IsWelcome(name) {
-		return ar, false, act.Wrong("%s is of a kind that is not read here. Drop a model (%s), an archive or folder with one, or its pictures.", name, strings.Join(intake.Extensions(), ", "))
+		return ar, false, act.Wrong("%s is of a kind that is not read here. Drop a model (%s), an archive or folder with "+
+			"one, or its pictures.", name, strings.Join(intake.Extensions(), ", "))
 	}
 	sent := false
 	return a.ArriveFolder(ctx, production, name, "", func() (Incoming, error) {
@@ -71,7 +73,8 @@ func (a *App) Arrive(ctx context.Context, production, name string, r io.Reader) 
 // ArriveFolder keeps all files that next gives, until io.EOF, as one arrival
 // and starts its intake. forPiece, when set, is a piece whose missing maps are
 // looked for in it.
-func (a *App) ArriveFolder(ctx context.Context, production, name, forPiece string, next func() (Incoming, error)) (ar store.Arrival, twice bool, err error) {
+func (a *App) ArriveFolder(ctx context.Context, production, name, forPiece string,
+	next func() (Incoming, error)) (ar store.Arrival, twice bool, err error) {
 	if name == "" || name == "." || name == "/" || len(name) > 255 || plain.Text(name) != nil {
 		return ar, false, act.Wrong("What arrives needs a name of 1 to 255 characters.")
 	}
@@ -87,7 +90,8 @@ func (a *App) ArriveFolder(ctx context.Context, production, name, forPiece strin
 	if err != nil {
 		return ar, false, err
 	}
-	ar = store.Arrival{ID: store.NewID(), ProductionID: production, Name: name, State: "waiting", ForPiece: forPiece, Files: json.RawMessage("[]")}
+	ar = store.Arrival{ID: store.NewID(), ProductionID: production, Name: name, State: "waiting", ForPiece: forPiece,
+		Files: json.RawMessage("[]")}
 	for _, f := range files {
 		ar.Bytes += f.Bytes
 	}
@@ -134,7 +138,8 @@ func (a *App) ArriveFolder(ctx context.Context, production, name, forPiece strin
 	return ar, twice, err
 }
 
-func (a *App) keepFiles(ctx context.Context, name string, next func() (Incoming, error)) (files []arrivedFile, err error) {
+func (a *App) keepFiles(ctx context.Context, name string,
+	next func() (Incoming, error)) (files []arrivedFile, err error) {
 	if a.Store.Room().None() {
 		return nil, act.DiskFull
 	}
@@ -182,7 +187,8 @@ func (a *App) queueIntake(ctx context.Context, tx pgx.Tx, ar *store.Arrival) err
 	if a.Queue == nil {
 		return nil
 	}
-	job, err := a.Queue.InsertTx(ctx, tx, IntakeArgs{ar.ID}, &river.InsertOpts{Queue: laneOf(ar.Bytes), MaxAttempts: intakeTries})
+	job, err := a.Queue.InsertTx(ctx, tx, IntakeArgs{ar.ID},
+		&river.InsertOpts{Queue: laneOf(ar.Bytes), MaxAttempts: intakeTries})
 	if err != nil {
 		return err
 	}
@@ -200,7 +206,8 @@ func (a *App) CancelArrival(ctx context.Context, id string) error {
 	if ar.State != "waiting" && ar.State != "working" {
 		return act.Wrong("%s is not being worked on.", ar.Name)
 	}
-	if _, err := a.Store.Pool.Exec(ctx, "update arrival set state = 'cancelled', note = 'stopped by hand' where id = $1", id); err != nil {
+	if _, err := a.Store.Pool.Exec(ctx, "update arrival set state = 'cancelled', note = 'stopped by hand' where id = $1",
+		id); err != nil {
 		return err
 	}
 	if ar.JobID != nil && a.Queue != nil {
@@ -217,7 +224,8 @@ func (a *App) ResumeArrival(ctx context.Context, id string) error {
 		return act.NotThere(err, "The arrival")
 	}
 	return a.Store.Tx(ctx, func(tx pgx.Tx) error {
-		if _, err := tx.Exec(ctx, "update arrival set state = 'waiting', note = '', found = case when state = 'failed' then null else found end where id = $1", id); err != nil {
+		if _, err := tx.Exec(ctx, "update arrival set state = 'waiting', note = '', found = case when state = 'failed' "+
+			"then null else found end where id = $1", id); err != nil {
 			return err
 		}
 		act.Tell(ctx, tx, ar.ProductionID, "arrival")

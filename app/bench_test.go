@@ -29,7 +29,8 @@ func lump(b testing.TB, seed, n int) []byte {
 			if i == n {
 				u = math.Pi
 			}
-			p.Positions = append(p.Positions, float32(r*math.Sin(u)*math.Cos(v)), float32(0.5+r*math.Cos(u)), float32(-r*math.Sin(u)*math.Sin(v)))
+			p.Positions = append(p.Positions, float32(r*math.Sin(u)*math.Cos(v)), float32(0.5+r*math.Cos(u)),
+				float32(-r*math.Sin(u)*math.Sin(v)))
 		}
 	}
 	w := uint32(n + 1)
@@ -42,7 +43,9 @@ func lump(b testing.TB, seed, n int) []byte {
 	s := model.DefaultSurface()
 	node := model.NewNode("lump")
 	node.Mesh = 0
-	m := &model.Model{Name: "lump", Up: "Y", Unit: model.Unit{Name: "metre", MetresPerUnit: 1, From: "format"}, Surfaces: []model.Surface{s}, Meshes: []model.Mesh{{Parts: []model.Part{p}}}, Nodes: []model.Node{node}, Roots: []int{0}}
+	m := &model.Model{Name: "lump", Up: "Y", Unit: model.Unit{Name: "metre", MetresPerUnit: 1, From: "format"},
+		Surfaces: []model.Surface{s}, Meshes: []model.Mesh{{Parts: []model.Part{p}}}, Nodes: []model.Node{node},
+		Roots: []int{0}}
 	var buf bytes.Buffer
 	if err := exchange.WriteGLB(&buf, m); err != nil {
 		b.Fatal(err)
@@ -51,7 +54,8 @@ func lump(b testing.TB, seed, n int) []byte {
 }
 
 // quarry is a set of 5,000 placements of 500 pieces of 10,000 triangles: 50
-// million triangles instanced. One in 250 reaches into its neighbour. Its pieces are made from one arrival, so that the
+// million triangles instanced. One in 250 reaches into its neighbour. Its pieces are made from one
+// arrival, so that the
 // bench does not wait for 500.
 func quarry(b *testing.B) (d *desk, ids []string) {
 	d = newDesk(b)
@@ -64,13 +68,17 @@ func quarry(b *testing.B) (d *desk, ids []string) {
 		if err := store.CopyPiece(d.ctx, d.a.Store.Pool, first, id, fmt.Sprintf("lump %d", i)); err != nil {
 			b.Fatal(err)
 		}
-		if _, err := d.a.Store.Pool.Exec(d.ctx, "update piece set sizing = jsonb_set(sizing, '{factor}', to_jsonb($2::float8)) where id = $1", id, 1+float64(i)/1000); err != nil {
+		if _, err := d.a.Store.Pool.Exec(d.ctx,
+			"update piece set sizing = jsonb_set(sizing, '{factor}', to_jsonb($2::float8)) where id = $1", id,
+			1+float64(i)/1000); err != nil {
 			b.Fatal(err)
 		}
 		pieces = append(pieces, id)
 	}
 	for i := range 5000 {
-		deeds = append(deeds, edit.Do(&edit.Place{Piece: pieces[i%500], Name: fmt.Sprintf("lump %d", i), At: geom.V{X: 1.8 * float64(i%71), Z: 1.8*float64(i/71) - map[bool]float64{true: 0.75}[i%250 == 249]}}))
+		deeds = append(deeds,
+			edit.Do(&edit.Place{Piece: pieces[i%500], Name: fmt.Sprintf("lump %d", i),
+				At: geom.V{X: 1.8 * float64(i%71), Z: 1.8*float64(i/71) - map[bool]float64{true: 0.75}[i%250 == 249]}}))
 	}
 	ids = d.edit(deeds...).Made
 	d.add("ground", &lay.Ground{Middle: lay.P{X: 50, Z: 50}, Width: 140, Depth: 140, Cell: 1})
@@ -130,7 +138,8 @@ func BenchmarkQuarry(b *testing.B) {
 			b.StopTimer()
 			measured()
 			b.StartTimer()
-			put(edit.Do(&edit.ChangePlacement{ID: ids[2400], Patch: patch(map[string]any{"at": map[string]any{"y": float64(i%2) / 2}})}))
+			put(edit.Do(&edit.ChangePlacement{ID: ids[2400],
+				Patch: patch(map[string]any{"at": map[string]any{"y": float64(i%2) / 2}})}))
 			b.ReportMetric(1000*measured(), "ms/measured")
 		}
 	})
@@ -138,14 +147,17 @@ func BenchmarkQuarry(b *testing.B) {
 		for i := 0; b.Loop(); i++ {
 			b.StopTimer()
 			measured()
-			put(edit.Do(&edit.ChangePlacement{ID: ids[2400], Patch: patch(map[string]any{"at": map[string]any{"y": float64(i%2) / 2}})}))
+			put(edit.Do(&edit.ChangePlacement{ID: ids[2400],
+				Patch: patch(map[string]any{"at": map[string]any{"y": float64(i%2) / 2}})}))
 			measured()
 			b.StartTimer()
 			d.frame(0)
 		}
 	})
 	b.Run("fit a move of 240 frames", func(b *testing.B) {
-		put(edit.Do(&edit.ChangeSet{Patch: patch(map[string]any{"view": map[string]any{"eye": geom.V{X: 60, Y: 1.7, Z: 140}}, "move": motion.Move{Rate: 24, Rail: &motion.CameraPath{Kind: "dolly", Points: []geom.V{{}, {Z: -20}}, Seconds: 10, Easing: "smooth"}}})}))
+		put(edit.Do(&edit.ChangeSet{Patch: patch(map[string]any{"view": map[string]any{"eye": geom.V{X: 60, Y: 1.7, Z: 140}},
+			"move": motion.Move{Rate: 24, Rail: &motion.CameraPath{Kind: "dolly", Points: []geom.V{{}, {Z: -20}}, Seconds: 10,
+				Easing: "smooth"}}})}))
 		measured()
 		for b.Loop() {
 			put(edit.Do(&edit.FitRange{}))
@@ -169,7 +181,8 @@ func BenchmarkMillion(b *testing.B) {
 	piece := d.takeIn("stone.glb", lump(b, 1, 12)).Pieces[0].ID
 	d.add("ground", &lay.Ground{Width: 1000, Depth: 1000, Cell: 1, Rough: 12, Grain: 150, Seed: 1})
 	area := []lay.P{{X: -500, Z: -500}, {X: 500, Z: -500}, {X: 500, Z: 500}, {X: -500, Z: 500}}
-	drift := lay.Scatter{Area: area, Pieces: []lay.Share{{Piece: piece, Weight: 1}}, Density: 1, SizeMin: 0.3, SizeMax: 0.6, Turn: 3, Follow: 1, Seed: 1}
+	drift := lay.Scatter{Area: area, Pieces: []lay.Share{{Piece: piece, Weight: 1}}, Density: 1, SizeMin: 0.3,
+		SizeMax: 0.6, Turn: 3, Follow: 1, Seed: 1}
 	b.Run("laid", func(b *testing.B) {
 		for i := 0; b.Loop(); i++ {
 			drift.Seed = uint64(i + 1)
@@ -188,7 +201,8 @@ func BenchmarkMillion(b *testing.B) {
 		}
 	})
 	d.add("drift", &drift)
-	d.edit(edit.Do(&edit.ChangeSet{Patch: patch(map[string]any{"view": map[string]any{"eye": geom.V{X: 60, Y: 14, Z: 140}}, "move": motion.Move{Rate: 24,
+	d.edit(edit.Do(&edit.ChangeSet{Patch: patch(map[string]any{"view": map[string]any{"eye": geom.V{X: 60, Y: 14,
+		Z: 140}}, "move": motion.Move{Rate: 24,
 		Rail: &motion.CameraPath{Kind: "dolly", Points: []geom.V{{}, {Z: -20}}, Seconds: 10, Easing: "smooth"}}})}))
 	d.frame(0) // the tree over the copies is made once
 	b.Run("seen by a move of 240 frames", func(b *testing.B) {

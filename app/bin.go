@@ -43,7 +43,8 @@ func (a *App) PutInBin(ctx context.Context, kind, id string) error {
 		return notBinned(kind)
 	}
 	if kind == "arrival" {
-		if err := a.CancelArrival(ctx, id); err != nil && !errors.Is(err, act.ErrWrong) { // that nothing is worked on is well
+		// that nothing is worked on is well
+		if err := a.CancelArrival(ctx, id); err != nil && !errors.Is(err, act.ErrWrong) {
 			return err
 		}
 	} else if err := a.stopTakes(ctx, kind, id); err != nil {
@@ -59,11 +60,13 @@ func (a *App) PutInBin(ctx context.Context, kind, id string) error {
 				return act.NotThere(err, "The production")
 			}
 			var others int
-			if err := tx.QueryRow(ctx, "select count(*) from sets where production_id = $1 and id <> $2 and binned is null", production, id).Scan(&others); err != nil {
+			if err := tx.QueryRow(ctx, "select count(*) from sets where production_id = $1 and id <> $2 and binned is null",
+				production, id).Scan(&others); err != nil {
 				return err
 			}
 			if others == 0 {
-				return act.Wrong("It is the only set of its production, which has one at least. Put the production into the bin, or make another set first.")
+				return act.Wrong("It is the only set of its production, which has one at least. Put the production into the " +
+					"bin, or make another set first.")
 			}
 		}
 		if _, err = tx.Exec(ctx, "update "+table+" set binned = now() where id = $1 and binned is null", id); err != nil {
@@ -113,8 +116,10 @@ func (a *App) Uses(ctx context.Context, arrival string) (u Uses, err error) {
 
 // stopTakes stops what is being rendered of it.
 func (a *App) stopTakes(ctx context.Context, kind, id string) error {
-	where := map[string]string{"production": "set_id in (select id from sets where production_id = $1)", "set": "set_id = $1", "take": "id = $1"}[kind]
-	rows, err := a.Store.Pool.Query(ctx, "select id from take where binned is null and state in ('waiting', 'working') and "+where, id)
+	where := map[string]string{"production": "set_id in (select id from sets where production_id = $1)",
+		"set": "set_id = $1", "take": "id = $1"}[kind]
+	rows, err := a.Store.Pool.Query(ctx, "select id from take where binned is null and state in ('waiting', 'working') "+
+		"and "+where, id)
 	if err != nil {
 		return err
 	}
@@ -132,8 +137,10 @@ func (a *App) stopTakes(ctx context.Context, kind, id string) error {
 
 // productionOf is the production that something belongs to, wherever it lies.
 func productionOf(ctx context.Context, q store.Querier, kind, id string) (production string, err error) {
-	sql := map[string]string{"production": "select id from production where id = $1", "set": "select production_id from sets where id = $1",
-		"take": "select s.production_id from take t join sets s on s.id = t.set_id where t.id = $1", "arrival": "select production_id from arrival where id = $1"}[kind]
+	sql := map[string]string{"production": "select id from production where id = $1",
+		"set":     "select production_id from sets where id = $1",
+		"take":    "select s.production_id from take t join sets s on s.id = t.set_id where t.id = $1",
+		"arrival": "select production_id from arrival where id = $1"}[kind]
 	err = q.QueryRow(ctx, sql, id).Scan(&production)
 	if errors.Is(err, pgx.ErrNoRows) {
 		err = store.ErrNotFound
@@ -188,10 +195,12 @@ func (a *App) Bin(ctx context.Context) (list []Binned, err error) {
 		return nil, err
 	}
 	for _, r := range rows {
-		b := Binned{Kind: r.Kind, ID: r.ID, Name: r.Name, Of: r.Of, Days: max(BinDays-int(time.Since(r.Since).Hours()/24), 0)}
+		b := Binned{Kind: r.Kind, ID: r.ID, Name: r.Name, Of: r.Of, Days: max(BinDays-int(time.Since(r.Since).Hours()/24),
+			0)}
 		switch r.Kind {
 		case "production":
-			b.What = fmt.Sprintf("%s, %s, %s, %s", many(r.Sets, "set"), many(r.Pieces, "piece"), many(r.Things, "placement"), many(r.Takes, "take"))
+			b.What = fmt.Sprintf("%s, %s, %s, %s", many(r.Sets, "set"), many(r.Pieces, "piece"), many(r.Things, "placement"),
+				many(r.Takes, "take"))
 		case "arrival":
 			b.What = fmt.Sprintf("%s, %s", many(r.Pieces, "piece"), many(r.Things, "placement"))
 		case "set":

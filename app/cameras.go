@@ -151,11 +151,14 @@ func (a *App) TakeSun(ctx context.Context, setID, piece string) error {
 		return act.Wrong("%s has no sun in its file.", p.Name)
 	}
 	azimuth, elevation := light.Towards(from)
-	raw, err := json.Marshal(map[string]any{"light": map[string]any{"sunOn": true, "azimuth": azimuth, "elevation": elevation,
-		"lux": min(max(sun.Intensity, 0), 1e6), "kelvin": light.NearestKelvin(geom.V{X: sun.Color[0], Y: sun.Color[1], Z: sun.Color[2]})}})
+	raw, err := json.Marshal(map[string]any{"light": map[string]any{"sunOn": true, "azimuth": azimuth,
+		"elevation": elevation,
+		"lux":       min(max(sun.Intensity, 0), 1e6),
+		"kelvin":    light.NearestKelvin(geom.V{X: sun.Color[0], Y: sun.Color[1], Z: sun.Color[2]})}})
 	if err != nil {
 		return err
 	}
-	_, err = a.Edit(ctx, setID, edit.Request{Revision: -1, Commands: []edit.Command{edit.Do(&edit.ChangeSet{Patch: raw})}})
+	_, err = a.Edit(ctx, setID,
+		edit.Request{Revision: -1, Commands: []edit.Command{edit.Do(&edit.ChangeSet{Patch: raw})}})
 	return err
 }

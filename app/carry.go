@@ -28,7 +28,8 @@ func (a *App) Backup(ctx context.Context, w io.Writer) (store.Manifest, error) {
 // Restore takes a backup back: into a database that holds nothing, or, with
 // replace, in place of what is there, which is then written to a backup in dir
 // first; kept is its path. The file is looked through before anything is changed.
-func (a *App) Restore(ctx context.Context, r io.ReaderAt, size int64, replace bool, dir string) (m store.Manifest, kept string, err error) {
+func (a *App) Restore(ctx context.Context, r io.ReaderAt, size int64, replace bool, dir string) (m store.Manifest,
+	kept string, err error) {
 	d, err := store.OpenDump(ctx, r, size)
 	if err != nil {
 		return m, "", err
@@ -48,7 +49,8 @@ func (a *App) Restore(ctx context.Context, r io.ReaderAt, size int64, replace bo
 	}
 	if err := sc.Commit(ctx, true, replace); err != nil {
 		if errors.Is(err, store.ErrNotEmpty) {
-			err = errors.New("there are productions here already. Restore into an empty place with --data FOLDER, or say --replace: then what is here is written to a backup beside the data first")
+			err = errors.New("there are productions here already. Restore into an empty place with --data FOLDER, or say " +
+				"--replace: then what is here is written to a backup beside the data first")
 		}
 		return m, kept, err
 	}
@@ -178,7 +180,8 @@ func (a *App) renaming(ctx context.Context, d *store.Dumped) (*strings.Replacer,
 			}
 			ids[table] = append(ids[table], row.ID)
 			// A piece that is named after its arrival is renamed with it.
-			if base := strings.TrimPrefix(row.ID, "p"); len(base) >= 16 && !known[base[:16]] && !(table == "piece" && row.ID[0] == 'p' && len(row.ID) == 16) {
+			if base := strings.TrimPrefix(row.ID, "p"); len(base) >= 16 && !known[base[:16]] &&
+				!(table == "piece" && row.ID[0] == 'p' && len(row.ID) == 16) {
 				known[base[:16]] = true
 				pairs = append(pairs, base[:16], store.NewID())
 			} else if !known[row.ID] && len(row.ID) == 16 {
@@ -201,7 +204,8 @@ func (a *App) renaming(ctx context.Context, d *store.Dumped) (*strings.Replacer,
 // checkTaken checks everything in a scratch as if it came by hand, and settles what
 // was under way where it was exported.
 func (a *App) checkTaken(ctx context.Context, sc *store.Scratch) (production, set string, err error) {
-	list, err := store.List[store.Production](ctx, sc.Pool, "select id, name, unit, budget, revision, created, sample from production")
+	list, err := store.List[store.Production](ctx, sc.Pool,
+		"select id, name, unit, budget, revision, created, sample from production")
 	if err != nil {
 		return "", "", err
 	}
@@ -246,7 +250,8 @@ func (a *App) checkTaken(ctx context.Context, sc *store.Scratch) (production, se
 		return "", "", refuse(errors.New("it has no set"))
 	}
 	for _, id := range sets {
-		if _, err := sc.Pool.Exec(ctx, "update sets set binned = null where id = $1 and binned is not null", id); err != nil {
+		if _, err := sc.Pool.Exec(ctx, "update sets set binned = null where id = $1 and binned is not null",
+			id); err != nil {
 			return "", "", err
 		}
 		if err := checkSet(ctx, sc, id); err != nil {
@@ -273,8 +278,10 @@ func (a *App) checkTaken(ctx context.Context, sc *store.Scratch) (production, se
 		}
 	}
 	for _, sql := range []string{
-		"update take set state = 'cancelled', note = 'was under way where it was exported: ask for it again' where state in ('waiting', 'working')",
-		"update arrival set state = 'cancelled', note = 'was under way where it was exported: take it up again' where state in ('waiting', 'working')",
+		"update take set state = 'cancelled', note = 'was under way where it was exported: ask for it again' where state " +
+			"in ('waiting', 'working')",
+		"update arrival set state = 'cancelled', note = 'was under way where it was exported: take it up again' where " +
+			"state in ('waiting', 'working')",
 		"update piece set making = 'waiting' where making <> '' and making not like 'failed%'",
 		"update log set actor = ''", // whose browser it was there says nothing here
 	} {

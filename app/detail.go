@@ -96,8 +96,10 @@ func (a *App) Piece(ctx context.Context, id string) (d *PieceDetail, err error) 
 		}
 		var inv inventory
 		var rec recipe.Recipe
-		d = &PieceDetail{ID: id, Source: p.Source, Arrival: ar.ID, Came: ar.Name, Picture: p.Picture, News: p.News, Columns: maps.Columns}
-		if err := cmp.Or(json.Unmarshal(raw, &inv), json.Unmarshal(p.Recipe, &rec), json.Unmarshal(p.Facts, &d.Facts), json.Unmarshal(p.Weight, &d.Weight)); err != nil {
+		d = &PieceDetail{ID: id, Source: p.Source, Arrival: ar.ID, Came: ar.Name, Picture: p.Picture, News: p.News,
+			Columns: maps.Columns}
+		if err := cmp.Or(json.Unmarshal(raw, &inv), json.Unmarshal(p.Recipe, &rec), json.Unmarshal(p.Facts, &d.Facts),
+			json.Unmarshal(p.Weight, &d.Weight)); err != nil {
 			return fmt.Errorf("piece %s: %w", id, err)
 		}
 		d.Lacks, d.Tray = rec.Lacks(&inv.Inventory), rec.Unused(inv.Tray)

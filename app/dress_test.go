@@ -24,7 +24,8 @@ import (
 // snagsOf are the measured snags of a kind, once the newest revision is measured.
 func (d *desk) snagsOf(kind string) (list []string) {
 	d.Helper()
-	st := d.await("the measuring", func(st *query.State) bool { return st.Measured != nil && st.Measured.Revision == st.Revision })
+	st := d.await("the measuring",
+		func(st *query.State) bool { return st.Measured != nil && st.Measured.Revision == st.Revision })
 	for _, s := range st.Snags {
 		if s.Kind == kind {
 			list = append(list, s.What)
@@ -95,7 +96,8 @@ func TestThingsArePutDownOntoTrueTriangles(t *testing.T) {
 	p := d.placement("box")
 	up := p.World.Dir(geom.V{Y: 1})
 	near(t, "its lean", math.Atan2(up.Z, up.Y), math.Atan(0.25), 1e-6)
-	d.edit(edit.Do(&edit.ChangePlacement{ID: id, Patch: patch(map[string]any{"pitch": 0.0, "roll": 0.0, "yaw": 0.0, "at": geom.V{Y: 2}})}))
+	d.edit(edit.Do(&edit.ChangePlacement{ID: id,
+		Patch: patch(map[string]any{"pitch": 0.0, "roll": 0.0, "yaw": 0.0, "at": geom.V{Y: 2}})}))
 	d.settle(0, id)
 	p = d.placement("box")
 	up = p.World.Dir(geom.V{Y: 1})
@@ -130,7 +132,11 @@ func TestThingsAreArranged(t *testing.T) {
 	}
 	d.edit(edit.Do(&edit.Rename{IDs: []string{a, b, c}, Pattern: "crate ##"}))
 	d.placement("crate 02")
-	for _, bad := range []edit.Command{edit.Do(&edit.Align{IDs: []string{a}, To: "x"}), edit.Do(&edit.Align{IDs: []string{a, b}, To: "w-min"}), edit.Do(&edit.Swap{IDs: []string{a, b, c}}), edit.Do(&edit.Rename{IDs: []string{a}, Pattern: "a # b #"}), edit.Do(&edit.SetAgainst{IDs: []string{a}, Side: "down"}), edit.Do(&edit.Vary{IDs: []string{a}, VaryBy: edit.VaryBy{Size: 2}})} {
+	for _, bad := range []edit.Command{edit.Do(&edit.Align{IDs: []string{a}, To: "x"}),
+		edit.Do(&edit.Align{IDs: []string{a, b}, To: "w-min"}), edit.Do(&edit.Swap{IDs: []string{a, b, c}}),
+		edit.Do(&edit.Rename{IDs: []string{a}, Pattern: "a # b #"}),
+		edit.Do(&edit.SetAgainst{IDs: []string{a}, Side: "down"}),
+		edit.Do(&edit.Vary{IDs: []string{a}, VaryBy: edit.VaryBy{Size: 2}})} {
 		if _, err := d.a.Edit(d.ctx, d.set, edit.Request{Revision: -1, Commands: []edit.Command{bad}}); err == nil {
 			t.Errorf("%+v is done", bad)
 		}
@@ -156,10 +162,13 @@ func TestStandInsAreRecast(t *testing.T) {
 			is = p
 		}
 	}
-	if !was.Hidden || was.Layer != "blockout" || is.Recast != id || math.Abs(math.Cos(is.Yaw)) > 1e-9 || is.At.Sub(geom.V{X: 3, Z: 1}).Len() > 1e-9 {
+	if !was.Hidden || was.Layer != "blockout" || is.Recast != id || math.Abs(math.Cos(is.Yaw)) > 1e-9 ||
+		is.At.Sub(geom.V{X: 3, Z: 1}).Len() > 1e-9 {
 		t.Errorf("the stand-in %+v, its piece %+v", was.Placement, is.Placement)
 	}
-	if _, err := d.a.Edit(d.ctx, d.set, edit.Request{Revision: -1, Commands: []edit.Command{edit.Do(&edit.Recast{IDs: []string{is.ID}, Piece: piece})}}); err == nil {
+	if _, err := d.a.Edit(d.ctx, d.set,
+		edit.Request{Revision: -1,
+			Commands: []edit.Command{edit.Do(&edit.Recast{IDs: []string{is.ID}, Piece: piece})}}); err == nil {
 		t.Error("a piece is recast")
 	}
 	other := d.edit(standIn("box", geom.V{X: 9}, geom.V{X: 4, Y: 3, Z: 2}, nil)).Made[0]
@@ -172,7 +181,8 @@ func TestStandInsAreRecast(t *testing.T) {
 		scale float64
 	}{{false, 2.0 / 24, 1}, {true, 16.0 / 24, 2}} {
 		fits, err := d.a.Fits(d.ctx, d.set, piece, []string{third, other, is.ID}, c.fill)
-		if err != nil || len(fits) != 2 || fits[0].ID != other || math.Abs(fits[0].Fit-c.fit) > 1e-9 || math.Abs(fits[0].Scale-c.scale) > 1e-9 || math.Abs(fits[1].Fit-1) > 1e-9 {
+		if err != nil || len(fits) != 2 || fits[0].ID != other || math.Abs(fits[0].Fit-c.fit) > 1e-9 ||
+			math.Abs(fits[0].Scale-c.scale) > 1e-9 || math.Abs(fits[1].Fit-1) > 1e-9 {
 			t.Errorf("filled %v: %+v, %v", c.fill, fits, err)
 		}
 	}
@@ -193,7 +203,8 @@ func TestARowStandsOnWhatIsBeneath(t *testing.T) {
 	d := newDesk(t)
 	piece := d.takeIn("box.glb", boxGLB(t)).Pieces[0].ID
 	slab := d.edit(standIn("slab", geom.V{X: 3}, geom.V{X: 6, Y: 0.5, Z: 2}, nil)).Made[0]
-	row := &lay.Array{Shape: "line", Points: []lay.P{{X: -4}, {X: 6}}, Pieces: []lay.Share{{Piece: piece, Weight: 1}}, By: "count", Count: 3, Rest: true}
+	row := &lay.Array{Shape: "line", Points: []lay.P{{X: -4}, {X: 6}}, Pieces: []lay.Share{{Piece: piece, Weight: 1}},
+		By: "count", Count: 3, Rest: true}
 	id := d.add("row", row)
 	heights := func() (list []float64) {
 		raw, err := d.a.ElementInstances(d.ctx, d.set, id, 0)
@@ -239,20 +250,25 @@ func TestElementsThatCannotBeAreRefused(t *testing.T) {
 	piece := d.takeIn("box.glb", boxGLB(t)).Pieces[0].ID
 	before := d.state().Revision
 	square := []lay.P{{X: 0}, {X: 1000}, {X: 1000, Z: 1000}, {Z: 1000}}
-	drift := map[string]any{"area": square, "pieces": []lay.Share{{Piece: piece, Weight: 1}}, "density": 5000, "sizeMin": 1, "sizeMax": 1}
+	drift := map[string]any{"area": square, "pieces": []lay.Share{{Piece: piece, Weight: 1}}, "density": 5000,
+		"sizeMin": 1, "sizeMax": 1}
 	for what, c := range map[string]struct {
 		kind string
 		spec any
 		say  string
 	}{
-		"a billion things":   {"drift", drift, "billion"},
-		"a path with a loop": {"path", map[string]any{"points": []lay.P{{}, {X: 5, Z: 5}, {X: 5}, {Z: 5}}, "width": 1}, "crosses itself"},
-		"an area of zero":    {"water", map[string]any{"outline": []lay.P{{}, {X: 1}, {X: 2}}}, "no area"},
-		"a lost piece":       {"row", &lay.Array{Shape: "line", Points: square[:2], Pieces: []lay.Share{{Piece: "gone", Weight: 1}}, By: "count", Count: 2}, "not in the library"},
-		"a field unknown":    {"room", map[string]any{"walls": 3}, "cannot be read"},
-		"an unknown kind":    {"tower", map[string]any{}, "not a kind"},
+		"a billion things": {"drift", drift, "billion"},
+		"a path with a loop": {"path", map[string]any{"points": []lay.P{{}, {X: 5, Z: 5}, {X: 5}, {Z: 5}}, "width": 1},
+			"crosses itself"},
+		"an area of zero": {"water", map[string]any{"outline": []lay.P{{}, {X: 1}, {X: 2}}}, "no area"},
+		"a lost piece": {"row",
+			&lay.Array{Shape: "line", Points: square[:2], Pieces: []lay.Share{{Piece: "gone", Weight: 1}}, By: "count",
+				Count: 2}, "not in the library"},
+		"a field unknown": {"room", map[string]any{"walls": 3}, "cannot be read"},
+		"an unknown kind": {"tower", map[string]any{}, "not a kind"},
 	} {
-		_, err := d.a.Edit(d.ctx, d.set, edit.Request{Revision: -1, Commands: []edit.Command{edit.Do(&edit.AddElement{Kind: c.kind, Spec: patch(c.spec)})}})
+		_, err := d.a.Edit(d.ctx, d.set,
+			edit.Request{Revision: -1, Commands: []edit.Command{edit.Do(&edit.AddElement{Kind: c.kind, Spec: patch(c.spec)})}})
 		if err == nil || !strings.Contains(err.Error(), c.say) {
 			t.Errorf("%s: %v", what, err)
 		}
@@ -260,7 +276,10 @@ func TestElementsThatCannotBeAreRefused(t *testing.T) {
 	// Groups in a circle.
 	g1 := d.add("group", &lay.Group{})
 	g2 := d.add("group", &lay.Group{Parent: g1})
-	_, err := d.a.Edit(d.ctx, d.set, edit.Request{Revision: -1, Commands: []edit.Command{edit.Do(&edit.ChangeElement{ID: g1, Patch: patch(map[string]any{"spec": map[string]any{"parent": g2}})})}})
+	_, err := d.a.Edit(d.ctx, d.set,
+		edit.Request{Revision: -1,
+			Commands: []edit.Command{edit.Do(&edit.ChangeElement{ID: g1,
+				Patch: patch(map[string]any{"spec": map[string]any{"parent": g2}})})}})
 	if err == nil || !strings.Contains(err.Error(), "cannot hold itself") {
 		t.Errorf("groups in a circle: %v", err)
 	}
@@ -270,9 +289,11 @@ func TestElementsThatCannotBeAreRefused(t *testing.T) {
 	// Two people brush the same ground: the second is told.
 	ground := d.add("ground", &lay.Ground{Width: 10, Depth: 10, Cell: 1})
 	seen := d.state().Revision
-	stroke := edit.Do(&edit.Stroke{ID: ground, Stroke: patch(lay.Sculpt{Do: "raise", Points: []lay.P{{X: 1}}, Radius: 2, Height: 1})})
+	stroke := edit.Do(&edit.Stroke{ID: ground,
+		Stroke: patch(lay.Sculpt{Do: "raise", Points: []lay.P{{X: 1}}, Radius: 2, Height: 1})})
 	d.edit(stroke)
-	if _, err := d.a.Edit(d.ctx, d.set, edit.Request{Revision: seen, Commands: []edit.Command{stroke}}); err == nil || !strings.Contains(err.Error(), "changed elsewhere") {
+	if _, err := d.a.Edit(d.ctx, d.set, edit.Request{Revision: seen, Commands: []edit.Command{stroke}}); err == nil ||
+		!strings.Contains(err.Error(), "changed elsewhere") {
 		t.Errorf("a stale stroke: %v", err)
 	}
 }
@@ -306,7 +327,10 @@ func TestLayersGroupsAndDetaching(t *testing.T) {
 		t.Errorf("%d bars on the depth strip, %d with the layer shown", n, bars)
 	}
 	d.edit(edit.Do(&edit.ChangeElement{ID: layer, Patch: patch(map[string]any{"hidden": false, "locked": true})}))
-	if _, err := d.a.Edit(d.ctx, d.set, edit.Request{Revision: -1, Commands: []edit.Command{edit.Do(&edit.ChangePlacement{ID: ids[0], Patch: patch(map[string]any{"at": geom.V{X: 9}})})}}); err == nil {
+	if _, err := d.a.Edit(d.ctx, d.set,
+		edit.Request{Revision: -1,
+			Commands: []edit.Command{edit.Do(&edit.ChangePlacement{ID: ids[0],
+				Patch: patch(map[string]any{"at": geom.V{X: 9}})})}}); err == nil {
 		t.Error("what is in a locked layer is moved")
 	}
 	d.edit(edit.Do(&edit.ChangeElement{ID: layer, Patch: patch(map[string]any{"locked": false, "name": "things"})}))
@@ -314,12 +338,14 @@ func TestLayersGroupsAndDetaching(t *testing.T) {
 		t.Error("a layer that is renamed loses what is in it")
 	}
 	r := d.edit(edit.Do(&edit.Group{IDs: ids, Name: "pair"}))
-	outer := d.edit(edit.Do(&edit.Group{IDs: []string{r.Made[0], d.edit(standIn("box", geom.V{X: 9}, geom.V{X: 1, Y: 1, Z: 1}, nil)).Made[0]}, Name: "all"})).Made[0]
+	outer := d.edit(edit.Do(&edit.Group{IDs: []string{r.Made[0],
+		d.edit(standIn("box", geom.V{X: 9}, geom.V{X: 1, Y: 1, Z: 1}, nil)).Made[0]}, Name: "all"})).Made[0]
 	ar, err := d.a.KeepPiece(d.ctx, d.set, outer)
 	if err != nil {
 		t.Fatal(err)
 	}
-	st := d.await("the group as a piece", func(st *query.State) bool { return len(st.Pieces) == 3 && st.Pieces[2].Making == "" })
+	st := d.await("the group as a piece",
+		func(st *query.State) bool { return len(st.Pieces) == 3 && st.Pieces[2].Making == "" })
 	// From -3 to 9.5 m: the first box is 6 m wide now.
 	if p := st.Pieces[2]; p.Arrival != ar.ID || math.Abs(p.Size.X-12.5) > 1e-6 {
 		t.Errorf("the piece measures %v", p.Size)
@@ -388,13 +414,22 @@ func TestAnySequenceOfEditsIsUndone(t *testing.T) {
 			return list[:min(n, len(list))]
 		}
 		at := geom.V{X: 20 * r.Float64(), Y: r.Float64(), Z: 20 * r.Float64()}
-		deeds := []edit.Command{standIn("box", at, geom.V{X: 1, Y: 1, Z: 1}, nil), edit.Do(&edit.Place{Piece: piece, At: at, Rest: true}), edit.Do(&edit.AddElement{Kind: "group", Spec: patch(lay.Group{})}),
-			edit.Do(&edit.AddElement{Kind: "room", Spec: patch(lay.Room{Outline: []lay.P{{}, {X: 4}, {X: 4, Z: 3}}, Height: 2.5, Wall: 0.1})}), edit.Do(&edit.KeepShot{Name: "shot"}), edit.Do(&edit.AddElement{Kind: "ground", Spec: patch(lay.Ground{Width: 8, Depth: 8, Cell: 1})}),
-			edit.Do(&edit.TrueSize{ID: piece, Of: "height", Metres: 1 + r.Float64()}), edit.Do(&edit.ChangeSet{Patch: patch(map[string]any{"view": map[string]any{"focal": 20 + r.IntN(60)}})})}
+		deeds := []edit.Command{standIn("box", at, geom.V{X: 1, Y: 1, Z: 1}, nil),
+			edit.Do(&edit.Place{Piece: piece, At: at, Rest: true}),
+			edit.Do(&edit.AddElement{Kind: "group", Spec: patch(lay.Group{})}),
+			edit.Do(&edit.AddElement{Kind: "room",
+				Spec: patch(lay.Room{Outline: []lay.P{{}, {X: 4}, {X: 4, Z: 3}}, Height: 2.5, Wall: 0.1})}),
+			edit.Do(&edit.KeepShot{Name: "shot"}),
+			edit.Do(&edit.AddElement{Kind: "ground", Spec: patch(lay.Ground{Width: 8, Depth: 8, Cell: 1})}),
+			edit.Do(&edit.TrueSize{ID: piece, Of: "height", Metres: 1 + r.Float64()}),
+			edit.Do(&edit.ChangeSet{Patch: patch(map[string]any{"view": map[string]any{"focal": 20 + r.IntN(60)}})})}
 		list, one, layer, seed := some(ids, 1+r.IntN(3)), some(ids, 1), "layer "+fmt.Sprint(r.IntN(3)), uint64(r.IntN(3))
-		for _, args := range []any{&edit.PutDown{IDs: list}, &edit.FollowSlope{IDs: list}, &edit.Align{IDs: list, To: "x-mid"}, &edit.Distribute{IDs: list, Along: "z"},
-			&edit.Face{IDs: list, At: at}, &edit.Mirror{IDs: list, Across: "x"}, &edit.Vary{IDs: list, Seed: seed, VaryBy: edit.Varied}, &edit.Rename{IDs: list, Pattern: layer},
-			&edit.Copy{IDs: list, By: at}, &edit.Delete{IDs: list}, &edit.Group{IDs: list, Name: layer}, &edit.IntoLayer{IDs: list, Layer: layer},
+		for _, args := range []any{&edit.PutDown{IDs: list}, &edit.FollowSlope{IDs: list},
+			&edit.Align{IDs: list, To: "x-mid"}, &edit.Distribute{IDs: list, Along: "z"},
+			&edit.Face{IDs: list, At: at}, &edit.Mirror{IDs: list, Across: "x"},
+			&edit.Vary{IDs: list, Seed: seed, VaryBy: edit.Varied}, &edit.Rename{IDs: list, Pattern: layer},
+			&edit.Copy{IDs: list, By: at}, &edit.Delete{IDs: list}, &edit.Group{IDs: list, Name: layer},
+			&edit.IntoLayer{IDs: list, Layer: layer},
 			&edit.Recast{IDs: some(free, 2), Piece: piece}, &edit.Swap{IDs: some(ids, 2)}, &edit.Detach{IDs: list}} {
 			deeds = append(deeds, edit.Do(args))
 		}
@@ -402,8 +437,12 @@ func TestAnySequenceOfEditsIsUndone(t *testing.T) {
 			deeds = append(deeds, edit.Do(&edit.MoveOut{ID: one[0]}), edit.Do(&edit.SetApart{ID: one[0]}))
 		}
 		for _, id := range some(elements, 2) {
-			deeds = append(deeds, edit.Do(&edit.Delete{IDs: []string{id}}), edit.Do(&edit.ChangeElement{ID: id, Patch: patch(map[string]any{"hidden": true, "name": "e" + fmt.Sprint(r.IntN(100))})}),
-				edit.Do(&edit.Stroke{ID: id, Stroke: patch(lay.Sculpt{Do: "raise", Points: []lay.P{{X: 1}}, Radius: 2, Height: 1})}), edit.Do(&edit.Ungroup{IDs: []string{id}}))
+			deeds = append(deeds, edit.Do(&edit.Delete{IDs: []string{id}}),
+				edit.Do(&edit.ChangeElement{ID: id,
+					Patch: patch(map[string]any{"hidden": true, "name": "e" + fmt.Sprint(r.IntN(100))})}),
+				edit.Do(&edit.Stroke{ID: id,
+					Stroke: patch(lay.Sculpt{Do: "raise", Points: []lay.P{{X: 1}}, Radius: 2, Height: 1})}),
+				edit.Do(&edit.Ungroup{IDs: []string{id}}))
 		}
 		n := 1 + r.IntN(3)
 		var now []edit.Command
@@ -451,7 +490,8 @@ func TestAnEditIsNotStaleByItself(t *testing.T) {
 	if x := d.placement("box").At.X; x != 2 {
 		t.Errorf("it stands at %g", x)
 	}
-	if _, err := d.a.Edit(d.ctx, d.set, edit.Request{Revision: seen, Commands: []edit.Command{move(3)}}); err == nil || !strings.Contains(err.Error(), "changed elsewhere") {
+	if _, err := d.a.Edit(d.ctx, d.set, edit.Request{Revision: seen, Commands: []edit.Command{move(3)}}); err == nil ||
+		!strings.Contains(err.Error(), "changed elsewhere") {
 		t.Errorf("one that saw less: %v", err)
 	}
 }
@@ -462,20 +502,24 @@ func TestDriftsFollowTheShot(t *testing.T) {
 	d := newDesk(t)
 	piece := d.takeIn("box.glb", boxGLB(t)).Pieces[0].ID
 	area := []lay.P{{X: -50, Z: -50}, {X: 50, Z: -50}, {X: 50, Z: 50}, {X: -50, Z: 50}}
-	drift := lay.Scatter{Area: area, Pieces: []lay.Share{{Piece: piece, Weight: 1}}, Density: 0.5, SizeMin: 0.1, SizeMax: 0.2, Seed: 1}
+	drift := lay.Scatter{Area: area, Pieces: []lay.Share{{Piece: piece, Weight: 1}}, Density: 0.5, SizeMin: 0.1,
+		SizeMax: 0.2, Seed: 1}
 	id := d.add("drift", &drift)
 	all := d.elementState(id).Count
 	near(t, "how many", float64(all), 5000, 150)
-	d.edit(edit.Do(&edit.ChangeElement{ID: id, Patch: patch(map[string]any{"spec": map[string]any{"seen": true, "margin": 0.5}})}))
+	d.edit(edit.Do(&edit.ChangeElement{ID: id,
+		Patch: patch(map[string]any{"spec": map[string]any{"seen": true, "margin": 0.5}})}))
 	seen := d.elementState(id).Count
 	// The default view from z = 8 m towards -z, 54 degrees wide: a triangle of
 	// 58 x 59 m of the 100 x 100 m, a little wider.
 	near(t, "how many are seen", float64(seen)/float64(all), 58*59.0/2/1e4, 0.03)
-	d.edit(edit.Do(&edit.ChangeElement{ID: id, Patch: patch(map[string]any{"spec": map[string]any{"seen": false, "density": 12}})}))
+	d.edit(edit.Do(&edit.ChangeElement{ID: id,
+		Patch: patch(map[string]any{"spec": map[string]any{"seen": false, "density": 12}})}))
 	if e := d.elementState(id); !e.Laying && e.Count == 0 {
 		t.Errorf("%+v", e)
 	}
-	st := d.await("the drift", func(st *query.State) bool { return st.Elements[0].Count > 100_000 && !st.Elements[0].Laying })
+	st := d.await("the drift",
+		func(st *query.State) bool { return st.Elements[0].Count > 100_000 && !st.Elements[0].Laying })
 	raw, err := d.a.ElementInstances(d.ctx, d.set, id, 1000)
 	if err != nil || len(raw)%36 != 0 || len(raw)/36 > 1001 || len(raw)/36 < 900 {
 		t.Errorf("of %d instances %d bytes, %v", st.Elements[0].Count, len(raw), err)
@@ -492,7 +536,8 @@ func TestDriftsThroughThingsAreTold(t *testing.T) {
 	piece := d.takeIn("box.glb", boxGLB(t)).Pieces[0].ID
 	d.edit(standIn("box", geom.V{}, geom.V{X: 2, Y: 1, Z: 1}, nil))
 	area := []lay.P{{X: -5, Z: -5}, {X: 5, Z: -5}, {X: 5, Z: 5}, {X: -5, Z: 5}}
-	drift := lay.Scatter{Area: area, Pieces: []lay.Share{{Piece: piece, Weight: 1}}, Density: 8, SizeMin: 0.1, SizeMax: 0.1, Seed: 1}
+	drift := lay.Scatter{Area: area, Pieces: []lay.Share{{Piece: piece, Weight: 1}}, Density: 8, SizeMin: 0.1,
+		SizeMax: 0.1, Seed: 1}
 	id := d.add("drift", &drift)
 	raw, err := d.a.ElementInstances(d.ctx, d.set, id, 0)
 	if err != nil {
@@ -525,12 +570,14 @@ func TestBaysThatDoNotFitAreTold(t *testing.T) {
 	piece := d.takeIn("box.glb", boxGLB(t)).Pieces[0].ID
 	size := d.state().Pieces[0].Size
 	hole := lay.Opening{Along: 2, Width: size.X - 0.8, Head: size.Y, Bays: 3, Pitch: 3, Filling: piece}
-	id := d.add("room", &lay.Room{Outline: []lay.P{{}, {X: 12}, {X: 12, Z: 6}, {Z: 6}}, Height: 4, Wall: 0.3, Openings: []lay.Opening{hole}})
+	id := d.add("room", &lay.Room{Outline: []lay.P{{}, {X: 12}, {X: 12, Z: 6}, {Z: 6}}, Height: 4, Wall: 0.3,
+		Openings: []lay.Opening{hole}})
 	if list := d.snagsOf("bay"); len(list) != 1 || !strings.Contains(list[0], "3 times") {
 		t.Errorf("%v", list)
 	}
 	hole.Width = size.X
-	d.edit(edit.Do(&edit.ChangeElement{ID: id, Patch: patch(map[string]any{"spec": map[string]any{"openings": []lay.Opening{hole}}})}))
+	d.edit(edit.Do(&edit.ChangeElement{ID: id,
+		Patch: patch(map[string]any{"spec": map[string]any{"openings": []lay.Opening{hole}}})}))
 	if list := d.snagsOf("bay"); len(list) != 0 {
 		t.Errorf("%v", list)
 	}
@@ -547,7 +594,8 @@ func TestPlacementsOfOtherSetsStayWhereTheyStand(t *testing.T) {
 	if _, err := d.a.NewSet(d.ctx, d.production, " "); err == nil {
 		t.Error("a set without a name is made")
 	}
-	place := edit.Request{Revision: -1, Commands: []edit.Command{edit.Do(&edit.Place{Piece: piece, At: geom.V{X: 3, Z: 1}})}}
+	place := edit.Request{Revision: -1,
+		Commands: []edit.Command{edit.Do(&edit.Place{Piece: piece, At: geom.V{X: 3, Z: 1}})}}
 	for _, set := range []string{d.set, other} {
 		if _, err := d.a.Edit(d.ctx, set, place); err != nil {
 			t.Fatal(err)
@@ -586,7 +634,8 @@ func TestALighterVersionIsProposedWhereItDoes(t *testing.T) {
 		t.Errorf("%+v", s)
 	}
 	before := st.Budget.Triangles
-	d.edit(edit.Do(&edit.ChangePiece{ID: piece.ID, Patch: patch(map[string]any{"sizing": map[string]any{"light": s.Light}})}))
+	d.edit(edit.Do(&edit.ChangePiece{ID: piece.ID,
+		Patch: patch(map[string]any{"sizing": map[string]any{"light": s.Light}})}))
 	st = d.await("no more to save", func(st *query.State) bool { return len(st.Budget.Savings) == 0 })
 	if st.Budget.Triangles != before-s.Triangles && st.Budget.Triangles >= before {
 		t.Errorf("%d triangles, before %d", st.Budget.Triangles, before)
@@ -606,7 +655,8 @@ func TestALighterVersionIsProposedWhereItDoes(t *testing.T) {
 		t.Errorf("undone %d triangles, before %d", st.Budget.Triangles, before)
 	}
 	// Close to the lens less is to be saved, if anything.
-	d.edit(edit.Do(&edit.ChangePlacement{ID: st.Placements[0].ID, Patch: patch(map[string]any{"at": geom.V{Y: 1, Z: 6.6}})}))
+	d.edit(edit.Do(&edit.ChangePlacement{ID: st.Placements[0].ID,
+		Patch: patch(map[string]any{"at": geom.V{Y: 1, Z: 6.6}})}))
 	st = d.await("its true worth", func(st *query.State) bool { return st.Measured.Revision == st.Revision })
 	if l := st.Budget.Savings; len(l) > 0 && (l[0].Triangles >= s.Triangles || l[0].Off > 0.5) {
 		t.Errorf("close: %+v, far: %+v", l[0], s)
@@ -615,7 +665,8 @@ func TestALighterVersionIsProposedWhereItDoes(t *testing.T) {
 
 func TestCardsShowPicturesOnly(t *testing.T) {
 	d := newDesk(t)
-	if _, err := d.a.CardPicture(d.ctx, strings.NewReader("no picture")); err == nil || !strings.Contains(err.Error(), "PNG or JPEG") {
+	if _, err := d.a.CardPicture(d.ctx, strings.NewReader("no picture")); err == nil || !strings.Contains(err.Error(),
+		"PNG or JPEG") {
 		t.Errorf("%v", err)
 	}
 	var buf bytes.Buffer
@@ -626,7 +677,8 @@ func TestCardsShowPicturesOnly(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	id := d.add("card", &lay.Card{At: geom.V{Z: -30}, Width: 20, Height: 10, Facing: true, Shape: "picture", Picture: hash, Relief: 5})
+	id := d.add("card", &lay.Card{At: geom.V{Z: -30}, Width: 20, Height: 10, Facing: true, Shape: "picture",
+		Picture: hash, Relief: 5})
 	raw, err := d.a.ElementModel(d.ctx, d.set, id)
 	if err != nil {
 		t.Fatal(err)
@@ -639,7 +691,8 @@ func TestCardsShowPicturesOnly(t *testing.T) {
 	// 5 m deep is flat from √(2 · 5 · 35/36 · 1920) m on.
 	to := d.state().Set.View
 	to.Eye.X += 2
-	d.edit(edit.Do(&edit.ChangeSet{Patch: patch(map[string]any{"move": map[string]any{"to": to, "duration": 2, "easing": "linear", "rate": 24}})}))
+	d.edit(edit.Do(&edit.ChangeSet{Patch: patch(map[string]any{"move": map[string]any{"to": to, "duration": 2,
+		"easing": "linear", "rate": 24}})}))
 	near(t, "the safe distance", *d.elementState(id).Safe, math.Sqrt(2*5*to.Focal/36*1920), 0.5)
 }
 
@@ -651,7 +704,8 @@ func TestWhatIsPointedAtBeneathATableRestsThere(t *testing.T) {
 	d.stand("slab", geom.V{Y: -0.2}, geom.V{X: 20, Y: 0.2, Z: 20})
 	small := patch(map[string]any{"size": geom.V{X: 0.3, Y: 0.3, Z: 0.3}})
 	under := d.edit(edit.Do(&edit.Place{StandIn: "box", Name: "under", Rest: true, Here: true, Patch: small})).Made[0]
-	over := d.edit(edit.Do(&edit.Place{StandIn: "box", Name: "over", At: geom.V{X: 0.5}, Rest: true, Patch: small})).Made[0]
+	over := d.edit(edit.Do(&edit.Place{StandIn: "box", Name: "over", At: geom.V{X: 0.5}, Rest: true,
+		Patch: small})).Made[0]
 	for id, want := range map[string]float64{under: 0, over: 0.75} {
 		for _, p := range d.state().Placements {
 			if p.ID == id && math.Abs(p.At.Y-want) > 1e-3 {

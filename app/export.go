@@ -75,7 +75,8 @@ func (a *App) Export(ctx context.Context, setID string, w io.Writer) error {
 		return err
 	}
 	if len(s.stands) > maxExported {
-		return act.Wrong("The set has %d things; a file holds at most %d. Hide its largest drift first.", len(s.stands), maxExported)
+		return act.Wrong("The set has %d things; a file holds at most %d. Hide its largest drift first.", len(s.stands),
+			maxExported)
 	}
 	shots, err := store.Shots(ctx, a.Store.Pool, setID)
 	if err != nil {

@@ -72,11 +72,13 @@ func TestASubjectIsFramedWhereItWasAskedFor(t *testing.T) {
 		if s == nil {
 			t.Fatalf("%s: no subject", how)
 		}
-		if x, y := (s.Left+s.Right)/2, (s.Top+s.Bottom)/2; math.Abs(x-1.0/3) > 0.02 || math.Abs(y-0.55) > 0.02 || math.Abs(s.Height-0.6) > 0.02 {
+		if x, y := (s.Left+s.Right)/2, (s.Top+s.Bottom)/2; math.Abs(x-1.0/3) > 0.02 || math.Abs(y-0.55) > 0.02 ||
+			math.Abs(s.Height-0.6) > 0.02 {
 			t.Errorf("%s: it stands at %.3f, %.3f, %.3f high", how, x, y, s.Height)
 		}
 	}
-	if say := d.refused(edit.Do(&edit.Compose{ID: id, Ask: optics.Ask{X: 0.5, Y: 0.5, Height: 0, How: "move"}})); !strings.Contains(say, "size in the picture") {
+	if say := d.refused(edit.Do(&edit.Compose{ID: id,
+		Ask: optics.Ask{X: 0.5, Y: 0.5, Height: 0, How: "move"}})); !strings.Contains(say, "size in the picture") {
 		t.Error(say)
 	}
 	if say := d.refused(edit.Do(&edit.Compose{ID: "nobody", Ask: optics.Ask{X: 0.5, Y: 0.5, Height: 0.5}})); say == "" {
@@ -93,11 +95,13 @@ func TestFocusFollowsAThingAndIsPulledBetweenTwo(t *testing.T) {
 	}
 	end := d.state().Set.View
 	end.Eye.Z = 6
-	d.edit(setTo(map[string]any{"move": motion.Move{Rate: 24, Keys: []motion.Key{{View: end, Seconds: 2, Easing: "linear"}}}}))
+	d.edit(setTo(map[string]any{"move": motion.Move{Rate: 24,
+		Keys: []motion.Key{{View: end, Seconds: 2, Easing: "linear"}}}}))
 	if f := d.frame(2); math.Abs(f.View.Focus-2) > 0.01 { // two metres nearer
 		t.Errorf("focus does not follow: %v", f.View.Focus)
 	}
-	d.edit(setTo(map[string]any{"move": map[string]any{"pulls": []motion.FocusKey{{At: 0.5, On: near, Easing: "smooth"}, {At: 1.5, On: far, Easing: "smooth"}}}}))
+	d.edit(setTo(map[string]any{"move": map[string]any{"pulls": []motion.FocusKey{{At: 0.5, On: near, Easing: "smooth"},
+		{At: 1.5, On: far, Easing: "smooth"}}}}))
 	for at, want := range map[float64]float64{0: 4, 0.5: 3.5, 1.5: 18.5, 2: 18} {
 		if f := d.frame(at); math.Abs(f.View.Focus-want) > 0.01 {
 			t.Errorf("at %v s focus is at %v, want %v", at, f.View.Focus, want)
@@ -114,7 +118,8 @@ func TestFocusFollowsAThingAndIsPulledBetweenTwo(t *testing.T) {
 
 func TestWhatRidesMovesAsOneAndIsFollowed(t *testing.T) {
 	d := newDesk(t)
-	cart, box := d.stand("box", geom.V{Z: -4}, geom.V{X: 1, Y: 1, Z: 2}), d.stand("box", geom.V{Y: 1, Z: -4}, geom.V{X: 0.5, Y: 0.5, Z: 0.5})
+	cart, box := d.stand("box", geom.V{Z: -4}, geom.V{X: 1, Y: 1, Z: 2}),
+		d.stand("box", geom.V{Y: 1, Z: -4}, geom.V{X: 0.5, Y: 0.5, Z: 0.5})
 	d.edit(edit.Do(&edit.Group{IDs: []string{cart, box}, Name: "train"}))
 	var group string
 	for _, e := range d.state().Elements {
@@ -122,7 +127,9 @@ func TestWhatRidesMovesAsOneAndIsFollowed(t *testing.T) {
 			group = e.ID
 		}
 	}
-	m := motion.Move{Rate: 10, Seconds: 2, Follow: cart, Rides: []motion.Animation{{IDs: []string{group}, Points: []geom.V{{Z: -4}, {X: 6, Z: -4}}, Seconds: 2, Easing: "linear"}}}
+	m := motion.Move{Rate: 10, Seconds: 2, Follow: cart,
+		Rides: []motion.Animation{{IDs: []string{group}, Points: []geom.V{{Z: -4}, {X: 6, Z: -4}}, Seconds: 2,
+			Easing: "linear"}}}
 	d.edit(viewTo(map[string]any{"eye": geom.V{Y: 1.6, Z: 8}, "yaw": 0, "pitch": 0}), setTo(map[string]any{"move": m}))
 	track, err := d.a.TrackOf(d.ctx, d.set, 0, 100)
 	if err != nil || len(track.Poses) != 20 {
@@ -163,15 +170,17 @@ func TestLensesVerticalsAndEyeHeights(t *testing.T) {
 		t.Errorf("the eye is at %v", v.Eye.Y)
 	}
 	d.edit(edit.Do(&edit.AllSharp{Near: 2, Far: 8}))
-	if n, f := func() (float64, float64) { v := d.state().Set.View; return v.SharpZone() }(); math.Abs(n-2) > 1e-6 || math.Abs(f-8) > 1e-6 {
+	if n, f := func() (float64, float64) { v := d.state().Set.View; return v.SharpZone() }(); math.Abs(n-2) > 1e-6 ||
+		math.Abs(f-8) > 1e-6 {
 		t.Errorf("sharp from %v to %v", n, f)
 	}
 	for say, deed := range map[string]edit.Command{
-		"focal length":   edit.Do(&edit.Lens{Focal: 0}),
-		"sharp zone":     edit.Do(&edit.AllSharp{Near: 5, Far: 2}),
-		"aspect":         viewTo(map[string]any{"aspect": 0}),
-		"far plane":      viewTo(map[string]any{"near": 10, "far": 2}),
-		"two points":     setTo(map[string]any{"move": motion.Move{Rate: 24, Rail: &motion.CameraPath{Kind: "path", Points: []geom.V{{}}, Seconds: 1, Easing: "linear"}}}),
+		"focal length": edit.Do(&edit.Lens{Focal: 0}),
+		"sharp zone":   edit.Do(&edit.AllSharp{Near: 5, Far: 2}),
+		"aspect":       viewTo(map[string]any{"aspect": 0}),
+		"far plane":    viewTo(map[string]any{"near": 10, "far": 2}),
+		"two points": setTo(map[string]any{"move": motion.Move{Rate: 24,
+			Rail: &motion.CameraPath{Kind: "path", Points: []geom.V{{}}, Seconds: 1, Easing: "linear"}}}),
 		"Lay a picture":  edit.Do(&edit.Match{}),
 		"unknown field":  setTo(map[string]any{"move": map[string]any{"rate": 24, "keyz": 1}}),
 		"more than 0 s":  setTo(map[string]any{"move": motion.Move{Rate: 24}}),
@@ -200,7 +209,8 @@ func TestExposureFollowsTheLightAndTheCamera(t *testing.T) {
 		t.Errorf("EV %v", got)
 	}
 	d.edit(edit.Do(&edit.Expose{}))
-	if v := d.state().Set.View; math.Abs(v.EV-ev) > 1e-9 || math.Abs(optics.EV100(v.FNumber, v.Shutter, v.ISO)-ev) > 1e-9 {
+	if v := d.state().Set.View; math.Abs(v.EV-ev) > 1e-9 ||
+		math.Abs(optics.EV100(v.FNumber, v.Shutter, v.ISO)-ev) > 1e-9 {
 		t.Errorf("EV %v at ISO %v", v.EV, v.ISO)
 	}
 }
@@ -215,9 +225,11 @@ func TestTheCameraOfAPictureIsFoundFromMarkedPoints(t *testing.T) {
 		x, y, _, _ := truth.Project(p)
 		points = append(points, stage.MatchDot{At: p, X: x, Y: y})
 	}
-	d.edit(setTo(map[string]any{"match": stage.Match{Opacity: 0.5, Wipe: 1, Points: points}}), edit.Do(&edit.Match{By: "points", Width: 1920}))
+	d.edit(setTo(map[string]any{"match": stage.Match{Opacity: 0.5, Wipe: 1, Points: points}}),
+		edit.Do(&edit.Match{By: "points", Width: 1920}))
 	st := d.state()
-	if st.Set.View.Eye.Sub(truth.Eye).Len() > 1e-5 || math.Abs(st.Set.View.Focal-28) > 1e-4 || st.Set.Match.Pixels > 1e-3 || len(st.Set.Match.Each) != 7 {
+	if st.Set.View.Eye.Sub(truth.Eye).Len() > 1e-5 || math.Abs(st.Set.View.Focal-28) > 1e-4 ||
+		st.Set.Match.Pixels > 1e-3 || len(st.Set.Match.Each) != 7 {
 		t.Errorf("found %+v, off by %v px", st.Set.View, st.Set.Match.Pixels)
 	}
 	d.edit(setTo(map[string]any{"match": map[string]any{"points": points[:3]}}))
@@ -247,18 +259,22 @@ func TestWhatLinesDoNotTellIsSaid(t *testing.T) {
 		for k, v := range more {
 			given[k] = v
 		}
-		d.edit(setTo(map[string]any{"view": map[string]any{"eye": geom.V{X: 1, Y: 5, Z: 9}, "yaw": 0.2}, "match": stage.Match{Opacity: 0.5, Wipe: 1, Lines: lines}}), edit.Command{Op: "match", Args: patch(given)})
+		d.edit(setTo(map[string]any{"view": map[string]any{"eye": geom.V{X: 1, Y: 5, Z: 9}, "yaw": 0.2},
+			"match": stage.Match{Opacity: 0.5, Wipe: 1, Lines: lines}}), edit.Command{Op: "match", Args: patch(given)})
 		return d.state()
 	}
 	off := func(st *query.State) float64 { return st.Set.View.Eye.Sub(truth.Eye).Len() }
-	if st := solve(nil); st.Set.Match.Pixels > 1e-3 || off(st) < 1 || !strings.Contains(st.Set.Match.Open, "where the camera stands") {
+	if st := solve(nil); st.Set.Match.Pixels > 1e-3 || off(st) < 1 || !strings.Contains(st.Set.Match.Open,
+		"where the camera stands") {
 		t.Errorf("by lines alone, off by %v m: %+v", off(st), st.Set.Match)
 	}
 	upright := []float64{fx, fy, hx, hy}
-	if st := solve(map[string]any{"height": 2, "upright": upright}); math.Abs(st.Set.View.Eye.Y-2.2) > 1e-3 || !strings.Contains(st.Set.Match.Open, "where on the ground") {
+	if st := solve(map[string]any{"height": 2, "upright": upright}); math.Abs(st.Set.View.Eye.Y-2.2) > 1e-3 ||
+		!strings.Contains(st.Set.Match.Open, "where on the ground") {
 		t.Errorf("with an upright: eye %v, %q", st.Set.View.Eye, st.Set.Match.Open)
 	}
-	if st := solve(map[string]any{"height": 2, "upright": upright, "foot": geom.V{X: -1, Z: 1}}); off(st) > 1e-3 || st.Set.Match.Open != "" {
+	if st := solve(map[string]any{"height": 2, "upright": upright, "foot": geom.V{X: -1, Z: 1}}); off(st) > 1e-3 ||
+		st.Set.Match.Open != "" {
 		t.Errorf("with its foot: off by %v m, %q", off(st), st.Set.Match.Open)
 	}
 }
@@ -283,7 +299,8 @@ func TestShotsAreOrderedCopiedAndNoted(t *testing.T) {
 	if _, names := ids(); strings.Join(names, " ") != "three one two one 2" {
 		t.Errorf("%v", names)
 	}
-	d.edit(edit.Do(&edit.ChangeShot{ID: list[1], Patch: patch(map[string]any{"note": "wait for the train", "status": "blocked"})}))
+	d.edit(edit.Do(&edit.ChangeShot{ID: list[1],
+		Patch: patch(map[string]any{"note": "wait for the train", "status": "blocked"})}))
 	d.edit(edit.Do(&edit.GoToShot{ID: list[1]}))
 	st := d.state()
 	if st.Changed || st.Shots[2].Note != "wait for the train" || st.Shots[2].Status != "blocked" {
@@ -338,10 +355,15 @@ func TestSnagsOfFraming(t *testing.T) {
 		"converge": {viewTo(map[string]any{"eye": geom.V{Y: 1.6, Z: 8}, "pitch": 0.03, "roll": 0})},
 		"horizon":  {viewTo(map[string]any{"eye": geom.V{Y: 1.6, Z: 8}, "pitch": 0, "roll": 0.01})},
 		"eye":      {viewTo(map[string]any{"eye": geom.V{Y: 2.2, Z: 8}, "pitch": 0, "roll": 0})},
-		"soft":     {viewTo(map[string]any{"eye": geom.V{Y: 1.6, Z: 8}, "pitch": 0, "roll": 0, "subject": id, "focus": 2, "fNumber": 2, "focal": 50})},
-		"hidden":   {viewTo(map[string]any{"eye": geom.V{Y: 1.6, Z: 8}, "pitch": 0, "yaw": 2, "roll": 0, "subject": id})},
-		"fast":     {setTo(map[string]any{"view": map[string]any{"eye": geom.V{Y: 1.6, Z: 8}, "yaw": 0}, "move": motion.Move{Rate: 24, Rail: &motion.CameraPath{Kind: "turntable", Center: geom.V{Y: 1.6, Z: 8}, Angle: 3, Seconds: 2, Easing: "smooth"}}})},
-		"through":  {setTo(map[string]any{"view": map[string]any{"eye": geom.V{Y: 1, Z: 8}, "yaw": 0}, "move": motion.Move{Rate: 24, Rail: &motion.CameraPath{Kind: "dolly", Points: []geom.V{{Z: 8}, {Z: -8}}, Seconds: 60, Easing: "linear"}}})},
+		"soft": {viewTo(map[string]any{"eye": geom.V{Y: 1.6, Z: 8}, "pitch": 0, "roll": 0, "subject": id, "focus": 2,
+			"fNumber": 2, "focal": 50})},
+		"hidden": {viewTo(map[string]any{"eye": geom.V{Y: 1.6, Z: 8}, "pitch": 0, "yaw": 2, "roll": 0, "subject": id})},
+		"fast": {setTo(map[string]any{"view": map[string]any{"eye": geom.V{Y: 1.6, Z: 8}, "yaw": 0},
+			"move": motion.Move{Rate: 24, Rail: &motion.CameraPath{Kind: "turntable", Center: geom.V{Y: 1.6, Z: 8}, Angle: 3,
+				Seconds: 2, Easing: "smooth"}}})},
+		"through": {setTo(map[string]any{"view": map[string]any{"eye": geom.V{Y: 1, Z: 8}, "yaw": 0},
+			"move": motion.Move{Rate: 24, Rail: &motion.CameraPath{Kind: "dolly", Points: []geom.V{{Z: 8}, {Z: -8}}, Seconds: 60,
+				Easing: "linear"}}})},
 	} {
 		d.edit(append([]edit.Command{setTo(map[string]any{"move": nil})}, deeds...)...)
 		if got := d.snagsOf(kind); len(got) != 1 {
@@ -355,7 +377,8 @@ func TestShotSheetAndCutOutMapGoOut(t *testing.T) {
 	d.stand("person", geom.V{Z: -2}, geom.V{})
 	far := d.stand("person", geom.V{X: 2, Z: -12}, geom.V{})
 	d.stand("slab", geom.V{Y: -0.2}, geom.V{X: 60, Y: 0.2, Z: 60})
-	d.edit(viewTo(map[string]any{"eye": geom.V{Y: 1.6, Z: 8}, "yaw": 0, "pitch": 0}), edit.Do(&edit.Focus{ID: far}), edit.Do(&edit.KeepShot{Name: "one/two"}))
+	d.edit(viewTo(map[string]any{"eye": geom.V{Y: 1.6, Z: 8}, "yaw": 0, "pitch": 0}), edit.Do(&edit.Focus{ID: far}),
+		edit.Do(&edit.KeepShot{Name: "one/two"}))
 	shot := d.state().Shots[0].ID
 	for as, start := range map[string]string{"pdf": "%PDF-", "svg": "<svg", "png": "\x89PNG"} {
 		for name, make := range map[string]func() (app.Paper, error){
@@ -385,7 +408,8 @@ func TestShotSheetAndCutOutMapGoOut(t *testing.T) {
 func TestCutOutsHaveTheirTrueOutline(t *testing.T) {
 	d := newDesk(t)
 	id := d.stand("steps", geom.V{Z: -8}, geom.V{X: 0.2, Y: 2, Z: 2})
-	d.edit(edit.Do(&edit.ChangePlacement{ID: id, Patch: patch(map[string]any{"yaw": math.Pi / 2})}), viewTo(map[string]any{"eye": geom.V{Y: 1, Z: 30}, "yaw": 0, "pitch": 0, "focal": 300, "subject": id}))
+	d.edit(edit.Do(&edit.ChangePlacement{ID: id, Patch: patch(map[string]any{"yaw": math.Pi / 2})}),
+		viewTo(map[string]any{"eye": geom.V{Y: 1, Z: 30}, "yaw": 0, "pitch": 0, "focal": 300, "subject": id}))
 	p, err := d.a.CutOuts(d.ctx, d.set, "", "svg", true)
 	if err != nil {
 		t.Fatal(err)
@@ -436,7 +460,8 @@ func TestLensesAreTriedFromWhereTheyFit(t *testing.T) {
 func TestLookThroughAThingAndAlongTheSun(t *testing.T) {
 	d := newDesk(t)
 	id := d.stand("box", geom.V{X: 3, Z: -4}, geom.V{X: 1, Y: 2, Z: 1})
-	d.edit(edit.Do(&edit.ChangePlacement{ID: id, Patch: patch(map[string]any{"yaw": 1})}), edit.Do(&edit.LookThrough{ID: id}))
+	d.edit(edit.Do(&edit.ChangePlacement{ID: id, Patch: patch(map[string]any{"yaw": 1})}),
+		edit.Do(&edit.LookThrough{ID: id}))
 	if v := d.state().Set.View; v.Eye.Sub(geom.V{X: 3, Y: 1, Z: -4}).Len() > 1e-6 || v.Yaw != 1 {
 		t.Errorf("%+v", v)
 	}
@@ -460,7 +485,8 @@ func TestFlickerIsToldWithBothSurfaces(t *testing.T) {
 		t.Fatalf("%v", got)
 	}
 	f := d.frame(0)
-	if len(f.Flickers) != 1 || math.Abs(f.Flickers[0].Gap-0.001) > 1e-5 || len(f.Fit.Advice) != 1 || !strings.Contains(f.Fit.Advice[0], "fit the range") {
+	if len(f.Flickers) != 1 || math.Abs(f.Flickers[0].Gap-0.001) > 1e-5 || len(f.Fit.Advice) != 1 ||
+		!strings.Contains(f.Fit.Advice[0], "fit the range") {
 		t.Errorf("%+v, %v", f.Flickers, f.Fit.Advice)
 	}
 	d.edit(edit.Do(&edit.FitRange{}))
@@ -476,7 +502,8 @@ func TestTheRangeHoldsForEveryCopy(t *testing.T) {
 	d := newDesk(t)
 	piece := d.takeIn("box.glb", boxGLB(t)).Pieces[0]
 	area := []lay.P{{X: -50, Z: -90}, {X: 50, Z: -90}, {X: 50, Z: 10}, {X: -50, Z: 10}}
-	id := d.add("drift", &lay.Scatter{Area: area, Pieces: []lay.Share{{Piece: piece.ID, Weight: 1}}, Density: 6, SizeMin: 0.05, SizeMax: 0.15, Seed: 3})
+	id := d.add("drift", &lay.Scatter{Area: area, Pieces: []lay.Share{{Piece: piece.ID, Weight: 1}}, Density: 6,
+		SizeMin: 0.05, SizeMax: 0.15, Seed: 3})
 	d.await("the drift", func(st *query.State) bool { return st.Elements[0].Count > 50_000 && !st.Elements[0].Laying })
 	raw, err := d.a.ElementInstances(d.ctx, d.set, id, 0)
 	if err != nil {
@@ -492,7 +519,8 @@ func TestTheRangeHoldsForEveryCopy(t *testing.T) {
 		lo = math.Inf(1)
 		for i := from; i < to; i++ {
 			b := raw[36*i:]
-			world := geom.Compose(geom.V{X: f32(b, 1), Y: f32(b, 2), Z: f32(b, 3)}, geom.Q{X: f32(b, 4), Y: f32(b, 5), Z: f32(b, 6), W: f32(b, 7)},
+			world := geom.Compose(geom.V{X: f32(b, 1), Y: f32(b, 2), Z: f32(b, 3)},
+				geom.Q{X: f32(b, 4), Y: f32(b, 5), Z: f32(b, 6), W: f32(b, 7)},
 				geom.V{X: 1, Y: 1, Z: 1}.Mul(f32(b, 8)))
 			for k := range 8 {
 				c := geom.V{X: float64(k&1)*2 - 1, Y: float64(k >> 1 & 1), Z: float64(k>>2) - 0.5}
@@ -572,7 +600,8 @@ func TestAnApprovedShotTellsWhatChanged(t *testing.T) {
 	if say := told(); say != "" {
 		t.Errorf("put back: %s", say)
 	}
-	d.edit(edit.Do(&edit.Place{StandIn: "box", Name: "crate", At: geom.V{X: 1, Z: -3}}), edit.Do(&edit.Delete{IDs: ids[:1]}))
+	d.edit(edit.Do(&edit.Place{StandIn: "box", Name: "crate", At: geom.V{X: 1, Z: -3}}),
+		edit.Do(&edit.Delete{IDs: ids[:1]}))
 	if say := told(); !strings.Contains(say, "crate was added") || !strings.Contains(say, "bench was taken away") {
 		t.Errorf("one for the other: %q", say)
 	}
@@ -590,8 +619,10 @@ func TestAnApprovedShotTellsWhatChanged(t *testing.T) {
 // measured, and shows what stands where.
 func TestASketchIsOfTheNewestRevision(t *testing.T) {
 	d := newDesk(t)
-	d.edit(edit.Do(&edit.Place{StandIn: "box", Name: "crate", Patch: patch(map[string]any{"size": geom.V{X: 4, Y: 4, Z: 4}})}),
-		edit.Do(&edit.ChangeSet{Patch: patch(map[string]any{"view": map[string]any{"eye": geom.V{Y: 2, Z: 12}, "yaw": 0, "pitch": 0, "focal": 35}})}))
+	d.edit(edit.Do(&edit.Place{StandIn: "box", Name: "crate",
+		Patch: patch(map[string]any{"size": geom.V{X: 4, Y: 4, Z: 4}})}),
+		edit.Do(&edit.ChangeSet{Patch: patch(map[string]any{"view": map[string]any{"eye": geom.V{Y: 2, Z: 12}, "yaw": 0,
+			"pitch": 0, "focal": 35}})}))
 	tone := func() (middle, edge uint8) {
 		t.Helper()
 		data, err := d.a.Sketch(d.ctx, d.set)

@@ -222,10 +222,12 @@ func (r *reading) look(ctx context.Context) error {
 	known = known.Join(r.credits())
 	found := make([]Found, 0, len(list))
 	for i, c := range list {
-		f := Found{Path: c.Path, Bytes: c.Size, Format: strings.ToUpper(strings.TrimPrefix(path.Ext(c.Path), ".")), Group: intake.Group(c.Path)}
+		f := Found{Path: c.Path, Bytes: c.Size, Format: strings.ToUpper(strings.TrimPrefix(path.Ext(c.Path), ".")),
+			Group: intake.Group(c.Path)}
 		alone := len(list) == 1 && !r.hasNamesake(pieces, c.Path) // it is taken at once
 		if !alone && i < maxLooked && c.Size <= maxGlance {
-			if err := r.step(ctx, 0.05+0.4*float64(i)/float64(len(list)), fmt.Sprintf("looking at %d of %d models: %s", i+1, len(list), path.Base(c.Path))); err != nil {
+			if err := r.step(ctx, 0.05+0.4*float64(i)/float64(len(list)),
+				fmt.Sprintf("looking at %d of %d models: %s", i+1, len(list), path.Base(c.Path))); err != nil {
 				return err
 			}
 			r.glance(ctx, &f)
@@ -265,7 +267,8 @@ func (r *reading) glance(ctx context.Context, f *Found) {
 		return
 	}
 	d := intake.Describe(f.Path, m)
-	f.Read, f.Format, f.Triangles, f.Parts, f.Surfaces, f.Maps = true, d.Format, d.Triangles, d.Parts, d.Materials, len(d.Textures)
+	f.Read, f.Format, f.Triangles, f.Parts, f.Surfaces, f.Maps = true, d.Format, d.Triangles, d.Parts, d.Materials,
+		len(d.Textures)
 	f.parts = parts.List(m)
 	f.Width, f.Height, f.Depth = d.Size.Width, d.Size.Height, d.Size.Depth
 	for _, t := range d.Textures {
@@ -292,8 +295,10 @@ func propose(found []Found) {
 			return f.Triangles
 		}
 		flag := func(b bool) int { return map[bool]int{true: 1}[b] }
-		return cmp.Or(cmp.Compare(flag(x.Error != ""), flag(y.Error != "")), cmp.Compare(x.Missing, y.Missing), cmp.Compare(flag(x.Maps == 0), flag(y.Maps == 0)),
-			cmp.Compare(lod(x), lod(y)), cmp.Compare(intake.Rank(x.Path), intake.Rank(y.Path)), cmp.Compare(tri(y), tri(x)), cmp.Compare(y.Bytes, x.Bytes), cmp.Compare(x.Path, y.Path))
+		return cmp.Or(cmp.Compare(flag(x.Error != ""), flag(y.Error != "")), cmp.Compare(x.Missing, y.Missing),
+			cmp.Compare(flag(x.Maps == 0), flag(y.Maps == 0)),
+			cmp.Compare(lod(x), lod(y)), cmp.Compare(intake.Rank(x.Path), intake.Rank(y.Path)), cmp.Compare(tri(y), tri(x)),
+			cmp.Compare(y.Bytes, x.Bytes), cmp.Compare(x.Path, y.Path))
 	}
 	best := map[string]int{}
 	for i := range found {
@@ -310,7 +315,8 @@ func propose(found []Found) {
 		if f.Read && f.Missing == 0 && f.Maps > 0 {
 			why = append(why, "all its maps are there")
 		}
-		if intake.LevelOfDetail(f.Path) == 0 && slices.ContainsFunc(found, func(o Found) bool { return o.Group == f.Group && intake.LevelOfDetail(o.Path) > 0 }) {
+		if intake.LevelOfDetail(f.Path) == 0 &&
+			slices.ContainsFunc(found, func(o Found) bool { return o.Group == f.Group && intake.LevelOfDetail(o.Path) > 0 }) {
 			why = append(why, "it is the finest level of detail")
 		}
 		f.Why = strings.Join(why, "; ")
@@ -377,7 +383,8 @@ func (a *App) Take(ctx context.Context, arrival string, paths []string, renew ma
 		if err != nil {
 			return err
 		}
-		if _, err := tx.Exec(ctx, "update arrival set taking = $2, state = 'waiting' where id = $1", arrival, raw); err != nil {
+		if _, err := tx.Exec(ctx, "update arrival set taking = $2, state = 'waiting' where id = $1", arrival,
+			raw); err != nil {
 			return err
 		}
 		act.Tell(ctx, tx, ar.ProductionID, "arrival")
@@ -422,7 +429,8 @@ func (r *reading) take(ctx context.Context) error {
 		if err != nil {
 			return err
 		}
-		if _, err := r.a.Store.Pool.Exec(ctx, "update arrival set taking = jsonb_set(taking, array[$2, 'done'], 'true') where id = $1",
+		if _, err := r.a.Store.Pool.Exec(ctx, "update arrival set taking = jsonb_set(taking, array[$2, 'done'], 'true') "+
+			"where id = $1",
 			r.ar.ID, strconv.Itoa(i)); err != nil {
 			return err
 		}
@@ -440,7 +448,8 @@ func (r *reading) take(ctx context.Context) error {
 	if len(found) > 0 && len(taking) == 0 && r.ar.ForPiece == "" {
 		state = "choose"
 	}
-	_, err := r.a.Store.Pool.Exec(ctx, "update arrival set state = $2, progress = 1, note = '' where id = $1 and state <> 'cancelled'", r.ar.ID, state)
+	_, err := r.a.Store.Pool.Exec(ctx, "update arrival set state = $2, progress = 1, note = '' where id = $1 and state "+
+		"<> 'cancelled'", r.ar.ID, state)
 	act.Tell(ctx, r.a.Store.Pool, r.ar.ProductionID, "arrival")
 	return err
 }

@@ -46,7 +46,8 @@ func (d *desk) folder(name, piece string, files ...string) *query.State {
 	})
 }
 
-const board = "mtllib b.mtl\nv 0 0 0\nv 1 0 0\nv 1 1 0\nv 0 1 0\nvt 0 0\nvt 1 0\nvt 1 1\nvt 0 1\no Front\nusemtl Oak\nf 1/1 2/2 3/3 4/4\no Back\nusemtl Tin\nf 4/4 3/3 2/2\n"
+const board = "mtllib b.mtl\nv 0 0 0\nv 1 0 0\nv 1 1 0\nv 0 1 0\nvt 0 0\nvt 1 0\nvt 1 1\nvt 0 1\no Front\nusemtl " +
+	"Oak\nf 1/1 2/2 3/3 4/4\no Back\nusemtl Tin\nf 4/4 3/3 2/2\n"
 
 func pngOf(t testing.TB) string {
 	t.Helper()
@@ -72,7 +73,8 @@ func (d *desk) waitMade(id string) *query.PieceState {
 
 func TestMissingMapsAreFoundInAnotherArrivalAndByHand(t *testing.T) {
 	d := newDesk(t)
-	st := d.folder("board", "", "board/b.obj", board, "board/b.mtl", "newmtl Oak\nmap_Kd tex/Oak_BaseColor.png\nnewmtl Tin\nKd 0.5 0.5 0.5\n")
+	st := d.folder("board", "", "board/b.obj", board, "board/b.mtl",
+		"newmtl Oak\nmap_Kd tex/Oak_BaseColor.png\nnewmtl Tin\nKd 0.5 0.5 0.5\n")
 	id := st.Pieces[0].ID
 	if st.Pieces[0].Lacks != 1 {
 		t.Fatalf("lacks %d", st.Pieces[0].Lacks)
@@ -158,8 +160,11 @@ func TestDecisionsAboutPartsAreEditsLikeAnyOther(t *testing.T) {
 	if p := d.state().Pieces[0]; p.Making != "" {
 		t.Errorf("after undo it is %q", p.Making)
 	}
-	for name, v := range map[string]map[string]any{"nothing chosen": {"op": "drop"}, "unknown": {"op": "paint"}, "no name": {"op": "name", "parts": []string{"Front"}}, "by smell": {"op": "split", "parts": []string{"Front"}, "by": "smell"}} {
-		if _, err := d.a.Edit(d.ctx, d.set, edit.Request{Revision: -1, Commands: []edit.Command{decision(id, v)}}); err == nil {
+	for name, v := range map[string]map[string]any{"nothing chosen": {"op": "drop"}, "unknown": {"op": "paint"},
+		"no name": {"op": "name", "parts": []string{"Front"}}, "by smell": {"op": "split", "parts": []string{"Front"},
+			"by": "smell"}} {
+		if _, err := d.a.Edit(d.ctx, d.set,
+			edit.Request{Revision: -1, Commands: []edit.Command{decision(id, v)}}); err == nil {
 			t.Errorf("%s was accepted", name)
 		}
 	}
@@ -174,7 +179,9 @@ func TestDecisionsAboutPartsAreEditsLikeAnyOther(t *testing.T) {
 func TestCamerasInAFileBecomeShots(t *testing.T) {
 	d := newDesk(t)
 	m := &model.Model{}
-	m.Stand(model.Mesh{Name: "wall", Parts: []model.Part{{Surface: model.None, Positions: []float32{-5, 0, -20, 5, 0, -20, 0, 10, -21}, Indices: []uint32{0, 1, 2}}}})
+	m.Stand(model.Mesh{Name: "wall",
+		Parts: []model.Part{{Surface: model.None, Positions: []float32{-5, 0, -20, 5, 0, -20, 0, 10, -21},
+			Indices: []uint32{0, 1, 2}}}})
 	n := model.NewNode("view of the wall")
 	n.Local, n.Camera = geom.Translation(geom.V{Y: 2, Z: 5}), 0
 	m.Cameras = []model.Camera{{YFov: 2 * math.Atan(12.0/50), Aspect: 1.5, Near: 0.5, Far: 300}}
@@ -185,12 +192,15 @@ func TestCamerasInAFileBecomeShots(t *testing.T) {
 	}
 	st := d.takeIn("wall.glb", buf.Bytes())
 	id := st.Pieces[0].ID
-	d.edit(edit.Do(&edit.ChangePiece{ID: id, Patch: patch(map[string]any{"sizing": map[string]any{"centre": false, "ground": false}})}), edit.Do(&edit.Place{Piece: id, At: geom.V{X: 100}}))
+	d.edit(edit.Do(&edit.ChangePiece{ID: id,
+		Patch: patch(map[string]any{"sizing": map[string]any{"centre": false, "ground": false}})}),
+		edit.Do(&edit.Place{Piece: id, At: geom.V{X: 100}}))
 	if count, skipped, err := d.a.TakeCameras(d.ctx, d.set, id); err != nil || count != 1 || len(skipped) != 0 {
 		t.Fatalf("%d, %v", count, err)
 	}
 	s := d.state().Shots[0]
-	if s.Name != "view of the wall" || s.View.Eye.Sub(geom.V{X: 100, Y: 2, Z: 5}).Len() > 1e-9 || math.Abs(s.View.Far-300) > 1e-9 {
+	if s.Name != "view of the wall" || s.View.Eye.Sub(geom.V{X: 100, Y: 2, Z: 5}).Len() > 1e-9 ||
+		math.Abs(s.View.Far-300) > 1e-9 {
 		t.Errorf("%+v", s)
 	}
 	// The wall's box begins 25 m ahead.
@@ -237,18 +247,21 @@ func TestASupplierIsFetchedFrom(t *testing.T) {
 		return n == 4
 	})
 	for _, a := range st.Arrivals {
-		if a.Name == "bench.glb" && (a.State != "failed" || !strings.Contains(a.Note, "come back tomorrow")) || a.Name == "signal_obj.zip" && a.State == "failed" {
+		if a.Name == "bench.glb" && (a.State != "failed" || !strings.Contains(a.Note, "come back tomorrow")) ||
+			a.Name == "signal_obj.zip" && a.State == "failed" {
 			t.Errorf("%s: %s %s", a.Name, a.State, a.Note)
 		}
 	}
-	if p := st.Pieces[0]; p.Credit.Price != 14 || p.Credit.Author != "Upper Valley Props" || p.Credit.Licence != "CC-BY-4.0" {
+	if p := st.Pieces[0]; p.Credit.Price != 14 || p.Credit.Author != "Upper Valley Props" ||
+		p.Credit.Licence != "CC-BY-4.0" {
 		t.Errorf("%+v", p.Credit)
 	}
 }
 
 func TestAnIntakeIsStoppedAndTakenUpAgain(t *testing.T) {
 	d := newDesk(t)
-	shop := &supplier.Server{SlowBytes: 20_000, Files: map[string][]byte{"slow.glb": append(boxGLB(t), make([]byte, 100_000)...)},
+	shop := &supplier.Server{SlowBytes: 20_000,
+		Files:  map[string][]byte{"slow.glb": append(boxGLB(t), make([]byte, 100_000)...)},
 		Offers: []supplier.Offer{{ID: "1", Formats: []supplier.Form{{File: "slow.glb", Manner: supplier.Slow}}}}}
 	at := httptest.NewServer(shop)
 	defer at.Close()
@@ -271,7 +284,8 @@ func TestAnIntakeIsStoppedAndTakenUpAgain(t *testing.T) {
 	if err := d.a.ResumeArrival(d.ctx, ar.ID); err != nil {
 		t.Fatal(err)
 	}
-	d.await("the arrival", func(st *query.State) bool { return st.Arrivals[0].State == "done" || st.Arrivals[0].State == "failed" })
+	d.await("the arrival",
+		func(st *query.State) bool { return st.Arrivals[0].State == "done" || st.Arrivals[0].State == "failed" })
 }
 
 // A namesake does not take a piece's place: it takes evidence, a hand, or both, and of
@@ -308,7 +322,8 @@ func TestReplacingNeedsMoreThanAName(t *testing.T) {
 	d.await("the namesake", func(st *query.State) bool { return len(st.Pieces) == 2 })
 
 	// Its newer version among six variants: one of them is proposed, and one can follow.
-	longer := strings.ReplaceAll(board, "f 4/4 3/3 2/2\n", "f 4/4 3/3 2/2\no Knob\nv 0.4 0.4 0\nv 0.5 0.4 0\nv 0.5 0.5 0.1\nf 5 6 7\n")
+	longer := strings.ReplaceAll(board, "f 4/4 3/3 2/2\n",
+		"f 4/4 3/3 2/2\no Knob\nv 0.4 0.4 0\nv 0.5 0.4 0\nv 0.5 0.5 0.1\nf 5 6 7\n")
 	files := []string{"b.mtl", mtl}
 	for _, v := range []string{"low", "mid", "high", "old", "new", "final"} {
 		files = append(files, "chair_"+v+".obj", longer)
@@ -337,7 +352,8 @@ func TestReplacingNeedsMoreThanAName(t *testing.T) {
 		t.Fatal(err)
 	}
 	st = d.await("all six", func(st *query.State) bool {
-		return len(st.Pieces) == 7 && !slices.ContainsFunc(st.Pieces, func(p query.PieceState) bool { return p.Making != "" })
+		return len(st.Pieces) == 7 && !slices.ContainsFunc(st.Pieces,
+			func(p query.PieceState) bool { return p.Making != "" })
 	})
 	if n := len(slices.DeleteFunc(slices.Clone(st.Pieces), func(p query.PieceState) bool { return !p.News })); n != 1 {
 		t.Errorf("%d pieces were renewed", n)
@@ -351,7 +367,8 @@ func TestReplacingNeedsMoreThanAName(t *testing.T) {
 		t.Fatal(err)
 	}
 	d.await("the declared version", func(st *query.State) bool {
-		return slices.ContainsFunc(st.Pieces, func(p query.PieceState) bool { return p.ID == id && p.Arrival == arrival && p.Making == "" })
+		return slices.ContainsFunc(st.Pieces,
+			func(p query.PieceState) bool { return p.ID == id && p.Arrival == arrival && p.Making == "" })
 	})
 }
 
@@ -360,10 +377,13 @@ func TestReplacingNeedsMoreThanAName(t *testing.T) {
 func TestWhatAFileBringsBesidesItsMesh(t *testing.T) {
 	d := newDesk(t)
 	m := &model.Model{Cameras: []model.Camera{{Name: "plan", Orthographic: true, XMag: 5, YMag: 5, Far: 9}}}
-	m.Stand(model.Mesh{Name: "wall", Parts: []model.Part{{Surface: model.None, Positions: []float32{0, 0, 0, 1, 0, 0, 0, 1, 0}, Indices: []uint32{0, 1, 2}}}})
+	m.Stand(model.Mesh{Name: "wall",
+		Parts: []model.Part{{Surface: model.None, Positions: []float32{0, 0, 0, 1, 0, 0, 0, 1, 0},
+			Indices: []uint32{0, 1, 2}}}})
 	colour := light.Color(3000)
 	peak := max(colour.X, colour.Y, colour.Z)
-	m.Lights = []model.Light{{Name: "sun", Kind: model.Directional, Color: [3]float64{colour.X / peak, colour.Y / peak, colour.Z / peak}, Intensity: 900}}
+	m.Lights = []model.Light{{Name: "sun", Kind: model.Directional,
+		Color: [3]float64{colour.X / peak, colour.Y / peak, colour.Z / peak}, Intensity: 900}}
 	sun, camera := model.NewNode("sun"), model.NewNode("plan")
 	// It shines along -Z of its node: straight down after a quarter turn about X.
 	sun.Local, sun.Light = geom.Compose(geom.V{Y: 3}, geom.Turn(geom.V{X: 1}, -math.Pi/3), geom.V{X: 1, Y: 1, Z: 1}), 0
@@ -380,13 +400,15 @@ func TestWhatAFileBringsBesidesItsMesh(t *testing.T) {
 	if err := d.a.TakeSun(d.ctx, d.set, id); err != nil {
 		t.Fatal(err)
 	}
-	if l := d.state().Set.Light; math.Abs(l.Elevation-math.Pi/3) > 1e-6 || math.Abs(l.Lux-900) > 1e-3 || math.Abs(1e6/l.Kelvin-1e6/3000) > 2 {
+	if l := d.state().Set.Light; math.Abs(l.Elevation-math.Pi/3) > 1e-6 || math.Abs(l.Lux-900) > 1e-3 ||
+		math.Abs(1e6/l.Kelvin-1e6/3000) > 2 {
 		t.Errorf("%+v", l)
 	}
 	if _, err := d.a.Undo(d.ctx, d.set, ""); err != nil || d.state().Set.Light.Lux == 900 {
 		t.Errorf("undone: %v", err)
 	}
-	if n, skipped, err := d.a.TakeCameras(d.ctx, d.set, id); err != nil || n != 0 || !slices.Equal(skipped, []string{"plan"}) {
+	if n, skipped, err := d.a.TakeCameras(d.ctx, d.set, id); err != nil || n != 0 ||
+		!slices.Equal(skipped, []string{"plan"}) {
 		t.Errorf("%d, %q, %v", n, skipped, err)
 	}
 

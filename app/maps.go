@@ -33,7 +33,8 @@ func (a *App) keepPicture(ctx context.Context, o *opened, file string) (blob str
 // fill looks among the files of an arrival for the pictures that a piece
 // needs and sets them in its recipe. It returns how many were set, and what
 // is wrong with those that were found and could not be used.
-func (a *App) fill(ctx context.Context, o *opened, inv *recipe.Inventory, rec *recipe.Recipe) (set int, bad []string, err error) {
+func (a *App) fill(ctx context.Context, o *opened, inv *recipe.Inventory, rec *recipe.Recipe) (set int,
+	bad []string, err error) {
 	for _, m := range maps.Find(rec.Needs(inv), o.Files(), len(inv.Surfaces)) {
 		if err := ctx.Err(); err != nil {
 			return set, bad, err
@@ -140,7 +141,8 @@ func (a *App) findFor(ctx context.Context, o *opened, id string, onlyLacking boo
 
 // AssignMap puts a picture out of an arrival into a slot of a surface, by
 // hand. An empty file leaves the slot empty.
-func (a *App) AssignMap(ctx context.Context, piece, surface string, role maps.Role, arrival, file string, channel int) error {
+func (a *App) AssignMap(ctx context.Context, piece, surface string, role maps.Role, arrival, file string,
+	channel int) error {
 	if _, ok := recipe.Slots[role]; !ok {
 		return act.Wrong("%q is not a slot of a surface.", role)
 	}
@@ -167,7 +169,8 @@ func (a *App) AssignMap(ctx context.Context, piece, surface string, role maps.Ro
 		}
 		match := maps.Match{Need: maps.Need{Role: role}, File: file, How: "by hand", Channel: channel}
 		named := maps.Parse(file)
-		match.Gloss = role == maps.Roughness && (named.Role == maps.Gloss || channel > 0 && named.Channels[channel-1] == maps.Gloss)
+		match.Gloss = role == maps.Roughness &&
+			(named.Role == maps.Gloss || channel > 0 && named.Channels[channel-1] == maps.Gloss)
 		c = recipe.Choose(match, blob, data)
 	}
 	return a.EditPiece(ctx, p.ProductionID, piece, func(e *edit.Editor, pe *edit.PieceEdit) error {

@@ -19,7 +19,8 @@ const lightSteps = 48
 
 // posed makes the scene as it is t seconds into a move: what rides is moved, what
 // flickers is lit, cards show their pictures.
-func (l *loaded) posed(ctx context.Context, k *stage.ShotSettings, cast *stage.Cast, t float64) (*render.Scene, error) {
+func (l *loaded) posed(ctx context.Context, k *stage.ShotSettings, cast *stage.Cast,
+	t float64) (*render.Scene, error) {
 	m := k.Move
 	ls := k.Light
 	stands := slices.Clone(l.stands)
@@ -37,7 +38,8 @@ func (l *loaded) posed(ctx context.Context, k *stage.ShotSettings, cast *stage.C
 			continue
 		}
 		for j := range stands {
-			if !slices.Contains(f.IDs, stands[j].id) && !slices.ContainsFunc(f.IDs, func(id string) bool { return slices.Contains(stands[j].groups, id) }) {
+			if !slices.Contains(f.IDs, stands[j].id) && !slices.ContainsFunc(f.IDs,
+				func(id string) bool { return slices.Contains(stands[j].groups, id) }) {
 				continue
 			}
 			key := fmt.Sprintf("%s lit %v", stands[j].key, share)

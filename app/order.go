@@ -42,8 +42,10 @@ func (a *App) Order(ctx context.Context, production, goods, file string) (ar sto
 			if o.ID != goods || f.File != file {
 				continue
 			}
-			c := credit.Credit{Author: o.Author, Licence: o.Licence, Source: a.Supplier.Address + "/files/" + file, Price: o.Price, Currency: o.Currency, From: "the supplier"}
-			ar = store.Arrival{ID: store.NewID(), ProductionID: production, Name: file, Bytes: f.Bytes, State: "waiting", Fetch: file, Files: json.RawMessage("[]")}
+			c := credit.Credit{Author: o.Author, Licence: o.Licence, Source: a.Supplier.Address + "/files/" + file,
+				Price: o.Price, Currency: o.Currency, From: "the supplier"}
+			ar = store.Arrival{ID: store.NewID(), ProductionID: production, Name: file, Bytes: f.Bytes, State: "waiting",
+				Fetch: file, Files: json.RawMessage("[]")}
 			if ar.Credit, err = json.Marshal(c); err != nil {
 				return ar, err
 			}
@@ -70,7 +72,8 @@ func (r *reading) fetch(ctx context.Context) error {
 			return
 		}
 		told = time.Now()
-		_ = r.step(ctx, 0.3*float64(have)/float64(max(of, have, 1)), fmt.Sprintf("fetching, %.1f of %.1f MB", float64(have)/1e6, float64(of)/1e6))
+		_ = r.step(ctx, 0.3*float64(have)/float64(max(of, have, 1)),
+			fmt.Sprintf("fetching, %.1f of %.1f MB", float64(have)/1e6, float64(of)/1e6))
 	})
 	hash, size, err := r.a.Store.PutBlob(ctx, io.Reader(body), MaxUpload)
 	if err != nil && ctx.Err() == nil && !store.Full(err) {
@@ -83,6 +86,7 @@ func (r *reading) fetch(ctx context.Context) error {
 		return fmt.Errorf("this file is here already, as %s", old.Name)
 	}
 	r.ar.Blob, r.ar.Bytes, r.ar.Fetch = hash, size, ""
-	_, err = r.a.Store.Pool.Exec(ctx, "update arrival set blob = $2, bytes = $3, fetching = '' where id = $1", r.ar.ID, hash, size)
+	_, err = r.a.Store.Pool.Exec(ctx, "update arrival set blob = $2, bytes = $3, fetching = '' where id = $1", r.ar.ID,
+		hash, size)
 	return err
 }

@@ -35,7 +35,8 @@ const (
 
 // picture renders a model by the project's own renderer, from a little above
 // and to the side, and keeps it as PNG. top brings the model upright.
-func (a *App) picture(ctx context.Context, m *model.Model, top geom.M, width, height, samples int) (blob string, err error) {
+func (a *App) picture(ctx context.Context, m *model.Model, top geom.M, width, height,
+	samples int) (blob string, err error) {
 	if m.Weigh().Triangles > pictureTriangles {
 		m, _ = proxy.Make(m, pictureTriangles, pictureSide)
 	}
@@ -53,14 +54,16 @@ func (a *App) picture(ctx context.Context, m *model.Model, top geom.M, width, he
 	ls := light.Default()
 	ls.Zenith, ls.Horizon, ls.Level = "#d8d8d8", "#b0b0b0", 3000
 	s.Env = render.NewEnvironment(ls.BakeSky(16, 64), 16, 64, 1, 0)
-	s.Suns = []render.Sun{{To: geom.V{X: -0.5, Y: 0.7, Z: 0.5}.Unit(), Lux: geom.V{X: 9000, Y: 9000, Z: 9000}, Radius: 0.05}}
+	s.Suns = []render.Sun{{To: geom.V{X: -0.5, Y: 0.7, Z: 0.5}.Unit(), Lux: geom.V{X: 9000, Y: 9000, Z: 9000},
+		Radius: 0.05}}
 	s.Build()
 	v := optics.Default()
 	v.Eye = geom.V{X: 0.62, Y: 0.34, Z: 0.72}.Unit().Mul(6)
 	v.AimAt(geom.V{})
 	cam := render.Camera{World: v.World(), Near: 0.1, Far: 20, Focus: 6}
 	cam.TanX, cam.TanY = fit(&cam, s.Bounds(), float64(width)/float64(height))
-	f, err := render.Render(ctx, s, &cam, render.Options{Width: width, Height: height, Samples: samples, Bounces: 2, Seed: 1, Denoise: true, Threads: 2})
+	f, err := render.Render(ctx, s, &cam, render.Options{Width: width, Height: height, Samples: samples, Bounces: 2,
+		Seed: 1, Denoise: true, Threads: 2})
 	if err != nil {
 		return "", err
 	}
@@ -164,7 +167,8 @@ func (a *App) Thumb(ctx context.Context, blob string, channel int, invert bool) 
 
 // partStates lists the parts as the recipe's splits and joins leave them, each
 // with a small picture.
-func (a *App) partStates(ctx context.Context, src *model.Model, up model.Axis, rec *recipe.Recipe) ([]PartState, error) {
+func (a *App) partStates(ctx context.Context, src *model.Model, up model.Axis,
+	rec *recipe.Recipe) ([]PartState, error) {
 	m := rec.Rearranged(src)
 	drawn := m
 	if m.Weigh().Triangles > pictureTriangles {

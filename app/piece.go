@@ -101,7 +101,8 @@ const outlineSide = 256 // pixels of maps that cut a silhouette out: about its o
 
 // make applies a recipe to a model and derives all that is drawn of it. src
 // is as read; files are the paths of what came along.
-func (a *App) make(ctx context.Context, src *model.Model, inv recipe.Inventory, source string, up model.Axis, rec *recipe.Recipe, tell func(share float64, what string) error) (*Made, error) {
+func (a *App) make(ctx context.Context, src *model.Model, inv recipe.Inventory, source string, up model.Axis,
+	rec *recipe.Recipe, tell func(share float64, what string) error) (*Made, error) {
 	out := &Made{Inventory: inv}
 	if err := a.thumbs(ctx, src, &out.Inventory); err != nil {
 		return nil, err
@@ -164,7 +165,8 @@ func (a *App) make(ctx context.Context, src *model.Model, inv recipe.Inventory, 
 		if err != nil {
 			return nil, err
 		}
-		out.Levels = append(out.Levels, measure.Level{Blob: hash, Triangles: small.Weigh().Triangles, Bytes: bytes, Off: off})
+		out.Levels = append(out.Levels, measure.Level{Blob: hash, Triangles: small.Weigh().Triangles, Bytes: bytes,
+			Off: off})
 	}
 	front, top, right := map[model.Axis]string{}, map[model.Axis]string{}, map[model.Axis]string{}
 	outline, _ := proxy.Make(drawn, 40_000, outlineSide)
@@ -210,10 +212,12 @@ func (a *App) putMade(ctx context.Context, q store.Querier, id, digest string, m
 	if err != nil {
 		return err
 	}
-	if err := store.PutMade(ctx, q, id, digest, made.Blob, made.Picture, facts, weight, inventory, made.Subject); err != nil {
+	if err := store.PutMade(ctx, q, id, digest, made.Blob, made.Picture, facts, weight, inventory,
+		made.Subject); err != nil {
 		return err
 	}
-	return store.PutLook(ctx, q, store.Look{PieceID: id, Levels: levels, Front: made.Front, Top: made.Top, Right: made.Right})
+	return store.PutLook(ctx, q, store.Look{PieceID: id, Levels: levels, Front: made.Front, Top: made.Top,
+		Right: made.Right})
 }
 
 // firstMake makes a new piece.
@@ -233,7 +237,8 @@ func (r *reading) firstMake(ctx context.Context, t Taking, m *model.Model, tell 
 		return err
 	}
 	known = known.Join(credit.Credit{Author: m.Author, Licence: credit.OneLicence(m.Copyright)})
-	p := store.Piece{ID: t.Piece, ProductionID: r.ar.ProductionID, ArrivalID: r.ar.ID, Source: t.Source, Blob: made.Blob, Tags: json.RawMessage("[]")}
+	p := store.Piece{ID: t.Piece, ProductionID: r.ar.ProductionID, ArrivalID: r.ar.ID, Source: t.Source, Blob: made.Blob,
+		Tags: json.RawMessage("[]")}
 	name := path.Base(t.Source)
 	p.Name = tidyName(strings.TrimSuffix(name, path.Ext(name)))
 	var errs [4]error
@@ -322,7 +327,8 @@ func (a *App) RunMake(ctx context.Context, id string) error {
 	})
 }
 
-func (a *App) remake(ctx context.Context, ar *store.Arrival, p *store.Piece, tell func(float64, string) error) (*Made, error) {
+func (a *App) remake(ctx context.Context, ar *store.Arrival, p *store.Piece,
+	tell func(float64, string) error) (*Made, error) {
 	if err := tell(0, "reading"); err != nil {
 		return nil, err
 	}
@@ -413,7 +419,8 @@ func (r *reading) renew(ctx context.Context, t Taking, m *model.Model, tell func
 	// size: what was true stays true.
 	if k := unitChange(news.Scale); k != 1 {
 		size.MetresPerUnit /= k
-		news.Changed = append(news.Changed, fmt.Sprintf("its numbers are %.4g times larger: it was exported in another unit; the true size stays", k))
+		news.Changed = append(news.Changed, fmt.Sprintf("its numbers are %.4g times larger: it was exported in another "+
+			"unit; the true size stays", k))
 	}
 	return r.a.EditProduction(ctx, r.ar.ProductionID, func(e *edit.Editor) error {
 		result, err := json.Marshal(made)

@@ -24,10 +24,17 @@ import (
 func (d *desk) rows(production string) string {
 	d.Helper()
 	var out strings.Builder
-	for _, sql := range []string{"select row_to_json(t)::text from production t where id = $1", "select row_to_json(t)::text from piece t where production_id = $1 order by id", "select row_to_json(t)::text from arrival t where production_id = $1 order by id",
-		"select row_to_json(t)::text from sets t where production_id = $1 order by id", "select row_to_json(t)::text from placement t where set_id in (select id from sets where production_id = $1) order by id",
-		"select row_to_json(t)::text from element t where set_id in (select id from sets where production_id = $1) order by id", "select row_to_json(t)::text from shot t where set_id in (select id from sets where production_id = $1) order by id",
-		"select row_to_json(t)::text from take t where set_id in (select id from sets where production_id = $1) order by id", "select row_to_json(t)::text from log t where production_id = $1 order by id"} {
+	for _, sql := range []string{"select row_to_json(t)::text from production t where id = $1",
+		"select row_to_json(t)::text from piece t where production_id = $1 order by id",
+		"select row_to_json(t)::text from arrival t where production_id = $1 order by id",
+		"select row_to_json(t)::text from sets t where production_id = $1 order by id",
+		"select row_to_json(t)::text from placement t where set_id in (select id from sets where production_id = $1) " +
+			"order by id",
+		"select row_to_json(t)::text from element t where set_id in (select id from sets where production_id = $1) order " +
+			"by id", "select row_to_json(t)::text from shot t where set_id in (select id from sets where production_id = $1) " +
+			"order by id",
+		"select row_to_json(t)::text from take t where set_id in (select id from sets where production_id = $1) order by id",
+		"select row_to_json(t)::text from log t where production_id = $1 order by id"} {
 		rows, err := d.a.Store.Pool.Query(d.ctx, sql, production)
 		if err != nil {
 			d.Fatal(err)
@@ -51,7 +58,8 @@ func (d *desk) rows(production string) string {
 func TestNothingReachesIntoAnotherProduction(t *testing.T) {
 	d := newDesk(t)
 	st := d.takeIn("box.glb", boxGLB(t))
-	mine := d.edit(edit.Do(&edit.Place{Piece: st.Pieces[0].ID}), edit.Do(&edit.Place{StandIn: "box"}), edit.Do(&edit.KeepShot{Name: "mine"})).Made
+	mine := d.edit(edit.Do(&edit.Place{Piece: st.Pieces[0].ID}), edit.Do(&edit.Place{StandIn: "box"}),
+		edit.Do(&edit.KeepShot{Name: "mine"})).Made
 	other := &desk{TB: t, a: d.a, ctx: d.ctx}
 	var err error
 	if other.production, other.set, err = d.a.NewProduction(d.ctx, "other", "metre"); err != nil {
@@ -59,7 +67,9 @@ func TestNothingReachesIntoAnotherProduction(t *testing.T) {
 	}
 	ost := other.takeIn("box.glb", boxGLB(t))
 	room, _ := json.Marshal(lay.Room{Outline: []lay.P{{}, {X: 4}, {X: 4, Z: 4}, {Z: 4}}, Height: 2.5, Wall: 0.1})
-	theirs := other.edit(edit.Do(&edit.Place{Piece: ost.Pieces[0].ID}), edit.Do(&edit.Place{StandIn: "person"}), edit.Do(&edit.KeepShot{Name: "theirs"}), edit.Do(&edit.AddElement{Kind: "room", Name: "room", Spec: room}), edit.Do(&edit.AddElement{Kind: "group", Name: "group"})).Made
+	theirs := other.edit(edit.Do(&edit.Place{Piece: ost.Pieces[0].ID}), edit.Do(&edit.Place{StandIn: "person"}),
+		edit.Do(&edit.KeepShot{Name: "theirs"}), edit.Do(&edit.AddElement{Kind: "room", Name: "room", Spec: room}),
+		edit.Do(&edit.AddElement{Kind: "group", Name: "group"})).Made
 	ids := []string{other.set, ost.Pieces[0].ID, theirs[0], theirs[2], theirs[3], theirs[4]}
 	// What is made of the pieces is made; from here on nothing changes there.
 	before := d.rows(other.production)
@@ -74,14 +84,20 @@ func TestNothingReachesIntoAnotherProduction(t *testing.T) {
 		}
 	}
 	// What a field of a command may say, of one's own and of theirs.
-	own := map[string]any{"ids": []string{mine[0]}, "id": mine[0], "piece": st.Pieces[0].ID, "name": "n", "pattern": "n", "why": "n", "layer": "n", "metres": 1, "of": "height",
-		"to": "x-mid", "along": "x", "across": "x", "side": "back", "kind": "row", "standIn": "", "likeOf": "width", "at": geom.V{X: 1}, "by": geom.V{X: 1}, "focal": 35, "height": 0.5, "x": 0.5, "y": 0.5}
+	own := map[string]any{"ids": []string{mine[0]}, "id": mine[0], "piece": st.Pieces[0].ID, "name": "n", "pattern": "n",
+		"why": "n", "layer": "n", "metres": 1, "of": "height",
+		"to": "x-mid", "along": "x", "across": "x", "side": "back", "kind": "row", "standIn": "", "likeOf": "width",
+		"at": geom.V{X: 1}, "by": geom.V{X: 1}, "focal": 35, "height": 0.5, "x": 0.5, "y": 0.5}
 	theirsIn := func(id string) []map[string]any {
-		return []map[string]any{{"id": id, "ids": []string{id, mine[1]}, "patch": map[string]any{"name": "taken over"}}, {"id": id, "ids": []string{id, mine[1]}}, {"piece": id, "like": id},
-			{"into": id}, {"from": id, "to": id}, {"snag": id}, {"standIn": "box", "piece": "", "patch": map[string]any{"id": id, "piece": id, "group": id, "recast": id}},
+		return []map[string]any{{"id": id, "ids": []string{id, mine[1]}, "patch": map[string]any{"name": "taken over"}},
+			{"id": id, "ids": []string{id, mine[1]}}, {"piece": id, "like": id},
+			{"into": id}, {"from": id, "to": id}, {"snag": id},
+			{"standIn": "box", "piece": "", "patch": map[string]any{"id": id, "piece": id, "group": id, "recast": id}},
 			{"patch": map[string]any{"id": id, "group": id, "recast": id}}, {"patch": map[string]any{"shot": id, "id": id}},
-			{"kind": "row", "spec": lay.Array{Shape: "line", Points: []lay.P{{}, {X: 3}}, Pieces: []lay.Share{{Piece: id, Weight: 1}}, By: "count", Count: 2}},
-			{"kind": "group", "spec": lay.Group{Parent: id}}, {"id": theirs[3], "patch": map[string]any{"spec": map[string]any{"height": 3}}},
+			{"kind": "row", "spec": lay.Array{Shape: "line", Points: []lay.P{{}, {X: 3}},
+				Pieces: []lay.Share{{Piece: id, Weight: 1}}, By: "count", Count: 2}},
+			{"kind": "group", "spec": lay.Group{Parent: id}},
+			{"id": theirs[3], "patch": map[string]any{"spec": map[string]any{"height": 3}}},
 			{"was": []edit.Stood{{ID: id}}, "now": []edit.Stood{{ID: id}}}}
 	}
 	for _, name := range edit.Ops() {
@@ -113,7 +129,8 @@ func TestNothingReachesIntoAnotherProduction(t *testing.T) {
 			func() error { _, _, err := d.a.TakeCameras(d.ctx, d.set, id); return err }(),
 			d.a.Take(d.ctx, st.Arrivals[0].ID, []string{"box.glb"}, map[string]string{"box.glb": id}),
 			func() error {
-				_, _, err := d.a.ArriveFolder(d.ctx, d.production, "f", id, func() (app.Incoming, error) { return app.Incoming{}, errors.New("nothing is asked for") })
+				_, _, err := d.a.ArriveFolder(d.ctx, d.production, "f", id,
+					func() (app.Incoming, error) { return app.Incoming{}, errors.New("nothing is asked for") })
 				return err
 			}(),
 			func() error { _, err := d.a.KeepPiece(d.ctx, d.set, id); return err }(),
@@ -184,11 +201,13 @@ func TestUndoIsOnesOwn(t *testing.T) {
 	// Ben moves what Anna moved: her undo would take his move back.
 	put(ben, d.set, move(here, 9))
 	_, err = d.a.Undo(anna, d.set, "")
-	if !errors.Is(err, act.ErrStale) || !strings.Contains(err.Error(), "crate was changed since") || d.placement("crate").At.X != 9 {
+	if !errors.Is(err, act.ErrStale) || !strings.Contains(err.Error(), "crate was changed since") ||
+		d.placement("crate").At.X != 9 {
 		t.Errorf("%v; the crate is at %v", err, d.placement("crate").At)
 	}
 	// The next undo goes on with the edit before, which cannot be undone either.
-	if _, err := d.a.Undo(anna, d.set, ""); !errors.Is(err, act.ErrStale) || !strings.Contains(err.Error(), "place crate") {
+	if _, err := d.a.Undo(anna, d.set, ""); !errors.Is(err, act.ErrStale) || !strings.Contains(err.Error(),
+		"place crate") {
 		t.Errorf("%v", err)
 	}
 	if _, err := d.a.Undo(anna, d.set, ""); !errors.Is(err, act.ErrNone) {
@@ -212,7 +231,8 @@ func TestUndoIsOnesOwn(t *testing.T) {
 // An edit that is sent again, since its answer was lost, is done once; so is undo.
 func TestAnEditThatIsSentAgainIsDoneOnce(t *testing.T) {
 	d := newDesk(t)
-	ask := edit.Request{Revision: -1, Request: "first", Commands: []edit.Command{edit.Do(&edit.Place{StandIn: "box", Name: "crate"})}}
+	ask := edit.Request{Revision: -1, Request: "first",
+		Commands: []edit.Command{edit.Do(&edit.Place{StandIn: "box", Name: "crate"})}}
 	var all sync.WaitGroup
 	answers := make([]edit.Answer, 8)
 	for i := range answers {
@@ -282,7 +302,8 @@ func TestTheBin(t *testing.T) {
 	for _, step := range []struct {
 		kind, id string
 		said     string
-	}{{"take", take.ID, "take working view: "}, {"set", d.set, "set first set: 1 placement, 1 take"}, {"production", d.production, "production test: 2 sets, 0 pieces, 1 placement, 1 take"}} {
+	}{{"take", take.ID, "take working view: "}, {"set", d.set, "set first set: 1 placement, 1 take"}, {"production",
+		d.production, "production test: 2 sets, 0 pieces, 1 placement, 1 take"}} {
 		if err := d.a.PutInBin(d.ctx, step.kind, step.id); err != nil {
 			t.Fatal(err)
 		}
@@ -293,7 +314,9 @@ func TestTheBin(t *testing.T) {
 			if _, err := d.a.State(d.ctx, d.set); !errors.Is(err, act.ErrNone) {
 				t.Errorf("a set in the bin opens: %v", err)
 			}
-			if _, err := d.a.Edit(d.ctx, d.set, edit.Request{Revision: -1, Commands: []edit.Command{edit.Do(&edit.Place{StandIn: "box"})}}); !errors.Is(err, act.ErrNone) {
+			if _, err := d.a.Edit(d.ctx, d.set,
+				edit.Request{Revision: -1, Commands: []edit.Command{edit.Do(&edit.Place{StandIn: "box"})}}); !errors.Is(err,
+				act.ErrNone) {
 				t.Errorf("a set in the bin is edited: %v", err)
 			}
 		}
@@ -316,7 +339,8 @@ func TestTheBin(t *testing.T) {
 	st := d.folder("boards", "", "b.obj", board, "b.mtl", "newmtl Oak\nKd 0.5 0.4 0.3\n")
 	arrival, piece := st.Arrivals[0].ID, st.Pieces[0].ID
 	d.edit(edit.Do(&edit.Place{Piece: piece}), edit.Do(&edit.Place{Piece: piece, At: geom.V{X: 3}}))
-	if u, err := d.a.Uses(d.ctx, arrival); err != nil || len(u.Pieces) != 1 || u.Things != 2 || !slices.Equal(u.Sets, []string{"first set"}) {
+	if u, err := d.a.Uses(d.ctx, arrival); err != nil || len(u.Pieces) != 1 || u.Things != 2 ||
+		!slices.Equal(u.Sets, []string{"first set"}) {
 		t.Errorf("%+v, %v", u, err)
 	}
 	whole := d.state()
@@ -326,7 +350,8 @@ func TestTheBin(t *testing.T) {
 	if list := in(); len(list) != 1 || list[0] != "arrival boards: 1 piece, 2 placements" {
 		t.Errorf("in the bin: %q", list)
 	}
-	if st := d.state(); len(st.Arrivals) != 0 || len(st.Pieces) != 0 || len(st.Placements) != 1 || st.Revision == whole.Revision {
+	if st := d.state(); len(st.Arrivals) != 0 || len(st.Pieces) != 0 || len(st.Placements) != 1 ||
+		st.Revision == whole.Revision {
 		t.Errorf("%d arrivals, %d pieces, %d placements", len(st.Arrivals), len(st.Pieces), len(st.Placements))
 	}
 	if err := d.a.TakeFromBin(d.ctx, "arrival", arrival); err != nil {
@@ -339,7 +364,8 @@ func TestTheBin(t *testing.T) {
 	if err := d.a.PutInBin(d.ctx, "arrival", arrival); err != nil {
 		t.Fatal(err)
 	}
-	if st := d.folder("boards again", "", "b.obj", board, "b.mtl", "newmtl Oak\nKd 0.5 0.4 0.3\n"); len(st.Pieces) != 1 || st.Arrivals[0].ID != arrival {
+	if st := d.folder("boards again", "", "b.obj", board, "b.mtl", "newmtl Oak\nKd 0.5 0.4 0.3\n"); len(st.Pieces) != 1 ||
+		st.Arrivals[0].ID != arrival {
 		t.Errorf("handed in again: %+v", st.Arrivals)
 	}
 	if _, err := d.a.Undo(d.ctx, d.set, ""); err != nil { // the two boards, so that the set is as before
@@ -355,7 +381,8 @@ func TestTheBin(t *testing.T) {
 		t.Errorf("%v", err)
 	}
 	// When its days are over it is gone, and nothing else.
-	if _, err := d.a.Store.Pool.Exec(d.ctx, "update sets set binned = now() - interval '31 days' where id = $1", second); err != nil {
+	if _, err := d.a.Store.Pool.Exec(d.ctx, "update sets set binned = now() - interval '31 days' where id = $1",
+		second); err != nil {
 		t.Fatal(err)
 	}
 	if _, err := d.a.Tidy(d.ctx); err != nil {
@@ -374,33 +401,44 @@ func TestAbsurdNumbers(t *testing.T) {
 	id := d.edit(edit.Do(&edit.Place{StandIn: "box", Name: "crate"})).Made[0]
 	for _, x := range []string{"1e308", "1e155", "-1e300", "1e13"} {
 		for name, text := range map[string]string{
-			"a ride":   `{"move":{"rate":24,"seconds":2,"rides":[{"ids":["` + id + `"],"points":[{"x":0,"y":0,"z":0},{"x":` + x + `,"y":0,"z":0}],"seconds":1,"easing":"linear"}]}}`,
-			"a rail":   `{"move":{"rate":24,"seconds":2,"rail":{"kind":"path","points":[{"x":0,"y":0,"z":0},{"x":` + x + `,"y":0,"z":0}],"seconds":1,"easing":"linear"}}}`,
+			"a ride": `{"move":{"rate":24,"seconds":2,"rides":[{"ids":["` + id + `"],"points":[{"x":0,"y":0,"z":0},{"x":` +
+				x + `,"y":0,"z":0}],"seconds":1,"easing":"linear"}]}}`,
+			"a rail": `{"move":{"rate":24,"seconds":2,"rail":{"kind":"path","points":[{"x":0,"y":0,"z":0},{"x":` + x +
+				`,"y":0,"z":0}],"seconds":1,"easing":"linear"}}}`,
 			"a camera": `{"view":{"eye":{"x":` + x + `,"y":0,"z":0}}}`,
-			"a mark":   `{"match":{"picture":"","opacity":1,"wipe":1,"points":[{"x":` + x + `,"y":0,"at":{"x":0,"y":0,"z":0}}]}}`,
+			"a mark": `{"match":{"picture":"","opacity":1,"wipe":1,"points":[{"x":` + x +
+				`,"y":0,"at":{"x":0,"y":0,"z":0}}]}}`,
 		} {
-			_, err := d.a.Edit(d.ctx, d.set, edit.Request{Revision: -1, Commands: []edit.Command{edit.Do(&edit.ChangeSet{Patch: json.RawMessage(text)})}})
+			_, err := d.a.Edit(d.ctx, d.set,
+				edit.Request{Revision: -1, Commands: []edit.Command{edit.Do(&edit.ChangeSet{Patch: json.RawMessage(text)})}})
 			if !errors.Is(err, act.ErrWrong) {
 				t.Errorf("%s of %s: %v", name, x, err)
 			}
 		}
 	}
-	d.edit(edit.Do(&edit.ChangeSet{Patch: json.RawMessage(`{"move":{"rate":24,"seconds":2,"rides":[{"ids":["` + id + `"],"points":[{"x":0,"y":0,"z":0},{"x":1,"y":0,"z":0}],"seconds":1,"easing":"linear"}]}}`)}))
+	d.edit(edit.Do(&edit.ChangeSet{Patch: json.RawMessage(`{"move":{"rate":24,"seconds":2,"rides":[{"ids":["` + id +
+		`"],"points":[{"x":0,"y":0,"z":0},{"x":1,"y":0,"z":0}],"seconds":1,"easing":"linear"}]}}`)}))
 	d.edit(edit.Do(&edit.KeepShot{Name: "a ride"}))
 	for _, far := range []string{"1e155", "1e308"} {
-		if _, err := d.a.Store.Pool.Exec(d.ctx, "update sets set move = replace(move::text, '\"x\": 1,', '\"x\": "+far+",')::jsonb where id = $1", d.set); err != nil {
+		if _, err := d.a.Store.Pool.Exec(d.ctx,
+			"update sets set move = replace(move::text, '\"x\": 1,', '\"x\": "+far+",')::jsonb where id = $1",
+			d.set); err != nil {
 			t.Fatal(err)
 		}
-		if _, err := d.a.Store.Pool.Exec(d.ctx, "update shot set move = replace(move::text, '\"x\": 1,', '\"x\": "+far+",')::jsonb"); err != nil {
+		if _, err := d.a.Store.Pool.Exec(d.ctx,
+			"update shot set move = replace(move::text, '\"x\": 1,', '\"x\": "+far+",')::jsonb"); err != nil {
 			t.Fatal(err)
 		}
 		var there bool
-		if err := d.a.Store.Pool.QueryRow(d.ctx, "select move::text ~ '[0-9]{100}' from sets where id = $1", d.set).Scan(&there); err != nil || !there {
+		if err := d.a.Store.Pool.QueryRow(d.ctx, "select move::text ~ '[0-9]{100}' from sets where id = $1",
+			d.set).Scan(&there); err != nil || !there {
 			t.Fatalf("the test does not strike: %v", err)
 		}
 		// An edit has it measured again.
-		rev := d.edit(edit.Do(&edit.ChangePlacement{ID: id, Patch: patch(map[string]any{"name": "crate of " + far})})).Revision
-		st := d.await("the measuring, or that it was given up", func(st *query.State) bool { return st.Measured != nil && st.Measured.Revision == rev })
+		rev := d.edit(edit.Do(&edit.ChangePlacement{ID: id,
+			Patch: patch(map[string]any{"name": "crate of " + far})})).Revision
+		st := d.await("the measuring, or that it was given up",
+			func(st *query.State) bool { return st.Measured != nil && st.Measured.Revision == rev })
 		if _, err := json.Marshal(st); err != nil {
 			t.Errorf("with %s the state cannot be told: %v", far, err)
 		}
@@ -416,7 +454,10 @@ func TestAbsurdNumbers(t *testing.T) {
 func TestTheLastOrderBlocksNothing(t *testing.T) {
 	d := newDesk(t)
 	id := d.edit(edit.Do(&edit.Place{StandIn: "box"})).Made[0]
-	if _, err := d.a.Edit(d.ctx, d.set, edit.Request{Revision: -1, Commands: []edit.Command{edit.Do(&edit.ChangePlacement{ID: id, Patch: patch(map[string]any{"order": 2147483647})})}}); err != nil {
+	if _, err := d.a.Edit(d.ctx, d.set,
+		edit.Request{Revision: -1,
+			Commands: []edit.Command{edit.Do(&edit.ChangePlacement{ID: id,
+				Patch: patch(map[string]any{"order": 2147483647})})}}); err != nil {
 		t.Fatal(err)
 	}
 	if p := d.state().Placements[0]; p.Order != 1 {
@@ -433,7 +474,9 @@ func TestTheLastOrderBlocksNothing(t *testing.T) {
 			t.Fatal(err)
 		}
 	}
-	made := d.edit(edit.Do(&edit.Place{StandIn: "box", Name: "after"}), edit.Do(&edit.Copy{IDs: []string{id}, By: geom.V{X: 1}}), edit.Do(&edit.AddElement{Kind: "layer", Name: "after"}), edit.Do(&edit.KeepShot{Name: "after"})).Made
+	made := d.edit(edit.Do(&edit.Place{StandIn: "box", Name: "after"}),
+		edit.Do(&edit.Copy{IDs: []string{id}, By: geom.V{X: 1}}), edit.Do(&edit.AddElement{Kind: "layer", Name: "after"}),
+		edit.Do(&edit.KeepShot{Name: "after"})).Made
 	if len(made) != 4 {
 		t.Errorf("made %v", made)
 	}
@@ -456,7 +499,8 @@ func TestTakesAreBounded(t *testing.T) {
 		if err != nil {
 			t.Fatal(err)
 		}
-		st := d.await("the take", func(st *query.State) bool { return st.Takes[0].ID == take.ID && st.Takes[0].State == "done" })
+		st := d.await("the take",
+			func(st *query.State) bool { return st.Takes[0].ID == take.ID && st.Takes[0].State == "done" })
 		if err := json.Unmarshal(st.Takes[0].Result, &pictures[i]); err != nil {
 			t.Fatal(err)
 		}
@@ -464,10 +508,13 @@ func TestTakesAreBounded(t *testing.T) {
 	if pictures[0].PNG == "" || pictures[0].PNG != pictures[1].PNG || pictures[0].EXR != pictures[1].EXR {
 		t.Errorf("as a whole %+v, in bands %+v", pictures[0], pictures[1])
 	}
-	if _, err := d.a.Store.Pool.Exec(d.ctx, "insert into take (id, set_id, name, kind, state, settings) select 't' || n, $1, 't', 'still', 'waiting', '{}' from generate_series(1, 200) n", d.set); err != nil {
+	if _, err := d.a.Store.Pool.Exec(d.ctx,
+		"insert into take (id, set_id, name, kind, state, settings) select 't' || n, $1, 't', 'still', 'waiting', '{}' "+
+			"from generate_series(1, 200) n", d.set); err != nil {
 		t.Fatal(err)
 	}
-	if _, err := d.a.Shoot(d.ctx, d.set, "", "still", app.TakeSettings{Width: 8, Samples: 1}); !errors.Is(err, act.ErrWrong) || !strings.Contains(err.Error(), "at most 200") {
+	if _, err := d.a.Shoot(d.ctx, d.set, "", "still", app.TakeSettings{Width: 8, Samples: 1}); !errors.Is(err,
+		act.ErrWrong) || !strings.Contains(err.Error(), "at most 200") {
 		t.Errorf("the 201st: %v", err)
 	}
 }
@@ -478,14 +525,17 @@ func TestACrowdIsMeasuredInTime(t *testing.T) {
 	d := newDesk(t)
 	var deeds []edit.Command
 	for i := range 14 {
-		deeds = append(deeds, edit.Do(&edit.Place{StandIn: "person", At: geom.V{X: 0.01 * float64(i), Z: 0.007 * float64(i*i%14)}}))
+		deeds = append(deeds,
+			edit.Do(&edit.Place{StandIn: "person", At: geom.V{X: 0.01 * float64(i), Z: 0.007 * float64(i*i%14)}}))
 	}
 	made := d.edit(deeds...).Made
 	var rev int64
 	for i := range 10 {
-		rev = d.edit(edit.Do(&edit.ChangePlacement{ID: made[i], Patch: patch(map[string]any{"yaw": 0.1 * float64(i)})})).Revision
+		rev = d.edit(edit.Do(&edit.ChangePlacement{ID: made[i],
+			Patch: patch(map[string]any{"yaw": 0.1 * float64(i)})})).Revision
 	}
-	st := d.await("the measuring", func(st *query.State) bool { return st.Measured != nil && st.Measured.Revision == rev })
+	st := d.await("the measuring",
+		func(st *query.State) bool { return st.Measured != nil && st.Measured.Revision == rev })
 	overlap, more := 0, 0
 	for _, s := range st.Snags {
 		if s.Kind == "overlap" && strings.Contains(s.What, "more") {
@@ -506,8 +556,10 @@ func TestACrowdIsMeasuredInTime(t *testing.T) {
 func TestEverythingIsCarriedElsewhere(t *testing.T) {
 	d := newDesk(t)
 	st := d.takeIn("box.glb", boxGLB(t))
-	d.edit(edit.Do(&edit.Place{Piece: st.Pieces[0].ID, At: geom.V{X: -0.1, Z: 1.0 / 3}}), edit.Do(&edit.Place{StandIn: "person"}), edit.Do(&edit.KeepShot{Name: "wide"}))
-	d.edit(edit.Do(&edit.ChangePiece{ID: st.Pieces[0].ID, Patch: patch(map[string]any{"credit": map[string]any{"author": "Ada Weaver", "licence": "CC BY 4.0"}})}))
+	d.edit(edit.Do(&edit.Place{Piece: st.Pieces[0].ID, At: geom.V{X: -0.1, Z: 1.0 / 3}}),
+		edit.Do(&edit.Place{StandIn: "person"}), edit.Do(&edit.KeepShot{Name: "wide"}))
+	d.edit(edit.Do(&edit.ChangePiece{ID: st.Pieces[0].ID,
+		Patch: patch(map[string]any{"credit": map[string]any{"author": "Ada Weaver", "licence": "CC BY 4.0"}})}))
 	if _, err := d.a.Shoot(d.ctx, d.set, "", "still", app.TakeSettings{Width: 32, Samples: 2}); err != nil {
 		t.Fatal(err)
 	}
@@ -568,10 +620,12 @@ func TestEverythingIsCarriedElsewhere(t *testing.T) {
 		t.Error("the restored set is exported as another")
 	}
 	// Where something is, it is refused, or kept first.
-	if _, _, err := empty.a.Restore(d.ctx, bytes.NewReader(raw), int64(len(raw)), false, t.TempDir()); err == nil || !strings.Contains(err.Error(), "--replace") {
+	if _, _, err := empty.a.Restore(d.ctx, bytes.NewReader(raw), int64(len(raw)), false, t.TempDir()); err == nil ||
+		!strings.Contains(err.Error(), "--replace") {
 		t.Errorf("over what is there: %v", err)
 	}
-	if _, kept, err := empty.a.Restore(d.ctx, bytes.NewReader(raw), int64(len(raw)), true, t.TempDir()); err != nil || kept == "" {
+	if _, kept, err := empty.a.Restore(d.ctx, bytes.NewReader(raw), int64(len(raw)), true, t.TempDir()); err != nil ||
+		kept == "" {
 		t.Errorf("in place of what is there: %q, %v", kept, err)
 	}
 	// The log goes on there.
@@ -603,7 +657,8 @@ func TestEverythingIsCarriedElsewhere(t *testing.T) {
 		t.Error("taking it in beside itself changed it")
 	}
 	twin := &desk{TB: t, a: d.a, ctx: d.ctx, set: again}
-	if st := twin.state(); st.Production.Name != "test 2" || len(st.Placements) != 2 || len(st.Takes) != 1 || st.Placements[0].ID == d.state().Placements[0].ID || told(twin, again) != told(d, d.set) {
+	if st := twin.state(); st.Production.Name != "test 2" || len(st.Placements) != 2 || len(st.Takes) != 1 ||
+		st.Placements[0].ID == d.state().Placements[0].ID || told(twin, again) != told(d, d.set) {
 		t.Errorf("its twin: %s, %d placements, %d takes", st.Production.Name, len(st.Placements), len(st.Takes))
 	}
 	if _, err := d.a.TakeIn(d.ctx, bytes.NewReader(raw), int64(len(raw))); !errors.Is(err, act.ErrWrong) {
@@ -671,7 +726,8 @@ func TestAForgedProductionIsRefused(t *testing.T) {
 			t.Errorf("%s: %d productions, %v", name, len(after), err)
 		}
 		var schemas int
-		if err := d.a.Store.Pool.QueryRow(d.ctx, "select count(*) from pg_namespace where nspname like 'scratch%'").Scan(&schemas); err != nil || schemas != 0 {
+		if err := d.a.Store.Pool.QueryRow(d.ctx,
+			"select count(*) from pg_namespace where nspname like 'scratch%'").Scan(&schemas); err != nil || schemas != 0 {
 			t.Errorf("%s: %d scratches are left, %v", name, schemas, err)
 		}
 	}

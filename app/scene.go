@@ -172,7 +172,8 @@ func (l *loaded) build(ctx context.Context, stands []loadedThing, ls *light.Stat
 		s.PlaceLights(l.models[t.key], world)
 	}
 	if ls.SunOn && ls.Lux > 0 {
-		s.Suns = []render.Sun{{To: light.Direction(ls.Azimuth, ls.Elevation), Lux: light.Color(ls.Kelvin).Mul(ls.Lux), Radius: ls.Size / 2}}
+		s.Suns = []render.Sun{{To: light.Direction(ls.Azimuth, ls.Elevation), Lux: light.Color(ls.Kelvin).Mul(ls.Lux),
+			Radius: ls.Size / 2}}
 	}
 	if ls.Sky == "panorama" {
 		data, err := l.a.Store.ReadBlob(ctx, ls.Panorama)
@@ -195,7 +196,8 @@ func (l *loaded) build(ctx context.Context, stands []loadedThing, ls *light.Stat
 // renderCamera is the camera of a view.
 func renderCamera(v *optics.View) render.Camera {
 	w := v.Window()
-	c := render.Camera{World: v.World(), Near: v.Near, Far: v.Far, Focus: v.Focus, LensRadius: v.LensRadius(), Squeeze: v.Squeeze}
+	c := render.Camera{World: v.World(), Near: v.Near, Far: v.Far, Focus: v.Focus, LensRadius: v.LensRadius(),
+		Squeeze: v.Squeeze}
 	c.TanX, c.TanY = w.Half()
 	c.MidX, c.MidY = w.Mid()
 	return c
@@ -262,7 +264,8 @@ func (l *loaded) merge(name string, shots []store.ShotRow, ls *light.State) *mod
 		_, v := s.View.FieldOfView()
 		n := node(s.Name, s.View.World())
 		n.Camera = len(out.Cameras)
-		out.Cameras = append(out.Cameras, model.Camera{Name: s.Name, YFov: v, Aspect: s.View.Aspect, Near: s.View.Near, Far: s.View.Far})
+		out.Cameras = append(out.Cameras, model.Camera{Name: s.Name, YFov: v, Aspect: s.View.Aspect, Near: s.View.Near,
+			Far: s.View.Far})
 		out.Roots, out.Nodes = append(out.Roots, len(out.Nodes)), append(out.Nodes, n)
 	}
 	if ls.SunOn {
@@ -273,7 +276,8 @@ func (l *loaded) merge(name string, shots []store.ShotRow, ls *light.State) *mod
 		n.Light = 0
 		c := light.Color(ls.Kelvin)
 		k := c.Max()
-		out.Lights = []model.Light{{Name: "sun", Kind: model.Directional, Color: [3]float64{c.X / k, c.Y / k, c.Z / k}, Intensity: ls.Lux * k}}
+		out.Lights = []model.Light{{Name: "sun", Kind: model.Directional, Color: [3]float64{c.X / k, c.Y / k, c.Z / k},
+			Intensity: ls.Lux * k}}
 		out.Roots, out.Nodes = append(out.Roots, len(out.Nodes)), append(out.Nodes, n)
 	}
 	return out

@@ -23,7 +23,8 @@ func TestLinkedCopiesFollowTheirPiece(t *testing.T) {
 	first := d.state().Placements[0].ID
 	d.edit(edit.Do(&edit.Copy{IDs: []string{first}, By: geom.V{X: 3}}))
 	st = d.state()
-	if len(st.Placements) != 2 || st.Placements[1].Shared != 2 || st.Pieces[0].Copies != 2 || st.Placements[1].At != (geom.V{X: 4, Z: 2}) {
+	if len(st.Placements) != 2 || st.Placements[1].Shared != 2 || st.Pieces[0].Copies != 2 ||
+		st.Placements[1].At != (geom.V{X: 4, Z: 2}) {
 		t.Fatalf("%+v", st.Placements)
 	}
 	d.edit(edit.Do(&edit.TrueSize{ID: id, Of: "height", Metres: 2.5}))
@@ -74,7 +75,9 @@ func TestAimAndFocusOnAThing(t *testing.T) {
 	// What stands behind the lens cannot be focused on.
 	d.edit(edit.Do(&edit.Place{StandIn: "box", At: v.Eye.Sub(v.Forward().Mul(5))}))
 	behind := d.state().Placements[1].ID
-	if _, err := d.a.Edit(d.ctx, d.set, edit.Request{Revision: -1, Commands: []edit.Command{edit.Do(&edit.Focus{ID: behind})}}); err == nil || !strings.Contains(err.Error(), "behind the lens") {
+	if _, err := d.a.Edit(d.ctx, d.set,
+		edit.Request{Revision: -1, Commands: []edit.Command{edit.Do(&edit.Focus{ID: behind})}}); err == nil ||
+		!strings.Contains(err.Error(), "behind the lens") {
 		t.Errorf("%v", err)
 	}
 }
@@ -127,7 +130,8 @@ func TestShotsCanBeUndoneLikeEverything(t *testing.T) {
 func TestATimeLimitEndsATake(t *testing.T) {
 	d := newDesk(t)
 	d.edit(edit.Do(&edit.Place{StandIn: "box", At: geom.V{Z: -2}, Patch: patch(map[string]any{"hidden": true})}))
-	if _, err := d.a.Shoot(d.ctx, d.set, "", "still", app.TakeSettings{Width: 160, Samples: 1 << 20, Bounces: 1, Seconds: 0.5}); err != nil {
+	if _, err := d.a.Shoot(d.ctx, d.set, "", "still", app.TakeSettings{Width: 160, Samples: 1 << 20, Bounces: 1,
+		Seconds: 0.5}); err != nil {
 		t.Fatal(err)
 	}
 	st := d.await("the take", func(st *query.State) bool { return st.Takes[0].State == "done" })

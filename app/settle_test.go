@@ -28,7 +28,8 @@ func (d *desk) heap(n int) (ids []string) {
 	d.edit(standIn("slab", geom.V{}, geom.V{X: 6, Y: 0.2, Z: 6}, nil))
 	var deeds []edit.Command
 	for i := range n {
-		deeds = append(deeds, standIn("box", geom.V{X: 0.1 * float64(i%2), Y: 0.5 + 0.5*float64(i), Z: 0.07 * float64(i%3)}, geom.V{X: 0.4, Y: 0.3, Z: 0.25}, nil))
+		deeds = append(deeds, standIn("box", geom.V{X: 0.1 * float64(i%2), Y: 0.5 + 0.5*float64(i), Z: 0.07 * float64(i%3)},
+			geom.V{X: 0.4, Y: 0.3, Z: 0.25}, nil))
 	}
 	return d.edit(deeds...).Made
 }
@@ -158,7 +159,8 @@ func TestWhatCannotSettle(t *testing.T) {
 		seed uint64
 		want string
 	}{
-		{nil, 0, "Select"}, {[]string{"none"}, 0, "not there"}, {[]string{"a\x00b"}, 0, "names nothing here"}, {ids, 0, "locked"},
+		{nil, 0, "Select"}, {[]string{"none"}, 0, "not there"}, {[]string{"a\x00b"}, 0, "names nothing here"}, {ids, 0,
+			"locked"},
 		{make([]string, 201), 0, "at most 200"}, {ids[:1], math.MaxUint64, "A seed is"},
 	} {
 		if _, err := d.a.Settle(d.ctx, d.set, c.ids, c.seed); err == nil || !strings.Contains(err.Error(), c.want) {
@@ -169,9 +171,11 @@ func TestWhatCannotSettle(t *testing.T) {
 		t.Error("in no set things settle")
 	}
 	at := map[string]any{"id": ids[0], "at": geom.V{Y: 1e308}}
-	for _, p := range []any{nil, map[string]any{}, map[string]any{"was": []any{at}, "now": []any{at}}, map[string]any{"was": []any{}, "now": []any{at}}} {
+	for _, p := range []any{nil, map[string]any{}, map[string]any{"was": []any{at}, "now": []any{at}},
+		map[string]any{"was": []any{}, "now": []any{at}}} {
 		raw, _ := json.Marshal(p)
-		if _, err := d.a.Edit(d.ctx, d.set, edit.Request{Revision: -1, Commands: []edit.Command{{Op: "rest", Args: raw}}}); err == nil {
+		if _, err := d.a.Edit(d.ctx, d.set,
+			edit.Request{Revision: -1, Commands: []edit.Command{{Op: "rest", Args: raw}}}); err == nil {
 			t.Errorf("%s is taken", raw)
 		}
 	}

@@ -69,7 +69,8 @@ func (a *App) lookAt(ctx context.Context, setID, shotID string) (*looked, error)
 	if err != nil {
 		return nil, err
 	}
-	l := &looked{w: w, f: f, shot: stage.Shot{Name: "working view", ShotSettings: w.SetRow.ShotSettings}, in: unit.RulerOf(w.Production.Unit)}
+	l := &looked{w: w, f: f, shot: stage.Shot{Name: "working view", ShotSettings: w.SetRow.ShotSettings},
+		in: unit.RulerOf(w.Production.Unit)}
 	if shotID != "" {
 		i := slices.IndexFunc(w.ShotRows, func(s store.ShotRow) bool { return s.ID == shotID })
 		if i < 0 {
@@ -91,7 +92,8 @@ func (a *App) ShotSheet(ctx context.Context, setID, shotID, as string) (Paper, e
 	}
 	v := &l.now.View
 	k := &l.shot.ShotSettings
-	s := &paper.Shot{Production: l.w.Production.Name, Set: l.w.SetRow.Name, Name: l.shot.Name, Status: l.shot.Status, Note: l.shot.Note, View: *v, Height: math.Inf(1)}
+	s := &paper.Shot{Production: l.w.Production.Name, Set: l.w.SetRow.Name, Name: l.shot.Name, Status: l.shot.Status,
+		Note: l.shot.Note, View: *v, Height: math.Inf(1)}
 	if h, on := l.now.Scene.Below(v.Eye); on >= 0 {
 		s.Height, s.On = h, l.now.Scene.Things[on].Name
 	}
@@ -108,7 +110,8 @@ func (a *App) ShotSheet(ctx context.Context, setID, shotID, as string) (Paper, e
 	s.Clip = fmt.Sprintf("near %s, far %s", l.in.Distance(v.Near), l.in.Distance(v.Far))
 	ls := &k.Light
 	if s.Sun = "none"; ls.SunOn {
-		s.Sun = fmt.Sprintf("from %.0f° (0° is the top of the plan, clockwise), %.0f° high, %.0f lx, %.0f K", math.Mod(unit.Degrees(ls.Azimuth)+360, 360), unit.Degrees(ls.Elevation), ls.Lux, ls.Kelvin)
+		s.Sun = fmt.Sprintf("from %.0f° (0° is the top of the plan, clockwise), %.0f° high, %.0f lx, %.0f K",
+			math.Mod(unit.Degrees(ls.Azimuth)+360, 360), unit.Degrees(ls.Elevation), ls.Lux, ls.Kelvin)
 	}
 	if s.Sky = "two colours, " + ls.Zenith + " over " + ls.Horizon; ls.Sky == "panorama" {
 		s.Sky = "panorama"
@@ -162,7 +165,8 @@ func (a *App) pictureOf(ctx context.Context, l *looked) (image.Image, error) {
 		for i := range takes {
 			var s TakeSettings
 			var r TakeResult
-			if takes[i].ShotID != l.shot.ID || takes[i].State != "done" || json.Unmarshal(takes[i].Settings, &s) != nil || json.Unmarshal(takes[i].Result, &r) != nil || s.View != l.shot.View {
+			if takes[i].ShotID != l.shot.ID || takes[i].State != "done" || json.Unmarshal(takes[i].Settings, &s) != nil ||
+				json.Unmarshal(takes[i].Result, &r) != nil || s.View != l.shot.View {
 				continue
 			}
 			hash := r.PNG
@@ -192,7 +196,8 @@ func (l *looked) outlines() (out []paper.Outline) {
 	for i := range l.f.Things {
 		t := &l.f.Things[i]
 		kind := l.f.Kind[t.ID]
-		if t.Body == nil || t.Land || kind != "piece" && kind != "stand-in" && kind != "row" && kind != "line" && kind != "drift" {
+		if t.Body == nil || t.Land || kind != "piece" && kind != "stand-in" && kind != "row" && kind != "line" &&
+			kind != "drift" {
 			continue
 		}
 		draw := func(b *contact.Placed, name string) {
@@ -283,7 +288,8 @@ func (a *App) CutOuts(ctx context.Context, setID, shotID, as string, everything 
 		for i := range l.now.Scene.Things {
 			t := &l.now.Scene.Things[i]
 			kind := l.f.Kind[t.ID]
-			if t.Body == nil || t.Land || !spans[i].Seen || !(t.Figure || t.ID == v.Subject || all && (kind == "piece" || kind == "stand-in")) {
+			if t.Body == nil || t.Land || !spans[i].Seen ||
+				!(t.Figure || t.ID == v.Subject || all && (kind == "piece" || kind == "stand-in")) {
 				continue
 			}
 			b := t.Body.Box
@@ -341,7 +347,8 @@ func (a *App) CutOuts(ctx context.Context, setID, shotID, as string, everything 
 
 // LensPlaces is where each lens shows a subject as large as asked, with room for
 // the camera and who is behind it, and all doors open.
-func (a *App) LensPlaces(ctx context.Context, setID, subject string, share float64, focals []float64) (rows []frame.LensPlace, err error) {
+func (a *App) LensPlaces(ctx context.Context, setID, subject string, share float64,
+	focals []float64) (rows []frame.LensPlace, err error) {
 	if !(share >= 0.05 && share <= 3) {
 		return nil, act.Wrong("A subject fills 5 to 300 %% of the picture's height.")
 	}
@@ -377,5 +384,6 @@ func (a *App) LensPlaces(ctx context.Context, setID, subject string, share float
 	if h, on := l.now.Scene.Below(l.now.View.Eye); on >= 0 && h > 0.2 && h < 3 {
 		up = h
 	}
-	return frame.NewScene(things).Stands(frame.StandAsk{View: l.now.View, Subject: points, ID: subject, Share: share, Focals: focals}, up), nil
+	return frame.NewScene(things).Stands(frame.StandAsk{View: l.now.View, Subject: points, ID: subject, Share: share,
+		Focals: focals}, up), nil
 }

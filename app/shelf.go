@@ -75,8 +75,10 @@ func (a *App) Search(ctx context.Context, setID string, s Shelf) ([]Good, error)
 		if err := json.Unmarshal(r.Credit, &c); err != nil {
 			return nil, fmt.Errorf("piece %s: %w", r.ID, err)
 		}
-		g := Good{ID: r.ID, Name: r.Name, Production: r.ProductionName, Here: r.ProductionID == set.ProductionID, Picture: r.Picture, Format: facts.Format,
-			Triangles: facts.Triangles, Height: size.Size(facts.Box()).Y, Licence: c.Licence, Price: c.Price, Currency: c.Currency, Marked: r.Favourite}
+		g := Good{ID: r.ID, Name: r.Name, Production: r.ProductionName, Here: r.ProductionID == set.ProductionID,
+			Picture: r.Picture, Format: facts.Format,
+			Triangles: facts.Triangles, Height: size.Size(facts.Box()).Y, Licence: c.Licence, Price: c.Price,
+			Currency: c.Currency, Marked: r.Favourite}
 		for _, t := range facts.Textures {
 			if t.Status == "missing" {
 				g.Lacks++
@@ -94,9 +96,11 @@ func (a *App) Search(ctx context.Context, setID string, s Shelf) ([]Good, error)
 
 func (s *Shelf) fits(g *Good) bool {
 	t := credit.TermsOf(g.Licence)
-	licence := map[string]bool{"": true, "free": t.Known && !t.Attribution && !t.ShareAlike && !t.NonCommercial && !t.NoDerivatives, "paid work": t.Known && !t.NonCommercial, "unknown": g.Licence == ""}
+	licence := map[string]bool{"": true, "free": t.Known && !t.Attribution && !t.ShareAlike && !t.NonCommercial &&
+		!t.NoDerivatives, "paid work": t.Known && !t.NonCommercial, "unknown": g.Licence == ""}
 	return licence[s.Licence] && (s.Format == "" || s.Format == g.Format) && (s.Weight == 0 || g.Triangles <= s.Weight) &&
-		(s.Size == 0 || g.Height <= s.Size) && (s.Price == nil || g.Currency != "" && g.Price <= *s.Price) && (!s.Marked || g.Marked)
+		(s.Size == 0 || g.Height <= s.Size) && (s.Price == nil || g.Currency != "" && g.Price <= *s.Price) &&
+		(!s.Marked || g.Marked)
 }
 
 // Bring makes a piece of another production one of this one, with all that was

@@ -24,8 +24,10 @@ func planks(t *testing.T, name string) []byte {
 	}
 	z := zip.NewWriter(&out)
 	for file, data := range map[string]string{
-		name + ".obj": "mtllib a.mtl\no " + name + "\nusemtl Planks\nv 0 0 0\nv 4 0 0\nv 4 0 4\nv 0 0 4\nv 2 0.5 2\nvt 0 0\nvt 1 0\nvt 1 1\nvt 0 1\nvt 0.5 0.5\nf 1/1 4/4 3/3 2/2\nf 1/1 2/2 5/5\n",
-		"a.mtl":       "newmtl Planks\nmap_Kd planks.png\n", "planks.png": picture.String(),
+		name + ".obj": "mtllib a.mtl\no " + name +
+			"\nusemtl Planks\nv 0 0 0\nv 4 0 0\nv 4 0 4\nv 0 0 4\nv 2 0.5 2\nvt 0 0\nvt 1 0\nvt 1 1\nvt 0 1\nvt 0.5 0.5\nf " +
+			"1/1 4/4 3/3 2/2\nf 1/1 2/2 5/5\n",
+		"a.mtl": "newmtl Planks\nmap_Kd planks.png\n", "planks.png": picture.String(),
 	} {
 		w, err := z.Create(file)
 		if err != nil {
@@ -55,11 +57,13 @@ func TestATrueRepeatIsSetOnAllPiecesThatHaveTheSurface(t *testing.T) {
 		return p.Patterns[0]
 	}
 	a, b := st.Pieces[0].ID, st.Pieces[1].ID
-	if r := repeat(a); math.Abs(r.Repeat-4) > 0.1 || r.Surface != "Planks" || r.Wrong != "" || math.Abs(r.Texels-16) > 0.5 {
+	if r := repeat(a); math.Abs(r.Repeat-4) > 0.1 || r.Surface != "Planks" || r.Wrong != "" ||
+		math.Abs(r.Texels-16) > 0.5 {
 		t.Errorf("as it came: %+v", r)
 	}
 	// In centimetres the picture would be a hundred times smaller: a snag.
-	d.edit(edit.Do(&edit.ChangePiece{ID: a, Patch: patch(map[string]any{"sizing": map[string]any{"metresPerUnit": 0.01, "decided": true}})}))
+	d.edit(edit.Do(&edit.ChangePiece{ID: a,
+		Patch: patch(map[string]any{"sizing": map[string]any{"metresPerUnit": 0.01, "decided": true}})}))
 	if r := repeat(a); !strings.Contains(r.Wrong, "pictures of planks show") {
 		t.Errorf("in centimetres: %+v", r)
 	}
@@ -72,7 +76,8 @@ func TestATrueRepeatIsSetOnAllPiecesThatHaveTheSurface(t *testing.T) {
 	}
 	// On its picture, 4 cm wide now, what measured 1 cm is really 30 cm: a repeat
 	// of 1.2 m.
-	d.edit(edit.Do(&edit.TrueRepeat{Everywhere: true, ID: a, Surface: "Planks", Was: 0.25 * repeat(a).Repeat, Metres: 0.3}))
+	d.edit(edit.Do(&edit.TrueRepeat{Everywhere: true, ID: a, Surface: "Planks", Was: 0.25 * repeat(a).Repeat,
+		Metres: 0.3}))
 	for _, id := range []string{a, b} {
 		if r := repeat(id); math.Abs(r.Repeat-1.2) > 1e-6 {
 			t.Errorf("%s: %+v", id, r)
@@ -83,14 +88,20 @@ func TestATrueRepeatIsSetOnAllPiecesThatHaveTheSurface(t *testing.T) {
 	if r, q := repeat(b), repeat(a); math.Abs(r.Repeat-2) > 1e-6 || math.Abs(q.Repeat-1.2) > 1e-6 {
 		t.Errorf("%+v, %+v", r, q)
 	}
-	made := d.await("made anew", func(st *query.State) bool { return st.Pieces[0].Making == "" && st.Pieces[1].Making == "" })
+	made := d.await("made anew",
+		func(st *query.State) bool { return st.Pieces[0].Making == "" && st.Pieces[1].Making == "" })
 	if r := repeat(made.Pieces[1].ID); math.Abs(r.Repeat-2) > 1e-6 {
 		t.Errorf("made anew: %+v", r)
 	}
-	if _, err := d.a.Edit(d.ctx, d.set, edit.Request{Revision: -1, Commands: []edit.Command{edit.Do(&edit.TrueRepeat{ID: b, Surface: "Bricks", Metres: 2})}}); err == nil || !strings.Contains(err.Error(), "Bricks") {
+	if _, err := d.a.Edit(d.ctx, d.set,
+		edit.Request{Revision: -1,
+			Commands: []edit.Command{edit.Do(&edit.TrueRepeat{ID: b, Surface: "Bricks", Metres: 2})}}); err == nil ||
+		!strings.Contains(err.Error(), "Bricks") {
 		t.Errorf("a surface that is not there: %v", err)
 	}
-	if _, err := d.a.Edit(d.ctx, d.set, edit.Request{Revision: -1, Commands: []edit.Command{edit.Do(&edit.TrueRepeat{ID: b, Surface: "Planks"})}}); err == nil {
+	if _, err := d.a.Edit(d.ctx, d.set,
+		edit.Request{Revision: -1,
+			Commands: []edit.Command{edit.Do(&edit.TrueRepeat{ID: b, Surface: "Planks"})}}); err == nil {
 		t.Error("a repeat of nothing was accepted")
 	}
 	if _, err := d.a.Proposal(d.ctx, "nothing"); err == nil {
@@ -104,8 +115,10 @@ func TestSizesFromThingsInTheSetAndPivotsThatAreClicked(t *testing.T) {
 	st := d.takeIn("block.obj", []byte("v 0 0 0\nv 2 0 0\nv 2 1 0\nv 0 0 3\nv 2 1 3\nf 1 2 3\nf 1 3 4\nf 4 2 5\n"))
 	id := st.Pieces[0].ID
 	made := d.edit(
-		edit.Do(&edit.Place{StandIn: "box", Patch: patch(map[string]any{"size": geom.V{X: 1, Y: 0.6, Z: 1}, "scale": geom.V{X: 1, Y: 5, Z: 1}})}),
-		edit.Do(&edit.Place{Piece: id, At: geom.V{X: 10}, Patch: patch(map[string]any{"yaw": math.Pi / 2, "scale": geom.V{X: 2, Y: 2, Z: 2}})})).Made
+		edit.Do(&edit.Place{StandIn: "box",
+			Patch: patch(map[string]any{"size": geom.V{X: 1, Y: 0.6, Z: 1}, "scale": geom.V{X: 1, Y: 5, Z: 1}})}),
+		edit.Do(&edit.Place{Piece: id, At: geom.V{X: 10},
+			Patch: patch(map[string]any{"yaw": math.Pi / 2, "scale": geom.V{X: 2, Y: 2, Z: 2}})})).Made
 	box, block := made[0], made[1]
 	size := func(want geom.V, when string) {
 		t.Helper()
@@ -123,7 +136,8 @@ func TestSizesFromThingsInTheSetAndPivotsThatAreClicked(t *testing.T) {
 	if got := snagOf(st, id, "out of proportion"); got != "block is out of proportion by 20 %" {
 		t.Errorf("snags: %+v", st.Snags)
 	}
-	if o := st.Pieces[0].Outline; !strings.Contains(o.Front, "scale(1.5 1.7999999999999998)") || !strings.Contains(o.Right, "scale(1.5 ") {
+	if o := st.Pieces[0].Outline; !strings.Contains(o.Front, "scale(1.5 1.7999999999999998)") ||
+		!strings.Contains(o.Right, "scale(1.5 ") {
 		t.Errorf("drawn with %+v", o)
 	}
 	if k := st.Pieces[0].Stretched; math.Abs(k.Y-1.2) > 1e-9 || k.X != 1 || k.Z != 1 {
@@ -172,14 +186,16 @@ func TestSizesFromThingsInTheSetAndPivotsThatAreClicked(t *testing.T) {
 
 	// With its pivot where the file has it, a corner, it grows and shrinks on its
 	// base; sunk, it stays as deep as it is large.
-	d.edit(edit.Do(&edit.ChangePiece{ID: id, Patch: patch(map[string]any{"sizing": map[string]any{"centre": false, "ground": false}})}))
+	d.edit(edit.Do(&edit.ChangePiece{ID: id,
+		Patch: patch(map[string]any{"sizing": map[string]any{"centre": false, "ground": false}})}))
 	foot := func() geom.V { b := where(); return geom.V{X: b.Center().X, Y: b.Min.Y, Z: b.Center().Z} }
 	stood := foot()
 	d.edit(edit.Do(&edit.TrueSize{ID: id, Of: "width", Metres: 0.7}))
 	if now := foot(); now.Sub(stood).Len() > 1e-9 {
 		t.Errorf("smaller, it stands at %v, not at %v", now, stood)
 	}
-	d.edit(edit.Do(&edit.ChangePiece{ID: id, Patch: patch(map[string]any{"sizing": map[string]any{"metresPerUnit": 0.3048, "factor": 1}})}))
+	d.edit(edit.Do(&edit.ChangePiece{ID: id,
+		Patch: patch(map[string]any{"sizing": map[string]any{"metresPerUnit": 0.3048, "factor": 1}})}))
 	if now := foot(); now.Sub(stood).Len() > 1e-9 {
 		t.Errorf("in feet, it stands at %v, not at %v", now, stood)
 	}

@@ -121,7 +121,8 @@ func (a *App) Shoot(ctx context.Context, setID, shotID, kind string, s TakeSetti
 	if err != nil {
 		return t, err
 	}
-	t = store.Take{ID: store.NewID(), SetID: setID, ShotID: shotID, Name: from.Name, Kind: kind, State: "waiting", Settings: raw, Result: json.RawMessage("{}")}
+	t = store.Take{ID: store.NewID(), SetID: setID, ShotID: shotID, Name: from.Name, Kind: kind, State: "waiting",
+		Settings: raw, Result: json.RawMessage("{}")}
 	done, err := a.Turn(ctx, set.ProductionID)
 	if err != nil {
 		return t, err
@@ -134,7 +135,8 @@ func (a *App) Shoot(ctx context.Context, setID, shotID, kind string, s TakeSetti
 			return err
 		}
 		if queued >= maxQueued {
-			return act.Wrong("%d takes of this production are waiting or being made; at most %d do. Wait for some, or stop some.", queued, maxQueued)
+			return act.Wrong("%d takes of this production are waiting or being made; at most %d do. Wait for some, or stop "+
+				"some.", queued, maxQueued)
 		}
 		job, err := a.Queue.InsertTx(ctx, tx, TakeArgs{t.ID}, &river.InsertOpts{Queue: QueueTakes, MaxAttempts: takeTries})
 		if err != nil {
@@ -151,7 +153,8 @@ func (a *App) Shoot(ctx context.Context, setID, shotID, kind string, s TakeSetti
 }
 
 func (s *TakeSettings) options() render.Options {
-	return render.Options{Width: s.Width, Height: s.Height, Samples: s.Samples, Seed: s.Seed, Bounces: s.Bounces, Denoise: s.Denoise}
+	return render.Options{Width: s.Width, Height: s.Height, Samples: s.Samples, Seed: s.Seed, Bounces: s.Bounces,
+		Denoise: s.Denoise}
 }
 
 // CancelTake stops a take; what is there of it stays.
@@ -163,7 +166,8 @@ func (a *App) CancelTake(ctx context.Context, id string) error {
 	if t.State != "waiting" && t.State != "working" {
 		return nil
 	}
-	if _, err := a.Store.Pool.Exec(ctx, "update take set state = 'cancelled', note = 'stopped by hand' where id = $1 and state in ('waiting', 'working')", id); err != nil {
+	if _, err := a.Store.Pool.Exec(ctx, "update take set state = 'cancelled', note = 'stopped by hand' where id = $1 "+
+		"and state in ('waiting', 'working')", id); err != nil {
 		return err
 	}
 	if t.JobID != nil {
@@ -282,7 +286,8 @@ func (sh *shooting) run(ctx context.Context, set *store.Set) error {
 }
 
 // expose renders one view.
-func (sh *shooting) expose(ctx context.Context, v *optics.View, progress func(done, of int, f *render.Film)) (*render.Film, error) {
+func (sh *shooting) expose(ctx context.Context, v *optics.View,
+	progress func(done, of int, f *render.Film)) (*render.Film, error) {
 	cam := renderCamera(v)
 	o := sh.s.options()
 	o.Enter = act.GiveWay
@@ -403,7 +408,8 @@ func (sh *shooting) banded(ctx context.Context) error {
 		if done < of && time.Now().After(sh.next) {
 			sh.next = time.Now().Add(previewEvery)
 			share := float64(done) / float64(of)
-			if errors.Is(sh.save(ctx, "working", share, fmt.Sprintf("%.0f %%, in bands: it does not fit into memory as a whole", 100*share)), store.ErrOvertaken) {
+			if errors.Is(sh.save(ctx, "working", share, fmt.Sprintf("%.0f %%, in bands: it does not fit into memory as a whole",
+				100*share)), store.ErrOvertaken) {
 				overtaken(store.ErrOvertaken)
 			}
 		}
@@ -524,8 +530,10 @@ func (sh *shooting) video(ctx context.Context, dir string) error {
 		return errors.New("the frames are made, but for a video Debian's package ffmpeg must be installed")
 	}
 	out := filepath.Join(dir, "move.mp4")
-	cmd := exec.CommandContext(ctx, ffmpeg, "-nostdin", "-loglevel", "error", "-y", "-framerate", fmt.Sprint(sh.s.Move.Rate),
-		"-i", filepath.Join(dir, "frame-%05d.png"), "-c:v", "libx264", "-crf", "16", "-pix_fmt", "yuv420p", "-movflags", "+faststart", out)
+	cmd := exec.CommandContext(ctx, ffmpeg, "-nostdin", "-loglevel", "error", "-y", "-framerate",
+		fmt.Sprint(sh.s.Move.Rate),
+		"-i", filepath.Join(dir, "frame-%05d.png"), "-c:v", "libx264", "-crf", "16", "-pix_fmt", "yuv420p", "-movflags",
+		"+faststart", out)
 	if text, err := cmd.CombinedOutput(); err != nil {
 		return fmt.Errorf("making the video: %w: %s", err, strings.TrimSpace(string(text)))
 	}

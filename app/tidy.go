@@ -35,7 +35,8 @@ func (a *App) Tidy(ctx context.Context) (said string, err error) {
 	}
 	// What was made of pieces that are as they were made otherwise is kept as long
 	// as the bin is: it can be made again.
-	if _, err := a.Store.Pool.Exec(ctx, "delete from made m where created < now() - $1::interval and not exists (select from piece p where p.made = m.digest)", BinDays*24*time.Hour); err != nil {
+	if _, err := a.Store.Pool.Exec(ctx, "delete from made m where created < now() - $1::interval and not exists "+
+		"(select from piece p where p.made = m.digest)", BinDays*24*time.Hour); err != nil {
 		return "", err
 	}
 	blobs, bytes, err := a.Store.Sweep(ctx, store.Grace)
@@ -44,7 +45,8 @@ func (a *App) Tidy(ctx context.Context) (said string, err error) {
 	}
 	again, err := a.Requeue(ctx)
 	if emptied+blobs+again > 0 {
-		said = fmt.Sprintf("%d things of the bin deleted, %d files of %.1f MB given back, %d jobs put in again", emptied, blobs, float64(bytes)/1e6, again)
+		said = fmt.Sprintf("%d things of the bin deleted, %d files of %.1f MB given back, %d jobs put in again", emptied,
+			blobs, float64(bytes)/1e6, again)
 	}
 	return said, err
 }
@@ -78,7 +80,8 @@ func (a *App) Requeue(ctx context.Context) (n int, err error) {
 				return err
 			}
 		}
-		takes, err := lost("select id from take t where binned is null and state in ('waiting', 'working') and not exists (select from river_job where kind = 'take' and args->>'take' = t.id and state in " + live + ") for update")
+		takes, err := lost("select id from take t where binned is null and state in ('waiting', 'working') and not exists " +
+			"(select from river_job where kind = 'take' and args->>'take' = t.id and state in " + live + ") for update")
 		if err != nil {
 			return err
 		}
@@ -91,7 +94,8 @@ func (a *App) Requeue(ctx context.Context) (n int, err error) {
 				return err
 			}
 		}
-		arrivals, err := lost("select id from arrival a where state in ('waiting', 'working') and not exists (select from river_job where kind = 'intake' and args->>'arrival' = a.id and state in " + live + ") for update")
+		arrivals, err := lost("select id from arrival a where state in ('waiting', 'working') and not exists (select from " +
+			"river_job where kind = 'intake' and args->>'arrival' = a.id and state in " + live + ") for update")
 		if err != nil {
 			return err
 		}
@@ -104,12 +108,14 @@ func (a *App) Requeue(ctx context.Context) (n int, err error) {
 				return err
 			}
 		}
-		pieces, err := lost("select id from piece p where making <> '' and making not like 'failed%' and not exists (select from river_job where kind = 'make' and args->>'piece' = p.id and state in " + live + ") for update")
+		pieces, err := lost("select id from piece p where making <> '' and making not like 'failed%' and not exists " +
+			"(select from river_job where kind = 'make' and args->>'piece' = p.id and state in " + live + ") for update")
 		if err != nil {
 			return err
 		}
 		for _, id := range pieces {
-			if _, err := a.Queue.InsertTx(ctx, tx, MakeArgs{id}, &river.InsertOpts{Queue: QueueIntake, MaxAttempts: makeTries}); err != nil {
+			if _, err := a.Queue.InsertTx(ctx, tx, MakeArgs{id},
+				&river.InsertOpts{Queue: QueueIntake, MaxAttempts: makeTries}); err != nil {
 				return err
 			}
 		}
@@ -155,7 +161,8 @@ func (a *App) FailMake(ctx context.Context, id, why string) error {
 // FailTake says of a take why it cannot be made.
 func (a *App) FailTake(ctx context.Context, id, why string) error {
 	var set string
-	err := a.Store.Pool.QueryRow(ctx, "update take set state = 'failed', note = $2 where id = $1 and state in ('waiting', 'working') returning set_id", id, store.Plain(why)).Scan(&set)
+	err := a.Store.Pool.QueryRow(ctx, "update take set state = 'failed', note = $2 where id = $1 and state in "+
+		"('waiting', 'working') returning set_id", id, store.Plain(why)).Scan(&set)
 	if err != nil {
 		if errors.Is(err, pgx.ErrNoRows) {
 			return nil

@@ -41,9 +41,12 @@ func changed(a, b *query.Topics) (list []string) {
 // with what belongs to it and with nothing else.
 func TestTopicsAreTheState(t *testing.T) {
 	d := newDesk(t)
-	made := d.edit(edit.Do(&edit.Place{StandIn: "box", Name: "crate"}), edit.Do(&edit.Place{StandIn: "person", At: geom.V{X: 3}}))
-	d.edit(edit.Do(&edit.AddElement{Kind: "card", Name: "far", Spec: patch(lay.Card{At: geom.V{Z: -50}, Width: 20, Height: 8, Shape: "ridge", Color: "#667788"})}))
-	d.await("the measure", func(st *query.State) bool { return st.Measured != nil && st.Measured.Revision == st.Revision })
+	made := d.edit(edit.Do(&edit.Place{StandIn: "box", Name: "crate"}),
+		edit.Do(&edit.Place{StandIn: "person", At: geom.V{X: 3}}))
+	d.edit(edit.Do(&edit.AddElement{Kind: "card", Name: "far",
+		Spec: patch(lay.Card{At: geom.V{Z: -50}, Width: 20, Height: 8, Shape: "ridge", Color: "#667788"})}))
+	d.await("the measure",
+		func(st *query.State) bool { return st.Measured != nil && st.Measured.Revision == st.Revision })
 	all := d.topics(nil)
 	raw, err := json.Marshal(d.state())
 	if err != nil {
@@ -64,7 +67,8 @@ func TestTopicsAreTheState(t *testing.T) {
 				t.Errorf("%s is told twice", k)
 			}
 			told[k] = true
-			if k != "pieces" && k != "elements" && k != "levels" && k != "cards" && k != "measured" && string(v) != string(whole[k]) {
+			if k != "pieces" && k != "elements" && k != "levels" && k != "cards" && k != "measured" &&
+				string(v) != string(whole[k]) {
 				t.Errorf("%s: %s is %.200s, in the state %.200s", name, k, v, whole[k])
 			}
 		}
@@ -87,7 +91,8 @@ func TestTopicsAreTheState(t *testing.T) {
 	}
 
 	// A nudge of the camera tells neither things nor the library, though a card is nearer.
-	r := d.edit(edit.Do(&edit.ChangeSet{Patch: patch(map[string]any{"view": map[string]any{"eye": geom.V{X: 0.5, Y: 1.6, Z: 9}}})}))
+	r := d.edit(edit.Do(&edit.ChangeSet{Patch: patch(map[string]any{"view": map[string]any{"eye": geom.V{X: 0.5, Y: 1.6,
+		Z: 9}}})}))
 	all.Tags["placements"] = placedAt(r.Revision, all)
 	b := d.topics(all.Tags)
 	if got := changed(all, b); !slices.Equal(got, []string{"set", "derived"}) { // its distance is another
@@ -95,7 +100,8 @@ func TestTopicsAreTheState(t *testing.T) {
 	}
 	d.edit(edit.Do(&edit.ChangePlacement{ID: made.Made[0], Patch: patch(map[string]any{"at": geom.V{X: 1}})}))
 	c := d.topics(b.Tags)
-	if got := changed(b, c); !slices.Contains(got, "placements") || slices.Contains(got, "elements") || slices.Contains(got, "shots") || slices.Contains(got, "library") {
+	if got := changed(b, c); !slices.Contains(got, "placements") || slices.Contains(got, "elements") ||
+		slices.Contains(got, "shots") || slices.Contains(got, "library") {
 		t.Errorf("after a move: %v", got)
 	}
 	d.edit(edit.Do(&edit.Delete{IDs: made.Made[1:2]}))
@@ -119,7 +125,8 @@ func TestAnEditTellsWhatItChanged(t *testing.T) {
 	if now := d.topics(nil, "library", "placements"); now.Tags["placements"] != placedAt(r.Revision, now) {
 		t.Errorf("the placements are %s, told as %s", now.Tags["placements"], placedAt(r.Revision, now))
 	}
-	r = d.edit(edit.Do(&edit.ChangeSet{Patch: patch(map[string]any{"view": map[string]any{"eye": geom.V{Y: 1.6, Z: 9}}})}))
+	r = d.edit(edit.Do(&edit.ChangeSet{Patch: patch(map[string]any{"view": map[string]any{"eye": geom.V{Y: 1.6,
+		Z: 9}}})}))
 	now := d.topics(nil, "set")
 	if string(r.Topics["set"]) != string(now.Topics["set"]) || !slices.Equal(r.Touched, []string{"set"}) {
 		t.Errorf("answered %s\nasked for %s", r.Topics["set"], now.Topics["set"])
@@ -129,7 +136,8 @@ func TestAnEditTellsWhatItChanged(t *testing.T) {
 		t.Errorf("%v: a nudge is answered in %d bytes", err, len(raw))
 	}
 	r = d.edit(edit.Do(&edit.KeepShot{Name: "one"}))
-	if now := d.topics(nil, "shots"); !slices.Contains(r.Touched, "shots") || string(r.Topics["shots"]) != string(now.Topics["shots"]) {
+	if now := d.topics(nil, "shots"); !slices.Contains(r.Touched, "shots") ||
+		string(r.Topics["shots"]) != string(now.Topics["shots"]) {
 		t.Errorf("%v: answered %s\nasked for %s", r.Touched, r.Topics["shots"], now.Topics["shots"])
 	}
 }

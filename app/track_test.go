@@ -46,7 +46,8 @@ func (d *desk) pictures(settings app.TakeSettings) (list []image.Image) {
 	if _, err := d.a.Shoot(d.ctx, d.set, "", "move", settings); err != nil {
 		d.Fatal(err)
 	}
-	st := d.await("the move", func(st *query.State) bool { return st.Takes[0].State == "done" || st.Takes[0].State == "failed" })
+	st := d.await("the move",
+		func(st *query.State) bool { return st.Takes[0].State == "done" || st.Takes[0].State == "failed" })
 	var r app.TakeResult
 	if err := json.Unmarshal(st.Takes[0].Result, &r); err != nil || st.Takes[0].State != "done" {
 		d.Fatalf("%v, %s", err, st.Takes[0].Note)
@@ -77,13 +78,15 @@ func TestATrackIsToldInParts(t *testing.T) {
 		}
 		return tr
 	}
-	if tr := track(0, 100); tr.Frames != 1 || len(tr.Poses) != 1 || len(tr.Poses[0].Moved)+len(tr.Poses[0].Lights)+len(tr.Poses[0].Cards) != 0 {
+	if tr := track(0, 100); tr.Frames != 1 || len(tr.Poses) != 1 ||
+		len(tr.Poses[0].Moved)+len(tr.Poses[0].Lights)+len(tr.Poses[0].Cards) != 0 {
 		t.Errorf("without a move: %+v", tr)
 	}
 	v := d.state().Set.View
 	to := v
 	to.Eye.X += 10
-	d.edit(setTo(map[string]any{"move": motion.Move{Rate: 100, Keys: []motion.Key{{View: to, Seconds: 20, Easing: "linear"}}}}))
+	d.edit(setTo(map[string]any{"move": motion.Move{Rate: 100,
+		Keys: []motion.Key{{View: to, Seconds: 20, Easing: "linear"}}}}))
 	whole := 0
 	for from := 0; ; {
 		tr := track(from, 5000)
@@ -122,10 +125,12 @@ func TestATrackIsToldInParts(t *testing.T) {
 func TestCardsPlayAndLightsFlicker(t *testing.T) {
 	d := newDesk(t)
 	red, blue := d.plain(color.NRGBA{200, 20, 20, 255}), d.plain(color.NRGBA{20, 20, 200, 255})
-	card := d.add("card", &lay.Card{At: geom.V{Z: -8}, Width: 30, Height: 16, Facing: true, Shape: "picture", Picture: red})
+	card := d.add("card", &lay.Card{At: geom.V{Z: -8}, Width: 30, Height: 16, Facing: true, Shape: "picture",
+		Picture: red})
 	flicker := motion.Flicker{Depth: 1, Hertz: 3, Seed: 9}
 	d.edit(viewTo(map[string]any{"eye": geom.V{Y: 4, Z: 8}, "yaw": 0, "pitch": 0, "roll": 0, "far": 100}),
-		setTo(map[string]any{"move": motion.Move{Rate: 4, Seconds: 1, Plays: []motion.Flipbook{{ID: card, Pictures: []string{red, blue}, Rate: 2}}, Flickers: []motion.Flicker{flicker}}}))
+		setTo(map[string]any{"move": motion.Move{Rate: 4, Seconds: 1,
+			Plays: []motion.Flipbook{{ID: card, Pictures: []string{red, blue}, Rate: 2}}, Flickers: []motion.Flicker{flicker}}}))
 	track, err := d.a.TrackOf(d.ctx, d.set, 0, 10)
 	if err != nil || len(track.Poses) != 4 {
 		t.Fatalf("%+v, %v", track, err)
@@ -161,10 +166,12 @@ func TestPicturesThatAreNotThereAreRefused(t *testing.T) {
 	card := d.add("card", &lay.Card{At: geom.V{Z: -8}, Width: 3, Height: 2, Shape: "picture", Picture: red})
 	gone := strings.Repeat("0", 64)
 	for say, what := range map[string]map[string]any{
-		"over the view":            {"match": stage.Match{Picture: gone, Opacity: 0.5, Wipe: 1}},
-		"2 of those that a card":   {"move": motion.Move{Rate: 4, Seconds: 1, Plays: []motion.Flipbook{{ID: card, Pictures: []string{red, gone}, Rate: 2}}}},
-		"covers 0 to 100 %":        {"match": stage.Match{Picture: red, Opacity: 1.5, Wipe: 1}},
-		"a card plays 1 to 5000":   {"move": motion.Move{Rate: 4, Seconds: 1, Plays: []motion.Flipbook{{ID: card, Rate: 2}}}},
+		"over the view": {"match": stage.Match{Picture: gone, Opacity: 0.5, Wipe: 1}},
+		"2 of those that a card": {"move": motion.Move{Rate: 4, Seconds: 1,
+			Plays: []motion.Flipbook{{ID: card, Pictures: []string{red, gone}, Rate: 2}}}},
+		"covers 0 to 100 %": {"match": stage.Match{Picture: red, Opacity: 1.5, Wipe: 1}},
+		"a card plays 1 to 5000": {"move": motion.Move{Rate: 4, Seconds: 1,
+			Plays: []motion.Flipbook{{ID: card, Rate: 2}}}},
 		"a picture has at most":    {"match": stage.Match{Picture: red, Wipe: 1, Points: make([]stage.MatchDot, 5000)}},
 		"the last is not before":   {"first": 8, "last": 3},
 		"a shot hides at most 500": {"hide": make([]string, 501)},
@@ -175,7 +182,9 @@ func TestPicturesThatAreNotThereAreRefused(t *testing.T) {
 	}
 	d.edit(setTo(map[string]any{"match": stage.Match{Picture: red, Opacity: 0.5, Wipe: 1}}))
 	shot := d.edit(edit.Do(&edit.KeepShot{Name: "overlaid"})).Made[0]
-	if got := d.refused(edit.Do(&edit.ChangeShot{ID: shot, Patch: patch(map[string]any{"match": stage.Match{Picture: gone, Wipe: 1}})})); !strings.Contains(got, "over the view") {
+	if got := d.refused(edit.Do(&edit.ChangeShot{ID: shot,
+		Patch: patch(map[string]any{"match": stage.Match{Picture: gone, Wipe: 1}})})); !strings.Contains(got,
+		"over the view") {
 		t.Error(got)
 	}
 	d.edit(setTo(map[string]any{"match": nil}))
@@ -206,8 +215,10 @@ func TestWhatCannotBeFramedIsRefused(t *testing.T) {
 		"squeeze must be":          viewTo(map[string]any{"squeeze": 9}),
 		"depth buffer is one of":   viewTo(map[string]any{"depth": "16"}),
 		"the shutter must be open": viewTo(map[string]any{"shutter": -1}),
-		"a path has two points":    setTo(map[string]any{"move": motion.Move{Rate: 10, Seconds: 1, Rides: []motion.Animation{{IDs: []string{box}, Points: []geom.V{{}, {}}, Seconds: 1, Easing: "linear"}}}}),
-		"the easing is one of":     setTo(map[string]any{"move": motion.Move{Rate: 10, Keys: []motion.Key{{View: optics.Default(), Seconds: 1, Easing: "bouncy"}}}}),
+		"a path has two points": setTo(map[string]any{"move": motion.Move{Rate: 10, Seconds: 1,
+			Rides: []motion.Animation{{IDs: []string{box}, Points: []geom.V{{}, {}}, Seconds: 1, Easing: "linear"}}}}),
+		"the easing is one of": setTo(map[string]any{"move": motion.Move{Rate: 10,
+			Keys: []motion.Key{{View: optics.Default(), Seconds: 1, Easing: "bouncy"}}}}),
 	} {
 		if got := d.refused(deed); !strings.Contains(got, say) {
 			t.Errorf("%q: %s", say, got)
@@ -236,11 +247,15 @@ func TestWhatCrossesThePictureTooFastIsTold(t *testing.T) {
 		fast  bool
 		takes float64 // seconds to cross; 0: not computed here
 	}{
-		"along, fast":  {motion.CameraPath{Kind: "dolly", Points: []geom.V{{X: -100}, {X: 100}}, Seconds: 10, Easing: "linear"}, true, 2 * 7.9 * math.Tan(wide/2) / 20},
-		"along, slow":  {motion.CameraPath{Kind: "dolly", Points: []geom.V{{X: -1}, {X: 1}}, Seconds: 10, Easing: "linear"}, false, 2 * 7.9 * math.Tan(wide/2) / 0.2},
-		"about itself": {motion.CameraPath{Kind: "turntable", Center: v.Eye, Angle: 2, Seconds: 2, Easing: "linear"}, true, 0},
+		"along, fast": {motion.CameraPath{Kind: "dolly", Points: []geom.V{{X: -100}, {X: 100}}, Seconds: 10,
+			Easing: "linear"}, true, 2 * 7.9 * math.Tan(wide/2) / 20},
+		"along, slow": {motion.CameraPath{Kind: "dolly", Points: []geom.V{{X: -1}, {X: 1}}, Seconds: 10, Easing: "linear"},
+			false, 2 * 7.9 * math.Tan(wide/2) / 0.2},
+		"about itself": {motion.CameraPath{Kind: "turntable", Center: v.Eye, Angle: 2, Seconds: 2, Easing: "linear"}, true,
+			0},
 	} {
-		d.edit(edit.Do(&edit.ChangeSet{Patch: patch(map[string]any{"view": v, "move": motion.Move{Rate: 24, Rail: &c.rail}})}))
+		d.edit(edit.Do(&edit.ChangeSet{Patch: patch(map[string]any{"view": v,
+			"move": motion.Move{Rate: 24, Rail: &c.rail}})}))
 		m := d.frame(1).Move
 		if len(m.Crossing) == 0 || m.Crossing[0].Judders != c.fast || m.Looked < 16 {
 			t.Errorf("%s: %+v", name, m.Crossing)
@@ -249,7 +264,8 @@ func TestWhatCrossesThePictureTooFastIsTold(t *testing.T) {
 		if got := m.Crossing[0]; c.takes > 0 && (got.Name != "wall" || math.Abs(got.Seconds/c.takes-1) > 0.05) {
 			t.Errorf("%s: %s crosses in %v s, want %v", name, got.Name, got.Seconds, c.takes)
 		}
-		told := slices.ContainsFunc(m.Troubles, func(x measure.MoveTrouble) bool { return strings.Contains(x.What, "crosses the picture in") })
+		told := slices.ContainsFunc(m.Troubles,
+			func(x measure.MoveTrouble) bool { return strings.Contains(x.What, "crosses the picture in") })
 		if told != c.fast {
 			t.Errorf("%s: troubles %+v", name, m.Troubles)
 		}

@@ -37,7 +37,8 @@ const (
 )
 
 // ErrMissing means that the converter is not on this machine.
-var ErrMissing = errors.New("is of a format that belongs to one program, and the converter for those is not installed (Debian's package assimp-utils); install it, or ask the supplier for glTF (.glb)")
+var ErrMissing = errors.New("is of a format that belongs to one program, and the converter for those is not " +
+	"installed (Debian's package assimp-utils); install it, or ask the supplier for glTF (.glb)")
 
 // Available reports whether the converter is on this machine.
 func Available() bool {
@@ -88,7 +89,8 @@ func Read(ctx context.Context, root fs.FS, name string) (*model.Model, error) {
 	}
 	info, err := os.Stat(out)
 	if err != nil || info.Size() > maxOutput {
-		return nil, fmt.Errorf("%s: the converter made nothing of it that can be used; ask the supplier for glTF (.glb)", name)
+		return nil, fmt.Errorf("%s: the converter made nothing of it that can be used; ask the supplier for glTF (.glb)",
+			name)
 	}
 	data, err := os.ReadFile(out)
 	if err != nil {
@@ -183,10 +185,12 @@ func lay(root fs.FS, name, in string) error {
 	left := int64(maxBeside)
 	for _, e := range beside {
 		info, err := e.Info()
-		if err != nil || e.IsDir() || e.Name() == path.Base(name) || info.Size() > left || strings.ContainsAny(e.Name(), "/\\\x00") {
+		if err != nil || e.IsDir() || e.Name() == path.Base(name) || info.Size() > left || strings.ContainsAny(e.Name(),
+			"/\\\x00") {
 			continue
 		}
-		if err := copyFile(root, path.Join(path.Dir(name), e.Name()), filepath.Join(filepath.Dir(in), e.Name()), left); err != nil {
+		if err := copyFile(root, path.Join(path.Dir(name), e.Name()), filepath.Join(filepath.Dir(in), e.Name()),
+			left); err != nil {
 			return err
 		}
 		left -= info.Size()

@@ -121,7 +121,8 @@ func TestTheLibraryOfModels(t *testing.T) {
 // What the converter's own account says of cameras and lights is what came of a file.
 func TestNothingOfAFileIsLostUnsaid(t *testing.T) {
 	need(t)
-	for _, rel := range []string{"FBX/global_settings.fbx", "3DS/CameraRollAnim.3ds", "LWS/move_x.lws", "BLEND/box.blend", "ASE/ThreeCubesGreen.ASE"} {
+	for _, rel := range []string{"FBX/global_settings.fbx", "3DS/CameraRollAnim.3ds", "LWS/move_x.lws", "BLEND/box.blend",
+		"ASE/ThreeCubesGreen.ASE"} {
 		file := filepath.Join(testModels, rel)
 		out, err := exec.Command("assimp", "info", file).Output()
 		if err != nil {

@@ -55,7 +55,8 @@ func TestEveryMapOfAFileIsFoundOrTold(t *testing.T) {
 		t.Fatal(err)
 	}
 	s := &m.Surfaces[0]
-	for role, want := range map[model.Role]uint8{model.BaseColorMap: 40, model.NormalMap: 60, model.EmissiveMap: 80, model.OcclusionMap: 100, model.OpacityMap: 120, model.RoughnessMap: 255 - 160} {
+	for role, want := range map[model.Role]uint8{model.BaseColorMap: 40, model.NormalMap: 60, model.EmissiveMap: 80,
+		model.OcclusionMap: 100, model.OpacityMap: 120, model.RoughnessMap: 255 - 160} {
 		at := s.Slots[role].Map
 		if at == model.None || m.Maps[at].Status != model.Found {
 			t.Errorf("%s is not there: %+v", role, s.Slots[role])
@@ -94,7 +95,8 @@ func TestCamerasAndLightsComeThrough(t *testing.T) {
 			seen[n.Name] = w
 		}
 	})
-	for name, at := range map[string]geom.V{"Camera.001": {X: 37.405659, Y: 26.718327, Z: 32.538200}, "Lamp.001": {X: 20.381226, Y: 29.519310, Z: -5.027270}} {
+	for name, at := range map[string]geom.V{"Camera.001": {X: 37.405659, Y: 26.718327, Z: 32.538200},
+		"Lamp.001": {X: 20.381226, Y: 29.519310, Z: -5.027270}} {
 		if w, ok := seen[name]; !ok || w.Point(geom.V{}).Sub(at).Len() > 1e-5 {
 			t.Errorf("%s stands at %v, want %v", name, w.Point(geom.V{}), at)
 		}
@@ -125,9 +127,11 @@ func TestFBXStatesItsUnit(t *testing.T) {
 		m    float64
 		up   model.Axis
 	}{
-		"inches":     {binaryOf(2.54, 2), 0.0254, "Z"},
-		"metres":     {[]byte("; FBX 7.3\nP: \"UpAxis\", \"int\", \"Integer\", \"\",1\nP: \"UnitScaleFactor\", \"double\", \"Number\", \"\",100\n"), 1, "Y"},
-		"old":        {[]byte("Property: \"UpAxis\", \"int\", \"\",2\nProperty: \"UnitScaleFactor\", \"double\", \"\",1\n"), 0.01, "Z"},
+		"inches": {binaryOf(2.54, 2), 0.0254, "Z"},
+		"metres": {[]byte("; FBX 7.3\nP: \"UpAxis\", \"int\", \"Integer\", \"\",1\nP: \"UnitScaleFactor\", " +
+			"\"double\", \"Number\", \"\",100\n"), 1, "Y"},
+		"old": {[]byte("Property: \"UpAxis\", \"int\", \"\",2\nProperty: \"UnitScaleFactor\", \"double\", \"\",1\n"),
+			0.01, "Z"},
 		"nothing":    {[]byte("; FBX 7.3\n"), 0, ""},
 		"cut":        {binaryOf(2.54, 7)[:90], 0, ""},
 		"impossible": {binaryOf(math.Inf(1), -1), 0, ""},
@@ -149,7 +153,8 @@ func TestPackedMeshesWithLamps(t *testing.T) {
 	nodes := doc["nodes"].([]any)
 	doc["extensions"] = map[string]any{"KHR_lights_punctual": map[string]any{"lights": []any{map[string]any{"type": "point", "name": "bulb", "intensity": 40}}}}
 	doc["extensionsUsed"] = append(doc["extensionsUsed"].([]any), "KHR_lights_punctual")
-	doc["nodes"] = append(nodes, map[string]any{"name": "bulb", "translation": []float64{1, 2, 3}, "extras": map[string]any{"a": 1},
+	doc["nodes"] = append(nodes, map[string]any{"name": "bulb", "translation": []float64{1, 2, 3},
+		"extras":     map[string]any{"a": 1},
 		"extensions": map[string]any{"KHR_lights_punctual": map[string]any{"light": 0}}})
 	scene := doc["scenes"].([]any)[0].(map[string]any)
 	scene["nodes"] = append(scene["nodes"].([]any), len(nodes))
@@ -173,7 +178,8 @@ func TestPackedMeshesWithLamps(t *testing.T) {
 			at = w.Point(geom.V{})
 		}
 	})
-	if len(m.Lights) != 1 || m.Lights[0].Intensity != 40 || at.Sub(geom.V{X: 1, Y: 2, Z: 3}).Len() > 1e-9 || m.Weigh().Triangles == 0 {
+	if len(m.Lights) != 1 || m.Lights[0].Intensity != 40 || at.Sub(geom.V{X: 1, Y: 2, Z: 3}).Len() > 1e-9 ||
+		m.Weigh().Triangles == 0 {
 		t.Errorf("lights %+v at %v", m.Lights, at)
 	}
 	if m.Unit.From != "format" {
@@ -212,7 +218,8 @@ func TestWhatTheConverterLosesIsSaid(t *testing.T) {
 	m.Surfaces = append(m.Surfaces, model.DefaultSurface())
 	m.Surfaces[0].Name = "brass"
 	a := &account{placed: 3,
-		surfaces: []surfaceAccount{{name: "brass", maps: []mapAccount{{"shine.png", 2}, {"around.png", 3}, {"mirror.png", 11}, {"sheen.png", 19},
+		surfaces: []surfaceAccount{{name: "brass", maps: []mapAccount{{"shine.png", 2}, {"around.png", 3},
+			{"mirror.png", 11}, {"sheen.png", 19},
 			{"coat.png", 20}, {"*0", 6}, {"", 1}, {"odd.png", 99}}}},
 		cameras: []cameraAccount{{name: "wide"}},
 		lights:  []lightAccount{{name: "sky", kind: 4}, {name: "lamp", kind: pointLight}},

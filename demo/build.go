@@ -20,7 +20,9 @@ type shape struct {
 }
 
 func newShape(name string) *shape {
-	return &shape{m: &model.Model{Name: name, Format: "built", Up: "Y", Unit: model.Unit{Name: "metre", MetresPerUnit: 1, From: "format"}, Generator: "Visator demo"}, part: map[string]*model.Part{}, top: geom.Identity}
+	return &shape{m: &model.Model{Name: name, Format: "built", Up: "Y",
+		Unit: model.Unit{Name: "metre", MetresPerUnit: 1, From: "format"}, Generator: "Visator demo"},
+		part: map[string]*model.Part{}, top: geom.Identity}
 }
 
 func (s *shape) surface(name string, r, g, b, rough, metal float64, set ...func(*model.Surface)) int {
@@ -36,7 +38,8 @@ func (s *shape) surface(name string, r, g, b, rough, metal float64, set ...func(
 // textured adds a surface with a picture as base colour.
 func (s *shape) textured(name string, pic []byte, rough float64, set ...func(*model.Surface)) int {
 	i := s.surface(name, 1, 1, 1, rough, 0, set...)
-	s.m.Maps = append(s.m.Maps, model.Map{Name: name + "_BaseColor.png", Role: "base colour", Status: model.Embedded, Mime: "image/png", Data: pic})
+	s.m.Maps = append(s.m.Maps, model.Map{Name: name + "_BaseColor.png", Role: "base colour", Status: model.Embedded,
+		Mime: "image/png", Data: pic})
 	slot := model.EmptySlot
 	slot.Map = len(s.m.Maps) - 1
 	s.m.Surfaces[i].Slots[model.BaseColorMap] = slot
@@ -124,7 +127,8 @@ func (s *shape) tube(part string, surface, sides int, a, b geom.V, r float64) {
 	keep := s.top
 	// Column Y runs along the bar.
 	s.top = keep.Mul(geom.M{bt.X, bt.Y, bt.Z, 0, axis.X, axis.Y, axis.Z, 0, t.X, t.Y, t.Z, 0, a.X, a.Y, a.Z, 1})
-	s.lathe(part, surface, sides, geom.V{}, [2]float64{0, 0}, [2]float64{r, 0}, [2]float64{r, d.Len()}, [2]float64{0, d.Len()})
+	s.lathe(part, surface, sides, geom.V{}, [2]float64{0, 0}, [2]float64{r, 0}, [2]float64{r, d.Len()},
+		[2]float64{0, d.Len()})
 	s.top = keep
 }
 
@@ -154,7 +158,8 @@ func (s *shape) ball(part string, surface, n int, c, r geom.V) {
 }
 
 // field adds a height field over a grid of n x n cells, smooth.
-func (s *shape) field(part string, surface, nx, nz int, x0, z0, x1, z1, repeat float64, height func(x, z float64) float64) {
+func (s *shape) field(part string, surface, nx, nz int, x0, z0, x1, z1, repeat float64,
+	height func(x, z float64) float64) {
 	p := s.into(part, surface)
 	base := uint32(len(p.Positions) / 3)
 	for i := 0; i <= nz; i++ {

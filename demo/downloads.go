@@ -38,7 +38,8 @@ func Downloads() ([]Download, error) {
 	keep(objZip("bench_slatted.zip", "models/bench", bench(), geom.Scaling(1), 0, "", "../maps/"))
 	keep(nested("luggage-barrow.zip", barrow()))
 	keep(glb("suitcase_brown.glb", suitcase("suitcase, brown", 0.3, 0.15, 0.07, 0.62, 0.4, 0.2, 33), 1))
-	keep(objZip("suitcase_tan.zip", "suitcase_tan", suitcase("suitcase, tan", 0.5, 0.36, 0.18, 0.5, 0.34, 0.17, 35), geom.Scaling(100), 0.01, "Y", ""))
+	keep(objZip("suitcase_tan.zip", "suitcase_tan", suitcase("suitcase, tan", 0.5, 0.36, 0.18, 0.5, 0.34, 0.17, 35),
+		geom.Scaling(100), 0.01, "Y", ""))
 	keep(glb("traveller.glb", withHelper(traveller()), 1))
 	keep(objZip("railcar_red.zip", "railcar", railcar(), geom.Scaling(100), 0.01, "Y", ""))
 	keep(glb("track_120m.glb", track(), 1))
@@ -120,7 +121,8 @@ func objFiles(base string, m *model.Model, top geom.M, folder string) ([]file, e
 	return files, nil
 }
 
-func objZip(name, base string, m *model.Model, top geom.M, metres float64, up model.Axis, folder string) (Download, error) {
+func objZip(name, base string, m *model.Model, top geom.M, metres float64, up model.Axis,
+	folder string) (Download, error) {
 	files, err := objFiles(base, m, top, folder)
 	if err != nil {
 		return Download{}, err
@@ -139,7 +141,8 @@ func objFile(name, base string, m *model.Model, top geom.M, metres float64) (Dow
 	}
 	for i := range files {
 		if strings.HasSuffix(files[i].name, ".mtl") {
-			files[i].data = bytes.Replace(files[i].data, []byte("map_Kd needles_BaseColor.png\n"), []byte("map_Kd needles_BaseColor.png\nmap_d needles_opacity.png\n"), 1)
+			files[i].data = bytes.Replace(files[i].data, []byte("map_Kd needles_BaseColor.png\n"),
+				[]byte("map_Kd needles_BaseColor.png\nmap_d needles_opacity.png\n"), 1)
 		}
 	}
 	var cut *image.NRGBA
@@ -168,6 +171,7 @@ func nested(name string, m *model.Model) (Download, error) {
 	if err != nil {
 		return Download{}, err
 	}
-	data, err := pack([]file{{"luggage barrow/source/barrow_obj.zip", inner}, {"luggage barrow/license.txt", []byte(credit)}})
+	data, err := pack([]file{{"luggage barrow/source/barrow_obj.zip", inner},
+		{"luggage barrow/license.txt", []byte(credit)}})
 	return Download{Name: name, Data: data}, err
 }

@@ -80,7 +80,10 @@ func plyOf(m *model.Model) []byte {
 		}
 	})
 	var out bytes.Buffer
-	fmt.Fprintf(&out, "ply\nformat binary_little_endian 1.0\ncomment made for the demo\nelement vertex %d\nproperty float x\nproperty float y\nproperty float z\nproperty float nx\nproperty float ny\nproperty float nz\nproperty uchar red\nproperty uchar green\nproperty uchar blue\nelement face %d\nproperty list uchar int vertex_indices\nend_header\n", n, n/3)
+	fmt.Fprintf(&out, "ply\nformat binary_little_endian 1.0\ncomment made for the demo\nelement vertex %d\nproperty "+
+		"float x\nproperty float y\nproperty float z\nproperty float nx\nproperty float ny\nproperty float nz\nproperty "+
+		"uchar red\nproperty uchar green\nproperty uchar blue\nelement face %d\nproperty list uchar int "+
+		"vertex_indices\nend_header\n", n, n/3)
 	out.Write(v)
 	out.Write(f)
 	return out.Bytes()
@@ -94,7 +97,8 @@ func daeOf(m *model.Model) []byte {
 <asset><contributor><author>Kestrel Saddle Models</author><copyright>CC0-1.0</copyright></contributor><unit name="centimeter" meter="0.01"/><up_axis>Z_UP</up_axis></asset>
 <library_effects>`)
 	for i, s := range m.Surfaces {
-		fmt.Fprintf(&out, `<effect id="e%d"><profile_COMMON><technique sid="t"><phong><diffuse><color>%.4f %.4f %.4f 1</color></diffuse><shininess><float>%.1f</float></shininess></phong></technique></profile_COMMON></effect>`, i, s.BaseColor[0], s.BaseColor[1], s.BaseColor[2], 2/math.Pow(max(s.Roughness, 0.2), 4)-2)
+		fmt.Fprintf(&out,
+			`<effect id="e%d"><profile_COMMON><technique sid="t"><phong><diffuse><color>%.4f %.4f %.4f 1</color></diffuse><shininess><float>%.1f</float></shininess></phong></technique></profile_COMMON></effect>`, i, s.BaseColor[0], s.BaseColor[1], s.BaseColor[2], 2/math.Pow(max(s.Roughness, 0.2), 4)-2)
 	}
 	out.WriteString("</library_effects>\n<library_materials>")
 	for i, s := range m.Surfaces {
@@ -107,7 +111,8 @@ func daeOf(m *model.Model) []byte {
 			continue
 		}
 		fmt.Fprintf(&out, "<geometry id=\"g%d\" name=%q><mesh>\n", i, n.Name)
-		fmt.Fprintf(&nodes, "<node id=\"n%d\" name=%q><instance_geometry url=\"#g%d\"><bind_material><technique_common>", i, n.Name, i)
+		fmt.Fprintf(&nodes, "<node id=\"n%d\" name=%q><instance_geometry url=\"#g%d\"><bind_material><technique_common>", i,
+			n.Name, i)
 		var places, normals, prims bytes.Buffer
 		count := 0
 		for _, p := range m.Meshes[n.Mesh].Parts {
@@ -115,7 +120,8 @@ func daeOf(m *model.Model) []byte {
 				fmt.Fprintf(&places, "%.3f %.3f %.3f ", 100*p.Positions[k], -100*p.Positions[k+2], 100*p.Positions[k+1])
 				fmt.Fprintf(&normals, "%.4f %.4f %.4f ", p.Normals[k], -p.Normals[k+2], p.Normals[k+1])
 			}
-			fmt.Fprintf(&prims, "<triangles material=\"s%d\" count=\"%d\"><input semantic=\"VERTEX\" source=\"#g%d-v\" offset=\"0\"/><input semantic=\"NORMAL\" source=\"#g%d-n\" offset=\"0\"/><p>", p.Surface, len(p.Indices)/3, i, i)
+			fmt.Fprintf(&prims, "<triangles material=\"s%d\" count=\"%d\"><input semantic=\"VERTEX\" source=\"#g%d-v\" "+
+				"offset=\"0\"/><input semantic=\"NORMAL\" source=\"#g%d-n\" offset=\"0\"/><p>", p.Surface, len(p.Indices)/3, i, i)
 			for _, x := range p.Indices {
 				fmt.Fprintf(&prims, "%d ", int(x)+count)
 			}
@@ -127,11 +133,18 @@ func daeOf(m *model.Model) []byte {
 			id   string
 			data *bytes.Buffer
 		}{{"p", &places}, {"n", &normals}} {
-			fmt.Fprintf(&out, "<source id=\"g%d-%s\"><float_array id=\"g%d-%sa\" count=\"%d\">%s</float_array><technique_common><accessor source=\"#g%d-%sa\" count=\"%d\" stride=\"3\"><param name=\"X\" type=\"float\"/><param name=\"Y\" type=\"float\"/><param name=\"Z\" type=\"float\"/></accessor></technique_common></source>\n", i, src.id, i, src.id, 3*count, src.data.String(), i, src.id, count)
+			fmt.Fprintf(&out, "<source id=\"g%d-%s\"><float_array id=\"g%d-%sa\" "+
+				"count=\"%d\">%s</float_array><technique_common><accessor source=\"#g%d-%sa\" count=\"%d\" stride=\"3\"><param "+
+				"name=\"X\" type=\"float\"/><param name=\"Y\" type=\"float\"/><param name=\"Z\" "+
+				"type=\"float\"/></accessor></technique_common></source>\n", i, src.id, i, src.id, 3*count, src.data.String(), i,
+				src.id, count)
 		}
-		fmt.Fprintf(&out, "<vertices id=\"g%d-v\"><input semantic=\"POSITION\" source=\"#g%d-p\"/></vertices>\n%s</mesh></geometry>\n", i, i, prims.String())
+		fmt.Fprintf(&out, "<vertices id=\"g%d-v\"><input semantic=\"POSITION\" "+
+			"source=\"#g%d-p\"/></vertices>\n%s</mesh></geometry>\n", i, i, prims.String())
 		nodes.WriteString("</technique_common></bind_material></instance_geometry></node>\n")
 	}
-	fmt.Fprintf(&out, "</library_geometries>\n<library_visual_scenes><visual_scene id=\"s\">\n%s</visual_scene></library_visual_scenes><scene><instance_visual_scene url=\"#s\"/></scene></COLLADA>\n", nodes.String())
+	fmt.Fprintf(&out, "</library_geometries>\n<library_visual_scenes><visual_scene "+
+		"id=\"s\">\n%s</visual_scene></library_visual_scenes><scene><instance_visual_scene url=\"#s\"/></scene></COLLADA>\n",
+		nodes.String())
 	return out.Bytes()
 }

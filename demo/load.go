@@ -111,7 +111,8 @@ func there(ctx context.Context, a *app.App, progress func(string)) (set string, 
 			continue
 		}
 		if p.Sample == "making" {
-			progress("the sample production was cut while it was made: it lies in the bin now, for " + fmt.Sprint(app.BinDays) + " days, and is made anew")
+			progress("the sample production was cut while it was made: it lies in the bin now, for " + fmt.Sprint(app.BinDays) +
+				" days, and is made anew")
 			if err := a.PutInBin(ctx, "production", p.ID); err != nil {
 				return "", err
 			}
@@ -178,7 +179,8 @@ func (l *loader) edit(deeds ...edit.Command) error {
 }
 
 func (l *loader) place(file, name string, at geom.V, turnDegrees, scale float64) {
-	patch, _ := json.Marshal(map[string]any{"yaw": turnDegrees * math.Pi / 180, "scale": geom.V{X: scale, Y: scale, Z: scale}})
+	patch, _ := json.Marshal(map[string]any{"yaw": turnDegrees * math.Pi / 180,
+		"scale": geom.V{X: scale, Y: scale, Z: scale}})
 	l.deeds = append(l.deeds, edit.Do(&edit.Place{Piece: l.piece[file], Name: name, At: at, Patch: patch}))
 }
 
@@ -212,7 +214,8 @@ func (l *loader) dress() error {
 			x = -5 - r.Float64()*3
 		}
 		z := -3 - r.Float64()*30
-		l.place("boulder.glb", fmt.Sprintf("boulder %d", i+1), v3(x, land(x, z)-0.12, z), r.Float64()*360, 0.3+0.7*r.Float64())
+		l.place("boulder.glb", fmt.Sprintf("boulder %d", i+1), v3(x, land(x, z)-0.12, z), r.Float64()*360,
+			0.3+0.7*r.Float64())
 	}
 	deeds := l.deeds
 	l.deeds = nil
@@ -268,24 +271,48 @@ func (l *loader) describe() error {
 	}
 	yard := land(-12, 6) + 0.1
 	return l.edit(
-		l.element("row", "lamps", &lay.Array{Shape: "line", Points: []lay.P{{X: -2.05, Z: -13.5}, {X: -2.05, Z: 15}}, Pieces: l.mix("lamp-post.zip", 1.0), By: "count", Count: 3, Rest: true, Seed: 1}),
-		l.element("line", "lantern line", &lay.Garland{Points: []geom.V{{X: -2.05, Y: deck + 3.55, Z: 0.75}, {X: -2.05, Y: deck + 3.55, Z: 15}}, Sag: 0.5, Thick: 0.012,
-			Pieces: l.mix("hand_lantern.glb", 1.0), Spacing: 1.6, Start: 0.9, Drop: 0.36, Vary: lay.Vary{Turn: 3, Size: 0.1}, Seed: 3}),
-		l.element("drift", "conifers, left", &lay.Scatter{Area: quad(-62, -120, -13, 22), Keep: [][]lay.P{quad(-20, -2, -5, 14)}, Pieces: l.mix("conifer_a.glb", 2.0, "conifer_b.zip", 1.0), Density: 0.012, Least: 5, Edge: 6, Clump: 0.5, Clumps: 26,
-			Turn: math.Pi, Tilt: 0.04, SizeMin: 0.75, SizeMax: 1.35, Sink: 0.12, SlopeTo: 0.7, Seen: true, Margin: 3, Shadows: true, Seed: 21}),
-		l.element("drift", "conifers, right", &lay.Scatter{Area: quad(13, -120, 62, 22), Pieces: l.mix("conifer_a.glb", 1.0, "conifer_b.zip", 2.0), Density: 0.012, Least: 5, Edge: 6, Clump: 0.5, Clumps: 26,
-			Turn: math.Pi, Tilt: 0.04, SizeMin: 0.75, SizeMax: 1.35, Sink: 0.12, SlopeTo: 0.7, Seen: true, Margin: 3, Shadows: true, Seed: 22}),
-		l.element("drift", "grass by the platform", &lay.Scatter{Area: quad(-8, -22, -2.7, 18), Keep: [][]lay.P{quad(-11.5, -22, -5.5, -16)}, Pieces: l.mix("grass_tuft.glb", 1.0), Density: 1.1, Edge: 1.2, Clump: 0.6, Clumps: 3,
-			Turn: math.Pi, Tilt: 0.15, SizeMin: 0.6, SizeMax: 1.3, Follow: 0.5, Sink: 0.02, Seen: true, Margin: 1, Seed: 5}),
-		l.element("drift", "grass beyond the track", &lay.Scatter{Area: quad(7.2, -40, 14, 18), Pieces: l.mix("grass_tuft.glb", 1.0), Density: 0.9, Edge: 1.5, Clump: 0.6, Clumps: 3.5,
-			Turn: math.Pi, Tilt: 0.15, SizeMin: 0.6, SizeMax: 1.4, Follow: 0.5, Sink: 0.02, Seen: true, Margin: 1, Seed: 6}),
-		l.element("ground", "goods yard", &lay.Ground{Middle: lay.P{X: -12.5, Z: 6}, Width: 12, Depth: 14, Base: yard, Cell: 0.25, Rough: 0.06, Grain: 3, Seed: 8, Color: "#7d776b", Steep: "#6b665c", Slope: 0.5,
-			Strokes: []lay.Sculpt{{Do: "pad", Points: quad(-16, 2, -11, 8), Radius: 1.5, Height: yard + 0.1}, {Do: "raise", Points: []lay.P{{X: -8, Z: 11}, {X: -10, Z: 12}}, Radius: 1.6, Height: 0.35}, {Do: "smooth", Points: []lay.P{{X: -9, Z: 11}}, Radius: 2}}}),
-		l.element("room", "goods shed", &lay.Room{Outline: quad(-15.5, 2.5, -11.5, 7.5), Floor: yard + 0.1, Height: 2.6, Wall: 0.18, Ceiling: true, Openings: []lay.Opening{
-			{Wall: 1, Along: 1.4, Width: 1.1, Head: 2.1, Door: "left", Frame: 0.06}, {Wall: 1, Along: 3.7, Width: 1, Sill: 1, Head: 2, Frame: 0.05}, {Wall: 2, Along: 1.3, Width: 0.9, Sill: 1, Head: 2, Frame: 0.05, Bays: 2, Pitch: 1.5}}}),
-		l.element("path", "footpath", &lay.Path{Points: []lay.P{{X: -11, Z: 4}, {X: -8, Z: 3.2}, {X: -5, Z: 1.8}, {X: -2.9, Z: 1.5}}, Smooth: true, Width: 1.3, Crown: 0.03, Kerb: 0.05, KerbWide: 0.1, Shoulder: 0.8, Level: 3, Color: "#8d8474"}),
-		l.element("water", "pond", &lay.Water{Outline: []lay.P{{X: 9.5, Z: -9}, {X: 12, Z: -10}, {X: 13.5, Z: -8}, {X: 12.6, Z: -6}, {X: 10, Z: -6.4}}, Level: land(11.5, -8) + 0.12, Ripple: 0.004, Length: 0.35, Wind: 0.6, Seed: 2}),
-		l.element("card", "mist ridge", &lay.Card{At: geom.V{X: -300, Y: -90, Z: -5200}, Width: 5200, Height: 420, Facing: true, Shape: "ridge", Color: "#7c8794", Rough: 0.6, Relief: 900, Seed: 12}),
+		l.element("row", "lamps", &lay.Array{Shape: "line", Points: []lay.P{{X: -2.05, Z: -13.5}, {X: -2.05, Z: 15}},
+			Pieces: l.mix("lamp-post.zip", 1.0), By: "count", Count: 3, Rest: true, Seed: 1}),
+		l.element("line", "lantern line",
+			&lay.Garland{Points: []geom.V{{X: -2.05, Y: deck + 3.55, Z: 0.75}, {X: -2.05, Y: deck + 3.55, Z: 15}}, Sag: 0.5,
+				Thick:  0.012,
+				Pieces: l.mix("hand_lantern.glb", 1.0), Spacing: 1.6, Start: 0.9, Drop: 0.36, Vary: lay.Vary{Turn: 3, Size: 0.1},
+				Seed: 3}),
+		l.element("drift", "conifers, left",
+			&lay.Scatter{Area: quad(-62, -120, -13, 22), Keep: [][]lay.P{quad(-20, -2, -5, 14)},
+				Pieces: l.mix("conifer_a.glb", 2.0, "conifer_b.zip", 1.0), Density: 0.012, Least: 5, Edge: 6, Clump: 0.5, Clumps: 26,
+				Turn: math.Pi, Tilt: 0.04, SizeMin: 0.75, SizeMax: 1.35, Sink: 0.12, SlopeTo: 0.7, Seen: true, Margin: 3,
+				Shadows: true, Seed: 21}),
+		l.element("drift", "conifers, right",
+			&lay.Scatter{Area: quad(13, -120, 62, 22), Pieces: l.mix("conifer_a.glb", 1.0, "conifer_b.zip", 2.0), Density: 0.012,
+				Least: 5, Edge: 6, Clump: 0.5, Clumps: 26,
+				Turn: math.Pi, Tilt: 0.04, SizeMin: 0.75, SizeMax: 1.35, Sink: 0.12, SlopeTo: 0.7, Seen: true, Margin: 3,
+				Shadows: true, Seed: 22}),
+		l.element("drift", "grass by the platform",
+			&lay.Scatter{Area: quad(-8, -22, -2.7, 18), Keep: [][]lay.P{quad(-11.5, -22, -5.5, -16)},
+				Pieces: l.mix("grass_tuft.glb", 1.0), Density: 1.1, Edge: 1.2, Clump: 0.6, Clumps: 3,
+				Turn: math.Pi, Tilt: 0.15, SizeMin: 0.6, SizeMax: 1.3, Follow: 0.5, Sink: 0.02, Seen: true, Margin: 1, Seed: 5}),
+		l.element("drift", "grass beyond the track",
+			&lay.Scatter{Area: quad(7.2, -40, 14, 18), Pieces: l.mix("grass_tuft.glb", 1.0), Density: 0.9, Edge: 1.5, Clump: 0.6,
+				Clumps: 3.5,
+				Turn:   math.Pi, Tilt: 0.15, SizeMin: 0.6, SizeMax: 1.4, Follow: 0.5, Sink: 0.02, Seen: true, Margin: 1, Seed: 6}),
+		l.element("ground", "goods yard", &lay.Ground{Middle: lay.P{X: -12.5, Z: 6}, Width: 12, Depth: 14, Base: yard,
+			Cell: 0.25, Rough: 0.06, Grain: 3, Seed: 8, Color: "#7d776b", Steep: "#6b665c", Slope: 0.5,
+			Strokes: []lay.Sculpt{{Do: "pad", Points: quad(-16, 2, -11, 8), Radius: 1.5, Height: yard + 0.1},
+				{Do: "raise", Points: []lay.P{{X: -8, Z: 11}, {X: -10, Z: 12}}, Radius: 1.6, Height: 0.35},
+				{Do: "smooth", Points: []lay.P{{X: -9, Z: 11}}, Radius: 2}}}),
+		l.element("room", "goods shed", &lay.Room{Outline: quad(-15.5, 2.5, -11.5, 7.5), Floor: yard + 0.1, Height: 2.6,
+			Wall: 0.18, Ceiling: true, Openings: []lay.Opening{
+				{Wall: 1, Along: 1.4, Width: 1.1, Head: 2.1, Door: "left", Frame: 0.06}, {Wall: 1, Along: 3.7, Width: 1, Sill: 1,
+					Head: 2, Frame: 0.05}, {Wall: 2, Along: 1.3, Width: 0.9, Sill: 1, Head: 2, Frame: 0.05, Bays: 2, Pitch: 1.5}}}),
+		l.element("path", "footpath",
+			&lay.Path{Points: []lay.P{{X: -11, Z: 4}, {X: -8, Z: 3.2}, {X: -5, Z: 1.8}, {X: -2.9, Z: 1.5}}, Smooth: true,
+				Width: 1.3, Crown: 0.03, Kerb: 0.05, KerbWide: 0.1, Shoulder: 0.8, Level: 3, Color: "#8d8474"}),
+		l.element("water", "pond",
+			&lay.Water{Outline: []lay.P{{X: 9.5, Z: -9}, {X: 12, Z: -10}, {X: 13.5, Z: -8}, {X: 12.6, Z: -6}, {X: 10, Z: -6.4}},
+				Level: land(11.5, -8) + 0.12, Ripple: 0.004, Length: 0.35, Wind: 0.6, Seed: 2}),
+		l.element("card", "mist ridge", &lay.Card{At: geom.V{X: -300, Y: -90, Z: -5200}, Width: 5200, Height: 420,
+			Facing: true, Shape: "ridge", Color: "#7c8794", Rough: 0.6, Relief: 900, Seed: 12}),
 		l.element("limit", "limit", &lay.Limit{Triangles: 60_000_000, Instances: 5000, Megabytes: 600}))
 }
 
@@ -298,9 +325,11 @@ func (l *loader) arrange() error {
 		return raw
 	}
 	seat := geom.V{X: 1.7, Y: 0.9, Z: 0.6}
-	if err := l.edit(edit.Do(&edit.Place{StandIn: "box", Name: "seat", At: v3(-1.35, deck, 1.2), Patch: turned(seat, math.Pi/2)}),
+	if err := l.edit(edit.Do(&edit.Place{StandIn: "box", Name: "seat", At: v3(-1.35, deck, 1.2),
+		Patch: turned(seat, math.Pi/2)}),
 		edit.Do(&edit.Place{StandIn: "box", Name: "seat 2", At: v3(-1.35, deck, 9), Patch: turned(seat, math.Pi/2)}),
-		edit.Do(&edit.Place{StandIn: "steps", Name: "way up", At: v3(-2.85, 0, 1.5), Patch: turned(geom.V{X: 1.4, Y: 0.42, Z: 0.6}, -math.Pi/2)})); err != nil {
+		edit.Do(&edit.Place{StandIn: "steps", Name: "way up", At: v3(-2.85, 0, 1.5),
+			Patch: turned(geom.V{X: 1.4, Y: 0.42, Z: 0.6}, -math.Pi/2)})); err != nil {
 		return err
 	}
 	for i := range 5 {
@@ -308,7 +337,8 @@ func (l *loader) arrange() error {
 		if i%2 == 1 {
 			file = "suitcase_tan.zip"
 		}
-		l.place(file, name, v3(0.1+0.12*float64(i%2), deck+0.5+0.5*float64(i), -8.35+0.1*float64(i%3)), 40*float64(i), 0.9+0.04*float64(i))
+		l.place(file, name, v3(0.1+0.12*float64(i%2), deck+0.5+0.5*float64(i), -8.35+0.1*float64(i%3)), 40*float64(i),
+			0.9+0.04*float64(i))
 	}
 	heap := l.deeds
 	l.deeds = nil
@@ -339,7 +369,8 @@ func (l *loader) arrange() error {
 		edit.Do(&edit.IntoLayer{IDs: l.ids("railcar", "track"), Layer: "railway"}),
 		edit.Do(&edit.IntoLayer{IDs: l.ids("meadow", "viaduct", "ridges"), Layer: "land"}),
 		edit.Do(&edit.IntoLayer{IDs: stones, Layer: "stones"}),
-		edit.Do(&edit.IsMeant{Snag: "twins:" + l.piece["bench_slatted.zip"], Why: "a halt has benches of one make, all set alike"}))
+		edit.Do(&edit.IsMeant{Snag: "twins:" + l.piece["bench_slatted.zip"],
+			Why: "a halt has benches of one make, all set alike"}))
 }
 
 // box is how far a piece's own origin lies above its base (Y), and off the
@@ -379,7 +410,8 @@ func look(eye, to geom.V, focal, fNumber, ev float64) optics.View {
 // range and keeps it.
 func (l *loader) film(name, note, status string, v optics.View, move *motion.Move, deeds ...edit.Command) error {
 	raw := func(v any) json.RawMessage { data, _ := json.Marshal(v); return data } // of the program's own types
-	all := append([]edit.Command{edit.Do(&edit.ChangeSet{Patch: raw(map[string]any{"name": "platform, first light", "view": v, "light": dawn(), "move": move})})}, deeds...)
+	all := append([]edit.Command{edit.Do(&edit.ChangeSet{Patch: raw(map[string]any{"name": "platform, first light",
+		"view": v, "light": dawn(), "move": move})})}, deeds...)
 	all = append(all, edit.Do(&edit.FitRange{}), edit.Do(&edit.KeepShot{Name: name}))
 	if err := l.edit(all...); err != nil {
 		return fmt.Errorf("shot %s: %w", name, err)
@@ -388,7 +420,8 @@ func (l *loader) film(name, note, status string, v optics.View, move *motion.Mov
 	if err != nil {
 		return err
 	}
-	return l.edit(edit.Do(&edit.ChangeShot{ID: list[len(list)-1].ID, Patch: raw(map[string]any{"note": note, "status": status})}))
+	return l.edit(edit.Do(&edit.ChangeShot{ID: list[len(list)-1].ID,
+		Patch: raw(map[string]any{"note": note, "status": status})}))
 }
 
 // shots are three: a wide still, its verticals kept parallel by shift; a close
@@ -396,12 +429,14 @@ func (l *loader) film(name, note, status string, v optics.View, move *motion.Mov
 // camera goes along held by hand, and focus passes from the lantern to the railcar.
 func (l *loader) shots(shoot bool) error {
 	raw := func(v any) json.RawMessage { data, _ := json.Marshal(v); return data } // of the program's own types
-	traveller, suitcase, lantern, railcar := l.id("traveller"), l.id("suitcase, brown"), l.id("hand lantern"), l.id("railcar")
+	traveller, suitcase, lantern, railcar := l.id("traveller"), l.id("suitcase, brown"), l.id("hand lantern"),
+		l.id("railcar")
 
 	wide := look(v3(0.35, 2.05, 13.5), v3(0.6, 2.25, -10), 24, 8, 9.6)
 	wide.Subject, wide.Guides = traveller, "thirds,horizon"
 	if err := l.film("first light", "The whole halt before anyone stirs. The lanterns are still lit.", "lit", wide, nil,
-		edit.Do(&edit.EyeHeight{Metres: 1.65}), edit.Do(&edit.Straighten{}), edit.Do(&edit.AllSharp{Near: 2.2, Far: 0})); err != nil {
+		edit.Do(&edit.EyeHeight{Metres: 1.65}), edit.Do(&edit.Straighten{}),
+		edit.Do(&edit.AllSharp{Near: 2.2, Far: 0})); err != nil {
 		return err
 	}
 	// Some of the sky is given up, so that the platform leads in.
@@ -409,18 +444,23 @@ func (l *loader) shots(shoot bool) error {
 	close.Guides, close.Mask = "golden", 2.39
 	if err := l.film("left behind", "Nobody has come for the luggage.", "to approve", close, nil,
 		edit.Do(&edit.Compose{ID: suitcase, Ask: optics.Ask{X: 0.36, Y: 0.52, Height: 0.62, How: "move"}}),
-		edit.Do(&edit.Focus{ID: lantern}), edit.Do(&edit.ChangeSet{Patch: raw(map[string]any{"view": map[string]any{"subject": lantern}})})); err != nil {
+		edit.Do(&edit.Focus{ID: lantern}),
+		edit.Do(&edit.ChangeSet{Patch: raw(map[string]any{"view": map[string]any{"subject": lantern}})})); err != nil {
 		return err
 	}
 	start := look(v3(0.45, 0.95, 5.2), v3(2.7, 0.25, -12), 28, 1.4, 9.6)
 	start.Subject, start.Shutter = railcar, 1.0/24
 	own := motion.Curve{0.45, 0, 0.2, 1}
-	move := &motion.Move{Rate: 12, Rail: &motion.CameraPath{Kind: "dolly", Points: []geom.V{v3(0.45, 0.95, 5.2), v3(0.5, 1, 4.9)}, Seconds: 4, Easing: "own", Curve: own},
-		Pulls:    []motion.FocusKey{{At: 0.8, On: lantern, Easing: "smooth"}, {At: 2.6, On: railcar, Easing: "smooth"}},
-		Shake:    &motion.Shake{Degrees: 0.25, Metres: 0.006, Hertz: 0.6, Seed: 5},
-		Rides:    []motion.Animation{{IDs: []string{railcar}, Points: []geom.V{v3(4.6, 0.03, -21), v3(4.6, 0.03, -11)}, Seconds: 4, Easing: "slow end"}},
+	move := &motion.Move{Rate: 12,
+		Rail: &motion.CameraPath{Kind: "dolly", Points: []geom.V{v3(0.45, 0.95, 5.2), v3(0.5, 1, 4.9)}, Seconds: 4,
+			Easing: "own", Curve: own},
+		Pulls: []motion.FocusKey{{At: 0.8, On: lantern, Easing: "smooth"}, {At: 2.6, On: railcar, Easing: "smooth"}},
+		Shake: &motion.Shake{Degrees: 0.25, Metres: 0.006, Hertz: 0.6, Seed: 5},
+		Rides: []motion.Animation{{IDs: []string{railcar}, Points: []geom.V{v3(4.6, 0.03, -21), v3(4.6, 0.03, -11)},
+			Seconds: 4, Easing: "slow end"}},
 		Flickers: []motion.Flicker{{IDs: []string{lantern}, Hertz: 5, Depth: 0.4, Seed: 2}}}
-	if err := l.film("arrival", "Focus leaves the lantern when the railcar is heard, and is on it before it stands.", "blocked out", start, move); err != nil {
+	if err := l.film("arrival", "Focus leaves the lantern when the railcar is heard, and is on it before it stands.",
+		"blocked out", start, move); err != nil {
 		return err
 	}
 	list, err := store.Shots(l.ctx, l.a.Store.Pool, l.set)

@@ -50,7 +50,9 @@ func TestTheSampleIsLeftAlone(t *testing.T) {
 	if err := a.Store.SetSample(ctx, old, "making"); err != nil {
 		t.Fatal(err)
 	}
-	if _, err := a.Edit(ctx, set, edit.Request{Revision: -1, Commands: []edit.Command{edit.Do(&edit.Place{StandIn: "box", Name: "touched"})}}); err != nil {
+	if _, err := a.Edit(ctx, set,
+		edit.Request{Revision: -1,
+			Commands: []edit.Command{edit.Do(&edit.Place{StandIn: "box", Name: "touched"})}}); err != nil {
 		t.Fatal(err)
 	}
 	if got := look(); got != "" || !strings.Contains(told, "lies in the bin now, for 30 days") {

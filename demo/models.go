@@ -16,7 +16,8 @@ func glow(r, g, b, nits float64) func(*model.Surface) {
 
 func platform() *model.Model {
 	s := newShape("platform")
-	top, edge, wall := s.textured("paving", stones(0.55, 0.53, 0.5, 8, 3), 0.85), s.surface("edge", 0.68, 0.66, 0.6, 0.8, 0), s.textured("masonry", stones(0.42, 0.4, 0.38, 6, 5), 0.9)
+	top, edge, wall := s.textured("paving", stones(0.55, 0.53, 0.5, 8, 3), 0.85),
+		s.surface("edge", 0.68, 0.66, 0.6, 0.8, 0), s.textured("masonry", stones(0.42, 0.4, 0.38, 6, 5), 0.9)
 	s.box("body", wall, -2.5, 0, -22, 2.2, 0.32, 22)
 	s.box("deck", top, -2.5, 0.32, -22, 2.2, 0.4, 22)
 	s.box("edge", edge, 2.2, 0.24, -22, 2.55, 0.41, 22)
@@ -28,7 +29,9 @@ func platform() *model.Model {
 
 func shelter() *model.Model {
 	s := newShape("shelter")
-	wood, brick, roof, glass := s.textured("boards", planks(0.5, 0.33, 0.2, 6, 11), 0.75), s.textured("brick", stones(0.55, 0.27, 0.19, 10, 12), 0.9), s.surface("slate", 0.16, 0.18, 0.22, 0.65, 0), s.surface("pane", 0.75, 0.85, 0.88, 0.05, 0)
+	wood, brick, roof, glass := s.textured("boards", planks(0.5, 0.33, 0.2, 6, 11), 0.75),
+		s.textured("brick", stones(0.55, 0.27, 0.19, 10, 12), 0.9), s.surface("slate", 0.16, 0.18, 0.22, 0.65, 0),
+		s.surface("pane", 0.75, 0.85, 0.88, 0.05, 0)
 	s.box("plinth", brick, -1.1, 0, -2.6, 1.3, 0.9, -2.4)
 	s.box("plinth", brick, -1.1, 0, 2.4, 1.3, 0.9, 2.6)
 	s.box("back", brick, -1.3, 0, -2.6, -1.1, 0.9, 2.6)
@@ -65,8 +68,10 @@ func shelter() *model.Model {
 
 func clock() *model.Model {
 	s := newShape("station clock")
-	iron, face := s.surface("iron", 0.07, 0.1, 0.09, 0.45, 0.7), s.textured("dial", dial(), 0.35, glow(0.5, 0.46, 0.36, 8))
-	s.lathe("post", iron, 20, geom.V{}, [2]float64{0, 0}, [2]float64{0.2, 0}, [2]float64{0.2, 0.1}, [2]float64{0.09, 0.2}, [2]float64{0.07, 0.9}, [2]float64{0.055, 1}, [2]float64{0.05, 2.6}, [2]float64{0.07, 2.66}, [2]float64{0, 2.66})
+	iron, face := s.surface("iron", 0.07, 0.1, 0.09, 0.45, 0.7),
+		s.textured("dial", dial(), 0.35, glow(0.5, 0.46, 0.36, 8))
+	s.lathe("post", iron, 20, geom.V{}, [2]float64{0, 0}, [2]float64{0.2, 0}, [2]float64{0.2, 0.1}, [2]float64{0.09, 0.2},
+		[2]float64{0.07, 0.9}, [2]float64{0.055, 1}, [2]float64{0.05, 2.6}, [2]float64{0.07, 2.66}, [2]float64{0, 2.66})
 	s.tube("drum", iron, 40, v3(0, 3, -0.11), v3(0, 3, 0.11), 0.38)
 	for _, side := range []float64{1, -1} {
 		p := s.into("face", face)
@@ -86,19 +91,25 @@ func clock() *model.Model {
 
 func lampPost() *model.Model {
 	s := newShape("lamp post")
-	iron, pane, wick := s.surface("iron", 0.06, 0.08, 0.08, 0.5, 0.6), s.surface("lamp glass", 1, 0.86, 0.6, 0.3, 0, glow(1, 0.72, 0.38, 900)), s.surface("brass", 0.8, 0.6, 0.25, 0.3, 1)
-	s.lathe("post", iron, 16, geom.V{}, [2]float64{0, 0}, [2]float64{0.17, 0}, [2]float64{0.17, 0.12}, [2]float64{0.11, 0.18}, [2]float64{0.1, 0.7}, [2]float64{0.07, 0.8}, [2]float64{0.045, 3.2}, [2]float64{0.07, 3.26}, [2]float64{0.05, 3.34})
+	iron, pane, wick := s.surface("iron", 0.06, 0.08, 0.08, 0.5, 0.6),
+		s.surface("lamp glass", 1, 0.86, 0.6, 0.3, 0, glow(1, 0.72, 0.38, 900)), s.surface("brass", 0.8, 0.6, 0.25, 0.3, 1)
+	s.lathe("post", iron, 16, geom.V{}, [2]float64{0, 0}, [2]float64{0.17, 0}, [2]float64{0.17, 0.12},
+		[2]float64{0.11, 0.18}, [2]float64{0.1, 0.7}, [2]float64{0.07, 0.8}, [2]float64{0.045, 3.2}, [2]float64{0.07, 3.26},
+		[2]float64{0.05, 3.34})
 	s.tube("bar", iron, 10, v3(-0.32, 3.0, 0), v3(0.32, 3.0, 0), 0.018)
 	s.lathe("lamp", pane, 4, v3(0, 3.36, 0), [2]float64{0.1, 0}, [2]float64{0.19, 0.42})
-	s.lathe("lamp", wick, 12, v3(0, 3.34, 0), [2]float64{0, 0}, [2]float64{0.11, 0}, [2]float64{0.11, 0.03}, [2]float64{0, 0.03})
-	s.lathe("hat", iron, 4, v3(0, 3.78, 0), [2]float64{0.24, 0}, [2]float64{0.05, 0.2}, [2]float64{0.05, 0.28}, [2]float64{0, 0.32})
+	s.lathe("lamp", wick, 12, v3(0, 3.34, 0), [2]float64{0, 0}, [2]float64{0.11, 0}, [2]float64{0.11, 0.03},
+		[2]float64{0, 0.03})
+	s.lathe("hat", iron, 4, v3(0, 3.78, 0), [2]float64{0.24, 0}, [2]float64{0.05, 0.2}, [2]float64{0.05, 0.28},
+		[2]float64{0, 0.32})
 	s.lathe("hat", iron, 4, v3(0, 3.78, 0), [2]float64{0, 0}, [2]float64{0.24, 0})
 	return s.done()
 }
 
 func bench() *model.Model {
 	s := newShape("bench")
-	wood, iron := s.textured("slats", planks(0.42, 0.27, 0.14, 3, 21), 0.6), s.surface("cast iron", 0.08, 0.1, 0.09, 0.5, 0.6)
+	wood, iron := s.textured("slats", planks(0.42, 0.27, 0.14, 3, 21), 0.6),
+		s.surface("cast iron", 0.08, 0.1, 0.09, 0.5, 0.6)
 	for i := 0; i < 5; i++ {
 		z := -0.2 + float64(i)*0.095
 		s.box("seat", wood, -0.8, 0.42, z, 0.8, 0.445, z+0.08)
@@ -121,8 +132,10 @@ func bench() *model.Model {
 func wheel(s *shape, part string, surface int, c geom.V, r, width float64, spokes int) {
 	keep := s.top
 	s.top = keep.Mul(geom.Compose(c, geom.Turn(geom.V{Z: 1}, math.Pi/2), geom.V{X: 1, Y: 1, Z: 1}))
-	s.lathe(part, surface, 28, v3(0, -width/2, 0), [2]float64{r * 0.86, 0}, [2]float64{r, 0}, [2]float64{r, width}, [2]float64{r * 0.86, width}, [2]float64{r * 0.86, 0})
-	s.lathe(part, surface, 12, v3(0, -width*0.7, 0), [2]float64{0, 0}, [2]float64{r * 0.16, 0}, [2]float64{r * 0.16, width * 1.4}, [2]float64{0, width * 1.4})
+	s.lathe(part, surface, 28, v3(0, -width/2, 0), [2]float64{r * 0.86, 0}, [2]float64{r, 0}, [2]float64{r, width},
+		[2]float64{r * 0.86, width}, [2]float64{r * 0.86, 0})
+	s.lathe(part, surface, 12, v3(0, -width*0.7, 0), [2]float64{0, 0}, [2]float64{r * 0.16, 0},
+		[2]float64{r * 0.16, width * 1.4}, [2]float64{0, width * 1.4})
 	for i := 0; i < spokes; i++ {
 		sin, cos := math.Sincos(2 * math.Pi * float64(i) / float64(spokes))
 		s.tube(part, surface, 6, v3(r*0.1*cos, 0, r*0.1*sin), v3(r*0.9*cos, 0, r*0.9*sin), r*0.035)
@@ -132,7 +145,8 @@ func wheel(s *shape, part string, surface int, c geom.V, r, width float64, spoke
 
 func barrow() *model.Model {
 	s := newShape("luggage barrow")
-	wood, iron, red := s.textured("deck", planks(0.45, 0.3, 0.17, 5, 31), 0.7), s.surface("iron", 0.1, 0.1, 0.1, 0.5, 0.7), s.surface("red paint", 0.42, 0.06, 0.05, 0.45, 0)
+	wood, iron, red := s.textured("deck", planks(0.45, 0.3, 0.17, 5, 31), 0.7),
+		s.surface("iron", 0.1, 0.1, 0.1, 0.5, 0.7), s.surface("red paint", 0.42, 0.06, 0.05, 0.45, 0)
 	s.box("deck", wood, -0.6, 0.46, -0.35, 0.6, 0.5, 0.35)
 	s.box("frame", red, -0.65, 0.4, -0.36, 0.65, 0.46, -0.3)
 	s.box("frame", red, -0.65, 0.4, 0.3, 0.65, 0.46, 0.36)
@@ -153,7 +167,8 @@ func barrow() *model.Model {
 
 func suitcase(name string, r, g, b, w, h, d float64, seed uint64) *model.Model {
 	s := newShape(name)
-	hide, trim, brass := s.textured("hide", speckle(r, g, b, 0.22, 20, seed), 0.55), s.surface("straps", r*0.35, g*0.3, b*0.3, 0.6, 0), s.surface("brass", 0.8, 0.6, 0.25, 0.35, 1)
+	hide, trim, brass := s.textured("hide", speckle(r, g, b, 0.22, 20, seed), 0.55),
+		s.surface("straps", r*0.35, g*0.3, b*0.3, 0.6, 0), s.surface("brass", 0.8, 0.6, 0.25, 0.35, 1)
 	s.box("case", hide, -w/2, 0.012, -d/2, w/2, h, d/2)
 	for _, x := range []float64{-w * 0.32, w*0.32 - 0.03} {
 		s.box("straps", trim, x, 0.008, -d/2-0.004, x+0.03, h+0.004, d/2+0.004)
@@ -178,8 +193,11 @@ func suitcase(name string, r, g, b, w, h, d float64, seed uint64) *model.Model {
 
 func traveller() *model.Model {
 	s := newShape("traveller")
-	coat, skin, hat, shoe, scarf := s.textured("coat", speckle(0.16, 0.19, 0.3, 0.3, 40, 41), 0.9), s.surface("skin", 0.62, 0.42, 0.33, 0.55, 0), s.surface("felt", 0.12, 0.1, 0.09, 0.9, 0), s.surface("shoe", 0.05, 0.035, 0.03, 0.35, 0), s.surface("scarf", 0.5, 0.12, 0.08, 0.9, 0)
-	s.lathe("coat", coat, 24, geom.V{}, [2]float64{0.24, 0.32}, [2]float64{0.2, 0.7}, [2]float64{0.175, 0.98}, [2]float64{0.2, 1.25}, [2]float64{0.19, 1.4}, [2]float64{0.1, 1.47}, [2]float64{0.06, 1.5})
+	coat, skin, hat, shoe, scarf := s.textured("coat", speckle(0.16, 0.19, 0.3, 0.3, 40, 41), 0.9),
+		s.surface("skin", 0.62, 0.42, 0.33, 0.55, 0), s.surface("felt", 0.12, 0.1, 0.09, 0.9, 0),
+		s.surface("shoe", 0.05, 0.035, 0.03, 0.35, 0), s.surface("scarf", 0.5, 0.12, 0.08, 0.9, 0)
+	s.lathe("coat", coat, 24, geom.V{}, [2]float64{0.24, 0.32}, [2]float64{0.2, 0.7}, [2]float64{0.175, 0.98},
+		[2]float64{0.2, 1.25}, [2]float64{0.19, 1.4}, [2]float64{0.1, 1.47}, [2]float64{0.06, 1.5})
 	s.lathe("coat", coat, 24, geom.V{}, [2]float64{0, 0.36}, [2]float64{0.24, 0.32})
 	for _, x := range []float64{-0.1, 0.1} {
 		s.tube("legs", hat, 12, v3(x, 0.06, 0), v3(x*0.9, 0.5, 0), 0.065)
@@ -194,13 +212,17 @@ func traveller() *model.Model {
 	s.lathe("scarf", scarf, 18, geom.V{}, [2]float64{0.09, 1.42}, [2]float64{0.105, 1.46}, [2]float64{0.09, 1.52})
 	s.ball("head", skin, 16, v3(0, 1.615, 0.01), v3(0.075, 0.11, 0.09))
 	s.ball("head", skin, 6, v3(0, 1.6, 0.1), v3(0.014, 0.022, 0.018))
-	s.lathe("hat", hat, 24, v3(0, 0, 0), [2]float64{0.085, 1.68}, [2]float64{0.17, 1.675}, [2]float64{0.172, 1.683}, [2]float64{0.098, 1.695}, [2]float64{0.09, 1.775}, [2]float64{0.05, 1.79}, [2]float64{0, 1.78})
+	s.lathe("hat", hat, 24, v3(0, 0, 0), [2]float64{0.085, 1.68}, [2]float64{0.17, 1.675}, [2]float64{0.172, 1.683},
+		[2]float64{0.098, 1.695}, [2]float64{0.09, 1.775}, [2]float64{0.05, 1.79}, [2]float64{0, 1.78})
 	return s.done()
 }
 
 func railcar() *model.Model {
 	s := newShape("railcar")
-	red, cream, glass, iron, roof, lamp := s.surface("red lacquer", 0.45, 0.045, 0.035, 0.3, 0), s.surface("cream lacquer", 0.78, 0.7, 0.5, 0.35, 0), s.surface("window", 0.03, 0.04, 0.05, 0.06, 0), s.surface("running gear", 0.06, 0.06, 0.06, 0.6, 0.5), s.surface("roof felt", 0.32, 0.32, 0.32, 0.8, 0), s.surface("headlamp", 1, 0.92, 0.7, 0.2, 0, glow(1, 0.85, 0.6, 6000))
+	red, cream, glass, iron, roof, lamp := s.surface("red lacquer", 0.45, 0.045, 0.035, 0.3, 0),
+		s.surface("cream lacquer", 0.78, 0.7, 0.5, 0.35, 0), s.surface("window", 0.03, 0.04, 0.05, 0.06, 0),
+		s.surface("running gear", 0.06, 0.06, 0.06, 0.6, 0.5), s.surface("roof felt", 0.32, 0.32, 0.32, 0.8, 0),
+		s.surface("headlamp", 1, 0.92, 0.7, 0.2, 0, glow(1, 0.85, 0.6, 6000))
 	s.box("body", red, -1.25, 0.95, -5.2, 1.25, 1.85, 5.2)
 	s.box("body", cream, -1.24, 1.85, -5.19, 1.24, 2.95, 5.19)
 	for i := 0; i < 8; i++ {
@@ -233,7 +255,8 @@ func railcar() *model.Model {
 		p.Indices = append(p.Indices, i0, i0+1, i0+2, i0, i0+2, i0+3)
 		for _, z := range []float64{5.3, -5.3} {
 			n := v3(0, 0, math.Copysign(1, z))
-			c, d, e := s.vertex(p, v3(0, 2.95, z), n, 0, 0), s.vertex(p, v3(1.28*math.Cos(a0), 2.95+0.36*math.Sin(a0), z), n, 0, 0), s.vertex(p, v3(1.28*math.Cos(a1), 2.95+0.36*math.Sin(a1), z), n, 0, 0)
+			c, d, e := s.vertex(p, v3(0, 2.95, z), n, 0, 0), s.vertex(p, v3(1.28*math.Cos(a0), 2.95+0.36*math.Sin(a0), z), n, 0,
+				0), s.vertex(p, v3(1.28*math.Cos(a1), 2.95+0.36*math.Sin(a1), z), n, 0, 0)
 			if z > 0 {
 				p.Indices = append(p.Indices, c, d, e)
 			} else {
@@ -258,7 +281,9 @@ func railcar() *model.Model {
 
 func track() *model.Model {
 	s := newShape("track")
-	steel, wood, gravel := s.surface("rail", 0.28, 0.22, 0.19, 0.45, 0.8), s.textured("sleeper", planks(0.25, 0.18, 0.13, 2, 51), 0.9), s.textured("ballast", speckle(0.42, 0.4, 0.38, 0.6, 60, 52), 0.95)
+	steel, wood, gravel := s.surface("rail", 0.28, 0.22, 0.19, 0.45, 0.8),
+		s.textured("sleeper", planks(0.25, 0.18, 0.13, 2, 51), 0.9),
+		s.textured("ballast", speckle(0.42, 0.4, 0.38, 0.6, 60, 52), 0.95)
 	const half = 60.0
 	for _, x := range []float64{-0.7525, 0.7175} {
 		s.box("rails", steel, x, 0.17, -half, x+0.07, 0.19, half)
@@ -276,23 +301,29 @@ func track() *model.Model {
 
 func waterTower() *model.Model {
 	s := newShape("water tower")
-	wood, iron, roof := s.textured("staves", planks(0.34, 0.24, 0.16, 8, 61), 0.85), s.surface("hoops", 0.09, 0.08, 0.08, 0.5, 0.7), s.surface("shingle", 0.2, 0.17, 0.15, 0.9, 0)
+	wood, iron, roof := s.textured("staves", planks(0.34, 0.24, 0.16, 8, 61), 0.85),
+		s.surface("hoops", 0.09, 0.08, 0.08, 0.5, 0.7), s.surface("shingle", 0.2, 0.17, 0.15, 0.9, 0)
 	for i := 0; i < 4; i++ {
 		a := math.Pi/4 + float64(i)*math.Pi/2
 		b := a + math.Pi/2
 		foot, head := v3(2*math.Cos(a), 0, 2*math.Sin(a)), v3(1.5*math.Cos(a), 4.4, 1.5*math.Sin(a))
 		s.tube("legs", wood, 8, foot, head, 0.14)
-		s.tube("braces", wood, 6, foot.Lerp(head, 0.1), v3(2*math.Cos(b), 0, 2*math.Sin(b)).Lerp(v3(1.5*math.Cos(b), 4.4, 1.5*math.Sin(b)), 0.75), 0.06)
-		s.tube("braces", wood, 6, foot.Lerp(head, 0.75), v3(2*math.Cos(b), 0, 2*math.Sin(b)).Lerp(v3(1.5*math.Cos(b), 4.4, 1.5*math.Sin(b)), 0.1), 0.06)
+		s.tube("braces", wood, 6, foot.Lerp(head, 0.1),
+			v3(2*math.Cos(b), 0, 2*math.Sin(b)).Lerp(v3(1.5*math.Cos(b), 4.4, 1.5*math.Sin(b)), 0.75), 0.06)
+		s.tube("braces", wood, 6, foot.Lerp(head, 0.75),
+			v3(2*math.Cos(b), 0, 2*math.Sin(b)).Lerp(v3(1.5*math.Cos(b), 4.4, 1.5*math.Sin(b)), 0.1), 0.06)
 	}
 	s.box("deck", wood, -1.8, 4.4, -1.8, 1.8, 4.56, 1.8)
-	s.lathe("tank", wood, 28, v3(0, 4.56, 0), [2]float64{0, 0}, [2]float64{1.75, 0}, [2]float64{1.65, 2.6}, [2]float64{0, 2.6})
+	s.lathe("tank", wood, 28, v3(0, 4.56, 0), [2]float64{0, 0}, [2]float64{1.75, 0}, [2]float64{1.65, 2.6},
+		[2]float64{0, 2.6})
 	for i := 0; i < 5; i++ {
 		y := 4.8 + float64(i)*0.5
 		r := 1.76 - float64(i)*0.02
-		s.lathe("hoops", iron, 28, v3(0, y, 0), [2]float64{r, 0}, [2]float64{r + 0.02, 0}, [2]float64{r + 0.02, 0.07}, [2]float64{r, 0.07})
+		s.lathe("hoops", iron, 28, v3(0, y, 0), [2]float64{r, 0}, [2]float64{r + 0.02, 0}, [2]float64{r + 0.02, 0.07},
+			[2]float64{r, 0.07})
 	}
-	s.lathe("roof", roof, 28, v3(0, 7.14, 0), [2]float64{1.95, -0.06}, [2]float64{1.95, 0}, [2]float64{0.15, 1.1}, [2]float64{0, 1.25})
+	s.lathe("roof", roof, 28, v3(0, 7.14, 0), [2]float64{1.95, -0.06}, [2]float64{1.95, 0}, [2]float64{0.15, 1.1},
+		[2]float64{0, 1.25})
 	s.tube("spout", iron, 10, v3(1.6, 4.8, 0), v3(3.1, 4.2, 0), 0.1)
 	s.tube("spout", iron, 10, v3(3.1, 4.2, 0), v3(3.2, 3.4, 0), 0.12)
 	return s.done()
@@ -300,7 +331,8 @@ func waterTower() *model.Model {
 
 func conifer(name string, h float64, seed uint64) *model.Model {
 	s := newShape(name)
-	bark, green := s.textured("bark", speckle(0.23, 0.16, 0.11, 0.5, 24, seed), 0.95), s.textured("needles", needles(seed), 0.9, cutOut)
+	bark, green := s.textured("bark", speckle(0.23, 0.16, 0.11, 0.5, 24, seed), 0.95),
+		s.textured("needles", needles(seed), 0.9, cutOut)
 	r := rand.New(rand.NewPCG(seed, 7))
 	s.lathe("trunk", bark, 10, geom.V{}, [2]float64{h * 0.03, 0}, [2]float64{h * 0.02, h * 0.2}, [2]float64{h * 0.002, h})
 	for y := h * 0.1; y < h*0.98; y += h * 0.026 {
@@ -374,7 +406,8 @@ func viaduct() *model.Model {
 		cx := left + (float64(i)+0.5)*pitch
 		for k := 0; k < 16; k++ {
 			a0, a1 := math.Pi*float64(k)/16, math.Pi*float64(k+1)/16
-			x0, y0, x1, y1 := cx+r*math.Cos(a0), height-9-r*0+r*math.Sin(a0)*0.85, cx+r*math.Cos(a1), height-9+r*math.Sin(a1)*0.85
+			x0, y0, x1, y1 := cx+r*math.Cos(a0), height-9-r*0+r*math.Sin(a0)*0.85, cx+r*math.Cos(a1),
+				height-9+r*math.Sin(a1)*0.85
 			for _, z := range []float64{depth / 2, -depth / 2} {
 				p := s.into("arches", stone)
 				n := v3(0, 0, math.Copysign(1, z))
@@ -454,17 +487,23 @@ func terrain() *model.Model {
 
 func lantern() *model.Model {
 	s := newShape("hand lantern")
-	brass, glass, flame := s.surface("brass", 0.75, 0.53, 0.2, 0.35, 1), s.surface("globe", 1, 0.95, 0.88, 0.02, 0, func(m *model.Surface) { m.Transmission = 0.95 }), s.surface("flame", 0.2, 0.1, 0.02, 1, 0, glow(1, 0.62, 0.24, 30000))
-	s.lathe("base", brass, 24, geom.V{}, [2]float64{0, 0}, [2]float64{0.075, 0}, [2]float64{0.08, 0.03}, [2]float64{0.06, 0.07}, [2]float64{0.035, 0.09}, [2]float64{0, 0.09})
-	s.lathe("globe", glass, 24, geom.V{}, [2]float64{0.04, 0.09}, [2]float64{0.062, 0.13}, [2]float64{0.062, 0.18}, [2]float64{0.042, 0.23})
+	brass, glass, flame := s.surface("brass", 0.75, 0.53, 0.2, 0.35, 1),
+		s.surface("globe", 1, 0.95, 0.88, 0.02, 0, func(m *model.Surface) { m.Transmission = 0.95 }),
+		s.surface("flame", 0.2, 0.1, 0.02, 1, 0, glow(1, 0.62, 0.24, 30000))
+	s.lathe("base", brass, 24, geom.V{}, [2]float64{0, 0}, [2]float64{0.075, 0}, [2]float64{0.08, 0.03},
+		[2]float64{0.06, 0.07}, [2]float64{0.035, 0.09}, [2]float64{0, 0.09})
+	s.lathe("globe", glass, 24, geom.V{}, [2]float64{0.04, 0.09}, [2]float64{0.062, 0.13}, [2]float64{0.062, 0.18},
+		[2]float64{0.042, 0.23})
 	s.ball("flame", flame, 10, v3(0, 0.14, 0), v3(0.011, 0.026, 0.011))
-	s.lathe("cap", brass, 24, geom.V{}, [2]float64{0.05, 0.23}, [2]float64{0.055, 0.245}, [2]float64{0.03, 0.29}, [2]float64{0.03, 0.31}, [2]float64{0, 0.315})
+	s.lathe("cap", brass, 24, geom.V{}, [2]float64{0.05, 0.23}, [2]float64{0.055, 0.245}, [2]float64{0.03, 0.29},
+		[2]float64{0.03, 0.31}, [2]float64{0, 0.315})
 	for _, x := range []float64{-0.07, 0.07} {
 		s.tube("frame", brass, 6, v3(x, 0.03, 0), v3(x*0.9, 0.25, 0), 0.005)
 	}
 	for i := 0; i < 10; i++ {
 		a0, a1 := math.Pi*float64(i)/10, math.Pi*float64(i+1)/10
-		s.tube("bail", brass, 6, v3(0.066*math.Cos(a0), 0.25+0.13*math.Sin(a0), 0), v3(0.066*math.Cos(a1), 0.25+0.13*math.Sin(a1), 0), 0.0035)
+		s.tube("bail", brass, 6, v3(0.066*math.Cos(a0), 0.25+0.13*math.Sin(a0), 0),
+			v3(0.066*math.Cos(a1), 0.25+0.13*math.Sin(a1), 0), 0.0035)
 	}
 	return s.done()
 }

@@ -15,8 +15,10 @@ import (
 func churn() *model.Model {
 	s := newShape("milk churn")
 	tin, brass := s.surface("tin", 0.62, 0.64, 0.66, 0.35, 1), s.surface("brass plate", 0.75, 0.55, 0.2, 0.3, 1)
-	s.lathe("can", tin, 28, geom.V{}, [2]float64{0, 0}, [2]float64{0.19, 0}, [2]float64{0.2, 0.03}, [2]float64{0.19, 0.42}, [2]float64{0.1, 0.56}, [2]float64{0.1, 0.62}, [2]float64{0.13, 0.66}, [2]float64{0, 0.66})
-	s.lathe("lid", tin, 28, v3(0, 0.66, 0), [2]float64{0, 0}, [2]float64{0.11, 0}, [2]float64{0.1, 0.05}, [2]float64{0, 0.07})
+	s.lathe("can", tin, 28, geom.V{}, [2]float64{0, 0}, [2]float64{0.19, 0}, [2]float64{0.2, 0.03},
+		[2]float64{0.19, 0.42}, [2]float64{0.1, 0.56}, [2]float64{0.1, 0.62}, [2]float64{0.13, 0.66}, [2]float64{0, 0.66})
+	s.lathe("lid", tin, 28, v3(0, 0.66, 0), [2]float64{0, 0}, [2]float64{0.11, 0}, [2]float64{0.1, 0.05},
+		[2]float64{0, 0.07})
 	for _, x := range []float64{-1, 1} {
 		s.tube("handles", tin, 8, v3(0.15*x, 0.5, 0), v3(0.22*x, 0.56, 0), 0.012)
 		s.tube("handles", tin, 8, v3(0.22*x, 0.56, 0), v3(0.12*x, 0.62, 0), 0.012)
@@ -44,8 +46,11 @@ func board() *model.Model {
 // semaphore is a railway signal; fine says how round its parts are.
 func semaphore(fine int) *model.Model {
 	s := newShape("signal")
-	iron, red, white, glass := s.surface("iron", 0.07, 0.08, 0.08, 0.5, 0.6), s.surface("arm red", 0.6, 0.05, 0.04, 0.5, 0), s.surface("arm white", 0.85, 0.85, 0.82, 0.5, 0), s.surface("spectacle", 0.1, 0.5, 0.3, 0.2, 0)
-	s.lathe("mast", iron, 4*fine, geom.V{}, [2]float64{0, 0}, [2]float64{0.22, 0}, [2]float64{0.2, 0.3}, [2]float64{0.09, 0.4}, [2]float64{0.06, 6}, [2]float64{0.09, 6.05}, [2]float64{0, 6.3})
+	iron, red, white, glass := s.surface("iron", 0.07, 0.08, 0.08, 0.5, 0.6),
+		s.surface("arm red", 0.6, 0.05, 0.04, 0.5, 0), s.surface("arm white", 0.85, 0.85, 0.82, 0.5, 0),
+		s.surface("spectacle", 0.1, 0.5, 0.3, 0.2, 0)
+	s.lathe("mast", iron, 4*fine, geom.V{}, [2]float64{0, 0}, [2]float64{0.22, 0}, [2]float64{0.2, 0.3},
+		[2]float64{0.09, 0.4}, [2]float64{0.06, 6}, [2]float64{0.09, 6.05}, [2]float64{0, 6.3})
 	s.box("arm", red, -0.1, 5.4, 0.08, 1.2, 5.65, 0.1)
 	s.box("arm", white, 0.8, 5.4, 0.079, 0.95, 5.65, 0.101)
 	for _, y := range []float64{5.42, 5.62} {
@@ -63,8 +68,9 @@ func semaphore(fine int) *model.Model {
 }
 
 const (
-	credit = "Author: Kestrel Saddle Models\r\nLicense: CC0-1.0\r\nSource: https://models.example/kestrel-saddle\r\nPrice: free\r\n"
-	paid   = "Author: Upper Valley Props\nLicense: CC-BY 4.0\nSource: https://props.example/board\nPrice: 6.00 EUR\n"
+	credit = "Author: Kestrel Saddle Models\r\nLicense: CC0-1.0\r\nSource: " +
+		"https://models.example/kestrel-saddle\r\nPrice: free\r\n"
+	paid = "Author: Upper Valley Props\nLicense: CC-BY 4.0\nSource: https://props.example/board\nPrice: 6.00 EUR\n"
 )
 
 // Pending are downloads that have arrived in the sample production and about
@@ -85,13 +91,16 @@ func Pending() ([]Download, error) {
 	files, err := objFiles("notice_board", board(), geom.Identity, "")
 	for i := range files {
 		if strings.HasSuffix(files[i].name, ".mtl") {
-			files[i].data = []byte("newmtl BoardWood\nmap_Kd BoardWood_BaseColor.png\nnorm BoardWood_Normal.png\nnewmtl Timetable\nmap_Kd Timetable_BaseColor.png\n")
+			files[i].data = []byte("newmtl BoardWood\nmap_Kd BoardWood_BaseColor.png\nnorm BoardWood_Normal.png\nnewmtl " +
+				"Timetable\nmap_Kd Timetable_BaseColor.png\n")
 		}
 	}
 	data, perr := pack(append(files, file{"readme.txt", []byte(paid)}))
 	add("notice_board.zip", data, cmp.Or(err, perr))
-	data, err = pack([]file{{"maps/boardwood_albedo_1k.png", planks(0.36, 0.24, 0.13, 6, 61)}, {"maps/boardwood_normal_dx_1k.png", grooves()},
-		{"maps/boardwood_gloss_1k.png", speckle(0.3, 0.3, 0.3, 0.2, 24, 62)}, {"maps/timetable_diffuse.png", print(63)}, {"maps/preview.png", speckle(0.5, 0.5, 0.5, 0.1, 8, 64)}})
+	data, err = pack([]file{{"maps/boardwood_albedo_1k.png", planks(0.36, 0.24, 0.13, 6, 61)},
+		{"maps/boardwood_normal_dx_1k.png", grooves()},
+		{"maps/boardwood_gloss_1k.png", speckle(0.3, 0.3, 0.3, 0.2, 24, 62)}, {"maps/timetable_diffuse.png", print(63)},
+		{"maps/preview.png", speckle(0.5, 0.5, 0.5, 0.1, 8, 64)}})
 	add("notice_board_maps.zip", data, err)
 
 	var glbData bytes.Buffer
@@ -99,7 +108,8 @@ func Pending() ([]Download, error) {
 	low, lerr := objFiles("signal_low/signal_LOD1", semaphore(2), geom.Scaling(100), "")
 	high, herr := objFiles("signal_obj/signal_high", semaphore(8), geom.Scaling(100), "")
 	inner, ierr := pack(append(high, low...))
-	data, perr = pack([]file{{"signal/signal.glb", glbData.Bytes()}, {"signal/other formats.zip", inner}, {"signal/signal_mid.ply", plyOf(semaphore(3))}, {"signal/license.txt", []byte(credit)}})
+	data, perr = pack([]file{{"signal/signal.glb", glbData.Bytes()}, {"signal/other formats.zip", inner},
+		{"signal/signal_mid.ply", plyOf(semaphore(3))}, {"signal/license.txt", []byte(credit)}})
 	add("signal_pack.zip", data, cmp.Or(err, lerr, herr, ierr, perr))
 
 	files, err = objFiles("barrow", newBarrow(), geom.Scaling(100), "")
@@ -164,7 +174,8 @@ func Shop() (*supplier.Server, error) {
 	offer := func(o supplier.Offer, forms ...form) {
 		for _, f := range forms {
 			s.Files[f.file] = f.data
-			o.Formats = append(o.Formats, supplier.Form{Format: f.format, File: f.file, Bytes: int64(len(f.data)), Manner: f.manner, Say: f.say})
+			o.Formats = append(o.Formats, supplier.Form{Format: f.format, File: f.file, Bytes: int64(len(f.data)),
+				Manner: f.manner, Say: f.say})
 		}
 		s.Offers = append(s.Offers, o)
 	}
@@ -180,15 +191,28 @@ func Shop() (*supplier.Server, error) {
 		failed = cmp.Or(failed, err, perr)
 		return data
 	}
-	offer(supplier.Offer{ID: "churn", Name: "Milk churn", Say: "tin, with a brass plate", Author: "Kestrel Saddle Models", Licence: "CC0-1.0", Currency: "EUR"},
-		form{"GLB", "churn.glb", glbOf(churn()), supplier.Plain, ""}, form{"STL", "churn.stl", stlOf(churn(), zUp(1000), false), supplier.Plain, "no surfaces"}, form{"PLY", "churn.ply", plyOf(churn()), supplier.Plain, "colours on the vertices"})
-	offer(supplier.Offer{ID: "signal", Name: "Semaphore signal", Say: "six metres, with a ladder", Author: "Upper Valley Props", Licence: "CC-BY-4.0", Price: 14, Currency: "EUR"},
-		form{"GLB", "signal.glb", glbOf(semaphore(6)), supplier.Plain, ""}, form{"COLLADA", "signal.dae", daeOf(semaphore(5)), supplier.Slow, "comes slowly"}, form{"OBJ", "signal_obj.zip", zipped("signal", semaphore(5)), supplier.Breaks, "the connection breaks off and is taken up again"})
-	offer(supplier.Offer{ID: "bench", Name: "Slatted bench", Say: "cast iron and pine", Author: "Upper Valley Props", Licence: "CC-BY-NC-4.0", Price: 9.5, Currency: "EUR"},
-		form{"OBJ", "bench_obj.zip", zipped("bench", bench()), supplier.Slow, "comes slowly"}, form{"GLB", "bench.glb", glbOf(bench()), supplier.Fails, "sold out today"})
-	offer(supplier.Offer{ID: "lantern", Name: "Hand lantern", Say: "for guards at night", Author: "Kestrel Saddle Models", Licence: "CC0-1.0", Currency: "EUR"},
-		form{"GLB", "lantern.glb", glbOf(lantern()), supplier.Plain, ""}, form{"COLLADA", "lantern.dae", daeOf(lantern()), supplier.Plain, "in centimetres, Z up"})
-	offer(supplier.Offer{ID: "boulder", Name: "Boulder", Say: "granite with lichen", Author: "Kestrel Saddle Models", Licence: "CC0-1.0", Currency: "EUR"},
-		form{"GLB", "granite.glb", glbOf(boulder()), supplier.Plain, ""}, form{"PLY", "granite.ply", plyOf(boulder()), supplier.Breaks, "the connection breaks off and is taken up again"})
+	offer(supplier.Offer{ID: "churn", Name: "Milk churn", Say: "tin, with a brass plate", Author: "Kestrel Saddle Models",
+		Licence: "CC0-1.0", Currency: "EUR"},
+		form{"GLB", "churn.glb", glbOf(churn()), supplier.Plain, ""},
+		form{"STL", "churn.stl", stlOf(churn(), zUp(1000), false), supplier.Plain, "no surfaces"},
+		form{"PLY", "churn.ply", plyOf(churn()), supplier.Plain, "colours on the vertices"})
+	offer(supplier.Offer{ID: "signal", Name: "Semaphore signal", Say: "six metres, with a ladder",
+		Author: "Upper Valley Props", Licence: "CC-BY-4.0", Price: 14, Currency: "EUR"},
+		form{"GLB", "signal.glb", glbOf(semaphore(6)), supplier.Plain, ""},
+		form{"COLLADA", "signal.dae", daeOf(semaphore(5)), supplier.Slow, "comes slowly"},
+		form{"OBJ", "signal_obj.zip", zipped("signal", semaphore(5)), supplier.Breaks,
+			"the connection breaks off and is taken up again"})
+	offer(supplier.Offer{ID: "bench", Name: "Slatted bench", Say: "cast iron and pine", Author: "Upper Valley Props",
+		Licence: "CC-BY-NC-4.0", Price: 9.5, Currency: "EUR"},
+		form{"OBJ", "bench_obj.zip", zipped("bench", bench()), supplier.Slow, "comes slowly"},
+		form{"GLB", "bench.glb", glbOf(bench()), supplier.Fails, "sold out today"})
+	offer(supplier.Offer{ID: "lantern", Name: "Hand lantern", Say: "for guards at night", Author: "Kestrel Saddle Models",
+		Licence: "CC0-1.0", Currency: "EUR"},
+		form{"GLB", "lantern.glb", glbOf(lantern()), supplier.Plain, ""},
+		form{"COLLADA", "lantern.dae", daeOf(lantern()), supplier.Plain, "in centimetres, Z up"})
+	offer(supplier.Offer{ID: "boulder", Name: "Boulder", Say: "granite with lichen", Author: "Kestrel Saddle Models",
+		Licence: "CC0-1.0", Currency: "EUR"},
+		form{"GLB", "granite.glb", glbOf(boulder()), supplier.Plain, ""},
+		form{"PLY", "granite.ply", plyOf(boulder()), supplier.Breaks, "the connection breaks off and is taken up again"})
 	return s, failed
 }

@@ -101,7 +101,8 @@ func blades(seed uint64) []byte {
 	type blade struct{ x, lean, h, w, tone float64 }
 	var list []blade
 	for range 26 {
-		list = append(list, blade{0.08 + 0.84*r.Float64(), (r.Float64() - 0.5) * 0.5, 0.45 + 0.5*r.Float64(), 0.012 + 0.014*r.Float64(), r.Float64()})
+		list = append(list, blade{0.08 + 0.84*r.Float64(), (r.Float64() - 0.5) * 0.5, 0.45 + 0.5*r.Float64(),
+			0.012 + 0.014*r.Float64(), r.Float64()})
 	}
 	return picture(256, func(u, v float64) (float64, float64, float64, float64) {
 		y := 1 - v

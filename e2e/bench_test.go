@@ -46,7 +46,10 @@ func BenchmarkEdit(b *testing.B) {
 	n := 0.0
 	for b.Loop() {
 		n++
-		if code, out := s.post("/api/sets/"+set+"/edit", map[string]any{"revision": -1, "commands": []any{map[string]any{"op": "change placement", "args": map[string]any{"id": id, "patch": map[string]any{"yaw": n / 10}}}}}); code != http.StatusOK {
+		if code, out := s.post("/api/sets/"+set+"/edit",
+			map[string]any{"revision": -1,
+				"commands": []any{map[string]any{"op": "change placement",
+					"args": map[string]any{"id": id, "patch": map[string]any{"yaw": n / 10}}}}}); code != http.StatusOK {
 			b.Fatalf("%d %s", code, out)
 		}
 	}
@@ -67,7 +70,9 @@ func BenchmarkWideShot(b *testing.B) {
 	for b.Loop() {
 		s.every = 0
 		start := time.Now()
-		code, out := s.post("/api/sets/"+set+"/takes", map[string]any{"shot": shot, "kind": "still", "settings": map[string]any{"width": 1280, "samples": 16, "bounces": 4, "denoise": true}})
+		code, out := s.post("/api/sets/"+set+"/takes",
+			map[string]any{"shot": shot, "kind": "still", "settings": map[string]any{"width": 1280, "samples": 16, "bounces": 4,
+				"denoise": true}})
 		var take struct{ ID string }
 		if code != http.StatusOK || json.Unmarshal(out, &take) != nil {
 			b.Fatalf("%d %s", code, out)
@@ -80,7 +85,8 @@ func BenchmarkWideShot(b *testing.B) {
 			}
 			return "", ""
 		}
-		s.await(set, "a first picture", func(st *query.State) bool { _, r := mine(st); return strings.Contains(r, `"preview"`) })
+		s.await(set, "a first picture",
+			func(st *query.State) bool { _, r := mine(st); return strings.Contains(r, `"preview"`) })
 		b.ReportMetric(time.Since(start).Seconds(), "s-first-picture")
 		s.every = time.Second // looking costs time too
 		s.await(set, "the picture", func(st *query.State) bool { state, _ := mine(st); return state == "done" })
@@ -154,7 +160,8 @@ func many(b *testing.B, db *pgx.Conn, table, key string, have int) {
 // promised is what a promise of the page comes to.
 func promised[T any](t *tab, js string) T {
 	t.Helper()
-	eval[bool](t, "(window.kept = undefined, "+js+".then((r) => { window.kept = r; }, (e) => { window.kept = String(e); }), true)")
+	eval[bool](t, "(window.kept = undefined, "+js+".then((r) => { window.kept = r; }, (e) => { window.kept = "+
+		"String(e); }), true)")
 	t.until("window.kept !== undefined")
 	return eval[T](t, "window.kept")
 }

@@ -56,7 +56,9 @@ func TestKilledServerLosesNothingConfirmed(t *testing.T) {
 		hands.Go(func() {
 			for i := 0; ; i++ {
 				x := float64(hand*1000 + i)
-				code, out := s.post("/api/sets/"+set+"/edit", map[string]any{"revision": -1, "commands": []any{map[string]any{"op": "place", "args": map[string]any{"standIn": "box", "at": geom.V{X: x}}}}})
+				code, out := s.post("/api/sets/"+set+"/edit",
+					map[string]any{"revision": -1,
+						"commands": []any{map[string]any{"op": "place", "args": map[string]any{"standIn": "box", "at": geom.V{X: x}}}}})
 				if code != 200 {
 					return // the server is gone
 				}
@@ -113,10 +115,12 @@ func TestKilledServerLosesNothingConfirmed(t *testing.T) {
 
 	// Mid-render.
 	settings := map[string]any{"width": 320, "samples": 48, "bounces": 3, "denoise": false}
-	if code, out := s.post("/api/sets/"+set+"/takes", map[string]any{"kind": "still", "settings": settings}); code != 200 {
+	if code, out := s.post("/api/sets/"+set+"/takes",
+		map[string]any{"kind": "still", "settings": settings}); code != 200 {
 		t.Fatalf("%d %s", code, out)
 	}
-	s.await(set, "the first picture", func(st *query.State) bool { return strings.Contains(string(st.Takes[0].Result), "preview") })
+	s.await(set, "the first picture",
+		func(st *query.State) bool { return strings.Contains(string(st.Takes[0].Result), "preview") })
 	s.kill()
 	s.start()
 	st = s.await(set, "the render to go on", func(st *query.State) bool { return st.Takes[0].State == "done" })
@@ -150,11 +154,14 @@ func TestRefusalsAreWords(t *testing.T) {
 		body any
 		want int
 	}{
-		"no such set":    {"/api/sets/nope/edit", map[string]any{"commands": []any{map[string]any{"op": "fit range", "args": map[string]any{}}}}, 404},
-		"no such deed":   {"/api/sets/" + set + "/edit", map[string]any{"commands": []any{map[string]any{"op": "explode", "args": map[string]any{}}}}, 422},
-		"not JSON":       {"/api/sets/" + set + "/edit", "words", 400},
-		"nothing left":   {"/api/sets/" + set + "/undo", nil, 404},
-		"no pixels":      {"/api/sets/" + set + "/takes", map[string]any{"kind": "still", "settings": map[string]any{"width": 0, "samples": 1}}, 422},
+		"no such set": {"/api/sets/nope/edit",
+			map[string]any{"commands": []any{map[string]any{"op": "fit range", "args": map[string]any{}}}}, 404},
+		"no such deed": {"/api/sets/" + set + "/edit",
+			map[string]any{"commands": []any{map[string]any{"op": "explode", "args": map[string]any{}}}}, 422},
+		"not JSON":     {"/api/sets/" + set + "/edit", "words", 400},
+		"nothing left": {"/api/sets/" + set + "/undo", nil, 404},
+		"no pixels": {"/api/sets/" + set + "/takes",
+			map[string]any{"kind": "still", "settings": map[string]any{"width": 0, "samples": 1}}, 422},
 		"unknown format": {"/api/productions/" + production + "/arrivals?name=a.exe", "x", 422},
 	} {
 		code, out := s.post(c.path, c.body)
@@ -198,9 +205,12 @@ func TestAnExportedSetPassesTheKhronosValidator(t *testing.T) {
 	st := s.await(set, "both pieces", func(st *query.State) bool { return len(st.Pieces) == 2 })
 	var deeds []any
 	for i, p := range st.Pieces {
-		deeds = append(deeds, map[string]any{"op": "place", "args": map[string]any{"piece": p.ID, "at": geom.V{X: float64(i)}, "patch": map[string]any{"yaw": 0.4, "scale": geom.V{X: 1, Y: 1.5, Z: 1}}}})
+		deeds = append(deeds,
+			map[string]any{"op": "place", "args": map[string]any{"piece": p.ID, "at": geom.V{X: float64(i)},
+				"patch": map[string]any{"yaw": 0.4, "scale": geom.V{X: 1, Y: 1.5, Z: 1}}}})
 	}
-	deeds = append(deeds, map[string]any{"op": "place", "args": map[string]any{"standIn": "box"}}, map[string]any{"op": "keep shot", "args": map[string]any{"name": "wide"}})
+	deeds = append(deeds, map[string]any{"op": "place", "args": map[string]any{"standIn": "box"}},
+		map[string]any{"op": "keep shot", "args": map[string]any{"name": "wide"}})
 	if code, out := s.post("/api/sets/"+set+"/edit", map[string]any{"revision": -1, "commands": deeds}); code != 200 {
 		t.Fatalf("%d %s", code, out)
 	}

@@ -18,7 +18,8 @@ import (
 // on is where a place of the set lies on the plan, in pixels of the page.
 func on(b *tab, x, z float64) [2]float64 {
 	b.Helper()
-	at := eval[[]float64](b, fmt.Sprintf("(p => { const r = p.svg.getBoundingClientRect(), [x, y] = p.screen(%g, %g); return [r.x + r.width / 2 + x, r.y + r.height / 2 + y] })(Alpine.store('v').plan)", x, z))
+	at := eval[[]float64](b, fmt.Sprintf("(p => { const r = p.svg.getBoundingClientRect(), [x, y] = p.screen(%g, %g); "+
+		"return [r.x + r.width / 2 + x, r.y + r.height / 2 + y] })(Alpine.store('v').plan)", x, z))
 	return [2]float64(at)
 }
 
@@ -85,7 +86,8 @@ func TestASetIsDressedFromTheBlockout(t *testing.T) {
 	b.fill("Height of the stand-in", "85 cm")
 	b.fill("Width of the stand-in", "1.6m")
 	b.fill("Depth of the stand-in", "60cm")
-	s.await(set, "its true size", func(st *query.State) bool { return placed(st, "box").Dims.Y == 0.85 && placed(st, "box").Dims.Z == 0.6 })
+	s.await(set, "its true size",
+		func(st *query.State) bool { return placed(st, "box").Dims.Y == 0.85 && placed(st, "box").Dims.Z == 0.6 })
 	// A wall drawn with the keyboard: the cross moves, Space puts its ends.
 	b.idle()
 	b.press("wall")
@@ -114,7 +116,8 @@ func TestASetIsDressedFromTheBlockout(t *testing.T) {
 
 	// Recast the seat by the bench.
 	b.choose("Piece to recast by", "bench")
-	b.until("/^fits \\d+ %, × 1: /.test(document.querySelector('[data-fits]')?.textContent.trim())") // told before it is done
+	// told before it is done
+	b.until("/^fits \\d+ %, × 1: /.test(document.querySelector('[data-fits]')?.textContent.trim())")
 	b.press("Recast")
 	st = s.await(set, "the bench", func(st *query.State) bool {
 		return slices.ContainsFunc(st.Placements, func(p query.PlacementState) bool { return p.Recast != "" })
@@ -143,7 +146,8 @@ func TestASetIsDressedFromTheBlockout(t *testing.T) {
 	b.fill("Height above ground", "1.2m")
 	s.await(set, "the snag", func(st *query.State) bool {
 		p := placed(st, "suitcase brown").At
-		return p.X == 1.5 && p.Y == 1.2 && p.Z == 4 && st.Measured != nil && st.Measured.Revision == st.Revision && slices.ContainsFunc(st.Snags, func(n snag.Snag) bool { return n.Kind == "floating" })
+		return p.X == 1.5 && p.Y == 1.2 && p.Z == 4 && st.Measured != nil && st.Measured.Revision == st.Revision &&
+			slices.ContainsFunc(st.Snags, func(n snag.Snag) bool { return n.Kind == "floating" })
 	})
 	b.idle()
 	b.until("document.querySelector('#plan [data-snag]')")
@@ -151,7 +155,8 @@ func TestASetIsDressedFromTheBlockout(t *testing.T) {
 	b.until("document.querySelector('[data-kind=floating].on')")
 	b.press("put down")
 	st = s.await(set, "the floor", func(st *query.State) bool {
-		return st.Measured.Revision == st.Revision && !slices.ContainsFunc(st.Snags, func(n snag.Snag) bool { return n.Kind == "floating" })
+		return st.Measured.Revision == st.Revision && !slices.ContainsFunc(st.Snags,
+			func(n snag.Snag) bool { return n.Kind == "floating" })
 	})
 	if y := placed(st, "suitcase brown").At.Y; math.Abs(y) > 0.01 {
 		t.Errorf("it lies at %g m", y)
@@ -166,21 +171,25 @@ func TestASetIsDressedFromTheBlockout(t *testing.T) {
 	b.clickPlan(-3, 1)
 	b.clickPlan(3, 1)
 	b.keys(kb.Enter)
-	s.await(set, "the row", func(st *query.State) bool { return element(st, "row") != nil && element(st, "row").Count > 2 })
+	s.await(set, "the row",
+		func(st *query.State) bool { return element(st, "row") != nil && element(st, "row").Count > 2 })
 	b.idle()
 	b.fill("apart", "0.5 m")
 	s.await(set, "a denser row", func(st *query.State) bool { return element(st, "row").Count == 13 })
 	b.idle()
 	b.press("drift")
 	b.drag(on(b, -2.8, 2.3), on(b, 2.8, 4.4))
-	st = s.await(set, "the drift", func(st *query.State) bool { return element(st, "drift") != nil && element(st, "drift").Count > 5 })
+	st = s.await(set, "the drift",
+		func(st *query.State) bool { return element(st, "drift") != nil && element(st, "drift").Count > 5 })
 	b.idle()
 	before := element(st, "drift").Count
 	b.fill("density, per m²", "0.3")
-	s.await(set, "a thinner drift", func(st *query.State) bool { n := element(st, "drift").Count; return n > 0 && n < before })
+	s.await(set, "a thinner drift",
+		func(st *query.State) bool { n := element(st, "drift").Count; return n > 0 && n < before })
 	b.idle()
 	b.fill("density, per m²", "9000000000")
-	b.until("document.querySelector('.complaint')?.textContent.includes('billion') || document.getElementById('message').textContent.includes('billion')")
+	b.until("document.querySelector('.complaint')?.textContent.includes('billion') || " +
+		"document.getElementById('message').textContent.includes('billion')")
 	b.keys(kb.Escape)
 
 	// Everything is undone, in order, to the empty set.
@@ -207,15 +216,22 @@ func TestThingsAreMovedTogetherAndInLine(t *testing.T) {
 	set := b.production(s, "Moving")
 	b.step("dress")
 	for i, x := range []float64{0, 3, 6} {
-		s.post("/api/sets/"+set+"/edit", map[string]any{"revision": -1, "commands": []any{map[string]any{"op": "place", "args": map[string]any{"standIn": "box", "at": map[string]float64{"x": x, "z": 0.13 * float64(i)}}}}})
+		s.post("/api/sets/"+set+"/edit",
+			map[string]any{"revision": -1,
+				"commands": []any{map[string]any{"op": "place",
+					"args": map[string]any{"standIn": "box", "at": map[string]float64{"x": x, "z": 0.13 * float64(i)}}}}})
 	}
-	s.post("/api/sets/"+set+"/edit", map[string]any{"revision": -1, "commands": []any{map[string]any{"op": "place", "args": map[string]any{"standIn": "slab", "at": map[string]float64{"x": 0, "y": -0.2}}}}})
+	s.post("/api/sets/"+set+"/edit",
+		map[string]any{"revision": -1,
+			"commands": []any{map[string]any{"op": "place",
+				"args": map[string]any{"standIn": "slab", "at": map[string]float64{"x": 0, "y": -0.2}}}}})
 	b.until("Alpine.store('v').st.placements.length === 4")
 	b.press("show all")
 	b.until("document.querySelectorAll('#plan [data-id]').length === 4")
 	// Dragged near the line of its neighbour it goes there, and says so.
 	a, z := on(b, 3, 0.13), on(b, 3.4, 2.05)
-	b.do(chromedp.MouseEvent("mousePressed", a[0], a[1], chromedp.ButtonLeft), chromedp.MouseEvent("mouseMoved", a[0]+5, a[1]+5, chromedp.ButtonLeft))
+	b.do(chromedp.MouseEvent("mousePressed", a[0], a[1], chromedp.ButtonLeft),
+		chromedp.MouseEvent("mouseMoved", a[0]+5, a[1]+5, chromedp.ButtonLeft))
 	moved := eval[[]float64](b, "(p => [p.at.x, p.at.z])(Alpine.store('v').placement(Alpine.store('v').sel[0]))")
 	px := eval[float64](b, "Alpine.store('v').plan.px")
 	if math.Hypot(moved[0]-3, moved[1]-0.13) > 20/px {
@@ -234,7 +250,9 @@ func TestThingsAreMovedTogetherAndInLine(t *testing.T) {
 	// A frame about two, grouped: one drag moves both.
 	b.keys(kb.Escape)
 	from, to := on(b, 2.2, -1.2), on(b, 7.5, 3.2)
-	b.do(chromedp.MouseEvent("mousePressed", from[0], from[1], chromedp.ButtonLeft, chromedp.ButtonModifiers(8)), chromedp.MouseEvent("mouseMoved", to[0], to[1], chromedp.ButtonLeft, chromedp.ButtonModifiers(8)), chromedp.MouseEvent("mouseReleased", to[0], to[1], chromedp.ButtonLeft, chromedp.ButtonModifiers(8)))
+	b.do(chromedp.MouseEvent("mousePressed", from[0], from[1], chromedp.ButtonLeft, chromedp.ButtonModifiers(8)),
+		chromedp.MouseEvent("mouseMoved", to[0], to[1], chromedp.ButtonLeft, chromedp.ButtonModifiers(8)),
+		chromedp.MouseEvent("mouseReleased", to[0], to[1], chromedp.ButtonLeft, chromedp.ButtonModifiers(8)))
 	b.until("Alpine.store('v').sel.length === 2")
 	b.keys("g")
 	st := s.await(set, "the group", func(st *query.State) bool { return placed(st, "box 2").Group != "" })
@@ -281,7 +299,8 @@ func TestTheSampleSetsAreAsTheySay(t *testing.T) {
 			t.Errorf("%s: %s", e.Name, e.Error)
 		}
 	}
-	for _, kind := range []string{"room", "row", "line", "drift", "ground", "path", "water", "card", "layer", "group", "meant", "limit"} {
+	for _, kind := range []string{"room", "row", "line", "drift", "ground", "path", "water", "card", "layer", "group",
+		"meant", "limit"} {
 		if !have[kind] {
 			t.Errorf("the sample set has no %s", kind)
 		}
@@ -295,7 +314,8 @@ func TestTheSampleSetsAreAsTheySay(t *testing.T) {
 	for _, n := range s.await(sets[1], "the measuring of the faults", measured).Snags {
 		shown[n.Kind] = true
 	}
-	for _, kind := range []string{"floating", "sunk", "overlap", "flush", "below", "twins", "door", "unseen", "far", "hole", "budget"} {
+	for _, kind := range []string{"floating", "sunk", "overlap", "flush", "below", "twins", "door", "unseen", "far",
+		"hole", "budget"} {
 		if !shown[kind] {
 			t.Errorf("the set of faults shows no %s", kind)
 		}
@@ -312,16 +332,21 @@ func TestThingsFallUntilTheyRest(t *testing.T) {
 	}
 	st := s.await(set, "the boxes", func(st *query.State) bool { return len(st.Placements) == 2 })
 	for i, p := range st.Placements {
-		s.edit(set, map[string]any{"op": "change placement", "args": map[string]any{"id": p.ID, "patch": map[string]any{"at": geom.V{X: 0.3 * float64(i), Y: 1 + 1.5*float64(i)}}}})
+		s.edit(set,
+			map[string]any{"op": "change placement",
+				"args": map[string]any{"id": p.ID,
+					"patch": map[string]any{"at": geom.V{X: 0.3 * float64(i), Y: 1 + 1.5*float64(i)}}}})
 	}
 	high := func(st *query.State) float64 { return st.Placements[0].At.Y + st.Placements[1].At.Y }
 	s.await(set, "the boxes aloft", func(st *query.State) bool { return high(st) > 3.4 })
 	b.until("Alpine.store('v').st.placements.every(p => p.at.y > 0.9)")
-	eval[bool](b, "(Alpine.store('v').sel = Alpine.store('v').st.placements.map(p => p.id), Alpine.store('v').draw(), document.activeElement.blur(), true)")
+	eval[bool](b, "(Alpine.store('v').sel = Alpine.store('v').st.placements.map(p => p.id), Alpine.store('v').draw(), "+
+		"document.activeElement.blur(), true)")
 	b.keys("e")
 	b.until("Alpine.store('v').message.includes('came to rest')")
 	down := s.await(set, "the fall", func(st *query.State) bool { return high(st) < 1.8 })
-	b.until(fmt.Sprintf("Alpine.store('v').st.revision >= %d && !document.querySelector('[data-settling]')", down.Revision))
+	b.until(fmt.Sprintf("Alpine.store('v').st.revision >= %d && !document.querySelector('[data-settling]')",
+		down.Revision))
 	b.press("Tumble into a heap")
 	heap := s.await(set, "the heap", func(st *query.State) bool {
 		return st.Revision > down.Revision && st.Placements[0].Yaw != down.Placements[0].Yaw
@@ -343,7 +368,8 @@ func TestAPressIsNotLostWhileListsAreDrawn(t *testing.T) {
 	at := b.middle("[data-list] [data-name='plain box']")
 	b.mouse(chromedp.MousePressed, at[0], at[1])
 	eval[bool](b, "(Alpine.store('v').st.pieces = [...Alpine.store('v').st.pieces], true)")
-	s.edit(set, map[string]any{"op": "place", "args": map[string]any{"standIn": "person", "name": "passer-by", "at": geom.V{X: 3}}})
+	s.edit(set,
+		map[string]any{"op": "place", "args": map[string]any{"standIn": "person", "name": "passer-by", "at": geom.V{X: 3}}})
 	b.until("Alpine.store('v').st.placements.length === 1")
 	b.mouse(chromedp.MouseReleased, at[0], at[1])
 	s.await(set, "the box", func(st *query.State) bool { return placed(st, "box") != nil })

@@ -86,7 +86,8 @@ func newSite(t testing.TB, call ...string) *site {
 // start starts the server and waits for the address that it prints.
 func (s *site) start() {
 	s.Helper()
-	cmd := exec.Command(binary, append(s.call, "--port", or(s.port, "0"), "--database", s.database, "--blobs", s.blobs)...)
+	cmd := exec.Command(binary, append(s.call, "--port", or(s.port, "0"), "--database", s.database, "--blobs",
+		s.blobs)...)
 	out, err := cmd.StdoutPipe()
 	if err != nil {
 		s.Fatal(err)
@@ -129,18 +130,19 @@ func (s *site) person(req *http.Request) {
 		return
 	}
 	if s.by.known == "" {
-		list, err := chromedp.Run(s.by.ctx, chromedp.Action[string](func(ctx context.Context, t *chromedp.Target) (string, error) {
-			r, err := cdp.Call(ctx, t, network.GetCookies, network.GetCookiesParams{URLs: []string{s.address}})
-			if err != nil {
-				return "", err
-			}
-			for _, c := range r.Cookies {
-				if c.Name == "__Host-visator" {
-					return c.Value, nil
+		list, err := chromedp.Run(s.by.ctx,
+			chromedp.Action[string](func(ctx context.Context, t *chromedp.Target) (string, error) {
+				r, err := cdp.Call(ctx, t, network.GetCookies, network.GetCookiesParams{URLs: []string{s.address}})
+				if err != nil {
+					return "", err
 				}
-			}
-			return "", nil
-		}))
+				for _, c := range r.Cookies {
+					if c.Name == "__Host-visator" {
+						return c.Value, nil
+					}
+				}
+				return "", nil
+			}))
 		if err != nil || list == "" {
 			return // no page was opened yet
 		}
@@ -207,7 +209,8 @@ func (s *site) send(path string, body io.Reader) (int, []byte) {
 func (s *site) await(set, what string, ok func(*query.State) bool) *query.State {
 	s.Helper()
 	var last string
-	for deadline := time.Now().Add(max(hung, s.patience)); time.Now().Before(deadline); time.Sleep(max(s.every, 150*time.Millisecond)) {
+	for deadline := time.Now().Add(max(hung, s.patience)); time.Now().Before(deadline); time.Sleep(max(s.every,
+		150*time.Millisecond)) {
 		st := s.state(set)
 		if ok(st) {
 			return st
@@ -236,8 +239,11 @@ func browser(t testing.TB, more ...chromedp.ExecAllocatorOption) *tab {
 		}
 		t.Skip("needs Debian's package chromium")
 	}
-	opts := append(chromedp.DefaultExecAllocatorOptions[:], chromedp.ExecPath(path), chromedp.NoSandbox, chromedp.Flag("disable-gpu", false),
-		chromedp.Flag("use-angle", "swiftshader"), chromedp.Flag("enable-unsafe-swiftshader", true), chromedp.Flag("disable-gpu-rasterization", true), chromedp.Flag("disable-background-networking", true), chromedp.Flag("disable-dev-shm-usage", true))
+	opts := append(chromedp.DefaultExecAllocatorOptions[:], chromedp.ExecPath(path), chromedp.NoSandbox,
+		chromedp.Flag("disable-gpu", false),
+		chromedp.Flag("use-angle", "swiftshader"), chromedp.Flag("enable-unsafe-swiftshader", true),
+		chromedp.Flag("disable-gpu-rasterization", true), chromedp.Flag("disable-background-networking", true),
+		chromedp.Flag("disable-dev-shm-usage", true))
 	ctx, end := chromedp.NewExecAllocator(context.Background(), append(opts, more...)...)
 	t.Cleanup(end)
 	ctx, cancel := chromedp.NewContext(ctx)
@@ -364,7 +370,8 @@ func (b *tab) click(selector string) {
 func (b *tab) press(text string) {
 	b.Helper()
 	q, _ := json.Marshal(text)
-	find := fmt.Sprintf("[...document.querySelectorAll('button, a, summary, label')].find(e => e.textContent.trim() === %s && e.getClientRects().length)", q)
+	find := fmt.Sprintf("[...document.querySelectorAll('button, a, summary, label')].find(e => e.textContent.trim() "+
+		"=== %s && e.getClientRects().length)", q)
 	b.until(find + " && !" + find + ".disabled")
 	at := b.middle(find)
 	b.do(chromedp.MouseClickXY(at[0], at[1]))
@@ -374,9 +381,11 @@ func (b *tab) press(text string) {
 func (b *tab) fill(label, text string) {
 	b.Helper()
 	q, _ := json.Marshal(label)
-	find := fmt.Sprintf("[...document.querySelectorAll('input')].find(e => e.getAttribute('aria-label') === %s && e.getClientRects().length)", q)
+	find := fmt.Sprintf("[...document.querySelectorAll('input')].find(e => e.getAttribute('aria-label') === %s && "+
+		"e.getClientRects().length)", q)
 	b.until(find)
-	eval[bool](b, fmt.Sprintf("(e => { e.scrollIntoView({block: 'nearest'}); e.focus(); e.select(); return true })(%s)", find))
+	eval[bool](b, fmt.Sprintf("(e => { e.scrollIntoView({block: 'nearest'}); e.focus(); e.select(); return true })(%s)",
+		find))
 	b.do(chromedp.KeyEvent(text), chromedp.KeyEvent("\r"))
 	eval[bool](b, "(document.activeElement.blur(), true)")
 }
@@ -386,9 +395,11 @@ func (b *tab) choose(label, words string) {
 	b.Helper()
 	l, _ := json.Marshal(label)
 	w, _ := json.Marshal(words)
-	find := fmt.Sprintf("[...document.querySelectorAll('select')].find(e => e.getAttribute('aria-label') === %s && e.getClientRects().length)", l)
+	find := fmt.Sprintf("[...document.querySelectorAll('select')].find(e => e.getAttribute('aria-label') === %s && "+
+		"e.getClientRects().length)", l)
 	b.until(fmt.Sprintf("[...(%s?.options || [])].some(o => o.text.startsWith(%s))", find, w))
-	eval[bool](b, fmt.Sprintf("(e => { e.value = [...e.options].find(o => o.text.startsWith(%s)).value; e.dispatchEvent(new Event('change', {bubbles: true})); return true })(%s)", w, find))
+	eval[bool](b, fmt.Sprintf("(e => { e.value = [...e.options].find(o => o.text.startsWith(%s)).value; "+
+		"e.dispatchEvent(new Event('change', {bubbles: true})); return true })(%s)", w, find))
 }
 
 // drag presses the mouse at a, moves to z in steps and lets go.
@@ -414,8 +425,10 @@ func (b *tab) dropFiles(selector string, paths ...string) {
 	b.Helper()
 	at := b.middle(selector)
 	b.do(chromedp.Func(func(ctx context.Context, t *chromedp.Target) error {
-		for _, kind := range []input.DispatchDragEventType{input.DispatchDragEventTypeDragEnter, input.DispatchDragEventTypeDragOver, input.DispatchDragEventTypeDrop} {
-			if _, err := cdp.Call(ctx, t, input.DispatchDragEvent, input.DispatchDragEventParams{Type: kind, X: at[0], Y: at[1], Data: &input.DragData{Items: []*input.DragDataItem{}, Files: paths, DragOperationsMask: 1}}); err != nil {
+		for _, kind := range []input.DispatchDragEventType{input.DispatchDragEventTypeDragEnter,
+			input.DispatchDragEventTypeDragOver, input.DispatchDragEventTypeDrop} {
+			if _, err := cdp.Call(ctx, t, input.DispatchDragEvent, input.DispatchDragEventParams{Type: kind, X: at[0], Y: at[1],
+				Data: &input.DragData{Items: []*input.DragDataItem{}, Files: paths, DragOperationsMask: 1}}); err != nil {
 				return err
 			}
 		}

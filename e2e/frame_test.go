@@ -39,11 +39,17 @@ func street(t *testing.T) (s *site, b *tab, set string) {
 	set = b.production(s, "street")
 	eval[bool](b, "(localStorage.blur = 'off', true)") // without a graphics card it is slow
 	s.edit(set,
-		map[string]any{"op": "place", "args": map[string]any{"standIn": "slab", "name": "floor", "at": geom.V{Y: -0.2}, "patch": map[string]any{"size": geom.V{X: 60, Y: 0.2, Z: 60}}}},
-		map[string]any{"op": "place", "args": map[string]any{"standIn": "person", "name": "near man", "at": geom.V{X: 3.2, Z: 2.5}}},
-		map[string]any{"op": "place", "args": map[string]any{"standIn": "person", "name": "far man", "at": geom.V{X: 1.5, Z: -9}}},
-		map[string]any{"op": "place", "args": map[string]any{"standIn": "box", "name": "house", "at": geom.V{X: -9, Z: -24}, "patch": map[string]any{"size": geom.V{X: 8, Y: 6, Z: 6}}}},
-		map[string]any{"op": "change set", "args": map[string]any{"patch": map[string]any{"view": map[string]any{"eye": geom.V{Y: 1.6, Z: 8}, "yaw": 0, "pitch": 0, "near": 0.1, "far": 20}}}})
+		map[string]any{"op": "place", "args": map[string]any{"standIn": "slab", "name": "floor", "at": geom.V{Y: -0.2},
+			"patch": map[string]any{"size": geom.V{X: 60, Y: 0.2, Z: 60}}}},
+		map[string]any{"op": "place", "args": map[string]any{"standIn": "person", "name": "near man",
+			"at": geom.V{X: 3.2, Z: 2.5}}},
+		map[string]any{"op": "place", "args": map[string]any{"standIn": "person", "name": "far man",
+			"at": geom.V{X: 1.5, Z: -9}}},
+		map[string]any{"op": "place", "args": map[string]any{"standIn": "box", "name": "house", "at": geom.V{X: -9, Z: -24},
+			"patch": map[string]any{"size": geom.V{X: 8, Y: 6, Z: 6}}}},
+		map[string]any{"op": "change set",
+			"args": map[string]any{"patch": map[string]any{"view": map[string]any{"eye": geom.V{Y: 1.6, Z: 8}, "yaw": 0,
+				"pitch": 0, "near": 0.1, "far": 20}}}})
 	b.do(chromedp.Navigate(s.address + "/sets/" + set + "/frame"))
 	b.until("document.documentElement.dataset.ready === 'yes' && Alpine.store('v').fr.bars.length === 4")
 	return s, b, set
@@ -70,7 +76,8 @@ func TestAShotIsFramedAsAnArtistDoes(t *testing.T) {
 	b.fill("Height of the subject in percent of the picture", "28")
 	b.until("Alpine.store('v').composing.size === 0.28")
 	b.press("Frame it")
-	b.until("Math.abs((Alpine.store('v').fr.figures.subject?.left + Alpine.store('v').fr.figures.subject?.right) / 2 - 1/3) < 0.02")
+	b.until("Math.abs((Alpine.store('v').fr.figures.subject?.left + Alpine.store('v').fr.figures.subject?.right) / 2 - " +
+		"1/3) < 0.02")
 	sub := eval[[]float64](b, "(f => [f.height, f.left, f.right])(Alpine.store('v').fr.figures.subject)")
 	if math.Abs(sub[0]-0.28) > 0.02 {
 		t.Errorf("it is %v high", sub[0])
@@ -88,7 +95,8 @@ func TestAShotIsFramedAsAnArtistDoes(t *testing.T) {
 	s.await(set, "the exposure", func(st *query.State) bool { return st.Set.View.EV != ev })
 
 	// What the far plane cuts is hatched and counted; fitting cures it.
-	b.until("document.querySelector('#strip [data-cuts]')?.textContent.includes('cut by the far plane') && document.querySelector('#strip [data-cut=far] rect[fill^=url]')")
+	b.until("document.querySelector('#strip [data-cuts]')?.textContent.includes('cut by the far plane') && " +
+		"document.querySelector('#strip [data-cut=far] rect[fill^=url]')")
 	b.press("lens")
 	b.press("fit range")
 	b.until("!document.querySelector('#strip [data-cuts]') && Alpine.store('v').fr.fit.cutFar === 0")
@@ -101,7 +109,8 @@ func TestAShotIsFramedAsAnArtistDoes(t *testing.T) {
 	b.until("Alpine.store('v').fr.revision === Alpine.store('v').st.revision")
 	at := b.middle(fmt.Sprintf("#strip [data-bar=%q] rect", placed(st, "house").ID))
 	b.do(chromedp.MouseEvent("mouseMoved", at[0], at[1]))
-	b.until("Alpine.store('v').hover && document.querySelector('#plan [data-hover]') && document.querySelector('#lens [data-hover]')")
+	b.until("Alpine.store('v').hover && document.querySelector('#plan [data-hover]') && document.querySelector('#lens " +
+		"[data-hover]')")
 
 	// A move: a dolly line, focus from the near man to the far man.
 	b.press("move")
@@ -118,15 +127,19 @@ func TestAShotIsFramedAsAnArtistDoes(t *testing.T) {
 	b.choose("Mark focus on", "near man")
 	s.await(set, "the first mark", func(st *query.State) bool { return len(st.Set.Move.Pulls) == 1 })
 	b.until("Alpine.store('v').track?.revision === Alpine.store('v').st.revision")
-	eval[bool](b, "(e => { e.value = 0.8333; e.dispatchEvent(new Event('input', { bubbles: true })); return true })(document.querySelector('[aria-label=\"Time in the move\"]'))")
+	eval[bool](b, "(e => { e.value = 0.8333; e.dispatchEvent(new Event('input', { bubbles: true })); return true "+
+		"})(document.querySelector('[aria-label=\"Time in the move\"]'))")
 	b.until("Math.abs(Alpine.store('v').time - 0.8333) < 0.01")
 	b.choose("Mark focus on", "far man")
-	s.await(set, "the second mark", func(st *query.State) bool { return len(st.Set.Move.Pulls) == 2 && st.Set.Move.Pulls[1].At > 0.8 })
-	b.until("Alpine.store('v').fr.revision === Alpine.store('v').st.revision && document.querySelectorAll('[data-pull]').length === 2")
+	s.await(set, "the second mark",
+		func(st *query.State) bool { return len(st.Set.Move.Pulls) == 2 && st.Set.Move.Pulls[1].At > 0.8 })
+	b.until("Alpine.store('v').fr.revision === Alpine.store('v').st.revision && " +
+		"document.querySelectorAll('[data-pull]').length === 2")
 	// Scrubbed, the strip shows focus where it is then.
 	focus := func(seconds float64) float64 {
 		eval[bool](b, fmt.Sprintf("(Alpine.store('v').scrub(%v), true)", seconds))
-		b.until(fmt.Sprintf("Math.abs(Alpine.store('v').fr.time - %v) < 0.01 && Alpine.store('v').fr.revision === Alpine.store('v').st.revision", seconds))
+		b.until(fmt.Sprintf("Math.abs(Alpine.store('v').fr.time - %v) < 0.01 && Alpine.store('v').fr.revision === "+
+			"Alpine.store('v').st.revision", seconds))
 		return eval[float64](b, "Number(document.querySelector('[data-handle=focus]').getAttribute('aria-valuenow'))")
 	}
 	first, mid, last := focus(0), focus(0.5), focus(0.8333)
@@ -137,7 +150,8 @@ func TestAShotIsFramedAsAnArtistDoes(t *testing.T) {
 
 	// The move comes nearer to the near man: what its near plane cuts now is told, and
 	// fitting goes over the whole move.
-	b.until("document.querySelector('[aria-label=\"Snags of framing\"]').textContent.includes('the near plane at') && Alpine.store('v').fr.fit.cutNear === 1")
+	b.until("document.querySelector('[aria-label=\"Snags of framing\"]').textContent.includes('the near plane at') && " +
+		"Alpine.store('v').fr.fit.cutNear === 1")
 	b.press("lens")
 	b.press("fit range")
 	b.until("Alpine.store('v').fr.fit.cutNear === 0")
@@ -160,7 +174,8 @@ func TestAShotIsFramedAsAnArtistDoes(t *testing.T) {
 	if st.Shots[0].View.Focal != 50 {
 		t.Errorf("the kept shot has %v mm", st.Shots[0].View.Focal)
 	}
-	b.until("document.getElementById('shot-state').textContent === 'changed since kept' && document.querySelector('[data-shot=street]').textContent.includes('changed')")
+	b.until("document.getElementById('shot-state').textContent === 'changed since kept' && " +
+		"document.querySelector('[data-shot=street]').textContent.includes('changed')")
 	b.press("Back to kept")
 	s.await(set, "the way back", func(st *query.State) bool { return st.Set.View.Focal == 50 && !st.Changed })
 
@@ -168,7 +183,9 @@ func TestAShotIsFramedAsAnArtistDoes(t *testing.T) {
 	b.press("paper")
 	b.until("document.querySelector('a[download=\"shot-sheet.pdf\"]')?.getAttribute('href').includes('shot=')")
 	file := filepath.Join(t.TempDir(), "sheet.pdf")
-	if err := os.WriteFile(file, s.get(eval[string](b, "document.querySelector('a[download=\"shot-sheet.pdf\"]').getAttribute('href')")), 0o600); err != nil {
+	if err := os.WriteFile(file,
+		s.get(eval[string](b, "document.querySelector('a[download=\"shot-sheet.pdf\"]').getAttribute('href')")),
+		0o600); err != nil {
 		t.Fatal(err)
 	}
 	out, err := exec.Command("pdftotext", "-layout", file, "-").CombinedOutput()
@@ -177,7 +194,8 @@ func TestAShotIsFramedAsAnArtistDoes(t *testing.T) {
 			t.Errorf("%q is not on the sheet: %v\n%s", want, err, out)
 		}
 	}
-	if csv := string(s.get(eval[string](b, "[...document.querySelectorAll('a')].find(a => a.textContent === 'csv').getAttribute('href')"))); !strings.Contains(csv, "near man") || !strings.Contains(csv, "far man") {
+	if csv := string(s.get(eval[string](b, "[...document.querySelectorAll('a')].find(a => a.textContent === "+
+		"'csv').getAttribute('href')"))); !strings.Contains(csv, "near man") || !strings.Contains(csv, "far man") {
 		t.Errorf("the cut-outs:\n%s", csv)
 	}
 
@@ -187,7 +205,8 @@ func TestAShotIsFramedAsAnArtistDoes(t *testing.T) {
 	b.fill("Samples a pixel", "12")
 	b.press("Render the move")
 	s.every, s.patience = 200e6, 5*time.Minute // renders give way to all else that the machine does
-	st = s.await(set, "the frames", func(st *query.State) bool { return len(st.Takes) == 1 && st.Takes[0].State == "done" })
+	st = s.await(set, "the frames",
+		func(st *query.State) bool { return len(st.Takes) == 1 && st.Takes[0].State == "done" })
 	var r app.TakeResult
 	if err := json.Unmarshal(st.Takes[0].Result, &r); err != nil || len(r.Frames) != 6 {
 		t.Fatalf("%d frames, %v", len(r.Frames), err)
@@ -235,10 +254,12 @@ func lightness(m image.Image, x, y int) float64 {
 func TestProjectionAgreesThroughEveryLens(t *testing.T) {
 	s, b, set := street(t)
 	for _, view := range []map[string]any{
-		{"shiftX": 5, "shiftY": -4}, {"shiftX": 0, "shiftY": 9, "roll": 0.2, "pitch": 0.1}, {"shiftX": -3, "shiftY": 2, "squeeze": 2, "aspect": 2.39, "roll": -0.1, "yaw": 0.2},
+		{"shiftX": 5, "shiftY": -4}, {"shiftX": 0, "shiftY": 9, "roll": 0.2, "pitch": 0.1}, {"shiftX": -3, "shiftY": 2,
+			"squeeze": 2, "aspect": 2.39, "roll": -0.1, "yaw": 0.2},
 	} {
 		s.edit(set, map[string]any{"op": "change set", "args": map[string]any{"patch": map[string]any{"view": view}}})
-		b.until(fmt.Sprintf("Alpine.store('v').st.revision === %d && Alpine.store('v').lens.viewNow.shiftX === %v", s.state(set).Revision, view["shiftX"]))
+		b.until(fmt.Sprintf("Alpine.store('v').st.revision === %d && Alpine.store('v').lens.viewNow.shiftX === %v",
+			s.state(set).Revision, view["shiftX"]))
 		v := s.state(set).Set.View
 		for _, p := range []geom.V{{X: 0.3, Y: 1, Z: 0.5}, {X: -2, Z: -3}, {X: 1.2, Y: 1.75}, {X: 90, Y: 40, Z: -700}} {
 			x, y, _, ok := v.Project(p)
@@ -253,7 +274,8 @@ func TestProjectionAgreesThroughEveryLens(t *testing.T) {
 		mx, my := w.Mid()
 		p := geom.V{X: -2, Y: 0.4, Z: -3}
 		x, y, _, _ := v.Project(p)
-		got := eval[[]float64](b, fmt.Sprintf("Alpine.store('v').lens.reference(%v, %v, %v, %v, [%v, %v, %v])", hx, hy, mx, my, p.X, p.Y, p.Z))
+		got := eval[[]float64](b, fmt.Sprintf("Alpine.store('v').lens.reference(%v, %v, %v, %v, [%v, %v, %v])", hx, hy, mx,
+			my, p.X, p.Y, p.Z))
 		if math.Abs(got[0]-x)*1280 > 0.5 || math.Abs(got[1]-y)*1280/v.Aspect > 0.5 {
 			t.Errorf("%v: by a view offset %v, in the core %v, %v", view, got, x, y)
 		}
@@ -277,13 +299,17 @@ func TestACameraIsMatchedToAPicture(t *testing.T) {
 	}
 	b.press("match")
 	b.do(chromedp.SetUploadFiles("#overlay-picture", []string{photo}))
-	s.await(set, "the picture", func(st *query.State) bool { return st.Set.Match != nil && math.Abs(st.Set.View.Aspect-1.5) < 1e-9 })
-	b.until("document.querySelector('#lens img')?.naturalWidth === 600 && Math.abs(Alpine.store('v').lens.viewNow.aspect - 1.5) < 1e-9")
-	known := []geom.V{{X: 3.2, Z: 2.5}, {X: 3.2, Y: 1.75, Z: 2.5}, {X: 1.5, Z: -9}, {X: 1.5, Y: 1.75, Z: -9}, {X: -13, Z: -21}, {X: -5, Y: 6, Z: -21}}
+	s.await(set, "the picture",
+		func(st *query.State) bool { return st.Set.Match != nil && math.Abs(st.Set.View.Aspect-1.5) < 1e-9 })
+	b.until("document.querySelector('#lens img')?.naturalWidth === 600 && " +
+		"Math.abs(Alpine.store('v').lens.viewNow.aspect - 1.5) < 1e-9")
+	known := []geom.V{{X: 3.2, Z: 2.5}, {X: 3.2, Y: 1.75, Z: 2.5}, {X: 1.5, Z: -9}, {X: 1.5, Y: 1.75, Z: -9},
+		{X: -13, Z: -21}, {X: -5, Y: 6, Z: -21}}
 	b.press("a known place")
 	for i, p := range known {
 		x, y, _, _ := truth.Project(p)
-		at := eval[[2]float64](b, fmt.Sprintf("(l => { const r = l.canvas.getBoundingClientRect(), f = l.frame(); return [r.left + f.x + %v * f.w, r.top + f.y + %v * f.h] })(Alpine.store('v').lens)", x, y))
+		at := eval[[2]float64](b, fmt.Sprintf("(l => { const r = l.canvas.getBoundingClientRect(), f = l.frame(); return "+
+			"[r.left + f.x + %v * f.w, r.top + f.y + %v * f.h] })(Alpine.store('v').lens)", x, y))
 		b.do(chromedp.MouseClickXY(at[0], at[1]))
 		s.await(set, "the mark", func(st *query.State) bool { return len(st.Set.Match.Points) == i+1 })
 		b.until(fmt.Sprintf("Alpine.store('v').match.points.length === %d", i+1))
@@ -294,7 +320,8 @@ func TestACameraIsMatchedToAPicture(t *testing.T) {
 		s.await(set, "its place", func(st *query.State) bool { return st.Set.Match.Points[i].At.Sub(p).Len() < 1e-9 })
 	}
 	b.press("Solve by places")
-	st := s.await(set, "the camera", func(st *query.State) bool { return st.Set.Match.Pixels > 0 || len(st.Set.Match.Each) > 0 })
+	st := s.await(set, "the camera",
+		func(st *query.State) bool { return st.Set.Match.Pixels > 0 || len(st.Set.Match.Each) > 0 })
 	// The mouse hits whole pixels of a frame about 780 wide.
 	if st.Set.View.Eye.Sub(truth.Eye).Len() > 0.4 || math.Abs(st.Set.View.Focal-30) > 1.5 || st.Set.Match.Pixels > 2 {
 		t.Errorf("found %v at %v mm, off by %v px", st.Set.View.Eye, st.Set.View.Focal, st.Set.Match.Pixels)
@@ -304,7 +331,8 @@ func TestACameraIsMatchedToAPicture(t *testing.T) {
 	a, z := b.middle("#lens canvas"), b.middle("#lens canvas")
 	z[1] += 60
 	b.drag(a, z)
-	s.await(set, "a line", func(st *query.State) bool { return len(st.Set.Match.Lines) == 1 && st.Set.Match.Lines[0].Axis == "z" })
+	s.await(set, "a line",
+		func(st *query.State) bool { return len(st.Set.Match.Lines) == 1 && st.Set.Match.Lines[0].Axis == "z" })
 }
 
 // Walking goes along the floor at eye height, and stops before a wall; focus is put
@@ -317,7 +345,8 @@ func TestWalkingFocusingByClickAndGuides(t *testing.T) {
 		b.keys(kb.ArrowUp)
 	}
 	b.keys(kb.ArrowLeft)
-	st := s.await(set, "the walk", func(st *query.State) bool { return st.Set.View.Eye.Z < before.Eye.Z-0.9 && st.Set.View.Yaw > 0.01 })
+	st := s.await(set, "the walk",
+		func(st *query.State) bool { return st.Set.View.Eye.Z < before.Eye.Z-0.9 && st.Set.View.Yaw > 0.01 })
 	if math.Abs(st.Set.View.Eye.Y-1.6) > 0.05 {
 		t.Errorf("walking, the eye is at %v m", st.Set.View.Eye.Y)
 	}
@@ -330,7 +359,8 @@ func TestWalkingFocusingByClickAndGuides(t *testing.T) {
 	v := s.state(set).Set.View
 	x, y, _, _ := v.Project(geom.V{X: 1.5, Y: 1, Z: -9})
 	b.until("Alpine.store('v').lens.placed.size === 4")
-	at := eval[[2]float64](b, fmt.Sprintf("(l => { const r = l.canvas.getBoundingClientRect(), f = l.frame(); return [r.left + f.x + %v * f.w, r.top + f.y + %v * f.h] })(Alpine.store('v').lens)", x, y))
+	at := eval[[2]float64](b, fmt.Sprintf("(l => { const r = l.canvas.getBoundingClientRect(), f = l.frame(); return "+
+		"[r.left + f.x + %v * f.w, r.top + f.y + %v * f.h] })(Alpine.store('v').lens)", x, y))
 	b.do(chromedp.MouseClickXY(at[0], at[1]))
 	far := placed(st, "far man").ID
 	s.await(set, "the focus", func(st *query.State) bool { return st.Set.View.FocusOn == far })
@@ -339,7 +369,8 @@ func TestWalkingFocusingByClickAndGuides(t *testing.T) {
 	s.await(set, "the mask", func(st *query.State) bool { return st.Set.View.Mask == 2.39 })
 	b.until("document.querySelector('#lens [data-letterbox]')")
 	b.fill("Focal length in millimetres", "0")
-	b.until("document.querySelector('[aria-label=\"Focal length in millimetres\"]').classList.contains('bad') || Alpine.store('v').message.includes('focal length must be 1 to 5000 mm')")
+	b.until("document.querySelector('[aria-label=\"Focal length in millimetres\"]').classList.contains('bad') || " +
+		"Alpine.store('v').message.includes('focal length must be 1 to 5000 mm')")
 	if f := s.state(set).Set.View.Focal; f != 35 {
 		t.Errorf("a focal length of 0 made it %v", f)
 	}

@@ -137,7 +137,9 @@ func TestWhatIsInTheHandCanBeGivenUp(t *testing.T) {
 	if sel := eval[string](b, "Alpine.store('v').sel[0]"); sel != id {
 		t.Errorf("selected is %q", sel)
 	}
-	for _, pair := range [][2]string{{"[data-corner]", "placements[0].scale.x"}, {"[data-stalk] circle", "placements[0].at.y"}, {"[data-dial]", "placements[0].yaw"}, {"[data-camera=eye]", "set.view.eye.x"}, {"[data-camera=aim]", "set.view.yaw"}} {
+	for _, pair := range [][2]string{{"[data-corner]", "placements[0].scale.x"},
+		{"[data-stalk] circle", "placements[0].at.y"}, {"[data-dial]", "placements[0].yaw"},
+		{"[data-camera=eye]", "set.view.eye.x"}, {"[data-camera=aim]", "set.view.yaw"}} {
 		find, value := pair[0], pair[1]
 		was := shown(value)
 		carry(find, -60, -40)
@@ -152,7 +154,9 @@ func TestWhatIsInTheHandCanBeGivenUp(t *testing.T) {
 
 	// Another moves the camera while the box is in the hand.
 	carry(box, 0, 60)
-	s.edit(set, map[string]any{"op": "change set", "args": map[string]any{"patch": map[string]any{"view": map[string]any{"focal": 77}}}})
+	s.edit(set,
+		map[string]any{"op": "change set",
+			"args": map[string]any{"patch": map[string]any{"view": map[string]any{"focal": 77}}}})
 	b.until("Alpine.store('v').looks > Alpine.store('v').seen") // it was heard of
 	if f := shown("set.view.focal"); f == 77 {
 		t.Error("the set changed under the hand")
@@ -160,7 +164,8 @@ func TestWhatIsInTheHandCanBeGivenUp(t *testing.T) {
 	b.mouse(chromedp.MouseReleased, last[0], last[1])
 	b.until("Alpine.store('v').st.set.view.focal === 77")
 	st = s.await(set, "the move", func(st *query.State) bool { return st.Placements[0].At.Z > stood.Z+0.1 })
-	if p := st.Placements[0]; p.At.X != stood.X || p.Yaw != 0 || p.Scale.X != 1 || p.At.Y != stood.Y || st.Set.View.Focal != 77 {
+	if p := st.Placements[0]; p.At.X != stood.X || p.Yaw != 0 || p.Scale.X != 1 || p.At.Y != stood.Y ||
+		st.Set.View.Focal != 77 {
 		t.Errorf("what was given up is left: %+v", p)
 	}
 
@@ -191,7 +196,10 @@ func TestTypingIsNotOverwritten(t *testing.T) {
 	b.do(chromedp.KeyEvent("11"))
 	edit := func(focal float64) {
 		t.Helper()
-		if code, out := s.post("/api/sets/"+set+"/edit", map[string]any{"revision": -1, "commands": []any{map[string]any{"op": "change set", "args": map[string]any{"patch": map[string]any{"view": map[string]any{"focal": focal}}}}}}); code != 200 {
+		if code, out := s.post("/api/sets/"+set+"/edit",
+			map[string]any{"revision": -1,
+				"commands": []any{map[string]any{"op": "change set",
+					"args": map[string]any{"patch": map[string]any{"view": map[string]any{"focal": focal}}}}}}); code != 200 {
 			t.Fatalf("%d %s", code, out)
 		}
 		b.until(fmt.Sprintf("Alpine.store('v').st.set.view.focal === %v", focal))
@@ -222,7 +230,8 @@ func TestTypingIsNotOverwritten(t *testing.T) {
 	s.await(set, "the typed value", func(st *query.State) bool { return st.Set.View.Focal == 28 })
 	// What cannot be is refused beside the field and can be mended.
 	b.fill("Focal length in millimetres", "long")
-	b.until(field + ".classList.contains('bad') && [...document.querySelectorAll('[role=alert]')].some((e) => e.textContent.includes('long'))")
+	b.until(field + ".classList.contains('bad') && [...document.querySelectorAll('[role=alert]')].some((e) => " +
+		"e.textContent.includes('long'))")
 	if got := eval[string](b, field+".value"); got != "long" {
 		t.Errorf("the refused text became %q", got)
 	}
@@ -278,7 +287,9 @@ func TestHandlesDoNotJump(t *testing.T) {
 	b.press("plain box")
 	st := s.await(set, "the box", func(st *query.State) bool { return len(st.Placements) == 1 })
 	id := st.Placements[0].ID
-	s.edit(set, map[string]any{"op": "change placement", "args": map[string]any{"id": id, "patch": map[string]any{"yaw": 0.349}}}) // 20°
+	// 20°
+	s.edit(set,
+		map[string]any{"op": "change placement", "args": map[string]any{"id": id, "patch": map[string]any{"yaw": 0.349}}})
 	b.until("Math.abs(Alpine.store('v').st.placements[0].yaw - 0.349) < 1e-9")
 	b.until("document.querySelector('[data-dial]')")
 	dial := b.middle("[data-dial]")
@@ -297,7 +308,10 @@ func TestHandlesDoNotJump(t *testing.T) {
 		t.Errorf("six pixels at %v pixels turned it by %v°", r, got*180/math.Pi)
 	}
 	// The camera's place off the grid, and its aim: by as much as the hand.
-	s.edit(set, map[string]any{"op": "change set", "args": map[string]any{"patch": map[string]any{"view": map[string]any{"eye": geom.V{X: 0.137, Y: 1.6, Z: 6.211}, "yaw": 0.31}}}})
+	s.edit(set,
+		map[string]any{"op": "change set",
+			"args": map[string]any{"patch": map[string]any{"view": map[string]any{"eye": geom.V{X: 0.137, Y: 1.6, Z: 6.211},
+				"yaw": 0.31}}}})
 	b.until("Math.abs(Alpine.store('v').st.set.view.yaw - 0.31) < 1e-9")
 	px := eval[float64](b, "Alpine.store('v').plan.px")
 	eye := b.middle("[data-camera=eye]")

@@ -65,7 +65,8 @@ func crate(boxes ...[3]any) string {
 		s := x[2].([3]float64)
 		fmt.Fprintf(&b, "o %s\nusemtl %s\n", x[0], x[1])
 		for k := range 8 {
-			fmt.Fprintf(&b, "v %g %g %g\nvt %d %d\n", s[0]*float64(k&1)+float64(2*i), s[1]*float64(k>>1&1), s[2]*float64(k>>2), k&1, k>>1&1)
+			fmt.Fprintf(&b, "v %g %g %g\nvt %d %d\n", s[0]*float64(k&1)+float64(2*i), s[1]*float64(k>>1&1), s[2]*float64(k>>2),
+				k&1, k>>1&1)
 		}
 		for _, q := range [][4]int{{0, 4, 6, 2}, {1, 3, 7, 5}, {0, 1, 5, 4}, {2, 6, 7, 3}, {0, 2, 3, 1}, {4, 5, 7, 6}} {
 			b.WriteString("f")
@@ -96,14 +97,16 @@ func TestFromADropToATexturedPieceThatStaysThroughANewerVersion(t *testing.T) {
 		}
 		return path
 	}
-	body, lid, tag := [3]any{"Body", "Planks", [3]float64{1, 1, 1}}, [3]any{"Lid", "Strap", [3]float64{1, 0.1, 1}}, [3]any{"PriceTag", "Planks", [3]float64{0.1, 0.2, 0.01}}
+	body, lid, tag := [3]any{"Body", "Planks", [3]float64{1, 1, 1}}, [3]any{"Lid", "Strap", [3]float64{1, 0.1, 1}},
+		[3]any{"PriceTag", "Planks", [3]float64{0.1, 0.2, 0.01}}
 	model := crate(body, lid, tag)
 	download := file("crate_pack.zip", zipOf(t,
 		"crate/source/crate_high.zip", zipOf(t, "crate.obj", model, "crate.mtl", crateMTL),
 		"crate/source/crate_low.zip", zipOf(t, "crate_LOD1.obj", crate(body), "crate.mtl", crateMTL),
 		"crate/textures/Crate_BaseColor.png", flat(t, color.NRGBA{150, 100, 50, 255}),
 		"crate/readme.txt", "Author: Ada Example\nLicense: CC-BY 4.0\nPrice: 4.50 EUR\n"))
-	straps := file("straps.zip", zipOf(t, "deep/strap_albedo.png", flat(t, color.NRGBA{20, 20, 20, 255}), "deep/strap_gloss.png", flat(t, color.NRGBA{200, 200, 200, 255})))
+	straps := file("straps.zip", zipOf(t, "deep/strap_albedo.png", flat(t, color.NRGBA{20, 20, 20, 255}),
+		"deep/strap_gloss.png", flat(t, color.NRGBA{200, 200, 200, 255})))
 
 	set := b.production(s, "Intake test")
 
@@ -112,17 +115,21 @@ func TestFromADropToATexturedPieceThatStaysThroughANewerVersion(t *testing.T) {
 	b.until("document.querySelector('[data-arrival][data-state=choose]')")
 	b.click("[data-arrival] button")
 	b.until("document.querySelectorAll('[data-found]').length === 2")
-	proposed := eval[[]string](b, "[...document.querySelectorAll('[data-found]')].filter(e => e.querySelector('input').checked).map(e => e.dataset.found)")
+	proposed := eval[[]string](b, "[...document.querySelectorAll('[data-found]')].filter(e => "+
+		"e.querySelector('input').checked).map(e => e.dataset.found)")
 	if !slices.Equal(proposed, []string{"crate/source/crate_high/crate.obj"}) {
 		t.Fatalf("proposed %q", proposed)
 	}
-	if text := eval[string](b, "document.querySelector('[data-found*=LOD1]').textContent"); !strings.Contains(text, "12 triangles") {
+	if text := eval[string](b, "document.querySelector('[data-found*=LOD1]').textContent"); !strings.Contains(text,
+		"12 triangles") {
 		t.Errorf("the other variant says %q", text)
 	}
 	b.press("Take chosen")
-	st := s.await(set, "the piece", func(st *query.State) bool { return len(st.Pieces) == 1 && st.Arrivals[0].State == "done" })
+	st := s.await(set, "the piece",
+		func(st *query.State) bool { return len(st.Pieces) == 1 && st.Arrivals[0].State == "done" })
 	id := st.Pieces[0].ID
-	if p := &st.Pieces[0]; p.Lacks != 1 || p.Credit.Author != "Ada Example" || p.Credit.Licence != "CC-BY-4.0" || p.Credit.Price != 4.5 {
+	if p := &st.Pieces[0]; p.Lacks != 1 || p.Credit.Author != "Ada Example" || p.Credit.Licence != "CC-BY-4.0" ||
+		p.Credit.Price != 4.5 {
 		t.Errorf("lacks %d, credit %+v", p.Lacks, p.Credit)
 	}
 	b.until("document.querySelector('[data-piece-detail]')")
@@ -131,13 +138,15 @@ func TestFromADropToATexturedPieceThatStaysThroughANewerVersion(t *testing.T) {
 	b.until("document.querySelector('[data-cell=\"Strap base colour\"]').dataset.cellState === 'missing'")
 
 	// It stands in the set before its maps are whole.
-	if code, out := s.post("/api/sets/"+set+"/edit", map[string]any{"revision": -1, "commands": []edit.Command{edit.Do(&edit.Place{Piece: id})}}); code != 200 {
+	if code, out := s.post("/api/sets/"+set+"/edit",
+		map[string]any{"revision": -1, "commands": []edit.Command{edit.Do(&edit.Place{Piece: id})}}); code != 200 {
 		t.Fatalf("%d %s", code, out)
 	}
 
 	// A second zip is pointed at: what is missing is found by name.
 	b.do(chromedp.SetUploadFiles("#map-files", []string{straps}))
-	st = s.await(set, "the maps", func(st *query.State) bool { return st.Pieces[0].Lacks == 0 && st.Pieces[0].Making == "" })
+	st = s.await(set, "the maps",
+		func(st *query.State) bool { return st.Pieces[0].Lacks == 0 && st.Pieces[0].Making == "" })
 	b.until("document.querySelector('[data-cell=\"Strap base colour\"]').dataset.cellState === 'chosen'")
 	b.until("document.querySelector('[data-cell=\"Strap roughness\"]').title.includes('gloss, turned into roughness')")
 	if !strings.Contains(st.Undo, "take 2 maps") {
@@ -147,7 +156,8 @@ func TestFromADropToATexturedPieceThatStaysThroughANewerVersion(t *testing.T) {
 	// A part is dropped, another renamed.
 	b.press("Parts")
 	b.click("[data-part=PriceTag] button")
-	s.await(set, "the dropped part", func(st *query.State) bool { return st.Pieces[0].Facts.Parts == 2 && st.Pieces[0].Making == "" })
+	s.await(set, "the dropped part",
+		func(st *query.State) bool { return st.Pieces[0].Facts.Parts == 2 && st.Pieces[0].Making == "" })
 	b.fill("Name of part Lid", "Top board")
 	s.await(set, "the new name", func(st *query.State) bool {
 		return strings.Contains(st.Undo, "name Lid Top board") && st.Pieces[0].Making == ""
@@ -156,13 +166,18 @@ func TestFromADropToATexturedPieceThatStaysThroughANewerVersion(t *testing.T) {
 
 	// A newer version, in centimetres, with one part more: it replaces the
 	// piece, and everything stays.
-	newer := crate([3]any{"Body", "Planks", [3]float64{100, 100, 100}}, [3]any{"Lid", "Strap", [3]float64{100, 10, 100}}, [3]any{"PriceTag", "Planks", [3]float64{10, 20, 1}}, [3]any{"Handle", "Strap", [3]float64{20, 5, 5}})
-	b.do(chromedp.SetUploadFiles("#files", []string{file("crate_v2.zip", zipOf(t, "crate.obj", spread(newer), "crate.mtl", crateMTL, "Crate_BaseColor.png", flat(t, color.NRGBA{160, 110, 60, 255})))}))
+	newer := crate([3]any{"Body", "Planks", [3]float64{100, 100, 100}}, [3]any{"Lid", "Strap", [3]float64{100, 10, 100}},
+		[3]any{"PriceTag", "Planks", [3]float64{10, 20, 1}}, [3]any{"Handle", "Strap", [3]float64{20, 5, 5}})
+	b.do(chromedp.SetUploadFiles("#files",
+		[]string{file("crate_v2.zip", zipOf(t, "crate.obj", spread(newer), "crate.mtl", crateMTL, "Crate_BaseColor.png",
+			flat(t, color.NRGBA{160, 110, 60, 255})))}))
 	b.until("document.querySelector('[data-arrival=\"crate_v2.zip\"][data-state=choose]')")
 	b.click("[data-arrival='crate_v2.zip'] button")
-	b.until("document.querySelector('[data-found] select').selectedOptions[0].textContent === 'the newer version of crate'")
+	b.until("document.querySelector('[data-found] select').selectedOptions[0].textContent === 'the newer version of " +
+		"crate'")
 	b.press("Take chosen")
-	st = s.await(set, "the newer version", func(st *query.State) bool { return st.Pieces[0].News && st.Pieces[0].Making == "" })
+	st = s.await(set, "the newer version",
+		func(st *query.State) bool { return st.Pieces[0].News && st.Pieces[0].Making == "" })
 	p := &st.Pieces[0]
 	if len(st.Pieces) != 1 || p.ID != id || len(st.Placements) != 1 || st.Placements[0].Piece != id {
 		t.Fatalf("%d pieces, placements %+v", len(st.Pieces), st.Placements)
@@ -185,7 +200,8 @@ func TestFromADropToATexturedPieceThatStaysThroughANewerVersion(t *testing.T) {
 
 	// The newer version is taken away, told what goes with it, and brought back on the first page.
 	b.click("[aria-label='Take crate_v2.zip away']")
-	b.until("document.querySelector('[data-arrival=\"crate_v2.zip\"] [data-leaving]').textContent.includes('Nothing was made of crate_v2.zip')")
+	b.until("document.querySelector('[data-arrival=\"crate_v2.zip\"] [data-leaving]').textContent.includes('Nothing " +
+		"was made of crate_v2.zip')")
 	b.click("[aria-label='Put crate_v2.zip into the bin']")
 	b.until("!document.querySelector('[data-arrival=\"crate_v2.zip\"]')")
 	b.do(chromedp.Navigate(s.address + "/#bin"))
@@ -195,7 +211,8 @@ func TestFromADropToATexturedPieceThatStaysThroughANewerVersion(t *testing.T) {
 	b.until("document.querySelector('[data-arrival=\"crate_v2.zip\"]')")
 
 	// The credits go out.
-	if text := string(s.get("/api/sets/" + set + "/credits?as=txt")); !strings.Contains(text, "Ada Example") || !strings.Contains(text, "4.50 EUR") {
+	if text := string(s.get("/api/sets/" + set + "/credits?as=txt")); !strings.Contains(text, "Ada Example") ||
+		!strings.Contains(text, "4.50 EUR") {
 		t.Errorf("credits: %s", text)
 	}
 }
@@ -222,7 +239,8 @@ func TestPartsRepairsAndTheLibrary(t *testing.T) {
 	b := browser(t)
 	dir := t.TempDir()
 	// Two loose boxes in one part, one of them inside out.
-	obj := crate([3]any{"Stack", "Planks", [3]float64{1, 1, 1}}) + strings.ReplaceAll(crate([3]any{"X", "Planks", [3]float64{1, 1, 1}}), "mtllib crate.mtl\no X\n", "")
+	obj := crate([3]any{"Stack", "Planks", [3]float64{1, 1, 1}}) +
+		strings.ReplaceAll(crate([3]any{"X", "Planks", [3]float64{1, 1, 1}}), "mtllib crate.mtl\no X\n", "")
 	var turned []string
 	seen := 0
 	for line := range strings.Lines(obj) {
@@ -244,7 +262,8 @@ func TestPartsRepairsAndTheLibrary(t *testing.T) {
 		}
 		turned = append(turned, line)
 	}
-	for name, data := range map[string]string{"stack/stack.obj": strings.Join(turned, ""), "stack/crate.mtl": "newmtl Planks\nKd 0.5 0.4 0.3\n"} {
+	for name, data := range map[string]string{"stack/stack.obj": strings.Join(turned, ""),
+		"stack/crate.mtl": "newmtl Planks\nKd 0.5 0.4 0.3\n"} {
 		path := filepath.Join(dir, name)
 		_ = os.MkdirAll(filepath.Dir(path), 0o700)
 		if err := os.WriteFile(path, []byte(data), 0o600); err != nil {
@@ -262,22 +281,26 @@ func TestPartsRepairsAndTheLibrary(t *testing.T) {
 		}
 		set := eval[string](b, "document.documentElement.dataset.set")
 		b.do(chromedp.SetUploadFiles("#folder", []string{filepath.Join(dir, "stack")}))
-		s.await(set, "the piece", func(st *query.State) bool { return len(st.Pieces) == 1 && st.Arrivals[0].State == "done" })
+		s.await(set, "the piece",
+			func(st *query.State) bool { return len(st.Pieces) == 1 && st.Arrivals[0].State == "done" })
 		b.click("[data-piece-of]")
 		b.until("document.querySelector('[data-part=Stack]')")
 		b.press("Repairs")
 		b.until("document.querySelector('[aria-label=\"Repair: 12 of 24 faces are inside out\"]')")
 		b.click("[aria-label='Repair: 12 of 24 faces are inside out']")
-		s.await(set, "the repair", func(st *query.State) bool { return strings.Contains(st.Undo, "repairs") && st.Pieces[0].Making == "" })
+		s.await(set, "the repair",
+			func(st *query.State) bool { return strings.Contains(st.Undo, "repairs") && st.Pieces[0].Making == "" })
 		b.until("document.querySelector('img[alt=\"before the repairs\"]').naturalWidth > 0")
 		b.until("document.querySelector('[data-piece-detail]').textContent.includes('none left')")
 		b.press("Parts")
 		b.click("[aria-label='Pick Stack']")
 		b.press("Split by loose shell")
-		s.await(set, "the split", func(st *query.State) bool { return st.Pieces[0].Facts.Parts == 2 && st.Pieces[0].Making == "" })
+		s.await(set, "the split",
+			func(st *query.State) bool { return st.Pieces[0].Facts.Parts == 2 && st.Pieces[0].Making == "" })
 		b.until("document.querySelector('[data-part=\"Stack/shell 2\"]')")
 		b.fill("Name of part Stack/shell 2", "Upper box")
-		s.await(set, "the name", func(st *query.State) bool { return strings.Contains(st.Undo, "Upper box") && st.Pieces[0].Making == "" })
+		s.await(set, "the name",
+			func(st *query.State) bool { return strings.Contains(st.Undo, "Upper box") && st.Pieces[0].Making == "" })
 		b.press("Credit")
 		b.fill("Credit: author", "Kim Sample")
 		b.fill("Tags, separated by commas", "wood, stack")
@@ -290,15 +313,18 @@ func TestPartsRepairsAndTheLibrary(t *testing.T) {
 	set := eval[string](b, "document.documentElement.dataset.set")
 	for find, want := range map[string]int{"wood kim planks": 1, "wood nobody": 0, "stack": 1} {
 		var list []app.Good
-		if err := json.Unmarshal(s.get("/api/sets/"+set+"/shelf?where=all&find="+strings.ReplaceAll(find, " ", "+")), &list); err != nil || len(list) != want {
+		if err := json.Unmarshal(s.get("/api/sets/"+set+"/shelf?where=all&find="+strings.ReplaceAll(find, " ", "+")),
+			&list); err != nil || len(list) != want {
 			t.Errorf("%q: %d found, %v", find, len(list), err)
 		}
 	}
 	b.click("[role=tab]:nth-of-type(2)")
 	b.until("document.querySelector('[aria-label=Production]')")
-	eval[bool](b, "(e => { e.value = 'all'; e.dispatchEvent(new Event('change', {bubbles: true})); return true })(document.querySelector('[aria-label=Production]'))")
+	eval[bool](b, "(e => { e.value = 'all'; e.dispatchEvent(new Event('change', {bubbles: true})); return true "+
+		"})(document.querySelector('[aria-label=Production]'))")
 	b.click("[data-shelf=stack] button")
-	st := s.await(set, "the piece", func(st *query.State) bool { return len(st.Pieces) == 1 && st.Pieces[0].Making == "" })
+	st := s.await(set, "the piece",
+		func(st *query.State) bool { return len(st.Pieces) == 1 && st.Pieces[0].Making == "" })
 	if p := &st.Pieces[0]; p.Facts.Parts != 2 || p.Credit.Author != "Kim Sample" || len(p.Levels) == 0 {
 		t.Errorf("%+v", p)
 	}
@@ -325,16 +351,19 @@ func TestASupplierIsFetchedFromAndAPictureAssigned(t *testing.T) {
 	b.until("document.querySelectorAll('[data-goods]').length === 1")
 	b.click("[data-goods=lantern] button")
 	b.click("[data-order='lantern.dae']")
-	st := s.await(set, "the lantern", func(st *query.State) bool { return len(st.Pieces) == 1 && st.Arrivals[0].State == "done" })
+	st := s.await(set, "the lantern",
+		func(st *query.State) bool { return len(st.Pieces) == 1 && st.Arrivals[0].State == "done" })
 	p := &st.Pieces[0]
 	// In centimetres and with +Z up, as its file says.
-	if p.Facts.Format != "COLLADA" || p.Sizing.Up != "Z" || math.Abs(p.Size.Y-0.383) > 0.002 || p.Credit.Licence != "CC0-1.0" || p.Credit.From != "the supplier" {
+	if p.Facts.Format != "COLLADA" || p.Sizing.Up != "Z" || math.Abs(p.Size.Y-0.383) > 0.002 ||
+		p.Credit.Licence != "CC0-1.0" || p.Credit.From != "the supplier" {
 		t.Errorf("%s, %+v, %v, %+v", p.Facts.Format, p.Sizing, p.Size, p.Credit)
 	}
 
 	// A picture that the model does not name is put into a slot by hand.
 	dir := t.TempDir()
-	for name, data := range map[string]string{"plate/plate.obj": crate([3]any{"Plate", "Steel", [3]float64{1, 0.1, 1}}), "plate/crate.mtl": "newmtl Steel\nKd 0.5 0.5 0.5\n", "plate/scratches.png": flat(t, color.NRGBA{90, 90, 90, 255})} {
+	for name, data := range map[string]string{"plate/plate.obj": crate([3]any{"Plate", "Steel", [3]float64{1, 0.1, 1}}),
+		"plate/crate.mtl": "newmtl Steel\nKd 0.5 0.5 0.5\n", "plate/scratches.png": flat(t, color.NRGBA{90, 90, 90, 255})} {
 		path := filepath.Join(dir, name)
 		_ = os.MkdirAll(filepath.Dir(path), 0o700)
 		if err := os.WriteFile(path, []byte(data), 0o600); err != nil {
@@ -348,7 +377,8 @@ func TestASupplierIsFetchedFromAndAPictureAssigned(t *testing.T) {
 	b.press("Maps")
 	b.click("[data-cell='Steel roughness']")
 	b.until("document.querySelector('[aria-label=\"Picture for roughness of Steel\"]')")
-	eval[bool](b, "(e => { e.value = e.options[1].value; e.dispatchEvent(new Event('change', {bubbles: true})); return true })(document.querySelector('[aria-label=\"Picture for roughness of Steel\"]'))")
+	eval[bool](b, "(e => { e.value = e.options[1].value; e.dispatchEvent(new Event('change', {bubbles: true})); return "+
+		"true })(document.querySelector('[aria-label=\"Picture for roughness of Steel\"]'))")
 	s.await(set, "the slot", func(st *query.State) bool {
 		return len(st.Pieces[1].Facts.Textures) == 1 && st.Pieces[1].Making == ""
 	})

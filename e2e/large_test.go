@@ -68,8 +68,10 @@ func TestALargeDownload(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	t.Logf("%d MB uploaded in %.1f s, through intake in %.1f s: %s; peak %d MB; %d other requests: median %v, 95th percentile %v, longest %v",
-		info.Size()>>20, uploaded.Seconds(), time.Since(start).Seconds(), st.Arrivals[0].State+" "+st.Arrivals[0].Note, peak>>10, len(took), took[len(took)/2], took[len(took)*95/100], took[len(took)-1])
+	t.Logf("%d MB uploaded in %.1f s, through intake in %.1f s: %s; peak %d MB; %d other requests: median %v, 95th "+
+		"percentile %v, longest %v",
+		info.Size()>>20, uploaded.Seconds(), time.Since(start).Seconds(), st.Arrivals[0].State+" "+st.Arrivals[0].Note,
+		peak>>10, len(took), took[len(took)/2], took[len(took)*95/100], took[len(took)-1])
 	if st.Arrivals[0].State != "done" || st.Pieces[0].Facts.Triangles < 10_000_000 {
 		t.Errorf("%+v", st.Arrivals[0])
 	}

@@ -18,14 +18,16 @@ import (
 // seen is where a place of the set falls in the lens view, in pixels of the page.
 func (b *tab) seen(x, y, z float64) [2]float64 {
 	b.Helper()
-	at := eval[[]float64](b, fmt.Sprintf("(l => { const r = l.canvas.getBoundingClientRect(), f = l.frame(), [x, y] = l.screen(%g, %g, %g); return [r.x + f.x + x * f.w, r.y + f.y + y * f.h] })(Alpine.store('v').lens)", x, y, z))
+	at := eval[[]float64](b, fmt.Sprintf("(l => { const r = l.canvas.getBoundingClientRect(), f = l.frame(), [x, y] = "+
+		"l.screen(%g, %g, %g); return [r.x + f.x + x * f.w, r.y + f.y + y * f.h] })(Alpine.store('v').lens)", x, y, z))
 	return [2]float64(at)
 }
 
 // whole waits until all of the lens view is there and drawn.
 func (b *tab) whole() {
 	b.Helper()
-	b.until("Alpine.store('v').lens?.placed.size && !Alpine.store('v').coming && !Alpine.store('v').lens.asked && !Alpine.store('v').lens.veiled.length")
+	b.until("Alpine.store('v').lens?.placed.size && !Alpine.store('v').coming && !Alpine.store('v').lens.asked && " +
+		"!Alpine.store('v').lens.veiled.length")
 }
 
 // In the lens view things are taken as they are seen: moved onto what lies beneath the
@@ -36,12 +38,19 @@ func TestThingsAreHandledInTheLensView(t *testing.T) {
 	set := b.production(s, "yard")
 	eval[bool](b, "(localStorage.snap = 'off', true)")
 	s.edit(set,
-		map[string]any{"op": "place", "args": map[string]any{"standIn": "slab", "name": "floor", "at": geom.V{Y: -0.2}, "patch": map[string]any{"size": geom.V{X: 60, Y: 0.2, Z: 60}}}},
-		map[string]any{"op": "place", "args": map[string]any{"standIn": "box", "name": "crate", "at": geom.V{X: -1}, "patch": map[string]any{"size": geom.V{X: 1, Y: 1, Z: 1}}}},
-		map[string]any{"op": "place", "args": map[string]any{"standIn": "slab", "name": "table", "at": geom.V{X: 2, Z: 0}, "patch": map[string]any{"size": geom.V{X: 2.4, Y: 0.8, Z: 2.4}}}},
-		map[string]any{"op": "place", "args": map[string]any{"standIn": "wall", "name": "screen", "at": geom.V{X: -4, Z: -3}, "patch": map[string]any{"size": geom.V{X: 2, Y: 3, Z: 0.2}}}},
-		map[string]any{"op": "place", "args": map[string]any{"standIn": "person", "name": "hider", "at": geom.V{X: -4.2, Z: -4}}},
-		map[string]any{"op": "change set", "args": map[string]any{"patch": map[string]any{"view": map[string]any{"eye": geom.V{Y: 3, Z: 9}, "yaw": 0, "pitch": -0.25, "focal": 28, "near": 0.1, "far": 200}}}})
+		map[string]any{"op": "place", "args": map[string]any{"standIn": "slab", "name": "floor", "at": geom.V{Y: -0.2},
+			"patch": map[string]any{"size": geom.V{X: 60, Y: 0.2, Z: 60}}}},
+		map[string]any{"op": "place", "args": map[string]any{"standIn": "box", "name": "crate", "at": geom.V{X: -1},
+			"patch": map[string]any{"size": geom.V{X: 1, Y: 1, Z: 1}}}},
+		map[string]any{"op": "place", "args": map[string]any{"standIn": "slab", "name": "table", "at": geom.V{X: 2, Z: 0},
+			"patch": map[string]any{"size": geom.V{X: 2.4, Y: 0.8, Z: 2.4}}}},
+		map[string]any{"op": "place", "args": map[string]any{"standIn": "wall", "name": "screen", "at": geom.V{X: -4, Z: -3},
+			"patch": map[string]any{"size": geom.V{X: 2, Y: 3, Z: 0.2}}}},
+		map[string]any{"op": "place", "args": map[string]any{"standIn": "person", "name": "hider",
+			"at": geom.V{X: -4.2, Z: -4}}},
+		map[string]any{"op": "change set",
+			"args": map[string]any{"patch": map[string]any{"view": map[string]any{"eye": geom.V{Y: 3, Z: 9}, "yaw": 0,
+				"pitch": -0.25, "focal": 28, "near": 0.1, "far": 200}}}})
 	b.step("light")
 	b.whole()
 	st := s.state(set)
@@ -103,13 +112,19 @@ func TestThingsAreHandledInTheLensView(t *testing.T) {
 func TestTheLensViewSaysWhatIsComing(t *testing.T) {
 	s, b := newSite(t), browser(t)
 	set := b.production(s, "yard")
-	s.edit(set, map[string]any{"op": "place", "args": map[string]any{"standIn": "box", "name": "crate", "at": geom.V{Z: -4}}})
+	s.edit(set,
+		map[string]any{"op": "place", "args": map[string]any{"standIn": "box", "name": "crate", "at": geom.V{Z: -4}}})
 	b.step("dress")
 	b.whole()
 	// The next model is held up on its way.
-	eval[bool](b, `((f) => { window.free = new Promise((go) => { window.letGo_ = go; }); window.fetch = (u, o) => String(u).includes("/standins/person") ? window.free.then(() => f(u, o)) : f(u, o); return true })(window.fetch)`)
-	s.edit(set, map[string]any{"op": "place", "args": map[string]any{"standIn": "person", "name": "late man", "at": geom.V{X: 1, Z: -4}}})
-	b.until("document.querySelector('[data-coming-told]')?.textContent.includes('late man') && document.querySelector('[data-coming-told]').textContent.includes('1 of 2') && document.querySelector('[data-coming]')")
+	eval[bool](b,
+		`((f) => { window.free = new Promise((go) => { window.letGo_ = go; }); window.fetch = (u, o) => String(u).includes("/standins/person") ? window.free.then(() => f(u, o)) : f(u, o); return true })(window.fetch)`)
+	s.edit(set,
+		map[string]any{"op": "place", "args": map[string]any{"standIn": "person", "name": "late man",
+			"at": geom.V{X: 1, Z: -4}}})
+	b.until("document.querySelector('[data-coming-told]')?.textContent.includes('late man') && " +
+		"document.querySelector('[data-coming-told]').textContent.includes('1 of 2') && " +
+		"document.querySelector('[data-coming]')")
 	eval[bool](b, "(window.letGo_(), true)")
 	b.whole()
 	b.until("!document.querySelector('[data-coming-told]') && !document.querySelector('[data-coming]')")
@@ -121,20 +136,27 @@ func TestSomethingTrueIsSeenBeforeTheScripts(t *testing.T) {
 	s, b := newSite(t), browser(t)
 	set := b.production(s, "yard")
 	s.edit(set,
-		map[string]any{"op": "place", "args": map[string]any{"standIn": "box", "name": "crate", "at": geom.V{}, "patch": map[string]any{"size": geom.V{X: 4, Y: 4, Z: 4}}}},
-		map[string]any{"op": "change set", "args": map[string]any{"patch": map[string]any{"view": map[string]any{"eye": geom.V{Y: 2, Z: 12}, "yaw": 0, "pitch": 0, "focal": 35}}}})
+		map[string]any{"op": "place", "args": map[string]any{"standIn": "box", "name": "crate", "at": geom.V{},
+			"patch": map[string]any{"size": geom.V{X: 4, Y: 4, Z: 4}}}},
+		map[string]any{"op": "change set",
+			"args": map[string]any{"patch": map[string]any{"view": map[string]any{"eye": geom.V{Y: 2, Z: 12}, "yaw": 0,
+				"pitch": 0, "focal": 35}}}})
 	scripts := func(off bool) chromedp.Action[chromedp.Void] {
 		return chromedp.Func(func(ctx context.Context, t *chromedp.Target) error {
-			_, err := cdp.Call(ctx, t, emulation.SetScriptExecutionDisabled, emulation.SetScriptExecutionDisabledParams{Value: off})
+			_, err := cdp.Call(ctx, t, emulation.SetScriptExecutionDisabled,
+				emulation.SetScriptExecutionDisabledParams{Value: off})
 			return err
 		})
 	}
 	b.do(scripts(true), chromedp.Navigate(s.address+"/sets/"+set+"/dress"))
-	b.until("(i => i?.complete && i.naturalWidth === 320 && i.getBoundingClientRect().width > 200 && getComputedStyle(i).visibility === 'visible')(document.querySelector('#lens [data-first]'))")
-	b.until("getComputedStyle(document.querySelector('#lens canvas')).visibility === 'hidden'") // what does nothing yet is not offered
+	b.until("(i => i?.complete && i.naturalWidth === 320 && i.getBoundingClientRect().width > 200 && " +
+		"getComputedStyle(i).visibility === 'visible')(document.querySelector('#lens [data-first]'))")
+	// what does nothing yet is not offered
+	b.until("getComputedStyle(document.querySelector('#lens canvas')).visibility === 'hidden'")
 	// The crate fills the middle and leaves the edges.
 	tone := func(x, y float64) float64 {
-		return eval[float64](b, fmt.Sprintf(`(i => { const c = document.createElement("canvas"); c.width = i.naturalWidth; c.height = i.naturalHeight; const x = c.getContext("2d"); x.drawImage(i, 0, 0); return x.getImageData(%g * c.width, %g * c.height, 1, 1).data[0] })(document.querySelector("[data-first]"))`, x, y))
+		return eval[float64](b,
+			fmt.Sprintf(`(i => { const c = document.createElement("canvas"); c.width = i.naturalWidth; c.height = i.naturalHeight; const x = c.getContext("2d"); x.drawImage(i, 0, 0); return x.getImageData(%g * c.width, %g * c.height, 1, 1).data[0] })(document.querySelector("[data-first]"))`, x, y))
 	}
 	if middle, edge := tone(0.5, 0.5), tone(0.05, 0.05); middle > 240 || edge < 250 {
 		t.Errorf("drawn in the middle %.0f, at the edge %.0f", middle, edge)
@@ -151,16 +173,20 @@ func TestANudgeMovesKilobytes(t *testing.T) {
 	set := b.production(s, "yard")
 	var deeds []map[string]any
 	for i := range 400 {
-		deeds = append(deeds, map[string]any{"op": "place", "args": map[string]any{"standIn": "box", "at": geom.V{X: float64(3 * (i % 20)), Z: -float64(3 * (i / 20))}}})
+		deeds = append(deeds,
+			map[string]any{"op": "place",
+				"args": map[string]any{"standIn": "box", "at": geom.V{X: float64(3 * (i % 20)), Z: -float64(3 * (i / 20))}}})
 	}
 	s.edit(set, deeds...)
 	b.until("Alpine.store('v').st?.placements.length === 400")
 	b.step("frame")
-	s.await(set, "the measure", func(st *query.State) bool { return st.Measured != nil && st.Measured.Revision == st.Revision })
+	s.await(set, "the measure",
+		func(st *query.State) bool { return st.Measured != nil && st.Measured.Revision == st.Revision })
 	b.until("Alpine.store('v').st.measured?.revision === Alpine.store('v').st.revision")
 	b.idle()
 	told := func(path string) string {
-		return fmt.Sprintf("performance.getEntriesByType('resource').filter(e => e.name.includes('%s')).map(e => e.decodedBodySize)", path)
+		return fmt.Sprintf("performance.getEntriesByType('resource').filter(e => e.name.includes('%s')).map(e => "+
+			"e.decodedBodySize)", path)
 	}
 	if first := eval[[]float64](b, told("/topics")); len(first) == 0 || slices.Max(first) < 100_000 {
 		t.Fatalf("the looks at the set are of %v bytes", first)
@@ -169,7 +195,8 @@ func TestANudgeMovesKilobytes(t *testing.T) {
 	before := s.state(set).Revision
 	b.fill("Focal length in millimetres", "41")
 	s.await(set, "the lens", func(st *query.State) bool { return st.Set.View.Focal == 41 })
-	b.until(fmt.Sprintf("Alpine.store('v').st.measured?.revision > %d && Alpine.store('v').st.set.view.focal === 41", before))
+	b.until(fmt.Sprintf("Alpine.store('v').st.measured?.revision > %d && Alpine.store('v').st.set.view.focal === 41",
+		before))
 	b.idle()
 	for path, most := range map[string]float64{"/edit": 4000, "/topics": 8000} {
 		list := eval[[]float64](b, told(path))

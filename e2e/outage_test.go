@@ -22,7 +22,9 @@ func TestTheDatabaseGoesAwayAndComesBack(t *testing.T) {
 	b := browser(t)
 	production, set := s.newSet()
 	place := func(x float64) (int, []byte) {
-		return s.post("/api/sets/"+set+"/edit", map[string]any{"revision": -1, "commands": []any{map[string]any{"op": "place", "args": map[string]any{"standIn": "box", "at": geom.V{X: x}}}}})
+		return s.post("/api/sets/"+set+"/edit",
+			map[string]any{"revision": -1,
+				"commands": []any{map[string]any{"op": "place", "args": map[string]any{"standIn": "box", "at": geom.V{X: x}}}}})
 	}
 	if code, out := place(1); code != 200 {
 		t.Fatalf("%d %s", code, out)
@@ -35,10 +37,12 @@ func TestTheDatabaseGoesAwayAndComesBack(t *testing.T) {
 	}
 	code, out := place(2)
 	var said struct{ Error string }
-	if json.Unmarshal(out, &said) != nil || code != http.StatusServiceUnavailable || !strings.Contains(said.Error, "Nothing was changed") {
+	if json.Unmarshal(out, &said) != nil || code != http.StatusServiceUnavailable || !strings.Contains(said.Error,
+		"Nothing was changed") {
 		t.Errorf("an edit: %d %s", code, out)
 	}
-	if code, _ := s.send("/api/productions/"+production+"/arrivals?name=a.obj", strings.NewReader("v 0 0 0\nv 1 0 0\nv 0 1 0\nf 1 2 3\n")); code != http.StatusServiceUnavailable {
+	if code, _ := s.send("/api/productions/"+production+"/arrivals?name=a.obj",
+		strings.NewReader("v 0 0 0\nv 1 0 0\nv 0 1 0\nf 1 2 3\n")); code != http.StatusServiceUnavailable {
 		t.Errorf("an upload: %d", code)
 	}
 	if r, err := http.Get(s.address + "/healthz"); err != nil || r.StatusCode != http.StatusServiceUnavailable {
@@ -51,17 +55,20 @@ func TestTheDatabaseGoesAwayAndComesBack(t *testing.T) {
 	if err := storetest.Cluster().Restart(context.Background()); err != nil {
 		t.Fatal(err)
 	}
-	s.await(set, "the rows that were there", func(st *query.State) bool { return len(st.Placements) == 1 && st.Placements[0].At.X == 1 })
+	s.await(set, "the rows that were there",
+		func(st *query.State) bool { return len(st.Placements) == 1 && st.Placements[0].At.X == 1 })
 	if code, out := place(3); code != 200 {
 		t.Errorf("the next edit: %d %s", code, out)
 	}
 	// The page hears of it again without being reloaded.
 	b.until("Alpine.store('v').st.placements.length === 2")
 	// So does the worker.
-	if code, out := s.send("/api/productions/"+production+"/arrivals?name=a.obj", strings.NewReader("v 0 0 0\nv 1 0 0\nv 0 1 0\nf 1 2 3\n")); code != 200 {
+	if code, out := s.send("/api/productions/"+production+"/arrivals?name=a.obj",
+		strings.NewReader("v 0 0 0\nv 1 0 0\nv 0 1 0\nf 1 2 3\n")); code != 200 {
 		t.Fatalf("%d %s", code, out)
 	}
-	s.await(set, "the intake", func(st *query.State) bool { return len(st.Arrivals) == 1 && st.Arrivals[0].State == "done" })
+	s.await(set, "the intake",
+		func(st *query.State) bool { return len(st.Arrivals) == 1 && st.Arrivals[0].State == "done" })
 }
 
 // The same file twice is one arrival; what is too large, empty or of a wrong
@@ -87,13 +94,15 @@ func TestUploadsThatAreNotTakenIn(t *testing.T) {
 		}
 	}
 	// A length beyond the limit is refused before a byte is read.
-	req, _ := http.NewRequest(http.MethodPost, s.address+"/api/productions/"+production+"/arrivals?name=huge.obj", strings.NewReader(triangle))
+	req, _ := http.NewRequest(http.MethodPost, s.address+"/api/productions/"+production+"/arrivals?name=huge.obj",
+		strings.NewReader(triangle))
 	req.ContentLength = app.MaxUpload + 1
 	req.Header.Set("Sec-Fetch-Site", "same-origin")
 	if r, err := http.DefaultClient.Do(req); err == nil && r.StatusCode != http.StatusRequestEntityTooLarge {
 		t.Errorf("nine gigabytes: %d", r.StatusCode)
 	}
-	st := s.await(set, "the one arrival", func(st *query.State) bool { return len(st.Arrivals) == 1 && st.Arrivals[0].State == "done" })
+	st := s.await(set, "the one arrival",
+		func(st *query.State) bool { return len(st.Arrivals) == 1 && st.Arrivals[0].State == "done" })
 	if len(st.Pieces) != 1 {
 		t.Errorf("%d pieces", len(st.Pieces))
 	}

@@ -84,7 +84,8 @@ func TestTheWholePath(t *testing.T) {
 	b.step("light")
 	b.fill("Sun strength in lux", "32000")
 	b.fill("Sun colour in kelvin", "4200")
-	s.await(set, "the sun", func(st *query.State) bool { return st.Set.Light.Lux == 32000 && st.Set.Light.Kelvin == 4200 })
+	s.await(set, "the sun",
+		func(st *query.State) bool { return st.Set.Light.Lux == 32000 && st.Set.Light.Kelvin == 4200 })
 	b.do(chromedp.SetUploadFiles("#hdr", []string{hdr}))
 	s.await(set, "the panorama", func(st *query.State) bool { return st.Set.Light.Sky == "panorama" })
 	b.fill("Exposure value", "13.5")
@@ -111,9 +112,11 @@ func sizing(b *tab, s *site, set string) {
 	// The wrong unit makes it a hundred times smaller, one true dimension mends it.
 	b.click("[data-units] summary")
 	b.click("[aria-label='Unit of the file'] button:nth-of-type(2)")
-	s.await(set, "centimetres", func(st *query.State) bool { return math.Abs(piece(st, "suitcase").Size.X-0.0062) < 0.0005 })
+	s.await(set, "centimetres",
+		func(st *query.State) bool { return math.Abs(piece(st, "suitcase").Size.X-0.0062) < 0.0005 })
 	b.fill("True width", `2' 1"`)
-	s.await(set, "the true width", func(st *query.State) bool { return math.Abs(piece(st, "suitcase").Size.X-0.635) < 1e-9 })
+	s.await(set, "the true width",
+		func(st *query.State) bool { return math.Abs(piece(st, "suitcase").Size.X-0.635) < 1e-9 })
 	b.until("document.querySelector('[data-size=width]').value.includes('0.635 m')")
 	b.fill("True width", "wide")
 	b.until("document.querySelector('[role=alert]')?.textContent.includes('is not a length')")
@@ -171,7 +174,8 @@ func dressing(b *tab, s *site, set string) {
 	b.press("Put down")
 	s.await(set, "the ground", func(st *query.State) bool { return math.Abs(st.Placements[0].At.Y) < 1e-9 })
 	b.do(chromedp.KeyEvent("]"))
-	s.await(set, "the turn by key", func(st *query.State) bool { return math.Abs(st.Placements[0].Yaw-math.Pi/12) < 1e-9 })
+	s.await(set, "the turn by key",
+		func(st *query.State) bool { return math.Abs(st.Placements[0].Yaw-math.Pi/12) < 1e-9 })
 	b.do(chromedp.KeyEvent("c"))
 	s.await(set, "the copy", func(st *query.State) bool { return len(st.Placements) == 2 })
 	b.until("document.querySelector('[data-spec=\"person 2\"]')")
@@ -225,7 +229,8 @@ func framing(b *tab, s *site, set string) {
 	b.press("lens")
 	b.press("fit range")
 	s.await(set, "the fitted range", func(st *query.State) bool { return st.Set.View.Near != near })
-	b.until("Alpine.store('v').fr.view.far === Alpine.store('v').st.set.view.far && !Alpine.store('v').fr.bars.some((x) => x.cut)")
+	b.until("Alpine.store('v').fr.view.far === Alpine.store('v').st.set.view.far && " +
+		"!Alpine.store('v').fr.bars.some((x) => x.cut)")
 	b.until("document.querySelector('#plan [data-wedge]') && document.querySelector('#plan [data-far]')")
 
 	// Keep it, change the view, go back with one click.
@@ -280,8 +285,10 @@ func shooting(b *tab, s *site, set string) {
 	b.fill("Picture width in pixels", "96")
 	b.fill("Samples a pixel", "4")
 	b.press("Render a still")
-	st := s.await(set, "the still", func(st *query.State) bool { return len(st.Takes) == 1 && st.Takes[0].State == "done" })
-	b.until("document.querySelector('[data-take=still][data-state=done]') && document.querySelector('section[aria-label=Picture] img')?.naturalWidth === 96")
+	st := s.await(set, "the still",
+		func(st *query.State) bool { return len(st.Takes) == 1 && st.Takes[0].State == "done" })
+	b.until("document.querySelector('[data-take=still][data-state=done]') && " +
+		"document.querySelector('section[aria-label=Picture] img')?.naturalWidth === 96")
 	var r app.TakeResult
 	if err := json.Unmarshal(st.Takes[0].Result, &r); err != nil {
 		b.Fatal(err)
@@ -299,12 +306,14 @@ func shooting(b *tab, s *site, set string) {
 	if err := os.WriteFile(exr, s.get(links[1]), 0o600); err != nil {
 		b.Fatal(err)
 	}
-	if out, err := exec.Command("exrheader", exr).CombinedOutput(); err != nil || !strings.Contains(string(out), "(0 0) - (95 53)") {
+	if out, err := exec.Command("exrheader", exr).CombinedOutput(); err != nil || !strings.Contains(string(out),
+		"(0 0) - (95 53)") {
 		b.Errorf("the EXR: %v: %s", err, out)
 	}
 
 	b.press("Render the move")
-	s.await(set, "the moving shot", func(st *query.State) bool { return st.Takes[0].Kind == "move" && st.Takes[0].State == "done" })
+	s.await(set, "the moving shot",
+		func(st *query.State) bool { return st.Takes[0].Kind == "move" && st.Takes[0].State == "done" })
 	b.until("document.querySelectorAll('[data-take=move][data-state=done] a').length === 2")
 	links = eval[[]string](b, "[...document.querySelectorAll('[data-take=move] a')].map(a => a.getAttribute('href'))")
 	data := s.get(links[0])
@@ -316,7 +325,8 @@ func shooting(b *tab, s *site, set string) {
 	if err := os.WriteFile(mp4, s.get(links[1]), 0o600); err != nil {
 		b.Fatal(err)
 	}
-	out, err := exec.Command("ffprobe", "-v", "error", "-count_frames", "-select_streams", "v", "-show_entries", "stream=width,height,r_frame_rate,nb_read_frames", "-of", "csv=p=0", mp4).CombinedOutput()
+	out, err := exec.Command("ffprobe", "-v", "error", "-count_frames", "-select_streams", "v", "-show_entries",
+		"stream=width,height,r_frame_rate,nb_read_frames", "-of", "csv=p=0", mp4).CombinedOutput()
 	if err != nil || strings.TrimSpace(string(out)) != "96,54,8/1,4" {
 		b.Errorf("ffprobe: %v: %s", err, out)
 	}

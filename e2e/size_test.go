@@ -42,9 +42,11 @@ func takeAll(s *site, b *tab, set, name string, files []string) *query.State {
 	b.click("[data-arrival] button")
 	n := len(files) / 2
 	b.until(fmt.Sprintf("document.querySelectorAll('[data-found]').length === %d", n))
-	eval[bool](b, "(document.querySelectorAll('[data-found] input:not(:checked)').forEach((e) => { if (!e.ariaLabel?.includes('newer')) e.click() }), true)")
+	eval[bool](b, "(document.querySelectorAll('[data-found] input:not(:checked)').forEach((e) => { if "+
+		"(!e.ariaLabel?.includes('newer')) e.click() }), true)")
 	b.press("Take chosen")
-	return s.await(set, fmt.Sprintf("%d pieces", n), func(st *query.State) bool { return len(st.Pieces) == n && st.Arrivals[0].State == "done" })
+	return s.await(set, fmt.Sprintf("%d pieces", n),
+		func(st *query.State) bool { return len(st.Pieces) == n && st.Arrivals[0].State == "done" })
 }
 
 // An artist's minutes at Size: a download of eight pieces in millimetres with
@@ -55,8 +57,10 @@ func TestADownloadIsCorrectedTogetherAndAPieceMeasured(t *testing.T) {
 	set := b.production(s, "Sizes")
 
 	// Metres, width, depth and height: what the things really are.
-	real := map[string][3]float64{"dining_chair": {0.46, 0.52, 0.9}, "kitchen_table": {1.6, 0.9, 0.75}, "bookshelf": {0.8, 0.3, 1.9}, "wine_bottle": {0.076, 0.076, 0.3},
-		"double_bed": {1.6, 2.1, 1.0}, "floor_lamp": {0.4, 0.4, 1.6}, "wooden_crate": {0.8, 0.6, 0.5}, "asset_0417": {0.5, 0.4, 0.7}}
+	real := map[string][3]float64{"dining_chair": {0.46, 0.52, 0.9}, "kitchen_table": {1.6, 0.9, 0.75},
+		"bookshelf": {0.8, 0.3, 1.9}, "wine_bottle": {0.076, 0.076, 0.3},
+		"double_bed": {1.6, 2.1, 1.0}, "floor_lamp": {0.4, 0.4, 1.6}, "wooden_crate": {0.8, 0.6, 0.5},
+		"asset_0417": {0.5, 0.4, 0.7}}
 	var files []string
 	for name, d := range real {
 		files = append(files, name+"/"+name+".obj", solid(1000*d[0], 1000*d[1], 1000*d[2]))
@@ -66,7 +70,10 @@ func TestADownloadIsCorrectedTogetherAndAPieceMeasured(t *testing.T) {
 	if chair.Size.Max() < 500 {
 		t.Fatalf("the chair arrives as %v", chair.Size)
 	}
-	code, out := s.post("/api/sets/"+set+"/edit", map[string]any{"revision": -1, "commands": []edit.Command{edit.Do(&edit.Place{Piece: chair.ID, At: geom.V{X: 2, Z: -1}}), edit.Do(&edit.Place{Piece: chair.ID, At: geom.V{X: 4}})}})
+	code, out := s.post("/api/sets/"+set+"/edit",
+		map[string]any{"revision": -1,
+			"commands": []edit.Command{edit.Do(&edit.Place{Piece: chair.ID, At: geom.V{X: 2, Z: -1}}),
+				edit.Do(&edit.Place{Piece: chair.ID, At: geom.V{X: 4}})}})
 	if code != 200 {
 		t.Fatalf("%d %s", code, out)
 	}
@@ -76,7 +83,9 @@ func TestADownloadIsCorrectedTogetherAndAPieceMeasured(t *testing.T) {
 	eval[bool](b, fmt.Sprintf("(Alpine.store('v').choosePiece(%q), true)", chair.ID))
 	b.until("document.querySelector('[data-proposed]').textContent.includes('dining chair')")
 	b.until("document.querySelector('[data-proposed] button').textContent.includes('millimetre, Z up')")
-	if why := eval[string](b, "document.querySelector('[data-proposed] ul').textContent"); !strings.Contains(why, "such things are 0.74 to 1.05 m high") || !strings.Contains(why, "The others of the same supplier need millimetres with +Z up too") {
+	if why := eval[string](b, "document.querySelector('[data-proposed] ul').textContent"); !strings.Contains(why,
+		"such things are 0.74 to 1.05 m high") ||
+		!strings.Contains(why, "The others of the same supplier need millimetres with +Z up too") {
 		t.Errorf("reasons: %s", why)
 	}
 	// Corrected in one step, also the piece whose name tells nothing.
@@ -110,7 +119,8 @@ func TestADownloadIsCorrectedTogetherAndAPieceMeasured(t *testing.T) {
 	b.press("measure")
 	b.until("document.querySelector('[data-elevation=front] path')")
 	// Where it is once it stays there: outlines of the new size come a little later.
-	b.until("(v => v.shapes.known.get(v.piece)?.key === v.st.pieces.find(p => p.id === v.piece).outline.key)(Alpine.store('v'))")
+	b.until("(v => v.shapes.known.get(v.piece)?.key === v.st.pieces.find(p => p.id === " +
+		"v.piece).outline.key)(Alpine.store('v'))")
 	b.until(`((r, was) => { window.ends = [r.left, r.top + r.height / 2, r.right]; return String(was) === String(window.ends); })(document.querySelector('[data-elevation=front] path').getBoundingClientRect(), window.ends)`)
 	ends := eval[[]float64](b, "window.ends")
 	// The drawing is made anew between press and release: the point is put all the same.
@@ -121,7 +131,8 @@ func TestADownloadIsCorrectedTogetherAndAPieceMeasured(t *testing.T) {
 	b.until("document.querySelector('[data-measured]').textContent === '0.460 m'")
 	b.fill("True distance", `1' 8 1/2"`)
 	const width = 20.5 * 0.0254
-	st = s.await(set, "the measured size", func(st *query.State) bool { return math.Abs(piece(st, "chair").Size.X-width) < 1e-9 })
+	st = s.await(set, "the measured size",
+		func(st *query.State) bool { return math.Abs(piece(st, "chair").Size.X-width) < 1e-9 })
 	if p := piece(st, "chair"); math.Abs(p.Size.Y-0.9*width/0.46) > 1e-9 {
 		t.Errorf("the proportions: %v", p.Size)
 	}
@@ -140,7 +151,10 @@ func TestADownloadIsCorrectedTogetherAndAPieceMeasured(t *testing.T) {
 
 	// A crate whose planks are too large: the true repeat of its picture is set.
 	box := filepath.Join(t.TempDir(), "plank_crate.zip")
-	if err := os.WriteFile(box, []byte(zipOf(t, "plank_crate.obj", crate([3]any{"Body", "Planks", [3]float64{1, 0.8, 0.8}}), "crate.mtl", "newmtl Planks\nmap_Kd Crate_BaseColor.png\n", "Crate_BaseColor.png", flat(t, color.NRGBA{150, 100, 50, 255}))), 0o600); err != nil {
+	if err := os.WriteFile(box,
+		[]byte(zipOf(t, "plank_crate.obj", crate([3]any{"Body", "Planks", [3]float64{1, 0.8, 0.8}}), "crate.mtl",
+			"newmtl Planks\nmap_Kd Crate_BaseColor.png\n", "Crate_BaseColor.png", flat(t, color.NRGBA{150, 100, 50, 255}))),
+		0o600); err != nil {
 		t.Fatal(err)
 	}
 	b.step("intake")
@@ -162,9 +176,11 @@ func TestADownloadIsCorrectedTogetherAndAPieceMeasured(t *testing.T) {
 
 	// What is no length is refused beside its field, and changes nothing.
 	log := s.state(set).Revision
-	for bad, why := range map[string]string{"1.2.3 m": "not a number", `5' 13"`: "no less than the unit before it", "0 m": "must be more than nothing", "-2 m": "must be more than nothing", "wide": "not a length"} {
+	for bad, why := range map[string]string{"1.2.3 m": "not a number", `5' 13"`: "no less than the unit before it",
+		"0 m": "must be more than nothing", "-2 m": "must be more than nothing", "wide": "not a length"} {
 		b.fill("True width", bad)
-		b.until(fmt.Sprintf("document.querySelector('[aria-label=\"True width\"]').parentElement.querySelector('[role=alert]')?.textContent.includes(%q)", why))
+		b.until(fmt.Sprintf("document.querySelector('[aria-label=\"True "+
+			"width\"]').parentElement.querySelector('[role=alert]')?.textContent.includes(%q)", why))
 	}
 	if now := s.state(set).Revision; now != log {
 		t.Errorf("the log went from %d to %d", log, now)
@@ -180,7 +196,10 @@ func TestAPieceIsSizedByHandAndStandsRight(t *testing.T) {
 	set := b.production(s, "By hand")
 	bolt := "o Bolt\nusemtl Planks\nv .5 -.1 .3\nv .45 0 .25\nv .55 0 .25\nv .5 0 .35\nf 9 10 11\nf 9 11 12\nf 9 12 10\n"
 	path := filepath.Join(t.TempDir(), "crate.zip")
-	if err := os.WriteFile(path, []byte(zipOf(t, "crate.obj", crate([3]any{"Body", "Planks", [3]float64{1, 0.8, 0.6}})+bolt, "crate.mtl", "newmtl Planks\nmap_Kd Crate_BaseColor.png\n", "Crate_BaseColor.png", flat(t, color.NRGBA{150, 100, 50, 255}))), 0o600); err != nil {
+	if err := os.WriteFile(path,
+		[]byte(zipOf(t, "crate.obj", crate([3]any{"Body", "Planks", [3]float64{1, 0.8, 0.6}})+bolt, "crate.mtl",
+			"newmtl Planks\nmap_Kd Crate_BaseColor.png\n", "Crate_BaseColor.png", flat(t, color.NRGBA{150, 100, 50, 255}))),
+		0o600); err != nil {
 		t.Fatal(err)
 	}
 	b.dropFiles("main", path)
@@ -189,7 +208,8 @@ func TestAPieceIsSizedByHandAndStandsRight(t *testing.T) {
 	})
 	id := st.Pieces[0].ID
 	code, out := s.post("/api/sets/"+set+"/edit", map[string]any{"revision": -1, "commands": []edit.Command{
-		edit.Do(&edit.Place{StandIn: "box", At: geom.V{X: 3}, Patch: []byte(`{"size":{"x":1,"y":2.25,"z":1}}`)}), edit.Do(&edit.Place{Piece: id, At: geom.V{X: 5}}),
+		edit.Do(&edit.Place{StandIn: "box", At: geom.V{X: 3},
+			Patch: []byte(`{"size":{"x":1,"y":2.25,"z":1}}`)}), edit.Do(&edit.Place{Piece: id, At: geom.V{X: 5}}),
 		edit.Do(&edit.ChangePiece{ID: id, Patch: []byte(`{"sizing":{"metresPerUnit":1,"up":"Y","decided":true}}`)})}})
 	if code != 200 {
 		t.Fatalf("%d %s", code, out)
@@ -202,7 +222,8 @@ func TestAPieceIsSizedByHandAndStandsRight(t *testing.T) {
 
 	b.step("size")
 	b.until("document.querySelector('#lineup [data-piece] path[d^=M]')")
-	b.until("document.querySelector('[data-proposed] button') && document.querySelector('[data-pattern]')") // nothing moves any more
+	// nothing moves any more
+	b.until("document.querySelector('[data-proposed] button') && document.querySelector('[data-pattern]')")
 	// Unlocked, its width alone: a quarter too long, and said so.
 	b.press("the proportions stay")
 	b.until("!Alpine.store('v').even")
@@ -231,7 +252,8 @@ func TestAPieceIsSizedByHandAndStandsRight(t *testing.T) {
 	}
 	wide := now.Patterns[0].Width
 	b.until(fmt.Sprintf("Math.abs(Alpine.store('v').pattern?.width - %v) < 1e-6", wide))
-	r := eval[[]float64](b, "(r => [r.left, r.top, r.width, r.height])(document.querySelector('[data-elevation=picture] image').getBoundingClientRect())")
+	r := eval[[]float64](b, "(r => [r.left, r.top, r.width, "+
+		"r.height])(document.querySelector('[data-elevation=picture] image').getBoundingClientRect())")
 	b.do(chromedp.MouseClickXY(r[0]+r[2]/4, r[1]+r[3]/2), chromedp.MouseClickXY(r[0]+r[2]*3/4, r[1]+r[3]/2))
 	b.until("Alpine.store('v').measuredOn === 'picture' && Alpine.store('v').measuredLength > 0")
 	b.choose("What a distance on the picture changes", "the piece")
@@ -248,7 +270,8 @@ func TestAPieceIsSizedByHandAndStandsRight(t *testing.T) {
 	b.until(fmt.Sprintf("Math.abs(Alpine.store('v').sized.size.x - %v) < 1e-6", large.X))
 	b.press("click its pivot")
 	b.until("document.querySelector('[data-elevation=front] [data-pivot]')")
-	q := eval[[]float64](b, "(r => [r.left, r.top])(document.querySelector('[data-elevation=front] path').getBoundingClientRect())")
+	q := eval[[]float64](b, "(r => [r.left, r.top])(document.querySelector('[data-elevation=front] "+
+		"path').getBoundingClientRect())")
 	b.do(chromedp.MouseClickXY(q[0]+1, q[1]+1))
 	st = s.await(set, "the pivot", func(st *query.State) bool { return st.Pieces[0].Sizing.Pivot == "point" })
 	if box := st.Pieces[0].Box; math.Abs(box.Max.Y) > 0.01*large.Y || math.Abs(box.Min.X) > 0.01*large.X {

@@ -118,7 +118,8 @@ func (h *hand) send(ctx context.Context, path string, body func() io.Reader) (in
 
 func (h *hand) edit(ctx context.Context) {
 	x := float64(h.chance.IntN(1 << 20))
-	raw, _ := json.Marshal(edit.Request{Revision: -1, Request: store.NewID(), Commands: []edit.Command{edit.Do(&edit.Place{StandIn: "box", At: geom.V{X: x, Z: 3}})}})
+	raw, _ := json.Marshal(edit.Request{Revision: -1, Request: store.NewID(),
+		Commands: []edit.Command{edit.Do(&edit.Place{StandIn: "box", At: geom.V{X: x, Z: 3}})}})
 	code, out, err := h.send(ctx, "/api/sets/"+h.set+"/edit", func() io.Reader { return bytes.NewReader(raw) })
 	if err != nil {
 		return
@@ -185,10 +186,12 @@ func TestSoak(t *testing.T) {
 		if t.Failed() {
 			text, _ := os.ReadFile(y.log.Name())
 			for _, line := range strings.Split(string(text), "\n") {
-				if strings.Contains(line, "SQLSTATE 57P") || strings.Contains(line, "failed to connect") || strings.Contains(line, "broken pipe") || strings.Contains(line, "conn closed") {
+				if strings.Contains(line, "SQLSTATE 57P") || strings.Contains(line, "failed to connect") ||
+					strings.Contains(line, "broken pipe") || strings.Contains(line, "conn closed") {
 					continue // the database was away, as it was to be
 				}
-				if strings.Contains(line, `"msg":"request failed"`) || strings.Contains(line, "panic") || strings.Contains(line, "broke off") {
+				if strings.Contains(line, `"msg":"request failed"`) || strings.Contains(line, "panic") ||
+					strings.Contains(line, "broke off") {
 					t.Log(line)
 				}
 			}
@@ -233,8 +236,11 @@ func TestSoak(t *testing.T) {
 				case k < 17:
 					h.undo(patient)
 				case k < 19:
-					text := fmt.Sprintf("v 0 0 0\nv 1 0 0\nv 0 1 %d.%d\nf 1 2 3\n", n, h.chance.IntN(1000)) + "# of " + h.name + strings.Repeat("#", h.chance.IntN(20000))
-					code, out, err := h.send(patient, "/api/productions/"+h.production+"/arrivals?name="+url.QueryEscape(fmt.Sprintf("thing %s %d.obj", h.name[:2], n)), func() io.Reader { return strings.NewReader(text) })
+					text := fmt.Sprintf("v 0 0 0\nv 1 0 0\nv 0 1 %d.%d\nf 1 2 3\n", n, h.chance.IntN(1000)) + "# of " + h.name +
+						strings.Repeat("#", h.chance.IntN(20000))
+					code, out, err := h.send(patient,
+						"/api/productions/"+h.production+"/arrivals?name="+url.QueryEscape(fmt.Sprintf("thing %s %d.obj", h.name[:2],
+							n)), func() io.Reader { return strings.NewReader(text) })
 					var r struct{ Arrival store.Arrival }
 					if err == nil && (code != 200 || json.Unmarshal(out, &r) != nil) {
 						t.Errorf("an upload: %d %s", code, out)
@@ -243,7 +249,8 @@ func TestSoak(t *testing.T) {
 						arrivals.Store(r.Arrival.ID, h.production)
 					}
 				default:
-					raw, _ := json.Marshal(map[string]any{"kind": "still", "settings": map[string]any{"width": 24, "samples": 2 + h.chance.IntN(40), "bounces": 1, "seed": 1 + n}})
+					raw, _ := json.Marshal(map[string]any{"kind": "still",
+						"settings": map[string]any{"width": 24, "samples": 2 + h.chance.IntN(40), "bounces": 1, "seed": 1 + n}})
 					code, out, err := h.send(patient, "/api/sets/"+h.set+"/takes", func() io.Reader { return bytes.NewReader(raw) })
 					if err == nil && code != 200 && code != 422 {
 						t.Errorf("a take: %d %s", code, out)
@@ -377,7 +384,8 @@ func TestSoak(t *testing.T) {
 	answers := map[int]int64{}
 	y.answers.Range(func(code, n any) bool { answers[code.(int)] = n.(*atomic.Int64).Load(); return true })
 	delete(killed, "database")
-	t.Logf("%v: %d edits, %d undone, %d uploads, %d takes; killed %v; answers %v", long, edits, undone, uploads.Load(), takes.Load(), killed, answers)
+	t.Logf("%v: %d edits, %d undone, %d uploads, %d takes; killed %v; answers %v", long, edits, undone, uploads.Load(),
+		takes.Load(), killed, answers)
 	if edits < 20 || len(killed) < 2 {
 		t.Errorf("too little happened to tell anything")
 	}
@@ -455,7 +463,9 @@ func TestFiftyPeopleOnOneSet(t *testing.T) {
 	_, set := s.newSet()
 	var deeds []edit.Command
 	for i := range 50 {
-		deeds = append(deeds, edit.Do(&edit.Place{StandIn: []string{"person", "box"}[i%2], Name: fmt.Sprintf("thing %d", i), At: geom.V{X: 0.02 * float64(i), Z: 0.015 * float64(i*7%50)}}))
+		deeds = append(deeds,
+			edit.Do(&edit.Place{StandIn: []string{"person", "box"}[i%2], Name: fmt.Sprintf("thing %d", i),
+				At: geom.V{X: 0.02 * float64(i), Z: 0.015 * float64(i*7%50)}}))
 	}
 	code, out := s.post("/api/sets/"+set+"/edit", map[string]any{"revision": -1, "commands": deeds})
 	var made edit.Answer
@@ -475,7 +485,9 @@ func TestFiftyPeopleOnOneSet(t *testing.T) {
 			time.Sleep(time.Duration(chance.IntN(1000)) * time.Millisecond)
 			for n := 1; ctx.Err() == nil; n++ {
 				x := 0.02*float64(i) + 0.001*float64(n)
-				raw, _ := json.Marshal(map[string]any{"revision": -1, "commands": []edit.Command{edit.Do(&edit.ChangePlacement{ID: made.Made[i], Patch: fmt.Appendf(nil, `{"at":{"x":%v}}`, x)})}})
+				raw, _ := json.Marshal(map[string]any{"revision": -1,
+					"commands": []edit.Command{edit.Do(&edit.ChangePlacement{ID: made.Made[i],
+						Patch: fmt.Appendf(nil, `{"at":{"x":%v}}`, x)})}})
 				req, _ := http.NewRequest(http.MethodPost, s.address+"/api/sets/"+set+"/edit", bytes.NewReader(raw))
 				req.Header.Set("Sec-Fetch-Site", "same-origin")
 				began := time.Now()
@@ -525,5 +537,6 @@ func TestFiftyPeopleOnOneSet(t *testing.T) {
 		slices.Sort(list)
 		return list[min(int(share*float64(len(list))), len(list)-1)].Round(time.Millisecond)
 	}
-	t.Logf("50 people, %v: %d edits, median %v, 95th percentile %v, longest %v; %d looks, median %v, longest %v", long, len(edits), at(edits, 0.5), at(edits, 0.95), at(edits, 1), len(looks), at(looks, 0.5), at(looks, 1))
+	t.Logf("50 people, %v: %d edits, median %v, 95th percentile %v, longest %v; %d looks, median %v, longest %v", long,
+		len(edits), at(edits, 0.5), at(edits, 0.95), at(edits, 1), len(looks), at(looks, 0.5), at(looks, 1))
 }

@@ -40,12 +40,15 @@ func TestTenTabsOfOneBrowser(t *testing.T) {
 		b.do(chromedp.Navigate(address))
 		b.until("window.Alpine?.store('v')?.st && document.getElementById('message').textContent.includes('lens view')")
 	}
-	if code, out := s.post("/api/sets/"+set+"/edit", map[string]any{"revision": -1, "commands": []edit.Command{edit.Do(&edit.Place{StandIn: "box", At: geom.V{X: 1}})}}); code != 200 {
+	if code, out := s.post("/api/sets/"+set+"/edit",
+		map[string]any{"revision": -1,
+			"commands": []edit.Command{edit.Do(&edit.Place{StandIn: "box", At: geom.V{X: 1}})}}); code != 200 {
 		t.Fatalf("%d %s", code, out)
 	}
 	for i, b := range tabs {
 		b.until("Alpine.store('v').st.placements.length === 1")
-		if n := eval[int](b, "performance.getEntriesByType('resource').filter((r) => r.name.endsWith('/api/events')).length"); n != 0 {
+		if n := eval[int](b,
+			"performance.getEntriesByType('resource').filter((r) => r.name.endsWith('/api/events')).length"); n != 0 {
 			t.Errorf("page %d has a stream of its own", i+1)
 		}
 	}
@@ -84,7 +87,8 @@ func TestAnEditWhoseAnswerIsLost(t *testing.T) {
 	// All answers are lost: the page does not say that it failed, and finds out.
 	eval[bool](b, "(window.lose = 100, true)")
 	b.press("plain box")
-	b.until("document.getElementById('message').textContent.includes('does not answer') || document.getElementById('message').textContent.includes('was kept')")
+	b.until("document.getElementById('message').textContent.includes('does not answer') || " +
+		"document.getElementById('message').textContent.includes('was kept')")
 	eval[bool](b, "(window.lose = 0, true)")
 	s.kill()
 	s.port = s.address[strings.LastIndex(s.address, ":")+1:]
@@ -102,7 +106,8 @@ func TestWhatDidNotComeIsAskedForAgain(t *testing.T) {
 	s := newSite(t)
 	b := browser(t)
 	set := b.production(s, "Away")
-	takeAll(s, b, set, "things.zip", []string{"stool/stool.obj", solid(0.4, 0.45, 0.4), "door/door.obj", solid(0.9, 2.1, 0.05)})
+	takeAll(s, b, set, "things.zip", []string{"stool/stool.obj", solid(0.4, 0.45, 0.4), "door/door.obj",
+		solid(0.9, 2.1, 0.05)})
 	b.until("Alpine.store('v').st.pieces.length === 2")
 	eval[bool](b, `(() => {
 		const real = fetch;
@@ -155,19 +160,23 @@ func TestTheDemoDeletesNothing(t *testing.T) {
 	again()
 	now := s.state(set)
 	if len(now.Shots) != 0 || len(now.Placements) != len(st.Placements)+1 || len(names()) != 1 {
-		t.Errorf("%d shots, %d placements of %d, productions %v", len(now.Shots), len(now.Placements), len(st.Placements)+1, names())
+		t.Errorf("%d shots, %d placements of %d, productions %v", len(now.Shots), len(now.Placements), len(st.Placements)+1,
+			names())
 	}
 	// A backup, while it runs; into an empty place; the same set comes out.
 	dir := t.TempDir()
 	file := filepath.Join(dir, "all.visator")
-	if out, err := exec.Command(binary, "backup", file, "--database", s.database, "--blobs", s.blobs, "--data", filepath.Join(dir, "a")).CombinedOutput(); err != nil {
+	if out, err := exec.Command(binary, "backup", file, "--database", s.database, "--blobs", s.blobs, "--data",
+		filepath.Join(dir, "a")).CombinedOutput(); err != nil {
 		t.Fatalf("%v %s", err, out)
 	}
-	if out, err := exec.Command(binary, "backup", file, "--database", s.database, "--blobs", s.blobs, "--data", filepath.Join(dir, "a")).CombinedOutput(); err == nil || !strings.Contains(string(out), "there already") {
+	if out, err := exec.Command(binary, "backup", file, "--database", s.database, "--blobs", s.blobs, "--data",
+		filepath.Join(dir, "a")).CombinedOutput(); err == nil || !strings.Contains(string(out), "there already") {
 		t.Errorf("over a file: %v %s", err, out)
 	}
 	other := newSite(t)
-	out, err := exec.Command(binary, "restore", file, "--database", other.database, "--blobs", other.blobs, "--data", filepath.Join(dir, "b")).CombinedOutput()
+	out, err := exec.Command(binary, "restore", file, "--database", other.database, "--blobs", other.blobs, "--data",
+		filepath.Join(dir, "b")).CombinedOutput()
 	if err != nil || !strings.Contains(string(out), "1 productions, 2 sets") {
 		t.Fatalf("%v %s", err, out)
 	}
@@ -186,7 +195,8 @@ func TestTheDemoDeletesNothing(t *testing.T) {
 		t.Fatal(err)
 	}
 	third := newSite(t)
-	if out, err := exec.Command(binary, "restore", bad, "--database", third.database, "--blobs", third.blobs, "--data", filepath.Join(dir, "c")).CombinedOutput(); err == nil || !strings.Contains(string(out), "nothing was changed") {
+	if out, err := exec.Command(binary, "restore", bad, "--database", third.database, "--blobs", third.blobs, "--data",
+		filepath.Join(dir, "c")).CombinedOutput(); err == nil || !strings.Contains(string(out), "nothing was changed") {
 		t.Errorf("a damaged backup: %v %s", err, out)
 	}
 	if page := string(third.get("/")); !strings.Contains(page, "None yet.") {
@@ -199,7 +209,9 @@ func TestTheDemoDeletesNothing(t *testing.T) {
 func TestTheBinOnTheFirstPage(t *testing.T) {
 	s := newSite(t)
 	production, set := s.newSet()
-	if code, out := s.post("/api/sets/"+set+"/edit", map[string]any{"revision": -1, "commands": []edit.Command{edit.Do(&edit.Place{StandIn: "box", Name: "touched"})}}); code != 200 {
+	if code, out := s.post("/api/sets/"+set+"/edit",
+		map[string]any{"revision": -1,
+			"commands": []edit.Command{edit.Do(&edit.Place{StandIn: "box", Name: "touched"})}}); code != 200 {
 		t.Fatalf("%d %s", code, out)
 	}
 	if code, out := s.form("/bin/production/"+production, nil); code != 200 {
@@ -220,7 +232,8 @@ func TestTheBinOnTheFirstPage(t *testing.T) {
 	// And puts it away again, told what goes with it.
 	find := fmt.Sprintf("[data-production=%q]", production)
 	b.click(find + " details summary")
-	b.until(fmt.Sprintf("document.querySelector('%s form p').textContent.includes('(sets: 1, pieces: 0, shots: 0)')", strings.ReplaceAll(find, `"`, `\"`)))
+	b.until(fmt.Sprintf("document.querySelector('%s form p').textContent.includes('(sets: 1, pieces: 0, shots: 0)')",
+		strings.ReplaceAll(find, `"`, `\"`)))
 	b.click(find + " details form button")
 	b.until("document.querySelector('[data-binned=production]')")
 	raw, _ := json.Marshal(eval[string](b, "document.querySelector('#bin').textContent"))

@@ -32,7 +32,8 @@ func TestTracesAreSentWhereTheyAreAskedFor(t *testing.T) {
 	t.Setenv("OTEL_BSP_SCHEDULE_DELAY", "100")
 	s := newSite(t)
 	_, set := s.newSet()
-	if code, out := s.post("/api/sets/"+set+"/takes", map[string]any{"kind": "still", "settings": map[string]any{"width": 16, "samples": 1}}); code != 200 {
+	if code, out := s.post("/api/sets/"+set+"/takes",
+		map[string]any{"kind": "still", "settings": map[string]any{"width": 16, "samples": 1}}); code != 200 {
 		t.Fatalf("%d %s", code, out)
 	}
 	s.await(set, "the take", func(st *query.State) bool { return st.Takes[0].State == "done" })

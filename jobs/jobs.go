@@ -36,7 +36,8 @@ const smallIntakes = 2
 // that many large intakes and that many takes at a time once Start is called, and
 // some small intakes beside them; with 0 it only puts in jobs. more is what goes
 // around every job.
-func Open(ctx context.Context, a *app.App, workers int, log *slog.Logger, more ...rivertype.Middleware) (*Pool, error) {
+func Open(ctx context.Context, a *app.App, workers int, log *slog.Logger,
+	more ...rivertype.Middleware) (*Pool, error) {
 	p := &Pool{store: a.Store}
 	p.life.id = fmt.Sprintf("%s-%d-%s", host(), os.Getpid(), store.NewID())
 	p.life.pool = a.Store.Pool
@@ -44,18 +45,26 @@ func Open(ctx context.Context, a *app.App, workers int, log *slog.Logger, more .
 	if workers > 0 {
 		w := river.NewWorkers()
 		g := guard{life: &p.life, log: log}
-		river.AddWorker(w, &worker[app.IntakeArgs]{guard: g, run: func(ctx context.Context, x app.IntakeArgs) error { return a.RunIntake(ctx, x.Arrival) },
-			failed: func(ctx context.Context, x app.IntakeArgs, why string) error {
-				return a.FailIntake(ctx, x.Arrival, why)
-			}})
-		river.AddWorker(w, &worker[app.MakeArgs]{guard: g, run: func(ctx context.Context, x app.MakeArgs) error { return a.RunMake(ctx, x.Piece) },
-			failed: func(ctx context.Context, x app.MakeArgs, why string) error { return a.FailMake(ctx, x.Piece, why) }})
-		river.AddWorker(w, &worker[app.TakeArgs]{guard: g, run: func(ctx context.Context, x app.TakeArgs) error { return a.RunTake(ctx, x.Take) },
-			failed: func(ctx context.Context, x app.TakeArgs, why string) error { return a.FailTake(ctx, x.Take, why) }})
-		river.AddWorker(w, &worker[app.SettleArgs]{guard: g, run: func(ctx context.Context, x app.SettleArgs) error { return a.RunSettle(ctx, x.Settling) },
-			failed: func(ctx context.Context, x app.SettleArgs, why string) error {
-				return a.FailSettle(ctx, x.Settling, why)
-			}})
+		river.AddWorker(w,
+			&worker[app.IntakeArgs]{guard: g,
+				run: func(ctx context.Context, x app.IntakeArgs) error { return a.RunIntake(ctx, x.Arrival) },
+				failed: func(ctx context.Context, x app.IntakeArgs, why string) error {
+					return a.FailIntake(ctx, x.Arrival, why)
+				}})
+		river.AddWorker(w,
+			&worker[app.MakeArgs]{guard: g,
+				run:    func(ctx context.Context, x app.MakeArgs) error { return a.RunMake(ctx, x.Piece) },
+				failed: func(ctx context.Context, x app.MakeArgs, why string) error { return a.FailMake(ctx, x.Piece, why) }})
+		river.AddWorker(w,
+			&worker[app.TakeArgs]{guard: g,
+				run:    func(ctx context.Context, x app.TakeArgs) error { return a.RunTake(ctx, x.Take) },
+				failed: func(ctx context.Context, x app.TakeArgs, why string) error { return a.FailTake(ctx, x.Take, why) }})
+		river.AddWorker(w,
+			&worker[app.SettleArgs]{guard: g,
+				run: func(ctx context.Context, x app.SettleArgs) error { return a.RunSettle(ctx, x.Settling) },
+				failed: func(ctx context.Context, x app.SettleArgs, why string) error {
+					return a.FailSettle(ctx, x.Settling, why)
+				}})
 		river.AddWorker(w, &worker[app.TidyArgs]{guard: g, run: func(ctx context.Context, _ app.TidyArgs) error {
 			said, err := a.Tidy(ctx)
 			if said != "" {
@@ -64,10 +73,13 @@ func Open(ctx context.Context, a *app.App, workers int, log *slog.Logger, more .
 			return err
 		}, failed: func(context.Context, app.TidyArgs, string) error { return nil }})
 		cfg.Workers = w
-		cfg.Queues = map[string]river.QueueConfig{app.QueueIntake: {MaxWorkers: workers + smallIntakes - 1}, app.QueueHeavy: {MaxWorkers: workers}, app.QueueTakes: {MaxWorkers: workers}, app.QueueTidy: {MaxWorkers: 1}, app.QueueSoon: {MaxWorkers: workers}}
-		cfg.PeriodicJobs = []*river.PeriodicJob{river.NewPeriodicJob(river.PeriodicInterval(app.TidyEvery), func() (river.JobArgs, *river.InsertOpts) {
-			return app.TidyArgs{}, &river.InsertOpts{Queue: app.QueueTidy, MaxAttempts: 3}
-		}, &river.PeriodicJobOpts{RunOnStart: true})}
+		cfg.Queues = map[string]river.QueueConfig{app.QueueIntake: {MaxWorkers: workers + smallIntakes - 1},
+			app.QueueHeavy: {MaxWorkers: workers}, app.QueueTakes: {MaxWorkers: workers}, app.QueueTidy: {MaxWorkers: 1},
+			app.QueueSoon: {MaxWorkers: workers}}
+		cfg.PeriodicJobs = []*river.PeriodicJob{river.NewPeriodicJob(river.PeriodicInterval(app.TidyEvery),
+			func() (river.JobArgs, *river.InsertOpts) {
+				return app.TidyArgs{}, &river.InsertOpts{Queue: app.QueueTidy, MaxAttempts: 3}
+			}, &river.PeriodicJobOpts{RunOnStart: true})}
 		cfg.JobTimeout = -1 // a night's render is no error
 		cfg.FetchPollInterval = 500 * time.Millisecond
 		// Work of dead processes is given back by sweep, by their sign of
@@ -142,7 +154,9 @@ func (p *Pool) sweep(ctx context.Context) error {
 		ID    int64
 		Owner string
 	}
-	list, err := store.List[running](ctx, p.store.Pool, "select id, attempted_by[array_upper(attempted_by, 1)] from river_job where state = 'running' and attempted_by is not null")
+	list, err := store.List[running](ctx, p.store.Pool,
+		"select id, attempted_by[array_upper(attempted_by, 1)] from river_job where state = 'running' and attempted_by is "+
+			"not null")
 	if err != nil {
 		return err
 	}

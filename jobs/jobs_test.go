@@ -36,7 +36,8 @@ func newCrew(t *testing.T) *crew {
 	if c.production, c.set, err = c.a.NewProduction(t.Context(), "crew", "metre"); err != nil {
 		t.Fatal(err)
 	}
-	if _, err := c.a.Edit(t.Context(), c.set, edit.Request{Revision: -1, Commands: []edit.Command{edit.Do(&edit.Place{StandIn: "person"})}}); err != nil {
+	if _, err := c.a.Edit(t.Context(), c.set,
+		edit.Request{Revision: -1, Commands: []edit.Command{edit.Do(&edit.Place{StandIn: "person"})}}); err != nil {
 		t.Fatal(err)
 	}
 	c.pool(0) // puts jobs in, takes none
@@ -83,7 +84,8 @@ func (c *crew) await(what string, ok func(st *query.State) bool) *query.State {
 
 func (c *crew) shoot(width, samples int) {
 	c.Helper()
-	if _, err := c.a.Shoot(c.Context(), c.set, "", "still", app.TakeSettings{Width: width, Samples: samples, Bounces: 1}); err != nil {
+	if _, err := c.a.Shoot(c.Context(), c.set, "", "still",
+		app.TakeSettings{Width: width, Samples: samples, Bounces: 1}); err != nil {
 		c.Fatal(err)
 	}
 }
@@ -98,7 +100,8 @@ func TestADownloadDoesNotWaitForAPicture(t *testing.T) {
 	if _, _, err := c.a.Arrive(t.Context(), c.production, "a.obj", strings.NewReader(triangle)); err != nil {
 		t.Fatal(err)
 	}
-	done := c.await("the intake", func(st *query.State) bool { return len(st.Arrivals) == 1 && st.Arrivals[0].State == "done" })
+	done := c.await("the intake",
+		func(st *query.State) bool { return len(st.Arrivals) == 1 && st.Arrivals[0].State == "done" })
 	if done.Takes[0].State != "working" {
 		t.Errorf("the take is %s: it was to be under way", done.Takes[0].State)
 	}
@@ -127,7 +130,8 @@ func TestWorkGoesOnInTheNextProcess(t *testing.T) {
 		t.Errorf("the note says %q", st.Takes[0].Note)
 	}
 	// It need not be made in full for the test: let it be a short one.
-	if _, err := c.a.Store.Pool.Exec(t.Context(), "update take set settings = jsonb_set(settings::jsonb, '{samples}', '8')"); err != nil {
+	if _, err := c.a.Store.Pool.Exec(t.Context(),
+		"update take set settings = jsonb_set(settings::jsonb, '{samples}', '8')"); err != nil {
 		t.Fatal(err)
 	}
 	second := c.pool(1)
@@ -171,7 +175,9 @@ func TestTwoProcessesShareTheQueue(t *testing.T) {
 		}
 	}
 	var attempts int
-	if err := c.a.Store.Pool.QueryRow(t.Context(), "select coalesce(sum(attempt), 0) from river_job where queue = 'takes'").Scan(&attempts); err != nil || attempts != 6 {
+	if err := c.a.Store.Pool.QueryRow(t.Context(),
+		"select coalesce(sum(attempt), 0) from river_job where queue = 'takes'").Scan(&attempts); err != nil ||
+		attempts != 6 {
 		t.Errorf("%d attempts for six pictures, %v", attempts, err)
 	}
 }
@@ -183,12 +189,15 @@ func TestALostRenderIsGivenOn(t *testing.T) {
 	c := newCrew(t)
 	p := c.pool(1)
 	defer c.stop(p)
-	move := map[string]any{"move": map[string]any{"rate": 24, "seconds": 1.5, "keys": []any{map[string]any{"view": json.RawMessage(c.view()), "seconds": 1.5, "easing": "linear"}}}}
+	move := map[string]any{"move": map[string]any{"rate": 24, "seconds": 1.5,
+		"keys": []any{map[string]any{"view": json.RawMessage(c.view()), "seconds": 1.5, "easing": "linear"}}}}
 	raw, _ := json.Marshal(move)
-	if _, err := c.a.Edit(t.Context(), c.set, edit.Request{Revision: -1, Commands: []edit.Command{edit.Do(&edit.ChangeSet{Patch: raw})}}); err != nil {
+	if _, err := c.a.Edit(t.Context(), c.set,
+		edit.Request{Revision: -1, Commands: []edit.Command{edit.Do(&edit.ChangeSet{Patch: raw})}}); err != nil {
 		t.Fatal(err)
 	}
-	if _, err := c.a.Shoot(t.Context(), c.set, "", "move", app.TakeSettings{Width: 96, Samples: 64, Bounces: 2}); err != nil {
+	if _, err := c.a.Shoot(t.Context(), c.set, "", "move",
+		app.TakeSettings{Width: 96, Samples: 64, Bounces: 2}); err != nil {
 		t.Fatal(err)
 	}
 	frames := func(st *query.State) int {
@@ -201,12 +210,17 @@ func TestALostRenderIsGivenOn(t *testing.T) {
 	c.await("some frames", func(st *query.State) bool { return frames(st) >= 3 })
 	// The connection that holds the sign of life is cut.
 	var cut int
-	if err := c.a.Store.Pool.QueryRow(t.Context(), "select count(pg_terminate_backend(pid)) from pg_locks where locktype = 'advisory' and pid <> pg_backend_pid() and database = (select oid from pg_database where datname = current_database())").Scan(&cut); err != nil || cut == 0 {
+	if err := c.a.Store.Pool.QueryRow(t.Context(),
+		"select count(pg_terminate_backend(pid)) from pg_locks where locktype = 'advisory' and pid <> pg_backend_pid() "+
+			"and database = (select oid from pg_database where datname = current_database())").Scan(&cut); err != nil ||
+		cut == 0 {
 		t.Fatalf("%d connections cut, %v", cut, err)
 	}
 	// Whoever has an older turn writes no more.
-	st := c.await("another turn", func(st *query.State) bool { return st.Takes[0].Turn >= 2 || st.Takes[0].State == "done" })
-	if err := c.a.Store.SetTake(t.Context(), st.Takes[0].ID, 1, "failed", 0, "from the first", app.TakeResult{}); !errors.Is(err, store.ErrOvertaken) {
+	st := c.await("another turn",
+		func(st *query.State) bool { return st.Takes[0].Turn >= 2 || st.Takes[0].State == "done" })
+	if err := c.a.Store.SetTake(t.Context(), st.Takes[0].ID, 1, "failed", 0, "from the first",
+		app.TakeResult{}); !errors.Is(err, store.ErrOvertaken) {
 		t.Errorf("an older turn writes: %v", err)
 	}
 	st = c.await("the move", func(st *query.State) bool { return st.Takes[0].State == "done" })
@@ -240,12 +254,16 @@ func TestASmallDownloadDoesNotWaitForALargeOne(t *testing.T) {
 		}
 	}
 	// What counts as large is told by its bytes: this much is enough to take a while.
-	if _, _, err := c.a.Arrive(t.Context(), c.production, "big.obj", strings.NewReader(big.String()+strings.Repeat("# nothing more to see here, only to be as large as large ones are\n", 1_700_000))); err != nil {
+	if _, _, err := c.a.Arrive(t.Context(), c.production, "big.obj",
+		strings.NewReader(big.String()+strings.Repeat("# nothing more to see here, only to be as large as large ones are\n",
+			1_700_000))); err != nil {
 		t.Fatal(err)
 	}
-	c.await("the large one to begin", func(st *query.State) bool { return len(st.Arrivals) == 1 && st.Arrivals[0].State == "working" })
+	c.await("the large one to begin",
+		func(st *query.State) bool { return len(st.Arrivals) == 1 && st.Arrivals[0].State == "working" })
 	for i := range 3 {
-		if _, _, err := c.a.Arrive(t.Context(), c.production, fmt.Sprintf("small%d.obj", i), strings.NewReader(triangle+strings.Repeat("#", i))); err != nil {
+		if _, _, err := c.a.Arrive(t.Context(), c.production, fmt.Sprintf("small%d.obj", i),
+			strings.NewReader(triangle+strings.Repeat("#", i))); err != nil {
 			t.Fatal(err)
 		}
 	}

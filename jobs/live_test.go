@@ -45,7 +45,8 @@ func TestTheSignOfLifeOutlastsAnOutage(t *testing.T) {
 	case <-time.After(10 * time.Second):
 	}
 	if l.lock != nil || !errors.Is(context.Cause(work), errLost) {
-		t.Errorf("without a database there is a sign of life %v, and the work ended by %v", l.lock != nil, context.Cause(work))
+		t.Errorf("without a database there is a sign of life %v, and the work ended by %v", l.lock != nil,
+			context.Cause(work))
 	}
 	late, ended := l.within(t.Context())
 	defer ended()
@@ -70,7 +71,8 @@ func TestWhoIsGone(t *testing.T) {
 	a := app.New(storetest.Open(t))
 	l := &life{pool: a.Store.Pool}
 	ask := func(owner string) (gone bool) {
-		err := a.Store.Tx(t.Context(), func(tx pgx.Tx) (err error) { gone, err = l.gone(t.Context(), tx, owner); return err })
+		err := a.Store.Tx(t.Context(),
+			func(tx pgx.Tx) (err error) { gone, err = l.gone(t.Context(), tx, owner); return err })
 		if err != nil {
 			t.Fatal(err)
 		}

@@ -69,7 +69,8 @@ func (w *worker[T]) Work(ctx context.Context, job *river.Job[T]) error {
 func (w *worker[T]) whole(ctx context.Context, job *river.Job[T]) (err error) {
 	defer func() {
 		if r := recover(); r != nil {
-			w.log.Error("a job broke off", "kind", job.Kind, "job", job.ID, "attempt", job.Attempt, "panic", r, "stack", string(debug.Stack()))
+			w.log.Error("a job broke off", "kind", job.Kind, "job", job.ID, "attempt", job.Attempt, "panic", r, "stack",
+				string(debug.Stack()))
 			err = fmt.Errorf("%w (%v); it is written in the server's log", errBroke, r)
 		}
 	}()

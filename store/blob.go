@@ -32,7 +32,8 @@ var ErrDamaged = errors.New("damaged")
 // database's own (53100, disk_full).
 func Full(err error) bool {
 	var pg *pgconn.PgError
-	return errors.Is(err, ErrFull) || errors.Is(err, syscall.ENOSPC) || errors.Is(err, syscall.EDQUOT) || errors.As(err, &pg) && pg.Code == "53100"
+	return errors.Is(err, ErrFull) || errors.Is(err, syscall.ENOSPC) || errors.Is(err, syscall.EDQUOT) ||
+		errors.As(err, &pg) && pg.Code == "53100"
 }
 
 // Away reports whether an error came of the database being away: it may be back in
@@ -50,7 +51,8 @@ func Away(err error) bool {
 		return strings.HasPrefix(pg.Code, "57P") || strings.HasPrefix(pg.Code, "08")
 	}
 	return errors.As(err, &connect) || errors.As(err, &op) || pgconn.SafeToRetry(err) ||
-		strings.Contains(err.Error(), "unexpected EOF") || strings.Contains(err.Error(), "conn closed") || strings.Contains(err.Error(), "conn busy")
+		strings.Contains(err.Error(), "unexpected EOF") || strings.Contains(err.Error(), "conn closed") ||
+		strings.Contains(err.Error(), "conn busy")
 }
 
 // full makes ErrFull of an error of the system that means it.
@@ -102,7 +104,8 @@ func (s *Store) Put(ctx context.Context, r io.Reader, limit int64) (k Kept, err 
 	k.Hash = hex.EncodeToString(h.Sum(nil))
 	// The row comes first: whoever gives blobs back holds it while the bytes go, so
 	// that they are either still there below or written again.
-	err = s.Pool.QueryRow(ctx, "insert into blob (hash, bytes) values ($1, $2) on conflict (hash) do update set put = clock_timestamp() returning put, xmax = 0",
+	err = s.Pool.QueryRow(ctx, "insert into blob (hash, bytes) values ($1, $2) on conflict (hash) do update set put = "+
+		"clock_timestamp() returning put, xmax = 0",
 		k.Hash, k.Bytes).Scan(&k.Put, &k.New)
 	if err != nil {
 		return Kept{}, full(err)
@@ -347,14 +350,16 @@ func (s *Store) enter(ctx context.Context) error {
 		if !hashForm.MatchString(o.Key) {
 			continue
 		}
-		if _, err := s.Pool.Exec(ctx, "insert into blob (hash, bytes) values ($1, $2) on conflict (hash) do nothing", o.Key, o.Size); err != nil {
+		if _, err := s.Pool.Exec(ctx, "insert into blob (hash, bytes) values ($1, $2) on conflict (hash) do nothing", o.Key,
+			o.Size); err != nil {
 			return err
 		}
 	}
 }
 
 // referring are the tables whose rows name blobs, in any of their columns.
-var referring = []string{"production", "arrival", "piece", "piece_look", "sets", "placement", "element", "shot", "take", "log", "made"}
+var referring = []string{"production", "arrival", "piece", "piece_look", "sets", "placement", "element", "shot",
+	"take", "log", "made"}
 
 // References are the names of all blobs that a row names, in whatever column and
 // however deep: what can be undone, what lies in the bin and what was made before
@@ -362,7 +367,8 @@ var referring = []string{"production", "arrival", "piece", "piece_look", "sets",
 func References(ctx context.Context, q Querier) (map[string]bool, error) {
 	used := map[string]bool{}
 	for _, table := range referring {
-		rows, err := q.Query(ctx, `select distinct m[1] from `+table+` t, regexp_matches(row_to_json(t)::text, '\y[0-9a-f]{64}\y', 'g') m`)
+		rows, err := q.Query(ctx,
+			`select distinct m[1] from `+table+` t, regexp_matches(row_to_json(t)::text, '\y[0-9a-f]{64}\y', 'g') m`)
 		if err != nil {
 			return nil, err
 		}

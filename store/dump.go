@@ -122,7 +122,8 @@ func schemaOf(ctx context.Context, q Querier) (version int64, err error) {
 	return version, err
 }
 
-func dumpRows(ctx context.Context, tx pgx.Tx, z *zip.Writer, table string, used map[string]bool, sql string, args []any) (c Contents, err error) {
+func dumpRows(ctx context.Context, tx pgx.Tx, z *zip.Writer, table string, used map[string]bool, sql string,
+	args []any) (c Contents, err error) {
 	f, err := z.Create("rows/" + table + ".jsonl")
 	if err != nil {
 		return c, err

@@ -91,11 +91,15 @@ func TestSweepingIsSafe(t *testing.T) {
 	if err := os.WriteFile(filepath.Join(dir, old), []byte("from before there were rows"), 0o600); err != nil {
 		t.Fatal(err)
 	}
-	if err := store.InsertProduction(ctx, s.Pool, store.Production{ID: "p", Name: "n", Unit: "metre", Budget: 5}); err != nil {
+	if err := store.InsertProduction(ctx, s.Pool,
+		store.Production{ID: "p", Name: "n", Unit: "metre", Budget: 5}); err != nil {
 		t.Fatal(err)
 	}
-	for _, sql := range []string{"insert into arrival (id, production_id, name, blob, bytes, state, files) values ('a', 'p', 'n', 'x', 1, 'done', '[{\"blob\": \"" + kept + "\"}]')",
-		"insert into log (production_id, revision, label, changes) values ('p', 1, 'l', '[{\"before\":{\"light\":{\"panorama\":\"" + logged + "\"}}}]')", "update blob set put = now() - interval '2 days' where hash <> '" + fresh + "'"} {
+	for _, sql := range []string{"insert into arrival (id, production_id, name, blob, bytes, state, files) values " +
+		"('a', 'p', 'n', 'x', 1, 'done', '[{\"blob\": \"" + kept + "\"}]')",
+		"insert into log (production_id, revision, label, changes) values ('p', 1, 'l', " +
+			"'[{\"before\":{\"light\":{\"panorama\":\"" + logged + "\"}}}]')",
+		"update blob set put = now() - interval '2 days' where hash <> '" + fresh + "'"} {
 		if _, err := s.Pool.Exec(ctx, sql); err != nil {
 			t.Fatal(err)
 		}
@@ -165,7 +169,9 @@ func TestAFullDiskIsToldAsSuch(t *testing.T) {
 		t.Error("which errors mean it")
 	}
 	small := store.Room{Free: 900 << 20, Total: 100 << 30}
-	if !small.Short() || small.None() || (store.Room{Free: 60 << 30, Total: 100 << 30}).Short() || !(store.Room{Free: 30 << 30, Total: 1 << 40}).Short() || !(store.Room{Free: 1 << 20, Total: 1 << 30}).None() || (store.Room{}).Short() {
+	if !small.Short() || small.None() || (store.Room{Free: 60 << 30, Total: 100 << 30}).Short() ||
+		!(store.Room{Free: 30 << 30, Total: 1 << 40}).Short() || !(store.Room{Free: 1 << 20, Total: 1 << 30}).None() ||
+		(store.Room{}).Short() {
 		t.Error("when room is short")
 	}
 	dir := filepath.Join(t.TempDir(), "small")

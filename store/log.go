@@ -19,22 +19,27 @@ type Change struct {
 // InsertEntry adds to the log; what its actor had undone in the set before can no
 // longer be redone.
 func InsertEntry(ctx context.Context, tx pgx.Tx, e Entry) error {
-	if _, err := tx.Exec(ctx, "update log set dropped = true where production_id = $1 and (set_id = $2 or set_id = '' or $2 = '') and (actor = $3 or actor = '') and undone and not dropped", e.ProductionID, e.SetID, e.Actor); err != nil {
+	if _, err := tx.Exec(ctx, "update log set dropped = true where production_id = $1 and (set_id = $2 or set_id = '' "+
+		"or $2 = '') and (actor = $3 or actor = '') and undone and not dropped", e.ProductionID, e.SetID,
+		e.Actor); err != nil {
 		return err
 	}
-	_, err := tx.Exec(ctx, "insert into log (production_id, set_id, revision, label, changes, actor) values ($1, $2, $3, $4, $5, $6)", e.ProductionID, e.SetID, e.Revision, e.Label, e.Changes, e.Actor)
+	_, err := tx.Exec(ctx, "insert into log (production_id, set_id, revision, label, changes, actor) values ($1, $2, "+
+		"$3, $4, $5, $6)", e.ProductionID, e.SetID, e.Revision, e.Label, e.Changes, e.Actor)
 	return err
 }
 
 // NextUndo is the entry that undo would take back for a person in a set: their own
 // newest there or of what belongs to no set, or one that is nobody's. ErrNotFound when there is none.
 func NextUndo(ctx context.Context, q Querier, production, set, actor string) (Entry, error) {
-	return One[Entry](ctx, q, "select "+entryColumns+" from log where production_id = $1 and (set_id = $2 or set_id = '') and (actor = $3 or actor = '') and not undone and not passed order by id desc limit 1", production, set, actor)
+	return One[Entry](ctx, q, "select "+entryColumns+" from log where production_id = $1 and (set_id = $2 or set_id = "+
+		"'') and (actor = $3 or actor = '') and not undone and not passed order by id desc limit 1", production, set, actor)
 }
 
 // NextRedo is what redo would do again; ErrNotFound when there is nothing.
 func NextRedo(ctx context.Context, q Querier, production, set, actor string) (Entry, error) {
-	return One[Entry](ctx, q, "select "+entryColumns+" from log where production_id = $1 and (set_id = $2 or set_id = '') and (actor = $3 or actor = '') and undone and not dropped order by id limit 1", production, set, actor)
+	return One[Entry](ctx, q, "select "+entryColumns+" from log where production_id = $1 and (set_id = $2 or set_id = "+
+		"'') and (actor = $3 or actor = '') and undone and not dropped order by id limit 1", production, set, actor)
 }
 
 // EntriesSince are the edits of a set, and of what belongs to all sets, after the newest

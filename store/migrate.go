@@ -23,10 +23,12 @@ import (
 var migrations embed.FS
 
 // ErrNewer is a database that a newer release has brought up.
-var ErrNewer = errors.New("this database was brought up by a newer release: start that release, or go back with a backup made before (docs/operating.md)")
+var ErrNewer = errors.New("this database was brought up by a newer release: start that release, or go back with a " +
+	"backup made before (docs/operating.md)")
 
 // ErrOlder is a database that is still to be brought up, by the server.
-var ErrOlder = errors.New("this database is of an older release: it is brought up by visator serve, or by visator migrate")
+var ErrOlder = errors.New("this database is of an older release: it is brought up by visator serve, or by visator " +
+	"migrate")
 
 // provider is goose on a connection of its own. Only one at a time migrates a
 // database: the others wait.
@@ -39,7 +41,8 @@ func provider(db *sql.DB) (*goose.Provider, error) {
 	if err != nil {
 		return nil, err
 	}
-	return goose.NewProvider(goose.DialectPostgres, db, dir, goose.WithSessionLocker(locker), goose.WithSlog(slog.New(slog.DiscardHandler)))
+	return goose.NewProvider(goose.DialectPostgres, db, dir, goose.WithSessionLocker(locker),
+		goose.WithSlog(slog.New(slog.DiscardHandler)))
 }
 
 // Migrate brings the database to the newest form, the job queue's too. It refuses

@@ -128,7 +128,8 @@ func TestEveryEarlierDatabaseComesUp(t *testing.T) {
 			t.Fatal(err)
 		}
 		list, err := s.Productions(ctx)
-		if err != nil || len(list) != 1 || list[0].Name != "Old Mill" || list[0].Budget != 1234 || list[0].Revision != 7 || list[0].Sample != "" {
+		if err != nil || len(list) != 1 || list[0].Name != "Old Mill" || list[0].Budget != 1234 || list[0].Revision != 7 ||
+			list[0].Sample != "" {
 			t.Errorf("version %d: %+v, %v", version, list, err)
 		}
 		set, err := GetSet(ctx, s.Pool, "s")
@@ -136,10 +137,12 @@ func TestEveryEarlierDatabaseComesUp(t *testing.T) {
 			t.Errorf("version %d: %+v, %v", version, set, err)
 		}
 		rows, err := Placements(ctx, s.Pool, "s")
-		if err != nil || len(rows) != 1 || rows[0].At.X != 0.1 || rows[0].At.Z != 1e-7 || !rows[0].Locked || rows[0].Order != 3 || (rows[0].Layer == "mill") != (version >= 4) {
+		if err != nil || len(rows) != 1 || rows[0].At.X != 0.1 || rows[0].At.Z != 1e-7 || !rows[0].Locked ||
+			rows[0].Order != 3 || (rows[0].Layer == "mill") != (version >= 4) {
 			t.Errorf("version %d: %+v, %v", version, rows, err)
 		}
-		if shots, err := Shots(ctx, s.Pool, "s"); err != nil || len(shots) != 1 || shots[0].View.Focal != 24 || (shots[0].Note == "early") != (version >= 5) {
+		if shots, err := Shots(ctx, s.Pool, "s"); err != nil || len(shots) != 1 || shots[0].View.Focal != 24 ||
+			(shots[0].Note == "early") != (version >= 5) {
 			t.Errorf("version %d: %+v, %v", version, shots, err)
 		}
 		if takes, err := Takes(ctx, s.Pool, "s"); err != nil || len(takes) != 1 {
@@ -149,7 +152,8 @@ func TestEveryEarlierDatabaseComesUp(t *testing.T) {
 		if version >= 6 {
 			actor = "anna"
 		}
-		if e, err := NextUndo(ctx, s.Pool, "p", "s", actor); err != nil || e.Label != "move wheel 1" || !strings.Contains(string(e.Changes), `{"x": 2}`) && !strings.Contains(string(e.Changes), `{"x":2}`) {
+		if e, err := NextUndo(ctx, s.Pool, "p", "s", actor); err != nil || e.Label != "move wheel 1" ||
+			!strings.Contains(string(e.Changes), `{"x": 2}`) && !strings.Contains(string(e.Changes), `{"x":2}`) {
 			t.Errorf("version %d: %+v, %v", version, e, err)
 		}
 		if version >= 4 {
@@ -159,13 +163,15 @@ func TestEveryEarlierDatabaseComesUp(t *testing.T) {
 		}
 		s.Close()
 		// A program that knows less refuses it.
-		if _, err := conn.Exec(ctx, "insert into goose_db_version (version_id, is_applied) values (9999, true)"); err != nil {
+		if _, err := conn.Exec(ctx,
+			"insert into goose_db_version (version_id, is_applied) values (9999, true)"); err != nil {
 			t.Fatal(err)
 		}
 		if err := Migrate(ctx, dsn); !errors.Is(err, ErrNewer) {
 			t.Errorf("version %d, of a newer release: %v", version, err)
 		}
-		if err := AwaitCurrent(ctx, dsn, func(error) { t.Error("it waits for what will not come") }); !errors.Is(err, ErrNewer) {
+		if err := AwaitCurrent(ctx, dsn, func(error) { t.Error("it waits for what will not come") }); !errors.Is(err,
+			ErrNewer) {
 			t.Errorf("a worker: %v", err)
 		}
 		_ = conn.Close(ctx)

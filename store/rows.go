@@ -151,16 +151,19 @@ func One[T any](ctx context.Context, q Querier, sql string, args ...any) (T, err
 
 const (
 	productionColumns = "id, name, unit, budget, revision, created, sample"
-	arrivalColumns    = "id, production_id, name, blob, bytes, state, progress, note, report, created, files, found, taking, credit, for_piece, pictures, job_id, fetching"
+	arrivalColumns    = "id, production_id, name, blob, bytes, state, progress, note, report, created, files, found, " +
+		"taking, credit, for_piece, pictures, job_id, fetching"
 	// PieceColumns are those of Piece, in its order.
-	PieceColumns = "id, production_id, arrival_id, name, source, blob, facts, sizing, rev, gone, created, recipe, credit, tags, favourite, news, made, making, picture, weight"
+	PieceColumns = "id, production_id, arrival_id, name, source, blob, facts, sizing, rev, gone, created, recipe, " +
+		"credit, tags, favourite, news, made, making, picture, weight"
 	takeColumns  = "id, set_id, shot_id, name, kind, state, progress, note, settings, result, job_id, created, turn"
 	entryColumns = "id, production_id, set_id, revision, label, changes, undone, dropped, at, actor"
 )
 
 // Productions are all that do not lie in the bin, the oldest first.
 func (s *Store) Productions(ctx context.Context) ([]Production, error) {
-	return List[Production](ctx, s.Pool, "select "+productionColumns+" from production where binned is null order by created")
+	return List[Production](ctx, s.Pool, "select "+productionColumns+" from production where binned is null order by "+
+		"created")
 }
 
 // GetProduction reads one; ErrNotFound when it is not there, or in the bin.
@@ -177,18 +180,21 @@ func (s *Store) SetSample(ctx context.Context, production, how string) error {
 // LockProduction reads a production and holds it until the transaction ends,
 // so that edits of it come one after another.
 func LockProduction(ctx context.Context, tx pgx.Tx, id string) (Production, error) {
-	return One[Production](ctx, tx, "select "+productionColumns+" from production where id = $1 and binned is null for update", id)
+	return One[Production](ctx, tx, "select "+productionColumns+" from production where id = $1 and binned is null for "+
+		"update", id)
 }
 
 // InsertProduction puts in a new one, at revision 0.
 func InsertProduction(ctx context.Context, q Querier, p Production) error {
-	_, err := q.Exec(ctx, "insert into production (id, name, unit, budget, sample) values ($1, $2, $3, $4, $5)", p.ID, p.Name, p.Unit, p.Budget, p.Sample)
+	_, err := q.Exec(ctx, "insert into production (id, name, unit, budget, sample) values ($1, $2, $3, $4, $5)", p.ID,
+		p.Name, p.Unit, p.Budget, p.Sample)
 	return err
 }
 
 // Arrivals are those of a production, the oldest first.
 func Arrivals(ctx context.Context, q Querier, production string) ([]Arrival, error) {
-	return List[Arrival](ctx, q, "select "+arrivalColumns+" from arrival where production_id = $1 and binned is null order by created, id", production)
+	return List[Arrival](ctx, q, "select "+arrivalColumns+" from arrival where production_id = $1 and binned is null "+
+		"order by created, id", production)
 }
 
 // Arrival reads one; ErrNotFound when it is not there.
@@ -203,12 +209,14 @@ func GetArrival(ctx context.Context, q Querier, id string) (Arrival, error) {
 
 // ArrivalOf finds an arrival of a production by its content, also in the bin.
 func ArrivalOf(ctx context.Context, q Querier, production, blob string) (Arrival, error) {
-	return One[Arrival](ctx, q, "select "+arrivalColumns+" from arrival where production_id = $1 and blob = $2 limit 1", production, blob)
+	return One[Arrival](ctx, q, "select "+arrivalColumns+" from arrival where production_id = $1 and blob = $2 limit 1",
+		production, blob)
 }
 
 // InsertArrival puts in a new one; its content must be kept before.
 func InsertArrival(ctx context.Context, q Querier, a Arrival) error {
-	_, err := q.Exec(ctx, "insert into arrival (id, production_id, name, blob, bytes, state, files, for_piece, job_id, fetching, credit) values ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, coalesce($11::jsonb, '{}'))",
+	_, err := q.Exec(ctx, "insert into arrival (id, production_id, name, blob, bytes, state, files, for_piece, job_id, "+
+		"fetching, credit) values ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, coalesce($11::jsonb, '{}'))",
 		a.ID, a.ProductionID, a.Name, a.Blob, a.Bytes, a.State, a.Files, a.ForPiece, a.JobID, a.Fetch, a.Credit)
 	return err
 }
@@ -216,13 +224,15 @@ func InsertArrival(ctx context.Context, q Querier, a Arrival) error {
 // SetArrival says how far an arrival is: progress is 0 to 1, note is for the
 // person. One that was cancelled stays so.
 func (s *Store) SetArrival(ctx context.Context, id, state string, progress float64, note string) error {
-	_, err := s.Pool.Exec(ctx, "update arrival set state = $2, progress = $3, note = $4 where id = $1 and state <> 'cancelled'", id, state, progress, Plain(note))
+	_, err := s.Pool.Exec(ctx, "update arrival set state = $2, progress = $3, note = $4 where id = $1 and state <> "+
+		"'cancelled'", id, state, progress, Plain(note))
 	return err
 }
 
 // PutFound keeps what an arrival was found to hold.
 func PutFound(ctx context.Context, q Querier, a *Arrival) error {
-	_, err := q.Exec(ctx, "update arrival set found = $2, taking = $3, credit = $4, pictures = $5, report = $6 where id = $1", a.ID, a.Found, a.Taking, a.Credit, a.Pictures, a.Report)
+	_, err := q.Exec(ctx, "update arrival set found = $2, taking = $3, credit = $4, pictures = $5, report = $6 where "+
+		"id = $1", a.ID, a.Found, a.Taking, a.Credit, a.Pictures, a.Report)
 	return err
 }
 
@@ -230,11 +240,14 @@ func PutFound(ctx context.Context, q Querier, a *Arrival) error {
 const unbinned = "not exists (select from arrival a where a.id = arrival_id and a.binned is not null)"
 
 // standing holds placements of such pieces, and of none.
-const standing = "(piece_id is null or piece_id not in (select b.id from piece b join arrival a on a.id = b.arrival_id where a.binned is not null))"
+const standing = "(piece_id is null or piece_id not in (select b.id from piece b join arrival a on a.id = " +
+	"b.arrival_id where a.binned is not null))"
 
 // Pieces are those of a production that were not taken out of the library.
 func Pieces(ctx context.Context, q Querier, production string) ([]Piece, error) {
-	return List[Piece](ctx, q, "select "+PieceColumns+" from piece where production_id = $1 and not gone and "+unbinned+" order by created, id", production)
+	return List[Piece](ctx, q,
+		"select "+PieceColumns+" from piece where production_id = $1 and not gone and "+unbinned+" order by created, id",
+		production)
 }
 
 // GetPiece reads one, also one that was taken out; ErrNotFound when it never was.
@@ -261,22 +274,30 @@ func Shelf(ctx context.Context, q Querier, production string, words []string) ([
 	}
 	return pgx.CollectRows(rows, func(row pgx.CollectableRow) (r ShelfRow, err error) {
 		p := &r.Piece
-		err = row.Scan(&p.ID, &p.ProductionID, &p.ArrivalID, &p.Name, &p.Source, &p.Blob, &p.Facts, &p.Sizing, &p.Rev, &p.Gone, &p.Created, &p.Recipe, &p.Credit, &p.Tags, &p.Favourite, &p.News, &p.Made, &p.Making, &p.Picture, &p.Weight, &r.ProductionName)
+		err = row.Scan(&p.ID, &p.ProductionID, &p.ArrivalID, &p.Name, &p.Source, &p.Blob, &p.Facts, &p.Sizing, &p.Rev,
+			&p.Gone, &p.Created, &p.Recipe, &p.Credit, &p.Tags, &p.Favourite, &p.News, &p.Made, &p.Making, &p.Picture,
+			&p.Weight, &r.ProductionName)
 		return r, err
 	})
 }
 
 // InsertPiece puts in a piece; one that is there stays as it is.
 func InsertPiece(ctx context.Context, q Querier, p Piece) error {
-	_, err := q.Exec(ctx, "insert into piece (id, production_id, arrival_id, name, source, blob, facts, sizing, recipe, credit, tags, favourite) values ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11, $12) on conflict (id) do nothing",
-		p.ID, p.ProductionID, p.ArrivalID, p.Name, p.Source, p.Blob, p.Facts, p.Sizing, p.Recipe, p.Credit, p.Tags, p.Favourite)
+	_, err := q.Exec(ctx, "insert into piece (id, production_id, arrival_id, name, source, blob, facts, sizing, "+
+		"recipe, credit, tags, favourite) values ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11, $12) on conflict (id) do "+
+		"nothing",
+		p.ID, p.ProductionID, p.ArrivalID, p.Name, p.Source, p.Blob, p.Facts, p.Sizing, p.Recipe, p.Credit, p.Tags,
+		p.Favourite)
 	return err
 }
 
 // PutMade keeps what was made of a piece, under the digest of what it was made
 // from; making ends with it.
-func PutMade(ctx context.Context, q Querier, id, digest, blob, picture string, facts, weight, inventory, subject json.RawMessage) error {
-	_, err := q.Exec(ctx, "update piece set made = $2, making = '', blob = $3, picture = $4, facts = $5, weight = $6, inventory = $7, subject = coalesce($8::jsonb, '{}') where id = $1", id, digest, blob, picture, facts, weight, inventory, subject)
+func PutMade(ctx context.Context, q Querier, id, digest, blob, picture string, facts, weight, inventory,
+	subject json.RawMessage) error {
+	_, err := q.Exec(ctx, "update piece set made = $2, making = '', blob = $3, picture = $4, facts = $5, weight = $6, "+
+		"inventory = $7, subject = coalesce($8::jsonb, '{}') where id = $1", id, digest, blob, picture, facts, weight,
+		inventory, subject)
 	return err
 }
 
@@ -292,7 +313,8 @@ func Subject(ctx context.Context, q Querier, piece string) (subject json.RawMess
 // CountPlacements is in how many places a piece stands, in all sets that are not in the
 // bin, and in how many sets.
 func CountPlacements(ctx context.Context, q Querier, piece string) (n, sets int, err error) {
-	err = q.QueryRow(ctx, "select count(*), count(distinct set_id) from placement p join sets s on s.id = p.set_id where piece_id = $1 and s.binned is null", piece).Scan(&n, &sets)
+	err = q.QueryRow(ctx, "select count(*), count(distinct set_id) from placement p join sets s on s.id = p.set_id "+
+		"where piece_id = $1 and s.binned is null", piece).Scan(&n, &sets)
 	return n, sets, err
 }
 
@@ -310,11 +332,14 @@ func StandElsewhere(ctx context.Context, q Querier, production, but string) ([]S
 
 // CopyPiece puts in a copy of a piece, with how it is drawn, under another name.
 func CopyPiece(ctx context.Context, q Querier, from, id, name string) error {
-	const rest = "production_id, arrival_id, source, blob, facts, sizing, gone, recipe, credit, tags, favourite, inventory, news, made, making, picture, weight, subject"
-	if _, err := q.Exec(ctx, "insert into piece (id, name, "+rest+") select $2, $3, "+rest+" from piece where id = $1", from, id, name); err != nil {
+	const rest = "production_id, arrival_id, source, blob, facts, sizing, gone, recipe, credit, tags, favourite, " +
+		"inventory, news, made, making, picture, weight, subject"
+	if _, err := q.Exec(ctx, "insert into piece (id, name, "+rest+") select $2, $3, "+rest+" from piece where id = $1",
+		from, id, name); err != nil {
 		return err
 	}
-	_, err := q.Exec(ctx, "insert into piece_look (piece_id, levels, front, top, right_) select $2, levels, front, top, right_ from piece_look where piece_id = $1", from, id)
+	_, err := q.Exec(ctx, "insert into piece_look (piece_id, levels, front, top, right_) select $2, levels, front, "+
+		"top, right_ from piece_look where piece_id = $1", from, id)
 	return err
 }
 
@@ -344,7 +369,8 @@ func Made(ctx context.Context, q Querier, digest string) (result json.RawMessage
 
 // KeepMade remembers a result for Made.
 func KeepMade(ctx context.Context, q Querier, digest string, result json.RawMessage) error {
-	_, err := q.Exec(ctx, "insert into made (digest, result) values ($1, $2) on conflict (digest) do nothing", digest, result)
+	_, err := q.Exec(ctx, "insert into made (digest, result) values ($1, $2) on conflict (digest) do nothing", digest,
+		result)
 	return err
 }
 
@@ -363,7 +389,8 @@ type LookLevels struct {
 
 // Looks are the levels of the pieces of a production.
 func Looks(ctx context.Context, q Querier, production string) ([]LookLevels, error) {
-	return List[LookLevels](ctx, q, "select l.piece_id, l.levels from piece_look l join piece p on p.id = l.piece_id where p.production_id = $1", production)
+	return List[LookLevels](ctx, q, "select l.piece_id, l.levels from piece_look l join piece p on p.id = l.piece_id "+
+		"where p.production_id = $1", production)
 }
 
 // Silhouettes are the outlines of a piece with the up axis that it has, as SVG
@@ -383,13 +410,15 @@ func Outlines(ctx context.Context, q Querier, production string, pieces []string
 const setColumns = "id, name, view, light, shot_id, move, hide, first_frame, last_frame, match, production_id, rev"
 
 func scanSet(row pgx.CollectableRow) (s Set, err error) {
-	err = row.Scan(&s.ID, &s.Name, &s.View, &s.Light, &s.Shot, &s.Move, &s.Hide, &s.First, &s.Last, &s.Match, &s.ProductionID, &s.Rev)
+	err = row.Scan(&s.ID, &s.Name, &s.View, &s.Light, &s.Shot, &s.Move, &s.Hide, &s.First, &s.Last, &s.Match,
+		&s.ProductionID, &s.Rev)
 	return s, err
 }
 
 // Sets are those of a production, the oldest first.
 func (s *Store) Sets(ctx context.Context, production string) ([]Set, error) {
-	rows, err := s.Pool.Query(ctx, "select "+setColumns+" from sets where production_id = $1 and binned is null order by created, id", production)
+	rows, err := s.Pool.Query(ctx, "select "+setColumns+" from sets where production_id = $1 and binned is null order "+
+		"by created, id", production)
 	if err != nil {
 		return nil, err
 	}
@@ -399,7 +428,8 @@ func (s *Store) Sets(ctx context.Context, production string) ([]Set, error) {
 // GetSet reads one; ErrNotFound when it is not there, or in the bin, by itself or
 // with its production.
 func GetSet(ctx context.Context, q Querier, id string) (Set, error) {
-	rows, err := q.Query(ctx, "select "+setColumns+" from sets where id = $1 and binned is null and exists (select from production where id = production_id and binned is null)", id)
+	rows, err := q.Query(ctx, "select "+setColumns+" from sets where id = $1 and binned is null and exists (select "+
+		"from production where id = production_id and binned is null)", id)
 	if err != nil {
 		return Set{}, err
 	}
@@ -433,7 +463,8 @@ func own(tag pgconn.CommandTag, err error) error {
 
 // SetOf is the set that a placement stands in; ErrNotFound when there is none.
 func SetOf(ctx context.Context, q Querier, production, placement string) (set string, err error) {
-	err = q.QueryRow(ctx, "select set_id from placement p join sets s on s.id = p.set_id where p.id = $1 and s.production_id = $2", placement, production).Scan(&set)
+	err = q.QueryRow(ctx, "select set_id from placement p join sets s on s.id = p.set_id where p.id = $1 and "+
+		"s.production_id = $2", placement, production).Scan(&set)
 	if errors.Is(err, pgx.ErrNoRows) {
 		err = ErrNotFound
 	}
@@ -458,14 +489,16 @@ func Delete(ctx context.Context, q Querier, table, set, id string) error {
 
 // PutPiece stores what of a piece can be edited.
 func PutPiece(ctx context.Context, q Querier, p *Piece, rev int64) error {
-	_, err := q.Exec(ctx, "update piece set name = $2, sizing = $3, gone = $4, recipe = $5, credit = $6, tags = $7, favourite = $8, arrival_id = $9, source = $10, news = $11, rev = $12 where id = $1",
+	_, err := q.Exec(ctx, "update piece set name = $2, sizing = $3, gone = $4, recipe = $5, credit = $6, tags = $7, "+
+		"favourite = $8, arrival_id = $9, source = $10, news = $11, rev = $12 where id = $1",
 		p.ID, p.Name, p.Sizing, p.Gone, p.Recipe, p.Credit, p.Tags, p.Favourite, p.ArrivalID, p.Source, p.News, rev)
 	return err
 }
 
 // Takes are those of a set, the newest first.
 func Takes(ctx context.Context, q Querier, set string) ([]Take, error) {
-	return List[Take](ctx, q, "select "+takeColumns+" from take where set_id = $1 and binned is null order by created desc, id", set)
+	return List[Take](ctx, q, "select "+takeColumns+" from take where set_id = $1 and binned is null order by created "+
+		"desc, id", set)
 }
 
 // Take reads one; ErrNotFound when it is not there.
@@ -475,7 +508,8 @@ func (s *Store) Take(ctx context.Context, id string) (Take, error) {
 
 // InsertTake puts in a new one.
 func InsertTake(ctx context.Context, q Querier, t Take) error {
-	_, err := q.Exec(ctx, "insert into take (id, set_id, shot_id, name, kind, state, settings, job_id) values ($1, $2, $3, $4, $5, $6, $7, $8)",
+	_, err := q.Exec(ctx, "insert into take (id, set_id, shot_id, name, kind, state, settings, job_id) values ($1, $2, "+
+		"$3, $4, $5, $6, $7, $8)",
 		t.ID, t.SetID, t.ShotID, t.Name, t.Kind, t.State, t.Settings, t.JobID)
 	return err
 }
@@ -495,7 +529,8 @@ func (s *Store) BeginTake(ctx context.Context, id string) (turn int64, err error
 
 // SetTake stores how far a take is; a take that was cancelled stays so.
 // ErrOvertaken when turn is not the newest.
-func (s *Store) SetTake(ctx context.Context, id string, turn int64, state string, progress float64, note string, result any) error {
+func (s *Store) SetTake(ctx context.Context, id string, turn int64, state string, progress float64, note string,
+	result any) error {
 	raw, err := json.Marshal(result)
 	if err != nil {
 		return err

@@ -22,13 +22,15 @@ type Scratch struct {
 
 // Load brings a dump into a scratch of its own. edit, when it is not nil, is given
 // each row before. The scratch is to be closed.
-func (s *Store) Load(ctx context.Context, d *Dumped, edit func(table string, line []byte) ([]byte, error)) (sc *Scratch, err error) {
+func (s *Store) Load(ctx context.Context, d *Dumped,
+	edit func(table string, line []byte) ([]byte, error)) (sc *Scratch, err error) {
 	newest, err := schemaOf(ctx, s.Pool)
 	if err != nil {
 		return nil, err
 	}
 	if d.Schema > newest || d.Schema < 1 {
-		return nil, fmt.Errorf("it was made by a newer release (its version is %d, this program knows %d): bring this one up first", d.Schema, newest)
+		return nil, fmt.Errorf("it was made by a newer release (its version is %d, this program knows %d): bring this one "+
+			"up first", d.Schema, newest)
 	}
 	made := &Scratch{name: "scratch_" + NewID(), of: s, dump: d}
 	if _, err := s.Pool.Exec(ctx, "create schema "+made.name); err != nil {
@@ -64,7 +66,9 @@ func (s *Store) Load(ctx context.Context, d *Dumped, edit func(table string, lin
 				if t.table == "log" {
 					overriding = "overriding system value "
 				}
-				_, err := tx.Exec(ctx, "insert into "+t.table+" "+overriding+"select * from json_populate_record(null::"+t.table+", $1::json)", string(line))
+				_, err := tx.Exec(ctx,
+					"insert into "+t.table+" "+overriding+"select * from json_populate_record(null::"+t.table+", $1::json)",
+					string(line))
 				if err != nil && !Away(err) && !Full(err) {
 					return broken("row %d of %s cannot be kept (%v)", n, t.table, err)
 				}
@@ -134,18 +138,21 @@ func (sc *Scratch) Commit(ctx context.Context, all, replace bool) error {
 			case t.table == "log":
 				columns = strings.TrimPrefix(strings.Replace(","+columns, ",id", "", 1), ",")
 			}
-			if _, err := tx.Exec(ctx, "insert into public."+t.table+" ("+columns+") "+overriding+"select "+columns+" from "+sc.name+"."+t.table+" order by "+t.order+conflict); err != nil {
+			if _, err := tx.Exec(ctx,
+				"insert into public."+t.table+" ("+columns+") "+overriding+"select "+columns+" from "+sc.name+"."+t.table+" order by "+t.order+conflict); err != nil {
 				return fmt.Errorf("%s: %w", t.table, err)
 			}
 		}
 		if all {
-			if _, err := tx.Exec(ctx, "select setval(pg_get_serial_sequence('public.log', 'id'), greatest((select max(id) from public.log), 1))"); err != nil {
+			if _, err := tx.Exec(ctx, "select setval(pg_get_serial_sequence('public.log', 'id'), greatest((select max(id) "+
+				"from public.log), 1))"); err != nil {
 				return err
 			}
 		}
 		// Jobs of where it was made are not of here.
 		for _, table := range []string{"take", "arrival"} {
-			if _, err := tx.Exec(ctx, "update public."+table+" t set job_id = null where exists (select from "+sc.name+"."+table+" s where s.id = t.id)"); err != nil {
+			if _, err := tx.Exec(ctx,
+				"update public."+table+" t set job_id = null where exists (select from "+sc.name+"."+table+" s where s.id = t.id)"); err != nil {
 				return err
 			}
 		}
@@ -155,7 +162,8 @@ func (sc *Scratch) Commit(ctx context.Context, all, replace bool) error {
 
 // columns are a table's, parted by commas.
 func (sc *Scratch) columns(ctx context.Context, tx pgx.Tx, table string) (list string, err error) {
-	err = tx.QueryRow(ctx, "select string_agg(column_name, ',' order by ordinal_position) from information_schema.columns where table_schema = $1 and table_name = $2", sc.name, table).Scan(&list)
+	err = tx.QueryRow(ctx, "select string_agg(column_name, ',' order by ordinal_position) from "+
+		"information_schema.columns where table_schema = $1 and table_name = $2", sc.name, table).Scan(&list)
 	return list, err
 }
 
@@ -176,7 +184,8 @@ func (s *Store) Ids(ctx context.Context, ids map[string][]string) (taken bool, e
 			return false, fmt.Errorf("rows of %s have no ids", table)
 		}
 		var there bool
-		if err := s.Pool.QueryRow(ctx, "select exists (select from "+table+" where id = any($1))", list).Scan(&there); err != nil {
+		if err := s.Pool.QueryRow(ctx, "select exists (select from "+table+" where id = any($1))",
+			list).Scan(&there); err != nil {
 			return false, err
 		}
 		taken = taken || there

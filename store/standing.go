@@ -21,14 +21,17 @@ func scanPlacement(row pgx.CollectableRow) (PlacementRow, error) { return scanPl
 
 func scanPlacementAnd(row pgx.CollectableRow, more ...any) (r PlacementRow, err error) {
 	p := &r.Placement
-	err = row.Scan(append([]any{&p.ID, &p.Piece, &p.StandIn, &p.Size.X, &p.Size.Y, &p.Size.Z, &p.Name, &p.At.X, &p.At.Y, &p.At.Z,
-		&p.Yaw, &p.Pitch, &p.Roll, &p.Scale.X, &p.Scale.Y, &p.Scale.Z, &p.Hidden, &p.Locked, &p.Order, &p.Layer, &p.Group, &p.Tint, &p.Recast, &r.Rev}, more...)...)
+	err = row.Scan(append([]any{&p.ID, &p.Piece, &p.StandIn, &p.Size.X, &p.Size.Y, &p.Size.Z, &p.Name, &p.At.X, &p.At.Y,
+		&p.At.Z,
+		&p.Yaw, &p.Pitch, &p.Roll, &p.Scale.X, &p.Scale.Y, &p.Scale.Z, &p.Hidden, &p.Locked, &p.Order, &p.Layer, &p.Group,
+		&p.Tint, &p.Recast, &r.Rev}, more...)...)
 	return r, err
 }
 
 // Placements are those of a set in the order of the manifest.
 func Placements(ctx context.Context, q Querier, set string) ([]PlacementRow, error) {
-	rows, err := q.Query(ctx, "select "+placementColumns+" from placement where set_id = $1 and "+standing+" order by ord, id", set)
+	rows, err := q.Query(ctx,
+		"select "+placementColumns+" from placement where set_id = $1 and "+standing+" order by ord, id", set)
 	if err != nil {
 		return nil, err
 	}
@@ -47,7 +50,8 @@ func PlacementsOf(ctx context.Context, q Querier, set string, ids []string) ([]P
 // Elsewhere are the placements of a piece in other sets than one, with the set of
 // each.
 func Elsewhere(ctx context.Context, q Querier, piece, but string) (rows []PlacementRow, sets []string, err error) {
-	list, err := q.Query(ctx, "select "+placementColumns+", set_id from placement where piece_id = $1 and set_id <> $2 and "+standing, piece, but)
+	list, err := q.Query(ctx, "select "+placementColumns+", set_id from placement where piece_id = $1 and set_id <> $2 "+
+		"and "+standing, piece, but)
 	if err != nil {
 		return nil, nil, err
 	}
@@ -89,7 +93,8 @@ type ElementRow struct {
 
 // Elements are what of a set is described, in the order of the manifest.
 func Elements(ctx context.Context, q Querier, set string) ([]ElementRow, error) {
-	rows, err := q.Query(ctx, "select id, kind, name, layer, hidden, locked, ord, spec, rev from element where set_id = $1 order by ord, id", set)
+	rows, err := q.Query(ctx, "select id, kind, name, layer, hidden, locked, ord, spec, rev from element where set_id "+
+		"= $1 order by ord, id", set)
 	if err != nil {
 		return nil, err
 	}
@@ -124,12 +129,14 @@ type ShotRow struct {
 
 // Shots are those of a set in the order in which they were kept.
 func Shots(ctx context.Context, q Querier, set string) ([]ShotRow, error) {
-	rows, err := q.Query(ctx, "select id, name, view, light, move, hide, first_frame, last_frame, match, note, status, ord, rev from shot where set_id = $1 order by ord, id", set)
+	rows, err := q.Query(ctx, "select id, name, view, light, move, hide, first_frame, last_frame, match, note, status, "+
+		"ord, rev from shot where set_id = $1 order by ord, id", set)
 	if err != nil {
 		return nil, err
 	}
 	return pgx.CollectRows(rows, func(row pgx.CollectableRow) (r ShotRow, err error) {
-		err = row.Scan(&r.ID, &r.Name, &r.View, &r.Light, &r.Move, &r.Hide, &r.First, &r.Last, &r.Match, &r.Note, &r.Status, &r.Order, &r.Rev)
+		err = row.Scan(&r.ID, &r.Name, &r.View, &r.Light, &r.Move, &r.Hide, &r.First, &r.Last, &r.Match, &r.Note, &r.Status,
+			&r.Order, &r.Rev)
 		return r, err
 	})
 }

@@ -63,15 +63,20 @@ func TestNothingIsKeptOfAnUploadThatBreaksOffOrIsTooLarge(t *testing.T) {
 
 func TestRowsComeBackAsTheyWerePut(t *testing.T) {
 	s, ctx := storetest.Open(t), context.Background()
-	if err := store.InsertProduction(ctx, s.Pool, store.Production{ID: "p", Name: "n", Unit: "metre", Budget: 5}); err != nil {
+	if err := store.InsertProduction(ctx, s.Pool,
+		store.Production{ID: "p", Name: "n", Unit: "metre", Budget: 5}); err != nil {
 		t.Fatal(err)
 	}
-	scene := stage.Scene{ID: "s", Name: "set", ShotSettings: stage.ShotSettings{View: optics.Default(), Light: light.Default(), Move: &motion.Move{Keys: []motion.Key{{View: optics.Default(), Seconds: 2, Easing: "smooth"}}, Rate: 24}, Hide: []string{"trees"}, First: 2, Last: 9}}
+	scene := stage.Scene{ID: "s", Name: "set", ShotSettings: stage.ShotSettings{View: optics.Default(),
+		Light: light.Default(),
+		Move:  &motion.Move{Keys: []motion.Key{{View: optics.Default(), Seconds: 2, Easing: "smooth"}}, Rate: 24},
+		Hide:  []string{"trees"}, First: 2, Last: 9}}
 	if err := store.PutSet(ctx, s.Pool, "p", scene, 3); err != nil {
 		t.Fatal(err)
 	}
 	set, err := store.GetSet(ctx, s.Pool, "s")
-	if err != nil || set.View != scene.View || set.Light != scene.Light || !reflect.DeepEqual(set.ShotSettings, scene.ShotSettings) || set.Rev != 3 {
+	if err != nil || set.View != scene.View || set.Light != scene.Light || !reflect.DeepEqual(set.ShotSettings,
+		scene.ShotSettings) || set.Rev != 3 {
 		t.Errorf("set %+v, %v", set, err)
 	}
 	p := stage.Person(geom.V{X: 0.1, Y: 1.0 / 3, Z: -7})
@@ -89,7 +94,8 @@ func TestATransactionThatFailsLeavesNothing(t *testing.T) {
 	s, ctx := storetest.Open(t), context.Background()
 	failed := errors.New("no")
 	err := s.Tx(ctx, func(tx pgx.Tx) error {
-		if err := store.InsertProduction(ctx, tx, store.Production{ID: "p", Name: "n", Unit: "metre", Budget: 5}); err != nil {
+		if err := store.InsertProduction(ctx, tx,
+			store.Production{ID: "p", Name: "n", Unit: "metre", Budget: 5}); err != nil {
 			return err
 		}
 		return failed
@@ -106,23 +112,29 @@ func TestATransactionThatFailsLeavesNothing(t *testing.T) {
 func TestOutlinesFollowTheUpAxis(t *testing.T) {
 	s, ctx := storetest.Open(t), context.Background()
 	for _, id := range []string{"p", "q"} {
-		if err := store.InsertProduction(ctx, s.Pool, store.Production{ID: id, Name: id, Unit: "metre", Budget: 5}); err != nil {
+		if err := store.InsertProduction(ctx, s.Pool,
+			store.Production{ID: id, Name: id, Unit: "metre", Budget: 5}); err != nil {
 			t.Fatal(err)
 		}
 		a := store.Arrival{ID: "a" + id, ProductionID: id, Name: id, Blob: "b"}
-		if _, err := s.Pool.Exec(ctx, "insert into arrival (id, production_id, name, blob, bytes, state) values ($1, $2, $3, $4, 1, 'done')", a.ID, id, a.Name, a.Blob); err != nil {
+		if _, err := s.Pool.Exec(ctx, "insert into arrival (id, production_id, name, blob, bytes, state) values ($1, $2, "+
+			"$3, $4, 1, 'done')", a.ID, id, a.Name, a.Blob); err != nil {
 			t.Fatal(err)
 		}
 		raw := json.RawMessage("{}")
-		if err := store.InsertPiece(ctx, s.Pool, store.Piece{ID: "piece " + id, ProductionID: id, ArrivalID: a.ID, Name: "n", Source: "s", Blob: "b", Facts: raw, Sizing: json.RawMessage(`{"up":"Z"}`), Recipe: raw, Credit: raw, Tags: json.RawMessage("[]")}); err != nil {
+		if err := store.InsertPiece(ctx, s.Pool, store.Piece{ID: "piece " + id, ProductionID: id, ArrivalID: a.ID, Name: "n",
+			Source: "s", Blob: "b", Facts: raw, Sizing: json.RawMessage(`{"up":"Z"}`), Recipe: raw, Credit: raw,
+			Tags: json.RawMessage("[]")}); err != nil {
 			t.Fatal(err)
 		}
-		if err := store.PutLook(ctx, s.Pool, store.Look{PieceID: "piece " + id, Levels: json.RawMessage("[]"), Front: json.RawMessage(`{"Y":"M0","Z":"M1"}`), Top: json.RawMessage(`{"Y":"M2","Z":"M3"}`)}); err != nil {
+		if err := store.PutLook(ctx, s.Pool, store.Look{PieceID: "piece " + id, Levels: json.RawMessage("[]"),
+			Front: json.RawMessage(`{"Y":"M0","Z":"M1"}`), Top: json.RawMessage(`{"Y":"M2","Z":"M3"}`)}); err != nil {
 			t.Fatal(err)
 		}
 	}
 	list, err := store.Outlines(ctx, s.Pool, "p", []string{"piece p", "piece q", "nothing"})
-	if err != nil || len(list) != 1 || list[0].Front != "M1" || list[0].Top != "M3" || list[0].Right != "" || list[0].PieceID != "piece p" {
+	if err != nil || len(list) != 1 || list[0].Front != "M1" || list[0].Top != "M3" || list[0].Right != "" ||
+		list[0].PieceID != "piece p" {
 		t.Errorf("%+v, %v", list, err)
 	}
 	if looks, err := store.Looks(ctx, s.Pool, "p"); err != nil || len(looks) != 1 || string(looks[0].Levels) != "[]" {
@@ -142,13 +154,18 @@ func TestElementsAndCopiesOfPieces(t *testing.T) {
 		}
 	}
 	must(store.InsertProduction(ctx, s.Pool, store.Production{ID: "p", Name: "n", Unit: "metre", Budget: 5}))
-	_, err := s.Pool.Exec(ctx, "insert into arrival (id, production_id, name, blob, bytes, state) values ('a', 'p', 'n', 'b', 1, 'done')")
+	_, err := s.Pool.Exec(ctx, "insert into arrival (id, production_id, name, blob, bytes, state) values ('a', 'p', "+
+		"'n', 'b', 1, 'done')")
 	must(err)
-	must(store.InsertPiece(ctx, s.Pool, store.Piece{ID: "one", ProductionID: "p", ArrivalID: "a", Name: "one", Source: "s", Blob: "b", Facts: raw, Sizing: json.RawMessage(`{"up":"Z"}`), Recipe: raw, Credit: raw, Tags: json.RawMessage("[]")}))
+	must(store.InsertPiece(ctx, s.Pool, store.Piece{ID: "one", ProductionID: "p", ArrivalID: "a", Name: "one",
+		Source: "s", Blob: "b", Facts: raw, Sizing: json.RawMessage(`{"up":"Z"}`), Recipe: raw, Credit: raw,
+		Tags: json.RawMessage("[]")}))
 	must(store.PutLook(ctx, s.Pool, store.Look{PieceID: "one", Levels: json.RawMessage(`[1]`), Front: raw, Top: raw}))
 	for _, id := range []string{"here", "there"} {
-		must(store.PutSet(ctx, s.Pool, "p", stage.Scene{ID: id, Name: id, ShotSettings: stage.ShotSettings{View: optics.Default(), Light: light.Default()}}, 0))
-		must(store.PutPlacement(ctx, s.Pool, id, stage.Placement{ID: "in " + id, Piece: "one", Name: "x", Scale: geom.V{X: 1, Y: 1, Z: 1}, Layer: "l", Group: "g", Tint: "#abcdef", Recast: "r"}, 1))
+		must(store.PutSet(ctx, s.Pool, "p",
+			stage.Scene{ID: id, Name: id, ShotSettings: stage.ShotSettings{View: optics.Default(), Light: light.Default()}}, 0))
+		must(store.PutPlacement(ctx, s.Pool, id, stage.Placement{ID: "in " + id, Piece: "one", Name: "x",
+			Scale: geom.V{X: 1, Y: 1, Z: 1}, Layer: "l", Group: "g", Tint: "#abcdef", Recast: "r"}, 1))
 	}
 	e := lay.Element{ID: "e", Kind: "layer", Name: "l", Spec: json.RawMessage(`{ "b":1.50, "a":-0 }`)}
 	must(store.PutElement(ctx, s.Pool, "here", e, 2))
@@ -157,17 +174,20 @@ func TestElementsAndCopiesOfPieces(t *testing.T) {
 		t.Errorf("elements %+v, %v", list, err)
 	}
 	must(store.CopyPiece(ctx, s.Pool, "one", "two", "its own"))
-	if p, err := store.GetPiece(ctx, s.Pool, "two"); err != nil || p.Name != "its own" || string(p.Sizing) != `{"up": "Z"}` {
+	if p, err := store.GetPiece(ctx, s.Pool, "two"); err != nil || p.Name != "its own" ||
+		string(p.Sizing) != `{"up": "Z"}` {
 		t.Errorf("the copy %+v, %v", p, err)
 	}
 	if looks, err := store.Looks(ctx, s.Pool, "p"); err != nil || len(looks) != 2 {
 		t.Errorf("looks %+v, %v", looks, err)
 	}
 	rows, sets, err := store.Elsewhere(ctx, s.Pool, "one", "here")
-	if err != nil || len(rows) != 1 || sets[0] != "there" || rows[0].ID != "in there" || rows[0].Tint != "#abcdef" || rows[0].Recast != "r" {
+	if err != nil || len(rows) != 1 || sets[0] != "there" || rows[0].ID != "in there" || rows[0].Tint != "#abcdef" ||
+		rows[0].Recast != "r" {
 		t.Errorf("elsewhere %+v in %v, %v", rows, sets, err)
 	}
-	if some, err := store.PlacementsOf(ctx, s.Pool, "here", []string{"in here", "in there"}); err != nil || len(some) != 1 || some[0].Group != "g" {
+	if some, err := store.PlacementsOf(ctx, s.Pool, "here", []string{"in here", "in there"}); err != nil ||
+		len(some) != 1 || some[0].Group != "g" {
 		t.Errorf("some placements %+v, %v", some, err)
 	}
 	must(store.Delete(ctx, s.Pool, "element", "here", "e"))

@@ -18,8 +18,11 @@ func shop(t *testing.T) (*Server, *Client) {
 	data := make([]byte, 300_000)
 	r := rand.NewChaCha8([32]byte{1})
 	_, _ = r.Read(data)
-	s := &Server{SlowBytes: 3_000_000, Files: map[string][]byte{"lamp.glb": data, "lamp slow.zip": data, "lamp breaks.zip": data, "lamp none.zip": data},
-		Offers: []Offer{{ID: "1", Name: "Lamp", Author: "North Yard", Licence: "CC0-1.0", Formats: []Form{{"GLB", "lamp.glb", 1, "", Plain}, {"OBJ", "lamp slow.zip", 1, "", Slow}, {"OBJ", "lamp breaks.zip", 1, "", Breaks}, {"OBJ", "lamp none.zip", 1, "", Fails}}},
+	s := &Server{SlowBytes: 3_000_000, Files: map[string][]byte{"lamp.glb": data, "lamp slow.zip": data,
+		"lamp breaks.zip": data, "lamp none.zip": data},
+		Offers: []Offer{{ID: "1", Name: "Lamp", Author: "North Yard", Licence: "CC0-1.0",
+			Formats: []Form{{"GLB", "lamp.glb", 1, "", Plain}, {"OBJ", "lamp slow.zip", 1, "", Slow},
+				{"OBJ", "lamp breaks.zip", 1, "", Breaks}, {"OBJ", "lamp none.zip", 1, "", Fails}}},
 			{ID: "2", Name: "Bench", Say: "slatted"}}}
 	at := httptest.NewServer(s)
 	t.Cleanup(at.Close)

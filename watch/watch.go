@@ -92,7 +92,8 @@ func (w *Watcher) Look(ctx context.Context) error {
 	return w.folder(ctx, w.dir, list[len(list)-1], byName)
 }
 
-func (w *Watcher) folder(ctx context.Context, dir string, to store.Production, byName map[string]store.Production) error {
+func (w *Watcher) folder(ctx context.Context, dir string, to store.Production,
+	byName map[string]store.Production) error {
 	entries, err := os.ReadDir(dir)
 	if err != nil {
 		return err

@@ -74,7 +74,8 @@ func TestWhatIsPutIntoAFolderArrives(t *testing.T) {
 	if n := names(hall); len(n) != 1 || n[0] != "chair.obj" {
 		t.Errorf("in the named one: %q", n)
 	}
-	for _, p := range []string{"taken in/lamp/maps/lamp_diff.png", "Hall/taken in/chair.obj", "refused/empty.obj", ".hidden"} {
+	for _, p := range []string{"taken in/lamp/maps/lamp_diff.png", "Hall/taken in/chair.obj", "refused/empty.obj",
+		".hidden"} {
 		if _, err := os.Stat(filepath.Join(dir, p)); err != nil {
 			t.Errorf("%s: %v", p, err)
 		}

@@ -41,7 +41,8 @@ func (s *Server) shotSheet(c *echo.Context) error {
 
 // cutOuts is the map of figures, as pdf, svg, png or csv.
 func (s *Server) cutOuts(c *echo.Context) error {
-	p, err := s.app.CutOuts(c.Request().Context(), c.Param("set"), c.QueryParam("shot"), c.QueryParam("as"), c.QueryParam("all") == "yes")
+	p, err := s.app.CutOuts(c.Request().Context(), c.Param("set"), c.QueryParam("shot"), c.QueryParam("as"),
+		c.QueryParam("all") == "yes")
 	return sheet(c, p, err)
 }
 

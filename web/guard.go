@@ -28,7 +28,8 @@ func onlyLoopback(next echo.HandlerFunc) echo.HandlerFunc {
 			host = h
 		}
 		if ip := net.ParseIP(strings.Trim(host, "[]")); host != "localhost" && (ip == nil || !ip.IsLoopback()) {
-			return echo.NewHTTPError(http.StatusForbidden, "This server answers on loopback only: use the address that it printed.")
+			return echo.NewHTTPError(http.StatusForbidden,
+				"This server answers on loopback only: use the address that it printed.")
 		}
 		return next(c)
 	}
@@ -103,7 +104,8 @@ func known(next echo.HandlerFunc) echo.HandlerFunc {
 			id = k.Value
 		} else if r.Method == http.MethodGet && strings.Contains(r.Header.Get("Accept"), "text/html") {
 			id = rand.Text()
-			c.SetCookie(&http.Cookie{Name: personCookie, Value: id, Path: "/", MaxAge: 10 * 365 * 86400, Secure: true, HttpOnly: true, SameSite: http.SameSiteStrictMode})
+			c.SetCookie(&http.Cookie{Name: personCookie, Value: id, Path: "/", MaxAge: 10 * 365 * 86400, Secure: true,
+				HttpOnly: true, SameSite: http.SameSiteStrictMode})
 		}
 		c.SetRequest(r.WithContext(act.WithActor(r.Context(), id)))
 		return next(c)
@@ -176,7 +178,8 @@ func (s *Server) logged(next echo.HandlerFunc) echo.HandlerFunc {
 		if strings.HasPrefix(r.URL.Path, "/static/") || strings.HasPrefix(r.URL.Path, "/blobs/") {
 			return err
 		}
-		s.log.LogAttrs(r.Context(), slog.LevelDebug, "request", slog.String("id", id), slog.String("method", r.Method), slog.String("path", r.URL.Path), slog.Int("status", status), slog.Duration("took", took), slog.Any("error", err))
+		s.log.LogAttrs(r.Context(), slog.LevelDebug, "request", slog.String("id", id), slog.String("method", r.Method),
+			slog.String("path", r.URL.Path), slog.Int("status", status), slog.Duration("took", took), slog.Any("error", err))
 		return err
 	}
 }

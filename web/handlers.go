@@ -96,7 +96,8 @@ func (s *Server) home(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	return s.render(c, "home.html", map[string]any{"Productions": out, "Bin": bin, "Days": app.BinDays, "Token": c.Get("csrf"), "Short": shortOf(s.app.Store.Room())})
+	return s.render(c, "home.html", map[string]any{"Productions": out, "Bin": bin, "Days": app.BinDays,
+		"Token": c.Get("csrf"), "Short": shortOf(s.app.Store.Room())})
 }
 
 func (s *Server) newProduction(c *echo.Context) error {
@@ -153,7 +154,8 @@ func (s *Server) sheet(c *echo.Context) error {
 	if !slices.Contains(steps, c.Param("step")) {
 		return echo.ErrNotFound
 	}
-	return s.render(c, "sheet.html", map[string]any{"Set": set, "Production": production, "Step": c.Param("step"), "Steps": steps, "Licences": credit.Licences(), "Short": shortOf(s.app.Store.Room())})
+	return s.render(c, "sheet.html", map[string]any{"Set": set, "Production": production, "Step": c.Param("step"),
+		"Steps": steps, "Licences": credit.Licences(), "Short": shortOf(s.app.Store.Room())})
 }
 
 func (s *Server) state(c *echo.Context) error {
@@ -410,7 +412,8 @@ func (s *Server) elementInstances(c *echo.Context) error {
 var hashForm = regexp.MustCompile(`^[0-9a-f]{64}$`)
 
 // served are the types that blobs are handed out as.
-var served = map[string]string{"png": "image/png", "exr": "image/x-exr", "zip": "application/zip", "mp4": "video/mp4", "glb": "model/gltf-binary"}
+var served = map[string]string{"png": "image/png", "exr": "image/x-exr", "zip": "application/zip", "mp4": "video/mp4",
+	"glb": "model/gltf-binary"}
 
 func (s *Server) blob(c *echo.Context) error {
 	hash := c.Param("hash")

@@ -24,23 +24,31 @@ type meters struct {
 
 func (s *Server) newMeters() *meters {
 	m := &meters{reg: prometheus.NewRegistry(),
-		requests: prometheus.NewCounterVec(prometheus.CounterOpts{Name: "visator_requests_total", Help: "Requests by route and status."}, []string{"method", "route", "status"}),
-		seconds:  prometheus.NewHistogramVec(prometheus.HistogramOpts{Name: "visator_request_seconds", Help: "How long requests took.", Buckets: []float64{.005, .02, .05, .1, .2, .5, 1, 2, 5, 20}}, []string{"route"}),
+		requests: prometheus.NewCounterVec(prometheus.CounterOpts{Name: "visator_requests_total",
+			Help: "Requests by route and status."}, []string{"method", "route", "status"}),
+		seconds: prometheus.NewHistogramVec(prometheus.HistogramOpts{Name: "visator_request_seconds",
+			Help: "How long requests took.", Buckets: []float64{.005, .02, .05, .1, .2, .5, 1, 2, 5, 20}}, []string{"route"}),
 	}
 	gauge := func(name, help string, read func() float64) {
 		m.reg.MustRegister(prometheus.NewGaugeFunc(prometheus.GaugeOpts{Name: name, Help: help}, read))
 	}
 	m.reg.MustRegister(m.requests, m.seconds, &house{app: s.app})
 	pool := s.app.Store.Pool
-	gauge("visator_pool_connections", "Connections to the database.", func() float64 { return float64(pool.Stat().TotalConns()) })
+	gauge("visator_pool_connections", "Connections to the database.",
+		func() float64 { return float64(pool.Stat().TotalConns()) })
 	gauge("visator_pool_in_use", "Of them, in use.", func() float64 { return float64(pool.Stat().AcquiredConns()) })
 	gauge("visator_pool_limit", "Connections at most.", func() float64 { return float64(pool.Stat().MaxConns()) })
-	gauge("visator_pool_waits", "How often a connection was waited for.", func() float64 { return float64(pool.Stat().EmptyAcquireCount()) })
+	gauge("visator_pool_waits", "How often a connection was waited for.",
+		func() float64 { return float64(pool.Stat().EmptyAcquireCount()) })
 	gauge("visator_listeners", "Streams of events that are open.", func() float64 { return float64(s.hub.count()) })
-	gauge("visator_measuring_lag_seconds", "How long the set that waits longest has not been measured as it is.", func() float64 { return s.app.MeasuringLag().Seconds() })
-	gauge("visator_edits", "Edits since the start, in this process.", func() float64 { return float64(edit.Edits.Load()) })
-	gauge("visator_render_samples", "Samples of pictures since the start, in this process; its rate is samples a second.", func() float64 { return float64(app.Samples.Load()) })
-	gauge("visator_disk_free_bytes", "Room on the disk of the blobs; 0 where they are kept elsewhere.", func() float64 { return float64(s.app.Store.Room().Free) })
+	gauge("visator_measuring_lag_seconds", "How long the set that waits longest has not been measured as it is.",
+		func() float64 { return s.app.MeasuringLag().Seconds() })
+	gauge("visator_edits", "Edits since the start, in this process.",
+		func() float64 { return float64(edit.Edits.Load()) })
+	gauge("visator_render_samples", "Samples of pictures since the start, in this process; its rate is samples a second.",
+		func() float64 { return float64(app.Samples.Load()) })
+	gauge("visator_disk_free_bytes", "Room on the disk of the blobs; 0 where they are kept elsewhere.",
+		func() float64 { return float64(s.app.Store.Room().Free) })
 	gauge("visator_disk_bytes", "That disk's size.", func() float64 { return float64(s.app.Store.Room().Total) })
 	return m
 }
@@ -50,7 +58,8 @@ type house struct{ app *app.App }
 
 var (
 	jobsMeter = prometheus.NewDesc("visator_jobs", "Jobs by kind and state.", []string{"kind", "state"}, nil)
-	ageMeter  = prometheus.NewDesc("visator_queue_age_seconds", "How long the job has waited that waits longest, by queue.", []string{"queue"}, nil)
+	ageMeter  = prometheus.NewDesc("visator_queue_age_seconds",
+		"How long the job has waited that waits longest, by queue.", []string{"queue"}, nil)
 )
 
 // Describe implements prometheus.Collector.
@@ -65,7 +74,8 @@ func (h *house) Collect(ch chan<- prometheus.Metric) {
 		Kind, State string
 		N           int64
 	}
-	list, err := store.List[count](ctx, h.app.Store.Pool, "select kind, state::text, count(*) from river_job group by kind, state")
+	list, err := store.List[count](ctx, h.app.Store.Pool,
+		"select kind, state::text, count(*) from river_job group by kind, state")
 	if err != nil {
 		return
 	}
@@ -108,9 +118,11 @@ func (s *Server) health(c *echo.Context) error {
 func shortOf(r store.Room) string {
 	switch {
 	case r.None():
-		return fmt.Sprintf("The disk is full: %.0f MB are left. Nothing new can be kept until there is room.", float64(r.Free)/1e6)
+		return fmt.Sprintf("The disk is full: %.0f MB are left. Nothing new can be kept until there is room.",
+			float64(r.Free)/1e6)
 	case r.Short():
-		return fmt.Sprintf("The disk gets full: %.1f GB are left of %.0f GB. Make room before it is.", float64(r.Free)/1e9, float64(r.Total)/1e9)
+		return fmt.Sprintf("The disk gets full: %.1f GB are left of %.0f GB. Make room before it is.", float64(r.Free)/1e9,
+			float64(r.Total)/1e9)
 	}
 	return ""
 }

@@ -27,7 +27,8 @@ type raw string
 func (r raw) MarshalJSON() ([]byte, error) { return []byte(r), nil }
 
 // hostile are values that no field expects.
-var hostile = []any{raw("1e308"), raw("-1e155"), 2147483648, int64(9223372036854775807), -1, "a\x00b", strings.Repeat("x", 3000), nil, []any{}, map[string]any{}}
+var hostile = []any{raw("1e308"), raw("-1e155"), 2147483648, int64(9223372036854775807), -1, "a\x00b",
+	strings.Repeat("x", 3000), nil, []any{}, map[string]any{}}
 
 // few are those that stand for the others where there are many fields.
 var few = []any{raw("1e308"), 2147483648, "a\x00b", "nobody", nil, map[string]any{}}
@@ -133,7 +134,8 @@ func newStruck(t *testing.T) *struck {
 		}
 		return r.Made
 	}
-	made := put(edit.Do(&edit.Place{StandIn: "box"}), edit.Do(&edit.Place{Piece: s.piece, At: geom.V{X: 2}}), edit.Do(&edit.KeepShot{Name: "a shot"}))
+	made := put(edit.Do(&edit.Place{StandIn: "box"}), edit.Do(&edit.Place{Piece: s.piece, At: geom.V{X: 2}}),
+		edit.Do(&edit.KeepShot{Name: "a shot"}))
 	s.box, s.other, s.shot = made[0], made[1], made[2]
 	square := []lay.P{{}, {X: 4}, {X: 4, Z: 4}, {Z: 4}}
 	text, _ := json.Marshal(lay.Room{Outline: square, Height: 2.5, Wall: 0.1})
@@ -154,9 +156,13 @@ func TestNoFieldOfACommandBreaksTheServer(t *testing.T) {
 	s := newStruck(t)
 	path := "/api/sets/" + s.set + "/edit"
 	v := optics.Default()
-	fine := map[string]any{"kind": "room", "id": s.box, "ids": []any{s.box, s.other}, "patch": map[string]any{"name": "n"}, "piece": s.piece, "standIn": "box", "spec": map[string]any{"height": 2.5},
-		"at": map[string]any{"x": 1, "y": 0, "z": 1}, "by": map[string]any{"x": 1, "y": 0, "z": 1}, "name": "n", "pattern": "n", "layer": "n", "of": "height", "to": "x-mid", "along": "x", "across": "x", "side": "back",
-		"metres": 1, "was": 1, "like": s.box, "likeOf": "width", "turn": 0.1, "seed": 1, "stroke": map[string]any{"do": "raise"}, "step": map[string]any{"op": "drop", "parts": []any{"p"}}, "upright": []any{0.5, 0.5, 0.5, 0.5}}
+	fine := map[string]any{"kind": "room", "id": s.box, "ids": []any{s.box, s.other},
+		"patch": map[string]any{"name": "n"}, "piece": s.piece, "standIn": "box", "spec": map[string]any{"height": 2.5},
+		"at": map[string]any{"x": 1, "y": 0, "z": 1}, "by": map[string]any{"x": 1, "y": 0, "z": 1}, "name": "n",
+		"pattern": "n", "layer": "n", "of": "height", "to": "x-mid", "along": "x", "across": "x", "side": "back",
+		"metres": 1, "was": 1, "like": s.box, "likeOf": "width", "turn": 0.1, "seed": 1,
+		"stroke": map[string]any{"do": "raise"}, "step": map[string]any{"op": "drop", "parts": []any{"p"}},
+		"upright": []any{0.5, 0.5, 0.5, 0.5}}
 	for _, do := range edit.Ops() {
 		raw, err := json.Marshal(edit.Arguments(do))
 		if err != nil {
@@ -186,51 +192,81 @@ func TestNoFieldOfACommandBreaksTheServer(t *testing.T) {
 				t.Fatalf("by %s in %s, after %d requests", do, field, s.made)
 			}
 			// What was deleted on the way is brought back.
-			if n, err := store.PlacementsOf(context.Background(), s.app.Store.Pool, s.set, []string{s.box, s.other}); err != nil || len(n) < 2 {
+			if n, err := store.PlacementsOf(context.Background(), s.app.Store.Pool, s.set,
+				[]string{s.box, s.other}); err != nil || len(n) < 2 {
 				for range 6 {
 					s.ask("POST", "/api/sets/"+s.set+"/undo", nil)
 				}
 			}
 		}
 	}
-	mutants(map[string]any{"revision": 1, "commands": []any{}, "request": "r"}, func(m any) { s.refuses("POST", path, m) })
+	mutants(map[string]any{"revision": 1, "commands": []any{}, "request": "r"},
+		func(m any) { s.refuses("POST", path, m) })
 	square := []lay.P{{}, {X: 4}, {X: 4, Z: 4}, {Z: 4}}
 	line := []geom.V{{}, {X: 3, Y: 1}}
 	kinds := map[string]lay.Spec{
-		"room":   &lay.Room{Outline: square, Height: 2.5, Wall: 0.1, Openings: []lay.Opening{{Along: 1, Width: 0.8, Head: 2, Door: "left", Bays: 1, Pitch: 1, Floors: 1, Storey: 2.5}}},
-		"row":    &lay.Array{Shape: "line", Points: square[:2], Pieces: []lay.Share{{Piece: s.piece, Weight: 1}}, By: "count", Count: 2},
-		"line":   &lay.Garland{Points: line, Sag: 0.1, Thick: 0.01, Pieces: []lay.Share{{Piece: s.piece, Weight: 1}}, Spacing: 1},
-		"drift":  &lay.Scatter{Area: square, Keep: [][]lay.P{{{X: 1, Z: 1}, {X: 2, Z: 1}, {X: 2, Z: 2}}}, Pieces: []lay.Share{{Piece: s.piece, Weight: 1}}, Density: 0.2, SizeMin: 1, SizeMax: 1},
-		"ground": &lay.Ground{Width: 4, Depth: 4, Cell: 1, Rough: 0.1, Grain: 2, Strokes: []lay.Sculpt{{Do: "raise", Points: square[:2], Radius: 1, Height: 0.1}}},
-		"path":   &lay.Path{Points: square[:2], Width: 1}, "water": &lay.Water{Outline: square, Ripple: 0.01, Length: 1}, "card": &lay.Card{Shape: "ridge", Width: 2, Height: 1},
-		"layer": &lay.Layer{}, "group": &lay.Group{Parent: "g"}, "meant": &lay.Meant{Snag: "s", Why: "w"}, "limit": &lay.Limit{Triangles: 1, Instances: 1, Megabytes: 1},
+		"room": &lay.Room{Outline: square, Height: 2.5, Wall: 0.1,
+			Openings: []lay.Opening{{Along: 1, Width: 0.8, Head: 2, Door: "left", Bays: 1, Pitch: 1, Floors: 1, Storey: 2.5}}},
+		"row": &lay.Array{Shape: "line", Points: square[:2], Pieces: []lay.Share{{Piece: s.piece, Weight: 1}},
+			By: "count", Count: 2},
+		"line": &lay.Garland{Points: line, Sag: 0.1, Thick: 0.01, Pieces: []lay.Share{{Piece: s.piece, Weight: 1}},
+			Spacing: 1},
+		"drift": &lay.Scatter{Area: square, Keep: [][]lay.P{{{X: 1, Z: 1}, {X: 2, Z: 1}, {X: 2, Z: 2}}},
+			Pieces: []lay.Share{{Piece: s.piece, Weight: 1}}, Density: 0.2, SizeMin: 1, SizeMax: 1},
+		"ground": &lay.Ground{Width: 4, Depth: 4, Cell: 1, Rough: 0.1, Grain: 2,
+			Strokes: []lay.Sculpt{{Do: "raise", Points: square[:2], Radius: 1, Height: 0.1}}},
+		"path": &lay.Path{Points: square[:2], Width: 1}, "water": &lay.Water{Outline: square, Ripple: 0.01, Length: 1},
+		"card":  &lay.Card{Shape: "ridge", Width: 2, Height: 1},
+		"layer": &lay.Layer{}, "group": &lay.Group{Parent: "g"}, "meant": &lay.Meant{Snag: "s", Why: "w"},
+		"limit": &lay.Limit{Triangles: 1, Instances: 1, Megabytes: 1},
 	}
 	for kind, spec := range kinds {
 		mutants(tree(t, spec), func(m any) {
-			s.refuses("POST", path, map[string]any{"revision": -1, "commands": []any{map[string]any{"op": "add element", "args": map[string]any{"kind": kind, "name": kind, "spec": m}}}})
+			s.refuses("POST", path,
+				map[string]any{"revision": -1,
+					"commands": []any{map[string]any{"op": "add element",
+						"args": map[string]any{"kind": kind, "name": kind, "spec": m}}}})
 		})
 		if t.Failed() {
 			t.Fatalf("by a %s", kind)
 		}
 	}
 	rail := &motion.CameraPath{Kind: "path", Points: line, Seconds: 2, Easing: "linear"}
-	move := &motion.Move{Rate: 24, Seconds: 2, Keys: []motion.Key{{View: v, Seconds: 2, Easing: "linear"}}, Rail: rail, Pulls: []motion.FocusKey{{At: 0, Metres: 2}},
-		Rides: []motion.Animation{{IDs: []string{s.box}, Points: line, Seconds: 1, Easing: "linear"}}, Flickers: []motion.Flicker{{Hertz: 2, Depth: 0.5}}, Plays: []motion.Flipbook{{ID: s.box, Pictures: []string{"x"}, Rate: 2}}}
+	move := &motion.Move{Rate: 24, Seconds: 2, Keys: []motion.Key{{View: v, Seconds: 2, Easing: "linear"}}, Rail: rail,
+		Pulls:    []motion.FocusKey{{At: 0, Metres: 2}},
+		Rides:    []motion.Animation{{IDs: []string{s.box}, Points: line, Seconds: 1, Easing: "linear"}},
+		Flickers: []motion.Flicker{{Hertz: 2, Depth: 0.5}},
+		Plays:    []motion.Flipbook{{ID: s.box, Pictures: []string{"x"}, Rate: 2}}}
 	set, err := store.GetSet(context.Background(), s.app.Store.Pool, s.set)
 	if err != nil {
 		t.Fatal(err)
 	}
 	docs := map[string]any{
-		"placement " + s.box: map[string]any{"name": "n", "at": map[string]any{"x": 1, "y": 1, "z": 1}, "yaw": 1, "pitch": 0, "roll": 0, "scale": map[string]any{"x": 1, "y": 1, "z": 1}, "size": map[string]any{"x": 1, "y": 1, "z": 1}, "order": 1, "layer": "l", "group": "g", "tint": "#ffffff", "recast": "r", "hidden": false, "locked": false, "id": "x", "piece": "y"},
-		"set " + s.set:       map[string]any{"view": tree(t, v), "light": tree(t, set.Light), "move": tree(t, move), "hide": []any{"l"}, "first": 1, "last": 2, "shot": "s", "name": "n", "id": "x", "match": map[string]any{"picture": "", "opacity": 1, "wipe": 1, "points": []any{map[string]any{"x": 0.5, "y": 0.5, "at": map[string]any{"x": 0, "y": 0, "z": 0}}}, "lines": []any{map[string]any{"axis": "x", "x0": 0, "y0": 0, "x1": 1, "y1": 1}}, "pixels": 1, "each": []any{1}}},
-		"shot " + s.shot:     map[string]any{"name": "n", "note": "n", "status": "s", "order": 1, "first": 0, "last": 0, "id": "x"},
-		"piece " + s.piece:   map[string]any{"name": "n", "gone": false, "tags": []any{"t"}, "favourite": true, "arrival": "a", "source": "s", "sizing": map[string]any{"metresPerUnit": 1, "factor": 1, "up": "Y", "turn": 0, "pivot": "", "point": map[string]any{"x": 0, "y": 0, "z": 0}, "sunk": 0, "light": 0, "stretch": map[string]any{"x": 1, "y": 1, "z": 1}}, "credit": map[string]any{"author": "a", "price": 1, "currency": "EUR", "licence": "l", "notes": "n"}},
-		"element " + s.room:  map[string]any{"name": "n", "layer": "l", "hidden": false, "locked": false, "spec": map[string]any{"height": 2.5, "floor": 0}},
+		"placement " + s.box: map[string]any{"name": "n", "at": map[string]any{"x": 1, "y": 1, "z": 1}, "yaw": 1, "pitch": 0,
+			"roll": 0, "scale": map[string]any{"x": 1, "y": 1, "z": 1}, "size": map[string]any{"x": 1, "y": 1, "z": 1},
+			"order": 1, "layer": "l", "group": "g", "tint": "#ffffff", "recast": "r", "hidden": false, "locked": false,
+			"id": "x", "piece": "y"},
+		"set " + s.set: map[string]any{"view": tree(t, v), "light": tree(t, set.Light), "move": tree(t, move),
+			"hide": []any{"l"}, "first": 1, "last": 2, "shot": "s", "name": "n", "id": "x",
+			"match": map[string]any{"picture": "", "opacity": 1, "wipe": 1,
+				"points": []any{map[string]any{"x": 0.5, "y": 0.5, "at": map[string]any{"x": 0, "y": 0, "z": 0}}},
+				"lines":  []any{map[string]any{"axis": "x", "x0": 0, "y0": 0, "x1": 1, "y1": 1}}, "pixels": 1, "each": []any{1}}},
+		"shot " + s.shot: map[string]any{"name": "n", "note": "n", "status": "s", "order": 1, "first": 0, "last": 0,
+			"id": "x"},
+		"piece " + s.piece: map[string]any{"name": "n", "gone": false, "tags": []any{"t"}, "favourite": true,
+			"arrival": "a", "source": "s", "sizing": map[string]any{"metresPerUnit": 1, "factor": 1, "up": "Y", "turn": 0,
+				"pivot": "", "point": map[string]any{"x": 0, "y": 0, "z": 0}, "sunk": 0, "light": 0,
+				"stretch": map[string]any{"x": 1, "y": 1, "z": 1}},
+			"credit": map[string]any{"author": "a", "price": 1, "currency": "EUR", "licence": "l", "notes": "n"}},
+		"element " + s.room: map[string]any{"name": "n", "layer": "l", "hidden": false, "locked": false,
+			"spec": map[string]any{"height": 2.5, "floor": 0}},
 	}
 	for row, doc := range docs {
 		kind, id, _ := strings.Cut(row, " ")
 		mutants(doc, func(m any) {
-			s.refuses("POST", path, map[string]any{"revision": -1, "commands": []any{map[string]any{"op": "change " + kind, "args": argsOf(kind, id, m)}}})
+			s.refuses("POST", path,
+				map[string]any{"revision": -1,
+					"commands": []any{map[string]any{"op": "change " + kind, "args": argsOf(kind, id, m)}}})
 		})
 		if t.Failed() {
 			t.Fatalf("by a change of a %s", kind)
@@ -240,7 +276,8 @@ func TestNoFieldOfACommandBreaksTheServer(t *testing.T) {
 	if code, said := s.ask("GET", "/api/sets/"+s.set+"/state", nil); code != 200 {
 		t.Errorf("the state: %d %.300s", code, said)
 	}
-	if code, said := s.ask("POST", path, strings.NewReader(`{"revision":-1,"commands":[{"op":"place","args":{"standIn":"box"}},{"op":"add element","args":{"kind":"layer","name":"behind all"}}]}`)); code != 200 {
+	if code, said := s.ask("POST", path,
+		strings.NewReader(`{"revision":-1,"commands":[{"op":"place","args":{"standIn":"box"}},{"op":"add element","args":{"kind":"layer","name":"behind all"}}]}`)); code != 200 {
 		t.Errorf("placing: %d %s", code, said)
 	}
 	t.Logf("%d requests", s.made)
@@ -249,18 +286,27 @@ func TestNoFieldOfACommandBreaksTheServer(t *testing.T) {
 // The same for everything that is not an edit.
 func TestNoFieldOfARequestBreaksTheServer(t *testing.T) {
 	s := newStruck(t)
-	words := []string{"a%00b", "%FF", "%C3%28", "nobody", strings.Repeat("x", 2000), "..", "%2e%2e%2f", "-1", "1e308", "9223372036854775808", "99999999999", "NaN", "true", "'", "%25"}
+	words := []string{"a%00b", "%FF", "%C3%28", "nobody", strings.Repeat("x", 2000), "..", "%2e%2e%2f", "-1", "1e308",
+		"9223372036854775808", "99999999999", "NaN", "true", "'", "%25"}
 	routes := map[string][]string{
 		"/api/schema": nil, "/api/sets/{set}/state": nil, "/api/sets/{set}/topics": {"have"}, "/api/sets/{set}/topics/{box}": nil,
-		"/api/sets/{set}/outlines": {"of"}, "/api/sets/{set}/sky": nil, "/api/sets/{set}/export": nil, "/api/sets/{set}/frame": {"t"}, "/api/sets/{set}/track": {"from", "count"},
-		"/api/sets/{set}/sheet": {"shot", "as"}, "/api/sets/{set}/cutouts": {"shot", "as", "all"}, "/api/sets/{set}/lenses": {"share", "focals", "subject"}, "/api/sets/{set}/elements/{room}/model": nil,
-		"/api/sets/{set}/elements/{room}/instances": {"most"}, "/api/sets/{set}/requests/{shot}": nil, "/api/sets/{set}/shelf": {"find", "licence", "format", "marked", "where", "weight", "size", "price"}, "/api/sets/{set}/credits": {"as"},
-		"/api/pieces/{piece}": nil, "/api/pieces/{piece}/size": nil, "/api/arrivals/{arrival}/tray": nil, "/api/arrivals/{arrival}/uses": nil, "/api/length": {"unit", "text"}, "/api/standins/{box}": nil, "/api/supplier": {"find"},
-		"/api/thumbs/{hash}": {"channel", "invert"}, "/blobs/{hash}": {"as", "name"}, "/sets/{set}/dress": nil, "/sets/{set}/{box}": nil, "/productions/{production}/file": nil, "/static/{box}": nil, "/": {"x"},
+		"/api/sets/{set}/outlines": {"of"}, "/api/sets/{set}/sky": nil, "/api/sets/{set}/export": nil,
+		"/api/sets/{set}/frame": {"t"}, "/api/sets/{set}/track": {"from", "count"},
+		"/api/sets/{set}/sheet": {"shot", "as"}, "/api/sets/{set}/cutouts": {"shot", "as", "all"},
+		"/api/sets/{set}/lenses": {"share", "focals", "subject"}, "/api/sets/{set}/elements/{room}/model": nil,
+		"/api/sets/{set}/elements/{room}/instances": {"most"}, "/api/sets/{set}/requests/{shot}": nil,
+		"/api/sets/{set}/shelf":   {"find", "licence", "format", "marked", "where", "weight", "size", "price"},
+		"/api/sets/{set}/credits": {"as"},
+		"/api/pieces/{piece}":     nil, "/api/pieces/{piece}/size": nil, "/api/arrivals/{arrival}/tray": nil,
+		"/api/arrivals/{arrival}/uses": nil, "/api/length": {"unit", "text"}, "/api/standins/{box}": nil,
+		"/api/supplier":      {"find"},
+		"/api/thumbs/{hash}": {"channel", "invert"}, "/blobs/{hash}": {"as", "name"}, "/sets/{set}/dress": nil,
+		"/sets/{set}/{box}": nil, "/productions/{production}/file": nil, "/static/{box}": nil, "/": {"x"},
 	}
 	hash := strings.Repeat("0", 64)
 	arrival := s.piece[1:]
-	names := map[string]string{"set": s.set, "room": s.room, "shot": s.shot, "piece": s.piece, "arrival": arrival, "production": s.production, "box": s.box, "hash": hash, "take": "nothing"}
+	names := map[string]string{"set": s.set, "room": s.room, "shot": s.shot, "piece": s.piece, "arrival": arrival,
+		"production": s.production, "box": s.box, "hash": hash, "take": "nothing"}
 	filled := func(route, but, with string) string {
 		for k, v := range names {
 			if k == but {
@@ -297,12 +343,20 @@ func TestNoFieldOfARequestBreaksTheServer(t *testing.T) {
 		t.Errorf("a small picture of nothing: %d", code)
 	}
 	posts := map[string]any{
-		"/api/sets/{set}/keep": map[string]any{"group": s.room}, "/api/sets/{set}/takes": map[string]any{"shot": s.shot, "kind": "still", "settings": map[string]any{"width": 4, "height": 4, "samples": 1, "seconds": 1, "seed": 1, "bounces": 1, "denoise": true}},
-		"/api/takes/{take}/cancel": map[string]any{}, "/api/takes/{take}/bin": map[string]any{}, "/api/sets/{set}/undo": map[string]any{"request": "r"}, "/api/sets/{set}/redo": map[string]any{"request": "r"},
-		"/api/productions/{production}/options": map[string]any{"unit": "metre", "budget": 10000}, "/api/arrivals/{arrival}/take": map[string]any{"paths": []any{"a.obj"}, "renew": map[string]any{"a.obj": s.piece}},
-		"/api/arrivals/{arrival}/cancel": map[string]any{}, "/api/arrivals/{arrival}/bin": map[string]any{}, "/api/arrivals/{arrival}/resume": map[string]any{}, "/api/arrivals/{arrival}/maps": map[string]any{"piece": s.piece},
-		"/api/pieces/{piece}/map": map[string]any{"surface": "s", "arrival": arrival, "file": "f", "role": "baseColor", "channel": 1}, "/api/productions/{production}/order": map[string]any{"goods": "g", "file": "f"},
-		"/api/productions/{production}/bring": map[string]any{"piece": s.piece}, "/api/sets/{set}/cameras": map[string]any{"piece": s.piece}, "/api/sets/{set}/sun": map[string]any{"piece": s.piece}, "/bin/{box}/{set}/back": map[string]any{},
+		"/api/sets/{set}/keep": map[string]any{"group": s.room}, "/api/sets/{set}/takes": map[string]any{"shot": s.shot,
+			"kind": "still", "settings": map[string]any{"width": 4, "height": 4, "samples": 1, "seconds": 1, "seed": 1,
+				"bounces": 1, "denoise": true}},
+		"/api/takes/{take}/cancel": map[string]any{}, "/api/takes/{take}/bin": map[string]any{},
+		"/api/sets/{set}/undo": map[string]any{"request": "r"}, "/api/sets/{set}/redo": map[string]any{"request": "r"},
+		"/api/productions/{production}/options": map[string]any{"unit": "metre", "budget": 10000},
+		"/api/arrivals/{arrival}/take":          map[string]any{"paths": []any{"a.obj"}, "renew": map[string]any{"a.obj": s.piece}},
+		"/api/arrivals/{arrival}/cancel":        map[string]any{}, "/api/arrivals/{arrival}/bin": map[string]any{},
+		"/api/arrivals/{arrival}/resume": map[string]any{}, "/api/arrivals/{arrival}/maps": map[string]any{"piece": s.piece},
+		"/api/pieces/{piece}/map": map[string]any{"surface": "s", "arrival": arrival, "file": "f", "role": "baseColor",
+			"channel": 1}, "/api/productions/{production}/order": map[string]any{"goods": "g", "file": "f"},
+		"/api/productions/{production}/bring": map[string]any{"piece": s.piece},
+		"/api/sets/{set}/cameras":             map[string]any{"piece": s.piece}, "/api/sets/{set}/sun": map[string]any{"piece": s.piece},
+		"/bin/{box}/{set}/back": map[string]any{},
 	}
 	for route, body := range posts {
 		for k := range names {
@@ -320,7 +374,10 @@ func TestNoFieldOfARequestBreaksTheServer(t *testing.T) {
 		}
 	}
 	for _, name := range words {
-		for _, route := range []string{"/api/productions/" + s.production + "/arrivals?name=" + name + ".obj", "/api/productions/" + s.production + "/folders?name=" + name + "&piece=" + name, "/api/productions/" + name + "/panorama", "/api/productions/" + name + "/picture", "/productions/" + name + "/sets", "/productions/take-in", "/productions"} {
+		for _, route := range []string{"/api/productions/" + s.production + "/arrivals?name=" + name + ".obj",
+			"/api/productions/" + s.production + "/folders?name=" + name + "&piece=" + name,
+			"/api/productions/" + name + "/panorama", "/api/productions/" + name + "/picture", "/productions/" + name + "/sets",
+			"/productions/take-in", "/productions"} {
 			if code, said := s.ask("POST", route, strings.NewReader("name="+name)); code >= 500 {
 				t.Errorf("%s: %d %s", route, code, said)
 			}

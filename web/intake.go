@@ -26,24 +26,25 @@ func (s *Server) arriveFolder(c *echo.Context) error {
 		return echo.NewHTTPError(http.StatusBadRequest, "The upload is not a form with files: "+err.Error())
 	}
 	var open *multipart.Part
-	ar, twice, err := s.app.ArriveFolder(c.Request().Context(), c.Param("production"), path.Base(c.QueryParam("name")), c.QueryParam("piece"), func() (app.Incoming, error) {
-		if open != nil {
-			_ = open.Close()
-		}
-		p, err := r.NextPart()
-		if err != nil {
-			if errors.Is(err, io.EOF) {
-				return app.Incoming{}, io.EOF
+	ar, twice, err := s.app.ArriveFolder(c.Request().Context(), c.Param("production"), path.Base(c.QueryParam("name")),
+		c.QueryParam("piece"), func() (app.Incoming, error) {
+			if open != nil {
+				_ = open.Close()
 			}
-			return app.Incoming{}, err
-		}
-		open = p
-		name := strings.TrimLeft(strings.ReplaceAll(p.FormName(), "\\", "/"), "/")
-		if name == "" {
-			return app.Incoming{}, fmt.Errorf("a file without a name")
-		}
-		return app.Incoming{Path: name, Body: p}, nil
-	})
+			p, err := r.NextPart()
+			if err != nil {
+				if errors.Is(err, io.EOF) {
+					return app.Incoming{}, io.EOF
+				}
+				return app.Incoming{}, err
+			}
+			open = p
+			name := strings.TrimLeft(strings.ReplaceAll(p.FormName(), "\\", "/"), "/")
+			if name == "" {
+				return app.Incoming{}, fmt.Errorf("a file without a name")
+			}
+			return app.Incoming{Path: name, Body: p}, nil
+		})
 	return answer(c, map[string]any{"arrival": ar, "twice": twice}, err)
 }
 
@@ -110,7 +111,8 @@ func (s *Server) assignMap(c *echo.Context) error {
 	if err := decode(c, &req); err != nil {
 		return err
 	}
-	if err := s.app.AssignMap(c.Request().Context(), c.Param("piece"), req.Surface, req.Role, req.Arrival, req.File, req.Channel); err != nil {
+	if err := s.app.AssignMap(c.Request().Context(), c.Param("piece"), req.Surface, req.Role, req.Arrival, req.File,
+		req.Channel); err != nil {
 		return err
 	}
 	return c.NoContent(http.StatusNoContent)
@@ -140,7 +142,8 @@ func (s *Server) takeSun(c *echo.Context) error {
 
 // shelf searches the library.
 func (s *Server) shelf(c *echo.Context) error {
-	q := app.Shelf{Find: c.QueryParam("find"), Licence: c.QueryParam("licence"), Format: c.QueryParam("format"), Marked: c.QueryParam("marked") == "true", All: c.QueryParam("where") == "all"}
+	q := app.Shelf{Find: c.QueryParam("find"), Licence: c.QueryParam("licence"), Format: c.QueryParam("format"),
+		Marked: c.QueryParam("marked") == "true", All: c.QueryParam("where") == "all"}
 	q.Weight, _ = strconv.Atoi(c.QueryParam("weight"))
 	q.Size, _ = strconv.ParseFloat(c.QueryParam("size"), 64)
 	if v, err := strconv.ParseFloat(c.QueryParam("price"), 64); err == nil {
@@ -207,6 +210,8 @@ func (s *Server) credits(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	c.Response().Header().Set("Content-Disposition", mime.FormatMediaType("attachment", map[string]string{"filename": "credits." + kind}))
-	return c.Blob(http.StatusOK, map[string]string{"csv": "text/csv; charset=utf-8", "txt": "text/plain; charset=utf-8"}[kind], data)
+	c.Response().Header().Set("Content-Disposition",
+		mime.FormatMediaType("attachment", map[string]string{"filename": "credits." + kind}))
+	return c.Blob(http.StatusOK,
+		map[string]string{"csv": "text/csv; charset=utf-8", "txt": "text/plain; charset=utf-8"}[kind], data)
 }

@@ -90,11 +90,16 @@ func (s *Server) Handler() http.Handler {
 	e.Use(s.logged, middleware.Recover(), onlyLoopback, isolated, middleware.SecureWithConfig(middleware.SecureConfig{
 		XFrameOptions: "DENY", ContentTypeNosniff: "nosniff", ReferrerPolicy: "same-origin",
 		// Alpine evaluates the expressions in the page's own attributes.
-		ContentSecurityPolicy: "default-src 'self'; script-src 'self' 'unsafe-eval'; style-src 'self'; img-src 'self' blob: data:; connect-src 'self' blob:; worker-src 'self'; object-src 'none'; frame-ancestors 'none'; base-uri 'none'; form-action 'self'",
+		ContentSecurityPolicy: "default-src 'self'; script-src 'self' 'unsafe-eval'; style-src 'self'; img-src 'self' " +
+			"blob: data:; connect-src 'self' blob:; worker-src 'self'; object-src 'none'; frame-ancestors 'none'; base-uri " +
+			"'none'; form-action 'self'",
 	}))
 	e.Use(middleware.GzipWithConfig(middleware.GzipConfig{Level: gzip.BestSpeed, MinLength: 1400,
 		Skipper: func(c *echo.Context) bool { return !isText(c.Request().URL.Path) }}))
-	e.Use(legible, prompt, known, s.atWork, middleware.CSRFWithConfig(middleware.CSRFConfig{TokenLookup: "header:X-CSRF-Token,form:csrf", CookieName: "__Host-visator-form", CookieSecure: true, CookieHTTPOnly: true, CookieSameSite: http.SameSiteStrictMode, CookiePath: "/"}))
+	e.Use(legible, prompt, known, s.atWork,
+		middleware.CSRFWithConfig(middleware.CSRFConfig{TokenLookup: "header:X-CSRF-Token,form:csrf",
+			CookieName: "__Host-visator-form", CookieSecure: true, CookieHTTPOnly: true, CookieSameSite: http.SameSiteStrictMode,
+			CookiePath: "/"}))
 	dist, _ := fs.Sub(files, "dist")
 	static := http.StripPrefix("/static/", http.FileServerFS(dist))
 	e.GET("/static/*", func(c *echo.Context) error {
@@ -260,7 +265,8 @@ func (s *Server) words(c *echo.Context, err error) (status int, say string) {
 	case errors.Is(err, os.ErrDeadlineExceeded):
 		return http.StatusRequestTimeout, "What was sent did not arrive in time. Nothing was changed."
 	case errors.Is(err, context.Canceled):
-		return http.StatusServiceUnavailable, "The server ended before this was done. Nothing was changed; try again in a moment."
+		return http.StatusServiceUnavailable, "The server ended before this was done. Nothing was changed; try again in a " +
+			"moment."
 	case errors.Is(err, echo.ErrNotFound):
 		return http.StatusNotFound, "There is no such page."
 	case errors.Is(err, store.ErrNotFound):
@@ -270,14 +276,18 @@ func (s *Server) words(c *echo.Context, err error) (status int, say string) {
 	case errors.Is(err, store.ErrDamaged):
 		return http.StatusUnprocessableEntity, err.Error()
 	case store.Away(err):
-		return http.StatusServiceUnavailable, "The database does not answer. Nothing was changed; what was confirmed before is safe. Try again in a moment."
+		return http.StatusServiceUnavailable, "The database does not answer. Nothing was changed; what was confirmed " +
+			"before is safe. Try again in a moment."
 	case errors.As(err, &pg) && (strings.HasPrefix(pg.Code, "22") || strings.HasPrefix(pg.Code, "23")):
 		// A value that the database cannot hold, or that names what is not there.
-		return http.StatusUnprocessableEntity, "A value of this cannot be kept: a number beyond its limits, or something that is not there any more. Nothing was changed."
+		return http.StatusUnprocessableEntity,
+			"A value of this cannot be kept: a number beyond its limits, or something that is not there any more. Nothing " +
+				"was changed."
 	case errors.As(err, &coder) && coder.StatusCode() < 500:
 		return coder.StatusCode(), http.StatusText(coder.StatusCode())
 	}
-	return http.StatusInternalServerError, fmt.Sprintf("The server could not do this. It is written in its log, under %v; try again.", c.Get("request"))
+	return http.StatusInternalServerError, fmt.Sprintf("The server could not do this. It is written in its log, under "+
+		"%v; try again.", c.Get("request"))
 }
 
 func (s *Server) render(c *echo.Context, name string, data any) error {

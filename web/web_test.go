@@ -42,7 +42,8 @@ func newSite(t *testing.T) *site {
 		t.Fatal(err)
 	}
 	jar, _ := cookiejar.New(nil)
-	s := &site{t, httptest.NewServer(server.Handler()), a, &http.Client{Jar: jar, CheckRedirect: func(*http.Request, []*http.Request) error { return http.ErrUseLastResponse }}}
+	s := &site{t, httptest.NewServer(server.Handler()), a,
+		&http.Client{Jar: jar, CheckRedirect: func(*http.Request, []*http.Request) error { return http.ErrUseLastResponse }}}
 	t.Cleanup(s.Close)
 	return s
 }
@@ -74,7 +75,9 @@ func TestPagesComeWithTheirProtection(t *testing.T) {
 	if r.StatusCode != 200 || !strings.Contains(body, "None yet.") {
 		t.Fatalf("%d %s", r.StatusCode, body)
 	}
-	for name, want := range map[string]string{"X-Frame-Options": "DENY", "X-Content-Type-Options": "nosniff", "Referrer-Policy": "same-origin", "Content-Security-Policy": "default-src 'self'", "Cache-Control": "no-store", "Content-Type": "text/html"} {
+	for name, want := range map[string]string{"X-Frame-Options": "DENY", "X-Content-Type-Options": "nosniff",
+		"Referrer-Policy": "same-origin", "Content-Security-Policy": "default-src 'self'", "Cache-Control": "no-store",
+		"Content-Type": "text/html"} {
 		if got := r.Header.Get(name); !strings.Contains(got, want) {
 			t.Errorf("%s is %q, want %q", name, got, want)
 		}
@@ -98,7 +101,9 @@ func TestAFormNeedsTheTokenOfItsPage(t *testing.T) {
 		t.Fatal("no token in the form")
 	}
 	form := func(token string) (int, string) {
-		r, body := s.do("POST", "/productions", strings.NewReader(url.Values{"name": {"<script>alert(1)</script>"}, "unit": {"foot"}, "csrf": {token}}.Encode()), "Content-Type", "application/x-www-form-urlencoded")
+		r, body := s.do("POST", "/productions",
+			strings.NewReader(url.Values{"name": {"<script>alert(1)</script>"}, "unit": {"foot"}, "csrf": {token}}.Encode()),
+			"Content-Type", "application/x-www-form-urlencoded")
 		return r.StatusCode, r.Header.Get("Location") + body
 	}
 	if code, _ := form("guessed"); code != http.StatusForbidden {
@@ -110,7 +115,8 @@ func TestAFormNeedsTheTokenOfItsPage(t *testing.T) {
 	}
 	// What people call things is text and nothing else.
 	for _, page := range []string{"/", to} {
-		if _, body := s.do("GET", page, nil); strings.Contains(body, "<script>alert") || !strings.Contains(body, "&lt;script&gt;") {
+		if _, body := s.do("GET", page, nil); strings.Contains(body, "<script>alert") ||
+			!strings.Contains(body, "&lt;script&gt;") {
 			t.Errorf("%s: the name is not escaped", page)
 		}
 	}
@@ -123,13 +129,15 @@ func TestAFormNeedsTheTokenOfItsPage(t *testing.T) {
 
 func TestLengthsAreReadByTheServer(t *testing.T) {
 	s := newSite(t)
-	for text, want := range map[string]string{"6' 1\"": `"metres":1.8542`, "2.4m - 18cm": `"text":"222.0 cm"`, "85": `"metres":0.85`} {
+	for text, want := range map[string]string{"6' 1\"": `"metres":1.8542`, "2.4m - 18cm": `"text":"222.0 cm"`,
+		"85": `"metres":0.85`} {
 		r, body := s.do("GET", "/api/length?unit=centimetre&text="+url.QueryEscape(text), nil)
 		if r.StatusCode != 200 || !strings.Contains(body, want) {
 			t.Errorf("%s: %d %s", text, r.StatusCode, body)
 		}
 	}
-	if r, body := s.do("GET", "/api/length?text=wide", nil); r.StatusCode != 422 || !strings.Contains(body, "is not a length") {
+	if r, body := s.do("GET", "/api/length?text=wide", nil); r.StatusCode != 422 ||
+		!strings.Contains(body, "is not a length") {
 		t.Errorf("%d %s", r.StatusCode, body)
 	}
 }
@@ -140,7 +148,8 @@ func TestBlobsAreServedAsWhatTheyAreAskedForAndNothingElse(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	for as, want := range map[string]string{"png": "image/png", "html": "application/octet-stream", "": "application/octet-stream"} {
+	for as, want := range map[string]string{"png": "image/png", "html": "application/octet-stream",
+		"": "application/octet-stream"} {
 		r, body := s.do("GET", "/blobs/"+hash+"?as="+as, nil)
 		if r.Header.Get("Content-Type") != want || body != "<html>" {
 			t.Errorf("as %q: %s", as, r.Header.Get("Content-Type"))
@@ -156,14 +165,16 @@ func TestBlobsAreServedAsWhatTheyAreAskedForAndNothingElse(t *testing.T) {
 		}
 	}
 	// A part of a video can be asked for.
-	if r, body := s.do("GET", "/blobs/"+hash+"?as=mp4", nil, "Range", "bytes=1-4"); r.StatusCode != http.StatusPartialContent || body != "html" {
+	if r, body := s.do("GET", "/blobs/"+hash+"?as=mp4", nil, "Range",
+		"bytes=1-4"); r.StatusCode != http.StatusPartialContent || body != "html" {
 		t.Errorf("%d %q", r.StatusCode, body)
 	}
 }
 
 func TestWhatIsNotThereIsSaidInWords(t *testing.T) {
 	s := newSite(t)
-	for path, want := range map[string]int{"/nothing": 404, "/sets/nothing/dress": 404, "/api/sets/nothing/state": 404, "/static/nothing.js": 404, "/api/standins/dragon": 404} {
+	for path, want := range map[string]int{"/nothing": 404, "/sets/nothing/dress": 404, "/api/sets/nothing/state": 404,
+		"/static/nothing.js": 404, "/api/standins/dragon": 404} {
 		r, body := s.do("GET", path, nil)
 		if r.StatusCode != want || len(strings.TrimSpace(body)) < 5 || strings.Contains(body, "sql") {
 			t.Errorf("%s: %d %q", path, r.StatusCode, body)
@@ -176,7 +187,8 @@ func TestWhatIsNotThereIsSaidInWords(t *testing.T) {
 		t.Errorf("the person: %d", r.StatusCode)
 	}
 	// More than an edit can be is refused before it is read.
-	r, _ := s.do("POST", "/api/sets/x/edit", strings.NewReader(`{"commands":["`+strings.Repeat("a", 5<<20)+`"]}`), "Sec-Fetch-Site", "same-origin")
+	r, _ := s.do("POST", "/api/sets/x/edit", strings.NewReader(`{"commands":["`+strings.Repeat("a", 5<<20)+`"]}`),
+		"Sec-Fetch-Site", "same-origin")
 	if r.StatusCode != http.StatusRequestEntityTooLarge {
 		t.Errorf("five megabytes: %d", r.StatusCode)
 	}
@@ -210,10 +222,12 @@ func TestOutlinesAreAskedForByPiece(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	if r, body := s.do("GET", "/api/sets/"+set+"/outlines?of=nothing,", nil); r.StatusCode != 200 || strings.TrimSpace(body) != "{}" {
+	if r, body := s.do("GET", "/api/sets/"+set+"/outlines?of=nothing,", nil); r.StatusCode != 200 ||
+		strings.TrimSpace(body) != "{}" {
 		t.Errorf("%d %s", r.StatusCode, body)
 	}
-	if r, body := s.do("GET", "/api/sets/none/outlines?of=x", nil); r.StatusCode != 404 || !strings.Contains(body, "The set") {
+	if r, body := s.do("GET", "/api/sets/none/outlines?of=x", nil); r.StatusCode != 404 ||
+		!strings.Contains(body, "The set") {
 		t.Errorf("%d %s", r.StatusCode, body)
 	}
 }
@@ -235,19 +249,22 @@ func TestWhatIsDescribedIsHandedOut(t *testing.T) {
 		t.Error("the home page does not show it")
 	}
 	spec := []byte(`{"outline":[{"x":0,"z":0},{"x":3,"z":0},{"x":3,"z":2}],"level":0.5}`)
-	res, err := s.app.Edit(ctx, set, edit.Request{Revision: -1, Commands: []edit.Command{edit.Do(&edit.AddElement{Kind: "water", Spec: spec})}})
+	res, err := s.app.Edit(ctx, set,
+		edit.Request{Revision: -1, Commands: []edit.Command{edit.Do(&edit.AddElement{Kind: "water", Spec: spec})}})
 	if err != nil {
 		t.Fatal(err)
 	}
 	base := "/api/sets/" + set + "/elements/" + res.Made[0]
 	r, body := s.do("GET", base+"/model", nil)
-	if r.StatusCode != http.StatusOK || !strings.HasPrefix(body, "glTF") || r.Header.Get("Content-Type") != "model/gltf-binary" {
+	if r.StatusCode != http.StatusOK || !strings.HasPrefix(body, "glTF") ||
+		r.Header.Get("Content-Type") != "model/gltf-binary" {
 		t.Errorf("%d, %d bytes of %s", r.StatusCode, len(body), r.Header.Get("Content-Type"))
 	}
 	if r, body := s.do("GET", base+"/instances?most=10", nil); r.StatusCode != http.StatusOK || body != "" {
 		t.Errorf("a water lays %d bytes, %d", len(body), r.StatusCode)
 	}
-	if r, body := s.do("GET", "/api/sets/"+set+"/elements/nothing/model", nil); r.StatusCode != http.StatusNotFound || !strings.Contains(body, "not there any more") {
+	if r, body := s.do("GET", "/api/sets/"+set+"/elements/nothing/model", nil); r.StatusCode != http.StatusNotFound ||
+		!strings.Contains(body, "not there any more") {
 		t.Errorf("%d %s", r.StatusCode, body)
 	}
 	for name, code := range map[string]int{"steps-7": 200, "cylinder": 200, "steps-0": 404, "castle": 404} {
@@ -281,7 +298,8 @@ func TestFramesAndSheetsRefuseWhatMakesNoSense(t *testing.T) {
 			t.Errorf("%s: %d %s", path, r.StatusCode, body)
 		}
 	}
-	for path, kind := range map[string]string{"frame?t=0": "application/json", "track?from=0&count=5": "application/json", "sheet?as=pdf": "application/pdf", "sheet?as=svg": "image/svg+xml"} {
+	for path, kind := range map[string]string{"frame?t=0": "application/json", "track?from=0&count=5": "application/json",
+		"sheet?as=pdf": "application/pdf", "sheet?as=svg": "image/svg+xml"} {
 		r, body := s.do("GET", "/api/sets/"+set+"/"+path, nil)
 		if r.StatusCode != 200 || !strings.HasPrefix(r.Header.Get("Content-Type"), kind) || len(body) < 100 {
 			t.Errorf("of an empty set, %s: %d %s %.80s", path, r.StatusCode, r.Header.Get("Content-Type"), body)
@@ -299,7 +317,8 @@ func TestAnswersAreCompressed(t *testing.T) {
 	}
 	// How a set stands is measured meanwhile: that it was, and how long it took, may come in between.
 	measured := regexp.MustCompile(`"measured":(null|\{[^}]*\})`)
-	for path, packed := range map[string]bool{"/api/sets/" + set + "/state": true, "/static/main.js": true, "/sets/" + set + "/dress": false, "/": false, "/healthz": false} {
+	for path, packed := range map[string]bool{"/api/sets/" + set + "/state": true, "/static/main.js": true,
+		"/sets/" + set + "/dress": false, "/": false, "/healthz": false} {
 		resp, plain := s.do("GET", path, nil)
 		if resp.StatusCode != 200 || resp.Header.Get("Content-Encoding") != "" {
 			t.Errorf("%s, plain: %d %q", path, resp.StatusCode, resp.Header.Get("Content-Encoding"))
@@ -318,7 +337,8 @@ func TestAnswersAreCompressed(t *testing.T) {
 		}
 		back, err := io.ReadAll(z)
 		back, plain = measured.ReplaceAll(back, nil), measured.ReplaceAllString(plain, "")
-		if err != nil || path != "/static/main.js" && len(back) != len(plain) || path == "/static/main.js" && string(back) != plain || len(body) > len(plain)/2 {
+		if err != nil || path != "/static/main.js" && len(back) != len(plain) || path == "/static/main.js" &&
+			string(back) != plain || len(body) > len(plain)/2 {
 			t.Errorf("%s: %d bytes of %d, unpacked %d, %v", path, len(body), len(plain), len(back), err)
 		}
 	}

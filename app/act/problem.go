@@ -28,7 +28,8 @@ var (
 )
 
 // DiskFull is told when there is no room for what is to be kept.
-var DiskFull = &Problem{"The disk is full. Nothing was changed; what was confirmed before is safe. Make room on it and try again.", ErrFull}
+var DiskFull = &Problem{"The disk is full. Nothing was changed; what was confirmed before is safe. Make room on it " +
+	"and try again.", ErrFull}
 
 // WaitsForRoom is what is noted of work that goes on when there is room again.
 const WaitsForRoom = "the disk is full: it goes on when there is room"

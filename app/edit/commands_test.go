@@ -44,7 +44,8 @@ func TestTheListOfCommandsIsTheCodes(t *testing.T) {
 
 // rowsOf are the fields of arguments, those of what is embedded as if they were here.
 func rowsOf(args reflect.Type, said map[string]string) (rows []string) {
-	kinds := map[string]string{"string": "text", "[]string": "list of texts", "float64": "number", "bool": "yes or no", "uint64": "whole number",
+	kinds := map[string]string{"string": "text", "[]string": "list of texts", "float64": "number", "bool": "yes or no",
+		"uint64": "whole number",
 		"geom.V": "x, y, z in metres", "*geom.V": "x, y, z in metres", "json.RawMessage": "object", "[]float64": "numbers"}
 	for i := range args.NumField() {
 		f := args.Field(i)

@@ -74,7 +74,8 @@ func (d *Copy) do(ctx context.Context, e *Editor) error {
 
 // copyGroups makes new groups in the place of those of which all placements are among
 // some, and says which is which.
-func (e *Editor) copyGroups(ctx context.Context, list []store.PlacementRow, some map[string]bool) (to map[string]string, err error) {
+func (e *Editor) copyGroups(ctx context.Context, list []store.PlacementRow,
+	some map[string]bool) (to map[string]string, err error) {
 	elements, err := e.elements(ctx)
 	if err != nil {
 		return nil, err

@@ -23,7 +23,8 @@ import (
 // dressing arranges what stands in the set.
 var dressing = family{
 	"put down": of[PutDown], "rest": of[Rest], "set against": of[SetAgainst], "follow slope": of[FollowSlope],
-	"move out": of[MoveOut], "set apart": of[SetApart], "align": of[Align], "distribute": of[Distribute], "face": of[Face],
+	"move out": of[MoveOut], "set apart": of[SetApart], "align": of[Align], "distribute": of[Distribute],
+	"face": of[Face],
 	"swap": of[Swap], "mirror": of[Mirror], "vary": func() op { return &Vary{VaryBy: Varied} }, "rename": of[Rename],
 	"recast": of[Recast],
 }
@@ -62,7 +63,8 @@ func (e *Editor) felt(ctx context.Context) ([]snag.Solid, error) {
 		if err != nil {
 			return nil, err
 		}
-		list = append(list, snag.Solid{ID: id, Name: row.Name, Piece: row.Piece, Group: row.Group, Body: body, Land: e.now.IsLand(&row.Placement)})
+		list = append(list, snag.Solid{ID: id, Name: row.Name, Piece: row.Piece, Group: row.Group, Body: body,
+			Land: e.now.IsLand(&row.Placement)})
 	}
 	e.solids = list
 	e.moved = nil
@@ -104,7 +106,8 @@ func (e *Editor) free(ctx context.Context, ids []string, least int, what string)
 }
 
 // Free are the placements of a set that may be moved, in the order of ids.
-func (a *Desk) Free(ctx context.Context, tx pgx.Tx, set store.Set, ids []string, what string) ([]*store.PlacementRow, error) {
+func (a *Desk) Free(ctx context.Context, tx pgx.Tx, set store.Set, ids []string,
+	what string) ([]*store.PlacementRow, error) {
 	return (&Editor{a: a, Tx: tx, Set: set, seen: -1}).free(ctx, ids, 1, what)
 }
 
@@ -311,7 +314,8 @@ func (d *SetAgainst) do(ctx context.Context, e *Editor) error {
 		}
 		before := r.Placement
 		r.At = r.At.Add(world.Mul(max(t-1e-4, 0)))
-		e.Say("set %s against what is %s of it", r.Name, map[string]string{"back": "behind", "front": "in front", "left": "left", "right": "right", "up": "above"}[d.Side])
+		e.Say("set %s against what is %s of it", r.Name, map[string]string{"back": "behind", "front": "in front",
+			"left": "left", "right": "right", "up": "above"}[d.Side])
 		if err := e.keep(ctx, r, before); err != nil {
 			return err
 		}
@@ -460,7 +464,8 @@ func (d *Recast) do(ctx context.Context, e *Editor) error {
 		}
 		room := r.Size.Times(r.Scale)
 		turn, scale, fit := stage.BestFit(room, box.Size(), d.Fill)
-		p := stage.Placement{ID: store.NewID(), Piece: piece.ID, Name: stage.NextName(piece.Name, e.taken), Yaw: r.Yaw + turn, Pitch: r.Pitch, Roll: r.Roll, Scale: scale, Recast: r.ID, Group: r.Group, Order: r.Order}
+		p := stage.Placement{ID: store.NewID(), Piece: piece.ID, Name: stage.NextName(piece.Name, e.taken),
+			Yaw: r.Yaw + turn, Pitch: r.Pitch, Roll: r.Roll, Scale: scale, Recast: r.ID, Group: r.Group, Order: r.Order}
 		// The middle of its base comes to where the stand-in's base is.
 		base := geom.V{X: (box.Min.X + box.Max.X) / 2, Y: box.Min.Y, Z: (box.Min.Z + box.Max.Z) / 2}
 		at := p.World()

@@ -207,7 +207,8 @@ func (e *Editor) record(ctx context.Context) error {
 	if err != nil {
 		return err
 	}
-	if err := store.InsertEntry(ctx, e.Tx, store.Entry{ProductionID: e.Set.ProductionID, SetID: e.Set.ID, Revision: e.rev, Label: e.label, Changes: changes, Actor: act.ActorOf(ctx)}); err != nil {
+	if err := store.InsertEntry(ctx, e.Tx, store.Entry{ProductionID: e.Set.ProductionID, SetID: e.Set.ID, Revision: e.rev,
+		Label: e.label, Changes: changes, Actor: act.ActorOf(ctx)}); err != nil {
 		return err
 	}
 	return e.a.commit(ctx, e.Tx, e.Set.ProductionID, e.rev)

@@ -57,7 +57,8 @@ func (p *PieceEdit) Check() error {
 // EditOf reads what of a piece can be edited.
 func EditOf(row *store.Piece) (p PieceEdit, err error) {
 	p = PieceEdit{Name: row.Name, Gone: row.Gone, Favourite: row.Favourite, Arrival: row.ArrivalID, Source: row.Source}
-	err = cmp.Or(json.Unmarshal(row.Sizing, &p.Sizing), json.Unmarshal(row.Recipe, &p.Recipe), json.Unmarshal(row.Credit, &p.Credit), json.Unmarshal(row.Tags, &p.Tags))
+	err = cmp.Or(json.Unmarshal(row.Sizing, &p.Sizing), json.Unmarshal(row.Recipe, &p.Recipe),
+		json.Unmarshal(row.Credit, &p.Credit), json.Unmarshal(row.Tags, &p.Tags))
 	if err == nil && len(row.News) > 0 {
 		err = json.Unmarshal(row.News, &p.News)
 	}
@@ -99,7 +100,8 @@ func (d *ChangePiece) do(ctx context.Context, e *Editor) error {
 			} else {
 				e.Say("use %s itself", before.Name)
 			}
-		case p.Sizing.Scale() == before.Sizing.Scale() && p.Sizing.Up == before.Sizing.Up && p.Sizing.Decided == before.Sizing.Decided:
+		case p.Sizing.Scale() == before.Sizing.Scale() && p.Sizing.Up == before.Sizing.Up &&
+			p.Sizing.Decided == before.Sizing.Decided:
 			e.Say("stand %s right", before.Name)
 			return e.stay(ctx, row, &before.Sizing, &p.Sizing)
 		default:
@@ -186,8 +188,10 @@ func (d *Pivot) do(ctx context.Context, e *Editor) error {
 
 // TrueSize makes a piece as large as the real thing.
 type TrueSize struct {
-	ID     string  `json:"id"`
-	Of     string  `json:"of"` // width, height or depth; distance: between two points of the piece; proportions: it gets those back that it came with
+	ID string `json:"id"`
+	// width, height or depth; distance: between two points of the piece; proportions: it gets those
+	// back that it came with
+	Of     string  `json:"of"`
 	Metres float64 `json:"metres"`
 	Was    float64 `json:"was"`    // metres that a distance measured before
 	Alone  bool    `json:"alone"`  // the other dimensions stay, not the proportions

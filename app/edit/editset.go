@@ -209,7 +209,8 @@ func (e *Editor) KeepView(ctx context.Context, name string, v optics.View) error
 	if err != nil {
 		return err
 	}
-	return e.keepShot(ctx, list, stage.Shot{ID: store.NewID(), ShotSettings: stage.ShotSettings{View: v, Light: e.Set.Light}}, name)
+	return e.keepShot(ctx, list,
+		stage.Shot{ID: store.NewID(), ShotSettings: stage.ShotSettings{View: v, Light: e.Set.Light}}, name)
 }
 
 // ChangeSet changes fields of the set itself: of its working view, its light, its move, ...

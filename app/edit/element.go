@@ -157,7 +157,8 @@ func (e *Editor) addElement(ctx context.Context, kind, name string, spec json.Ra
 	} else {
 		name = stage.NextName(name, e.elementNamed)
 	}
-	row := store.ElementRow{Element: lay.Element{ID: store.NewID(), Kind: kind, Name: name, Spec: lay.Begun(kind, spec)}, Rev: e.seen}
+	row := store.ElementRow{Element: lay.Element{ID: store.NewID(), Kind: kind, Name: name, Spec: lay.Begun(kind, spec)},
+		Rev: e.seen}
 	row.Order = after(list, func(r *store.ElementRow) int { return r.Order })
 	if err := e.putElement(ctx, &row, nil); err != nil {
 		return err
@@ -392,7 +393,8 @@ func (d *Group) do(ctx context.Context, e *Editor) error {
 	} else if _, err := e.element(ctx, id); err != nil {
 		return err
 	}
-	return e.mark(ctx, d.IDs, func(_, group *string) { *group = id }, func(name string) { e.Say("group %s with others", name) })
+	return e.mark(ctx, d.IDs, func(_, group *string) { *group = id },
+		func(name string) { e.Say("group %s with others", name) })
 }
 
 // Ungroup lets the members of groups out, into the group that these were in.
@@ -560,7 +562,8 @@ func (d *BreakUp) do(ctx context.Context, e *Editor) error {
 	order := lastly(list)
 	for k := range l.Instances {
 		in := &l.Instances[k]
-		p := stage.Placement{ID: store.NewID(), Piece: in.Piece, Name: stage.NextName(name, e.taken), Layer: layer, Order: min(order+k, stage.MaxOrder)}
+		p := stage.Placement{ID: store.NewID(), Piece: in.Piece, Name: stage.NextName(name, e.taken), Layer: layer,
+			Order: min(order+k, stage.MaxOrder)}
 		m := in.World()
 		p.SetTransform(&m)
 		p.Scale.X, p.Scale.Y, p.Scale.Z = in.Scale, in.Scale, in.Scale

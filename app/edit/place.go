@@ -150,7 +150,8 @@ func (d *ChangePlacement) do(ctx context.Context, e *Editor) error {
 		}
 		row.Order = min(row.Order, stage.Next(last))
 	}
-	moved := row.At != before.At || row.Yaw != before.Yaw || row.Pitch != before.Pitch || row.Roll != before.Roll || row.Scale != before.Scale
+	moved := row.At != before.At || row.Yaw != before.Yaw || row.Pitch != before.Pitch || row.Roll != before.Roll ||
+		row.Scale != before.Scale
 	if (before.Locked && row.Locked || e.lockedLayer(ctx, row.Layer)) && moved {
 		row.Placement = before
 		return act.Wrong("%s is locked; unlock it first", before.Name)

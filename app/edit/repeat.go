@@ -96,7 +96,8 @@ func (e *Editor) repeatOf(ctx context.Context, pieces []store.Piece, id, surface
 
 // enlarged is, by surface, how many times larger than they came the pictures on
 // the surfaces of a name must be to repeat every so many metres.
-func (e *Editor) enlarged(ctx context.Context, row *store.Piece, surface string, metres float64) (map[string]float64, error) {
+func (e *Editor) enlarged(ctx context.Context, row *store.Piece, surface string,
+	metres float64) (map[string]float64, error) {
 	s, now, err := e.subject(ctx, row)
 	if err != nil {
 		return nil, err

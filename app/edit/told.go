@@ -17,7 +17,8 @@ func (e *Editor) tellTopics(ctx context.Context, res *Answer) error {
 		kinds[c.Kind] = true
 	}
 	res.Touched = []string{}
-	for kind, topic := range map[string]string{"set": "set", "shot": "shots", "placement": "placements", "element": "elements", "piece": "library"} {
+	for kind, topic := range map[string]string{"set": "set", "shot": "shots", "placement": "placements",
+		"element": "elements", "piece": "library"} {
 		if kinds[kind] {
 			res.Touched = append(res.Touched, topic)
 		}

@@ -154,7 +154,8 @@ func keepAnswer(ctx context.Context, tx pgx.Tx, production, request string, answ
 
 // standsAs says, in words, why a change can no longer be taken back or done again:
 // the row is not as the log left it.
-func (e *Editor) standsAs(ctx context.Context, c *store.Change, was json.RawMessage, label string, undo bool) (refused, err error) {
+func (e *Editor) standsAs(ctx context.Context, c *store.Change, was json.RawMessage, label string,
+	undo bool) (refused, err error) {
 	now, name, err := e.rowOf(ctx, c.Kind, c.ID)
 	if err != nil {
 		return nil, err

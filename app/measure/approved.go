@@ -41,7 +41,8 @@ func (w *Snapshot) sinceApproved(ctx context.Context) (list []snag.Snag, err err
 		if len(what) == 0 {
 			continue
 		}
-		list = append(list, snag.Snag{Step: "frame", Kind: "approved", Shot: s.ID, IDs: ids, Key: "approved:" + s.ID + ":" + plain.Name(strings.Join(what, ";")),
+		list = append(list, snag.Snag{Step: "frame", Kind: "approved", Shot: s.ID, IDs: ids,
+			Key:  "approved:" + s.ID + ":" + plain.Name(strings.Join(what, ";")),
 			What: fmt.Sprintf("%s is approved, and since then %s: look at it, and approve it again", s.Name, some(what))})
 	}
 	return list, nil
@@ -50,7 +51,8 @@ func (w *Snapshot) sinceApproved(ctx context.Context) (list []snag.Snag, err err
 // changedSince are the changes in a shot's picture after it was approved, in words, with
 // the things that they are about.
 func (w *Snapshot) changedSince(ctx context.Context, s *stage.Shot) (what, ids []string, err error) {
-	entries, err := store.EntriesSince(ctx, w.a.Store.Pool, w.SetRow.ProductionID, w.SetRow.ID, s.ID, approvedWord, maxSince)
+	entries, err := store.EntriesSince(ctx, w.a.Store.Pool, w.SetRow.ProductionID, w.SetRow.ID, s.ID, approvedWord,
+		maxSince)
 	if err != nil {
 		return nil, nil, err
 	}
@@ -94,7 +96,8 @@ func (w *Snapshot) changedSince(ctx context.Context, s *stage.Shot) (what, ids [
 				say(id, text)
 			}
 		case "element":
-			if e := w.element(id); e != nil && e.Kind != "layer" && e.Kind != "group" && e.Kind != "meant" && e.Kind != "limit" {
+			if e := w.element(id); e != nil && e.Kind != "layer" && e.Kind != "group" && e.Kind != "meant" &&
+				e.Kind != "limit" {
 				say(id, e.Name+" was changed")
 			}
 		case "piece":
@@ -152,7 +155,8 @@ func (w *Snapshot) moved(views []optics.View, now *stage.Placement, before json.
 	case now == nil:
 		return was.Name + " was taken away"
 	case was.At != now.At:
-		return fmt.Sprintf("%s was moved by %s", now.Name, unit.RulerOf(w.Production.Unit).Distance(now.At.Sub(was.At).Len()))
+		return fmt.Sprintf("%s was moved by %s", now.Name,
+			unit.RulerOf(w.Production.Unit).Distance(now.At.Sub(was.At).Len()))
 	case was.Yaw != now.Yaw || was.Pitch != now.Pitch || was.Roll != now.Roll:
 		return now.Name + " was turned"
 	case was.Scale != now.Scale || was.Size != now.Size:

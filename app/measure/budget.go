@@ -205,8 +205,9 @@ func (w *Snapshot) overBudget() (list []snag.Snag) {
 	b := w.Budget()
 	tell := func(what string, is, may float64, unit string) {
 		if may > 0 && is > may {
-			list = append(list, snag.Snag{Step: "dress", Kind: "budget", IDs: []string{}, Key: "budget:" + what, Number: is / may,
-				What: fmt.Sprintf("%.0f%s %s of %.0f: the heaviest is %s", is, unit, what, may, heaviest(b.ByPiece))})
+			list = append(list, snag.Snag{Step: "dress", Kind: "budget", IDs: []string{}, Key: "budget:" + what,
+				Number: is / may,
+				What:   fmt.Sprintf("%.0f%s %s of %.0f: the heaviest is %s", is, unit, what, may, heaviest(b.ByPiece))})
 		}
 	}
 	tell("triangles", float64(b.Triangles), float64(b.Limit.Triangles), "")

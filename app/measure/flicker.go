@@ -29,8 +29,10 @@ func flickersOf(f *Framing, k *stage.ShotSettings, cast *stage.Cast) []FlickerSt
 			if old, ok := worst[key]; ok && old.Share >= fl.Share {
 				continue
 			}
-			st := FlickerState{A: a.Name, B: b.Name, IDs: ids, Distance: fl.Distance, Gap: fl.Gap, Step: fl.Step, Share: fl.Share}
-			if n := optics.NearFor(m.View.Depth, fl.Distance, max(fl.Gap, 1e-9), m.View.Far); fl.Gap > 1e-6 && !math.IsInf(n, 1) {
+			st := FlickerState{A: a.Name, B: b.Name, IDs: ids, Distance: fl.Distance, Gap: fl.Gap, Step: fl.Step,
+				Share: fl.Share}
+			if n := optics.NearFor(m.View.Depth, fl.Distance, max(fl.Gap, 1e-9), m.View.Far); fl.Gap > 1e-6 &&
+				!math.IsInf(n, 1) {
 				st.Near = &n
 			}
 			worst[key] = st
@@ -49,20 +51,24 @@ func flickersOf(f *Framing, k *stage.ShotSettings, cast *stage.Cast) []FlickerSt
 
 // adviceOf says what to give up where no range serves: which near things stand
 // before the plane that the flicker asks for, or which far ones to make into cards.
-func adviceOf(in unit.Ruler, k *stage.ShotSettings, flickers []FlickerState, r frame.Range, s *frame.Scene, all []frame.Moment) []string {
+func adviceOf(in unit.Ruler, k *stage.ShotSettings, flickers []FlickerState, r frame.Range, s *frame.Scene,
+	all []frame.Moment) []string {
 	out := []string{}
 	for _, fl := range flickers {
 		switch {
 		case fl.Gap <= 1e-6:
-			out = append(out, fmt.Sprintf("%s and %s lie in one plane at %s: no range helps, move one of them by a few millimetres", fl.A, fl.B, in.Distance(fl.Distance)))
+			out = append(out, fmt.Sprintf("%s and %s lie in one plane at %s: no range helps, move one of them by a few "+
+				"millimetres", fl.A, fl.B, in.Distance(fl.Distance)))
 			continue
 		case fl.Near == nil:
-			out = append(out, fmt.Sprintf("%s and %s are %s apart at %s, too little for this depth buffer: make what lies there into one card, or move them apart", fl.A, fl.B, in.Distance(fl.Gap), in.Distance(fl.Distance)))
+			out = append(out, fmt.Sprintf("%s and %s are %s apart at %s, too little for this depth buffer: make what lies "+
+				"there into one card, or move them apart", fl.A, fl.B, in.Distance(fl.Gap), in.Distance(fl.Distance)))
 			continue
 		}
 		need := *fl.Near
 		if need <= r.Near {
-			out = append(out, fmt.Sprintf("%s and %s, %s apart at %s, stop flickering with the near plane at %s or farther: fit the range", fl.A, fl.B, in.Distance(fl.Gap), in.Distance(fl.Distance), in.Distance(need)))
+			out = append(out, fmt.Sprintf("%s and %s, %s apart at %s, stop flickering with the near plane at %s or farther: "+
+				"fit the range", fl.A, fl.B, in.Distance(fl.Gap), in.Distance(fl.Distance), in.Distance(need)))
 			continue
 		}
 		var names []string
@@ -79,7 +85,8 @@ func adviceOf(in unit.Ruler, k *stage.ShotSettings, flickers []FlickerState, r f
 		if who == "" {
 			who = s.Things[r.NearThing].Name
 		}
-		out = append(out, fmt.Sprintf("%s and %s, %s apart at %s, need the near plane at %s: give up %s, or make the far ones into a card", fl.A, fl.B, in.Distance(fl.Gap), in.Distance(fl.Distance), in.Distance(need), who))
+		out = append(out, fmt.Sprintf("%s and %s, %s apart at %s, need the near plane at %s: give up %s, or make the far "+
+			"ones into a card", fl.A, fl.B, in.Distance(fl.Gap), in.Distance(fl.Distance), in.Distance(need), who))
 	}
 	return out
 }

@@ -66,7 +66,8 @@ func (w *Snapshot) framing(ctx context.Context) (*Framing, error) {
 			continue
 		}
 		if t.Laid.Body != nil {
-			put(frame.Thing{ID: t.ID, Name: t.Name, Body: contact.Stand(t.Laid.Body, geom.Identity), Land: t.Plain}, t.Layer, t.Kind)
+			put(frame.Thing{ID: t.ID, Name: t.Name, Body: contact.Stand(t.Laid.Body, geom.Identity), Land: t.Plain}, t.Layer,
+				t.Kind)
 		}
 		if len(t.Laid.Instances) > 0 {
 			h, err := t.Laid.Herd(ctx, w)
@@ -131,7 +132,9 @@ func (f *Framing) Moments(k *stage.ShotSettings, cast *stage.Cast, most int) (li
 		}
 		t := at / k.Move.Rate
 		pose := cast.Pose(t)
-		list = append(list, frame.Moment{View: k.At(t, cast.Where), Scene: s.Posed(func(id string) (geom.M, bool) { m, ok := pose[id]; return m, ok })})
+		list = append(list,
+			frame.Moment{View: k.At(t, cast.Where),
+				Scene: s.Posed(func(id string) (geom.M, bool) { m, ok := pose[id]; return m, ok })})
 	}
 	return list
 }
@@ -139,7 +142,8 @@ func (f *Framing) Moments(k *stage.ShotSettings, cast *stage.Cast, most int) (li
 // At is one moment.
 func (f *Framing) At(k *stage.ShotSettings, cast *stage.Cast, t float64) frame.Moment {
 	pose := cast.Pose(t)
-	return frame.Moment{View: k.At(t, cast.Where), Scene: f.Scene(k, cast).Posed(func(id string) (geom.M, bool) { m, ok := pose[id]; return m, ok })}
+	return frame.Moment{View: k.At(t, cast.Where),
+		Scene: f.Scene(k, cast).Posed(func(id string) (geom.M, bool) { m, ok := pose[id]; return m, ok })}
 }
 
 // Grids of rays for figures of composition and for flicker.
@@ -163,7 +167,8 @@ func (a *Sets) Frame(ctx context.Context, setID string, t float64) (*FrameState,
 	cast := w.Cast(k.Move)
 	now := f.At(k, cast, t)
 	in := unit.RulerOf(w.Production.Unit)
-	out := &FrameState{Revision: w.Production.Revision, Time: t, View: now.View, World: now.View.World(), Lens: LensOf(&now.View), Flickers: []FlickerState{}}
+	out := &FrameState{Revision: w.Production.Revision, Time: t, View: now.View, World: now.View.World(),
+		Lens: LensOf(&now.View), Flickers: []FlickerState{}}
 	spans := now.Scene.Spans(&now.View)
 	picture := now.Scene.Draw(&now.View, GridW, GridH)
 	out.Figures = now.Scene.FiguresOf(&now.View, picture, spans)
@@ -263,7 +268,8 @@ func Meter(ls *light.State, m *frame.Moment, p *frame.Picture) float64 {
 	return optics.Metered(m.Scene.Meter(&m.View, p, sun, light.Direction(ls.Azimuth, ls.Elevation), sky))
 }
 
-func fitOf(in unit.Ruler, k *stage.ShotSettings, now *frame.Moment, all []frame.Moment, r frame.Range, cast *stage.Cast, f *Framing) (fit FitState) {
+func fitOf(in unit.Ruler, k *stage.ShotSettings, now *frame.Moment, all []frame.Moment, r frame.Range,
+	cast *stage.Cast, f *Framing) (fit FitState) {
 	v := &now.View
 	fit.Step = optics.DepthStep(v.Depth, v.Far, v.Near, v.Far)
 	fit.Advice = []string{}
@@ -309,7 +315,8 @@ func (f *Framing) bars(k *stage.ShotSettings, now frame.Moment, spans []optics.S
 			}
 			i = len(bars)
 			at[t.ID] = i
-			bars = append(bars, Bar{ID: t.ID, Name: t.Name, Kind: f.Kind[t.ID], Near: math.Inf(1), Span: optics.Span{Behind: true}})
+			bars = append(bars, Bar{ID: t.ID, Name: t.Name, Kind: f.Kind[t.ID], Near: math.Inf(1),
+				Span: optics.Span{Behind: true}})
 		}
 		b := &bars[i]
 		if first {
@@ -320,7 +327,8 @@ func (f *Framing) bars(k *stage.ShotSettings, now frame.Moment, spans []optics.S
 				b.Span = *s
 			case s.Seen == b.Span.Seen:
 				b.Span.Near, b.Span.Far = min(b.Span.Near, s.Near), max(b.Span.Far, s.Far)
-				b.Span.Left, b.Span.Right, b.Span.Top, b.Span.Bottom = min(b.Span.Left, s.Left), max(b.Span.Right, s.Right), min(b.Span.Top, s.Top), max(b.Span.Bottom, s.Bottom)
+				b.Span.Left, b.Span.Right, b.Span.Top, b.Span.Bottom = min(b.Span.Left, s.Left), max(b.Span.Right, s.Right),
+					min(b.Span.Top, s.Top), max(b.Span.Bottom, s.Bottom)
 				b.Span.Height = max(b.Span.Height, s.Height)
 			}
 		}
@@ -377,7 +385,8 @@ func (f *Framing) moveState(in unit.Ruler, k *stage.ShotSettings, cast *stage.Ca
 	st.First, st.Last = k.Frames()
 	sp := m.SpeedAt(k.View, t, cast.Where)
 	st.Speed = MoveSpeed{Metres: sp.Metres, Degrees: sp.Degrees}
-	now := frame.Worst(frame.Crossings([]frame.Pair{f.pair(k, cast, min(t, max(m.Duration()-1/m.Rate, 0)))}, crossW, crossH))
+	now := frame.Worst(frame.Crossings([]frame.Pair{f.pair(k, cast, min(t, max(m.Duration()-1/m.Rate, 0)))}, crossW,
+		crossH))
 	if len(now) > 0 && now[0].Speed > 1e-4 {
 		st.Speed.Crosses, st.Speed.What, st.Speed.Judders = 1/now[0].Speed, now[0].Name, f.judders(k, &now[0])
 	}
@@ -485,7 +494,8 @@ func (f *Framing) troublesOf(in unit.Ruler, k *stage.ShotSettings, cast *stage.C
 	list = f.tooFast(k, cast)
 	for _, t := range m.Troubles(k.View, cast.Where) {
 		if t.Kind == "jerk" {
-			list = append(list, trouble{t.At, "jerk", fmt.Sprintf("at %.2f s the speed jumps by %.0f %% of its highest within one frame", t.At, 100*t.Jump), ""})
+			list = append(list, trouble{t.At, "jerk", fmt.Sprintf("at %.2f s the speed jumps by %.0f %% of its highest "+
+				"within one frame", t.At, 100*t.Jump), ""})
 		}
 	}
 	n := m.Frames()
@@ -499,7 +509,9 @@ func (f *Framing) troublesOf(in unit.Ruler, k *stage.ShotSettings, cast *stage.C
 		here := s.Posed(func(id string) (geom.M, bool) { m, ok := pose[id]; return m, ok })
 		if j, ok := here.Through(&v, last.Eye, v.Eye); ok && !through[here.Things[j].ID] {
 			through[here.Things[j].ID] = true
-			list = append(list, trouble{t, "through", fmt.Sprintf("at %.2f s the camera goes through %s", t, here.Things[j].Name), here.Things[j].ID})
+			list = append(list,
+				trouble{t, "through", fmt.Sprintf("at %.2f s the camera goes through %s", t, here.Things[j].Name),
+					here.Things[j].ID})
 		}
 		last = v
 	}
@@ -531,8 +543,10 @@ func (f *Framing) tooFast(k *stage.ShotSettings, cast *stage.Cast) (list []troub
 		}
 	}
 	for _, r := range runs {
-		list = append(list, trouble{r.from, "fast", fmt.Sprintf("from %.2f s to %.2f s %s crosses the picture in %.2g s: more than a viewer can follow at %.4g frames a second (%.2g s)",
-			r.from, r.to, r.worst.Name, 1/r.worst.Speed, k.Move.Rate, 1/motion.Followable(k.Move.Rate, k.View.Open())), r.worst.ID})
+		list = append(list, trouble{r.from, "fast", fmt.Sprintf("from %.2f s to %.2f s %s crosses the picture in %.2g s: "+
+			"more than a viewer can follow at %.4g frames a second (%.2g s)",
+			r.from, r.to, r.worst.Name, 1/r.worst.Speed, k.Move.Rate, 1/motion.Followable(k.Move.Rate, k.View.Open())),
+			r.worst.ID})
 	}
 	return list
 }
@@ -541,9 +555,12 @@ func (f *Framing) tooFast(k *stage.ShotSettings, cast *stage.Cast) (list []troub
 func LensOf(v *optics.View) Lens {
 	h, w := v.FieldOfView()
 	near, far := v.SharpZone()
-	l := Lens{Horizontal: unit.Degrees(h), Vertical: unit.Degrees(w), SharpNear: near, Circle: v.CircleOfConfusion(), Softens: v.Softening(),
-		Hyperfocal: optics.Hyperfocal(v.Focal, v.FNumber, v.CircleOfConfusion()), Blur: optics.Blur(v.Focal, v.FNumber, v.Focus, math.Inf(1)),
-		World: v.World(), Forward: v.Forward(), Window: v.Window(), Scale: 1 / optics.Saturation(v.EV), CameraEV: optics.EV100(v.FNumber, v.Open(), v.Speed()), Open: v.Open(), Speed: v.Speed()}
+	l := Lens{Horizontal: unit.Degrees(h), Vertical: unit.Degrees(w), SharpNear: near, Circle: v.CircleOfConfusion(),
+		Softens:    v.Softening(),
+		Hyperfocal: optics.Hyperfocal(v.Focal, v.FNumber, v.CircleOfConfusion()),
+		Blur:       optics.Blur(v.Focal, v.FNumber, v.Focus, math.Inf(1)),
+		World:      v.World(), Forward: v.Forward(), Window: v.Window(), Scale: 1 / optics.Saturation(v.EV),
+		CameraEV: optics.EV100(v.FNumber, v.Open(), v.Speed()), Open: v.Open(), Speed: v.Speed()}
 	if !math.IsInf(far, 1) {
 		l.SharpFar = &far
 	}

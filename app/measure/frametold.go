@@ -133,6 +133,7 @@ type Lens struct {
 	CameraEV   float64       `json:"cameraEV"` // that aperture, shutter and sensitivity give
 	Open       float64       `json:"open"`     // seconds
 	Speed      float64       `json:"speed"`    // ISO
-	Horizon    []float64     `json:"horizon"`  // where it crosses the left and right edge of the picture, 0..1 from its top; null: nowhere
-	TooHigh    bool          `json:"tooHigh"`  // keeping verticals parallel would take more shift than lenses have
+	// where it crosses the left and right edge of the picture, 0..1 from its top; null: nowhere
+	Horizon []float64 `json:"horizon"`
+	TooHigh bool      `json:"tooHigh"` // keeping verticals parallel would take more shift than lenses have
 }

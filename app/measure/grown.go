@@ -33,7 +33,8 @@ func (w *Snapshot) grown(ctx context.Context, solids []snag.Solid, kept map[stri
 		}
 		for k := range solids {
 			s := &solids[k]
-			if s.Body == nil || s.Land || s.Soft || s.Wild || s.Rope || s.Row != "" || s.Body.Copies() > 1 || !h.Box.Meets(&s.Body.Box, 0) {
+			if s.Body == nil || s.Land || s.Soft || s.Wild || s.Rope || s.Row != "" || s.Body.Copies() > 1 ||
+				!h.Box.Meets(&s.Body.Box, 0) {
 				continue
 			}
 			name := plain.Name(l.Key, s.ID, s.Key)

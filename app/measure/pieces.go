@@ -13,10 +13,12 @@ import (
 
 // Level is one version of a piece for the browser.
 type Level struct {
-	Blob      string  `json:"blob"`
-	Triangles int     `json:"triangles"`
-	Bytes     int     `json:"bytes"`
-	Off       float64 `json:"off"` // how far its surface may lie from the piece's own; millimetres at true size, in the file's unit before
+	Blob      string `json:"blob"`
+	Triangles int    `json:"triangles"`
+	Bytes     int    `json:"bytes"`
+	// how far its surface may lie from the piece's own; millimetres at true size, in the file's unit
+	// before
+	Off float64 `json:"off"`
 }
 
 // factsRead are facts that were read before, by their text: a set of hundreds of

@@ -64,7 +64,8 @@ func (f *Framing) snags(in unit.Ruler, shot, name string, k *stage.ShotSettings)
 	now := f.At(k, cast, 0)
 	all := f.Moments(k, cast, MaxMoments)
 	spans := now.Scene.Spans(&now.View)
-	s := snag.Seen{Shot: shot, Name: name, View: now.View, Now: now, Range: frame.RangeOf(all), Height: math.Inf(1), Moves: k.Move != nil, Still: true}
+	s := snag.Seen{Shot: shot, Name: name, View: now.View, Now: now, Range: frame.RangeOf(all), Height: math.Inf(1),
+		Moves: k.Move != nil, Still: true}
 	s.Figures = now.Scene.FiguresOf(&now.View, now.Scene.Draw(&now.View, GridW, GridH), spans)
 	// Over a move the subject is judged where it is seen best.
 	for _, m := range []*frame.Moment{&all[len(all)/2], &all[len(all)-1]} {
@@ -72,7 +73,8 @@ func (f *Framing) snags(in unit.Ruler, shot, name string, k *stage.ShotSettings)
 			break
 		}
 		f := m.Scene.FiguresOf(&m.View, m.Scene.Draw(&m.View, GridW, GridH), m.Scene.Spans(&m.View))
-		if f.Subject != nil && (1-f.Subject.Hidden)*(0.1+f.Subject.Sharp) > (1-s.Figures.Subject.Hidden)*(0.1+s.Figures.Subject.Sharp) {
+		if f.Subject != nil &&
+			(1-f.Subject.Hidden)*(0.1+f.Subject.Sharp) > (1-s.Figures.Subject.Hidden)*(0.1+s.Figures.Subject.Sharp) {
 			s.Figures.Subject = f.Subject
 		}
 	}
@@ -99,11 +101,14 @@ func (f *Framing) snags(in unit.Ruler, shot, name string, k *stage.ShotSettings)
 		if fl.Gap > 1e-6 {
 			gap = in.Distance(fl.Gap) + " apart"
 		}
-		list = append(list, snag.Snag{Step: "frame", Kind: "flicker", Shot: shot, ID: fl.IDs[0], IDs: fl.IDs, Key: "flicker:" + shot + ":" + fl.IDs[0] + ":" + fl.IDs[1], Fix: "fit", Label: "fit range", Number: fl.Gap,
-			What: fmt.Sprintf("%s: %s and %s will flicker, %s at %s, where the depth buffer tells %s apart", name, fl.A, fl.B, gap, in.Distance(fl.Distance), in.Distance(fl.Step))})
+		list = append(list, snag.Snag{Step: "frame", Kind: "flicker", Shot: shot, ID: fl.IDs[0], IDs: fl.IDs,
+			Key: "flicker:" + shot + ":" + fl.IDs[0] + ":" + fl.IDs[1], Fix: "fit", Label: "fit range", Number: fl.Gap,
+			What: fmt.Sprintf("%s: %s and %s will flicker, %s at %s, where the depth buffer tells %s apart", name, fl.A, fl.B,
+				gap, in.Distance(fl.Distance), in.Distance(fl.Step))})
 	}
 	for _, t := range f.troublesOf(in, k, cast) {
-		n := snag.Snag{Step: "frame", Kind: t.kind, Shot: shot, ID: t.id, IDs: []string{}, Key: t.kind + ":" + shot + ":" + t.id + fmt.Sprintf("%.1f", t.at), Number: t.at, What: name + ": " + t.what}
+		n := snag.Snag{Step: "frame", Kind: t.kind, Shot: shot, ID: t.id, IDs: []string{},
+			Key: t.kind + ":" + shot + ":" + t.id + fmt.Sprintf("%.1f", t.at), Number: t.at, What: name + ": " + t.what}
 		if t.id != "" {
 			n.IDs = []string{t.id}
 		}

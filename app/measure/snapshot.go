@@ -61,8 +61,10 @@ func (a *Sets) NewLibrary(pieces []store.Piece, looks []store.LookLevels) (l *Li
 func (a *Sets) Boxed(boxes map[string]geom.Box) *Library { return &Library{a: a, boxes: boxes} }
 
 // newSnapshot is a set of what was read of it, not laid out yet.
-func newSnapshot(l *Library, set store.Set, production store.Production, rows []store.PlacementRow, elements []store.ElementRow, shots []store.ShotRow) *Snapshot {
-	w := &Snapshot{Library: l, SetRow: set, Production: production, PlacementRows: rows, ElementRows: elements, ShotRows: shots}
+func newSnapshot(l *Library, set store.Set, production store.Production, rows []store.PlacementRow,
+	elements []store.ElementRow, shots []store.ShotRow) *Snapshot {
+	w := &Snapshot{Library: l, SetRow: set, Production: production, PlacementRows: rows, ElementRows: elements,
+		ShotRows: shots}
 	w.Set = &assembly.Set{Pieces: l, Memory: &l.a.laids, Kept: &w.SetRow.ShotSettings, Elements: ElementsOf(elements)}
 	for i := range rows {
 		w.Placements = append(w.Placements, &rows[i].Placement)

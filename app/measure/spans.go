@@ -46,7 +46,8 @@ func (s *shapes) get(ctx context.Context, st *store.Store, blob string) (*model.
 // Spans measures the things in a view: by their boxes, and what carries
 // others by its triangles, since a land's box begins at the lens. looks are
 // those of pieces.
-func (a *Sets) Spans(ctx context.Context, v *optics.View, pieces []store.Piece, looks []store.LookLevels, list []store.PlacementRow, things []snag.Thing) ([]optics.Span, error) {
+func (a *Sets) Spans(ctx context.Context, v *optics.View, pieces []store.Piece, looks []store.LookLevels,
+	list []store.PlacementRow, things []snag.Thing) ([]optics.Span, error) {
 	pieceOf, byID, lookOf := map[string]string{}, map[string]*store.Piece{}, LookByPiece(looks)
 	for i := range list {
 		pieceOf[list[i].ID] = list[i].Piece

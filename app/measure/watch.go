@@ -233,7 +233,8 @@ func (a *Sets) measureWhole(ctx context.Context, set string, w *watch) (producti
 	if found != nil {
 		return "", found
 	}
-	w.result = &Result{Revision: p.Revision, Failed: err.Error() + ". Undo what was done last, or hide it, and it is tried again."}
+	w.result = &Result{Revision: p.Revision,
+		Failed: err.Error() + ". Undo what was done last, or hide it, and it is tried again."}
 	return p.ID, nil
 }
 
@@ -304,7 +305,8 @@ func (a *Sets) measureSet(ctx context.Context, set string, w *watch) (production
 	savings := now.savings()
 	w.mu.Lock()
 	defer w.mu.Unlock()
-	w.result = &Result{Revision: now.Production.Revision, Snags: list, Solids: len(solids), Took: time.Since(start).Seconds(), Savings: savings, Things: solids, World: now}
+	w.result = &Result{Revision: now.Production.Revision, Snags: list, Solids: len(solids),
+		Took: time.Since(start).Seconds(), Savings: savings, Things: solids, World: now}
 	return now.Production.ID, nil
 }
 
@@ -340,7 +342,8 @@ func (w *Snapshot) Solids(ctx context.Context, kept map[string]*snag.Solid) ([]s
 		if err != nil {
 			return nil, err
 		}
-		s := snag.Solid{ID: p.ID, Name: p.Name, Piece: p.Piece, Group: t.Outermost(), Land: t.Land, Wild: w.a.wild(w.PieceOf[p.Piece]), StandIn: p.StandIn != "" && p.StandIn != "person",
+		s := snag.Solid{ID: p.ID, Name: p.Name, Piece: p.Piece, Group: t.Outermost(), Land: t.Land,
+			Wild: w.a.wild(w.PieceOf[p.Piece]), StandIn: p.StandIn != "" && p.StandIn != "person",
 			Key: standKey(key+p.StandIn, p.Size, p.At, geom.V{X: p.Yaw, Y: p.Pitch, Z: p.Roll}, p.Scale)}
 		put(s, func() (*contact.Placed, error) { return w.Felt(ctx, p) })
 	}
@@ -354,7 +357,8 @@ func (w *Snapshot) Solids(ctx context.Context, kept map[string]*snag.Solid) ([]s
 			felt = fmt.Sprintf("%s, of whose %d the first %d are measured", e.Name, len(l.Instances), maxLaidSolids)
 		}
 		if l.Body != nil && e.Kind != "card" {
-			s := snag.Solid{ID: e.ID, Name: e.Name, Key: l.Key, Fixed: true, Land: e.Land, Soft: e.Kind == "water", Rope: e.Kind == "line"}
+			s := snag.Solid{ID: e.ID, Name: e.Name, Key: l.Key, Fixed: true, Land: e.Land, Soft: e.Kind == "water",
+				Rope: e.Kind == "line"}
 			put(s, func() (*contact.Placed, error) { return contact.Place(l.Body, geom.Identity), nil })
 		}
 		for k := range l.Instances {
@@ -362,7 +366,9 @@ func (w *Snapshot) Solids(ctx context.Context, kept map[string]*snag.Solid) ([]s
 				break
 			}
 			in := &l.Instances[k]
-			s := snag.Solid{ID: fmt.Sprintf("%s %d", e.ID, k), Name: fmt.Sprintf("%s, %d", e.Name, k+1), Key: fmt.Sprintf("%s %d", l.Key, k), Fixed: true, Piece: in.Piece, Group: e.ID, Row: e.ID, RowName: felt, Wild: w.a.wild(w.PieceOf[in.Piece])}
+			s := snag.Solid{ID: fmt.Sprintf("%s %d", e.ID, k), Name: fmt.Sprintf("%s, %d", e.Name, k+1),
+				Key: fmt.Sprintf("%s %d", l.Key, k), Fixed: true, Piece: in.Piece, Group: e.ID, Row: e.ID, RowName: felt,
+				Wild: w.a.wild(w.PieceOf[in.Piece])}
 			if e.Kind == "room" {
 				s.Row = "" // windows that stand in a facade: what does not fit is told of the opening
 			}
@@ -441,7 +447,8 @@ func standKey(what string, where ...geom.V) string {
 }
 
 // wildKinds are what grows or lies in soil.
-var wildKinds = []string{"tree", "conifer", "sapling", "bush", "hedge", "grass", "flower", "fern", "cactus", "ivy", "mushroom", "log", "stump", "branch", "root", "leaf", "rock", "pebble", "cliff", "haystack"}
+var wildKinds = []string{"tree", "conifer", "sapling", "bush", "hedge", "grass", "flower", "fern", "cactus", "ivy",
+	"mushroom", "log", "stump", "branch", "root", "leaf", "rock", "pebble", "cliff", "haystack"}
 
 // wild says whether a piece is a plant or a stone, by its name.
 func (a *Sets) wild(p *store.Piece) bool {
@@ -482,8 +489,9 @@ func (w *Snapshot) pictured(in unit.Ruler, solids []snag.Solid) (list []snag.Sna
 func (w *Snapshot) standing() (list []snag.Stand) {
 	for t := range w.Seen {
 		if p := t.Placement; p != nil {
-			list = append(list, snag.Stand{ID: t.ID, Name: t.Name, Piece: p.Piece, Box: t.Box, World: t.World, Yaw: p.Yaw, Pitch: p.Pitch,
-				Roll: p.Roll, Scale: math.Cbrt(p.Scale.X * p.Scale.Y * p.Scale.Z), Tint: p.Tint, Land: t.Land})
+			list = append(list, snag.Stand{ID: t.ID, Name: t.Name, Piece: p.Piece, Box: t.Box, World: t.World, Yaw: p.Yaw,
+				Pitch: p.Pitch,
+				Roll:  p.Roll, Scale: math.Cbrt(p.Scale.X * p.Scale.Y * p.Scale.Z), Tint: p.Tint, Land: t.Land})
 		}
 	}
 	return list

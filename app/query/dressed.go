@@ -24,7 +24,8 @@ func (a *Pages) dressed(ctx context.Context, st *State, w *measure.Snapshot) err
 	set, rows, elements := &w.SetRow, w.PlacementRows, w.ElementRows
 	later, err := w.LaidOut(ctx, true)
 	if errors.Is(err, act.ErrBroke) { // what cannot be laid out is opened all the same, so that it can be undone
-		st.Snags = append(st.Snags, snag.Snag{Step: "dress", Kind: "unmeasured", What: "What is described in this set cannot be laid out, by a fault of the program. Undo what was done last."})
+		st.Snags = append(st.Snags, snag.Snag{Step: "dress", Kind: "unmeasured", What: "What is described in this set " +
+			"cannot be laid out, by a fault of the program. Undo what was done last."})
 	} else if err != nil {
 		return err
 	}
@@ -89,7 +90,8 @@ func elementState(w *measure.Snapshot, e *lay.Element, later bool) ElementState 
 	if l.Err != nil {
 		s.Error = l.Err.Error()
 	}
-	s.Said, s.Key, s.Model, s.Count, s.Swings, s.Strips = l.Said, l.Key, l.Model != nil, len(l.Instances), l.Swings, l.Strips
+	s.Said, s.Key, s.Model, s.Count, s.Swings, s.Strips = l.Said, l.Key, l.Model != nil, len(l.Instances), l.Swings,
+		l.Strips
 	if l.Body != nil {
 		s.Box = &l.Body.Box
 	}

@@ -72,7 +72,8 @@ func (p *ProposalState) wrongPatterns(id, name string) (out []snag.Snag) {
 
 // textureSnags are the pictures on things that are too coarse from where they
 // stand, or finer than is ever seen.
-func textureSnags(in unit.Ruler, v *optics.View, things []snag.Thing, spans []optics.Span, rows []store.PlacementRow, all map[string]*ProposalState) []snag.Snag {
+func textureSnags(in unit.Ruler, v *optics.View, things []snag.Thing, spans []optics.Span, rows []store.PlacementRow,
+	all map[string]*ProposalState) []snag.Snag {
 	of := map[string]*store.PlacementRow{}
 	for i := range rows {
 		of[rows[i].ID] = &rows[i]
@@ -86,7 +87,8 @@ func textureSnags(in unit.Ruler, v *optics.View, things []snag.Thing, spans []op
 		}
 		scale := math.Cbrt(math.Abs(row.Scale.X * row.Scale.Y * row.Scale.Z))
 		for _, t := range p.Patterns {
-			list = append(list, snag.Texture{Thing: i, Piece: row.Piece, Surface: t.Surface, Pixels: t.pixels, Texels: t.Texels / scale})
+			list = append(list, snag.Texture{Thing: i, Piece: row.Piece, Surface: t.Surface, Pixels: t.pixels,
+				Texels: t.Texels / scale})
 		}
 	}
 	return snag.TooCoarse(in, v, things, spans, list)
@@ -155,7 +157,8 @@ const (
 )
 
 // subject is what a piece goes by; it is read when it is not known.
-func (p *proposer) subject(ctx context.Context, q store.Querier, piece *store.Piece, arrival string) (*sizing.Subject, error) {
+func (p *proposer) subject(ctx context.Context, q store.Querier, piece *store.Piece,
+	arrival string) (*sizing.Subject, error) {
 	key := strings.Join([]string{piece.ID, piece.Made, piece.Name, piece.Source, arrival}, "\x00")
 	p.mu.Lock()
 	s := p.subjects[key]
@@ -197,7 +200,8 @@ func (p *proposer) put(key [32]byte, list []*ProposalState) {
 // proposals are those for the pieces of a production, by piece; they are shared
 // and not to be changed. Pieces of one author, or else of one arrival, are taken
 // as one supplier's.
-func (a *Pages) proposals(ctx context.Context, in unit.Ruler, q store.Querier, pieces []store.Piece, arrivals []store.Arrival) (map[string]*ProposalState, error) {
+func (a *Pages) proposals(ctx context.Context, in unit.Ruler, q store.Querier, pieces []store.Piece,
+	arrivals []store.Arrival) (map[string]*ProposalState, error) {
 	came := map[string]string{}
 	for i := range arrivals {
 		came[arrivals[i].ID] = arrivals[i].Name
@@ -218,7 +222,8 @@ func (a *Pages) proposals(ctx context.Context, in unit.Ruler, q store.Querier, p
 		h := sha256.New()
 		fmt.Fprintf(h, "%d:%d:%s", in, len(name), name)
 		for _, p := range group {
-			for _, s := range [][]byte{[]byte(p.ID), []byte(p.Name), []byte(p.Source), []byte(came[p.ArrivalID]), []byte(p.Made), p.Sizing, p.Recipe} {
+			for _, s := range [][]byte{[]byte(p.ID), []byte(p.Name), []byte(p.Source), []byte(came[p.ArrivalID]),
+				[]byte(p.Made), p.Sizing, p.Recipe} {
 				fmt.Fprintf(h, "%d:", len(s))
 				h.Write(s)
 			}
@@ -240,8 +245,10 @@ func (a *Pages) proposals(ctx context.Context, in unit.Ruler, q store.Querier, p
 }
 
 // proposeSizes makes the proposals of one group.
-func (a *Pages) proposeSizes(ctx context.Context, in unit.Ruler, q store.Querier, name string, group []*store.Piece, came map[string]string) ([]*ProposalState, error) {
-	subjects, sizes, decided := make([]*sizing.Subject, len(group)), make([]sizing.Sizing, len(group)), map[*sizing.Subject]*sizing.Sizing{}
+func (a *Pages) proposeSizes(ctx context.Context, in unit.Ruler, q store.Querier, name string, group []*store.Piece,
+	came map[string]string) ([]*ProposalState, error) {
+	subjects, sizes, decided := make([]*sizing.Subject, len(group)), make([]sizing.Sizing, len(group)),
+		map[*sizing.Subject]*sizing.Sizing{}
 	for i, p := range group {
 		var err error
 		if subjects[i], err = a.proposer.subject(ctx, q, p, came[p.ArrivalID]); err != nil {
@@ -289,14 +296,16 @@ func subjectOf(p *store.Piece, raw json.RawMessage, arrival string) (s *sizing.S
 	return s, nil
 }
 
-func proposalState(in unit.Ruler, p *sizing.Proposal, s *sizing.Subject, group string, now *sizing.Sizing, rec *recipe.Recipe) *ProposalState {
+func proposalState(in unit.Ruler, p *sizing.Proposal, s *sizing.Subject, group string, now *sizing.Sizing,
+	rec *recipe.Recipe) *ProposalState {
 	out := &ProposalState{Sure: p.Sure, Group: group, Candidates: []CandidateState{}}
 	out.Rest = s.Shape.RestWith(now.Up)
 	out.Under = cmp.Or(now.Sunk, out.Rest) * now.Scale().Y
 	out.Patterns = PatternStates(in, s, now, rec)
 	for _, c := range p.Candidates {
 		same := now.Is(c.MetresPerUnit, c.Up)
-		out.Candidates = append(out.Candidates, CandidateState{c.MetresPerUnit, sizing.UnitName(c.MetresPerUnit), c.Up, c.Size, c.Score, c.Kind, c.Reasons, same})
+		out.Candidates = append(out.Candidates, CandidateState{c.MetresPerUnit, sizing.UnitName(c.MetresPerUnit), c.Up,
+			c.Size, c.Score, c.Kind, c.Reasons, same})
 	}
 	return out
 }
@@ -307,7 +316,8 @@ func PatternStates(in unit.Ruler, s *sizing.Subject, now *sizing.Sizing, rec *re
 	for i := range s.Patterns {
 		p := s.Patterns[i]
 		p.Repeat *= cmp.Or(rec.Repeat[p.Key], 1)
-		st := PatternState{Surface: p.Surface, Repeat: p.Repeat * k, Wrong: p.Judge(in, p.Repeat*k), Picture: p.Picture, pixels: p.Pixels}
+		st := PatternState{Surface: p.Surface, Repeat: p.Repeat * k, Wrong: p.Judge(in, p.Repeat*k), Picture: p.Picture,
+			pixels: p.Pixels}
 		if p.Aspect > 0 { // its texels are square on what it lies on, as near as makes no difference
 			st.Width, st.Height = st.Repeat*math.Sqrt(p.Aspect), st.Repeat/math.Sqrt(p.Aspect)
 		}
@@ -328,9 +338,13 @@ func sizeSnags(in unit.Ruler, p *PieceState) []snag.Snag {
 	case b == nil:
 		return append(list, snag.Sizes(in, p.ID, p.Name, p.Size)...)
 	case !b.Now && b.Score > 0.5:
-		list = append(list, snag.Snag{Step: "size", What: fmt.Sprintf("%s, %s high as it came, is likely to be in %s: %s high", p.Name, in.Distance(p.Size.Y), sizing.Units(b.MetresPerUnit), in.Distance(b.Size.Y)), ID: p.ID, Fix: "propose", Label: "take that"})
+		list = append(list, snag.Snag{Step: "size", What: fmt.Sprintf("%s, %s high as it came, is likely to be in %s: %s "+
+			"high", p.Name, in.Distance(p.Size.Y), sizing.Units(b.MetresPerUnit), in.Distance(b.Size.Y)), ID: p.ID,
+			Fix: "propose", Label: "take that"})
 	case !b.Sure:
-		list = append(list, snag.Snag{Step: "size", What: fmt.Sprintf("%s: nothing is sure about its size of %s; look at it", p.Name, in.Distance(p.Size.Max())), ID: p.ID, Fix: "sized", Label: "it is right"})
+		list = append(list,
+			snag.Snag{Step: "size", What: fmt.Sprintf("%s: nothing is sure about its size of %s; look at it", p.Name,
+				in.Distance(p.Size.Max())), ID: p.ID, Fix: "sized", Label: "it is right"})
 	}
 	return list
 }

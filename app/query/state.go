@@ -31,44 +31,46 @@ import (
 // State is everything that the sheets of one set draw. All that can be
 // computed is computed here; the browser only draws.
 type State struct {
-	Revision   int64               `json:"revision"`
-	Production store.Production    `json:"production"`
-	Set        stage.Scene         `json:"set"`
-	Pieces     []PieceState        `json:"pieces"`
-	Placements []PlacementState    `json:"placements"`
-	Shots      []ShotState         `json:"shots"`
-	Changed    bool                `json:"changed"` // the view differs from its shot
-	Lens       measure.Lens        `json:"lens"`
-	Light      LightState          `json:"lightNow"`
-	Snags      []snag.Snag         `json:"snags"`
-	Arrivals   []store.Arrival     `json:"arrivals"`
-	Takes      []store.Take        `json:"takes"`
-	Undo       string              `json:"undo"` // what undo would take back; "" nothing
-	Redo       string              `json:"redo"`
-	Drawn      int                 `json:"drawn"` // triangles in the lens view
-	StandIns   map[string]Paths    `json:"standIns"`
-	Elements   []ElementState      `json:"elements"`
-	Meant      []snag.Snag         `json:"meant"`    // snags that were said to be as they should
-	Measured   *measure.Result     `json:"measured"` // how the set stands, of an earlier revision perhaps; null before the first
-	Budget     measure.BudgetState `json:"budgetNow"`
-	Settling   []store.Settling    `json:"settling"` // things that are being let fall
+	Revision   int64            `json:"revision"`
+	Production store.Production `json:"production"`
+	Set        stage.Scene      `json:"set"`
+	Pieces     []PieceState     `json:"pieces"`
+	Placements []PlacementState `json:"placements"`
+	Shots      []ShotState      `json:"shots"`
+	Changed    bool             `json:"changed"` // the view differs from its shot
+	Lens       measure.Lens     `json:"lens"`
+	Light      LightState       `json:"lightNow"`
+	Snags      []snag.Snag      `json:"snags"`
+	Arrivals   []store.Arrival  `json:"arrivals"`
+	Takes      []store.Take     `json:"takes"`
+	Undo       string           `json:"undo"` // what undo would take back; "" nothing
+	Redo       string           `json:"redo"`
+	Drawn      int              `json:"drawn"` // triangles in the lens view
+	StandIns   map[string]Paths `json:"standIns"`
+	Elements   []ElementState   `json:"elements"`
+	Meant      []snag.Snag      `json:"meant"` // snags that were said to be as they should
+	// how the set stands, of an earlier revision perhaps; null before the first
+	Measured *measure.Result     `json:"measured"`
+	Budget   measure.BudgetState `json:"budgetNow"`
+	Settling []store.Settling    `json:"settling"` // things that are being let fall
 }
 
 // ElementState is an element with what became of it.
 type ElementState struct {
 	lay.Element
-	Said    string      `json:"said"`
-	Error   string      `json:"error"`  // why it cannot be laid out
-	Laying  bool        `json:"laying"` // it takes long, and is being laid out
-	Key     string      `json:"key"`    // names what it was laid out to; "": nothing
-	Model   bool        `json:"model"`  // it has a model of its own
-	Box     *geom.Box   `json:"box"`    // of that model
-	Count   int         `json:"count"`  // instances
-	Pieces  []string    `json:"pieces"` // that its instances are of, in the order in which they are numbered
-	Swings  []lay.Swing `json:"swings"`
-	Strips  [][]lay.P   `json:"strips"`
-	Safe    *float64    `json:"safe"`    // metres from which on a card passes for what it shows, for the working view's move
-	Distant float64     `json:"distant"` // metres from the camera
+	Said   string      `json:"said"`
+	Error  string      `json:"error"`  // why it cannot be laid out
+	Laying bool        `json:"laying"` // it takes long, and is being laid out
+	Key    string      `json:"key"`    // names what it was laid out to; "": nothing
+	Model  bool        `json:"model"`  // it has a model of its own
+	Box    *geom.Box   `json:"box"`    // of that model
+	Count  int         `json:"count"`  // instances
+	Pieces []string    `json:"pieces"` // that its instances are of, in the order in which they are numbered
+	Swings []lay.Swing `json:"swings"`
+	Strips [][]lay.P   `json:"strips"`
+	// metres from which on a card passes for what it shows, for the working view's move
+	Safe    *float64 `json:"safe"`
+	Distant float64  `json:"distant"` // metres from the camera
 }
 
 // Outline is how a piece is drawn: what names its silhouettes, which are asked
@@ -98,7 +100,8 @@ func outlineOf(made string, s *sizing.Sizing, world *geom.M) Outline {
 	// Four sides from two: the others are their mirror images.
 	front, right := [4]float64{k.X, -k.Z, -k.X, k.Z}[s.Turn], [4]float64{k.Z, k.X, -k.Z, -k.X}[s.Turn]
 	return Outline{fmt.Sprintf("%.16s%s%d", made, s.Up, s.Turn), draw(world[12], -world[13], "", front, k.Y),
-		draw(world[12], world[14], fmt.Sprintf("rotate(%d) ", -90*s.Turn), k.X, k.Z), draw(-world[14], -world[13], "", right, k.Y)}
+		draw(world[12], world[14], fmt.Sprintf("rotate(%d) ", -90*s.Turn), k.X, k.Z),
+		draw(-world[14], -world[13], "", right, k.Y)}
 }
 
 // Outlines are the silhouettes of some pieces, by piece; those of pieces that
@@ -206,7 +209,8 @@ func Placed(p *stage.Placement, l *measure.Library, shared int) PlacementState {
 func ThingsOf(s *assembly.Set) (things []snag.Thing) {
 	for t := range s.Seen {
 		if p := t.Placement; p != nil {
-			things = append(things, snag.Thing{ID: t.ID, Name: t.Name, Box: t.Box, World: t.World, Size: t.Span(), Ground: t.Land})
+			things = append(things, snag.Thing{ID: t.ID, Name: t.Name, Box: t.Box, World: t.World, Size: t.Span(),
+				Ground: t.Land})
 		}
 	}
 	return things
@@ -309,7 +313,8 @@ func (st *State) Describe(set *store.Set, production store.Production, shots []s
 	}
 }
 
-func (st *State) fillPieces(pieces []store.Piece, looks []store.LookLevels, rows []store.PlacementRow, things []snag.Thing, spans []optics.Span, elsewhere []store.Stands) error {
+func (st *State) fillPieces(pieces []store.Piece, looks []store.LookLevels, rows []store.PlacementRow,
+	things []snag.Thing, spans []optics.Span, elsewhere []store.Stands) error {
 	lookOf := measure.LookByPiece(looks)
 	pieceOf := map[string]string{}
 	copies := map[string]int{}
@@ -337,10 +342,13 @@ func (st *State) fillPieces(pieces []store.Piece, looks []store.LookLevels, rows
 		if err != nil {
 			return err
 		}
-		ps := PieceState{ID: p.ID, Name: p.Name, Arrival: p.ArrivalID, Size: s.Size(f.Box()), AsRead: f.Box().Size(), Unit: f.Unit, Sizing: s, World: s.Transform(f.Box()), Facts: f, Copies: copies[p.ID], Elsewhere: others[p.ID].Things, OtherSets: others[p.ID].Sets, Levels: []measure.Level{}}
+		ps := PieceState{ID: p.ID, Name: p.Name, Arrival: p.ArrivalID, Size: s.Size(f.Box()), AsRead: f.Box().Size(),
+			Unit: f.Unit, Sizing: s, World: s.Transform(f.Box()), Facts: f, Copies: copies[p.ID],
+			Elsewhere: others[p.ID].Things, OtherSets: others[p.ID].Sets, Levels: []measure.Level{}}
 		ps.Box, ps.Stretched = f.Box().Apply(ps.World), s.Stretched()
 		ps.Making, ps.Picture, ps.Marked, ps.News = p.Making, p.Picture, p.Favourite, len(p.News) > 0
-		if err := cmp.Or(json.Unmarshal(p.Tags, &ps.Tags), json.Unmarshal(p.Credit, &ps.Credit), json.Unmarshal(p.Weight, &ps.Weight)); err != nil {
+		if err := cmp.Or(json.Unmarshal(p.Tags, &ps.Tags), json.Unmarshal(p.Credit, &ps.Credit),
+			json.Unmarshal(p.Weight, &ps.Weight)); err != nil {
 			return fmt.Errorf("piece %s: %w", p.ID, err)
 		}
 		ps.Terms, ps.Unknown = credit.TermsOf(ps.Credit.Licence), ps.Credit.Unknown()
@@ -368,7 +376,8 @@ func (st *State) fillPieces(pieces []store.Piece, looks []store.LookLevels, rows
 			}
 		}
 		if ps.Lacks > 0 {
-			st.Snags = append(st.Snags, snag.Snag{Step: "intake", What: fmt.Sprintf("%s lacks %d of its maps", p.Name, ps.Lacks), ID: p.ID})
+			st.Snags = append(st.Snags,
+				snag.Snag{Step: "intake", What: fmt.Sprintf("%s lacks %d of its maps", p.Name, ps.Lacks), ID: p.ID})
 		}
 		if why, ok := strings.CutPrefix(p.Making, "failed: "); ok {
 			st.Snags = append(st.Snags, snag.Snag{Step: "intake", What: p.Name + ": " + why, ID: p.ID})
@@ -396,7 +405,8 @@ func (st *State) propose(in unit.Ruler, all map[string]*ProposalState) {
 }
 
 func lightState(s *light.State) LightState {
-	ls := LightState{ToSun: light.Direction(s.Azimuth, s.Elevation), Zenith: light.Hex(s.Zenith).Mul(s.Level), Horizon: light.Hex(s.Horizon).Mul(s.Level)}
+	ls := LightState{ToSun: light.Direction(s.Azimuth, s.Elevation), Zenith: light.Hex(s.Zenith).Mul(s.Level),
+		Horizon: light.Hex(s.Horizon).Mul(s.Level)}
 	if s.SunOn {
 		ls.Sun = light.Color(s.Kelvin).Mul(s.Lux)
 	}
@@ -420,7 +430,8 @@ func differs(set *stage.Scene, shots []ShotState) []snag.Snag {
 	for i := range shots {
 		if s := &shots[i].Shot; s.ID == set.Shot && set.Changed(s) {
 			raw, _ := json.Marshal(set.ShotSettings)
-			return []snag.Snag{{Step: "frame", Kind: "changed", IDs: []string{}, Key: "changed:" + s.ID + ":" + plain.Name(string(raw)), Fix: "keep", Label: "keep it",
+			return []snag.Snag{{Step: "frame", Kind: "changed", IDs: []string{},
+				Key: "changed:" + s.ID + ":" + plain.Name(string(raw)), Fix: "keep", Label: "keep it",
 				What: "the lens view differs from " + s.Name + " as it is kept"}}
 		}
 	}

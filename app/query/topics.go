@@ -51,7 +51,8 @@ func (st *State) Topic(name string) map[string]any {
 		}
 		return map[string]any{"elements": list}
 	case "derived":
-		return map[string]any{"snags": st.Snags, "meant": st.Meant, "measured": st.Measured, "budgetNow": st.Budget, "drawn": st.Drawn,
+		return map[string]any{"snags": st.Snags, "meant": st.Meant, "measured": st.Measured, "budgetNow": st.Budget,
+			"drawn":  st.Drawn,
 			"levels": st.levels(), "cards": st.cards()}
 	case "settling":
 		return map[string]any{"settling": st.Settling}

@@ -15,7 +15,8 @@ import (
 // backup writes everything into one file, also while the server runs.
 func backup(ctx context.Context, args []string) error {
 	var p place
-	fs := newFlags("backup", "FILE [flags]", "Writes all productions, with their files, into one file. The server may go on meanwhile.")
+	fs := newFlags("backup", "FILE [flags]",
+		"Writes all productions, with their files, into one file. The server may go on meanwhile.")
 	p.flags(fs)
 	rest, err := parse(fs, args)
 	if err != nil {
@@ -51,7 +52,8 @@ func backup(ctx context.Context, args []string) error {
 
 // tell says what is in a file.
 func tell(path string, m *store.Manifest) {
-	fmt.Printf("%s: %d productions, %d sets, %d placements, %d edits, %d files\n", path, m.Tables["production"].Rows, m.Tables["sets"].Rows, m.Tables["placement"].Rows, m.Tables["log"].Rows, m.Blobs)
+	fmt.Printf("%s: %d productions, %d sets, %d placements, %d edits, %d files\n", path, m.Tables["production"].Rows,
+		m.Tables["sets"].Rows, m.Tables["placement"].Rows, m.Tables["log"].Rows, m.Blobs)
 	for _, h := range m.Damaged {
 		fmt.Printf("  damaged before it was written: file %.12s; hand in what it came from again\n", h)
 	}
@@ -60,9 +62,11 @@ func tell(path string, m *store.Manifest) {
 // restore takes such a file back, also while the server runs.
 func restore(ctx context.Context, args []string) error {
 	var p place
-	fs := newFlags("restore", "FILE [flags]", "Takes back what visator backup wrote. The file is looked through first: a damaged one changes nothing.")
+	fs := newFlags("restore", "FILE [flags]",
+		"Takes back what visator backup wrote. The file is looked through first: a damaged one changes nothing.")
 	p.flags(fs)
-	replace := fs.Bool("replace", false, "take the place of what is there, which is written to a backup in the data folder first")
+	replace := fs.Bool("replace", false, "take the place of what is there, which is written to a backup in the data "+
+		"folder first")
 	rest, err := parse(fs, args)
 	if err != nil {
 		return err

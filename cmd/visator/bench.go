@@ -16,7 +16,8 @@ import (
 )
 
 func bench(ctx context.Context, args []string) error {
-	fs := newFlags("bench", "rays FILE [--threads 1] | read FILE | simplify FILE N OUT.obj | distance A B | model N FILE.obj",
+	fs := newFlags("bench", "rays FILE [--threads 1] | read FILE | simplify FILE N OUT.obj | distance A B | model N "+
+		"FILE.obj",
 		`rays: builds the acceleration structure of a model and measures rays a second: primary (a 60 degree camera) and
 incoherent (origins uniform in the bounds, directions uniform on the sphere), closest hits, fixed seed.
 read: reads a model file five times and prints the shortest time.
@@ -41,7 +42,8 @@ model: writes a model of 2 N x N triangles to try the others on.`)
 	case len(rest) == 3 && rest[0] == "model":
 		return benchModel(rest[1], rest[2], *coordinates)
 	}
-	return usagef("say: bench rays FILE, bench read FILE, bench simplify FILE N OUT.obj, bench distance A B or bench model N FILE.obj")
+	return usagef("say: bench rays FILE, bench read FILE, bench simplify FILE N OUT.obj, bench distance A B or bench " +
+		"model N FILE.obj")
 }
 
 func benchRays(ctx context.Context, file string, threads int) error {

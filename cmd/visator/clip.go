@@ -53,7 +53,8 @@ const nearestFit = 0.001
 
 func clip(ctx context.Context, args []string) error {
 	fs := newFlags("clip", "SCENE [--camera INDEX|NAME] [--depth 24|32f|reversed] [--at M,M,...] [--json]",
-		"Fits the near and far plane of a camera to what it sees, by the true triangles; tells what its own planes and the fitted ones cut, and how much a depth buffer tells apart at given distances.")
+		"Fits the near and far plane of a camera to what it sees, by the true triangles; tells what its own planes and "+
+			"the fitted ones cut, and how much a depth buffer tells apart at given distances.")
 	var camera, depth, at string
 	var asJSON bool
 	fs.StringVar(&camera, "camera", "0", "`INDEX|NAME` of the camera")
@@ -92,12 +93,14 @@ func clip(ctx context.Context, args []string) error {
 	if !r.Seen {
 		return fmt.Errorf("%s: camera %s sees nothing: there is no range to fit", files[0], name)
 	}
-	l := clipLine{File: files[0], Camera: name, Depth: depth, First: s.Things[r.NearThing].Name, Last: s.Things[r.FarThing].Name, Seen: clipSeen{r.Near, r.Far}}
+	l := clipLine{File: files[0], Camera: name, Depth: depth, First: s.Things[r.NearThing].Name,
+		Last: s.Things[r.FarThing].Name, Seen: clipSeen{r.Near, r.Far}}
 	spans := s.Spans(&v)
 	near, far := optics.FitClip(r.Near, r.Far, nearestFit)
 	l.Fitted, l.Given = cutOf(s, spans, near, far), cutOf(s, spans, v.Near, v.Far)
 	for _, d := range distances {
-		l.Steps = append(l.Steps, clipStep{d, optics.DepthStep(depth, d, near, max(far, d)), optics.DepthStep(depth, d, v.Near, max(v.Far, d))})
+		l.Steps = append(l.Steps, clipStep{d, optics.DepthStep(depth, d, near, max(far, d)),
+			optics.DepthStep(depth, d, v.Near, max(v.Far, d))})
 	}
 	if asJSON {
 		return json.NewEncoder(os.Stdout).Encode(l)
@@ -108,7 +111,8 @@ func clip(ctx context.Context, args []string) error {
 		name string
 		r    *clipRange
 	}{{"fitted", &l.Fitted}, {"given ", &l.Given}} {
-		fmt.Printf("%s near %.4g m cuts %d, far %.4g m cuts %d%s\n", k.name, k.r.Near, len(k.r.CutByNear), k.r.Far, len(k.r.CutByFar), told(append(slices.Clone(k.r.CutByNear), k.r.CutByFar...)))
+		fmt.Printf("%s near %.4g m cuts %d, far %.4g m cuts %d%s\n", k.name, k.r.Near, len(k.r.CutByNear), k.r.Far,
+			len(k.r.CutByFar), told(append(slices.Clone(k.r.CutByNear), k.r.CutByFar...)))
 	}
 	for _, st := range l.Steps {
 		fmt.Printf("at %.4g m the buffer tells %.3g m apart, with the planes as given %.3g m\n", st.At, st.Step, st.Given)

@@ -18,7 +18,8 @@ import (
 )
 
 func inspect(ctx context.Context, args []string) error {
-	fs := newFlags("inspect", "[--json] FILE...", "Tells what each model file holds: triangles, parts, size, textures found and missing.")
+	fs := newFlags("inspect", "[--json] FILE...",
+		"Tells what each model file holds: triangles, parts, size, textures found and missing.")
 	files, asJSON, err := parseFiles(fs, args)
 	if err != nil {
 		return err
@@ -145,8 +146,10 @@ func likeliest(ctx context.Context, tree fs.FS, name string) (*model.Model, erro
 }
 
 func describe(r intake.Report) {
-	fmt.Printf("%s: %s, %d triangles, %d vertices, %d parts, %d materials\n", r.File, r.Format, r.Triangles, r.Vertices, r.Parts, r.Materials)
-	fmt.Printf("  %s wide, %s high, %s deep (unit %s, %s; %s up)\n", unit.Format(r.Size.Width, unit.Metre), unit.Format(r.Size.Height, unit.Metre), unit.Format(r.Size.Depth, unit.Metre), r.Unit.Name, r.Unit.From, r.UpAxis)
+	fmt.Printf("%s: %s, %d triangles, %d vertices, %d parts, %d materials\n", r.File, r.Format, r.Triangles, r.Vertices,
+		r.Parts, r.Materials)
+	fmt.Printf("  %s wide, %s high, %s deep (unit %s, %s; %s up)\n", unit.Format(r.Size.Width, unit.Metre),
+		unit.Format(r.Size.Height, unit.Metre), unit.Format(r.Size.Depth, unit.Metre), r.Unit.Name, r.Unit.From, r.UpAxis)
 	for _, t := range r.Textures {
 		fmt.Printf("  map %s: %s, %s\n", t.Name, t.Role, t.Status)
 	}

@@ -39,7 +39,8 @@ type sides struct {
 func lens(_ context.Context, args []string) error {
 	v := optics.Default()
 	fs := newFlags("lens", "--focal MM [--sensor WxH] [--aspect A] [--focus M] [--fstop N] [--coc MM] [--json]",
-		"Tells the fields of view of a lens, its hyperfocal distance, what is sharp and how large a point at infinity is drawn.")
+		"Tells the fields of view of a lens, its hyperfocal distance, what is sharp and how large a point at infinity is "+
+			"drawn.")
 	var sensor string
 	var aspect, circle float64
 	var asJSON bool
@@ -85,8 +86,10 @@ func lens(_ context.Context, args []string) error {
 	}
 	hor, ver := v.FieldOfView()
 	gw, gh := v.Gate()
-	l := lensLine{Focal: v.Focal, Sensor: sides{v.SensorW, v.SensorH}, Aspect: v.Aspect, Horizontal: unit.Degrees(hor), Vertical: unit.Degrees(ver), Diagonal: unit.Degrees(2 * math.Atan(math.Hypot(gw, gh)/(2*v.Focal))),
-		Circle: circle, FNumber: v.FNumber, Hyperfocal: hyper, Focus: v.Focus, BlurAtInfinity: optics.Blur(v.Focal, v.FNumber, v.Focus, math.Inf(1))}
+	l := lensLine{Focal: v.Focal, Sensor: sides{v.SensorW, v.SensorH}, Aspect: v.Aspect, Horizontal: unit.Degrees(hor),
+		Vertical: unit.Degrees(ver), Diagonal: unit.Degrees(2 * math.Atan(math.Hypot(gw, gh)/(2*v.Focal))),
+		Circle: circle, FNumber: v.FNumber, Hyperfocal: hyper, Focus: v.Focus,
+		BlurAtInfinity: optics.Blur(v.Focal, v.FNumber, v.Focus, math.Inf(1))}
 	near, far := optics.SharpZone(v.Focal, v.FNumber, circle, v.Focus)
 	l.SharpNear = near
 	end := "infinity"
@@ -97,7 +100,8 @@ func lens(_ context.Context, args []string) error {
 		return json.NewEncoder(os.Stdout).Encode(l)
 	}
 	fmt.Printf("%.4g mm on %.4g x %.4g mm, picture %.4g : 1\n", l.Focal, l.Sensor.Width, l.Sensor.Height, l.Aspect)
-	fmt.Printf("fields of view   %.2f° wide, %.2f° high, %.2f° across the diagonal\n", l.Horizontal, l.Vertical, l.Diagonal)
+	fmt.Printf("fields of view   %.2f° wide, %.2f° high, %.2f° across the diagonal\n", l.Horizontal, l.Vertical,
+		l.Diagonal)
 	fmt.Printf("hyperfocal       %.3f m at f/%.3g, circle of confusion %.4g mm\n", l.Hyperfocal, l.FNumber, l.Circle)
 	fmt.Printf("focused at       %.3f m: sharp from %.3f m to %s\n", l.Focus, l.SharpNear, end)
 	fmt.Printf("blur at infinity %.4f mm on the sensor\n", l.BlurAtInfinity)

@@ -41,14 +41,16 @@ func call(t *testing.T, args ...string) (status int, out, errs string) {
 // under a light, seen from above.
 func stage(t *testing.T, light model.Light, at geom.M) string {
 	t.Helper()
-	p := model.Part{Kind: model.Triangles, Surface: 0, Positions: []float32{-50, 0, -50, 50, 0, -50, 50, 0, 50, -50, 0, 50}, Normals: []float32{0, 1, 0, 0, 1, 0, 0, 1, 0, 0, 1, 0}, Indices: []uint32{0, 2, 1, 0, 3, 2}}
+	p := model.Part{Kind: model.Triangles, Surface: 0, Positions: []float32{-50, 0, -50, 50, 0, -50, 50, 0, 50, -50, 0,
+		50}, Normals: []float32{0, 1, 0, 0, 1, 0, 0, 1, 0, 0, 1, 0}, Indices: []uint32{0, 2, 1, 0, 3, 2}}
 	s := model.DefaultSurface()
 	s.Name, s.BaseColor, s.Roughness, s.Metallic = "matte", [4]float64{0.5, 0.5, 0.5, 1}, 1, 0
 	down := geom.Turn(geom.V{X: 1}, -1.5707963267948966)
 	floor, cam, lamp := model.NewNode("floor"), model.NewNode("eye"), model.NewNode("lamp")
 	floor.Mesh, cam.Camera, lamp.Light = 0, 0, 0
 	cam.Local, lamp.Local = geom.Compose(geom.V{Y: 4}, down, geom.V{X: 1, Y: 1, Z: 1}), at
-	m := &model.Model{Meshes: []model.Mesh{{Parts: []model.Part{p}}}, Surfaces: []model.Surface{s}, Nodes: []model.Node{floor, cam, lamp}, Roots: []int{0, 1, 2},
+	m := &model.Model{Meshes: []model.Mesh{{Parts: []model.Part{p}}}, Surfaces: []model.Surface{s},
+		Nodes: []model.Node{floor, cam, lamp}, Roots: []int{0, 1, 2},
 		Cameras: []model.Camera{{Name: "above", YFov: 0.1, Aspect: 1, Near: 0.1, Far: 100}}, Lights: []model.Light{light}}
 	var buf bytes.Buffer
 	if err := exchange.WriteGLB(&buf, m); err != nil {
@@ -92,7 +94,8 @@ func TestCallsThatAreWrongSayWhyInOneLine(t *testing.T) {
 		"a folder is named": {[]string{"render", t.TempDir(), "--out", out}, 1, "no model in it"},
 	} {
 		status, stdout, stderr := call(t, c.args...)
-		if status != c.status || !strings.Contains(stderr, c.words) || strings.Count(strings.TrimSpace(stderr), "\n") != 0 || stdout != "" {
+		if status != c.status || !strings.Contains(stderr, c.words) || strings.Count(strings.TrimSpace(stderr), "\n") != 0 ||
+			stdout != "" {
 			t.Errorf("%s: status %d, %q, %q", name, status, stdout, stderr)
 		}
 	}
@@ -136,10 +139,12 @@ func TestInspectTellsOneLineForEachFile(t *testing.T) {
 	if err := json.Unmarshal([]byte(lines[0]), &r); err != nil {
 		t.Fatal(err)
 	}
-	if !r.OK || r.Format != "GLB" || r.Triangles != 2 || r.Vertices != 4 || r.Parts != 1 || r.Materials != 1 || r.Cameras != 1 || r.Lights != 1 || r.UpAxis != "Y" || r.Unit.Name != "metre" || r.Unit.From != "format" {
+	if !r.OK || r.Format != "GLB" || r.Triangles != 2 || r.Vertices != 4 || r.Parts != 1 || r.Materials != 1 ||
+		r.Cameras != 1 || r.Lights != 1 || r.UpAxis != "Y" || r.Unit.Name != "metre" || r.Unit.From != "format" {
 		t.Errorf("%s", lines[0])
 	}
-	if r.Bounds.Min != [3]float64{-50, 0, -50} || r.Bounds.Max != [3]float64{50, 0, 50} || r.Size.Width != 100 || r.Size.Depth != 100 || r.Textures == nil || r.Warnings == nil {
+	if r.Bounds.Min != [3]float64{-50, 0, -50} || r.Bounds.Max != [3]float64{50, 0, 50} || r.Size.Width != 100 ||
+		r.Size.Depth != 100 || r.Textures == nil || r.Warnings == nil {
 		t.Errorf("%s", lines[0])
 	}
 	if !strings.Contains(lines[1], `"ok":false`) || !strings.Contains(lines[1], "gone.obj") {
@@ -162,7 +167,8 @@ func TestSizesAreProposedALineForEachFile(t *testing.T) {
 		}
 		return path
 	}
-	files := []string{file("dining_chair.obj", 46, 90, 52), file("kitchen_table.obj", 160, 75, 90), file("asset_7.obj", 40, 70, 50), filepath.Join(dir, "gone.obj"), file("point.obj", 0, 0, 0)}
+	files := []string{file("dining_chair.obj", 46, 90, 52), file("kitchen_table.obj", 160, 75, 90),
+		file("asset_7.obj", 40, 70, 50), filepath.Join(dir, "gone.obj"), file("point.obj", 0, 0, 0)}
 	status, out, _ := call(t, append([]string{"size", "--json"}, files...)...)
 	lines := strings.Split(strings.TrimSpace(out), "\n")
 	if status != 1 || len(lines) != len(files) {
@@ -193,11 +199,13 @@ func TestSizesAreProposedALineForEachFile(t *testing.T) {
 			t.Fatalf("%s", line)
 		}
 		c := l.Candidates[0]
-		if c.MetresPerUnit != 0.01 || c.UpAxis != "Y" || c.Size.Height < 0.6 || c.Size.Height > 1 || c.Score <= l.Candidates[1].Score || len(c.Reasons) == 0 || !l.Confident && i < 2 {
+		if c.MetresPerUnit != 0.01 || c.UpAxis != "Y" || c.Size.Height < 0.6 || c.Size.Height > 1 ||
+			c.Score <= l.Candidates[1].Score || len(c.Reasons) == 0 || !l.Confident && i < 2 {
 			t.Errorf("%s", line)
 		}
 	}
-	if status, out, errs := call(t, append([]string{"size"}, files[:3]...)...); status != 0 || errs != "" || !strings.Contains(out, "one unit is 0.01 m, +Y up: 0.46 m wide, 0.90 m high, 0.52 m deep") {
+	if status, out, errs := call(t, append([]string{"size"}, files[:3]...)...); status != 0 || errs != "" ||
+		!strings.Contains(out, "one unit is 0.01 m, +Y up: 0.46 m wide, 0.90 m high, 0.52 m deep") {
 		t.Errorf("status %d: %s%s", status, out, errs)
 	}
 }
@@ -207,7 +215,9 @@ func TestTheSameSeedGivesTheSameFile(t *testing.T) {
 	dir := t.TempDir()
 	picture := func(name string, more ...string) []byte {
 		out := filepath.Join(dir, name)
-		if status, _, errs := call(t, append([]string{"render", file, "--size", "40x30", "--samples", "4", "--background", "1,1,2", "--out", out}, more...)...); status != 0 {
+		if status, _, errs := call(t,
+			append([]string{"render", file, "--size", "40x30", "--samples", "4", "--background", "1,1,2", "--out", out},
+				more...)...); status != 0 {
 			t.Fatal(errs)
 		}
 		data, err := os.ReadFile(out)
@@ -217,7 +227,8 @@ func TestTheSameSeedGivesTheSameFile(t *testing.T) {
 		return data
 	}
 	one := picture("one.exr", "--threads", "1", "--seed", "5", "--passes", "depth,normal,albedo,objectId")
-	if !bytes.Equal(one, picture("two.exr", "--threads", "3", "--seed", "5", "--passes", "depth,normal,albedo,objectId")) {
+	if !bytes.Equal(one, picture("two.exr", "--threads", "3", "--seed", "5", "--passes",
+		"depth,normal,albedo,objectId")) {
 		t.Error("three threads make another picture than one")
 	}
 	if bytes.Equal(one, picture("three.exr", "--seed", "6", "--passes", "depth,normal,albedo,objectId")) {
@@ -228,7 +239,8 @@ func TestTheSameSeedGivesTheSameFile(t *testing.T) {
 			t.Errorf("the channel %s is missing", channel)
 		}
 	}
-	if png := picture("four.png", "--camera", "above", "--no-denoise", "--fstop", "2.8", "--focus", "4"); !bytes.HasPrefix(png, []byte("\x89PNG")) {
+	if png := picture("four.png", "--camera", "above", "--no-denoise", "--fstop", "2.8", "--focus",
+		"4"); !bytes.HasPrefix(png, []byte("\x89PNG")) {
 		t.Error("not a PNG")
 	}
 }

@@ -30,7 +30,8 @@ type renderCall struct {
 func renderFile(ctx context.Context, args []string) error {
 	var c renderCall
 	fs := newFlags("render", "FILE.glb|.gltf [flags] --out F.exr|.png",
-		"Renders a glTF scene with its own cameras and lights. EXR pixels are scene-linear cd/m²; PNG pixels are exposed and tone-mapped.")
+		"Renders a glTF scene with its own cameras and lights. EXR pixels are scene-linear cd/m²; PNG pixels are exposed "+
+			"and tone-mapped.")
 	fs.StringVar(&c.camera, "camera", "0", "`INDEX|NAME` of the camera")
 	fs.StringVar(&c.size, "size", "1280x720", "picture size in pixels, `WxH`")
 	fs.IntVar(&c.o.Samples, "samples", 64, "samples a pixel")
@@ -40,9 +41,11 @@ func renderFile(ctx context.Context, args []string) error {
 	fs.StringVar(&c.background, "background", "", "constant light from everywhere, `R,G,B` in cd/m²")
 	fs.StringVar(&c.env, "environment", "", "Radiance HDR panorama `F.hdr`")
 	fs.Float64Var(&c.strength, "environment-strength", 1, "cd/m² of a panorama value of 1")
-	fs.Float64Var(&c.turn, "environment-turn", 0, "turn of the panorama about +Y in `DEGREES`, counter-clockwise seen from above")
+	fs.Float64Var(&c.turn, "environment-turn", 0,
+		"turn of the panorama about +Y in `DEGREES`, counter-clockwise seen from above")
 	fs.BoolVar(&c.noDenoise, "no-denoise", false, "keep the noise, and clamp nothing")
-	fs.Float64Var(&c.focus, "focus", 0, "focus distance along the view axis in `METRES`; 0 is the nearest thing in the middle of the picture")
+	fs.Float64Var(&c.focus, "focus", 0, "focus distance along the view axis in `METRES`; 0 is the nearest thing in the "+
+		"middle of the picture")
 	fs.Float64Var(&c.fstop, "fstop", 0, "f-number of the lens on a sensor 24 mm high; 0 is a pinhole")
 	fs.StringVar(&c.passes, "passes", "", "also write, into the EXR: `depth,normal,albedo,objectId`")
 	fs.Float64Var(&c.ev, "ev", 0, "exposure value EV100 of a PNG; measured from the picture when not given")
@@ -88,7 +91,8 @@ func (c *renderCall) run(ctx context.Context, given map[string]bool) error {
 		return err
 	}
 	scene := &render.Scene{}
-	if err := scene.Place(&render.Library{Threads: c.o.Threads}, m, geom.Identity, func(n int) uint32 { return uint32(n + 1) }); err != nil {
+	if err := scene.Place(&render.Library{Threads: c.o.Threads}, m, geom.Identity,
+		func(n int) uint32 { return uint32(n + 1) }); err != nil {
 		return err
 	}
 	scene.PlaceLights(m, geom.Identity)
@@ -182,7 +186,8 @@ func (c *renderCall) findCamera(m *model.Model) (cam render.Camera, err error) {
 		if n.Camera == model.None || found {
 			return
 		}
-		if numErr == nil && n.Camera == index || numErr != nil && (m.Cameras[n.Camera].Name == c.camera || n.Name == c.camera) {
+		if numErr == nil && n.Camera == index || numErr != nil &&
+			(m.Cameras[n.Camera].Name == c.camera || n.Name == c.camera) {
 			cam, found = render.CameraFrom(&m.Cameras[n.Camera], world, c.o.Width, c.o.Height), true
 		}
 	})

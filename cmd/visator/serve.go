@@ -35,8 +35,10 @@ type place struct {
 }
 
 func (p *place) flags(fs *flag.FlagSet) {
-	fs.StringVar(&p.database, "database", os.Getenv("VISATOR_DATABASE"), "PostgreSQL address; without one a server of the project's own is started, which only this user can reach")
-	fs.StringVar(&p.blobs, "blobs", os.Getenv("VISATOR_BLOBS"), "blob store: a folder or a URL; without one a folder in the data folder")
+	fs.StringVar(&p.database, "database", os.Getenv("VISATOR_DATABASE"),
+		"PostgreSQL address; without one a server of the project's own is started, which only this user can reach")
+	fs.StringVar(&p.blobs, "blobs", os.Getenv("VISATOR_BLOBS"),
+		"blob store: a folder or a URL; without one a folder in the data folder")
 	fs.StringVar(&p.data, "data", or(os.Getenv("VISATOR_DATA"), ".data"), "data folder")
 	fs.BoolVar(&p.verbose, "verbose", false, "log every request")
 	fs.StringVar(&p.logs, "log", or(os.Getenv("VISATOR_LOG"), "text"), "form of the log: text or json")
@@ -115,7 +117,10 @@ func (p *place) open(ctx context.Context, bringUp bool) (*store.Store, error) {
 		if err := store.Migrate(ctx, p.database); err != nil {
 			return nil, err
 		}
-	} else if err := store.AwaitCurrent(ctx, p.database, func(err error) { fmt.Fprintln(os.Stderr, "visator: waiting:", err) }); err != nil {
+	} else if err := store.AwaitCurrent(ctx, p.database, func(err error) {
+		fmt.Fprintln(os.Stderr, "visator: waiting:",
+			err)
+	}); err != nil {
 		return nil, err
 	}
 	end, err := startTrace(ctx)
@@ -157,7 +162,8 @@ func migrate(ctx context.Context, args []string) error {
 
 func worker(ctx context.Context, args []string) error {
 	var p place
-	fs := newFlags("worker", "[flags]", "Takes jobs from the queue until it is stopped: intake and renders. Any number of workers share one database and blob store.")
+	fs := newFlags("worker", "[flags]", "Takes jobs from the queue until it is stopped: intake and renders. Any number "+
+		"of workers share one database and blob store.")
 	p.flags(fs)
 	n := fs.Int("jobs", 1, "intakes, and takes, at a time")
 	if _, err := parse(fs, args); err != nil {
@@ -209,8 +215,10 @@ func run(ctx context.Context, name string, args []string, withDemo bool) error {
 	p.flags(fs)
 	port := fs.Int("port", 8470, "port on 127.0.0.1; 0 takes any that is free")
 	workers := fs.Int("workers", 1, "intakes, and takes, at a time in this process; 0 leaves them to visator worker")
-	from := fs.String("supplier", os.Getenv("VISATOR_SUPPLIER"), "address of a supplier, such as http://127.0.0.1:8471; the demo starts the simulated one")
-	watched := fs.String("watch", "", "a folder: what is put into it arrives in the newest production, or, in a folder of a production's name, in that one")
+	from := fs.String("supplier", os.Getenv("VISATOR_SUPPLIER"),
+		"address of a supplier, such as http://127.0.0.1:8471; the demo starts the simulated one")
+	watched := fs.String("watch", "", "a folder: what is put into it arrives in the newest production, or, in a folder "+
+		"of a production's name, in that one")
 	takes := true
 	if withDemo {
 		fs.BoolVar(&takes, "takes", true, "put the three shots of the demo in the queue")
@@ -271,7 +279,8 @@ func run(ctx context.Context, name string, args []string, withDemo bool) error {
 		}
 		go w.Run(ctx)
 	}
-	server := &http.Server{Handler: tracedHandler(site.Handler()), ReadHeaderTimeout: 10 * time.Second, IdleTimeout: 2 * time.Minute,
+	server := &http.Server{Handler: tracedHandler(site.Handler()), ReadHeaderTimeout: 10 * time.Second,
+		IdleTimeout: 2 * time.Minute,
 		// Pages that are open hold a stream of events: it ends with the server.
 		BaseContext: func(net.Listener) context.Context { return ctx }}
 	fmt.Printf("Visator is at http://%s\n", listen.Addr())

@@ -33,7 +33,9 @@ type sizeSize struct {
 }
 
 func size(ctx context.Context, args []string) error {
-	fs := newFlags("size", "[--json] FILE...", "Tells in which unit and with which axis up each model file is likely to be, and why.\nFiles that lie in one folder are taken as one supplier's, who makes the same mistake in most of them.")
+	fs := newFlags("size", "[--json] FILE...",
+		"Tells in which unit and with which axis up each model file is likely to be, and why.\nFiles that lie in one "+
+			"folder are taken as one supplier's, who makes the same mistake in most of them.")
 	files, asJSON, err := parseFiles(fs, args)
 	if err != nil {
 		return err
@@ -90,7 +92,8 @@ func size(ctx context.Context, args []string) error {
 func sizeAsJSON(file string, p *sizing.Proposal) sizeLine {
 	line := sizeLine{File: file, Confident: p.Sure}
 	for _, c := range p.Candidates {
-		line.Candidates = append(line.Candidates, sizeCandidate{c.MetresPerUnit, string(c.Up), sizeSize{c.Size.X, c.Size.Y, c.Size.Z}, c.Score, c.Reasons})
+		line.Candidates = append(line.Candidates,
+			sizeCandidate{c.MetresPerUnit, string(c.Up), sizeSize{c.Size.X, c.Size.Y, c.Size.Z}, c.Score, c.Reasons})
 	}
 	return line
 }
@@ -105,7 +108,8 @@ func tellSize(file string, p *sizing.Proposal) {
 		if i == 3 {
 			break
 		}
-		fmt.Printf("  %3.0f %%  one unit is %g m, +%s up: %s wide, %s high, %s deep\n", 100*c.Score, c.MetresPerUnit, c.Up, unit.InMetres.Distance(c.Size.X), unit.InMetres.Distance(c.Size.Y), unit.InMetres.Distance(c.Size.Z))
+		fmt.Printf("  %3.0f %%  one unit is %g m, +%s up: %s wide, %s high, %s deep\n", 100*c.Score, c.MetresPerUnit, c.Up,
+			unit.InMetres.Distance(c.Size.X), unit.InMetres.Distance(c.Size.Y), unit.InMetres.Distance(c.Size.Z))
 		if i == 0 {
 			for _, r := range c.Reasons {
 				fmt.Printf("         %s\n", r)

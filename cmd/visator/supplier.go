@@ -18,7 +18,8 @@ import (
 )
 
 func runSupplier(ctx context.Context, args []string) error {
-	fs := newFlags("supplier", "[flags]", "Serves a catalogue of generated models on loopback, with prices and licences; some files come slowly, break off or fail.")
+	fs := newFlags("supplier", "[flags]", "Serves a catalogue of generated models on loopback, with prices and "+
+		"licences; some files come slowly, break off or fail.")
 	port := fs.Int("port", 8471, "port on 127.0.0.1; 0 takes any that is free")
 	if _, err := parse(fs, args); err != nil {
 		return err
@@ -31,7 +32,8 @@ func runSupplier(ctx context.Context, args []string) error {
 	if err != nil {
 		return fmt.Errorf("port %d is taken (%w): stop what uses it, or choose another with --port", *port, err)
 	}
-	server := &http.Server{Handler: shop, ReadHeaderTimeout: 10 * time.Second, BaseContext: func(net.Listener) context.Context { return ctx }}
+	server := &http.Server{Handler: shop, ReadHeaderTimeout: 10 * time.Second,
+		BaseContext: func(net.Listener) context.Context { return ctx }}
 	fmt.Printf("the supplier is at http://%s\n", listen.Addr())
 	go func() {
 		<-ctx.Done()

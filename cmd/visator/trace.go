@@ -36,7 +36,8 @@ func startTrace(ctx context.Context) (end func(context.Context) error, err error
 	if err != nil {
 		return nil, fmt.Errorf("traces cannot be sent: %w", err)
 	}
-	p := trace.NewTracerProvider(trace.WithBatcher(out), trace.WithResource(resource.NewWithAttributes(semconv.SchemaURL, semconv.ServiceName("visator"))))
+	p := trace.NewTracerProvider(trace.WithBatcher(out),
+		trace.WithResource(resource.NewWithAttributes(semconv.SchemaURL, semconv.ServiceName("visator"))))
 	otel.SetTracerProvider(p)
 	store.Trace = otelpgx.NewTracer()
 	return p.Shutdown, nil

@@ -106,7 +106,8 @@ func (s *Set) Resolve() {
 		if s.Layers.Hide(p.Hidden, p.Layer) {
 			continue
 		}
-		t := Thing{ID: p.ID, Name: p.Name, Kind: Piece, Layer: p.Layer, Groups: s.Groups.Of(p.Group), Placement: p, Box: s.BoxOf(p), World: p.World()}
+		t := Thing{ID: p.ID, Name: p.Name, Kind: Piece, Layer: p.Layer, Groups: s.Groups.Of(p.Group), Placement: p,
+			Box: s.BoxOf(p), World: p.World()}
 		if p.StandIn != "" {
 			t.Kind = StandIn
 		}
@@ -134,7 +135,8 @@ func (s *Set) BoxOf(p *stage.Placement) geom.Box {
 }
 
 // figureNames are words in names of pieces that are people.
-var figureNames = []string{"person", "people", "man", "woman", "child", "figure", "traveller", "passenger", "actor", "mannequin"}
+var figureNames = []string{"person", "people", "man", "woman", "child", "figure", "traveller", "passenger", "actor",
+	"mannequin"}
 
 // isFigure says whether a name is that of a person.
 func isFigure(name string) bool {
@@ -154,8 +156,9 @@ func (s *Set) addElements() {
 			continue
 		}
 		land := e.Kind == "ground" || e.Kind == "path"
-		s.Things = append(s.Things, Thing{ID: e.ID, Name: e.Name, Kind: e.Kind, Layer: e.Layer, Element: e, Laid: l, World: geom.Identity,
-			Land: land, Plain: land || e.Kind == "water" || e.Kind == "room"})
+		s.Things = append(s.Things, Thing{ID: e.ID, Name: e.Name, Kind: e.Kind, Layer: e.Layer, Element: e, Laid: l,
+			World: geom.Identity,
+			Land:  land, Plain: land || e.Kind == "water" || e.Kind == "room"})
 	}
 }
 
@@ -191,7 +194,8 @@ func (s *Set) Stood(ctx context.Context, p *stage.Placement) (*contact.Placed, e
 	return s.stand(ctx, p, contact.Stand)
 }
 
-func (s *Set) stand(ctx context.Context, p *stage.Placement, how func(*contact.Body, geom.M) *contact.Placed) (*contact.Placed, error) {
+func (s *Set) stand(ctx context.Context, p *stage.Placement,
+	how func(*contact.Body, geom.M) *contact.Placed) (*contact.Placed, error) {
 	if p.Piece == "" {
 		return how(s.Pieces.StandIn(p.Shape()), StandInWorld(p)), nil
 	}

@@ -56,7 +56,8 @@ func (s *shelf) Get(key string, make func() Weighty) Weighty {
 func (s *shelf) Has(key string) bool { return s.kept[key] != nil }
 
 func newShelf() *shelf {
-	return &shelf{sizes: map[string]geom.V{"bench": {X: 2, Y: 0.8, Z: 0.6}, "crate": {X: 1, Y: 1, Z: 1}, "hall": {X: 40, Y: 2, Z: 40}}, kept: map[string]Weighty{}}
+	return &shelf{sizes: map[string]geom.V{"bench": {X: 2, Y: 0.8, Z: 0.6}, "crate": {X: 1, Y: 1, Z: 1},
+		"hall": {X: 40, Y: 2, Z: 40}}, kept: map[string]Weighty{}}
 }
 
 func element(t *testing.T, id, kind, layer string, spec any) *lay.Element {
@@ -77,7 +78,8 @@ func stands(id, piece string, at geom.V) *stage.Placement {
 }
 
 func row(piece string, points ...lay.P) lay.Array {
-	return lay.Array{Shape: "line", Points: points, Rest: true, Pieces: []lay.Share{{Piece: piece, Weight: 1}}, By: "count", Count: 3}
+	return lay.Array{Shape: "line", Points: points, Rest: true, Pieces: []lay.Share{{Piece: piece, Weight: 1}},
+		By: "count", Count: 3}
 }
 
 // yard is a set of what there can be.
@@ -90,15 +92,20 @@ func yard(t *testing.T, s *shelf) *Set {
 	day := stands("day", "crate", geom.V{X: 6})
 	day.Layer = "shade"
 	set := &Set{Pieces: s, Memory: s, Kept: k,
-		Placements: []*stage.Placement{stands("hall", "hall", geom.V{}), stands("crate", "crate", geom.V{Y: 2}), inner, hidden, dark, day,
+		Placements: []*stage.Placement{stands("hall", "hall", geom.V{}), stands("crate", "crate", geom.V{Y: 2}), inner,
+			hidden, dark, day,
 			{ID: "walker", Name: "old Woman", Piece: "crate", At: geom.V{Z: 9}, Scale: geom.V{X: 1, Y: 1, Z: 1}},
-			{ID: "figure", Name: "x", StandIn: "person", Size: geom.V{X: 0.5, Y: 1.75, Z: 0.3}, Scale: geom.V{X: 1, Y: 1, Z: 1}}},
+			{ID: "figure", Name: "x", StandIn: "person", Size: geom.V{X: 0.5, Y: 1.75, Z: 0.3},
+				Scale: geom.V{X: 1, Y: 1, Z: 1}}},
 		Elements: []*lay.Element{
-			{ID: "night", Name: "night", Kind: "layer", Hidden: true, Spec: json.RawMessage("{}")}, {ID: "shade", Name: "shade", Kind: "layer", Spec: json.RawMessage("{}")},
+			{ID: "night", Name: "night", Kind: "layer", Hidden: true, Spec: json.RawMessage("{}")}, {ID: "shade", Name: "shade",
+				Kind: "layer", Spec: json.RawMessage("{}")},
 			element(t, "inner", "group", "", lay.Group{Parent: "outer"}), element(t, "outer", "group", "", lay.Group{}),
 			element(t, "benches", "row", "", row("bench", lay.P{X: -4, Z: 0}, lay.P{X: 4, Z: 0})),
 			element(t, "others", "row", "shade", row("bench", lay.P{X: -4, Z: 6}, lay.P{X: 4, Z: 6})),
-			element(t, "lost", "card", "", lay.Card{Width: 2, Height: 2, Shape: "picture", Picture: "0123456789abcdef0123456789abcdef0123456789abcdef0123456789abcdef"}),
+			element(t, "lost", "card", "",
+				lay.Card{Width: 2, Height: 2, Shape: "picture",
+					Picture: "0123456789abcdef0123456789abcdef0123456789abcdef0123456789abcdef"}),
 		}}
 	if later, err := set.LayOut(t.Context(), false); err != nil || len(later) > 0 {
 		t.Fatal(later, err)
@@ -123,7 +130,8 @@ func TestOneListSaysWhatStands(t *testing.T) {
 	}
 	set.Kept.Hide = []string{"shade"}
 	set.Kept.View.CutWalls = "benches,crate"
-	if got := names(set.Seen); !slices.Equal(got, []string{"hall", "crate", "lamp", "walker", "figure", "benches", "lost"}) {
+	if got := names(set.Seen); !slices.Equal(got, []string{"hall", "crate", "lamp", "walker", "figure", "benches",
+		"lost"}) {
 		t.Errorf("seen without a layer: %v", got)
 	}
 	if got := names(set.Filmed); !slices.Equal(got, []string{"hall", "lamp", "walker", "figure", "lost"}) {
@@ -142,10 +150,12 @@ func TestOneListSaysWhatStands(t *testing.T) {
 	if !by["walker"].Figure || !by["figure"].Figure || by["crate"].Figure {
 		t.Error("two are figures, by name and as a stand-in")
 	}
-	if l := by["lamp"]; l.Outermost() != "outer" || !l.In("inner") || !l.In("outer") || !l.In("lamp") || l.In("crate") || by["crate"].Outermost() != "" {
+	if l := by["lamp"]; l.Outermost() != "outer" || !l.In("inner") || !l.In("outer") || !l.In("lamp") || l.In("crate") ||
+		by["crate"].Outermost() != "" {
 		t.Errorf("groups: %v", l.Groups)
 	}
-	if by["figure"].Kind != StandIn || by["crate"].Kind != Piece || by["benches"].Kind != "row" || by["benches"].Piece() != "" || by["crate"].Piece() != "crate" {
+	if by["figure"].Kind != StandIn || by["crate"].Kind != Piece || by["benches"].Kind != "row" ||
+		by["benches"].Piece() != "" || by["crate"].Piece() != "crate" {
 		t.Error("kinds")
 	}
 	key := set.Laid("others").Key
@@ -204,7 +214,9 @@ func mustLay(t *testing.T, set *Set) {
 // Rows ride as things do, and a group with all in it; a move's views follow them.
 func TestRowsAndGroupsRide(t *testing.T) {
 	set := yard(t, newShelf())
-	m := &motion.Move{Rate: 24, Rides: []motion.Animation{{IDs: []string{"benches", "outer"}, Points: []geom.V{{}, {X: 4}}, Seconds: 2, Easing: "even"}}}
+	m := &motion.Move{Rate: 24,
+		Rides: []motion.Animation{{IDs: []string{"benches", "outer"}, Points: []geom.V{{}, {X: 4}}, Seconds: 2,
+			Easing: "even"}}}
 	cast := set.Cast(m)
 	for id, rides := range map[string]bool{"benches": true, "lamp": true, "crate": false, "others": false} {
 		if cast.Rides(id) != rides {
@@ -248,7 +260,8 @@ func TestHiddenIsHiddenInAnyOrder(t *testing.T) {
 		for i := range 4 {
 			name := fmt.Sprint("layer ", i)
 			dark[name] = r.IntN(2) == 0
-			set.Elements = append(set.Elements, &lay.Element{ID: name, Name: name, Kind: "layer", Hidden: dark[name], Spec: json.RawMessage("{}")})
+			set.Elements = append(set.Elements, &lay.Element{ID: name, Name: name, Kind: "layer", Hidden: dark[name],
+				Spec: json.RawMessage("{}")})
 		}
 		want := map[string]bool{}
 		for i := range 12 {
@@ -276,7 +289,8 @@ func TestHiddenIsHiddenInAnyOrder(t *testing.T) {
 
 // A circle of groups, which a hand-made file may have, ends.
 func TestGroupsInACircleEnd(t *testing.T) {
-	up := GroupsOf([]*lay.Element{element(t, "a", "group", "", lay.Group{Parent: "b"}), element(t, "b", "group", "", lay.Group{Parent: "a"})})
+	up := GroupsOf([]*lay.Element{element(t, "a", "group", "", lay.Group{Parent: "b"}),
+		element(t, "b", "group", "", lay.Group{Parent: "a"})})
 	if list := up.Of("a"); len(list) != mostNested {
 		t.Errorf("%d groups", len(list))
 	}
@@ -289,8 +303,10 @@ func TestGroupsInACircleEnd(t *testing.T) {
 func BenchmarkAMillionCopies(b *testing.B) {
 	s := newShelf()
 	s.sizes["blade"] = geom.V{X: 0.05, Y: 0.3, Z: 0.05}
-	raw, _ := json.Marshal(lay.Scatter{Area: []lay.P{{X: 0, Z: 0}, {X: 500, Z: 0}, {X: 500, Z: 500}, {X: 0, Z: 500}}, Pieces: []lay.Share{{Piece: "blade", Weight: 1}}, Density: 4, SizeMin: 1, SizeMax: 1})
-	set := &Set{Pieces: s, Memory: s, Kept: &stage.ShotSettings{View: optics.Default()}, Elements: []*lay.Element{{ID: "grass", Name: "grass", Kind: "drift", Spec: raw}}}
+	raw, _ := json.Marshal(lay.Scatter{Area: []lay.P{{X: 0, Z: 0}, {X: 500, Z: 0}, {X: 500, Z: 500}, {X: 0, Z: 500}},
+		Pieces: []lay.Share{{Piece: "blade", Weight: 1}}, Density: 4, SizeMin: 1, SizeMax: 1})
+	set := &Set{Pieces: s, Memory: s, Kept: &stage.ShotSettings{View: optics.Default()},
+		Elements: []*lay.Element{{ID: "grass", Name: "grass", Kind: "drift", Spec: raw}}}
 	if _, err := set.LayOut(b.Context(), false); err != nil {
 		b.Fatal(err)
 	}

@@ -339,7 +339,8 @@ func (s *Set) layDrift(e *lay.Element, g *Ground, standing string, quick bool) b
 		return counted(&Laid{Laid: l, Key: named})
 	}).(*Laid)
 	if s.count += len(l.Instances); s.count > maxDrifted {
-		l = failed(fmt.Errorf("the drifts of this set lay %d things together, at most %d are drawn; lower a density or hide one", s.count, maxDrifted))
+		l = failed(fmt.Errorf("the drifts of this set lay %d things together, at most %d are drawn; lower a density or "+
+			"hide one", s.count, maxDrifted))
 	}
 	s.laid[e.ID] = l
 	return true

@@ -107,5 +107,6 @@ func (e *eye) sees(p geom.V, margin float64) bool {
 		return false
 	}
 	// Distance to the side planes through the lens.
-	return (math.Abs(q.X)-depth*e.tx)/math.Hypot(1, e.tx) <= margin && (math.Abs(q.Y)-depth*e.ty)/math.Hypot(1, e.ty) <= margin
+	return (math.Abs(q.X)-depth*e.tx)/math.Hypot(1, e.tx) <= margin && (math.Abs(q.Y)-depth*e.ty)/math.Hypot(1,
+		e.ty) <= margin
 }

@@ -320,7 +320,8 @@ func (b *Body) cross(o, d geom.V, tri [3]uint32) (t float64, ok bool) {
 // Inside reports whether p, in the body's own space, lies within: it does when
 // a ray leaves it an odd number of times. Nothing lies within an open body.
 func (b *Body) Inside(p geom.V) bool {
-	if !b.Closed || p.X < b.Box.Min.X || p.Y < b.Box.Min.Y || p.Z < b.Box.Min.Z || p.X > b.Box.Max.X || p.Y > b.Box.Max.Y || p.Z > b.Box.Max.Z {
+	if !b.Closed || p.X < b.Box.Min.X || p.Y < b.Box.Min.Y || p.Z < b.Box.Min.Z || p.X > b.Box.Max.X ||
+		p.Y > b.Box.Max.Y || p.Z > b.Box.Max.Z {
 		return false
 	}
 	n := 0

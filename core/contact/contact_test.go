@@ -13,8 +13,10 @@ func v(x, y, z float64) geom.V { return geom.V{X: x, Y: y, Z: z} }
 // box is a closed box about its base centre.
 func box(w, h, d float64) *Body {
 	x, y, z := float32(w/2), float32(h), float32(d/2)
-	return Mesh([][3]float32{{-x, 0, -z}, {x, 0, -z}, {x, 0, z}, {-x, 0, z}, {-x, y, -z}, {x, y, -z}, {x, y, z}, {-x, y, z}},
-		[][3]uint32{{0, 1, 2}, {0, 2, 3}, {4, 6, 5}, {4, 7, 6}, {0, 5, 1}, {0, 4, 5}, {1, 6, 2}, {1, 5, 6}, {2, 7, 3}, {2, 6, 7}, {3, 4, 0}, {3, 7, 4}})
+	return Mesh([][3]float32{{-x, 0, -z}, {x, 0, -z}, {x, 0, z}, {-x, 0, z}, {-x, y, -z}, {x, y, -z}, {x, y, z},
+		{-x, y, z}},
+		[][3]uint32{{0, 1, 2}, {0, 2, 3}, {4, 6, 5}, {4, 7, 6}, {0, 5, 1}, {0, 4, 5}, {1, 6, 2}, {1, 5, 6}, {2, 7, 3},
+			{2, 6, 7}, {3, 4, 0}, {3, 7, 4}})
 }
 
 // ball is a sphere of radius r about its middle, of n rings.
@@ -131,7 +133,8 @@ func TestSweepsMissNothing(t *testing.T) {
 		place := func() *Placed {
 			q := geom.Turn(v(r.NormFloat64(), r.NormFloat64(), r.NormFloat64()).Unit(), r.Float64()*6)
 			s := 0.5 + r.Float64()
-			return Place(bodies[r.IntN(len(bodies))], geom.Compose(v(r.Float64()*2, r.Float64()*2, r.Float64()*2), q, v(s, s, s)))
+			return Place(bodies[r.IntN(len(bodies))], geom.Compose(v(r.Float64()*2, r.Float64()*2, r.Float64()*2), q,
+				v(s, s, s)))
 		}
 		a, b := place(), place()
 		d := v(r.NormFloat64(), r.NormFloat64(), r.NormFloat64()).Unit()
@@ -178,7 +181,8 @@ func TestSurfacesInOnePlane(t *testing.T) {
 	if area, _ := Flush(a, at(box(1, 1.002, 1), v(0.3, 0.001, 0.1), geom.Turn(v(0, 1, 0), 0.3)), 1e-4); area != 0 {
 		t.Errorf("a millimetre apart they are flush over %g m²", area)
 	}
-	if !Near(a, at(box(1, 1, 1), v(0.1, 1.004, 0), geom.Q{}), 0.005) || Near(a, at(box(1, 1, 1), v(0.1, 1.006, 0), geom.Q{}), 0.005) {
+	if !Near(a, at(box(1, 1, 1), v(0.1, 1.004, 0), geom.Q{}), 0.005) ||
+		Near(a, at(box(1, 1, 1), v(0.1, 1.006, 0), geom.Q{}), 0.005) {
 		t.Error("what is 4 mm away is within 5 mm, what is 6 mm away is not")
 	}
 }

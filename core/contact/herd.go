@@ -95,7 +95,8 @@ func NewHerd(n int, at func(i int32) Copy) *Herd {
 		})
 	}
 	g.Wait()
-	h.nodes = append(make([]node, 0, 1+len(halves[0])+len(halves[1])), above(&halves[0][0], &halves[1][0], 1), halves[0][0], halves[1][0])
+	h.nodes = append(make([]node, 0, 1+len(halves[0])+len(halves[1])), above(&halves[0][0], &halves[1][0], 1),
+		halves[0][0], halves[1][0])
 	for k, list := range halves {
 		shift := int32(len(h.nodes) - 1) // of what was numbered from 1
 		from := len(h.nodes)
@@ -231,7 +232,8 @@ func (h *Herd) Stand(world geom.M) *Placed {
 	if !ok || !world.Finite() {
 		return nil
 	}
-	return &Placed{Body: &Body{Box: h.Box, Center: h.Box.Center()}, World: world, inv: inv, Box: h.Box.Apply(world), herd: h}
+	return &Placed{Body: &Body{Box: h.Box, Center: h.Box.Center()}, World: world, inv: inv, Box: h.Box.Apply(world),
+		herd: h}
 }
 
 // Copies is how many bodies stand there as one.
@@ -344,7 +346,8 @@ func (n *node) box() geom.Box {
 // branches the one that lies farther along toward is visited first.
 func (h *Herd) reach(m geom.M, toward geom.V, skip func(c, h geom.V) bool, each func(tri [3]geom.V)) {
 	// Along toward, as seen from the herd's own space.
-	way := geom.V{X: m.Dir(geom.V{X: 1}).Dot(toward), Y: m.Dir(geom.V{Y: 1}).Dot(toward), Z: m.Dir(geom.V{Z: 1}).Dot(toward)}
+	way := geom.V{X: m.Dir(geom.V{X: 1}).Dot(toward), Y: m.Dir(geom.V{Y: 1}).Dot(toward),
+		Z: m.Dir(geom.V{Z: 1}).Dot(toward)}
 	var room [64]int32
 	stack := append(room[:0], 0)
 	for len(stack) > 0 {
@@ -395,7 +398,8 @@ func (h *Herd) Among(box geom.Box, visit func(Copy) bool) {
 
 // middle is twice the middle of the node's box.
 func (n *node) middle() geom.V {
-	return geom.V{X: float64(n.lo[0]) + float64(n.hi[0]), Y: float64(n.lo[1]) + float64(n.hi[1]), Z: float64(n.lo[2]) + float64(n.hi[2])}
+	return geom.V{X: float64(n.lo[0]) + float64(n.hi[0]), Y: float64(n.lo[1]) + float64(n.hi[1]),
+		Z: float64(n.lo[2]) + float64(n.hi[2])}
 }
 
 // ReachFrom is Reach that visits what lies farthest along toward first, where many

@@ -49,7 +49,8 @@ func TestConvexSolidsHoldTheirPoints(t *testing.T) {
 			}
 		}
 	}
-	for _, flat := range [][]geom.V{{v(1, 1, 1)}, {v(0, 0, 0), v(1, 0, 0)}, {v(0, 0, 0), v(1, 0, 0), v(1, 0, 1), v(0, 0, 1), v(0.5, 0, 0.5)}} {
+	for _, flat := range [][]geom.V{{v(1, 1, 1)}, {v(0, 0, 0), v(1, 0, 0)},
+		{v(0, 0, 0), v(1, 0, 0), v(1, 0, 1), v(0, 0, 1), v(0.5, 0, 0.5)}} {
 		if c := NewConvex(flat); len(c.Points) != min(len(flat), 4) || len(flat) > 2 && len(c.Faces) != 2 {
 			t.Errorf("flat: %d points, %d faces", len(c.Points), len(c.Faces))
 		}
@@ -86,7 +87,8 @@ func bowl(radius float64, n int) *Body {
 	for i := range n + 1 {
 		for j := range 2 * n {
 			a, b := math.Pi/2*float64(i)/float64(n), math.Pi*float64(j)/float64(n)
-			points = append(points, [3]float32{float32(radius * math.Sin(a) * math.Cos(b)), float32(radius * (1 - math.Cos(a))), float32(radius * math.Sin(a) * math.Sin(b))})
+			points = append(points, [3]float32{float32(radius * math.Sin(a) * math.Cos(b)), float32(radius * (1 - math.Cos(a))),
+				float32(radius * math.Sin(a) * math.Sin(b))})
 		}
 	}
 	for i := range n {
@@ -145,7 +147,8 @@ func TestCopiesAmongABox(t *testing.T) {
 	r := rand.New(rand.NewPCG(5, 5))
 	list := make([]Copy, 3000)
 	for i := range list {
-		list[i] = Copy{Body: box(0.1, 0.3, 0.1), At: v(20*r.Float64(), r.Float64(), 20*r.Float64()), Turn: geom.Turn(v(0, 1, 0), r.Float64()), Scale: 0.5 + r.Float64()}
+		list[i] = Copy{Body: box(0.1, 0.3, 0.1), At: v(20*r.Float64(), r.Float64(), 20*r.Float64()),
+			Turn: geom.Turn(v(0, 1, 0), r.Float64()), Scale: 0.5 + r.Float64()}
 	}
 	h := NewHerd(len(list), func(i int32) Copy { return list[i] })
 	met := 0

@@ -39,7 +39,8 @@ func Down(a *Placed, others []*Placed) (up float64, on int) {
 // beside are those of others whose boxes lie above or beneath a's.
 func beside(a *Placed, others []*Placed) (list []int) {
 	for i, b := range others {
-		if a.Box.Max.X >= b.Box.Min.X && a.Box.Min.X <= b.Box.Max.X && a.Box.Max.Z >= b.Box.Min.Z && a.Box.Min.Z <= b.Box.Max.Z {
+		if a.Box.Max.X >= b.Box.Min.X && a.Box.Min.X <= b.Box.Max.X && a.Box.Max.Z >= b.Box.Min.Z &&
+			a.Box.Min.Z <= b.Box.Max.Z {
 			list = append(list, i)
 		}
 	}

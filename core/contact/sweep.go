@@ -40,7 +40,8 @@ func (p *Placed) bounds() geom.Box {
 		n := &p.nodes[stack[len(stack)-1]]
 		stack = stack[:len(stack)-1]
 		b := n.under(&p.World)
-		if b.Min.X >= out.Min.X && b.Min.Y >= out.Min.Y && b.Min.Z >= out.Min.Z && b.Max.X <= out.Max.X && b.Max.Y <= out.Max.Y && b.Max.Z <= out.Max.Z {
+		if b.Min.X >= out.Min.X && b.Min.Y >= out.Min.Y && b.Min.Z >= out.Min.Z && b.Max.X <= out.Max.X &&
+			b.Max.Y <= out.Max.Y && b.Max.Z <= out.Max.Z {
 			continue
 		}
 		if n.count == 0 {
@@ -63,7 +64,8 @@ func (n *node) under(m *geom.M) geom.Box {
 	for k := range 3 {
 		c[k], h[k] = (float64(n.lo[k])+float64(n.hi[k]))/2, (float64(n.hi[k])-float64(n.lo[k]))/2
 	}
-	x, y, z := m[0]*c[0]+m[4]*c[1]+m[8]*c[2]+m[12], m[1]*c[0]+m[5]*c[1]+m[9]*c[2]+m[13], m[2]*c[0]+m[6]*c[1]+m[10]*c[2]+m[14]
+	x, y, z := m[0]*c[0]+m[4]*c[1]+m[8]*c[2]+m[12], m[1]*c[0]+m[5]*c[1]+m[9]*c[2]+m[13],
+		m[2]*c[0]+m[6]*c[1]+m[10]*c[2]+m[14]
 	a := math.Abs(m[0])*h[0] + math.Abs(m[4])*h[1] + math.Abs(m[8])*h[2]
 	b := math.Abs(m[1])*h[0] + math.Abs(m[5])*h[1] + math.Abs(m[9])*h[2]
 	d := math.Abs(m[2])*h[0] + math.Abs(m[6])*h[1] + math.Abs(m[10])*h[2]
@@ -144,7 +146,8 @@ func sweepFor(a, b *Placed, turn *geom.M, from, to float64, work *int, met func(
 		stack = stack[:len(stack)-1]
 		na, nb := &a.nodes[at.a], &b.nodes[at.b]
 		ba, bb := na.under(&ma), nb.under(&mb)
-		if ba.Max.X < bb.Min.X || ba.Min.X > bb.Max.X || ba.Max.Y < bb.Min.Y || ba.Min.Y > bb.Max.Y || bb.Max.Z-ba.Min.Z < from || bb.Min.Z-ba.Max.Z > to {
+		if ba.Max.X < bb.Min.X || ba.Min.X > bb.Max.X || ba.Max.Y < bb.Min.Y || ba.Min.Y > bb.Max.Y ||
+			bb.Max.Z-ba.Min.Z < from || bb.Min.Z-ba.Max.Z > to {
 			continue
 		}
 		switch {
@@ -188,8 +191,10 @@ func larger(a, b *geom.Box) bool {
 // the corners of the overlap, which are corners of the one within the other and
 // crossings of their edges.
 func span(a, b *[3]geom.V) (lo, hi touch, ok bool) {
-	if max(a[0].X, a[1].X, a[2].X) < min(b[0].X, b[1].X, b[2].X) || min(a[0].X, a[1].X, a[2].X) > max(b[0].X, b[1].X, b[2].X) ||
-		max(a[0].Y, a[1].Y, a[2].Y) < min(b[0].Y, b[1].Y, b[2].Y) || min(a[0].Y, a[1].Y, a[2].Y) > max(b[0].Y, b[1].Y, b[2].Y) {
+	if max(a[0].X, a[1].X, a[2].X) < min(b[0].X, b[1].X, b[2].X) || min(a[0].X, a[1].X, a[2].X) > max(b[0].X, b[1].X,
+		b[2].X) ||
+		max(a[0].Y, a[1].Y, a[2].Y) < min(b[0].Y, b[1].Y, b[2].Y) || min(a[0].Y, a[1].Y, a[2].Y) > max(b[0].Y, b[1].Y,
+		b[2].Y) {
 		return lo, hi, false
 	}
 	lo.t, hi.t = math.Inf(1), math.Inf(-1)
@@ -582,7 +587,8 @@ func Near(a, b *Placed, reach float64) bool {
 
 // Where is the middle of what the boxes of a and b share.
 func Where(a, b *Placed) geom.V {
-	at := geom.Box{Min: geom.V{X: max(a.Box.Min.X, b.Box.Min.X), Y: max(a.Box.Min.Y, b.Box.Min.Y), Z: max(a.Box.Min.Z, b.Box.Min.Z)},
+	at := geom.Box{Min: geom.V{X: max(a.Box.Min.X, b.Box.Min.X), Y: max(a.Box.Min.Y, b.Box.Min.Y),
+		Z: max(a.Box.Min.Z, b.Box.Min.Z)},
 		Max: geom.V{X: min(a.Box.Max.X, b.Box.Max.X), Y: min(a.Box.Max.Y, b.Box.Max.Y), Z: min(a.Box.Max.Z, b.Box.Max.Z)}}
 	return at.Center()
 }
@@ -640,7 +646,8 @@ func (p *Placed) Outer() []geom.V {
 	for i := range outerWays {
 		best, at := math.Inf(-1), -1
 		d := p.World.Dir(outerWays[i])
-		local := geom.V{X: p.World.Dir(geom.V{X: 1}).Dot(d), Y: p.World.Dir(geom.V{Y: 1}).Dot(d), Z: p.World.Dir(geom.V{Z: 1}).Dot(d)}
+		local := geom.V{X: p.World.Dir(geom.V{X: 1}).Dot(d), Y: p.World.Dir(geom.V{Y: 1}).Dot(d),
+			Z: p.World.Dir(geom.V{Z: 1}).Dot(d)}
 		if p.herd != nil {
 			out = append(out, p.World.Point(p.herd.outer(local)))
 			continue

@@ -56,7 +56,8 @@ func TestWhatIsImpossibleIsSaid(t *testing.T) {
 			t.Errorf("want %q, got %q", say, got)
 		}
 	}
-	for _, edge := range []func(*lamp){func(l *lamp) { l.Lumen = 0 }, func(l *lamp) { l.Lumen = 1e5 }, func(l *lamp) { l.Bulbs = 12 }, func(l *lamp) { l.Tint = "" }, func(l *lamp) { l.Seed = math.MaxUint64 }} {
+	for _, edge := range []func(*lamp){func(l *lamp) { l.Lumen = 0 }, func(l *lamp) { l.Lumen = 1e5 },
+		func(l *lamp) { l.Bulbs = 12 }, func(l *lamp) { l.Tint = "" }, func(l *lamp) { l.Seed = math.MaxUint64 }} {
 		l := whole()
 		edge(&l)
 		if err := Check(&l); err != nil {

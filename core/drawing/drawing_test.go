@@ -36,7 +36,8 @@ func TestPixelsLieWhereTheDrawingSays(t *testing.T) {
 	if err != nil || m.Bounds().Dx() != 1000 || m.Bounds().Dy() != 600 {
 		t.Fatalf("%v, %v", m.Bounds(), err)
 	}
-	for at, want := range map[image.Point]int{{200, 150}: 128, {95, 150}: 255, {310, 150}: 255, {100, 300}: 0, {200, 300}: 255, {300, 300}: 0, {720, 100}: 0, {880, 100}: 255} {
+	for at, want := range map[image.Point]int{{200, 150}: 128, {95, 150}: 255, {310, 150}: 255, {100, 300}: 0,
+		{200, 300}: 255, {300, 300}: 0, {720, 100}: 0, {880, 100}: 255} {
 		y := color.GrayModel.Convert(m.At(at.X, at.Y)).(color.Gray).Y
 		if math.Abs(float64(y)-float64(want)) > 2 {
 			t.Errorf("at %v the grey is %d, want %d", at, y, want)
@@ -94,7 +95,8 @@ func TestPDFIsReadByAnother(t *testing.T) {
 	if err != nil || !strings.Contains(string(out), "8' 6\" & 2.59 m") {
 		t.Errorf("%v: %s", err, out)
 	}
-	if out, err = exec.Command("pdfinfo", file).CombinedOutput(); err != nil || !strings.Contains(string(out), "Pages:           1") || !strings.Contains(string(out), "283.46 x 170.08 pts") {
+	if out, err = exec.Command("pdfinfo", file).CombinedOutput(); err != nil || !strings.Contains(string(out),
+		"Pages:           1") || !strings.Contains(string(out), "283.46 x 170.08 pts") {
 		t.Errorf("%v: %s", err, out)
 	}
 }
@@ -102,7 +104,8 @@ func TestPDFIsReadByAnother(t *testing.T) {
 func TestLinesAreCutAtTheBorder(t *testing.T) {
 	d := &Drawing{W: 100, H: 100}
 	d.LineWithin(Line{Points: []Point{{-50, 50}, {150, 50}, {150, 80}, {50, 80}}}, 0, 0, 100, 100)
-	if len(d.Lines) != 2 || d.Lines[0].Points[0] != (Point{0, 50}) || d.Lines[0].Points[1] != (Point{100, 50}) || d.Lines[1].Points[0] != (Point{100, 80}) {
+	if len(d.Lines) != 2 || d.Lines[0].Points[0] != (Point{0, 50}) || d.Lines[0].Points[1] != (Point{100, 50}) ||
+		d.Lines[1].Points[0] != (Point{100, 80}) {
 		t.Errorf("%+v", d.Lines)
 	}
 	d.AreaWithin(Area{Points: Rect(-10, -10, 20, 20)}, 0, 0, 100, 100)

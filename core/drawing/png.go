@@ -64,7 +64,8 @@ func (d *Drawing) Pixels(dpi float64) (*image.RGBA, error) {
 		for _, p := range points {
 			x0, y0, x1, y1 = min(x0, p.X*k), min(y0, p.Y*k), max(x1, p.X*k), max(y1, p.Y*k)
 		}
-		r := image.Rect(int(math.Floor(x0)), int(math.Floor(y0)), int(math.Ceil(x1))+1, int(math.Ceil(y1))+1).Intersect(m.Bounds())
+		r := image.Rect(int(math.Floor(x0)), int(math.Floor(y0)), int(math.Ceil(x1))+1,
+			int(math.Ceil(y1))+1).Intersect(m.Bounds())
 		if r.Empty() {
 			return
 		}
@@ -130,14 +131,16 @@ func (d *Drawing) Pixels(dpi float64) (*image.RGBA, error) {
 			if t.Halo {
 				fill(Rect(x/k-0.3, t.Y-t.Size*0.78, w/k+0.6, t.Size), 1)
 			}
-			dr := font.Drawer{Dst: m, Src: tone(t.Grey), Face: ff, Dot: fixed.Point26_6{X: fixed.Int26_6(x * 64), Y: fixed.Int26_6(t.Y * k * 64)}}
+			dr := font.Drawer{Dst: m, Src: tone(t.Grey), Face: ff,
+				Dot: fixed.Point26_6{X: fixed.Int26_6(x * 64), Y: fixed.Int26_6(t.Y * k * 64)}}
 			dr.DrawString(t.Words)
 			if err := ff.Close(); err != nil {
 				return nil, err
 			}
 		case 'i':
 			i := &d.Images[it.at]
-			r := image.Rect(int(math.Round(i.X*k)), int(math.Round(i.Y*k)), int(math.Round((i.X+i.W)*k)), int(math.Round((i.Y+i.H)*k)))
+			r := image.Rect(int(math.Round(i.X*k)), int(math.Round(i.Y*k)), int(math.Round((i.X+i.W)*k)),
+				int(math.Round((i.Y+i.H)*k)))
 			draw.BiLinear.Scale(m, r, i.Picture, i.Picture.Bounds(), draw.Over, nil)
 		}
 	}

@@ -22,9 +22,13 @@ func sample() *model.Model {
 	s := model.DefaultSurface()
 	s.Name, s.Emissive, s.Transmission, s.IOR, s.Alpha = "glow", [3]float64{30, 15, 0}, 0.5, 1.4, model.Mask
 	s.Slots[model.BaseColorMap].Map, s.Slots[model.BaseColorMap].Scale = 0, [2]float64{2, 2}
-	p := model.Part{Positions: []float32{0, 0, 0, 1, 0, 0, 0, 2, 0, 1, 2, 0.5}, Normals: []float32{0, 0, 2, 0, 0, 1, 0, 0, 0, 0, 0, 1}, UV: []float32{0, 0, 1, 0, 0, 1, 1, 1}, Colors: []float32{1, 0, 0, 1, 0, 1, 0, 1, 0, 0, 1, 1, 1, 1, 1, 2}, Indices: []uint32{0, 1, 2, 1, 3, 2}}
-	m := &model.Model{Name: "sample", Surfaces: []model.Surface{s}, Meshes: []model.Mesh{{Name: "mesh", Parts: []model.Part{p}}, {Name: "nothing"}},
-		Cameras: []model.Camera{{Name: "c", YFov: 0.8, Aspect: 1.5, Near: 0.1, Far: 50}}, Lights: []model.Light{{Kind: model.Spot, Color: [3]float64{1, 1, 1}, Intensity: 5, Inner: 0.1, Outer: 0.4}}}
+	p := model.Part{Positions: []float32{0, 0, 0, 1, 0, 0, 0, 2, 0, 1, 2, 0.5},
+		Normals: []float32{0, 0, 2, 0, 0, 1, 0, 0, 0, 0, 0, 1}, UV: []float32{0, 0, 1, 0, 0, 1, 1, 1},
+		Colors: []float32{1, 0, 0, 1, 0, 1, 0, 1, 0, 0, 1, 1, 1, 1, 1, 2}, Indices: []uint32{0, 1, 2, 1, 3, 2}}
+	m := &model.Model{Name: "sample", Surfaces: []model.Surface{s},
+		Meshes:  []model.Mesh{{Name: "mesh", Parts: []model.Part{p}}, {Name: "nothing"}},
+		Cameras: []model.Camera{{Name: "c", YFov: 0.8, Aspect: 1.5, Near: 0.1, Far: 50}},
+		Lights:  []model.Light{{Kind: model.Spot, Color: [3]float64{1, 1, 1}, Intensity: 5, Inner: 0.1, Outer: 0.4}}}
 	var pic bytes.Buffer
 	_ = png.Encode(&pic, pictureOf(4, 4))
 	m.Maps = []model.Map{{Name: "bark.png", Status: model.Embedded, Mime: "image/png", Data: pic.Bytes()}}
@@ -50,7 +54,8 @@ func TestAGLBComesBackAsItWasWritten(t *testing.T) {
 		t.Errorf("bounds %v, were %v", b, a)
 	}
 	s := back.Surfaces[0]
-	if s.Name != "glow" || math.Abs(s.Emissive[0]-30) > 1e-9 || s.Transmission != 0.5 || s.IOR != 1.4 || s.Alpha != model.Mask || s.Slots[model.BaseColorMap].Scale != [2]float64{2, 2} {
+	if s.Name != "glow" || math.Abs(s.Emissive[0]-30) > 1e-9 || s.Transmission != 0.5 || s.IOR != 1.4 ||
+		s.Alpha != model.Mask || s.Slots[model.BaseColorMap].Scale != [2]float64{2, 2} {
 		t.Errorf("surface %+v", s)
 	}
 	if back.Cameras[0].YFov != 0.8 || back.Lights[0].Outer != 0.4 || !bytes.Equal(back.Maps[0].Data, m.Maps[0].Data) {
@@ -126,7 +131,9 @@ func TestRunLengthHDR(t *testing.T) {
 	if err != nil || pix[0] != 1 || pix[1] != 0.5 || pix[2] != 0.25 || len(pix) != 24 {
 		t.Errorf("%v, %v", pix, err)
 	}
-	for name, bad := range map[string]string{"empty": "", "no size": "#?RADIANCE\n\n", "cut": "#?RADIANCE\n\n-Y 9 +X 9\nabc", "huge": "#?RADIANCE\n\n-Y 999999 +X 999999\n", "run too long": "#?RADIANCE\n\n-Y 1 +X 8\n\x02\x02\x00\x08\xff\x01"} {
+	for name, bad := range map[string]string{"empty": "", "no size": "#?RADIANCE\n\n",
+		"cut": "#?RADIANCE\n\n-Y 9 +X 9\nabc", "huge": "#?RADIANCE\n\n-Y 999999 +X 999999\n",
+		"run too long": "#?RADIANCE\n\n-Y 1 +X 8\n\x02\x02\x00\x08\xff\x01"} {
 		if _, _, _, err := ReadHDR(strings.NewReader(bad)); err == nil {
 			t.Errorf("%s was read", name)
 		}
@@ -185,7 +192,8 @@ func TestGreyMapsArePackedTheGLTFWay(t *testing.T) {
 		m.Maps = append(m.Maps, model.Map{Mime: "image/png", Data: buf.Bytes(), Status: model.Found})
 		return len(m.Maps) - 1
 	}
-	s.Slots[model.RoughnessMap].Map, s.Slots[model.MetallicMap].Map, s.Slots[model.OpacityMap].Map = pic(100), pic(200), pic(50)
+	s.Slots[model.RoughnessMap].Map, s.Slots[model.MetallicMap].Map, s.Slots[model.OpacityMap].Map = pic(100), pic(200),
+		pic(50)
 	PackMaps(m)
 	got, err := m.Maps[s.Slots[model.MetalRoughMap].Map].Picture()
 	if err != nil || got.Pix[1] != 100 || got.Pix[2] != 200 {

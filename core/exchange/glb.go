@@ -127,8 +127,10 @@ func (g *glbWriter) build() error {
 		scene["nodes"] = g.m.Roots
 	}
 	g.doc["scenes"], g.doc["scene"] = []object{scene}, 0
-	for name, list := range map[string][]object{"materials": materials, "meshes": meshes, "nodes": nodes, "cameras": cameras,
-		"bufferViews": g.views, "accessors": g.accessors, "samplers": g.samplers, "textures": g.textures, "images": g.images} {
+	for name, list := range map[string][]object{"materials": materials, "meshes": meshes, "nodes": nodes,
+		"cameras":     cameras,
+		"bufferViews": g.views, "accessors": g.accessors, "samplers": g.samplers, "textures": g.textures,
+		"images": g.images} {
 		if len(list) > 0 {
 			g.doc[name] = list
 		}
@@ -138,7 +140,8 @@ func (g *glbWriter) build() error {
 		g.doc["extensions"] = object{"KHR_lights_punctual": object{"lights": lights}}
 	}
 	var used []string
-	for _, e := range []string{"KHR_lights_punctual", "KHR_texture_transform", "KHR_materials_emissive_strength", "KHR_materials_transmission", "KHR_materials_ior", "KHR_materials_unlit", "EXT_texture_webp"} {
+	for _, e := range []string{"KHR_lights_punctual", "KHR_texture_transform", "KHR_materials_emissive_strength",
+		"KHR_materials_transmission", "KHR_materials_ior", "KHR_materials_unlit", "EXT_texture_webp"} {
 		if g.used[e] {
 			used = append(used, e)
 		}
@@ -210,7 +213,8 @@ func (g *glbWriter) mesh(m *model.Mesh) object {
 			}
 			attrs["COLOR_0"] = g.floats(clipped, 4, "VEC4", false)
 		}
-		prim := object{"attributes": attrs, "indices": g.indices(p), "mode": map[model.Kind]int{model.Triangles: 4, model.Lines: 1, model.Points: 0}[p.Kind]}
+		prim := object{"attributes": attrs, "indices": g.indices(p),
+			"mode": map[model.Kind]int{model.Triangles: 4, model.Lines: 1, model.Points: 0}[p.Kind]}
 		if p.Surface != model.None {
 			prim["material"] = p.Surface
 		}
@@ -238,7 +242,8 @@ func (g *glbWriter) indices(p *model.Part) int {
 			data = binary.LittleEndian.AppendUint32(data, i)
 		}
 	}
-	g.accessors = append(g.accessors, object{"bufferView": g.view(data, 34963), "componentType": component, "count": len(p.Indices), "type": "SCALAR"})
+	g.accessors = append(g.accessors, object{"bufferView": g.view(data, 34963), "componentType": component,
+		"count": len(p.Indices), "type": "SCALAR"})
 	return len(g.accessors) - 1
 }
 
@@ -256,7 +261,8 @@ func unitNormals(n []float32) []float32 {
 }
 
 func (g *glbWriter) material(s *model.Surface) object {
-	pbr := object{"baseColorFactor": clip4(s.BaseColor), "metallicFactor": unit1(s.Metallic), "roughnessFactor": unit1(s.Roughness)}
+	pbr := object{"baseColorFactor": clip4(s.BaseColor), "metallicFactor": unit1(s.Metallic),
+		"roughnessFactor": unit1(s.Roughness)}
 	o := object{"pbrMetallicRoughness": pbr}
 	if s.Name != "" {
 		o["name"] = s.Name
@@ -365,7 +371,8 @@ func (g *glbWriter) texture(s *model.Slot) object {
 	}
 	if s.Offset != [2]float64{} || s.Scale != [2]float64{1, 1} || s.Rotation != 0 {
 		g.used["KHR_texture_transform"] = true
-		info["extensions"] = object{"KHR_texture_transform": object{"offset": s.Offset, "scale": s.Scale, "rotation": s.Rotation}}
+		info["extensions"] = object{"KHR_texture_transform": object{"offset": s.Offset, "scale": s.Scale,
+			"rotation": s.Rotation}}
 	}
 	return info
 }

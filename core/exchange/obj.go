@@ -90,7 +90,9 @@ func WriteMTL(w io.Writer, m *model.Model, folder string) error {
 	out := bufio.NewWriter(w)
 	for i := range m.Surfaces {
 		s := &m.Surfaces[i]
-		fmt.Fprintf(out, "newmtl %s\nKd %.5f %.5f %.5f\nPr %.4f\nPm %.4f\nd %.4f\n", oneWord(s.Name, fmt.Sprint("surface ", i)), s.BaseColor[0], s.BaseColor[1], s.BaseColor[2], s.Roughness, s.Metallic, s.BaseColor[3])
+		fmt.Fprintf(out, "newmtl %s\nKd %.5f %.5f %.5f\nPr %.4f\nPm %.4f\nd %.4f\n",
+			oneWord(s.Name, fmt.Sprint("surface ", i)), s.BaseColor[0], s.BaseColor[1], s.BaseColor[2], s.Roughness, s.Metallic,
+			s.BaseColor[3])
 		if e := s.Emissive; math.Max(e[0], math.Max(e[1], e[2])) > 0 {
 			fmt.Fprintf(out, "Ke %.5g %.5g %.5g\n", e[0], e[1], e[2])
 		}

@@ -24,9 +24,10 @@ func PackMaps(m *model.Model) {
 				base = metal
 			}
 			a, b := picture(m, rough), picture(m, metal)
-			pack(m, s, model.MetalRoughMap, base, fmt.Sprintf("%s metallic-roughness", s.Name), a, b, func(x, y *image.NRGBA, u, v float64) color.NRGBA {
-				return color.NRGBA{255, value(x, u, v), value(y, u, v), 255}
-			})
+			pack(m, s, model.MetalRoughMap, base, fmt.Sprintf("%s metallic-roughness", s.Name), a, b,
+				func(x, y *image.NRGBA, u, v float64) color.NRGBA {
+					return color.NRGBA{255, value(x, u, v), value(y, u, v), 255}
+				})
 		}
 		s.Slots[model.RoughnessMap], s.Slots[model.MetallicMap] = model.EmptySlot, model.EmptySlot
 		if op := s.Slots[model.OpacityMap]; has(m, op) {
@@ -35,14 +36,15 @@ func PackMaps(m *model.Model) {
 			if base.Map == model.None {
 				base = op
 			}
-			pack(m, s, model.BaseColorMap, base, fmt.Sprintf("%s base colour with opacity", s.Name), a, b, func(x, y *image.NRGBA, u, v float64) color.NRGBA {
-				c := color.NRGBA{255, 255, 255, 255}
-				if x != nil {
-					c = at(x, u, v)
-				}
-				c.A = uint8(int(c.A) * int(value(y, u, v)) / 255)
-				return c
-			})
+			pack(m, s, model.BaseColorMap, base, fmt.Sprintf("%s base colour with opacity", s.Name), a, b,
+				func(x, y *image.NRGBA, u, v float64) color.NRGBA {
+					c := color.NRGBA{255, 255, 255, 255}
+					if x != nil {
+						c = at(x, u, v)
+					}
+					c.A = uint8(int(c.A) * int(value(y, u, v)) / 255)
+					return c
+				})
 		}
 		s.Slots[model.OpacityMap] = model.EmptySlot
 	}
@@ -74,7 +76,8 @@ func value(img *image.NRGBA, u, v float64) uint8 {
 	return at(img, u, v).R
 }
 
-func pack(m *model.Model, s *model.Surface, role model.Role, slot model.Slot, name string, a, b *image.NRGBA, mix func(a, b *image.NRGBA, u, v float64) color.NRGBA) {
+func pack(m *model.Model, s *model.Surface, role model.Role, slot model.Slot, name string, a, b *image.NRGBA,
+	mix func(a, b *image.NRGBA, u, v float64) color.NRGBA) {
 	w, h := 0, 0
 	for _, img := range []*image.NRGBA{a, b} {
 		if img != nil {
@@ -95,7 +98,8 @@ func pack(m *model.Model, s *model.Surface, role model.Role, slot model.Slot, na
 		m.Warn("%s: %v", name, err)
 		return
 	}
-	m.Maps = append(m.Maps, model.Map{Name: name, Role: role.String(), Status: model.Embedded, Mime: "image/png", Data: buf.Bytes()})
+	m.Maps = append(m.Maps, model.Map{Name: name, Role: role.String(), Status: model.Embedded, Mime: "image/png",
+		Data: buf.Bytes()})
 	slot.Map = len(m.Maps) - 1
 	s.Slots[role] = slot
 }

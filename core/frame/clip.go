@@ -147,7 +147,8 @@ func (s *Scene) Flickers(v *optics.View, w, h int) []Flicker {
 			step := optics.DepthStep(v.Depth, first.T, v.Near, v.Far)
 			id := s.Things[first.Thing].ID
 			lo := math.Max(first.T-step/2, v.Near)
-			second, ok := s.Ray(v.Eye, d, lo, first.T+step, func(i int) bool { return s.Things[i].ID == id || skip != nil && skip(i) })
+			second, ok := s.Ray(v.Eye, d, lo, first.T+step,
+				func(i int) bool { return s.Things[i].ID == id || skip != nil && skip(i) })
 			// Two backs fight too, but a front and a back are a wall and the other
 			// side of what stands before it, of which one is not drawn.
 			if !ok || second.Normal.Dot(first.Normal) < 0.5 {

@@ -13,7 +13,8 @@ import (
 // sweeps the middle by w/(2 tan(h/2)); a roll by w·r; a zoom by the rate of the focal
 // length times the distance from the middle.
 func TestCrossingsOfEveryKindOfMove(t *testing.T) {
-	wall := Thing{ID: "wall", Name: "wall", Body: at(block(geom.V{X: -400, Y: -50, Z: -0.1}, geom.V{X: 400, Y: 50, Z: 0.1}), geom.V{Z: -8})}
+	wall := Thing{ID: "wall", Name: "wall",
+		Body: at(block(geom.V{X: -400, Y: -50, Z: -0.1}, geom.V{X: 400, Y: 50, Z: 0.1}), geom.V{Z: -8})}
 	s := NewScene([]Thing{wall})
 	v := optics.Default()
 	v.Eye, v.Pitch = geom.V{Y: 1.6}, 0
@@ -86,7 +87,8 @@ func around(v optics.View, about geom.V, angle float64) optics.View {
 // is told once, where it is fastest.
 func TestWhatRidesWithTheCameraStays(t *testing.T) {
 	box := block(geom.V{X: -0.5, Y: 0, Z: -0.5}, geom.V{X: 0.5, Y: 2, Z: 0.5})
-	s := NewScene([]Thing{{ID: "car", Name: "car", Body: at(box, geom.V{Z: -4}), Rides: true}, {ID: "post", Name: "post", Body: at(box, geom.V{X: 2, Z: -4})}})
+	s := NewScene([]Thing{{ID: "car", Name: "car", Body: at(box, geom.V{Z: -4}), Rides: true},
+		{ID: "post", Name: "post", Body: at(box, geom.V{X: 2, Z: -4})}})
 	v := optics.Default()
 	v.Eye = geom.V{Y: 1, Z: 0}
 	moment := func(t float64) Moment {

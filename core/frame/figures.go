@@ -67,7 +67,8 @@ const (
 	emptyMost = 0.01  // of a ninth may be covered for it to count as empty
 )
 
-var ninths = [9]string{"top left", "top middle", "top right", "middle left", "the middle", "middle right", "bottom left", "bottom middle", "bottom right"}
+var ninths = [9]string{"top left", "top middle", "top right", "middle left", "the middle", "middle right",
+	"bottom left", "bottom middle", "bottom right"}
 
 // FiguresOf measures the composition of a view, by its picture and the spans of
 // the scene's things in it.
@@ -172,7 +173,8 @@ func (s *Scene) subject(v *optics.View, p *Picture, i int, spans []optics.Span) 
 				continue
 			}
 			own++
-			h, ok := s.Ray(v.Eye, d, 0, mine*(1-1e-6), func(k int) bool { return s.Things[k].ID == t.ID || v.Cut(s.Things[k].ID) })
+			h, ok := s.Ray(v.Eye, d, 0, mine*(1-1e-6),
+				func(k int) bool { return s.Things[k].ID == t.ID || v.Cut(s.Things[k].ID) })
 			if !ok {
 				continue
 			}
@@ -219,7 +221,8 @@ func (s *Scene) subject(v *optics.View, p *Picture, i int, spans []optics.Span) 
 
 // notes finds what just touches an edge or another thing, and the horizon through
 // a head.
-func (s *Scene) notes(v *optics.View, spans []optics.Span, share map[string]*Cover, subject *Subject, horizon []float64) (out []Note) {
+func (s *Scene) notes(v *optics.View, spans []optics.Span, share map[string]*Cover, subject *Subject,
+	horizon []float64) (out []Note) {
 	var seen []int
 	copies := map[string]int{} // what is laid many times has no outline of its own
 	for i := range s.Things {
@@ -229,7 +232,8 @@ func (s *Scene) notes(v *optics.View, spans []optics.Span, share map[string]*Cov
 	}
 	for i := range spans {
 		t := &s.Things[i]
-		if c := share[t.ID]; c != nil && c.Share > noticed && !t.Land && copies[t.ID] == 1 && spans[i].Seen && t.Body != nil {
+		if c := share[t.ID]; c != nil && c.Share > noticed && !t.Land && copies[t.ID] == 1 && spans[i].Seen &&
+			t.Body != nil {
 			seen = append(seen, i)
 		}
 	}
@@ -247,7 +251,8 @@ func (s *Scene) notes(v *optics.View, spans []optics.Span, share map[string]*Cov
 			name string
 			gap  float64
 			at   [2]float64
-		}{{"left", p.Left, [2]float64{0, my}}, {"right", 1 - p.Right, [2]float64{1, my}}, {"upper", p.Top, [2]float64{mx, 0}}, {"lower", 1 - p.Bottom, [2]float64{mx, 1}}} {
+		}{{"left", p.Left, [2]float64{0, my}}, {"right", 1 - p.Right, [2]float64{1, my}}, {"upper", p.Top,
+			[2]float64{mx, 0}}, {"lower", 1 - p.Bottom, [2]float64{mx, 1}}} {
 			// A thing that is cut by the edge ends there exactly.
 			if e.gap > 1e-7 && e.gap < touches {
 				out = append(out, Note{"edge", fmt.Sprintf("%s just touches the %s edge", t.Name, e.name), []string{t.ID}, e.at})
@@ -257,7 +262,8 @@ func (s *Scene) notes(v *optics.View, spans []optics.Span, share map[string]*Cov
 			head := p.Top + headShare*(p.Bottom-p.Top)
 			y := horizon[0] + (horizon[1]-horizon[0])*mx
 			if y > p.Top && y < head && p.Bottom-p.Top > 0.1 {
-				out = append(out, Note{"head", "the horizon goes through the head of " + t.Name, []string{t.ID}, [2]float64{mx, y}})
+				out = append(out, Note{"head", "the horizon goes through the head of " + t.Name, []string{t.ID},
+					[2]float64{mx, y}})
 			}
 		}
 	}
@@ -283,8 +289,11 @@ func (s *Scene) notes(v *optics.View, spans []optics.Span, share map[string]*Cov
 				at, ok = [2]float64{(max(a.Left, b.Left) + min(a.Right, b.Right)) / 2, max(a.Top, b.Top)}, true
 			}
 			// One must be of weight, or every blade of grass is told.
-			if ok && (subject != nil && (subject.ID == s.Things[i].ID || subject.ID == s.Things[j].ID) || share[s.Things[i].ID].Share+share[s.Things[j].ID].Share > 0.02) {
-				out = append(out, Note{"tangent", fmt.Sprintf("%s and %s just touch in the picture, at different distances", s.Things[i].Name, s.Things[j].Name), []string{s.Things[i].ID, s.Things[j].ID}, at})
+			if ok && (subject != nil && (subject.ID == s.Things[i].ID || subject.ID == s.Things[j].ID) ||
+				share[s.Things[i].ID].Share+share[s.Things[j].ID].Share > 0.02) {
+				out = append(out,
+					Note{"tangent", fmt.Sprintf("%s and %s just touch in the picture, at different distances", s.Things[i].Name,
+						s.Things[j].Name), []string{s.Things[i].ID, s.Things[j].ID}, at})
 			}
 		}
 	}
@@ -345,7 +354,8 @@ func (s *Scene) Through(v *optics.View, a, b geom.V) (thing int, ok bool) {
 func (s *Scene) Meter(v *optics.View, p *Picture, sun float64, toSun geom.V, sky func(d geom.V) float64) float64 {
 	const reflects = 0.18
 	up := sky(geom.V{Y: 1})
-	around := (sky(geom.V{X: 1, Y: 0.1}) + sky(geom.V{X: -1, Y: 0.1}) + sky(geom.V{Y: 0.1, Z: 1}) + sky(geom.V{Y: 0.1, Z: -1})) / 4
+	around := (sky(geom.V{X: 1, Y: 0.1}) + sky(geom.V{X: -1, Y: 0.1}) + sky(geom.V{Y: 0.1, Z: 1}) +
+		sky(geom.V{Y: 0.1, Z: -1})) / 4
 	logs := make([]float64, p.H)
 	skip := s.cutBy(v)
 	rows(p.H, func(y int) {

@@ -263,7 +263,8 @@ func (s *Scene) Ray(o, d geom.V, lo, hi float64, skip func(thing int) bool) (h H
 				}
 				continue
 			}
-			a, b := entry{n.first, enter(&s.nodes[n.first].box, from, inv)}, entry{n.first + 1, enter(&s.nodes[n.first+1].box, from, inv)}
+			a, b := entry{n.first, enter(&s.nodes[n.first].box, from, inv)},
+				entry{n.first + 1, enter(&s.nodes[n.first+1].box, from, inv)}
 			if a.t < b.t { // the nearer one comes off the stack first
 				a, b = b, a
 			}

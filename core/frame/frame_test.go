@@ -43,7 +43,8 @@ func lump(r *rand.Rand) *contact.Body {
 		for j := range m {
 			a, b := math.Pi*float64(i)/(n-1), 2*math.Pi*float64(j)/m
 			s := 0.5 + 0.6*r.Float64()
-			p = append(p, [3]float32{float32(s * math.Sin(a) * math.Cos(b)), float32(s * math.Cos(a)), float32(s * math.Sin(a) * math.Sin(b))})
+			p = append(p, [3]float32{float32(s * math.Sin(a) * math.Cos(b)), float32(s * math.Cos(a)),
+				float32(s * math.Sin(a) * math.Sin(b))})
 		}
 	}
 	var tri [][3]uint32
@@ -61,7 +62,9 @@ func randomSet(r *rand.Rand, n int) []Thing {
 	var out []Thing
 	for range n {
 		d := 1.5 * math.Exp(r.Float64()*6)
-		w := geom.Compose(geom.V{X: r.NormFloat64() * d, Y: r.Float64() * 3, Z: -d}, geom.Turn(geom.V{X: r.NormFloat64(), Y: 1, Z: r.NormFloat64()}.Unit(), r.Float64()*6), geom.V{X: 0.3 + r.Float64(), Y: 0.3 + r.Float64()*3, Z: 0.3 + r.Float64()})
+		w := geom.Compose(geom.V{X: r.NormFloat64() * d, Y: r.Float64() * 3, Z: -d},
+			geom.Turn(geom.V{X: r.NormFloat64(), Y: 1, Z: r.NormFloat64()}.Unit(), r.Float64()*6),
+			geom.V{X: 0.3 + r.Float64(), Y: 0.3 + r.Float64()*3, Z: 0.3 + r.Float64()})
 		out = append(out, Thing{ID: string(rune('a' + len(out))), Body: contact.Place(bodies[r.IntN(3)], w)})
 	}
 	return out
@@ -187,11 +190,13 @@ func TestSpansAreThoseOfTheTriangles(t *testing.T) {
 					d := -p.Z
 					want.Near, want.Far = min(want.Near, d), max(want.Far, d)
 					x, y := 0.5+p.X/d/(2*tx), 0.5-p.Y/d/(2*ty)
-					want.Left, want.Right, want.Top, want.Bottom = min(want.Left, x), max(want.Right, x), min(want.Top, y), max(want.Bottom, y)
+					want.Left, want.Right, want.Top, want.Bottom = min(want.Left, x), max(want.Right, x), min(want.Top, y),
+						max(want.Bottom, y)
 				}
 			})
 			seen++
-			for _, d := range []float64{got.Near - want.Near, got.Far - want.Far, got.Left - want.Left, got.Right - want.Right, got.Top - want.Top, got.Bottom - want.Bottom} {
+			for _, d := range []float64{got.Near - want.Near, got.Far - want.Far, got.Left - want.Left, got.Right - want.Right,
+				got.Top - want.Top, got.Bottom - want.Bottom} {
 				if math.Abs(d) > 1e-9 {
 					t.Fatalf("%+v, want %+v", got, want)
 				}
@@ -208,14 +213,17 @@ func TestSpansAreThoseOfTheTriangles(t *testing.T) {
 func TestFlickerIsFoundWhereTheBufferIsTooCoarse(t *testing.T) {
 	wall := block(geom.V{X: -20, Y: -5, Z: -1}, geom.V{X: 20, Y: 20})
 	poster := block(geom.V{X: -8, Z: 0.001}, geom.V{X: 8, Y: 8, Z: 0.002})
-	s := NewScene([]Thing{{ID: "wall", Name: "wall", Body: at(wall, geom.V{Z: -100})}, {ID: "poster", Name: "poster", Body: at(poster, geom.V{Z: -100})}})
+	s := NewScene([]Thing{{ID: "wall", Name: "wall", Body: at(wall, geom.V{Z: -100})},
+		{ID: "poster", Name: "poster", Body: at(poster, geom.V{Z: -100})}})
 	v := optics.Default()
 	v.Eye, v.Near, v.Far = geom.V{Y: 4}, 0.1, 1000
 	list := s.Flickers(&v, 64, 36)
-	if len(list) != 1 || s.Things[list[0].A].ID != "poster" || math.Abs(list[0].Gap-0.002) > 1e-6 || list[0].Share < 0.01 {
+	if len(list) != 1 || s.Things[list[0].A].ID != "poster" || math.Abs(list[0].Gap-0.002) > 1e-6 ||
+		list[0].Share < 0.01 {
 		t.Fatalf("%+v", list)
 	}
-	if n := optics.NearFor("24", list[0].Distance, list[0].Gap, v.Far); math.Abs(optics.DepthStep("24", list[0].Distance, n, v.Far)-list[0].Gap) > 1e-9 {
+	if n := optics.NearFor("24", list[0].Distance, list[0].Gap, v.Far); math.Abs(optics.DepthStep("24", list[0].Distance,
+		n, v.Far)-list[0].Gap) > 1e-9 {
 		t.Errorf("the near plane at %v does not tell them apart", n)
 	}
 	v.Near = 1
@@ -340,7 +348,8 @@ func yard() []Thing {
 	}
 	things := []Thing{{ID: "ground", Name: "ground", Body: at(sheet(100), geom.V{}), Land: true}}
 	for i := range 5000 {
-		w := geom.Compose(geom.V{X: 1.8 * float64(i%71-35), Y: 0.3, Z: -1.8 * float64(i/71)}, geom.Turn(geom.V{Y: 1}, r.Float64()*6), geom.V{X: 1, Y: 1, Z: 1}.Mul(0.6+0.4*r.Float64()))
+		w := geom.Compose(geom.V{X: 1.8 * float64(i%71-35), Y: 0.3, Z: -1.8 * float64(i/71)},
+			geom.Turn(geom.V{Y: 1}, r.Float64()*6), geom.V{X: 1, Y: 1, Z: 1}.Mul(0.6+0.4*r.Float64()))
 		id := fmt.Sprint("stone ", i)
 		things = append(things, Thing{ID: id, Name: id, Body: contact.Stand(bodies[i%20], w)})
 	}
@@ -354,7 +363,8 @@ func stone(r *rand.Rand, n int) *contact.Body {
 		for j := range n {
 			a, b := math.Pi*float64(i)/float64(n), 2*math.Pi*float64(j)/float64(n)
 			s := 0.5 + 0.04*math.Sin(3*b+r.Float64()*0.1)*math.Sin(2*a)
-			p = append(p, [3]float32{float32(s * math.Sin(a) * math.Cos(b)), float32(s * math.Cos(a)), float32(s * math.Sin(a) * math.Sin(b))})
+			p = append(p, [3]float32{float32(s * math.Sin(a) * math.Cos(b)), float32(s * math.Cos(a)),
+				float32(s * math.Sin(a) * math.Sin(b))})
 		}
 	}
 	var tri [][3]uint32

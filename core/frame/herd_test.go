@@ -17,8 +17,10 @@ func meadow(r *rand.Rand, n int) []contact.Copy {
 	out := make([]contact.Copy, n)
 	for i := range out {
 		d := 400 * math.Sqrt(r.Float64())
-		out[i] = contact.Copy{Body: bodies[r.IntN(2)], At: geom.V{X: r.NormFloat64() * d / 2, Y: 0.3 * r.NormFloat64(), Z: -d},
-			Turn: geom.Turn(geom.V{X: 0.2 * r.NormFloat64(), Y: 1, Z: 0.2 * r.NormFloat64()}.Unit(), 7*r.Float64()), Scale: 0.2 + r.Float64()}
+		out[i] = contact.Copy{Body: bodies[r.IntN(2)], At: geom.V{X: r.NormFloat64() * d / 2, Y: 0.3 * r.NormFloat64(),
+			Z: -d},
+			Turn:  geom.Turn(geom.V{X: 0.2 * r.NormFloat64(), Y: 1, Z: 0.2 * r.NormFloat64()}.Unit(), 7*r.Float64()),
+			Scale: 0.2 + r.Float64()}
 	}
 	return out
 }
@@ -33,7 +35,8 @@ func TestAHerdIsSeenAsItsCopies(t *testing.T) {
 			n = 12_000 // whose tree is made in halves
 		}
 		list := meadow(r, n)
-		world := geom.Compose(geom.V{X: r.NormFloat64(), Y: r.NormFloat64()}, geom.Turn(geom.V{Y: 1}, 0.3*r.NormFloat64()), geom.V{X: 1, Y: 1, Z: 1})
+		world := geom.Compose(geom.V{X: r.NormFloat64(), Y: r.NormFloat64()}, geom.Turn(geom.V{Y: 1}, 0.3*r.NormFloat64()),
+			geom.V{X: 1, Y: 1, Z: 1})
 		herd := contact.NewHerd(len(list), func(i int32) contact.Copy { return list[i] }).Stand(world)
 		var single []Thing
 		for i := range list {
@@ -82,7 +85,8 @@ func TestAHerdIsSeenAsItsCopies(t *testing.T) {
 		}
 		for range 40 {
 			p := single[r.IntN(len(single))].Body.Box
-			q := geom.V{X: p.Min.X + r.Float64()*p.Size().X, Y: p.Min.Y + r.Float64()*p.Size().Y, Z: p.Min.Z + r.Float64()*p.Size().Z}
+			q := geom.V{X: p.Min.X + r.Float64()*p.Size().X, Y: p.Min.Y + r.Float64()*p.Size().Y,
+				Z: p.Min.Z + r.Float64()*p.Size().Z}
 			in := false
 			for i := range single {
 				in = in || single[i].Body.Within(q)

@@ -139,12 +139,14 @@ func (s *Scene) stands(c geom.V, room, floor, high float64) bool {
 		if t.Land {
 			low = floor + 0.4 // it slopes
 		}
-		if b.Min.X > c.X+room || b.Max.X < c.X-room || b.Min.Z > c.Z+room || b.Max.Z < c.Z-room || b.Min.Y > high || b.Max.Y < low {
+		if b.Min.X > c.X+room || b.Max.X < c.X-room || b.Min.Z > c.Z+room || b.Max.Z < c.Z-room || b.Min.Y > high ||
+			b.Max.Y < low {
 			continue
 		}
 		met := false
 		t.Body.Reach(geom.Identity, func(m, h geom.V) bool {
-			return met || m.X-h.X > c.X+room || m.X+h.X < c.X-room || m.Z-h.Z > c.Z+room || m.Z+h.Z < c.Z-room || m.Y-h.Y > high || m.Y+h.Y < low
+			return met || m.X-h.X > c.X+room || m.X+h.X < c.X-room || m.Z-h.Z > c.Z+room || m.Z+h.Z < c.Z-room ||
+				m.Y-h.Y > high || m.Y+h.Y < low
 		}, func(tri [3]geom.V) { met = met || within(tri, c, room, low, high) })
 		if met {
 			return true
@@ -211,7 +213,8 @@ func (s *Scene) room(at, subject geom.V, up float64, own func(int) bool) (eye ge
 		return eye, false
 	}
 	// The operator has a floor too, on about the same level.
-	if g, ok := s.Ray(geom.V{X: man.X, Y: floor + 1, Z: man.Z}, geom.V{Y: -1}, 0, 1.4, nil); !ok || math.Abs(g.T-1) > 0.35 {
+	if g, ok := s.Ray(geom.V{X: man.X, Y: floor + 1, Z: man.Z}, geom.V{Y: -1}, 0, 1.4, nil); !ok ||
+		math.Abs(g.T-1) > 0.35 {
 		return eye, false
 	}
 	d := subject.Sub(eye)

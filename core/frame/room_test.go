@@ -15,9 +15,11 @@ func TestLensesThatFitIntoARoom(t *testing.T) {
 	wall := func(id string, x0, z0, x1, z1 float64) Thing {
 		return Thing{ID: id, Name: id, Body: at(block(geom.V{X: x0, Z: z0}, geom.V{X: x1, Y: 2.6, Z: z1}), geom.V{})}
 	}
-	person := Thing{ID: "person", Body: at(block(geom.V{X: -0.25, Z: -0.15}, geom.V{X: 0.25, Y: 1.75, Z: 0.15}), geom.V{X: -2.3})}
+	person := Thing{ID: "person", Body: at(block(geom.V{X: -0.25, Z: -0.15}, geom.V{X: 0.25, Y: 1.75, Z: 0.15}),
+		geom.V{X: -2.3})}
 	things := []Thing{{ID: "ground", Body: at(sheet(50), geom.V{}), Land: true}, person,
-		wall("north", -half, -deep-0.2, half, -deep), wall("south", -half, deep, half, deep+0.2), wall("west", -half-0.2, -deep, -half, deep), wall("east", half, -deep, half+0.2, deep),
+		wall("north", -half, -deep-0.2, half, -deep), wall("south", -half, deep, half, deep+0.2),
+		wall("west", -half-0.2, -deep, -half, deep), wall("east", half, -deep, half+0.2, deep),
 		wall("door", 1, -deep, 1.04, -deep+0.9)}
 	s := NewScene(things)
 	v := optics.Default()
@@ -73,8 +75,10 @@ func TestSketchDrawsEdges(t *testing.T) {
 // 0.2 π d²; a pole of 3 cm, of which hardly any line of sight would tell, keeps the camera
 // 0.45 m away.
 func TestTheFreeFloorIsNoLargerThanThereIs(t *testing.T) {
-	person := Thing{ID: "person", Body: at(block(geom.V{X: -0.25, Z: -0.15}, geom.V{X: 0.25, Y: 1.75, Z: 0.15}), geom.V{})}
-	pole := Thing{ID: "pole", Body: at(block(geom.V{X: -0.015, Z: -0.015}, geom.V{X: 0.015, Y: 3, Z: 0.015}), geom.V{X: 3.1, Z: 0.07})}
+	person := Thing{ID: "person", Body: at(block(geom.V{X: -0.25, Z: -0.15}, geom.V{X: 0.25, Y: 1.75, Z: 0.15}),
+		geom.V{})}
+	pole := Thing{ID: "pole", Body: at(block(geom.V{X: -0.015, Z: -0.015}, geom.V{X: 0.015, Y: 3, Z: 0.015}),
+		geom.V{X: 3.1, Z: 0.07})}
 	v := optics.Default()
 	v.Eye = geom.V{X: 1, Y: 1.5}
 	ask := StandAsk{View: v, Subject: person.Body.Outer(), ID: "person", Share: 0.75, Focals: []float64{24, 35}}

@@ -65,7 +65,8 @@ func (s *Scene) exact(i int, to geom.M, tx, ty float64, span *optics.Span) {
 			return 0, 1, 0, 1, false
 		}
 		x0, x1, y0, y1 := c.X-h.X, c.X+h.X, c.Y-h.Y, c.Y+h.Y
-		return 0.5 + min(x0/lo, x0/hi)/(2*tx), 0.5 + max(x1/lo, x1/hi)/(2*tx), 0.5 - max(y1/lo, y1/hi)/(2*ty), 0.5 - min(y0/lo, y0/hi)/(2*ty), true
+		return 0.5 + min(x0/lo, x0/hi)/(2*tx), 0.5 + max(x1/lo, x1/hi)/(2*tx), 0.5 - max(y1/lo, y1/hi)/(2*ty),
+			0.5 - min(y0/lo, y0/hi)/(2*ty), true
 	}
 	body := s.Things[i].Body
 	if body.Copies() > 1 {
@@ -77,10 +78,13 @@ func (s *Scene) exact(i int, to geom.M, tx, ty float64, span *optics.Span) {
 		}{
 			{geom.V{Z: 1}, func(c, h geom.V) bool { return -c.Z-h.Z < n.Near }},
 			{geom.V{Z: -1}, func(c, h geom.V) bool { return -c.Z+h.Z > n.Far }},
-			{geom.V{X: -1}, func(c, h geom.V) bool { l, _, _, _, ok := window(c, h); return n.Left > 0 && (!ok || l < n.Left) }},
-			{geom.V{X: 1}, func(c, h geom.V) bool { _, r, _, _, ok := window(c, h); return n.Right < 1 && (!ok || r > n.Right) }},
+			{geom.V{X: -1},
+				func(c, h geom.V) bool { l, _, _, _, ok := window(c, h); return n.Left > 0 && (!ok || l < n.Left) }},
+			{geom.V{X: 1},
+				func(c, h geom.V) bool { _, r, _, _, ok := window(c, h); return n.Right < 1 && (!ok || r > n.Right) }},
 			{geom.V{Y: 1}, func(c, h geom.V) bool { _, _, t, _, ok := window(c, h); return n.Top > 0 && (!ok || t < n.Top) }},
-			{geom.V{Y: -1}, func(c, h geom.V) bool { _, _, _, b, ok := window(c, h); return n.Bottom < 1 && (!ok || b > n.Bottom) }},
+			{geom.V{Y: -1},
+				func(c, h geom.V) bool { _, _, _, b, ok := window(c, h); return n.Bottom < 1 && (!ok || b > n.Bottom) }},
 		} {
 			body.ReachFrom(to, end.toward, func(c, h geom.V) bool { return outside(c, h) || !end.beyond(c, h) }, each)
 		}

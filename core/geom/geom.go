@@ -231,7 +231,8 @@ func (b Box) Add(p V) Box {
 
 // Union returns the smallest box that contains both.
 func (b Box) Union(o Box) Box {
-	return Box{V{min(b.Min.X, o.Min.X), min(b.Min.Y, o.Min.Y), min(b.Min.Z, o.Min.Z)}, V{max(b.Max.X, o.Max.X), max(b.Max.Y, o.Max.Y), max(b.Max.Z, o.Max.Z)}}
+	return Box{V{min(b.Min.X, o.Min.X), min(b.Min.Y, o.Min.Y), min(b.Min.Z, o.Min.Z)},
+		V{max(b.Max.X, o.Max.X), max(b.Max.Y, o.Max.Y), max(b.Max.Z, o.Max.Z)}}
 }
 
 // Size is the extent along each axis; zero for an empty box.

@@ -14,7 +14,9 @@ import (
 
 // foreign are formats that belong to one program each, or that are rare: a
 // general-purpose import library reads them in a process of its own.
-var foreign = []string{".fbx", ".blend", ".3ds", ".x", ".lwo", ".lws", ".ase", ".ac", ".b3d", ".ms3d", ".cob", ".md2", ".md3", ".md5mesh", ".smd", ".off", ".x3d", ".wrl", ".3mf", ".amf", ".ifc", ".dxf", ".zae", ".ogex", ".xgl", ".q3o", ".irrmesh", ".hmp", ".nff", ".ter", ".iqm", ".m3d", ".mesh.xml"}
+var foreign = []string{".fbx", ".blend", ".3ds", ".x", ".lwo", ".lws", ".ase", ".ac", ".b3d", ".ms3d", ".cob", ".md2",
+	".md3", ".md5mesh", ".smd", ".off", ".x3d", ".wrl", ".3mf", ".amf", ".ifc", ".dxf", ".zae", ".ogex", ".xgl", ".q3o",
+	".irrmesh", ".hmp", ".nff", ".ter", ".iqm", ".m3d", ".mesh.xml"}
 
 // IsForeign reports whether a file needs the converter.
 func IsForeign(name string) bool {
@@ -25,7 +27,8 @@ func IsForeign(name string) bool {
 // IsWelcome reports whether a file alone can be taken in: a model, an archive,
 // a picture, or a text that tells about a model.
 func IsWelcome(name string) bool {
-	return IsModel(name) || IsForeign(name) || archive.IsName(name) || len(maps.Pictures([]string{name})) == 1 || strings.EqualFold(path.Ext(name), ".txt")
+	return IsModel(name) || IsForeign(name) || archive.IsName(name) || len(maps.Pictures([]string{name})) == 1 ||
+		strings.EqualFold(path.Ext(name), ".txt")
 }
 
 // Candidate is a model file found in an archive or folder.
@@ -74,7 +77,10 @@ func Why(name string) string {
 }
 
 // variantWords tell versions of one model apart, not models.
-var variantWords = []string{"high", "low", "mid", "medium", "hi", "lo", "hp", "lp", "highpoly", "lowpoly", "hipoly", "poly", "lod", "final", "export", "exported", "new", "old", "rev", "version", "ver", "fixed", "update", "updated", "gltf", "glb", "obj", "fbx", "dae", "usd", "stl", "ply", "blend", "source", "separate", "embedded", "binary", "ascii", "triangulated", "quads"}
+var variantWords = []string{"high", "low", "mid", "medium", "hi", "lo", "hp", "lp", "highpoly", "lowpoly", "hipoly",
+	"poly", "lod", "final", "export", "exported", "new", "old", "rev", "version", "ver", "fixed", "update", "updated",
+	"gltf", "glb", "obj", "fbx", "dae", "usd", "stl", "ply", "blend", "source", "separate", "embedded", "binary", "ascii",
+	"triangulated", "quads"}
 
 // Group names what a file is a form of: its name without what tells versions,
 // formats, sizes and levels of detail apart.
@@ -85,7 +91,8 @@ func Group(name string) string {
 	for _, w := range maps.Words(base) {
 		trimmed := strings.TrimRight(w, "0123456789")
 		switch {
-		case slices.Contains(variantWords, w), slices.Contains([]string{"v", "lod", "rev", "r"}, trimmed) && trimmed != w, maps.Resolution(w) > 0:
+		case slices.Contains(variantWords, w), slices.Contains([]string{"v", "lod", "rev", "r"}, trimmed) && trimmed != w,
+			maps.Resolution(w) > 0:
 		default:
 			out = append(out, w)
 		}

@@ -27,7 +27,8 @@ import (
 )
 
 // ErrFormat is a file of a kind that is not read here.
-var ErrFormat = errors.New("not a format that is read here; ask for glTF (.glb, .gltf), or for OBJ, USD, COLLADA (.dae), PLY or STL, alone or in a .zip, .7z or .tar")
+var ErrFormat = errors.New("not a format that is read here; ask for glTF (.glb, .gltf), or for OBJ, USD, COLLADA " +
+	"(.dae), PLY or STL, alone or in a .zip, .7z or .tar")
 
 // format is a kind of model file with its reader.
 type format struct {
@@ -50,7 +51,8 @@ var formats = []format{
 	{".dae", "states its unit and axis", collada.Read, nil},
 	{".obj", "states no unit", obj.Read, nil},
 	{".ply", "states no unit and has one surface at most", ply.Read, ply.ReadStream},
-	{".stl", "has no surfaces and states no unit", func(name string, data []byte, _ model.Folder) (*model.Model, error) { return stl.Read(name, data) }, nil},
+	{".stl", "has no surfaces and states no unit",
+		func(name string, data []byte, _ model.Folder) (*model.Model, error) { return stl.Read(name, data) }, nil},
 }
 
 func formatOf(name string) int {
@@ -144,7 +146,8 @@ func Unpack(name string, data []byte) (*archive.Archive, error) {
 // by the ends of their paths.
 func FindMaps(m *model.Model, folder model.Folder) {
 	tiled := func(x *model.Map) bool { return strings.Contains(x.Name, "<UDIM>") || maps.Parse(x.Name).Tile > 0 }
-	if folder.Root == nil || !slices.ContainsFunc(m.Maps, func(x model.Map) bool { return x.Status == model.Missing || tiled(&x) }) {
+	if folder.Root == nil || !slices.ContainsFunc(m.Maps,
+		func(x model.Map) bool { return x.Status == model.Missing || tiled(&x) }) {
 		return
 	}
 	names := model.NamesIn(folder.Root)
@@ -185,12 +188,14 @@ func tellTiles(m *model.Model, mp *model.Map, names *model.Names) {
 	n := 1
 	for t := 1001; t < 1100; t++ {
 		other := strings.Replace(name, fmt.Sprint(first), fmt.Sprint(t), 1)
-		if at, ok := names.Find(other); ok && t != first && strings.EqualFold(path.Base(at), path.Base(strings.ReplaceAll(other, "\\", "/"))) {
+		if at, ok := names.Find(other); ok && t != first && strings.EqualFold(path.Base(at),
+			path.Base(strings.ReplaceAll(other, "\\", "/"))) {
 			n++
 		}
 	}
 	if n > 1 {
-		m.Warn("the picture %.200q is cut into %d tiles: only tile %d is shown, and what lies on the others repeats it", mp.Name, n, first)
+		m.Warn("the picture %.200q is cut into %d tiles: only tile %d is shown, and what lies on the others repeats it",
+			mp.Name, n, first)
 	}
 }
 
@@ -263,5 +268,6 @@ func Describe(file string, m *model.Model) Report {
 
 // Box returns the reported bounds as a box.
 func (r Report) Box() geom.Box {
-	return geom.Box{Min: geom.V{X: r.Bounds.Min[0], Y: r.Bounds.Min[1], Z: r.Bounds.Min[2]}, Max: geom.V{X: r.Bounds.Max[0], Y: r.Bounds.Max[1], Z: r.Bounds.Max[2]}}
+	return geom.Box{Min: geom.V{X: r.Bounds.Min[0], Y: r.Bounds.Min[1], Z: r.Bounds.Min[2]},
+		Max: geom.V{X: r.Bounds.Max[0], Y: r.Bounds.Max[1], Z: r.Bounds.Max[2]}}
 }

@@ -49,7 +49,8 @@ const (
 
 func TestAZipInAZipIsReadAsFolders(t *testing.T) {
 	inner := pack(t, "obj/thing.obj", square, "obj/m.mtl", "newmtl a\nmap_Kd tex\\Wood.png\n")
-	data := pack(t, "readme.txt", "hello", "source/model.zip", string(inner), "Textures/wood.PNG", png, "__MACOSX/._thing.obj", "junk")
+	data := pack(t, "readme.txt", "hello", "source/model.zip", string(inner), "Textures/wood.PNG", png,
+		"__MACOSX/._thing.obj", "junk")
 	tree, err := intake.Unpack("a.zip", data)
 	if err != nil {
 		t.Fatal(err)
@@ -85,13 +86,16 @@ func TestHostileArchivesDoNoHarm(t *testing.T) {
 		}
 	}
 	// Of names with nothing left, nothing is kept.
-	if tree, err := intake.Unpack("bad.zip", pack(t, "../..", "x")); err != nil || len(tree.Files()) != 0 || len(tree.Said) != 1 {
+	if tree, err := intake.Unpack("bad.zip", pack(t, "../..", "x")); err != nil || len(tree.Files()) != 0 ||
+		len(tree.Said) != 1 {
 		t.Errorf("a name of dots: %v, %v", err, tree)
 	}
 	// One bad archive inside another does not keep the good rest out.
 	inner := pack(t, "in.obj", "v 0 0 0\n")
-	tree, err := intake.Unpack("a.zip", pack(t, "bad.zip", string(inner[:len(inner)-30]), "good.zip", string(inner), "b.obj", "v 0 0 0\n"))
-	if err != nil || !slices.Equal(tree.Files(), []string{"b.obj", "good/in.obj"}) || len(tree.Said) != 1 || !strings.HasPrefix(tree.Said[0], "left out: bad.zip: ") {
+	tree, err := intake.Unpack("a.zip", pack(t, "bad.zip", string(inner[:len(inner)-30]), "good.zip", string(inner),
+		"b.obj", "v 0 0 0\n"))
+	if err != nil || !slices.Equal(tree.Files(), []string{"b.obj", "good/in.obj"}) || len(tree.Said) != 1 ||
+		!strings.HasPrefix(tree.Said[0], "left out: bad.zip: ") {
 		t.Errorf("a bad one within: %v, %v", err, tree)
 	}
 	var buf bytes.Buffer
@@ -128,16 +132,22 @@ func TestUnknownAndEmptyFilesSayWhatToDo(t *testing.T) {
 // exceptions are the files on which this reader and the import library differ
 // by intention, each with the reason.
 var exceptions = map[string]string{
-	"OBJ/box_UTF16BE.obj":                                     "the library reads no faces of big-endian UTF-16",
-	"glTF2/simple_skin/simple_skin.gltf":                      "the library leaves skinned meshes where their own node stands; the joints' node pose counts (glTF 2.0, 3.7.3.3)",
-	"Collada/box_nested_animation.dae":                        "the library leaves skinned meshes where their own node stands; the joints' pose counts (COLLADA 1.4.1, chapter 4)",
-	"Collada/cameras.dae":                                     "holds cameras alone; the library draws them as meshes of its own",
-	"Collada/lights.dae":                                      "holds lights alone; the library draws them as meshes of its own",
-	"glTF2/TestNoRootNode/SceneWithoutNodes.gltf":             "an empty scene has no bounds; the library reports its inverted starting box",
+	"OBJ/box_UTF16BE.obj": "the library reads no faces of big-endian UTF-16",
+	"glTF2/simple_skin/simple_skin.gltf": "the library leaves skinned meshes where their own node " +
+		"stands; the joints' node pose counts (glTF 2.0, 3.7.3.3)",
+	"Collada/box_nested_animation.dae": "the library leaves skinned meshes where their own node " +
+		"stands; the joints' pose counts (COLLADA 1.4.1, chapter 4)",
+	"Collada/cameras.dae": "holds cameras alone; the library draws them as meshes " +
+		"of its own",
+	"Collada/lights.dae": "holds lights alone; the library draws them as meshes " +
+		"of its own",
+	"glTF2/TestNoRootNode/SceneWithoutNodes.gltf": "an empty scene has no bounds; the library reports its " +
+		"inverted starting box",
 	"glTF2/IndexOutOfRange/IndexOutOfRange.gltf":              "not valid: an index past the vertices",
 	"glTF2/BoxWithInfinites-glTF-Binary/BoxWithInfinites.glb": "not valid: positions that are not finite",
 	"glTF2/BoxTextured-glTF-techniqueWebGL/BoxTextured.gltf":  "needs KHR_technique_webgl, an extension of glTF 1.0",
-	"glTF2/draco/2CylinderEngine.gltf":                        "needs KHR_draco_mesh_compression, which is not read yet; the error names it",
+	"glTF2/draco/2CylinderEngine.gltf": "needs KHR_draco_mesh_compression, which is not read " +
+		"yet; the error names it",
 }
 
 const testModels = "/usr/share/assimp/models"
@@ -197,7 +207,8 @@ func TestAgreesWithTheImportLibrary(t *testing.T) {
 
 // The library's own files that are not valid are refused with a sentence.
 func TestRefusesWhatTheImportLibraryKeepsAsInvalid(t *testing.T) {
-	for name, say := range map[string]string{"empty.obj": "is empty", "empty.ply": "is empty", "malformed.obj": "line 28: vertex 0 is not there"} {
+	for name, say := range map[string]string{"empty.obj": "is empty", "empty.ply": "is empty",
+		"malformed.obj": "line 28: vertex 0 is not there"} {
 		data, err := os.ReadFile(filepath.Join(testModels, "invalid", name))
 		if err != nil {
 			if os.Getenv("VISATOR_FULL") != "" {
@@ -205,7 +216,8 @@ func TestRefusesWhatTheImportLibraryKeepsAsInvalid(t *testing.T) {
 			}
 			t.Skip("needs Debian's package assimp-testmodels")
 		}
-		if _, err := intake.Read(name, data, model.Folder{}); err == nil || !strings.Contains(err.Error(), name) || !strings.Contains(err.Error(), say) {
+		if _, err := intake.Read(name, data, model.Folder{}); err == nil || !strings.Contains(err.Error(), name) ||
+			!strings.Contains(err.Error(), say) {
 			t.Errorf("%s: %v", name, err)
 		}
 	}
@@ -216,7 +228,8 @@ func compare(t *testing.T, name string, r intake.Report, info string) {
 	// The library counts points and lines as faces too: without them only
 	// bounds can be compared.
 	kinds := regexp.MustCompile(`Primitive Types:\s*(.*)`).FindStringSubmatch(info)
-	if faces := regexp.MustCompile(`Faces:\s+(\d+)`).FindStringSubmatch(info); faces != nil && kinds != nil && strings.TrimSpace(kinds[1]) == "triangles" {
+	if faces := regexp.MustCompile(`Faces:\s+(\d+)`).FindStringSubmatch(info); faces != nil && kinds != nil &&
+		strings.TrimSpace(kinds[1]) == "triangles" {
 		if n, _ := strconv.Atoi(faces[1]); n != r.Triangles {
 			t.Errorf("%s: %d triangles, the library says %d", name, r.Triangles, n)
 		}
@@ -264,7 +277,9 @@ func FuzzUnpack(f *testing.F) {
 func TestNamesThatAreWrong(t *testing.T) {
 	var glb bytes.Buffer
 	m := &model.Model{}
-	m.Stand(model.Mesh{Name: "a", Parts: []model.Part{{Name: "a", Surface: model.None, Positions: []float32{0, 0, 0, 1, 0, 0, 0, 1, 0}, Indices: []uint32{0, 1, 2}}}})
+	m.Stand(model.Mesh{Name: "a",
+		Parts: []model.Part{{Name: "a", Surface: model.None, Positions: []float32{0, 0, 0, 1, 0, 0, 0, 1, 0},
+			Indices: []uint32{0, 1, 2}}}})
 	if err := exchange.WriteGLB(&glb, m); err != nil {
 		t.Fatal(err)
 	}
@@ -272,7 +287,8 @@ func TestNamesThatAreWrong(t *testing.T) {
 	if m, err := intake.ReadFrom(root, "a.ply", "a.ply"); err != nil || m.Weigh().Triangles != 1 {
 		t.Errorf("GLB as a.ply: %v", err)
 	}
-	if _, err := intake.ReadFrom(root, "b.ply", "b.ply"); err == nil || !strings.Contains(err.Error(), "the file is empty") {
+	if _, err := intake.ReadFrom(root, "b.ply", "b.ply"); err == nil || !strings.Contains(err.Error(),
+		"the file is empty") {
 		t.Errorf("nothing as b.ply: %v", err)
 	}
 }

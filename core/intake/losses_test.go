@@ -93,34 +93,55 @@ func TestEveryLossIsSaid(t *testing.T) {
 	controller := `<library_controllers><controller id="c" name="flag">KIND</controller></library_controllers>`
 	stands := `<node name="Flag"><instance_controller url="#c"/></node>`
 	for name, c := range map[string]struct{ file, data, says string }{
-		"mirror":   {"a.gltf", gltfWith(gloss+`"specularFactor":[0.9,0.8,0.3]}}}`, ""), "brass mirrors like metal in its file, by specular colour; it is taken as no metal"},
-		"specular": {"a.gltf", gltfWith(gloss+`"specularGlossinessTexture":{"index":0}}}}`, `,"textures":[{"source":0}],"images":[{"uri":"s.png"}]`), "metal in it looks like paint"},
-		"coordinates": {"a.gltf", gltfWith(`{"pbrMetallicRoughness":{"baseColorTexture":{"index":0,"texCoord":3}}}`, `,"textures":[{"source":0}],"images":[{"uri":"s.png"}]`),
+		"mirror": {"a.gltf", gltfWith(gloss+`"specularFactor":[0.9,0.8,0.3]}}}`, ""),
+			"brass mirrors like metal in its file, by specular colour; it is taken as no metal"},
+		"specular": {"a.gltf", gltfWith(gloss+`"specularGlossinessTexture":{"index":0}}}}`,
+			`,"textures":[{"source":0}],"images":[{"uri":"s.png"}]`), "metal in it looks like paint"},
+		"coordinates": {"a.gltf", gltfWith(`{"pbrMetallicRoughness":{"baseColorTexture":{"index":0,"texCoord":3}}}`,
+			`,"textures":[{"source":0}],"images":[{"uri":"s.png"}]`),
 			"uses texture coordinates 3; only 0 and 1 are read"},
-		"no picture": {"a.gltf", gltfWith(`{"pbrMetallicRoughness":{"baseColorTexture":{"index":0}}}`, `,"textures":[{}]`), "has no picture that is read here"},
-		"no image": {"a.gltf", gltfWith(`{"pbrMetallicRoughness":{"baseColorTexture":{"index":0}}}`, `,"textures":[{"source":0}],"images":[{"uri":"data:image/png;base64,AAAA"}]`),
+		"no picture": {"a.gltf", gltfWith(`{"pbrMetallicRoughness":{"baseColorTexture":{"index":0}}}`, `,"textures":[{}]`),
+			"has no picture that is read here"},
+		"no image": {"a.gltf", gltfWith(`{"pbrMetallicRoughness":{"baseColorTexture":{"index":0}}}`,
+			`,"textures":[{"source":0}],"images":[{"uri":"data:image/png;base64,AAAA"}]`),
 			"images[0]"},
-		"unknown": {"a.gltf", gltfWith(`{}`, `,"extensionsUsed":["EX_of_nobody"]`), "it uses EX_of_nobody, which is not known here: something of it may look different"},
-		"root": {"a.gltf", strings.Replace(strings.Replace(gltfWith(`{}`, ""), `"scenes":[{"nodes":[0]}]`, `"scenes":[{"nodes":[0,1]}]`, 1),
-			`"nodes":[{"mesh":0,"name":"board"}]`, `"nodes":[{"mesh":0,"name":"board","children":[1]},{"name":"arm"}]`, 1), "nodes[1] is not a root"},
-		"document": {"a.dae", colladaWith(`<library_materials><material id="wood" name="Wood"><instance_effect url="other.dae#fx"/></material></library_materials>`, ""),
+		"unknown": {"a.gltf", gltfWith(`{}`, `,"extensionsUsed":["EX_of_nobody"]`),
+			"it uses EX_of_nobody, which is not known here: something of it may look different"},
+		"root": {"a.gltf",
+			strings.Replace(strings.Replace(gltfWith(`{}`, ""), `"scenes":[{"nodes":[0]}]`, `"scenes":[{"nodes":[0,1]}]`, 1),
+				`"nodes":[{"mesh":0,"name":"board"}]`, `"nodes":[{"mesh":0,"name":"board","children":[1]},{"name":"arm"}]`, 1),
+			"nodes[1] is not a root"},
+		"document": {"a.dae",
+			colladaWith(`<library_materials><material id="wood" name="Wood"><instance_effect url="other.dae#fx"/></material></library_materials>`, ""),
 			`"other.dae#fx" lies in another document, which is not read`},
-		"effect": {"a.dae", colladaWith(`<library_materials><material id="wood" name="Wood"/></library_materials>`, ""), `material "Wood": its effect is not there`},
-		"file":   {"a.dae", colladaWith(`<library_images><image id="img" name="bark"/></library_images>`+effect, ""), `the image "bark" names no file`},
-		"morph":  {"a.dae", colladaWith(strings.Replace(controller, "KIND", `<morph source="#g"/>`, 1), stands), "shapes to morph into are left out"},
-		"joints": {"a.dae", colladaWith(strings.Replace(controller, "KIND", `<skin source="#g"><joints/><vertex_weights count="0"/></skin>`, 1), stands),
+		"effect": {"a.dae", colladaWith(`<library_materials><material id="wood" name="Wood"/></library_materials>`, ""),
+			`material "Wood": its effect is not there`},
+		"file": {"a.dae", colladaWith(`<library_images><image id="img" name="bark"/></library_images>`+effect, ""),
+			`the image "bark" names no file`},
+		"morph": {"a.dae", colladaWith(strings.Replace(controller, "KIND", `<morph source="#g"/>`, 1), stands),
+			"shapes to morph into are left out"},
+		"joints": {"a.dae",
+			colladaWith(strings.Replace(controller, "KIND", `<skin source="#g"><joints/><vertex_weights count="0"/></skin>`, 1),
+				stands),
 			"its joints cannot be followed; it stands as it was modelled"},
-		"spline": {"a.dae", colladaWith(`<library_geometries><geometry id="w" name="wire"><spline/></geometry></library_geometries>`, `<node name="Wire"><instance_geometry url="#w"/></node>`),
+		"spline": {"a.dae",
+			colladaWith(`<library_geometries><geometry id="w" name="wire"><spline/></geometry></library_geometries>`,
+				`<node name="Wire"><instance_geometry url="#w"/></node>`),
 			`"wire": curves and convex hulls are not read; ask for an export as polygons`},
-		"curves":    {"a.obj", objBoard + "cstype bspline\ncurv 0 1 1 2 3\n", "free-form curves and surfaces are not read; ask for an export as polygons"},
-		"call":      {"a.obj", objBoard + "call other.obj\n", "call is not followed"},
-		"number":    {"a.obj", "v 0 0 0\nv 1 0 0\nv 0 1 0\nvn 0 nan 1\nf 1//1 2//1 3//1\n", "a value is not a finite number and was read as 0"},
-		"colours":   {"a.stl", string(stl), `facet colours of the form "COLOR=" are not read`},
-		"layer":     {"a.usda", usdWith("@gone.usda@", ""), `the layer "gone.usda" is not there`},
-		"outside":   {"a.usda", usdWith("@../../gone.usda@", ""), "is not there: it lies outside of the folder"},
-		"tiles":     {"a.usda", usdWith("", usdTiles), `"bark.<UDIM>.png" is a set of tiles; the first of them is used for all`},
-		"hair":      {"a.usda", usdWith("", "def BasisCurves \"Hair\"\n{\n}\n"), "a prim of the type BasisCurves is not read"},
-		"prototype": {"a.usda", usdWith("", "def PointInstancer \"Trees\"\n{\n    int[] protoIndices = [0]\n    point3f[] positions = [(0, 0, 0)]\n    rel prototypes = [</Gone>]\n}\n"), `the prototype "/Gone" is not there`},
+		"curves": {"a.obj", objBoard + "cstype bspline\ncurv 0 1 1 2 3\n",
+			"free-form curves and surfaces are not read; ask for an export as polygons"},
+		"call": {"a.obj", objBoard + "call other.obj\n", "call is not followed"},
+		"number": {"a.obj", "v 0 0 0\nv 1 0 0\nv 0 1 0\nvn 0 nan 1\nf 1//1 2//1 3//1\n",
+			"a value is not a finite number and was read as 0"},
+		"colours": {"a.stl", string(stl), `facet colours of the form "COLOR=" are not read`},
+		"layer":   {"a.usda", usdWith("@gone.usda@", ""), `the layer "gone.usda" is not there`},
+		"outside": {"a.usda", usdWith("@../../gone.usda@", ""), "is not there: it lies outside of the folder"},
+		"tiles": {"a.usda", usdWith("", usdTiles),
+			`"bark.<UDIM>.png" is a set of tiles; the first of them is used for all`},
+		"hair": {"a.usda", usdWith("", "def BasisCurves \"Hair\"\n{\n}\n"),
+			"a prim of the type BasisCurves is not read"},
+		"prototype": {"a.usda", usdWith("", "def PointInstancer \"Trees\"\n{\n    int[] protoIndices = [0]\n    point3f[] "+
+			"positions = [(0, 0, 0)]\n    rel prototypes = [</Gone>]\n}\n"), `the prototype "/Gone" is not there`},
 	} {
 		root := fstest.MapFS{c.file: {Data: []byte(c.data)}}
 		m, err := Read(c.file, []byte(c.data), model.Folder{Root: root})
@@ -141,10 +162,13 @@ func TestEveryLossIsSaid(t *testing.T) {
 			t.Errorf("%s: nothing of the rest came", name)
 		}
 	}
-	if m, err := Read("a.gltf", []byte(gltfWith(`{}`, `,"extensionsUsed":["KHR_xmp_json_ld","MSFT_lod"]`)), model.Folder{}); err != nil || len(m.Warnings) > 0 {
+	if m, err := Read("a.gltf", []byte(gltfWith(`{}`, `,"extensionsUsed":["KHR_xmp_json_ld","MSFT_lod"]`)),
+		model.Folder{}); err != nil || len(m.Warnings) > 0 {
 		t.Errorf("what has no consequence is told: %v %q", err, m.Warnings)
 	}
-	m, err := Read("a.gltf", []byte(strings.Replace(gltfWith(`{}`, ""), `"scenes":[{"nodes":[0]}]`, `"scenes":[{"nodes":[]}]`, 1)), model.Folder{})
+	m, err := Read("a.gltf",
+		[]byte(strings.Replace(gltfWith(`{}`, ""), `"scenes":[{"nodes":[0]}]`, `"scenes":[{"nodes":[]}]`, 1)),
+		model.Folder{})
 	if err != nil || !slices.Contains(Describe("a.gltf", m).Warnings, "the file places nothing in its scene") {
 		t.Errorf("an empty scene: %v", err)
 	}

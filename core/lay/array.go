@@ -108,7 +108,8 @@ func (r *Array) Check() error {
 		return errors.New("the row has no length; draw it longer")
 	}
 	if n := r.estimate(); n > MaxRow {
-		return fmt.Errorf("that would be %.0f things; a row has at most %d. Set them farther apart, or lay a drift", n, MaxRow)
+		return fmt.Errorf("that would be %.0f things; a row has at most %d. Set them farther apart, or lay a drift", n,
+			MaxRow)
 	}
 	return nil
 }

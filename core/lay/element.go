@@ -405,7 +405,8 @@ func count(n int, one string) string {
 // tooMuch says that what is drawn by hand would take too long to be laid out.
 func tooMuch(work float64) error {
 	if work > maxWork {
-		return errors.New("there is too much drawn on so large an area to be laid out in time; make it of several, or coarser")
+		return errors.New("there is too much drawn on so large an area to be laid out in time; make it of several, or " +
+			"coarser")
 	}
 	return nil
 }

@@ -66,7 +66,8 @@ func TestFieldsAreWhatTheDescriptionHolds(t *testing.T) {
 // already is read as it was kept: what it does not tell is nothing, as it was then.
 func TestWhatIsNotSaidIsAsItBegins(t *testing.T) {
 	var d Scatter
-	if err := json.Unmarshal(Begun("drift", []byte(`{"area": [{"x":0,"z":0},{"x":4,"z":0},{"x":4,"z":4}], "pieces": [{"piece":"p","weight":1}], "density": 0.2, "sizeMin": 0.5}`)), &d); err != nil {
+	if err := json.Unmarshal(Begun("drift",
+		[]byte(`{"area": [{"x":0,"z":0},{"x":4,"z":0},{"x":4,"z":4}], "pieces": [{"piece":"p","weight":1}], "density": 0.2, "sizeMin": 0.5}`)), &d); err != nil {
 		t.Fatal(err)
 	}
 	if d.SizeMin != 0.5 || d.SizeMax != 1.2 || d.Clumps != 4 || d.Seed != 1 || d.Check() != nil {

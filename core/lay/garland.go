@@ -12,16 +12,17 @@ import (
 // Garland is a cable, a rope or a chain that hangs from support to support, with
 // things on it.
 type Garland struct {
-	Points  []geom.V `json:"points"` // the supports
-	Sag     float64  `json:"sag"`    // of the longest span at its middle, below the straight line; the others hang as heavy
-	Thick   float64  `json:"thick"`  // diameter
-	Pieces  []Share  `json:"pieces"` // hung on it; none: only the line
-	InTurn  bool     `json:"inTurn"`
-	Spacing float64  `json:"spacing"` // of the things, along the line
-	Start   float64  `json:"start"`   // kept clear at each support
-	Drop    float64  `json:"drop"`    // how far the pivots of the things hang below the line
-	Vary    Vary     `json:"vary"`
-	Seed    uint64   `json:"seed"`
+	Points []geom.V `json:"points"` // the supports
+	// of the longest span at its middle, below the straight line; the others hang as heavy
+	Sag     float64 `json:"sag"`
+	Thick   float64 `json:"thick"`  // diameter
+	Pieces  []Share `json:"pieces"` // hung on it; none: only the line
+	InTurn  bool    `json:"inTurn"`
+	Spacing float64 `json:"spacing"` // of the things, along the line
+	Start   float64 `json:"start"`   // kept clear at each support
+	Drop    float64 `json:"drop"`    // how far the pivots of the things hang below the line
+	Vary    Vary    `json:"vary"`
+	Seed    uint64  `json:"seed"`
 }
 
 // Default is a line as it begins.

@@ -41,7 +41,8 @@ const maxHeights = 1_100_000
 
 // Default is a ground as it begins.
 func (*Ground) Default() Spec {
-	return &Ground{Width: 40, Depth: 40, Cell: 0.2, Rough: 0.4, Grain: 12, Seed: 1, Color: "#6f7460", Steep: "#77736c", Slope: 35 * math.Pi / 180}
+	return &Ground{Width: 40, Depth: 40, Cell: 0.2, Rough: 0.4, Grain: 12, Seed: 1, Color: "#6f7460", Steep: "#77736c",
+		Slope: 35 * math.Pi / 180}
 }
 
 // Fields are what a ground is described by.
@@ -71,12 +72,14 @@ func (g *Ground) Check() error {
 		return errors.New("a swell is more than 1 cm wide and less than 100 km")
 	}
 	if n := (g.Width/g.Cell + 1) * (g.Depth/g.Cell + 1); n > maxHeights {
-		return fmt.Errorf("%.0f heights; a ground has at most %d. Make its cells larger than %.2f m", n, maxHeights, math.Sqrt(g.Width*g.Depth/maxHeights))
+		return fmt.Errorf("%.0f heights; a ground has at most %d. Make its cells larger than %.2f m", n, maxHeights,
+			math.Sqrt(g.Width*g.Depth/maxHeights))
 	}
 	if len(g.Strokes) > 2000 {
 		return errors.New("2000 strokes are kept; level it out before going on")
 	}
-	work, whole := 0.0, rect{g.Middle.X - g.Width/2, g.Middle.Z - g.Depth/2, g.Middle.X + g.Width/2, g.Middle.Z + g.Depth/2}
+	work, whole := 0.0, rect{g.Middle.X - g.Width/2, g.Middle.Z - g.Depth/2, g.Middle.X + g.Width/2,
+		g.Middle.Z + g.Depth/2}
 	for i := range g.Strokes {
 		s := &g.Strokes[i]
 		least := 1
@@ -89,7 +92,8 @@ func (g *Ground) Check() error {
 		default:
 			return fmt.Errorf("a brush raises, lowers, smooths or flattens; it does not %q", s.Do)
 		}
-		if err := firstOf(checkPoints("the stroke", s.Points, least), within("the brush's radius", s.Radius, 0, 10_000), within("the stroke's height", s.Height, -maxPlace, maxPlace)); err != nil {
+		if err := firstOf(checkPoints("the stroke", s.Points, least), within("the brush's radius", s.Radius, 0, 10_000),
+			within("the stroke's height", s.Height, -maxPlace, maxPlace)); err != nil {
 			return err
 		}
 		b := boxAbout(s.Points, s.Radius+g.Cell, noRect)
@@ -461,7 +465,8 @@ func (p *Path) kerbs(sh *shape, pr *profile, n int, half float64) {
 			right := P{-dir.Z, dir.X}.mul(side)
 			in, out := q.add(right.mul(half)), q.add(right.mul(half+p.KerbWide))
 			y := pr.at(s)
-			return [4]geom.V{{X: in.X, Y: y - 0.15, Z: in.Z}, {X: in.X, Y: y + p.Kerb, Z: in.Z}, {X: out.X, Y: y + p.Kerb, Z: out.Z}, {X: out.X, Y: y - 0.15, Z: out.Z}}
+			return [4]geom.V{{X: in.X, Y: y - 0.15, Z: in.Z}, {X: in.X, Y: y + p.Kerb, Z: in.Z},
+				{X: out.X, Y: y + p.Kerb, Z: out.Z}, {X: out.X, Y: y - 0.15, Z: out.Z}}
 		}
 		turn := func(a, b, c, d geom.V) {
 			if side < 0 {

@@ -30,7 +30,8 @@ func TestLinesHangAsCatenaries(t *testing.T) {
 	near(t, "the parameter", c.A, 100, 1e-6)
 	near(t, "the sag", -c.At(50), 12.7626, 1e-4)
 	near(t, "the length", c.Length(100), 104.2191, 1e-4)
-	for _, k := range []struct{ d, v, sag float64 }{{8, 1.5, 0.4}, {30, -4, 3}, {3, 2.9, 0.01}, {12, 0, 20}, {50, 10, 1e-4}} {
+	for _, k := range []struct{ d, v, sag float64 }{{8, 1.5, 0.4}, {30, -4, 3}, {3, 2.9, 0.01}, {12, 0, 20},
+		{50, 10, 1e-4}} {
 		c := Hang(k.d, k.v, k.sag)
 		near(t, "height at the start", c.At(0), 0, 1e-9)
 		near(t, "height at the end", c.At(k.d), k.v, 1e-6)
@@ -41,7 +42,8 @@ func TestLinesHangAsCatenaries(t *testing.T) {
 }
 
 func line(sag float64) *Garland {
-	return &Garland{Points: []geom.V{{Y: 4}, {X: 10, Y: 4}, {X: 15, Y: 5, Z: 2}}, Sag: sag, Thick: 0.012, Pieces: []Share{{"lamp", 1}}, Spacing: 1, Start: 0.5}
+	return &Garland{Points: []geom.V{{Y: 4}, {X: 10, Y: 4}, {X: 15, Y: 5, Z: 2}}, Sag: sag, Thick: 0.012,
+		Pieces: []Share{{"lamp", 1}}, Spacing: 1, Start: 0.5}
 }
 
 func TestThingsHangOnALine(t *testing.T) {
@@ -68,7 +70,8 @@ func TestThingsHangOnALine(t *testing.T) {
 }
 
 func drift(side, density float64) *Scatter {
-	return &Scatter{Area: square(side), Pieces: []Share{{"a", 3}, {"b", 1}}, Density: density, SizeMin: 0.8, SizeMax: 1.2, Turn: math.Pi, Seed: 7}
+	return &Scatter{Area: square(side), Pieces: []Share{{"a", 3}, {"b", 1}}, Density: density, SizeMin: 0.8, SizeMax: 1.2,
+		Turn: math.Pi, Seed: 7}
 }
 
 type flat struct{ slope float64 }
@@ -194,7 +197,8 @@ func TestADriftKeepsOut(t *testing.T) {
 }
 
 func TestRowsStandWhereTheyShould(t *testing.T) {
-	r := &Array{Shape: "line", Points: []P{{0, 0}, {10, 0}}, Pieces: []Share{{"a", 1}, {"b", 1}}, InTurn: true, By: "count", Count: 5, Start: 1, End: 1, Rest: true}
+	r := &Array{Shape: "line", Points: []P{{0, 0}, {10, 0}}, Pieces: []Share{{"a", 1}, {"b", 1}}, InTurn: true,
+		By: "count", Count: 5, Start: 1, End: 1, Rest: true}
 	wide := func(string) float64 { return 0.9 }
 	lay := func() []Instance {
 		t.Helper()
@@ -242,7 +246,8 @@ func TestRowsStandWhereTheyShould(t *testing.T) {
 // 2.5 m³ of wall, less a door of 0.9 by 2.1 and a window of 1.2 by 1 m.
 func room() *Room {
 	return &Room{Outline: []P{{0, 0}, {4, 0}, {4, 3}, {0, 3}}, Height: 2.5, Wall: 0.2, Ceiling: true, Openings: []Opening{
-		{Wall: 0, Along: 1, Width: 0.9, Head: 2.1, Door: "left"}, {Wall: 2, Along: 2, Width: 1.2, Sill: 0.9, Head: 1.9, Frame: 0.06}}}
+		{Wall: 0, Along: 1, Width: 0.9, Head: 2.1, Door: "left"}, {Wall: 2, Along: 2, Width: 1.2, Sill: 0.9, Head: 1.9,
+			Frame: 0.06}}}
 }
 
 func TestARoomHasItsWallsAndOpenings(t *testing.T) {
@@ -320,7 +325,9 @@ func TestDoorsStandOpen(t *testing.T) {
 }
 
 func TestAFacadeOfOneBay(t *testing.T) {
-	r := &Room{Open: true, Outline: []P{{0, 0}, {20, 0}}, Height: 9, Wall: 0.3, Openings: []Opening{{Wall: 0, Along: 2, Width: 1.2, Sill: 0.9, Head: 2.4, Bays: 6, Pitch: 3, Floors: 3, Storey: 3, Filling: "window"}}}
+	r := &Room{Open: true, Outline: []P{{0, 0}, {20, 0}}, Height: 9, Wall: 0.3,
+		Openings: []Opening{{Wall: 0, Along: 2, Width: 1.2, Sill: 0.9, Head: 2.4, Bays: 6, Pitch: 3, Floors: 3, Storey: 3,
+			Filling: "window"}}}
 	if err := r.Check(); err != nil {
 		t.Fatal(err)
 	}
@@ -366,7 +373,8 @@ func TestTooMuchIsRefused(t *testing.T) {
 	for range 3 {
 		d.Strokes = append(d.Strokes, Brush{Take: true, Points: long, Radius: 1})
 	}
-	for what, s := range map[string]Spec{"a ground": g, "a drift": d, "a path": &Path{Points: make([]P, 1001), Width: 1}} {
+	for what, s := range map[string]Spec{"a ground": g, "a drift": d,
+		"a path": &Path{Points: make([]P, 1001), Width: 1}} {
 		if s.Check() == nil {
 			t.Errorf("%s is accepted", what)
 		}
@@ -378,7 +386,8 @@ func TestTooMuchIsRefused(t *testing.T) {
 }
 
 func ground() *Ground {
-	return &Ground{Width: 60, Depth: 40, Cell: 0.5, Rough: 1.5, Grain: 20, Seed: 4, Color: "#6f7a58", Steep: "#777777", Slope: 0.5}
+	return &Ground{Width: 60, Depth: 40, Cell: 0.5, Rough: 1.5, Grain: 20, Seed: 4, Color: "#6f7a58", Steep: "#777777",
+		Slope: 0.5}
 }
 
 func TestGroundIsSculptedAndPathsLieOnIt(t *testing.T) {
@@ -394,7 +403,8 @@ func TestGroundIsSculptedAndPathsLieOnIt(t *testing.T) {
 			t.Errorf("the pad at %v is %v high, normal %v", p, y, n)
 		}
 	}
-	p := &Path{Points: []P{{-28, 5}, {-10, 8}, {28, 12}}, Smooth: true, Width: 4, Crown: 0.1, Kerb: 0.12, KerbWide: 0.15, Shoulder: 3, Level: 10}
+	p := &Path{Points: []P{{-28, 5}, {-10, 8}, {28, 12}}, Smooth: true, Width: 4, Crown: 0.1, Kerb: 0.12, KerbWide: 0.15,
+		Shoulder: 3, Level: 10}
 	if err := p.Check(); err != nil {
 		t.Fatal(err)
 	}
@@ -470,15 +480,18 @@ func TestACardIsSafeFromWhereParallaxIsBelowAPixel(t *testing.T) {
 }
 
 func TestElementsAreRead(t *testing.T) {
-	for kind, spec := range map[string]Spec{"room": room(), "drift": drift(3, 1), "line": line(1), "ground": ground(), "layer": &Layer{}} {
+	for kind, spec := range map[string]Spec{"room": room(), "drift": drift(3, 1), "line": line(1), "ground": ground(),
+		"layer": &Layer{}} {
 		raw, _ := json.Marshal(spec)
 		e := Element{Kind: kind, Name: kind, Spec: raw}
 		if err := e.Check(); err != nil {
 			t.Errorf("%s: %v", kind, err)
 		}
 	}
-	for _, e := range []Element{{Kind: "room", Name: "a", Spec: json.RawMessage(`{}`)}, {Kind: "wave", Name: "a", Spec: json.RawMessage(`{}`)}, {Kind: "layer", Name: " ", Spec: json.RawMessage(`{}`)},
-		{Kind: "layer", Name: "a", Spec: json.RawMessage(`{"x":1}`)}, {Kind: "drift", Name: "a", Spec: json.RawMessage(`{"density":1e999}`)}} {
+	for _, e := range []Element{{Kind: "room", Name: "a", Spec: json.RawMessage(`{}`)},
+		{Kind: "wave", Name: "a", Spec: json.RawMessage(`{}`)}, {Kind: "layer", Name: " ", Spec: json.RawMessage(`{}`)},
+		{Kind: "layer", Name: "a", Spec: json.RawMessage(`{"x":1}`)},
+		{Kind: "drift", Name: "a", Spec: json.RawMessage(`{"density":1e999}`)}} {
 		if e.Check() == nil {
 			t.Errorf("%s is accepted", e.Spec)
 		}
@@ -487,8 +500,11 @@ func TestElementsAreRead(t *testing.T) {
 
 // Whatever is described, laying it out ends and says what is wrong.
 func FuzzElement(f *testing.F) {
-	for kind, spec := range map[string]Spec{"room": room(), "drift": drift(3, 1), "line": line(1), "ground": &Ground{Width: 5, Depth: 5, Cell: 1}, "path": &Path{Points: square(5)[:2], Width: 1}, "water": &Water{Outline: square(2)},
-		"row": &Array{Shape: "line", Points: square(3)[:2], Pieces: []Share{{"a", 1}}, By: "count", Count: 3}, "card": &Card{Shape: "ridge", Width: 10, Height: 2}} {
+	for kind, spec := range map[string]Spec{"room": room(), "drift": drift(3, 1), "line": line(1),
+		"ground": &Ground{Width: 5, Depth: 5, Cell: 1}, "path": &Path{Points: square(5)[:2], Width: 1},
+		"water": &Water{Outline: square(2)},
+		"row":   &Array{Shape: "line", Points: square(3)[:2], Pieces: []Share{{"a", 1}}, By: "count", Count: 3},
+		"card":  &Card{Shape: "ridge", Width: 10, Height: 2}} {
 		raw, _ := json.Marshal(spec)
 		f.Add(kind, raw)
 	}

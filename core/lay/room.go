@@ -110,7 +110,8 @@ func (r *Room) Check() error {
 		length := r.length(w)
 		for i, h := range holes {
 			if h.from < -1e-9 || h.to > length+1e-9 || h.head > r.Height+1e-9 {
-				return fmt.Errorf("an opening from %.2f m to %.2f m and up to %.2f m does not fit into wall %d, which is %.2f m long and %.2f m high", h.from, h.to, h.head, w+1, length, r.Height)
+				return fmt.Errorf("an opening from %.2f m to %.2f m and up to %.2f m does not fit into wall %d, which is %.2f m "+
+					"long and %.2f m high", h.from, h.to, h.head, w+1, length, r.Height)
 			}
 			for _, g := range holes[:i] {
 				if h.from < g.to-1e-9 && g.from < h.to-1e-9 && h.sill < g.head-1e-9 && g.sill < h.head-1e-9 {
@@ -142,8 +143,11 @@ func (o *Opening) check(height float64) error {
 	case o.Bays < 0 || o.Floors < 0 || o.Bays > maxOpenings || o.Floors > maxOpenings:
 		return errors.New("bays and floors are counted from 1")
 	}
-	return firstOf(within("the way to the next", o.Pitch, 0, maxRoom), within("its storey", o.Storey, 0, maxRoom), within("its width", o.Width, 0.05, maxRoom), within("its sill", o.Sill, 0, height), within("its head", o.Head, o.Sill+0.05, height),
-		within("its place", o.Along, 0, maxRoom), within("its frame", o.Frame, 0, o.Width/3), within("how far its leaf stands open, in radians,", o.Ajar, 0, math.Pi))
+	return firstOf(within("the way to the next", o.Pitch, 0, maxRoom), within("its storey", o.Storey, 0, maxRoom),
+		within("its width", o.Width, 0.05, maxRoom), within("its sill", o.Sill, 0, height),
+		within("its head", o.Head, o.Sill+0.05, height),
+		within("its place", o.Along, 0, maxRoom), within("its frame", o.Frame, 0, o.Width/3),
+		within("how far its leaf stands open, in radians,", o.Ajar, 0, math.Pi))
 }
 
 // Middle is the middle of an opening of the room, of the first where it is many.
@@ -199,7 +203,8 @@ func (r *Room) Lay() *Laid {
 		outer := r.offset(side * r.Wall)
 		s.prism(paint{name: "floor", color: [3]float64{0.36, 0.36, 0.36}, rough: 0.8}, r.Floor-0.15, r.Floor, outer...)
 		if r.Ceiling {
-			s.prism(paint{name: "ceiling", color: [3]float64{0.7, 0.7, 0.7}, rough: 0.9}, r.Floor+r.Height, r.Floor+r.Height+0.15, outer...)
+			s.prism(paint{name: "ceiling", color: [3]float64{0.7, 0.7, 0.7}, rough: 0.9}, r.Floor+r.Height,
+				r.Floor+r.Height+0.15, outer...)
 		}
 	}
 	for w := range r.walls() {
@@ -344,12 +349,15 @@ func (r *Room) fill(s *shape, out *Laid, h hole, name string, a, along, right P)
 			return hinge.add(P{d.X*cos - d.Z*sin, d.X*sin + d.Z*cos})
 		}
 		from, to := h.from+o.Frame, h.to-o.Frame
-		s.prism(paint{name: "door", color: [3]float64{0.42, 0.42, 0.42}, rough: 0.6}, y0+0.005, y1-o.Frame-0.002, swung(at(from, depth)), swung(at(to, depth)), swung(at(to, depth+thick)), swung(at(from, depth+thick)))
-		out.Swings = append(out.Swings, Swing{name, hinge, closed, closed + turn, to - from, y0 + 0.005, y1 - o.Frame, closed + stands})
+		s.prism(paint{name: "door", color: [3]float64{0.42, 0.42, 0.42}, rough: 0.6}, y0+0.005, y1-o.Frame-0.002,
+			swung(at(from, depth)), swung(at(to, depth)), swung(at(to, depth+thick)), swung(at(from, depth+thick)))
+		out.Swings = append(out.Swings, Swing{name, hinge, closed, closed + turn, to - from, y0 + 0.005, y1 - o.Frame,
+			closed + stands})
 	}
 	if o.Filling != "" {
 		p := at((h.from+h.to)/2, 0.5)
 		yaw := math.Atan2(right.X, right.Z) // its front looks out
-		out.Instances = append(out.Instances, Instance{o.Filling, geom.V{X: p.X, Y: y0, Z: p.Z}, geom.Turn(geom.V{Y: 1}, yaw), 1})
+		out.Instances = append(out.Instances,
+			Instance{o.Filling, geom.V{X: p.X, Y: y0, Z: p.Z}, geom.Turn(geom.V{Y: 1}, yaw), 1})
 	}
 }

@@ -98,7 +98,8 @@ func (d *Scatter) Check() error {
 		}
 	}
 	for i := range d.Strokes {
-		if err := firstOf(checkPoints("a brush stroke", d.Strokes[i].Points, 1), within("the brush's radius", d.Strokes[i].Radius, 0.01, 10_000)); err != nil {
+		if err := firstOf(checkPoints("a brush stroke", d.Strokes[i].Points, 1),
+			within("the brush's radius", d.Strokes[i].Radius, 0.01, 10_000)); err != nil {
 			return err
 		}
 	}
@@ -115,10 +116,12 @@ func (d *Scatter) Check() error {
 		return errors.New("the highest ground lies above the lowest")
 	}
 	if d.Least > 0 && d.Density > Packed/(d.Least*d.Least)*1.0001 {
-		return fmt.Errorf("%.3g m apart at most %.3g fit on a square metre, not %.3g", d.Least, Packed/(d.Least*d.Least), d.Density)
+		return fmt.Errorf("%.3g m apart at most %.3g fit on a square metre, not %.3g", d.Least, Packed/(d.Least*d.Least),
+			d.Density)
 	}
 	if n := d.Density * d.square(); n > MaxDrift {
-		return fmt.Errorf("that would be %s things; a drift lays at most %s. Lower the density below %.3g per m², or the area", counted(n), counted(MaxDrift), MaxDrift/d.square())
+		return fmt.Errorf("that would be %s things; a drift lays at most %s. Lower the density below %.3g per m², or the "+
+			"area", counted(n), counted(MaxDrift), MaxDrift/d.square())
 	}
 	// What is tried is more than what stays.
 	if r := d.radius(); 2*d.box().area()/(r*r) > 64*MaxDrift {
@@ -272,7 +275,8 @@ func (d *Scatter) stand(p P, c, row int64, on Beneath) (in Instance, ok bool) {
 	if !ok {
 		y, n = 0, geom.V{Y: 1}
 	}
-	if d.SlopeTo > 0 && math.Acos(min(max(n.Y, -1), 1)) > d.SlopeTo || (d.Lowest != 0 || d.Highest != 0) && (y < d.Lowest || y > d.Highest) {
+	if d.SlopeTo > 0 && math.Acos(min(max(n.Y, -1), 1)) > d.SlopeTo || (d.Lowest != 0 || d.Highest != 0) &&
+		(y < d.Lowest || y > d.Highest) {
 		return in, false
 	}
 	u := func(k uint64) float64 { return hash(d.Seed+2+k, c, row) }
@@ -334,7 +338,8 @@ func scatter(seed uint64, box rect, r float64, threads int) *cells {
 					if g.at[i] != (spot{}) {
 						continue
 					}
-					s := spot{float32(hash(seed+uint64(t)*2+100, int64(x), int64(z))), float32(hash(seed+uint64(t)*2+101, int64(x), int64(z)))}
+					s := spot{float32(hash(seed+uint64(t)*2+100, int64(x), int64(z))),
+						float32(hash(seed+uint64(t)*2+101, int64(x), int64(z)))}
 					if s != (spot{}) && g.free(x, z, s) {
 						g.at[i] = s
 						counts[z]++
@@ -351,7 +356,8 @@ func scatter(seed uint64, box rect, r float64, threads int) *cells {
 
 // about are the cells in which a point may be nearer than r, the likeliest first;
 // those at the corners of the five by five are farther.
-var about = [20][2]int{{-1, 0}, {1, 0}, {0, -1}, {0, 1}, {-1, -1}, {1, -1}, {-1, 1}, {1, 1}, {-2, 0}, {2, 0}, {0, -2}, {0, 2},
+var about = [20][2]int{{-1, 0}, {1, 0}, {0, -1}, {0, 1}, {-1, -1}, {1, -1}, {-1, 1}, {1, 1}, {-2, 0}, {2, 0}, {0, -2},
+	{0, 2},
 	{-2, -1}, {-2, 1}, {2, -1}, {2, 1}, {-1, -2}, {1, -2}, {-1, 2}, {1, 2}}
 
 // free says whether no point of the cells about is nearer than r, which is √2

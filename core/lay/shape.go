@@ -15,7 +15,8 @@ type shape struct {
 func newShape(name string) *shape {
 	n := model.NewNode(name)
 	n.Mesh = 0
-	return &shape{parts: map[string]int{}, m: &model.Model{Name: name, Format: "built-in", Up: "Y", Unit: model.Unit{Name: "metre", MetresPerUnit: 1, From: "format"},
+	return &shape{parts: map[string]int{}, m: &model.Model{Name: name, Format: "built-in", Up: "Y",
+		Unit:   model.Unit{Name: "metre", MetresPerUnit: 1, From: "format"},
 		Meshes: []model.Mesh{{Name: name}}, Nodes: []model.Node{n}, Roots: []int{0}}}
 }
 
@@ -89,7 +90,8 @@ func (s *shape) prism(with paint, y0, y1 float64, outline ...P) {
 	s.face(with, bottom...)
 	for i, p := range outline {
 		q := outline[(i+1)%n]
-		s.face(with, geom.V{X: p.X, Y: y0, Z: p.Z}, geom.V{X: p.X, Y: y1, Z: p.Z}, geom.V{X: q.X, Y: y1, Z: q.Z}, geom.V{X: q.X, Y: y0, Z: q.Z})
+		s.face(with, geom.V{X: p.X, Y: y0, Z: p.Z}, geom.V{X: p.X, Y: y1, Z: p.Z}, geom.V{X: q.X, Y: y1, Z: q.Z},
+			geom.V{X: q.X, Y: y0, Z: q.Z})
 	}
 }
 

@@ -74,7 +74,8 @@ func (w *Water) Lay() *Laid {
 		c = [3]float64{0.6, 0.68, 0.66}
 	}
 	s := newShape("water")
-	with := paint{name: "water", color: c, rough: 0.02, tune: func(f *model.Surface) { f.IOR, f.Transmission, f.DoubleSided = 1.333, 1, true }}
+	with := paint{name: "water", color: c, rough: 0.02,
+		tune: func(f *model.Surface) { f.IOR, f.Transmission, f.DoubleSided = 1.333, 1, true }}
 	said := fmt.Sprintf("%.1f m² of water", math.Abs(Area(w.Outline)))
 	if w.Ripple == 0 {
 		outline := w.Outline

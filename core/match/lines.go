@@ -18,8 +18,9 @@ type Line struct {
 // Reasons why lines determine no camera.
 var (
 	ErrLines    = errors.New("it takes two lines or more along each of two axes")
-	ErrParallel = errors.New("the lines along an axis are parallel in the picture: they meet nowhere, and tell no focal length. Draw lines that run into the depth")
-	ErrSquare   = errors.New("no lens sees these two directions at a right angle: check which line runs along which axis")
+	ErrParallel = errors.New("the lines along an axis are parallel in the picture: they meet nowhere, and tell no " +
+		"focal length. Draw lines that run into the depth")
+	ErrSquare = errors.New("no lens sees these two directions at a right angle: check which line runs along which axis")
 )
 
 var axes = map[string]geom.V{"x": {X: 1}, "y": {Y: 1}, "z": {Z: 1}}

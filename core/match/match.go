@@ -34,9 +34,10 @@ const MinPoints = 4
 
 // Reasons why points determine no camera.
 var (
-	ErrFew      = fmt.Errorf("it takes %d points or more", MinPoints)
-	ErrLine     = errors.New("the points lie on one line: add one that lies off it")
-	ErrPlane    = errors.New("the points lie on one plane that the camera faces straight, where a longer lens from farther away shows the same: add a point off the plane, or give the focal length")
+	ErrFew   = fmt.Errorf("it takes %d points or more", MinPoints)
+	ErrLine  = errors.New("the points lie on one line: add one that lies off it")
+	ErrPlane = errors.New("the points lie on one plane that the camera faces straight, where a longer lens from " +
+		"farther away shows the same: add a point off the plane, or give the focal length")
 	ErrBehind   = errors.New("no camera sees these points there: check which place is which")
 	ErrSame     = errors.New("two points lie at the same place")
 	errMeasures = errors.New("a point lies nowhere")
@@ -114,7 +115,8 @@ func Solve(from optics.View, points []Point, focalGiven bool, width float64) (Re
 	}
 	size := span(points)
 	for i := range all {
-		far := all[i].View.Eye.Sub(best.View.Eye).Len() > 0.02*size || math.Abs(math.Log(all[i].View.Focal/best.View.Focal)) > 0.05
+		far := all[i].View.Eye.Sub(best.View.Eye).Len() > 0.02*size ||
+			math.Abs(math.Log(all[i].View.Focal/best.View.Focal)) > 0.05
 		if far && all[i].Pixels < 2*best.Pixels+0.5 {
 			best.Other = true
 		}

@@ -41,7 +41,8 @@ func scene(r *rand.Rand, n int, depth float64) (optics.View, []Point) {
 // length.
 func off(a, b optics.View) (way, turn, focal float64) {
 	f, g := a.Turn(), b.Turn()
-	turn = max(f.Rotate(geom.V{Z: -1}).Sub(g.Rotate(geom.V{Z: -1})).Len(), f.Rotate(geom.V{Y: 1}).Sub(g.Rotate(geom.V{Y: 1})).Len())
+	turn = max(f.Rotate(geom.V{Z: -1}).Sub(g.Rotate(geom.V{Z: -1})).Len(),
+		f.Rotate(geom.V{Y: 1}).Sub(g.Rotate(geom.V{Y: 1})).Len())
 	return a.Eye.Sub(b.Eye).Len(), turn, math.Abs(a.Focal/b.Focal - 1)
 }
 
@@ -131,7 +132,8 @@ func TestErrorFallsWithTheNumberOfPoints(t *testing.T) {
 		return lo
 	}
 	six, twelve, fifty := median(6), median(12), median(50)
-	t.Logf("focal length is off by (median): 6 points %.2f %%, 12 points %.2f %%, 50 points %.2f %%", 100*six, 100*twelve, 100*fifty)
+	t.Logf("focal length is off by (median): 6 points %.2f %%, 12 points %.2f %%, 50 points %.2f %%", 100*six, 100*twelve,
+		100*fifty)
 	if !(fifty < twelve && twelve < six) || six > 0.1 || fifty > 0.01 {
 		t.Errorf("6 points %v, 12 points %v, 50 points %v", six, twelve, fifty)
 	}
@@ -151,10 +153,11 @@ func TestPointsThatDetermineNoCamera(t *testing.T) {
 		points []Point
 		want   error
 	}{
-		"three":          {see(geom.V{}, geom.V{X: 1}, geom.V{Y: 1}), ErrFew},
-		"on a line":      {see(geom.V{}, geom.V{X: 1}, geom.V{X: 2}, geom.V{X: 3}, geom.V{X: -1}), ErrLine},
-		"faced straight": {see(geom.V{X: -2}, geom.V{X: 2}, geom.V{X: 2, Y: 3}, geom.V{X: -2, Y: 3}, geom.V{Y: 1}), ErrPlane},
-		"twice":          {see(geom.V{}, geom.V{X: 1}, geom.V{X: 1}, geom.V{Y: 1}), ErrSame},
+		"three":     {see(geom.V{}, geom.V{X: 1}, geom.V{Y: 1}), ErrFew},
+		"on a line": {see(geom.V{}, geom.V{X: 1}, geom.V{X: 2}, geom.V{X: 3}, geom.V{X: -1}), ErrLine},
+		"faced straight": {see(geom.V{X: -2}, geom.V{X: 2}, geom.V{X: 2, Y: 3}, geom.V{X: -2, Y: 3}, geom.V{Y: 1}),
+			ErrPlane},
+		"twice": {see(geom.V{}, geom.V{X: 1}, geom.V{X: 1}, geom.V{Y: 1}), ErrSame},
 	} {
 		if _, err := Solve(v, c.points, false, 1920); !errors.Is(err, c.want) {
 			t.Errorf("%s: %v, want %v", name, err, c.want)
@@ -173,7 +176,8 @@ func TestCameraIsFoundFromLinesAlongTheAxes(t *testing.T) {
 			x1, y1, _, _ := v.Project(q)
 			return Line{axis, x0, y0, x1, y1}
 		}
-		lines := []Line{line("x", geom.V{X: -2}), line("x", geom.V{X: -2, Y: 2, Z: 1}), line("x", geom.V{Y: 1, Z: -2}), line("z", geom.V{X: -2, Z: -1}), line("z", geom.V{X: 2, Y: 2, Z: -1}), line("y", geom.V{X: 1, Z: 1})}
+		lines := []Line{line("x", geom.V{X: -2}), line("x", geom.V{X: -2, Y: 2, Z: 1}), line("x", geom.V{Y: 1, Z: -2}),
+			line("z", geom.V{X: -2, Z: -1}), line("z", geom.V{X: 2, Y: 2, Z: -1}), line("y", geom.V{X: 1, Z: 1})}
 		from := v
 		from.Focal *= 1.7
 		from.Yaw += 0.1
@@ -213,7 +217,8 @@ func TestCameraIsFoundFromLinesAlongTheAxes(t *testing.T) {
 func FuzzSolve(f *testing.F) {
 	f.Add(0.1, 0.2, 0.9, 0.3, 0.5, 0.8, 0.2, 0.7, 1.0)
 	f.Fuzz(func(t *testing.T, a, b, c, d, e, g, h, i, z float64) {
-		points := []Point{{geom.V{X: -1}, a, b}, {geom.V{X: 1}, c, d}, {geom.V{Y: 2, Z: z}, e, g}, {geom.V{X: 1, Y: 2}, h, i}, {geom.V{Z: z}, b, h}}
+		points := []Point{{geom.V{X: -1}, a, b}, {geom.V{X: 1}, c, d}, {geom.V{Y: 2, Z: z}, e, g},
+			{geom.V{X: 1, Y: 2}, h, i}, {geom.V{Z: z}, b, h}}
 		r, err := Solve(optics.Default(), points, false, 1920)
 		if err == nil && (math.IsNaN(r.Pixels) || r.View.Check() != nil) {
 			t.Fatalf("%+v", r)

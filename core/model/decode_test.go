@@ -25,9 +25,11 @@ var kindsOfPictures = []painted{
 	{"grey16.png", "-colorspace Gray -depth 16 -define png:bit-depth=16", ""},
 	{"colour16.png", "-depth 16 -define png:bit-depth=16", ""},
 	{"alpha.png", "-alpha set -channel A -evaluate set 40% +channel", ""},
-	{"greyalpha16.png", "-colorspace Gray -alpha set -channel A -fx i/w +channel -depth 16 -define png:color-type=4 -define png:bit-depth=16", ""},
+	{"greyalpha16.png", "-colorspace Gray -alpha set -channel A -fx i/w +channel -depth 16 -define png:color-type=4 " +
+		"-define png:bit-depth=16", ""},
 	{"palette.png", "-colors 31 -define png:color-type=3", ""},
-	{"palette-alpha.png", "-alpha set -channel A -threshold 50% -fx i>30?1:0 +channel -colors 15 -define png:color-type=3", ""},
+	{"palette-alpha.png",
+		"-alpha set -channel A -threshold 50% -fx i>30?1:0 +channel -colors 15 -define png:color-type=3", ""},
 	{"two.png", "-colorspace Gray -monochrome -define png:bit-depth=1", ""},
 	{"woven.png", "-interlace PNG", ""},
 	{"full.jpg", "-sampling-factor 1x1 -quality 92", ""},
@@ -59,7 +61,8 @@ var kindsOfPictures = []painted{
 	{"fax.tif", "-monochrome -compress Group4", ""},
 	{"planes.tif", "-interlace Plane -compress LZW", "TIFF with its colours in planes of their own"},
 	{"float.tif", "-define quantum:format=floating-point -depth 32 -compress Zip", "TIFF of floating-point numbers"},
-	{"grey-alpha.tif", "-colorspace Gray -alpha set -channel A -fx i/w +channel -compress Zip", "TIFF of grey with an alpha"},
+	{"grey-alpha.tif", "-colorspace Gray -alpha set -channel A -fx i/w +channel -compress Zip",
+		"TIFF of grey with an alpha"},
 	{"colour.gif", "", ""},
 	{"clear.gif", "-alpha set -channel A -fx i>30?1:0 +channel", ""},
 	{"colour.tga", "-compress None", ""},
@@ -114,7 +117,8 @@ func TestPicturesAreReadAsOthersReadThem(t *testing.T) {
 			got, err = DecodePicture(adopted, p.name)
 		}
 		if p.not != "" {
-			if err == nil || !strings.Contains(err.Error(), p.not+" is not read here; save it as") || strings.Contains(err.Error(), "damaged") {
+			if err == nil || !strings.Contains(err.Error(), p.not+" is not read here; save it as") ||
+				strings.Contains(err.Error(), "damaged") {
 				t.Errorf("%s is refused as %v", p.name, err)
 			}
 			continue
@@ -164,7 +168,9 @@ func TestOtherPicturesAreNamed(t *testing.T) {
 	pad := strings.Repeat("\x00", 64)
 	for start, kind := range map[string]string{
 		"\xabKTX 20\xbb\r\n\x1a\n": "KTX2", "DDS |\x00\x00\x00": "DDS", "8BPS\x00\x01": "PSD", "v/1\x01": "OpenEXR",
-		"\x00\x00\x00\x20ftypavif": "AVIF", "RIFF\x40\x00\x00\x00WEBPVP8X\x0a\x00\x00\x00\x02\x00\x00\x00": "WebP that moves", "\x00\x00\x00\x0cjP  \r\n\x87\n": "JPEG 2000",
+		"\x00\x00\x00\x20ftypavif":                                     "AVIF",
+		"RIFF\x40\x00\x00\x00WEBPVP8X\x0a\x00\x00\x00\x02\x00\x00\x00": "WebP that moves",
+		"\x00\x00\x00\x0cjP  \r\n\x87\n":                               "JPEG 2000",
 	} {
 		data, _, err := AdoptPicture([]byte(start+pad), "map")
 		if err == nil {
@@ -175,7 +181,8 @@ func TestOtherPicturesAreNamed(t *testing.T) {
 			t.Errorf("%q: %v", kind, err)
 		}
 	}
-	if _, _, err := AdoptPicture([]byte("hello"+pad), "a.txt"); err == nil || !strings.Contains(err.Error(), "not a picture of a kind") {
+	if _, _, err := AdoptPicture([]byte("hello"+pad), "a.txt"); err == nil || !strings.Contains(err.Error(),
+		"not a picture of a kind") {
 		t.Error(err)
 	}
 }

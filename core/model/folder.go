@@ -27,7 +27,8 @@ const DefaultFileLimit = 4 << 30
 
 // ErrOutside is a reference that leaves the folder: by "..", an absolute path
 // or a scheme such as http: or file:.
-var ErrOutside = errors.New("reference leads out of the model's folder; put the file beside the model and refer to it by a relative path")
+var ErrOutside = errors.New("reference leads out of the model's folder; put the file beside the model and refer to " +
+	"it by a relative path")
 
 // Resolve turns a reference as written in a file into a path below the root.
 func (f Folder) Resolve(ref string) (string, error) {

@@ -39,7 +39,8 @@ type Unit struct {
 
 // StatedUnit is a unit of so many metres that a file's header states.
 func StatedUnit(metres float64) Unit {
-	name := map[float64]string{1: "metre", 0.01: "centimetre", 0.001: "millimetre", 0.0254: "inch", 0.3048: "foot"}[metres]
+	name := map[float64]string{1: "metre", 0.01: "centimetre", 0.001: "millimetre", 0.0254: "inch",
+		0.3048: "foot"}[metres]
 	if name == "" {
 		name = fmt.Sprintf("%g m", metres)
 	}
@@ -139,7 +140,8 @@ type Surface struct {
 
 // DefaultSurface is glTF's default material.
 func DefaultSurface() Surface {
-	s := Surface{BaseColor: [4]float64{1, 1, 1, 1}, Metallic: 1, Roughness: 1, NormalScale: 1, Occlusion: 1, Cutoff: 0.5, IOR: 1.5}
+	s := Surface{BaseColor: [4]float64{1, 1, 1, 1}, Metallic: 1, Roughness: 1, NormalScale: 1, Occlusion: 1, Cutoff: 0.5,
+		IOR: 1.5}
 	for i := range s.Slots {
 		s.Slots[i] = EmptySlot
 	}
@@ -163,7 +165,8 @@ const (
 	SlotCount
 )
 
-var roleNames = [...]string{"base colour", "metallic-roughness", "normal", "occlusion", "emissive", "transmission", "opacity", "roughness", "metallic", "height"}
+var roleNames = [...]string{"base colour", "metallic-roughness", "normal", "occlusion", "emissive", "transmission",
+	"opacity", "roughness", "metallic", "height"}
 
 func (r Role) String() string {
 	if r < 0 || int(r) >= len(roleNames) {
@@ -378,7 +381,8 @@ func (p *Part) Bounds(world *geom.M) geom.Box {
 		if len(p.Positions) == 0 {
 			return geom.Empty()
 		}
-		return geom.Box{Min: geom.V{X: float64(lo[0]), Y: float64(lo[1]), Z: float64(lo[2])}, Max: geom.V{X: float64(hi[0]), Y: float64(hi[1]), Z: float64(hi[2])}}
+		return geom.Box{Min: geom.V{X: float64(lo[0]), Y: float64(lo[1]), Z: float64(lo[2])},
+			Max: geom.V{X: float64(hi[0]), Y: float64(hi[1]), Z: float64(hi[2])}}
 	}
 	box := geom.Empty()
 	for i := 0; i < p.Vertices(); i++ {

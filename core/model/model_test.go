@@ -94,13 +94,17 @@ func TestBoundsAndWeightCountEveryInstance(t *testing.T) {
 }
 
 func TestReferencesStayInTheFolder(t *testing.T) {
-	f := Folder{Root: fstest.MapFS{"set/maps/Red Wall.png": {Data: []byte("x")}, "set/a%20b.png": {Data: []byte("y")}, "outside.png": {Data: []byte("z")}}, Dir: "set"}
-	for ref, want := range map[string]string{"maps/Red Wall.png": "x", `maps\Red Wall.png`: "x", "maps/Red%20Wall.png": "x", "MAPS/red wall.PNG": "x", "./maps/Red Wall.png": "x", "maps/../maps/Red Wall.png": "x", "a%20b.png": "y", "../outside.png": "z"} {
+	f := Folder{Root: fstest.MapFS{"set/maps/Red Wall.png": {Data: []byte("x")}, "set/a%20b.png": {Data: []byte("y")},
+		"outside.png": {Data: []byte("z")}}, Dir: "set"}
+	for ref, want := range map[string]string{"maps/Red Wall.png": "x", `maps\Red Wall.png`: "x",
+		"maps/Red%20Wall.png": "x", "MAPS/red wall.PNG": "x", "./maps/Red Wall.png": "x", "maps/../maps/Red Wall.png": "x",
+		"a%20b.png": "y", "../outside.png": "z"} {
 		if got, err := f.Read(ref); err != nil || string(got) != want {
 			t.Errorf("%s: %q, %v", ref, got, err)
 		}
 	}
-	for _, ref := range []string{"../../outside.png", "/outside.png", "file:outside.png", "http://a/b", `C:\a.png`, "..%2f..%2foutside.png", "a\x00b"} {
+	for _, ref := range []string{"../../outside.png", "/outside.png", "file:outside.png", "http://a/b", `C:\a.png`,
+		"..%2f..%2foutside.png", "a\x00b"} {
 		if got, err := f.Read(ref); !errors.Is(err, ErrOutside) {
 			t.Errorf("%q: %q, %v", ref, got, err)
 		}
@@ -141,7 +145,8 @@ func TestPicturesAreDecodedOrRefusedInWords(t *testing.T) {
 			t.Error("a picture of 126976 x 126976 pixels was decoded")
 		}
 	}
-	for data, want := range map[string]string{"\x89PNG\r\n\x1a\n": "image/png", "\xff\xd8\xff\xe0": "image/jpeg", "RIFF....WEBPVP8L": "image/webp", "GIF89a": ""} {
+	for data, want := range map[string]string{"\x89PNG\r\n\x1a\n": "image/png", "\xff\xd8\xff\xe0": "image/jpeg",
+		"RIFF....WEBPVP8L": "image/webp", "GIF89a": ""} {
 		if got := MimeOf([]byte(data)); got != want {
 			t.Errorf("%q: %q", data, got)
 		}

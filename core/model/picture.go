@@ -43,12 +43,14 @@ func DecodePicture(data []byte, name string) (*image.NRGBA, error) {
 		return nil, fmt.Errorf("picture %q: %w; save it as PNG, JPEG or WebP", name, err)
 	}
 	if cfg.Width <= 0 || cfg.Height <= 0 || int64(cfg.Width)*int64(cfg.Height) > MaxPixels {
-		return nil, fmt.Errorf("picture %q: %s of %d x %d pixels is over the limit of %d pixels; reduce it", name, kind, cfg.Width, cfg.Height, MaxPixels)
+		return nil, fmt.Errorf("picture %q: %s of %d x %d pixels is over the limit of %d pixels; reduce it", name, kind,
+			cfg.Width, cfg.Height, MaxPixels)
 	}
 	// A picture that claims far more pixels than its bytes could hold is cut
 	// short or hostile: even a flat PNG needs about one byte for 1000 pixels.
 	if int64(cfg.Width)*int64(cfg.Height) > 4_000_000+int64(len(data))*2000 {
-		return nil, fmt.Errorf("picture %q: claims %d x %d pixels in %d bytes; it is damaged, fetch it again", name, cfg.Width, cfg.Height, len(data))
+		return nil, fmt.Errorf("picture %q: claims %d x %d pixels in %d bytes; it is damaged, fetch it again", name,
+			cfg.Width, cfg.Height, len(data))
 	}
 	img, _, err := image.Decode(bytes.NewReader(data))
 	if err != nil {
@@ -99,7 +101,8 @@ func AdoptPicture(data []byte, name string) (picture []byte, mime string, err er
 	if isTGA(data, name) {
 		img, err = decodeTGA(data, name)
 	} else if img, err = DecodePicture(data, name); errors.Is(err, image.ErrFormat) {
-		err = fmt.Errorf("the map %.200q is not a picture of a kind that is read (PNG, JPEG, WebP, TGA, BMP, TIFF, GIF); save it as PNG", name)
+		err = fmt.Errorf("the map %.200q is not a picture of a kind that is read (PNG, JPEG, WebP, TGA, BMP, TIFF, GIF); "+
+			"save it as PNG", name)
 	}
 	if err != nil {
 		return nil, "", err

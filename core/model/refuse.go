@@ -56,9 +56,12 @@ var otherPictures = []struct {
 	at         int
 	mark, kind string
 }{
-	{0, "\xabKTX 20\xbb", "KTX2"}, {0, "\xabKTX 11\xbb", "KTX"}, {0, "DDS ", "DDS"}, {0, "8BPS", "a layered picture (PSD)"},
-	{0, "\x76\x2f\x31\x01", "OpenEXR"}, {0, "#?RADIANCE", "Radiance HDR"}, {4, "ftypavif", "AVIF"}, {4, "ftypheic", "HEIC"},
-	{4, "ftypmif1", "HEIF"}, {4, "jP  \r\n\x87\n", "JPEG 2000"}, {0, "\xff\x4f\xff\x51", "JPEG 2000"}, {4, "JXL \r\n\x87\n", "JPEG XL"},
+	{0, "\xabKTX 20\xbb", "KTX2"}, {0, "\xabKTX 11\xbb", "KTX"}, {0, "DDS ", "DDS"}, {0, "8BPS",
+		"a layered picture (PSD)"},
+	{0, "\x76\x2f\x31\x01", "OpenEXR"}, {0, "#?RADIANCE", "Radiance HDR"}, {4, "ftypavif", "AVIF"},
+	{4, "ftypheic", "HEIC"},
+	{4, "ftypmif1", "HEIF"}, {4, "jP  \r\n\x87\n", "JPEG 2000"}, {0, "\xff\x4f\xff\x51", "JPEG 2000"},
+	{4, "JXL \r\n\x87\n", "JPEG XL"},
 	{0, "\xff\x0a", "JPEG XL"}, {0, "<svg", "SVG"},
 }
 

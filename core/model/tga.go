@@ -32,7 +32,8 @@ func decodeTGA(data []byte, name string) (*image.NRGBA, error) {
 	if w == 0 || h == 0 || w*h > MaxPixels || w*h > 130*len(data)+1024 {
 		return nil, bad("its size cannot be right")
 	}
-	if bits != 8 && bits != 15 && bits != 16 && bits != 24 && bits != 32 || kind == 2 && bits == 8 || kind != 2 && bits > 16 {
+	if bits != 8 && bits != 15 && bits != 16 && bits != 24 && bits != 32 || kind == 2 && bits == 8 || kind != 2 &&
+		bits > 16 {
 		return nil, bad(fmt.Sprintf("%d bits a pixel are not read", bits))
 	}
 	colour := func(p []byte) (c [4]uint8) {
@@ -50,7 +51,8 @@ func decodeTGA(data []byte, name string) (*image.NRGBA, error) {
 	}
 	rest := data[18:]
 	skip := int(data[0])
-	first, count, mapSize := int(binary.LittleEndian.Uint16(data[3:])), int(binary.LittleEndian.Uint16(data[5:])), (int(data[7])+7)/8
+	first, count, mapSize := int(binary.LittleEndian.Uint16(data[3:])), int(binary.LittleEndian.Uint16(data[5:])),
+		(int(data[7])+7)/8
 	if skip+count*mapSize > len(rest) || data[1] == 1 && (mapSize < 2 || mapSize > 4) {
 		return nil, bad("it is cut short")
 	}

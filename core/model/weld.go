@@ -138,7 +138,8 @@ func (p *Part) Check(where string) error {
 	for _, l := range []struct {
 		what        string
 		have, width int
-	}{{"normals", len(p.Normals), 3}, {"texture coordinates", len(p.UV), 2}, {"second texture coordinates", len(p.UV1), 2}, {"colours", len(p.Colors), 4}} {
+	}{{"normals", len(p.Normals), 3}, {"texture coordinates", len(p.UV), 2}, {"second texture coordinates", len(p.UV1),
+		2}, {"colours", len(p.Colors), 4}} {
 		if l.have != 0 && l.have != n*l.width {
 			return fmt.Errorf("%s: %d vertices but %d %s; export the model again", where, n, l.have/l.width, l.what)
 		}

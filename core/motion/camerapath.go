@@ -36,7 +36,8 @@ func (r *CameraPath) check() error {
 		return errors.New("rolling takes more than 0 s")
 	case r.Look != "" && r.Look != "ahead" && r.Look != "center":
 		return errors.New("on a rail the camera keeps its aim, looks ahead or at the center")
-	case !r.Center.Finite() || r.Center.Len() > maxPlace || !(math.Abs(r.Angle) <= 1000) || !(math.Abs(r.Rise) <= math.Pi):
+	case !r.Center.Finite() || r.Center.Len() > maxPlace || !(math.Abs(r.Angle) <= 1000) ||
+		!(math.Abs(r.Rise) <= math.Pi):
 		return errors.New("a crane or turntable has a center and turns by so many degrees")
 	}
 	if r.Kind == "path" || r.Kind == "dolly" {
@@ -70,7 +71,8 @@ func (r *CameraPath) at(from optics.View, t float64) optics.View {
 		length := arm.Len()
 		up := math.Atan2(arm.Y, flat) + r.Rise*k
 		way := math.Atan2(arm.X, arm.Z) + r.Angle*k
-		v.Eye = r.Center.Add(geom.V{X: length * math.Cos(up) * math.Sin(way), Y: length * math.Sin(up), Z: length * math.Cos(up) * math.Cos(way)})
+		v.Eye = r.Center.Add(geom.V{X: length * math.Cos(up) * math.Sin(way), Y: length * math.Sin(up),
+			Z: length * math.Cos(up) * math.Cos(way)})
 		if r.Look == "ahead" { // the head turns with the arm
 			v.Yaw = from.Yaw + r.Angle*k
 		}

@@ -20,7 +20,8 @@ func checkEasing(name string, c Curve) error {
 	if !slices.Contains(Easings, name) {
 		return errors.New("the easing is one of " + strings.Join(Easings, ", "))
 	}
-	if name == "own" && !(c[0] >= 0 && c[0] <= 1 && c[2] >= 0 && c[2] <= 1 && math.Abs(c[1]) <= 5 && math.Abs(c[3]) <= 5) {
+	if name == "own" && !(c[0] >= 0 && c[0] <= 1 && c[2] >= 0 && c[2] <= 1 && math.Abs(c[1]) <= 5 &&
+		math.Abs(c[3]) <= 5) {
 		return fmt.Errorf("the points of a curve lie between 0 and 1 in time, and at most 5 ways off")
 	}
 	return nil

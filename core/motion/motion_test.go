@@ -33,7 +33,8 @@ func TestAMoveStartsAndEndsAtItsViews(t *testing.T) {
 	}
 	for at, want := range map[float64]optics.View{0: from, 4: m.Keys[0].View} {
 		got := m.At(from, at, nil)
-		if got.Eye.Sub(want.Eye).Len() > 1e-9 || got.Forward().Sub(want.Forward()).Len() > 1e-9 || math.Abs(got.Focal-want.Focal) > 1e-9 || math.Abs(got.Focus-want.Focus) > 1e-9 {
+		if got.Eye.Sub(want.Eye).Len() > 1e-9 || got.Forward().Sub(want.Forward()).Len() > 1e-9 ||
+			math.Abs(got.Focal-want.Focal) > 1e-9 || math.Abs(got.Focus-want.Focus) > 1e-9 {
 			t.Errorf("at %v s: %+v, want %+v", at, got, want)
 		}
 	}
@@ -104,9 +105,11 @@ func TestRails(t *testing.T) {
 	if end.Eye.Sub(geom.V{X: 4, Y: 1.5}).Len() > 1e-9 || end.Forward().Sub(geom.V{X: -1}).Len() > 1e-9 {
 		t.Errorf("after a quarter turn it stands at %v and looks along %v", end.Eye, end.Forward())
 	}
-	crane := Move{Rate: 24, Rail: &CameraPath{Kind: "crane", Center: geom.V{Z: 8}, Rise: 0.4, Seconds: 2, Easing: "smooth"}}
+	crane := Move{Rate: 24, Rail: &CameraPath{Kind: "crane", Center: geom.V{Z: 8}, Rise: 0.4, Seconds: 2,
+		Easing: "smooth"}}
 	end = crane.At(v, 2, nil)
-	if arm := v.Eye.Sub(geom.V{Z: 8}).Len(); math.Abs(end.Eye.Sub(geom.V{Z: 8}).Len()-arm) > 1e-9 || end.Eye.Y < v.Eye.Y+0.5 {
+	if arm := v.Eye.Sub(geom.V{Z: 8}).Len(); math.Abs(end.Eye.Sub(geom.V{Z: 8}).Len()-arm) > 1e-9 ||
+		end.Eye.Y < v.Eye.Y+0.5 {
 		t.Errorf("the arm of %v m ends at %v", arm, end.Eye)
 	}
 	dolly := Move{Rate: 24, Rail: &CameraPath{Kind: "dolly", Points: []geom.V{{}, {Z: -3}}, Seconds: 2, Easing: "linear"}}
@@ -121,7 +124,8 @@ func TestSpeedAndJudder(t *testing.T) {
 	v := optics.Default()
 	wide, _ := v.FieldOfView()
 	pan := func(seconds float64) Speed {
-		m := Move{Rate: 24, Rail: &CameraPath{Kind: "turntable", Center: v.Eye, Angle: 2 * wide, Seconds: 2 * seconds, Easing: "linear"}}
+		m := Move{Rate: 24, Rail: &CameraPath{Kind: "turntable", Center: v.Eye, Angle: 2 * wide, Seconds: 2 * seconds,
+			Easing: "linear"}}
 		v.Shutter = 1.0 / 48
 		return m.SpeedAt(v, seconds, nil)
 	}
@@ -132,7 +136,8 @@ func TestSpeedAndJudder(t *testing.T) {
 	if want := wide * 180 / math.Pi / 9; math.Abs(slow.Degrees-want) > 1e-6 {
 		t.Errorf("%v °/s, want %v", slow.Degrees, want)
 	}
-	m := Move{Rate: 24, Follow: "x", Rail: &CameraPath{Kind: "turntable", Center: v.Eye, Angle: 3, Seconds: 1, Easing: "linear"}}
+	m := Move{Rate: 24, Follow: "x", Rail: &CameraPath{Kind: "turntable", Center: v.Eye, Angle: 3, Seconds: 1,
+		Easing: "linear"}}
 	if list := m.Troubles(v, nil); len(list) != 0 {
 		t.Errorf("a followed thing: %+v", list)
 	}
@@ -187,7 +192,8 @@ func TestMovesOfTheFirstFormAreRead(t *testing.T) {
 	if err := json.Unmarshal([]byte(`{"rate":12,"keyz":[]}`), &m); err == nil {
 		t.Error("a misspelt field is lost in silence")
 	}
-	if err := json.Unmarshal([]byte(`{"keys":[{"seconds":1}]}`), &m); err != nil || len(m.Keys) != 1 || m.Keys[0].View.Focal != 0 {
+	if err := json.Unmarshal([]byte(`{"keys":[{"seconds":1}]}`), &m); err != nil || len(m.Keys) != 1 ||
+		m.Keys[0].View.Focal != 0 {
 		t.Errorf("a new list is filled into the old one: %+v, %v", m.Keys, err)
 	}
 }

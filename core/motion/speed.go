@@ -47,7 +47,8 @@ func Angle(a, b optics.View) float64 {
 		if p.X*q.X+p.Y*q.Y+p.Z*q.Z+p.W*q.W < 0 {
 			s = -1
 		}
-		return 4 * math.Asin(min(math.Sqrt(math.Pow(p.X-s*q.X, 2)+math.Pow(p.Y-s*q.Y, 2)+math.Pow(p.Z-s*q.Z, 2)+math.Pow(p.W-s*q.W, 2))/2, 1))
+		return 4 * math.Asin(min(math.Sqrt(math.Pow(p.X-s*q.X, 2)+math.Pow(p.Y-s*q.Y, 2)+math.Pow(p.Z-s*q.Z,
+			2)+math.Pow(p.W-s*q.W, 2))/2, 1))
 	}
 	return 2 * math.Acos(min(dot, 1))
 }
@@ -133,7 +134,8 @@ func (m *Move) Troubles(from optics.View, where Where) (list []Trouble) {
 			jump = max(jump, turn/top.Degrees)
 		}
 		if jump > 0.25 {
-			list = append(list, Trouble{At: float64(i) * dt, Until: float64(i) * dt, Kind: "jerk", Speed: speeds[i], Jump: jump})
+			list = append(list, Trouble{At: float64(i) * dt, Until: float64(i) * dt, Kind: "jerk", Speed: speeds[i],
+				Jump: jump})
 		}
 	}
 	return list

@@ -162,14 +162,16 @@ func (v *View) Extent(points []geom.V) (left, right, top, bottom, near float64, 
 			return 0, 0, 0, 0, d, false
 		}
 		x, y := 0.5+q.X/d/(2*tx), 0.5-q.Y/d/(2*ty)
-		left, right, top, bottom, near = math.Min(left, x), math.Max(right, x), math.Min(top, y), math.Max(bottom, y), math.Min(near, d)
+		left, right, top, bottom, near = math.Min(left, x), math.Max(right, x), math.Min(top, y), math.Max(bottom, y),
+			math.Min(near, d)
 	}
 	return left, right, top, bottom, near, true
 }
 
 // newton solves for three unknowns that make a view; size is about that of the
 // subject in metres.
-func (v View) newton(points []geom.V, a Ask, with func(View, [3]float64) View, p [3]float64, size float64) (View, error) {
+func (v View) newton(points []geom.V, a Ask, with func(View, [3]float64) View, p [3]float64,
+	size float64) (View, error) {
 	miss := func(p [3]float64) (out [3]float64, ok bool) {
 		n := with(v, p)
 		l, r, t, b, near, ok := n.Extent(points)
@@ -238,7 +240,8 @@ func solve3(m [3][3]float64, b [3]float64) (x [3]float64, ok bool) {
 	if math.Abs(det) < 1e-15 {
 		return x, false
 	}
-	return [3]float64{r.Dot(col(1).Cross(col(2))) / det, col(0).Dot(r.Cross(col(2))) / det, col(0).Dot(col(1).Cross(r)) / det}, true
+	return [3]float64{r.Dot(col(1).Cross(col(2))) / det, col(0).Dot(r.Cross(col(2))) / det,
+		col(0).Dot(col(1).Cross(r)) / det}, true
 }
 
 // With is the view through another focal length. Where the size of what is in

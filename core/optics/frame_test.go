@@ -38,7 +38,8 @@ func TestDepthStepsAreWhatABufferTellsApart(t *testing.T) {
 			}
 		}
 	}
-	if a, b := DepthStep("reversed", 1000, 0.01, 1e5), DepthStep("reversed", 1000, 10, 1e5); math.Abs(math.Log2(a/b)) > 1.01 {
+	if a, b := DepthStep("reversed", 1000, 0.01, 1e5),
+		DepthStep("reversed", 1000, 10, 1e5); math.Abs(math.Log2(a/b)) > 1.01 {
 		t.Errorf("a reversed buffer depends on its near plane: %v and %v", a, b)
 	}
 	for _, buffer := range []string{"24", "32f"} {
@@ -202,7 +203,8 @@ func TestComposedSubjectsStandWhereTheyWereAskedFor(t *testing.T) {
 		}
 		solved++
 		left, right, top, bottom, _, ok := got.Extent(points)
-		if !ok || math.Abs((left+right)/2-a.X) > 1e-5 || math.Abs((top+bottom)/2-a.Y) > 1e-5 || a.Height > 0 && math.Abs(bottom-top-a.Height) > 1e-4 || a.Width > 0 && math.Abs(right-left-a.Width) > 1e-4 {
+		if !ok || math.Abs((left+right)/2-a.X) > 1e-5 || math.Abs((top+bottom)/2-a.Y) > 1e-5 || a.Height > 0 &&
+			math.Abs(bottom-top-a.Height) > 1e-4 || a.Width > 0 && math.Abs(right-left-a.Width) > 1e-4 {
 			t.Fatalf("%+v: it stands at %v, %v, %v x %v", a, (left+right)/2, (top+bottom)/2, right-left, bottom-top)
 		}
 		switch a.How {
@@ -223,7 +225,8 @@ func TestComposedSubjectsStandWhereTheyWereAskedFor(t *testing.T) {
 	if solved < 380 {
 		t.Errorf("%d of 400 solved", solved)
 	}
-	for name, a := range map[string]Ask{"no size": {X: 0.5, Y: 0.5}, "a way that is none": {X: 0.5, Y: 0.5, Height: 0.5, How: "fly"}} {
+	for name, a := range map[string]Ask{"no size": {X: 0.5, Y: 0.5},
+		"a way that is none": {X: 0.5, Y: 0.5, Height: 0.5, How: "fly"}} {
 		v := Default()
 		if _, err := v.Compose([]geom.V{{}, {Y: 1}}, a); err == nil {
 			t.Errorf("%s was accepted", name)
@@ -236,7 +239,8 @@ func TestFilesCamerasKeepTheirRoll(t *testing.T) {
 	v.Yaw, v.Pitch, v.Roll, v.Focal = 0.7, -0.2, 0.3, 50
 	_, high := v.FieldOfView()
 	got, ok := FromCamera(&model.Camera{YFov: high, Aspect: v.Aspect, Near: 0.5, Far: 90}, v.World(), 1)
-	if !ok || math.Abs(got.Yaw-0.7) > 1e-9 || math.Abs(got.Pitch+0.2) > 1e-9 || math.Abs(got.Roll-0.3) > 1e-9 || math.Abs(got.Focal-50) > 1e-9 || got.Near != 0.5 || got.Far != 90 {
+	if !ok || math.Abs(got.Yaw-0.7) > 1e-9 || math.Abs(got.Pitch+0.2) > 1e-9 || math.Abs(got.Roll-0.3) > 1e-9 ||
+		math.Abs(got.Focal-50) > 1e-9 || got.Near != 0.5 || got.Far != 90 {
 		t.Errorf("%+v", got)
 	}
 	if _, ok := FromCamera(&model.Camera{Orthographic: true}, geom.Identity, 1); ok {
@@ -269,7 +273,8 @@ func TestACamerasNodeIsNotItsUnit(t *testing.T) {
 		world := geom.Translation(geom.V{Y: 2})
 		world = world.Mul(geom.Scaling(scale))
 		v, ok := FromCamera(c, world, 0.01)
-		if !ok || math.Abs(v.Near-0.1) > 1e-12 || math.Abs(v.Far-50) > 1e-9 || math.Abs(v.Focus-3) > 1e-12 || v.FNumber != 2.8 {
+		if !ok || math.Abs(v.Near-0.1) > 1e-12 || math.Abs(v.Far-50) > 1e-9 || math.Abs(v.Focus-3) > 1e-12 ||
+			v.FNumber != 2.8 {
 			t.Errorf("scale %v: %+v", scale, v)
 		}
 	}

@@ -138,7 +138,8 @@ type Window struct {
 func (v *View) Window() Window {
 	w, h := v.Gate()
 	s := v.squeeze()
-	return Window{s * (v.ShiftX - w/2) / v.Focal, s * (v.ShiftX + w/2) / v.Focal, (v.ShiftY - h/2) / v.Focal, (v.ShiftY + h/2) / v.Focal}
+	return Window{s * (v.ShiftX - w/2) / v.Focal, s * (v.ShiftX + w/2) / v.Focal, (v.ShiftY - h/2) / v.Focal,
+		(v.ShiftY + h/2) / v.Focal}
 }
 
 // Half is half the window's width and height; Mid its middle.

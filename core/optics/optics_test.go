@@ -102,13 +102,16 @@ func TestSpanIsWhatIsSeenOfABox(t *testing.T) {
 	for range 300 {
 		v := Default()
 		v.Yaw, v.Pitch, v.Roll = r.Float64()*6, r.Float64()-0.5, r.Float64()
-		box := geom.Box{Min: geom.V{X: -r.Float64() * 9, Y: -r.Float64(), Z: -r.Float64() * 9}, Max: geom.V{X: r.Float64() * 9, Y: r.Float64() * 4, Z: r.Float64() * 9}}
-		world := geom.Compose(geom.V{X: r.NormFloat64() * 8, Y: r.NormFloat64(), Z: r.NormFloat64() * 8}, geom.Turn(geom.V{Y: 1}, r.Float64()*6), geom.V{X: 1, Y: 1, Z: 1})
+		box := geom.Box{Min: geom.V{X: -r.Float64() * 9, Y: -r.Float64(), Z: -r.Float64() * 9},
+			Max: geom.V{X: r.Float64() * 9, Y: r.Float64() * 4, Z: r.Float64() * 9}}
+		world := geom.Compose(geom.V{X: r.NormFloat64() * 8, Y: r.NormFloat64(), Z: r.NormFloat64() * 8},
+			geom.Turn(geom.V{Y: 1}, r.Float64()*6), geom.V{X: 1, Y: 1, Z: 1})
 		s := v.SpanOf(box, world)
 		got := Span{Near: math.Inf(1), Left: 1, Top: 1}
 		n := 0
 		for range 4000 {
-			in := geom.V{X: box.Min.X + r.Float64()*(box.Max.X-box.Min.X), Y: box.Min.Y + r.Float64()*(box.Max.Y-box.Min.Y), Z: box.Min.Z + r.Float64()*(box.Max.Z-box.Min.Z)}
+			in := geom.V{X: box.Min.X + r.Float64()*(box.Max.X-box.Min.X), Y: box.Min.Y + r.Float64()*(box.Max.Y-box.Min.Y),
+				Z: box.Min.Z + r.Float64()*(box.Max.Z-box.Min.Z)}
 			x, y, d, ok := v.Project(world.Point(in))
 			if !ok || x < 0 || x > 1 || y < 0 || y > 1 {
 				continue
@@ -122,7 +125,8 @@ func TestSpanIsWhatIsSeenOfABox(t *testing.T) {
 		}
 		seen++
 		const e = 1e-9
-		if !s.Seen || got.Near < s.Near-e || got.Far > s.Far+e || got.Left < s.Left-e || got.Right > s.Right+e || got.Top < s.Top-e || got.Bottom > s.Bottom+e {
+		if !s.Seen || got.Near < s.Near-e || got.Far > s.Far+e || got.Left < s.Left-e || got.Right > s.Right+e ||
+			got.Top < s.Top-e || got.Bottom > s.Bottom+e {
 			t.Fatalf("points reach over\n%+v, span\n%+v", got, s)
 		}
 		// Random points come near the ends but seldom up to them.

@@ -38,7 +38,8 @@ func (v *View) SpanOf(box geom.Box, world geom.M) Span {
 	inside := false
 	if back, ok := all.Affine(); ok {
 		lens := back.Point(geom.V{})
-		inside = lens.X > box.Min.X && lens.X < box.Max.X && lens.Y > box.Min.Y && lens.Y < box.Max.Y && lens.Z > box.Min.Z && lens.Z < box.Max.Z
+		inside = lens.X > box.Min.X && lens.X < box.Max.X && lens.Y > box.Min.Y && lens.Y < box.Max.Y &&
+			lens.Z > box.Min.Z && lens.Z < box.Max.Z
 	}
 	s.Behind, s.Near = s.Far <= 0, max(s.Near, 0)
 	seen := nothingSeen()

@@ -86,9 +86,11 @@ func ShotSheet(in unit.Ruler, s *Shot) *drawing.Drawing {
 	d.Line(drawing.Line{Points: drawing.Rect(margin, top, w, h), Width: 0.25, Closed: true})
 	for _, k := range []float64{1.0 / 3, 2.0 / 3} {
 		d.Line(drawing.Line{Points: []drawing.Point{{X: margin + w*k, Y: top}, {X: margin + w*k, Y: top + 2}}, Width: 0.25})
-		d.Line(drawing.Line{Points: []drawing.Point{{X: margin + w*k, Y: top + h - 2}, {X: margin + w*k, Y: top + h}}, Width: 0.25})
+		d.Line(drawing.Line{Points: []drawing.Point{{X: margin + w*k, Y: top + h - 2}, {X: margin + w*k, Y: top + h}},
+			Width: 0.25})
 		d.Line(drawing.Line{Points: []drawing.Point{{X: margin, Y: top + h*k}, {X: margin + 2, Y: top + h*k}}, Width: 0.25})
-		d.Line(drawing.Line{Points: []drawing.Point{{X: margin + w - 2, Y: top + h*k}, {X: margin + w, Y: top + h*k}}, Width: 0.25})
+		d.Line(drawing.Line{Points: []drawing.Point{{X: margin + w - 2, Y: top + h*k}, {X: margin + w, Y: top + h*k}},
+			Width: 0.25})
 	}
 	s.numbers(d, in, margin, top+h+9)
 	s.plan(d, in, 148, 31, sheetW-margin-148, sheetH-margin-31)
@@ -275,14 +277,16 @@ func (s *Shot) plan(d *drawing.Drawing, in unit.Ruler, x, y, w, h float64) {
 	rx, rz := dir(win.Right)
 	long := (w + h) * 2
 	for _, e := range [][2]float64{{lx, lz}, {rx, rz}} {
-		d.LineWithin(drawing.Line{Points: []drawing.Point{eye, {X: eye.X + e[0]*long, Y: eye.Y + e[1]*long}}, Width: 0.35}, x, y, w, h)
+		d.LineWithin(drawing.Line{Points: []drawing.Point{eye, {X: eye.X + e[0]*long, Y: eye.Y + e[1]*long}}, Width: 0.35},
+			x, y, w, h)
 	}
 	a0, a1 := math.Atan2(lz, lx), math.Atan2(rz, rx)
 	if a1 < a0 {
 		a1 += 2 * math.Pi
 	}
 	near, far := v.SharpZone()
-	d.LineWithin(drawing.Line{Points: drawing.Arc(eye, v.Focus*mm, a0, a1), Width: 0.3, Dash: []float64{2, 1}}, x, y, w, h)
+	d.LineWithin(drawing.Line{Points: drawing.Arc(eye, v.Focus*mm, a0, a1), Width: 0.3, Dash: []float64{2, 1}}, x, y, w,
+		h)
 	for _, r := range []float64{near, far} {
 		if r*mm < long {
 			d.LineWithin(drawing.Line{Points: drawing.Arc(eye, r*mm, a0, a1), Width: 0.15, Grey: 0.3}, x, y, w, h)
@@ -295,7 +299,9 @@ func (s *Shot) plan(d *drawing.Drawing, in unit.Ruler, x, y, w, h float64) {
 	}
 	// The camera: a triangle that points along its aim.
 	fx, fz := dir((win.Left + win.Right) / 2)
-	d.Area(drawing.Area{Points: []drawing.Point{{X: eye.X + fx*1, Y: eye.Y + fz*1}, {X: eye.X - fx*4 - fz*2.2, Y: eye.Y - fz*4 + fx*2.2}, {X: eye.X - fx*4 + fz*2.2, Y: eye.Y - fz*4 - fx*2.2}}, Fill: 0})
+	d.Area(drawing.Area{Points: []drawing.Point{{X: eye.X + fx*1, Y: eye.Y + fz*1},
+		{X: eye.X - fx*4 - fz*2.2, Y: eye.Y - fz*4 + fx*2.2}, {X: eye.X - fx*4 + fz*2.2, Y: eye.Y - fz*4 - fx*2.2}},
+		Fill: 0})
 	words := in.Distance(geom.V{X: target.X - v.Eye.X, Z: target.Z - v.Eye.Z}.Len())
 	d.Dimension(eye, at(target), 6, words)
 	d.Line(drawing.Line{Points: drawing.Rect(x, y, w, h), Width: 0.3, Closed: true})
@@ -311,9 +317,11 @@ func (s *Shot) plan(d *drawing.Drawing, in unit.Ruler, x, y, w, h float64) {
 	}
 	bx, by := x+4, y+h-4
 	d.Area(drawing.Area{Points: drawing.Rect(bx-2, by-6, one*mm+6, 8), Fill: 1})
-	d.Line(drawing.Line{Points: []drawing.Point{{X: bx, Y: by - 1.5}, {X: bx, Y: by}, {X: bx + one*mm, Y: by}, {X: bx + one*mm, Y: by - 1.5}}, Width: 0.3})
+	d.Line(drawing.Line{Points: []drawing.Point{{X: bx, Y: by - 1.5}, {X: bx, Y: by}, {X: bx + one*mm, Y: by},
+		{X: bx + one*mm, Y: by - 1.5}}, Width: 0.3})
 	d.Text(drawing.Text{X: bx + one*mm/2, Y: by - 1.2, Words: name, Size: 2.8, Anchor: drawing.Middle})
-	d.Text(drawing.Text{X: x + w - 2, Y: y - 1.2, Words: fmt.Sprintf("plan 1 : %.0f, printed at 100 %%", scale), Size: 3, Anchor: drawing.End})
+	d.Text(drawing.Text{X: x + w - 2, Y: y - 1.2, Words: fmt.Sprintf("plan 1 : %.0f, printed at 100 %%", scale), Size: 3,
+		Anchor: drawing.End})
 }
 
 // CutOut is a figure as a painter places it.
@@ -359,7 +367,8 @@ func CutOutMap(in unit.Ruler, name string, aspect float64, horizon []float64, li
 		d.Line(drawing.Line{Points: []drawing.Point{at(0, t), at(1, t)}, Width: 0.1, Grey: 0.75})
 	}
 	if len(horizon) == 2 {
-		d.LineWithin(drawing.Line{Points: []drawing.Point{at(0, horizon[0]), at(1, horizon[1])}, Width: 0.4, Dash: []float64{4, 1.5}}, x, y, w, h)
+		d.LineWithin(drawing.Line{Points: []drawing.Point{at(0, horizon[0]), at(1, horizon[1])}, Width: 0.4,
+			Dash: []float64{4, 1.5}}, x, y, w, h)
 		if horizon[1] > 0 && horizon[1] < 1 {
 			d.Text(drawing.Text{X: x + w + 1.5, Y: at(1, horizon[1]).Y + 1, Words: "horizon", Size: 3})
 		}
@@ -386,16 +395,20 @@ func CutOutMap(in unit.Ruler, name string, aspect float64, horizon []float64, li
 			d.LineWithin(drawing.Line{Points: line, Width: 0.3, Grey: 0.2}, x, y, w, h)
 		}
 		foot := at(c.X, c.Feet)
-		d.LineWithin(drawing.Line{Points: []drawing.Point{{X: foot.X - 3, Y: foot.Y}, {X: foot.X + 3, Y: foot.Y}}, Width: 0.5}, x, y, w, h)
+		d.LineWithin(drawing.Line{Points: []drawing.Point{{X: foot.X - 3, Y: foot.Y}, {X: foot.X + 3, Y: foot.Y}},
+			Width: 0.5}, x, y, w, h)
 		if head := at(c.X, c.Head); foot.X > x && foot.X < x+w {
-			d.Text(drawing.Text{X: head.X, Y: min(max(head.Y-1.2, y+4.5), y+h-2), Words: strconv.Itoa(i + 1), Size: 3.4, Bold: true, Anchor: drawing.Middle, Halo: true})
+			d.Text(drawing.Text{X: head.X, Y: min(max(head.Y-1.2, y+4.5), y+h-2), Words: strconv.Itoa(i + 1), Size: 3.4,
+				Bold: true, Anchor: drawing.Middle, Halo: true})
 		}
 	}
 	d.Line(drawing.Line{Points: drawing.Rect(x, y, w, h), Width: 0.4, Closed: true})
 	// The table.
-	cols := []float64{margin, margin + 8, margin + 68, margin + 98, margin + 128, margin + 160, margin + 192, margin + 228}
+	cols := []float64{margin, margin + 8, margin + 68, margin + 98, margin + 128, margin + 160, margin + 192,
+		margin + 228}
 	ty := y + h + 8
-	for k, t := range []string{"", "figure", "true height", "distance", "scale", "height here", "feet, from below", "middle, from left"} {
+	for k, t := range []string{"", "figure", "true height", "distance", "scale", "height here", "feet, from below",
+		"middle, from left"} {
 		d.Text(drawing.Text{X: cols[k], Y: ty, Words: t, Size: 3, Grey: 0.4})
 	}
 	for i, c := range list {
@@ -404,7 +417,9 @@ func CutOutMap(in unit.Ruler, name string, aspect float64, horizon []float64, li
 			d.Text(drawing.Text{X: cols[1], Y: ty, Words: fmt.Sprintf("and %d more, in the table", len(list)-i), Size: 3.2})
 			break
 		}
-		for k, t := range []string{strconv.Itoa(i + 1), plain.Cell(c.Name), in.Distance(c.Height), in.Distance(c.Distance), fmt.Sprintf("%.3f", c.Scale), fmt.Sprintf("%.1f %%", 100*(c.Feet-c.Head)), fmt.Sprintf("%.1f %%", 100*(1-c.Feet)), fmt.Sprintf("%.1f %%", 100*c.X)} {
+		for k, t := range []string{strconv.Itoa(i + 1), plain.Cell(c.Name), in.Distance(c.Height), in.Distance(c.Distance),
+			fmt.Sprintf("%.3f", c.Scale), fmt.Sprintf("%.1f %%", 100*(c.Feet-c.Head)), fmt.Sprintf("%.1f %%", 100*(1-c.Feet)),
+			fmt.Sprintf("%.1f %%", 100*c.X)} {
 			d.Text(drawing.Text{X: cols[k], Y: ty, Words: t, Size: 3.2, Bold: k == 0})
 		}
 	}
@@ -416,12 +431,15 @@ func CutOutMap(in unit.Ruler, name string, aspect float64, horizon []float64, li
 func WriteCutOuts(out io.Writer, horizon []float64, list []CutOut) error {
 	w := csv.NewWriter(out)
 	put := func(x float64) string { return strconv.FormatFloat(x, 'f', 5, 64) }
-	rows := [][]string{{"number", "figure", "true height m", "distance m", "scale to the first", "middle from left", "feet from below", "head from below", "height share"}}
+	rows := [][]string{{"number", "figure", "true height m", "distance m", "scale to the first", "middle from left",
+		"feet from below", "head from below", "height share"}}
 	for i, c := range list {
-		rows = append(rows, []string{strconv.Itoa(i + 1), plain.Cell(c.Name), put(c.Height), put(c.Distance), put(c.Scale), put(c.X), put(1 - c.Feet), put(1 - c.Head), put(c.Feet - c.Head)})
+		rows = append(rows, []string{strconv.Itoa(i + 1), plain.Cell(c.Name), put(c.Height), put(c.Distance), put(c.Scale),
+			put(c.X), put(1 - c.Feet), put(1 - c.Head), put(c.Feet - c.Head)})
 	}
 	if len(horizon) == 2 {
-		rows = append(rows, []string{"", "horizon at the left edge", "", "", "", put(0), put(1 - horizon[0]), "", ""}, []string{"", "horizon at the right edge", "", "", "", put(1), put(1 - horizon[1]), "", ""})
+		rows = append(rows, []string{"", "horizon at the left edge", "", "", "", put(0), put(1 - horizon[0]), "", ""},
+			[]string{"", "horizon at the right edge", "", "", "", put(1), put(1 - horizon[1]), "", ""})
 	}
 	if err := w.WriteAll(rows); err != nil {
 		return err

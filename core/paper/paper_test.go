@@ -27,12 +27,15 @@ func TestThePlanIsToItsScale(t *testing.T) {
 	v := optics.Default()
 	v.Eye, v.Yaw, v.Pitch, v.Focus = geom.V{Y: 1.6}, 0, 0, 5
 	at := geom.V{Z: -5}
-	s := &Shot{Production: "p", Set: "s", Name: "one", View: v, Subject: "bench", SubjectAt: &at, Focus: "bench", Height: 1.6, On: "floor", Sun: "none",
-		Things: []Outline{{Name: "bench", Points: []geom.V{{X: -1, Z: -5.5}, {X: 1, Z: -5.5}, {X: 1, Z: -4.5}, {X: -1, Z: -4.5}}}},
-		Marks:  []Mark{{At: 1.5, On: "bench", Metres: 5}}}
+	s := &Shot{Production: "p", Set: "s", Name: "one", View: v, Subject: "bench", SubjectAt: &at, Focus: "bench",
+		Height: 1.6, On: "floor", Sun: "none",
+		Things: []Outline{{Name: "bench", Points: []geom.V{{X: -1, Z: -5.5}, {X: 1, Z: -5.5}, {X: 1, Z: -4.5},
+			{X: -1, Z: -4.5}}}},
+		Marks: []Mark{{At: 1.5, On: "bench", Metres: 5}}}
 	d := ShotSheet(unit.InMetres, s)
 	all := words(d)
-	for _, want := range []string{"one", "35 mm, 54.4° wide, 32.3° high", "1.60 m above floor", "5.00 m on bench, sharp from", "1.50 s: 5.00 m on bench", "plan 1 : 50, printed at 100 %"} {
+	for _, want := range []string{"one", "35 mm, 54.4° wide, 32.3° high", "1.60 m above floor",
+		"5.00 m on bench, sharp from", "1.50 s: 5.00 m on bench", "plan 1 : 50, printed at 100 %"} {
 		if !strings.Contains(all, want) {
 			t.Errorf("%q is not on the sheet:\n%s", want, all)
 		}
@@ -82,7 +85,8 @@ func TestCutOutsAreScaledByDistance(t *testing.T) {
 		t.Fatal(err)
 	}
 	rows, err := csv.NewReader(&buf).ReadAll()
-	if err != nil || len(rows) != 6 || rows[2][4] != "0.50000" || rows[4][6] != "0.50000" || rows[2][1] != `'=HYPERLINK("http://example.org")` {
+	if err != nil || len(rows) != 6 || rows[2][4] != "0.50000" || rows[4][6] != "0.50000" ||
+		rows[2][1] != `'=HYPERLINK("http://example.org")` {
 		t.Errorf("%v, %v", rows, err)
 	}
 }

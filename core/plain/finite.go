@@ -46,7 +46,8 @@ func walk(v reflect.Value) any {
 		}
 		return out
 	case reflect.Slice, reflect.Array:
-		if v.Type().Elem().Kind() == reflect.Uint8 || v.Kind() == reflect.Slice && v.IsNil() || v.Type().Implements(marshaler) {
+		if v.Type().Elem().Kind() == reflect.Uint8 || v.Kind() == reflect.Slice && v.IsNil() ||
+			v.Type().Implements(marshaler) {
 			return v.Interface() // bytes, raw JSON, null
 		}
 		out := make([]any, v.Len())

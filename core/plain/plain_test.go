@@ -32,7 +32,8 @@ func TestWhatMayNotComeIn(t *testing.T) {
 			t.Errorf("%s: %v", fine, err)
 		}
 	}
-	if Text("a\xffb") == nil || Text("fine") != nil || Number(math.NaN()) == nil || Number(math.Inf(-1)) == nil || Number(0) != nil {
+	if Text("a\xffb") == nil || Text("fine") != nil || Number(math.NaN()) == nil || Number(math.Inf(-1)) == nil ||
+		Number(0) != nil {
 		t.Error("texts or numbers")
 	}
 }
@@ -57,7 +58,8 @@ type outer struct {
 // What is finite looks the same as without Finite; what is not becomes null.
 func TestFiniteIsAsJSONWithNullForWhatIsNoNumber(t *testing.T) {
 	y := 2.5
-	v := outer{inner{1, "own"}, 3, &y, []float64{1, 2}, json.RawMessage(`{"a":[1]}`), map[string]float64{"k": 4}, 9, nil, 0}
+	v := outer{inner{1, "own"}, 3, &y, []float64{1, 2}, json.RawMessage(`{"a":[1]}`), map[string]float64{"k": 4}, 9, nil,
+		0}
 	plainly, err := json.Marshal(v)
 	if err != nil {
 		t.Fatal(err)
@@ -73,7 +75,8 @@ func TestFiniteIsAsJSONWithNullForWhatIsNoNumber(t *testing.T) {
 	bad := math.Inf(1)
 	v.X, v.Y, v.List[1], v.By["k"], v.Deep = math.NaN(), &bad, math.Inf(-1), math.NaN(), math.NaN()
 	out, err := json.Marshal(Finite(v))
-	if err != nil || !strings.Contains(string(out), `"x":null`) || !strings.Contains(string(out), `[1,null]`) || !strings.Contains(string(out), `"deep":null`) {
+	if err != nil || !strings.Contains(string(out), `"x":null`) || !strings.Contains(string(out), `[1,null]`) ||
+		!strings.Contains(string(out), `"deep":null`) {
 		t.Errorf("%s, %v", out, err)
 	}
 }

@@ -132,7 +132,8 @@ type key [3]int32
 func cellOf(p *model.Part, i uint32, cell float64) key {
 	inv := float32(1 / cell)
 	q := p.Positions[3*i : 3*i+3]
-	return key{int32(math.Floor(float64(q[0] * inv))), int32(math.Floor(float64(q[1] * inv))), int32(math.Floor(float64(q[2] * inv)))}
+	return key{int32(math.Floor(float64(q[0] * inv))), int32(math.Floor(float64(q[1] * inv))),
+		int32(math.Floor(float64(q[2] * inv)))}
 }
 
 // survivors counts the triangles that keep three cells.

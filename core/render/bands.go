@@ -44,9 +44,11 @@ func Bands(ctx context.Context, s *Scene, cam *Camera, o Options, bytes int64) (
 	}
 	list := bands(&o, bytes)
 	if list == nil {
-		return nil, fmt.Errorf("%w: %d x %d pixels take %d MB even in bands, and there are %d MB", ErrMemory, o.Width, o.Height, Least(o.Width, o.Height)>>20, bytes>>20)
+		return nil, fmt.Errorf("%w: %d x %d pixels take %d MB even in bands, and there are %d MB", ErrMemory, o.Width,
+			o.Height, Least(o.Width, o.Height)>>20, bytes>>20)
 	}
-	out := &Film{Width: o.Width, Height: o.Height, Color: make([]float32, 3*o.Width*o.Height), Depth: make([]float32, o.Width*o.Height)}
+	out := &Film{Width: o.Width, Height: o.Height, Color: make([]float32, 3*o.Width*o.Height),
+		Depth: make([]float32, o.Width*o.Height)}
 	margin := 0
 	if o.Denoise {
 		margin = reach

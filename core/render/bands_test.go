@@ -44,7 +44,8 @@ func TestAPictureInBandsIsTheSamePicture(t *testing.T) {
 		if err != nil {
 			t.Fatal(err)
 		}
-		if f.Width != 24 || f.Height != 400 || f.Samples != 2 || !slices.Equal(f.Depth, whole.Depth) || !slices.Equal(f.Color, whole.Color) {
+		if f.Width != 24 || f.Height != 400 || f.Samples != 2 || !slices.Equal(f.Depth, whole.Depth) ||
+			!slices.Equal(f.Color, whole.Color) {
 			worst := 0.0
 			for i := range f.Color {
 				worst = max(worst, math.Abs(float64(f.Color[i]-whole.Color[i])))

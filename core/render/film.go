@@ -101,8 +101,10 @@ func Render(ctx context.Context, s *Scene, cam *Camera, o Options) (*Film, error
 	}
 	n := o.Width * (o.Rows[1] - o.Rows[0])
 	f := &Film{Width: o.Width, Height: o.Rows[1] - o.Rows[0], top: o.Rows[0], whole: o.Height,
-		Color: make([]float32, 3*n), Depth: make([]float32, n), Normal: make([]float32, 3*n), Albedo: make([]float32, 3*n), Object: make([]float32, n),
-		sum: make([]float64, 3*n), square: make([]float64, n), guide: make([]float32, 7*n), enter: o.Enter, threads: o.Threads}
+		Color: make([]float32, 3*n), Depth: make([]float32, n), Normal: make([]float32, 3*n), Albedo: make([]float32, 3*n),
+		Object: make([]float32, n),
+		sum:    make([]float64, 3*n), square: make([]float64, n), guide: make([]float32, 7*n), enter: o.Enter,
+		threads: o.Threads}
 	albedoTable()
 	clamp := 0.0
 	if o.Denoise {
@@ -246,7 +248,8 @@ func (f *Film) expose(tr *tracer, cam *Camera, o *Options, x, y, sample int) {
 	l := luminance(c)
 	f.square[i] += l * l
 	g := f.guide[7*i : 7*i+7]
-	for k, v := range [7]float64{sn.normal.X, sn.normal.Y, sn.normal.Z, sn.albedo.X, sn.albedo.Y, sn.albedo.Z, 1 / sn.depth} {
+	for k, v := range [7]float64{sn.normal.X, sn.normal.Y, sn.normal.Z, sn.albedo.X, sn.albedo.Y, sn.albedo.Z,
+		1 / sn.depth} {
 		g[k] += float32(v)
 	}
 }
@@ -260,7 +263,8 @@ func (f *Film) Glimpse(denoise bool) *Film {
 		w, h = f.Width, f.Height
 	}
 	n := w * h
-	g := &Film{Width: w, Height: h, Samples: f.Samples, Color: make([]float32, 3*n), sum: make([]float64, 3*n), square: make([]float64, n), guide: make([]float32, 7*n), enter: f.enter, threads: f.threads}
+	g := &Film{Width: w, Height: h, Samples: f.Samples, Color: make([]float32, 3*n), sum: make([]float64, 3*n),
+		square: make([]float64, n), guide: make([]float32, 7*n), enter: f.enter, threads: f.threads}
 	k := f.Width / w // the pixels of a block, along a side
 	g.Samples *= k * k
 	for y := range h * k {

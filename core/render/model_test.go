@@ -132,7 +132,8 @@ func TestSamplesFillEveryBox(t *testing.T) {
 						seen[[2]int{int(x * float64(int(1)<<across)), int(y * float64(int(1)<<(m-across)))}] = true
 					}
 					if len(seen) != n {
-						t.Fatalf("pixel %v, pair %d: %d points are in %d boxes of %d x %d", pixel, dim, n, len(seen), 1<<across, 1<<(m-across))
+						t.Fatalf("pixel %v, pair %d: %d points are in %d boxes of %d x %d", pixel, dim, n, len(seen), 1<<across,
+							1<<(m-across))
 					}
 				}
 			}
@@ -199,11 +200,12 @@ func TestAGlimpseIsAsBrightAsThePicture(t *testing.T) {
 		s.Env = &Environment{Constant: geom.V{X: 2, Y: 2, Z: 2}}
 		s.Build()
 		var g *Film
-		f, err := Render(context.Background(), s, look(geom.V{Y: 3}, geom.V{}, 0.5), Options{Width: side, Height: side, Samples: 8, Bounces: 1, Seed: 7, Progress: func(done, of int, f *Film) {
-			if done == of {
-				g = f.Glimpse(false)
-			}
-		}})
+		f, err := Render(context.Background(), s, look(geom.V{Y: 3}, geom.V{}, 0.5),
+			Options{Width: side, Height: side, Samples: 8, Bounces: 1, Seed: 7, Progress: func(done, of int, f *Film) {
+				if done == of {
+					g = f.Glimpse(false)
+				}
+			}})
 		if err != nil || g == nil {
 			t.Fatal(err, "no glimpse at the end")
 		}

@@ -71,7 +71,8 @@ func sphere(surface, n int, c geom.V, r float64) model.Part {
 func (k *testScene) build(t testing.TB) *Scene {
 	t.Helper()
 	s := &Scene{}
-	if err := s.Place(&Library{Threads: 2}, &k.m, geom.Identity, func(n int) uint32 { return uint32(n + 1) }); err != nil {
+	if err := s.Place(&Library{Threads: 2}, &k.m, geom.Identity,
+		func(n int) uint32 { return uint32(n + 1) }); err != nil {
 		t.Fatal(err)
 	}
 	return s
@@ -87,13 +88,15 @@ func look(eye, to geom.V, yfov float64) *Camera {
 	x := up.Cross(z).Unit()
 	y := z.Cross(x)
 	tan := math.Tan(yfov / 2)
-	return &Camera{World: geom.M{x.X, x.Y, x.Z, 0, y.X, y.Y, y.Z, 0, z.X, z.Y, z.Z, 0, eye.X, eye.Y, eye.Z, 1}, TanX: tan, TanY: tan}
+	return &Camera{World: geom.M{x.X, x.Y, x.Z, 0, y.X, y.Y, y.Z, 0, z.X, z.Y, z.Z, 0, eye.X, eye.Y, eye.Z, 1}, TanX: tan,
+		TanY: tan}
 }
 
 func shoot(t testing.TB, s *Scene, cam *Camera, side, samples, bounces int) *Film {
 	t.Helper()
 	s.Build()
-	f, err := Render(context.Background(), s, cam, Options{Width: side, Height: side, Samples: samples, Bounces: bounces, Seed: 7})
+	f, err := Render(context.Background(), s, cam, Options{Width: side, Height: side, Samples: samples, Bounces: bounces,
+		Seed: 7})
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -131,7 +134,8 @@ func TestMatteFloorUnderTheSunHasLuminanceRhoEOverPi(t *testing.T) {
 			k := &testScene{}
 			k.add(floor(k.surface(grey(0.5, 1, 0)), 50))
 			s := k.build(t)
-			s.Suns = []Sun{{To: geom.V{X: math.Sin(tilt), Y: math.Cos(tilt)}, Lux: geom.V{X: 1e5, Y: 1e5, Z: 1e5}, Radius: radius}}
+			s.Suns = []Sun{{To: geom.V{X: math.Sin(tilt), Y: math.Cos(tilt)}, Lux: geom.V{X: 1e5, Y: 1e5, Z: 1e5},
+				Radius: radius}}
 			f := shoot(t, s, look(geom.V{Y: 3}, geom.V{}, 0.5), 8, 64, 0)
 			within(t, "luminance", mean(f), 0.5*1e5*math.Cos(tilt)/math.Pi, 0.005)
 		}
@@ -150,7 +154,8 @@ func TestMatteFloorUnderALampFollowsInverseSquareAndCosine(t *testing.T) {
 }
 
 func TestSpotHasFullStrengthWithinItsInnerConeAndNoneBeyondTheOuter(t *testing.T) {
-	l := Lamp{At: geom.V{Y: 1}, Dir: geom.V{Y: -1}, Candela: geom.V{X: 9, Y: 9, Z: 9}, Spot: true, CosInner: math.Cos(0.3), CosOuter: math.Cos(0.6)}
+	l := Lamp{At: geom.V{Y: 1}, Dir: geom.V{Y: -1}, Candela: geom.V{X: 9, Y: 9, Z: 9}, Spot: true,
+		CosInner: math.Cos(0.3), CosOuter: math.Cos(0.6)}
 	at := func(angle float64) float64 {
 		p := geom.V{X: math.Tan(angle)}
 		e, _, d := l.toward(p)
@@ -173,7 +178,8 @@ func TestWhiteFurnace(t *testing.T) {
 		name         string
 		rough, metal float64
 		off          float64
-	}{{"matte", 1, 0, 0.003}, {"satin", 0.5, 0, 0.02}, {"gloss", 0.1, 0, 0.02}, {"rough metal", 1, 1, 0.03}, {"metal", 0.4, 1, 0.02}, {"mirror", 0, 1, 0.01}} {
+	}{{"matte", 1, 0, 0.003}, {"satin", 0.5, 0, 0.02}, {"gloss", 0.1, 0, 0.02}, {"rough metal", 1, 1, 0.03}, {"metal",
+		0.4, 1, 0.02}, {"mirror", 0, 1, 0.01}} {
 		k := &testScene{}
 		k.add(sphere(k.surface(grey(1, c.rough, c.metal)), 48, geom.V{}, 1))
 		s := k.build(t)
@@ -224,7 +230,8 @@ func TestShadowIsWhereTheBlockerIs(t *testing.T) {
 	s.Suns = []Sun{{To: geom.V{Y: 1}, Lux: geom.V{X: 1000, Y: 1000, Z: 1000}}}
 	s.Build()
 	// Seen from below the blocker, left is lit and right is not.
-	f, err := Render(context.Background(), s, look(geom.V{Y: 0.5}, geom.V{}, 1), Options{Width: 16, Height: 16, Samples: 1, Bounces: 0})
+	f, err := Render(context.Background(), s, look(geom.V{Y: 0.5}, geom.V{}, 1),
+		Options{Width: 16, Height: 16, Samples: 1, Bounces: 0})
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -402,7 +409,8 @@ func TestSameSeedGivesTheSameBytesOnAnyNumberOfThreads(t *testing.T) {
 	s.Env = &Environment{Constant: geom.V{X: 1, Y: 2, Z: 3}}
 	s.Build()
 	render := func(threads int, seed uint64) *Film {
-		f, err := Render(context.Background(), s, look(geom.V{X: 2, Y: 3, Z: 4}, geom.V{Y: 1}, 0.8), Options{Width: 70, Height: 50, Samples: 6, Bounces: 3, Threads: threads, Seed: seed, Denoise: true})
+		f, err := Render(context.Background(), s, look(geom.V{X: 2, Y: 3, Z: 4}, geom.V{Y: 1}, 0.8),
+			Options{Width: 70, Height: 50, Samples: 6, Bounces: 3, Threads: threads, Seed: seed, Denoise: true})
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -426,7 +434,8 @@ func TestDenoisingComesNearerToTheTruth(t *testing.T) {
 	s.Env = &Environment{Constant: geom.V{X: 1, Y: 1, Z: 1}}
 	s.Build()
 	make := func(samples int, denoise bool) *Film {
-		f, err := Render(context.Background(), s, look(geom.V{X: 2, Y: 3, Z: 4}, geom.V{Y: 1}, 0.8), Options{Width: 96, Height: 96, Samples: samples, Bounces: 2, Denoise: denoise, Seed: uint64(samples)})
+		f, err := Render(context.Background(), s, look(geom.V{X: 2, Y: 3, Z: 4}, geom.V{Y: 1}, 0.8),
+			Options{Width: 96, Height: 96, Samples: samples, Bounces: 2, Denoise: denoise, Seed: uint64(samples)})
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -452,18 +461,21 @@ func TestCancelledRenderReturnsSoon(t *testing.T) {
 	s.Env = &Environment{Constant: geom.V{X: 1, Y: 1, Z: 1}}
 	s.Build()
 	ctx, cancel := context.WithCancel(context.Background())
-	f, err := Render(ctx, s, look(geom.V{Y: 3}, geom.V{}, 1), Options{Width: 64, Height: 64, Samples: MaxSamples, Progress: func(done, _ int, _ *Film) {
-		if done >= 3 {
-			cancel()
-		}
-	}})
+	f, err := Render(ctx, s, look(geom.V{Y: 3}, geom.V{}, 1),
+		Options{Width: 64, Height: 64, Samples: MaxSamples, Progress: func(done, _ int, _ *Film) {
+			if done >= 3 {
+				cancel()
+			}
+		}})
 	if err == nil || f == nil || f.Samples < 3 {
 		t.Errorf("got film %v, error %v", f != nil, err)
 	}
 }
 
 func TestImpossibleOptionsAreRefused(t *testing.T) {
-	for _, o := range []Options{{Width: 0, Height: 1, Samples: 1}, {Width: 1, Height: 1}, {Width: 1, Height: 1, Samples: -1}, {Width: 1, Height: 1, Samples: 1, Bounces: -1}, {Width: MaxSide + 1, Height: 1, Samples: 1}} {
+	for _, o := range []Options{{Width: 0, Height: 1, Samples: 1}, {Width: 1, Height: 1},
+		{Width: 1, Height: 1, Samples: -1}, {Width: 1, Height: 1, Samples: 1, Bounces: -1},
+		{Width: MaxSide + 1, Height: 1, Samples: 1}} {
 		if _, err := Render(context.Background(), &Scene{}, &Camera{}, o); err == nil {
 			t.Errorf("%+v was accepted", o)
 		}
@@ -502,7 +514,8 @@ func TestClosestHitsAgreeWithASearchThroughAllTriangles(t *testing.T) {
 			t.Fatalf("boxes of the root: %08b, portable %08b", a, b)
 		}
 		b := &mesh.blocks[n%len(mesh.blocks)]
-		if got, want := b.meet(&r32, &met), b.meetPortable(&r32, &metPortable); got != want || got&1 != 0 && math.Abs(float64(met.t[0]-metPortable.t[0])) > 1e-4 {
+		if got, want := b.meet(&r32, &met), b.meetPortable(&r32, &metPortable); got != want || got&1 != 0 &&
+			math.Abs(float64(met.t[0]-metPortable.t[0])) > 1e-4 {
 			t.Fatalf("block: %04b, portable %04b", got, want)
 		}
 		var h meshHit
@@ -549,7 +562,8 @@ func TestMergedInstancesAreHitLikeSingleOnes(t *testing.T) {
 	}
 	hits := 0
 	for range 4000 {
-		ray := NewRay(geom.V{X: r.NormFloat64() * 30, Y: r.NormFloat64() * 4, Z: r.NormFloat64() * 30}, geom.V{X: r.NormFloat64(), Y: r.NormFloat64() * 0.1, Z: r.NormFloat64()}.Unit())
+		ray := NewRay(geom.V{X: r.NormFloat64() * 30, Y: r.NormFloat64() * 4, Z: r.NormFloat64() * 30},
+			geom.V{X: r.NormFloat64(), Y: r.NormFloat64() * 0.1, Z: r.NormFloat64()}.Unit())
 		a, okA := both[0].Closest(ray)
 		b, okB := both[1].Closest(ray)
 		if okA != okB || okA && math.Abs(a.T-b.T) > 1e-4*(1+a.T) {
@@ -585,7 +599,8 @@ func TestSmallThingsFarAwayAreNotMerged(t *testing.T) {
 	k.add(sphere(k.surface(white), 8, geom.V{}, 0.1))
 	s := &Scene{}
 	for _, x := range []float64{10, 20, 50_000} {
-		if err := s.Place(&Library{}, &k.m, geom.Compose(geom.V{X: x}, geom.Q{W: 1}, geom.V{X: 1, Y: 1, Z: 1}), func(int) uint32 { return 1 }); err != nil {
+		if err := s.Place(&Library{}, &k.m, geom.Compose(geom.V{X: x}, geom.Q{W: 1}, geom.V{X: 1, Y: 1, Z: 1}),
+			func(int) uint32 { return 1 }); err != nil {
 			t.Fatal(err)
 		}
 	}

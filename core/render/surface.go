@@ -24,7 +24,8 @@ func newSurfaces(m *model.Model) (list []*Surface, fallback *Surface, err error)
 	for i := range m.Surfaces {
 		s := &Surface{m: m.Surfaces[i]}
 		for role, slot := range s.m.Slots {
-			if slot.Map == model.None || m.Maps[slot.Map].Data == nil || model.Role(role) == model.HeightMap || model.Role(role) == model.OcclusionMap {
+			if slot.Map == model.None || m.Maps[slot.Map].Data == nil || model.Role(role) == model.HeightMap ||
+				model.Role(role) == model.OcclusionMap {
 				continue
 			}
 			if pictures[slot.Map] == nil {

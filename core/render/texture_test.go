@@ -24,7 +24,8 @@ func TestMapsGoOnBeyondTheirEdges(t *testing.T) {
 	}{
 		{model.Repeat, texel(1), 60}, {model.Repeat, texel(5), 60}, {model.Repeat, texel(-1), 180}, {model.Repeat, 1, 90},
 		{model.Clamp, texel(9), 180}, {model.Clamp, texel(-3), 0}, {model.Clamp, 1, 180},
-		{model.Mirror, texel(4), 180}, {model.Mirror, texel(7), 0}, {model.Mirror, texel(-1), 0}, {model.Mirror, texel(-2), 60}, {model.Mirror, texel(8), 0}, {model.Mirror, 1, 180},
+		{model.Mirror, texel(4), 180}, {model.Mirror, texel(7), 0}, {model.Mirror, texel(-1), 0},
+		{model.Mirror, texel(-2), 60}, {model.Mirror, texel(8), 0}, {model.Mirror, 1, 180},
 		{model.Repeat, math.NaN(), 90}, {model.Clamp, math.Inf(1), 0},
 	} {
 		slot := model.Slot{Scale: [2]float64{1, 1}, WrapS: c.mode, WrapT: c.mode}

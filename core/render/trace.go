@@ -75,7 +75,8 @@ func (tr *tracer) radiance(ray Ray, smp *sampler, first *seen) geom.V {
 			// Thin glass: the share that goes straight is no scattering.
 			straightShare := luminance(pt.through)
 			rest := luminance(pt.specular) + luminance(pt.diffuse)
-			if p := straightShare / (straightShare + rest); straightShare > 0 && smp.pick(hit.Triangle, uint32(hit.Instance)^0x51ed270b) < p {
+			if p := straightShare / (straightShare + rest); straightShare > 0 &&
+				smp.pick(hit.Triangle, uint32(hit.Instance)^0x51ed270b) < p {
 				weight = weight.Times(pt.through).Mul(1 / p)
 				travelled += hit.T
 				far := ray.Max

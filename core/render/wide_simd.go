@@ -44,7 +44,8 @@ func (b *block) meet(r *ray32, met *blockHits) uint8 {
 	if !wideSIMD {
 		return b.meetPortable(r, met)
 	}
-	dx, dy, dz := archsimd.BroadcastFloat32x4(r.d[0]), archsimd.BroadcastFloat32x4(r.d[1]), archsimd.BroadcastFloat32x4(r.d[2])
+	dx, dy, dz := archsimd.BroadcastFloat32x4(r.d[0]), archsimd.BroadcastFloat32x4(r.d[1]),
+		archsimd.BroadcastFloat32x4(r.d[2])
 	e2x, e2y, e2z := archsimd.LoadFloat32x4(&b.e2[0]), archsimd.LoadFloat32x4(&b.e2[1]), archsimd.LoadFloat32x4(&b.e2[2])
 	px := dy.Mul(e2z).Sub(dz.Mul(e2y))
 	py := dz.Mul(e2x).Sub(dx.Mul(e2z))

@@ -116,7 +116,8 @@ func lies(t *testing.T, r *Result, others []*contact.Placed) {
 func TestAStackStands(t *testing.T) {
 	var stack []*contact.Placed
 	for i := range 10 {
-		stack = append(stack, at(box(0.4, 0.2, 0.3), v(0.02*float64(i%2), 0.202*float64(i), 0), geom.Turn(v(0, 1, 0), 0.1*float64(i%3))))
+		stack = append(stack, at(box(0.4, 0.2, 0.3), v(0.02*float64(i%2), 0.202*float64(i), 0),
+			geom.Turn(v(0, 1, 0), 0.1*float64(i%3))))
 	}
 	r := heap(t, stack, nil)
 	for i, p := range r.Bodies {
@@ -167,7 +168,8 @@ func one(list ...*contact.Placed) *contact.Body {
 }
 
 func chair() *contact.Body {
-	l := []*contact.Placed{at(box(0.45, 0.04, 0.45), v(0, 0.45, 0), geom.Q{}), at(box(0.45, 0.5, 0.04), v(0, 0.49, -0.2), geom.Q{})}
+	l := []*contact.Placed{at(box(0.45, 0.04, 0.45), v(0, 0.45, 0), geom.Q{}),
+		at(box(0.45, 0.5, 0.04), v(0, 0.49, -0.2), geom.Q{})}
 	for _, x := range []float64{-0.2, 0.2} {
 		for _, z := range []float64{-0.2, 0.2} {
 			l = append(l, at(box(0.04, 0.45, 0.04), v(x, 0, z), geom.Q{}))
@@ -179,7 +181,8 @@ func chair() *contact.Body {
 // A plank across two blocks of different height leans on the inner edge of the taller one
 // and the outer end: between 0.55 on 0.65 and 0.3 on -0.65 or -0.95.
 func TestAPlankLeans(t *testing.T) {
-	blocks := []*contact.Placed{at(box(0.3, 0.3, 0.3), v(-0.8, 0, 0), geom.Q{}), at(box(0.3, 0.55, 0.3), v(0.8, 0, 0), geom.Q{})}
+	blocks := []*contact.Placed{at(box(0.3, 0.3, 0.3), v(-0.8, 0, 0), geom.Q{}),
+		at(box(0.3, 0.55, 0.3), v(0.8, 0, 0), geom.Q{})}
 	r := heap(t, []*contact.Placed{at(box(2.2, 0.04, 0.2), v(0.05, 1.5, 0.02), geom.Turn(v(0, 1, 0), 0.03))}, blocks)
 	p := r.Bodies[0]
 	x := v(p.World[0], p.World[1], p.World[2])
@@ -192,7 +195,8 @@ func TestAPlankLeans(t *testing.T) {
 // Chairs among crates and balls, and luggage that falls on a table and off it: what is
 // hollow, round or held aloft rests as well.
 func TestHeapsOfAllKindsRest(t *testing.T) {
-	table := at(one(at(box(2, 0.05, 2), v(0, 0.7, 0), geom.Q{}), at(box(0.1, 0.7, 0.1), v(0, 0, 0), geom.Q{})), v(1, 0, 1), geom.Q{})
+	table := at(one(at(box(2, 0.05, 2), v(0, 0.7, 0), geom.Q{}), at(box(0.1, 0.7, 0.1), v(0, 0, 0), geom.Q{})),
+		v(1, 0, 1), geom.Q{})
 	for _, c := range []struct {
 		kinds  []*contact.Body
 		others []*contact.Placed
@@ -237,16 +241,19 @@ func TestSeamsDoNotHold(t *testing.T) {
 		w := &world{tell: func(float64) bool { return true }}
 		w.gather([]*contact.Placed{b}, []*contact.Placed{at(slope, v(0, 3, 0), q)})
 		w.run(seconds)
-		about(t, fmt.Sprintf("how far it slides over seams (%d)", k), w.placed()[0].Mass().Sub(b.Mass()).Len(), want, 0.06*want)
+		about(t, fmt.Sprintf("how far it slides over seams (%d)", k), w.placed()[0].Mass().Sub(b.Mass()).Len(), want,
+			0.06*want)
 	}
 }
 
 // What is flat, a line from afar, tiny, far away or nothing at all is let go without harm.
 func TestOddBodiesAreLetGo(t *testing.T) {
-	card := contact.Mesh([][3]float32{{0, 0, 0}, {0.2, 0, 0}, {0.2, 0, 0.1}, {0, 0, 0.1}}, [][3]uint32{{0, 1, 2}, {0, 2, 3}})
+	card := contact.Mesh([][3]float32{{0, 0, 0}, {0.2, 0, 0}, {0.2, 0, 0.1}, {0, 0, 0.1}},
+		[][3]uint32{{0, 1, 2}, {0, 2, 3}})
 	drop := []*contact.Placed{
 		at(card, v(0, 1, 0), geom.Turn(v(0, 0, 1), 0.4)), at(box(0.001, 0.001, 0.001), v(1, 1, 0), geom.Q{}),
-		at(box(1, 1e-4, 1), v(3, 1, 0), geom.Q{}), at(box(1, 1, 1), v(9000, 19000, 9000), geom.Q{}), at(box(0.2, 0.2, 0.2), v(6, -4, 0), geom.Q{}),
+		at(box(1, 1e-4, 1), v(3, 1, 0), geom.Q{}), at(box(1, 1, 1), v(9000, 19000, 9000), geom.Q{}),
+		at(box(0.2, 0.2, 0.2), v(6, -4, 0), geom.Q{}),
 		contact.Place(box(0.3, 0.2, 0.1), geom.Compose(v(8, 1, 0), geom.Q{W: 1}, v(-1, 1, 1))),
 	}
 	r := heap(t, drop, nil)

@@ -48,7 +48,8 @@ type treeNode struct {
 func newTree(p *model.Part) *tree {
 	t := &tree{}
 	for i := 0; i+2 < len(p.Indices); i += 3 {
-		t.triangles = append(t.triangles, [3]geom.V{p.Position(p.Indices[i]), p.Position(p.Indices[i+1]), p.Position(p.Indices[i+2])})
+		t.triangles = append(t.triangles, [3]geom.V{p.Position(p.Indices[i]), p.Position(p.Indices[i+1]),
+			p.Position(p.Indices[i+2])})
 	}
 	if len(t.triangles) > 0 {
 		t.split(0, len(t.triangles))
@@ -94,7 +95,8 @@ func (t *tree) split(first, last int) int {
 }
 
 func boxDistance(b *geom.Box, q geom.V) float64 {
-	d := geom.V{X: max(b.Min.X-q.X, 0, q.X-b.Max.X), Y: max(b.Min.Y-q.Y, 0, q.Y-b.Max.Y), Z: max(b.Min.Z-q.Z, 0, q.Z-b.Max.Z)}
+	d := geom.V{X: max(b.Min.X-q.X, 0, q.X-b.Max.X), Y: max(b.Min.Y-q.Y, 0, q.Y-b.Max.Y),
+		Z: max(b.Min.Z-q.Z, 0, q.Z-b.Max.Z)}
 	return d.Dot(d)
 }
 

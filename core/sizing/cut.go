@@ -77,7 +77,8 @@ func (r *raster) fillCut(p [3][2]float64, uv [3][2]float64, c *cut) {
 			// its very edge may be the other edge of a picture that repeats.
 			qx, qy := float64(x)+0.5-a[0], float64(y)+0.5-a[1]
 			s, t := within((qx*e2[1]-qy*e2[0])/d, (e1[0]*qy-e1[1]*qx)/d)
-			if c.at(uv[0][0]+s*(uv[1][0]-uv[0][0])+t*(uv[2][0]-uv[0][0]), uv[0][1]+s*(uv[1][1]-uv[0][1])+t*(uv[2][1]-uv[0][1])) {
+			if c.at(uv[0][0]+s*(uv[1][0]-uv[0][0])+t*(uv[2][0]-uv[0][0]),
+				uv[0][1]+s*(uv[1][1]-uv[0][1])+t*(uv[2][1]-uv[0][1])) {
 				r.on[y*r.w+x] = true
 			}
 		}

@@ -19,10 +19,12 @@ import (
 
 // Pattern is how large the picture on a surface is where it lies.
 type Pattern struct {
-	Index   int     // of the surface in the model
-	Key     string  // by which decisions name it, where there are any
-	Surface string  // its name
-	Repeat  float64 // length of one repeat, in units of the file: the square root of the area on the model that one whole picture covers
+	Index   int    // of the surface in the model
+	Key     string // by which decisions name it, where there are any
+	Surface string // its name
+	// length of one repeat, in units of the file: the square root of the area on the model that one
+	// whole picture covers
+	Repeat  float64
 	Pixels  int     // along that length, of the largest map; 0 when none is at hand
 	Aspect  float64 // width over height of that map; 0 when none is at hand
 	Picture string  // where who keeps pictures has a smaller one of it
@@ -46,7 +48,8 @@ func largestMap(m *model.Model, s *model.Surface, known map[int]largest) (out la
 		}
 		l, ok := known[slot.Map]
 		if !ok {
-			if c, _, err := image.DecodeConfig(bytes.NewReader(m.Maps[slot.Map].Data)); err == nil && c.Width > 0 && c.Height > 0 {
+			if c, _, err := image.DecodeConfig(bytes.NewReader(m.Maps[slot.Map].Data)); err == nil && c.Width > 0 &&
+				c.Height > 0 {
 				l = largest{nil, int(math.Sqrt(float64(c.Width) * float64(c.Height))), float64(c.Width) / float64(c.Height)}
 			}
 			known[slot.Map] = l
@@ -100,7 +103,8 @@ func Patterns(m *model.Model) (out []Pattern) {
 		}
 		repeat := math.Sqrt(world[i]/flat[i]) / math.Sqrt(math.Abs(l.slot.Scale[0]*l.slot.Scale[1]))
 		if repeat > 0 && !math.IsInf(repeat, 0) {
-			out = append(out, Pattern{Index: i, Surface: m.Surfaces[i].Name, Repeat: repeat, Pixels: l.pixels, Aspect: l.aspect})
+			out = append(out, Pattern{Index: i, Surface: m.Surfaces[i].Name, Repeat: repeat, Pixels: l.pixels,
+				Aspect: l.aspect})
 		}
 	}
 	return out
@@ -150,7 +154,8 @@ var patternOf = func() map[string]*pattern {
 func (p *Pattern) Judge(in unit.Ruler, metres float64) string {
 	for _, w := range kinds.Tokens(p.Surface) {
 		if k := patternOf[w]; k != nil && (metres < k.low/2 || metres > k.high*2) {
-			return fmt.Sprintf("one repeat of %q is %s; pictures of %s show %s to %s", p.Surface, in.Distance(metres), k.name, in.Distance(k.low), in.Distance(k.high))
+			return fmt.Sprintf("one repeat of %q is %s; pictures of %s show %s to %s", p.Surface, in.Distance(metres), k.name,
+				in.Distance(k.low), in.Distance(k.high))
 		}
 	}
 	return ""

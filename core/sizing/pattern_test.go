@@ -24,8 +24,12 @@ func floor(t *testing.T, side, times float64, pixels int, surface string) *model
 	s := model.DefaultSurface()
 	s.Name, s.Slots[model.BaseColorMap] = surface, model.Slot{Scale: [2]float64{1, 1}}
 	a, b := float32(side), float32(times)
-	m := &model.Model{Format: "OBJ", Up: "Y", Unit: model.Unit{MetresPerUnit: 1, From: "assumed"}, Surfaces: []model.Surface{s}, Maps: []model.Map{{Name: "a.png", Status: model.Found, Mime: "image/png", Data: buf.Bytes()}}}
-	m.Stand(model.Mesh{Name: "floor", Parts: []model.Part{{Name: "floor", Surface: 0, Positions: []float32{0, 0, 0, a, 0, 0, a, 0, a, 0, 0, a}, UV: []float32{0, 0, b, 0, b, b, 0, b}, Indices: []uint32{0, 2, 1, 0, 3, 2}}}})
+	m := &model.Model{Format: "OBJ", Up: "Y", Unit: model.Unit{MetresPerUnit: 1, From: "assumed"},
+		Surfaces: []model.Surface{s},
+		Maps:     []model.Map{{Name: "a.png", Status: model.Found, Mime: "image/png", Data: buf.Bytes()}}}
+	m.Stand(model.Mesh{Name: "floor",
+		Parts: []model.Part{{Name: "floor", Surface: 0, Positions: []float32{0, 0, 0, a, 0, 0, a, 0, a, 0, 0, a},
+			UV: []float32{0, 0, b, 0, b, b, 0, b}, Indices: []uint32{0, 2, 1, 0, 3, 2}}}})
 	return m
 }
 
@@ -34,7 +38,8 @@ func floor(t *testing.T, side, times float64, pixels int, surface string) *model
 func TestRepeatsAndTexelsAreMeasured(t *testing.T) {
 	m := floor(t, 4, 4, 512, "OakPlanks_02")
 	p := Patterns(m)
-	if len(p) != 1 || math.Abs(p[0].Repeat-1) > 1e-6 || math.Abs(p[0].Texels()-512) > 1e-3 || p[0].Surface != "OakPlanks_02" {
+	if len(p) != 1 || math.Abs(p[0].Repeat-1) > 1e-6 || math.Abs(p[0].Texels()-512) > 1e-3 ||
+		p[0].Surface != "OakPlanks_02" {
 		t.Fatalf("%+v", p)
 	}
 	m.Surfaces[0].Slots[model.BaseColorMap].Scale = [2]float64{2, 2}
@@ -67,9 +72,11 @@ func TestRepeatsAreJudgedByWhatTheyShow(t *testing.T) {
 		surface string
 		metres  float64
 		wrong   bool
-	}{{"OakPlanks_02", 1.6, false}, {"OakPlanks_02", 16, true}, {"red_brick", 0.1, true}, {"Ziegel", 2, false}, {"fabric", 20, true}, {"Material.001", 900, false}} {
+	}{{"OakPlanks_02", 1.6, false}, {"OakPlanks_02", 16, true}, {"red_brick", 0.1, true}, {"Ziegel", 2, false}, {"fabric",
+		20, true}, {"Material.001", 900, false}} {
 		p := Pattern{Surface: c.surface}
-		if got := p.Judge(unit.InMetres, c.metres); (got != "") != c.wrong || c.wrong && !strings.Contains(got, "one repeat of") {
+		if got := p.Judge(unit.InMetres, c.metres); (got != "") != c.wrong || c.wrong &&
+			!strings.Contains(got, "one repeat of") {
 			t.Errorf("%s at %v m: %q", c.surface, c.metres, got)
 		}
 	}

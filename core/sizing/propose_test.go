@@ -78,7 +78,8 @@ func suppliers(seed uint64, groups int) (o outcome) {
 			if rng.IntN(10) == 0 {
 				w = st.want(rng)
 			}
-			list = append(list, truth[rng.IntN(len(truth))].make(rng, st, w, []string{"named", "parts", "nothing", "named"}[rng.IntN(4)]))
+			list = append(list,
+				truth[rng.IntN(len(truth))].make(rng, st, w, []string{"named", "parts", "nothing", "named"}[rng.IntN(4)]))
 			wants = append(wants, w)
 		}
 		for i, p := range Propose(unit.InMetres, list, nil) {
@@ -105,14 +106,16 @@ func TestProposalsAreRight(t *testing.T) {
 		first, third float64
 	}{{"named", 0.95, 0.98}, {"parts", 0.90, 0.95}, {"nothing", 0, 0.80}} {
 		o, wrong := trial(seed, c.naming, 3)
-		t.Logf("%s: %d samples, right first time %.3f, within three %.3f, sure %.3f, sure and wrong %d", c.naming, o.samples, o.share(o.first), o.share(o.third), o.share(o.sure), o.sureWrong)
+		t.Logf("%s: %d samples, right first time %.3f, within three %.3f, sure %.3f, sure and wrong %d", c.naming, o.samples,
+			o.share(o.first), o.share(o.third), o.share(o.sure), o.sureWrong)
 		if o.share(o.first) < c.first || o.share(o.third) < c.third || float64(o.sureWrong) > 0.02*float64(o.sure) {
 			t.Errorf("%s: too often wrong: %q", c.naming, wrong)
 		}
 		all.add(&o)
 	}
 	o := suppliers(seed, 60)
-	t.Logf("suppliers: %d samples, right first time %.3f, sure %.3f, sure and wrong %d", o.samples, o.share(o.first), o.share(o.sure), o.sureWrong)
+	t.Logf("suppliers: %d samples, right first time %.3f, sure %.3f, sure and wrong %d", o.samples, o.share(o.first),
+		o.share(o.sure), o.sureWrong)
 	if o.share(o.first) < 0.95 || float64(o.sureWrong) > 0.02*float64(o.sure) {
 		t.Error("suppliers: too often wrong")
 	}
@@ -145,10 +148,12 @@ func (o *outcome) plot() string {
 	var b strings.Builder
 	const side, edge = 320.0, 46.0
 	at := func(x, y float64) (float64, float64) { return edge + x*side, 12 + (1-y)*side }
-	fmt.Fprintf(&b, `<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 %g %g" font-family="sans-serif" font-size="12"><rect width="100%%" height="100%%" fill="#e6e6e6"/>`, side+2*edge, side+64)
+	fmt.Fprintf(&b,
+		`<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 %g %g" font-family="sans-serif" font-size="12"><rect width="100%%" height="100%%" fill="#e6e6e6"/>`, side+2*edge, side+64)
 	for k := 0; k <= 10; k += 2 {
 		x, y := at(float64(k)/10, float64(k)/10)
-		fmt.Fprintf(&b, `<path d="M%g 12v%gM%g %gh%g" stroke="#bbb" fill="none"/><text x="%g" y="%g" text-anchor="middle">%d %%</text><text x="%g" y="%g" text-anchor="end">%d %%</text>`, x, side, edge, y, side, x, side+28, 10*k, edge-6, y+4, 10*k)
+		fmt.Fprintf(&b,
+			`<path d="M%g 12v%gM%g %gh%g" stroke="#bbb" fill="none"/><text x="%g" y="%g" text-anchor="middle">%d %%</text><text x="%g" y="%g" text-anchor="end">%d %%</text>`, x, side, edge, y, side, x, side+28, 10*k, edge-6, y+4, 10*k)
 	}
 	x0, y0 := at(0, 0)
 	x1, y1 := at(1, 1)
@@ -156,10 +161,12 @@ func (o *outcome) plot() string {
 	for i, bin := range o.bins {
 		if bin.n > 0 {
 			x, y := at((float64(i)+0.5)/10, float64(bin.right)/float64(bin.n))
-			fmt.Fprintf(&b, `<circle cx="%.1f" cy="%.1f" r="%.1f" fill="#444" fill-opacity="0.75"/>`, x, y, 2+math.Cbrt(float64(bin.n)))
+			fmt.Fprintf(&b, `<circle cx="%.1f" cy="%.1f" r="%.1f" fill="#444" fill-opacity="0.75"/>`, x, y,
+				2+math.Cbrt(float64(bin.n)))
 		}
 	}
-	fmt.Fprintf(&b, `<text x="%g" y="%g" text-anchor="middle">score of a candidate</text><text transform="translate(12 %g) rotate(-90)" text-anchor="middle">share that is right</text></svg>`, edge+side/2, side+48, 12+side/2)
+	fmt.Fprintf(&b,
+		`<text x="%g" y="%g" text-anchor="middle">score of a candidate</text><text transform="translate(12 %g) rotate(-90)" text-anchor="middle">share that is right</text></svg>`, edge+side/2, side+48, 12+side/2)
 	return b.String()
 }
 
@@ -177,7 +184,8 @@ func (o *outcome) add(b *outcome) {
 
 func TestNothingIsProposedWithoutAnExtent(t *testing.T) {
 	for name, s := range map[string]*Subject{
-		"empty":  SubjectOf(&model.Model{Format: "OBJ", Up: "Y", Unit: model.Unit{MetresPerUnit: 1, From: "assumed"}}, "chair.obj"),
+		"empty": SubjectOf(&model.Model{Format: "OBJ", Up: "Y", Unit: model.Unit{MetresPerUnit: 1, From: "assumed"}},
+			"chair.obj"),
 		"point":  subjectOf("chair.obj", 1, 1, 1, 1, 1, 1),
 		"beyond": subjectOf("chair.obj", 0, 0, 0, math.Inf(1), 1, 1),
 	} {
@@ -207,7 +215,8 @@ func TestNothingIsProposedWithoutAnExtent(t *testing.T) {
 }
 
 func subjectOf(name string, x0, y0, z0, x1, y1, z1 float64) *Subject {
-	return &Subject{Name: name, Format: "OBJ", Unit: model.Unit{Name: "metre", MetresPerUnit: 1, From: "assumed"}, Up: "Y", Box: geom.Box{Min: geom.V{X: x0, Y: y0, Z: z0}, Max: geom.V{X: x1, Y: y1, Z: z1}}}
+	return &Subject{Name: name, Format: "OBJ", Unit: model.Unit{Name: "metre", MetresPerUnit: 1, From: "assumed"},
+		Up: "Y", Box: geom.Box{Min: geom.V{X: x0, Y: y0, Z: z0}, Max: geom.V{X: x1, Y: y1, Z: z1}}}
 }
 
 func TestReasonsTellWhatSpeaksForIt(t *testing.T) {
@@ -219,26 +228,30 @@ func TestReasonsTellWhatSpeaksForIt(t *testing.T) {
 		t.Fatalf("%+v", c)
 	}
 	all := strings.Join(c.Reasons, "\n")
-	for _, want := range []string{`"dining chair" says chair: such things are 0.74 to 1.05 m high`, "OBJ files state no unit; many are in centimetres.", "With +Z up it is 0.90 m high."} {
+	for _, want := range []string{`"dining chair" says chair: such things are 0.74 to 1.05 m high`,
+		"OBJ files state no unit; many are in centimetres.", "With +Z up it is 0.90 m high."} {
 		if !strings.Contains(all, want) {
 			t.Errorf("%q is not in\n%s", want, all)
 		}
 	}
 	// A length in the name decides where nothing else does.
-	if c := Propose(unit.InMetres, []*Subject{subjectOf("thing_120cm.obj", 0, 0, 0, 47.24, 10, 10)}, nil)[0].Candidates[0]; c.MetresPerUnit != 0.0254 {
+	if c := Propose(unit.InMetres, []*Subject{subjectOf("thing_120cm.obj", 0, 0, 0, 47.24, 10, 10)},
+		nil)[0].Candidates[0]; c.MetresPerUnit != 0.0254 {
 		t.Errorf("a thing of 47.24 that is 120 cm long: %+v", c)
 	}
 	// What the file states is believed, until its size is beyond belief.
 	s = subjectOf("dining_chair.glb", 0, 0, 0, 46, 90, 52)
 	s.Format, s.Unit.From = "GLB", "format"
-	if c := Propose(unit.InMetres, []*Subject{s}, nil)[0].Candidates[0]; c.MetresPerUnit != 0.01 || !strings.Contains(strings.Join(c.Reasons, " "), "it would be off by 100") {
+	if c := Propose(unit.InMetres, []*Subject{s}, nil)[0].Candidates[0]; c.MetresPerUnit != 0.01 ||
+		!strings.Contains(strings.Join(c.Reasons, " "), "it would be off by 100") {
 		t.Errorf("%+v", c)
 	}
 }
 
 // The scores of a group depend on its members, not on their order.
 func TestAGroupHasNoOrder(t *testing.T) {
-	a, b, c := subjectOf("asset_1.obj", 0, 0, 0, 30, 40, 30), subjectOf("chair.obj", 0, 0, 0, 46, 90, 52), subjectOf("table.obj", 0, 0, 0, 160, 75, 90)
+	a, b, c := subjectOf("asset_1.obj", 0, 0, 0, 30, 40, 30), subjectOf("chair.obj", 0, 0, 0, 46, 90, 52),
+		subjectOf("table.obj", 0, 0, 0, 160, 75, 90)
 	one, two := Propose(unit.InMetres, []*Subject{a, b, c}, nil), Propose(unit.InMetres, []*Subject{c, a, b}, nil)
 	for i, j := range []int{1, 2, 0} {
 		x, y := one[i].Candidates[0], two[j].Candidates[0]
@@ -256,7 +269,8 @@ func TestADecisionTellsAboutTheOthers(t *testing.T) {
 	nameless := func() *Subject { return subjectOf("asset.obj", 0, 0, 0, 30, 40, 30) }
 	a, b := nameless(), nameless()
 	before := Propose(unit.InMetres, []*Subject{a, b}, nil)[1]
-	after := Propose(unit.InMetres, []*Subject{a, b}, map[*Subject]*Sizing{a: {MetresPerUnit: 0.0254, Up: "Y", Factor: 1}})[1]
+	after := Propose(unit.InMetres, []*Subject{a, b},
+		map[*Subject]*Sizing{a: {MetresPerUnit: 0.0254, Up: "Y", Factor: 1}})[1]
 	score := func(p *Proposal) float64 {
 		for _, c := range p.Candidates {
 			if c.MetresPerUnit == 0.0254 && c.Up == "Y" {
@@ -269,7 +283,8 @@ func TestADecisionTellsAboutTheOthers(t *testing.T) {
 		t.Errorf("inches have %v, and %v when the other was decided to be in inches", x, y)
 	}
 	// A size that no unit gives tells nothing about the unit of the others.
-	odd := Propose(unit.InMetres, []*Subject{a, b}, map[*Subject]*Sizing{a: {MetresPerUnit: 0.0254, Up: "Y", Factor: 1.7}})[1]
+	odd := Propose(unit.InMetres, []*Subject{a, b},
+		map[*Subject]*Sizing{a: {MetresPerUnit: 0.0254, Up: "Y", Factor: 1.7}})[1]
 	if math.Abs(score(&odd)-score(&before)) > 1e-9 {
 		t.Errorf("%v and %v", score(&odd), score(&before))
 	}

@@ -44,7 +44,8 @@ func (s *Subject) reasons(in unit.Ruler, h *hypothesis, all []hypothesis, group 
 	d := h.dimensions(s.Box)
 	if h.kind != nil {
 		v := against(func(h *hypothesis) float64 { return h.name }, true)
-		what := fmt.Sprintf("%q says %s: such things are %s high and %s long (%s)", h.word, h.kind.Name, span(in, h.kind.Height), span(in, h.kind.Length), h.kind.Source)
+		what := fmt.Sprintf("%q says %s: such things are %s high and %s long (%s)", h.word, h.kind.Name,
+			span(in, h.kind.Height), span(in, h.kind.Length), h.kind.Source)
 		switch {
 		case inRange(h.kind, d):
 			add(max(v, told), "%s, and so would this be, %s high and %s long.", what, length(in, d[0]), length(in, d[1]))
@@ -56,7 +57,8 @@ func (s *Subject) reasons(in unit.Ruler, h *hypothesis, all []hypothesis, group 
 		k := p.kinds[0].Kind
 		pd := h.dimensions(p.box)
 		if v := partsSay * p.density(logs(pd)); inRange(k, pd) {
-			add(told+max(v, 0), "Its part %q would be %s high and %s long, as %s are (%s, %s; %s).", p.name, length(in, pd[0]), length(in, pd[1]), plural(k.Name), span(in, k.Height), span(in, k.Length), k.Source)
+			add(told+max(v, 0), "Its part %q would be %s high and %s long, as %s are (%s, %s; %s).", p.name, length(in, pd[0]),
+				length(in, pd[1]), plural(k.Name), span(in, k.Height), span(in, k.Length), k.Source)
 		}
 	}
 	switch sc := s.statement(h); {

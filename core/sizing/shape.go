@@ -15,8 +15,10 @@ type Shape struct {
 	High     [3]foot    // what would, upside down
 	Mirrored [3]float64 // how much of it is where its mirror image is, 0 to 1
 	Turned   [3]float64 // how much of it is where it is after a quarter turn, 0 to 1; 0 where its sides differ
-	Rest     [3]float64 // how far above its lowest point it would rest with this axis up, in units of the file: roots and bolts lie below
-	Known    bool       // there was a surface to look at
+	// how far above its lowest point it would rest with this axis up, in units of the file: roots and
+	// bolts lie below
+	Rest  [3]float64
+	Known bool // there was a surface to look at
 }
 
 // foot is the part of a model at one end of an axis.
@@ -92,7 +94,8 @@ func (l *looker) within(p geom.V) (out [3]float64) {
 
 func (l *looker) look(p *model.Part, world *geom.M, step int) {
 	for t := 0; t+2 < len(p.Indices); t += step {
-		a, b, c := world.Point(p.Position(p.Indices[t])), world.Point(p.Position(p.Indices[t+1])), world.Point(p.Position(p.Indices[t+2]))
+		a, b, c := world.Point(p.Position(p.Indices[t])), world.Point(p.Position(p.Indices[t+1])),
+			world.Point(p.Position(p.Indices[t+2]))
 		area := b.Sub(a).Cross(c.Sub(a)).Len() / 2
 		if !(area > 0) || math.IsInf(area, 0) {
 			continue
@@ -163,13 +166,15 @@ func (l *looker) shape() Shape {
 				if !l.grid[(x*cells+y)*cells+z] {
 					continue
 				}
-				for a, at := range [3]int{((cells-1-x)*cells+y)*cells + z, (x*cells+cells-1-y)*cells + z, (x*cells+y)*cells + cells - 1 - z} {
+				for a, at := range [3]int{((cells-1-x)*cells+y)*cells + z, (x*cells+cells-1-y)*cells + z,
+					(x*cells+y)*cells + cells - 1 - z} {
 					all[a]++
 					if l.grid[at] {
 						same[a]++
 					}
 				}
-				for a, at := range [3]int{(x*cells+z)*cells + cells - 1 - y, (z*cells+y)*cells + cells - 1 - x, (y*cells+cells-1-x)*cells + z} {
+				for a, at := range [3]int{(x*cells+z)*cells + cells - 1 - y, (z*cells+y)*cells + cells - 1 - x,
+					(y*cells+cells-1-x)*cells + z} {
 					if l.grid[at] {
 						turned[a]++
 					}

@@ -122,7 +122,8 @@ type raster struct {
 }
 
 func newRaster(w, h int, cell, x0, y0 float64) *raster {
-	return &raster{w: w, h: h, cell: cell, x0: x0, y0: y0, on: make([]bool, w*h), from: make([]float64, h), to: make([]float64, h)}
+	return &raster{w: w, h: h, cell: cell, x0: x0, y0: y0, on: make([]bool, w*h), from: make([]float64, h),
+		to: make([]float64, h)}
 }
 
 // half is the raster with cells of twice the side; what was seen stays seen.

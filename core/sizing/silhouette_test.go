@@ -107,7 +107,8 @@ func TestSidesAreSeenAsFromThere(t *testing.T) {
 	for _, c := range []struct {
 		side   Side
 		lo, hi [2]float64
-	}{{Front, [2]float64{0, -2}, [2]float64{1, 0}}, {Right, [2]float64{-3, -2}, [2]float64{0, 0}}, {Top, [2]float64{0, 0}, [2]float64{1, 3}}} {
+	}{{Front, [2]float64{0, -2}, [2]float64{1, 0}}, {Right, [2]float64{-3, -2}, [2]float64{0, 0}}, {Top, [2]float64{0, 0},
+		[2]float64{1, 3}}} {
 		lo, hi := extremes(loopsOf(t, Silhouette(m, geom.Identity, c.side)))
 		for k := range lo {
 			if math.Abs(lo[k]-c.lo[k]) > 0.02 || math.Abs(hi[k]-c.hi[k]) > 0.02 {
@@ -133,7 +134,8 @@ func TestOutlinesHoldWhatTheyShow(t *testing.T) {
 		lo, hi := extremes(loops)
 		b := m.Bounds()
 		cell := 2 * b.Size().Max() / grid
-		if math.Abs(lo[0]-b.Min.X) > cell || math.Abs(hi[0]-b.Max.X) > cell || math.Abs(lo[1]+b.Max.Y) > cell || math.Abs(hi[1]+b.Min.Y) > cell {
+		if math.Abs(lo[0]-b.Min.X) > cell || math.Abs(hi[0]-b.Max.X) > cell || math.Abs(lo[1]+b.Max.Y) > cell ||
+			math.Abs(hi[1]+b.Min.Y) > cell {
 			t.Fatalf("%v to %v of %v", lo, hi, b)
 		}
 		largest := 0.0
@@ -160,8 +162,10 @@ func TestWhatMapsCutOutIsNotSeen(t *testing.T) {
 	}
 	s := model.DefaultSurface()
 	s.Alpha, s.Slots[model.BaseColorMap] = model.Mask, model.Slot{Scale: [2]float64{1, 1}}
-	m := &model.Model{Format: "GLB", Up: "Y", Surfaces: []model.Surface{s}, Maps: []model.Map{{Name: "leaf.png", Status: model.Found, Mime: "image/png", Data: buf.Bytes()}}}
-	m.Stand(model.Mesh{Parts: []model.Part{{Positions: []float32{0, 0, 0, 2, 0, 0, 2, 3, 0, 0, 3, 0}, UV: []float32{0, 1, 1, 1, 1, 0, 0, 0}, Indices: []uint32{0, 1, 2, 0, 2, 3}}}})
+	m := &model.Model{Format: "GLB", Up: "Y", Surfaces: []model.Surface{s},
+		Maps: []model.Map{{Name: "leaf.png", Status: model.Found, Mime: "image/png", Data: buf.Bytes()}}}
+	m.Stand(model.Mesh{Parts: []model.Part{{Positions: []float32{0, 0, 0, 2, 0, 0, 2, 3, 0, 0, 3, 0},
+		UV: []float32{0, 1, 1, 1, 1, 0, 0, 0}, Indices: []uint32{0, 1, 2, 0, 2, 3}}}})
 	wide := func() float64 {
 		lo, hi := extremes(loopsOf(t, Silhouette(m, geom.Identity, Front)))
 		return hi[0] - lo[0]
@@ -247,7 +251,8 @@ func TestOutlinesHaveHoles(t *testing.T) {
 	rect(0, 1, 3, 2)
 	rect(0, 0.5, 1, 1)
 	rect(2, 0.5, 3, 1)
-	list = append(list, [3][2]float64{{math.NaN(), 0}, {1, math.Inf(1)}, {0, 0}}, [3][2]float64{{1e300, 0}, {1, 1}, {0, 1e300}})
+	list = append(list, [3][2]float64{{math.NaN(), 0}, {1, math.Inf(1)}, {0, 0}},
+		[3][2]float64{{1e300, 0}, {1, 1}, {0, 1e300}})
 	loops := Outline(func(draw func(a, b, c [2]float64)) {
 		for _, q := range list {
 			draw(q[0], q[1], q[2])

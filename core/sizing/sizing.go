@@ -18,16 +18,19 @@ import (
 type Sizing struct {
 	MetresPerUnit float64    `json:"metresPerUnit"`
 	Up            model.Axis `json:"up"`
-	Factor        float64    `json:"factor"`  // beyond the unit, from a true dimension
-	Stretch       geom.V     `json:"stretch"` // beyond the factor, of width, height and depth before the turn; 0 is 1: in proportion
-	Turn          int        `json:"turn"`    // quarter turns that bring the front to face +Z, counter-clockwise from above
-	Ground        bool       `json:"ground"`  // base at height 0
-	Centre        bool       `json:"centre"`  // pivot at the middle of the base
-	Pivot         Pivot      `json:"pivot"`   // where else; "" for what Ground and Centre say
-	Point         geom.V     `json:"point"`   // of the pivot that is a point: in the file's coordinates
-	Sunk          float64    `json:"sunk"`    // how far what reaches below its base may go into the ground, in units of the file: roots, bolts
-	Decided       bool       `json:"decided"` // the artist has looked at it
-	Light         int        `json:"light"`   // which of its lighter versions is used in pictures; 0: the piece itself
+	Factor        float64    `json:"factor"` // beyond the unit, from a true dimension
+	// beyond the factor, of width, height and depth before the turn; 0 is 1: in proportion
+	Stretch geom.V `json:"stretch"`
+	// quarter turns that bring the front to face +Z, counter-clockwise from above
+	Turn   int    `json:"turn"`
+	Ground bool   `json:"ground"` // base at height 0
+	Centre bool   `json:"centre"` // pivot at the middle of the base
+	Pivot  Pivot  `json:"pivot"`  // where else; "" for what Ground and Centre say
+	Point  geom.V `json:"point"`  // of the pivot that is a point: in the file's coordinates
+	// how far what reaches below its base may go into the ground, in units of the file: roots, bolts
+	Sunk    float64 `json:"sunk"`
+	Decided bool    `json:"decided"` // the artist has looked at it
+	Light   int     `json:"light"`   // which of its lighter versions is used in pictures; 0: the piece itself
 }
 
 // Pivot is the point of a piece that is put where it is placed.

@@ -18,7 +18,8 @@ func TestUnitAndUpAxisGiveRealSizeOnTheGround(t *testing.T) {
 	if size := got.Size(); size.Sub(geom.V{X: 0.092, Y: 0.096, Z: 0.070}).Len() > 1e-12 {
 		t.Errorf("size %v", size)
 	}
-	if got.Min.Y != 0 && math.Abs(got.Min.Y) > 1e-15 || math.Abs(got.Center().X) > 1e-15 || math.Abs(got.Center().Z) > 1e-15 {
+	if got.Min.Y != 0 && math.Abs(got.Min.Y) > 1e-15 || math.Abs(got.Center().X) > 1e-15 ||
+		math.Abs(got.Center().Z) > 1e-15 {
 		t.Errorf("stands at %v", got)
 	}
 }
@@ -70,7 +71,8 @@ func plate(hole bool) *model.Model {
 }
 
 func TestSilhouetteHasOneOutlineForEachEdgeOfTheShape(t *testing.T) {
-	if got := Silhouette(plate(false), geom.Identity, Front); strings.Count(got, "M") != 1 || strings.Count(got, "L") < 3 {
+	if got := Silhouette(plate(false), geom.Identity, Front); strings.Count(got, "M") != 1 ||
+		strings.Count(got, "L") < 3 {
 		t.Errorf("plate: %s", got)
 	}
 	if got := Silhouette(plate(true), geom.Identity, Front); strings.Count(got, "M") != 2 {
@@ -127,7 +129,8 @@ func TestOneSideAloneIsStretched(t *testing.T) {
 		if got, want := s.Size(mug), before.Times(geom.V{X: 1.25, Y: 1, Z: 1}); got.Sub(want).Len() > 1e-12 {
 			t.Errorf("turned %d quarters: %v, want %v", turn, got, want)
 		}
-		if d, k := s.Distortion(), s.Stretched(); math.Abs(d-0.25) > 1e-12 || k.Sub(geom.V{X: 1.25, Y: 1, Z: 1}).Len() > 1e-12 {
+		if d, k := s.Distortion(), s.Stretched(); math.Abs(d-0.25) > 1e-12 ||
+			k.Sub(geom.V{X: 1.25, Y: 1, Z: 1}).Len() > 1e-12 {
 			t.Errorf("distorted by %v, want a quarter; %v", d, k)
 		}
 		// A true dimension after that keeps the proportions as they are now.
@@ -157,7 +160,9 @@ func TestTheFrontTurnsByQuarters(t *testing.T) {
 			t.Errorf("turned %d quarters: +X is %v", turn, x)
 		}
 	}
-	for _, bad := range []Sizing{{MetresPerUnit: 1, Up: "Y", Factor: 1, Turn: 4}, {MetresPerUnit: 1, Up: "Y", Factor: 1, Turn: -1}, {MetresPerUnit: 1, Up: "Y", Factor: 1, Pivot: "nose"}, {MetresPerUnit: 1, Up: "Y", Factor: 1, Sunk: math.NaN()}} {
+	for _, bad := range []Sizing{{MetresPerUnit: 1, Up: "Y", Factor: 1, Turn: 4},
+		{MetresPerUnit: 1, Up: "Y", Factor: 1, Turn: -1}, {MetresPerUnit: 1, Up: "Y", Factor: 1, Pivot: "nose"},
+		{MetresPerUnit: 1, Up: "Y", Factor: 1, Sunk: math.NaN()}} {
 		if bad.Check() == nil {
 			t.Errorf("%+v was accepted", bad)
 		}

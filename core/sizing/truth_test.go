@@ -35,7 +35,9 @@ type builder struct {
 // body adds a part made of points around and triangles.
 func (b *builder) body(name string, positions []float32, indices []uint32) {
 	b.names = append(b.names, name)
-	b.m.Meshes = append(b.m.Meshes, model.Mesh{Name: name, Parts: []model.Part{{Name: name, Positions: positions, Indices: indices, Surface: model.None}}})
+	b.m.Meshes = append(b.m.Meshes,
+		model.Mesh{Name: name,
+			Parts: []model.Part{{Name: name, Positions: positions, Indices: indices, Surface: model.None}}})
 	n := model.NewNode(name)
 	n.Mesh = len(b.m.Meshes) - 1
 	b.m.Roots = append(b.m.Roots, len(b.m.Nodes))
@@ -48,7 +50,8 @@ func (b *builder) box(name string, x0, y0, z0, x1, y1, z1 float64) {
 	for k := range 8 {
 		p = append(p, float32(pick(k&1 != 0, x1, x0)), float32(pick(k&2 != 0, y1, y0)), float32(pick(k&4 != 0, z1, z0)))
 	}
-	b.body(name, p, []uint32{0, 4, 6, 0, 6, 2, 1, 3, 7, 1, 7, 5, 0, 1, 5, 0, 5, 4, 2, 6, 7, 2, 7, 3, 0, 2, 3, 0, 3, 1, 4, 5, 7, 4, 7, 6})
+	b.body(name, p, []uint32{0, 4, 6, 0, 6, 2, 1, 3, 7, 1, 7, 5, 0, 1, 5, 0, 5, 4, 2, 6, 7, 2, 7, 3, 0, 2, 3, 0, 3, 1, 4,
+		5, 7, 4, 7, 6})
 }
 
 func pick(yes bool, a, b float64) float64 {
@@ -243,7 +246,9 @@ func fourLegged(b *builder, h, w, d float64) { // long along z
 
 func roofed(b *builder, h, w, d float64) {
 	b.box("walls", -w/2, 0, -d/2, w/2, h*0.6, d/2)
-	p := []float32{float32(-w / 2), float32(0.6 * h), float32(-d / 2), float32(w / 2), float32(0.6 * h), float32(-d / 2), float32(w / 2), float32(0.6 * h), float32(d / 2), float32(-w / 2), float32(0.6 * h), float32(d / 2), float32(-w / 2), float32(h), 0, float32(w / 2), float32(h), 0}
+	p := []float32{float32(-w / 2), float32(0.6 * h), float32(-d / 2), float32(w / 2), float32(0.6 * h), float32(-d / 2),
+		float32(w / 2), float32(0.6 * h), float32(d / 2), float32(-w / 2), float32(0.6 * h), float32(d / 2), float32(-w / 2),
+		float32(h), 0, float32(w / 2), float32(h), 0}
 	b.body("roof", p, []uint32{0, 1, 5, 0, 5, 4, 2, 3, 4, 2, 4, 5, 0, 4, 3, 1, 2, 5})
 	b.box("front_door", -0.5, 0, d/2, 0.5, 2.05, d/2+0.06)
 }
@@ -336,27 +341,34 @@ func railway(b *builder, h, w, d float64) {
 }
 
 func hull(b *builder, h, w, d float64) {
-	p := []float32{0, 0, float32(-d / 2), 0, 0, float32(d * 0.45), float32(-w / 2), float32(h), float32(-d / 2), float32(w / 2), float32(h), float32(-d / 2), 0, float32(h), float32(d / 2), float32(-w / 2), float32(h), float32(d * 0.1), float32(w / 2), float32(h), float32(d * 0.1)}
+	p := []float32{0, 0, float32(-d / 2), 0, 0, float32(d * 0.45), float32(-w / 2), float32(h), float32(-d / 2),
+		float32(w / 2), float32(h), float32(-d / 2), 0, float32(h), float32(d / 2), float32(-w / 2), float32(h),
+		float32(d * 0.1), float32(w / 2), float32(h), float32(d * 0.1)}
 	b.body("hull", p, []uint32{0, 1, 5, 0, 5, 2, 0, 6, 1, 0, 3, 6, 1, 4, 5, 1, 6, 4, 0, 2, 3})
 	b.box("thwart", -w*0.4, h*0.7, -0.1, w*0.4, h*0.75, 0.15)
 	b.box("oar", -w*0.3, h*0.76, -d*0.25, -w*0.26, h*0.8, d*0.25)
 }
 
 var truth = []thing{
-	{"chair", 0.88, 0.46, 0.52, seat, "dining_chair chair_old stuhl_holz chaise_cuisine silla01 chr_02 WoodenChair sedia", ""},
+	{"chair", 0.88, 0.46, 0.52, seat, "dining_chair chair_old stuhl_holz chaise_cuisine silla01 chr_02 WoodenChair sedia",
+		""},
 	{"armchair", 0.86, 0.84, 0.82, couch, "armchair LeatherArmchair sessel fauteuil_club", ""},
-	{"office chair", 1.05, 0.66, 0.66, seat, "office_chair swivelChair buerostuhl", "seat lumbar caster caster gas_lift caster"},
+	{"office chair", 1.05, 0.66, 0.66, seat, "office_chair swivelChair buerostuhl",
+		"seat lumbar caster caster gas_lift caster"},
 	{"sofa", 0.82, 2.1, 0.92, couch, "sofa_3seat couch CanapeGris divano divan_02", ""},
-	{"bench", 0.8, 1.6, 0.6, seat, "park_bench bench_a banc_public Parkbank", "seat_plank backrest bench_leg bench_leg bench_leg bench_leg"},
+	{"bench", 0.8, 1.6, 0.6, seat, "park_bench bench_a banc_public Parkbank",
+		"seat_plank backrest bench_leg bench_leg bench_leg bench_leg"},
 	{"stool", 0.46, 0.36, 0.36, top, "stool hocker_rund tabouret", "seat rung leg leg leg"},
 	{"bar stool", 0.78, 0.4, 0.42, top, "barstool bar_stool_chrome barhocker", "seat footrest column footrest footrest"},
 	{"table", 0.75, 1.6, 0.9, top, "dining_table tbl_oak esstisch mesa_madera kitchenTable", ""},
 	{"coffee table", 0.42, 1.1, 0.6, top, "coffee_table couchtisch CoffeeTableGlass", ""},
 	{"desk", 0.74, 1.4, 0.7, top, "writing_desk schreibtisch desk_02", "desktop drawer drawer desk_leg desk_leg"},
-	{"wardrobe", 2.1, 1.5, 0.6, cupboard, "wardrobe kleiderschrank closet_white", "body wardrobe_door wardrobe_door hanger_rail"},
+	{"wardrobe", 2.1, 1.5, 0.6, cupboard, "wardrobe kleiderschrank closet_white",
+		"body wardrobe_door wardrobe_door hanger_rail"},
 	{"cabinet", 0.85, 1.2, 0.45, cupboard, "sideboard kommode cabinet_low dresser credenza", "body drawer drawer knob"},
 	{"shelf", 1.9, 0.8, 0.3, boards, "bookshelf buecherregal Bookcase_tall etagere", ""},
-	{"fridge", 1.8, 0.6, 0.65, cupboard, "fridge kuehlschrank refrigerator_steel frigo", "body fridge_door fridge_door handle"},
+	{"fridge", 1.8, 0.6, 0.65, cupboard, "fridge kuehlschrank refrigerator_steel frigo",
+		"body fridge_door fridge_door handle"},
 	{"washing machine", 0.85, 0.6, 0.6, block, "washing_machine waschmaschine lave_linge", "drum"},
 	{"bed", 1.0, 1.6, 2.08, bedOf, "double_bed bett_alt cama_doble bed01", ""},
 	{"bathtub", 0.58, 1.7, 0.75, tubLong, "bathtub badewanne baignoire", "tub overflow"},
@@ -385,15 +397,19 @@ var truth = []thing{
 	{"mailbox", 1.2, 0.42, 0.38, block, "mailbox briefkasten post_box", "flap"},
 	{"planter", 0.5, 0.8, 0.5, openBox, "planter blumenkasten flower_box", ""},
 	{"power pole", 9.0, 2.0, 0.4, poleLamp, "power_pole telegraph_pole strommast", "pole pole cross_arm"},
-	{"car", 1.45, 1.8, 4.4, wheeled, "car_sedan auto_rot voiture hatchback coche taxi", "bonnet windshield wheel_fl wheel_fr wheel_rl wheel_rr"},
+	{"car", 1.45, 1.8, 4.4, wheeled, "car_sedan auto_rot voiture hatchback coche taxi",
+		"bonnet windshield wheel_fl wheel_fr wheel_rl wheel_rr"},
 	{"truck", 3.4, 2.5, 8.2, wheeled, "truck_old lkw camion lorry", "trailer cab wheel axle wheel axle"},
-	{"bus", 3.1, 2.55, 12.0, wheeled, "city_bus bus_02 autobus", "seat_row windshield wheel_fl wheel_fr wheel_rl wheel_rr"},
+	{"bus", 3.1, 2.55, 12.0, wheeled, "city_bus bus_02 autobus",
+		"seat_row windshield wheel_fl wheel_fr wheel_rl wheel_rr"},
 	{"bicycle", 1.05, 0.58, 1.75, twoWheels, "bicycle fahrrad velo_ville bike_old", ""},
-	{"motorcycle", 1.12, 0.78, 2.15, twoWheels, "motorcycle motorrad moto_classic", "wheel_front wheel_rear exhaust handlebar tank"},
+	{"motorcycle", 1.12, 0.78, 2.15, twoWheels, "motorcycle motorrad moto_classic",
+		"wheel_front wheel_rear exhaust handlebar tank"},
 	{"railcar", 3.8, 2.85, 19.0, railway, "train_wagon railcar locomotive triebwagen", ""},
 	{"boat", 0.9, 1.5, 4.2, hull, "rowing_boat ruderboot barca_remi dinghy", ""},
 	{"barrow", 0.62, 0.62, 1.4, barrowOf, "wheelbarrow schubkarre brouette", ""},
-	{"shipping container", 2.59, 2.44, 6.06, chestOf, "shipping_container cargo_container seecontainer", "corrugated container_door"},
+	{"shipping container", 2.59, 2.44, 6.06, chestOf, "shipping_container cargo_container seecontainer",
+		"corrugated container_door"},
 	{"person", 1.78, 0.52, 0.3, standing, "man_standing woman_walking person_a mann traveller", ""},
 	{"child", 1.15, 0.36, 0.24, standing, "child_girl kid_01 enfant", ""},
 	{"horse", 1.75, 0.55, 2.3, fourLegged, "horse_brown pferd cheval caballo", "body mane tail hoof hoof hoof hoof"},
@@ -474,7 +490,8 @@ func mushroomOf(b *builder, h, w, d float64) {
 }
 
 func roofedLow(b *builder, h, w, d float64) {
-	p := []float32{float32(-w / 2), 0, float32(-d / 2), float32(w / 2), 0, float32(-d / 2), float32(w / 2), 0, float32(d / 2), float32(-w / 2), 0, float32(d / 2), float32(-w / 2), float32(h), 0, float32(w / 2), float32(h), 0}
+	p := []float32{float32(-w / 2), 0, float32(-d / 2), float32(w / 2), 0, float32(-d / 2), float32(w / 2), 0,
+		float32(d / 2), float32(-w / 2), 0, float32(d / 2), float32(-w / 2), float32(h), 0, float32(w / 2), float32(h), 0}
 	b.body("canvas", p, []uint32{0, 1, 5, 0, 5, 4, 2, 3, 4, 2, 4, 5, 0, 4, 3, 1, 2, 5})
 	b.box("peg", -w/2, 0, -0.02, -w/2+0.02, 0.1, 0.02)
 }
@@ -497,11 +514,16 @@ type statement struct {
 
 // What suppliers' files state and what they really are (memory).
 var statements = []statement{
-	{"OBJ", model.Unit{Name: "metre", MetresPerUnit: 1, From: "assumed"}, "Y", []float64{1, 0.01, 0.001, 0.0254, 0.3048}, [3]float64{0, 2, 1}, []float64{4, 4, 1.5, 1, 0.5}},
-	{"STL", model.Unit{Name: "millimetre", MetresPerUnit: 0.001, From: "assumed"}, "Z", []float64{0.001, 0.0254, 0.01, 1}, [3]float64{0, 1, 2}, []float64{6, 1.5, 1, 1}},
-	{"PLY", model.Unit{Name: "metre", MetresPerUnit: 1, From: "assumed"}, "Y", []float64{1, 0.001, 0.01}, [3]float64{0, 1, 1}, []float64{5, 2, 1.5}},
-	{"GLB", model.Unit{Name: "metre", MetresPerUnit: 1, From: "format"}, "Y", []float64{1, 0.01, 0.001, 0.0254}, [3]float64{0, 15, 1}, []float64{7, 1.5, 0.5, 0.5}},
-	{"COLLADA", model.Unit{Name: "centimetre", MetresPerUnit: 0.01, From: "header"}, "Z", []float64{0.01, 1, 0.001, 0.0254}, [3]float64{0, 1, 15}, []float64{7, 1.5, 0.5, 0.7}},
+	{"OBJ", model.Unit{Name: "metre", MetresPerUnit: 1, From: "assumed"}, "Y", []float64{1, 0.01, 0.001, 0.0254, 0.3048},
+		[3]float64{0, 2, 1}, []float64{4, 4, 1.5, 1, 0.5}},
+	{"STL", model.Unit{Name: "millimetre", MetresPerUnit: 0.001, From: "assumed"}, "Z", []float64{0.001, 0.0254, 0.01, 1},
+		[3]float64{0, 1, 2}, []float64{6, 1.5, 1, 1}},
+	{"PLY", model.Unit{Name: "metre", MetresPerUnit: 1, From: "assumed"}, "Y", []float64{1, 0.001, 0.01},
+		[3]float64{0, 1, 1}, []float64{5, 2, 1.5}},
+	{"GLB", model.Unit{Name: "metre", MetresPerUnit: 1, From: "format"}, "Y", []float64{1, 0.01, 0.001, 0.0254},
+		[3]float64{0, 15, 1}, []float64{7, 1.5, 0.5, 0.5}},
+	{"COLLADA", model.Unit{Name: "centimetre", MetresPerUnit: 0.01, From: "header"}, "Z",
+		[]float64{0.01, 1, 0.001, 0.0254}, [3]float64{0, 1, 15}, []float64{7, 1.5, 0.5, 0.7}},
 }
 
 // want draws what a supplier's files really are.
@@ -535,7 +557,8 @@ func (t *thing) make(rng *rand.Rand, st *statement, w want, naming string) *Subj
 	turn := geom.Compose(geom.V{}, geom.Turn(geom.V{Y: 1}, float64(rng.IntN(4))*math.Pi/2), geom.V{X: 1, Y: 1, Z: 1})
 	back := model.UpTurn(w.up)
 	inverse, _ := back.Affine()
-	top := geom.Scaling(1 / w.metres).Mul(inverse).Mul(turn).Mul(geom.Translation(geom.V{X: rng.Float64(), Z: rng.Float64()}))
+	top := geom.Scaling(1 / w.metres).Mul(inverse).Mul(turn).Mul(geom.Translation(geom.V{X: rng.Float64(),
+		Z: rng.Float64()}))
 	names := strings.Fields(t.parts)
 	for i := range b.m.Nodes {
 		b.m.Nodes[i].Local = top

@@ -437,8 +437,10 @@ func crushed(in unit.Ruler, rows map[string]*crush) (list []Snag) {
 			continue
 		}
 		at := k.at
-		list = append(list, Snag{Step: "dress", Kind: "overlap", ID: k.id, IDs: []string{k.id}, At: &at, Number: k.depth, Key: key("row", k.id),
-			What: fmt.Sprintf("%s: its things reach into their neighbours %d times, the deepest %s: set them farther apart", k.name, k.n, in.Distance(k.depth))})
+		list = append(list, Snag{Step: "dress", Kind: "overlap", ID: k.id, IDs: []string{k.id}, At: &at, Number: k.depth,
+			Key: key("row", k.id),
+			What: fmt.Sprintf("%s: its things reach into their neighbours %d times, the deepest %s: set them farther apart",
+				k.name, k.n, in.Distance(k.depth))})
 	}
 	slices.SortFunc(list, func(a, b Snag) int { return strings.Compare(a.ID, b.ID) })
 	return list
@@ -472,8 +474,9 @@ func (c *Contacts) sags(in unit.Ruler, s *Solid, lands []*Solid) []Snag {
 	}
 	at := g.at
 	return []Snag{{Step: "dress", Kind: "below", ID: s.ID, IDs: []string{s.ID}, At: &at, Number: g.deep,
-		Key:  key("sags", s.ID),
-		What: fmt.Sprintf("%s hangs %s below the ground: give it less sag, or raise its supports", s.Name, in.Distance(g.deep))}}
+		Key: key("sags", s.ID),
+		What: fmt.Sprintf("%s hangs %s below the ground: give it less sag, or raise its supports", s.Name,
+			in.Distance(g.deep))}}
 }
 
 // crowd tells of a thing that reaches into so many that only of some it was
@@ -490,8 +493,10 @@ func (c *Contacts) crowd(a *Solid) []Snag {
 	}
 	slices.Sort(ids[1:])
 	n, at := len(ids)-1, a.Body.Box.Center()
-	return []Snag{{Step: "dress", Kind: "overlap", ID: a.ID, IDs: ids, At: &at, Number: float64(n), Key: key("crowd", a.ID),
-		What: fmt.Sprintf("%s reaches into %d more; of the %d that it shares most with it was measured how deep", a.Name, n, deepest)}}
+	return []Snag{{Step: "dress", Kind: "overlap", ID: a.ID, IDs: ids, At: &at, Number: float64(n),
+		Key: key("crowd", a.ID),
+		What: fmt.Sprintf("%s reaches into %d more; of the %d that it shares most with it was measured how deep", a.Name, n,
+			deepest)}}
 }
 
 // snags of two things that reach into one another or flicker.
@@ -500,20 +505,24 @@ func (p *pair) snags(in unit.Ruler, a, b *Solid) (list []Snag) {
 		a, b = b, a
 	}
 	if !p.intended(a, b) {
-		s := Snag{Step: "dress", ID: a.ID, IDs: []string{a.ID, b.ID}, At: &p.at, Number: p.depth, Fix: "clear", Label: "move out", Key: key("in", a.ID, b.ID)}
+		s := Snag{Step: "dress", ID: a.ID, IDs: []string{a.ID, b.ID}, At: &p.at, Number: p.depth, Fix: "clear",
+			Label: "move out", Key: key("in", a.ID, b.ID)}
 		volume := ""
 		if p.volume > 0 {
 			volume = ", " + liters(p.volume)
 		}
 		if b.Land {
-			s.Kind, s.What, s.Fix, s.Label = "sunk", fmt.Sprintf("%s is sunk %s into %s", a.Name, in.Distance(p.depth), b.Name), "ground", "put down"
+			s.Kind, s.What, s.Fix, s.Label = "sunk", fmt.Sprintf("%s is sunk %s into %s", a.Name, in.Distance(p.depth), b.Name),
+				"ground", "put down"
 		} else {
-			s.Kind, s.What = "overlap", fmt.Sprintf("%s and %s reach %s%s into one another%s", a.Name, b.Name, map[bool]string{true: "at most "}[p.most], in.Distance(p.depth), volume)
+			s.Kind, s.What = "overlap", fmt.Sprintf("%s and %s reach %s%s into one another%s", a.Name, b.Name,
+				map[bool]string{true: "at most "}[p.most], in.Distance(p.depth), volume)
 		}
 		list = append(list, s)
 	}
 	if p.flush > flushLeast && !(a.StandIn && b.StandIn) {
-		list = append(list, Snag{Step: "dress", Kind: "flush", ID: a.ID, IDs: []string{a.ID, b.ID}, At: &p.at, Number: p.flush, Key: key("flush", a.ID, b.ID), Fix: "part", Label: "set 2 mm apart",
+		list = append(list, Snag{Step: "dress", Kind: "flush", ID: a.ID, IDs: []string{a.ID, b.ID}, At: &p.at,
+			Number: p.flush, Key: key("flush", a.ID, b.ID), Fix: "part", Label: "set 2 mm apart",
 			What: fmt.Sprintf("%s and %s lie in one plane over %s: it will flicker", a.Name, b.Name, area(p.flush))})
 	}
 	return list
@@ -563,7 +572,8 @@ func (c *Contacts) below(in unit.Ruler, s *Solid, lands []*Solid) (g Snag, ok bo
 		return g, false
 	}
 	mid.Y = s.Body.Box.Max.Y
-	return Snag{Step: "dress", Kind: "below", ID: s.ID, IDs: []string{s.ID}, At: &mid, Number: deep, Key: key("below", s.ID), Fix: "ground", Label: "put down",
+	return Snag{Step: "dress", Kind: "below", ID: s.ID, IDs: []string{s.ID}, At: &mid, Number: deep,
+		Key: key("below", s.ID), Fix: "ground", Label: "put down",
 		What: fmt.Sprintf("%s lies %s below the ground", s.Name, in.Distance(deep))}, true
 }
 
@@ -592,7 +602,8 @@ func (c *Contacts) floating(in unit.Ruler, solids []Solid, lands []*Solid, burie
 	held := make(map[int]bool)
 	for i := range solids {
 		s := &solids[i]
-		if s.Body == nil || s.Land || s.Fixed || s.Soft || buried[s.ID] || s.Body.Box.Min.Y <= touchGap && c.onPlane(s, lands) {
+		if s.Body == nil || s.Land || s.Fixed || s.Soft || buried[s.ID] || s.Body.Box.Min.Y <= touchGap &&
+			c.onPlane(s, lands) {
 			held[root(i)] = true
 		}
 	}
@@ -625,7 +636,8 @@ func (c *Contacts) floating(in unit.Ruler, solids []Solid, lands []*Solid, burie
 		if len(ids) > 1 {
 			what = fmt.Sprintf("%s and what it touches float %s above %s", s.Name, in.Distance(gap), on)
 		}
-		list = append(list, Snag{Step: "dress", Kind: "floating", ID: s.ID, IDs: ids, At: &mid, Number: gap, Key: key("float", s.ID), Fix: "ground", Label: "put down", What: what})
+		list = append(list, Snag{Step: "dress", Kind: "floating", ID: s.ID, IDs: ids, At: &mid, Number: gap,
+			Key: key("float", s.ID), Fix: "ground", Label: "put down", What: what})
 	}
 	return list
 }

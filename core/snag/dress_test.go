@@ -123,7 +123,8 @@ func TestRowsThatReachIntoThemselves(t *testing.T) {
 // pit of 1 m it does not, on a hill of 0.3 m it lies deeper.
 func TestRopesUnderTheGround(t *testing.T) {
 	line := &lay.Garland{Points: []geom.V{v(-5, 2, 0), v(5, 2, 0)}, Sag: 2.5, Thick: 0.02}
-	rope := Solid{ID: "rope", Name: "rope", Key: "rope", Fixed: true, Rope: true, Body: contact.Place(contact.New(line.Lay().Model, geom.Identity), geom.Identity)}
+	rope := Solid{ID: "rope", Name: "rope", Key: "rope", Fixed: true, Rope: true,
+		Body: contact.Place(contact.New(line.Lay().Model, geom.Identity), geom.Identity)}
 	sags := func(solids ...Solid) []Snag {
 		return slices.DeleteFunc(find(t, solids...), func(s Snag) bool { return s.Kind != "below" })
 	}
@@ -151,7 +152,8 @@ func TestMeasuringAgainIsMeasuringAnew(t *testing.T) {
 	r := rand.New(rand.NewPCG(3, 4))
 	solids := []Solid{floor()}
 	move := func(s *Solid) {
-		*s = block(s.ID, v(6*r.Float64(), r.Float64()-0.2, 6*r.Float64()), v(0.3+r.Float64(), 0.3+r.Float64(), 0.3+r.Float64()))
+		*s = block(s.ID, v(6*r.Float64(), r.Float64()-0.2, 6*r.Float64()),
+			v(0.3+r.Float64(), 0.3+r.Float64(), 0.3+r.Float64()))
 		s.Key = string(rune('a'+r.IntN(26))) + s.Name + string(rune('a'+r.IntN(26))) + string(rune('a'+r.IntN(26)))
 	}
 	for i := range 40 {
@@ -187,19 +189,22 @@ func TestMeasuringAgainIsMeasuringAnew(t *testing.T) {
 	if c.Update(ctx, solids) == nil {
 		t.Error("it goes on when it is stopped")
 	}
-	if err := c.Update(context.Background(), solids); err != nil || len(c.Find(unit.InMetres, solids)) != len(find(t, slices.Clone(solids)...)) {
+	if err := c.Update(context.Background(), solids); err != nil ||
+		len(c.Find(unit.InMetres, solids)) != len(find(t, slices.Clone(solids)...)) {
 		t.Error("after it was stopped it measures something else")
 	}
 }
 
 func stand(id string, at geom.V, yaw, size float64) Stand {
-	return Stand{ID: id, Name: id, Piece: "p", Box: geom.Box{Min: v(-0.5, 0, -0.5), Max: v(0.5, 1, 0.5)}, World: geom.Compose(at, geom.Turn(v(0, 1, 0), yaw), v(size, size, size)), Yaw: yaw, Scale: size}
+	return Stand{ID: id, Name: id, Piece: "p", Box: geom.Box{Min: v(-0.5, 0, -0.5), Max: v(0.5, 1, 0.5)},
+		World: geom.Compose(at, geom.Turn(v(0, 1, 0), yaw), v(size, size, size)), Yaw: yaw, Scale: size}
 }
 
 func TestPicturesTellTwinsAndWhatIsUnseen(t *testing.T) {
 	view := optics.Default()
 	view.Eye, view.Yaw = v(0, 1.6, 0), 0
-	list := []Stand{stand("a", v(-1, 0, -6), 0.5, 1), stand("b", v(1, 0, -6), 0.51, 1.01), stand("c", v(0, 0, -8), 2, 1), stand("behind", v(0, 0, 9), 0.5, 1)}
+	list := []Stand{stand("a", v(-1, 0, -6), 0.5, 1), stand("b", v(1, 0, -6), 0.51, 1.01), stand("c", v(0, 0, -8), 2, 1),
+		stand("behind", v(0, 0, 9), 0.5, 1)}
 	twins := Twins([]optics.View{view}, list)
 	if len(twins) != 1 || !slices.Equal(twins[0].IDs, []string{"a", "b"}) {
 		t.Errorf("twins %+v", twins)
@@ -247,7 +252,8 @@ func TestADoorThatCannotOpen(t *testing.T) {
 	if len(list) != 1 || list[0].Number < 30 || list[0].Number > 39 {
 		t.Errorf("%+v", list)
 	}
-	if list := Doors("room", "hut", []lay.Swing{s}, []Solid{block("post", v(at+0.6, 0, at+0.6), v(0.1, 1, 0.1))}); len(list) != 0 {
+	if list := Doors("room", "hut", []lay.Swing{s},
+		[]Solid{block("post", v(at+0.6, 0, at+0.6), v(0.1, 1, 0.1))}); len(list) != 0 {
 		t.Errorf("a post out of reach: %+v", list)
 	}
 }
@@ -300,8 +306,10 @@ func TestACrowdIsMeasuredInPart(t *testing.T) {
 		if err := c.Update(context.Background(), crowd(moved)); err != nil {
 			t.Fatal(err)
 		}
-		if got, want := tell(c.Find(unit.RulerOf("metre"), crowd(moved))), tell(find(t, crowd(moved)...)); !slices.Equal(got, want) {
-			t.Errorf("moved by %v: measured in parts\n%s\nat once\n%s", moved, strings.Join(got, "\n"), strings.Join(want, "\n"))
+		if got, want := tell(c.Find(unit.RulerOf("metre"), crowd(moved))),
+			tell(find(t, crowd(moved)...)); !slices.Equal(got, want) {
+			t.Errorf("moved by %v: measured in parts\n%s\nat once\n%s", moved, strings.Join(got, "\n"),
+				strings.Join(want, "\n"))
 		}
 	}
 }

@@ -44,7 +44,8 @@ const (
 func Framing(in unit.Ruler, s *Seen) (list []Snag) {
 	v := &s.View
 	put := func(kind, id, fix, label, format string, args ...any) {
-		n := Snag{Step: "frame", Kind: kind, ID: id, IDs: []string{}, Shot: s.Shot, Fix: fix, Label: label, Key: kind + ":" + s.Shot + ":" + id, What: s.Name + ": " + fmt.Sprintf(format, args...)}
+		n := Snag{Step: "frame", Kind: kind, ID: id, IDs: []string{}, Shot: s.Shot, Fix: fix, Label: label,
+			Key: kind + ":" + s.Shot + ":" + id, What: s.Name + ": " + fmt.Sprintf(format, args...)}
 		if id != "" {
 			n.IDs = []string{id}
 		}
@@ -55,7 +56,8 @@ func Framing(in unit.Ruler, s *Seen) (list []Snag) {
 			put("cut near", "", "fit", "fit range", "the near plane at %s cuts %s", in.Distance(v.Near), few(s.CutNear))
 		}
 		if n := len(s.CutFar); n > 0 {
-			put("cut far", "", "fit", "fit range", "the far plane at %s cuts %s, seen to %s", in.Distance(v.Far), few(s.CutFar), in.Distance(s.Range.Far))
+			put("cut far", "", "fit", "fit range", "the far plane at %s cuts %s, seen to %s", in.Distance(v.Far), few(s.CutFar),
+				in.Distance(s.Range.Far))
 		}
 	}
 	kind, name, id := s.Now.Scene.Stuck(&s.Now.View)
@@ -68,7 +70,8 @@ func Framing(in unit.Ruler, s *Seen) (list []Snag) {
 	f := &s.Figures
 	blocked := false
 	for _, c := range f.Cover {
-		if kind == "" && c.Share > blockedMost && !s.land(c.ID) && s.nearest(c.ID) < 0.25*max(v.Focus, 1) && c.ID != v.Subject {
+		if kind == "" && c.Share > blockedMost && !s.land(c.ID) && s.nearest(c.ID) < 0.25*max(v.Focus, 1) &&
+			c.ID != v.Subject {
 			put("wall", c.ID, "", "", "the camera looks against %s, which fills %.0f %% of the picture", c.Name, 100*c.Share)
 			blocked = true
 		}
@@ -90,7 +93,9 @@ func Framing(in unit.Ruler, s *Seen) (list []Snag) {
 		}
 	}
 	if p := math.Abs(unit.Degrees(v.Pitch)); p > tiltLeast && p < tiltMost && s.Still {
-		put("converge", "", "straight", "make them parallel", "tilted by %.1f°, verticals converge a little: make them parallel, or tilt so that it is seen", unit.Degrees(v.Pitch))
+		put("converge", "", "straight", "make them parallel",
+			"tilted by %.1f°, verticals converge a little: make them parallel, or tilt so that it is seen",
+			unit.Degrees(v.Pitch))
 	}
 	if r := math.Abs(unit.Degrees(v.Roll)); r > rollLeast && r < rollMost {
 		put("horizon", "", "level", "level it", "the horizon is tilted by %.1f°", unit.Degrees(v.Roll))
@@ -129,7 +134,8 @@ func (s *Seen) nearest(id string) float64 {
 			continue
 		}
 		b, e := t.Body.Box, s.Now.View.Eye
-		at := geom.V{X: min(max(e.X, b.Min.X), b.Max.X), Y: min(max(e.Y, b.Min.Y), b.Max.Y), Z: min(max(e.Z, b.Min.Z), b.Max.Z)}
+		at := geom.V{X: min(max(e.X, b.Min.X), b.Max.X), Y: min(max(e.Y, b.Min.Y), b.Max.Y),
+			Z: min(max(e.Z, b.Min.Z), b.Max.Z)}
 		d = min(d, at.Sub(e).Len())
 	}
 	return d

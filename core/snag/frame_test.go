@@ -65,8 +65,10 @@ func TestWhatIsWrongWithAShotIsNamed(t *testing.T) {
 		"inside the wall":    {func(v *optics.View) { v.Eye = geom.V{X: 10, Y: 1, Z: -2} }, "within", "inside wall"},
 		"under the floor":    {func(v *optics.View) { v.Eye.Y = -0.1 }, "under", "floor"},
 		"against the wall":   {func(v *optics.View) { v.Eye = geom.V{X: 10, Y: 1.6, Z: -1.2} }, "wall", "fills"},
-		"subject beside":     {func(v *optics.View) { v.Subject, v.Yaw = "man", 2 }, "hidden", "man, the subject, is not in the picture"},
-		"subject soft":       {func(v *optics.View) { v.Subject, v.Focal, v.FNumber, v.Focus = "man", 85, 1.4, 3 }, "soft", "out of focus"},
+		"subject beside": {func(v *optics.View) { v.Subject, v.Yaw = "man", 2 }, "hidden",
+			"man, the subject, is not in the picture"},
+		"subject soft": {func(v *optics.View) { v.Subject, v.Focal, v.FNumber, v.Focus = "man", 85, 1.4, 3 }, "soft",
+			"out of focus"},
 		"subject behind a man": {func(v *optics.View) {
 			v.Subject, v.Eye = "man", geom.V{X: 10, Y: 1.6, Z: -3}
 			v.AimAt(geom.V{Y: 1, Z: -4})
@@ -99,7 +101,8 @@ func TestCutThingsAreToldOnceForEachPlane(t *testing.T) {
 	s := looked(v)
 	s.CutNear, s.CutFar = []string{"a"}, []string{"b", "c", "d", "e", "f"}
 	list := Framing(unit.InMetres, s)
-	if len(list) != 2 || !strings.Contains(list[0].What, "cuts a") || !strings.Contains(list[1].What, "b, c, d and 2 more") || list[0].Fix != "fit" {
+	if len(list) != 2 || !strings.Contains(list[0].What, "cuts a") || !strings.Contains(list[1].What,
+		"b, c, d and 2 more") || list[0].Fix != "fit" {
 		t.Errorf("%+v", list)
 	}
 	s.View.CutMeant = true

@@ -40,7 +40,8 @@ func Twins(views []optics.View, list []Stand) (out []Snag) {
 	var order []string
 	worst := map[string]map[int]bool{} // by piece
 	alike := func(a, b *Stand) bool {
-		return math.Abs(a.Pitch-b.Pitch) < twinTurn && math.Abs(a.Roll-b.Roll) < twinTurn && math.Abs(math.Log(a.Scale/b.Scale)) < twinSize
+		return math.Abs(a.Pitch-b.Pitch) < twinTurn && math.Abs(a.Roll-b.Roll) < twinTurn &&
+			math.Abs(math.Log(a.Scale/b.Scale)) < twinSize
 	}
 	turn := func(i int) float64 { return math.Mod(math.Mod(list[i].Yaw, 2*math.Pi)+2*math.Pi, 2*math.Pi) }
 	for v := range views {
@@ -101,7 +102,8 @@ func Twins(views []optics.View, list []Stand) (out []Snag) {
 			more = fmt.Sprintf(" and %d more", n)
 		}
 		mid := list[ids[0]].World.Point(list[ids[0]].Box.Center())
-		out = append(out, Snag{Step: "dress", Kind: "twins", ID: named[0], IDs: named, At: &mid, Number: float64(len(ids)), Key: "twins:" + piece, Fix: "vary", Label: "vary",
+		out = append(out, Snag{Step: "dress", Kind: "twins", ID: named[0], IDs: named, At: &mid, Number: float64(len(ids)),
+			Key: "twins:" + piece, Fix: "vary", Label: "vary",
 			What: fmt.Sprintf("%s%s stand alike in one picture", strings.Join(names, ", "), more)})
 	}
 	return out
@@ -129,7 +131,8 @@ func Unseen(views []optics.View, list []Stand) []Snag {
 	if len(ids) > 1 {
 		what = fmt.Sprintf("%s and %d more are in no shot", list[first].Name, len(ids)-1)
 	}
-	return []Snag{{Step: "dress", Kind: "unseen", ID: ids[0], IDs: ids, At: &mid, Number: float64(len(ids)), Key: key("unseen", ids...), Fix: "hide", Label: "hide", What: what}}
+	return []Snag{{Step: "dress", Kind: "unseen", ID: ids[0], IDs: ids, At: &mid, Number: float64(len(ids)),
+		Key: key("unseen", ids...), Fix: "hide", Label: "hide", What: what}}
 }
 
 // farOff is how many times farther than nine of ten things one stands before it
@@ -162,7 +165,8 @@ func Far(in unit.Ruler, list []Stand) (out []Snag) {
 			continue
 		}
 		p := list[i].World.Point(list[i].Box.Center())
-		out = append(out, Snag{Step: "dress", Kind: "far", ID: list[i].ID, IDs: []string{list[i].ID}, At: &p, Number: away[i], Key: key("far", list[i].ID),
+		out = append(out, Snag{Step: "dress", Kind: "far", ID: list[i].ID, IDs: []string{list[i].ID}, At: &p,
+			Number: away[i], Key: key("far", list[i].ID),
 			What: fmt.Sprintf("%s stands %s from the middle of the set", list[i].Name, in.Distance(away[i]))})
 	}
 	return out
@@ -173,7 +177,8 @@ func Far(in unit.Ruler, list []Stand) (out []Snag) {
 func Doors(room, name string, swings []lay.Swing, solids []Solid) (out []Snag) {
 	for _, s := range swings {
 		turn := s.Open - s.Closed
-		reach := geom.Box{Min: geom.V{X: s.Hinge.X - s.Width, Y: s.From, Z: s.Hinge.Z - s.Width}, Max: geom.V{X: s.Hinge.X + s.Width, Y: s.To, Z: s.Hinge.Z + s.Width}}
+		reach := geom.Box{Min: geom.V{X: s.Hinge.X - s.Width, Y: s.From, Z: s.Hinge.Z - s.Width},
+			Max: geom.V{X: s.Hinge.X + s.Width, Y: s.To, Z: s.Hinge.Z + s.Width}}
 		var near []*Solid
 		for i := range solids {
 			if o := &solids[i]; o.Body != nil && o.ID != room && !o.Land && !o.Soft && o.Body.Box.Meets(&reach, touchGap) {
@@ -190,7 +195,8 @@ func Doors(room, name string, swings []lay.Swing, solids []Solid) (out []Snag) {
 			}
 			opens := math.Abs(turn) * float64(k) / steps * 180 / math.Pi
 			mid := near[i].Body.Box.Center()
-			out = append(out, Snag{Step: "dress", Kind: "door", ID: near[i].ID, IDs: []string{near[i].ID, room}, At: &mid, Number: opens, Key: key("door", room+" "+s.Name, near[i].ID),
+			out = append(out, Snag{Step: "dress", Kind: "door", ID: near[i].ID, IDs: []string{near[i].ID, room}, At: &mid,
+				Number: opens, Key: key("door", room+" "+s.Name, near[i].ID),
 				What: fmt.Sprintf("%s of %s opens %.0f° only: %s is in its way", s.Name, name, opens, near[i].Name)})
 			break
 		}
@@ -204,9 +210,12 @@ func DoorLeaf(s lay.Swing, a float64) *contact.Placed {
 	const thick, clear = 0.04, 0.06
 	w, h := float32(s.Width), float32(s.To-s.From-0.02)
 	x0, z := float32(clear), float32(thick/2)
-	b := contact.Mesh([][3]float32{{x0, 0, -z}, {w, 0, -z}, {w, 0, z}, {x0, 0, z}, {x0, h, -z}, {w, h, -z}, {w, h, z}, {x0, h, z}},
-		[][3]uint32{{0, 1, 2}, {0, 2, 3}, {4, 6, 5}, {4, 7, 6}, {0, 5, 1}, {0, 4, 5}, {1, 6, 2}, {1, 5, 6}, {2, 7, 3}, {2, 6, 7}, {3, 4, 0}, {3, 7, 4}})
-	return contact.Place(b, geom.Compose(geom.V{X: s.Hinge.X, Y: s.From + 0.01, Z: s.Hinge.Z}, geom.Turn(geom.V{Y: 1}, -a), geom.V{X: 1, Y: 1, Z: 1}))
+	b := contact.Mesh([][3]float32{{x0, 0, -z}, {w, 0, -z}, {w, 0, z}, {x0, 0, z}, {x0, h, -z}, {w, h, -z}, {w, h, z},
+		{x0, h, z}},
+		[][3]uint32{{0, 1, 2}, {0, 2, 3}, {4, 6, 5}, {4, 7, 6}, {0, 5, 1}, {0, 4, 5}, {1, 6, 2}, {1, 5, 6}, {2, 7, 3},
+			{2, 6, 7}, {3, 4, 0}, {3, 7, 4}})
+	return contact.Place(b, geom.Compose(geom.V{X: s.Hinge.X, Y: s.From + 0.01, Z: s.Hinge.Z},
+		geom.Turn(geom.V{Y: 1}, -a), geom.V{X: 1, Y: 1, Z: 1}))
 }
 
 // holeLeast is the share of the picture from which on a hole is told.
@@ -254,7 +263,8 @@ func Holes(views []optics.View, names []string, solids []Solid) (out []Snag) {
 		d := sum.Unit()
 		at := v.Eye.Add(d.Mul(min(math.Abs(v.Eye.Y)/max(-d.Y, 1e-3), 100)))
 		out = append(out, Snag{Step: "dress", Kind: "hole", At: &at, Number: share, IDs: []string{}, Key: "hole:" + names[n],
-			What: fmt.Sprintf("the void is seen through %.1f %% of %s, below the horizon: widen the ground or hang a backdrop", 100*share, names[n])})
+			What: fmt.Sprintf("the void is seen through %.1f %% of %s, below the horizon: widen the ground or hang a backdrop",
+				100*share, names[n])})
 	}
 	return out
 }

@@ -59,10 +59,12 @@ func Implausible(in unit.Ruler, id, name string, size geom.V) []Snag {
 		}
 		return 0
 	}
-	if h, l := off(size.Y, k.Height), off(max(size.X, size.Z), k.Length); h*l <= 0 { // one of them is as it should be, or they disagree
+	// one of them is as it should be, or they disagree
+	if h, l := off(size.Y, k.Height), off(max(size.X, size.Z), k.Length); h*l <= 0 {
 		return nil
 	}
-	return []Snag{{Step: "size", What: fmt.Sprintf("%s is %s high; nine of ten of its kind (%s) are %s to %s", name, in.Distance(size.Y), k.Name, in.Distance(k.Height.Low), in.Distance(k.Height.High)), ID: id}}
+	return []Snag{{Step: "size", What: fmt.Sprintf("%s is %s high; nine of ten of its kind (%s) are %s to %s", name,
+		in.Distance(size.Y), k.Name, in.Distance(k.Height.Low), in.Distance(k.Height.High)), ID: id}}
 }
 
 const (
@@ -83,7 +85,8 @@ func Beside(in unit.Ruler, things []Thing) (list []Snag) {
 	for i := range things {
 		for j := 0; j < i; j++ {
 			a, b := i, j
-			if of[a] == nil || of[b] == nil || of[a] == of[b] || things[a].Ground || things[b].Ground || !near(boxes[a], boxes[b]) {
+			if of[a] == nil || of[b] == nil || of[a] == of[b] || things[a].Ground || things[b].Ground ||
+				!near(boxes[a], boxes[b]) {
 				continue
 			}
 			ha, hb := things[a].Size.Y, things[b].Size.Y
@@ -101,7 +104,8 @@ func Beside(in unit.Ruler, things []Thing) (list []Snag) {
 				continue
 			}
 			blamed[a] = true
-			list = append(list, Snag{Step: "dress", What: fmt.Sprintf("%s is %s high beside %s of %s: one of them cannot be right", things[a].Name, in.Distance(ha), things[b].Name, in.Distance(hb)), ID: things[a].ID})
+			list = append(list, Snag{Step: "dress", What: fmt.Sprintf("%s is %s high beside %s of %s: one of them cannot be "+
+				"right", things[a].Name, in.Distance(ha), things[b].Name, in.Distance(hb)), ID: things[a].ID})
 		}
 	}
 	return list
@@ -109,7 +113,8 @@ func Beside(in unit.Ruler, things []Thing) (list []Snag) {
 
 func near(a, b geom.Box) bool {
 	gap := func(a0, a1, b0, b1 float64) float64 { return max(b0-a1, a0-b1, 0) }
-	return math.Hypot(gap(a.Min.X, a.Max.X, b.Min.X, b.Max.X), gap(a.Min.Z, a.Max.Z, b.Min.Z, b.Max.Z)) <= withinReach && gap(a.Min.Y, a.Max.Y, b.Min.Y, b.Max.Y) <= withinReach
+	return math.Hypot(gap(a.Min.X, a.Max.X, b.Min.X, b.Max.X), gap(a.Min.Z, a.Max.Z, b.Min.Z, b.Max.Z)) <= withinReach &&
+		gap(a.Min.Y, a.Max.Y, b.Min.Y, b.Max.Y) <= withinReach
 }
 
 // far is by how many deviations a height differs from its kind's mean.
@@ -123,7 +128,8 @@ func Distorted(id, name string, by float64) []Snag {
 	if by < stretchOff-1 {
 		return nil
 	}
-	return []Snag{{Step: "size", What: fmt.Sprintf("%s is out of proportion by %.0f %%", name, 100*by), ID: id, Fix: "even", Label: "as it came"}}
+	return []Snag{{Step: "size", What: fmt.Sprintf("%s is out of proportion by %.0f %%", name, 100*by), ID: id,
+		Fix: "even", Label: "as it came"}}
 }
 
 // Stretched finds things whose scale is not the same along all axes.
@@ -144,7 +150,9 @@ func Stretched(things []Thing) (list []Snag) {
 			continue
 		}
 		axis := [3]string{"width", "height", "depth"}
-		list = append(list, Snag{Step: "dress", What: fmt.Sprintf("%s is stretched: its %s by %.0f %% more than its %s", things[i].Name, axis[hi], 100*(s[hi]/s[lo]-1), axis[lo]), ID: things[i].ID})
+		list = append(list,
+			Snag{Step: "dress", What: fmt.Sprintf("%s is stretched: its %s by %.0f %% more than its %s", things[i].Name,
+				axis[hi], 100*(s[hi]/s[lo]-1), axis[lo]), ID: things[i].ID})
 	}
 	return list
 }

@@ -20,10 +20,12 @@ type Snag struct {
 	Label string `json:"label"`
 
 	// What follows is of those that measure how a set stands.
-	Kind   string   `json:"kind"` // floating, sunk, overlap, flush, below, twins, door, unseen, far, hole, budget, and those of framing
-	Key    string   `json:"key"`  // names it while it lasts; "": it cannot be meant
-	IDs    []string `json:"ids"`  // all of its things
-	At     *geom.V  `json:"at"`   // where it is, metres
+	// floating, sunk, overlap, flush, below, twins, door, unseen, far, hole, budget, and those of
+	// framing
+	Kind   string   `json:"kind"`
+	Key    string   `json:"key"` // names it while it lasts; "": it cannot be meant
+	IDs    []string `json:"ids"` // all of its things
+	At     *geom.V  `json:"at"`  // where it is, metres
 	Number float64  `json:"number"`
 	Meant  string   `json:"meant"` // the element that says that it is meant; "": it is not
 }
@@ -43,7 +45,8 @@ func Sizes(in unit.Ruler, id, name string, size geom.V) (list []Snag) {
 	top := size.Max()
 	switch {
 	case top > 2000 || top > 0 && top < 0.005:
-		return []Snag{{Step: "size", What: fmt.Sprintf("%s measures %s: choose its unit", name, in.Distance(top)), ID: id, Fix: "sized", Label: "it is right"}}
+		return []Snag{{Step: "size", What: fmt.Sprintf("%s measures %s: choose its unit", name, in.Distance(top)), ID: id,
+			Fix: "sized", Label: "it is right"}}
 	case math.IsNaN(top) || top == 0:
 		return []Snag{{Step: "size", What: fmt.Sprintf("%s has no size", name), ID: id}}
 	}

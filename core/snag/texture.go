@@ -19,9 +19,11 @@ type Texture struct {
 
 const (
 	pictureWide = 1920 // pixels of the picture that textures are judged in: a frame of full HD
-	coarseOff   = 4.0  // pixels a texel may be wide before it is seen as a blur; two or three are hidden by filtering (common practice)
-	fineOff     = 16.0 // texels a pixel may hold: four mip levels too many are memory that is never seen
-	fineFrom    = 2048 // pixels of a map below which there is nothing worth saving
+	// pixels a texel may be wide before it is seen as a blur; two or three are hidden by filtering
+	// (common practice)
+	coarseOff = 4.0
+	fineOff   = 16.0 // texels a pixel may hold: four mip levels too many are memory that is never seen
+	fineFrom  = 2048 // pixels of a map below which there is nothing worth saving
 )
 
 // TooCoarse finds the pictures on surfaces whose texels are wide in the picture
@@ -41,7 +43,8 @@ func TooCoarse(in unit.Ruler, v *optics.View, things []Thing, spans []optics.Spa
 	var order []string
 	for i, t := range textures {
 		s := spans[t.Thing]
-		if !s.Seen || s.Near <= v.Near || !(t.Texels > 0) || math.IsInf(t.Texels, 0) { // what the lens stands in is not known
+		// what the lens stands in is not known
+		if !s.Seen || s.Near <= v.Near || !(t.Texels > 0) || math.IsInf(t.Texels, 0) {
 			continue
 		}
 		px := perMetre / s.Near / t.Texels
@@ -62,9 +65,13 @@ func TooCoarse(in unit.Ruler, v *optics.View, things []Thing, spans []optics.Spa
 		at, name := spans[t.Thing].Near, things[t.Thing].Name
 		switch {
 		case w.pixels > coarseOff:
-			list = append(list, Snag{Step: "size", What: fmt.Sprintf("a texel of %q is %.0f pixels of the picture on %s, %s from the lens: too coarse; it wants a map %d times as wide, a smaller repeat or more distance", t.Surface, w.pixels, name, in.Distance(at), wider(w.pixels)), ID: t.Piece})
+			list = append(list, Snag{Step: "size", What: fmt.Sprintf("a texel of %q is %.0f pixels of the picture on %s, %s "+
+				"from the lens: too coarse; it wants a map %d times as wide, a smaller repeat or more distance", t.Surface,
+				w.pixels, name, in.Distance(at), wider(w.pixels)), ID: t.Piece})
 		case 1/w.pixels > fineOff && t.Pixels >= fineFrom:
-			list = append(list, Snag{Step: "size", What: fmt.Sprintf("%q has %.0f texels to a pixel of the picture where it is nearest, on %s, %s from the lens: a map of %d would show the same", t.Surface, 1/w.pixels, name, in.Distance(at), smaller(t.Pixels, w.pixels)), ID: t.Piece})
+			list = append(list, Snag{Step: "size", What: fmt.Sprintf("%q has %.0f texels to a pixel of the picture where it "+
+				"is nearest, on %s, %s from the lens: a map of %d would show the same", t.Surface, 1/w.pixels, name,
+				in.Distance(at), smaller(t.Pixels, w.pixels)), ID: t.Piece})
 		}
 	}
 	return list

@@ -14,19 +14,23 @@ import (
 func TestTexturesAreJudgedFromTheLens(t *testing.T) {
 	v := optics.Default()
 	v.Focal, v.Near = 36, 0.1
-	things := []Thing{box("near crate", geom.V{}, geom.V{X: 1, Y: 1, Z: 1}), box("far crate", geom.V{}, geom.V{X: 1, Y: 1, Z: 1}), box("behind", geom.V{}, geom.V{X: 1, Y: 1, Z: 1})}
+	things := []Thing{box("near crate", geom.V{}, geom.V{X: 1, Y: 1, Z: 1}),
+		box("far crate", geom.V{}, geom.V{X: 1, Y: 1, Z: 1}), box("behind", geom.V{}, geom.V{X: 1, Y: 1, Z: 1})}
 	spans := []optics.Span{{Near: 5, Far: 6, Seen: true}, {Near: 50, Far: 51, Seen: true}, {Near: 0.5, Far: 1}}
 	of := func(pixels int, texels float64) []Texture {
-		return []Texture{{1, "p", "Planks", pixels, texels}, {0, "p", "Planks", pixels, texels}, {2, "p", "Planks", pixels, texels}}
+		return []Texture{{1, "p", "Planks", pixels, texels}, {0, "p", "Planks", pixels, texels},
+			{2, "p", "Planks", pixels, texels}}
 	}
 	for _, c := range []struct {
 		pixels int
 		texels float64
 		want   string
 	}{
-		{64, 48, "a texel of \"Planks\" is 8 pixels of the picture on near crate, 5.00 m from the lens: too coarse; it wants a map 4 times as wide"},
+		{64, 48, "a texel of \"Planks\" is 8 pixels of the picture on near crate, 5.00 m from the lens: too coarse; it " +
+			"wants a map 4 times as wide"},
 		{64, 200, ""},
-		{4096, 38_400, "\"Planks\" has 100 texels to a pixel of the picture where it is nearest, on near crate, 5.00 m from the lens: a map of 128 would show the same"},
+		{4096, 38_400, "\"Planks\" has 100 texels to a pixel of the picture where it is nearest, on near crate, 5.00 m " +
+			"from the lens: a map of 128 would show the same"},
 		{1024, 38_400, ""}, // not worth it
 		{0, 0, ""},
 	} {
@@ -43,7 +47,8 @@ func TestTexturesAreJudgedFromTheLens(t *testing.T) {
 }
 
 func TestPiecesOutOfProportionAreFound(t *testing.T) {
-	if got := Distorted("p", "crate", 0.25); len(got) != 1 || got[0].What != "crate is out of proportion by 25 %" || got[0].Fix != "even" {
+	if got := Distorted("p", "crate", 0.25); len(got) != 1 || got[0].What != "crate is out of proportion by 25 %" ||
+		got[0].Fix != "even" {
 		t.Errorf("%+v", got)
 	}
 	if got := Distorted("p", "crate", 0.001); got != nil {

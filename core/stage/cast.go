@@ -24,7 +24,8 @@ type Cast struct {
 
 // NewCast is the cast of a move, which may be nil.
 func NewCast(move *motion.Move, members []Member) *Cast {
-	c := &Cast{move: move, members: make(map[string]int, len(members)), middle: make([]geom.V, len(members)), ids: make([]string, len(members))}
+	c := &Cast{move: move, members: make(map[string]int, len(members)), middle: make([]geom.V, len(members)),
+		ids: make([]string, len(members))}
 	named := map[string][]int{}
 	if move != nil {
 		for r := range move.Rides {

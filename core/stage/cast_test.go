@@ -17,7 +17,8 @@ func train() *motion.Move {
 
 // What belongs to a group rides with it, and what rides itself moves on top of that.
 func TestWhatRidesMovesWithItsGroup(t *testing.T) {
-	c := NewCast(train(), []Member{{ID: "car", Groups: []string{"inner", "train"}, Middle: geom.V{Z: 3}}, {ID: "lamp", Groups: []string{"train"}, Middle: geom.V{Y: 2}}, {ID: "tree", Middle: geom.V{X: 5}}})
+	c := NewCast(train(), []Member{{ID: "car", Groups: []string{"inner", "train"}, Middle: geom.V{Z: 3}},
+		{ID: "lamp", Groups: []string{"train"}, Middle: geom.V{Y: 2}}, {ID: "tree", Middle: geom.V{X: 5}}})
 	for id, want := range map[string]geom.V{"car": {X: 5, Z: 3}, "lamp": {X: 5, Y: 2.5}, "tree": {X: 5}} {
 		got, ok := c.Where(id, 2)
 		if !ok || got.Sub(want).Len() > 1e-9 {

@@ -53,7 +53,8 @@ func (p *Placement) Box(piece func(string) geom.Box) geom.Box {
 	if p.Piece != "" {
 		return piece(p.Piece)
 	}
-	return geom.Box{Min: geom.V{X: -p.Size.X / 2, Z: -p.Size.Z / 2}, Max: geom.V{X: p.Size.X / 2, Y: p.Size.Y, Z: p.Size.Z / 2}}
+	return geom.Box{Min: geom.V{X: -p.Size.X / 2, Z: -p.Size.Z / 2},
+		Max: geom.V{X: p.Size.X / 2, Y: p.Size.Y, Z: p.Size.Z / 2}}
 }
 
 // SetTransform sets where the placement stands and how it is turned to those of a
@@ -61,7 +62,9 @@ func (p *Placement) Box(piece func(string) geom.Box) geom.Box {
 func (p *Placement) SetTransform(m *geom.M) {
 	// What is mirrored points the other way.
 	s := p.Scale
-	x, y, z := (geom.V{X: m[0], Y: m[1], Z: m[2]}).Mul(math.Copysign(1, s.X)).Unit(), (geom.V{X: m[4], Y: m[5], Z: m[6]}).Mul(math.Copysign(1, s.Y)).Unit(), (geom.V{X: m[8], Y: m[9], Z: m[10]}).Mul(math.Copysign(1, s.Z)).Unit()
+	x, y, z := (geom.V{X: m[0], Y: m[1], Z: m[2]}).Mul(math.Copysign(1, s.X)).Unit(),
+		(geom.V{X: m[4], Y: m[5], Z: m[6]}).Mul(math.Copysign(1, s.Y)).Unit(),
+		(geom.V{X: m[8], Y: m[9], Z: m[10]}).Mul(math.Copysign(1, s.Z)).Unit()
 	p.At = geom.V{X: m[12], Y: m[13], Z: m[14]}
 	// Of yaw, then pitch, then roll: the third column's Y is -sin(pitch).
 	p.Pitch = math.Asin(min(max(-z.Y, -1), 1))
@@ -78,7 +81,8 @@ const PersonHeight = 1.75
 // Person is a stand-in of 1.75 m; shoulders and depth are those of a man
 // standing (from memory: about 0.5 m and 0.3 m).
 func Person(at geom.V) Placement {
-	return Placement{StandIn: "person", Name: "person", Size: geom.V{X: 0.5, Y: PersonHeight, Z: 0.3}, At: at, Scale: geom.V{X: 1, Y: 1, Z: 1}}
+	return Placement{StandIn: "person", Name: "person", Size: geom.V{X: 0.5, Y: PersonHeight, Z: 0.3}, At: at,
+		Scale: geom.V{X: 1, Y: 1, Z: 1}}
 }
 
 var tintForm = regexp.MustCompile("^#[0-9a-f]{6}$")
@@ -229,7 +233,8 @@ func (k *ShotSettings) Check() error {
 			return err
 		}
 	}
-	if k.First < 0 || k.Last < 0 || k.First > motion.MaxFrames || k.Last > motion.MaxFrames || k.Last > 0 && k.Last < k.First {
+	if k.First < 0 || k.Last < 0 || k.First > motion.MaxFrames || k.Last > motion.MaxFrames || k.Last > 0 &&
+		k.Last < k.First {
 		return errors.New("frames are counted from 1, and the last is not before the first")
 	}
 	if len(k.Hide) > maxHide {

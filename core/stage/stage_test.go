@@ -36,7 +36,8 @@ func TestAPatchThatIsWrongChangesNothing(t *testing.T) {
 }
 
 func TestPatchDoesNotReachIntoWhatItCameFrom(t *testing.T) {
-	s := Scene{Name: "a", ShotSettings: ShotSettings{View: optics.Default(), Light: light.Default(), Move: &motion.Move{Keys: []motion.Key{{View: optics.Default(), Seconds: 2, Easing: "linear"}}, Rate: 24}}}
+	s := Scene{Name: "a", ShotSettings: ShotSettings{View: optics.Default(), Light: light.Default(),
+		Move: &motion.Move{Keys: []motion.Key{{View: optics.Default(), Seconds: 2, Easing: "linear"}}, Rate: 24}}}
 	kept := *s.Move
 	next := s
 	if err := Patch(&next, json.RawMessage(`{"move":{"seconds":9}}`)); err != nil {
@@ -94,7 +95,8 @@ func TestThePersonStandsAndFacesOutwards(t *testing.T) {
 			a := p.Position(p.Indices[k])
 			n := p.Position(p.Indices[k+1]).Sub(a).Cross(p.Position(p.Indices[k+2]).Sub(a))
 			j := 3 * p.Indices[k]
-			if said := (geom.V{X: float64(p.Normals[j]), Y: float64(p.Normals[j+1]), Z: float64(p.Normals[j+2])}); n.Len() > 1e-9 && n.Dot(said) < 0 {
+			if said := (geom.V{X: float64(p.Normals[j]), Y: float64(p.Normals[j+1]),
+				Z: float64(p.Normals[j+2])}); n.Len() > 1e-9 && n.Dot(said) < 0 {
 				t.Fatalf("part %d, triangle %d looks inwards", i, k/3)
 			}
 		}
@@ -105,7 +107,8 @@ func TestThePersonStandsAndFacesOutwards(t *testing.T) {
 // that its size is its size: a wedge holds half a box, a cylinder of n sides
 // n/8 sin(2π/n), n steps (n+1)/2n.
 func TestStandInsAreVolumes(t *testing.T) {
-	want := map[string]float64{"box": 1, "slab": 1, "wall": 1, "card": 1, "wedge": 0.5, "cylinder": 4 * math.Sin(math.Pi/16), "steps": 3.0 / 5}
+	want := map[string]float64{"box": 1, "slab": 1, "wall": 1, "card": 1, "wedge": 0.5,
+		"cylinder": 4 * math.Sin(math.Pi/16), "steps": 3.0 / 5}
 	for kind, size := range StandIns {
 		if kind == "person" {
 			continue

@@ -12,8 +12,10 @@ import (
 // StandIns are the kinds of stand-ins with the size that they begin with, in
 // metres. A wedge and steps rise towards -Z.
 var StandIns = map[string]geom.V{
-	"box": {X: 1, Y: 1, Z: 1}, "slab": {X: 3, Y: 0.2, Z: 3}, "wall": {X: 3, Y: 2.5, Z: 0.2}, "cylinder": {X: 0.5, Y: 1, Z: 0.5},
-	"wedge": {X: 1, Y: 1, Z: 2}, "steps": {X: 1.2, Y: 0.85, Z: 1.4}, "card": {X: 2, Y: 3, Z: 0.01}, "person": {X: 0.5, Y: PersonHeight, Z: 0.3},
+	"box": {X: 1, Y: 1, Z: 1}, "slab": {X: 3, Y: 0.2, Z: 3}, "wall": {X: 3, Y: 2.5, Z: 0.2}, "cylinder": {X: 0.5, Y: 1,
+		Z: 0.5},
+	"wedge": {X: 1, Y: 1, Z: 2}, "steps": {X: 1.2, Y: 0.85, Z: 1.4}, "card": {X: 2, Y: 3, Z: 0.01},
+	"person": {X: 0.5, Y: PersonHeight, Z: 0.3},
 }
 
 // rise is how high a step is made (from memory: 17 cm are comfortable).
@@ -35,7 +37,8 @@ const maxSteps = 400 // a tower's
 func ShapeModel(name string) *model.Model {
 	mesh := model.Mesh{Name: name}
 	steps := 0
-	if _, err := fmt.Sscanf(name, "steps-%d", &steps); err == nil && steps > 0 && steps <= maxSteps && name == fmt.Sprintf("steps-%d", steps) {
+	if _, err := fmt.Sscanf(name, "steps-%d", &steps); err == nil && steps > 0 && steps <= maxSteps &&
+		name == fmt.Sprintf("steps-%d", steps) {
 		for i := range steps { // each a box from the floor, so that it is closed
 			h, d := float64(i+1)/float64(steps), 1/float64(steps)
 			p := boxPart()
@@ -60,7 +63,8 @@ func ShapeModel(name string) *model.Model {
 	s.Name, s.Metallic, s.Roughness, s.BaseColor = "stand-in", 0, 1, [4]float64{0.45, 0.45, 0.45, 1}
 	n := model.NewNode(name)
 	n.Mesh = 0
-	return &model.Model{Name: name, Format: "built-in", Up: "Y", Unit: model.Unit{Name: "metre", MetresPerUnit: 1, From: "format"},
+	return &model.Model{Name: name, Format: "built-in", Up: "Y",
+		Unit:     model.Unit{Name: "metre", MetresPerUnit: 1, From: "format"},
 		Surfaces: []model.Surface{s}, Meshes: []model.Mesh{mesh}, Nodes: []model.Node{n}, Roots: []int{0}}
 }
 
@@ -121,13 +125,16 @@ func person(e float64) (parts []model.Part) {
 	at := func(x, y, z float64) geom.V { return geom.V{X: x * e, Y: y * e, Z: z * e} }
 	round := func(c, r geom.V) { parts = append(parts, ellipsoid(c, r)) }
 	round(at(0, 7.5, 0.05), at(0.36, 0.5, 0.43))
-	parts = append(parts, limb(at(0, 6.5, -0.05), at(0, 7.1, 0), 0.24*e, 0.22*e), limb(at(-0.62, 6.3, -0.05), at(0.62, 6.3, -0.05), 0.32*e, 0.32*e))
+	parts = append(parts, limb(at(0, 6.5, -0.05), at(0, 7.1, 0), 0.24*e, 0.22*e),
+		limb(at(-0.62, 6.3, -0.05), at(0.62, 6.3, -0.05), 0.32*e, 0.32*e))
 	round(at(0, 5.8, 0), at(0.82, 0.95, 0.5))
 	round(at(0, 4.95, 0), at(0.62, 0.85, 0.42))
 	round(at(0, 4.3, 0), at(0.74, 0.6, 0.5))
 	for _, side := range []float64{-1, 1} {
-		parts = append(parts, limb(at(0.86*side, 6.3, -0.05), at(1.04*side, 4.95, -0.05), 0.25*e, 0.19*e), limb(at(1.04*side, 4.95, -0.05), at(1.1*side, 3.8, 0.1), 0.19*e, 0.13*e),
-			limb(at(0.4*side, 4.2, 0), at(0.42*side, 2.2, 0.02), 0.42*e, 0.27*e), limb(at(0.42*side, 2.2, 0.02), at(0.43*side, 0.35, -0.05), 0.27*e, 0.17*e))
+		parts = append(parts, limb(at(0.86*side, 6.3, -0.05), at(1.04*side, 4.95, -0.05), 0.25*e, 0.19*e),
+			limb(at(1.04*side, 4.95, -0.05), at(1.1*side, 3.8, 0.1), 0.19*e, 0.13*e),
+			limb(at(0.4*side, 4.2, 0), at(0.42*side, 2.2, 0.02), 0.42*e, 0.27*e),
+			limb(at(0.42*side, 2.2, 0.02), at(0.43*side, 0.35, -0.05), 0.27*e, 0.17*e))
 		round(at(1.1*side, 3.45, 0.13), at(0.12, 0.4, 0.2))
 		round(at(0.45*side, 0.15, 0.22), at(0.21, 0.15, 0.55))
 	}

@@ -66,7 +66,8 @@ type ParseError struct {
 }
 
 func (e *ParseError) Error() string {
-	return fmt.Sprintf("%q is not a length: %s (at character %d). Write for example 1.85 m, 85 cm, 6' 1 1/2\" or 2.4m - 18cm", e.Text, e.Reason, e.Offset+1)
+	return fmt.Sprintf("%q is not a length: %s (at character %d). Write for example 1.85 m, 85 cm, 6' 1 1/2\" or 2.4m "+
+		"- 18cm", e.Text, e.Reason, e.Offset+1)
 }
 
 // ParseLength reads a length with any unit, in feet and inches, with
@@ -233,7 +234,8 @@ func (p *parser) term() (value, error) {
 			break
 		}
 		if !more.length { // 6' 1 means six feet one inch; 1m 85 means a centimetre count
-			below := map[float64]float64{Foot.Metres: Inch.Metres, 0.9144: Foot.Metres, 1: Centimetre.Metres, 1000: 1, 0.01: 0.001}[total.unit]
+			below := map[float64]float64{Foot.Metres: Inch.Metres, 0.9144: Foot.Metres, 1: Centimetre.Metres, 1000: 1,
+				0.01: 0.001}[total.unit]
 			if below == 0 {
 				p.at = start
 				return total, p.fail("a unit is missing")
@@ -242,7 +244,9 @@ func (p *parser) term() (value, error) {
 		}
 		if more.n >= total.unit*(1-1e-12) { // 5' 13" is a slip of the hand
 			p.at = start
-			return total, p.fail(fmt.Sprintf("%s is no less than the unit before it", strings.TrimSpace(p.text[start:min(len(p.text), start+40)])))
+			return total,
+				p.fail(fmt.Sprintf("%s is no less than the unit before it",
+					strings.TrimSpace(p.text[start:min(len(p.text), start+40)])))
 		}
 		total.n, total.unit = total.n+more.n, more.unit
 	}
@@ -320,7 +324,8 @@ func (p *parser) number() (float64, error) {
 	digits, comma := 0, -1
 	for p.at < len(p.text) {
 		c := p.text[p.at]
-		if c == ',' && comma < 0 && p.at+1 < len(p.text) && p.text[p.at+1] >= '0' && p.text[p.at+1] <= '9' && !strings.Contains(p.text[start:p.at], ".") {
+		if c == ',' && comma < 0 && p.at+1 < len(p.text) && p.text[p.at+1] >= '0' && p.text[p.at+1] <= '9' &&
+			!strings.Contains(p.text[start:p.at], ".") {
 			comma = p.at // a decimal comma, as most of Europe writes it
 			p.at++
 			continue

@@ -12,9 +12,12 @@ func TestLengthsAsPeopleTypeThem(t *testing.T) {
 		"1.85 m": 1.85, "85cm": 0.85, "6' 1\"": 1.8542, "6'1": 1.8542, "35'": 10.668,
 		"10' 6 1/2\"": 3.2131, "3/8\"": 0.009525, "2.4m - 18cm": 2.22, "1,85 m": 1.85,
 		"12 m / 5": 2.4, "2 * 1.2m": 2.4, "(1m + 20cm) * 2": 2.4, "1.8 km": 1800, "7": 7,
-		"-30 cm": -0.3, "6′ 1″": 1.8542, "6’1”": 1.8542, "6 ft 1": 1.8542, "2 yd 1 ft 3 in": 2.2098, "1 mi": 1609.344, "0.5\"": 0.0127, ".5m": 0.5,
-		"10'6.5\"": 3.2131, "3 METRES": 3, "2 Feet": 0.6096, "12 dm": 1.2, "2'' + 3''": 0.127, "8' - 3/4\"": 2.41935, "2.4 m-18 cm": 2.22, "  5 cm  ": 0.05,
-		"1m 8 cm 5mm": 1.085, "(10' + 6\") / 2": 1.6002, "3 * (1' 6\")": 1.3716, "-(2m - 1m)": -1, "1/2 m": 0.5, "2 1/4 in": 0.05715, "100 in": 2.54, "1 km 200": 1200,
+		"-30 cm": -0.3, "6′ 1″": 1.8542, "6’1”": 1.8542, "6 ft 1": 1.8542, "2 yd 1 ft 3 in": 2.2098, "1 mi": 1609.344,
+		"0.5\"": 0.0127, ".5m": 0.5,
+		"10'6.5\"": 3.2131, "3 METRES": 3, "2 Feet": 0.6096, "12 dm": 1.2, "2'' + 3''": 0.127, "8' - 3/4\"": 2.41935,
+		"2.4 m-18 cm": 2.22, "  5 cm  ": 0.05,
+		"1m 8 cm 5mm": 1.085, "(10' + 6\") / 2": 1.6002, "3 * (1' 6\")": 1.3716, "-(2m - 1m)": -1, "1/2 m": 0.5,
+		"2 1/4 in": 0.05715, "100 in": 2.54, "1 km 200": 1200,
 		"1m 85": 1.85, "3 3/4\"": 0.09525, "2 - 0.5": 1.5, "5 ft 2 in": 1.5748,
 	} {
 		got, err := ParseLength(text, Metre)
@@ -28,8 +31,10 @@ func TestLengthsAsPeopleTypeThem(t *testing.T) {
 }
 
 func TestNonsenseIsRefusedWithItsPlace(t *testing.T) {
-	for _, text := range []string{"", "m", "1.2 furlongs", "1 m +", "(2 m", "2m * 3m", "4 / 0", "1 m / 2 m", "--", "1.2.3", "9e9",
-		"1.2.3 m", `5' 13"`, `5' 12`, `3" 2'`, "1 cm 2 m", "2 m 100", "1 mm 2", "5 m 5 m", "1,2,3 m", "1/0 m", "m 5", "5 m)", "((((1 m", "1 ' ' 2", "5 cubits", "1 m ** 2", "+-", "٣ m", "1 m²", "NaN", "Inf m", strings.Repeat("(", 100) + "1"} {
+	for _, text := range []string{"", "m", "1.2 furlongs", "1 m +", "(2 m", "2m * 3m", "4 / 0", "1 m / 2 m", "--",
+		"1.2.3", "9e9",
+		"1.2.3 m", `5' 13"`, `5' 12`, `3" 2'`, "1 cm 2 m", "2 m 100", "1 mm 2", "5 m 5 m", "1,2,3 m", "1/0 m", "m 5", "5 m)",
+		"((((1 m", "1 ' ' 2", "5 cubits", "1 m ** 2", "+-", "٣ m", "1 m²", "NaN", "Inf m", strings.Repeat("(", 100) + "1"} {
 		if v, err := ParseLength(text, Metre); err == nil {
 			t.Errorf("ParseLength(%q) = %v, want an error", text, v)
 		}
@@ -41,7 +46,8 @@ func TestNonsenseIsRefusedWithItsPlace(t *testing.T) {
 }
 
 func TestFeetAndInchesArePrintedToASixteenth(t *testing.T) {
-	for m, want := range map[float64]string{1.8542: `6' 1"`, 3.2131: `10' 6 1/2"`, 0.009525: `0' 0 3/8"`, 0.3047: `1' 0"`} {
+	for m, want := range map[float64]string{1.8542: `6' 1"`, 3.2131: `10' 6 1/2"`, 0.009525: `0' 0 3/8"`,
+		0.3047: `1' 0"`} {
 		if got := FeetInches(m); got != want {
 			t.Errorf("FeetInches(%v) = %s, want %s", m, got, want)
 		}
@@ -76,7 +82,8 @@ func TestDistancesAreToldByTheRuler(t *testing.T) {
 		metres       float64
 		metric, feet string
 	}{
-		{0, "0.00 m", "0.0 in"}, {0.002, "2.0 mm", "0.08 in"}, {0.254, "0.25 m", "10.0 in"}, {0.9144, "0.91 m", "3.0 ft"}, {-3.048, "-3.05 m", "-10 ft"}, {304.8, "304.8 m", "1000 ft"},
+		{0, "0.00 m", "0.0 in"}, {0.002, "2.0 mm", "0.08 in"}, {0.254, "0.25 m", "10.0 in"}, {0.9144, "0.91 m",
+			"3.0 ft"}, {-3.048, "-3.05 m", "-10 ft"}, {304.8, "304.8 m", "1000 ft"},
 		{1609.344, "1.6 km", "1.0 mi"}, // the mile: NIST SP 811, appendix B
 		{math.Inf(1), "infinity", "infinity"},
 	} {
@@ -84,7 +91,8 @@ func TestDistancesAreToldByTheRuler(t *testing.T) {
 			t.Errorf("%v m: %q, %q; want %q, %q", c.metres, m, f, c.metric, c.feet)
 		}
 	}
-	for name, want := range map[string]Ruler{"foot": InFeet, "inch": InFeet, "metre": InMetres, "millimetre": InMetres, "": InMetres} {
+	for name, want := range map[string]Ruler{"foot": InFeet, "inch": InFeet, "metre": InMetres, "millimetre": InMetres,
+		"": InMetres} {
 		if RulerOf(name) != want {
 			t.Errorf("%q", name)
 		}

@@ -50,7 +50,8 @@ const (
 )
 
 // ErrMissing says that PostgreSQL is not installed.
-var ErrMissing = errors.New("PostgreSQL is not installed: install Debian's package postgresql (apt-get install postgresql)")
+var ErrMissing = errors.New("PostgreSQL is not installed: install Debian's package postgresql (apt-get install " +
+	"postgresql)")
 
 // Start starts the cluster in dir, making it first if needed, and makes sure
 // that its database exists. A cluster that runs already is used, and taken over
@@ -80,7 +81,8 @@ func Start(ctx context.Context, dir string) (*Server, error) {
 		return nil, err
 	}
 	if _, err := os.Stat(filepath.Join(s.data(), "PG_VERSION")); err != nil {
-		if out, err := s.run(ctx, "initdb", "-D", s.data(), "-U", keeper, "-A", "peer", "-E", "UTF8", "--locale=C.UTF-8", "--no-instructions"); err != nil {
+		if out, err := s.run(ctx, "initdb", "-D", s.data(), "-U", keeper, "-A", "peer", "-E", "UTF8", "--locale=C.UTF-8",
+			"--no-instructions"); err != nil {
 			return nil, fmt.Errorf("initdb in %s failed: %w: %s", s.data(), err, lastLine(out))
 		}
 	}
@@ -215,8 +217,10 @@ func (s *Server) launch(ctx context.Context) error {
 	if err != nil {
 		return err
 	}
-	cmd := s.command(context.Background(), filepath.Join(s.bin, "postgres"), "-D", s.data(), "-c", "listen_addresses=", "-c", "port="+port,
-		"-c", "unix_socket_directories="+s.socket, "-c", "unix_socket_permissions=0700", "-c", "max_connections=200", "-c", "shared_buffers=64MB")
+	cmd := s.command(context.Background(), filepath.Join(s.bin, "postgres"), "-D", s.data(), "-c", "listen_addresses=",
+		"-c", "port="+port,
+		"-c", "unix_socket_directories="+s.socket, "-c", "unix_socket_permissions=0700", "-c", "max_connections=200", "-c",
+		"shared_buffers=64MB")
 	cmd.Stdout, cmd.Stderr = logged, logged
 	// It ends, in order, when this program ends, however that comes: even killed.
 	// Its own group keeps a Ctrl-C that is meant for this program from it.
@@ -262,7 +266,8 @@ func (s *Server) launch(ctx context.Context) error {
 // gives it what a release before made as the keeper.
 func (s *Server) found(ctx context.Context) error {
 	for _, do := range []struct{ in, sql string }{
-		{"postgres", "do $$ begin if not exists (select from pg_roles where rolname = '" + application + "') then create role " + application + " login; end if; end $$"},
+		{"postgres", "do $$ begin if not exists (select from pg_roles where rolname = '" + application +
+			"') then create role " + application + " login; end if; end $$"},
 		{"postgres", "create database visator owner " + application},
 		{"postgres", "alter database visator owner to " + application},
 		{"visator", `do $$ declare r record; begin
@@ -280,7 +285,8 @@ func (s *Server) found(ctx context.Context) error {
 
 // ask runs a command of SQL as the keeper.
 func (s *Server) ask(ctx context.Context, database, sql string) (string, error) {
-	return s.run(ctx, "psql", "-X", "-q", "-v", "ON_ERROR_STOP=1", "-h", s.socket, "-p", port, "-U", keeper, "-d", database, "-c", sql)
+	return s.run(ctx, "psql", "-X", "-q", "-v", "ON_ERROR_STOP=1", "-h", s.socket, "-p", port, "-U", keeper, "-d",
+		database, "-c", sql)
 }
 
 // lookEvery is how often a cluster is looked after that another program runs.
@@ -334,7 +340,8 @@ func (s *Server) revive() (bool, error) {
 	if running, _ := s.running(); running || ending {
 		return running, nil
 	}
-	fmt.Fprintln(os.Stderr, "visator: the database has ended unasked and is started again; see", filepath.Join(s.dir, "log"))
+	fmt.Fprintln(os.Stderr, "visator: the database has ended unasked and is started again; see",
+		filepath.Join(s.dir, "log"))
 	return true, s.launch(context.Background())
 }
 

@@ -70,7 +70,8 @@ func TestAClusterKeepsItsDataAndAddress(t *testing.T) {
 	if err := ask("show listen_addresses", &where); err != nil || where != "" {
 		t.Errorf("listens on %q, %v", where, err)
 	}
-	if err := ask("select rolsuper or rolcreaterole or rolcreatedb from pg_roles where rolname = current_user", &all); err != nil || all {
+	if err := ask("select rolsuper or rolcreaterole or rolcreatedb from pg_roles where rolname = current_user",
+		&all); err != nil || all {
 		t.Errorf("the application's role may do everything: %v, %v", all, err)
 	}
 }

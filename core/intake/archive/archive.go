@@ -29,7 +29,8 @@ const (
 var ErrBomb = errors.New("archive unpacks to more than is allowed; unpack it yourself and drop the folder's files")
 
 // ErrLocked is an archive of which nothing can be read without a password.
-var ErrLocked = errors.New("is locked with a password; unpack it with the password that your supplier gave you and drop the folder")
+var ErrLocked = errors.New("is locked with a password; unpack it with the password that your supplier gave you and " +
+	"drop the folder")
 
 // Archive is a read-only file tree of everything in a download, with inner
 // archives opened as folders of their name. It implements fs.FS.
@@ -71,7 +72,8 @@ func OpenAll(files []File) (*Archive, error) {
 		if err == nil && len(files) == 1 && kindOf(f.At, f.Size) != "" {
 			err = a.add("", f.At, f.Size, 1)
 		} else if err == nil && where != "" {
-			err = a.file(where, f.Size, f.At, 0, func() (io.ReadCloser, error) { return io.NopCloser(io.NewSectionReader(f.At, 0, f.Size)), nil })
+			err = a.file(where, f.Size, f.At, 0,
+				func() (io.ReadCloser, error) { return io.NopCloser(io.NewSectionReader(f.At, 0, f.Size)), nil })
 		}
 		if err != nil {
 			a.Close()

@@ -45,8 +45,10 @@ func open(t testing.TB, data []byte) *Archive {
 // inner zip as a folder of its name.
 func TestTheTreeIsAFileSystem(t *testing.T) {
 	inner := pack(t, zip.Deflate, "deep/model.obj", "v 0 0 0", "deep/maps/a.png", "png")
-	a := open(t, pack(t, zip.Store, "readme.txt", "hello", "set/hall.zip", string(inner), "set/chair.glb", "glTF", "empty/", ""))
-	if err := fstest.TestFS(a, "readme.txt", "set/chair.glb", "set/hall/deep/model.obj", "set/hall/deep/maps/a.png"); err != nil {
+	a := open(t, pack(t, zip.Store, "readme.txt", "hello", "set/hall.zip", string(inner), "set/chair.glb", "glTF",
+		"empty/", ""))
+	if err := fstest.TestFS(a, "readme.txt", "set/chair.glb", "set/hall/deep/model.obj",
+		"set/hall/deep/maps/a.png"); err != nil {
 		t.Error(err)
 	}
 	if data, err := fs.ReadFile(a, "set/hall/deep/model.obj"); err != nil || string(data) != "v 0 0 0" {
@@ -80,7 +82,8 @@ func TestTooManyEntriesAreRefused(t *testing.T) {
 		list = append(list, fmt.Sprintf("%d.txt", i), "")
 	}
 	data := pack(t, zip.Store, list...)
-	if _, err := Open("many.zip", bytes.NewReader(data), int64(len(data))); err == nil || !strings.Contains(err.Error(), "many.zip") {
+	if _, err := Open("many.zip", bytes.NewReader(data), int64(len(data))); err == nil || !strings.Contains(err.Error(),
+		"many.zip") {
 		t.Errorf("%v", err)
 	}
 }
@@ -106,7 +109,8 @@ func TestSizesThatLie(t *testing.T) {
 
 // Whatever bytes are damaged: an error, or a tree that can be walked.
 func TestDamagedZipsDoNoHarm(t *testing.T) {
-	whole := pack(t, zip.Deflate, "a/model.obj", "v 0 0 0\n", "a/maps/red.png", "png", "b.zip", string(pack(t, zip.Store, "c.txt", "c")))
+	whole := pack(t, zip.Deflate, "a/model.obj", "v 0 0 0\n", "a/maps/red.png", "png", "b.zip",
+		string(pack(t, zip.Store, "c.txt", "c")))
 	r := rand.New(rand.NewPCG(8, 9))
 	for range 3000 {
 		bad := bytes.Clone(whole)

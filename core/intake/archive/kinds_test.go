@@ -55,7 +55,8 @@ func TestEveryKindOfArchiveIsATree(t *testing.T) {
 	e, _ := zstd.NewWriter(&zs)
 	_, _ = e.Write(plain)
 	_ = e.Close()
-	for kind, data := range map[string][]byte{"tar": plain, "gzip": gz.Bytes(), "xz": x.Bytes(), "zstd": zs.Bytes(), "7z": seven(t, plainSeven)} {
+	for kind, data := range map[string][]byte{"tar": plain, "gzip": gz.Bytes(), "xz": x.Bytes(), "zstd": zs.Bytes(),
+		"7z": seven(t, plainSeven)} {
 		a, err := Open("a."+kind, bytes.NewReader(data), int64(len(data)))
 		if err != nil {
 			t.Errorf("%s: %v", kind, err)
@@ -66,7 +67,8 @@ func TestEveryKindOfArchiveIsATree(t *testing.T) {
 		}
 		a.Close()
 		// And each of them within a zip.
-		data = pack(t, zip.Deflate, "readme.txt", "hello", "in/model."+map[string]string{"gzip": "tar.gz", "xz": "txz", "zstd": "tar.zst"}[kind]+map[string]string{"tar": "tar", "7z": "7z"}[kind], string(data))
+		data = pack(t, zip.Deflate, "readme.txt", "hello", "in/model."+map[string]string{"gzip": "tar.gz", "xz": "txz",
+			"zstd": "tar.zst"}[kind]+map[string]string{"tar": "tar", "7z": "7z"}[kind], string(data))
 		if a, err = Open("b.zip", bytes.NewReader(data), int64(len(data))); err != nil {
 			t.Errorf("%s in a zip: %v", kind, err)
 			continue
@@ -81,7 +83,8 @@ func TestEveryKindOfArchiveIsATree(t *testing.T) {
 func TestAFolderOfFilesIsOneTree(t *testing.T) {
 	inner := pack(t, zip.Deflate, "chair.obj", "v 0 0 0")
 	file := func(p, s string) File { return File{p, int64(len(s)), strings.NewReader(s)} }
-	a, err := OpenAll([]File{file("drop/model.zip", string(inner)), file("drop/tex/a.png", "png"), file("drop/scene.usdz", string(inner))})
+	a, err := OpenAll([]File{file("drop/model.zip", string(inner)), file("drop/tex/a.png", "png"),
+		file("drop/scene.usdz", string(inner))})
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -92,7 +95,8 @@ func TestAFolderOfFilesIsOneTree(t *testing.T) {
 	if err != nil || !slices.Equal(a.Files(), []string{"a.obj", "b.obj"}) || len(a.Said) != 1 {
 		t.Errorf("a path out of the folder: %v", err)
 	}
-	if a, err := Open("lone.obj", strings.NewReader("v 0 0 0"), 7); err != nil || !slices.Equal(a.Files(), []string{"lone.obj"}) {
+	if a, err := Open("lone.obj", strings.NewReader("v 0 0 0"), 7); err != nil ||
+		!slices.Equal(a.Files(), []string{"lone.obj"}) {
 		t.Errorf("%v", err)
 	}
 }
@@ -103,12 +107,15 @@ func TestLockedArchivesSaySo(t *testing.T) {
 		at := bytes.LastIndex(locked, []byte(mark))
 		locked[at+map[string]int{"PK\x01\x02": 8, "PK\x03\x04": 6}[mark]] |= 1
 	}
-	for name, data := range map[string][]byte{"a.zip": locked, "names.7z": seven(t, lockedSeven), "content.7z": seven(t, lockedContent)} {
-		if _, err := Open(name, bytes.NewReader(data), int64(len(data))); !errors.Is(err, ErrLocked) || !strings.HasPrefix(err.Error(), name) {
+	for name, data := range map[string][]byte{"a.zip": locked, "names.7z": seven(t, lockedSeven),
+		"content.7z": seven(t, lockedContent)} {
+		if _, err := Open(name, bytes.NewReader(data), int64(len(data))); !errors.Is(err, ErrLocked) ||
+			!strings.HasPrefix(err.Error(), name) {
 			t.Errorf("%s: %v", name, err)
 		}
 	}
-	if _, err := Open("a.rar", strings.NewReader("Rar!\x1a\x07\x01\x00"), 8); err == nil || !strings.Contains(err.Error(), "RAR") {
+	if _, err := Open("a.rar", strings.NewReader("Rar!\x1a\x07\x01\x00"), 8); err == nil || !strings.Contains(err.Error(),
+		"RAR") {
 		t.Error(err)
 	}
 }
@@ -117,13 +124,15 @@ func TestLockedArchivesSaySo(t *testing.T) {
 func TestNamesThatDisagreeAreRefused(t *testing.T) {
 	data := pack(t, zip.Deflate, "harmless.obj", "v 0 0 0")
 	copy(data[bytes.Index(data, []byte("harmless")):], "infected")
-	if _, err := Open("a.zip", bytes.NewReader(data), int64(len(data))); err == nil || !strings.Contains(err.Error(), "calls itself \"infected.obj\" inside") {
+	if _, err := Open("a.zip", bytes.NewReader(data), int64(len(data))); err == nil || !strings.Contains(err.Error(),
+		"calls itself \"infected.obj\" inside") {
 		t.Error(err)
 	}
 }
 
 func TestNamesInOldCodePagesAreRead(t *testing.T) {
-	for raw, want := range map[string]string{"m\x94bel.obj": "möbel.obj", must(japanese.ShiftJIS.NewEncoder().String("椅子テーブル.obj")): "椅子テーブル.obj"} {
+	for raw, want := range map[string]string{"m\x94bel.obj": "möbel.obj",
+		must(japanese.ShiftJIS.NewEncoder().String("椅子テーブル.obj")): "椅子テーブル.obj"} {
 		var buf bytes.Buffer
 		z := zip.NewWriter(&buf)
 		w, err := z.CreateHeader(&zip.FileHeader{Name: raw, NonUTF8: true})

@@ -50,11 +50,13 @@ func (a *Archive) addZip(prefix string, r io.ReaderAt, size int64, depth int) er
 			return err
 		}
 		if inside, ok := localName(f, r); ok && inside != f.Name {
-			return fmt.Errorf("entry %.200q calls itself %.200q inside; the archive was made to deceive, do not use it", f.Name, inside)
+			return fmt.Errorf("entry %.200q calls itself %.200q inside; the archive was made to deceive, do not use it", f.Name,
+				inside)
 		}
 		// Stored entries that are archives are read in place.
 		var at io.ReaderAt
-		if offset, err := f.DataOffset(); err == nil && f.Method == zip.Store && f.CompressedSize64 == f.UncompressedSize64 && hasExtension(where) {
+		if offset, err := f.DataOffset(); err == nil && f.Method == zip.Store &&
+			f.CompressedSize64 == f.UncompressedSize64 && hasExtension(where) {
 			at = io.NewSectionReader(r, offset, int64(f.UncompressedSize64))
 		}
 		if err := a.file(where, int64(f.UncompressedSize64), at, depth, f.Open); err != nil {

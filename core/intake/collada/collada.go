@@ -44,9 +44,11 @@ func Read(name string, data []byte, folder model.Folder) (*model.Model, error) {
 		return nil, fmt.Errorf("%s: %w", name, err)
 	}
 	if root.Name != "COLLADA" {
-		return nil, fmt.Errorf("%s: is XML, but its root is <%.40s> and not <COLLADA>; ask for another format", name, root.Name)
+		return nil, fmt.Errorf("%s: is XML, but its root is <%.40s> and not <COLLADA>; ask for another format", name,
+			root.Name)
 	}
-	r := &reader{name: name, folder: folder, byID: map[string]*markup.Element{}, geoms: map[*markup.Element]*geometry{}, meshes: map[string]int{}, surface: map[string]int{}, nodeOf: map[*markup.Element]int{}}
+	r := &reader{name: name, folder: folder, byID: map[string]*markup.Element{}, geoms: map[*markup.Element]*geometry{},
+		meshes: map[string]int{}, surface: map[string]int{}, nodeOf: map[*markup.Element]int{}}
 	r.out = &model.Model{Format: "COLLADA", Up: "Y", Unit: model.Unit{Name: "metre", MetresPerUnit: 1, From: "assumed"}}
 	root.Walk(func(e *markup.Element) {
 		if id := e.Attr("id"); id != "" {
@@ -135,7 +137,8 @@ func (r *reader) add(n model.Node) int {
 // node reads a node and everything below it, and returns its index.
 func (r *reader) node(e *markup.Element) (int, error) {
 	if r.depth++; r.depth > maxDepth {
-		return 0, fmt.Errorf("node %.100q: nodes lie more than %d deep, or in a circle; export the model again", nameOf(e), maxDepth)
+		return 0, fmt.Errorf("node %.100q: nodes lie more than %d deep, or in a circle; export the model again", nameOf(e),
+			maxDepth)
 	}
 	defer func() { r.depth-- }()
 	if len(r.out.Nodes) > maxNodes {

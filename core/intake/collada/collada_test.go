@@ -43,10 +43,14 @@ func TestEveryPrimitiveGivesItsTriangles(t *testing.T) {
 		prim string
 		want int
 	}{
-		"triangles": {`<triangles material="m" count="2">` + inputs + `<p>0 0 0 1 0 1 2 0 2 0 0 0 2 0 2 3 0 3</p></triangles>`, 2},
-		"polylist":  {`<polylist material="m" count="1">` + inputs + `<vcount>4</vcount><p>0 0 0 1 0 1 2 0 2 3 0 3</p></polylist>`, 2},
-		"thin":      {`<polylist material="m" count="2">` + inputs + `<vcount>2 4</vcount><p>0 0 0 1 0 1 0 0 0 1 0 1 2 0 2 3 0 3</p></polylist>`, 2},
-		"polygons":  {`<polygons material="m" count="2">` + inputs + `<p>0 0 0 1 0 1 2 0 2 3 0 3</p><ph><p>0 0 0 1 0 1 2 0 2</p><h>1 0 0</h></ph></polygons>`, 3},
+		"triangles": {`<triangles material="m" count="2">` + inputs +
+			`<p>0 0 0 1 0 1 2 0 2 0 0 0 2 0 2 3 0 3</p></triangles>`, 2},
+		"polylist": {`<polylist material="m" count="1">` + inputs +
+			`<vcount>4</vcount><p>0 0 0 1 0 1 2 0 2 3 0 3</p></polylist>`, 2},
+		"thin": {`<polylist material="m" count="2">` + inputs +
+			`<vcount>2 4</vcount><p>0 0 0 1 0 1 0 0 0 1 0 1 2 0 2 3 0 3</p></polylist>`, 2},
+		"polygons": {`<polygons material="m" count="2">` + inputs +
+			`<p>0 0 0 1 0 1 2 0 2 3 0 3</p><ph><p>0 0 0 1 0 1 2 0 2</p><h>1 0 0</h></ph></polygons>`, 3},
 		"tristrips": {`<tristrips material="m" count="1">` + inputs + `<p>0 0 0 1 0 1 3 0 3 2 0 2</p></tristrips>`, 2},
 		"trifans":   {`<trifans material="m" count="1">` + inputs + `<p>0 0 0 1 0 1 2 0 2 3 0 3</p></trifans>`, 2},
 	} {
@@ -78,7 +82,8 @@ func TestUnitAxisTransformsAndSurfaces(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	if m.Unit.MetresPerUnit != 0.0254 || m.Unit.From != "header" || m.Up != "Z" || m.Author != "A. Maker" || m.Copyright != "CC0-1.0" {
+	if m.Unit.MetresPerUnit != 0.0254 || m.Unit.From != "header" || m.Up != "Z" || m.Author != "A. Maker" ||
+		m.Copyright != "CC0-1.0" {
 		t.Errorf("%+v %v %q %q", m.Unit, m.Up, m.Author, m.Copyright)
 	}
 	// Scaled by 2 along x, turned by 90 degrees, moved: x runs along y.
@@ -88,7 +93,8 @@ func TestUnitAxisTransformsAndSurfaces(t *testing.T) {
 	}
 	s := m.Surfaces[0]
 	slot := s.Slots[model.BaseColorMap]
-	if s.Name != "Wood" || s.BaseColor[3] != 0.5 || s.Alpha != model.Blend || m.Maps[slot.Map].Status != model.Found || slot.Set != 1 || slot.WrapS != model.Clamp {
+	if s.Name != "Wood" || s.BaseColor[3] != 0.5 || s.Alpha != model.Blend || m.Maps[slot.Map].Status != model.Found ||
+		slot.Set != 1 || slot.WrapS != model.Clamp {
 		t.Errorf("%+v, maps %+v", s, m.Maps)
 	}
 	if want := math.Sqrt(math.Sqrt(2.0 / 66)); math.Abs(s.Roughness-want) > 1e-9 {
@@ -113,7 +119,8 @@ func TestInstancesCamerasAndLights(t *testing.T) {
 	if c := m.Cameras[0]; c.Name != "Eye" || math.Abs(math.Tan(c.YFov/2)*2-math.Tan(math.Pi/6)) > 1e-12 || c.Far != 50 {
 		t.Errorf("%+v", c)
 	}
-	if l := m.Lights[0]; l.Kind != model.Spot || l.Color != [3]float64{1, 0.5, 0} || l.Intensity != 200 || math.Abs(l.Outer-math.Pi/6) > 1e-12 {
+	if l := m.Lights[0]; l.Kind != model.Spot || l.Color != [3]float64{1, 0.5, 0} || l.Intensity != 200 ||
+		math.Abs(l.Outer-math.Pi/6) > 1e-12 {
 		t.Errorf("%+v", l)
 	}
 }
@@ -156,9 +163,11 @@ func TestWhatIsWrongIsSaid(t *testing.T) {
 		"word":     {doc(tri("0 0 0 1 0 1 two"), board), "\"two"},
 		"circle":   {doc(tri("0 0 0 1 0 1 2 0 2"), `<node id="x"><instance_node url="#x"/></node>`), "in a circle"},
 		"matrix":   {doc(tri("0 0 0 1 0 1 2 0 2"), `<node name="x"><matrix>1 2</matrix></node>`), "needs 16 numbers"},
-		"vcount":   {doc(`<polylist count="1">`+inputs+`<vcount>9</vcount><p>0 0 0</p></polylist>`, board), "have 9 corners"},
+		"vcount": {doc(`<polylist count="1">`+inputs+`<vcount>9</vcount><p>0 0 0</p></polylist>`, board),
+			"have 9 corners"},
 	} {
-		if _, err := Read("a.dae", c.data, model.Folder{}); err == nil || !strings.Contains(err.Error(), c.say) || !strings.HasPrefix(err.Error(), "a.dae") {
+		if _, err := Read("a.dae", c.data, model.Folder{}); err == nil || !strings.Contains(err.Error(), c.say) ||
+			!strings.HasPrefix(err.Error(), "a.dae") {
 			t.Errorf("%s: %v", name, err)
 		}
 	}
@@ -168,16 +177,20 @@ func TestWhatIsWrongIsSaid(t *testing.T) {
 func TestInstancesThatMultiplyAreRefused(t *testing.T) {
 	var nodes strings.Builder
 	for i := range 60 {
-		id, next := string(rune('A'+i%26))+strings.Repeat("x", i/26), string(rune('A'+(i+1)%26))+strings.Repeat("x", (i+1)/26)
-		nodes.WriteString(`<node id="` + id + `"><instance_node url="#` + next + `"/><instance_node url="#` + next + `"/></node>`)
+		id, next := string(rune('A'+i%26))+strings.Repeat("x", i/26),
+			string(rune('A'+(i+1)%26))+strings.Repeat("x", (i+1)/26)
+		nodes.WriteString(`<node id="` + id + `"><instance_node url="#` + next + `"/><instance_node url="#` + next +
+			`"/></node>`)
 	}
-	if _, err := Read("a.dae", doc("", nodes.String()), model.Folder{}); err == nil || !strings.Contains(err.Error(), "more than") {
+	if _, err := Read("a.dae", doc("", nodes.String()), model.Folder{}); err == nil || !strings.Contains(err.Error(),
+		"more than") {
 		t.Error(err)
 	}
 }
 
 func FuzzRead(f *testing.F) {
-	f.Add(doc(`<polylist material="m" count="1">`+inputs+`<vcount>4</vcount><p>0 0 0 1 0 1 2 0 2 3 0 3</p></polylist>`, board))
+	f.Add(doc(`<polylist material="m" count="1">`+inputs+`<vcount>4</vcount><p>0 0 0 1 0 1 2 0 2 3 0 3</p></polylist>`,
+		board))
 	f.Fuzz(func(t *testing.T, data []byte) {
 		m, err := Read("f.dae", data, model.Folder{})
 		if err != nil {

@@ -325,13 +325,15 @@ func unstrip(flat []uint32, from, n, step int, kind string) []uint32 {
 }
 
 // assemble joins the corners that agree in every stream and builds the part.
-func (r *meshReader) assemble(inputs []input, step int, flat, sizes []uint32, kind model.Kind) (*model.Part, []uint32, error) {
+func (r *meshReader) assemble(inputs []input, step int, flat, sizes []uint32, kind model.Kind) (*model.Part,
+	[]uint32, error) {
 	corners := len(flat) / step
 	if sizes != nil {
 		total := uint64(0)
 		for _, n := range sizes {
 			if n > maxCorners {
-				return nil, nil, fmt.Errorf("a polygon of %d corners, more than the limit of %d; cut it into smaller ones", n, maxCorners)
+				return nil, nil, fmt.Errorf("a polygon of %d corners, more than the limit of %d; cut it into smaller ones", n,
+					maxCorners)
 			}
 			total += uint64(n)
 		}
@@ -371,7 +373,8 @@ func (r *meshReader) assemble(inputs []input, step int, flat, sizes []uint32, ki
 		n := int64(in.from.count())
 		for _, x := range stream(in.offset) {
 			if int64(x) >= n {
-				return nil, nil, fmt.Errorf("a face names %s %d, there are %d; export the model again", strings.ToLower(in.semantic), int32(x), in.from.count())
+				return nil, nil, fmt.Errorf("a face names %s %d, there are %d; export the model again",
+					strings.ToLower(in.semantic), int32(x), in.from.count())
 			}
 		}
 		if in.semantic == "POSITION" && place == nil {

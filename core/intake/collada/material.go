@@ -101,7 +101,8 @@ func (r *reader) effect(s *model.Surface, profile *markup.Element, sets map[stri
 	}
 	if t := bump.Child("texture"); t != nil {
 		role := model.HeightMap
-		if strings.EqualFold(bump.Attr("bumptype"), "NORMALMAP") || strings.Contains(strings.ToLower(t.Attr("texture")), "norm") {
+		if strings.EqualFold(bump.Attr("bumptype"), "NORMALMAP") || strings.Contains(strings.ToLower(t.Attr("texture")),
+			"norm") {
 			role = model.NormalMap
 		}
 		if slot, ok := r.texture(profile, t, role, sets); ok {
@@ -121,7 +122,8 @@ func (r *reader) effect(s *model.Surface, profile *markup.Element, sets map[stri
 
 // opacity follows the specification's "Determining Transparency": A_ONE takes
 // alpha of transparent, RGB_ZERO the luminance of its colour turned over.
-func (r *reader) opacity(s *model.Surface, shade *markup.Element, paint func(*markup.Element, model.Role) ([4]float64, bool)) {
+func (r *reader) opacity(s *model.Surface, shade *markup.Element,
+	paint func(*markup.Element, model.Role) ([4]float64, bool)) {
 	t := shade.Child("transparent")
 	amount, hasAmount := value(shade, "transparency")
 	if !hasAmount {
@@ -178,7 +180,8 @@ func (r *reader) texture(profile, t *markup.Element, role model.Role, sets map[s
 	var image *markup.Element
 	if p := params[id]; p != nil {
 		sampler := p.Child("sampler2D")
-		slot.WrapS, slot.WrapT = wraps[strings.TrimSpace(sampler.Child("wrap_s").String())], wraps[strings.TrimSpace(sampler.Child("wrap_t").String())]
+		slot.WrapS, slot.WrapT = wraps[strings.TrimSpace(sampler.Child("wrap_s").String())],
+			wraps[strings.TrimSpace(sampler.Child("wrap_t").String())]
 		if surf := params[strings.TrimSpace(sampler.Child("source").String())]; surf != nil { // 1.4
 			image = r.byID[strings.TrimSpace(surf.Child("surface", "init_from").String())]
 		} else { // 1.5

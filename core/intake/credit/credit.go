@@ -59,7 +59,8 @@ var currency = regexp.MustCompile(`^[A-Z]{3}$`)
 
 // Unknown lists what is not known.
 func (c *Credit) Unknown() (out []string) {
-	for _, f := range []struct{ what, have string }{{"author", c.Author}, {"source", c.Source}, {"licence", c.Licence}, {"price", c.Currency}} {
+	for _, f := range []struct{ what, have string }{{"author", c.Author}, {"source", c.Source}, {"licence", c.Licence},
+		{"price", c.Currency}} {
 		if f.have == "" {
 			out = append(out, f.what)
 		}
@@ -80,20 +81,22 @@ type Terms struct {
 // licences are those that models come under, by SPDX identifier
 // (SPDX License List), with what they ask for.
 var licences = map[string]Terms{
-	"CC0-1.0":         {Name: "Creative Commons Zero 1.0"},
-	"CC-BY-3.0":       {Name: "Creative Commons Attribution 3.0", Attribution: true},
-	"CC-BY-4.0":       {Name: "Creative Commons Attribution 4.0", Attribution: true},
-	"CC-BY-SA-3.0":    {Name: "Creative Commons Attribution Share Alike 3.0", Attribution: true, ShareAlike: true},
-	"CC-BY-SA-4.0":    {Name: "Creative Commons Attribution Share Alike 4.0", Attribution: true, ShareAlike: true},
-	"CC-BY-NC-4.0":    {Name: "Creative Commons Attribution Non Commercial 4.0", Attribution: true, NonCommercial: true},
-	"CC-BY-NC-SA-4.0": {Name: "Creative Commons Attribution Non Commercial Share Alike 4.0", Attribution: true, NonCommercial: true, ShareAlike: true},
-	"CC-BY-ND-4.0":    {Name: "Creative Commons Attribution No Derivatives 4.0", Attribution: true, NoDerivatives: true},
-	"CC-BY-NC-ND-4.0": {Name: "Creative Commons Attribution Non Commercial No Derivatives 4.0", Attribution: true, NonCommercial: true, NoDerivatives: true},
-	"MIT":             {Name: "MIT License", Attribution: true},
-	"Apache-2.0":      {Name: "Apache License 2.0", Attribution: true},
-	"BSD-3-Clause":    {Name: "BSD 3-Clause License", Attribution: true},
-	"GPL-3.0-only":    {Name: "GNU General Public License 3.0", Attribution: true, ShareAlike: true},
-	"Unlicense":       {Name: "The Unlicense"},
+	"CC0-1.0":      {Name: "Creative Commons Zero 1.0"},
+	"CC-BY-3.0":    {Name: "Creative Commons Attribution 3.0", Attribution: true},
+	"CC-BY-4.0":    {Name: "Creative Commons Attribution 4.0", Attribution: true},
+	"CC-BY-SA-3.0": {Name: "Creative Commons Attribution Share Alike 3.0", Attribution: true, ShareAlike: true},
+	"CC-BY-SA-4.0": {Name: "Creative Commons Attribution Share Alike 4.0", Attribution: true, ShareAlike: true},
+	"CC-BY-NC-4.0": {Name: "Creative Commons Attribution Non Commercial 4.0", Attribution: true, NonCommercial: true},
+	"CC-BY-NC-SA-4.0": {Name: "Creative Commons Attribution Non Commercial Share Alike 4.0", Attribution: true,
+		NonCommercial: true, ShareAlike: true},
+	"CC-BY-ND-4.0": {Name: "Creative Commons Attribution No Derivatives 4.0", Attribution: true, NoDerivatives: true},
+	"CC-BY-NC-ND-4.0": {Name: "Creative Commons Attribution Non Commercial No Derivatives 4.0", Attribution: true,
+		NonCommercial: true, NoDerivatives: true},
+	"MIT":          {Name: "MIT License", Attribution: true},
+	"Apache-2.0":   {Name: "Apache License 2.0", Attribution: true},
+	"BSD-3-Clause": {Name: "BSD 3-Clause License", Attribution: true},
+	"GPL-3.0-only": {Name: "GNU General Public License 3.0", Attribution: true, ShareAlike: true},
+	"Unlicense":    {Name: "The Unlicense"},
 }
 
 // TermsOf tells what a licence asks for; Known is false for one that is not
@@ -125,8 +128,10 @@ var (
 // Licence recognises a licence in a text: an SPDX identifier, an address of
 // Creative Commons, or the words by which people call it. "" when none is.
 func Licence(text string) string {
-	for _, id := range slices.Backward(slices.SortedFunc(maps.Keys(licences), func(a, b string) int { return len(a) - len(b) })) {
-		if i := strings.Index(strings.ToLower(text), strings.ToLower(id)); i >= 0 && !wordAt(text, i-1) && !wordAt(text, i+len(id)) {
+	for _, id := range slices.Backward(slices.SortedFunc(maps.Keys(licences),
+		func(a, b string) int { return len(a) - len(b) })) {
+		if i := strings.Index(strings.ToLower(text), strings.ToLower(id)); i >= 0 && !wordAt(text, i-1) &&
+			!wordAt(text, i+len(id)) {
 			return id
 		}
 	}
@@ -171,7 +176,8 @@ func OneLicence(message string) string {
 }
 
 func wordAt(s string, i int) bool {
-	return i >= 0 && i < len(s) && (s[i] >= 'a' && s[i] <= 'z' || s[i] >= 'A' && s[i] <= 'Z' || s[i] >= '0' && s[i] <= '9' || s[i] == '-')
+	return i >= 0 && i < len(s) && (s[i] >= 'a' && s[i] <= 'z' || s[i] >= 'A' && s[i] <= 'Z' || s[i] >= '0' &&
+		s[i] <= '9' || s[i] == '-')
 }
 
 func creative(mods, version string) string {
@@ -200,7 +206,8 @@ func known(id, otherwise string) string {
 func IsText(name string) bool {
 	name = strings.ToLower(name)
 	name = name[strings.LastIndexByte(name, '/')+1:]
-	for _, w := range []string{"readme", "license", "licence", "copying", "credit", "author", "attribution", "info", "about", "legal", "copyright", "metadata", "receipt", "invoice"} {
+	for _, w := range []string{"readme", "license", "licence", "copying", "credit", "author", "attribution", "info",
+		"about", "legal", "copyright", "metadata", "receipt", "invoice"} {
 		if strings.Contains(name, w) {
 			for _, ext := range []string{".txt", ".md", ".json", ".rtf", ".htm", ".html", ".nfo"} {
 				if strings.HasSuffix(name, ext) {
@@ -332,7 +339,8 @@ func fromJSON(tree any) (c Credit) {
 			key := strings.ToLower(k)
 			switch v := m[k].(type) {
 			case string:
-				if slices.Contains([]string{"author", "artist", "creator", "license", "licence", "source", "url", "link", "price", "cost"}, key) {
+				if slices.Contains([]string{"author", "artist", "creator", "license", "licence", "source", "url", "link", "price",
+					"cost"}, key) {
 					c.take(key, v)
 				}
 				if key == "currency" && currency.MatchString(v) {
@@ -343,7 +351,8 @@ func fromJSON(tree any) (c Credit) {
 					c.Price = max(v, 0)
 				}
 			case map[string]any:
-				if name, ok := v["name"].(string); ok && slices.Contains([]string{"author", "artist", "creator", "license", "licence"}, key) {
+				if name, ok := v["name"].(string); ok &&
+					slices.Contains([]string{"author", "artist", "creator", "license", "licence"}, key) {
 					c.take(key, name)
 				}
 			}
@@ -351,7 +360,8 @@ func fromJSON(tree any) (c Credit) {
 	}
 	look(top)
 	for _, k := range slices.Sorted(maps.Keys(top)) {
-		if m, ok := top[k].(map[string]any); ok && slices.Contains([]string{"asset", "model", "extras", "meta", "metadata"}, strings.ToLower(k)) {
+		if m, ok := top[k].(map[string]any); ok && slices.Contains([]string{"asset", "model", "extras", "meta", "metadata"},
+			strings.ToLower(k)) {
 			look(m)
 		}
 	}

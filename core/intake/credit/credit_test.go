@@ -35,11 +35,16 @@ func TestTextsThatComeAlongAreRead(t *testing.T) {
 		text string
 		want Credit
 	}{
-		"readme.txt":    {"Lamp post\nAuthor: Ada Example\nLicense: CC-BY 4.0\nSource: https://models.example/lamp\nPrice: 12,50 EUR\n", Credit{Author: "Ada Example", Licence: "CC-BY-4.0", Source: "https://models.example/lamp", Price: 12.5, Currency: "EUR"}},
-		"credits.md":    {"# Model by Jo Sample\n\nFound at https://models.example/x. Use it as you like: CC0.", Credit{Author: "Jo Sample", Licence: "CC0-1.0", Source: "https://models.example/x"}},
-		"license.txt":   {"© 2024 North Yard Models. All rights reserved.\n", Credit{Author: "North Yard Models"}},
-		"info.json":     {`{"author": {"name": "Kim"}, "license": "CC-BY-SA-4.0", "url": "https://models.example/y", "price": 3, "currency": "USD"}`, Credit{Author: "Kim", Licence: "CC-BY-SA-4.0", Source: "https://models.example/y", Price: 3, Currency: "USD"}},
-		"invoice.txt":   {"Price: $ 40\nLicence: Studio use, one seat", Credit{Price: 40, Currency: "USD", Licence: "Studio use, one seat"}},
+		"readme.txt": {"Lamp post\nAuthor: Ada Example\nLicense: CC-BY 4.0\nSource: " +
+			"https://models.example/lamp\nPrice: 12,50 EUR\n",
+			Credit{Author: "Ada Example", Licence: "CC-BY-4.0", Source: "https://models.example/lamp", Price: 12.5,
+				Currency: "EUR"}},
+		"credits.md": {"# Model by Jo Sample\n\nFound at https://models.example/x. Use it as you like: CC0.",
+			Credit{Author: "Jo Sample", Licence: "CC0-1.0", Source: "https://models.example/x"}},
+		"license.txt": {"© 2024 North Yard Models. All rights reserved.\n", Credit{Author: "North Yard Models"}},
+		"info.json":   {`{"author": {"name": "Kim"}, "license": "CC-BY-SA-4.0", "url": "https://models.example/y", "price": 3, "currency": "USD"}`, Credit{Author: "Kim", Licence: "CC-BY-SA-4.0", Source: "https://models.example/y", Price: 3, Currency: "USD"}},
+		"invoice.txt": {"Price: $ 40\nLicence: Studio use, one seat",
+			Credit{Price: 40, Currency: "USD", Licence: "Studio use, one seat"}},
 		"nothing.txt":   {"Thanks for downloading!", Credit{}},
 		"metadata.json": {`[1, 2]`, Credit{}},
 	} {
@@ -60,14 +65,16 @@ func TestTextsThatComeAlongAreRead(t *testing.T) {
 
 func TestListsGoOut(t *testing.T) {
 	lines := []Line{
-		{"lamp", 3, Credit{Author: "Ada Example", Licence: "CC-BY-4.0", Price: 12.5, Currency: "EUR", Source: "https://models.example/lamp"}},
+		{"lamp", 3, Credit{Author: "Ada Example", Licence: "CC-BY-4.0", Price: 12.5, Currency: "EUR",
+			Source: "https://models.example/lamp"}},
 		{"=bench", 1, Credit{Price: 7.5, Currency: "EUR"}},
 	}
 	var text, table bytes.Buffer
 	if err := WriteText(&text, "halt", lines); err != nil {
 		t.Fatal(err)
 	}
-	for _, want := range []string{"by Ada Example", "Creative Commons Attribution 4.0", "=bench: author, source, licence", "20.00 EUR"} {
+	for _, want := range []string{"by Ada Example", "Creative Commons Attribution 4.0", "=bench: author, source, licence",
+		"20.00 EUR"} {
 		if !strings.Contains(text.String(), want) {
 			t.Errorf("%q is not in\n%s", want, text.String())
 		}
@@ -79,7 +86,8 @@ func TestListsGoOut(t *testing.T) {
 	if err != nil || len(rows) != 3 || rows[1][4] != "yes" || rows[2][0] != "'=bench" || rows[2][4] != "unknown" {
 		t.Errorf("%v, %q", err, rows)
 	}
-	if m := Message(append(lines, Line{Piece: "mast", Credit: Credit{Licence: "CC0-1.0"}})); m != "lamp by Ada Example (CC-BY-4.0); mast (CC0-1.0)" || OneLicence(m) != "" {
+	if m := Message(append(lines, Line{Piece: "mast", Credit: Credit{Licence: "CC0-1.0"}})); m != "lamp by Ada Example "+
+		"(CC-BY-4.0); mast (CC0-1.0)" || OneLicence(m) != "" {
 		t.Errorf("%s: under %q", m, OneLicence(m))
 	}
 	if m := Message(lines); OneLicence(m) != "CC-BY-4.0" {
@@ -118,7 +126,8 @@ func TestPagesAreReadWithoutTheirTags(t *testing.T) {
 		<p class="by">Author: <b>Ada &amp; Example</b></p><p>Licence: <a href="https://creativecommons.org/licenses/by/4.0/">CC BY 4.0</a></p>
 		<p>Source: <a href="https://models.example/lamp">here</a></p></body></html>`
 	c := Read("readme.html", []byte(page))
-	if c.Author != "Ada & Example" || c.Licence != "CC-BY-4.0" || !strings.Contains(c.Source, "https://models.example/lamp") || strings.ContainsAny(c.Source, "<>") {
+	if c.Author != "Ada & Example" || c.Licence != "CC-BY-4.0" || !strings.Contains(c.Source,
+		"https://models.example/lamp") || strings.ContainsAny(c.Source, "<>") {
 		t.Errorf("%+v", c)
 	}
 	if c := Read("a.txt", []byte("Author: A < B and C > D\n")); c.Author != "A < B and C > D" {

@@ -97,7 +97,8 @@ func Costs(lines []Line) map[string]float64 {
 func WriteCSV(w io.Writer, lines []Line) error {
 	c := csv.NewWriter(w)
 	c.UseCRLF = true
-	_ = c.Write([]string{"piece", "placements", "author", "licence", "attribution needed", "non-commercial", "source", "price", "currency", "notes"})
+	_ = c.Write([]string{"piece", "placements", "author", "licence", "attribution needed", "non-commercial", "source",
+		"price", "currency", "notes"})
 	yes := map[bool]string{true: "yes", false: "no"}
 	for _, l := range lines {
 		t := TermsOf(l.Licence)
@@ -108,7 +109,8 @@ func WriteCSV(w io.Writer, lines []Line) error {
 		if t.Known {
 			attribution, commercial = yes[t.Attribution], yes[t.NonCommercial]
 		}
-		_ = c.Write([]string{plain.Cell(l.Piece), fmt.Sprint(l.Copies), plain.Cell(l.Author), plain.Cell(l.Licence), attribution, commercial, plain.Cell(l.Source), price, l.Currency, plain.Cell(l.Notes)})
+		_ = c.Write([]string{plain.Cell(l.Piece), fmt.Sprint(l.Copies), plain.Cell(l.Author), plain.Cell(l.Licence),
+			attribution, commercial, plain.Cell(l.Source), price, l.Currency, plain.Cell(l.Notes)})
 	}
 	c.Flush()
 	return c.Error()

@@ -35,7 +35,8 @@ func TestIndicesOfEveryComponentType(t *testing.T) {
 		5125: {2, 0, 0, 0, 1, 0, 0, 0, 0, 0, 0, 0},
 	} {
 		f := triangle(nil, 0, 0, 0, 1, 0, 0, 0, 1, 0)
-		f.prim()["indices"] = f.accessor(map[string]any{"bufferView": f.view(data, 0), "componentType": kind, "count": 3, "type": "SCALAR"})
+		f.prim()["indices"] = f.accessor(map[string]any{"bufferView": f.view(data, 0), "componentType": kind, "count": 3,
+			"type": "SCALAR"})
 		p := read(t, f.bytes()).Meshes[0].Parts[0]
 		if got := p.Indices; len(got) != 3 || got[0] != 2 || got[1] != 1 || got[2] != 0 {
 			t.Errorf("component type %d: %v", kind, got)
@@ -54,7 +55,8 @@ func TestQuantisedPositions(t *testing.T) {
 		normalised bool
 		want       geom.V // of the second vertex
 	}{
-		"bytes":             {5120, []byte{0, 0, 0, 0, 0x80, 5, 127, 0, 1, 1, 1, 0}, 4, false, geom.V{X: -128, Y: 5, Z: 127}},
+		"bytes": {5120, []byte{0, 0, 0, 0, 0x80, 5, 127, 0, 1, 1, 1, 0}, 4, false,
+			geom.V{X: -128, Y: 5, Z: 127}},
 		"bytes, normalised": {5120, []byte{0, 0, 0, 0, 0x80, 0, 127, 0, 1, 1, 1, 0}, 4, true, geom.V{X: -1, Y: 0, Z: 1}},
 		"unsigned bytes":    {5121, []byte{0, 0, 0, 0, 255, 51, 0, 0, 1, 1, 1, 0}, 4, true, geom.V{X: 1, Y: 0.2, Z: 0}},
 		"shorts": {5122, func() (b []byte) {
@@ -72,7 +74,8 @@ func TestQuantisedPositions(t *testing.T) {
 	} {
 		f := triangle(nil, 0, 0, 0, 1, 0, 0, 0, 1, 0)
 		f.doc["extensionsRequired"] = []string{"KHR_mesh_quantization"}
-		f.prim()["attributes"].(map[string]any)["POSITION"] = f.accessor(map[string]any{"bufferView": f.view(c.data, c.stride), "componentType": c.kind, "normalized": c.normalised, "count": 3, "type": "VEC3"})
+		f.prim()["attributes"].(map[string]any)["POSITION"] = f.accessor(map[string]any{"bufferView": f.view(c.data,
+			c.stride), "componentType": c.kind, "normalized": c.normalised, "count": 3, "type": "VEC3"})
 		p := read(t, f.bytes()).Meshes[0].Parts[0]
 		if got := p.Position(1); got.Sub(c.want).Len() > 1e-6 {
 			t.Errorf("%s: %v, want %v", name, got, c.want)
@@ -82,7 +85,8 @@ func TestQuantisedPositions(t *testing.T) {
 
 func TestMorphTargetsStandInTheirBindPose(t *testing.T) {
 	f := triangle(nil, 0, 0, 0, 1, 0, 0, 0, 1, 0)
-	f.prim()["targets"] = []any{map[string]any{"POSITION": f.vec3(0, 0, 0, 4, 0, 0, 0, 0, 0)}, map[string]any{"POSITION": f.vec3(0, 0, 8, 0, 0, 0, 0, 0, 0)}}
+	f.prim()["targets"] = []any{map[string]any{"POSITION": f.vec3(0, 0, 0, 4, 0, 0, 0, 0, 0)},
+		map[string]any{"POSITION": f.vec3(0, 0, 8, 0, 0, 0, 0, 0, 0)}}
 	f.doc["meshes"].([]any)[0].(map[string]any)["weights"] = []float64{0.5, 0.25}
 	if b := read(t, f.bytes()).Bounds(); b.Max.Sub(geom.V{X: 3, Y: 1, Z: 2}).Len() > 1e-6 {
 		t.Errorf("with the mesh's weights: %v", b)
@@ -101,14 +105,16 @@ func TestLightsOfEveryKind(t *testing.T) {
 		map[string]any{"type": "spot", "spot": map[string]any{"outerConeAngle": 0.5}},
 	}}}
 	for i := range 3 {
-		f.doc["nodes"] = append(f.doc["nodes"].([]any), map[string]any{"extensions": map[string]any{"KHR_lights_punctual": map[string]any{"light": i}}})
+		f.doc["nodes"] = append(f.doc["nodes"].([]any),
+			map[string]any{"extensions": map[string]any{"KHR_lights_punctual": map[string]any{"light": i}}})
 	}
 	f.doc["scenes"] = []any{map[string]any{"nodes": []int{0, 1, 2, 3}}}
 	m := read(t, f.bytes())
 	if len(m.Lights) != 3 {
 		t.Fatalf("%d lights", len(m.Lights))
 	}
-	if l := m.Lights[0]; l.Kind != model.Directional || l.Intensity != 1000 || l.Color != [3]float64{1, 0.5, 0.25} || l.Name != "sun" {
+	if l := m.Lights[0]; l.Kind != model.Directional || l.Intensity != 1000 || l.Color != [3]float64{1, 0.5, 0.25} ||
+		l.Name != "sun" {
 		t.Errorf("%+v", l)
 	}
 	if l := m.Lights[1]; l.Kind != model.Point || l.Range != 12 || l.Color != [3]float64{1, 1, 1} {
@@ -124,7 +130,8 @@ func TestCamerasOfBothKinds(t *testing.T) {
 	f := triangle(nil, 0, 0, 0, 1, 0, 0, 0, 1, 0)
 	f.doc["cameras"] = []any{
 		map[string]any{"type": "perspective", "name": "wide", "perspective": map[string]any{"yfov": 0.8, "znear": 0.1}},
-		map[string]any{"type": "orthographic", "orthographic": map[string]any{"xmag": 2, "ymag": 3, "znear": 0.5, "zfar": 50}},
+		map[string]any{"type": "orthographic", "orthographic": map[string]any{"xmag": 2, "ymag": 3, "znear": 0.5,
+			"zfar": 50}},
 	}
 	f.doc["nodes"] = append(f.doc["nodes"].([]any), map[string]any{"camera": 0}, map[string]any{"camera": 1})
 	f.doc["scenes"] = []any{map[string]any{"nodes": []int{0, 1, 2}}}
@@ -164,8 +171,9 @@ func TestPicturesInAndBesideTheFile(t *testing.T) {
 	f.doc["textures"] = []any{map[string]any{"source": 0}, map[string]any{"source": 1}, map[string]any{"source": 2},
 		map[string]any{"extensions": map[string]any{"EXT_texture_webp": map[string]any{"source": 3}}}}
 	f.doc["materials"] = []any{map[string]any{
-		"pbrMetallicRoughness": map[string]any{"baseColorTexture": map[string]any{"index": 0}, "metallicRoughnessTexture": map[string]any{"index": 1}},
-		"normalTexture":        map[string]any{"index": 2}, "emissiveTexture": map[string]any{"index": 3},
+		"pbrMetallicRoughness": map[string]any{"baseColorTexture": map[string]any{"index": 0},
+			"metallicRoughnessTexture": map[string]any{"index": 1}},
+		"normalTexture": map[string]any{"index": 2}, "emissiveTexture": map[string]any{"index": 3},
 	}}
 	folder := model.Folder{Root: fstest.MapFS{"maps/dull red.jpg": {Data: jpegData}}}
 	m, err := Read("test.gltf", f.bytes(), folder)
@@ -173,7 +181,8 @@ func TestPicturesInAndBesideTheFile(t *testing.T) {
 		t.Fatal(err)
 	}
 	slots := m.Surfaces[0].Slots
-	for role, want := range map[model.Role]model.Status{model.BaseColorMap: model.Embedded, model.MetalRoughMap: model.Found, model.NormalMap: model.Missing, model.EmissiveMap: model.Embedded} {
+	for role, want := range map[model.Role]model.Status{model.BaseColorMap: model.Embedded,
+		model.MetalRoughMap: model.Found, model.NormalMap: model.Missing, model.EmissiveMap: model.Embedded} {
 		at := slots[role].Map
 		if at == model.None || m.Maps[at].Status != want {
 			t.Errorf("%v: map %d", role, at)
@@ -191,7 +200,8 @@ func TestPicturesInAndBesideTheFile(t *testing.T) {
 func TestExtensionsThatAreNotKnown(t *testing.T) {
 	f := triangle(nil, 0, 0, 0, 1, 0, 0, 0, 1, 0)
 	f.doc["extensionsUsed"] = []string{"EXT_made_up", "KHR_materials_clearcoat"}
-	if w := strings.Join(read(t, f.bytes()).Warnings, "\n"); !strings.Contains(w, "EXT_made_up") || !strings.Contains(w, "KHR_materials_clearcoat") {
+	if w := strings.Join(read(t, f.bytes()).Warnings, "\n"); !strings.Contains(w, "EXT_made_up") ||
+		!strings.Contains(w, "KHR_materials_clearcoat") {
 		t.Errorf("warnings: %s", w)
 	}
 	for _, e := range []string{"EXT_made_up", "KHR_materials_clearcoat"} {
@@ -249,9 +259,12 @@ func TestDamagedFilesDoNoHarm(t *testing.T) {
 func TestLyingCountsAreRefusedBeforeTheyCost(t *testing.T) {
 	for name, a := range map[string]map[string]any{
 		"two thousand million, no data": {"componentType": 5126, "count": 2_000_000_000, "type": "VEC3"},
-		"sparse on nothing":             {"componentType": 5126, "count": 2_000_000_000, "type": "VEC3", "sparse": map[string]any{"count": 1, "indices": map[string]any{"bufferView": 0, "componentType": 5121}, "values": map[string]any{"bufferView": 0}}},
-		"negative":                      {"bufferView": 0, "componentType": 5126, "count": -3, "type": "VEC3"},
-		"stride that overlaps the end":  {"bufferView": 0, "byteOffset": 30, "componentType": 5126, "count": 3, "type": "VEC3"},
+		"sparse on nothing": {"componentType": 5126, "count": 2_000_000_000, "type": "VEC3",
+			"sparse": map[string]any{"count": 1, "indices": map[string]any{"bufferView": 0, "componentType": 5121},
+				"values": map[string]any{"bufferView": 0}}},
+		"negative": {"bufferView": 0, "componentType": 5126, "count": -3, "type": "VEC3"},
+		"stride that overlaps the end": {"bufferView": 0, "byteOffset": 30, "componentType": 5126, "count": 3,
+			"type": "VEC3"},
 	} {
 		f := triangle(nil, 0, 0, 0, 1, 0, 0, 0, 1, 0)
 		f.prim()["attributes"].(map[string]any)["POSITION"] = f.accessor(a)
@@ -264,11 +277,12 @@ func TestLyingCountsAreRefusedBeforeTheyCost(t *testing.T) {
 
 func TestErrorsSpeakTheFilesLanguage(t *testing.T) {
 	for text, want := range map[string]string{
-		`{"asset":{"version":"1.0"},"accessors":{"a":{}}}`:                               `asset.version is "1.0"`,
-		`{"accessors":{"a":{"count":3}},"meshes":{}}`:                                    `asset.version is "1.0"`,
-		`{"asset":{"version":"2.0"},"materials":[{"normalTexture":{"scale":"strong"}}]}`: "materials.normalTexture.scale at byte",
-		`{"asset":{"version":"2.0"},"scenes":[}`:                                         "not valid JSON at byte",
-		`{"asset":{"version":"3.0"}}`:                                                    "only glTF 2.0 is read",
+		`{"asset":{"version":"1.0"},"accessors":{"a":{}}}`: `asset.version is "1.0"`,
+		`{"accessors":{"a":{"count":3}},"meshes":{}}`:      `asset.version is "1.0"`,
+		`{"asset":{"version":"2.0"},"materials":[{"normalTexture":{"scale":"strong"}}]}`: "materials.normalTexture.scale " +
+			"at byte",
+		`{"asset":{"version":"2.0"},"scenes":[}`: "not valid JSON at byte",
+		`{"asset":{"version":"3.0"}}`:            "only glTF 2.0 is read",
 	} {
 		if _, err := Read("a.gltf", []byte(text), model.Folder{}); err == nil || !strings.Contains(err.Error(), want) {
 			t.Errorf("%s: %v", text, err)
@@ -296,7 +310,8 @@ func TestCompressedViewsAreUnpacked(t *testing.T) {
 	if b := m.Bounds(); math.Abs(b.Max.Y-1000) > 1 || math.Abs(b.Min.Z+7) > 0.01 || len(m.Warnings) > 0 {
 		t.Errorf("%+v, %q", b, m.Warnings)
 	}
-	if _, err := Read("a.gltf", fmt.Appendf(nil, doc, len(packed), 9_000_000, v["exp"]), model.Folder{}); err == nil || !strings.Contains(err.Error(), "bufferViews[0], EXT_meshopt_compression") {
+	if _, err := Read("a.gltf", fmt.Appendf(nil, doc, len(packed), 9_000_000, v["exp"]), model.Folder{}); err == nil ||
+		!strings.Contains(err.Error(), "bufferViews[0], EXT_meshopt_compression") {
 		t.Errorf("a claim of nine million vertices: %v", err)
 	}
 	draco := `{"asset":{"version":"2.0"},"extensionsRequired":["KHR_draco_mesh_compression"]}`

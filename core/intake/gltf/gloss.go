@@ -39,7 +39,8 @@ func (r *reader) applyGloss(s *model.Surface, gm *material, where string) error 
 	t := &g.SpecularGlossinessTexture
 	if t.Index == nil {
 		if len(g.SpecularFactor) == 3 && max(g.SpecularFactor[0], g.SpecularFactor[1], g.SpecularFactor[2]) > 0.2 {
-			r.out.Warn("the surface %.100s mirrors like metal in its file, by specular colour; it is taken as no metal", gm.Name)
+			r.out.Warn("the surface %.100s mirrors like metal in its file, by specular colour; it is taken as no metal",
+				gm.Name)
 		}
 		return nil
 	}

@@ -35,7 +35,8 @@ var ErrOld = errors.New("only glTF 2.0 is read here; ask for a 2.0 export")
 
 // ErrDraco is a model whose meshes are Draco compressed: the converter reads
 // it, this reader does not.
-var ErrDraco = errors.New("needs the extension KHR_draco_mesh_compression, which is not read here; ask for an export without it")
+var ErrDraco = errors.New("needs the extension KHR_draco_mesh_compression, which is not read here; ask for an " +
+	"export without it")
 
 const (
 	magicGLB  = 0x46546C67
@@ -91,14 +92,16 @@ func split(data []byte) (text, bin []byte, err error) {
 	}
 	length := int64(binary.LittleEndian.Uint32(data[8:]))
 	if length > int64(len(data)) {
-		return nil, nil, fmt.Errorf("GLB says %d bytes at byte 8, the file has %d: it is cut short; fetch it again", length, len(data))
+		return nil, nil, fmt.Errorf("GLB says %d bytes at byte 8, the file has %d: it is cut short; fetch it again", length,
+			len(data))
 	}
 	data = data[:max(length, 12)]
 	for at := 12; at+8 <= len(data); {
 		size := int64(binary.LittleEndian.Uint32(data[at:]))
 		kind := binary.LittleEndian.Uint32(data[at+4:])
 		if size > int64(len(data)-at-8) {
-			return nil, nil, fmt.Errorf("GLB chunk at byte %d says %d bytes, %d are left; fetch the file again", at, size, len(data)-at-8)
+			return nil, nil, fmt.Errorf("GLB chunk at byte %d says %d bytes, %d are left; fetch the file again", at, size,
+				len(data)-at-8)
 		}
 		body := data[at+8 : at+8+int(size)]
 		switch {
@@ -166,7 +169,8 @@ func (r *reader) read(data []byte) (*model.Model, error) {
 		case errors.As(err, &syn):
 			return nil, fmt.Errorf("not valid JSON at byte %d: %v", syn.Offset, err)
 		case errors.As(err, &typ):
-			return nil, fmt.Errorf("%s at byte %d is of the type %s, which is not what glTF asks for there", jsonPath(typ.Field), typ.Offset, typ.Value)
+			return nil, fmt.Errorf("%s at byte %d is of the type %s, which is not what glTF asks for there",
+				jsonPath(typ.Field), typ.Offset, typ.Value)
 		}
 		return nil, fmt.Errorf("not valid JSON: %w", err)
 	}
@@ -186,11 +190,13 @@ func (r *reader) read(data []byte) (*model.Model, error) {
 		Format: format, Up: "Y", Generator: d.Asset.Generator, Copyright: d.Asset.Copyright,
 		Unit: model.Unit{Name: "metre", MetresPerUnit: 1, From: "format"},
 	}
-	r.tellExtensions(slices.DeleteFunc(slices.Clone(d.ExtensionsUsed), func(e string) bool { return slices.Contains(known, e) }))
+	r.tellExtensions(slices.DeleteFunc(slices.Clone(d.ExtensionsUsed),
+		func(e string) bool { return slices.Contains(known, e) }))
 	r.budget = int64(len(data))*growth + slack
 	r.maps = map[[2]int]int{}
 	r.unpacked = map[int][]byte{}
-	for _, step := range []func() error{r.loadBuffers, r.loadSurfaces, r.loadMeshes, r.loadCameras, r.loadLights, r.loadNodes, r.applyMorphs, r.applySkins} {
+	for _, step := range []func() error{r.loadBuffers, r.loadSurfaces, r.loadMeshes, r.loadCameras, r.loadLights,
+		r.loadNodes, r.applyMorphs, r.applySkins} {
 		if err := step(); err != nil {
 			return nil, err
 		}
@@ -276,7 +282,8 @@ func (r *reader) view(i int) ([]byte, int, error) {
 	}
 	b := r.buffers[v.Buffer]
 	if v.ByteOffset < 0 || v.ByteLength < 0 || v.ByteOffset > int64(len(b)) || v.ByteLength > int64(len(b))-v.ByteOffset {
-		return nil, 0, fmt.Errorf("bufferViews[%d]: bytes %d to %d are outside of buffer %d of %d bytes", i, v.ByteOffset, v.ByteOffset+v.ByteLength, v.Buffer, len(b))
+		return nil, 0, fmt.Errorf("bufferViews[%d]: bytes %d to %d are outside of buffer %d of %d bytes", i, v.ByteOffset,
+			v.ByteOffset+v.ByteLength, v.Buffer, len(b))
 	}
 	if v.ByteStride < 0 || v.ByteStride > 252 {
 		return nil, 0, fmt.Errorf("bufferViews[%d]: byteStride %d is not in 4..252", i, v.ByteStride)
@@ -294,7 +301,8 @@ func (r *reader) unpack(i int, m *meshoptView) ([]byte, error) {
 		return nil, fmt.Errorf("%s: buffer %d is not there", where, m.Buffer)
 	}
 	b := r.buffers[m.Buffer]
-	if m.ByteOffset < 0 || m.ByteLength < 0 || m.ByteOffset > int64(len(b)) || m.ByteLength > int64(len(b))-m.ByteOffset || m.Count < 0 || m.ByteStride < 1 || m.ByteStride > 256 {
+	if m.ByteOffset < 0 || m.ByteLength < 0 || m.ByteOffset > int64(len(b)) ||
+		m.ByteLength > int64(len(b))-m.ByteOffset || m.Count < 0 || m.ByteStride < 1 || m.ByteStride > 256 {
 		return nil, fmt.Errorf("%s: its bytes are outside of buffer %d of %d bytes", where, m.Buffer, len(b))
 	}
 	if err := r.spend(int64(m.Count)*int64(m.ByteStride), where); err != nil {
@@ -342,7 +350,8 @@ func (r *reader) span(where string, view, offset, count, component, n int) (data
 		need += int64(count-1)*int64(step) + int64(size*n)
 	}
 	if offset < 0 || need > int64(len(body)) {
-		return nil, 0, fmt.Errorf("%s: %d elements need %d bytes, bufferViews[%d] has %d", where, count, need, view, len(body))
+		return nil, 0, fmt.Errorf("%s: %d elements need %d bytes, bufferViews[%d] has %d", where, count, need, view,
+			len(body))
 	}
 	return body[offset:], step, nil
 }
@@ -373,7 +382,8 @@ func (r *reader) floats(i int, where string, wants ...int) (vals []float32, n in
 		if err != nil {
 			return nil, 0, err
 		}
-		data, step, err := r.span(place+".sparse.values", s.Values.BufferView, s.Values.ByteOffset, s.Count, a.ComponentType, n)
+		data, step, err := r.span(place+".sparse.values", s.Values.BufferView, s.Values.ByteOffset, s.Count, a.ComponentType,
+			n)
 		if err != nil {
 			return nil, 0, err
 		}
@@ -410,9 +420,11 @@ func (r *reader) accessor(i int, where string) (accessor, int, error) {
 func (r *reader) sparseIndices(s *sparse, count int, place string) ([]uint32, error) {
 	size := componentSize[s.Indices.ComponentType]
 	if size == 0 || s.Count < 0 || s.Count > count {
-		return nil, fmt.Errorf("%s.sparse: count %d or component type %d is impossible", place, s.Count, s.Indices.ComponentType)
+		return nil, fmt.Errorf("%s.sparse: count %d or component type %d is impossible", place, s.Count,
+			s.Indices.ComponentType)
 	}
-	data, step, err := r.span(place+".sparse.indices", s.Indices.BufferView, s.Indices.ByteOffset, s.Count, s.Indices.ComponentType, 1)
+	data, step, err := r.span(place+".sparse.indices", s.Indices.BufferView, s.Indices.ByteOffset, s.Count,
+		s.Indices.ComponentType, 1)
 	if err != nil {
 		return nil, err
 	}
@@ -484,7 +496,8 @@ func (r *reader) indices(i, vertices int, where string) ([]uint32, error) {
 		return nil, err
 	}
 	if n != 1 || a.ComponentType == 5126 {
-		return nil, fmt.Errorf("%s: accessors[%d] cannot be indices: %s of component type %d", where, i, a.Type, a.ComponentType)
+		return nil, fmt.Errorf("%s: accessors[%d] cannot be indices: %s of component type %d", where, i, a.Type,
+			a.ComponentType)
 	}
 	if err := r.spend(int64(a.Count)*4, where); err != nil {
 		return nil, err
@@ -506,7 +519,8 @@ func (r *reader) indices(i, vertices int, where string) ([]uint32, error) {
 		if err != nil {
 			return nil, err
 		}
-		data, step, err := r.span(place+".sparse.values", s.Values.BufferView, s.Values.ByteOffset, s.Count, a.ComponentType, 1)
+		data, step, err := r.span(place+".sparse.values", s.Values.BufferView, s.Values.ByteOffset, s.Count, a.ComponentType,
+			1)
 		if err != nil {
 			return nil, err
 		}
@@ -622,7 +636,8 @@ func (r *reader) part(p primitive, where string) (*model.Part, error) {
 		name  string
 		into  *[]float32
 		wants []int
-	}{{"NORMAL", &part.Normals, []int{3}}, {"TEXCOORD_0", &part.UV, []int{2}}, {"TEXCOORD_1", &part.UV1, []int{2}}, {"COLOR_0", &part.Colors, []int{3, 4}}} {
+	}{{"NORMAL", &part.Normals, []int{3}}, {"TEXCOORD_0", &part.UV, []int{2}}, {"TEXCOORD_1", &part.UV1,
+		[]int{2}}, {"COLOR_0", &part.Colors, []int{3, 4}}} {
 		at, ok := p.Attributes[attr.name]
 		if !ok {
 			continue
@@ -676,7 +691,8 @@ func (r *reader) part(p primitive, where string) (*model.Part, error) {
 		return nil, fmt.Errorf("%s: mode %d is not one of 0 to 6", where, mode)
 	}
 	if _, ok := p.Extensions["KHR_draco_mesh_compression"]; ok {
-		return nil, fmt.Errorf("%s is compressed with KHR_draco_mesh_compression, which is not read here; ask for an export without it", where)
+		return nil, fmt.Errorf("%s is compressed with KHR_draco_mesh_compression, which is not read here; ask for an "+
+			"export without it", where)
 	}
 	return part, nil
 }
@@ -754,7 +770,8 @@ func (r *reader) loadNodes() error {
 			into *int
 			n    int
 			what string
-		}{{n.Mesh, &node.Mesh, len(d.Meshes), "meshes"}, {n.Camera, &node.Camera, len(d.Cameras), "cameras"}, {n.Extensions.Lights.Light, &node.Light, len(r.out.Lights), "lights"}} {
+		}{{n.Mesh, &node.Mesh, len(d.Meshes), "meshes"}, {n.Camera, &node.Camera, len(d.Cameras),
+			"cameras"}, {n.Extensions.Lights.Light, &node.Light, len(r.out.Lights), "lights"}} {
 			if ref.from == nil {
 				continue
 			}

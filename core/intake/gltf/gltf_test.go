@@ -22,7 +22,8 @@ type file struct {
 }
 
 func newFile() *file {
-	return &file{doc: map[string]any{"asset": map[string]any{"version": "2.0"}, "bufferViews": []any{}, "accessors": []any{}}}
+	return &file{doc: map[string]any{"asset": map[string]any{"version": "2.0"}, "bufferViews": []any{},
+		"accessors": []any{}}}
 }
 
 func (f *file) view(data []byte, stride int) int {
@@ -53,11 +54,13 @@ func floats(v ...float32) (b []byte) {
 }
 
 func (f *file) vec3(v ...float32) int {
-	return f.accessor(map[string]any{"bufferView": f.view(floats(v...), 0), "componentType": 5126, "count": len(v) / 3, "type": "VEC3"})
+	return f.accessor(map[string]any{"bufferView": f.view(floats(v...), 0), "componentType": 5126, "count": len(v) / 3,
+		"type": "VEC3"})
 }
 
 func (f *file) bytes() []byte {
-	f.doc["buffers"] = []any{map[string]any{"byteLength": len(f.bin), "uri": "data:application/octet-stream;base64," + base64.StdEncoding.EncodeToString(f.bin)}}
+	f.doc["buffers"] = []any{map[string]any{"byteLength": len(f.bin), "uri": "data:application/octet-stream;base64," +
+		base64.StdEncoding.EncodeToString(f.bin)}}
 	out, _ := json.Marshal(f.doc)
 	return out
 }
@@ -106,10 +109,12 @@ func TestAllPrimitiveModesAreJoinedAsTheSpecificationSays(t *testing.T) {
 	for mode, want := range []struct {
 		kind  model.Kind
 		count int
-	}{{model.Points, 5}, {model.Lines, 4}, {model.Lines, 10}, {model.Lines, 8}, {model.Triangles, 3}, {model.Triangles, 9}, {model.Triangles, 9}} {
+	}{{model.Points, 5}, {model.Lines, 4}, {model.Lines, 10}, {model.Lines, 8}, {model.Triangles, 3}, {model.Triangles,
+		9}, {model.Triangles, 9}} {
 		p := read(t, triangle(map[string]any{"mode": mode}, fan5...).bytes()).Meshes[0].Parts[0]
 		if p.Kind != want.kind || len(p.Indices) != want.count {
-			t.Errorf("mode %d gives kind %d with %d indices, want %d with %d", mode, p.Kind, len(p.Indices), want.kind, want.count)
+			t.Errorf("mode %d gives kind %d with %d indices, want %d with %d", mode, p.Kind, len(p.Indices), want.kind,
+				want.count)
 		}
 	}
 }
@@ -127,11 +132,13 @@ func TestStripsKeepTheirWinding(t *testing.T) {
 func TestStridedNormalisedAndSparseAccessors(t *testing.T) {
 	f := triangle(nil, 0, 0, 0, 1, 0, 0, 0, 1, 0)
 	// Colours as normalised bytes, four apart with three used.
-	col := f.accessor(map[string]any{"bufferView": f.view([]byte{255, 0, 51, 9, 0, 255, 0, 9, 0, 0, 255, 9}, 4), "componentType": 5121, "normalized": true, "count": 3, "type": "VEC3"})
+	col := f.accessor(map[string]any{"bufferView": f.view([]byte{255, 0, 51, 9, 0, 255, 0, 9, 0, 0, 255, 9}, 4),
+		"componentType": 5121, "normalized": true, "count": 3, "type": "VEC3"})
 	// Normals are all zero but for one that is set sparsely.
-	nor := f.accessor(map[string]any{"componentType": 5126, "count": 3, "type": "VEC3", "sparse": map[string]any{"count": 1,
-		"indices": map[string]any{"bufferView": f.view([]byte{2}, 0), "componentType": 5121},
-		"values":  map[string]any{"bufferView": f.view(floats(0, 0, 1), 0)}}})
+	nor := f.accessor(map[string]any{"componentType": 5126, "count": 3, "type": "VEC3",
+		"sparse": map[string]any{"count": 1,
+			"indices": map[string]any{"bufferView": f.view([]byte{2}, 0), "componentType": 5121},
+			"values":  map[string]any{"bufferView": f.view(floats(0, 0, 1), 0)}}})
 	prim := f.doc["meshes"].([]any)[0].(map[string]any)["primitives"].([]any)[0].(map[string]any)
 	prim["attributes"].(map[string]any)["COLOR_0"], prim["attributes"].(map[string]any)["NORMAL"] = col, nor
 	p := read(t, f.bytes()).Meshes[0].Parts[0]
@@ -165,11 +172,14 @@ func TestSkinnedMeshesStandWhereTheirJointsPutThem(t *testing.T) {
 	// mesh's own node must not count (glTF 2.0, 3.7.3.3).
 	f := triangle(nil, 0, 0, 0, 100, 0, 0, 0, 100, 0)
 	prim := f.doc["meshes"].([]any)[0].(map[string]any)["primitives"].([]any)[0].(map[string]any)
-	joints := f.accessor(map[string]any{"bufferView": f.view(make([]byte, 12), 0), "componentType": 5121, "count": 3, "type": "VEC4"})
-	weights := f.accessor(map[string]any{"bufferView": f.view(floats(1, 0, 0, 0, 1, 0, 0, 0, 1, 0, 0, 0), 0), "componentType": 5126, "count": 3, "type": "VEC4"})
+	joints := f.accessor(map[string]any{"bufferView": f.view(make([]byte, 12), 0), "componentType": 5121, "count": 3,
+		"type": "VEC4"})
+	weights := f.accessor(map[string]any{"bufferView": f.view(floats(1, 0, 0, 0, 1, 0, 0, 0, 1, 0, 0, 0), 0),
+		"componentType": 5126, "count": 3, "type": "VEC4"})
 	prim["attributes"].(map[string]any)["JOINTS_0"], prim["attributes"].(map[string]any)["WEIGHTS_0"] = joints, weights
 	f.doc["skins"] = []any{map[string]any{"joints": []int{1}}}
-	f.doc["nodes"] = []any{map[string]any{"mesh": 0, "skin": 0, "translation": []float64{7, 7, 7}}, map[string]any{"scale": []float64{0.01, 0.01, 0.01}}}
+	f.doc["nodes"] = []any{map[string]any{"mesh": 0, "skin": 0, "translation": []float64{7, 7, 7}},
+		map[string]any{"scale": []float64{0.01, 0.01, 0.01}}}
 	f.doc["scenes"] = []any{map[string]any{"nodes": []int{0, 1}}}
 	if s := read(t, f.bytes()).Bounds(); s.Max.Sub(geom.V{X: 1, Y: 1}).Len() > 1e-6 || s.Min.Len() > 1e-6 {
 		t.Errorf("bounds %v", s)
@@ -178,18 +188,26 @@ func TestSkinnedMeshesStandWhereTheirJointsPutThem(t *testing.T) {
 
 func TestSurfacesCamerasAndLights(t *testing.T) {
 	f := triangle(map[string]any{"material": 0}, 0, 0, 0, 1, 0, 0, 0, 1, 0)
-	f.doc["materials"] = []any{map[string]any{"name": "glass", "alphaMode": "MASK", "alphaCutoff": 0.3, "emissiveFactor": []float64{1, 0.5, 0},
-		"pbrMetallicRoughness": map[string]any{"baseColorTexture": map[string]any{"index": 0, "extensions": map[string]any{"KHR_texture_transform": map[string]any{"offset": []float64{0.1, 0.2}, "rotation": 0.5, "scale": []float64{2, 3}}}}},
-		"extensions":           map[string]any{"KHR_materials_emissive_strength": map[string]any{"emissiveStrength": 40}, "KHR_materials_transmission": map[string]any{"transmissionFactor": 0.9}, "KHR_materials_ior": map[string]any{"ior": 1.33}}}}
+	f.doc["materials"] = []any{map[string]any{"name": "glass", "alphaMode": "MASK", "alphaCutoff": 0.3,
+		"emissiveFactor": []float64{1, 0.5, 0},
+		"pbrMetallicRoughness": map[string]any{"baseColorTexture": map[string]any{"index": 0,
+			"extensions": map[string]any{"KHR_texture_transform": map[string]any{"offset": []float64{0.1, 0.2}, "rotation": 0.5,
+				"scale": []float64{2, 3}}}}},
+		"extensions": map[string]any{"KHR_materials_emissive_strength": map[string]any{"emissiveStrength": 40},
+			"KHR_materials_transmission": map[string]any{"transmissionFactor": 0.9},
+			"KHR_materials_ior":          map[string]any{"ior": 1.33}}}}
 	f.doc["textures"] = []any{map[string]any{"source": 0, "sampler": 0}}
 	f.doc["samplers"] = []any{map[string]any{"wrapS": 33071}}
 	f.doc["images"] = []any{map[string]any{"uri": "maps/bark.png"}}
-	f.doc["cameras"] = []any{map[string]any{"type": "perspective", "perspective": map[string]any{"yfov": 0.7, "znear": 0.1}}}
+	f.doc["cameras"] = []any{map[string]any{"type": "perspective",
+		"perspective": map[string]any{"yfov": 0.7, "znear": 0.1}}}
 	f.doc["extensions"] = map[string]any{"KHR_lights_punctual": map[string]any{"lights": []any{map[string]any{"type": "spot", "intensity": 90, "spot": map[string]any{"innerConeAngle": 0.2}}}}}
 	m := read(t, f.bytes())
 	s := m.Surfaces[0]
 	slot := s.Slots[model.BaseColorMap]
-	if s.Alpha != model.Mask || s.Cutoff != 0.3 || s.Emissive != [3]float64{40, 20, 0} || s.Transmission != 0.9 || s.IOR != 1.33 || slot.Scale != [2]float64{2, 3} || slot.Rotation != 0.5 || slot.WrapS != model.Clamp || slot.WrapT != model.Repeat {
+	if s.Alpha != model.Mask || s.Cutoff != 0.3 || s.Emissive != [3]float64{40, 20, 0} || s.Transmission != 0.9 ||
+		s.IOR != 1.33 || slot.Scale != [2]float64{2, 3} || slot.Rotation != 0.5 || slot.WrapS != model.Clamp ||
+		slot.WrapT != model.Repeat {
 		t.Errorf("surface %+v", s)
 	}
 	if m.Maps[0].Status != model.Missing || m.Maps[0].Name != "maps/bark.png" {
@@ -223,7 +241,8 @@ func TestBuffersBesideTheFile(t *testing.T) {
 // A path of the author's disk is no reason to refuse a model: the picture is missing,
 // and the buffer is found again by its name.
 func TestPathsOfTheAuthorsDisk(t *testing.T) {
-	for _, uri := range []string{`C:\\work\\maps\\bark.png`, "C:/props/bark.png", "/home/ada/bark.png", "../../../bark.png", "file:///props/bark.png", "http://example.org/bark.png"} {
+	for _, uri := range []string{`C:\\work\\maps\\bark.png`, "C:/props/bark.png", "/home/ada/bark.png",
+		"../../../bark.png", "file:///props/bark.png", "http://example.org/bark.png"} {
 		f := triangle(nil, 0, 0, 0, 1, 0, 0, 0, 1, 0)
 		f.doc["images"] = []any{map[string]any{"uri": strings.ReplaceAll(uri, `\\`, `\`)}}
 		f.doc["textures"] = []any{map[string]any{"source": 0}}
@@ -232,7 +251,8 @@ func TestPathsOfTheAuthorsDisk(t *testing.T) {
 		f.bytes()
 		f.doc["buffers"] = []any{map[string]any{"byteLength": len(bin), "uri": `D:\out\body.bin`}}
 		data, _ := json.Marshal(f.doc)
-		m, err := Read("a.gltf", data, model.Folder{Root: fstest.MapFS{"in/Body.bin": {Data: bin}, "body.bin2": {Data: bin}}, Dir: "."})
+		m, err := Read("a.gltf", data, model.Folder{Root: fstest.MapFS{"in/Body.bin": {Data: bin}, "body.bin2": {Data: bin}},
+			Dir: "."})
 		if err != nil || m.Weigh().Triangles != 1 || len(m.Maps) != 1 || m.Maps[0].Status != model.Missing {
 			t.Errorf("%s: %v, %+v", uri, err, m)
 			continue
@@ -263,17 +283,21 @@ func TestWhatIsWrongIsNamedWithItsPlace(t *testing.T) {
 		"version one":                {set("asset", map[string]any{"version": "1.0"}), "asset.version"},
 		"cut JSON":                   {good().bytes()[:100], "byte"},
 		"cut GLB":                    {glb[:len(glb)-20], "bytes"},
-		"lying chunk":                {append(append([]byte{}, glb[:12]...), append([]byte{0xff, 0xff, 0xff, 0x7f}, glb[16:]...)...), "chunk"},
-		"count beyond the data":      {with(func(f *file) { f.doc["accessors"].([]any)[0].(map[string]any)["count"] = 1 << 30 }), "accessors[0]"},
+		"lying chunk": {append(append([]byte{}, glb[:12]...),
+			append([]byte{0xff, 0xff, 0xff, 0x7f}, glb[16:]...)...), "chunk"},
+		"count beyond the data": {with(func(f *file) { f.doc["accessors"].([]any)[0].(map[string]any)["count"] = 1 << 30 }), "accessors[0]"},
 		"count without any data": {with(func(f *file) {
 			a := f.doc["accessors"].([]any)[0].(map[string]any)
 			delete(a, "bufferView")
 			a["count"] = 1 << 30
 		}), "more data"},
-		"negative count":           {with(func(f *file) { f.doc["accessors"].([]any)[0].(map[string]any)["count"] = -3 }), "impossible count"},
-		"view outside":             {with(func(f *file) { f.doc["bufferViews"].([]any)[0].(map[string]any)["byteOffset"] = 1 << 40 }), "bufferViews[0]"},
-		"cycle":                    {set("nodes", []any{map[string]any{"children": []int{1}}, map[string]any{"children": []int{0}}}), "ancestor"},
-		"two parents":              {set("nodes", []any{map[string]any{"children": []int{2}}, map[string]any{"children": []int{2}}, map[string]any{}}), "two parents"},
+		"negative count": {with(func(f *file) { f.doc["accessors"].([]any)[0].(map[string]any)["count"] = -3 }),
+			"impossible count"},
+		"view outside": {with(func(f *file) { f.doc["bufferViews"].([]any)[0].(map[string]any)["byteOffset"] = 1 << 40 }), "bufferViews[0]"},
+		"cycle": {set("nodes",
+			[]any{map[string]any{"children": []int{1}}, map[string]any{"children": []int{0}}}), "ancestor"},
+		"two parents": {set("nodes",
+			[]any{map[string]any{"children": []int{2}}, map[string]any{"children": []int{2}}, map[string]any{}}), "two parents"},
 		"mesh that is not there":   {set("nodes", []any{map[string]any{"mesh": 7}}), "meshes[7]"},
 		"not a number":             {triangle(nil, 0, 0, float32(math.NaN()), 1, 0, 0, 0, 1, 0).bytes(), "vertex 0"},
 		"buffer above the folder":  {external("../secret.bin"), "out of the model's folder"},

@@ -15,13 +15,18 @@ var consequence = map[string]string{
 	"KHR_materials_variants":             "it comes in several finishes; the first is taken",
 	"EXT_mesh_gpu_instancing":            "copies that it repeats are missing: one of each is there",
 	"KHR_node_visibility":                "what was switched off in it is shown",
-	"KHR_texture_basisu":                 "its maps in KTX2 are not read; their plain versions are taken where it has them",
-	"MSFT_texture_dds":                   "its maps in DDS are not read; their plain versions are taken where it has them",
-	"EXT_texture_avif":                   "its maps in AVIF are not read; their plain versions are taken where it has them",
-	"EXT_lights_image_based":             "the surroundings that light it are left out",
-	"KHR_audio_emitter":                  "", "KHR_audio_graph": "", "KHR_animation_pointer": "", "KHR_xmp": "", "KHR_xmp_json_ld": "",
-	"FB_ngon_encoding": "", "MSFT_lod": "", "MSFT_screencoverage": "", "EXT_mesh_features": "", "EXT_structural_metadata": "",
-	"KHR_interactivity": "", "KHR_node_selectability": "", "KHR_node_hoverability": "", "VRM": "", "KHR_techniques_webgl": "its shading by program code is left out",
+	"KHR_texture_basisu": "its maps in KTX2 are not read; their plain versions are taken where it has " +
+		"them",
+	"MSFT_texture_dds": "its maps in DDS are not read; their plain versions are taken where it has them",
+	"EXT_texture_avif": "its maps in AVIF are not read; their plain versions are taken where it has " +
+		"them",
+	"EXT_lights_image_based": "the surroundings that light it are left out",
+	"KHR_audio_emitter":      "", "KHR_audio_graph": "", "KHR_animation_pointer": "", "KHR_xmp": "",
+	"KHR_xmp_json_ld":  "",
+	"FB_ngon_encoding": "", "MSFT_lod": "", "MSFT_screencoverage": "", "EXT_mesh_features": "",
+	"EXT_structural_metadata": "",
+	"KHR_interactivity":       "", "KHR_node_selectability": "", "KHR_node_hoverability": "", "VRM": "",
+	"KHR_techniques_webgl": "its shading by program code is left out",
 }
 
 // tellExtensions says what is lost by extensions that the file uses and that are not read.

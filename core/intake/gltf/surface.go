@@ -318,7 +318,8 @@ func (r *reader) skin(i, mesh int, joints []geom.M, world geom.M, where string) 
 			}
 			pos[3*v], pos[3*v+1], pos[3*v+2] = float32(q.X), float32(q.Y), float32(q.Z)
 			if len(nor) > 0 {
-				d := m.Dir(geom.V{X: float64(part.Normals[3*v]), Y: float64(part.Normals[3*v+1]), Z: float64(part.Normals[3*v+2])}).Unit()
+				d := m.Dir(geom.V{X: float64(part.Normals[3*v]), Y: float64(part.Normals[3*v+1]),
+					Z: float64(part.Normals[3*v+2])}).Unit()
 				nor[3*v], nor[3*v+1], nor[3*v+2] = float32(d.X), float32(d.Y), float32(d.Z)
 			}
 		}

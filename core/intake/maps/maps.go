@@ -60,16 +60,21 @@ type Name struct {
 var words, strong = func() (map[string]Role, map[string]bool) {
 	w, s := map[string]Role{}, map[string]bool{}
 	for role, lists := range map[Role][2]string{
-		BaseColor:    {"basecolor basecolour basecol albedo diffuse diff albedotransparency diffusemap albedomap basecolormap diffusecolor diffusecolour basemap", "bc base color colour col alb dif d c rgb albedom colormap alb"},
-		Opacity:      {"opacity transparency alphamask opacitymap alphamap", "alpha mask opac op cutout transp trans a o2"},
-		Normal:       {"normal normals normalmap nrm normalgl normaldx normalopengl normaldirectx nmap nrml tangentnormal", "nor norm nml nm n local ddn"},
-		Roughness:    {"roughness roughnessmap", "rough rgh rgn r rou"},
-		Gloss:        {"glossiness gloss smoothness glossmap glossinessmap", "smooth glo gls g gl0"},
-		Metallic:     {"metallic metalness metallicmap metalnessmap", "metal met mtl mtlc m metall metalic"},
-		Specular:     {"specular specularmap specularcolor speccolor reflection reflect", "spec spc s refl f0 speclevel specularlevel"},
-		Occlusion:    {"ambientocclusion occlusion ambientocclusionmap occlusionmap aomap", "ao occ ambient o mixedao"},
-		Emissive:     {"emissive emission emissionmap emissivemap emit selfillumination selfillum emissivecolor", "glow emis emm emi e illum lum incandescence selfill"},
-		Height:       {"height displacement heightmap displacementmap bumpmap bump parallax", "disp dis depth h b bmp hgt dsp p"},
+		BaseColor: {"basecolor basecolour basecol albedo diffuse diff albedotransparency diffusemap albedomap " +
+			"basecolormap diffusecolor diffusecolour basemap", "bc base color colour col alb dif d c rgb albedom colormap alb"},
+		Opacity: {"opacity transparency alphamask opacitymap alphamap", "alpha mask opac op cutout transp trans a o2"},
+		Normal: {"normal normals normalmap nrm normalgl normaldx normalopengl normaldirectx nmap nrml tangentnormal",
+			"nor norm nml nm n local ddn"},
+		Roughness: {"roughness roughnessmap", "rough rgh rgn r rou"},
+		Gloss:     {"glossiness gloss smoothness glossmap glossinessmap", "smooth glo gls g gl0"},
+		Metallic:  {"metallic metalness metallicmap metalnessmap", "metal met mtl mtlc m metall metalic"},
+		Specular: {"specular specularmap specularcolor speccolor reflection reflect",
+			"spec spc s refl f0 speclevel specularlevel"},
+		Occlusion: {"ambientocclusion occlusion ambientocclusionmap occlusionmap aomap", "ao occ ambient o mixedao"},
+		Emissive: {"emissive emission emissionmap emissivemap emit selfillumination selfillum emissivecolor",
+			"glow emis emm emi e illum lum incandescence selfill"},
+		Height: {"height displacement heightmap displacementmap bumpmap bump parallax",
+			"disp dis depth h b bmp hgt dsp p"},
 		Transmission: {"transmission transmissive transmissionmap", "trm"},
 	} {
 		for _, x := range strings.Fields(lists[0]) {
@@ -84,28 +89,42 @@ var words, strong = func() (map[string]Role, map[string]bool) {
 
 // packs name what lies in red, green, blue and alpha.
 var packs = map[string][4]Role{
-	"orm": {Occlusion, Roughness, Metallic}, "arm": {Occlusion, Roughness, Metallic}, "aorm": {Occlusion, Roughness, Metallic},
-	"occlusionroughnessmetallic": {Occlusion, Roughness, Metallic}, "aoroughnessmetallic": {Occlusion, Roughness, Metallic}, "aoroughmetal": {Occlusion, Roughness, Metallic},
+	"orm": {Occlusion, Roughness, Metallic}, "arm": {Occlusion, Roughness, Metallic}, "aorm": {Occlusion, Roughness,
+		Metallic},
+	"occlusionroughnessmetallic": {Occlusion, Roughness, Metallic},
+	"aoroughnessmetallic":        {Occlusion, Roughness, Metallic}, "aoroughmetal": {Occlusion, Roughness, Metallic},
 	"occlusionroughnessmetalness": {Occlusion, Roughness, Metallic},
-	"rma":                         {Roughness, Metallic, Occlusion}, "rmo": {Roughness, Metallic, Occlusion}, "rmao": {Roughness, Metallic, Occlusion},
-	"mra": {Metallic, Roughness, Occlusion}, "mro": {Metallic, Roughness, Occlusion}, "mrao": {Metallic, Roughness, Occlusion},
-	"metallicroughness": {None, Roughness, Metallic}, "metalroughness": {None, Roughness, Metallic}, "metalrough": {None, Roughness, Metallic}, "metallicrough": {None, Roughness, Metallic},
-	"metalroughnessmap": {None, Roughness, Metallic}, "roughnessmetallic": {None, Roughness, Metallic}, "roughmetal": {None, Roughness, Metallic},
-	"ord": {Occlusion, Roughness, Height}, "ordp": {Occlusion, Roughness, Height}, "ard": {Occlusion, Roughness, Height},
-	"orh": {Occlusion, Roughness, Height}, "armh": {Occlusion, Roughness, Metallic, Height}, "ormh": {Occlusion, Roughness, Metallic, Height},
+	"rma":                         {Roughness, Metallic, Occlusion}, "rmo": {Roughness, Metallic, Occlusion},
+	"rmao": {Roughness, Metallic, Occlusion},
+	"mra":  {Metallic, Roughness, Occlusion}, "mro": {Metallic, Roughness, Occlusion},
+	"mrao":              {Metallic, Roughness, Occlusion},
+	"metallicroughness": {None, Roughness, Metallic}, "metalroughness": {None, Roughness, Metallic},
+	"metalrough": {None, Roughness, Metallic}, "metallicrough": {None, Roughness, Metallic},
+	"metalroughnessmap": {None, Roughness, Metallic}, "roughnessmetallic": {None, Roughness, Metallic},
+	"roughmetal": {None, Roughness, Metallic},
+	"ord":        {Occlusion, Roughness, Height}, "ordp": {Occlusion, Roughness, Height}, "ard": {Occlusion, Roughness, Height},
+	"orh": {Occlusion, Roughness, Height}, "armh": {Occlusion, Roughness, Metallic, Height},
+	"ormh": {Occlusion, Roughness, Metallic, Height},
 	// A mask map holds metal, occlusion, a mask of detail and smoothness: common practice.
 	"maskmap": {Metallic, Occlusion, None, Gloss}, "masksmap": {Metallic, Occlusion, None, Gloss},
-	"metallicsmoothness": {Metallic, None, None, Gloss}, "metallicgloss": {Metallic, None, None, Gloss}, "metallicglossmap": {Metallic, None, None, Gloss},
-	"specgloss": {None, None, None, Gloss}, "specularsmoothness": {None, None, None, Gloss}, "specularglossiness": {None, None, None, Gloss},
+	"metallicsmoothness": {Metallic, None, None, Gloss}, "metallicgloss": {Metallic, None, None, Gloss},
+	"metallicglossmap": {Metallic, None, None, Gloss},
+	"specgloss":        {None, None, None, Gloss}, "specularsmoothness": {None, None, None, Gloss},
+	"specularglossiness": {None, None, None, Gloss},
 }
 
-var senses = map[string]Sense{"gl": OpenGL, "ogl": OpenGL, "opengl": OpenGL, "ygreen": OpenGL, "dx": DirectX, "directx": DirectX, "d3d": DirectX}
+var senses = map[string]Sense{"gl": OpenGL, "ogl": OpenGL, "opengl": OpenGL, "ygreen": OpenGL, "dx": DirectX,
+	"directx": DirectX, "d3d": DirectX}
 
 // filler words say nothing about role or stem.
-var filler = map[string]bool{"map": true, "tex": true, "texture": true, "jpg": true, "png": true, "tga": true, "tif": true, "exr": true, "8bit": true, "16bit": true, "32bit": true, "srgb": true, "raw": true, "linear": true, "noncolor": true, "seamless": true, "tile": true, "tileable": true, "final": true, "copy": true, "pbr": true, "var1": true, "b0": true, "std": true, "standard": true}
+var filler = map[string]bool{"map": true, "tex": true, "texture": true, "jpg": true, "png": true, "tga": true,
+	"tif": true, "exr": true, "8bit": true, "16bit": true, "32bit": true, "srgb": true, "raw": true, "linear": true,
+	"noncolor": true, "seamless": true, "tile": true, "tileable": true, "final": true, "copy": true, "pbr": true,
+	"var1": true, "b0": true, "std": true, "standard": true}
 
 // stemFiller is taken off the front of stems: prefixes by which teams mark files.
-var stemFiller = map[string]bool{"t": true, "tx": true, "tex": true, "texture": true, "textures": true, "m": true, "mat": true, "mi": true, "mtl": true, "map": true, "material": true, "shader": true}
+var stemFiller = map[string]bool{"t": true, "tx": true, "tex": true, "texture": true, "textures": true, "m": true,
+	"mat": true, "mi": true, "mtl": true, "map": true, "material": true, "shader": true}
 
 // Parse reads a file name (or a path: only its last part counts).
 func Parse(file string) Name {
@@ -129,7 +148,8 @@ func Parse(file string) Name {
 }
 
 func isExtension(s string) bool {
-	return slices.Contains([]string{"png", "jpg", "jpeg", "webp", "tga", "tif", "tiff", "bmp", "exr", "hdr", "psd", "dds", "ktx2", "gif", "jp2", "basis"}, strings.ToLower(s))
+	return slices.Contains([]string{"png", "jpg", "jpeg", "webp", "tga", "tif", "tiff", "bmp", "exr", "hdr", "psd", "dds",
+		"ktx2", "gif", "jp2", "basis"}, strings.ToLower(s))
 }
 
 // split cuts a name into lower-case words: at signs, where case rises, and
@@ -175,7 +195,8 @@ func (n *Name) takeSizes(toks []string) []string {
 			n.Tile = v
 			continue
 		}
-		if i > 0 && last && len(t) >= 2 && t[0] == 'v' && i > 1 && len(toks[i-1]) >= 2 && toks[i-1][0] == 'u' && isDigits(t[1:]) && isDigits(toks[i-1][1:]) {
+		if i > 0 && last && len(t) >= 2 && t[0] == 'v' && i > 1 && len(toks[i-1]) >= 2 && toks[i-1][0] == 'u' &&
+			isDigits(t[1:]) && isDigits(toks[i-1][1:]) {
 			u, _ := strconv.Atoi(toks[i-1][1:])
 			v, _ := strconv.Atoi(t[1:])
 			if u > 0 && u <= 10 && v > 0 && v < 100 {
@@ -310,7 +331,8 @@ func (n *Name) rest(toks []string) []string {
 
 // numbered are variants and versions: 01, v2, lod0, a.
 func numbered(t string) bool {
-	return isDigits(t) || len(t) > 1 && t[0] == 'v' && isDigits(t[1:]) || strings.HasPrefix(t, "lod") && isDigits(t[3:]) || strings.HasPrefix(t, "var") && isDigits(t[3:])
+	return isDigits(t) || len(t) > 1 && t[0] == 'v' && isDigits(t[1:]) || strings.HasPrefix(t, "lod") &&
+		isDigits(t[3:]) || strings.HasPrefix(t, "var") && isDigits(t[3:])
 }
 
 func roleOf(toks []string) (Role, bool) {

@@ -111,7 +111,8 @@ func find(need Need, list []candidate, onlySet bool) (Match, bool) {
 		}
 		want := Parse(base)
 		if want.Stem != "" {
-			if m, ok := byRole(need, list, "stem and role", false, want.Resolution, func(c *candidate) bool { return c.Stem == want.Stem && c.Tile == want.Tile }); ok {
+			if m, ok := byRole(need, list, "stem and role", false, want.Resolution,
+				func(c *candidate) bool { return c.Stem == want.Stem && c.Tile == want.Tile }); ok {
 				return m, true
 			}
 		}
@@ -141,7 +142,8 @@ func find(need Need, list []candidate, onlySet bool) (Match, bool) {
 // byRole takes the file among those that is accepts whose role is the need's:
 // a map of its own, then its opposite (gloss for roughness), then a channel of
 // a packed map.
-func byRole(need Need, list []candidate, how string, guessed bool, resolution int, is func(c *candidate) bool) (Match, bool) {
+func byRole(need Need, list []candidate, how string, guessed bool, resolution int, is func(c *candidate) bool) (Match,
+	bool) {
 	m := Match{Need: need, How: how, Guessed: guessed}
 	if i := best(list, func(c *candidate) bool { return c.Role == need.Role && is(c) }, resolution); i >= 0 {
 		m.File, m.Guessed = list[i].path, guessed || !list[i].Sure
@@ -158,7 +160,8 @@ func byRole(need Need, list []candidate, how string, guessed bool, resolution in
 		if role == Gloss && need.Role != Roughness {
 			break
 		}
-		if i := best(list, func(c *candidate) bool { return c.Role == Packed && channel(c, role) > 0 && is(c) }, resolution); i >= 0 {
+		if i := best(list, func(c *candidate) bool { return c.Role == Packed && channel(c, role) > 0 && is(c) },
+			resolution); i >= 0 {
 			m.File, m.Channel, m.Gloss = list[i].path, channel(&list[i], role), role == Gloss
 			return m, true
 		}

@@ -8,7 +8,8 @@ import (
 )
 
 func TestMapsAreFoundByName(t *testing.T) {
-	files := []string{"tex/Oak_BaseColor_2K.png", "tex/Oak_BaseColor_4K.png", "tex/oak_normal_dx.png", "tex/oak_normal_gl.png", "tex/oak_gloss.jpg",
+	files := []string{"tex/Oak_BaseColor_2K.png", "tex/Oak_BaseColor_4K.png", "tex/oak_normal_dx.png",
+		"tex/oak_normal_gl.png", "tex/oak_gloss.jpg",
 		"tex/iron_ORM.png", "tex/iron_albedo.jpg", "tex/readme.txt", "other/BOLT.JPG", "tex/._oak_ao.png"}
 	for _, c := range []struct {
 		need Need
@@ -22,7 +23,8 @@ func TestMapsAreFoundByName(t *testing.T) {
 		{Need{Role: Normal, Name: "M_Oak"}, Match{File: "tex/oak_normal_gl.png", How: "surface and role"}},
 		{Need{Role: Roughness, Name: "oak"}, Match{File: "tex/oak_gloss.jpg", How: "surface and role", Gloss: true}},
 		{Need{Role: Metallic, Name: "Iron"}, Match{File: "tex/iron_ORM.png", How: "surface and role", Channel: 3}},
-		{Need{Role: Metallic, Name: "iron_rail"}, Match{File: "tex/iron_ORM.png", How: "surface and role", Channel: 3, Guessed: true}},
+		{Need{Role: Metallic, Name: "iron_rail"}, Match{File: "tex/iron_ORM.png", How: "surface and role", Channel: 3,
+			Guessed: true}},
 		{Need{Role: Occlusion, Name: "oak"}, Match{}},
 		{Need{Role: BaseColor, Name: "glass"}, Match{}},
 	} {

@@ -62,7 +62,8 @@ func MeasureSense(img *image.NRGBA) Measured {
 	if dx < gl {
 		m.Sense = DirectX
 	}
-	m.Evidence = fmt.Sprintf("curl of the slopes is %.1f times smaller with green %s (%s)", hi/max(lo, 1e-12), map[Sense]string{OpenGL: "up", DirectX: "down"}[m.Sense], m.Sense)
+	m.Evidence = fmt.Sprintf("curl of the slopes is %.1f times smaller with green %s (%s)", hi/max(lo, 1e-12),
+		map[Sense]string{OpenGL: "up", DirectX: "down"}[m.Sense], m.Sense)
 	return m
 }
 

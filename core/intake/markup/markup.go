@@ -22,7 +22,8 @@ const (
 )
 
 // ErrEntities is a document that declares entities.
-var ErrEntities = errors.New("declares XML entities, which model files have no use for and attacks do; export the model again without a DOCTYPE")
+var ErrEntities = errors.New("declares XML entities, which model files have no use for and attacks do; export the " +
+	"model again without a DOCTYPE")
 
 // Element is one element with its attributes and what is in it.
 type Element struct {

@@ -7,11 +7,13 @@ import (
 )
 
 func TestDocumentsBecomeTrees(t *testing.T) {
-	root, err := Parse([]byte("\xef\xbb\xbf<?xml version='1.0'?>\n<!-- a <b> --><x:a id='1 &amp; 2' n=\"&#x41;\"><b> 1 2 3 </b><b/>tail<c><![CDATA[<raw>]]></c></x:a>\n"))
+	root, err := Parse([]byte("\xef\xbb\xbf<?xml version='1.0'?>\n<!-- a <b> --><x:a id='1 &amp; 2' n=\"&#x41;\"><b> 1 " +
+		"2 3 </b><b/>tail<c><![CDATA[<raw>]]></c></x:a>\n"))
 	if err != nil {
 		t.Fatal(err)
 	}
-	if root.Name != "a" || root.Attr("id") != "1 & 2" || root.Attr("n") != "A" || len(root.All("b")) != 2 || root.Child("b").String() != "1 2 3" || root.Child("c").String() != "<raw>" {
+	if root.Name != "a" || root.Attr("id") != "1 & 2" || root.Attr("n") != "A" || len(root.All("b")) != 2 ||
+		root.Child("b").String() != "1 2 3" || root.Child("c").String() != "<raw>" {
 		t.Errorf("%+v", root)
 	}
 	var none *Element

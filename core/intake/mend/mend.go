@@ -168,7 +168,8 @@ func (t *topology) wrong(group []int, turn []bool, open bool) bool {
 	origin := t.p.Position(t.p.Indices[3*group[0]])
 	volume := 0.0
 	for _, i := range group {
-		a, b, c := t.p.Position(t.p.Indices[3*i]).Sub(origin), t.p.Position(t.p.Indices[3*i+1]).Sub(origin), t.p.Position(t.p.Indices[3*i+2]).Sub(origin)
+		a, b, c := t.p.Position(t.p.Indices[3*i]).Sub(origin), t.p.Position(t.p.Indices[3*i+1]).Sub(origin),
+			t.p.Position(t.p.Indices[3*i+2]).Sub(origin)
 		v := a.Dot(b.Cross(c))
 		if turn[i] {
 			v = -v
@@ -329,20 +330,24 @@ func Measure(m *model.Model) []Fault {
 	add(Winding, turned, triangles, "turn them over", "%d of %d faces are inside out", turned, triangles)
 	switch {
 	case flatless > 0:
-		add(Normals, bad, vertices, "make them from the faces, sharp beyond 40°", "%d of %d vertices have no shading normal", flatless, vertices)
+		add(Normals, bad, vertices, "make them from the faces, sharp beyond 40°", "%d of %d vertices have no shading normal",
+			flatless, vertices)
 	case bad == 0 && 2*facets > bends:
 		add(Normals, facets, bends, "make it smooth, sharp beyond 40°",
 			"it is drawn in facets: %d of the %d edges that bend by less than 40° look sharp", facets, bends)
 	default:
-		add(Normals, bad, vertices, "make them anew from the faces, sharp beyond 40°", "the shading normals of %d of %d vertices look away from their faces", bad, vertices)
+		add(Normals, bad, vertices, "make them anew from the faces, sharp beyond 40°",
+			"the shading normals of %d of %d vertices look away from their faces", bad, vertices)
 	}
 	add(Duplicates, doubled, vertices, "join them", "%d of %d vertices stand twice", doubled, vertices)
 	add(Degenerate, flat, triangles, "leave them out", "%d of %d faces have no area", flat, triangles)
 	if n, mirrored := baked(m); n > 0 {
-		add(Baked, n, len(m.Nodes), "bring it into the mesh", "%d nodes scale what they hold unevenly or mirror it (%d)", n, mirrored)
+		add(Baked, n, len(m.Nodes), "bring it into the mesh", "%d nodes scale what they hold unevenly or mirror it (%d)", n,
+			mirrored)
 	}
 	if n := len(m.Surfaces) - len(different(m)); n > 0 {
-		add(Surfaces, n, len(m.Surfaces), "make one of them", "%d of %d surfaces are the same as another under a different name", n, len(m.Surfaces))
+		add(Surfaces, n, len(m.Surfaces), "make one of them",
+			"%d of %d surfaces are the same as another under a different name", n, len(m.Surfaces))
 	}
 	add(Holes, holes, 0, "", "open borders: %d", holes)
 	return out
@@ -354,7 +359,8 @@ func baked(m *model.Model) (n, mirrored int) {
 		if node.Mesh == model.None {
 			return
 		}
-		l := [3]float64{geom.V{X: w[0], Y: w[1], Z: w[2]}.Len(), geom.V{X: w[4], Y: w[5], Z: w[6]}.Len(), geom.V{X: w[8], Y: w[9], Z: w[10]}.Len()}
+		l := [3]float64{geom.V{X: w[0], Y: w[1], Z: w[2]}.Len(), geom.V{X: w[4], Y: w[5], Z: w[6]}.Len(),
+			geom.V{X: w[8], Y: w[9], Z: w[10]}.Len()}
 		uneven := slices.Max(l[:]) > 1.001*slices.Min(l[:])
 		if w.Det3() < 0 {
 			mirrored++

@@ -69,7 +69,8 @@ func TestFacesInsideOutAreFoundAndTurned(t *testing.T) {
 	if n := count(modelOf(whole), Winding); n != 0 {
 		t.Fatalf("a good ball has %d faces inside out", n)
 	}
-	for name, hit := range map[string]func(t int) bool{"all": func(int) bool { return true }, "some": func(t int) bool { return t%7 == 3 }, "most": func(t int) bool { return t%7 != 3 }} {
+	for name, hit := range map[string]func(t int) bool{"all": func(int) bool { return true },
+		"some": func(t int) bool { return t%7 == 3 }, "most": func(t int) bool { return t%7 != 3 }} {
 		p := ball(12)
 		want := 0
 		for i := range p.Triangles() {

@@ -68,7 +68,8 @@ func TestFilters(t *testing.T) {
 		t.Fatal(err)
 	}
 	for i, want := range []float64{1, 2.5, -3, 0.001, 1000, -7} {
-		if got := float64(math.Float32frombits(binary.LittleEndian.Uint32(exp[4*i:]))); math.Abs(got-want) > 0.05 { // 15 bits, shared by the three of a vector
+		// 15 bits, shared by the three of a vector
+		if got := float64(math.Float32frombits(binary.LittleEndian.Uint32(exp[4*i:]))); math.Abs(got-want) > 0.05 {
 			t.Errorf("exponential %d: %v, want %v", i, got, want)
 		}
 	}

@@ -177,7 +177,8 @@ func rgb(rest string) (c [3]float64, ok bool) {
 
 // optionArgs is how many words follow each option of a map statement; numeric
 // ones may be fewer.
-var optionArgs = map[string]int{"-blendu": 1, "-blendv": 1, "-boost": 1, "-mm": 2, "-o": 3, "-s": 3, "-t": 3, "-texres": 1, "-clamp": 1, "-bm": 1, "-imfchan": 1, "-type": 1, "-cc": 1}
+var optionArgs = map[string]int{"-blendu": 1, "-blendv": 1, "-boost": 1, "-mm": 2, "-o": 3, "-s": 3, "-t": 3,
+	"-texres": 1, "-clamp": 1, "-bm": 1, "-imfchan": 1, "-type": 1, "-cc": 1}
 
 func (r *reader) slot(s *model.Surface, role model.Role, rest string) {
 	slot := model.EmptySlot

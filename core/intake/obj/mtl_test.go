@@ -27,18 +27,25 @@ func TestStatementsOfAMaterial(t *testing.T) {
 		mtl string
 		ok  func(s model.Surface) bool
 	}{
-		"colour":               {"Kd 0.5 0.25 0.125", func(s model.Surface) bool { return s.BaseColor == [4]float64{0.5, 0.25, 0.125, 1} }},
-		"one number for three": {"Kd 0.5", func(s model.Surface) bool { return s.BaseColor == [4]float64{0.5, 0.5, 0.5, 1} }},
-		"physical":             {"Pr 0.3\nPm 1", func(s model.Surface) bool { return s.Roughness == 0.3 && s.Metallic == 1 }},
+		"colour": {"Kd 0.5 0.25 0.125",
+			func(s model.Surface) bool { return s.BaseColor == [4]float64{0.5, 0.25, 0.125, 1} }},
+		"one number for three": {"Kd 0.5",
+			func(s model.Surface) bool { return s.BaseColor == [4]float64{0.5, 0.5, 0.5, 1} }},
+		"physical": {"Pr 0.3\nPm 1",
+			func(s model.Surface) bool { return s.Roughness == 0.3 && s.Metallic == 1 }},
 		// Walter et al. 2007: alpha = sqrt(2/(n+2)); roughness = sqrt(alpha).
-		"shininess":       {"Ns 198", func(s model.Surface) bool { return math.Abs(s.Roughness-math.Sqrt(0.1)) < 1e-12 }},
-		"dissolve":        {"d 0.25", func(s model.Surface) bool { return s.BaseColor[3] == 0.25 && s.Alpha == model.Blend }},
-		"transparency":    {"Tr 0.75", func(s model.Surface) bool { return s.BaseColor[3] == 0.25 && s.Alpha == model.Blend }},
-		"opaque":          {"d 1\nTr 0", func(s model.Surface) bool { return s.Alpha == model.Opaque }},
-		"emission":        {"Ke 3 2 1", func(s model.Surface) bool { return s.Emissive == [3]float64{3, 2, 1} }},
-		"index":           {"Ni 1.33", func(s model.Surface) bool { return s.IOR == 1.33 }},
-		"upper case":      {"KD 1 0 0\nPR 0.4", func(s model.Surface) bool { return s.BaseColor[0] == 1 && s.Roughness == 0.4 }},
-		"nonsense stays":  {"Kd red green blue\nPr NaN\nPm", func(s model.Surface) bool { return !math.IsNaN(s.Roughness) && s.Metallic == 0 }},
+		"shininess": {"Ns 198", func(s model.Surface) bool { return math.Abs(s.Roughness-math.Sqrt(0.1)) < 1e-12 }},
+		"dissolve": {"d 0.25",
+			func(s model.Surface) bool { return s.BaseColor[3] == 0.25 && s.Alpha == model.Blend }},
+		"transparency": {"Tr 0.75",
+			func(s model.Surface) bool { return s.BaseColor[3] == 0.25 && s.Alpha == model.Blend }},
+		"opaque":   {"d 1\nTr 0", func(s model.Surface) bool { return s.Alpha == model.Opaque }},
+		"emission": {"Ke 3 2 1", func(s model.Surface) bool { return s.Emissive == [3]float64{3, 2, 1} }},
+		"index":    {"Ni 1.33", func(s model.Surface) bool { return s.IOR == 1.33 }},
+		"upper case": {"KD 1 0 0\nPR 0.4",
+			func(s model.Surface) bool { return s.BaseColor[0] == 1 && s.Roughness == 0.4 }},
+		"nonsense stays": {"Kd red green blue\nPr NaN\nPm",
+			func(s model.Surface) bool { return !math.IsNaN(s.Roughness) && s.Metallic == 0 }},
 		"no halo mistake": {"d -halo 0.5", func(s model.Surface) bool { return s.BaseColor[3] == 0.5 }},
 	} {
 		if _, s := surface(t, c.mtl+"\n"); !c.ok(s) {
@@ -72,15 +79,18 @@ func TestMapsAreFoundHoweverTheyAreNamed(t *testing.T) {
 			t.Errorf("%s: %+v %v", name, m.Maps, m.Warnings)
 		}
 	}
-	_, s := surface(t, "map_Kd -s 2 3 1 -o 0.5 0.25 0 -clamp on red.png\nmap_Bump -bm 0.5 n_normal.png\n", "red.png", png, "n_normal.png", png)
+	_, s := surface(t, "map_Kd -s 2 3 1 -o 0.5 0.25 0 -clamp on red.png\nmap_Bump -bm 0.5 n_normal.png\n", "red.png", png,
+		"n_normal.png", png)
 	slot := s.Slots[model.BaseColorMap]
-	if slot.Scale != [2]float64{2, 3} || slot.Offset != [2]float64{0.5, -0.25} || slot.WrapS != model.Clamp || s.NormalScale != 0.5 {
+	if slot.Scale != [2]float64{2, 3} || slot.Offset != [2]float64{0.5, -0.25} || slot.WrapS != model.Clamp ||
+		s.NormalScale != 0.5 {
 		t.Errorf("%+v, normal %v", slot, s.NormalScale)
 	}
 }
 
 func TestMapsThatLeadOutOfTheFolderAreNotFollowed(t *testing.T) {
-	for _, ref := range []string{"../../secret.png", "/etc/secret.png", `C:\secret.png`, "http://example.org/secret.png", "file:///etc/secret.png"} {
+	for _, ref := range []string{"../../secret.png", "/etc/secret.png", `C:\secret.png`, "http://example.org/secret.png",
+		"file:///etc/secret.png"} {
 		m, err := Read("test.obj", []byte("mtllib a.mtl\n"+square+"usemtl s\nf 1 2 3 4\n"), model.Folder{Root: fstest.MapFS{
 			"a.mtl": {Data: []byte("newmtl s\nmap_Kd " + ref + "\n")}, "etc/secret.png": {Data: []byte(png)}}})
 		if err != nil {
@@ -134,7 +144,8 @@ func TestTrianglesCoverTheirPolygon(t *testing.T) {
 
 // A damaged file is an error that names its line, or a model; never a panic.
 func TestDamagedTextDoesNoHarm(t *testing.T) {
-	whole := []byte("mtllib a.mtl\ng one\n" + square + "vt 0 0\nvt 1 1\nvn 0 0 1\nusemtl s\ns 1\nf 1/1/1 2/2/1 3/1/1\nf -1 -2 -3\nl 1 2\np 3\n")
+	whole := []byte("mtllib a.mtl\ng one\n" + square +
+		"vt 0 0\nvt 1 1\nvn 0 0 1\nusemtl s\ns 1\nf 1/1/1 2/2/1 3/1/1\nf -1 -2 -3\nl 1 2\np 3\n")
 	r := rand.New(rand.NewPCG(3, 4))
 	refused := 0
 	for range 6000 {

@@ -249,7 +249,8 @@ func (r *reader) statement(word string) error {
 func (r *reader) vertex() error {
 	// The usual line: three numbers and its end.
 	have := len(r.positions)
-	if p, end := text.Row(r.data, r.at, r.positions, 3); len(p) == have+3 && end < len(r.data) && (r.data[end] == '\n' || r.data[end] == '\r') {
+	if p, end := text.Row(r.data, r.at, r.positions, 3); len(p) == have+3 && end < len(r.data) &&
+		(r.data[end] == '\n' || r.data[end] == '\r') {
 		r.positions, r.at = p, end
 		return nil
 	}
@@ -587,13 +588,15 @@ func (r *reader) build() error {
 		r.out.Meshes[i].Parts = append(r.out.Meshes[i].Parts, part)
 	}
 	if len(r.runs) == 0 { // vertices alone: a cloud of points
-		p := model.Part{Kind: model.Points, Positions: r.positions, Surface: model.None, Indices: make([]uint32, len(r.positions)/3)}
+		p := model.Part{Kind: model.Points, Positions: r.positions, Surface: model.None,
+			Indices: make([]uint32, len(r.positions)/3)}
 		for i := range p.Indices {
 			p.Indices[i] = uint32(i)
 		}
 		n := model.NewNode("points")
 		n.Mesh = 0
-		r.out.Meshes, r.out.Nodes, r.out.Roots = []model.Mesh{{Name: "points", Parts: []model.Part{p}}}, []model.Node{n}, []int{0}
+		r.out.Meshes, r.out.Nodes, r.out.Roots = []model.Mesh{{Name: "points", Parts: []model.Part{p}}}, []model.Node{n},
+			[]int{0}
 	}
 	return nil
 }
@@ -612,10 +615,12 @@ func (w *welder) part(u *run) (model.Part, error) {
 	part := model.Part{Name: u.key.group, Kind: u.key.kind, Surface: u.key.surface}
 	have := uint32(len(r.positions) / 3)
 	for what, list := range map[string][]uint32{"vertex": u.v, "texture coordinate": u.vt, "normal": u.vn} {
-		limit := map[string]uint32{"vertex": have, "texture coordinate": uint32(len(r.uvs) / 2), "normal": uint32(len(r.normals) / 3)}[what]
+		limit := map[string]uint32{"vertex": have, "texture coordinate": uint32(len(r.uvs) / 2),
+			"normal": uint32(len(r.normals) / 3)}[what]
 		for _, x := range list {
 			if x >= limit && x != none {
-				return part, fmt.Errorf("%s: a face of %q names %s %d, the file has %d; export the model again", r.name, u.key.group, what, x+1, limit)
+				return part, fmt.Errorf("%s: a face of %q names %s %d, the file has %d; export the model again", r.name,
+					u.key.group, what, x+1, limit)
 			}
 		}
 	}

@@ -31,10 +31,15 @@ const png = "\x89PNG\r\n\x1a\n0000"
 
 func TestEveryWayToWriteAFace(t *testing.T) {
 	for name, text := range map[string]string{
-		"plain": square + "f 1 2 3 4", "negative": square + "f -4 -3 -2 -1", "all three": square + "vt 0 0\nvn 0 0 1\nf 1/1/1 2/1/1 3/1/1 4/1/1",
-		"no texture": square + "vn 0 0 1\nf 1//1 2//1 3//1 4//1", "trailing slash": square + "vt 0 0\nf 1/1/ 2/1/ 3/1/ 4/1/", "mixed": square + "vt 0 0\nf 1/1 2 3/1 4",
-		"free spacing": strings.ReplaceAll(square, " ", "  \t ") + "  f\t1   2 3\t4  \n", "windows lines": strings.ReplaceAll(square+"f 1 2 3 4\n", "\n", "\r\n"), "old mac lines": strings.ReplaceAll(square+"f 1 2 3 4\n", "\n", "\r"),
-		"continued": square + "f 1 2 \\\n 3 4", "continued on windows": square + "f 1 2 \\\r\n 3 4", "comments": "# a\n" + square + "f 1 2 3 4 # the only one\n#end", "faces first": "f 1 2 3 4\n" + square,
+		"plain": square + "f 1 2 3 4", "negative": square + "f -4 -3 -2 -1", "all three": square +
+			"vt 0 0\nvn 0 0 1\nf 1/1/1 2/1/1 3/1/1 4/1/1",
+		"no texture": square + "vn 0 0 1\nf 1//1 2//1 3//1 4//1", "trailing slash": square + "vt 0 0\nf 1/1/ 2/1/ 3/1/ 4/1/",
+		"mixed":         square + "vt 0 0\nf 1/1 2 3/1 4",
+		"free spacing":  strings.ReplaceAll(square, " ", "  \t ") + "  f\t1   2 3\t4  \n",
+		"windows lines": strings.ReplaceAll(square+"f 1 2 3 4\n", "\n", "\r\n"),
+		"old mac lines": strings.ReplaceAll(square+"f 1 2 3 4\n", "\n", "\r"),
+		"continued":     square + "f 1 2 \\\n 3 4", "continued on windows": square + "f 1 2 \\\r\n 3 4",
+		"comments": "# a\n" + square + "f 1 2 3 4 # the only one\n#end", "faces first": "f 1 2 3 4\n" + square,
 	} {
 		m := read(t, text)
 		if w := m.Weigh(); w.Triangles != 2 {
@@ -108,14 +113,18 @@ func TestConcavePolygonsAreCutWithinTheirOutline(t *testing.T) {
 }
 
 func TestGroupsAndSurfacesMakeParts(t *testing.T) {
-	m := read(t, "mtllib my things.mtl\n"+square+"o seat of oak\nusemtl dark oak\nf 1 2 3\nusemtl iron\nf 1 3 4\no leg\nf 1 2 4\n",
-		"my things.mtl", "newmtl dark oak\nKd 0.3 0.2 0.1\nmap_Kd -s 2 3 1 -o 0.5 0.25 0 C:\\work\\maps\\Oak Planks.PNG\nnewmtl iron\nPr 0.25\nPm 1\nd 0.5\n", "oak planks.png", png)
-	if len(m.Meshes) != 2 || m.Meshes[0].Name != "seat of oak" || len(m.Meshes[0].Parts) != 2 || len(m.Meshes[1].Parts) != 1 {
+	m := read(t, "mtllib my things.mtl\n"+square+"o seat of oak\nusemtl dark oak\nf 1 2 3\nusemtl iron\nf 1 3 4\no "+
+		"leg\nf 1 2 4\n",
+		"my things.mtl", "newmtl dark oak\nKd 0.3 0.2 0.1\nmap_Kd -s 2 3 1 -o 0.5 0.25 0 C:\\work\\maps\\Oak "+
+			"Planks.PNG\nnewmtl iron\nPr 0.25\nPm 1\nd 0.5\n", "oak planks.png", png)
+	if len(m.Meshes) != 2 || m.Meshes[0].Name != "seat of oak" || len(m.Meshes[0].Parts) != 2 ||
+		len(m.Meshes[1].Parts) != 1 {
 		t.Fatalf("meshes %+v", m.Meshes)
 	}
 	oak, iron := m.Surfaces[m.Meshes[0].Parts[0].Surface], m.Surfaces[m.Meshes[0].Parts[1].Surface]
 	slot := oak.Slots[model.BaseColorMap]
-	if oak.Name != "dark oak" || slot.Scale != [2]float64{2, 3} || slot.Offset[0] != 0.5 || m.Maps[slot.Map].Status != model.Found {
+	if oak.Name != "dark oak" || slot.Scale != [2]float64{2, 3} || slot.Offset[0] != 0.5 ||
+		m.Maps[slot.Map].Status != model.Found {
 		t.Errorf("oak %+v, maps %+v", slot, m.Maps)
 	}
 	if iron.Roughness != 0.25 || iron.Metallic != 1 || iron.BaseColor[3] != 0.5 || iron.Alpha != model.Blend {
@@ -144,7 +153,8 @@ func TestSmoothingGroupsRoundAndSplitEdges(t *testing.T) {
 
 func TestMissingThingsAreWarningsAndNotTheEnd(t *testing.T) {
 	m := read(t, "mtllib gone.mtl\n"+square+"usemtl nowhere\nf 1 2 3\n")
-	if len(m.Warnings) != 2 || !strings.Contains(m.Warnings[0], "line 1") || !strings.Contains(m.Warnings[0], "gone.mtl") {
+	if len(m.Warnings) != 2 || !strings.Contains(m.Warnings[0], "line 1") || !strings.Contains(m.Warnings[0],
+		"gone.mtl") {
 		t.Errorf("warnings %q", m.Warnings)
 	}
 	m = read(t, "mtllib a.mtl\n"+square+"usemtl m\nf 1 2 3\n", "a.mtl", "newmtl m\nmap_Kd ../../etc/passwd\n")
@@ -155,9 +165,12 @@ func TestMissingThingsAreWarningsAndNotTheEnd(t *testing.T) {
 
 func TestWhatIsWrongIsNamedWithItsLine(t *testing.T) {
 	for name, c := range map[string][2]string{
-		"index past the end": {square + "f 1 2 9", "9"}, "index zero": {square + "f 0 1 2", "line 5"}, "too negative": {square + "f -5 1 2", "line 5"},
-		"letters": {square + "f a b c", "line 5"}, "not a number": {"v 0 zero 0", "line 1"}, "NaN": {"v nan 0 0\n", "line 1"}, "two coordinates": {"v 1 2\n", "line 1"},
-		"texture past the end": {square + "vt 0 0\nf 1/7 2/1 3/1", "7"}, "nothing": {"# only words\n", "no vertices"}, "huge index": {square + "f 99999999999999999999 1 2", "line 5"},
+		"index past the end": {square + "f 1 2 9", "9"}, "index zero": {square + "f 0 1 2",
+			"line 5"}, "too negative": {square + "f -5 1 2", "line 5"},
+		"letters": {square + "f a b c", "line 5"}, "not a number": {"v 0 zero 0", "line 1"},
+		"NaN": {"v nan 0 0\n", "line 1"}, "two coordinates": {"v 1 2\n", "line 1"},
+		"texture past the end": {square + "vt 0 0\nf 1/7 2/1 3/1", "7"}, "nothing": {"# only words\n", "no vertices"},
+		"huge index": {square + "f 99999999999999999999 1 2", "line 5"},
 	} {
 		_, err := Read("bad.obj", []byte(c[0]), model.Folder{})
 		if err == nil || !strings.Contains(err.Error(), c[1]) || !strings.HasPrefix(err.Error(), "bad.obj: ") {

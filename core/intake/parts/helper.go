@@ -16,7 +16,8 @@ import (
 var (
 	hullWords = []string{"collision", "collider", "collisionmesh", "boundingbox", "bbox", "hitbox", "navmesh", "occluder",
 		"ucx", "ubx", "usp", "ucp", "col"}
-	markWords = []string{"helper", "target", "dummy", "locator", "bone", "joint", "armature", "gizmo", "pivot", "null", "empty"}
+	markWords = []string{"helper", "target", "dummy", "locator", "bone", "joint", "armature", "gizmo", "pivot", "null",
+		"empty"}
 )
 
 // maxMark is how many triangles a mark of a program has at most: the three arms of an
@@ -89,7 +90,8 @@ func helper(list []Part, seen []looks, i int) string {
 				continue
 			}
 			for k := range list {
-				if k != i && (seen[i].bare || list[k].Triangles > p.Triangles && seen[k].box.Size().Len() > seen[i].box.Size().Len()) {
+				if k != i &&
+					(seen[i].bare || list[k].Triangles > p.Triangles && seen[k].box.Size().Len() > seen[i].box.Size().Len()) {
 					return fmt.Sprintf("its name says that it is a mark of a program (%q), and it is a few bare faces", w)
 				}
 			}
@@ -108,7 +110,8 @@ func named(name string, words []string) bool {
 // ones, of their diagonals.
 func overlap(a, b geom.Box) float64 {
 	both, all := 1.0, 1.0
-	for _, s := range [3][4]float64{{a.Min.X, a.Max.X, b.Min.X, b.Max.X}, {a.Min.Y, a.Max.Y, b.Min.Y, b.Max.Y}, {a.Min.Z, a.Max.Z, b.Min.Z, b.Max.Z}} {
+	for _, s := range [3][4]float64{{a.Min.X, a.Max.X, b.Min.X, b.Max.X}, {a.Min.Y, a.Max.Y, b.Min.Y, b.Max.Y},
+		{a.Min.Z, a.Max.Z, b.Min.Z, b.Max.Z}} {
 		inner, outer := math.Min(s[1], s[3])-math.Max(s[0], s[2]), math.Max(s[1], s[3])-math.Min(s[0], s[2])
 		if inner < 0 {
 			return 0

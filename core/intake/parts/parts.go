@@ -90,7 +90,8 @@ func List(m *model.Model) []Part {
 
 func areaOf(p *model.Part, world *geom.M) (sum float64) {
 	for t := 0; t+2 < len(p.Indices); t += 3 {
-		a, b, c := world.Point(p.Position(p.Indices[t])), world.Point(p.Position(p.Indices[t+1])), world.Point(p.Position(p.Indices[t+2]))
+		a, b, c := world.Point(p.Position(p.Indices[t])), world.Point(p.Position(p.Indices[t+1])),
+			world.Point(p.Position(p.Indices[t+2]))
 		sum += b.Sub(a).Cross(c.Sub(a)).Len() / 2
 	}
 	return sum
@@ -228,7 +229,9 @@ func Join(m *model.Model, nodes []int, name string) {
 		for k := range m.Meshes[m.Nodes[i].Mesh].Parts {
 			p := m.Meshes[m.Nodes[i].Mesh].Parts[k].Moved(&w)
 			at := slices.IndexFunc(mesh.Parts, func(q model.Part) bool {
-				return q.Surface == p.Surface && q.Kind == p.Kind && (q.UV == nil) == (p.UV == nil) && (q.UV1 == nil) == (p.UV1 == nil) && (q.Normals == nil) == (p.Normals == nil) && (q.Colors == nil) == (p.Colors == nil)
+				return q.Surface == p.Surface && q.Kind == p.Kind && (q.UV == nil) == (p.UV == nil) &&
+					(q.UV1 == nil) == (p.UV1 == nil) && (q.Normals == nil) == (p.Normals == nil) &&
+					(q.Colors == nil) == (p.Colors == nil)
 			})
 			if at < 0 {
 				p.Name = name
@@ -238,7 +241,8 @@ func Join(m *model.Model, nodes []int, name string) {
 			q := &mesh.Parts[at]
 			base := uint32(q.Vertices())
 			q.Positions = slices.Concat(q.Positions, p.Positions)
-			q.Normals, q.UV, q.UV1, q.Colors = slices.Concat(q.Normals, p.Normals), slices.Concat(q.UV, p.UV), slices.Concat(q.UV1, p.UV1), slices.Concat(q.Colors, p.Colors)
+			q.Normals, q.UV, q.UV1, q.Colors = slices.Concat(q.Normals, p.Normals), slices.Concat(q.UV, p.UV),
+				slices.Concat(q.UV1, p.UV1), slices.Concat(q.Colors, p.Colors)
 			q.Indices = slices.Clone(q.Indices)
 			for _, v := range p.Indices {
 				q.Indices = append(q.Indices, base+v)

@@ -16,7 +16,8 @@ func box(size, at geom.V, surface int) model.Part {
 	for _, q := range [][4]int{{0, 4, 6, 2}, {1, 3, 7, 5}, {0, 1, 5, 4}, {2, 6, 7, 3}, {0, 2, 3, 1}, {4, 5, 7, 6}} {
 		base := uint32(p.Vertices())
 		for _, i := range q {
-			p.Positions = append(p.Positions, float32(at.X+size.X*float64(i&1)), float32(at.Y+size.Y*float64(i>>1&1)), float32(at.Z+size.Z*float64(i>>2)))
+			p.Positions = append(p.Positions, float32(at.X+size.X*float64(i&1)), float32(at.Y+size.Y*float64(i>>1&1)),
+				float32(at.Z+size.Z*float64(i>>2)))
 		}
 		p.Indices = append(p.Indices, base, base+1, base+2, base, base+2, base+3)
 	}
@@ -28,8 +29,10 @@ func box(size, at geom.V, surface int) model.Part {
 func tree() *model.Model {
 	m := &model.Model{Surfaces: []model.Surface{model.DefaultSurface(), model.DefaultSurface(), model.DefaultSurface()}}
 	m.Surfaces[0].Name, m.Surfaces[1].Name, m.Surfaces[2].Name = "wood", "wood", ""
-	m.Meshes = []model.Mesh{{Name: "bed", Parts: []model.Part{box(geom.V{X: 2, Y: 1, Z: 1}, geom.V{}, 0), box(geom.V{X: 1, Y: 1, Z: 1}, geom.V{Y: 5}, 1)}},
-		{Name: "wheel", Parts: []model.Part{box(geom.V{X: 1, Y: 1, Z: 0.2}, geom.V{}, 1)}}, {Name: "lone", Parts: []model.Part{box(geom.V{X: 1, Y: 1, Z: 1}, geom.V{}, model.None)}}}
+	m.Meshes = []model.Mesh{{Name: "bed", Parts: []model.Part{box(geom.V{X: 2, Y: 1, Z: 1}, geom.V{}, 0),
+		box(geom.V{X: 1, Y: 1, Z: 1}, geom.V{Y: 5}, 1)}},
+		{Name: "wheel", Parts: []model.Part{box(geom.V{X: 1, Y: 1, Z: 0.2}, geom.V{}, 1)}},
+		{Name: "lone", Parts: []model.Part{box(geom.V{X: 1, Y: 1, Z: 1}, geom.V{}, model.None)}}}
 	add := func(name string, mesh int, local geom.M, children ...int) int {
 		n := model.NewNode(name)
 		n.Mesh, n.Local, n.Children = mesh, local, children
@@ -56,7 +59,8 @@ func TestPartsAreListedWithKeysSizesAndShells(t *testing.T) {
 		t.Fatalf("%q", got)
 	}
 	bed := list[0]
-	if bed.Triangles != 24 || bed.Shells != 2 || bed.Group != "cart-1" || bed.Size.Sub(geom.V{X: 4, Y: 12, Z: 2}).Len() > 1e-6 || !slices.Equal(bed.Surfaces, []int{0, 1}) {
+	if bed.Triangles != 24 || bed.Shells != 2 || bed.Group != "cart-1" ||
+		bed.Size.Sub(geom.V{X: 4, Y: 12, Z: 2}).Len() > 1e-6 || !slices.Equal(bed.Surfaces, []int{0, 1}) {
 		t.Errorf("%+v", bed)
 	}
 	// Two boxes, each side four times as large under the group's scale:
@@ -84,13 +88,17 @@ func TestHelpersAreTold(t *testing.T) {
 		many    int // boxes it is made of
 		want    bool
 	}{
-		{"UCX_wall_01", one.Mul(3), geom.V{}, model.None, 1, true}, {"wall_collision", one.Mul(5), geom.V{X: 9}, 1, 30, true},
+		{"UCX_wall_01", one.Mul(3), geom.V{}, model.None, 1, true}, {"wall_collision", one.Mul(5), geom.V{X: 9}, 1, 30,
+			true},
 		{"col", geom.V{X: 4, Y: 4, Z: 4}, geom.V{}, 1, 1, true}, {"col", one, geom.V{X: 9}, 1, 1, false},
-		{"Camera.Target", one.Mul(0.1), geom.V{X: 2}, 1, 1, true}, {"lamp_helper", one.Mul(9), geom.V{}, model.None, 1, true},
+		{"Camera.Target", one.Mul(0.1), geom.V{X: 2}, 1, 1, true},
+		{"lamp_helper", one.Mul(9), geom.V{}, model.None, 1, true},
 		{"bone", geom.V{X: 0.1, Y: 0.5, Z: 0.1}, geom.V{}, model.None, 1, true},
-		{"column", one, geom.V{}, 1, 1, false}, {"nullarbor rock", one, geom.V{}, 1, 1, false}, {"trombone", one, geom.V{}, 1, 1, false},
+		{"column", one, geom.V{}, 1, 1, false}, {"nullarbor rock", one, geom.V{}, 1, 1, false},
+		{"trombone", one, geom.V{}, 1, 1, false},
 		{"bottle_empty", one.Mul(0.3), geom.V{X: 3}, 1, 8, false}, {"archery_target", one, geom.V{X: 3}, 0, 1, false},
-		{"dinosaur_bone", one, geom.V{X: 3}, 1, 20, false}, {"col_doric", geom.V{X: 1, Y: 5, Z: 1}, geom.V{X: 8}, 1, 1, false},
+		{"dinosaur_bone", one, geom.V{X: 3}, 1, 20, false}, {"col_doric", geom.V{X: 1, Y: 5, Z: 1}, geom.V{X: 8}, 1, 1,
+			false},
 		{"wall_collision", one, geom.V{}, 0, 1, false},
 	} {
 		m := tree()
@@ -130,7 +138,8 @@ func TestHelpersAreTold(t *testing.T) {
 }
 
 func TestSplittingKeepsPlacesAndTriangles(t *testing.T) {
-	for by, want := range map[string][]string{"surface": {"cart-1/bed/wood", "cart-1/bed/wood#2"}, "shell": {"cart-1/bed/shell 1", "cart-1/bed/shell 2"}} {
+	for by, want := range map[string][]string{"surface": {"cart-1/bed/wood", "cart-1/bed/wood#2"},
+		"shell": {"cart-1/bed/shell 1", "cart-1/bed/shell 2"}} {
 		m := tree()
 		m.Surfaces[1].Name = "iron"
 		if by == "surface" {
@@ -194,7 +203,8 @@ func TestPruneLeavesOutWhatNothingUses(t *testing.T) {
 	m.Surfaces[2].Slots[model.BaseColorMap].Map = 0 // on no part
 	m.Nodes[1].Mesh, m.Nodes[2].Mesh = model.None, model.None
 	Prune(m)
-	if len(m.Maps) != 1 || m.Maps[0].Name != "c" || m.Surfaces[0].Slots[model.BaseColorMap].Map != 0 || m.Surfaces[2].Slots[model.BaseColorMap].Map != model.None {
+	if len(m.Maps) != 1 || m.Maps[0].Name != "c" || m.Surfaces[0].Slots[model.BaseColorMap].Map != 0 ||
+		m.Surfaces[2].Slots[model.BaseColorMap].Map != model.None {
 		t.Errorf("maps %+v", m.Maps)
 	}
 	if len(m.Meshes) != 2 || len(m.Nodes[3].Children) != 1 {

@@ -38,8 +38,10 @@ const (
 	float64Kind
 )
 
-var kinds = map[string]kind{"char": int8Kind, "int8": int8Kind, "uchar": uint8Kind, "uint8": uint8Kind, "short": int16Kind, "int16": int16Kind, "ushort": uint16Kind, "uint16": uint16Kind,
-	"int": int32Kind, "int32": int32Kind, "uint": uint32Kind, "uint32": uint32Kind, "float": float32Kind, "float32": float32Kind, "double": float64Kind, "float64": float64Kind}
+var kinds = map[string]kind{"char": int8Kind, "int8": int8Kind, "uchar": uint8Kind, "uint8": uint8Kind,
+	"short": int16Kind, "int16": int16Kind, "ushort": uint16Kind, "uint16": uint16Kind,
+	"int": int32Kind, "int32": int32Kind, "uint": uint32Kind, "uint32": uint32Kind, "float": float32Kind,
+	"float32": float32Kind, "double": float64Kind, "float64": float64Kind}
 
 var sizes = [...]int{1, 1, 2, 2, 4, 4, 4, 8}
 
@@ -382,9 +384,11 @@ func (r *reader) channels(e *element) (out []channel, err error) {
 	if add(&p.UV, 2, nil, []string{"s", "u", "texture_u", "tx"}, []string{"t", "v", "texture_v", "ty"}) {
 		out[len(out)-1].flip = true // v points up
 	}
-	red, green, blue := []string{"red", "diffuse_red", "r"}, []string{"green", "diffuse_green", "g"}, []string{"blue", "diffuse_blue", "b"}
+	red, green, blue := []string{"red", "diffuse_red", "r"}, []string{"green", "diffuse_green", "g"},
+		[]string{"blue", "diffuse_blue", "b"}
 	kindOf := func(k int) int { return 1 + k/3 }
-	if !add(&p.Colors, 4, kindOf, red, green, blue, []string{"alpha", "diffuse_alpha"}) && add(&p.Colors, 4, kindOf, red, green, blue) {
+	if !add(&p.Colors, 4, kindOf, red, green, blue, []string{"alpha", "diffuse_alpha"}) && add(&p.Colors, 4, kindOf, red,
+		green, blue) {
 		for i := 3; i < len(p.Colors); i += 4 {
 			p.Colors[i] = 1
 		}

@@ -91,11 +91,15 @@ func TestPlainTrianglesAndStripsAndClouds(t *testing.T) {
 		triangles int
 		count     int
 	}{
-		"strip":  {head + "element tristrips 1\nproperty list int int vertex_indices\nend_header\n" + points + "4 0 1 2 3\n", model.Triangles, 2, 6},
-		"strips": {head + "element tristrips 1\nproperty list int int vertex_indices\nend_header\n" + points + "7 0 1 2 -1 1 2 3\n", model.Triangles, 2, 6},
-		"cloud":  {head + "end_header\n" + points, model.Points, 0, 4},
-		"edges":  {head + "element edge 1\nproperty int vertex1\nproperty int vertex2\nend_header\n" + points + "0 3\n", model.Lines, 0, 2},
-		"other":  {head + "element face 1\nproperty list uchar int vertex_index\nproperty int flags\nelement thing 2\nproperty list uchar float x\nend_header\n" + points + "3 0 1 2 7\n2 1.5 2\n0\n", model.Triangles, 1, 3},
+		"strip": {head + "element tristrips 1\nproperty list int int vertex_indices\nend_header\n" + points + "4 0 1 2 3\n",
+			model.Triangles, 2, 6},
+		"strips": {head + "element tristrips 1\nproperty list int int vertex_indices\nend_header\n" + points +
+			"7 0 1 2 -1 1 2 3\n", model.Triangles, 2, 6},
+		"cloud": {head + "end_header\n" + points, model.Points, 0, 4},
+		"edges": {head + "element edge 1\nproperty int vertex1\nproperty int vertex2\nend_header\n" + points + "0 3\n",
+			model.Lines, 0, 2},
+		"other": {head + "element face 1\nproperty list uchar int vertex_index\nproperty int flags\nelement thing " +
+			"2\nproperty list uchar float x\nend_header\n" + points + "3 0 1 2 7\n2 1.5 2\n0\n", model.Triangles, 1, 3},
 	} {
 		m, err := Read("a.ply", []byte(c.text), model.Folder{})
 		if err != nil {
@@ -110,7 +114,9 @@ func TestPlainTrianglesAndStripsAndClouds(t *testing.T) {
 }
 
 func TestTextureCoordinatesOfFacesSplitTheirCorners(t *testing.T) {
-	text := "ply\nformat ascii 1.0\ncomment TextureFile My Wood.png\nelement vertex 4\nproperty float x\nproperty float y\nproperty float z\nelement face 2\nproperty list uchar int vertex_indices\nproperty list uchar float texcoord\nend_header\n" +
+	text := "ply\nformat ascii 1.0\ncomment TextureFile My Wood.png\nelement vertex 4\nproperty float x\nproperty " +
+		"float y\nproperty float z\nelement face 2\nproperty list uchar int vertex_indices\nproperty list uchar float " +
+		"texcoord\nend_header\n" +
 		"0 0 0\n1 0 0\n1 1 0\n0 1 0\n3 0 1 2 6 0 0 1 0 1 1\n3 0 2 3 6 0 0 0.5 1 0 1\n"
 	folder := model.Folder{Root: fstest.MapFS{"My Wood.png": {Data: []byte("\x89PNG\r\n\x1a\n0000")}}}
 	m, err := Read("a.ply", []byte(text), folder)
@@ -133,13 +139,15 @@ func TestWhatIsWrongIsSaid(t *testing.T) {
 		"line":       {"ply\nformat ascii 1.0\nnonsense here\nend_header\n", "line 3"},
 		"cut vertex": {string(whole[:len(whole)-70]), "ends within vertex"},
 		"cut face":   {string(whole[:len(whole)-5]), "ends within face 1"},
-		"lie":        {strings.Replace(string(whole), "element vertex 5", "element vertex 2000000000", 1), "announces 2000000000"},
-		"word":       {vertex + "0 0 up 1 1 1\n", "line 14"},
-		"index":      {vertex + "0 0 0 1 1 1\n3 0 1 2\n3 0 0 0\n", "names vertex 1, there are 1"},
-		"no place":   {"ply\nformat ascii 1.0\nelement vertex 1\nproperty float x\nend_header\n1\n", "no x, y and z"},
-		"nothing":    {"ply\nformat ascii 1.0\nend_header\n", "no vertices"},
+		"lie": {strings.Replace(string(whole), "element vertex 5", "element vertex 2000000000", 1),
+			"announces 2000000000"},
+		"word":     {vertex + "0 0 up 1 1 1\n", "line 14"},
+		"index":    {vertex + "0 0 0 1 1 1\n3 0 1 2\n3 0 0 0\n", "names vertex 1, there are 1"},
+		"no place": {"ply\nformat ascii 1.0\nelement vertex 1\nproperty float x\nend_header\n1\n", "no x, y and z"},
+		"nothing":  {"ply\nformat ascii 1.0\nend_header\n", "no vertices"},
 	} {
-		if _, err := Read("a.ply", []byte(c.text), model.Folder{}); err == nil || !strings.Contains(err.Error(), c.say) || !strings.HasPrefix(err.Error(), "a.ply") {
+		if _, err := Read("a.ply", []byte(c.text), model.Folder{}); err == nil || !strings.Contains(err.Error(), c.say) ||
+			!strings.HasPrefix(err.Error(), "a.ply") {
 			t.Errorf("%s: %v", name, err)
 		}
 	}
@@ -150,7 +158,9 @@ func TestWhatIsWrongIsSaid(t *testing.T) {
 func TestLargeFilesAreReadInWindows(t *testing.T) {
 	const n, odd = 150_000, 120_000 // vertices and faces; the face that is a quad
 	for name, order := range map[string]binary.AppendByteOrder{"little": binary.LittleEndian, "big": binary.BigEndian} {
-		data := fmt.Appendf(nil, "ply\nformat binary_%s_endian 1.0\nelement vertex %d\nproperty float x\nproperty float y\nproperty float z\nproperty uchar red\nproperty uchar green\nproperty uchar blue\nelement face %d\nproperty list uchar uint vertex_indices\nend_header\n", name, n, n)
+		data := fmt.Appendf(nil, "ply\nformat binary_%s_endian 1.0\nelement vertex %d\nproperty float x\nproperty float "+
+			"y\nproperty float z\nproperty uchar red\nproperty uchar green\nproperty uchar blue\nelement face %d\nproperty "+
+			"list uchar uint vertex_indices\nend_header\n", name, n, n)
 		for i := range n {
 			for _, v := range []float32{float32(i), float32(i) / 2, 1} {
 				data = order.AppendUint32(data, math.Float32bits(v))
@@ -184,7 +194,8 @@ func TestLargeFilesAreReadInWindows(t *testing.T) {
 			t.Errorf("%s: the last face is %v", name, last)
 		}
 		for _, cut := range []int{1 << 20, len(data) - 5} {
-			if _, err := ReadStream("cut.ply", bytes.NewReader(data[:cut]), int64(cut), model.Folder{}); err == nil || !strings.Contains(err.Error(), "ends within") {
+			if _, err := ReadStream("cut.ply", bytes.NewReader(data[:cut]), int64(cut), model.Folder{}); err == nil ||
+				!strings.Contains(err.Error(), "ends within") {
 				t.Errorf("%s cut at %d: %v", name, cut, err)
 			}
 			if _, err := ReadStream("cut.ply", bytes.NewReader(data[:cut]), int64(len(data)), model.Folder{}); err == nil {
@@ -192,7 +203,8 @@ func TestLargeFilesAreReadInWindows(t *testing.T) {
 			}
 		}
 		broken := io.MultiReader(bytes.NewReader(data[:1<<20]), iotest.ErrReader(errors.New("the disk is gone")))
-		if _, err := ReadStream("a.ply", broken, int64(len(data)), model.Folder{}); err == nil || !strings.Contains(err.Error(), "the disk is gone") {
+		if _, err := ReadStream("a.ply", broken, int64(len(data)), model.Folder{}); err == nil ||
+			!strings.Contains(err.Error(), "the disk is gone") {
 			t.Errorf("a failing disk: %v", err)
 		}
 	}

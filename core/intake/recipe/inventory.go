@@ -60,7 +60,8 @@ type Weight struct {
 // Take looks through a model. files are the paths of everything that came
 // with it; pictures among them that the model does not use end in the tray.
 func Take(m *model.Model, files []string) Inventory {
-	inv := Inventory{Parts: parts.List(m), Faults: mend.Measure(m), Weight: Weigh(m), Cameras: len(m.Cameras), Lights: len(m.Lights), Surfaces: []Surface{}, Tray: []string{}}
+	inv := Inventory{Parts: parts.List(m), Faults: mend.Measure(m), Weight: Weigh(m), Cameras: len(m.Cameras),
+		Lights: len(m.Lights), Surfaces: []Surface{}, Tray: []string{}}
 	if inv.Parts == nil {
 		inv.Parts = []parts.Part{}
 	}
@@ -226,11 +227,13 @@ func (r *Recipe) Set(surface string, role named.Role, c Choice) {
 // Choose makes the choice that a match and the picture itself tell: gloss is
 // turned, green of a normal map is flipped when it points down.
 func Choose(match named.Match, blob string, data []byte) (c Choice) {
-	c = Choice{Blob: blob, Name: match.File, Channel: match.Channel, Invert: match.Gloss, How: match.How, Guessed: match.Guessed}
+	c = Choice{Blob: blob, Name: match.File, Channel: match.Channel, Invert: match.Gloss, How: match.How,
+		Guessed: match.Guessed}
 	if match.Tiles > 1 {
 		c.Guessed = true
 		defer func() {
-			c.Evidence = strings.TrimPrefix(c.Evidence+fmt.Sprintf("; only the first of its %d tiles is shown", match.Tiles), "; ")
+			c.Evidence = strings.TrimPrefix(c.Evidence+fmt.Sprintf("; only the first of its %d tiles is shown", match.Tiles),
+				"; ")
 		}()
 	}
 	if match.Need.Role != named.Normal {

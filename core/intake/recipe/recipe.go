@@ -30,8 +30,10 @@ type Recipe struct {
 	Crease float64                          `json:"crease,omitempty"` // degrees; 0: the usual
 	Lamps  bool                             `json:"lamps,omitempty"`  // lights of the file shine in the set
 	Maps   map[string]map[named.Role]Choice `json:"maps,omitempty"`   // by surface
-	Repeat map[string]float64               `json:"repeat,omitempty"` // by surface: times its pictures are as large as they came
-	Turned []string                         `json:"turned,omitempty"` // surfaces whose own normal map has its green turned
+	// by surface: times its pictures are as large as they came
+	Repeat map[string]float64 `json:"repeat,omitempty"`
+	// surfaces whose own normal map has its green turned
+	Turned []string `json:"turned,omitempty"`
 }
 
 // Keeps reports whether a part stays: helpers only when they are asked for.
@@ -124,8 +126,10 @@ func (r *Recipe) Check() error {
 }
 
 // Slots is where each role goes.
-var Slots = map[named.Role]model.Role{named.BaseColor: model.BaseColorMap, named.Opacity: model.OpacityMap, named.Normal: model.NormalMap, named.Roughness: model.RoughnessMap,
-	named.Metallic: model.MetallicMap, named.Occlusion: model.OcclusionMap, named.Emissive: model.EmissiveMap, named.Height: model.HeightMap, named.Transmission: model.TransmissionMap}
+var Slots = map[named.Role]model.Role{named.BaseColor: model.BaseColorMap, named.Opacity: model.OpacityMap,
+	named.Normal: model.NormalMap, named.Roughness: model.RoughnessMap,
+	named.Metallic: model.MetallicMap, named.Occlusion: model.OcclusionMap, named.Emissive: model.EmissiveMap,
+	named.Height: model.HeightMap, named.Transmission: model.TransmissionMap}
 
 // Apply makes the decided model of the one that was read; src is not changed.
 // fetch gives a picture by its content hash. Decisions about what is not
@@ -352,7 +356,8 @@ func apply(m *model.Model, s *model.Surface, role named.Role, c Choice, fetch fu
 		}
 		slot.Map = addPicture(m, c.Name, to, img)
 	} else {
-		m.Maps = append(m.Maps, model.Map{Name: c.Name, Role: to.String(), Status: model.Embedded, Mime: model.MimeOf(data), Data: data})
+		m.Maps = append(m.Maps, model.Map{Name: c.Name, Role: to.String(), Status: model.Embedded, Mime: model.MimeOf(data),
+			Data: data})
 		slot.Map = len(m.Maps) - 1
 	}
 	if slot.Scale == [2]float64{} {

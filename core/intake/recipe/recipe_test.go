@@ -24,7 +24,8 @@ func box(name string, size geom.V, at geom.V, surface int) model.Mesh {
 	for _, q := range [][4]int{{0, 4, 6, 2}, {1, 3, 7, 5}, {0, 1, 5, 4}, {2, 6, 7, 3}, {0, 2, 3, 1}, {4, 5, 7, 6}} {
 		base := uint32(p.Vertices())
 		for _, i := range q {
-			p.Positions = append(p.Positions, float32(at.X+size.X*float64(i&1)), float32(at.Y+size.Y*float64(i>>1&1)), float32(at.Z+size.Z*float64(i>>2)))
+			p.Positions = append(p.Positions, float32(at.X+size.X*float64(i&1)), float32(at.Y+size.Y*float64(i>>1&1)),
+				float32(at.Z+size.Z*float64(i>>2)))
 			p.UV = append(p.UV, float32(i&1), float32(i>>1&1))
 		}
 		p.Indices = append(p.Indices, base, base+1, base+2, base, base+2, base+3)
@@ -75,11 +76,14 @@ func TestPartsAreDroppedNamedSplitAndJoined(t *testing.T) {
 	}{
 		"helpers go":  {Recipe{}, []string{"bed", "wheel", "wheel"}},
 		"helper kept": {Recipe{Keep: []string{"helper_target"}}, []string{"bed", "wheel", "wheel", "helper_target"}},
-		"drop, name":  {Recipe{Drop: []string{"wheel#2"}, Names: map[string]string{"wheel": "front wheel"}}, []string{"bed", "front wheel"}},
-		"by surface":  {Recipe{Split: map[string]string{"bed": "surface"}, Drop: []string{"bed/iron"}}, []string{"wood", "wheel", "wheel"}},
-		"by shell":    {Recipe{Split: map[string]string{"bed": "shell"}, Names: map[string]string{"bed/shell 2": "board"}}, []string{"shell 1", "board", "shell 3", "wheel", "wheel"}},
-		"joined":      {Recipe{Join: []Joint{{"wheels", []string{"wheel", "wheel#2"}}}}, []string{"bed", "wheels"}},
-		"lost key":    {Recipe{Drop: []string{"gone"}}, []string{"bed", "wheel", "wheel"}},
+		"drop, name": {Recipe{Drop: []string{"wheel#2"}, Names: map[string]string{"wheel": "front wheel"}},
+			[]string{"bed", "front wheel"}},
+		"by surface": {Recipe{Split: map[string]string{"bed": "surface"}, Drop: []string{"bed/iron"}},
+			[]string{"wood", "wheel", "wheel"}},
+		"by shell": {Recipe{Split: map[string]string{"bed": "shell"}, Names: map[string]string{"bed/shell 2": "board"}},
+			[]string{"shell 1", "board", "shell 3", "wheel", "wheel"}},
+		"joined":   {Recipe{Join: []Joint{{"wheels", []string{"wheel", "wheel#2"}}}}, []string{"bed", "wheels"}},
+		"lost key": {Recipe{Drop: []string{"gone"}}, []string{"bed", "wheel", "wheel"}},
 	} {
 		src := barrow()
 		m, err := c.r.Apply(src, none)
@@ -97,7 +101,9 @@ func TestPartsAreDroppedNamedSplitAndJoined(t *testing.T) {
 		}
 	}
 	// Splitting and joining keep every triangle.
-	r := Recipe{Split: map[string]string{"bed": "shell"}, Join: []Joint{{"all", []string{"bed/shell 1", "bed/shell 2", "bed/shell 3", "wheel"}}}, Keep: []string{"helper_target"}}
+	r := Recipe{Split: map[string]string{"bed": "shell"},
+		Join: []Joint{{"all", []string{"bed/shell 1", "bed/shell 2", "bed/shell 3", "wheel"}}},
+		Keep: []string{"helper_target"}}
 	m, err := r.Apply(barrow(), none)
 	if err != nil || m.Weigh().Triangles != barrow().Weigh().Triangles || m.Bounds() != barrow().Bounds() {
 		t.Errorf("%v: %+v", err, m.Weigh())
@@ -116,7 +122,8 @@ func TestPicturesAreMadeLarger(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	if a, b := m.Surfaces[0].Slots[model.BaseColorMap].Scale, m.Surfaces[1].Slots[model.BaseColorMap].Scale; a != [2]float64{1, 1.5} || b != [2]float64{2, 3} {
+	if a, b := m.Surfaces[0].Slots[model.BaseColorMap].Scale,
+		m.Surfaces[1].Slots[model.BaseColorMap].Scale; a != [2]float64{1, 1.5} || b != [2]float64{2, 3} {
 		t.Errorf("scales %v and %v", a, b)
 	}
 	if src.Surfaces[0].Slots[model.BaseColorMap].Scale != [2]float64{2, 3} {
@@ -163,7 +170,8 @@ func TestMapsAreChosenByContent(t *testing.T) {
 		t.Fatal(err)
 	}
 	s := m.Surfaces[0]
-	for role, want := range map[model.Role]color.NRGBA{model.RoughnessMap: {20, 20, 20, 255}, model.MetallicMap: {225, 225, 225, 255}, model.NormalMap: {10, 235, 30, 255}} {
+	for role, want := range map[model.Role]color.NRGBA{model.RoughnessMap: {20, 20, 20, 255},
+		model.MetallicMap: {225, 225, 225, 255}, model.NormalMap: {10, 235, 30, 255}} {
 		img, err := m.Maps[s.Slots[role].Map].Picture()
 		if err != nil || img.NRGBAAt(0, 0) != want {
 			t.Errorf("%v: %v, %v", role, img.NRGBAAt(0, 0), err)
@@ -183,7 +191,8 @@ func TestMapsAreChosenByContent(t *testing.T) {
 
 func TestAPackedMapIsTakenApartWhenOneHalfIsReplaced(t *testing.T) {
 	src := barrow()
-	src.Maps = []model.Map{{Name: "mr.png", Status: model.Embedded, Data: picture(t, 1, 1, func(int, int) color.NRGBA { return color.NRGBA{0, 70, 80, 255} })}}
+	src.Maps = []model.Map{{Name: "mr.png", Status: model.Embedded,
+		Data: picture(t, 1, 1, func(int, int) color.NRGBA { return color.NRGBA{0, 70, 80, 255} })}}
 	src.Surfaces[1].Slots[model.MetalRoughMap].Map = 0
 	var r Recipe
 	r.Set("iron", named.Roughness, Choice{Blob: "x", Name: "r.png"})
@@ -205,17 +214,20 @@ func TestInventoryAndNeeds(t *testing.T) {
 	m.Maps = []model.Map{{Name: "tex/wood_diff.jpg", Status: model.Missing}}
 	m.Surfaces[0].Slots[model.BaseColorMap].Map = 0
 	inv := Take(m, []string{"a.obj", "tex/iron_rough.png", "tex/wood_nor_gl.png"})
-	if len(inv.Parts) != 4 || inv.Parts[0].Shells != 3 || inv.Parts[3].Helper == "" || inv.Surfaces[1].Uses != 3 || len(inv.Tray) != 2 {
+	if len(inv.Parts) != 4 || inv.Parts[0].Shells != 3 || inv.Parts[3].Helper == "" || inv.Surfaces[1].Uses != 3 ||
+		len(inv.Tray) != 2 {
 		t.Errorf("%+v", inv)
 	}
 	var r Recipe
 	if r.Lacks(&inv) != 1 {
 		t.Errorf("lacks %d", r.Lacks(&inv))
 	}
-	for _, match := range named.Find(r.Needs(&inv), []string{"tex/iron_rough.png", "tex/wood_nor_gl.png", "tex/Wood_Albedo.png"}, 2) {
+	for _, match := range named.Find(r.Needs(&inv),
+		[]string{"tex/iron_rough.png", "tex/wood_nor_gl.png", "tex/Wood_Albedo.png"}, 2) {
 		r.Set(inv.Surfaces[match.Need.Surface].Key, match.Need.Role, Choose(match, "b", nil))
 	}
-	if r.Lacks(&inv) != 0 || r.Maps["wood"][named.BaseColor].Name != "tex/Wood_Albedo.png" || r.Maps["wood"][named.Normal].Blob == "" || r.Maps["iron"][named.Roughness].Blob == "" {
+	if r.Lacks(&inv) != 0 || r.Maps["wood"][named.BaseColor].Name != "tex/Wood_Albedo.png" ||
+		r.Maps["wood"][named.Normal].Blob == "" || r.Maps["iron"][named.Roughness].Blob == "" {
 		t.Errorf("%+v", r.Maps)
 	}
 }
@@ -230,21 +242,26 @@ func TestARecipeIsCarriedOverToANewerVersion(t *testing.T) {
 	next.Stand(box("lamp", geom.V{X: 0.1, Y: 0.3, Z: 0.1}, geom.V{}, 1))
 	next.Surfaces[1].Name = "steel"
 	fresh := Take(next, nil)
-	r := Recipe{Drop: []string{"wheel#2", "bed/iron"}, Names: map[string]string{"bed": "platform", "helper_target": "x"}, Split: map[string]string{"bed": "surface"}, Mend: []mend.Kind{mend.Normals}}
+	r := Recipe{Drop: []string{"wheel#2", "bed/iron"}, Names: map[string]string{"bed": "platform", "helper_target": "x"},
+		Split: map[string]string{"bed": "surface"}, Mend: []mend.Kind{mend.Normals}}
 	r.Set("wood", named.BaseColor, Choice{Blob: "b"})
 	r.Set("iron", named.BaseColor, Choice{Blob: "c"})
 	got, rep := r.CarryOver(&old, &fresh)
-	if !slices.Equal(got.Drop, []string{"roue_02", "BED/iron"}) || got.Names["BED"] != "platform" || got.Split["BED"] != "surface" || got.Maps["wood"][named.BaseColor].Blob != "b" || len(got.Mend) != 1 {
+	if !slices.Equal(got.Drop, []string{"roue_02", "BED/iron"}) || got.Names["BED"] != "platform" ||
+		got.Split["BED"] != "surface" || got.Maps["wood"][named.BaseColor].Blob != "b" || len(got.Mend) != 1 {
 		t.Errorf("%+v", got)
 	}
-	if !slices.Equal(rep.Gone, []string{"helper_target"}) || !slices.Equal(rep.Fresh, []string{"lamp"}) || len(rep.Lost) != 2 || len(rep.Pairs) != 2 {
+	if !slices.Equal(rep.Gone, []string{"helper_target"}) || !slices.Equal(rep.Fresh, []string{"lamp"}) ||
+		len(rep.Lost) != 2 || len(rep.Pairs) != 2 {
 		t.Errorf("%+v", rep)
 	}
 }
 
 func TestRecipesThatCannotBeAreRefused(t *testing.T) {
-	for name, r := range map[string]Recipe{"split": {Split: map[string]string{"a": "colour"}}, "name": {Names: map[string]string{"a": ""}}, "join": {Join: []Joint{{"a", []string{"b"}}}},
-		"mend": {Mend: []mend.Kind{"paint"}}, "crease": {Crease: 200}, "role": {Maps: map[string]map[named.Role]Choice{"a": {"smell": {}}}}} {
+	for name, r := range map[string]Recipe{"split": {Split: map[string]string{"a": "colour"}},
+		"name": {Names: map[string]string{"a": ""}}, "join": {Join: []Joint{{"a", []string{"b"}}}},
+		"mend": {Mend: []mend.Kind{"paint"}}, "crease": {Crease: 200},
+		"role": {Maps: map[string]map[named.Role]Choice{"a": {"smell": {}}}}} {
 		if r.Check() == nil {
 			t.Errorf("%s was accepted", name)
 		}
@@ -274,7 +291,8 @@ func TestDecisionsDoWhatTheySay(t *testing.T) {
 			return color.NRGBA{b(nx), b(ny), b(1), 255}
 		})
 	}
-	m.Maps = []model.Map{{Name: "tex/wood_n.png", Status: model.Found, Mime: "image/png", Data: bumps(-1)}, {Name: "C:\\gone.png", Status: model.Missing}}
+	m.Maps = []model.Map{{Name: "tex/wood_n.png", Status: model.Found, Mime: "image/png", Data: bumps(-1)},
+		{Name: "C:\\gone.png", Status: model.Missing}}
 	m.Surfaces[0].Slots[model.NormalMap].Map = 0
 	m.Surfaces[1].Slots[model.BaseColorMap].Map = 1
 	m.Warn("the map %.200q is not there", "C:\\gone.png")

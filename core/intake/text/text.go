@@ -14,7 +14,8 @@ import (
 	"unicode/utf16"
 )
 
-var pow10 = [...]float64{1, 1e1, 1e2, 1e3, 1e4, 1e5, 1e6, 1e7, 1e8, 1e9, 1e10, 1e11, 1e12, 1e13, 1e14, 1e15, 1e16, 1e17, 1e18, 1e19, 1e20, 1e21, 1e22}
+var pow10 = [...]float64{1, 1e1, 1e2, 1e3, 1e4, 1e5, 1e6, 1e7, 1e8, 1e9, 1e10, 1e11, 1e12, 1e13, 1e14, 1e15, 1e16,
+	1e17, 1e18, 1e19, 1e20, 1e21, 1e22}
 
 // Number reads a decimal number at d[i:] and returns where it ends; the caller
 // says what may follow. Up to 19 digits count; the result is right to the last
@@ -104,7 +105,8 @@ func anyNumber(d []byte, start int, mayComma bool) (v float64, end int, ok bool)
 	for ; i < len(d) && d[i]-'0' <= 9; i++ {
 		digit(0)
 	}
-	comma := mayComma && i+1 < len(d) && d[i] == ',' && seen > 0 && d[i+1]-'0' <= 9 // some exporters write the comma of their locale
+	// some exporters write the comma of their locale
+	comma := mayComma && i+1 < len(d) && d[i] == ',' && seen > 0 && d[i+1]-'0' <= 9
 	if i < len(d) && d[i] == '.' || comma {
 		for i++; i < len(d) && d[i]-'0' <= 9; i++ {
 			digit(1)

@@ -11,7 +11,9 @@ import (
 )
 
 func TestNumbersAreThoseOfTheStandardLibrary(t *testing.T) {
-	for _, s := range []string{"0", "-0.5", "+3", "1.25", ".5", "7.", "1e3", "1E-3", "-2.5e+2", "123456789012345678901234567890", "0.00000000000000000000000123", "3.4028234e38", "1.17549435e-38", "0.1", "12345.678901234567"} {
+	for _, s := range []string{"0", "-0.5", "+3", "1.25", ".5", "7.", "1e3", "1E-3", "-2.5e+2",
+		"123456789012345678901234567890", "0.00000000000000000000000123", "3.4028234e38", "1.17549435e-38", "0.1",
+		"12345.678901234567"} {
 		want, _ := strconv.ParseFloat(s, 64)
 		got, end, ok := Number([]byte(s+" x"), 0)
 		if !ok || end != len(s) || float32(got) != float32(want) {
@@ -42,14 +44,16 @@ func FuzzNumber(f *testing.F) {
 		s := strconv.FormatFloat(v, 'e', places, 64)
 		want, _ := strconv.ParseFloat(s, 64)
 		got, _, ok := Number([]byte(s), 0)
-		if a, b := float32(got), float32(want); !ok || a != b && math.Abs(float64(a)-float64(b)) > math.Abs(float64(b))*1e-6 {
+		if a, b := float32(got), float32(want); !ok || a != b &&
+			math.Abs(float64(a)-float64(b)) > math.Abs(float64(b))*1e-6 {
 			t.Errorf("%s: %v, want %v", s, got, want)
 		}
 	})
 }
 
 func TestWideTextBecomesUTF8(t *testing.T) {
-	for _, b := range [][]byte{[]byte("v 1"), {0xef, 0xbb, 0xbf, 'v', ' ', '1'}, {0xff, 0xfe, 'v', 0, ' ', 0, '1', 0}, {0xfe, 0xff, 0, 'v', 0, ' ', 0, '1'}} {
+	for _, b := range [][]byte{[]byte("v 1"), {0xef, 0xbb, 0xbf, 'v', ' ', '1'}, {0xff, 0xfe, 'v', 0, ' ', 0, '1', 0},
+		{0xfe, 0xff, 0, 'v', 0, ' ', 0, '1'}} {
 		if got := string(UTF8(b)); got != "v 1" {
 			t.Errorf("%q", got)
 		}
@@ -70,7 +74,9 @@ func TestScannerWalksOverLines(t *testing.T) {
 }
 
 func TestEightDigitsAtOnce(t *testing.T) {
-	for s, want := range map[string]uint64{"12345678": 12345678, "00000001": 1, "99999999": 99999999, "1 345678": 1, "x2345678": 0, "1234567.": 1234567, "12/45678": 12, "12:45678": 12, "123\xb956789"[:8]: 123, "12\xba4\xff678": 12, "1\xca345678": 1} {
+	for s, want := range map[string]uint64{"12345678": 12345678, "00000001": 1, "99999999": 99999999, "1 345678": 1,
+		"x2345678": 0, "1234567.": 1234567, "12/45678": 12, "12:45678": 12, "123\xb956789"[:8]: 123, "12\xba4\xff678": 12,
+		"1\xca345678": 1} {
 		if v, n := eight(binary.LittleEndian.Uint64([]byte(s))); v != want {
 			t.Errorf("%q: %d (%d digits), want %d", s, v, n, want)
 		}
@@ -78,7 +84,8 @@ func TestEightDigitsAtOnce(t *testing.T) {
 }
 
 func TestListsAreReadLikeTheirNumbers(t *testing.T) {
-	forms := []string{"0", "-0", "7", "-1.5", "1.35602796", "-0.00317099993", ".5", "-.25", "3.", "1234567.8", "123456789012345", "0.1234567890123", "12345678901234567", "1e-3", "-2.5E+4", "+6", "9.999999999e9"}
+	forms := []string{"0", "-0", "7", "-1.5", "1.35602796", "-0.00317099993", ".5", "-.25", "3.", "1234567.8",
+		"123456789012345", "0.1234567890123", "12345678901234567", "1e-3", "-2.5E+4", "+6", "9.999999999e9"}
 	spaces := []string{" ", "\n", "\r\n", "\t", "   "}
 	rng := rand.New(rand.NewPCG(1, 2))
 	for _, n := range []int{0, 1, 2, 50, 400_000} { // the last is shared out
@@ -94,11 +101,13 @@ func TestListsAreReadLikeTheirNumbers(t *testing.T) {
 			d = append(append(d, form...), spaces[rng.IntN(len(spaces))]...)
 		}
 		got, err := Numbers(d, n)
-		if err != nil || !slices.EqualFunc(got, want, func(a, b float32) bool { return math.Float32bits(a) == math.Float32bits(b) }) {
+		if err != nil || !slices.EqualFunc(got, want,
+			func(a, b float32) bool { return math.Float32bits(a) == math.Float32bits(b) }) {
 			t.Fatalf("%d numbers: %d came out, %v", n, len(got), err)
 		}
 	}
-	for _, bad := range []string{"1 2 x 3", "1 2 3x 4 5 6 7 8 9 10 11 12", "1 - 2 3 4 5 6 7 8 9 10 11", "1.2.3 4 5 6 7 8 9 10 11 12"} {
+	for _, bad := range []string{"1 2 x 3", "1 2 3x 4 5 6 7 8 9 10 11 12", "1 - 2 3 4 5 6 7 8 9 10 11",
+		"1.2.3 4 5 6 7 8 9 10 11 12"} {
 		if got, err := Numbers([]byte(bad), 3); err == nil {
 			t.Errorf("%q was read as %v", bad, got)
 		}
@@ -131,7 +140,8 @@ func TestIndices(t *testing.T) {
 	if got, err := Indices(d, 10); err != nil || !slices.Equal(got, want) {
 		t.Fatalf("%d came out, %v", len(got), err)
 	}
-	if got, err := Indices([]byte(" 1 -1 4294967294"), 0); err != nil || !slices.Equal(got, []uint32{1, math.MaxUint32, math.MaxUint32 - 1}) {
+	if got, err := Indices([]byte(" 1 -1 4294967294"), 0); err != nil ||
+		!slices.Equal(got, []uint32{1, math.MaxUint32, math.MaxUint32 - 1}) {
 		t.Error(got, err)
 	}
 	for _, bad := range []string{"1 2.5", "4294967295", "99999999999999", "x", "3x"} {

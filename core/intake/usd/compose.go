@@ -89,7 +89,8 @@ func anchor(layerName, ref string) string {
 // that lead to it.
 func (st *stage) layer(name string, above []string) (*layer, error) {
 	if slices.Contains(above, name) {
-		return nil, fmt.Errorf("%s: layers refer to one another in a circle (%s); export the scene again", name, strings.Join(append(above, name), " > "))
+		return nil, fmt.Errorf("%s: layers refer to one another in a circle (%s); export the scene again", name,
+			strings.Join(append(above, name), " > "))
 	}
 	if l := st.layers[name]; l != nil {
 		return l, nil

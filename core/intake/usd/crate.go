@@ -48,7 +48,8 @@ func parseCrate(data []byte) (*layer, error) {
 	}
 	c.version = int(data[8])<<16 | int(data[9])<<8 | int(data[10])
 	if data[8] != 0 || c.version < 0x000400 {
-		return nil, fmt.Errorf("the crate is of version %d.%d.%d; versions 0.4 to 0.x are read: export the model again", data[8], data[9], data[10])
+		return nil, fmt.Errorf("the crate is of version %d.%d.%d; versions 0.4 to 0.x are read: export the model again",
+			data[8], data[9], data[10])
 	}
 	sections, err := c.toc()
 	if err != nil {
@@ -57,7 +58,8 @@ func parseCrate(data []byte) (*layer, error) {
 	for _, s := range []struct {
 		name string
 		read func(b *cursor) error
-	}{{"TOKENS", c.readTokens}, {"STRINGS", c.readStrings}, {"FIELDS", c.readFields}, {"FIELDSETS", c.readSets}, {"PATHS", c.readPaths}} {
+	}{{"TOKENS", c.readTokens}, {"STRINGS", c.readStrings}, {"FIELDS", c.readFields}, {"FIELDSETS", c.readSets}, {"PATHS",
+		c.readPaths}} {
 		sec, ok := sections[s.name]
 		if !ok {
 			return nil, bad("the section " + s.name + " is missing")

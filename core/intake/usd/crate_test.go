@@ -132,7 +132,9 @@ func rep(kind int, payload uint64, flags uint64) uint64 {
 	return uint64(kind)<<48 | payload | flags
 }
 
-var typeOf = map[string]int{"int": tInt, "int64": tInt64, "float": tFloat, "double": tDouble, "bool": tBool, "token": tToken, "string": tString, "asset": tAsset, "matrix4d": tMatrix4d, "point3f": tVec3f, "float3": tVec3f, "color3f": tVec3f, "double3": tVec3d,
+var typeOf = map[string]int{"int": tInt, "int64": tInt64, "float": tFloat, "double": tDouble, "bool": tBool,
+	"token": tToken, "string": tString, "asset": tAsset, "matrix4d": tMatrix4d, "point3f": tVec3f, "float3": tVec3f,
+	"color3f": tVec3f, "double3": tVec3d,
 	"normal3f": tVec3f, "texCoord2f": tVec2f, "float2": tVec2f, "quath": tQuath}
 
 // value stores a value of a type of the text form.
@@ -235,7 +237,8 @@ func (w *crateWriter) spec(path string, kind int32, list []pair) {
 }
 
 func (w *crateWriter) prim(path string, s *spec) {
-	list := []pair{{"specifier", rep(tSpecifier, uint64(slices.Index([]string{"def", "over", "class"}, s.kind)), inlined)}}
+	list := []pair{{"specifier", rep(tSpecifier, uint64(slices.Index([]string{"def", "over", "class"}, s.kind)),
+		inlined)}}
 	if s.typeName != "" {
 		list = append(list, pair{"typeName", rep(tToken, uint64(w.tok(s.typeName)), inlined)})
 	}
@@ -286,7 +289,8 @@ func crateOf(l *layer) []byte {
 		kids = append(kids, c.name)
 	}
 	top := []pair{{"primChildren", w.tokenVector(kids)}}
-	for _, m := range []struct{ name, kind string }{{"metersPerUnit", "double"}, {"upAxis", "token"}, {"defaultPrim", "token"}} {
+	for _, m := range []struct{ name, kind string }{{"metersPerUnit", "double"}, {"upAxis", "token"},
+		{"defaultPrim", "token"}} {
 		if v := l.meta[m.name]; v != nil {
 			top = append(top, pair{m.name, w.value(m.kind, v)})
 		}
@@ -434,7 +438,8 @@ func TestNumbersAreUnpacked(t *testing.T) {
 	if err != nil || !slices.Equal(got, list) {
 		t.Errorf("%v", err)
 	}
-	for h, want := range map[uint16]float32{0: 0, 0x3c00: 1, 0xc000: -2, 0x3555: 0.33325195, 0x7bff: 65504, 0x0001: 1.0 / (1 << 24)} {
+	for h, want := range map[uint16]float32{0: 0, 0x3c00: 1, 0xc000: -2, 0x3555: 0.33325195, 0x7bff: 65504,
+		0x0001: 1.0 / (1 << 24)} {
 		if got := half(h); got != want { // IEEE 754 binary16
 			t.Errorf("%04x: %v, want %v", h, got, want)
 		}

@@ -36,7 +36,8 @@ func geometryOf(s *spec) (*geometry, error) {
 	if s.typeName != "Mesh" {
 		return primitive(s), nil
 	}
-	g := &geometry{points: floats(s.value("points")), sizes: ints(s.value("faceVertexCounts")), index: ints(s.value("faceVertexIndices"))}
+	g := &geometry{points: floats(s.value("points")), sizes: ints(s.value("faceVertexCounts")),
+		index: ints(s.value("faceVertexIndices"))}
 	if len(g.points) == 0 || len(g.sizes) == 0 {
 		return nil, nil
 	}

@@ -119,7 +119,8 @@ func (b *builder) preview(s *model.Surface, sh *spec) {
 		}
 	}
 	s.BaseColor = [4]float64{0.18, 0.18, 0.18, 1} // the format's own default
-	colour("diffuseColor", model.BaseColorMap, func(c [3]float64) { s.BaseColor = [4]float64{c[0], c[1], c[2], s.BaseColor[3]} })
+	colour("diffuseColor", model.BaseColorMap,
+		func(c [3]float64) { s.BaseColor = [4]float64{c[0], c[1], c[2], s.BaseColor[3]} })
 	colour("emissiveColor", model.EmissiveMap, func(c [3]float64) { s.Emissive = c })
 	single("metallic", model.MetallicMap, func(x float64) { s.Metallic = x })
 	single("roughness", model.RoughnessMap, func(x float64) { s.Roughness = x })

@@ -74,7 +74,8 @@ func (p *parser) word() string {
 	start := p.s.At
 	for p.s.At < len(p.s.Data) {
 		c := p.s.Data[p.s.At]
-		if !(c >= 'a' && c <= 'z' || c >= 'A' && c <= 'Z' || c >= '0' && c <= '9' || c == '_' || c == ':' || c == '.' || c >= 0x80 || c == '[' && p.s.At+1 < len(p.s.Data) && p.s.Data[p.s.At+1] == ']') {
+		if !(c >= 'a' && c <= 'z' || c >= 'A' && c <= 'Z' || c >= '0' && c <= '9' || c == '_' || c == ':' || c == '.' ||
+			c >= 0x80 || c == '[' && p.s.At+1 < len(p.s.Data) && p.s.Data[p.s.At+1] == ']') {
 			break
 		}
 		if c == '[' {
@@ -256,7 +257,8 @@ func (p *parser) variantSet(into *spec) error {
 
 func (p *parser) property(into *spec, first string) error {
 	typeName := first
-	for typeName == "custom" || typeName == "uniform" || typeName == "varying" || typeName == "config" || typeName == "prepend" || typeName == "append" || typeName == "add" || typeName == "delete" || typeName == "reorder" {
+	for typeName == "custom" || typeName == "uniform" || typeName == "varying" || typeName == "config" ||
+		typeName == "prepend" || typeName == "append" || typeName == "add" || typeName == "delete" || typeName == "reorder" {
 		typeName = p.word()
 	}
 	full := p.word()

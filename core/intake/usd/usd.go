@@ -18,7 +18,8 @@ import (
 // the format says. An error names the file and the place.
 func Read(name string, data []byte, folder model.Folder) (*model.Model, error) {
 	st := &stage{folder: folder, layers: map[string]*layer{}, packages: map[string]*zip.Reader{}}
-	st.out = &model.Model{Format: "USD", Up: "Y", Unit: model.Unit{Name: "centimetre", MetresPerUnit: 0.01, From: "format"}}
+	st.out = &model.Model{Format: "USD", Up: "Y", Unit: model.Unit{Name: "centimetre", MetresPerUnit: 0.01,
+		From: "format"}}
 	base := path.Base(strings.ReplaceAll(name, "\\", "/"))
 	var top *layer
 	var err error
@@ -97,7 +98,8 @@ type inherited struct{ material string }
 // prim makes the node of a prim and of all below it; ok is false when it shows
 // nothing and is no place.
 func (b *builder) prim(s *spec, at string, up inherited, depth int) (index int, ok bool, err error) {
-	if s.kind == "class" || s.kind == "over" || s.meta["active"] != nil && !truth(s.meta["active"]) || hidden(s) || depth > maxDepth {
+	if s.kind == "class" || s.kind == "over" || s.meta["active"] != nil && !truth(s.meta["active"]) || hidden(s) ||
+		depth > maxDepth {
 		return 0, false, nil
 	}
 	switch s.typeName {
@@ -274,7 +276,8 @@ func operation(kind string, d []float64) (geom.M, error) {
 
 func camera(s *spec) (model.Camera, bool) {
 	c := model.Camera{Name: s.name}
-	focal, w, h := number(s.value("focalLength"), 50), number(s.value("horizontalAperture"), 20.955), number(s.value("verticalAperture"), 15.2908)
+	focal, w, h := number(s.value("focalLength"), 50), number(s.value("horizontalAperture"), 20.955),
+		number(s.value("verticalAperture"), 15.2908)
 	if r := doubles(s.value("clippingRange")); len(r) == 2 {
 		c.Near, c.Far = r[0], r[1]
 	}
@@ -300,7 +303,8 @@ func light(s *spec) model.Light {
 		}
 		return number(s.value(name), otherwise)
 	}
-	l := model.Light{Name: s.name, Kind: model.Point, Color: [3]float64{1, 1, 1}, Intensity: get("intensity", 1) * math.Exp2(get("exposure", 0))}
+	l := model.Light{Name: s.name, Kind: model.Point, Color: [3]float64{1, 1, 1},
+		Intensity: get("intensity", 1) * math.Exp2(get("exposure", 0))}
 	if c := doubles(s.value("inputs:color")); len(c) == 3 {
 		l.Color = [3]float64(c)
 	}
@@ -342,7 +346,8 @@ func (b *builder) instances(s *spec, at string, up inherited, depth int) (childr
 			continue
 		}
 		if k < 0 || int(k) >= len(protos) || 3*i+2 >= len(places) {
-			return nil, fmt.Errorf("%s: instance %d names prototype %d or a place that is not there; export the scene again", at, i, k)
+			return nil, fmt.Errorf("%s: instance %d names prototype %d or a place that is not there; export the scene again",
+				at, i, k)
 		}
 		proto := b.root.at(protos[k])
 		if proto == nil {
@@ -362,13 +367,15 @@ func (b *builder) instances(s *spec, at string, up inherited, depth int) (childr
 		}
 		q, size := geom.Q{W: 1}, geom.V{X: 1, Y: 1, Z: 1}
 		if 4*i+3 < len(turns) {
-			q = geom.Q{W: float64(turns[4*i]), X: float64(turns[4*i+1]), Y: float64(turns[4*i+2]), Z: float64(turns[4*i+3])}.Unit()
+			q = geom.Q{W: float64(turns[4*i]), X: float64(turns[4*i+1]), Y: float64(turns[4*i+2]),
+				Z: float64(turns[4*i+3])}.Unit()
 		}
 		if 3*i+2 < len(scales) {
 			size = geom.V{X: float64(scales[3*i]), Y: float64(scales[3*i+1]), Z: float64(scales[3*i+2])}
 		}
 		n := model.NewNode(fmt.Sprintf("%s %d", s.name, i+1))
-		n.Local = geom.Compose(geom.V{X: float64(places[3*i]), Y: float64(places[3*i+1]), Z: float64(places[3*i+2])}, q, size)
+		n.Local = geom.Compose(geom.V{X: float64(places[3*i]), Y: float64(places[3*i+1]), Z: float64(places[3*i+2])}, q,
+			size)
 		n.Children = []int{child}
 		b.out.Nodes = append(b.out.Nodes, n)
 		children = append(children, len(b.out.Nodes)-1)
@@ -401,7 +408,8 @@ func (b *builder) mesh(s *spec, at string, up inherited) (int, error) {
 		key += fmt.Sprintf(" %d", k)
 		for _, f := range ints(c.value("indices")) {
 			if f < 0 || int(f) >= len(surface) {
-				return model.None, fmt.Errorf("the subset %q names face %d, there are %d; export the model again", c.name, f, len(surface))
+				return model.None, fmt.Errorf("the subset %q names face %d, there are %d; export the model again", c.name, f,
+					len(surface))
 			}
 			surface[f] = k
 		}

@@ -110,7 +110,8 @@ func pictureOf(t testing.TB, c color.NRGBA) []byte {
 }
 
 func folder(t testing.TB, list ...string) model.Folder {
-	root := fstest.MapFS{"tex/wood.png": {Data: pictureOf(t, color.NRGBA{1, 2, 3, 255})}, "tex/orm.png": {Data: pictureOf(t, color.NRGBA{10, 20, 30, 255})}}
+	root := fstest.MapFS{"tex/wood.png": {Data: pictureOf(t, color.NRGBA{1, 2, 3, 255})},
+		"tex/orm.png": {Data: pictureOf(t, color.NRGBA{10, 20, 30, 255})}}
 	for i := 0; i+1 < len(list); i += 2 {
 		root[list[i]] = &fstest.MapFile{Data: []byte(list[i+1])}
 	}
@@ -149,7 +150,8 @@ func checkScene(t *testing.T, m *model.Model) {
 		}
 	}
 	slot := wood.Slots[model.BaseColorMap]
-	if m.Maps[slot.Map].Status != model.Found || slot.WrapS != model.Mirror || slot.Scale != [2]float64{2, 3} || slot.Offset != [2]float64{0, -2} || !wood.DoubleSided || wood.Metallic != 0.25 {
+	if m.Maps[slot.Map].Status != model.Found || slot.WrapS != model.Mirror || slot.Scale != [2]float64{2, 3} ||
+		slot.Offset != [2]float64{0, -2} || !wood.DoubleSided || wood.Metallic != 0.25 {
 		t.Errorf("%+v", wood)
 	}
 	rough, err := m.Maps[wood.Slots[model.RoughnessMap].Map].Picture()
@@ -229,7 +231,9 @@ def Xform "B" ( payload = @lib/part.usda@</Part>  variants = { string size = "la
 }
 def Xform "C" ( prepend references = [ </A>, @gone.usda@ ] ) { }
 `
-	m := read(t, top, folder(t, "lib/part.usda", part, "lib/maps/a.png", string(pictureOf(t, color.NRGBA{9, 9, 9, 255})), "over.usda", "#usda 1.0\nover \"A\" { double3 xformOp:translate = (0, 0, 7)\n uniform token[] xformOpOrder = [\"xformOp:translate\"] }\n"))
+	m := read(t, top, folder(t, "lib/part.usda", part, "lib/maps/a.png", string(pictureOf(t, color.NRGBA{9, 9, 9, 255})),
+		"over.usda", "#usda 1.0\nover \"A\" { double3 xformOp:translate = (0, 0, 7)\n uniform token[] xformOpOrder = "+
+			"[\"xformOp:translate\"] }\n"))
 	// A, C: two meshes each; B: three.
 	if w := m.Weigh(); w.Triangles != 7 {
 		t.Errorf("%+v", w)
@@ -302,10 +306,14 @@ func TestWhatIsWrongIsSaid(t *testing.T) {
 		"index":   {mesh(`int[] faceVertexCounts = [3]  int[] faceVertexIndices = [0, 1, 9]  point3f[] points = [(0,0,0), (1,0,0), (0,1,0)]`), "names point 9, there are 3"},
 		"corners": {mesh(`int[] faceVertexCounts = [3, 3]  int[] faceVertexIndices = [0, 1, 2]  point3f[] points = [(0,0,0), (1,0,0), (0,1,0)]`), "have 6 corners, 3 are there"},
 		"primvar": {mesh(tri + ` texCoord2f[] primvars:st = [(0, 0)] (interpolation = "vertex")`), "uv: a value for face 0"},
-		"matrix":  {"#usda 1.0\ndef Xform \"A\" { matrix4d xformOp:transform = (1, 2)\n uniform token[] xformOpOrder = [\"xformOp:transform\"] }", "16 numbers"},
+		"matrix": {"#usda 1.0\ndef Xform \"A\" { matrix4d xformOp:transform = (1, 2)\n uniform token[] xformOpOrder = " +
+			"[\"xformOp:transform\"] }", "16 numbers"},
 	} {
-		f := folder(t, "b.usda", "#usda 1.0\n( defaultPrim = \"B\" )\ndef \"B\" ( references = @c.usda@ ) { }", "c.usda", "#usda 1.0\n( defaultPrim = \"C\" )\ndef \"C\" ( references = @b.usda@ ) { }", "a.usda", "#usda 1.0\n( subLayers = [@a.usda@] )\n")
-		if _, err := Read("a.usda", []byte(c.data), f); err == nil || !strings.Contains(err.Error(), c.say) || !strings.HasPrefix(err.Error(), "a.usda") {
+		f := folder(t, "b.usda", "#usda 1.0\n( defaultPrim = \"B\" )\ndef \"B\" ( references = @c.usda@ ) { }", "c.usda",
+			"#usda 1.0\n( defaultPrim = \"C\" )\ndef \"C\" ( references = @b.usda@ ) { }", "a.usda",
+			"#usda 1.0\n( subLayers = [@a.usda@] )\n")
+		if _, err := Read("a.usda", []byte(c.data), f); err == nil || !strings.Contains(err.Error(), c.say) ||
+			!strings.HasPrefix(err.Error(), "a.usda") {
 			t.Errorf("%s: %v", name, err)
 		}
 	}
@@ -314,12 +322,14 @@ func TestWhatIsWrongIsSaid(t *testing.T) {
 // What lies outside of the folder is not opened, and does not keep the rest out.
 func TestNothingOutsideIsOpened(t *testing.T) {
 	for _, ref := range []string{"../../etc/passwd", "/etc/passwd", "http://x/y.usda", "C:/props/lamp.usda"} {
-		m, err := Read("a.usda", []byte("#usda 1.0\ndef \"A\" ( references = @"+ref+"@ ) { def Mesh \"M\" { "+tri+" } }\n"), folder(t))
+		m, err := Read("a.usda", []byte("#usda 1.0\ndef \"A\" ( references = @"+ref+"@ ) { def Mesh \"M\" { "+tri+" } }\n"),
+			folder(t))
 		if err != nil || m.Weigh().Triangles != 1 {
 			t.Errorf("%s: %v", ref, err)
 			continue
 		}
-		if !slices.ContainsFunc(m.Warnings, func(w string) bool { return strings.Contains(w, "is not there: it lies outside") }) {
+		if !slices.ContainsFunc(m.Warnings,
+			func(w string) bool { return strings.Contains(w, "is not there: it lies outside") }) {
 			t.Errorf("%s: nothing is said: %q", ref, m.Warnings)
 		}
 	}
@@ -336,7 +346,8 @@ func TestReferencesThatMultiplyAreRefused(t *testing.T) {
 	var b strings.Builder
 	b.WriteString("#usda 1.0\n")
 	for i := range 30 {
-		fmt.Fprintf(&b, "def \"N%d\" { def \"x\" ( references = </N%d> ) { }\n def \"y\" ( references = </N%d> ) { } }\n", i, i+1, i+1)
+		fmt.Fprintf(&b, "def \"N%d\" { def \"x\" ( references = </N%d> ) { }\n def \"y\" ( references = </N%d> ) { } }\n", i,
+			i+1, i+1)
 	}
 	if _, err := Read("a.usda", []byte(b.String()), folder(t)); err == nil || !strings.Contains(err.Error(), "prims") {
 		t.Error(err)

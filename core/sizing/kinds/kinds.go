@@ -66,7 +66,8 @@ func parse(text string) (out []Kind, err error) {
 		for k := range f {
 			f[k] = strings.TrimSpace(f[k])
 		}
-		k := Kind{Name: strings.TrimPrefix(f[0], "*"), Common: strings.HasPrefix(f[0], "*"), Words: list(f[4]), Parts: list(f[5]), Source: f[6]}
+		k := Kind{Name: strings.TrimPrefix(f[0], "*"), Common: strings.HasPrefix(f[0], "*"), Words: list(f[4]),
+			Parts: list(f[5]), Source: f[6]}
 		for j, r := range []*Range{&k.Height, &k.Length, &k.Breadth} {
 			if *r, err = parseRange(f[j+1]); err != nil {
 				return nil, fmt.Errorf("kinds, line %d: %w", i+1, err)

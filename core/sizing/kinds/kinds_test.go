@@ -23,7 +23,8 @@ func TestTheTableIsWhole(t *testing.T) {
 			t.Errorf("%q is not recognised as itself but as %v", k.Name, m)
 		}
 	}
-	for _, bad := range []string{"a | 1-2 | 1-2 | 1-2 | a | b", "a | 2-1 | 1-2 | 1-2 | a | b | c", "a | x | 1-2 | 1-2 | a | b | c", "a | 0-1 | 1-2 | 1-2 | a | b | c"} {
+	for _, bad := range []string{"a | 1-2 | 1-2 | 1-2 | a | b", "a | 2-1 | 1-2 | 1-2 | a | b | c",
+		"a | x | 1-2 | 1-2 | a | b | c", "a | 0-1 | 1-2 | 1-2 | a | b | c"} {
 		if _, err := parse(bad); err == nil {
 			t.Errorf("%q was accepted", bad)
 		}
@@ -73,9 +74,12 @@ func number(name string) int {
 func TestNames(t *testing.T) {
 	for name, want := range map[string]string{
 		"SM_DiningChair_02.obj": "chair", "chr_03": "chair", "gartenstuhl": "chair", "Stühle_alt": "chair", "chaises": "chair", "table-lamp": "table lamp", "tischlampe_01": "table lamp",
-		"Tür_alt": "door", "tuer_01": "door", "porte-bois": "door", "street light": "street lamp", "coffeeTable": "coffee table", "mesa_de_centro": "coffee table", "wooden_crate_high": "crate",
-		"car_wheel": "wheel", "tbl": "table", "Bücherregal": "shelf", "buecherregal": "shelf", "refrig": "fridge", "tower_block": "office tower", "glass_bottle": "bottle", "wndw_big": "window",
-		"Küchenstuhl": "chair", "TreeBig03": "tree", "HTTPServerRack": "shelf", "стул": "chair", "old_bed": "bed", "fauteuil_club": "armchair", "OAK_TREE_LOD0": "tree",
+		"Tür_alt": "door", "tuer_01": "door", "porte-bois": "door", "street light": "street lamp",
+		"coffeeTable": "coffee table", "mesa_de_centro": "coffee table", "wooden_crate_high": "crate",
+		"car_wheel": "wheel", "tbl": "table", "Bücherregal": "shelf", "buecherregal": "shelf", "refrig": "fridge",
+		"tower_block": "office tower", "glass_bottle": "bottle", "wndw_big": "window",
+		"Küchenstuhl": "chair", "TreeBig03": "tree", "HTTPServerRack": "shelf", "стул": "chair", "old_bed": "bed",
+		"fauteuil_club": "armchair", "OAK_TREE_LOD0": "tree",
 	} {
 		m, rely := Recognise(name)
 		if len(m) == 0 || m[0].Kind.Name != want || rely < 0.5 {
@@ -97,7 +101,9 @@ func TestNames(t *testing.T) {
 }
 
 func TestPartsTellTheWhole(t *testing.T) {
-	for list, want := range map[string]string{"seat leg_fl leg_fr backrest armrest": "chair armchair bench stadium", "wheel_fl bonnet windshield": "car", "trunk leaves": "tree", "cork label": "bottle", "table_top table_leg": "table", "buffer_l bogie": "railcar"} {
+	for list, want := range map[string]string{"seat leg_fl leg_fr backrest armrest": "chair armchair bench stadium",
+		"wheel_fl bonnet windshield": "car", "trunk leaves": "tree", "cork label": "bottle", "table_top table_leg": "table",
+		"buffer_l bogie": "railcar"} {
 		m := FromParts(strings.Fields(list))
 		if len(m) == 0 || !strings.Contains(want, strings.Fields(m[0].Kind.Name)[0]) {
 			t.Errorf("%s: %v", list, m)

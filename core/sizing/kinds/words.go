@@ -29,7 +29,8 @@ func set(s string) map[string]bool {
 }
 
 // special are letters that do not come apart into a letter and an accent.
-var special = strings.NewReplacer("ß", "ss", "ł", "l", "Ł", "L", "ø", "o", "Ø", "O", "æ", "ae", "Æ", "AE", "œ", "oe", "đ", "d")
+var special = strings.NewReplacer("ß", "ss", "ł", "l", "Ł", "L", "ø", "o", "Ø", "O", "æ", "ae", "Æ", "AE", "œ", "oe",
+	"đ", "d")
 
 // fold writes a word in small letters without accents.
 func fold(s string) string {
@@ -172,7 +173,8 @@ func (x *index) look(tokens []string) (out []found) {
 				continue
 			}
 			e := x.stem(strings.Join(tokens[i:i+n], " "))
-			if e == nil || n == 1 && noise[tokens[i]] && !slices.ContainsFunc(e, func(e entry) bool { return All[e.kind].Name == tokens[i] }) {
+			if e == nil || n == 1 && noise[tokens[i]] &&
+				!slices.ContainsFunc(e, func(e entry) bool { return All[e.kind].Name == tokens[i] }) {
 				continue
 			}
 			for k := i; k < i+n; k++ {
