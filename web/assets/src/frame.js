@@ -37,7 +37,7 @@ export function filming({ call }) {
         if (!fr) return;
         this.fr = fr;
         this.lookedAt = this.fr.revision;
-        this.strip.draw(); this.plan.overlay(); this.lens?.invalidate();
+        this.strip.draw(); this.plan.overlay(); this.lens?.remark();
       } finally { this.waiting--; this.lookKey = ""; }
       if (this.lookAgain || this.lookedAt < this.now.revision) { this.lookAgain = false; this.lookSoon(); }
       if (this.moveNow && this.track?.revision !== this.now.revision) this.fetchTrack();

@@ -93,9 +93,11 @@ export class Lens {
     this.v.coming = left.length ? { come: all.length - left.length, of: all.length, names: left.slice(0, 3).map((it) => it.name).join(", ") } : null;
     this.box.dataset.loading = left.length;
   }
-  // sync brings the scene to the state: what is gone goes, what is new comes.
+  // sync brings the scene to the state: what is gone goes, what is new comes. Where nothing
+  // of that is another than it was, the picture stays and only what lies over it is drawn.
   sync(st) {
     const piece = new Map(st.pieces.map((p) => [p.id, p])), here = new Set();
+    let other = false;
     for (const p of st.placements) {
       const ghost = this.v.overlay && p.standIn && p.standIn !== "person"; // the blockout laid over
       if (!this.v.visible(p) && !ghost) continue;
@@ -117,14 +119,20 @@ export class Lens {
         });
       }
       it.inner = of ? new Matrix4().fromArray(of.world) : p.standIn !== "person" ? new Matrix4().makeScale(p.size.x, p.size.y, p.size.z) : new Matrix4().makeScale(p.size.y / 1.75, p.size.y / 1.75, p.size.y / 1.75);
+      const stands = new Matrix4().fromArray(p.world).multiply(it.inner);
+      if (!it.carried && !this.posed && it.stands?.equals(stands)) continue;
+      other = true;
       it.carried = null;
-      it.stands = new Matrix4().fromArray(p.world).multiply(it.inner);
-      it.group.matrix.copy(it.stands);
+      it.stands = stands;
+      it.group.matrix.copy(stands);
       it.group.matrixWorldNeedsUpdate = true;
     }
     for (const e of st.elements) if (e.key && this.v.visible(e)) { here.add(e.id); this.element(e, piece); }
     this.tell();
-    for (const [id, it] of this.placed) if (!here.has(id)) { this.scene.remove(it.group); this.placed.delete(id); }
+    for (const [id, it] of this.placed) if (!here.has(id)) { this.scene.remove(it.group); this.placed.delete(id); other = true; }
+    const frame = this.v.on("frame"), moves = Boolean(this.v.moveNow && this.v.time > 0);
+    const shown = JSON.stringify([st.lightNow, st.lens.scale, st.set.light, st.set.view, st.lens.world, st.lens.window, frame && st.set.match, frame && this.v.blur, this.box.clientWidth, this.box.clientHeight]);
+    if (!other && !moves && !this.posed && shown === this.shown) { this.remark(); this.shotPictures(); return; }
     const l = st.lightNow, peak = Math.max(l.sun.x, l.sun.y, l.sun.z, 1e-9);
     this.sun.color.setRGB(l.sun.x / peak, l.sun.y / peak, l.sun.z / peak, LinearSRGBColorSpace);
     this.sun.intensity = this.sunFull = peak > 1e-6 ? peak : 0;
@@ -133,7 +141,8 @@ export class Lens {
     this.sky(JSON.stringify(st.set.light));
     this.look(st.set.view, st.lens.world, st.lens.window);
     this.overlay();
-    if (this.v.moveNow && this.v.time > 0) this.v.pose(); else this.posed = false;
+    if (moves) this.v.pose(); else this.posed = false;
+    this.shown = shown;
     this.shotPictures();
   }
   // pose shows a frame of the move: the camera, what rides, what cards play.
@@ -163,6 +172,7 @@ export class Lens {
   }
   // overlay lays the picture to be matched over the frame, or under the set.
   overlay(patch) {
+    this.shown = "";
     const m = { ...(this.v.now.set.match || {}), ...patch };
     if (!this.sheet) { this.sheet = new Image(); this.sheet.alt = ""; this.sheet.onerror = () => this.v.say("The picture over the view is missing: lay it over the view again.", true); this.sheet.style.cssText = "position:absolute;pointer-events:none;object-fit:fill"; this.box.insertBefore(this.sheet, this.canvas); this.canvas.style.position = "relative"; }
     const url = m.picture && this.v.on("frame") ? `/blobs/${m.picture}?as=png` : "";
@@ -253,6 +263,7 @@ export class Lens {
   // look sets the camera: view as the server keeps it, world its transform, window
   // what its picture shows at a metre. Who only moves it keeps the window.
   look(view, world, window) {
+    this.shown = "";
     this.viewNow = view;
     if (window) this.window = window;
     this.camera.matrix.fromArray(world);
