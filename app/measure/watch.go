@@ -43,6 +43,7 @@ const maxMeasured = 1
 type watch struct {
 	mu      sync.Mutex
 	again   bool
+	asked   int // how often
 	running bool
 	since   time.Time          // when what is measured now was begun
 	cut     context.CancelFunc // stops it
@@ -120,6 +121,7 @@ func (a *Sets) Watch(set string) {
 	w.mu.Lock()
 	defer w.mu.Unlock()
 	w.again = true
+	w.asked++
 	if w.waits.IsZero() {
 		w.waits = time.Now()
 	}
@@ -178,13 +180,11 @@ func (a *Sets) watch(set string, w *watch) {
 		w.mu.Lock()
 		if !w.again || life.Err() != nil {
 			w.running = false
+			asked := w.asked
 			w.mu.Unlock()
 			if life.Err() == nil {
 				<-a.watches.room
-				_ = act.Guarded("drawing a set", set, func() error { // else it is drawn for the page that asks
-					_, err := a.Sketch(life, set)
-					return err
-				})
+				a.drawAtRest(life, set, w, asked)
 			}
 			return
 		}
@@ -207,6 +207,31 @@ func (a *Sets) watch(set string, w *watch) {
 		if err == nil {
 			act.Tell(life, a.Store.Pool, production, "measured")
 		}
+	}
+}
+
+// restful is for how long nothing is done to a set before it is drawn for the next page
+// that is opened: a drawing costs more than most edits.
+const restful = 3 * time.Second
+
+// drawAtRest draws a set when nothing was done to it for a while; else it is drawn for the
+// page that asks.
+func (a *Sets) drawAtRest(life context.Context, set string, w *watch, asked int) {
+	rest := time.NewTimer(restful)
+	defer rest.Stop()
+	select {
+	case <-rest.C:
+	case <-life.Done():
+		return
+	}
+	w.mu.Lock()
+	still := w.asked == asked
+	w.mu.Unlock()
+	if still {
+		_ = act.Guarded("drawing a set", set, func() error {
+			_, err := a.Sketch(life, set)
+			return err
+		})
 	}
 }
 

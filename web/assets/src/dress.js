@@ -76,11 +76,11 @@ export function dress({ call, post }) {
 
     // Elements: the numbers that they are described by
     figureOf(e, k) { return k.split(".").reduce((o, part) => o?.[part], e?.spec); },
-    shownFigure(e, f) { return this.shown(f.kind, this.figureOf(e, f.key)); },
+    shownFigure(e, f) { return this.written(f.kind, this.figureOf(e, f.key)); },
     // differs says that a figure is another than its kind begins with.
     differs(e, f) { return f.default !== null && (this.figureOf(e, f.key) ?? (f.kind === "yes" ? false : f.kind === "color" ? "" : 0)) !== f.default; },
-    backWords(f) { return `${f.label}: back to ${f.kind === "yes" ? (f.default ? "yes" : "no") : f.kind === "choice" ? f.default : this.shown(f.kind, f.default) || "none"}`; },
-    shown(how, x) {
+    backWords(f) { return `${f.label}: back to ${f.kind === "yes" ? (f.default ? "yes" : "no") : f.kind === "choice" ? f.default : this.written(f.kind, f.default) || "none"}`; },
+    written(how, x) {
       if (how === "length") return this.length(x || 0);
       if (how === "angle") return this.degrees(x || 0);
       if (how === "percent") return this.number(100 * (x || 0), 1) + " %";

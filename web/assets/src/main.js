@@ -64,7 +64,11 @@ async function upload(name, list, piece = "") {
 // mixed joins parts of the store; what is computed stays computed.
 function mixed(...parts) {
   const all = {};
-  for (const p of parts) Object.defineProperties(all, Object.getOwnPropertyDescriptors(p));
+  for (const p of parts) {
+    const twice = Object.keys(p).filter((k) => Object.hasOwn(all, k));
+    if (twice.length) throw new Error(`The page has two of: ${twice.join(", ")}`);
+    Object.defineProperties(all, Object.getOwnPropertyDescriptors(p));
+  }
   return all;
 }
 
