@@ -254,6 +254,13 @@ func TestThingsAreMovedTogetherAndInLine(t *testing.T) {
 		chromedp.MouseEvent("mouseMoved", to[0], to[1], chromedp.ButtonLeft, chromedp.ButtonModifiers(8)),
 		chromedp.MouseEvent("mouseReleased", to[0], to[1], chromedp.ButtonLeft, chromedp.ButtonModifiers(8)))
 	b.until("Alpine.store('v').sel.length === 2")
+	// Both get a name with a number, by one pattern.
+	eval[bool](b, "(document.querySelector('details:has([aria-label=\"Pattern for the names\"])').open = true)")
+	b.fill("Pattern for the names", "crate ##")
+	s.await(set, "the names", func(st *query.State) bool { return placed(st, "crate 01") != nil && placed(st, "crate 02") != nil })
+	b.do(chromedp.KeyEvent(","))
+	s.await(set, "the names of before", func(st *query.State) bool { return placed(st, "box 2") != nil && placed(st, "box 3") != nil })
+	b.idle()
 	b.keys("g")
 	st := s.await(set, "the group", func(st *query.State) bool { return placed(st, "box 2").Group != "" })
 	b.idle()

@@ -4,7 +4,7 @@ import { described, tools } from "./tools.js";
 
 export function dress({ call, post }) {
   return {
-    tools, tool: "", left: "library", mix: [], apart: [], overlay: false, snag: "", brush: { radius: 1.5, height: 0.3, do: "raise" }, sortBy: "order", pattern: "",
+    tools, tool: "", left: "library", mix: [], apart: [], overlay: false, snag: "", brush: { radius: 1.5, height: 0.3, do: "raise" }, sortBy: "order", naming: "",
     recastBy: "", recastFill: false,
 
     // visible says whether a thing is seen: it is not hidden, nor its layer, and it
@@ -189,7 +189,7 @@ export function dress({ call, post }) {
     get standIns() { return this.placed().some((id) => this.placement(id).standIn && this.placement(id).standIn !== "person"); },
     selectListed() { this.selectAll(this.listed.map(([p]) => p.id)); },
     setLayer(name) { return this.does("layer", { ids: this.sel, layer: name }); },
-    renameAll() { return this.pattern ? this.does("rename", { ids: this.placed(), pattern: this.pattern }) : null; },
+    renameAll() { return this.naming ? this.does("rename", { ids: this.placed(), pattern: this.naming }) : null; },
 
     // Snags
     snagNumber(s) {

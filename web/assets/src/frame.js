@@ -18,7 +18,7 @@ const empty = { bars: [], flickers: [], figures: { cover: [], empty: [], notes: 
 export function filming({ call }) {
   return {
     fr: empty, tab: localStorage.frameTab || "lens", tabNames: tabs, lenses, sensors, aspects, eyes, stops, guideNames, keepSize: false, blur: localStorage.blur !== "off",
-    composing: { x: 1 / 3, y: 0.5, size: 0.6, how: "move" }, cover: 8, sharp: { from: "", to: "" }, compensation: 0, hover: "", compareShot: "", track: null, playing: false, loop: true, dropped: 0, time: 0, stills: {}, walking: false,
+    composing: { x: 1 / 3, y: 0.5, size: 0.6, how: "move" }, cover: 8, sharp: { from: "", to: "" }, compensation: 0, compareShot: "", track: null, playing: false, loop: true, dropped: 0, time: 0, stills: {}, walking: false,
     matching: { mode: "", upright: "", height: 1.75, stands: false, foot: { x: 0, y: 0, z: 0 }, given: false, wide: 1920 }, picking: "", room: { size: 1.75, share: 0.7, rows: [] },
 
     // look asks what the lens sees now, at the time of the move. Many changes in a
