@@ -13,7 +13,6 @@ import (
 	"visator/core/match"
 	"visator/core/optics"
 	"visator/core/stage"
-	"visator/store"
 )
 
 // filming frames a shot: each changes the working view by computation.
@@ -443,61 +442,4 @@ func (d *LookThrough) film(ctx context.Context, e *Editor) error {
 	v.FocusOn = ""
 	e.Say("look through %s", name)
 	return nil
-}
-
-// OrderShots puts the kept shots into an order.
-type OrderShots struct {
-	IDs []string `json:"ids"` // of all shots
-}
-
-func (d *OrderShots) do(ctx context.Context, e *Editor) error {
-	list, err := e.shots(ctx)
-	if err != nil {
-		return err
-	}
-	if len(d.IDs) != len(list) {
-		return act.Wrong("The shots have changed meanwhile; look again.")
-	}
-	for i := range list {
-		at := slices.Index(d.IDs, list[i].ID)
-		if at < 0 {
-			return act.Wrong("The shots have changed meanwhile; look again.")
-		}
-		if list[i].Order == at {
-			continue
-		}
-		if err := e.stale(list[i].Rev, list[i].Name); err != nil {
-			return err
-		}
-		before := list[i].Shot
-		list[i].Order = at
-		if err := store.PutShot(ctx, e.Tx, e.Set.ID, list[i].Shot, e.rev); err != nil {
-			return err
-		}
-		if err := e.note("shot", list[i].ID, before, list[i].Shot); err != nil {
-			return err
-		}
-	}
-	e.Say("order the shots")
-	return nil
-}
-
-// CopyShot keeps a shot once more, under another name.
-type CopyShot struct {
-	ID string `json:"id"`
-}
-
-func (d *CopyShot) do(ctx context.Context, e *Editor) error {
-	list, err := e.shots(ctx)
-	if err != nil {
-		return err
-	}
-	i := slices.IndexFunc(list, func(s store.ShotRow) bool { return s.ID == d.ID })
-	if i < 0 {
-		return act.NotThere(store.ErrNotFound, "The shot")
-	}
-	s := list[i].Shot
-	s.ID = store.NewID()
-	e.Say("duplicate %s", list[i].Name)
-	return e.keepShot(ctx, list, s, list[i].Name)
 }

@@ -98,3 +98,22 @@ func said(t *testing.T) (docs, fields map[string]string) {
 	}
 	return docs, fields
 }
+
+// Each op has a name of its own, and a type.
+func TestNoTwoOpsShareANameOrAType(t *testing.T) {
+	n := 0
+	for _, f := range []family{placing, dressing, describing, keeping, sizes, filming} {
+		n += len(f)
+	}
+	if n != len(ops) || n != len(named) {
+		t.Errorf("%d ops are %d names and %d types", n, len(ops), len(named))
+	}
+	for name := range ops {
+		args := Arguments(name)
+		if c := Do(args); c.Op != name {
+			t.Errorf("%s is done as %q", name, c.Op)
+		} else if _, err := c.with(); err != nil {
+			t.Errorf("%s cannot be read as it is written: %v", name, err)
+		}
+	}
+}

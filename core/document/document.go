@@ -25,6 +25,7 @@ const (
 	Count   Kind = "count"   // whole
 	Yes     Kind = "yes"     // or no
 	Color   Kind = "color"   // #rrggbb in sRGB; "": none
+	Swatch  Kind = "swatch"  // #rrggbb in sRGB
 	Choice  Kind = "choice"  // one of some words
 )
 
@@ -37,6 +38,14 @@ type Field struct {
 	Max     *float64 `json:"max"`
 	Choices []string `json:"choices,omitempty"`
 	Default any      `json:"default"` // null: it comes from what was drawn
+
+	Unit   string      `json:"unit,omitempty"`   // of a number
+	Digits int         `json:"digits,omitempty"` // after the point
+	Says   string      `json:"says,omitempty"`   // what it is, where its label alone would not tell
+	Part   string      `json:"part,omitempty"`   // of the panel in which it stands
+	When   string      `json:"when,omitempty"`   // "key=value" of another field: it shows only then
+	Slide  *[3]float64 `json:"slide,omitempty"`  // from, to and step of a slider, as shown
+	Hint   string      `json:"hint,omitempty"`   // stands below it
 
 	at    any    // where it is
 	what  string // it is in a sentence
@@ -61,6 +70,42 @@ func (f Field) In(lo, hi float64) Field {
 // Among is what a choice is of.
 func (f Field) Among(words ...string) Field {
 	f.Choices = words
+	return f
+}
+
+// Told is the unit of a number, with so many digits after the point.
+func (f Field) Told(unit string, digits int) Field {
+	f.Unit, f.Digits = unit, digits
+	return f
+}
+
+// Named is what the field is called where its label alone would not tell.
+func (f Field) Named(says string) Field {
+	f.Says = says
+	return f
+}
+
+// On is the part of the panel in which the field stands.
+func (f Field) On(part string) Field {
+	f.Part = part
+	return f
+}
+
+// If shows the field only while another has a value.
+func (f Field) If(key, value string) Field {
+	f.When = key + "=" + value
+	return f
+}
+
+// Sliding gives the field a slider too, in the unit in which it is shown.
+func (f Field) Sliding(from, to, step float64) Field {
+	f.Slide = &[3]float64{from, to, step}
+	return f
+}
+
+// Hinting stands below the field.
+func (f Field) Hinting(hint string) Field {
+	f.Hint = hint
 	return f
 }
 
@@ -125,7 +170,7 @@ func (f *Field) check() error {
 			return fmt.Errorf("%s is %.7g to %.7g%s, not %.7g", f.what, lo*times, hi*times, unit, v*times)
 		}
 	case string:
-		if f.Kind == Color && !color.MatchString(v) {
+		if f.Kind == Color && !color.MatchString(v) || f.Kind == Swatch && (v == "" || !color.MatchString(v)) {
 			return fmt.Errorf("%q is not a colour such as #8a8a7a", v)
 		}
 		if f.Kind == Choice && !slices.Contains(f.Choices, v) {

@@ -46,11 +46,8 @@ func (s *State) Check() error {
 	if err := document.Check(s); err != nil {
 		return err
 	}
-	switch {
-	case s.Sky == "panorama" && s.Panorama == "":
+	if s.Sky == "panorama" && s.Panorama == "" {
 		return errors.New("choose a Radiance HDR panorama first")
-	case s.Zenith == "" || s.Horizon == "":
-		return errors.New("a sky colour is written as #rrggbb")
 	}
 	return nil
 }
@@ -58,18 +55,30 @@ func (s *State) Check() error {
 // Fields are what a light is described by.
 func (s *State) Fields() []document.Field {
 	return []document.Field{
-		document.Of(&s.SunOn, document.Yes, "sunOn", "sun", ""),
-		document.Of(&s.Azimuth, document.Angle, "azimuth", "azimuth", "the sun's azimuth").In(-1e4, 1e4),
-		document.Of(&s.Elevation, document.Angle, "elevation", "elevation", "the sun's elevation").In(-math.Pi/2, math.Pi/2),
-		document.Of(&s.Lux, document.Number, "lux", "strength, lux", "sunlight, in lux,").In(0, 1e6),
-		document.Of(&s.Kelvin, document.Number, "kelvin", "colour, K", "colour temperature, in kelvin,").In(1000, 40000),
-		document.Of(&s.Size, document.Angle, "size", "size", "the sun's apparent size").In(0, math.Pi/2),
-		document.Of(&s.Sky, document.Choice, "sky", "sky", "the sky is").Among("two", "panorama"),
-		document.Of(&s.Zenith, document.Color, "zenith", "zenith", ""),
-		document.Of(&s.Horizon, document.Color, "horizon", "horizon", ""),
-		document.Of(&s.Level, document.Number, "level", "luminance, cd/m²", "sky luminance, in cd/m²,").In(0, 1e7),
-		document.Of(&s.Turn, document.Angle, "turn", "turned", "the panorama's turn").In(-1e4, 1e4),
-		document.Of(&s.Strength, document.Number, "strength", "1 is, cd/m²", "a panorama's luminance, in cd/m²,").In(0, 1e7),
+		document.Of(&s.SunOn, document.Yes, "sunOn", "sun", "").On("head"),
+		document.Of(&s.Azimuth, document.Angle, "azimuth", "direction", "the sun's direction").In(-1e4, 1e4).
+			Named("Sun direction in degrees").On("sun").Sliding(0, 360, 1),
+		document.Of(&s.Elevation, document.Angle, "elevation", "elevation", "the sun's elevation").In(-math.Pi/2, math.Pi/2).
+			Named("Sun elevation in degrees").On("sun").Sliding(-5, 90, 0.5),
+		document.Of(&s.Lux, document.Number, "lux", "strength", "sunlight, in lux,").In(0, 1e6).
+			Named("Sun strength in lux").Told("lx", 0).On("sun"),
+		document.Of(&s.Kelvin, document.Number, "kelvin", "colour", "colour temperature, in kelvin,").In(1000, 40000).
+			Named("Sun colour in kelvin").Told("K", 0).On("sun"),
+		document.Of(&s.Size, document.Angle, "size", "apparent size", "the sun's apparent size").In(0, math.Pi/2).
+			Named("Sun apparent size in degrees").Told("", 2).On("sun").
+			Hinting("0.53° is the sun itself; larger softens its shadows"),
+		document.Of(&s.Sky, document.Choice, "sky", "sky", "the sky is").Among("two", "panorama").On("head"),
+		document.Of(&s.Zenith, document.Swatch, "zenith", "overhead", "").
+			Named("Sky colour overhead").On("sky").If("sky", "two"),
+		document.Of(&s.Horizon, document.Swatch, "horizon", "horizon", "").
+			Named("Sky colour at the horizon").On("sky").If("sky", "two"),
+		document.Of(&s.Level, document.Number, "level", "brightness", "sky luminance, in cd/m²,").In(0, 1e7).
+			Named("Sky brightness").Told("cd/m²", 0).On("sky").If("sky", "two"),
+		document.Of(&s.Turn, document.Angle, "turn", "turn", "the panorama's turn").In(-1e4, 1e4).
+			Named("Panorama turn in degrees").On("sky").If("sky", "panorama"),
+		document.Of(&s.Strength, document.Number, "strength", "strength", "a panorama's luminance, in cd/m²,").In(0, 1e7).
+			Named("Panorama strength").Told("cd/m²", 2).On("sky").If("sky", "panorama").
+			Hinting("of a picture value of 1"),
 	}
 }
 

@@ -75,26 +75,9 @@ export function dress({ call, post }) {
     },
 
     // Elements: the numbers that they are described by
-    figureOf(e, k) { return k.split(".").reduce((o, part) => o?.[part], e?.spec); },
-    shownFigure(e, f) { return this.written(f.kind, this.figureOf(e, f.key)); },
-    // differs says that a figure is another than its kind begins with.
-    differs(e, f) { return f.default !== null && (this.figureOf(e, f.key) ?? (f.kind === "yes" ? false : f.kind === "color" ? "" : 0)) !== f.default; },
-    backWords(f) { return `${f.label}: back to ${f.kind === "yes" ? (f.default ? "yes" : "no") : f.kind === "choice" ? f.default : this.written(f.kind, f.default) || "none"}`; },
-    written(how, x) {
-      if (how === "length") return this.length(x || 0);
-      if (how === "angle") return this.degrees(x || 0);
-      if (how === "percent") return this.number(100 * (x || 0), 1) + " %";
-      return how === "count" ? String(x ?? 0) : how === "color" ? x || "" : this.number(x || 0, 4);
-    },
     setFigure(e, k, value) {
       const [first, second] = k.split(".");
       return this.does("change element", { id: e.id, patch: { spec: { [first]: second ? { ...e.spec[first], [second]: value } : value } } });
-    },
-    typeFigure(input, e, { key: k, kind: how }) {
-      const set = (n) => this.setFigure(e, k, n);
-      if (how === "length") return this.typed(input, set);
-      if (how === "color") return this.does("change element", { id: e.id, patch: { spec: { [k]: input.value.trim() } } });
-      return this.typedNumber(input, (n) => set(how === "angle" ? (n * Math.PI) / 180 : how === "percent" ? n / 100 : n));
     },
     usePieces(e) { return this.setFigure(e, "pieces", this.mix.map((piece) => ({ piece, weight: e.spec.pieces?.find((s) => s.piece === piece)?.weight || 1 }))); },
     setWeight(e, i, weight) { return this.setFigure(e, "pieces", e.spec.pieces.map((s, k) => (k === i ? { ...s, weight } : s))); },

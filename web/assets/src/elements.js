@@ -1,6 +1,6 @@
 // What a set is described by: how each kind is drawn on the plan, by which points
 // it was drawn, and which numbers it is described by.
-import { make } from "./plan.js";
+import { make } from "./svg.js";
 
 // where names the list of points of a kind.
 const where = { room: "outline", row: "points", path: "points", line: "points", drift: "area", water: "outline" };

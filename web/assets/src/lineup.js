@@ -4,7 +4,7 @@
 // size, suspicion or supplier; or every piece is as high as the others, with
 // its size written. What is pulled along is moved as a whole: only what comes
 // onto the sheet is drawn.
-import { make } from "./plan.js";
+import { make } from "./svg.js";
 import { pull } from "./drag.js";
 import { heldBeside } from "./references.js";
 

@@ -13,6 +13,7 @@ import { drawManifest, drawPieces, drawLibrary } from "./lists.js";
 import { figure, complain, content } from "./field.js";
 import { intake } from "./intake.js";
 import { dress } from "./dress.js";
+import { figures } from "./schema.js";
 import { filming } from "./frame.js";
 import { pulling, letGo } from "./drag.js";
 import { Laid } from "./elements.js";
@@ -76,7 +77,7 @@ document.addEventListener("alpine:initialized", () => { document.documentElement
 document.addEventListener("alpine:init", () => {
   figure(Alpine);
   intake(Alpine, { call, post, upload });
-  Alpine.store("v", mixed(dress({ call, post }), filming({ call }), {
+  Alpine.store("v", mixed(dress({ call, post }), filming({ call }), figures, {
     st: null, schema: null, tags: {}, step: page.step || "dress", sel: [], piece: "", hover: "", message: "", bad: false, search: "", keysShown: false, keyList: list,
     uploads: [], looks: 0, seen: 0, shotName: "", tone: localStorage.tone || "dark", snapOn: localStorage.snap !== "off", waiting: 0,
     take: { width: 1280, samples: 64, seconds: 0, denoise: true }, compare: "",

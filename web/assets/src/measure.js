@@ -2,7 +2,7 @@
 // which two points are clicked; what the distance between them really is gives
 // the size. Points snap to corners, edges and extremes of the silhouettes. The
 // same clicks put the pivot.
-import { make } from "./plan.js";
+import { make } from "./svg.js";
 
 // loops are the corners of an SVG path of straight lines, by loop.
 function loops(d) {

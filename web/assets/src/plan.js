@@ -1,20 +1,10 @@
 // The plan: the set from above as a scaled drawing, X to the right, Z down.
 // Metres are the drawing's own unit; the view box does the scale.
 import { Tools } from "./tools.js";
+import { make } from "./svg.js";
 import { pull } from "./drag.js";
 import { drawElement, handles, setHandle, drawnBy } from "./elements.js";
 
-const ns = "http://www.w3.org/2000/svg";
-export function make(tag, attrs = {}, text) {
-  const e = document.createElementNS(ns, tag);
-  for (const k in attrs) {
-    if (attrs[k] == null) continue;
-    if (k === "style") e.style.cssText = attrs[k]; // as an attribute the page's own policy refuses it
-    else e.setAttribute(k, attrs[k]);
-  }
-  if (text != null) e.textContent = text;
-  return e;
-}
 const deg = 180 / Math.PI;
 const halo = { stroke: "#cbcbcb", "stroke-width": 4, "paint-order": "stroke" };
 

@@ -1,6 +1,6 @@
 // The depth strip: a logarithmic ruler from the lens to beyond the far plane. What
 // the lens sees stands on it as bars, as tall as in the picture.
-import { make } from "./plan.js";
+import { make } from "./svg.js";
 import { pull } from "./drag.js";
 
 export class Strip {

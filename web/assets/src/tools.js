@@ -1,6 +1,6 @@
 // Drawing on the plan: what is chosen from the row of tools is drawn with the
 // mouse, by dragging or point by point, or with the keyboard.
-import { make } from "./plan.js";
+import { make } from "./svg.js";
 import { pull } from "./drag.js";
 
 const radians = Math.PI / 180;
