@@ -86,6 +86,11 @@ func TestTheWholePath(t *testing.T) {
 	b.fill("Sun colour in kelvin", "4200")
 	s.await(set, "the sun",
 		func(st *query.State) bool { return st.Set.Light.Lux == 32000 && st.Set.Light.Kelvin == 4200 })
+	// What was changed goes back to what it begins with by one click, and that is undone too.
+	b.click("[aria-label='Sun colour in kelvin: back to 5400 K']")
+	s.await(set, "daylight", func(st *query.State) bool { return st.Set.Light.Kelvin == 5400 })
+	b.press("Undo")
+	s.await(set, "its colour again", func(st *query.State) bool { return st.Set.Light.Kelvin == 4200 })
 	b.do(chromedp.SetUploadFiles("#hdr", []string{hdr}))
 	s.await(set, "the panorama", func(st *query.State) bool { return st.Set.Light.Sky == "panorama" })
 	b.fill("Exposure value", "13.5")
