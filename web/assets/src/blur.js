@@ -52,15 +52,27 @@ export class Blur {
   // render draws a scene; pixels is how wide the frame is, view the lens, spread whether
   // what is out of focus is spread.
   render(scene, camera, w, h, pixels, view, wide, spread = true) {
+    this.part(scene, camera, w, h, 0, 1);
+    this.finish(w, h, pixels, view, wide, spread);
+  }
+  // part draws one of some bands of a scene, from below.
+  part(scene, camera, w, h, band, bands) {
+    const t = this.target, low = Math.floor((h * band) / bands);
+    t.setSize(w, h);
+    t.scissorTest = bands > 1;
+    t.scissor.set(0, low, w, Math.ceil((h * (band + 1)) / bands) - low);
+    this.renderer.setRenderTarget(t);
+    this.renderer.render(scene, camera);
+    this.renderer.setRenderTarget(null);
+    t.scissorTest = false;
+  }
+  // finish makes the picture of what was drawn.
+  finish(w, h, pixels, view, wide, spread) {
     const u = this.material.uniforms, f = view.focal;
-    this.target.setSize(w, h);
     u.size.value.set(w, h);
     u.near.value = view.near; u.far.value = view.far; u.focus.value = view.focus; u.squeeze.value = view.squeeze || 1;
     // Half of f/N · f/(s-f), over a sensor that is wide mm across.
     u.reach.value = !spread ? 0 : ((((f / view.fNumber) * (f / 1000)) / Math.max(view.focus - f / 1000, 1e-6)) / 2 / wide) * pixels;
-    this.renderer.setRenderTarget(this.target);
-    this.renderer.render(scene, camera);
-    this.renderer.setRenderTarget(null);
     this.renderer.render(this.scene, this.flat);
   }
 }

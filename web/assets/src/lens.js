@@ -15,6 +15,9 @@ import { Grasp } from "./grasp.js";
 import { Arrivals } from "./arrive.js";
 import { call, until } from "./ask.js";
 
+// Without a graphics card a band takes a tenth of a second or two; of the first pictures, for
+// which everything is made ready, a quarter of the pixels does.
+const bandPixels = 130000, early = 4;
 const margin = 18; // pixels of dimmed surround about the frame, at least
 
 export class Lens {
@@ -285,6 +288,7 @@ export class Lens {
   get tall() { return this.window.top - this.window.bottom; }
   invalidate() {
     if (this.asked) return;
+    if (this.turn && this.drawn < early) { this.more = true; return; } // it is finished first: else nothing were seen while things come
     this.asked = true;
     // First the frame, the horizon and where things will be: that needs no picture.
     if (!this.sketched && this.viewNow) {
@@ -309,11 +313,14 @@ export class Lens {
     c.projectionMatrix.makePerspective((mx - hx) * n, (mx + hx) * n, (my + hy) * n, (my - hy) * n, v.near, v.far);
     c.projectionMatrixInverse.copy(c.projectionMatrix).invert();
   }
-  paint() {
+  // paint draws the picture; without a graphics card one that is large and at rest is drawn
+  // in bands, one after the other, so that the hand never waits for all of it.
+  paint(band = 0) {
     if (!this.viewNow || this.box.clientWidth < 40 || this.box.clientHeight < 40) return;
     const began = performance.now();
-    this.unveil();
-    if (this.waitsBehind()) {
+    this.turn = null;
+    if (!band) this.unveil();
+    if (!band && this.waitsBehind()) {
       this.remark();
       if (this.plain) this.blur.ready(this.scene, this.camera);
       return;
@@ -329,12 +336,20 @@ export class Lens {
     // ready once and not for each way.
     if ((this.plain || (blurred && resting)) && !under) {
       const k = this.plain && !resting ? 0.5 : 1; // the canvas stays as large: making it anew waits for all that is being drawn
-      this.blur.render(this.scene, this.camera, w * k, h * k, f.w * k, this.viewNow, this.wide(), blurred && resting);
+      const fresh = this.drawn < early, bands = this.plain && (resting || fresh) ? Math.ceil((w * h * k * k) / (fresh ? bandPixels / 4 : bandPixels)) : 1, n = band < bands ? band : 0;
+      this.blur.part(this.scene, this.camera, w * k, h * k, n, bands);
+      if (n + 1 < bands) {
+        const turn = (this.turn = {});
+        requestAnimationFrame(() => setTimeout(() => this.turn === turn && this.paint(n + 1)));
+        return;
+      }
+      this.blur.finish(w * k, h * k, f.w * k, this.viewNow, this.wide(), blurred && resting);
     }
     else this.renderer.render(this.scene, this.camera);
     if (!resting && !this.v.playing && (blurred || this.plain)) { clearTimeout(this.resting); this.resting = setTimeout(() => this.invalidate(), 180); }
     if (under) { this.scene.background = sky; this.renderer.setClearAlpha(1); }
     this.drawn++;
+    if (this.more) { this.more = false; this.invalidate(); }
     requestAnimationFrame(() => { this.cost = performance.now() - began; });
     if (this.drawn === 1) performance.mark("lens picture");
     if (!this.v.coming && this.placed.size && !this.whole) { this.whole = true; performance.mark("lens whole"); }

@@ -102,6 +102,7 @@ document.addEventListener("alpine:init", () => {
       this.plan = new Plan(document.getElementById("plan"), this);
       this.strip = new Strip(document.getElementById("strip"), this);
       schema.then((s) => { this.schema = s; }).catch((e) => this.say(e.message, true));
+      const put = this.putIn();
       const ready = await first, known = ready?.ok ? await ready.json().catch(() => null) : null;
       await until(() => this.reload(known || undefined));
       performance.mark("interactive");
@@ -116,7 +117,7 @@ document.addEventListener("alpine:init", () => {
         else if (this.message.startsWith("Connection")) this.say("");
       });
       keys(this);
-      lens.then(({ Lens }) => {
+      Promise.all([lens, put]).then(([{ Lens }]) => {
         this.lens = new Lens(document.getElementById("lens"), this);
         this.drawLens();
         document.documentElement.dataset.ready = "yes";
@@ -185,6 +186,10 @@ document.addEventListener("alpine:init", () => {
     pin() { this.pinned = !this.pinned; localStorage.pinned = this.pinned ? "yes" : "no"; Alpine.nextTick(() => this.draw()); },
     // on says whether one of these steps is open: only what is seen is kept up.
     on(steps) { return steps.split(" ").includes(this.step); },
+    // Panels are put in one after the other when the page opens, so that no hand waits for all.
+    panels: 0,
+    panel(steps, turn) { return this.panels >= turn && this.on(steps); },
+    async putIn() { for (const turn of [1, 2]) { await new Promise((done) => setTimeout(done)); this.panels = turn; } },
     go(step) {
       this.step = step;
       history.pushState(null, "", step);
