@@ -25,11 +25,15 @@ type Announcement struct {
 
 // Tell announces a change; within a transaction it is heard when that ends.
 func Tell(ctx context.Context, q store.Querier, production, what string) {
-	Announce(ctx, q, Announcement{Production: production, What: what})
+	_ = Announce(ctx, q, Announcement{Production: production, What: what}) // who is not told looks again by and by
 }
 
 // Announce announces a change with what there is to say of it.
-func Announce(ctx context.Context, q store.Querier, say Announcement) {
-	raw, _ := json.Marshal(say)
-	_, _ = q.Exec(ctx, "select pg_notify($1, $2)", Channel, string(raw))
+func Announce(ctx context.Context, q store.Querier, say Announcement) error {
+	raw, err := json.Marshal(say)
+	if err != nil {
+		return err
+	}
+	_, err = q.Exec(ctx, "select pg_notify($1, $2)", Channel, string(raw))
+	return err
 }

@@ -1,7 +1,6 @@
 package edit
 
 import (
-	"bytes"
 	"context"
 	"encoding/json"
 	"maps"
@@ -96,9 +95,7 @@ func (c *Command) with() (op, error) {
 	if err := plain.JSON(c.Args); err != nil {
 		return nil, act.Wrong("The edit cannot be taken: %v", err)
 	}
-	dec := json.NewDecoder(bytes.NewReader(c.Args))
-	dec.DisallowUnknownFields()
-	if err := dec.Decode(arguments(o)); err != nil {
+	if err := plain.Read(c.Args, arguments(o)); err != nil {
 		return nil, act.Wrong("The edit %s cannot be read: %s", c.Op, strings.TrimPrefix(err.Error(), "json: "))
 	}
 	return o, nil

@@ -20,5 +20,5 @@ type Desk struct {
 	turns turns
 }
 
-// newDesk is a desk for the sets that pages show.
+// New is a desk for the sets that pages show.
 func New(pages *query.Pages) *Desk { return &Desk{Pages: pages} }

@@ -21,7 +21,7 @@ import (
 // Edits counts the edits that were kept since the program started.
 var Edits atomic.Int64
 
-// EditRequest is what a person did, against the revision that they saw.
+// Request is what a person did, against the revision that they saw.
 type Request struct {
 	Revision int64     `json:"revision"`
 	Commands []Command `json:"commands"`
@@ -99,23 +99,9 @@ func (a *Desk) Edit(ctx context.Context, setID string, req Request) (res Answer,
 	if err != nil {
 		return res, err
 	}
-	// Who waits for an edit before does so here, not with a connection in hand.
-	done, err := a.turns.take(ctx, production)
-	if err != nil {
-		return res, err
-	}
-	defer done()
-	err = a.Store.Tx(ctx, func(tx pgx.Tx) error {
+	err = a.Locked(ctx, production, func(tx pgx.Tx, p store.Production) error {
 		set, err := store.GetSet(ctx, tx, setID)
 		if err != nil {
-			return act.NotThere(err, "The set")
-		}
-		p, err := store.LockProduction(ctx, tx, set.ProductionID)
-		if err != nil {
-			return act.NotThere(err, "The production")
-		}
-		// Read again under the lock: the row may have changed meanwhile.
-		if set, err = store.GetSet(ctx, tx, setID); err != nil {
 			return act.NotThere(err, "The set")
 		}
 		if known, err := answered(ctx, tx, p.ID, req.Request, &res); known || err != nil {
@@ -218,9 +204,7 @@ func (a *Desk) commit(ctx context.Context, tx pgx.Tx, production string, rev int
 	if _, err := tx.Exec(ctx, "update production set revision = $2 where id = $1", production, rev); err != nil {
 		return err
 	}
-	raw, _ := json.Marshal(act.Announcement{Production: production, What: "edit", Revision: rev})
-	_, err := tx.Exec(ctx, "select pg_notify($1, $2)", act.Channel, string(raw))
-	return err
+	return act.Announce(ctx, tx, act.Announcement{Production: production, What: "edit", Revision: rev})
 }
 
 func (e *Editor) stale(rev int64, what string) error {
@@ -292,6 +276,7 @@ func (e *Editor) renamed(from, to string) {
 	e.names[to]++
 }
 
+// Say is what the edit is called in the log; the first that is said counts.
 func (e *Editor) Say(format string, args ...any) {
 	if e.label == "" {
 		e.label = fmt.Sprintf(format, args...)

@@ -39,6 +39,7 @@ type PieceEdit struct {
 	News      *recipe.Carried `json:"news"`
 }
 
+// Check says what is impossible.
 func (p *PieceEdit) Check() error {
 	if len(p.Name) == 0 || len(p.Name) > 200 {
 		return fmt.Errorf("a name has 1 to 200 characters")
@@ -262,6 +263,7 @@ func (e *Editor) saySize(ctx context.Context, id, name string) error {
 	return err
 }
 
+// Piece changes what of a piece can be edited, by do, which gets a copy of it.
 func (e *Editor) Piece(ctx context.Context, id string, do func(p *PieceEdit, row *store.Piece) error) error {
 	row, err := store.GetPiece(ctx, e.Tx, id)
 	if err != nil || row.ProductionID != e.Set.ProductionID {

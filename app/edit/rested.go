@@ -62,6 +62,7 @@ type Stood struct {
 	Piece string  `json:"piece"`
 }
 
+// StoodAt is where a placement stands now.
 func StoodAt(p *stage.Placement) Stood {
 	return Stood{p.ID, p.At, p.Yaw, p.Pitch, p.Roll, p.Scale, p.Size, p.Piece}
 }

@@ -58,7 +58,7 @@ func (a *Desk) Turn(ctx context.Context, production string) (done func(), err er
 	return a.turns.take(ctx, production)
 }
 
-// turnOf is the production of a set, for its turn.
+// ProductionOf is the production of a set, for its turn.
 func (a *Desk) ProductionOf(ctx context.Context, set string) (production string, err error) {
 	s, err := store.GetSet(ctx, a.Store.Pool, set)
 	if errors.Is(err, store.ErrNotFound) {
@@ -67,9 +67,10 @@ func (a *Desk) ProductionOf(ctx context.Context, set string) (production string,
 	return s.ProductionID, err
 }
 
-// Locked does something to a production while nobody else does, in a transaction.
+// Locked does something to a production while nobody else does, in a transaction. Who waits
+// for another does so before it, without a connection in hand.
 func (a *Desk) Locked(ctx context.Context, production string, do func(tx pgx.Tx, p store.Production) error) error {
-	done, err := a.turns.take(ctx, production)
+	done, err := a.Turn(ctx, production)
 	if err != nil {
 		return err
 	}

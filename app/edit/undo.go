@@ -35,17 +35,8 @@ func (a *Desk) step(ctx context.Context, setID, request string, undo bool) (labe
 	if err != nil {
 		return "", err
 	}
-	done, err := a.turns.take(ctx, production)
-	if err != nil {
-		return "", err
-	}
-	defer done()
 	var refused error
-	err = a.Store.Tx(ctx, func(tx pgx.Tx) error {
-		p, err := store.LockProduction(ctx, tx, production)
-		if err != nil {
-			return act.NotThere(err, "The production")
-		}
+	err = a.Locked(ctx, production, func(tx pgx.Tx, p store.Production) error {
 		if known, err := answered(ctx, tx, p.ID, request, &label); known || err != nil {
 			return err
 		}

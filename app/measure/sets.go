@@ -22,5 +22,5 @@ type Sets struct {
 	wilds    sync.Map // which names are those of plants and stones
 }
 
-// newSets are the sets of a store.
+// New are the sets of a store.
 func New(s *store.Store) *Sets { return &Sets{Store: s} }

@@ -74,6 +74,7 @@ func (a *Sets) Spans(ctx context.Context, v *optics.View, pieces []store.Piece, 
 	return spans, nil
 }
 
+// LookByPiece finds looks by the pieces that they are of.
 func LookByPiece(looks []store.LookLevels) map[string]*store.LookLevels {
 	of := map[string]*store.LookLevels{}
 	for i := range looks {

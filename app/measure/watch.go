@@ -59,7 +59,7 @@ type watch struct {
 	grown    map[string]int         // how many things of a drift grow through a thing, by both
 }
 
-// measured is the outcome for one revision.
+// Result is the outcome for one revision.
 type Result struct {
 	Revision int64       `json:"revision"`
 	Snags    []snag.Snag `json:"-"`

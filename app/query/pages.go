@@ -12,5 +12,5 @@ type Pages struct {
 	proposer proposer
 }
 
-// newPages reads from sets.
+// New reads from sets.
 func New(sets *measure.Sets) *Pages { return &Pages{Sets: sets} }

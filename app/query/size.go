@@ -310,6 +310,7 @@ func proposalState(in unit.Ruler, p *sizing.Proposal, s *sizing.Subject, group s
 	return out
 }
 
+// PatternStates are the pictures on a piece, as it is sized now.
 func PatternStates(in unit.Ruler, s *sizing.Subject, now *sizing.Sizing, rec *recipe.Recipe) []PatternState {
 	out := []PatternState{}
 	k := now.Mean()

@@ -199,7 +199,7 @@ type LightState struct {
 	Horizon geom.V `json:"horizon"`
 }
 
-// placementState is a placement with its true size; shared is how many are of its piece.
+// Placed is a placement with its true size; shared is how many are of its piece.
 func Placed(p *stage.Placement, l *measure.Library, shared int) PlacementState {
 	box := p.Box(l.Box)
 	return PlacementState{*p, box.Size().Times(p.Scale), box, p.World(), shared}

@@ -145,7 +145,10 @@ func (f *Field) value() any {
 	return nil
 }
 
-var color = regexp.MustCompile(`^(|#[0-9a-fA-F]{6})$`)
+var color = regexp.MustCompile(`^#[0-9a-fA-F]{6}$`)
+
+// IsColor says whether a text is a colour, #rrggbb.
+func IsColor(s string) bool { return color.MatchString(s) }
 
 // Check says what is impossible about the fields of a document, the first of it. It changes
 // nothing.
@@ -170,7 +173,7 @@ func (f *Field) check() error {
 			return fmt.Errorf("%s is %.7g to %.7g%s, not %.7g", f.what, lo*times, hi*times, unit, v*times)
 		}
 	case string:
-		if f.Kind == Color && !color.MatchString(v) || f.Kind == Swatch && (v == "" || !color.MatchString(v)) {
+		if (f.Kind == Swatch || f.Kind == Color && v != "") && !IsColor(v) {
 			return fmt.Errorf("%q is not a colour such as #8a8a7a", v)
 		}
 		if f.Kind == Choice && !slices.Contains(f.Choices, v) {

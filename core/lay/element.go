@@ -6,7 +6,6 @@
 package lay
 
 import (
-	"bytes"
 	"encoding/json"
 	"errors"
 	"fmt"
@@ -142,20 +141,13 @@ func (e *Element) Read() (Spec, error) {
 		return nil, fmt.Errorf("the description of %s cannot be taken: %w", e.Name, err)
 	}
 	s := kind()
-	if err := read(e.Spec, s); err != nil {
+	if err := plain.Read(e.Spec, s); err != nil {
 		return nil, fmt.Errorf("the description of %s cannot be read: %w", e.Name, err)
 	}
 	if err := s.Check(); err != nil {
 		return nil, fmt.Errorf("%s: %w", e.Name, err)
 	}
 	return s, nil
-}
-
-// read reads a description over what is there; unknown fields are errors.
-func read(raw json.RawMessage, over Spec) error {
-	dec := json.NewDecoder(bytes.NewReader(raw))
-	dec.DisallowUnknownFields()
-	return dec.Decode(over)
 }
 
 // Begun is the description of a new element: what is said of it, over what its kind begins
@@ -169,7 +161,7 @@ func Begun(kind string, said json.RawMessage) json.RawMessage {
 		return said
 	}
 	s := create().Default()
-	if err := read(said, s); err != nil {
+	if err := plain.Read(said, s); err != nil {
 		return said
 	}
 	whole, err := json.Marshal(s)

@@ -7,6 +7,7 @@ import (
 	"testing"
 
 	"visator/core/document"
+	"visator/core/plain"
 )
 
 // What a panel shows under a key is what the description holds there, for every field of
@@ -42,7 +43,7 @@ func TestFieldsAreWhatTheDescriptionHolds(t *testing.T) {
 				raw += "}"
 			}
 			now := create().Default()
-			if err := read(json.RawMessage(raw), now); err != nil {
+			if err := plain.Read([]byte(raw), now); err != nil {
 				t.Errorf("%s: %s: %v", kind, raw, err)
 				continue
 			}

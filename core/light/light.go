@@ -5,7 +5,6 @@ package light
 import (
 	"errors"
 	"math"
-	"regexp"
 	"strconv"
 
 	"visator/core/document"
@@ -38,8 +37,6 @@ func Default() State {
 	return State{SunOn: true, Azimuth: 2.3, Elevation: 0.7, Lux: 80000, Kelvin: 5400, Size: SunSize,
 		Sky: "two", Zenith: "#5a86c0", Horizon: "#c8d8e6", Level: 6000, Strength: 1000}
 }
-
-var hexColor = regexp.MustCompile(`^#[0-9a-fA-F]{6}$`)
 
 // Check says what is impossible about a light state.
 func (s *State) Check() error {
@@ -150,7 +147,7 @@ func Color(kelvin float64) geom.V {
 
 // Hex decodes #rrggbb to linear Rec.709; what is not a colour is black.
 func Hex(s string) geom.V {
-	if !hexColor.MatchString(s) {
+	if !document.IsColor(s) {
 		return geom.V{}
 	}
 	n, _ := strconv.ParseUint(s[1:], 16, 32)

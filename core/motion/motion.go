@@ -4,7 +4,6 @@
 package motion
 
 import (
-	"bytes"
 	"encoding/json"
 	"errors"
 	"fmt"
@@ -12,6 +11,7 @@ import (
 
 	"visator/core/geom"
 	"visator/core/optics"
+	"visator/core/plain"
 )
 
 // Move is what changes over a shot's time. The camera starts at the shot's own
@@ -59,7 +59,7 @@ const (
 
 // UnmarshalJSON also reads moves of one view, as they were kept once.
 func (m *Move) UnmarshalJSON(raw []byte) error {
-	type plain Move
+	type bare Move
 	// Laid over a move, a list takes the place of the old one: the decoder would
 	// fill its entries into the old ones.
 	var has struct{ Keys, Pulls, Rides, Flickers, Plays json.RawMessage }
@@ -82,14 +82,12 @@ func (m *Move) UnmarshalJSON(raw []byte) error {
 		m.Plays = nil
 	}
 	in := struct {
-		*plain
+		*bare
 		To       *optics.View `json:"to"`
 		Duration float64      `json:"duration"`
 		Easing   string       `json:"easing"`
-	}{plain: (*plain)(m)}
-	dec := json.NewDecoder(bytes.NewReader(raw))
-	dec.DisallowUnknownFields() // a misspelt field is not lost in silence
-	if err := dec.Decode(&in); err != nil {
+	}{bare: (*bare)(m)}
+	if err := plain.Read(raw, &in); err != nil {
 		return err
 	}
 	if in.To != nil {

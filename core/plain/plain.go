@@ -120,6 +120,14 @@ func JSON(raw []byte) error {
 	}
 }
 
+// Read reads JSON over what is there; a field that nobody knows is an error, so that what is
+// misspelt is not lost in silence.
+func Read(raw []byte, over any) error {
+	dec := json.NewDecoder(bytes.NewReader(raw))
+	dec.DisallowUnknownFields()
+	return dec.Decode(over)
+}
+
 // done says that a value of the innermost object was read.
 func done(object, named []bool) {
 	if top := len(object) - 1; top >= 0 && object[top] {

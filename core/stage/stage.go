@@ -3,7 +3,6 @@
 package stage
 
 import (
-	"bytes"
 	"encoding/json"
 	"errors"
 	"fmt"
@@ -351,9 +350,7 @@ func Patch[T any, P interface {
 	if err := plain.JSON(patch); err != nil {
 		return fmt.Errorf("the change cannot be taken: %w", err)
 	}
-	dec := json.NewDecoder(bytes.NewReader(patch))
-	dec.DisallowUnknownFields()
-	if err := dec.Decode(&fresh); err != nil {
+	if err := plain.Read(patch, &fresh); err != nil {
 		return fmt.Errorf("the change cannot be read: %w", err)
 	}
 	if err := P(&fresh).Check(); err != nil {
