@@ -276,7 +276,7 @@ func (r *reading) glance(ctx context.Context, f *Found) {
 			f.Missing++
 		}
 	}
-	if pic, err := r.a.picture(ctx, m, model.UpTurn(m.Up), 240, 160, 6); err == nil {
+	if pic, err := r.a.picture(ctx, m, model.UpTurn(m.Up), 240, 160, pictureSamples); err == nil {
 		f.Picture = pic
 	}
 }

@@ -29,6 +29,7 @@ import (
 const (
 	pictureTriangles = 400_000
 	pictureSide      = 512 // of its maps
+	pictureSamples   = 4   // a pixel: what is left of the noise is taken out
 	maxThumbs        = 80
 	thumbSide        = 64
 )
@@ -185,7 +186,7 @@ func (a *App) partStates(ctx context.Context, src *model.Model, up model.Axis,
 					one.Nodes[i].Mesh = model.None
 				}
 			})
-			pic, err := a.picture(ctx, &one, model.UpTurn(up), 96, 72, 4)
+			pic, err := a.picture(ctx, &one, model.UpTurn(up), 96, 72, pictureSamples)
 			if err != nil {
 				return nil, err
 			}

@@ -128,7 +128,7 @@ func (a *App) make(ctx context.Context, src *model.Model, inv recipe.Inventory, 
 	if out.Facts.Triangles > pictureTriangles {
 		drawn, _ = proxy.Make(m, pictureTriangles, pictureSide)
 	}
-	if out.Picture, err = a.picture(ctx, drawn, model.UpTurn(up), 320, 240, 6); err != nil {
+	if out.Picture, err = a.picture(ctx, drawn, model.UpTurn(up), 320, 240, pictureSamples); err != nil {
 		return nil, err
 	}
 	if len(rec.Mend) > 0 {
@@ -138,7 +138,7 @@ func (a *App) make(ctx context.Context, src *model.Model, inv recipe.Inventory, 
 		if err != nil {
 			return nil, err
 		}
-		if out.Before, err = a.picture(ctx, mend.Marked(raw), model.UpTurn(up), 320, 240, 6); err != nil {
+		if out.Before, err = a.picture(ctx, mend.Marked(raw), model.UpTurn(up), 320, 240, pictureSamples); err != nil {
 			return nil, err
 		}
 		out.After = mend.Measure(m)

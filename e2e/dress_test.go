@@ -286,49 +286,6 @@ func TestThingsAreMovedTogetherAndInLine(t *testing.T) {
 	}
 }
 
-// The sample set is dressed with everything and shows no snag that is not meant;
-// the second one shows every kind of snag.
-func TestTheSampleSetsAreAsTheySay(t *testing.T) {
-	s := newSite(t, "demo", "--takes=false")
-	var sets []string
-	for _, part := range strings.Split(string(s.get("/")), "/sets/")[1:] {
-		sets = append(sets, part[:strings.Index(part, "/")])
-	}
-	if len(sets) != 2 {
-		t.Fatalf("%d sets", len(sets))
-	}
-	measured := func(st *query.State) bool { return st.Measured != nil && st.Measured.Revision == st.Revision }
-	st := s.await(sets[0], "the measuring", measured)
-	have := map[string]bool{}
-	for _, e := range st.Elements {
-		have[e.Kind] = true
-		if e.Error != "" || e.Laying {
-			t.Errorf("%s: %s", e.Name, e.Error)
-		}
-	}
-	for _, kind := range []string{"room", "row", "line", "drift", "ground", "path", "water", "card", "layer", "group",
-		"meant", "limit"} {
-		if !have[kind] {
-			t.Errorf("the sample set has no %s", kind)
-		}
-	}
-	for _, n := range st.Snags {
-		if n.Step == "dress" {
-			t.Errorf("unexplained: %s", n.What)
-		}
-	}
-	shown := map[string]bool{}
-	for _, n := range s.await(sets[1], "the measuring of the faults", measured).Snags {
-		shown[n.Kind] = true
-	}
-	for _, kind := range []string{"floating", "sunk", "overlap", "flush", "below", "twins", "door", "unseen", "far",
-		"hole", "budget"} {
-		if !shown[kind] {
-			t.Errorf("the set of faults shows no %s", kind)
-		}
-	}
-}
-
 // Two boxes in the air are let fall with the key, which is seen to go on and ends with both
 // on the ground; then they are tumbled with the button, and all is taken back in two steps.
 func TestThingsFallUntilTheyRest(t *testing.T) {

@@ -243,7 +243,9 @@ func browser(t testing.TB, more ...chromedp.ExecAllocatorOption) *tab {
 		chromedp.Flag("disable-gpu", false),
 		chromedp.Flag("use-angle", "swiftshader"), chromedp.Flag("enable-unsafe-swiftshader", true),
 		chromedp.Flag("disable-gpu-rasterization", true), chromedp.Flag("disable-background-networking", true),
-		chromedp.Flag("disable-dev-shm-usage", true))
+		chromedp.Flag("disable-dev-shm-usage", true),
+		// Without a graphics card the page is put together faster by the processor itself.
+		chromedp.Flag("disable-gpu-compositing", true))
 	ctx, end := chromedp.NewExecAllocator(context.Background(), append(opts, more...)...)
 	t.Cleanup(end)
 	ctx, cancel := chromedp.NewContext(ctx)

@@ -13,6 +13,7 @@ import (
 	"github.com/chromedp/chromedp"
 
 	"visator/app/edit"
+	"visator/app/query"
 	"visator/core/geom"
 )
 
@@ -128,6 +129,7 @@ func TestWhatDidNotComeIsAskedForAgain(t *testing.T) {
 // without shots, another name. One that was cut while it was made lies in the bin.
 func TestTheDemoDeletesNothing(t *testing.T) {
 	s := newSite(t, "demo", "--takes=false")
+	sampleSets(t, s)
 	names := func() (list []string) {
 		t.Helper()
 		page := string(s.get("/"))
@@ -201,6 +203,49 @@ func TestTheDemoDeletesNothing(t *testing.T) {
 	}
 	if page := string(third.get("/")); !strings.Contains(page, "None yet.") {
 		t.Error("a damaged backup changed something")
+	}
+}
+
+// sampleSets: the sample set is dressed with everything and shows no snag that is not meant;
+// the second one shows every kind of snag.
+func sampleSets(t *testing.T, s *site) {
+	t.Helper()
+	var sets []string
+	for _, part := range strings.Split(string(s.get("/")), "/sets/")[1:] {
+		sets = append(sets, part[:strings.Index(part, "/")])
+	}
+	if len(sets) != 2 {
+		t.Fatalf("%d sets", len(sets))
+	}
+	measured := func(st *query.State) bool { return st.Measured != nil && st.Measured.Revision == st.Revision }
+	st := s.await(sets[0], "the measuring", measured)
+	have := map[string]bool{}
+	for _, e := range st.Elements {
+		have[e.Kind] = true
+		if e.Error != "" || e.Laying {
+			t.Errorf("%s: %s", e.Name, e.Error)
+		}
+	}
+	for _, kind := range []string{"room", "row", "line", "drift", "ground", "path", "water", "card", "layer", "group",
+		"meant", "limit"} {
+		if !have[kind] {
+			t.Errorf("the sample set has no %s", kind)
+		}
+	}
+	for _, n := range st.Snags {
+		if n.Step == "dress" {
+			t.Errorf("unexplained: %s", n.What)
+		}
+	}
+	shown := map[string]bool{}
+	for _, n := range s.await(sets[1], "the measuring of the faults", measured).Snags {
+		shown[n.Kind] = true
+	}
+	for _, kind := range []string{"floating", "sunk", "overlap", "flush", "below", "twins", "door", "unseen", "far",
+		"hole", "budget"} {
+		if !shown[kind] {
+			t.Errorf("the set of faults shows no %s", kind)
+		}
 	}
 }
 
