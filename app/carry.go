@@ -152,7 +152,7 @@ func (a *App) TakeIn(ctx context.Context, r io.ReaderAt, size int64) (set string
 // when it is undone.
 func readable(table string, line []byte) error {
 	switch table {
-	case "placement", "element", "shot", "sets", "production":
+	case "document", "placement", "element", "shot", "sets", "production":
 		return plain.JSON(line)
 	}
 	if !json.Valid(line) || strings.Contains(string(line), `\u0000`) {
@@ -166,7 +166,7 @@ func (a *App) renaming(ctx context.Context, d *store.Dumped) (*strings.Replacer,
 	ids := map[string][]string{}
 	var pairs []string
 	known := map[string]bool{}
-	for _, table := range []string{"production", "arrival", "piece", "sets", "placement", "element", "shot", "take"} {
+	for _, table := range d.Things() {
 		err := d.Lines(ctx, table, func(line []byte) error {
 			var row struct {
 				ID string `json:"id"`
@@ -194,7 +194,7 @@ func (a *App) renaming(ctx context.Context, d *store.Dumped) (*strings.Replacer,
 			return nil, err
 		}
 	}
-	taken, err := a.Store.Ids(ctx, ids)
+	taken, err := a.Store.Taken(ctx, ids)
 	if err != nil || !taken {
 		return strings.NewReplacer(), err
 	}

@@ -28,11 +28,8 @@ func (d *desk) rows(production string) string {
 		"select row_to_json(t)::text from piece t where production_id = $1 order by id",
 		"select row_to_json(t)::text from arrival t where production_id = $1 order by id",
 		"select row_to_json(t)::text from sets t where production_id = $1 order by id",
-		"select row_to_json(t)::text from placement t where set_id in (select id from sets where production_id = $1) " +
-			"order by id",
-		"select row_to_json(t)::text from element t where set_id in (select id from sets where production_id = $1) order " +
-			"by id", "select row_to_json(t)::text from shot t where set_id in (select id from sets where production_id = $1) " +
-			"order by id",
+		"select row_to_json(t)::text from document t where set_id in (select id from sets where production_id = $1) " +
+			"order by kind, id",
 		"select row_to_json(t)::text from take t where set_id in (select id from sets where production_id = $1) order by id",
 		"select row_to_json(t)::text from log t where production_id = $1 order by id"} {
 		rows, err := d.a.Store.Pool.Query(d.ctx, sql, production)
@@ -421,16 +418,16 @@ func TestAbsurdNumbers(t *testing.T) {
 	d.edit(edit.Do(&edit.KeepShot{Name: "a ride"}))
 	for _, far := range []string{"1e155", "1e308"} {
 		if _, err := d.a.Store.Pool.Exec(d.ctx,
-			"update sets set move = replace(move::text, '\"x\": 1,', '\"x\": "+far+",')::jsonb where id = $1",
+			"update sets set doc = replace(doc::text, '\"x\":1,', '\"x\":"+far+",')::json where id = $1",
 			d.set); err != nil {
 			t.Fatal(err)
 		}
 		if _, err := d.a.Store.Pool.Exec(d.ctx,
-			"update shot set move = replace(move::text, '\"x\": 1,', '\"x\": "+far+",')::jsonb"); err != nil {
+			"update document set doc = replace(doc::text, '\"x\":1,', '\"x\":"+far+",')::json where kind = 'shot'"); err != nil {
 			t.Fatal(err)
 		}
 		var there bool
-		if err := d.a.Store.Pool.QueryRow(d.ctx, "select move::text ~ '[0-9]{100}' from sets where id = $1",
+		if err := d.a.Store.Pool.QueryRow(d.ctx, "select doc->'move'->>'rides' ~ '[0-9]e?[+]?[0-9]{3}' from sets where id = $1",
 			d.set).Scan(&there); err != nil || !there {
 			t.Fatalf("the test does not strike: %v", err)
 		}
@@ -566,7 +563,7 @@ func TestEverythingIsCarriedElsewhere(t *testing.T) {
 	d.await("the take", func(st *query.State) bool { return st.Takes[0].State == "done" })
 	var file bytes.Buffer
 	m, err := d.a.Backup(d.ctx, &file)
-	if err != nil || m.Tables["placement"].Rows != 2 || m.Blobs < 4 || len(m.Damaged) != 0 {
+	if err != nil || m.Documents() != 3 || m.Blobs < 4 || len(m.Damaged) != 0 {
 		t.Fatalf("%+v, %v", m, err)
 	}
 	told := func(d *desk, set string) string {
@@ -695,11 +692,11 @@ func withoutJobs(s string) string {
 // refused.
 func TestAForgedProductionIsRefused(t *testing.T) {
 	for name, sql := range map[string]string{
-		"a place beyond":     "update placement set x = 1e300",
-		"a scale of nothing": "update placement set scale_x = 0",
-		"an element":         "update element set spec = '{\"outline\":[],\"height\":1e300}'",
-		"a view":             "update sets set view = jsonb_set(view, '{focal}', '-3')",
-		"a name of a row":    "update placement set id = 'short'",
+		"a place beyond":     "update document set doc = jsonb_set(doc::jsonb, '{at,x}', '1e300') where kind = 'placement'",
+		"a scale of nothing": "update document set doc = jsonb_set(doc::jsonb, '{scale,x}', '0') where kind = 'placement'",
+		"an element":         "update document set doc = jsonb_set(doc::jsonb, '{spec}', '{\"outline\":[],\"height\":1e300}') where kind = 'element'",
+		"a view":             "update sets set doc = jsonb_set(doc::jsonb, '{view,focal}', '-3')",
+		"a name of a row":    "update document set id = 'short' where kind = 'placement'",
 		"a piece's size":     "update piece set sizing = '{\"metresPerUnit\":1e300}'",
 	} {
 		d := newDesk(t)

@@ -358,7 +358,7 @@ func (s *Store) enter(ctx context.Context) error {
 }
 
 // referring are the tables whose rows name blobs, in any of their columns.
-var referring = []string{"production", "arrival", "piece", "piece_look", "sets", "placement", "element", "shot",
+var referring = []string{"production", "arrival", "piece", "piece_look", "sets", "document",
 	"take", "log", "made"}
 
 // References are the names of all blobs that a row names, in whatever column and

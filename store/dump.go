@@ -34,6 +34,14 @@ type Manifest struct {
 	Damaged []string            `json:"damaged"` // of them, those that were damaged already: they are not taken back
 }
 
+// Documents is of how many documents the sets of a dump are made.
+func (m *Manifest) Documents() (n int64) {
+	for _, table := range []string{"document", "placement", "element", "shot"} {
+		n += m.Tables[table].Rows
+	}
+	return n
+}
+
 // Contents is what a dump holds of a table.
 type Contents struct {
 	Rows int64  `json:"rows"`
@@ -46,20 +54,48 @@ const (
 	FormatOne = "visator production 1"
 )
 
-// dumped are the tables of a dump, parents first, with what of them belongs to one
-// production and the order that they are written in.
-var dumped = []struct{ table, own, order string }{
-	{"production", "id = $1", "id"},
-	{"arrival", "production_id = $1", "id"},
-	{"piece", "production_id = $1", "id"},
-	{"piece_look", "piece_id in (select id from piece where production_id = $1)", "piece_id"},
-	{"made", "digest in (select made from piece where production_id = $1)", "digest"},
-	{"sets", "production_id = $1", "id"},
-	{"placement", "set_id in (select id from sets where production_id = $1)", "id"},
-	{"element", "set_id in (select id from sets where production_id = $1)", "id"},
-	{"shot", "set_id in (select id from sets where production_id = $1)", "id"},
-	{"take", "set_id in (select id from sets where production_id = $1)", "id"},
-	{"log", "production_id = $1", "id"},
+// table is one of a dump: its name, what of it belongs to one production, the order that
+// it is written in, and from which version of the database on, and up to which, there is
+// one (0: to this day).
+type table struct {
+	name, own, order string
+	from, to         int64
+}
+
+// dumped are the tables of a dump, parents first.
+var dumped = []table{
+	{"production", "id = $1", "id", 1, 0},
+	{"arrival", "production_id = $1", "id", 1, 0},
+	{"piece", "production_id = $1", "id", 1, 0},
+	{"piece_look", "piece_id in (select id from piece where production_id = $1)", "piece_id", 1, 0},
+	{"made", "digest in (select made from piece where production_id = $1)", "digest", 1, 0},
+	{"sets", "production_id = $1", "id", 1, 0},
+	{"placement", "set_id in (select id from sets where production_id = $1)", "id", 1, 8},
+	{"element", "set_id in (select id from sets where production_id = $1)", "id", 1, 8},
+	{"shot", "set_id in (select id from sets where production_id = $1)", "id", 1, 8},
+	{"document", "set_id in (select id from sets where production_id = $1)", "kind, id", 9, 0},
+	{"take", "set_id in (select id from sets where production_id = $1)", "id", 1, 0},
+	{"log", "production_id = $1", "id", 1, 0},
+}
+
+// tables are those that a database of a version has; 0 is the newest.
+func tables(version int64) (list []table) {
+	for _, t := range dumped {
+		if version == 0 && t.to == 0 || version >= t.from && version > 0 && (t.to == 0 || version <= t.to) {
+			list = append(list, t)
+		}
+	}
+	return list
+}
+
+// Things are the tables of a dump whose rows have names.
+func (d *Dumped) Things() (list []string) {
+	for _, t := range tables(d.Schema) {
+		if t.name != "piece_look" && t.name != "made" && t.name != "log" {
+			list = append(list, t.name)
+		}
+	}
+	return list
 }
 
 var hashWithin = regexp.MustCompile(`\b[0-9a-f]{64}\b`)
@@ -77,16 +113,16 @@ func (s *Store) Dump(ctx context.Context, w io.Writer, production string) (m Man
 	z := zip.NewWriter(w)
 	used := map[string]bool{}
 	err = s.View(ctx, func(tx pgx.Tx) error {
-		for _, t := range dumped {
-			sql, args := "select row_to_json(t)::text from "+t.table+" t order by "+t.order, []any(nil)
+		for _, t := range tables(0) {
+			sql, args := "select row_to_json(t)::text from "+t.name+" t order by "+t.order, []any(nil)
 			if production != "" {
-				sql, args = "select row_to_json(t)::text from "+t.table+" t where "+t.own+" order by "+t.order, []any{production}
+				sql, args = "select row_to_json(t)::text from "+t.name+" t where "+t.own+" order by "+t.order, []any{production}
 			}
-			c, err := dumpRows(ctx, tx, z, t.table, used, sql, args)
+			c, err := dumpRows(ctx, tx, z, t.name, used, sql, args)
 			if err != nil {
-				return fmt.Errorf("%s: %w", t.table, err)
+				return fmt.Errorf("%s: %w", t.name, err)
 			}
-			m.Tables[t.table] = c
+			m.Tables[t.name] = c
 		}
 		return nil
 	})
@@ -242,11 +278,11 @@ func OpenDump(ctx context.Context, r io.ReaderAt, size int64) (*Dumped, error) {
 	if blobs != d.Blobs {
 		return nil, broken("%d files of %d are there", blobs, d.Blobs)
 	}
-	for _, t := range dumped {
-		want := d.Tables[t.table]
+	for _, t := range tables(d.Schema) {
+		want := d.Tables[t.name]
 		h := sha256.New()
 		n := int64(0)
-		if err := d.Lines(ctx, t.table, func(line []byte) error {
+		if err := d.Lines(ctx, t.name, func(line []byte) error {
 			h.Write(line)
 			h.Write([]byte{'\n'})
 			n++
@@ -255,7 +291,7 @@ func OpenDump(ctx context.Context, r io.ReaderAt, size int64) (*Dumped, error) {
 			return nil, err
 		}
 		if n != want.Rows || hex.EncodeToString(h.Sum(nil)) != want.SHA {
-			return nil, broken("the rows of %s are not those that were written", t.table)
+			return nil, broken("the rows of %s are not those that were written", t.name)
 		}
 	}
 	return d, nil

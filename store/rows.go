@@ -4,7 +4,6 @@ import (
 	"context"
 	"encoding/json"
 	"errors"
-	"fmt"
 	"strings"
 	"time"
 
@@ -310,26 +309,6 @@ func Subject(ctx context.Context, q Querier, piece string) (subject json.RawMess
 	return subject, err
 }
 
-// CountPlacements is in how many places a piece stands, in all sets that are not in the
-// bin, and in how many sets.
-func CountPlacements(ctx context.Context, q Querier, piece string) (n, sets int, err error) {
-	err = q.QueryRow(ctx, "select count(*), count(distinct set_id) from placement p join sets s on s.id = p.set_id "+
-		"where piece_id = $1 and s.binned is null", piece).Scan(&n, &sets)
-	return n, sets, err
-}
-
-// Stands is how often a piece stands in other sets than one, and in how many.
-type Stands struct {
-	Piece        string
-	Things, Sets int
-}
-
-// StandElsewhere are the pieces of a production that stand in other sets than one.
-func StandElsewhere(ctx context.Context, q Querier, production, but string) ([]Stands, error) {
-	return List[Stands](ctx, q, `select piece_id, count(*)::int, count(distinct set_id)::int from placement p join sets s on s.id = p.set_id
-		where s.production_id = $1 and set_id <> $2 and s.binned is null and piece_id is not null group by piece_id`, production, but)
-}
-
 // CopyPiece puts in a copy of a piece, with how it is drawn, under another name.
 func CopyPiece(ctx context.Context, q Querier, from, id, name string) error {
 	const rest = "production_id, arrival_id, source, blob, facts, sizing, gone, recipe, credit, tags, favourite, " +
@@ -407,11 +386,11 @@ func Outlines(ctx context.Context, q Querier, production string, pieces []string
 		from piece_look l join piece p on p.id = l.piece_id where p.production_id = $1 and p.id = any($2)`, production, pieces)
 }
 
-const setColumns = "id, name, view, light, shot_id, move, hide, first_frame, last_frame, match, production_id, rev"
+const setColumns = "doc, id, production_id, rev"
 
 func scanSet(row pgx.CollectableRow) (s Set, err error) {
-	err = row.Scan(&s.ID, &s.Name, &s.View, &s.Light, &s.Shot, &s.Move, &s.Hide, &s.First, &s.Last, &s.Match,
-		&s.ProductionID, &s.Rev)
+	err = row.Scan(&s.Scene, &s.ID, &s.ProductionID, &s.Rev)
+	s.Hide = hidden(s.Hide)
 	return s, err
 }
 
@@ -442,11 +421,9 @@ func GetSet(ctx context.Context, q Querier, id string) (Set, error) {
 
 // PutSet writes a set as of revision rev.
 func PutSet(ctx context.Context, q Querier, production string, s stage.Scene, rev int64) error {
-	tag, err := q.Exec(ctx, `insert into sets (id, production_id, name, view, light, shot_id, move, hide, first_frame, last_frame, match, rev) values ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11, $12)
-		on conflict (id) do update set name = excluded.name, view = excluded.view, light = excluded.light, shot_id = excluded.shot_id, move = excluded.move,
-			hide = excluded.hide, first_frame = excluded.first_frame, last_frame = excluded.last_frame, match = excluded.match, rev = excluded.rev
-		where sets.production_id = excluded.production_id`,
-		s.ID, production, s.Name, s.View, s.Light, s.Shot, s.Move, hidden(s.Hide), s.First, s.Last, s.Match, rev)
+	tag, err := q.Exec(ctx, `insert into sets (id, production_id, doc, rev) values ($1, $2, $3, $4)
+		on conflict (id) do update set doc = excluded.doc, rev = excluded.rev where sets.production_id = excluded.production_id`,
+		s.ID, production, &s, rev)
 	return own(tag, err)
 }
 
@@ -459,32 +436,6 @@ func own(tag pgconn.CommandTag, err error) error {
 		return ErrElsewhere
 	}
 	return err
-}
-
-// SetOf is the set that a placement stands in; ErrNotFound when there is none.
-func SetOf(ctx context.Context, q Querier, production, placement string) (set string, err error) {
-	err = q.QueryRow(ctx, "select set_id from placement p join sets s on s.id = p.set_id where p.id = $1 and "+
-		"s.production_id = $2", placement, production).Scan(&set)
-	if errors.Is(err, pgx.ErrNoRows) {
-		err = ErrNotFound
-	}
-	return set, err
-}
-
-// LastOrder is the largest order of a set's placements; -1 when there are none.
-func LastOrder(ctx context.Context, q Querier, set string) (last int, err error) {
-	err = q.QueryRow(ctx, "select coalesce(max(ord), -1) from placement where set_id = $1", set).Scan(&last)
-	return last, err
-}
-
-// Delete removes a row of a set from a table named by the program itself.
-func Delete(ctx context.Context, q Querier, table, set, id string) error {
-	switch table {
-	case "placement", "shot", "element":
-		_, err := q.Exec(ctx, "delete from "+table+" where id = $1 and set_id = $2", id, set)
-		return err
-	}
-	return fmt.Errorf("rows of %s are not deleted", table)
 }
 
 // PutPiece stores what of a piece can be edited.

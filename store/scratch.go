@@ -51,26 +51,29 @@ func (s *Store) Load(ctx context.Context, d *Dumped,
 	if err := sc.migrate(ctx, d.Schema); err != nil {
 		return nil, err
 	}
-	for _, t := range dumped {
+	for _, t := range tables(d.Schema) {
 		err := pgx.BeginFunc(ctx, sc.Pool, func(tx pgx.Tx) error {
+			columns, err := sc.columns(ctx, tx, t.name)
+			if err != nil {
+				return err
+			}
 			n := 0
-			return d.Lines(ctx, t.table, func(line []byte) error {
+			return d.Lines(ctx, t.name, func(line []byte) error {
 				n++
 				if edit != nil {
 					var err error
-					if line, err = edit(t.table, line); err != nil {
-						return fmt.Errorf("row %d of %s: %w", n, t.table, err)
+					if line, err = edit(t.name, line); err != nil {
+						return fmt.Errorf("row %d of %s: %w", n, t.name, err)
 					}
 				}
 				overriding := ""
-				if t.table == "log" {
+				if t.name == "log" {
 					overriding = "overriding system value "
 				}
-				_, err := tx.Exec(ctx,
-					"insert into "+t.table+" "+overriding+"select * from json_populate_record(null::"+t.table+", $1::json)",
-					string(line))
+				_, err := tx.Exec(ctx, "insert into "+t.name+" ("+columns+") "+overriding+"select "+columns+
+					" from json_populate_record(null::"+t.name+", $1::json)", string(line))
 				if err != nil && !Away(err) && !Full(err) {
-					return broken("row %d of %s cannot be kept (%v)", n, t.table, err)
+					return broken("row %d of %s cannot be kept (%v)", n, t.name, err)
 				}
 				return err
 			})
@@ -124,23 +127,23 @@ func (sc *Scratch) Commit(ctx context.Context, all, replace bool) error {
 				return err
 			}
 		}
-		for _, t := range dumped {
-			columns, err := sc.columns(ctx, tx, t.table)
+		for _, t := range tables(0) {
+			columns, err := sc.columns(ctx, tx, t.name)
 			if err != nil {
 				return err
 			}
 			overriding, conflict := "", ""
 			switch {
-			case t.table == "made":
+			case t.name == "made":
 				conflict = " on conflict (digest) do nothing"
-			case t.table == "log" && all:
+			case t.name == "log" && all:
 				overriding = "overriding system value "
-			case t.table == "log":
+			case t.name == "log":
 				columns = strings.TrimPrefix(strings.Replace(","+columns, ",id", "", 1), ",")
 			}
 			if _, err := tx.Exec(ctx,
-				"insert into public."+t.table+" ("+columns+") "+overriding+"select "+columns+" from "+sc.name+"."+t.table+" order by "+t.order+conflict); err != nil {
-				return fmt.Errorf("%s: %w", t.table, err)
+				"insert into public."+t.name+" ("+columns+") "+overriding+"select "+columns+" from "+sc.name+"."+t.name+" order by "+t.order+conflict); err != nil {
+				return fmt.Errorf("%s: %w", t.name, err)
 			}
 		}
 		if all {
@@ -160,10 +163,10 @@ func (sc *Scratch) Commit(ctx context.Context, all, replace bool) error {
 	})
 }
 
-// columns are a table's, parted by commas.
+// columns are a table's that are written, and not made of others, parted by commas.
 func (sc *Scratch) columns(ctx context.Context, tx pgx.Tx, table string) (list string, err error) {
 	err = tx.QueryRow(ctx, "select string_agg(column_name, ',' order by ordinal_position) from "+
-		"information_schema.columns where table_schema = $1 and table_name = $2", sc.name, table).Scan(&list)
+		"information_schema.columns where table_schema = $1 and table_name = $2 and is_generated = 'NEVER'", sc.name, table).Scan(&list)
 	return list, err
 }
 
@@ -175,13 +178,15 @@ func (sc *Scratch) Close() {
 	_, _ = sc.of.Pool.Exec(context.Background(), "drop schema if exists "+sc.name+" cascade")
 }
 
-// Ids are those of all things in a dump, by table, and of which some are taken here.
-func (s *Store) Ids(ctx context.Context, ids map[string][]string) (taken bool, err error) {
+// Taken reports whether something here has a name of those given, by table of a dump.
+func (s *Store) Taken(ctx context.Context, ids map[string][]string) (taken bool, err error) {
 	for table, list := range ids {
 		switch table {
-		case "production", "arrival", "piece", "sets", "placement", "element", "shot", "take":
+		case "production", "arrival", "piece", "sets", "document", "take":
+		case "placement", "element", "shot": // of dumps from before there were documents
+			table = "document"
 		default:
-			return false, fmt.Errorf("rows of %s have no ids", table)
+			return false, fmt.Errorf("rows of %s have no names", table)
 		}
 		var there bool
 		if err := s.Pool.QueryRow(ctx, "select exists (select from "+table+" where id = any($1))",

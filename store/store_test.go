@@ -167,7 +167,7 @@ func TestElementsAndCopiesOfPieces(t *testing.T) {
 		must(store.PutPlacement(ctx, s.Pool, id, stage.Placement{ID: "in " + id, Piece: "one", Name: "x",
 			Scale: geom.V{X: 1, Y: 1, Z: 1}, Layer: "l", Group: "g", Tint: "#abcdef", Recast: "r"}, 1))
 	}
-	e := lay.Element{ID: "e", Kind: "layer", Name: "l", Spec: json.RawMessage(`{ "b":1.50, "a":-0 }`)}
+	e := lay.Element{ID: "e", Kind: "layer", Name: "l", Spec: json.RawMessage(`{"b":1.50,"a":-0}`)}
 	must(store.PutElement(ctx, s.Pool, "here", e, 2))
 	list, err := store.Elements(ctx, s.Pool, "here")
 	if err != nil || len(list) != 1 || string(list[0].Spec) != string(e.Spec) || list[0].Rev != 2 {
@@ -190,8 +190,24 @@ func TestElementsAndCopiesOfPieces(t *testing.T) {
 		len(some) != 1 || some[0].Group != "g" {
 		t.Errorf("some placements %+v, %v", some, err)
 	}
-	must(store.Delete(ctx, s.Pool, "element", "here", "e"))
-	if err := store.Delete(ctx, s.Pool, "production", "here", "p"); err == nil {
-		t.Error("a production is deleted like a row")
+	// What is named as of another set stays, and is not written to.
+	must(store.DeleteDocument(ctx, s.Pool, "there", "element", "e"))
+	if list, err := store.Elements(ctx, s.Pool, "here"); err != nil || len(list) != 1 {
+		t.Errorf("deleted by another set: %+v, %v", list, err)
+	}
+	must(store.DeleteDocument(ctx, s.Pool, "here", "element", "e"))
+	if list, err := store.Elements(ctx, s.Pool, "here"); err != nil || len(list) != 0 {
+		t.Errorf("not deleted: %+v, %v", list, err)
+	}
+	if err := store.PutDocument(ctx, s.Pool, "here", "placement", "in there", &rows[0].Placement,
+		9); !errors.Is(err, store.ErrElsewhere) {
+		t.Errorf("written into another set: %v", err)
+	}
+	if set, doc, err := store.Document(ctx, s.Pool, "p", "placement", "in there"); err != nil || set != "there" ||
+		!strings.Contains(string(doc), "#abcdef") {
+		t.Errorf("%s, %s, %v", set, doc, err)
+	}
+	if _, _, err := store.Document(ctx, s.Pool, "another", "placement", "in there"); !errors.Is(err, store.ErrNotFound) {
+		t.Errorf("of another production: %v", err)
 	}
 }

@@ -266,7 +266,7 @@ func (e *Editor) dropElement(ctx context.Context, row *store.ElementRow) error {
 			return err
 		}
 	}
-	if err := store.Delete(ctx, e.Tx, "element", e.Set.ID, before.ID); err != nil {
+	if err := store.DeleteDocument(ctx, e.Tx, e.Set.ID, "element", before.ID); err != nil {
 		return err
 	}
 	e.elems = slices.DeleteFunc(e.elems, func(r store.ElementRow) bool { return r.ID == before.ID })

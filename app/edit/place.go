@@ -211,7 +211,7 @@ func (e *Editor) drop(ctx context.Context, id string) error {
 		return act.Wrong("%s is locked; unlock it first", before.Name)
 	}
 	e.Say("delete %s", before.Name)
-	if err := store.Delete(ctx, e.Tx, "placement", e.Set.ID, id); err != nil {
+	if err := store.DeleteDocument(ctx, e.Tx, e.Set.ID, "placement", id); err != nil {
 		return err
 	}
 	if e.places != nil {

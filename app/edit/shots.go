@@ -91,7 +91,7 @@ func (d *DeleteShot) do(ctx context.Context, e *Editor) error {
 		return err
 	}
 	e.Say("delete %s", s.Name)
-	if err := store.Delete(ctx, e.Tx, "shot", e.Set.ID, s.ID); err != nil {
+	if err := store.DeleteDocument(ctx, e.Tx, e.Set.ID, "shot", s.ID); err != nil {
 		return err
 	}
 	return e.note("shot", s.ID, s.Shot, nil)

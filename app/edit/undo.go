@@ -151,7 +151,7 @@ func (e *Editor) standsAs(ctx context.Context, c *store.Change, was json.RawMess
 	if err != nil {
 		return nil, err
 	}
-	if alike, err := e.alike(c.Kind, was, now); err != nil || alike {
+	if alike, err := alike(c.Kind, was, now); err != nil || alike {
 		return nil, err
 	}
 	if name == "" {
@@ -170,47 +170,34 @@ func (e *Editor) standsAs(ctx context.Context, c *store.Change, was json.RawMess
 
 func nothing(row json.RawMessage) bool { return len(row) == 0 || string(row) == "null" }
 
+// documents are the kinds of what a set is made of, by the name that the log has for them:
+// each makes an empty one.
+var documents = map[string]func() any{
+	"placement": func() any { return &stage.Placement{} },
+	"element":   func() any { return &lay.Element{} },
+	"shot":      func() any { return &stage.Shot{} },
+}
+
 // rowOf is a row as it is now, nil when it is not there, and how it is called.
 func (e *Editor) rowOf(ctx context.Context, kind, id string) (row any, name string, err error) {
-	switch kind {
-	case "placement":
-		set, err := store.SetOf(ctx, e.Tx, e.Set.ProductionID, id)
+	switch {
+	case documents[kind] != nil:
+		_, doc, err := store.Document(ctx, e.Tx, e.Set.ProductionID, kind, id)
 		if errors.Is(err, store.ErrNotFound) {
 			return nil, "", nil
 		}
 		if err != nil {
 			return nil, "", err
 		}
-		list, err := store.PlacementsOf(ctx, e.Tx, set, []string{id})
-		if err != nil || len(list) == 0 {
-			return nil, "", err
-		}
-		return list[0].Placement, list[0].Name, nil
-	case "element":
-		list, err := e.elements(ctx)
+		row, err := read(kind, doc)
 		if err != nil {
 			return nil, "", err
 		}
-		for i := range list {
-			if list[i].ID == id {
-				return list[i].Element, list[i].Name, nil
-			}
-		}
-		return nil, "", nil
-	case "shot":
-		list, err := e.shots(ctx)
-		if err != nil {
-			return nil, "", err
-		}
-		for i := range list {
-			if list[i].ID == id {
-				return list[i].Shot, list[i].Name, nil
-			}
-		}
-		return nil, "", nil
-	case "set":
+		var named struct{ Name string }
+		return row, named.Name, json.Unmarshal(doc, &named)
+	case kind == "set":
 		return e.Set.Scene, "the view", nil
-	case "piece":
+	case kind == "piece":
 		p, err := store.GetPiece(ctx, e.Tx, id)
 		if errors.Is(err, store.ErrNotFound) {
 			return nil, "", nil
@@ -224,26 +211,29 @@ func (e *Editor) rowOf(ctx context.Context, kind, id string) (row any, name stri
 	return nil, "", fmt.Errorf("unknown kind %q", kind)
 }
 
+// read is a row of a kind as a value: what it was written without is as it begins.
+func read(kind string, row json.RawMessage) (v any, err error) {
+	switch {
+	case documents[kind] != nil:
+		v = documents[kind]()
+	case kind == "set":
+		v = &stage.Scene{}
+	case kind == "piece":
+		v = &PieceEdit{}
+	default:
+		return nil, fmt.Errorf("unknown kind %q", kind)
+	}
+	return v, json.Unmarshal(row, v)
+}
+
 // alike compares a row of the log with one of the database: what the log kept
 // before there was a field lacks it, and the database writes numbers its own way.
-func (e *Editor) alike(kind string, logged json.RawMessage, now any) (bool, error) {
+func alike(kind string, logged json.RawMessage, now any) (bool, error) {
 	if nothing(logged) || now == nil {
 		return nothing(logged) && now == nil, nil
 	}
-	var was any
-	switch kind {
-	case "placement":
-		was = &stage.Placement{}
-	case "element":
-		was = &lay.Element{}
-	case "shot":
-		was = &stage.Shot{}
-	case "set":
-		was = &stage.Scene{}
-	default:
-		was = &PieceEdit{}
-	}
-	if err := json.Unmarshal(logged, was); err != nil {
+	was, err := read(kind, logged)
+	if err != nil {
 		return false, err
 	}
 	a, err := tree(was)
@@ -315,54 +305,32 @@ func empty(v any) bool {
 
 // restore brings a row to what the log says it was.
 func (e *Editor) restore(ctx context.Context, kind, id string, row json.RawMessage) error {
-	gone := nothing(row)
-	switch kind {
-	case "placement":
+	if documents[kind] != nil {
 		// The size of a piece moves what stands in other sets too.
-		set, err := store.SetOf(ctx, e.Tx, e.Set.ProductionID, id)
+		set, _, err := store.Document(ctx, e.Tx, e.Set.ProductionID, kind, id)
 		if errors.Is(err, store.ErrNotFound) {
 			set = e.Set.ID
 		} else if err != nil {
 			return err
 		}
-		if gone {
-			return store.Delete(ctx, e.Tx, "placement", set, id)
+		if nothing(row) {
+			return store.DeleteDocument(ctx, e.Tx, set, kind, id)
 		}
-		var p stage.Placement
-		if err := json.Unmarshal(row, &p); err != nil {
+		doc, err := read(kind, row)
+		if err != nil {
 			return err
 		}
-		return store.PutPlacement(ctx, e.Tx, set, p, e.rev)
-	case "element":
-		if gone {
-			return store.Delete(ctx, e.Tx, "element", e.Set.ID, id)
-		}
-		var l lay.Element
-		if err := json.Unmarshal(row, &l); err != nil {
-			return err
-		}
-		return store.PutElement(ctx, e.Tx, e.Set.ID, l, e.rev)
-	case "shot":
-		if gone {
-			return store.Delete(ctx, e.Tx, "shot", e.Set.ID, id)
-		}
-		var s stage.Shot
-		if err := json.Unmarshal(row, &s); err != nil {
-			return err
-		}
-		return store.PutShot(ctx, e.Tx, e.Set.ID, s, e.rev)
-	case "set":
-		var s stage.Scene
-		if err := json.Unmarshal(row, &s); err != nil {
-			return err
-		}
-		return store.PutSet(ctx, e.Tx, e.Set.ProductionID, s, e.rev)
-	case "piece":
-		var p PieceEdit
-		if err := json.Unmarshal(row, &p); err != nil {
-			return err
-		}
-		return e.storePiece(ctx, id, &p)
+		return store.PutDocument(ctx, e.Tx, set, kind, id, doc, e.rev)
 	}
-	return fmt.Errorf("unknown kind %q", kind)
+	v, err := read(kind, row)
+	if err != nil {
+		return err
+	}
+	switch v := v.(type) {
+	case *stage.Scene:
+		return store.PutSet(ctx, e.Tx, e.Set.ProductionID, *v, e.rev)
+	case *PieceEdit:
+		return e.storePiece(ctx, id, v)
+	}
+	return fmt.Errorf("%s is not restored", kind)
 }
