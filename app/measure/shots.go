@@ -64,8 +64,8 @@ func (f *Framing) snags(in unit.Ruler, shot, name string, k *stage.ShotSettings)
 	now := f.At(k, cast, 0)
 	all := f.Moments(k, cast, MaxMoments)
 	spans := now.Scene.Spans(&now.View)
-	s := snag.Seen{Shot: shot, Name: name, View: now.View, Now: now, Range: frame.RangeOf(all), Height: math.Inf(1),
-		Moves: k.Move != nil, Still: true}
+	s := snag.Seen{In: in, Shot: shot, Name: name, View: now.View, Now: now, Range: frame.RangeOf(all),
+		Height: math.Inf(1), Moves: k.Move != nil, Still: true}
 	s.Figures = now.Scene.FiguresOf(&now.View, now.Scene.Draw(&now.View, GridW, GridH), spans)
 	// Over a move the subject is judged where it is seen best.
 	for _, m := range []*frame.Moment{&all[len(all)/2], &all[len(all)-1]} {
@@ -92,7 +92,7 @@ func (f *Framing) snags(in unit.Ruler, shot, name string, k *stage.ShotSettings)
 	if h, on := now.Scene.Below(now.View.Eye); on >= 0 {
 		s.Height, s.On = h, now.Scene.Things[on].Name
 	}
-	list := snag.Framing(in, &s)
+	list := snag.Framing(&s)
 	for _, fl := range flickersOf(f, k, cast) {
 		if fl.Share < flickerLeast {
 			continue

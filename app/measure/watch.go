@@ -490,24 +490,16 @@ func (a *Sets) wild(p *store.Piece) bool {
 }
 
 // pictured are the snags that the shots' pictures, the doors and the budget tell.
-func (w *Snapshot) pictured(in unit.Ruler, solids []snag.Solid) (list []snag.Snag) {
+func (w *Snapshot) pictured(in unit.Ruler, solids []snag.Solid) []snag.Snag {
 	views, names := w.Views()
-	stands := w.standing()
-	list = append(list, snag.Twins(views, stands)...)
-	if len(w.ShotRows) > 0 {
-		list = append(list, snag.Unseen(views, stands)...)
-	}
-	list = append(list, snag.Far(in, stands)...)
-	list = append(list, w.unfit(in)...)
+	set := &snag.Set{In: in, Solids: solids, Stands: w.standing(), Views: views, Names: names, Kept: len(w.ShotRows) > 0,
+		Floor: w.SetRow.Light.Sky == "two"} // a panorama has a ground of its own
 	for e := range w.Seen {
 		if e.Laid != nil && len(e.Laid.Swings) > 0 {
-			list = append(list, snag.Doors(e.ID, e.Name, e.Laid.Swings, solids)...)
+			set.Rooms = append(set.Rooms, snag.Room{ID: e.ID, Name: e.Name, Swings: e.Laid.Swings})
 		}
 	}
-	if w.SetRow.Light.Sky == "two" && len(w.ShotRows) > 0 { // a panorama has a ground of its own
-		list = append(list, snag.Holes(views, names, solids)...)
-	}
-	return append(list, w.overBudget()...)
+	return slices.Concat(snag.Dressed(set), w.unfit(in), w.overBudget())
 }
 
 // standing are the visible placements as pictures judge them.

@@ -205,39 +205,45 @@ func TestPicturesTellTwinsAndWhatIsUnseen(t *testing.T) {
 	view.Eye, view.Yaw = v(0, 1.6, 0), 0
 	list := []Stand{stand("a", v(-1, 0, -6), 0.5, 1), stand("b", v(1, 0, -6), 0.51, 1.01), stand("c", v(0, 0, -8), 2, 1),
 		stand("behind", v(0, 0, 9), 0.5, 1)}
-	twins := Twins([]optics.View{view}, list)
-	if len(twins) != 1 || !slices.Equal(twins[0].IDs, []string{"a", "b"}) {
-		t.Errorf("twins %+v", twins)
+	alike := twins(&Set{Views: []optics.View{view}, Stands: list})
+	if len(alike) != 1 || !slices.Equal(alike[0].IDs, []string{"a", "b"}) {
+		t.Errorf("twins %+v", alike)
 	}
 	// Whatever the turn, also across the full one: 4° apart are alike, 8° are not.
 	for yaw := 0.0; yaw < 6.3; yaw += 0.07 {
 		for apart, want := range map[float64]int{4: 1, 8: 0} {
 			pair := []Stand{stand("a", v(-1, 0, -6), yaw, 1), stand("b", v(1, 0, -6), yaw+apart*math.Pi/180, 1)}
-			if got := Twins([]optics.View{view}, pair); len(got) != want {
+			if got := twins(&Set{Views: []optics.View{view}, Stands: pair}); len(got) != want {
 				t.Errorf("turned by %v, %v° apart: %+v", yaw, apart, got)
 			}
 		}
 	}
 	list[1].Tint = "#eeeeee"
-	if twins := Twins([]optics.View{view}, list); len(twins) != 0 {
-		t.Errorf("of two tints %+v", twins)
+	if alike := twins(&Set{Views: []optics.View{view}, Stands: list}); len(alike) != 0 {
+		t.Errorf("of two tints %+v", alike)
 	}
-	unseen := Unseen([]optics.View{view}, list)
-	if len(unseen) != 1 || !slices.Equal(unseen[0].IDs, []string{"behind"}) {
-		t.Errorf("unseen %+v", unseen)
+	none := unseen(&Set{Views: []optics.View{view}, Stands: list, Kept: true})
+	if len(none) != 1 || !slices.Equal(none[0].IDs, []string{"behind"}) {
+		t.Errorf("unseen %+v", none)
 	}
 	list = append(list, stand("lost", v(5000, 0, 0), 0, 1))
-	if far := Far(unit.InMetres, list); len(far) != 1 || far[0].ID != "lost" {
+	if far := lost(&Set{In: unit.InMetres, Stands: list}); len(far) != 1 || far[0].ID != "lost" {
 		t.Errorf("far %+v", far)
 	}
-	holes := Holes([]optics.View{view}, []string{"shot"}, []Solid{block("small floor", v(0, -1, -5), v(4, 1, 4))})
-	if len(holes) != 1 || holes[0].Number < 0.2 {
-		t.Errorf("holes %+v", holes)
+	shot := &Set{Views: []optics.View{view}, Names: []string{"shot"}, Kept: true, Floor: true,
+		Solids: []Solid{block("small floor", v(0, -1, -5), v(4, 1, 4))}}
+	void := holes(shot)
+	if len(void) != 1 || void[0].Number < 0.2 {
+		t.Errorf("holes %+v", void)
 	}
 	wide := block("plain", v(0, -1, 0), v(1e5, 1, 1e5))
 	wide.Land = true
-	if holes := Holes([]optics.View{view}, []string{"shot"}, []Solid{wide}); len(holes) != 0 {
-		t.Errorf("over a plain %+v", holes)
+	if shot.Floor = false; len(holes(shot)) != 0 {
+		t.Error("a sky that has a ground of its own shows a void")
+	}
+	shot.Floor, shot.Solids = true, []Solid{wide}
+	if void := holes(shot); len(void) != 0 {
+		t.Errorf("over a plain %+v", void)
 	}
 }
 
@@ -248,12 +254,12 @@ func TestADoorThatCannotOpen(t *testing.T) {
 	s := lay.Swing{Name: "door 1", Closed: 0, Open: math.Pi / 2, Width: 0.8, From: 0, To: 2}
 	at := 0.5 / math.Sqrt2
 	post := block("post", v(at, 0, at), v(0.1, 1, 0.1))
-	list := Doors("room", "hut", []lay.Swing{s}, []Solid{post})
+	list := doors(&Set{Rooms: []Room{{"room", "hut", []lay.Swing{s}}}, Solids: []Solid{post}})
 	if len(list) != 1 || list[0].Number < 30 || list[0].Number > 39 {
 		t.Errorf("%+v", list)
 	}
-	if list := Doors("room", "hut", []lay.Swing{s},
-		[]Solid{block("post", v(at+0.6, 0, at+0.6), v(0.1, 1, 0.1))}); len(list) != 0 {
+	if list := doors(&Set{Rooms: []Room{{"room", "hut", []lay.Swing{s}}},
+		Solids: []Solid{block("post", v(at+0.6, 0, at+0.6), v(0.1, 1, 0.1))}}); len(list) != 0 {
 		t.Errorf("a post out of reach: %+v", list)
 	}
 }

@@ -13,6 +13,7 @@ import (
 
 // Seen is what a shot shows, as it was measured.
 type Seen struct {
+	In      unit.Ruler
 	Shot    string // its ID; "" the working view
 	Name    string
 	View    optics.View // at the start
@@ -25,24 +26,24 @@ type Seen struct {
 	On      string
 	Moves   bool
 	Still   bool // the eye stays where it is
+
+	stuck, within, withinID string // how the camera is stuck, in what by name and by ID; "": it is not
 }
 
-// Thresholds of framing, ours: less is not seen, more is meant.
-const (
-	tiltLeast   = 0.3 // degrees of pitch from which on verticals converge
-	tiltMost    = 3.0 // up to which it looks like a mistake
-	rollLeast   = 0.1 // degrees
-	rollMost    = 2.0
-	tooLow      = 0.12 // metres of eye height: lower than a mouse's view is seldom meant
-	abovePeople = 1.85 // from here
-	belowStairs = 2.6  // to here it is nobody's eye and no crane's
-	blockedMost = 0.6  // of the picture that one near thing may take
-	hiddenMost  = 0.5  // of the subject
-)
+// told is a fault of a shot: what is wrong, with what (an ID, "" the shot itself), and what mends it.
+type told func(kind, id, fix, label, format string, args ...any)
+
+// framers find one kind of fault of a shot each, one a file: each puts itself in.
+var framers []func(*Seen, told)
+
+// frames puts one in.
+func frames(f func(*Seen, told)) bool {
+	framers = append(framers, f)
+	return true
+}
 
 // Framing finds what is wrong with a shot.
-func Framing(in unit.Ruler, s *Seen) (list []Snag) {
-	v := &s.View
+func Framing(s *Seen) (list []Snag) {
 	put := func(kind, id, fix, label, format string, args ...any) {
 		n := Snag{Step: "frame", Kind: kind, ID: id, IDs: []string{}, Shot: s.Shot, Fix: fix, Label: label,
 			Key: kind + ":" + s.Shot + ":" + id, What: s.Name + ": " + fmt.Sprintf(format, args...)}
@@ -51,57 +52,9 @@ func Framing(in unit.Ruler, s *Seen) (list []Snag) {
 		}
 		list = append(list, n)
 	}
-	if !v.CutMeant {
-		if n := len(s.CutNear); n > 0 {
-			put("cut near", "", "fit", "fit range", "the near plane at %s cuts %s", in.Distance(v.Near), few(s.CutNear))
-		}
-		if n := len(s.CutFar); n > 0 {
-			put("cut far", "", "fit", "fit range", "the far plane at %s cuts %s, seen to %s", in.Distance(v.Far), few(s.CutFar),
-				in.Distance(s.Range.Far))
-		}
-	}
-	kind, name, id := s.Now.Scene.Stuck(&s.Now.View)
-	switch kind {
-	case "within":
-		put("within", id, "", "", "the camera is inside %s", name)
-	case "under":
-		put("under", id, "eye", "up to eye level", "the camera is under %s", name)
-	}
-	f := &s.Figures
-	blocked := false
-	for _, c := range f.Cover {
-		if kind == "" && c.Share > blockedMost && !s.land(c.ID) && s.nearest(c.ID) < 0.25*max(v.Focus, 1) &&
-			c.ID != v.Subject {
-			put("wall", c.ID, "", "", "the camera looks against %s, which fills %.0f %% of the picture", c.Name, 100*c.Share)
-			blocked = true
-		}
-	}
-	if sub := f.Subject; sub != nil {
-		name := s.nameOf(sub.ID)
-		switch {
-		case sub.Hidden >= 1 && len(sub.By) == 0:
-			put("hidden", sub.ID, "", "", "%s, the subject, is not in the picture", name)
-		case sub.Hidden > hiddenMost && !blocked:
-			who := ""
-			if len(sub.By) > 0 {
-				who = " by " + sub.By[0].Name
-			}
-			put("hidden", sub.ID, "", "", "%s, the subject, is hidden%s to %.0f %%", name, who, 100*sub.Hidden)
-		}
-		if sub.Hidden < 1 && sub.Sharp <= 0 { // nothing of it is sharp
-			put("soft", sub.ID, "focus", "focus on it", "%s, the subject, is out of focus", name)
-		}
-	}
-	if p := math.Abs(unit.Degrees(v.Pitch)); p > tiltLeast && p < tiltMost && s.Still {
-		put("converge", "", "straight", "make them parallel",
-			"tilted by %.1f°, verticals converge a little: make them parallel, or tilt so that it is seen",
-			unit.Degrees(v.Pitch))
-	}
-	if r := math.Abs(unit.Degrees(v.Roll)); r > rollLeast && r < rollMost {
-		put("horizon", "", "level", "level it", "the horizon is tilted by %.1f°", unit.Degrees(v.Roll))
-	}
-	if h := s.Height; kind == "" && (h < tooLow && h >= 0 || h > abovePeople && h < belowStairs) {
-		put("eye", "", "eye", "to eye level", "the eye is %s above %s, where no one's is", in.Distance(h), s.On)
+	s.stuck, s.within, s.withinID = s.Now.Scene.Stuck(&s.Now.View)
+	for _, find := range framers {
+		find(s, put)
 	}
 	return list
 }

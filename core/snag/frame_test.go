@@ -10,7 +10,6 @@ import (
 	"visator/core/geom"
 	"visator/core/model"
 	"visator/core/optics"
-	"visator/core/unit"
 )
 
 // cube is a closed box of a size, standing on its middle.
@@ -77,7 +76,7 @@ func TestWhatIsWrongWithAShotIsNamed(t *testing.T) {
 		v := base
 		c.change(&v)
 		var kinds, words []string
-		for _, n := range Framing(unit.InMetres, looked(v)) {
+		for _, n := range Framing(looked(v)) {
 			if n.Kind != "converge" || v.Pitch != 0 {
 				kinds, words = append(kinds, n.Kind), append(words, n.What)
 			}
@@ -100,13 +99,13 @@ func TestCutThingsAreToldOnceForEachPlane(t *testing.T) {
 	v.Eye, v.Yaw, v.Pitch = geom.V{Y: 1.6, Z: 6}, 0, 0
 	s := looked(v)
 	s.CutNear, s.CutFar = []string{"a"}, []string{"b", "c", "d", "e", "f"}
-	list := Framing(unit.InMetres, s)
+	list := Framing(s)
 	if len(list) != 2 || !strings.Contains(list[0].What, "cuts a") || !strings.Contains(list[1].What,
 		"b, c, d and 2 more") || list[0].Fix != "fit" {
 		t.Errorf("%+v", list)
 	}
 	s.View.CutMeant = true
-	if list := Framing(unit.InMetres, s); len(list) != 0 {
+	if list := Framing(s); len(list) != 0 {
 		t.Errorf("cut on purpose: %+v", list)
 	}
 }
