@@ -89,8 +89,7 @@ func (s *Server) Handler() http.Handler {
 	e.HTTPErrorHandler = s.fail
 	e.Use(s.logged, middleware.Recover(), onlyLoopback, isolated, middleware.SecureWithConfig(middleware.SecureConfig{
 		XFrameOptions: "DENY", ContentTypeNosniff: "nosniff", ReferrerPolicy: "same-origin",
-		// Alpine evaluates the expressions in the page's own attributes.
-		ContentSecurityPolicy: "default-src 'self'; script-src 'self' 'unsafe-eval'; style-src 'self'; img-src 'self' " +
+		ContentSecurityPolicy: "default-src 'self'; script-src 'self'; style-src 'self'; img-src 'self' " +
 			"blob: data:; connect-src 'self' blob:; worker-src 'self'; object-src 'none'; frame-ancestors 'none'; base-uri " +
 			"'none'; form-action 'self'",
 	}))

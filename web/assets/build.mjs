@@ -2,12 +2,22 @@
 import { build } from "esbuild";
 import { execFileSync } from "node:child_process";
 import { createHash } from "node:crypto";
+import { from } from "./expressions.mjs";
 import { copyFileSync, mkdirSync, readdirSync, readFileSync, rmSync, writeFileSync } from "node:fs";
 
 const dist = new URL("../dist/", import.meta.url).pathname;
 rmSync(dist, { recursive: true, force: true });
 mkdirSync(dist, { recursive: true });
+// The expressions of the templates are a module like any other.
+const expressions = {
+  name: "expressions",
+  setup(b) {
+    b.onResolve({ filter: /^expressions$/ }, () => ({ path: "expressions", namespace: "templates" }));
+    b.onLoad({ filter: /.*/, namespace: "templates" }, () => ({ contents: from("../templates/"), loader: "js" }));
+  },
+};
 await build({
+  plugins: [expressions],
   entryPoints: ["src/main.js", "src/stream.js"], outdir: dist, bundle: true, splitting: true, format: "esm",
   minify: true, target: "es2022", legalComments: "eof", chunkNames: "[name]-[hash]",
 });
@@ -19,7 +29,7 @@ for (const [pkg, file] of [
 
 // What it was built from: the tests compare it with what lies here. Styles are made of the
 // classes that templates use too.
-const sources = [...readdirSync("src").map((f) => "src/" + f), "build.mjs", "package-lock.json", ...readdirSync("../templates").map((f) => "../templates/" + f)].sort();
+const sources = [...readdirSync("src").map((f) => "src/" + f), "build.mjs", "expressions.mjs", "package-lock.json", ...readdirSync("../templates").map((f) => "../templates/" + f)].sort();
 const digest = createHash("sha256");
 for (const f of sources) digest.update(f + "\0").update(readFileSync(f)).update("\0");
 writeFileSync(dist + "sources.sha256", digest.digest("hex") + "\n");

@@ -17,6 +17,7 @@ import { figures } from "./schema.js";
 import { filming } from "./frame.js";
 import { pulling, letGo } from "./drag.js";
 import { Laid } from "./elements.js";
+import { evaluator } from "./evaluate.js";
 import { call, post, surely, name as named, until, watchPictures } from "./ask.js";
 import { listen } from "./events.js";
 
@@ -75,6 +76,7 @@ function mixed(...parts) {
 
 document.addEventListener("alpine:initialized", () => { document.documentElement.dataset.alive = "yes"; });
 document.addEventListener("alpine:init", () => {
+  Alpine.setEvaluator(evaluator(Alpine));
   figure(Alpine);
   intake(Alpine, { call, post, upload });
   Alpine.store("v", mixed(dress({ call, post }), filming({ call }), figures, {
@@ -183,6 +185,10 @@ document.addEventListener("alpine:init", () => {
     drawLens() { if (this.on("dress light frame") || this.pinned) this.lens?.sync(this.now); },
     coming: null, // what the lens view still waits for
     pinned: localStorage.pinned === "yes",
+    // Of the steps above the sheet: which one an element belongs to.
+    stepOf(el) { return el.closest("a").getAttribute("href"); },
+    isStep(el) { return this.step === this.stepOf(el); },
+    snagsAt(el) { return this.snags(this.stepOf(el)).length; },
     pin() { this.pinned = !this.pinned; localStorage.pinned = this.pinned ? "yes" : "no"; Alpine.nextTick(() => this.draw()); },
     // on says whether one of these steps is open: only what is seen is kept up.
     on(steps) { return steps.split(" ").includes(this.step); },
