@@ -18,18 +18,39 @@ const expressions = {
 };
 await build({
   plugins: [expressions],
-  entryPoints: ["src/main.js", "src/stream.js"], outdir: dist, bundle: true, splitting: true, format: "esm",
-  minify: true, target: "es2022", legalComments: "eof", chunkNames: "[name]-[hash]",
+  entryPoints: ["src/main.js", "src/stream.js"],
+  outdir: dist,
+  bundle: true,
+  splitting: true,
+  format: "esm",
+  minify: true,
+  target: "es2022",
+  legalComments: "eof",
+  chunkNames: "[name]-[hash]",
 });
-execFileSync("node_modules/.bin/tailwindcss", ["-i", "src/app.css", "-o", dist + "app.css", "--minify"], { stdio: "inherit" });
+execFileSync("node_modules/.bin/tailwindcss", ["-i", "src/app.css", "-o", dist + "app.css", "--minify"], {
+  stdio: "inherit",
+});
 for (const [pkg, file] of [
-  ["archivo-narrow", "archivo-narrow-latin-400-normal.woff2"], ["archivo-narrow", "archivo-narrow-latin-600-normal.woff2"],
+  ["archivo-narrow", "archivo-narrow-latin-400-normal.woff2"],
+  ["archivo-narrow", "archivo-narrow-latin-600-normal.woff2"],
   ["dm-mono", "dm-mono-latin-400-normal.woff2"],
-]) copyFileSync(`node_modules/@fontsource/${pkg}/files/${file}`, dist + file);
+])
+  copyFileSync(`node_modules/@fontsource/${pkg}/files/${file}`, dist + file);
 
 // What it was built from: the tests compare it with what lies here. Styles are made of the
 // classes that templates use too.
-const sources = [...readdirSync("src").map((f) => "src/" + f), "build.mjs", "expressions.mjs", "package-lock.json", ...readdirSync("../templates").map((f) => "../templates/" + f)].sort();
+const sources = [
+  ...readdirSync("src").map((f) => "src/" + f),
+  "build.mjs",
+  "expressions.mjs",
+  "package-lock.json",
+  ...readdirSync("../templates").map((f) => "../templates/" + f),
+].sort();
 const digest = createHash("sha256");
-for (const f of sources) digest.update(f + "\0").update(readFileSync(f)).update("\0");
+for (const f of sources)
+  digest
+    .update(f + "\0")
+    .update(readFileSync(f))
+    .update("\0");
 writeFileSync(dist + "sources.sha256", digest.digest("hex") + "\n");

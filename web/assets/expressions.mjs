@@ -7,8 +7,29 @@ import { parse } from "acorn";
 import { readdirSync, readFileSync } from "node:fs";
 
 // What the browser itself knows and templates use; any other name is of the scope.
-const own = new Set(["undefined", "NaN", "Infinity", "Math", "Number", "String", "Boolean", "Object", "Array", "JSON", "Set",
-  "Map", "Date", "document", "window", "location", "localStorage", "sessionStorage", "structuredClone", "confirm", "console"]);
+const own = new Set([
+  "undefined",
+  "NaN",
+  "Infinity",
+  "Math",
+  "Number",
+  "String",
+  "Boolean",
+  "Object",
+  "Array",
+  "JSON",
+  "Set",
+  "Map",
+  "Date",
+  "document",
+  "window",
+  "location",
+  "localStorage",
+  "sessionStorage",
+  "structuredClone",
+  "confirm",
+  "console",
+]);
 // Attributes of Alpine whose text is no expression.
 const plain = /^x-(ref|cloak|ignore|teleport|transition.*)$/;
 
@@ -16,25 +37,48 @@ const plain = /^x-(ref|cloak|ignore|teleport|transition.*)$/;
 export function attributes(html) {
   const list = [];
   let i = 0;
-  const space = () => { while (/\s/.test(html[i] || "")) i++; };
+  const space = () => {
+    while (/\s/.test(html[i] || "")) i++;
+  };
   while ((i = html.indexOf("<", i)) >= 0) {
-    if (html.startsWith("<!--", i)) { i = html.indexOf("-->", i) + 3; continue; }
+    if (html.startsWith("<!--", i)) {
+      i = html.indexOf("-->", i) + 3;
+      continue;
+    }
     if (!/[a-zA-Z]/.test(html[++i] || "")) continue;
     while (/[^\s/>]/.test(html[i] || "")) i++;
     for (;;) {
       space();
-      if (html[i] === "/") { i++; continue; }
-      if (html.startsWith("{{", i)) { i = html.indexOf("}}", i) + 2; continue; } // of the template's own language
+      if (html[i] === "/") {
+        i++;
+        continue;
+      }
+      if (html.startsWith("{{", i)) {
+        i = html.indexOf("}}", i) + 2;
+        continue;
+      } // of the template's own language
       if (i >= html.length || html[i] === ">") break;
       const from = i;
       while (i < html.length && /[^\s=>]/.test(html[i]) && !html.startsWith("{{", i)) i++;
       const name = html.slice(from, i);
       if (html[i] !== "=") continue;
       const quote = html[++i];
-      if (quote !== '"' && quote !== "'") { while (/[^\s>]/.test(html[i] || "")) i++; continue; }
+      if (quote !== '"' && quote !== "'") {
+        while (/[^\s>]/.test(html[i] || "")) i++;
+        continue;
+      }
       const end = html.indexOf(quote, i + 1);
       if (end < 0) throw new Error(`an attribute that does not end: ${html.slice(from, from + 60)}`);
-      list.push([name, html.slice(i + 1, end).replaceAll("&quot;", '"').replaceAll("&#39;", "'").replaceAll("&lt;", "<").replaceAll("&gt;", ">").replaceAll("&amp;", "&")]);
+      list.push([
+        name,
+        html
+          .slice(i + 1, end)
+          .replaceAll("&quot;", '"')
+          .replaceAll("&#39;", "'")
+          .replaceAll("&lt;", "<")
+          .replaceAll("&gt;", ">")
+          .replaceAll("&amp;", "&"),
+      ]);
       i = end + 1;
     }
   }
@@ -56,9 +100,14 @@ export function expressions(html) {
 
 // compiled is an expression, or statements, as a function of the scope.
 export function compiled(text) {
-  let tree, src = `(${text}\n)`, statements = false;
-  try { tree = parse(src, { ecmaVersion: 2024 }); } catch {
-    statements = true; src = text;
+  let tree,
+    src = `(${text}\n)`,
+    statements = false;
+  try {
+    tree = parse(src, { ecmaVersion: 2024 });
+  } catch {
+    statements = true;
+    src = text;
     tree = parse(src, { ecmaVersion: 2024, allowAwaitOutsideFunction: true, allowReturnOutsideFunction: true });
   }
   const edits = [];
@@ -70,16 +119,29 @@ export function compiled(text) {
 
 const names = (p, into) => {
   switch (p?.type) {
-    case "Identifier": into.add(p.name); break;
-    case "AssignmentPattern": names(p.left, into); break;
-    case "RestElement": names(p.argument, into); break;
-    case "ArrayPattern": for (const e of p.elements) names(e, into); break;
-    case "ObjectPattern": for (const e of p.properties) names(e.value || e.argument, into); break;
+    case "Identifier":
+      into.add(p.name);
+      break;
+    case "AssignmentPattern":
+      names(p.left, into);
+      break;
+    case "RestElement":
+      names(p.argument, into);
+      break;
+    case "ArrayPattern":
+      for (const e of p.elements) names(e, into);
+      break;
+    case "ObjectPattern":
+      for (const e of p.properties) names(e.value || e.argument, into);
+      break;
   }
 };
 
 function visit(n, known, edits) {
-  if (Array.isArray(n)) { for (const c of n) visit(c, known, edits); return; }
+  if (Array.isArray(n)) {
+    for (const c of n) visit(c, known, edits);
+    return;
+  }
   if (!n || typeof n.type !== "string") return;
   switch (n.type) {
     case "Identifier":
@@ -97,16 +159,19 @@ function visit(n, known, edits) {
       }
       visit(n.value, known, edits);
       return;
-    case "ArrowFunctionExpression": case "FunctionExpression": {
+    case "ArrowFunctionExpression":
+    case "FunctionExpression": {
       const inner = new Set(known);
       for (const p of n.params) names(p, inner);
       for (const p of n.params) pattern(p, inner, edits);
       visit(n.body, inner, edits);
       return;
     }
-    case "Program": case "BlockStatement": {
+    case "Program":
+    case "BlockStatement": {
       const inner = new Set(known);
-      for (const c of n.body) if (c.type === "VariableDeclaration") for (const d of c.declarations) names(d.id, inner);
+      for (const c of n.body)
+        if (c.type === "VariableDeclaration") for (const d of c.declarations) names(d.id, inner);
       for (const c of n.body) visit(c, inner, edits);
       return;
     }
@@ -114,7 +179,8 @@ function visit(n, known, edits) {
       pattern(n.id, known, edits);
       visit(n.init, known, edits);
       return;
-    case "LabeledStatement": throw new Error("a label is no statement of a template");
+    case "LabeledStatement":
+      throw new Error("a label is no statement of a template");
   }
   for (const key in n) if (key !== "type" && n[key] && typeof n[key] === "object") visit(n[key], known, edits);
 }
@@ -122,10 +188,22 @@ function visit(n, known, edits) {
 // pattern visits what a parameter begins with.
 function pattern(p, known, edits) {
   switch (p?.type) {
-    case "AssignmentPattern": pattern(p.left, known, edits); visit(p.right, known, edits); break;
-    case "RestElement": pattern(p.argument, known, edits); break;
-    case "ArrayPattern": for (const e of p.elements) pattern(e, known, edits); break;
-    case "ObjectPattern": for (const e of p.properties) { if (e.computed) visit(e.key, known, edits); pattern(e.value || e.argument, known, edits); } break;
+    case "AssignmentPattern":
+      pattern(p.left, known, edits);
+      visit(p.right, known, edits);
+      break;
+    case "RestElement":
+      pattern(p.argument, known, edits);
+      break;
+    case "ArrayPattern":
+      for (const e of p.elements) pattern(e, known, edits);
+      break;
+    case "ObjectPattern":
+      for (const e of p.properties) {
+        if (e.computed) visit(e.key, known, edits);
+        pattern(e.value || e.argument, known, edits);
+      }
+      break;
   }
 }
 
@@ -135,15 +213,22 @@ export function from(folder) {
   for (const f of readdirSync(folder).sort()) {
     try {
       for (const e of expressions(readFileSync(folder + f, "utf8"))) all.add(e);
-    } catch (e) { throw new Error(`${f}: ${e.message}`); }
+    } catch (e) {
+      throw new Error(`${f}: ${e.message}`);
+    }
   }
   let out = "export default {\n";
   const named = new Map();
   for (const e of [...all].sort()) {
     const name = digest(e);
-    if (named.has(name)) throw new Error(`two expressions have one digest: change one of ${e} and ${named.get(name)}`);
+    if (named.has(name))
+      throw new Error(`two expressions have one digest: change one of ${e} and ${named.get(name)}`);
     named.set(name, e);
-    try { out += `"${name}": ${compiled(e)},\n`; } catch (err) { throw new Error(`${e}: ${err.message}`); }
+    try {
+      out += `"${name}": ${compiled(e)},\n`;
+    } catch (err) {
+      throw new Error(`${e}: ${err.message}`);
+    }
   }
   return out + "};\n";
 }

@@ -15,7 +15,8 @@ white.needsUpdate = true;
 
 export class Arrivals {
   constructor(plain, say) {
-    this.plain = plain; this.say = say;
+    this.plain = plain;
+    this.say = say;
     this.loader = new GLTFLoader();
     this.models = new Map(); // url to promise of a group
     this.waiting = []; // { url, weight, go }
@@ -27,13 +28,25 @@ export class Arrivals {
   // again it is the same.
   model(url, weight = 0) {
     if (!this.models.has(url)) {
-      this.models.set(url, new Promise((go) => this.waiting.push({ url, weight, go })).then(() => this.load(url)).catch((e) => {
-        this.models.delete(url); // the next that needs it asks again
-        this.say("A piece cannot be drawn in the lens view: " + e.message, true);
-        return new Group();
-      }).finally(() => { this.fetching--; this.next(); }));
+      this.models.set(
+        url,
+        new Promise((go) => this.waiting.push({ url, weight, go }))
+          .then(() => this.load(url))
+          .catch((e) => {
+            this.models.delete(url); // the next that needs it asks again
+            this.say("A piece cannot be drawn in the lens view: " + e.message, true);
+            return new Group();
+          })
+          .finally(() => {
+            this.fetching--;
+            this.next();
+          }),
+      );
       queueMicrotask(() => this.next()); // when all of a set are known
-    } else { const w = this.waiting.find((x) => x.url === url); if (w) w.weight = Math.max(w.weight, weight); }
+    } else {
+      const w = this.waiting.find((x) => x.url === url);
+      if (w) w.weight = Math.max(w.weight, weight);
+    }
     return this.models.get(url);
   }
   next() {
@@ -51,7 +64,11 @@ export class Arrivals {
     const read = this.reading.then(() => this.loader.parseAsync(raw, ""));
     this.reading = read.catch(() => {}).then(() => new Promise((go) => setTimeout(go)));
     const { scene } = await read;
-    if (this.plain) scene.traverse((o) => { if (o.isMesh) o.material = Array.isArray(o.material) ? o.material.map((m) => this.simple(m)) : this.simple(o.material); });
+    if (this.plain)
+      scene.traverse((o) => {
+        if (o.isMesh)
+          o.material = Array.isArray(o.material) ? o.material.map((m) => this.simple(m)) : this.simple(o.material);
+      });
     return scene;
   }
   // simple is a matt material in place of a true one: metal and glass cost a processor ten
@@ -59,9 +76,23 @@ export class Arrivals {
   simple(m) {
     if (!m.isMeshStandardMaterial) return m;
     if (!this.plainer.has(m)) {
-      const through = m.transmission || 0, clear = m.transparent || through > 0;
-      const n = new MeshLambertMaterial({ name: m.name, color: m.color, map: m.map || white, emissive: m.emissive, emissiveMap: m.emissiveMap, emissiveIntensity: m.emissiveIntensity,
-        alphaTest: m.alphaTest, transparent: clear, opacity: m.opacity * (1 - 0.8 * through), side: clear ? DoubleSide : m.side, vertexColors: m.vertexColors, flatShading: m.flatShading, depthWrite: m.depthWrite && !(through > 0) });
+      const through = m.transmission || 0,
+        clear = m.transparent || through > 0;
+      const n = new MeshLambertMaterial({
+        name: m.name,
+        color: m.color,
+        map: m.map || white,
+        emissive: m.emissive,
+        emissiveMap: m.emissiveMap,
+        emissiveIntensity: m.emissiveIntensity,
+        alphaTest: m.alphaTest,
+        transparent: clear,
+        opacity: m.opacity * (1 - 0.8 * through),
+        side: clear ? DoubleSide : m.side,
+        vertexColors: m.vertexColors,
+        flatShading: m.flatShading,
+        depthWrite: m.depthWrite && !(through > 0),
+      });
       n.forceSinglePass = true;
       this.plainer.set(m, n);
     }

@@ -13,19 +13,33 @@ export async function call(path, options = {}) {
     if (answer.status === 204) return null;
     body = options.raw && answer.ok ? await answer.arrayBuffer() : await answer.json();
   } catch (e) {
-    if (answer && e instanceof SyntaxError) throw Object.assign(new Error(`The server answered ${answer.status}, in no words.`), { status: answer.status, lost: answer.status >= 500 });
-    throw Object.assign(new Error("The server does not answer. What was confirmed is safe; try again when it is back."), { lost: true });
+    if (answer && e instanceof SyntaxError)
+      throw Object.assign(new Error(`The server answered ${answer.status}, in no words.`), {
+        status: answer.status,
+        lost: answer.status >= 500,
+      });
+    throw Object.assign(
+      new Error("The server does not answer. What was confirmed is safe; try again when it is back."),
+      { lost: true },
+    );
   }
-  if (!answer.ok) throw Object.assign(new Error(body.error || `The server answered ${answer.status}.`), { status: answer.status, lost: answer.status === 503 });
+  if (!answer.ok)
+    throw Object.assign(new Error(body.error || `The server answered ${answer.status}.`), {
+      status: answer.status,
+      lost: answer.status === 503,
+    });
   return body;
 }
-export const post = (path, body) => call(path, { method: "POST", body: JSON.stringify(body), headers: { "Content-Type": "application/json" } });
+export const post = (path, body) =>
+  call(path, { method: "POST", body: JSON.stringify(body), headers: { "Content-Type": "application/json" } });
 
 // surely sends what may be sent again, since it is named: the server does it once.
 // It gives up after some seconds, not knowing what became of it.
 export async function surely(path, body) {
   for (const wait of [300, 900, 1800, 0]) {
-    try { return await post(path, body); } catch (e) {
+    try {
+      return await post(path, body);
+    } catch (e) {
       if (!e.lost || !wait) throw e;
       await later(wait);
     }
@@ -38,7 +52,11 @@ export const name = () => crypto.randomUUID();
 // the page itself.
 export async function until(ask, wanted = () => true) {
   for (let wait = 250; wanted(); wait = Math.min(2 * wait, 8000)) {
-    try { return await ask(); } catch (e) { if (!e.lost && !(e.status >= 500)) throw e; }
+    try {
+      return await ask();
+    } catch (e) {
+      if (!e.lost && !(e.status >= 500)) throw e;
+    }
     await later(wait);
   }
   return null;
@@ -46,10 +64,24 @@ export async function until(ask, wanted = () => true) {
 
 // Pictures that did not come are asked for again, some times.
 export function watchPictures() {
-  addEventListener("error", (e) => {
-    const img = e.target, n = Number(img.dataset?.again || 0), src = img.getAttribute?.("src");
-    if (!(img instanceof HTMLImageElement) || !src || src.startsWith("blob:") || n >= 6) return;
-    img.dataset.again = n + 1;
-    setTimeout(() => { if (img.getAttribute("src") === src) { img.removeAttribute("src"); img.setAttribute("src", src); } }, 300 * 2 ** n);
-  }, true);
+  addEventListener(
+    "error",
+    (e) => {
+      const img = e.target,
+        n = Number(img.dataset?.again || 0),
+        src = img.getAttribute?.("src");
+      if (!(img instanceof HTMLImageElement) || !src || src.startsWith("blob:") || n >= 6) return;
+      img.dataset.again = n + 1;
+      setTimeout(
+        () => {
+          if (img.getAttribute("src") === src) {
+            img.removeAttribute("src");
+            img.setAttribute("src", src);
+          }
+        },
+        300 * 2 ** n,
+      );
+    },
+    true,
+  );
 }

@@ -1,6 +1,17 @@
 // The blur of the lens: the picture is drawn with its depth, and every point
 // spread over the disk that the lens makes of it.
-import { DepthTexture, HalfFloatType, Mesh, OrthographicCamera, PlaneGeometry, Scene, ShaderMaterial, UnsignedIntType, Vector2, WebGLRenderTarget } from "three";
+import {
+  DepthTexture,
+  HalfFloatType,
+  Mesh,
+  OrthographicCamera,
+  PlaneGeometry,
+  Scene,
+  ShaderMaterial,
+  UnsignedIntType,
+  Vector2,
+  WebGLRenderTarget,
+} from "three";
 
 const taps = 40;
 
@@ -10,8 +21,18 @@ export class Blur {
     this.target = new WebGLRenderTarget(4, 4, { type: HalfFloatType, samples });
     this.target.depthTexture = new DepthTexture(4, 4, UnsignedIntType);
     this.material = new ShaderMaterial({
-      depthTest: false, depthWrite: false,
-      uniforms: { picture: { value: this.target.texture }, depths: { value: this.target.depthTexture }, near: { value: 0.1 }, far: { value: 100 }, focus: { value: 1 }, reach: { value: 0 }, size: { value: new Vector2() }, squeeze: { value: 1 } },
+      depthTest: false,
+      depthWrite: false,
+      uniforms: {
+        picture: { value: this.target.texture },
+        depths: { value: this.target.depthTexture },
+        near: { value: 0.1 },
+        far: { value: 100 },
+        focus: { value: 1 },
+        reach: { value: 0 },
+        size: { value: new Vector2() },
+        squeeze: { value: 1 },
+      },
       vertexShader: "varying vec2 at; void main() { at = uv; gl_Position = vec4(position.xy, 0.0, 1.0); }",
       // reach is the radius in pixels of a point infinitely far away; another one
       // has |z-s|/z of it.
@@ -57,7 +78,8 @@ export class Blur {
   }
   // part draws one of some bands of a scene, from below.
   part(scene, camera, w, h, band, bands) {
-    const t = this.target, low = Math.floor((h * band) / bands);
+    const t = this.target,
+      low = Math.floor((h * band) / bands);
     t.setSize(w, h);
     t.scissorTest = bands > 1;
     t.scissor.set(0, low, w, Math.ceil((h * (band + 1)) / bands) - low);
@@ -68,11 +90,17 @@ export class Blur {
   }
   // finish makes the picture of what was drawn.
   finish(w, h, pixels, view, wide, spread) {
-    const u = this.material.uniforms, f = view.focal;
+    const u = this.material.uniforms,
+      f = view.focal;
     u.size.value.set(w, h);
-    u.near.value = view.near; u.far.value = view.far; u.focus.value = view.focus; u.squeeze.value = view.squeeze || 1;
+    u.near.value = view.near;
+    u.far.value = view.far;
+    u.focus.value = view.focus;
+    u.squeeze.value = view.squeeze || 1;
     // Half of f/N · f/(s-f), over a sensor that is wide mm across.
-    u.reach.value = !spread ? 0 : ((((f / view.fNumber) * (f / 1000)) / Math.max(view.focus - f / 1000, 1e-6)) / 2 / wide) * pixels;
+    u.reach.value = !spread
+      ? 0
+      : (((f / view.fNumber) * (f / 1000)) / Math.max(view.focus - f / 1000, 1e-6) / 2 / wide) * pixels;
     this.renderer.render(this.scene, this.flat);
   }
 }

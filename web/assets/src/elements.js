@@ -10,7 +10,13 @@ export function handles(e) {
   if (where[e.kind]) return e.spec[where[e.kind]] || [];
   return e.kind === "ground" ? [e.spec.middle] : e.kind === "card" ? [e.spec.at] : [];
 }
-export function setHandle(e, i, p) { const h = handles(e)[i]; if (h) { h.x = p.x; h.z = p.z; } }
+export function setHandle(e, i, p) {
+  const h = handles(e)[i];
+  if (h) {
+    h.x = p.x;
+    h.z = p.z;
+  }
+}
 // drawnBy is the part of the description that its points are.
 export function drawnBy(e) {
   const k = where[e.kind] || { ground: "middle", card: "at" }[e.kind];
@@ -22,43 +28,94 @@ const closed = (list) => "M" + list.map((p) => `${p.x} ${p.z}`).join("L") + "Z";
 const open = (list) => "M" + list.map((p) => `${p.x} ${p.z}`).join("L");
 
 export function drawElement(plan, world, e) {
-  const s = e.spec, on = plan.v.sel.includes(e.id), wide = on ? 2.6 : 1.3;
-  const g = make("g", { "data-id": plan.v.locked(e) ? null : e.id, "data-element": e.kind, style: plan.v.locked(e) ? "pointer-events:none" : "cursor:pointer", opacity: plan.v.visible(e) ? 1 : 0.3 });
+  const s = e.spec,
+    on = plan.v.sel.includes(e.id),
+    wide = on ? 2.6 : 1.3;
+  const g = make("g", {
+    "data-id": plan.v.locked(e) ? null : e.id,
+    "data-element": e.kind,
+    style: plan.v.locked(e) ? "pointer-events:none" : "cursor:pointer",
+    opacity: plan.v.visible(e) ? 1 : 0.3,
+  });
   const put = (tag, a) => g.append(make(tag, { ...line, "stroke-width": wide, ...a }));
   switch (e.kind) {
     case "room":
-      put("path", { d: closed(s.outline), stroke: "none", fill: s.open ? "none" : "#d6d6d6", "fill-opacity": 0.5, style: "pointer-events:none" });
-      for (const w of e.strips || []) put("path", { d: closed(w), fill: "#6a6a6a", "fill-opacity": 0.9, stroke: "#3d3d3d" });
+      put("path", {
+        d: closed(s.outline),
+        stroke: "none",
+        fill: s.open ? "none" : "#d6d6d6",
+        "fill-opacity": 0.5,
+        style: "pointer-events:none",
+      });
+      for (const w of e.strips || [])
+        put("path", { d: closed(w), fill: "#6a6a6a", "fill-opacity": 0.9, stroke: "#3d3d3d" });
       for (const d of e.swings || []) put("path", { d: swing(d), "stroke-width": 1, "data-swing": d.name });
       break;
-    case "row": case "line":
-      for (const l of e.strips || [s.points]) put("path", { d: open(l), "stroke-dasharray": e.kind === "line" ? null : "7 4" });
+    case "row":
+    case "line":
+      for (const l of e.strips || [s.points])
+        put("path", { d: open(l), "stroke-dasharray": e.kind === "line" ? null : "7 4" });
       break;
     case "path":
-      put("path", { d: open(e.strips?.[0] || s.points), "vector-effect": null, "stroke-width": s.width, stroke: "#aaaaaa", "stroke-opacity": 0.75 });
+      put("path", {
+        d: open(e.strips?.[0] || s.points),
+        "vector-effect": null,
+        "stroke-width": s.width,
+        stroke: "#aaaaaa",
+        "stroke-opacity": 0.75,
+      });
       if (on) put("path", { d: open(e.strips?.[0] || s.points), style: "pointer-events:none" });
       break;
     case "drift":
-      put("path", { d: closed(s.area), "stroke-dasharray": "2 4", fill: "#8c8c8c", "fill-opacity": on ? 0.16 : 0.08 });
-      for (const k of s.keep || []) put("path", { d: closed(k), "stroke-dasharray": "8 3 2 3", fill: "#cbcbcb", "fill-opacity": 0.5 });
+      put("path", {
+        d: closed(s.area),
+        "stroke-dasharray": "2 4",
+        fill: "#8c8c8c",
+        "fill-opacity": on ? 0.16 : 0.08,
+      });
+      for (const k of s.keep || [])
+        put("path", { d: closed(k), "stroke-dasharray": "8 3 2 3", fill: "#cbcbcb", "fill-opacity": 0.5 });
       break;
     case "water":
       put("path", { d: closed(s.outline), fill: "#dcdcdc", "fill-opacity": 0.8 });
       break;
     case "ground": {
       const a = { x: s.middle.x - s.width / 2, z: s.middle.z - s.depth / 2 };
-      put("rect", { x: a.x, y: a.z, width: s.width, height: s.depth, "stroke-dasharray": "12 4", fill: "#c2c2c2", "fill-opacity": 0.35, style: on ? "" : "pointer-events:none" });
+      put("rect", {
+        x: a.x,
+        y: a.z,
+        width: s.width,
+        height: s.depth,
+        "stroke-dasharray": "12 4",
+        fill: "#c2c2c2",
+        "fill-opacity": 0.35,
+        style: on ? "" : "pointer-events:none",
+      });
       break;
     }
     case "card": {
-      const eye = plan.v.now.set.view.eye, yaw = s.facing ? Math.atan2(eye.x - s.at.x, eye.z - s.at.z) : s.yaw, c = (Math.cos(yaw) * s.width) / 2, d = (-Math.sin(yaw) * s.width) / 2;
+      const eye = plan.v.now.set.view.eye,
+        yaw = s.facing ? Math.atan2(eye.x - s.at.x, eye.z - s.at.z) : s.yaw,
+        c = (Math.cos(yaw) * s.width) / 2,
+        d = (-Math.sin(yaw) * s.width) / 2;
       put("path", { d: `M${s.at.x - c} ${s.at.z - d}L${s.at.x + c} ${s.at.z + d}`, "stroke-width": on ? 4 : 3 });
       break;
     }
-    default: return;
+    default:
+      return;
   }
   // Thin lines are hard to hit: a wide clear one lies about them.
-  if (e.kind === "row" || e.kind === "line" || e.kind === "card") for (const p of [...g.children]) g.append(make("path", { d: p.getAttribute("d"), fill: "none", stroke: "transparent", "stroke-width": 14, "vector-effect": "non-scaling-stroke" }));
+  if (e.kind === "row" || e.kind === "line" || e.kind === "card")
+    for (const p of [...g.children])
+      g.append(
+        make("path", {
+          d: p.getAttribute("d"),
+          fill: "none",
+          stroke: "transparent",
+          "stroke-width": 14,
+          "vector-effect": "non-scaling-stroke",
+        }),
+      );
   world.append(g);
   if (e.count) drawInstances(plan, world, e);
 }
@@ -69,7 +126,8 @@ function swing(d) {
 }
 
 // few is up to how many things outlines are drawn; beyond, points.
-const few = 400, most = 20000;
+const few = 400,
+  most = 20000;
 
 // drawInstances draws what an element lays: outlines of a few, points of many.
 function drawInstances(plan, world, e) {
@@ -79,17 +137,41 @@ function drawInstances(plan, world, e) {
   const n = list.count;
   if (n <= few && e.count <= few) {
     for (let i = 0; i < n; i++) {
-      const t = list.at(i), piece = plan.v.now.pieces.find((p) => p.id === e.pieces[t.piece]);
+      const t = list.at(i),
+        piece = plan.v.now.pieces.find((p) => p.id === e.pieces[t.piece]);
       if (!piece) continue;
       const o = plan.outline({ piece: piece.id });
-      const c = make("g", { transform: `translate(${t.x} ${t.z}) rotate(${(-t.yaw * 180) / Math.PI}) scale(${t.scale})` });
-      c.append(make("use", { href: "#" + plan.shape({ piece: piece.id }, o), transform: o.move || null, fill: "#9b9b9b", "fill-opacity": 0.7, stroke: "#5a5a5a", "stroke-width": 0.8 }));
+      const c = make("g", {
+        transform: `translate(${t.x} ${t.z}) rotate(${(-t.yaw * 180) / Math.PI}) scale(${t.scale})`,
+      });
+      c.append(
+        make("use", {
+          href: "#" + plan.shape({ piece: piece.id }, o),
+          transform: o.move || null,
+          fill: "#9b9b9b",
+          "fill-opacity": 0.7,
+          stroke: "#5a5a5a",
+          "stroke-width": 0.8,
+        }),
+      );
       g.append(c);
     }
   } else {
     let d = "";
-    for (let i = 0; i < n; i++) { const t = list.at(i); d += `M${t.x.toFixed(2)} ${t.z.toFixed(2)}h0`; }
-    g.append(make("path", { d, stroke: "#4a4a4a", "stroke-opacity": 0.75, "stroke-width": 2.4, "stroke-linecap": "round", "vector-effect": "non-scaling-stroke" }));
+    for (let i = 0; i < n; i++) {
+      const t = list.at(i);
+      d += `M${t.x.toFixed(2)} ${t.z.toFixed(2)}h0`;
+    }
+    g.append(
+      make("path", {
+        d,
+        stroke: "#4a4a4a",
+        "stroke-opacity": 0.75,
+        "stroke-width": 2.4,
+        "stroke-linecap": "round",
+        "vector-effect": "non-scaling-stroke",
+      }),
+    );
   }
   world.append(g);
 }
@@ -97,7 +179,11 @@ function drawInstances(plan, world, e) {
 // Laid fetches where the pieces of elements stand, once for each outcome.
 export class Laid {
   __v_skip = true;
-  constructor(fetchAt, arrived) { this.fetchAt = fetchAt; this.arrived = arrived; this.kept = new Map(); }
+  constructor(fetchAt, arrived) {
+    this.fetchAt = fetchAt;
+    this.arrived = arrived;
+    this.kept = new Map();
+  }
   // of is what is known of an element's instances, at most so many; null until
   // they are there.
   of(e, most) {
@@ -105,7 +191,12 @@ export class Laid {
     if (!this.kept.has(key)) {
       for (const k of this.kept.keys()) if (k.startsWith(e.id + " ") && k.endsWith(" " + most)) this.kept.delete(k);
       this.kept.set(key, null);
-      this.fetchAt(e, most, () => this.kept.has(key)).then((raw) => { if (raw && this.kept.has(key)) { this.kept.set(key, new Instances(raw)); this.arrived(); } else this.kept.delete(key); });
+      this.fetchAt(e, most, () => this.kept.has(key)).then((raw) => {
+        if (raw && this.kept.has(key)) {
+          this.kept.set(key, new Instances(raw));
+          this.arrived();
+        } else this.kept.delete(key);
+      });
     }
     return this.kept.get(key);
   }
@@ -113,9 +204,21 @@ export class Laid {
 
 // Instances reads what the server packs: 36 bytes each.
 class Instances {
-  constructor(raw) { this.view = new DataView(raw); this.count = raw.byteLength / 36; }
+  constructor(raw) {
+    this.view = new DataView(raw);
+    this.count = raw.byteLength / 36;
+  }
   at(i) {
-    const f = (k) => this.view.getFloat32(36 * i + 4 * k, true), q = [f(4), f(5), f(6), f(7)];
-    return { piece: this.view.getUint32(36 * i, true), x: f(1), y: f(2), z: f(3), q, scale: f(8), yaw: Math.atan2(2 * (q[3] * q[1] + q[0] * q[2]), 1 - 2 * (q[0] * q[0] + q[1] * q[1])) };
+    const f = (k) => this.view.getFloat32(36 * i + 4 * k, true),
+      q = [f(4), f(5), f(6), f(7)];
+    return {
+      piece: this.view.getUint32(36 * i, true),
+      x: f(1),
+      y: f(2),
+      z: f(3),
+      q,
+      scale: f(8),
+      yaw: Math.atan2(2 * (q[3] * q[1] + q[0] * q[2]), 1 - 2 * (q[0] * q[0] + q[1] * q[1])),
+    };
   }
 }

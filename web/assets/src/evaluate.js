@@ -6,7 +6,10 @@ import { digest } from "./digest.js";
 // evaluator is what Alpine evaluates expressions by: their text, or functions of its own.
 export function evaluator(Alpine) {
   return (el, expression) => {
-    const run = typeof expression === "function" ? (scope, params) => expression.apply(scope, params) : compiled[digest(expression)];
+    const run =
+      typeof expression === "function"
+        ? (scope, params) => expression.apply(scope, params)
+        : compiled[digest(expression)];
     const stack = [Alpine.injectMagics({}, el), ...Alpine.closestDataStack(el)];
     return (receive = () => {}, { scope = {}, params = [] } = {}) => {
       try {
@@ -16,7 +19,9 @@ export function evaluator(Alpine) {
         if (typeof value === "function") value = value.apply(all, params);
         if (value instanceof Promise) value.then(receive).catch((e) => tell(e, el, expression));
         else receive(value);
-      } catch (e) { tell(e, el, expression); }
+      } catch (e) {
+        tell(e, el, expression);
+      }
     };
   };
 }
@@ -24,5 +29,7 @@ export function evaluator(Alpine) {
 // tell makes a fault of an expression one of the page.
 function tell(e, el, expression) {
   console.warn(`in ${expression}: ${e?.message}`, el);
-  setTimeout(() => { throw e; }, 0);
+  setTimeout(() => {
+    throw e;
+  }, 0);
 }

@@ -6,8 +6,10 @@ export function complain(field, message) {
   field.setAttribute("aria-invalid", "true");
   const words = Object.assign(document.createElement("p"), { className: "complaint", textContent: message });
   words.setAttribute("role", "alert");
-  const row = field.closest("label, .row, .row3"), next = field.nextElementSibling;
-  if (row) row.append(words); else (next?.matches("span") ? next : field).after(words); // a row of a table of rows
+  const row = field.closest("label, .row, .row3"),
+    next = field.nextElementSibling;
+  if (row) row.append(words);
+  else (next?.matches("span") ? next : field).after(words); // a row of a table of rows
   field.complaint = words;
 }
 
@@ -26,25 +28,56 @@ export function content(field) {
 export function figure(Alpine) {
   Alpine.directive("figure", (field, { expression }, { effect, evaluateLater, cleanup }) => {
     const read = evaluateLater(expression);
-    let typing = false, value = "", givenUp = false;
+    let typing = false,
+      value = "",
+      givenUp = false;
     const show = () => {
       if (typing || field.classList.contains("bad") || field.value === value) return;
-      const all = field === document.activeElement && field.selectionEnd > 0 && field.selectionEnd - field.selectionStart === field.value.length;
+      const all =
+        field === document.activeElement &&
+        field.selectionEnd > 0 &&
+        field.selectionEnd - field.selectionStart === field.value.length;
       field.value = value;
       if (all) field.select(); // what was about to be typed over still is
     };
     const key = (e) => {
       if (e.key !== "Escape") return;
       e.stopPropagation();
-      typing = false; content(field); show();
+      typing = false;
+      content(field);
+      show();
       // What was typed makes the browser tell of a change when the field is left.
-      givenUp = true; field.blur(); givenUp = false;
+      givenUp = true;
+      field.blur();
+      givenUp = false;
     };
-    const quiet = (e) => { if (givenUp) e.stopImmediatePropagation(); };
-    const on = { input: () => { typing = true; }, change: () => { typing = false; }, blur: () => { typing = false; show(); }, keydown: key };
+    const quiet = (e) => {
+      if (givenUp) e.stopImmediatePropagation();
+    };
+    const on = {
+      input: () => {
+        typing = true;
+      },
+      change: () => {
+        typing = false;
+      },
+      blur: () => {
+        typing = false;
+        show();
+      },
+      keydown: key,
+    };
     field.addEventListener("change", quiet, true);
     for (const k in on) field.addEventListener(k, on[k]);
-    cleanup(() => { field.removeEventListener("change", quiet, true); for (const k in on) field.removeEventListener(k, on[k]); });
-    effect(() => read((v) => { value = v ?? ""; show(); }));
+    cleanup(() => {
+      field.removeEventListener("change", quiet, true);
+      for (const k in on) field.removeEventListener(k, on[k]);
+    });
+    effect(() =>
+      read((v) => {
+        value = v ?? "";
+        show();
+      }),
+    );
   });
 }

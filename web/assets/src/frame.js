@@ -8,89 +8,221 @@ const tabs = ["lens", "compose", "focus", "move", "shot", "match", "paper"];
 export const lenses = [14, 18, 24, 28, 35, 50, 85, 120];
 
 // Sensors by their sides in mm, aspects, eye heights in metres (common practice).
-const sensors = [[36, 24], [24.9, 18.7], [23.6, 15.6], [17.3, 13], [13.2, 8.8], [43.8, 32.9], [52.5, 23], [10.3, 7.5]];
-const aspects = [["16 : 9", 16 / 9], ["3 : 2", 1.5], ["4 : 3", 4 / 3], ["1 : 1", 1], ["1.66 : 1", 1.66], ["1.85 : 1", 1.85], ["2 : 1", 2], ["2.39 : 1", 2.39], ["4 : 5", 0.8], ["9 : 16", 9 / 16]];
-const eyes = [["kerb", 0.3], ["child", 1.1], ["seated", 1.2], ["standing", 1.6], ["drone", 30]];
+const sensors = [
+  [36, 24],
+  [24.9, 18.7],
+  [23.6, 15.6],
+  [17.3, 13],
+  [13.2, 8.8],
+  [43.8, 32.9],
+  [52.5, 23],
+  [10.3, 7.5],
+];
+const aspects = [
+  ["16 : 9", 16 / 9],
+  ["3 : 2", 1.5],
+  ["4 : 3", 4 / 3],
+  ["1 : 1", 1],
+  ["1.66 : 1", 1.66],
+  ["1.85 : 1", 1.85],
+  ["2 : 1", 2],
+  ["2.39 : 1", 2.39],
+  ["4 : 5", 0.8],
+  ["9 : 16", 9 / 16],
+];
+const eyes = [
+  ["kerb", 0.3],
+  ["child", 1.1],
+  ["seated", 1.2],
+  ["standing", 1.6],
+  ["drone", 30],
+];
 const stops = [1.4, 2, 2.8, 4, 5.6, 8, 11, 16];
 export const guideNames = ["thirds", "golden", "diagonals", "cross", "horizon", "safe"];
-const empty = { bars: [], flickers: [], figures: { cover: [], empty: [], notes: [] }, fit: { advice: [], steps: [] }, view: {}, lens: {} };
+const empty = {
+  bars: [],
+  flickers: [],
+  figures: { cover: [], empty: [], notes: [] },
+  fit: { advice: [], steps: [] },
+  view: {},
+  lens: {},
+};
 
 export function filming({ call }) {
   return {
-    fr: empty, tab: localStorage.frameTab || "lens", tabNames: tabs, lenses, sensors, aspects, eyes, stops, guideNames, keepSize: false, blur: localStorage.blur !== "off",
-    composing: { x: 1 / 3, y: 0.5, size: 0.6, how: "move" }, cover: 8, sharp: { from: "", to: "" }, compensation: 0, compareShot: "", track: null, playing: false, loop: true, dropped: 0, time: 0, stills: {}, walking: false,
-    matching: { mode: "", upright: "", height: 1.75, stands: false, foot: { x: 0, y: 0, z: 0 }, given: false, wide: 1920 }, picking: "", room: { size: 1.75, share: 0.7, rows: [] },
+    fr: empty,
+    tab: localStorage.frameTab || "lens",
+    tabNames: tabs,
+    lenses,
+    sensors,
+    aspects,
+    eyes,
+    stops,
+    guideNames,
+    keepSize: false,
+    blur: localStorage.blur !== "off",
+    composing: { x: 1 / 3, y: 0.5, size: 0.6, how: "move" },
+    cover: 8,
+    sharp: { from: "", to: "" },
+    compensation: 0,
+    compareShot: "",
+    track: null,
+    playing: false,
+    loop: true,
+    dropped: 0,
+    time: 0,
+    stills: {},
+    walking: false,
+    matching: {
+      mode: "",
+      upright: "",
+      height: 1.75,
+      stands: false,
+      foot: { x: 0, y: 0, z: 0 },
+      given: false,
+      wide: 1920,
+    },
+    picking: "",
+    room: { size: 1.75, share: 0.7, rows: [] },
 
     // look asks what the lens sees now, at the time of the move. Many changes in a
     // row are answered by one look.
-    get raw() { return window.Alpine.raw(this.fr); },
-    lookSoon(wait = 20) { clearTimeout(this.looking); this.looking = setTimeout(() => this.lookNow().catch((e) => this.say(e.message, true)), wait); },
+    get raw() {
+      return window.Alpine.raw(this.fr);
+    },
+    lookSoon(wait = 20) {
+      clearTimeout(this.looking);
+      this.looking = setTimeout(() => this.lookNow().catch((e) => this.say(e.message, true)), wait);
+    },
     async lookNow() {
       if (!this.on("light frame") || !this.now) return;
-      const id = this.now.set.id, key = `${this.now.revision} ${this.moveNow ? this.time : 0}`;
+      const id = this.now.set.id,
+        key = `${this.now.revision} ${this.moveNow ? this.time : 0}`;
       // One look at a time: what is asked for meanwhile is asked when it is answered.
-      if (this.lookKey) { this.lookAgain = this.lookKey !== key; return; }
+      if (this.lookKey) {
+        this.lookAgain = this.lookKey !== key;
+        return;
+      }
       this.lookKey = key;
       this.waiting++;
       try {
-        const fr = await until(() => call(`/api/sets/${id}/frame?t=${this.moveNow ? this.time : 0}`, { priority: "high" }), () => this.on("light frame"));
+        const fr = await until(
+          () => call(`/api/sets/${id}/frame?t=${this.moveNow ? this.time : 0}`, { priority: "high" }),
+          () => this.on("light frame"),
+        );
         if (!fr) return;
         this.fr = fr;
         this.lookedAt = this.fr.revision;
-        this.strip.draw(); this.plan.overlay(); this.lens?.remark();
-      } finally { this.waiting--; this.lookKey = ""; }
-      if (this.lookAgain || this.lookedAt < this.now.revision) { this.lookAgain = false; this.lookSoon(); }
+        this.strip.draw();
+        this.plan.overlay();
+        this.lens?.remark();
+      } finally {
+        this.waiting--;
+        this.lookKey = "";
+      }
+      if (this.lookAgain || this.lookedAt < this.now.revision) {
+        this.lookAgain = false;
+        this.lookSoon();
+      }
       if (this.moveNow && this.track?.revision !== this.now.revision) this.fetchTrack();
       if (this.tab === "lens") this.lens?.rowSoon();
     },
     async fetchTrack() {
-      const revision = this.now.revision, poses = [];
+      const revision = this.now.revision,
+        poses = [];
       let t;
       do {
-        t = await until(() => call(`/api/sets/${this.now.set.id}/track?from=${poses.length}&count=600`), () => this.now.revision === revision).catch(() => null);
+        t = await until(
+          () => call(`/api/sets/${this.now.set.id}/track?from=${poses.length}&count=600`),
+          () => this.now.revision === revision,
+        ).catch(() => null);
         if (!t || t.revision !== revision) return;
         poses.push(...t.poses);
       } while (poses.length < t.frames && t.poses.length);
       this.track = { ...t, poses };
       if (this.time > 0 && !this.playing) this.pose(); // scrubbed before it was there
     },
-    openTab(t) { this.tab = localStorage.frameTab = t; this.picking = ""; this.matching.mode = ""; if (this.fr === empty) this.lookSoon(); this.lens?.invalidate(); if (t === "lens") this.lens?.rowSoon(); },
+    openTab(t) {
+      this.tab = localStorage.frameTab = t;
+      this.picking = "";
+      this.matching.mode = "";
+      if (this.fr === empty) this.lookSoon();
+      this.lens?.invalidate();
+      if (t === "lens") this.lens?.rowSoon();
+    },
     setHover(id) {
       if (this.hover === id) return;
       this.hover = id;
-      this.strip.mark(); this.plan.mark(); this.lens?.remark();
+      this.strip.mark();
+      this.plan.mark();
+      this.lens?.remark();
     },
-    nameOf(id) { return this.now?.placements.find((p) => p.id === id)?.name || this.now?.elements.find((e) => e.id === id)?.name || ""; },
+    nameOf(id) {
+      return (
+        this.now?.placements.find((p) => p.id === id)?.name || this.now?.elements.find((e) => e.id === id)?.name || ""
+      );
+    },
     // subjects are what can be named: placements, groups, and what is described.
     get subjects() {
-      const st = this.now, had = ["layer", "meant", "limit", "ground", "path", "water"];
+      const st = this.now,
+        had = ["layer", "meant", "limit", "ground", "path", "water"];
       void this.st;
-      return st ? [...st.elements.filter((e) => e.kind === "group"), ...st.placements.filter((p) => Math.max(p.dims.x, p.dims.z) < 30), ...st.elements.filter((e) => !had.includes(e.kind) && e.kind !== "group")].sort((a, b) => a.name.localeCompare(b.name, "en", { numeric: true })) : [];
+      return st
+        ? [
+            ...st.elements.filter((e) => e.kind === "group"),
+            ...st.placements.filter((p) => Math.max(p.dims.x, p.dims.z) < 30),
+            ...st.elements.filter((e) => !had.includes(e.kind) && e.kind !== "group"),
+          ].sort((a, b) => a.name.localeCompare(b.name, "en", { numeric: true }))
+        : [];
     },
 
     // Lens
-    focal(f) { return this.keepSize ? this.does("lens", { focal: f, keepSize: true }) : this.view({ focal: f }); },
+    focal(f) {
+      return this.keepSize ? this.does("lens", { focal: f, keepSize: true }) : this.view({ focal: f });
+    },
     // dragFocal changes the focal length by the way of the pointer: a hand's width
     // doubles it.
     dragFocal(e) {
-      const kept = this.st.set.view.focal, x = e.clientX;
+      const kept = this.st.set.view.focal,
+        x = e.clientX;
       let to = kept;
-      pull(e.currentTarget, e, (m) => {
-        to = Number(Math.min(Math.max(kept * Math.pow(2, (m.clientX - x) / 160), 4), 2000).toPrecision(3));
-        this.lens?.zoomed(to / kept);
-        this.say(`${to} mm`);
-      }, (moved) => {
-        this.lens?.zoomed(1);
-        if (moved && to !== kept) this.focal(to); else this.say("");
-      }, 0);
+      pull(
+        e.currentTarget,
+        e,
+        (m) => {
+          to = Number(Math.min(Math.max(kept * Math.pow(2, (m.clientX - x) / 160), 4), 2000).toPrecision(3));
+          this.lens?.zoomed(to / kept);
+          this.say(`${to} mm`);
+        },
+        (moved) => {
+          this.lens?.zoomed(1);
+          if (moved && to !== kept) this.focal(to);
+          else this.say("");
+        },
+        0,
+      );
     },
-    get sensorWords() { const v = this.st?.set.view; return v ? `${number(v.sensorW, 2)} × ${number(v.sensorH, 2)} mm` : ""; },
-    guide(name) { return (this.st?.set.view.guides || "thirds").split(",").includes(name); },
-    setGuide(name, on) { const all = (this.st.set.view.guides || "thirds").split(",").filter((g) => g && g !== name && g !== "none"); return this.view({ guides: [...all, ...(on ? [name] : [])].join(",") || "none" }); },
-    shutterWords(s) { return !s ? "" : s >= 0.4 ? `${number(s, 2)} s` : `1/${number(1 / s, 1)} s`; },
+    get sensorWords() {
+      const v = this.st?.set.view;
+      return v ? `${number(v.sensorW, 2)} × ${number(v.sensorH, 2)} mm` : "";
+    },
+    guide(name) {
+      return (this.st?.set.view.guides || "thirds").split(",").includes(name);
+    },
+    setGuide(name, on) {
+      const all = (this.st.set.view.guides || "thirds").split(",").filter((g) => g && g !== name && g !== "none");
+      return this.view({ guides: [...all, ...(on ? [name] : [])].join(",") || "none" });
+    },
+    shutterWords(s) {
+      return !s ? "" : s >= 0.4 ? `${number(s, 2)} s` : `1/${number(1 / s, 1)} s`;
+    },
     typedShutter(input) {
-      const m = input.value.trim().match(/^1\s*\/\s*([0-9.]+)\s*s?$/), n = m ? 1 / Number(m[1]) : Number(input.value.replace(/s$/, ""));
-      if (!(n > 0)) { input.classList.add("bad"); return this.say(`“${input.value}” is not a shutter time: 1/50 s, 0.5 s`, true); }
+      const m = input.value.trim().match(/^1\s*\/\s*([0-9.]+)\s*s?$/),
+        n = m ? 1 / Number(m[1]) : Number(input.value.replace(/s$/, ""));
+      if (!(n > 0)) {
+        input.classList.add("bad");
+        return this.say(`“${input.value}” is not a shutter time: 1/50 s, 0.5 s`, true);
+      }
       input.classList.remove("bad");
       return this.view({ shutter: n });
     },
@@ -98,36 +230,87 @@ export function filming({ call }) {
     // Compose
     frameIt() {
       const id = this.subjectId;
-      return id ? this.does("compose", { id, x: this.composing.x, y: this.composing.y, height: this.composing.size, width: 0, how: this.composing.how }) : this.say("Name the subject first.", true);
+      return id
+        ? this.does("compose", {
+            id,
+            x: this.composing.x,
+            y: this.composing.y,
+            height: this.composing.size,
+            width: 0,
+            how: this.composing.how,
+          })
+        : this.say("Name the subject first.", true);
     },
-    get subjectId() { return this.st?.set.view.subject || this.sel[0] || ""; },
-    pad(e) { const r = e.currentTarget.getBoundingClientRect(); this.composing.x = Math.round(Math.min(Math.max((e.clientX - r.left) / r.width, 0), 1) * 100) / 100; this.composing.y = Math.round(Math.min(Math.max((e.clientY - r.top) / r.height, 0), 1) * 100) / 100; },
-    padKey(e) { const k = { ArrowLeft: [-1, 0], ArrowRight: [1, 0], ArrowUp: [0, -1], ArrowDown: [0, 1] }[e.key]; if (!k) return; e.preventDefault(); e.stopPropagation(); this.composing.x = Math.min(Math.max(this.composing.x + k[0] * 0.01, 0), 1); this.composing.y = Math.min(Math.max(this.composing.y + k[1] * 0.01, 0), 1); },
-    share: (x) => (x == null ? "" : x >= 0.0995 ? `${Math.round(100 * x)} %` : x >= 0.0005 ? `${(100 * x).toFixed(1)} %` : "< 0.1 %"),
+    get subjectId() {
+      return this.st?.set.view.subject || this.sel[0] || "";
+    },
+    pad(e) {
+      const r = e.currentTarget.getBoundingClientRect();
+      this.composing.x = Math.round(Math.min(Math.max((e.clientX - r.left) / r.width, 0), 1) * 100) / 100;
+      this.composing.y = Math.round(Math.min(Math.max((e.clientY - r.top) / r.height, 0), 1) * 100) / 100;
+    },
+    padKey(e) {
+      const k = { ArrowLeft: [-1, 0], ArrowRight: [1, 0], ArrowUp: [0, -1], ArrowDown: [0, 1] }[e.key];
+      if (!k) return;
+      e.preventDefault();
+      e.stopPropagation();
+      this.composing.x = Math.min(Math.max(this.composing.x + k[0] * 0.01, 0), 1);
+      this.composing.y = Math.min(Math.max(this.composing.y + k[1] * 0.01, 0), 1);
+    },
+    share: (x) =>
+      x == null
+        ? ""
+        : x >= 0.0995
+          ? `${Math.round(100 * x)} %`
+          : x >= 0.0005
+            ? `${(100 * x).toFixed(1)} %`
+            : "< 0.1 %",
 
     // Shots
-    backToKept() { return this.shot && this.does("go to shot", { id: this.shot.id }); },
+    backToKept() {
+      return this.shot && this.does("go to shot", { id: this.shot.id });
+    },
     orderShot(id, by) {
-      const ids = this.st.shots.map((s) => s.id), i = ids.indexOf(id), j = i + by;
+      const ids = this.st.shots.map((s) => s.id),
+        i = ids.indexOf(id),
+        j = i + by;
       if (j < 0 || j >= ids.length) return null;
       [ids[i], ids[j]] = [ids[j], ids[i]];
       return this.does("order shots", { ids });
     },
-    patchShot(id, patch) { return this.does("change shot", { id, patch }); },
-    hideLayer(name, off) { const all = (this.st.set.hide || []).filter((n) => n !== name); return this.does("change set", { patch: { hide: off ? [...all, name] : all } }); },
+    patchShot(id, patch) {
+      return this.does("change shot", { id, patch });
+    },
+    hideLayer(name, off) {
+      const all = (this.st.set.hide || []).filter((n) => n !== name);
+      return this.does("change set", { patch: { hide: off ? [...all, name] : all } });
+    },
     cutThing(id) {
-      const all = (this.st.set.view.cutWalls || "").split(",").filter(Boolean), had = all.includes(id);
+      const all = (this.st.set.view.cutWalls || "").split(",").filter(Boolean),
+        had = all.includes(id);
       return this.view({ cutWalls: (had ? all.filter((x) => x !== id) : [...all, id]).join(",") });
     },
-    get cutThings() { return (this.st?.set.view.cutWalls || "").split(",").filter(Boolean); },
+    get cutThings() {
+      return (this.st?.set.view.cutWalls || "").split(",").filter(Boolean);
+    },
     // differences are what two shots do not share, in words.
     get differences() {
-      const a = this.st?.set, b = this.st?.shots.find((s) => s.id === this.compareShot);
+      const a = this.st?.set,
+        b = this.st?.shots.find((s) => s.id === this.compareShot);
       if (!a || !b) return [];
-      const out = [], say = (what, x, y) => { if (x !== y) out.push([what, x, y]); }, n = (x) => number(x, 2);
-      const V = (s) => s.view, at = (s) => ["x", "y", "z"].map((k) => this.length(V(s).eye[k])).join(", ");
+      const out = [],
+        say = (what, x, y) => {
+          if (x !== y) out.push([what, x, y]);
+        },
+        n = (x) => number(x, 2);
+      const V = (s) => s.view,
+        at = (s) => ["x", "y", "z"].map((k) => this.length(V(s).eye[k])).join(", ");
       say("place", at(a), at(b));
-      say("aim", `${this.degrees(V(a).yaw)}, ${this.degrees(V(a).pitch)}`, `${this.degrees(V(b).yaw)}, ${this.degrees(V(b).pitch)}`);
+      say(
+        "aim",
+        `${this.degrees(V(a).yaw)}, ${this.degrees(V(a).pitch)}`,
+        `${this.degrees(V(b).yaw)}, ${this.degrees(V(b).pitch)}`,
+      );
       say("roll", this.degrees(V(a).roll), this.degrees(V(b).roll));
       say("lens", `${n(V(a).focal)} mm`, `${n(V(b).focal)} mm`);
       say("sensor", `${n(V(a).sensorW)} × ${n(V(a).sensorH)} mm`, `${n(V(b).sensorW)} × ${n(V(b).sensorH)} mm`);
@@ -135,101 +318,274 @@ export function filming({ call }) {
       say("shift", `${n(V(a).shiftX)}, ${n(V(a).shiftY)} mm`, `${n(V(b).shiftX)}, ${n(V(b).shiftY)} mm`);
       say("f-number", `f/${n(V(a).fNumber)}`, `f/${n(V(b).fNumber)}`);
       say("focus", this.distance(V(a).focus), this.distance(V(b).focus));
-      say("range", `${this.distance(V(a).near)} to ${this.distance(V(a).far)}`, `${this.distance(V(b).near)} to ${this.distance(V(b).far)}`);
+      say(
+        "range",
+        `${this.distance(V(a).near)} to ${this.distance(V(a).far)}`,
+        `${this.distance(V(b).near)} to ${this.distance(V(b).far)}`,
+      );
       say("exposure", `EV ${n(V(a).ev)}`, `EV ${n(V(b).ev)}`);
-      say("light", JSON.stringify(a.light) === JSON.stringify(b.light) ? "same" : "this", JSON.stringify(a.light) === JSON.stringify(b.light) ? "same" : "another");
+      say(
+        "light",
+        JSON.stringify(a.light) === JSON.stringify(b.light) ? "same" : "this",
+        JSON.stringify(a.light) === JSON.stringify(b.light) ? "same" : "another",
+      );
       say("layers hidden", (a.hide || []).join(", ") || "none", (b.hide || []).join(", ") || "none");
       say("move", this.moveWords(a), this.moveWords(b));
       return out;
     },
-    moveWords(s) { const d = this.lasts(s.move); return s.move ? `${number(d, 2)} s` : "still"; },
-    lasts(m) { return !m ? 0 : Math.max(m.seconds || 0, m.keys?.length ? m.keys.reduce((n, k) => n + k.seconds, 0) : m.rail?.seconds || 0); },
-    pictureOf(s) { const t = this.st.takes.find((t) => t.shot === s.id && this.picture(t)); return t ? this.picture(t) : this.stills[s.id]?.url || ""; },
+    moveWords(s) {
+      const d = this.lasts(s.move);
+      return s.move ? `${number(d, 2)} s` : "still";
+    },
+    lasts(m) {
+      return !m
+        ? 0
+        : Math.max(m.seconds || 0, m.keys?.length ? m.keys.reduce((n, k) => n + k.seconds, 0) : m.rail?.seconds || 0);
+    },
+    pictureOf(s) {
+      const t = this.st.takes.find((t) => t.shot === s.id && this.picture(t));
+      return t ? this.picture(t) : this.stills[s.id]?.url || "";
+    },
 
     // Moves
-    get moveNow() { return this.st?.set.move || null; },
+    get moveNow() {
+      return this.st?.set.move || null;
+    },
     // setMoveTo lays a patch, or what a function makes of the move as it is when its
     // turn comes, over the move; without one it begins one.
     setMoveTo(patch) {
       return this.edit(() => {
-        const had = this.now.set.move, m = had || { rate: 24, seconds: 0, keys: [], rail: null, follow: "", pulls: [], shake: null, rides: [], flickers: [], plays: [] };
-        const change = typeof patch === "function" ? patch(m) : patch, next = { ...m, ...change, rail: change.rail ? { ...m.rail, ...change.rail } : "rail" in change ? null : m.rail };
+        const had = this.now.set.move,
+          m = had || {
+            rate: 24,
+            seconds: 0,
+            keys: [],
+            rail: null,
+            follow: "",
+            pulls: [],
+            shake: null,
+            rides: [],
+            flickers: [],
+            plays: [],
+          };
+        const change = typeof patch === "function" ? patch(m) : patch,
+          next = {
+            ...m,
+            ...change,
+            rail: change.rail ? { ...m.rail, ...change.rail } : "rail" in change ? null : m.rail,
+          };
         if (!(this.lasts(next) > 0)) next.seconds = change.seconds = 4;
         return { op: "change set", args: { patch: { move: had ? change : next } } };
       });
     },
-    noMove() { this.time = 0; this.playing = false; return this.does("change set", { patch: { move: null } }); },
+    noMove() {
+      this.time = 0;
+      this.playing = false;
+      return this.does("change set", { patch: { move: null } });
+    },
     // addKey ends the move at the view that is seen now; the shot's own view is its
     // start. from is a kept shot.
     addKey(view, shot = "") {
-      return this.setMoveTo((m) => ({ keys: [...(m.keys || []), { view, seconds: 3, easing: "smooth", curve: [0.4, 0, 0.6, 1], shot }], rail: null }));
+      return this.setMoveTo((m) => ({
+        keys: [...(m.keys || []), { view, seconds: 3, easing: "smooth", curve: [0.4, 0, 0.6, 1], shot }],
+        rail: null,
+      }));
     },
-    setKey(i, patch) { return this.setMoveTo((m) => ({ keys: m.keys.map((k, n) => (n === i ? { ...k, ...patch } : k)) })); },
-    dropKey(i) { const keys = this.st.set.move.keys.filter((_, n) => n !== i), m = this.st.set.move; return keys.length || m.rail || m.seconds > 0 || m.rides?.length ? this.setMoveTo({ keys }) : this.noMove(); },
+    setKey(i, patch) {
+      return this.setMoveTo((m) => ({ keys: m.keys.map((k, n) => (n === i ? { ...k, ...patch } : k)) }));
+    },
+    dropKey(i) {
+      const keys = this.st.set.move.keys.filter((_, n) => n !== i),
+        m = this.st.set.move;
+      return keys.length || m.rail || m.seconds > 0 || m.rides?.length ? this.setMoveTo({ keys }) : this.noMove();
+    },
     // swapEnds makes the last view the first, and the first the last.
-    swapEnds() { const s = this.st.set, m = s.move, last = m.keys.at(-1).view; return this.does("change set", { patch: { view: last, move: { keys: [...m.keys.slice(0, -1), { ...m.keys.at(-1), view: s.view }] } } }); },
+    swapEnds() {
+      const s = this.st.set,
+        m = s.move,
+        last = m.keys.at(-1).view;
+      return this.does("change set", {
+        patch: { view: last, move: { keys: [...m.keys.slice(0, -1), { ...m.keys.at(-1), view: s.view }] } },
+      });
+    },
     setRail(kind) {
-      const v = this.st.set.view, f = this.st.lens.forward, at = (d) => ({ x: v.eye.x + f.x * d, y: v.eye.y, z: v.eye.z + f.z * d }), subject = this.placement(this.subjectId);
-      const center = subject ? { ...subject.at } : { ...at(v.focus), y: 0 }, base = { kind, points: [], smooth: true, center, angle: 0, rise: 0, seconds: 4, easing: "smooth", curve: [0.4, 0, 0.6, 1], look: "" };
+      const v = this.st.set.view,
+        f = this.st.lens.forward,
+        at = (d) => ({ x: v.eye.x + f.x * d, y: v.eye.y, z: v.eye.z + f.z * d }),
+        subject = this.placement(this.subjectId);
+      const center = subject ? { ...subject.at } : { ...at(v.focus), y: 0 },
+        base = {
+          kind,
+          points: [],
+          smooth: true,
+          center,
+          angle: 0,
+          rise: 0,
+          seconds: 4,
+          easing: "smooth",
+          curve: [0.4, 0, 0.6, 1],
+          look: "",
+        };
       if (!kind) return this.setMoveTo({ rail: null });
       if (kind === "path") return this.useTool("rail");
-      if (kind === "dolly") return this.setMoveTo({ keys: [], rail: { ...base, points: [{ ...v.eye }, at(Math.min(2, v.focus / 2))] } });
-      if (kind === "crane") return this.setMoveTo({ keys: [], rail: { ...base, center: { x: v.eye.x - f.x * 4, y: 0.5, z: v.eye.z - f.z * 4 }, rise: 0.35, look: "ahead" } });
+      if (kind === "dolly")
+        return this.setMoveTo({ keys: [], rail: { ...base, points: [{ ...v.eye }, at(Math.min(2, v.focus / 2))] } });
+      if (kind === "crane")
+        return this.setMoveTo({
+          keys: [],
+          rail: {
+            ...base,
+            center: { x: v.eye.x - f.x * 4, y: 0.5, z: v.eye.z - f.z * 4 },
+            rise: 0.35,
+            look: "ahead",
+          },
+        });
       return this.setMoveTo({ keys: [], rail: { ...base, angle: Math.PI / 2, look: "" } });
     },
-    patchRail(patch) { return this.setMoveTo({ rail: patch }); },
-    dollyLength(m) {
-      const r = this.st.set.move.rail, [a, b] = r.points, l = Math.hypot(b.x - a.x, b.y - a.y, b.z - a.z) || 1, k = m / l;
-      return this.patchRail({ points: [a, { x: a.x + (b.x - a.x) * k, y: a.y + (b.y - a.y) * k, z: a.z + (b.z - a.z) * k }] });
+    patchRail(patch) {
+      return this.setMoveTo({ rail: patch });
     },
-    railLength(points) { let n = 0; for (let i = 1; i < points.length; i++) n += Math.hypot(points[i].x - points[i - 1].x, points[i].y - points[i - 1].y, points[i].z - points[i - 1].z); return n; },
+    dollyLength(m) {
+      const r = this.st.set.move.rail,
+        [a, b] = r.points,
+        l = Math.hypot(b.x - a.x, b.y - a.y, b.z - a.z) || 1,
+        k = m / l;
+      return this.patchRail({
+        points: [a, { x: a.x + (b.x - a.x) * k, y: a.y + (b.y - a.y) * k, z: a.z + (b.z - a.z) * k }],
+      });
+    },
+    railLength(points) {
+      let n = 0;
+      for (let i = 1; i < points.length; i++)
+        n += Math.hypot(points[i].x - points[i - 1].x, points[i].y - points[i - 1].y, points[i].z - points[i - 1].z);
+      return n;
+    },
     // addPull marks focus at this time: on what is selected, or where it is now.
     addPull(id) {
-      const now = this.fr.view?.focus || this.st.set.view.focus, at = Number(this.time);
+      const now = this.fr.view?.focus || this.st.set.view.focus,
+        at = Number(this.time);
       const mark = { at, on: id, metres: now, easing: "smooth", curve: [0.4, 0, 0.6, 1] };
-      return this.setMoveTo((m) => ({ pulls: [...(m.pulls || []).filter((p) => Math.abs(p.at - at) > 1e-6), mark].sort((a, b) => a.at - b.at) }));
+      return this.setMoveTo((m) => ({
+        pulls: [...(m.pulls || []).filter((p) => Math.abs(p.at - at) > 1e-6), mark].sort((a, b) => a.at - b.at),
+      }));
     },
-    setPull(i, patch) { return this.setMoveTo((m) => ({ pulls: m.pulls.map((p, n) => (n === i ? { ...p, ...patch } : p)).sort((a, b) => a.at - b.at) })); },
-    dropPull(i) { return this.setMoveTo((m) => ({ pulls: m.pulls.filter((_, n) => n !== i) })); },
-    setShake(on) { return this.setMoveTo({ shake: on ? { degrees: 0.6, metres: 0.015, hertz: 0.7, seed: 1 } : null }); },
-    patchShake(patch) { return this.setMoveTo({ shake: patch }); },
-    patchRide(i, patch) { return this.setMoveTo((m) => ({ rides: m.rides.map((r, n) => (n === i ? { ...r, ...patch } : r)) })); },
-    dropRide(i) { return this.setMoveTo((m) => ({ rides: m.rides.filter((_, n) => n !== i) })); },
-    addFlicker() { const ids = this.sel.slice(); return this.setMoveTo((m) => ({ flickers: [...(m.flickers || []), { ids, hertz: 6, depth: 0.35, seed: 1 }] })); },
-    patchFlicker(i, patch) { return this.setMoveTo((m) => ({ flickers: m.flickers.map((r, n) => (n === i ? { ...r, ...patch } : r)) })); },
-    dropFlicker(i) { return this.setMoveTo((m) => ({ flickers: m.flickers.filter((_, n) => n !== i) })); },
+    setPull(i, patch) {
+      return this.setMoveTo((m) => ({
+        pulls: m.pulls.map((p, n) => (n === i ? { ...p, ...patch } : p)).sort((a, b) => a.at - b.at),
+      }));
+    },
+    dropPull(i) {
+      return this.setMoveTo((m) => ({ pulls: m.pulls.filter((_, n) => n !== i) }));
+    },
+    setShake(on) {
+      return this.setMoveTo({ shake: on ? { degrees: 0.6, metres: 0.015, hertz: 0.7, seed: 1 } : null });
+    },
+    patchShake(patch) {
+      return this.setMoveTo({ shake: patch });
+    },
+    patchRide(i, patch) {
+      return this.setMoveTo((m) => ({ rides: m.rides.map((r, n) => (n === i ? { ...r, ...patch } : r)) }));
+    },
+    dropRide(i) {
+      return this.setMoveTo((m) => ({ rides: m.rides.filter((_, n) => n !== i) }));
+    },
+    addFlicker() {
+      const ids = this.sel.slice();
+      return this.setMoveTo((m) => ({ flickers: [...(m.flickers || []), { ids, hertz: 6, depth: 0.35, seed: 1 }] }));
+    },
+    patchFlicker(i, patch) {
+      return this.setMoveTo((m) => ({ flickers: m.flickers.map((r, n) => (n === i ? { ...r, ...patch } : r)) }));
+    },
+    dropFlicker(i) {
+      return this.setMoveTo((m) => ({ flickers: m.flickers.filter((_, n) => n !== i) }));
+    },
     async addPlay(files) {
       const card = this.element;
-      if (card?.kind !== "card") return this.say("Select a card with a picture first: it plays the pictures that you choose.", true);
-      const list = [...files].sort((a, b) => a.name.localeCompare(b.name, "en", { numeric: true })), pictures = [];
+      if (card?.kind !== "card")
+        return this.say("Select a card with a picture first: it plays the pictures that you choose.", true);
+      const list = [...files].sort((a, b) => a.name.localeCompare(b.name, "en", { numeric: true })),
+        pictures = [];
       try {
-        for (const f of list) pictures.push((await call(`/api/productions/${this.st.production.id}/picture`, { method: "POST", body: f })).blob);
-      } catch (e) { return this.say(e.message, true); }
-      return pictures.length ? this.setMoveTo((m) => ({ plays: [...(m.plays || []).filter((p) => p.id !== card.id), { id: card.id, pictures, rate: 12, once: false }] })) : null;
+        for (const f of list)
+          pictures.push(
+            (await call(`/api/productions/${this.st.production.id}/picture`, { method: "POST", body: f })).blob,
+          );
+      } catch (e) {
+        return this.say(e.message, true);
+      }
+      return pictures.length
+        ? this.setMoveTo((m) => ({
+            plays: [
+              ...(m.plays || []).filter((p) => p.id !== card.id),
+              { id: card.id, pictures, rate: 12, once: false },
+            ],
+          }))
+        : null;
     },
-    dropPlay(i) { return this.setMoveTo((m) => ({ plays: m.plays.filter((_, n) => n !== i) })); },
+    dropPlay(i) {
+      return this.setMoveTo((m) => ({ plays: m.plays.filter((_, n) => n !== i) }));
+    },
     // drawnWay takes a way that was drawn on the plan, for the camera or for what is
     // selected.
     drawnWay(tool, pts) {
       const v = this.st.set.view;
       if (tool === "rail") {
         const points = pts.map((p) => ({ x: p.x, y: v.eye.y, z: p.z }));
-        return this.setMoveTo({ keys: [], rail: { kind: "path", points, smooth: pts.length > 2, center: { x: 0, y: 0, z: 0 }, angle: 0, rise: 0, seconds: Math.max(Math.round(this.railLength(points) / 0.7), 1), easing: "smooth", curve: [0.4, 0, 0.6, 1], look: "" } });
+        return this.setMoveTo({
+          keys: [],
+          rail: {
+            kind: "path",
+            points,
+            smooth: pts.length > 2,
+            center: { x: 0, y: 0, z: 0 },
+            angle: 0,
+            rise: 0,
+            seconds: Math.max(Math.round(this.railLength(points) / 0.7), 1),
+            easing: "smooth",
+            curve: [0.4, 0, 0.6, 1],
+            look: "",
+          },
+        });
       }
-      const thing = this.placement(this.sel[0]), group = this.groupOf, ids = group ? [group.id] : this.sel.filter((id) => this.placement(id));
+      const thing = this.placement(this.sel[0]),
+        group = this.groupOf,
+        ids = group ? [group.id] : this.sel.filter((id) => this.placement(id));
       if (!ids.length || !thing) return this.say("Select what is to move first.", true);
-      const y = thing.at.y, first = { x: thing.at.x, y, z: thing.at.z }, points = [first, ...pts.map((p) => ({ x: p.x, y, z: p.z }))];
-      return this.setMoveTo((m) => ({ seconds: Math.max(this.lasts(m), 3), rides: [...(m.rides || []), { ids, points, smooth: points.length > 2, start: 0, seconds: 3, easing: "linear", curve: [0.4, 0, 0.6, 1], turn: points.length > 2 }] }));
+      const y = thing.at.y,
+        first = { x: thing.at.x, y, z: thing.at.z },
+        points = [first, ...pts.map((p) => ({ x: p.x, y, z: p.z }))];
+      return this.setMoveTo((m) => ({
+        seconds: Math.max(this.lasts(m), 3),
+        rides: [
+          ...(m.rides || []),
+          {
+            ids,
+            points,
+            smooth: points.length > 2,
+            start: 0,
+            seconds: 3,
+            easing: "linear",
+            curve: [0.4, 0, 0.6, 1],
+            turn: points.length > 2,
+          },
+        ],
+      }));
     },
 
     // Time
-    get frameCount() { return this.fr.move?.frames || this.track?.frames || 1; },
+    get frameCount() {
+      return this.fr.move?.frames || this.track?.frames || 1;
+    },
     scrub(t) {
       this.time = Math.min(Math.max(Number(t), 0), this.lasts(this.moveNow));
       this.pose();
       this.lookSoon(150);
     },
-    stepFrame(by) { const r = this.moveNow?.rate || 24; this.playing = false; return this.scrub((Math.round(this.time * r) + by) / r); },
+    stepFrame(by) {
+      const r = this.moveNow?.rate || 24;
+      this.playing = false;
+      return this.scrub((Math.round(this.time * r) + by) / r);
+    },
     // pose shows the frame at the time, from the track.
     pose() {
       const t = window.Alpine.raw(this.track);
@@ -238,23 +594,44 @@ export function filming({ call }) {
     },
     play() {
       this.playing = !this.playing;
-      if (!this.playing) { this.pose(); return this.lookSoon(50); }
+      if (!this.playing) {
+        this.pose();
+        return this.lookSoon(50);
+      }
       const t = window.Alpine.raw(this.track);
-      if (!t?.poses.length) { this.playing = false; return this.say("The move is being worked out; try again in a moment."); }
-      const rate = t.rate, frames = t.poses.length, first = this.fr.move?.first || 0, last = Math.min(this.fr.move?.last ?? frames - 1, frames - 1);
-      let began = performance.now(), from = Math.round(this.time * rate), shown = from;
+      if (!t?.poses.length) {
+        this.playing = false;
+        return this.say("The move is being worked out; try again in a moment.");
+      }
+      const rate = t.rate,
+        frames = t.poses.length,
+        first = this.fr.move?.first || 0,
+        last = Math.min(this.fr.move?.last ?? frames - 1, frames - 1);
+      let began = performance.now(),
+        from = Math.round(this.time * rate),
+        shown = from;
       if (from >= last) from = first;
-      this.dropped = 0; shown = from - 1;
+      this.dropped = 0;
+      shown = from - 1;
       const tick = (now) => {
         if (!this.playing) return;
         let at = from + Math.floor(((now - began) / 1000) * rate);
         if (at > last) {
-          if (!this.loop) { this.time = last / rate; this.playing = false; this.pose(); return this.lookSoon(50); }
-          began = now; from = first; at = first; shown = first - 1;
+          if (!this.loop) {
+            this.time = last / rate;
+            this.playing = false;
+            this.pose();
+            return this.lookSoon(50);
+          }
+          began = now;
+          from = first;
+          at = first;
+          shown = first - 1;
         }
         if (at > shown) {
           this.dropped += at - shown - 1; // in real time what comes too late is left out, and counted
-          shown = at; this.time = at / rate;
+          shown = at;
+          this.time = at / rate;
           this.lens.pose(t.poses[at]);
         }
         requestAnimationFrame(tick);
@@ -266,12 +643,36 @@ export function filming({ call }) {
     async overlayPicture(file) {
       if (!file) return;
       try {
-        const r = await call(`/api/productions/${this.st.production.id}/picture`, { method: "POST", body: file }), size = await createImageBitmap(file);
-        await this.edit({ op: "change set", args: { patch: { match: { picture: r.blob, opacity: 0.5, wipe: 1, under: false, points: [], lines: [], pixels: 0, each: [] } } } }, { op: "change set", args: { patch: { view: { aspect: size.width / size.height } } } });
+        const r = await call(`/api/productions/${this.st.production.id}/picture`, { method: "POST", body: file }),
+          size = await createImageBitmap(file);
+        await this.edit(
+          {
+            op: "change set",
+            args: {
+              patch: {
+                match: {
+                  picture: r.blob,
+                  opacity: 0.5,
+                  wipe: 1,
+                  under: false,
+                  points: [],
+                  lines: [],
+                  pixels: 0,
+                  each: [],
+                },
+              },
+            },
+          },
+          { op: "change set", args: { patch: { view: { aspect: size.width / size.height } } } },
+        );
         this.matching.wide = size.width;
-      } catch (e) { this.say(e.message, true); }
+      } catch (e) {
+        this.say(e.message, true);
+      }
     },
-    get match() { return this.st?.set.match || null; },
+    get match() {
+      return this.st?.set.match || null;
+    },
     // setMatch lays a patch, or what a function makes of the marks as they are when
     // its turn comes, over them. What was solved is no longer true.
     setMatch(patch) {
@@ -281,32 +682,71 @@ export function filming({ call }) {
         return { op: "change set", args: { patch: { match: this.now.set.match ? change : { ...m, ...change } } } };
       });
     },
-    noMatch() { return this.does("change set", { patch: { match: null } }); },
-    markPoint(p) { return this.setMatch((m) => ({ points: [...(m.points || []), p] })); },
-    markLine(l) { return this.setMatch((m) => ({ lines: [...(m.lines || []), l] })); },
-    movePoint(i, at) { return this.setMatch((m) => ({ points: m.points.map((p, n) => (n === i ? { ...p, at: { ...p.at, ...at } } : p)) })); },
-    dropMark(kind, i) { return this.setMatch((m) => ({ [kind]: m[kind].filter((_, n) => n !== i) })); },
+    noMatch() {
+      return this.does("change set", { patch: { match: null } });
+    },
+    markPoint(p) {
+      return this.setMatch((m) => ({ points: [...(m.points || []), p] }));
+    },
+    markLine(l) {
+      return this.setMatch((m) => ({ lines: [...(m.lines || []), l] }));
+    },
+    movePoint(i, at) {
+      return this.setMatch((m) => ({
+        points: m.points.map((p, n) => (n === i ? { ...p, at: { ...p.at, ...at } } : p)),
+      }));
+    },
+    dropMark(kind, i) {
+      return this.setMatch((m) => ({ [kind]: m[kind].filter((_, n) => n !== i) }));
+    },
     solve(by) {
-      const m = this.matching, upright = m.upright && m.upright.length === 4 ? m.upright : [];
-      return this.does("match", { by, focalGiven: m.given, width: m.wide, height: upright.length ? m.height : 0, upright, ...(upright.length && m.stands ? { foot: m.foot } : {}) });
+      const m = this.matching,
+        upright = m.upright && m.upright.length === 4 ? m.upright : [];
+      return this.does("match", {
+        by,
+        focalGiven: m.given,
+        width: m.wide,
+        height: upright.length ? m.height : 0,
+        upright,
+        ...(upright.length && m.stands ? { foot: m.foot } : {}),
+      });
     },
 
     // Walk
     walk() {
       this.walking = !this.walking;
       document.activeElement?.blur();
-      this.say(this.walking ? "walking: arrows go and turn, Page Up and Page Down fly, Shift is faster, Escape ends" : "");
+      this.say(
+        this.walking ? "walking: arrows go and turn, Page Up and Page Down fly, Shift is faster, Escape ends" : "",
+      );
     },
-    lookThrough(what = "") { return this.does("look through", what === "sun" ? { sun: true } : { id: this.sel[0] }); },
+    lookThrough(what = "") {
+      return this.does("look through", what === "sun" ? { sun: true } : { id: this.sel[0] });
+    },
 
     // Paper
     async planRoom() {
       const id = this.subjectId;
       if (!id) return this.say("Name the subject first: the lenses are tried on it.", true);
-      try { this.room = { ...this.room, ...(await call(`/api/sets/${this.now.set.id}/lenses?subject=${id}&share=${this.room.share}&focals=${lenses.join(",")}`)) }; this.plan.overlay(); } catch (e) { this.say(e.message, true); }
+      try {
+        this.room = {
+          ...this.room,
+          ...(await call(
+            `/api/sets/${this.now.set.id}/lenses?subject=${id}&share=${this.room.share}&focals=${lenses.join(",")}`,
+          )),
+        };
+        this.plan.overlay();
+      } catch (e) {
+        this.say(e.message, true);
+      }
       return null;
     },
     everyone: false,
-    sheetURL(what, as) { const s = this.st?.set; return s ? `/api/sets/${s.id}/${what}?as=${as}${what === "cutouts" && this.everyone ? "&all=yes" : ""}${this.shot && !this.st.changed ? `&shot=${this.shot.id}` : ""}` : ""; },
+    sheetURL(what, as) {
+      const s = this.st?.set;
+      return s
+        ? `/api/sets/${s.id}/${what}?as=${as}${what === "cutouts" && this.everyone ? "&all=yes" : ""}${this.shot && !this.st.changed ? `&shot=${this.shot.id}` : ""}`
+        : "";
+    },
   };
 }

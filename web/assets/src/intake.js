@@ -12,7 +12,8 @@ async function walk(entry, base, into) {
     return;
   }
   const reader = entry.createReader();
-  for (;;) { // folders are read in portions
+  for (;;) {
+    // folders are read in portions
     const some = await new Promise((ok, no) => reader.readEntries(ok, no));
     if (!some.length) return;
     for (const e of some) await walk(e, `${base}${entry.name}/`, into);
@@ -22,68 +23,156 @@ async function walk(entry, base, into) {
 export function intake(Alpine, { call, post, upload }) {
   const v = () => Alpine.store("v");
   Alpine.data("intake", () => ({
-    modes: ["arrivals", "library", "supplier"], mode: "arrivals", over: false, find: "", arrival: "", choosing: null, chosen: {}, renew: {},
-    d: null, tab: "Parts", picked: [], newName: "", cell: null, channel: 0, found: "", leaving: null,
-    filter: { licence: "", format: "", weight: "", size: "", price: "", where: "", marked: false }, shelf: [],
-    goods: [], goodsSay: "", offerNow: null, asked: 0, answered: 0,
+    modes: ["arrivals", "library", "supplier"],
+    mode: "arrivals",
+    over: false,
+    find: "",
+    arrival: "",
+    choosing: null,
+    chosen: {},
+    renew: {},
+    d: null,
+    tab: "Parts",
+    picked: [],
+    newName: "",
+    cell: null,
+    channel: 0,
+    found: "",
+    leaving: null,
+    filter: { licence: "", format: "", weight: "", size: "", price: "", where: "", marked: false },
+    shelf: [],
+    goods: [],
+    goodsSay: "",
+    offerNow: null,
+    asked: 0,
+    answered: 0,
 
     init() {
       this.$watch("$store.v.st", () => this.refresh());
     },
-    get p() { return v().st?.pieces.find((x) => x.id === this.d?.id) || null; },
-    get tabs() { return ["Parts", "Maps", "Repairs", "Credit", ...(this.d?.news ? ["News"] : [])]; },
-    get formats() { return [...new Set((v().st?.pieces || []).map((x) => x.facts.format))].sort(); },
-    helpersOut() { return (this.d?.parts || []).filter((x) => x.helper && !x.kept); },
+    get p() {
+      return v().st?.pieces.find((x) => x.id === this.d?.id) || null;
+    },
+    get tabs() {
+      return ["Parts", "Maps", "Repairs", "Credit", ...(this.d?.news ? ["News"] : [])];
+    },
+    get formats() {
+      return [...new Set((v().st?.pieces || []).map((x) => x.facts.format))].sort();
+    },
+    helpersOut() {
+      return (this.d?.parts || []).filter((x) => x.helper && !x.kept);
+    },
     get arrivals() {
       const q = this.find.toLowerCase();
-      return [...(v().st?.arrivals || [])].reverse().filter((a) => a.name.toLowerCase().includes(q) || this.piecesOf(a).some((x) => x.name.toLowerCase().includes(q)));
+      return [...(v().st?.arrivals || [])]
+        .reverse()
+        .filter(
+          (a) => a.name.toLowerCase().includes(q) || this.piecesOf(a).some((x) => x.name.toLowerCase().includes(q)),
+        );
     },
-    piecesOf(a) { return (v().st?.pieces || []).filter((x) => x.arrival === a.id); },
+    piecesOf(a) {
+      return (v().st?.pieces || []).filter((x) => x.arrival === a.id);
+    },
     arrivalOf: (p) => (v().st?.arrivals || []).find((a) => a.id === p?.arrival) || null,
-    nameOf(id) { return v().st?.pieces.find((x) => x.id === id)?.name || ""; },
+    nameOf(id) {
+      return v().st?.pieces.find((x) => x.id === id)?.name || "";
+    },
     megabytes: (n) => (n < 1e5 ? `${Math.ceil(n / 1e3)} kB` : `${(n / 1e6).toFixed(n < 1e7 ? 2 : 0)} MB`),
-    say(text, bad) { v().say(text, bad); },
+    say(text, bad) {
+      v().say(text, bad);
+    },
 
-    show(mode) { this.mode = mode; this.find = ""; this.search(); },
+    show(mode) {
+      this.mode = mode;
+      this.find = "";
+      this.search();
+    },
     async search() {
       // An answer that comes after that to a later question is dropped; but one to the same
       // question is shown until the later one comes, however often it is asked anew.
-      const turn = ++this.asked, q = { find: this.find }, mode = this.mode, filter = { ...this.filter };
-      const counts = () => turn > this.answered && mode === this.mode && q.find === this.find && JSON.stringify(filter) === JSON.stringify(this.filter);
+      const turn = ++this.asked,
+        q = { find: this.find },
+        mode = this.mode,
+        filter = { ...this.filter };
+      const counts = () =>
+        turn > this.answered &&
+        mode === this.mode &&
+        q.find === this.find &&
+        JSON.stringify(filter) === JSON.stringify(this.filter);
       try {
         if (this.mode === "library") {
           const shelf = await call(`/api/sets/${v().st.set.id}/shelf?${new URLSearchParams({ ...filter, ...q })}`);
-          if (counts()) { this.answered = turn; this.shelf = shelf; }
+          if (counts()) {
+            this.answered = turn;
+            this.shelf = shelf;
+          }
         }
         if (this.mode === "supplier") {
           const goods = await call(`/api/supplier?${new URLSearchParams(q)}`);
-          if (counts()) { this.answered = turn; this.goods = goods; this.goodsSay = goods.length ? "" : "Nothing of that name is on offer."; }
+          if (counts()) {
+            this.answered = turn;
+            this.goods = goods;
+            this.goodsSay = goods.length ? "" : "Nothing of that name is on offer.";
+          }
         }
-      } catch (e) { if (turn === this.asked) { this.goodsSay = e.message; this.say(e.message, true); } }
+      } catch (e) {
+        if (turn === this.asked) {
+          this.goodsSay = e.message;
+          this.say(e.message, true);
+        }
+      }
     },
     // refresh follows what the server announced.
     async refresh() {
       if (this.choosing) this.choosing = v().st.arrivals.find((a) => a.id === this.choosing.id) || null;
-      if (this.choosing && this.choosing.state === "done" && !this.stay) { const mine = this.piecesOf(this.choosing); this.choosing = null; if (mine.length) await this.openPiece(mine[mine.length - 1].id); }
+      if (this.choosing && this.choosing.state === "done" && !this.stay) {
+        const mine = this.piecesOf(this.choosing);
+        this.choosing = null;
+        if (mine.length) await this.openPiece(mine[mine.length - 1].id);
+      }
       if (this.d) await this.openPiece(this.d.id, true);
       if (this.mode === "library") this.search();
     },
     async openPiece(id, again) {
-      if (!v().st.pieces.some((x) => x.id === id)) { this.d = null; return; }
+      if (!v().st.pieces.some((x) => x.id === id)) {
+        this.d = null;
+        return;
+      }
       try {
-        const d = again ? await until(() => call(`/api/pieces/${id}`), () => this.d?.id === id) : await call(`/api/pieces/${id}`);
+        const d = again
+          ? await until(
+              () => call(`/api/pieces/${id}`),
+              () => this.d?.id === id,
+            )
+          : await call(`/api/pieces/${id}`);
         if (!d) return;
         if (again && this.d?.id !== id) return; // another was opened meanwhile
-        if (!again) { this.picked = []; this.cell = null; this.found = ""; this.choosing = null; this.offerNow = null; if (d.lacks) this.tab = "Maps"; }
+        if (!again) {
+          this.picked = [];
+          this.cell = null;
+          this.found = "";
+          this.choosing = null;
+          this.offerNow = null;
+          if (d.lacks) this.tab = "Maps";
+        }
         if (this.tab === "News" && !d.news) this.tab = "Parts";
         this.d = d;
-        if (this.cell) this.cell = { surface: this.cell.surface, ...d.surfaces.find((s) => s.key === this.cell.surface)?.cells.find((c) => c.role === this.cell.role) };
+        if (this.cell)
+          this.cell = {
+            surface: this.cell.surface,
+            ...d.surfaces.find((s) => s.key === this.cell.surface)?.cells.find((c) => c.role === this.cell.role),
+          };
         v().piece = id;
-      } catch (e) { this.say(e.message, true); }
+      } catch (e) {
+        this.say(e.message, true);
+      }
     },
     openArrival(a) {
       this.arrival = a.id;
-      this.d = null; this.offerNow = null; this.choosing = null; this.stay = false;
+      this.d = null;
+      this.offerNow = null;
+      this.choosing = null;
+      this.stay = false;
       if (a.state === "choose") this.choose(a);
       else if (this.piecesOf(a).length) this.openPiece(this.piecesOf(a)[0].id);
     },
@@ -93,39 +182,79 @@ export function intake(Alpine, { call, post, upload }) {
       this.renew = Object.fromEntries(a.found.map((f) => [f.path, f.sure ? f.renews : ""]));
     },
     // olderOf are the pieces that a model may be declared the newer version of.
-    olderOf(f) { return v().st.pieces.filter((x) => x.arrival !== this.choosing.id).sort((x, y) => (y.id === f.renews) - (x.id === f.renews) || x.name.localeCompare(y.name)); },
+    olderOf(f) {
+      return v()
+        .st.pieces.filter((x) => x.arrival !== this.choosing.id)
+        .sort((x, y) => (y.id === f.renews) - (x.id === f.renews) || x.name.localeCompare(y.name));
+    },
     // again opens what was chosen from before.
-    again(a) { this.arrival = a.id; this.d = null; this.choose(a); this.stay = true; this.chosen = {}; this.renew = {}; },
-    isTaken(f) { return (this.choosing?.taking || []).some((t) => t.source === f.path); },
+    again(a) {
+      this.arrival = a.id;
+      this.d = null;
+      this.choose(a);
+      this.stay = true;
+      this.chosen = {};
+      this.renew = {};
+    },
+    isTaken(f) {
+      return (this.choosing?.taking || []).some((t) => t.source === f.path);
+    },
     async takeChosen() {
-      const a = this.choosing, paths = a.found.filter((f) => this.chosen[f.path] && !f.error).map((f) => f.path);
+      const a = this.choosing,
+        paths = a.found.filter((f) => this.chosen[f.path] && !f.error).map((f) => f.path);
       const twice = paths.find((x) => this.renew[x] && paths.some((y) => y !== x && this.renew[y] === this.renew[x]));
-      if (twice) return this.say(`${this.nameOf(this.renew[twice])} can follow one of these models only: choose which.`, true);
-      const renew = Object.fromEntries(a.found.filter((f) => this.chosen[f.path] && this.renew[f.path]).map((f) => [f.path, this.renew[f.path]]));
+      if (twice)
+        return this.say(`${this.nameOf(this.renew[twice])} can follow one of these models only: choose which.`, true);
+      const renew = Object.fromEntries(
+        a.found.filter((f) => this.chosen[f.path] && this.renew[f.path]).map((f) => [f.path, this.renew[f.path]]),
+      );
       this.stay = false;
       await this.do(() => post(`/api/arrivals/${a.id}/take`, { paths, renew }));
     },
-    async act(what, a) { await this.do(() => post(`/api/arrivals/${a.id}/${what}`, {})); },
+    async act(what, a) {
+      await this.do(() => post(`/api/arrivals/${a.id}/${what}`, {}));
+    },
     // leave asks what goes with an arrival before it is taken away.
     async leave(a) {
-      try { this.leaving = { id: a.id, ...await call(`/api/arrivals/${a.id}/uses`) }; } catch (e) { this.say(e.message, true); }
+      try {
+        this.leaving = { id: a.id, ...(await call(`/api/arrivals/${a.id}/uses`)) };
+      } catch (e) {
+        this.say(e.message, true);
+      }
     },
     leavingSays(a) {
-      const u = this.leaving, n = v().count;
+      const u = this.leaving,
+        n = v().count;
       if (u?.id !== a.id) return "";
       if (!u.pieces.length) return `Nothing was made of ${a.name}. It lies in the bin for 30 days.`;
-      const stands = [u.things && n(u.things, "placement"), u.elements && `${n(u.elements, "row, drift or line", "rows, drifts or lines")}`].filter(Boolean).join(" and ");
+      const stands = [
+        u.things && n(u.things, "placement"),
+        u.elements && `${n(u.elements, "row, drift or line", "rows, drifts or lines")}`,
+      ]
+        .filter(Boolean)
+        .join(" and ");
       return `With it ${u.pieces.length > 1 ? "go" : "goes"} ${u.pieces.join(", ")}${stands ? `, and ${stands} in ${u.sets.join(", ")}` : ", which stands nowhere"}. It lies in the bin for 30 days and can be brought back.`;
     },
     async binArrival(a) {
-      await this.do(async () => { await post(`/api/arrivals/${a.id}/bin`, {}); this.say(`${a.name} lies in the bin for 30 days: it is brought back on the first page, or by handing it in again.`); });
+      await this.do(async () => {
+        await post(`/api/arrivals/${a.id}/bin`, {});
+        this.say(
+          `${a.name} lies in the bin for 30 days: it is brought back on the first page, or by handing it in again.`,
+        );
+      });
       this.leaving = null;
       if (this.d && !v().st.pieces.some((x) => x.id === this.d.id)) this.d = null;
       if (this.choosing?.id === a.id) this.choosing = null;
     },
     async do(act) {
-      try { await act(); } catch (e) { this.say(e.message, true); }
-      await v().reload().catch((e) => this.say(e.message, true));
+      try {
+        await act();
+      } catch (e) {
+        this.say(e.message, true);
+      }
+      await v()
+        .reload()
+        .catch((e) => this.say(e.message, true));
     },
 
     // What comes in
@@ -142,16 +271,32 @@ export function intake(Alpine, { call, post, upload }) {
     async offer(files) {
       const rest = files.filter((f) => !alone.test(f.name));
       for (const f of files) if (alone.test(f.name)) await upload(f.name, [{ file: f, path: f.name }]);
-      if (rest.length) await upload(rest.length > 1 ? rest.find((f) => /\.(gltf|obj|dae|usda?|usdc|fbx)$/i.test(f.name))?.name || `${rest.length} files` : rest[0].name, rest.map((f) => ({ file: f, path: f.name })));
+      if (rest.length)
+        await upload(
+          rest.length > 1
+            ? rest.find((f) => /\.(gltf|obj|dae|usda?|usdc|fbx)$/i.test(f.name))?.name || `${rest.length} files`
+            : rest[0].name,
+          rest.map((f) => ({ file: f, path: f.name })),
+        );
     },
     async offerFolder(files, piece = "") {
-      if (files.length) await upload(files[0].webkitRelativePath.split("/")[0] || "folder", files.map((f) => ({ file: f, path: f.webkitRelativePath || f.name })), piece);
+      if (files.length)
+        await upload(
+          files[0].webkitRelativePath.split("/")[0] || "folder",
+          files.map((f) => ({ file: f, path: f.webkitRelativePath || f.name })),
+          piece,
+        );
     },
     async pointAt(files) {
       if (!files.length) return;
       this.found = "looking";
-      const name = files.length === 1 ? files[0].name : files[0].webkitRelativePath?.split("/")[0] || `${files.length} maps`;
-      await upload(name, files.map((f) => ({ file: f, path: f.webkitRelativePath || f.name })), this.d.id);
+      const name =
+        files.length === 1 ? files[0].name : files[0].webkitRelativePath?.split("/")[0] || `${files.length} maps`;
+      await upload(
+        name,
+        files.map((f) => ({ file: f, path: f.webkitRelativePath || f.name })),
+        this.d.id,
+      );
       this.found = "";
     },
     async findIn(arrival) {
@@ -160,40 +305,100 @@ export function intake(Alpine, { call, post, upload }) {
         const r = (await post(`/api/arrivals/${arrival}/maps`, { piece: this.d.id }))[0] || { set: 0, bad: [] };
         this.found = r.set ? `${v().count(r.set, "map")} taken` : "nothing in it fits by name";
         if (r.bad.length) this.say(r.bad.join("; "), true);
-      } catch (e) { this.found = ""; this.say(e.message, true); }
+      } catch (e) {
+        this.found = "";
+        this.say(e.message, true);
+      }
       await v().reload();
     },
 
     // What is decided
-    decide(patch) { return v().does("recipe", { id: this.d.id, step: patch }); },
-    patch(patch) { return v().does("change piece", { id: this.d.id, patch }); },
-    pick(key, on) { this.picked = on ? [...this.picked, key] : this.picked.filter((k) => k !== key); },
-    renamePicked() { if (this.picked.length && this.newName) { this.decide({ op: "name", parts: this.picked, name: this.newName }); this.newName = ""; } },
-    wanted() { return this.d.faults.filter((f) => f.wanted).map((f) => f.kind); },
-    mend(kind, on) { this.decide({ op: "mend", kinds: on ? [...this.wanted(), kind] : this.wanted().filter((k) => k !== kind), crease: this.d.crease }); },
+    decide(patch) {
+      return v().does("recipe", { id: this.d.id, step: patch });
+    },
+    patch(patch) {
+      return v().does("change piece", { id: this.d.id, patch });
+    },
+    pick(key, on) {
+      this.picked = on ? [...this.picked, key] : this.picked.filter((k) => k !== key);
+    },
+    renamePicked() {
+      if (this.picked.length && this.newName) {
+        this.decide({ op: "name", parts: this.picked, name: this.newName });
+        this.newName = "";
+      }
+    },
+    wanted() {
+      return this.d.faults.filter((f) => f.wanted).map((f) => f.kind);
+    },
+    mend(kind, on) {
+      this.decide({
+        op: "mend",
+        kinds: on ? [...this.wanted(), kind] : this.wanted().filter((k) => k !== kind),
+        crease: this.d.crease,
+      });
+    },
     async assign(surface, role, file, channel = 0) {
       await v().inTurn(() => this.do(() => post(`/api/pieces/${this.d.id}/map`, { surface, role, file, channel })));
     },
     async takeCameras() {
-      await this.do(async () => { const r = await post(`/api/sets/${v().st.set.id}/cameras`, { piece: this.d.id }); this.say(`Kept: ${v().count(r.shots, "shot")}; see Frame.${r.skipped.length ? ` Without a lens, so not taken (drawn in parallel): ${r.skipped.join(", ")}.` : ""}`); });
+      await this.do(async () => {
+        const r = await post(`/api/sets/${v().st.set.id}/cameras`, { piece: this.d.id });
+        this.say(
+          `Kept: ${v().count(r.shots, "shot")}; see Frame.${r.skipped.length ? ` Without a lens, so not taken (drawn in parallel): ${r.skipped.join(", ")}.` : ""}`,
+        );
+      });
     },
-    async takeSun() { await this.do(async () => { await post(`/api/sets/${v().st.set.id}/sun`, { piece: this.d.id }); this.say("Kept: the set's sun stands as in the file; see Light."); }); },
+    async takeSun() {
+      await this.do(async () => {
+        await post(`/api/sets/${v().st.set.id}/sun`, { piece: this.d.id });
+        this.say("Kept: the set's sun stands as in the file; see Light.");
+      });
+    },
     price(input) {
       if (!input.value.trim()) return this.patch({ credit: { price: 0, currency: "" } });
       v().typedNumber(input, (n) => this.patch({ credit: { price: n, currency: this.p.credit.currency || "EUR" } }));
     },
     terms(t) {
       if (!t?.known) return "not one of the licences that are known here: read its terms";
-      const asks = [t.attribution && "the author must be named", t.shareAlike && "what is made of it goes under the same licence", t.nonCommercial && "not for paid work", t.noDerivatives && "may not be changed"].filter(Boolean);
+      const asks = [
+        t.attribution && "the author must be named",
+        t.shareAlike && "what is made of it goes under the same licence",
+        t.nonCommercial && "not for paid work",
+        t.noDerivatives && "may not be changed",
+      ].filter(Boolean);
       return `${t.name}: ${asks.length ? asks.join("; ") : "no conditions"}`;
     },
     newsRows() {
-      const n = this.d.news || {}, list = (a) => (a?.length ? a.join(", ") : "none");
-      return [["in numbers", list(n.changed)], ["found under a new name", n.pairs?.length ? n.pairs.map((p) => `${p.Old} is ${p.New} (by ${p.By})`).join(", ") : "none"], ["not there any more", list(n.gone)], ["new in it", list(n.fresh)], ["could not be carried over", list(n.lost)]];
+      const n = this.d.news || {},
+        list = (a) => (a?.length ? a.join(", ") : "none");
+      return [
+        ["in numbers", list(n.changed)],
+        [
+          "found under a new name",
+          n.pairs?.length ? n.pairs.map((p) => `${p.Old} is ${p.New} (by ${p.By})`).join(", ") : "none",
+        ],
+        ["not there any more", list(n.gone)],
+        ["new in it", list(n.fresh)],
+        ["could not be carried over", list(n.lost)],
+      ];
     },
 
     // Shelf and supplier
-    async bring(x) { await this.do(async () => { const r = await post(`/api/productions/${v().st.production.id}/bring`, { piece: x.id }); this.say(`Kept: ${x.name} is here too.`); return r; }); this.search(); },
-    async order(f) { await this.do(async () => { await post(`/api/productions/${v().st.production.id}/order`, { goods: this.offerNow.id, file: f.file }); this.say(`${f.file} is on its way: see Arrivals.`); }); this.show("arrivals"); },
+    async bring(x) {
+      await this.do(async () => {
+        const r = await post(`/api/productions/${v().st.production.id}/bring`, { piece: x.id });
+        this.say(`Kept: ${x.name} is here too.`);
+        return r;
+      });
+      this.search();
+    },
+    async order(f) {
+      await this.do(async () => {
+        await post(`/api/productions/${v().st.production.id}/order`, { goods: this.offerNow.id, file: f.file });
+        this.say(`${f.file} is on its way: see Arrivals.`);
+      });
+      this.show("arrivals");
+    },
   }));
 }

@@ -8,14 +8,28 @@ function node(tag, cls, text, more) {
 // pressed, dragged or has the focus is not taken from under the hand. Rows are known by
 // data-key.
 function fill(list, rows) {
-  const old = new Map([...list.children].map((n) => [n.dataset.key, n])), held = list.contains(document.activeElement) && document.activeElement.closest("[data-key]")?.dataset.key;
-  const next = rows.map((n) => { const o = old.get(n.dataset.key); return o && same(o, n) ? o : n; }), stay = new Set(next);
+  const old = new Map([...list.children].map((n) => [n.dataset.key, n])),
+    held = list.contains(document.activeElement) && document.activeElement.closest("[data-key]")?.dataset.key;
+  const next = rows.map((n) => {
+      const o = old.get(n.dataset.key);
+      return o && same(o, n) ? o : n;
+    }),
+    stay = new Set(next);
   let at = list.firstElementChild;
   for (const n of next) {
-    while (at && !stay.has(at)) { const gone = at; at = at.nextElementSibling; gone.remove(); }
-    if (n === at) at = at.nextElementSibling; else list.insertBefore(n, at);
+    while (at && !stay.has(at)) {
+      const gone = at;
+      at = at.nextElementSibling;
+      gone.remove();
+    }
+    if (n === at) at = at.nextElementSibling;
+    else list.insertBefore(n, at);
   }
-  while (at) { const gone = at; at = at.nextElementSibling; gone.remove(); }
+  while (at) {
+    const gone = at;
+    at = at.nextElementSibling;
+    gone.remove();
+  }
   if (held !== false && !list.contains(document.activeElement)) {
     const row = list.querySelector(`[data-key="${CSS.escape(held)}"]`);
     (row?.matches("[tabindex]") ? row : row?.querySelector("button"))?.focus({ preventScroll: true });
@@ -25,15 +39,26 @@ const ticked = (n) => n.querySelector("input")?.checked;
 const same = (a, b) => a.outerHTML === b.outerHTML && ticked(a) === ticked(b);
 
 export function drawManifest(list, v) {
-  fill(list, v.listed.map(([p, figure]) => {
-    const seen = v.visible(p), row = node("li", "pick flex items-center gap-1" + (v.sel.includes(p.id) ? " on" : ""), "");
-    const name = node("button", "flex-1 text-left truncate px-1" + (seen ? "" : " hint line-through"), p.name, { onclick: (e) => v.select(p.id, e.shiftKey) });
-    row.dataset.key = p.id; name.dataset.name = p.name;
-    row.onmouseenter = () => v.setHover(p.id);
-    row.onmouseleave = () => v.setHover("");
-    row.append(name, node("span", "hint num", String(figure)), node("span", "hint text-[12px]", v.locked(p) ? "locked" : ""));
-    return row;
-  }));
+  fill(
+    list,
+    v.listed.map(([p, figure]) => {
+      const seen = v.visible(p),
+        row = node("li", "pick flex items-center gap-1" + (v.sel.includes(p.id) ? " on" : ""), "");
+      const name = node("button", "flex-1 text-left truncate px-1" + (seen ? "" : " hint line-through"), p.name, {
+        onclick: (e) => v.select(p.id, e.shiftKey),
+      });
+      row.dataset.key = p.id;
+      name.dataset.name = p.name;
+      row.onmouseenter = () => v.setHover(p.id);
+      row.onmouseleave = () => v.setHover("");
+      row.append(
+        name,
+        node("span", "hint num", String(figure)),
+        node("span", "hint text-[12px]", v.locked(p) ? "locked" : ""),
+      );
+      return row;
+    }),
+  );
 }
 
 // stateOf says in a few words what is known about the size of a piece.
@@ -44,13 +69,28 @@ function stateOf(p, v) {
 }
 
 export function drawPieces(list, v) {
-  fill(list, v.found.map((p) => {
-    const row = node("tr", "pick" + (v.piece === p.id ? " on" : ""), "", { tabIndex: 0, onclick: () => v.choosePiece(p.id), onkeydown: (e) => { if (e.key === "Enter") v.choosePiece(p.id); } });
-    row.dataset.key = row.dataset.name = p.id;
-    const b = !p.sizing.decided && p.proposal;
-    row.append(node("td", "pl-1 truncate", p.name), node("td", "hint truncate pr-2", p.facts.file), ...["x", "y", "z"].map((k) => node("td", "num", v.length(p.size[k]))), node("td", "num", p.facts.triangles.toLocaleString("en")), node("td", "truncate" + (b && !b.now ? " text-snag" : ""), stateOf(p, v)));
-    return row;
-  }));
+  fill(
+    list,
+    v.found.map((p) => {
+      const row = node("tr", "pick" + (v.piece === p.id ? " on" : ""), "", {
+        tabIndex: 0,
+        onclick: () => v.choosePiece(p.id),
+        onkeydown: (e) => {
+          if (e.key === "Enter") v.choosePiece(p.id);
+        },
+      });
+      row.dataset.key = row.dataset.name = p.id;
+      const b = !p.sizing.decided && p.proposal;
+      row.append(
+        node("td", "pl-1 truncate", p.name),
+        node("td", "hint truncate pr-2", p.facts.file),
+        ...["x", "y", "z"].map((k) => node("td", "num", v.length(p.size[k]))),
+        node("td", "num", p.facts.triangles.toLocaleString("en")),
+        node("td", "truncate" + (b && !b.now ? " text-snag" : ""), stateOf(p, v)),
+      );
+      return row;
+    }),
+  );
   if (list.dataset.chosen === v.piece) return;
   list.dataset.chosen = v.piece; // what was chosen on the line-up is seen here too
   list.querySelector(".on")?.scrollIntoView({ block: "nearest" });
@@ -58,18 +98,32 @@ export function drawPieces(list, v) {
 
 export function drawLibrary(list, v) {
   const row = (name, size, place, drag) => {
-    const li = node("li", "flex items-center", ""), b = node("button", "pick w-full text-left px-1 flex justify-between gap-2", "", { onclick: place });
-    li.dataset.key = drag || name; b.dataset.name = name;
+    const li = node("li", "flex items-center", ""),
+      b = node("button", "pick w-full text-left px-1 flex justify-between gap-2", "", { onclick: place });
+    li.dataset.key = drag || name;
+    b.dataset.name = name;
     b.append(node("span", "truncate", name), node("span", "num hint", size));
     if (drag) Object.assign(b, { draggable: true, ondragstart: (e) => e.dataTransfer.setData("piece", drag) });
     li.append(b);
-    if (drag) { // what is ticked is what rows, lines and drifts lay
-      const tick = node("input", "", "", { type: "checkbox", checked: v.mix.includes(drag), onchange: () => { v.mix = tick.checked ? [...v.mix, drag] : v.mix.filter((id) => id !== drag); } });
+    if (drag) {
+      // what is ticked is what rows, lines and drifts lay
+      const tick = node("input", "", "", {
+        type: "checkbox",
+        checked: v.mix.includes(drag),
+        onchange: () => {
+          v.mix = tick.checked ? [...v.mix, drag] : v.mix.filter((id) => id !== drag);
+        },
+      });
       tick.setAttribute("aria-label", `${name} in the mix`);
       li.append(tick);
     }
     return li;
   };
-  fill(list, [row("person, 1.75 m", "", () => v.place("", "person")), row("plain box", "", () => v.place("", "box")),
-    ...v.found.map((p) => row(p.name, v.length(Math.max(p.size.x, p.size.y, p.size.z)), () => v.place(p.id, ""), p.id))]);
+  fill(list, [
+    row("person, 1.75 m", "", () => v.place("", "person")),
+    row("plain box", "", () => v.place("", "box")),
+    ...v.found.map((p) =>
+      row(p.name, v.length(Math.max(p.size.x, p.size.y, p.size.z)), () => v.place(p.id, ""), p.id),
+    ),
+  ]);
 }

@@ -6,7 +6,14 @@ export class Outlines {
 
   // ask gets the silhouettes of pieces by their ids, however long that takes; drawn
   // is called when some came.
-  constructor(ask, drawn) { this.ask = ask; this.drawn = drawn; this.known = new Map(); this.missing = new Map(); this.asked = new Map(); this.version = 0; }
+  constructor(ask, drawn) {
+    this.ask = ask;
+    this.drawn = drawn;
+    this.known = new Map();
+    this.missing = new Map();
+    this.asked = new Map();
+    this.version = 0;
+  }
 
   // of gives { front, top, right } of a piece as SVG paths; null when there are none yet.
   of(p) {
@@ -24,16 +31,27 @@ export class Outlines {
     this.missing = new Map();
     for (const [id, key] of ids) this.asked.set(id, key);
     let got = {};
-    try { got = (await this.ask([...ids.keys()].join(","))) || {}; } catch { /* refused: it was said; asked again when it changes, or a moment later */ }
+    try {
+      got = (await this.ask([...ids.keys()].join(","))) || {};
+    } catch {
+      /* refused: it was said; asked again when it changes, or a moment later */
+    }
     let absent = false;
     for (const [id, key] of ids) {
       if (this.asked.get(id) === key) this.asked.delete(id);
       if (got[id]) this.known.set(id, { ...got[id], key });
-      else { absent = true; this.asked.set(id, key); }
+      else {
+        absent = true;
+        this.asked.set(id, key);
+      }
     }
     this.version++;
     this.drawn();
     // What the server had not yet is asked for again, not at once.
-    if (absent) setTimeout(() => { for (const [id, key] of ids) if (!got[id] && this.asked.get(id) === key) this.asked.delete(id); this.drawn(); }, 1000);
+    if (absent)
+      setTimeout(() => {
+        for (const [id, key] of ids) if (!got[id] && this.asked.get(id) === key) this.asked.delete(id);
+        this.drawn();
+      }, 1000);
   }
 }

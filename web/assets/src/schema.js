@@ -5,20 +5,35 @@ const full = 180 / Math.PI;
 const times = { angle: full, percent: 100 };
 
 export const figures = {
-  lightFields(part) { return (this.schema?.light || []).filter((f) => f.part === part); },
-  figureOf(doc, key) { return key.split(".").reduce((o, part) => o?.[part], doc); },
+  lightFields(part) {
+    return (this.schema?.light || []).filter((f) => f.part === part);
+  },
+  figureOf(doc, key) {
+    return key.split(".").reduce((o, part) => o?.[part], doc);
+  },
   // wanted says that a field counts, as another one stands.
-  wanted(f, doc) { const [key, value] = (f.when || "").split("="); return !key || this.figureOf(doc, key) === value; },
+  wanted(f, doc) {
+    const [key, value] = (f.when || "").split("=");
+    return !key || this.figureOf(doc, key) === value;
+  },
   // written is a figure as it is shown.
   written(f, x) {
     switch (f.kind) {
-      case "length": return this.length(x || 0);
-      case "angle": return this.degrees(x || 0, f.digits || undefined);
-      case "percent": return this.number(100 * (x || 0), 1) + " %";
-      case "count": return String(x ?? 0);
-      case "color": return x || "";
-      case "yes": return x ? "yes" : "no";
-      case "choice": case "swatch": return x;
+      case "length":
+        return this.length(x || 0);
+      case "angle":
+        return this.degrees(x || 0, f.digits || undefined);
+      case "percent":
+        return this.number(100 * (x || 0), 1) + " %";
+      case "count":
+        return String(x ?? 0);
+      case "color":
+        return x || "";
+      case "yes":
+        return x ? "yes" : "no";
+      case "choice":
+      case "swatch":
+        return x;
     }
     return this.number(x || 0, f.unit ? f.digits || 0 : 4) + (f.unit ? " " + f.unit : "");
   },
@@ -33,12 +48,19 @@ export const figures = {
     const nothing = { yes: false, color: "" }[f.kind] ?? 0;
     return f.default !== null && (this.figureOf(doc, f.key) ?? nothing) !== f.default;
   },
-  backWords(f) { return `${f.says || f.label}: back to ${this.written(f, f.default) || "none"}`; },
+  backWords(f) {
+    return `${f.says || f.label}: back to ${this.written(f, f.default) || "none"}`;
+  },
   // A slider goes by what is shown; what goes round comes back to its beginning.
   slideAt(f, doc) {
-    const [from, to] = f.slide, x = (this.figureOf(doc, f.key) || 0) * (times[f.kind] || 1);
-    return f.kind === "angle" && to - from === 360 ? (((x - from) % 360) + 360) % 360 + from : x;
+    const [from, to] = f.slide,
+      x = (this.figureOf(doc, f.key) || 0) * (times[f.kind] || 1);
+    return f.kind === "angle" && to - from === 360 ? ((((x - from) % 360) + 360) % 360) + from : x;
   },
-  slideTo(f, value) { return Number(value) / (times[f.kind] || 1); },
-  slideWords(f) { return (f.says || f.label).replace(/ in [a-z]+$/, ""); },
+  slideTo(f, value) {
+    return Number(value) / (times[f.kind] || 1);
+  },
+  slideWords(f) {
+    return (f.says || f.label).replace(/ in [a-z]+$/, "");
+  },
 };

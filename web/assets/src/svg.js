@@ -4,7 +4,8 @@ export function make(tag, attrs = {}, text) {
   const e = document.createElementNS(ns, tag);
   for (const k in attrs) {
     if (attrs[k] == null) continue;
-    if (k === "style") e.style.cssText = attrs[k]; // as an attribute the page's own policy refuses it
+    if (k === "style")
+      e.style.cssText = attrs[k]; // as an attribute the page's own policy refuses it
     else e.setAttribute(k, attrs[k]);
   }
   if (text != null) e.textContent = text;
