@@ -21,10 +21,10 @@ func (d *desk) topics(have map[string]string, of ...string) *query.Topics {
 	return t
 }
 
-// placedAt is the tag of the placements at a revision, with the library that is had: as
-// pages make it that know what an edit changed.
-func placedAt(revision int64, had *query.Topics) string {
-	return fmt.Sprintf("%d.%s", revision, had.Tags["library"])
+// placedAt is the tag of so many placements that were changed at a revision, with the
+// library that is had: as pages make it that know what an edit changed.
+func placedAt(revision int64, n int, had *query.Topics) string {
+	return fmt.Sprintf("%d-%d.%s", revision, n, had.Tags["library"])
 }
 
 // changed are the topics that have another tag.
@@ -91,22 +91,37 @@ func TestTopicsAreTheState(t *testing.T) {
 	}
 
 	// A nudge of the camera tells neither things nor the library, though a card is nearer.
-	r := d.edit(edit.Do(&edit.ChangeSet{Patch: patch(map[string]any{"view": map[string]any{"eye": geom.V{X: 0.5, Y: 1.6,
+	// Nor does it to a page that has not heard of it yet.
+	d.edit(edit.Do(&edit.ChangeSet{Patch: patch(map[string]any{"view": map[string]any{"eye": geom.V{X: 0.5, Y: 1.6,
 		Z: 9}}})}))
-	all.Tags["placements"] = placedAt(r.Revision, all)
 	b := d.topics(all.Tags)
 	if got := changed(all, b); !slices.Equal(got, []string{"set", "derived"}) { // its distance is another
 		t.Errorf("after a nudge: %v", got)
 	}
-	d.edit(edit.Do(&edit.ChangePlacement{ID: made.Made[0], Patch: patch(map[string]any{"at": geom.V{X: 1}})}))
+	r := d.edit(edit.Do(&edit.ChangePlacement{ID: made.Made[0], Patch: patch(map[string]any{"at": geom.V{X: 1}})}))
 	c := d.topics(b.Tags)
+	if c.Tags["placements"] != placedAt(r.Revision, 2, c) {
+		t.Errorf("the placements are %s, told as %s", c.Tags["placements"], placedAt(r.Revision, 2, c))
+	}
 	if got := changed(b, c); !slices.Contains(got, "placements") || slices.Contains(got, "elements") ||
 		slices.Contains(got, "shots") || slices.Contains(got, "library") {
 		t.Errorf("after a move: %v", got)
 	}
-	d.edit(edit.Do(&edit.Delete{IDs: made.Made[1:2]}))
-	if got := changed(c, d.topics(nil)); !slices.Contains(got, "placements") {
+	r = d.edit(edit.Do(&edit.Delete{IDs: made.Made[1:2]}))
+	gone := d.topics(nil)
+	if got := changed(c, gone); !slices.Contains(got, "placements") {
 		t.Errorf("after one was deleted: %v", got)
+	}
+	if told := r.Placed + "." + gone.Tags["library"]; told != gone.Tags["placements"] {
+		t.Errorf("the placements are %s, told as %s", gone.Tags["placements"], told)
+	}
+	// Taken back, and another taken away: as many as before, and none changed but the one that came back.
+	if _, err := d.a.Undo(d.ctx, d.set, ""); err != nil {
+		t.Fatal(err)
+	}
+	d.edit(edit.Do(&edit.Delete{IDs: made.Made[:1]}))
+	if got := changed(gone, d.topics(nil)); !slices.Contains(got, "placements") {
+		t.Errorf("with the other one: %v", got)
 	}
 }
 
@@ -122,8 +137,8 @@ func TestAnEditTellsWhatItChanged(t *testing.T) {
 	if !slices.Equal(r.Touched, []string{"placements"}) || !r.Only || len(r.Topics) != 0 {
 		t.Errorf("%v %v", r.Touched, r.Topics)
 	}
-	if now := d.topics(nil, "library", "placements"); now.Tags["placements"] != placedAt(r.Revision, now) {
-		t.Errorf("the placements are %s, told as %s", now.Tags["placements"], placedAt(r.Revision, now))
+	if now := d.topics(nil, "library", "placements"); now.Tags["placements"] != placedAt(r.Revision, 300, now) {
+		t.Errorf("the placements are %s, told as %s", now.Tags["placements"], placedAt(r.Revision, 300, now))
 	}
 	r = d.edit(edit.Do(&edit.ChangeSet{Patch: patch(map[string]any{"view": map[string]any{"eye": geom.V{Y: 1.6,
 		Z: 9}}})}))

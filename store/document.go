@@ -4,6 +4,7 @@ import (
 	"context"
 	"encoding/json"
 	"errors"
+	"fmt"
 
 	"github.com/jackc/pgx/v5"
 
@@ -89,6 +90,21 @@ func Elsewhere(ctx context.Context, q Querier, piece, but string) (rows []Placem
 		rows, sets = append(rows, PlacementRow{r.Doc, r.Rev}), append(sets, r.Set)
 	}
 	return rows, sets, err
+}
+
+// Placed names the placements of a set as they are: another for every change of them. It is
+// the newest of their revisions and how many there are. Of two moments with the same, none
+// of the later one's was changed since, all were there in the earlier one, and that had no
+// more: what was taken away only comes back with a newer revision.
+func Placed(newest int64, n int) string { return fmt.Sprintf("%d-%d", newest, n) }
+
+// PlacedNow is Placed of what stands in a set.
+func PlacedNow(ctx context.Context, q Querier, set string) (string, error) {
+	var newest int64
+	var n int
+	err := q.QueryRow(ctx, "select coalesce(max(rev), 0), count(*) from document where kind = 'placement' and "+
+		"set_id = $1 and "+standing, set).Scan(&newest, &n)
+	return Placed(newest, n), err
 }
 
 // Elements are what of a set is described, in the order of the manifest.

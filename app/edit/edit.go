@@ -62,6 +62,7 @@ type Answer struct {
 	Only    bool                   `json:"only"`
 	Changed []query.PlacementState `json:"changed"`
 	Gone    []string               `json:"gone"`
+	Placed  string                 `json:"placed"` // what the placements are now, when some are gone: store.Placed
 
 	Touched []string                   `json:"touched"` // topics whose documents were changed
 	Topics  map[string]json.RawMessage `json:"topics"`  // the set and its shots, when they were changed
@@ -123,6 +124,11 @@ func (a *Desk) Edit(ctx context.Context, setID string, req Request) (res Answer,
 		res.Revision = e.rev
 		if err := e.tell(ctx, &res); err != nil {
 			return err
+		}
+		if len(res.Gone) > 0 {
+			if res.Placed, err = store.PlacedNow(ctx, tx, setID); err != nil {
+				return err
+			}
 		}
 		if err := e.tellTopics(ctx, &res); err != nil {
 			return err

@@ -53,6 +53,8 @@ type State struct {
 	Measured *measure.Result     `json:"measured"`
 	Budget   measure.BudgetState `json:"budgetNow"`
 	Settling []store.Settling    `json:"settling"` // things that are being let fall
+
+	placed string // names the placements as they are: store.Placed
 }
 
 // ElementState is an element with what became of it.
@@ -243,6 +245,11 @@ func (a *Pages) stateIn(ctx context.Context, q store.Querier, setID string) (*St
 	}
 	set, rows, pieces, looks := &w.SetRow, w.PlacementRows, w.PieceList, w.LookList
 	st.Describe(set, w.Production, w.ShotRows)
+	newest := int64(0)
+	for i := range rows {
+		newest = max(newest, rows[i].Rev)
+	}
+	st.placed = store.Placed(newest, len(rows))
 	in := unit.RulerOf(st.Production.Unit)
 	if st.Arrivals, err = store.Arrivals(ctx, q, set.ProductionID); err != nil {
 		return nil, err

@@ -3,7 +3,6 @@ package query
 import (
 	"context"
 	"encoding/json"
-	"fmt"
 	"log/slog"
 	"slices"
 
@@ -112,7 +111,7 @@ func (a *Pages) Topics(ctx context.Context, setID string, of []string, have map[
 		return nil, err
 	}
 	// Placements are many: what they follow from names them. Who edits knows the next tag.
-	placed := fmt.Sprintf("%d.%s", st.Revision, plain.Name(library))
+	placed := st.placed + "." + plain.Name(library)
 	out := &Topics{Revision: st.Revision, Tags: map[string]string{}, Topics: map[string]json.RawMessage{}}
 	for _, name := range of {
 		if name == "placements" && have[name] == placed {

@@ -5,6 +5,8 @@ import { createHash } from "node:crypto";
 import { from } from "./expressions.mjs";
 import { copyFileSync, mkdirSync, readdirSync, readFileSync, rmSync, writeFileSync } from "node:fs";
 
+// What is built has been looked through.
+execFileSync("node_modules/.bin/eslint", ["src"], { stdio: "inherit" });
 const dist = new URL("../dist/", import.meta.url).pathname;
 rmSync(dist, { recursive: true, force: true });
 mkdirSync(dist, { recursive: true });
@@ -43,6 +45,7 @@ for (const [pkg, file] of [
 const sources = [
   ...readdirSync("src").map((f) => "src/" + f),
   "build.mjs",
+  "eslint.config.js",
   "expressions.mjs",
   "package-lock.json",
   ...readdirSync("../templates").map((f) => "../templates/" + f),

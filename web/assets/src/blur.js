@@ -37,7 +37,8 @@ export class Blur {
       // reach is the radius in pixels of a point infinitely far away; another one
       // has |z-s|/z of it.
       fragmentShader: `
-        uniform sampler2D picture, depths; uniform float near, far, focus, reach, squeeze; uniform vec2 size; varying vec2 at;
+        uniform sampler2D picture, depths; uniform float near, far, focus, reach, squeeze;
+        uniform vec2 size; varying vec2 at;
         float metres(vec2 p) { float d = texture2D(depths, p).x; return near * far / (far - d * (far - near)); }
         float disk(float z) { return min(abs(z - focus) / z * reach, 48.0); }
         // What shines may be more than a half float holds.

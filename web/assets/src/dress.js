@@ -417,7 +417,8 @@ export function dress({ call, post }) {
           ? "not measured"
           : m.revision < this.st.revision
             ? "being measured again"
-            : `${m.solids.toLocaleString("en")} things measured, ${m.took < 0.1 ? (m.took * 1000).toFixed(0) + " ms" : m.took.toFixed(1) + " s"}`;
+            : `${m.solids.toLocaleString("en")} things measured, ` +
+              `${m.took < 0.1 ? (m.took * 1000).toFixed(0) + " ms" : m.took.toFixed(1) + " s"}`;
     },
 
     // Budget

@@ -122,7 +122,10 @@ export function drawElement(plan, world, e) {
 
 function swing(d) {
   const at = (a) => `${d.hinge.x + Math.cos(a) * d.width} ${d.hinge.z + Math.sin(a) * d.width}`;
-  return `M${d.hinge.x} ${d.hinge.z}L${at(d.open)}A${d.width} ${d.width} 0 0 ${d.open < d.closed ? 1 : 0} ${at(d.closed)}${d.stands !== d.closed ? `M${d.hinge.x} ${d.hinge.z}L${at(d.stands)}` : ""}`;
+  return (
+    `M${d.hinge.x} ${d.hinge.z}L${at(d.open)}A${d.width} ${d.width} 0 0 ${d.open < d.closed ? 1 : 0} ` +
+    `${at(d.closed)}${d.stands !== d.closed ? `M${d.hinge.x} ${d.hinge.z}L${at(d.stands)}` : ""}`
+  );
 }
 
 // few is up to how many things outlines are drawn; beyond, points.

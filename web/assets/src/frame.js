@@ -745,7 +745,8 @@ export function filming({ call }) {
     sheetURL(what, as) {
       const s = this.st?.set;
       return s
-        ? `/api/sets/${s.id}/${what}?as=${as}${what === "cutouts" && this.everyone ? "&all=yes" : ""}${this.shot && !this.st.changed ? `&shot=${this.shot.id}` : ""}`
+        ? `/api/sets/${s.id}/${what}?as=${as}${what === "cutouts" && this.everyone ? "&all=yes" : ""}` +
+            (this.shot && !this.st.changed ? `&shot=${this.shot.id}` : "")
         : "";
     },
   };

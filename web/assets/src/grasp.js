@@ -141,12 +141,19 @@ export class Grasp {
     }
     if (d) {
       const [x, y] = to(at(p.yaw));
-      s += `<path d='${d}' fill='none' stroke='#d6e935' stroke-dasharray='2 5'/><g data-ring='${p.id}' class='pointer-events-auto cursor-grab'><circle cx='${x}' cy='${y}' r='6' fill='#d6e935' stroke='#161616'/><circle cx='${x}' cy='${y}' r='13' fill='transparent'/><title>drag to turn</title></g>`;
+      s +=
+        `<path d='${d}' fill='none' stroke='#d6e935' stroke-dasharray='2 5'/>` +
+        `<g data-ring='${p.id}' class='pointer-events-auto cursor-grab'>` +
+        `<circle cx='${x}' cy='${y}' r='6' fill='#d6e935' stroke='#161616'/>` +
+        `<circle cx='${x}' cy='${y}' r='13' fill='transparent'/><title>drag to turn</title></g>`;
     }
     const [, , c, b] = box;
     return (
       s +
-      `<g data-grow='${p.id}' class='pointer-events-auto cursor-nwse-resize'><rect x='${c - 5}' y='${b - 5}' width='10' height='10' fill='#161616' stroke='#d6e935' stroke-width='2'/><rect x='${c - 13}' y='${b - 13}' width='26' height='26' fill='transparent'/><title>drag to scale</title></g>`
+      `<g data-grow='${p.id}' class='pointer-events-auto cursor-nwse-resize'>` +
+      `<rect x='${c - 5}' y='${b - 5}' width='10' height='10' fill='#161616' stroke='#d6e935' ` +
+      `stroke-width='2'/><rect x='${c - 13}' y='${b - 13}' width='26' height='26' fill='transparent'/>` +
+      `<title>drag to scale</title></g>`
     );
   }
   reach(p) {

@@ -28,11 +28,14 @@ export function guides(names, f, horizon) {
     if (n === "safe")
       for (const k of [0.9, 0.8])
         out.push(
-          `<rect x='${x + (w * (1 - k)) / 2}' y='${y + (h * (1 - k)) / 2}' width='${w * k}' height='${h * k}' fill='none' stroke='#ffffff' stroke-opacity='.5' stroke-dasharray='${k === 0.9 ? "" : "3 3"}'><title>${k === 0.9 ? "action" : "title"} safe, ${k * 100} %</title></rect>`,
+          `<rect x='${x + (w * (1 - k)) / 2}' y='${y + (h * (1 - k)) / 2}' width='${w * k}' height='${h * k}' ` +
+            `fill='none' stroke='#ffffff' stroke-opacity='.5' stroke-dasharray='${k === 0.9 ? "" : "3 3"}'>` +
+            `<title>${k === 0.9 ? "action" : "title"} safe, ${k * 100} %</title></rect>`,
         );
     if (n === "horizon" && horizon?.length === 2)
       out.push(
-        `<path fill='none' stroke='#ffffff' stroke-opacity='.85' stroke-dasharray='14 3 2 3' d='M${at(0, horizon[0])}L${at(1, horizon[1])}' data-horizon=''/>`,
+        `<path fill='none' stroke='#ffffff' stroke-opacity='.85' stroke-dasharray='14 3 2 3' ` +
+          `d='M${at(0, horizon[0])}L${at(1, horizon[1])}' data-horizon=''/>`,
       );
   }
   return out.join("");
@@ -47,5 +50,8 @@ export function letterbox(mask, f) {
   if (Math.abs(a - mask) < 1e-6) return "";
   const x = f.x + (f.w - w) / 2,
     y = f.y + (f.h - h) / 2;
-  return `<path fill-rule='evenodd' fill='#000' fill-opacity='.75' d='M${f.x} ${f.y}h${f.w}v${f.h}h${-f.w}ZM${x} ${y}v${h}h${w}v${-h}Z' data-letterbox=''/>`;
+  return (
+    `<path fill-rule='evenodd' fill='#000' fill-opacity='.75' d='M${f.x} ` +
+    `${f.y}h${f.w}v${f.h}h${-f.w}ZM${x} ${y}v${h}h${w}v${-h}Z' data-letterbox=''/>`
+  );
 }

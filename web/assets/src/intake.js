@@ -233,7 +233,11 @@ export function intake(Alpine, { call, post, upload }) {
       ]
         .filter(Boolean)
         .join(" and ");
-      return `With it ${u.pieces.length > 1 ? "go" : "goes"} ${u.pieces.join(", ")}${stands ? `, and ${stands} in ${u.sets.join(", ")}` : ", which stands nowhere"}. It lies in the bin for 30 days and can be brought back.`;
+      return (
+        `With it ${u.pieces.length > 1 ? "go" : "goes"} ` +
+        `${u.pieces.join(", ")}${stands ? `, and ${stands} in ${u.sets.join(", ")}` : ", which stands nowhere"}` +
+        `. It lies in the bin for 30 days and can be brought back.`
+      );
     },
     async binArrival(a) {
       await this.do(async () => {
@@ -345,7 +349,9 @@ export function intake(Alpine, { call, post, upload }) {
       await this.do(async () => {
         const r = await post(`/api/sets/${v().st.set.id}/cameras`, { piece: this.d.id });
         this.say(
-          `Kept: ${v().count(r.shots, "shot")}; see Frame.${r.skipped.length ? ` Without a lens, so not taken (drawn in parallel): ${r.skipped.join(", ")}.` : ""}`,
+          `Kept: ${v().count(r.shots, "shot")}; see ` +
+            "Frame." +
+            (r.skipped.length ? ` Without a lens, so not taken (drawn in parallel): ${r.skipped.join(", ")}.` : ""),
         );
       });
     },

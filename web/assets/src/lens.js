@@ -95,7 +95,8 @@ export class Lens {
       z = (w ? w[14] : e.z) - e.z,
       far = Math.hypot(x, y, z),
       size = Math.max(p.dims.x, p.dims.y, p.dims.z);
-    const seen = far < size || (x * f.x + y * f.y + z * f.z) / far > 0.3 ? 1 : 0.1; // what lies behind the camera comes last
+    // What lies behind the camera comes last.
+    const seen = far < size || (x * f.x + y * f.y + z * f.z) / far > 0.3 ? 1 : 0.1;
     return (seen * size) / Math.max(far - size / 2, 0.5);
   }
   // show brings what has come into the picture, in place of what was there.
@@ -176,8 +177,9 @@ export class Lens {
       if (!this.v.visible(p) && !ghost) continue;
       const of = piece.get(p.piece),
         level = of?.levels[of.level];
+      const steps = Math.min(Math.max(Math.round(p.size.y / 0.17), 1), 400);
       const url = p.standIn
-        ? `/api/standins/${p.standIn === "steps" ? `steps-${Math.min(Math.max(Math.round(p.size.y / 0.17), 1), 400)}` : p.standIn}`
+        ? `/api/standins/${p.standIn === "steps" ? `steps-${steps}` : p.standIn}`
         : level
           ? `/blobs/${level.blob}?as=glb`
           : "";
@@ -575,7 +577,8 @@ export class Lens {
     // Without a graphics card all is drawn by this way, so that what is drawn with is made
     // ready once and not for each way.
     if ((this.plain || (blurred && resting)) && !under) {
-      const k = this.plain && !resting ? 0.5 : 1; // the canvas stays as large: making it anew waits for all that is being drawn
+      // The canvas stays as large: making it anew waits for all that is being drawn.
+      const k = this.plain && !resting ? 0.5 : 1;
       const fresh = this.drawn < early,
         bands =
           this.plain && (resting || fresh) ? Math.ceil((w * h * k * k) / (fresh ? bandPixels / 4 : bandPixels)) : 1,
@@ -754,7 +757,9 @@ export class Lens {
   }
   // marks dims what is outside of the frame and draws brackets with dimensions.
   marks(f) {
-    let s = `<path fill-rule='evenodd' fill='#161616' fill-opacity='.62' d='M0 0H${f.bw}V${f.bh}H0ZM${f.x} ${f.y}v${f.h}h${f.w}v${-f.h}Z'/>`;
+    let s =
+      `<path fill-rule='evenodd' fill='#161616' fill-opacity='.62' d='M0 0H${f.bw}V${f.bh}H0ZM${f.x} ` +
+      `${f.y}v${f.h}h${f.w}v${-f.h}Z'/>`;
     s += `<rect x='${f.x}' y='${f.y}' width='${f.w}' height='${f.h}' fill='none' stroke='#fff'/>`;
     const view = this.v.now.set.view,
       fr = this.v.raw;
@@ -772,7 +777,9 @@ export class Lens {
       const p = !it.ready && few-- > 0 && this.v.placement(it.id),
         box = p && p.dims.x < 60 && this.bounds(p, f);
       if (box)
-        s += `<rect x='${box[0]}' y='${box[1]}' width='${box[2] - box[0]}' height='${box[3] - box[1]}' fill='#3c3c3c' fill-opacity='.35' stroke='#a0a0a0' stroke-dasharray='2 3' data-coming='${escape(p.id)}'/>`;
+        s +=
+          `<rect x='${box[0]}' y='${box[1]}' width='${box[2] - box[0]}' height='${box[3] - box[1]}' ` +
+          `fill='#3c3c3c' fill-opacity='.35' stroke='#a0a0a0' stroke-dasharray='2 3' data-coming='${escape(p.id)}'/>`;
     }
     for (const id of this.v.sel) {
       const p = this.v.placement(id),
@@ -782,17 +789,26 @@ export class Lens {
       if (!box) continue;
       const [a, b, c, d] = box,
         k = Math.min(12, (c - a) / 3, (d - b) / 3);
-      s += `<path fill='none' stroke='#d6e935' stroke-width='2' d='M${a} ${b + k}V${b}h${k}M${c - k} ${b}H${c}v${k}M${c} ${d - k}V${d}h${-k}M${a + k} ${d}H${a}v${-k}'/>`;
+      s +=
+        `<path fill='none' stroke='#d6e935' stroke-width='2' d='M${a} ${b + k}V${b}h${k}M${c - k} ` +
+        `${b}H${c}v${k}M${c} ${d - k}V${d}h${-k}M${a + k} ${d}H${a}v${-k}'/>`;
       if (!this.v.locked(p) && id === this.v.sel[0] && b > 30)
         // the stalk lifts
-        s += `<g data-stalk='${escape(id)}' class='pointer-events-auto cursor-ns-resize'><path fill='none' stroke='#d6e935' stroke-width='2' d='M${(a + c) / 2} ${b}V${b - 22}'/><circle cx='${(a + c) / 2}' cy='${b - 22}' r='5' fill='#d6e935'/><circle cx='${(a + c) / 2}' cy='${b - 22}' r='13' fill='transparent'/><title>drag to lift</title></g>`;
+        s +=
+          `<g data-stalk='${escape(id)}' class='pointer-events-auto cursor-ns-resize'>` +
+          `<path fill='none' stroke='#d6e935' stroke-width='2' d='M${(a + c) / 2} ${b}V${b - 22}'/>` +
+          `<circle cx='${(a + c) / 2}' cy='${b - 22}' r='5' fill='#d6e935'/>` +
+          `<circle cx='${(a + c) / 2}' cy='${b - 22}' r='13' fill='transparent'/><title>drag to lift</title></g>`;
       if (id !== this.v.sel[0]) continue; // of many the first is told
       if (!this.v.locked(p) && this.v.sel.length === 1) s += this.grasp.rings(p, box, f);
       const label = this.lifting ? `base at ${this.v.length(p.at.y)}` : this.v.size(p.dims),
         tw = Math.max(label.length * 7.3, p.name.length * 7) + 14,
         tx = c + 8 + tw < f.bw - 4 || a < tw + 12 ? Math.min(c + 8, f.bw - tw - 4) : a - 8 - tw,
         ty = Math.min(Math.max(b, 4), f.bh - 40);
-      s += `<rect x='${tx}' y='${ty}' width='${tw}' height='36' fill='#161616' fill-opacity='.85'/><text x='${tx + 6}' y='${ty + 15}' fill='#f0f0f0' font-size='12'>${escape(p.name)}</text><text class='n' x='${tx + 6}' y='${ty + 30}' fill='#d6e935' font-size='12'>${escape(label)}</text>`;
+      s +=
+        `<rect x='${tx}' y='${ty}' width='${tw}' height='36' fill='#161616' fill-opacity='.85'/>` +
+        `<text x='${tx + 6}' y='${ty + 15}' fill='#f0f0f0' font-size='12'>${escape(p.name)}</text>` +
+        `<text class='n' x='${tx + 6}' y='${ty + 30}' fill='#d6e935' font-size='12'>${escape(label)}</text>`;
     }
     for (const n of this.v.on("dress") ? this.v.now.snags : []) {
       if (!n.at || !n.key) continue;
@@ -803,9 +819,14 @@ export class Lens {
       const x = (q.x / 2 + 0.5) * f.bw,
         y = (0.5 - q.y / 2) * f.bh;
       if (x < 0 || y < 0 || x > f.bw || y > f.bh) continue;
-      s += `<path data-snag='${escape(n.key)}' d='M${x} ${y - 8}l7 12h-14Z' fill='${on ? "#ff7459" : "#161616"}' fill-opacity='${on ? 1 : 0.6}' stroke='#ff7459' stroke-width='1.6' class='pointer-events-auto cursor-pointer'><title>${escape(n.what)}</title></path>`;
+      s +=
+        `<path data-snag='${escape(n.key)}' d='M${x} ${y - 8}l7 12h-14Z' ` +
+        `fill='${on ? "#ff7459" : "#161616"}' fill-opacity='${on ? 1 : 0.6}' stroke='#ff7459' ` +
+        `stroke-width='1.6' class='pointer-events-auto cursor-pointer'><title>${escape(n.what)}</title></path>`;
       if (on)
-        s += `<text class='n' x='${x}' y='${y + 20}' text-anchor='middle' font-size='12' fill='#ff7459'>${escape(this.v.snagNumber(n))}</text>`;
+        s +=
+          `<text class='n' x='${x}' y='${y + 20}' text-anchor='middle' font-size='12' ` +
+          `fill='#ff7459'>${escape(this.v.snagNumber(n))}</text>`;
     }
     this.over.setAttribute("viewBox", `0 0 ${f.bw} ${f.bh}`);
     this.over.innerHTML = s;
@@ -835,16 +856,23 @@ export class Lens {
     let s = "";
     if (this.v.on("frame") && this.v.tab === "compose")
       for (const n of fr.figures.notes || [])
-        s += `<circle cx='${f.x + n.at[0] * f.w}' cy='${f.y + n.at[1] * f.h}' r='9' fill='none' stroke='#ff7459' stroke-width='1.8' data-note='${n.kind}'><title>${escape(n.what)}</title></circle>`;
+        s +=
+          `<circle cx='${f.x + n.at[0] * f.w}' cy='${f.y + n.at[1] * f.h}' r='9' fill='none' ` +
+          `stroke='#ff7459' stroke-width='1.8' data-note='${n.kind}'><title>${escape(n.what)}</title></circle>`;
     const b = this.v.hover && this.v.on("frame light") && fr.bars.find((q) => q.id === this.v.hover),
       p = !b && this.v.hover && this.v.placement(this.v.hover);
     if (p && this.v.visible(p)) {
       const box = this.bounds(p, f);
       if (box)
-        s += `<rect x='${box[0]}' y='${box[1]}' width='${box[2] - box[0]}' height='${box[3] - box[1]}' fill='none' stroke='#ffffff' stroke-dasharray='3 3' data-hover='${escape(p.id)}'/>`;
+        s +=
+          `<rect x='${box[0]}' y='${box[1]}' width='${box[2] - box[0]}' height='${box[3] - box[1]}' ` +
+          `fill='none' stroke='#ffffff' stroke-dasharray='3 3' data-hover='${escape(p.id)}'/>`;
     }
     if (b && b.span.seen)
-      s += `<rect x='${f.x + b.span.left * f.w}' y='${f.y + b.span.top * f.h}' width='${(b.span.right - b.span.left) * f.w}' height='${(b.span.bottom - b.span.top) * f.h}' fill='none' stroke='#ffffff' stroke-dasharray='3 3' data-hover='${escape(b.id)}'/>`;
+      s +=
+        `<rect x='${f.x + b.span.left * f.w}' y='${f.y + b.span.top * f.h}' ` +
+        `width='${(b.span.right - b.span.left) * f.w}' height='${(b.span.bottom - b.span.top) * f.h}' ` +
+        `fill='none' stroke='#ffffff' stroke-dasharray='3 3' data-hover='${escape(b.id)}'/>`;
     return s;
   }
   // carry moves a placement while it is dragged, before it is kept.

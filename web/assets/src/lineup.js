@@ -223,7 +223,8 @@ function say(v, it, a, on, half, high) {
         36,
         line.equal
           ? v.distance(Math.max(a.p.size.x, a.p.size.y, a.p.size.z))
-          : `${v.length(line.side === "right" ? a.p.size.z : a.p.size.x)} × ${v.length(line.side === "top" ? a.p.size.z : a.p.size.y)}`,
+          : `${v.length(line.side === "right" ? a.p.size.z : a.p.size.x)} × ` +
+              `${v.length(line.side === "top" ? a.p.size.z : a.p.size.y)}`,
         { "text-anchor": "middle", "font-size": 11, class: on ? "n halo" : "n", fill: ink },
       ),
     );

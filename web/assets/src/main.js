@@ -3,17 +3,16 @@
 import Alpine from "alpinejs";
 import { Plan } from "./plan.js";
 import { Strip } from "./strip.js";
-import { drawLineup } from "./lineup.js";
-import { besideNames } from "./references.js";
 import { Outlines } from "./outline.js";
-import { drawMeasure } from "./measure.js";
-import { length, size, number, degrees, distance, radians, feet } from "./print.js";
+import { length, size, number, degrees, distance, feet } from "./print.js";
 import { keys, list } from "./keys.js";
-import { drawManifest, drawPieces, drawLibrary } from "./lists.js";
 import { figure, complain, content } from "./field.js";
 import { intake } from "./intake.js";
 import { dress } from "./dress.js";
 import { figures } from "./schema.js";
+import { placing } from "./placing.js";
+import { sized } from "./sized.js";
+import { shooting } from "./shooting.js";
 import { filming } from "./frame.js";
 import { pulling, letGo } from "./drag.js";
 import { Laid } from "./elements.js";
@@ -91,7 +90,7 @@ document.addEventListener("alpine:init", () => {
   intake(Alpine, { call, post, upload });
   Alpine.store(
     "v",
-    mixed(dress({ call, post }), filming({ call }), figures, {
+    mixed(dress({ call, post }), filming({ call }), figures, placing, sized, shooting, {
       st: null,
       schema: null,
       tags: {},
@@ -351,9 +350,6 @@ document.addEventListener("alpine:init", () => {
           });
           this.say(r.label ? "Kept: " + r.label : "");
           if (!this.apply(r)) {
-            // Placements that it did not touch are as the page has them.
-            if (r.touched && r.revision === this.st.revision + 1 && !r.touched.includes("placements"))
-              this.placedAt(r.revision);
             await this.reload();
           }
           return r;
@@ -384,7 +380,7 @@ document.addEventListener("alpine:init", () => {
           this.sel = Alpine.raw(this.sel).filter((id) => !gone.has(id));
         }
         if (r.only) this.placedAnew(st);
-        if (r.touched) this.placedAt(r.revision);
+        if (r.only) this.placedNow(r, st);
         st.revision = r.revision;
         st.undo = r.label;
         st.redo = "";
@@ -393,10 +389,11 @@ document.addEventListener("alpine:init", () => {
         this.soon();
         return true;
       },
-      // placedAt notes that the page has the placements as they are at a revision, with the
+      // placedNow notes that the page has the placements as an edit left them, with the
       // library that it has.
-      placedAt(revision) {
-        this.tags.placements = `${revision}.${this.tags.library}`;
+      placedNow(r, st) {
+        const now = r.placed || `${r.revision}-${st.placements.length}`;
+        this.tags.placements = `${now}.${this.tags.library}`;
       },
       // placedAnew brings placements into the server's order and counts those of each piece.
       placedAnew(st) {
@@ -452,517 +449,6 @@ document.addEventListener("alpine:init", () => {
         return undefined;
       },
 
-      // Placements
-      get one() {
-        return this.st?.placements.find((p) => p.id === this.sel[0]) || null;
-      },
-      placement(id) {
-        const i = this.now.placements.findIndex((p) => p.id === id);
-        return i < 0 ? undefined : this.st.placements[i];
-      },
-      select(id, more) {
-        const all = id ? this.members(id) : [];
-        if (more)
-          this.sel = this.sel.includes(id)
-            ? this.sel.filter((x) => !all.includes(x))
-            : [...this.sel, ...all.filter((x) => !this.sel.includes(x))];
-        else this.sel = all;
-        if (!id) this.snag = "";
-        this.draw();
-      },
-      change(id, patch) {
-        return this.does("change placement", { id, patch });
-      },
-      changeAll(patch) {
-        return this.sel.length
-          ? this.edit(
-              ...this.sel.map((id) => ({
-                op: this.placement(id) ? "change placement" : "change element",
-                args: { id, patch },
-              })),
-            )
-          : null;
-      },
-      async place(piece, standIn, at, rest = false, here = false) {
-        const r = await this.does("place", { piece, standIn, at: at || this.free(), rest, here });
-        document.activeElement?.blur(); // keys now move what was placed, not the list
-        if (r) {
-          this.sel = r.made;
-          this.draw();
-        }
-      },
-      // free is the middle of the plan, or beside what stands there already.
-      free() {
-        const at = this.plan.middle(),
-          wide = (p) => Math.max(p.dims.x, p.dims.z);
-        for (let n = 0; n < 200; n++) {
-          const p = this.st.placements.find(
-            (q) => !q.hidden && wide(q) < 30 && Math.hypot(q.at.x - at.x, q.at.z - at.z) < wide(q) / 2,
-          );
-          if (!p) break;
-          at.x = this.plan.grid(p.at.x + wide(p) / 2 + 0.6);
-        }
-        return at;
-      },
-      async copy() {
-        const open = this.sel.filter((id) => this.placement(id));
-        if (!open.length) return;
-        const p = this.one;
-        const r = await this.does("copy", { ids: open, by: { x: Math.max(p.dims.x, 0.2), y: 0, z: 0 } });
-        if (r) {
-          this.lastCopy = { from: open[0], to: r.made };
-          this.sel = r.made;
-          this.draw();
-        }
-      },
-      remove() {
-        return this.sel.length ? this.does("delete", { ids: this.sel }) : null;
-      },
-      down() {
-        return this.act("put down");
-      },
-      // A key that is held adds up until the edit before it is kept.
-      nudge(x, y, z, deg = 0) {
-        if (!this.sel.length) return;
-        const first = !this.held;
-        this.held ||= { x: 0, y: 0, z: 0, yaw: 0 };
-        this.held.x += x;
-        this.held.y += y;
-        this.held.z += z;
-        this.held.yaw += radians(deg);
-        if (!first) return;
-        this.edit(() => {
-          const h = this.held;
-          this.held = null;
-          return this.sel
-            .map((id) => this.placement(id))
-            .filter((p) => p && !this.locked(p))
-            .map((p) => ({
-              op: "change placement",
-              args: {
-                id: p.id,
-                patch: { yaw: p.yaw + h.yaw, at: { x: p.at.x + h.x, y: p.at.y + h.y, z: p.at.z + h.z } },
-              },
-            }));
-        });
-      },
-      turn(deg) {
-        this.nudge(0, 0, 0, deg);
-      },
-      // listed is the manifest: what is found by a name, a kind or a layer, in the
-      // order that was asked for.
-      get listed() {
-        const q = this.search.toLowerCase(),
-          st = this.now;
-        if (!st) return [];
-        const bad = new Map(),
-          eye = st.set.view.eye,
-          weight = new Map(st.pieces.map((p) => [p.id, p.facts.triangles]));
-        for (const s of st.snags) for (const id of s.ids || []) bad.set(id, (bad.get(id) || 0) + 1);
-        const list = [
-          ...st.placements,
-          ...st.elements.filter((e) => e.kind !== "meant" && e.kind !== "limit" && e.kind !== "layer"),
-        ].filter((p) => [p.name, p.kind, p.standIn, p.layer].some((t) => t?.toLowerCase().includes(q)));
-        const by = {
-          size: (p) => (p.dims ? Math.max(p.dims.x, p.dims.y, p.dims.z) : 0),
-          weight: (p) => weight.get(p.piece) || 0,
-          distance: (p) => (p.at ? -Math.hypot(p.at.x - eye.x, p.at.y - eye.y, p.at.z - eye.z) : -Infinity),
-          snags: (p) => bad.get(p.id) || 0,
-        }[this.sortBy];
-        if (by) list.sort((a, b) => by(b) - by(a));
-        if (this.sortBy === "name") list.sort((a, b) => a.name.localeCompare(b.name, "en", { numeric: true }));
-        const figure = {
-          size: (p) => (p.dims ? this.length(by(p)) : ""),
-          weight: (p) => (by(p) ? by(p).toLocaleString("en") : ""),
-          distance: (p) => (p.at ? this.distance(-by(p)) : ""),
-          snags: (p) => by(p) || "",
-        }[this.sortBy];
-        return list.map((p) => [
-          p,
-          figure ? figure(p) : p.kind || (p.standIn && p.standIn !== p.name.split(" ")[0] ? p.standIn : ""),
-        ]);
-      },
-      // The long lists are drawn again when one of what they name here changes.
-      manifest(list) {
-        void [this.st, this.sel.length, this.sel[0], this.search, this.sortBy, this.apart.length];
-        drawManifest(list, this);
-      },
-      pieceList(list) {
-        void [this.st, this.piece, this.search];
-        drawPieces(list, this);
-      },
-      library(list) {
-        void [this.st, this.search, this.mix.length];
-        drawLibrary(list, this);
-      },
-      get found() {
-        const q = this.search.toLowerCase();
-        return (this.now?.pieces || []).filter((p) => p.name.toLowerCase().includes(q));
-      },
-
-      // Pieces and their size
-      line: { order: "size", which: "", equal: false, side: "front", beside: ["door"], px: 0, x: 0, edge: 0 },
-      besideNames,
-      sizeView: "line-up",
-      measured: { key: "", points: [], on: "", hover: null, length: 0 },
-      measuredLength: 0,
-      measuredOn: "",
-      proposal: null,
-      stale: true,
-      asking: "",
-      askAgain: false,
-      looked: 0,
-      even: true,
-      like: "",
-      likeOf: "height",
-      likeIts: "height",
-      pivoting: false,
-      patternAt: 0,
-      sizeFrom: "picture",
-      drawSize() {
-        if (this.piece && (this.stale || this.proposal?.id !== this.piece)) this.ask(this.piece);
-        if (this.sizeView === "measure") drawMeasure(document.getElementById("elevations"), this);
-        else drawLineup(document.getElementById("lineup"), this);
-      },
-      lineUp(patch) {
-        Object.assign(this.line, patch);
-        this.draw();
-      },
-      showSize(view) {
-        this.sizeView = view;
-        this.draw();
-      }, // what is hidden still is drawn when it is there
-      choosePiece(id) {
-        this.piece = id;
-        this.looked = 0;
-        this.measuredLength = 0;
-        this.patternAt = 0;
-        this.even = true;
-        this.draw();
-      },
-      // arrived are the downloads of which there are pieces.
-      get arrived() {
-        return (this.st?.arrivals || []).filter((a) => this.st.pieces.some((p) => p.arrival === a.id));
-      },
-      // patterns are the pictures on the piece that can be measured on; pattern is
-      // the one that is shown.
-      get patterns() {
-        return (this.proposal?.patterns || []).filter((t) => t.picture && t.width > 0);
-      },
-      get pattern() {
-        return this.patterns[this.patternAt] || this.patterns[0] || null;
-      },
-      stretched(p) {
-        return ["x", "y", "z"]
-          .map(
-            (k, i) =>
-              p.stretched[k] > 1.0005 &&
-              `${["width", "height", "depth"][i]} +${number(100 * (p.stretched[k] - 1), 1)} %`,
-          )
-          .filter(Boolean)
-          .join(", ");
-      },
-      // follows says what changes with a piece, here and in other sets.
-      follows(p) {
-        const all = [
-          p.copies && `${this.count(p.copies, "placement")} in this set`,
-          p.elsewhere && `${this.count(p.elsewhere, "placement")} in ${this.count(p.otherSets, "other set")}`,
-        ].filter(Boolean);
-        return all.length
-          ? `${all.join(" and ")} will follow, standing on the same base.`
-          : "It stands nowhere yet: place it in Dress.";
-      },
-      beyond(piece) {
-        const p = this.st?.pieces.find((x) => x.id === piece);
-        return p?.elsewhere ? `, ${p.elsewhere} more in ${this.count(p.otherSets, "other set")}` : "";
-      },
-      // ask fetches what is proposed for a piece, with the reasons. One question at a time:
-      // what changes meanwhile is asked for when it is answered, so that many changes in a
-      // row never keep an answer away.
-      async ask(id) {
-        this.stale = false;
-        if (this.asking === id) {
-          this.askAgain = true;
-          return;
-        }
-        this.asking = id;
-        this.askAgain = false;
-        this.waiting++;
-        if (this.proposal?.id !== id) this.proposal = { id, candidates: [] };
-        try {
-          const p = await until(
-            () => call(`/api/pieces/${id}/size`),
-            () => this.asking === id,
-          );
-          if (this.asking !== id || !p) return;
-          this.proposal = { id, ...p };
-          if (this.sizeView === "measure" && this.step === "size") this.drawSize();
-        } catch (e) {
-          if (this.asking === id) this.say(e.message, true);
-        } finally {
-          this.waiting--;
-          if (this.asking === id) {
-            this.asking = "";
-            if (this.askAgain) this.ask(id);
-          }
-        }
-      },
-      sizing(piece, c) {
-        return {
-          op: "change piece",
-          args: {
-            id: piece,
-            patch: {
-              sizing: {
-                metresPerUnit: c.metresPerUnit,
-                up: c.up,
-                factor: 1,
-                stretch: { x: 0, y: 0, z: 0 },
-                decided: true,
-              },
-            },
-          },
-        };
-      },
-      accept(c) {
-        return this.edit(this.sizing(this.piece, c));
-      },
-      // open are the pieces whose size is still to be decided; of one supplier, or of all.
-      open(group) {
-        return (this.st?.pieces || []).filter(
-          (p) => !p.sizing.decided && p.proposal && (!group || p.proposal.group === group),
-        );
-      },
-      get sure() {
-        return this.open().filter((p) => p.proposal.sure);
-      },
-      acceptSure() {
-        return this.edit(...this.sure.map((p) => this.sizing(p.id, p.proposal)));
-      },
-      // alike are the pieces of the same supplier for which the same is likeliest.
-      get alike() {
-        const mine = this.sized?.proposal;
-        if (!mine) return [];
-        return this.open(mine.group).filter(
-          (p) =>
-            p.proposal.metresPerUnit === mine.metresPerUnit && p.proposal.up === mine.up && p.proposal.score > 0.5,
-        );
-      },
-      acceptAlike() {
-        return this.edit(...this.alike.map((p) => this.sizing(p.id, p.proposal)));
-      },
-      percent: (x) => (x > 0.995 ? "> 99 %" : x < 0.005 ? "< 1 %" : `${Math.round(100 * x)} %`),
-      unitWords(c) {
-        return c
-          ? `${["metre", "centimetre", "millimetre", "inch", "foot"].includes(c.unit) ? c.unit : `${c.unit} a unit`}, ${c.up} up`
-          : "";
-      },
-      // What was measured on the picture tells of the picture, unless it is said
-      // to tell of the piece.
-      trueDistance(metres) {
-        const was = this.measuredLength,
-          command =
-            this.measuredOn === "picture" && this.sizeFrom === "picture"
-              ? {
-                  op: "true repeat",
-                  args: { id: this.piece, surface: this.pattern?.surface, was, metres, everywhere: this.onAll },
-                }
-              : { op: "true size", args: { id: this.piece, of: "distance", was, metres } };
-        return this.edit(command).then((r) => {
-          if (r) {
-            this.measured.points = [];
-            this.measuredLength = 0;
-            this.draw();
-          }
-          return r;
-        });
-      },
-      get sized() {
-        return this.st?.pieces.find((p) => p.id === this.piece) || null;
-      },
-      sizeAs(patch) {
-        return this.does("change piece", { id: this.piece, patch: { sizing: { ...patch, decided: true } } });
-      },
-      onAll: true,
-      repeat(surface, metres) {
-        return this.does("true repeat", { id: this.piece, surface, metres, everywhere: this.onAll });
-      },
-      standAs(patch) {
-        return this.does("change piece", { id: this.piece, patch: { sizing: patch } });
-      },
-      pivot(where) {
-        const own = where === "base" || where === "file";
-        return this.standAs({ pivot: own ? "" : where, ground: where !== "file", centre: where !== "file" });
-      },
-      pivotAt(at) {
-        this.pivoting = false;
-        return this.does("pivot", { id: this.piece, at });
-      },
-      trueSize(of, metres) {
-        return this.does("true size", { id: this.piece, of, metres, alone: !this.even });
-      },
-      // references are what a piece can be held against: what is selected, the
-      // stand-ins and one placement of every other piece.
-      get references() {
-        const had = new Set();
-        return (this.st?.placements || []).filter(
-          (p) =>
-            p.piece !== this.piece &&
-            (p.standIn || this.sel.includes(p.id) || p.id === this.like || (!had.has(p.piece) && had.add(p.piece))),
-        );
-      },
-      proportions() {
-        return this.does("true size", { id: this.piece, of: "proportions" });
-      },
-      trueLike() {
-        return this.does("true size", {
-          id: this.piece,
-          of: this.likeIts,
-          like: this.like,
-          likeOf: this.likeOf,
-          alone: !this.even,
-        });
-      },
-
-      // Camera, light, shots
-      view(patch) {
-        return this.does("change set", { patch: { view: patch } });
-      },
-      light(patch) {
-        return this.does("change set", { patch: { light: patch } });
-      },
-      get shot() {
-        return this.st?.shots.find((s) => s.id === this.st.set.shot) || null;
-      },
-      async keepAs() {
-        const r = await this.does("keep shot", { name: this.shotName || "shot" });
-        if (r) this.shotName = "";
-      },
-      goShot(id) {
-        const left = this.st.changed && this.shot?.name;
-        this.time = 0;
-        this.playing = false;
-        return this.does("go to shot", { id }).then((r) => {
-          if (r && left) this.say(`${r.label}; the changed view of ${left} was left, Undo brings it back`);
-          return r;
-        });
-      },
-      // frameSnags are those of the view that is seen first, then of other shots.
-      get frameSnags() {
-        const own = this.st?.set.shot;
-        return this.snags("frame")
-          .slice()
-          .sort((a, b) => Number(Boolean(a.shot) && a.shot !== own) - Number(Boolean(b.shot) && b.shot !== own))
-          .slice(0, 12);
-      },
-      snags(step) {
-        return (this.st?.snags || []).filter((s) => s.step === step);
-      },
-      mend(s) {
-        if (s.shot && s.shot !== this.st.set.shot) {
-          this.say(
-            `This is about ${this.st.shots.find((x) => x.id === s.shot)?.name || "another shot"}: it was gone to.`,
-          );
-          return this.goShot(s.shot).then(() => this.mend({ ...s, shot: "" }));
-        }
-        if (s.fix === "fit") return this.does("fit range");
-        if (s.fix === "keep") return this.does("keep shot");
-        if (s.fix === "straight") return this.does("straighten");
-        if (s.fix === "level") return this.view({ roll: 0 });
-        if (s.fix === "eye") return this.does("eye height", { metres: 1.6 });
-        if (s.fix === "focus") return this.does("focus", { id: s.id });
-        const things = (s.ids || [s.id]).filter((id) => this.placement(id));
-        if (s.fix === "ground") return this.does("put down", { ids: things });
-        if (s.fix === "clear" || s.fix === "part")
-          return this.does(s.fix === "clear" ? "move out" : "set apart", { id: s.id });
-        if (s.fix === "vary") return this.does("vary", { ids: things, seed: this.seed++ });
-        if (s.fix === "hide") return this.hideUnseen();
-        if (s.fix === "propose") {
-          const p = this.st.pieces.find((x) => x.id === s.id);
-          return p?.proposal && this.edit(this.sizing(p.id, p.proposal));
-        }
-        if (s.fix === "even") {
-          return this.does("true size", { of: "proportions", id: s.id });
-        }
-        if (s.fix === "sized") {
-          return this.does("change piece", { id: s.id, patch: { sizing: { decided: true } } });
-        }
-        if (s.step === "size") {
-          this.piece = s.id;
-          this.go("size");
-        }
-      },
-
-      async panorama(file) {
-        if (!file) return;
-        try {
-          const r = await call(`/api/productions/${this.st.production.id}/panorama`, { method: "POST", body: file });
-          await this.light({ sky: "panorama", panorama: r.blob });
-        } catch (e) {
-          this.say(e.message, true);
-        }
-      },
-      async options(patch) {
-        const p = this.st.production;
-        try {
-          await post(`/api/productions/${p.id}/options`, { unit: p.unit, budget: p.budget, ...patch });
-          await this.reload();
-        } catch (e) {
-          this.say(e.message, true);
-        }
-      },
-      setTone(t) {
-        this.tone = localStorage.tone = t;
-        document.documentElement.dataset.tone = t;
-      },
-
-      // Takes
-      async shootTake(kind) {
-        const settings = {
-          width: Number(this.take.width),
-          samples: Number(this.take.samples),
-          seconds: Number(this.take.seconds),
-          denoise: this.take.denoise,
-          bounces: 4,
-          seed: 1,
-        };
-        try {
-          await post(`/api/sets/${page.set}/takes`, {
-            shot: this.st.changed || !this.shot ? "" : this.st.set.shot,
-            kind,
-            settings,
-          });
-          this.say("The take is in the queue.");
-        } catch (e) {
-          this.say(e.message, true);
-        }
-        await this.reload();
-      },
-      async stopTake(id) {
-        await post(`/api/takes/${id}/cancel`, {}).catch((e) => this.say(e.message, true));
-        await this.reload();
-      },
-      async binTake(t) {
-        try {
-          await post(`/api/takes/${t.id}/bin`, {});
-          this.say(`${t.name} lies in the bin for 30 days: it is brought back on the first page.`);
-        } catch (e) {
-          this.say(e.message, true);
-        }
-        await this.reload();
-      },
-      picture(t) {
-        const r = t.result || {};
-        const h = r.png || r.preview || r.frames?.[0];
-        return h ? `/blobs/${h}?as=png` : "";
-      },
-      fetchURL(hash, as, name) {
-        return `/blobs/${hash}?as=${as}&name=${encodeURIComponent(name + "." + as)}`;
-      },
-      get shown() {
-        const t = this.st?.takes || [];
-        return t.find((x) => x.id === this.compare) || t.find((x) => this.picture(x)) || t[0] || null;
-      },
       count: (n, one, many = one + "s") => `${n.toLocaleString("en")} ${n === 1 ? one : many}`,
     }),
   );

@@ -12,10 +12,15 @@ export function drawMatch(lens, f) {
   const at = (x, y) => `${f.x + x * f.w} ${f.y + y * f.h}`;
   let s = "";
   const line = (l, name, dash = "") =>
-    `<path d='M${at(l.x0, l.y0)}L${at(l.x1, l.y1)}' stroke='${colour[name] || "#d6e935"}' stroke-width='2.5' ${dash} fill='none' data-mark='${name}'/><text x='${f.x + l.x1 * f.w + 5}' y='${f.y + l.y1 * f.h}' font-size='12' fill='#fff' stroke='#161616' stroke-width='3' paint-order='stroke'>${name}</text>`;
+    `<path d='M${at(l.x0, l.y0)}L${at(l.x1, l.y1)}' stroke='${colour[name] || "#d6e935"}' stroke-width='2.5' ` +
+    `${dash} fill='none' data-mark='${name}'/><text x='${f.x + l.x1 * f.w + 5}' y='${f.y + l.y1 * f.h}' ` +
+    `font-size='12' fill='#fff' stroke='#161616' stroke-width='3' paint-order='stroke'>${name}</text>`;
   for (const l of m.lines || []) s += line(l, l.axis);
   (m.points || []).forEach((p, i) => {
-    s += `<path d='M${f.x + p.x * f.w - 8} ${f.y + p.y * f.h}h16m-8 -8v16' stroke='#d6e935' stroke-width='2' fill='none' data-mark='place'/><text x='${f.x + p.x * f.w + 8}' y='${f.y + p.y * f.h - 6}' font-size='12' fill='#fff' stroke='#161616' stroke-width='3' paint-order='stroke'>${i + 1}</text>`;
+    s +=
+      `<path d='M${f.x + p.x * f.w - 8} ${f.y + p.y * f.h}h16m-8 -8v16' stroke='#d6e935' stroke-width='2' ` +
+      `fill='none' data-mark='place'/><text x='${f.x + p.x * f.w + 8}' y='${f.y + p.y * f.h - 6}' ` +
+      `font-size='12' fill='#fff' stroke='#161616' stroke-width='3' paint-order='stroke'>${i + 1}</text>`;
   });
   if (k.upright?.length === 4)
     s += line({ x0: k.upright[0], y0: k.upright[1], x1: k.upright[2], y1: k.upright[3] }, "upright");

@@ -21,7 +21,9 @@ export class Small {
       uniforms: { picture: { value: this.light.texture }, toneMappingExposure: { value: 1 } },
       vertexShader: "varying vec2 at; void main() { at = uv; gl_Position = vec4(position.xy, 0.0, 1.0); }",
       fragmentShader:
-        "#include <tonemapping_pars_fragment>\nuniform sampler2D picture; varying vec2 at; void main() { vec3 c = NeutralToneMapping(clamp(texture2D(picture, at).rgb, 0.0, 60000.0)); gl_FragColor = sRGBTransferOETF(vec4(c, 1.0)); }",
+        "#include <tonemapping_pars_fragment>\nuniform sampler2D picture; varying vec2 at; void main() { " +
+        "vec3 c = NeutralToneMapping(clamp(texture2D(picture, at).rgb, 0.0, 60000.0)); " +
+        "gl_FragColor = sRGBTransferOETF(vec4(c, 1.0)); }",
     });
     this.scene = new Scene();
     this.scene.add(new Mesh(new PlaneGeometry(2, 2), this.material));
@@ -41,7 +43,8 @@ export class Small {
       out = new ImageData(w, h);
     this.renderer.setRenderTarget(null);
     await this.renderer.readRenderTargetPixelsAsync(this.toned, 0, 0, w, h, rows);
-    for (let y = 0; y < h; y++) out.data.set(rows.subarray(4 * w * (h - 1 - y), 4 * w * (h - y)), 4 * w * y); // rows come from below
+    // Rows come from below.
+    for (let y = 0; y < h; y++) out.data.set(rows.subarray(4 * w * (h - 1 - y), 4 * w * (h - y)), 4 * w * y);
     return out;
   }
 }

@@ -23,7 +23,10 @@ export function length(m, unit) {
     return `${sign}${feet}' ${inches}${part ? ` ${part}/${den}` : ""}"`;
   }
   const v = m / size;
-  return `${v.toFixed(Math.abs(v) >= 1000 ? Math.min(decimals, 1) : decimals).replace(/^-(0(\.0*)?)$/, "$1")} ${symbol}`;
+  return (
+    `${v.toFixed(Math.abs(v) >= 1000 ? Math.min(decimals, 1) : decimals).replace(/^-(0(\.0*)?)$/, "$1")} ` +
+    `${symbol}`
+  );
 }
 // size prints three lengths with one unit.
 export function size(v, unit) {

@@ -26,7 +26,7 @@ function open() {
   source.onmessage = (e) => tell({ message: e.data });
 }
 
-onconnect = (e) => {
+self.onconnect = (e) => {
   const page = e.ports[0];
   page.onmessage = (m) => {
     if (m.data === "bye") {

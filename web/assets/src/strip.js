@@ -144,7 +144,10 @@ export class Strip {
         make(
           "title",
           {},
-          `${b.name}${b.count > 1 ? `, ${b.count}` : ""}: ${this.v.distance(b.span.near)} to ${this.v.distance(b.span.far)}${moving ? `, over the move ${this.v.distance(b.near)} to ${this.v.distance(b.far)}` : ""}${cut}`,
+          `${b.name}${b.count > 1 ? `, ${b.count}` : ""}: ${this.v.distance(b.span.near)} to ` +
+            this.v.distance(b.span.far) +
+            (moving ? `, over the move ${this.v.distance(b.near)} to ${this.v.distance(b.far)}` : "") +
+            cut,
         ),
       );
       if (moving && (b.near < b.span.near * 0.98 || b.far > b.span.far * 1.02))
@@ -307,7 +310,8 @@ export class Strip {
         make(
           "title",
           {},
-          `${f.a} and ${f.b} will flicker: ${f.gap > 1e-6 ? this.v.distance(f.gap) + " apart" : "in one plane"} at ${this.v.distance(f.distance)}, where the buffer tells ${this.v.distance(f.step)}`,
+          `${f.a} and ${f.b} will flicker: ${f.gap > 1e-6 ? this.v.distance(f.gap) + " apart" : "in one plane"} ` +
+            `at ${this.v.distance(f.distance)}, where the buffer tells ${this.v.distance(f.step)}`,
         ),
       );
       g.append(

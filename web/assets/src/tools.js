@@ -3,8 +3,6 @@
 import { make } from "./svg.js";
 import { pull } from "./drag.js";
 
-const radians = Math.PI / 180;
-
 // Every tool: how it is drawn (box: dragged over a rectangle; span: dragged from
 // end to end; points: one after the other; stroke: by hand; point), the fewest
 // points, and what to do, in a few words.
