@@ -12,6 +12,7 @@ import (
 	"strconv"
 	"strings"
 	"testing"
+	"unicode/utf8"
 )
 
 // floors are the packages from the ground up: each may use what lies below it.
@@ -123,11 +124,38 @@ func TestScriptsHaveNoCircle(t *testing.T) {
 	}
 }
 
+// wide are the files with lines that are data: words, patterns, texts of made-up files.
+var wide = []string{"core/sizing/kinds/words.go", "core/intake/credit/credit.go", "core/sizing/propose.go",
+	"convert/fbx.go", "demo/formats.go", "store/pglocal/pglocal.go"}
+
+// Lines can be read beside each other: they end before column 120. Tests are excepted, whose
+// tables are wide.
+func TestLinesEnd(t *testing.T) {
+	looked := 0
+	for _, file := range sources(t, ".go", ".js", ".mjs", ".html", ".css") {
+		if strings.HasSuffix(file, "_test.go") || slices.Contains(wide, file) {
+			continue
+		}
+		data, err := os.ReadFile(file)
+		if err != nil {
+			t.Fatal(err)
+		}
+		for i, line := range strings.Split(string(data), "\n") {
+			looked++
+			if n := utf8.RuneCountInString(line); n > 120 {
+				t.Errorf("%s:%d has %d columns", file, i+1, n)
+			}
+		}
+	}
+	if looked < 40_000 {
+		t.Errorf("only %d lines were looked at", looked)
+	}
+}
+
 // long are the files of more than 600 lines: readers, and what is one thing after all.
 var long = []string{
 	"core/intake/gltf/gltf.go", "core/intake/mend/mend.go", "core/intake/obj/obj.go", "core/intake/ply/ply.go",
-	"core/intake/usd/crate.go", "core/contact/sweep.go", "core/snag/dress.go", "app/measure/frame.go",
-	"web/assets/src/lens.js",
+	"core/intake/usd/crate.go", "core/contact/sweep.go", "app/measure/frame.go",
 }
 
 // No other file grows beyond 600 lines without being asked whether it is one thing.

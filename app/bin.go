@@ -107,9 +107,12 @@ func (a *App) Uses(ctx context.Context, arrival string) (u Uses, err error) {
 	err = a.Store.Pool.QueryRow(ctx, `
 		with own as (select id, name from piece where arrival_id = $1 and not gone),
 		things as (select set_id from document where piece_id in (select id from own)),
-		laid as (select e.set_id from document e where kind = 'element' and exists (select from own where position('"' || own.id || '"' in e.doc::text) > 0))
-		select coalesce((select array_agg(name order by name) from own), '{}'), (select count(*) from things)::int, (select count(*) from laid)::int,
-			coalesce((select array_agg(name order by name) from sets where binned is null and id in (select set_id from things union select set_id from laid)), '{}')`,
+		laid as (select e.set_id from document e where kind = 'element' and exists (select from own
+		where position('"' || own.id || '"' in e.doc::text) > 0))
+		select coalesce((select array_agg(name order by name) from own), '{}'), (select count(*) from things)::int,
+		(select count(*) from laid)::int,
+			coalesce((select array_agg(name order by name) from sets where binned is null and id in (select set_id
+			from things union select set_id from laid)), '{}')`,
 		arrival).Scan(&u.Pieces, &u.Things, &u.Elements, &u.Sets)
 	return u, err
 }
@@ -180,14 +183,20 @@ func (a *App) Bin(ctx context.Context) (list []Binned, err error) {
 		Since              time.Time
 	}
 	rows, err := store.List[row](ctx, a.Store.Pool, `
-		select 'production', id, name, '', (select count(*) from sets where production_id = p.id)::int, (select count(*) from piece where production_id = p.id and not gone)::int,
-			(select count(*) from document where kind = 'placement' and set_id in (select id from sets where production_id = p.id))::int, (select count(*) from take where set_id in (select id from sets where production_id = p.id))::int, binned
+		select 'production', id, name, '', (select count(*) from sets where production_id = p.id)::int,
+		(select count(*) from piece where production_id = p.id and not gone)::int,
+			(select count(*) from document where kind = 'placement' and set_id in (select id from sets
+			where production_id = p.id))::int, (select count(*) from take where set_id in (select id from sets
+			where production_id = p.id))::int, binned
 			from production p where binned is not null
-		union all select 'set', s.id, s.name, p.name, 0, 0, (select count(*) from document where kind = 'placement' and set_id = s.id)::int, (select count(*) from take where set_id = s.id)::int, s.binned
+		union all select 'set', s.id, s.name, p.name, 0, 0, (select count(*) from document where kind = 'placement'
+		and set_id = s.id)::int, (select count(*) from take where set_id = s.id)::int, s.binned
 			from sets s join production p on p.id = s.production_id where s.binned is not null and p.binned is null
 		union all select 'take', t.id, t.name, p.name || ', ' || s.name, 0, 0, 0, 0, t.binned
-			from take t join sets s on s.id = t.set_id join production p on p.id = s.production_id where t.binned is not null and s.binned is null and p.binned is null
-		union all select 'arrival', a.id, a.name, p.name, 0, (select count(*) from piece where arrival_id = a.id and not gone)::int,
+			from take t join sets s on s.id = t.set_id join production p on p.id = s.production_id
+			where t.binned is not null and s.binned is null and p.binned is null
+		union all select 'arrival', a.id, a.name, p.name, 0, (select count(*) from piece where arrival_id = a.id
+		and not gone)::int,
 			(select count(*) from document where piece_id in (select id from piece where arrival_id = a.id))::int, 0, a.binned
 			from arrival a join production p on p.id = a.production_id where a.binned is not null and p.binned is null
 		order by 9 desc limit 500`)

@@ -132,7 +132,8 @@ func once(ids []string) (out []string) {
 // tellSettle announces how far a settling is, 1 when it is over, and what came of it.
 func (a *App) tellSettle(ctx context.Context, q store.Querier, production string, s *store.Settling, done float64,
 	say string) {
-	_ = act.Announce(ctx, q, act.Announcement{Production: production, What: "settling", ID: s.ID, Set: s.SetID, Name: s.Name,
+	_ = act.Announce(ctx, q, act.Announcement{Production: production, What: "settling", ID: s.ID, Set: s.SetID,
+		Name:     s.Name,
 		Progress: done, Say: say})
 }
 

@@ -131,7 +131,8 @@ func (a *App) Shoot(ctx context.Context, setID, shotID, kind string, s TakeSetti
 	err = a.Store.Tx(ctx, func(tx pgx.Tx) error {
 		var queued int
 		if err := tx.QueryRow(ctx, `select count(*) from take t join sets s on s.id = t.set_id
-			where s.production_id = $1 and t.binned is null and t.state in ('waiting', 'working')`, set.ProductionID).Scan(&queued); err != nil {
+			where s.production_id = $1 and t.binned is null and t.state in ('waiting',
+			'working')`, set.ProductionID).Scan(&queued); err != nil {
 			return err
 		}
 		if queued >= maxQueued {
@@ -354,7 +355,7 @@ func (sh *shooting) glance(ctx context.Context) {
 	if err != nil {
 		return
 	}
-	if k, err := sh.keepPNG(ctx, f, sh.s.View.EV); err == nil {
+	if k, err := sh.keepPNG(ctx, f, &sh.s.View); err == nil {
 		sh.newer, sh.r.Preview = k, k.Hash
 		_ = sh.save(ctx, "working", 0, "a first glance")
 	}
@@ -374,7 +375,7 @@ func (sh *shooting) still(ctx context.Context) error {
 				sh.next = time.Now().Add(max(previewEvery, previewShare*time.Since(began)))
 			}()
 			f := f.Glimpse(sh.s.Denoise)
-			if k, err := sh.keepPNG(ctx, f, sh.s.View.EV); err == nil {
+			if k, err := sh.keepPNG(ctx, f, &sh.s.View); err == nil {
 				old := sh.older // pages may still show the one after it
 				sh.older, sh.newer, sh.r.Preview = sh.newer, k, k.Hash
 				share := float64(done) / float64(of)
@@ -425,7 +426,7 @@ func (sh *shooting) banded(ctx context.Context) error {
 
 // develop keeps the pictures of a still that was made.
 func (sh *shooting) develop(ctx context.Context, f *render.Film) (err error) {
-	if sh.r.PNG, err = sh.putPNG(ctx, f, sh.s.View.EV); err != nil {
+	if sh.r.PNG, err = sh.putPNG(ctx, f, &sh.s.View); err != nil {
 		return err
 	}
 	channels := append(exchange.RGB("", f.Color), exchange.Channel{Name: "Z", Data: f.Depth, Stride: 1})
@@ -437,15 +438,15 @@ func (sh *shooting) develop(ctx context.Context, f *render.Film) (err error) {
 	return err
 }
 
-func (sh *shooting) putPNG(ctx context.Context, f *render.Film, ev float64) (string, error) {
-	k, err := sh.keepPNG(ctx, f, ev)
+func (sh *shooting) putPNG(ctx context.Context, f *render.Film, v *optics.View) (string, error) {
+	k, err := sh.keepPNG(ctx, f, v)
 	return k.Hash, err
 }
 
-func (sh *shooting) keepPNG(ctx context.Context, f *render.Film, ev float64) (store.Kept, error) {
+func (sh *shooting) keepPNG(ctx context.Context, f *render.Film, v *optics.View) (store.Kept, error) {
 	var buf bytes.Buffer
 	enc := png.Encoder{CompressionLevel: png.BestSpeed}
-	if err := enc.Encode(&buf, finish.Picture(f.Color, f.Width, f.Height, ev)); err != nil {
+	if err := enc.Encode(&buf, finish.Develop(f.Color, f.Width, f.Height, v, sh.s.Finish)); err != nil {
 		return store.Kept{}, err
 	}
 	return sh.a.Store.Put(ctx, &buf, 0)
@@ -468,7 +469,7 @@ func (sh *shooting) move(ctx context.Context, l *loaded) error {
 		if err != nil {
 			return err
 		}
-		hash, err := sh.putPNG(ctx, f, v.EV)
+		hash, err := sh.putPNG(ctx, f, &v)
 		if err != nil {
 			return err
 		}

@@ -134,7 +134,8 @@ func (a *account) settleLights(m *model.Model) {
 
 // uses are what the library's aiTextureType means here.
 var uses = map[uint32]model.Role{
-	1: model.BaseColorMap, 12: model.BaseColorMap, 4: model.EmissiveMap, 14: model.EmissiveMap, 5: model.HeightMap, 9: model.HeightMap,
+	1: model.BaseColorMap, 12: model.BaseColorMap, 4: model.EmissiveMap, 14: model.EmissiveMap, 5: model.HeightMap,
+	9: model.HeightMap,
 	6: model.NormalMap, 13: model.NormalMap, 7: model.RoughnessMap, 16: model.RoughnessMap, 8: model.OpacityMap,
 	10: model.OcclusionMap, 17: model.OcclusionMap, 15: model.MetallicMap, 21: model.TransmissionMap,
 }
@@ -143,7 +144,8 @@ const glossUse = 7 // bright is smooth, where roughness is dark
 
 // unused are maps that no surface here has a place for, by what their loss means.
 var unused = map[uint32]string{
-	2: "where it shines more or less will not show", 3: "it changes the light of the surroundings only", 11: "mirrored surroundings are computed here, not painted",
+	2: "where it shines more or less will not show", 3: "it changes the light of the surroundings only",
+	11: "mirrored surroundings are computed here, not painted",
 	19: "its cloth sheen will not show", 20: "its clear coat will not show",
 }
 

@@ -94,11 +94,13 @@ func daeOf(m *model.Model) []byte {
 	var out bytes.Buffer
 	out.WriteString(`<?xml version="1.0" encoding="utf-8"?>
 <COLLADA xmlns="http://www.collada.org/2005/11/COLLADASchema" version="1.4.1">
-<asset><contributor><author>Kestrel Saddle Models</author><copyright>CC0-1.0</copyright></contributor><unit name="centimeter" meter="0.01"/><up_axis>Z_UP</up_axis></asset>
+<asset><contributor><author>Kestrel Saddle Models</author><copyright>CC0-1.0</copyright></contributor><unit
+name="centimeter" meter="0.01"/><up_axis>Z_UP</up_axis></asset>
 <library_effects>`)
 	for i, s := range m.Surfaces {
 		fmt.Fprintf(&out,
-			`<effect id="e%d"><profile_COMMON><technique sid="t"><phong><diffuse><color>%.4f %.4f %.4f 1</color></diffuse><shininess><float>%.1f</float></shininess></phong></technique></profile_COMMON></effect>`, i, s.BaseColor[0], s.BaseColor[1], s.BaseColor[2], 2/math.Pow(max(s.Roughness, 0.2), 4)-2)
+			`<effect id="e%d"><profile_COMMON><technique sid="t"><phong><diffuse><color>%.4f %.4f %.4f
+				1</color></diffuse><shininess><float>%.1f</float></shininess></phong></technique></profile_COMMON></effect>`, i, s.BaseColor[0], s.BaseColor[1], s.BaseColor[2], 2/math.Pow(max(s.Roughness, 0.2), 4)-2)
 	}
 	out.WriteString("</library_effects>\n<library_materials>")
 	for i, s := range m.Surfaces {

@@ -290,6 +290,14 @@ func shooting(b *tab, s *site, set string) {
 	b.step("shoot")
 	b.fill("Picture width in pixels", "96")
 	b.fill("Samples a pixel", "4")
+	// The finish is of the shot; back is where it began.
+	b.fill("edge darkening", "30")
+	s.await(set, "the finish", func(st *query.State) bool { return strings.Contains(string(st.Set.Finish["falloff"]), "0.3") })
+	b.click("[aria-label='edge darkening: back to 0 %']")
+	s.await(set, "no finish", func(st *query.State) bool { return strings.Contains(string(st.Set.Finish["falloff"]), ":0}") })
+	b.press("Undo")
+	s.await(set, "the finish again",
+		func(st *query.State) bool { return strings.Contains(string(st.Set.Finish["falloff"]), "0.3") })
 	b.press("Render a still")
 	st := s.await(set, "the still",
 		func(st *query.State) bool { return len(st.Takes) == 1 && st.Takes[0].State == "done" })

@@ -177,9 +177,11 @@ func (p *Pool) sweep(ctx context.Context) error {
 			}
 			// The attempt that was cut does not count as a failure.
 			var next int64
-			err = tx.QueryRow(ctx, `with cut as (update river_job set state = 'discarded', finalized_at = now() where id = $1 and state = 'running' and attempted_by[array_upper(attempted_by, 1)] = $2 returning *)
+			err = tx.QueryRow(ctx, `with cut as (update river_job set state = 'discarded', finalized_at = now()
+				where id = $1 and state = 'running' and attempted_by[array_upper(attempted_by, 1)] = $2 returning *)
 				insert into river_job (args, kind, max_attempts, metadata, priority, queue, state, tags, attempt, attempted_by)
-				select args, kind, max_attempts, metadata, priority, queue, 'available', tags, greatest(attempt - 1, 0), attempted_by from cut returning id`, r.ID, r.Owner).Scan(&next)
+				select args, kind, max_attempts, metadata, priority, queue, 'available', tags, greatest(attempt - 1, 0),
+				attempted_by from cut returning id`, r.ID, r.Owner).Scan(&next)
 			if errors.Is(err, pgx.ErrNoRows) { // another was quicker
 				return nil
 			}

@@ -155,7 +155,8 @@ func PutDocument(ctx context.Context, q Querier, set, kind, id string, doc any, 
 
 // Document is one of a production, as it was written, and the set that it is of;
 // ErrNotFound when it is not there.
-func Document(ctx context.Context, q Querier, production, kind, id string) (set string, doc json.RawMessage, err error) {
+func Document(ctx context.Context, q Querier, production, kind, id string) (set string, doc json.RawMessage,
+	err error) {
 	err = q.QueryRow(ctx, "select set_id, d.doc from document d join sets s on s.id = d.set_id where d.kind = $1 and "+
 		"d.id = $2 and s.production_id = $3", kind, id, production).Scan(&set, &doc)
 	if errors.Is(err, pgx.ErrNoRows) {

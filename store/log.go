@@ -46,8 +46,10 @@ func NextRedo(ctx context.Context, q Querier, production, set, actor string) (En
 // by which a shot got a status; at most most of them, the oldest first. None when the log
 // does not know of it.
 func EntriesSince(ctx context.Context, q Querier, production, set, shot, status string, most int) ([]Entry, error) {
-	return List[Entry](ctx, q, "select "+entryColumns+` from log where production_id = $1 and (set_id = $2 or changes::text like '%"piece"%') and not undone and id > (
-		select max(id) from log where production_id = $1 and set_id = $2 and not undone and position('"' || $3 || '"' in changes::text) > 0
+	return List[Entry](ctx, q, "select "+entryColumns+` from log where production_id = $1 and (set_id = $2
+		or changes::text like '%"piece"%') and not undone and id > (
+		select max(id) from log where production_id = $1 and set_id = $2 and not undone
+		and position('"' || $3 || '"' in changes::text) > 0
 			and exists (select from jsonb_array_elements(changes::jsonb) c where c->>'kind' = 'shot' and c->>'id' = $3
 				and lower(trim(c->'after'->>'status')) = $4 and lower(trim(coalesce(c->'before'->>'status', ''))) <> $4))
 		order by id limit $5`, production, set, shot, status, most)

@@ -264,9 +264,12 @@ type ShelfRow struct {
 // word, in lower case, must occur in a piece's name, tags, author, parts or
 // surfaces.
 func Shelf(ctx context.Context, q Querier, production string, words []string) ([]ShelfRow, error) {
-	rows, err := q.Query(ctx, "select "+PieceColumns+`, (select name from production where id = p.production_id) from piece p where not gone and `+unbinned+` and ($1 = '' or production_id = $1)
-		and not exists (select from unnest($2::text[]) w where position(w in lower(concat_ws(' ', name, tags::text, credit->>'author',
-			jsonb_path_query_array(inventory, '$.rearranged[*].name')::text, jsonb_path_query_array(inventory, '$.surfaces[*].name')::text))) = 0)
+	rows, err := q.Query(ctx, "select "+PieceColumns+`, (select name from production where id = p.production_id)
+		from piece p where not gone and `+unbinned+` and ($1 = '' or production_id = $1)
+		and not exists (select from unnest($2::text[]) w where position(w in lower(concat_ws(' ', name, tags::text,
+		credit->>'author',
+			jsonb_path_query_array(inventory, '$.rearranged[*].name')::text, jsonb_path_query_array(inventory,
+			'$.surfaces[*].name')::text))) = 0)
 		order by created, id`, production, words)
 	if err != nil {
 		return nil, err
@@ -355,8 +358,10 @@ func KeepMade(ctx context.Context, q Querier, digest string, result json.RawMess
 
 // PutLook keeps how a piece is drawn.
 func PutLook(ctx context.Context, q Querier, l Look) error {
-	_, err := q.Exec(ctx, `insert into piece_look (piece_id, levels, front, top, right_) values ($1, $2, $3, $4, coalesce($5::jsonb, '{}'))
-		on conflict (piece_id) do update set levels = excluded.levels, front = excluded.front, top = excluded.top, right_ = excluded.right_`, l.PieceID, l.Levels, l.Front, l.Top, l.Right)
+	_, err := q.Exec(ctx, `insert into piece_look (piece_id, levels, front, top, right_) values ($1, $2, $3, $4,
+		coalesce($5::jsonb, '{}'))
+		on conflict (piece_id) do update set levels = excluded.levels, front = excluded.front, top = excluded.top,
+		right_ = excluded.right_`, l.PieceID, l.Levels, l.Front, l.Top, l.Right)
 	return err
 }
 
@@ -382,8 +387,10 @@ type Silhouettes struct {
 
 // Outlines are the silhouettes of some pieces of a production.
 func Outlines(ctx context.Context, q Querier, production string, pieces []string) ([]Silhouettes, error) {
-	return List[Silhouettes](ctx, q, `select p.id, p.sizing, coalesce(l.front->>(p.sizing->>'up'), ''), coalesce(l.top->>(p.sizing->>'up'), ''), coalesce(l.right_->>(p.sizing->>'up'), '')
-		from piece_look l join piece p on p.id = l.piece_id where p.production_id = $1 and p.id = any($2)`, production, pieces)
+	return List[Silhouettes](ctx, q, `select p.id, p.sizing, coalesce(l.front->>(p.sizing->>'up'), ''),
+		coalesce(l.top->>(p.sizing->>'up'), ''), coalesce(l.right_->>(p.sizing->>'up'), '')
+		from piece_look l join piece p on p.id = l.piece_id where p.production_id = $1
+		and p.id = any($2)`, production, pieces)
 }
 
 const setColumns = "doc, id, production_id, rev"
@@ -422,7 +429,8 @@ func GetSet(ctx context.Context, q Querier, id string) (Set, error) {
 // PutSet writes a set as of revision rev.
 func PutSet(ctx context.Context, q Querier, production string, s stage.Scene, rev int64) error {
 	tag, err := q.Exec(ctx, `insert into sets (id, production_id, doc, rev) values ($1, $2, $3, $4)
-		on conflict (id) do update set doc = excluded.doc, rev = excluded.rev where sets.production_id = excluded.production_id`,
+		on conflict (id) do update set doc = excluded.doc, rev = excluded.rev
+		where sets.production_id = excluded.production_id`,
 		s.ID, production, &s, rev)
 	return own(tag, err)
 }

@@ -142,7 +142,8 @@ func (sc *Scratch) Commit(ctx context.Context, all, replace bool) error {
 				columns = strings.TrimPrefix(strings.Replace(","+columns, ",id", "", 1), ",")
 			}
 			if _, err := tx.Exec(ctx,
-				"insert into public."+t.name+" ("+columns+") "+overriding+"select "+columns+" from "+sc.name+"."+t.name+" order by "+t.order+conflict); err != nil {
+				"insert into public."+t.name+" ("+columns+") "+overriding+"select "+columns+" from "+sc.name+"."+t.name+
+					" order by "+t.order+conflict); err != nil {
 				return fmt.Errorf("%s: %w", t.name, err)
 			}
 		}
@@ -155,7 +156,8 @@ func (sc *Scratch) Commit(ctx context.Context, all, replace bool) error {
 		// Jobs of where it was made are not of here.
 		for _, table := range []string{"take", "arrival"} {
 			if _, err := tx.Exec(ctx,
-				"update public."+table+" t set job_id = null where exists (select from "+sc.name+"."+table+" s where s.id = t.id)"); err != nil {
+				"update public."+table+" t set job_id = null where exists (select from "+sc.name+"."+table+
+					" s where s.id = t.id)"); err != nil {
 				return err
 			}
 		}
@@ -166,7 +168,8 @@ func (sc *Scratch) Commit(ctx context.Context, all, replace bool) error {
 // columns are a table's that are written, and not made of others, parted by commas.
 func (sc *Scratch) columns(ctx context.Context, tx pgx.Tx, table string) (list string, err error) {
 	err = tx.QueryRow(ctx, "select string_agg(column_name, ',' order by ordinal_position) from "+
-		"information_schema.columns where table_schema = $1 and table_name = $2 and is_generated = 'NEVER'", sc.name, table).Scan(&list)
+		"information_schema.columns where table_schema = $1 and table_name = $2 and is_generated = 'NEVER'", sc.name,
+		table).Scan(&list)
 	return list, err
 }
 

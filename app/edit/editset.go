@@ -51,7 +51,7 @@ func (e *Editor) pictured(ctx context.Context, before, now *stage.ShotSettings) 
 func sceneField(patch json.RawMessage) string {
 	var m map[string]json.RawMessage
 	_ = json.Unmarshal(patch, &m)
-	for _, k := range []string{"view", "light", "move", "match", "name"} {
+	for _, k := range []string{"view", "light", "move", "match", "finish", "name"} {
 		if _, ok := m[k]; ok {
 			return k
 		}

@@ -2,6 +2,7 @@ package query
 
 import (
 	"visator/core/document"
+	"visator/core/finish"
 	"visator/core/lay"
 	"visator/core/light"
 )
@@ -10,10 +11,11 @@ import (
 type Schema struct {
 	Elements map[string][]document.Field `json:"elements"` // by kind
 	Light    []document.Field            `json:"light"`
+	Finish   []finish.Described          `json:"finish"` // the steps, in the order of the chain
 }
 
 // SchemaOf is that of this program.
 func SchemaOf() Schema {
 	day := light.Default()
-	return Schema{lay.Schema(), document.Schema(&day)}
+	return Schema{lay.Schema(), document.Schema(&day), finish.Schema()}
 }

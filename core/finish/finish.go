@@ -67,6 +67,14 @@ var table = func() (t [steps + 1]uint8) {
 	return
 }()
 
+// encoded is a linear value as the screen wants it; below black, or not a number, is black.
+func encoded(v float64) uint8 {
+	if !(v > 0) {
+		return 0
+	}
+	return table[int(min(v, 1)*steps+0.5)]
+}
+
 // Picture finishes w x h pixels of linear colour (3 values each) at ev100.
 func Picture(color []float32, w, h int, ev100 float64) *image.NRGBA {
 	img := image.NewNRGBA(image.Rect(0, 0, w, h))
@@ -74,12 +82,7 @@ func Picture(color []float32, w, h int, ev100 float64) *image.NRGBA {
 	for i := 0; i < w*h; i++ {
 		r, g, b := Neutral(float64(color[3*i])*k, float64(color[3*i+1])*k, float64(color[3*i+2])*k)
 		p := img.Pix[4*i : 4*i+4]
-		for c, v := range [3]float64{r, g, b} {
-			if !(v > 0) { // below black, or not a number
-				v = 0
-			}
-			p[c] = table[int(min(v, 1)*steps+0.5)]
-		}
+		p[0], p[1], p[2] = encoded(r), encoded(g), encoded(b)
 		p[3] = 255
 	}
 	return img

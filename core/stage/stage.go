@@ -12,6 +12,7 @@ import (
 	"slices"
 	"strings"
 
+	"visator/core/finish"
 	"visator/core/geom"
 	"visator/core/light"
 	"visator/core/motion"
@@ -137,6 +138,8 @@ type ShotSettings struct {
 	First int          `json:"first"` // of the move's frames, counted from 1; 0: from its start
 	Last  int          `json:"last"`  // 0: to its end
 	Match *Match       `json:"match"` // a picture laid over the view; null: none
+	// Finish is what is done to its pictures; what is not named is as it begins.
+	Finish finish.Chain `json:"finish,omitempty"`
 }
 
 // Match is a photograph or sketch that is laid over or under the lens view, with
@@ -231,6 +234,9 @@ func (k *ShotSettings) Check() error {
 		if err := k.Match.Check(); err != nil {
 			return err
 		}
+	}
+	if err := k.Finish.Check(); err != nil {
+		return err
 	}
 	if k.First < 0 || k.Last < 0 || k.First > motion.MaxFrames || k.Last > motion.MaxFrames || k.Last > 0 &&
 		k.Last < k.First {

@@ -102,7 +102,8 @@ var packs = map[string][4]Role{
 	"metalrough": {None, Roughness, Metallic}, "metallicrough": {None, Roughness, Metallic},
 	"metalroughnessmap": {None, Roughness, Metallic}, "roughnessmetallic": {None, Roughness, Metallic},
 	"roughmetal": {None, Roughness, Metallic},
-	"ord":        {Occlusion, Roughness, Height}, "ordp": {Occlusion, Roughness, Height}, "ard": {Occlusion, Roughness, Height},
+	"ord":        {Occlusion, Roughness, Height}, "ordp": {Occlusion, Roughness, Height},
+	"ard": {Occlusion, Roughness, Height},
 	"orh": {Occlusion, Roughness, Height}, "armh": {Occlusion, Roughness, Metallic, Height},
 	"ormh": {Occlusion, Roughness, Metallic, Height},
 	// A mask map holds metal, occlusion, a mask of detail and smoothness: common practice.

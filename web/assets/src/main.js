@@ -14,6 +14,8 @@ import { placing } from "./placing.js";
 import { sized } from "./sized.js";
 import { shooting } from "./shooting.js";
 import { filming } from "./frame.js";
+import { moving } from "./moving.js";
+import { matching } from "./matching.js";
 import { pulling, letGo } from "./drag.js";
 import { Laid } from "./elements.js";
 import { evaluator } from "./evaluate.js";
@@ -90,7 +92,7 @@ document.addEventListener("alpine:init", () => {
   intake(Alpine, { call, post, upload });
   Alpine.store(
     "v",
-    mixed(dress({ call, post }), filming({ call }), figures, placing, sized, shooting, {
+    mixed(dress({ call, post }), filming({ call }), moving, matching, figures, placing, sized, shooting, {
       st: null,
       schema: null,
       tags: {},
@@ -454,7 +456,10 @@ document.addEventListener("alpine:init", () => {
   );
 });
 window.Alpine = Alpine;
-Alpine.start();
-Alpine.store("v")
-  .start()
-  .catch((e) => Alpine.store("v").say(e.message, true));
+// A task of its own: what was read first is not waited for by the hand as well.
+setTimeout(() => {
+  Alpine.start();
+  Alpine.store("v")
+    .start()
+    .catch((e) => Alpine.store("v").say(e.message, true));
+});

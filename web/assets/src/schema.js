@@ -8,6 +8,15 @@ export const figures = {
   lightFields(part) {
     return (this.schema?.light || []).filter((f) => f.part === part);
   },
+  // finishOf is a finishing step's settings as they are, over what it begins with.
+  finishOf(step) {
+    const begun = Object.fromEntries(step.fields.map((f) => [f.key, f.default]));
+    return { ...begun, ...this.st.set.finish?.[step.name] };
+  },
+  setFinish(step, key, x) {
+    const finish = { [step.name]: { ...this.finishOf(step), [key]: x } };
+    return this.does("change set", { patch: { finish } });
+  },
   figureOf(doc, key) {
     return key.split(".").reduce((o, part) => o?.[part], doc);
   },

@@ -11,3 +11,6 @@ export function make(tag, attrs = {}, text) {
   if (text != null) e.textContent = text;
   return e;
 }
+
+// halo keeps what is written on the paper legible over lines.
+export const halo = { stroke: "#cbcbcb", "stroke-width": 4, "paint-order": "stroke" };

@@ -1,0 +1,160 @@
+package finish
+
+import (
+	"encoding/json"
+	"fmt"
+	"image"
+	"slices"
+	"strings"
+
+	"visator/core/document"
+	"visator/core/optics"
+	"visator/core/plain"
+)
+
+// Place is where in the chain a step stands: the chain has the order of light, whatever
+// order steps are named in. Exposure comes before all, the screen's encoding after all.
+type Place int
+
+// The places of steps. Up to Grade values are linear, 1 is what exposure makes white; from
+// Grain on they are what tone mapping made of them, 0 to 1, linear still.
+const (
+	Balance Place = iota // the colour of light
+	Glass                // what the lens does to it
+	Grade                // what a person makes of it
+	Grain                // what a film or sensor does to it
+	Mask                 // what is cut off
+)
+
+// Step is one operation of the chain with its settings. As it begins it changes nothing.
+type Step interface {
+	document.Fielded
+	Apply(p *Pixels)
+}
+
+// Pixels is a picture on its way through the chain.
+type Pixels struct {
+	Width, Height int
+	RGB           []float32     // 3 linear values a pixel, rows from the top
+	Window        optics.Window // what it shows at a metre
+}
+
+// At is where a pixel's middle lies in the window, metres at a metre before the lens.
+func (p *Pixels) At(x, y int) (right, up float64) {
+	u, v := (float64(x)+0.5)/float64(p.Width), (float64(y)+0.5)/float64(p.Height)
+	return p.Window.Left + u*(p.Window.Right-p.Window.Left), p.Window.Top - v*(p.Window.Top-p.Window.Bottom)
+}
+
+// kind is a step that is known: each stands in a file of its own and puts itself in.
+type kind struct {
+	name  string
+	place Place
+	new   func() Step
+}
+
+var kinds []kind
+
+// step puts a step in; new makes one as it begins.
+func step(name string, at Place, new func() Step) bool {
+	kinds = append(kinds, kind{name, at, new})
+	slices.SortStableFunc(kinds, func(a, b kind) int {
+		if a.place != b.place {
+			return int(a.place - b.place)
+		}
+		return strings.Compare(a.name, b.name)
+	})
+	return true
+}
+
+// Chain is what is done to a picture beside exposure, tone mapping and encoding: the
+// settings of steps by their names. What is not named is as it begins: nothing is done.
+type Chain map[string]json.RawMessage
+
+// read are the steps that are named, in the order of the chain.
+func (c Chain) read() (steps []Step, places []Place, err error) {
+	known := 0
+	for _, k := range kinds {
+		raw, named := c[k.name]
+		if !named {
+			continue
+		}
+		known++
+		s := k.new()
+		if err := plain.Read(raw, s); err != nil {
+			return nil, nil, fmt.Errorf("finish: %s cannot be read: %w", k.name, err)
+		}
+		if err := document.Check(s); err != nil {
+			return nil, nil, err
+		}
+		steps, places = append(steps, s), append(places, k.place)
+	}
+	if known != len(c) {
+		for name := range c {
+			if !slices.ContainsFunc(kinds, func(k kind) bool { return k.name == name }) {
+				return nil, nil, fmt.Errorf("finish: %.40q is no step of it", name)
+			}
+		}
+	}
+	return steps, places, nil
+}
+
+// Check says what is impossible about a chain.
+func (c Chain) Check() error {
+	_, _, err := c.read()
+	return err
+}
+
+// Described is a step as a panel shows it.
+type Described struct {
+	Name   string           `json:"name"`
+	Fields []document.Field `json:"fields"`
+}
+
+// Schema is all steps, in the order of the chain.
+func Schema() (list []Described) {
+	for _, k := range kinds {
+		list = append(list, Described{k.name, document.Schema(k.new())})
+	}
+	return list
+}
+
+// Develop finishes w x h pixels of linear colour (3 values each, cd/m²) as a view was
+// exposed, with the steps of a chain, which was checked before; color stays as it is.
+func Develop(color []float32, w, h int, v *optics.View, c Chain) *image.NRGBA {
+	steps, places, err := c.read()
+	if err != nil || len(steps) == 0 {
+		return Picture(color, w, h, v.EV)
+	}
+	p := &Pixels{Width: w, Height: h, RGB: make([]float32, len(color)), Window: v.Window()}
+	k := float32(Scale(v.EV))
+	for i, x := range color {
+		p.RGB[i] = x * k
+	}
+	toned := false
+	for i, s := range steps {
+		if places[i] >= Grain && !toned {
+			p.tone()
+			toned = true
+		}
+		s.Apply(p)
+	}
+	if !toned {
+		p.tone()
+	}
+	img := image.NewNRGBA(image.Rect(0, 0, w, h))
+	for i := range w * h {
+		for c := range 3 {
+			img.Pix[4*i+c] = encoded(float64(p.RGB[3*i+c]))
+		}
+		img.Pix[4*i+3] = 255
+	}
+	return img
+}
+
+// tone brings what is brighter than white within 1.
+func (p *Pixels) tone() {
+	for i := 0; i+2 < len(p.RGB); i += 3 {
+		r, g, b := Neutral(float64(p.RGB[i]), float64(p.RGB[i+1]), float64(p.RGB[i+2]))
+		p.RGB[i], p.RGB[i+1], p.RGB[i+2] = float32(r), float32(g), float32(b)
+	}
+}

@@ -1,0 +1,428 @@
+// What the lens view shows: the models of things, what elements are made of, sky and cards.
+// It is laid over a view, which draws it.
+import {
+  BufferAttribute,
+  BufferGeometry,
+  Color,
+  Group,
+  InstancedMesh,
+  MeshBasicMaterial,
+  LinearSRGBColorSpace,
+  Matrix4,
+  Points,
+  PointsMaterial,
+  Quaternion,
+  SRGBColorSpace,
+  Vector3,
+  TextureLoader,
+} from "three";
+import { call, until } from "./ask.js";
+
+export const filled = (View) =>
+  class extends View {
+    // weight is how large a thing is in the picture, about.
+    weight(p, st) {
+      const e = st.set.view.eye,
+        w = p.world,
+        f = st.lens.forward,
+        x = (w ? w[12] : e.x) - e.x,
+        y = (w ? w[13] : e.y) - e.y,
+        z = (w ? w[14] : e.z) - e.z,
+        far = Math.hypot(x, y, z),
+        size = Math.max(p.dims.x, p.dims.y, p.dims.z);
+      // What lies behind the camera comes last.
+      const seen = far < size || (x * f.x + y * f.y + z * f.z) / far > 0.3 ? 1 : 0.1;
+      return (seen * size) / Math.max(far - size / 2, 0.5);
+    }
+    // show brings what has come into the picture, in place of what was there.
+    // A graphics card makes ready beside the page what it is drawn with.
+    async show(it, old) {
+      if (!this.plain) await this.renderer.compileAsync(it.group, this.camera, this.scene).catch(() => {});
+      this.veiled.push({ it, old });
+      this.arrived();
+    }
+    // unveil shows what has come. Without a graphics card each new way of drawing takes a
+    // tenth of a second before it is first used: two or so for each picture then, so that the hand
+    // never waits for all of them.
+    unveil() {
+      for (let fresh = 0; this.veiled.length; this.veiled.shift()) {
+        const { it, old } = this.veiled[0],
+          kinds = [];
+        if (this.plain)
+          it.group.traverse((o) => {
+            const m = o.material,
+              k =
+                m &&
+                [
+                  o.isInstancedMesh,
+                  o.isPoints,
+                  Boolean(m.map),
+                  m.alphaTest > 0,
+                  m.transparent,
+                  m.side,
+                  m.vertexColors,
+                  Boolean(o.geometry.attributes.uv),
+                ].join();
+            if (k && !this.known.has(k)) {
+              this.known.add(k);
+              kinds.push(k);
+            }
+          });
+        if (fresh > 1 && (kinds.length > 0 || fresh > 4)) {
+          for (const k of kinds) this.known.delete(k);
+          setTimeout(() => this.invalidate(), 20);
+          return;
+        }
+        fresh += kinds.length + (this.plain ? 0.3 : 0); // and its pictures and triangles go to where they are drawn
+        if (old) this.scene.remove(old.group);
+        if (this.placed.get(it.id) !== it) continue;
+        it.ready = !it.partly; // the rest comes when it is laid out
+        this.scene.add(it.group);
+        this.tell();
+      }
+    }
+    // tell says how much of what is to be seen is there, and what comes next.
+    tell() {
+      const all = [...this.placed.values()],
+        left = all.filter((it) => !it.ready);
+      if (this.v.coming && !left.length) {
+        this.rowSoon(300);
+        this.shotPictures(600);
+      }
+      this.v.coming = left.length
+        ? {
+            come: all.length - left.length,
+            of: all.length,
+            names: left
+              .slice(0, 3)
+              .map((it) => it.name)
+              .join(", "),
+          }
+        : null;
+      this.box.dataset.loading = left.length;
+    }
+    // sync brings the scene to the state: what is gone goes, what is new comes. Where nothing
+    // of that is another than it was, the picture stays and only what lies over it is drawn.
+    sync(st) {
+      const piece = new Map(st.pieces.map((p) => [p.id, p])),
+        here = new Set();
+      let other = false;
+      for (const p of st.placements) {
+        const ghost = this.v.overlay && p.standIn && p.standIn !== "person"; // the blockout laid over
+        if (!this.v.visible(p) && !ghost) continue;
+        const of = piece.get(p.piece),
+          level = of?.levels[of.level];
+        const steps = Math.min(Math.max(Math.round(p.size.y / 0.17), 1), 400);
+        const url = p.standIn
+          ? `/api/standins/${p.standIn === "steps" ? `steps-${steps}` : p.standIn}`
+          : level
+            ? `/blobs/${level.blob}?as=glb`
+            : "";
+        if (!url) continue;
+        here.add(p.id);
+        let it = this.placed.get(p.id);
+        const look = `${url} ${p.tint} ${ghost ? "lines" : ""}`;
+        if (!it || it.look !== look) {
+          const old = it;
+          it = { look, group: new Group(), id: p.id, name: p.name, ready: Boolean(old?.ready) };
+          it.group.matrixAutoUpdate = false;
+          it.group.userData.id = p.id;
+          this.placed.set(p.id, it);
+          this.arrivals.model(url, this.weight(p, st)).then((m) => {
+            if (this.placed.get(p.id) === it) it.group.add(dressedUp(m.clone(), p.tint, ghost));
+            this.show(it, old);
+          });
+        }
+        it.inner = of
+          ? new Matrix4().fromArray(of.world)
+          : p.standIn !== "person"
+            ? new Matrix4().makeScale(p.size.x, p.size.y, p.size.z)
+            : new Matrix4().makeScale(p.size.y / 1.75, p.size.y / 1.75, p.size.y / 1.75);
+        const stands = new Matrix4().fromArray(p.world).multiply(it.inner);
+        if (!it.carried && !this.posed && it.stands?.equals(stands)) continue;
+        other = true;
+        it.carried = null;
+        it.stands = stands;
+        it.group.matrix.copy(stands);
+        it.group.matrixWorldNeedsUpdate = true;
+      }
+      for (const e of st.elements)
+        if (e.key && this.v.visible(e)) {
+          here.add(e.id);
+          this.element(e, piece);
+        }
+      this.tell();
+      for (const [id, it] of this.placed)
+        if (!here.has(id)) {
+          this.scene.remove(it.group);
+          this.placed.delete(id);
+          other = true;
+        }
+      const frame = this.v.on("frame"),
+        moves = Boolean(this.v.moveNow && this.v.time > 0);
+      const shown = JSON.stringify([
+        st.lightNow,
+        st.lens.scale,
+        st.set.light,
+        st.set.view,
+        st.lens.world,
+        st.lens.window,
+        frame && st.set.match,
+        frame && this.v.blur,
+        this.box.clientWidth,
+        this.box.clientHeight,
+      ]);
+      if (!other && !moves && !this.posed && shown === this.shown) {
+        this.remark();
+        this.shotPictures();
+        return;
+      }
+      const l = st.lightNow,
+        peak = Math.max(l.sun.x, l.sun.y, l.sun.z, 1e-9);
+      this.sun.color.setRGB(l.sun.x / peak, l.sun.y / peak, l.sun.z / peak, LinearSRGBColorSpace);
+      this.sun.intensity = this.sunFull = peak > 1e-6 ? peak : 0;
+      this.sun.position.set(l.toSun.x, l.toSun.y, l.toSun.z);
+      this.renderer.toneMappingExposure = st.lens.scale;
+      this.sky(JSON.stringify(st.set.light));
+      this.look(st.set.view, st.lens.world, st.lens.window);
+      this.overlay();
+      if (moves) this.v.pose();
+      else this.posed = false;
+      this.shown = shown;
+      this.shotPictures();
+    }
+    // pose shows a frame of the move: the camera, what rides, what cards play.
+    pose(p) {
+      for (const id of this.riding || []) {
+        const it = this.placed.get(id);
+        if (it?.stands && !p.moved?.[id]) {
+          it.group.matrix.copy(it.stands);
+          it.group.matrixWorldNeedsUpdate = true;
+        }
+      }
+      this.riding = Object.keys(p.moved || {});
+      for (const id of this.riding) {
+        const it = this.placed.get(id);
+        if (!it?.stands) continue;
+        it.group.matrix.fromArray(p.moved[id]).multiply(it.stands);
+        it.group.matrixWorldNeedsUpdate = true;
+      }
+      for (const id in p.cards || {}) this.play(this.placed.get(id), `/blobs/${p.cards[id]}?as=png`);
+      for (const id in p.lights || {}) {
+        if (!id) {
+          this.sun.intensity = (this.sunFull ?? this.sun.intensity) * p.lights[id];
+          continue;
+        }
+        this.placed.get(id)?.group.traverse((o) => {
+          if (o.isMesh && o.material.emissiveIntensity != null) {
+            if (!o.userData.own) {
+              o.material = o.material.clone();
+              o.userData.own = o.material.emissiveIntensity;
+            }
+            o.material.emissiveIntensity = o.userData.own * p.lights[id];
+          }
+        });
+      }
+      this.posed = true;
+      this.renderer.toneMappingExposure = p.scale;
+      this.look(p.view, p.world, p.window);
+    }
+    play(it, url) {
+      if (!it || it.shows === url) return;
+      it.shows = url;
+      if (!this.cards.has(url))
+        this.cards.set(
+          url,
+          new TextureLoader()
+            .loadAsync(url)
+            .then((t) => {
+              t.colorSpace = SRGBColorSpace;
+              t.flipY = false;
+              return t;
+            })
+            .catch(() => null),
+        );
+      this.cards.get(url).then((t) => {
+        if (t && it.shows === url) {
+          it.group.traverse((o) => {
+            if (o.isMesh && o.material.map && o.material.map.name !== "white") {
+              o.material.map = t;
+              o.material.needsUpdate = true;
+            }
+          });
+          this.invalidate();
+        }
+      });
+    }
+    // overlay lays the picture to be matched over the frame, or under the set.
+    overlay(patch) {
+      this.shown = "";
+      const m = { ...(this.v.now.set.match || {}), ...patch };
+      if (!this.sheet) {
+        this.sheet = new Image();
+        this.sheet.alt = "";
+        this.sheet.onerror = () =>
+          this.v.say("The picture over the view is missing: lay it over the view again.", true);
+        this.sheet.style.cssText = "position:absolute;pointer-events:none;object-fit:fill";
+        this.box.insertBefore(this.sheet, this.canvas);
+        this.canvas.style.position = "relative";
+      }
+      const url = m.picture && this.v.on("frame") ? `/blobs/${m.picture}?as=png` : "";
+      this.sheet.style.display = url ? "" : "none";
+      if (url && this.sheet.getAttribute("src") !== url) this.sheet.src = url;
+      this.sheetState = url ? m : null;
+      this.sheet.style.zIndex = m.under ? 0 : 1;
+      this.canvas.style.zIndex = 0;
+      this.over.style.zIndex = 2;
+      this.sheet.style.opacity = m.opacity ?? 1;
+      this.sheet.style.clipPath = `inset(0 ${100 * (1 - (m.wipe ?? 1))}% 0 0)`;
+      this.invalidate();
+    }
+    // arrived: something came that is drawn; small pictures are made again.
+    // Things come in crowds: the view is drawn when some have come, not for each.
+    arrived() {
+      this.came = (this.came || 0) + 1;
+      this.tell();
+      // With no graphics card drawing keeps what comes waiting: it takes a third of the time.
+      this.coming ||= setTimeout(
+        () => {
+          this.coming = 0;
+          this.invalidate();
+        },
+        Math.max(150, 2 * (this.cost || 0)),
+      );
+      this.rowSoon(1500);
+      this.shotPictures(2000);
+    }
+    // element shows what an element is made of and what it lays: as copies of light
+    // versions of its pieces while they keep to the budget, else as points.
+    element(e, piece) {
+      const budget = Math.max(this.v.now.production.budget * 0.4, 20000);
+      const list = e.count ? this.v.laid.of(e, 200000) : null,
+        look = `${e.key} ${Boolean(list)} ${budget}`;
+      let it = this.placed.get(e.id);
+      if (it?.look === look || (it?.ready && e.count && !list)) return; // until it is laid out anew the older is drawn
+      const old = it;
+      it = { look, group: new Group(), id: e.id, name: e.name, ready: Boolean(old?.ready) };
+      it.group.matrixAutoUpdate = false;
+      it.group.userData.id = e.id;
+      this.placed.set(e.id, it);
+      const ready = [];
+      if (e.model)
+        ready.push(
+          this.arrivals
+            .load(
+              `/api/sets/${document.documentElement.dataset.set}/elements/${e.id}/model?k=${e.key}`,
+              () => this.placed.get(e.id) === it,
+            )
+            .then((m) => {
+              if (m) it.group.add(m);
+            })
+            .catch(() => {}),
+        );
+      if (list) ready.push(this.copies(it.group, e, list, piece, budget));
+      Promise.all(ready).then(() => {
+        it.partly = !list && e.count > 0;
+        this.show(it, old);
+      });
+    }
+    async copies(group, e, list, piece, budget) {
+      const by = e.pieces.map(() => []);
+      for (let i = 0; i < list.count; i++) {
+        const t = list.at(i);
+        by[t.piece].push(t);
+      }
+      const light = e.pieces.map((id) => piece.get(id)?.levels.at(-1));
+      const total = by.reduce((n, l, k) => n + l.length * (light[k]?.triangles || 0), 0);
+      if (total > budget || list.count < e.count)
+        return this.points(
+          group,
+          by,
+          e.pieces.map((id) => piece.get(id)),
+        );
+      for (let k = 0; k < by.length; k++) {
+        const of = piece.get(e.pieces[k]);
+        if (!light[k] || !by[k].length) continue;
+        const m = await this.arrivals.model(`/blobs/${light[k].blob}?as=glb`, 0.2),
+          inner = new Matrix4().fromArray(of.world);
+        m.updateMatrixWorld(true);
+        m.traverse((o) => {
+          if (!o.isMesh) return;
+          const copies = new InstancedMesh(o.geometry, o.material, by[k].length),
+            at = new Matrix4(),
+            own = inner.clone().multiply(o.matrixWorld);
+          by[k].forEach((t, i) =>
+            copies.setMatrixAt(
+              i,
+              at
+                .compose(new Vector3(t.x, t.y, t.z), new Quaternion(...t.q), new Vector3(t.scale, t.scale, t.scale))
+                .multiply(own),
+            ),
+          );
+          copies.frustumCulled = false;
+          group.add(copies);
+        });
+      }
+    }
+    // points stand for what is too much to draw: as tall as the things are.
+    points(group, by, pieces) {
+      by.forEach((list, k) => {
+        if (!list.length) return;
+        const high = pieces[k]?.size.y || 1,
+          at = new Float32Array(9 * list.length);
+        list.forEach((t, i) =>
+          at.set([t.x, t.y, t.z, t.x, t.y + 0.5 * high * t.scale, t.z, t.x, t.y + high * t.scale, t.z], 9 * i),
+        );
+        const g = new BufferGeometry();
+        g.setAttribute("position", new BufferAttribute(at, 3));
+        const dots = new Points(
+          g,
+          new PointsMaterial({ color: 0x3c3c3c, size: 2.2, sizeAttenuation: false, toneMapped: false }),
+        );
+        dots.frustumCulled = false;
+        group.add(dots);
+      });
+    }
+    async sky(key) {
+      if (this.skyKey === key) return;
+      this.skyKey = key;
+      // Its light takes half a second then: of a sun that is being pulled, the last.
+      if (this.plain) await new Promise((done) => setTimeout(done, 150));
+      if (this.skyKey !== key) return;
+      const raw = await until(
+        () => call(`/api/sets/${document.documentElement.dataset.set}/sky`, { raw: true }),
+        () => this.skyKey === key,
+      ).catch((e) => this.v.say(e.message, true));
+      if (!raw || this.skyKey !== key) return;
+      this.lit.take(raw);
+      this.scene.background = this.lit.picture;
+      this.scene.environment = this.lit.light?.texture || null;
+      if (this.lit.probe) this.scene.add(this.lit.probe);
+      // three.js puts u = 0.5 at +X; here it is at -Z.
+      this.scene.backgroundRotation.y = this.scene.environmentRotation.y = Math.PI / 2;
+      this.scene.backgroundIntensity = this.scene.environmentIntensity = this.lit.scale;
+      this.invalidate();
+    }
+  };
+
+// dressedUp gives a copy of a model the tint of its placement; as a ghost it is
+// drawn in lines.
+function dressedUp(m, tint, ghost) {
+  if (!tint && !ghost) return m;
+  m.traverse((o) => {
+    if (!o.isMesh) return;
+    if (ghost) {
+      o.material = new MeshBasicMaterial({
+        color: 0xf0f0f0,
+        wireframe: true,
+        transparent: true,
+        opacity: 0.55,
+        toneMapped: false,
+      });
+      return;
+    }
+    o.material = o.material.clone();
+    o.material.color.multiply(new Color(tint));
+  });
+  return m;
+}

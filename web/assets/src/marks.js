@@ -1,0 +1,130 @@
+// What lies over the lens view: the frame, dimensions, snags, what a figure tells of.
+import { Matrix4, Vector3 } from "three";
+import { guides, letterbox } from "./guides.js";
+import { drawMatch } from "./match.js";
+
+export const marked = (View) =>
+  class extends View {
+    // marks dims what is outside of the frame and draws brackets with dimensions.
+    marks(f) {
+      let s =
+        `<path fill-rule='evenodd' fill='#161616' fill-opacity='.62' d='M0 0H${f.bw}V${f.bh}H0ZM${f.x} ` +
+        `${f.y}v${f.h}h${f.w}v${-f.h}Z'/>`;
+      s += `<rect x='${f.x}' y='${f.y}' width='${f.w}' height='${f.h}' fill='none' stroke='#fff'/>`;
+      const view = this.v.now.set.view,
+        fr = this.v.raw;
+      s +=
+        letterbox(view.mask, f) +
+        guides(
+          (view.guides || "thirds").split(","),
+          f,
+          (this.posed ? fr.lens.horizon : this.v.now.lens.horizon) || fr.figures.horizon,
+        );
+      s += this.noted(f, fr) + drawMatch(this, f);
+      // What has not come yet is shown by where it will be.
+      let few = 60;
+      for (const it of this.placed.values()) {
+        const p = !it.ready && few-- > 0 && this.v.placement(it.id),
+          box = p && p.dims.x < 60 && this.bounds(p, f);
+        if (box)
+          s +=
+            `<rect x='${box[0]}' y='${box[1]}' width='${box[2] - box[0]}' height='${box[3] - box[1]}' ` +
+            `fill='#3c3c3c' fill-opacity='.35' stroke='#a0a0a0' stroke-dasharray='2 3' data-coming='${escape(p.id)}'/>`;
+      }
+      for (const id of this.v.sel) {
+        const p = this.v.placement(id),
+          it = this.placed.get(id);
+        if (!p || !it || !this.v.visible(p)) continue;
+        const box = this.bounds(p, f);
+        if (!box) continue;
+        const [a, b, c, d] = box,
+          k = Math.min(12, (c - a) / 3, (d - b) / 3);
+        s +=
+          `<path fill='none' stroke='#d6e935' stroke-width='2' d='M${a} ${b + k}V${b}h${k}M${c - k} ` +
+          `${b}H${c}v${k}M${c} ${d - k}V${d}h${-k}M${a + k} ${d}H${a}v${-k}'/>`;
+        if (!this.v.locked(p) && id === this.v.sel[0] && b > 30)
+          // the stalk lifts
+          s +=
+            `<g data-stalk='${escape(id)}' class='pointer-events-auto cursor-ns-resize'>` +
+            `<path fill='none' stroke='#d6e935' stroke-width='2' d='M${(a + c) / 2} ${b}V${b - 22}'/>` +
+            `<circle cx='${(a + c) / 2}' cy='${b - 22}' r='5' fill='#d6e935'/>` +
+            `<circle cx='${(a + c) / 2}' cy='${b - 22}' r='13' fill='transparent'/><title>drag to lift</title></g>`;
+        if (id !== this.v.sel[0]) continue; // of many the first is told
+        if (!this.v.locked(p) && this.v.sel.length === 1) s += this.grasp.rings(p, box, f);
+        const label = this.lifting ? `base at ${this.v.length(p.at.y)}` : this.v.size(p.dims),
+          tw = Math.max(label.length * 7.3, p.name.length * 7) + 14,
+          tx = c + 8 + tw < f.bw - 4 || a < tw + 12 ? Math.min(c + 8, f.bw - tw - 4) : a - 8 - tw,
+          ty = Math.min(Math.max(b, 4), f.bh - 40);
+        s +=
+          `<rect x='${tx}' y='${ty}' width='${tw}' height='36' fill='#161616' fill-opacity='.85'/>` +
+          `<text x='${tx + 6}' y='${ty + 15}' fill='#f0f0f0' font-size='12'>${escape(p.name)}</text>` +
+          `<text class='n' x='${tx + 6}' y='${ty + 30}' fill='#d6e935' font-size='12'>${escape(label)}</text>`;
+      }
+      for (const n of this.v.on("dress") ? this.v.now.snags : []) {
+        if (!n.at || !n.key) continue;
+        const q = new Vector3(n.at.x, n.at.y, n.at.z).applyMatrix4(this.camera.matrixWorldInverse),
+          on = this.v.snag === n.key;
+        if (q.z > -1e-3) continue;
+        q.applyMatrix4(this.camera.projectionMatrix);
+        const x = (q.x / 2 + 0.5) * f.bw,
+          y = (0.5 - q.y / 2) * f.bh;
+        if (x < 0 || y < 0 || x > f.bw || y > f.bh) continue;
+        s +=
+          `<path data-snag='${escape(n.key)}' d='M${x} ${y - 8}l7 12h-14Z' ` +
+          `fill='${on ? "#ff7459" : "#161616"}' fill-opacity='${on ? 1 : 0.6}' stroke='#ff7459' ` +
+          `stroke-width='1.6' class='pointer-events-auto cursor-pointer'><title>${escape(n.what)}</title></path>`;
+        if (on)
+          s +=
+            `<text class='n' x='${x}' y='${y + 20}' text-anchor='middle' font-size='12' ` +
+            `fill='#ff7459'>${escape(this.v.snagNumber(n))}</text>`;
+      }
+      this.over.setAttribute("viewBox", `0 0 ${f.bw} ${f.bh}`);
+      this.over.innerHTML = s;
+    }
+    // bounds are where a placement's box falls in the view; null where it does not.
+    bounds(p, f) {
+      const world = this.placed.get(p.id)?.carried || new Matrix4().fromArray(p.world),
+        q = new Vector3(),
+        box = [1e9, 1e9, -1e9, -1e9];
+      for (let i = 0; i < 8; i++) {
+        q.set(p.box[i & 1 ? "max" : "min"].x, p.box[i & 2 ? "max" : "min"].y, p.box[i & 4 ? "max" : "min"].z)
+          .applyMatrix4(world)
+          .applyMatrix4(this.camera.matrixWorldInverse);
+        if (q.z > -1e-3) return null;
+        q.applyMatrix4(this.camera.projectionMatrix);
+        const x = (q.x / 2 + 0.5) * f.bw,
+          y = (0.5 - q.y / 2) * f.bh;
+        box[0] = Math.min(box[0], x);
+        box[1] = Math.min(box[1], y);
+        box[2] = Math.max(box[2], x);
+        box[3] = Math.max(box[3], y);
+      }
+      return box[2] < 0 || box[3] < 0 || box[0] > f.bw || box[1] > f.bh ? null : box;
+    }
+    // noted are what an eye stumbles over, and what the pointer is over elsewhere.
+    noted(f, fr) {
+      let s = "";
+      if (this.v.on("frame") && this.v.tab === "compose")
+        for (const n of fr.figures.notes || [])
+          s +=
+            `<circle cx='${f.x + n.at[0] * f.w}' cy='${f.y + n.at[1] * f.h}' r='9' fill='none' ` +
+            `stroke='#ff7459' stroke-width='1.8' data-note='${n.kind}'><title>${escape(n.what)}</title></circle>`;
+      const b = this.v.hover && this.v.on("frame light") && fr.bars.find((q) => q.id === this.v.hover),
+        p = !b && this.v.hover && this.v.placement(this.v.hover);
+      if (p && this.v.visible(p)) {
+        const box = this.bounds(p, f);
+        if (box)
+          s +=
+            `<rect x='${box[0]}' y='${box[1]}' width='${box[2] - box[0]}' height='${box[3] - box[1]}' ` +
+            `fill='none' stroke='#ffffff' stroke-dasharray='3 3' data-hover='${escape(p.id)}'/>`;
+      }
+      if (b && b.span.seen)
+        s +=
+          `<rect x='${f.x + b.span.left * f.w}' y='${f.y + b.span.top * f.h}' ` +
+          `width='${(b.span.right - b.span.left) * f.w}' height='${(b.span.bottom - b.span.top) * f.h}' ` +
+          `fill='none' stroke='#ffffff' stroke-dasharray='3 3' data-hover='${escape(b.id)}'/>`;
+      return s;
+    }
+  };
+
+const escape = (s) => s.replace(/[&<>'"]/g, (c) => `&#${c.charCodeAt(0)};`);
