@@ -171,9 +171,8 @@ func (l *loaded) build(ctx context.Context, stands []loadedThing, ls *light.Stat
 		}
 		s.PlaceLights(l.models[t.key], world)
 	}
-	if ls.SunOn && ls.Lux > 0 {
-		s.Suns = []render.Sun{{To: light.Direction(ls.Azimuth, ls.Elevation), Lux: light.Color(ls.Kelvin).Mul(ls.Lux),
-			Radius: ls.Size / 2}}
+	if lux := ls.Sunlight(); lux.Max() > 0 {
+		s.Suns = []render.Sun{{To: light.Direction(ls.Azimuth, ls.Elevation), Lux: lux, Radius: ls.Size / 2}}
 	}
 	if ls.Sky == "panorama" {
 		data, err := l.a.Store.ReadBlob(ctx, ls.Panorama)
@@ -274,10 +273,10 @@ func (l *loaded) merge(name string, shots []store.ShotRow, ls *light.State) *mod
 		v.AimAt(light.Direction(ls.Azimuth, ls.Elevation).Mul(-1))
 		n := node("sun", v.World())
 		n.Light = 0
-		c := light.Color(ls.Kelvin)
-		k := c.Max()
+		c := ls.Sunlight()
+		k := max(c.Max(), math.SmallestNonzeroFloat64)
 		out.Lights = []model.Light{{Name: "sun", Kind: model.Directional, Color: [3]float64{c.X / k, c.Y / k, c.Z / k},
-			Intensity: ls.Lux * k}}
+			Intensity: c.Max()}}
 		out.Roots, out.Nodes = append(out.Roots, len(out.Nodes)), append(out.Nodes, n)
 	}
 	return out

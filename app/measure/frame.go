@@ -257,13 +257,9 @@ func (w *Snapshot) standsKey() string {
 
 // Meter is the exposure value that a meter gives for what is seen.
 func Meter(ls *light.State, m *frame.Moment, p *frame.Picture) float64 {
-	sun := 0.0
-	if ls.SunOn {
-		sun = ls.Lux
-	}
+	sun := light.Luminance(ls.Sunlight())
 	sky := func(d geom.V) float64 {
-		c := ls.SkyAt(d)
-		return 0.2126*c.X + 0.7152*c.Y + 0.0722*c.Z // luminance of linear Rec.709 (ITU-R BT.709)
+		return light.Luminance(ls.SkyAt(d))
 	}
 	return optics.Metered(m.Scene.Meter(&m.View, p, sun, light.Direction(ls.Azimuth, ls.Elevation), sky))
 }

@@ -10,6 +10,7 @@ import (
 // Schema is what documents are made of, with what they begin with.
 type Schema struct {
 	Elements map[string][]document.Field `json:"elements"` // by kind
+	Drawn    map[string]lay.Drawing      `json:"drawn"`    // how kinds are drawn that say so
 	Light    []document.Field            `json:"light"`
 	Finish   []finish.Described          `json:"finish"` // the steps, in the order of the chain
 }
@@ -17,5 +18,5 @@ type Schema struct {
 // SchemaOf is that of this program.
 func SchemaOf() Schema {
 	day := light.Default()
-	return Schema{lay.Schema(), document.Schema(&day), finish.Schema()}
+	return Schema{lay.Schema(), lay.Drawings(), document.Schema(&day), finish.Schema()}
 }

@@ -412,12 +412,8 @@ func (st *State) propose(in unit.Ruler, all map[string]*ProposalState) {
 }
 
 func lightState(s *light.State) LightState {
-	ls := LightState{ToSun: light.Direction(s.Azimuth, s.Elevation), Zenith: light.Hex(s.Zenith).Mul(s.Level),
-		Horizon: light.Hex(s.Horizon).Mul(s.Level)}
-	if s.SunOn {
-		ls.Sun = light.Color(s.Kelvin).Mul(s.Lux)
-	}
-	return ls
+	return LightState{ToSun: light.Direction(s.Azimuth, s.Elevation), Zenith: light.Hex(s.Zenith).Mul(s.Level),
+		Horizon: light.Hex(s.Horizon).Mul(s.Level), Sun: s.Sunlight()}
 }
 
 // standInOutlines are drawn once: stand-ins never change.

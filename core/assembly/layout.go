@@ -40,7 +40,7 @@ func (s *Set) LayOut(ctx context.Context, quick bool) (later []string, err error
 	}
 	on.fields = s.land.fields
 	for _, e := range s.Elements {
-		if e.Kind == "room" || e.Kind == "water" || e.Kind == "card" || e.Kind == "line" {
+		if lay.IsPlain(e.Kind) || e.Kind == "card" {
 			s.layPlain(ctx, e)
 		}
 	}
@@ -206,11 +206,7 @@ func (s *Set) layPlain(ctx context.Context, e *lay.Element) {
 	s.laid[e.ID] = s.Memory.Get(named, func() Weighty {
 		l := &Laid{Key: named}
 		switch spec := spec.(type) {
-		case *lay.Room:
-			l.Laid = spec.Lay()
-		case *lay.Water:
-			l.Laid = spec.Lay()
-		case *lay.Garland:
+		case lay.Plain:
 			l.Laid = spec.Lay()
 		case *lay.Card:
 			var picture []byte

@@ -9,6 +9,8 @@ import (
 	"visator/core/geom"
 )
 
+var _ = kind("row", func() Spec { return &Array{} })
+
 // Array repeats pieces along a line, in a grid, on a circle or along a path.
 type Array struct {
 	Shape   string  `json:"shape"`  // line, grid, circle or path

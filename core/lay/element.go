@@ -44,20 +44,60 @@ type noFields struct{}
 
 func (noFields) Fields() []document.Field { return nil }
 
-// Kinds makes an empty description of each kind of element.
-var Kinds = map[string]func() Spec{
-	"room":   func() Spec { return &Room{} },
-	"row":    func() Spec { return &Array{} },
-	"line":   func() Spec { return &Garland{} },
-	"drift":  func() Spec { return &Scatter{} },
-	"ground": func() Spec { return &Ground{} },
-	"path":   func() Spec { return &Path{} },
-	"water":  func() Spec { return &Water{} },
-	"card":   func() Spec { return &Card{} },
-	"layer":  func() Spec { return &Layer{} },
-	"group":  func() Spec { return &Group{} },
-	"meant":  func() Spec { return &Meant{} },
-	"limit":  func() Spec { return &Limit{} },
+// Kinds makes an empty description of each kind of element: each kind puts itself in.
+var Kinds = map[string]func() Spec{}
+
+// kind puts one in.
+func kind(name string, empty func() Spec) bool {
+	Kinds[name] = empty
+	return true
+}
+
+var (
+	_ = kind("layer", func() Spec { return &Layer{} })
+	_ = kind("group", func() Spec { return &Group{} })
+	_ = kind("meant", func() Spec { return &Meant{} })
+	_ = kind("limit", func() Spec { return &Limit{} })
+)
+
+// Plain is a description that is laid out by itself, whatever lies about it and wherever
+// the camera is.
+type Plain interface {
+	Spec
+	Lay() *Laid
+}
+
+// Drawing is how a kind of element is drawn on the plan, for kinds that say so themselves:
+// as points, along a line or about an area, which the description has under a key.
+type Drawing struct {
+	Way string `json:"way"` // point, points or area
+	Key string `json:"key"` // of the description: one place, or a list of them
+	Say string `json:"say"` // what the hand does
+	Row string `json:"row"` // of the tools, in which it is: block out, build, repeat, land
+}
+
+// Drawn is a Spec that says how it is drawn.
+type Drawn interface{ Drawn() Drawing }
+
+// Drawings are those of the kinds that say so, by kind.
+func Drawings() map[string]Drawing {
+	all := map[string]Drawing{}
+	for name, empty := range Kinds {
+		if d, ok := empty().(Drawn); ok {
+			all[name] = d.Drawn()
+		}
+	}
+	return all
+}
+
+// IsPlain says whether a kind of element is laid out by itself.
+func IsPlain(name string) bool {
+	empty := Kinds[name]
+	if empty == nil {
+		return false
+	}
+	_, ok := empty().(Plain)
+	return ok
 }
 
 // Layer is a name under which things are hidden and locked together; it is

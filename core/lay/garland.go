@@ -9,6 +9,8 @@ import (
 	"visator/core/geom"
 )
 
+var _ = kind("line", func() Spec { return &Garland{} })
+
 // Garland is a cable, a rope or a chain that hangs from support to support, with
 // things on it.
 type Garland struct {

@@ -10,6 +10,8 @@ import (
 	"visator/core/light"
 )
 
+var _ = kind("ground", func() Spec { return &Ground{} })
+
 // Ground is terrain: heights over a rectangle.
 type Ground struct {
 	Middle  P        `json:"middle"`
@@ -295,6 +297,8 @@ func mix(a, b [3]float64, t float64) [3]float64 {
 	}
 	return a
 }
+
+var _ = kind("path", func() Spec { return &Path{} })
 
 // Path is a way or a road on the ground, which follows it.
 type Path struct {

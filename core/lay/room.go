@@ -10,6 +10,8 @@ import (
 	"visator/core/geom"
 )
 
+var _ = kind("room", func() Spec { return &Room{} })
+
 // Room is walls along an outline, with openings; a facade is one whose outline
 // stays open.
 type Room struct {

@@ -10,6 +10,8 @@ import (
 	"visator/core/geom"
 )
 
+var _ = kind("drift", func() Spec { return &Scatter{} })
+
 // Scatter scatters pieces over an area.
 type Scatter struct {
 	Area    []P     `json:"area"`

@@ -10,6 +10,8 @@ import (
 	"visator/core/model"
 )
 
+var _ = kind("water", func() Spec { return &Water{} })
+
 // Water is a surface within an outline, still or rippled.
 type Water struct {
 	Outline []P     `json:"outline"`
@@ -140,6 +142,8 @@ func clip(list []P, nx, nz, at, side float64) (out []P) {
 	}
 	return out
 }
+
+var _ = kind("card", func() Spec { return &Card{} })
 
 // Card is a flat picture that stands far off, or a ridge's silhouette.
 type Card struct {

@@ -79,6 +79,18 @@ func (s *State) Fields() []document.Field {
 	}
 }
 
+// Sunlight is what the sun gives at normal incidence, in lux of each channel: the one place
+// that knows what becomes of its fields. Nothing while it is off.
+func (s *State) Sunlight() geom.V {
+	if !s.SunOn {
+		return geom.V{}
+	}
+	return Color(s.Kelvin).Mul(s.Lux)
+}
+
+// Luminance of a linear Rec.709 colour (ITU-R BT.709).
+func Luminance(c geom.V) float64 { return 0.2126*c.X + 0.7152*c.Y + 0.0722*c.Z }
+
 // Direction is the unit vector towards a source at the azimuth (clockwise
 // from -Z seen from above) and elevation.
 func Direction(azimuth, elevation float64) geom.V {

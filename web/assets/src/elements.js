@@ -5,9 +5,17 @@ import { make } from "./svg.js";
 // where names the list of points of a kind.
 const where = { room: "outline", row: "points", path: "points", line: "points", drift: "area", water: "outline" };
 
+// learn takes in which points kinds are drawn by that the server tells of.
+const told = {};
+export function learn(drawn) {
+  Object.assign(told, drawn);
+}
+
 // handles are the points that an element is pulled by.
 export function handles(e) {
   if (where[e.kind]) return e.spec[where[e.kind]] || [];
+  const d = told[e.kind];
+  if (d) return (d.way === "point" ? [e.spec[d.key]] : e.spec[d.key]) || [];
   return e.kind === "ground" ? [e.spec.middle] : e.kind === "card" ? [e.spec.at] : [];
 }
 export function setHandle(e, i, p) {
@@ -19,7 +27,7 @@ export function setHandle(e, i, p) {
 }
 // drawnBy is the part of the description that its points are.
 export function drawnBy(e) {
-  const k = where[e.kind] || { ground: "middle", card: "at" }[e.kind];
+  const k = where[e.kind] || told[e.kind]?.key || { ground: "middle", card: "at" }[e.kind];
   return { [k]: e.spec[k] };
 }
 
@@ -101,8 +109,13 @@ export function drawElement(plan, world, e) {
       put("path", { d: `M${s.at.x - c} ${s.at.z - d}L${s.at.x + c} ${s.at.z + d}`, "stroke-width": on ? 4 : 3 });
       break;
     }
-    default:
-      return;
+    default: {
+      const d = told[e.kind];
+      if (!d) return;
+      const [p] = handles(e);
+      if (d.way === "point") put("circle", { cx: p.x, cy: p.z, r: 0.3, fill: "#8c8c8c" });
+      else put("path", { d: d.way === "area" ? closed(handles(e)) : open(handles(e)), fill: "none" });
+    }
   }
   // Thin lines are hard to hit: a wide clear one lies about them.
   if (e.kind === "row" || e.kind === "line" || e.kind === "card")

@@ -33,6 +33,17 @@ const how = {
   brush: ["stroke", "drag over the ground or the drift"],
   flat: ["area", "drag what is to be flattened"],
 };
+// learn takes in how kinds are drawn that the server tells of.
+export function learn(drawn) {
+  for (const [kind, d] of Object.entries(drawn)) {
+    how[kind] = [d.way, d.say, d.way === "points" ? 2 : undefined];
+    told[kind] = d;
+    const row = tools.find(([name]) => name === d.row) || tools[1];
+    if (!row[1].split(" ").includes(kind)) row[1] += ` ${kind}`;
+  }
+}
+const told = {};
+
 export const tools = [
   ["block out", "box slab wall cylinder wedge steps card"],
   ["build", "room facade"],
@@ -343,5 +354,6 @@ export function described(tool, pts, box, mix, around) {
     case "backdrop":
       return ["card", { at: { ...pts[0], y: 0 } }];
   }
-  return null;
+  const d = told[tool];
+  return d ? [tool, { [d.key]: d.way === "point" ? pts[0] : pts }] : null;
 }
