@@ -6,6 +6,7 @@ import (
 	"go/token"
 	"io/fs"
 	"os"
+	"os/exec"
 	"path/filepath"
 	"regexp"
 	"slices"
@@ -121,6 +122,29 @@ func TestScriptsHaveNoCircle(t *testing.T) {
 	}
 	for name := range needs {
 		walk(name, nil)
+	}
+}
+
+// What docs/extending.md shows can still be done so: its diffs apply to what lies here.
+func TestTheExtensionsApply(t *testing.T) {
+	if _, err := exec.LookPath("git"); err != nil {
+		t.Skip("needs git")
+	}
+	data, err := os.ReadFile("docs/extending.md")
+	if err != nil {
+		t.Fatal(err)
+	}
+	parts := strings.Split(string(data), "```diff\n")[1:]
+	if len(parts) != 4 {
+		t.Fatalf("%d diffs", len(parts))
+	}
+	for i, p := range parts {
+		diff, _, _ := strings.Cut(p, "```\n")
+		check := exec.Command("git", "apply", "--check", "-")
+		check.Stdin = strings.NewReader(diff)
+		if out, err := check.CombinedOutput(); err != nil {
+			t.Errorf("diff %d: %v: %s", i+1, err, out)
+		}
 	}
 }
 

@@ -168,7 +168,7 @@ document.addEventListener("alpine:init", () => {
             learnTools(s.drawn);
             learnKinds(s.drawn);
             this.schema = s;
-            this.tools = [...this.tools];
+            this.tools = this.tools.map((row) => [...row]);
           })
           .catch((e) => this.say(e.message, true));
         const put = this.putIn();
