@@ -107,6 +107,30 @@ func PlacedNow(ctx context.Context, q Querier, set string) (string, error) {
 	return Placed(newest, n), err
 }
 
+// NewestPlacement is the newest revision of a set's placements, and how many there are,
+// also of what lies in the bin.
+func NewestPlacement(ctx context.Context, q Querier, set string) (newest int64, n int, err error) {
+	err = q.QueryRow(ctx, "select coalesce(max(rev), 0), count(*) from document where kind = 'placement' and set_id = $1",
+		set).Scan(&newest, &n)
+	return newest, n, err
+}
+
+// PlacementsSince are those of a set that were changed after a revision, also of what lies
+// in the bin, in the order of the manifest.
+func PlacementsSince(ctx context.Context, q Querier, set string, rev int64) ([]PlacementRow, error) {
+	return placements.find(ctx, q, "set_id = $1 and rev > $2", set, rev)
+}
+
+// PiecesInBin are the pieces of a set's production whose arrival lies in the bin.
+func PiecesInBin(ctx context.Context, q Querier, set string) ([]string, error) {
+	rows, err := q.Query(ctx, "select p.id from piece p join arrival a on a.id = p.arrival_id join sets s on "+
+		"s.production_id = p.production_id where s.id = $1 and a.binned is not null", set)
+	if err != nil {
+		return nil, err
+	}
+	return pgx.CollectRows(rows, pgx.RowTo[string])
+}
+
 // Elements are what of a set is described, in the order of the manifest.
 func Elements(ctx context.Context, q Querier, set string) ([]ElementRow, error) {
 	return elements.find(ctx, q, "set_id = $1", set)

@@ -19,8 +19,9 @@ type Sets struct {
 	watches  watches
 	frames   frames
 	sketches sketches
+	placed   placed
 	wilds    sync.Map // which names are those of plants and stones
 }
 
 // New are the sets of a store.
-func New(s *store.Store) *Sets { return &Sets{Store: s} }
+func New(s *store.Store) *Sets { return &Sets{Store: s, placed: newPlaced()} }

@@ -86,7 +86,7 @@ func (a *Sets) Snapshot(ctx context.Context, q store.Querier, setID string) (*Sn
 	if err != nil {
 		return nil, err
 	}
-	rows, err := store.Placements(ctx, q, setID)
+	rows, err := a.placed.read(ctx, q, setID, production.Revision)
 	if err != nil {
 		return nil, err
 	}

@@ -12,7 +12,7 @@ create table document (
     references piece on delete cascade,
   primary key (kind, id)
 );
-create index on document (set_id, kind);
+create index on document (set_id, kind, rev);
 create index on document (piece_id);
 insert into document (kind, id, set_id, rev, doc)
   select 'placement', id, set_id, rev, json_build_object('id', id, 'piece', coalesce(piece_id, ''), 'standIn', stand_in,
