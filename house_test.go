@@ -18,7 +18,8 @@ import (
 
 // floors are the packages from the ground up: each may use what lies below it.
 var floors = [][]string{
-	{"core"}, {"store", "supplier", "convert"}, {"app/act"}, {"app/measure"}, {"app/query"}, {"app/edit"}, {"app"},
+	{"core"}, {"store", "supplier", "convert"}, {"app/act"}, {"app/measure"}, {"app/query"}, {"app/edit"}, {"app/library"}, {"app/shoot"},
+	{"app"},
 	{"jobs", "watch", "demo"}, {"web"}, {"cmd", "e2e"},
 }
 

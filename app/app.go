@@ -5,59 +5,29 @@ package app
 import (
 	"context"
 	"strings"
-	"sync/atomic"
 
 	"github.com/jackc/pgx/v5"
-	"github.com/riverqueue/river"
-	"github.com/riverqueue/river/rivertype"
 
 	"visator/app/act"
 	"visator/app/edit"
+	"visator/app/library"
 	"visator/app/measure"
 	"visator/app/query"
+	"visator/app/shoot"
 	"visator/core/light"
 	"visator/core/optics"
 	"visator/core/stage"
 	"visator/core/unit"
 	"visator/store"
-	"visator/supplier"
 )
 
-// App does deeds. Queue may be nil where no jobs are started.
-type App struct {
-	*edit.Desk
-	Queue Queue
-	// Supplier is where models can be fetched from; nil where there is none.
-	Supplier *supplier.Client
-	// Memory is how many bytes a picture in the making may take; 0: half of the
-	// machine's.
-	Memory int64
-
-	touched atomic.Int64 // when a person last did something, in Unix nanoseconds
-}
+// App does deeds: it is a studio, which is a library, which is a desk for edits.
+type App struct{ *shoot.Studio }
 
 // New is an App on a store, without jobs and supplier.
 func New(s *store.Store) *App {
-	a := &App{Desk: edit.New(query.New(measure.New(s)))}
-	a.Remake = a.askMake
-	return a
+	return &App{shoot.NewStudio(library.NewLibrary(edit.New(query.New(measure.New(s)))))}
 }
-
-// Queue takes jobs, together with the rows that they are about.
-type Queue interface {
-	InsertTx(ctx context.Context, tx pgx.Tx, args river.JobArgs,
-		opts *river.InsertOpts) (*rivertype.JobInsertResult, error)
-	JobCancel(ctx context.Context, id int64) (*rivertype.JobRow, error)
-}
-
-// Queues: a download does not wait for a night's renders, nor a small one for a
-// large one.
-const (
-	QueueIntake = "intake"
-	QueueHeavy  = "intake_heavy" // of what is as large as heavyArrival
-	QueueTakes  = "takes"
-	QueueTidy   = "tidy"
-)
 
 // DefaultBudget is how many triangles the lens view draws when the artist has
 // not said: WebGL in software takes 0.6 s a frame for 200 000.

@@ -11,6 +11,7 @@ import (
 	"visator/app"
 	"visator/app/edit"
 	"visator/app/query"
+	"visator/app/shoot"
 	"visator/core/exchange"
 	"visator/core/geom"
 	"visator/core/lay"
@@ -218,7 +219,7 @@ func BenchmarkMillion(b *testing.B) {
 	b.Run("rendered", func(b *testing.B) {
 		for b.Loop() {
 			start := time.Now()
-			t, err := d.a.Shoot(d.ctx, d.set, "", "still", app.TakeSettings{Width: 640, Samples: 4, Bounces: 2, Denoise: true})
+			t, err := d.a.Shoot(d.ctx, d.set, "", "still", shoot.TakeSettings{Width: 640, Samples: 4, Bounces: 2, Denoise: true})
 			if err != nil {
 				b.Fatal(err)
 			}

@@ -72,23 +72,9 @@ func (a *App) PutInBin(ctx context.Context, kind, id string) error {
 		if _, err = tx.Exec(ctx, "update "+table+" set binned = now() where id = $1 and binned is null", id); err != nil {
 			return err
 		}
-		return a.tellBinned(ctx, tx, kind, production)
+		return a.TellBinned(ctx, tx, kind, production)
 	})
 	return err
-}
-
-// tellBinned tells pages of what went into the bin or came out of it. With an arrival
-// its sets change: they are another revision.
-func (a *App) tellBinned(ctx context.Context, tx pgx.Tx, kind, production string) error {
-	if kind != "arrival" {
-		act.Tell(ctx, tx, production, "take")
-		return nil
-	}
-	if _, err := tx.Exec(ctx, "update production set revision = revision + 1 where id = $1", production); err != nil {
-		return err
-	}
-	act.Tell(ctx, tx, production, "arrival")
-	return nil
 }
 
 // Uses is what goes with an arrival when it is taken away.
@@ -169,7 +155,7 @@ func (a *App) TakeFromBin(ctx context.Context, kind, id string) error {
 		if err != nil {
 			return err
 		}
-		return a.tellBinned(ctx, tx, kind, production)
+		return a.TellBinned(ctx, tx, kind, production)
 	})
 }
 

@@ -73,7 +73,7 @@ func (a *App) TakeCameras(ctx context.Context, setID, piece string) (n int, skip
 // sourceOf reads the file of a piece as it came, with its box there and the transform to
 // the piece as it is sized.
 func (a *App) sourceOf(ctx context.Context, p *store.Piece) (m *model.Model, box geom.Box, top geom.M, err error) {
-	o, err := a.openArrival(ctx, p.ArrivalID)
+	o, err := a.OpenArrival(ctx, p.ArrivalID)
 	if err != nil {
 		return nil, box, top, err
 	}

@@ -7,9 +7,9 @@ import (
 	"math"
 	"testing"
 
-	"visator/app"
 	"visator/app/edit"
 	"visator/app/query"
+	"visator/app/shoot"
 	"visator/core/finish"
 )
 
@@ -22,12 +22,12 @@ func TestTakesAreFinishedAsTheirShotSays(t *testing.T) {
 		`"light":{"zenith":"#808080","horizon":"#808080","level":9000,"sunOn":false}}`)}))
 	lit := func() (corner, middle float64) {
 		t.Helper()
-		if _, err := d.a.Shoot(d.ctx, d.set, "", "still", app.TakeSettings{Width: 64, Samples: 4}); err != nil {
+		if _, err := d.a.Shoot(d.ctx, d.set, "", "still", shoot.TakeSettings{Width: 64, Samples: 4}); err != nil {
 			t.Fatal(err)
 		}
 		n := len(d.state().Takes)
 		st := d.await("the take", func(st *query.State) bool { return len(st.Takes) == n && st.Takes[0].State == "done" })
-		var r app.TakeResult
+		var r shoot.TakeResult
 		if err := json.Unmarshal(st.Takes[0].Result, &r); err != nil {
 			t.Fatal(err)
 		}

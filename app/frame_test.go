@@ -11,10 +11,10 @@ import (
 	"strings"
 	"testing"
 
-	"visator/app"
 	"visator/app/edit"
 	"visator/app/measure"
 	"visator/app/query"
+	"visator/app/shoot"
 	"visator/core/contact"
 	"visator/core/geom"
 	"visator/core/lay"
@@ -381,9 +381,9 @@ func TestShotSheetAndCutOutMapGoOut(t *testing.T) {
 		edit.Do(&edit.KeepShot{Name: "one/two"}))
 	shot := d.state().Shots[0].ID
 	for as, start := range map[string]string{"pdf": "%PDF-", "svg": "<svg", "png": "\x89PNG"} {
-		for name, make := range map[string]func() (app.Paper, error){
-			"sheet":    func() (app.Paper, error) { return d.a.ShotSheet(d.ctx, d.set, shot, as) },
-			"cut-outs": func() (app.Paper, error) { return d.a.CutOuts(d.ctx, d.set, shot, as, true) },
+		for name, make := range map[string]func() (shoot.Paper, error){
+			"sheet":    func() (shoot.Paper, error) { return d.a.ShotSheet(d.ctx, d.set, shot, as) },
+			"cut-outs": func() (shoot.Paper, error) { return d.a.CutOuts(d.ctx, d.set, shot, as, true) },
 		} {
 			p, err := make()
 			if err != nil || !strings.HasPrefix(string(p.Data), start) || strings.Contains(p.Name, "/") {

@@ -12,8 +12,8 @@ import (
 	"strings"
 	"testing"
 
-	"visator/app"
 	"visator/app/edit"
+	"visator/app/library"
 	"visator/app/query"
 	"visator/core/exchange"
 	"visator/core/geom"
@@ -30,12 +30,12 @@ import (
 func (d *desk) folder(name, piece string, files ...string) *query.State {
 	d.Helper()
 	i := 0
-	ar, _, err := d.a.ArriveFolder(d.ctx, d.production, name, piece, func() (app.Incoming, error) {
+	ar, _, err := d.a.ArriveFolder(d.ctx, d.production, name, piece, func() (library.Incoming, error) {
 		if i >= len(files) {
-			return app.Incoming{}, io.EOF
+			return library.Incoming{}, io.EOF
 		}
 		i += 2
-		return app.Incoming{Path: files[i-2], Body: strings.NewReader(files[i-1])}, nil
+		return library.Incoming{Path: files[i-2], Body: strings.NewReader(files[i-1])}, nil
 	})
 	if err != nil {
 		d.Fatal(err)
@@ -104,7 +104,7 @@ func TestMissingMapsAreFoundInAnotherArrivalAndByHand(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	cell := func(d *app.PieceDetail, surface string, role maps.Role) app.MapState {
+	cell := func(d *library.PieceDetail, surface string, role maps.Role) library.MapState {
 		for _, s := range d.Surfaces {
 			for _, c := range s.Cells {
 				if s.Key == surface && c.Role == role {
@@ -112,7 +112,7 @@ func TestMissingMapsAreFoundInAnotherArrivalAndByHand(t *testing.T) {
 				}
 			}
 		}
-		return app.MapState{}
+		return library.MapState{}
 	}
 	if c := cell(detail, "Tin", maps.Metallic); c.State != "chosen" || !strings.Contains(c.Say, "by hand") || !c.Hand {
 		t.Errorf("%+v", c)
@@ -293,7 +293,7 @@ func TestAnIntakeIsStoppedAndTakenUpAgain(t *testing.T) {
 func TestReplacingNeedsMoreThanAName(t *testing.T) {
 	d := newDesk(t)
 	mtl := "newmtl Oak\nKd 0.5 0.4 0.3\nnewmtl Tin\nKd 0.5 0.5 0.5\n"
-	found := func(st *query.State, arrival string) (out []app.Found, id string) {
+	found := func(st *query.State, arrival string) (out []library.Found, id string) {
 		t.Helper()
 		for _, a := range st.Arrivals {
 			if a.Name == arrival {

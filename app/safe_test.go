@@ -14,7 +14,9 @@ import (
 	"visator/app"
 	"visator/app/act"
 	"visator/app/edit"
+	"visator/app/library"
 	"visator/app/query"
+	"visator/app/shoot"
 	"visator/core/geom"
 	"visator/core/lay"
 	"visator/store"
@@ -127,12 +129,12 @@ func TestNothingReachesIntoAnotherProduction(t *testing.T) {
 			d.a.Take(d.ctx, st.Arrivals[0].ID, []string{"box.glb"}, map[string]string{"box.glb": id}),
 			func() error {
 				_, _, err := d.a.ArriveFolder(d.ctx, d.production, "f", id,
-					func() (app.Incoming, error) { return app.Incoming{}, errors.New("nothing is asked for") })
+					func() (library.Incoming, error) { return library.Incoming{}, errors.New("nothing is asked for") })
 				return err
 			}(),
 			func() error { _, err := d.a.KeepPiece(d.ctx, d.set, id); return err }(),
 			func() error {
-				_, err := d.a.Shoot(d.ctx, d.set, id, "still", app.TakeSettings{Width: 8, Samples: 1})
+				_, err := d.a.Shoot(d.ctx, d.set, id, "still", shoot.TakeSettings{Width: 8, Samples: 1})
 				return err
 			}(),
 		} {
@@ -272,7 +274,7 @@ func TestAnEditThatIsSentAgainIsDoneOnce(t *testing.T) {
 func TestTheBin(t *testing.T) {
 	d := newDesk(t)
 	d.edit(edit.Do(&edit.Place{StandIn: "box"}), edit.Do(&edit.KeepShot{Name: "shot"}))
-	take, err := d.a.Shoot(d.ctx, d.set, "", "still", app.TakeSettings{Width: 8, Samples: 1})
+	take, err := d.a.Shoot(d.ctx, d.set, "", "still", shoot.TakeSettings{Width: 8, Samples: 1})
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -486,15 +488,15 @@ func TestTheLastOrderBlocksNothing(t *testing.T) {
 func TestTakesAreBounded(t *testing.T) {
 	d := newDesk(t)
 	d.a.Memory = 2 << 30
-	_, err := d.a.Shoot(d.ctx, d.set, "", "still", app.TakeSettings{Width: 16384, Height: 16384, Samples: 1})
+	_, err := d.a.Shoot(d.ctx, d.set, "", "still", shoot.TakeSettings{Width: 16384, Height: 16384, Samples: 1})
 	if !errors.Is(err, act.ErrWrong) || !strings.Contains(err.Error(), "9.2 GB of memory even made in bands") {
 		t.Errorf("268 million pixels in 2 GB: %v", err)
 	}
 	// What does not fit as a whole, but in bands, is made: and is the same picture.
-	var pictures [2]app.TakeResult
+	var pictures [2]shoot.TakeResult
 	for i, memory := range []int64{1 << 30, 64*300*32 + 64*200*240} {
 		d.a.Memory = memory
-		take, err := d.a.Shoot(d.ctx, d.set, "", "still", app.TakeSettings{Width: 64, Height: 300, Samples: 2, Seed: 3})
+		take, err := d.a.Shoot(d.ctx, d.set, "", "still", shoot.TakeSettings{Width: 64, Height: 300, Samples: 2, Seed: 3})
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -512,7 +514,7 @@ func TestTakesAreBounded(t *testing.T) {
 			"from generate_series(1, 200) n", d.set); err != nil {
 		t.Fatal(err)
 	}
-	if _, err := d.a.Shoot(d.ctx, d.set, "", "still", app.TakeSettings{Width: 8, Samples: 1}); !errors.Is(err,
+	if _, err := d.a.Shoot(d.ctx, d.set, "", "still", shoot.TakeSettings{Width: 8, Samples: 1}); !errors.Is(err,
 		act.ErrWrong) || !strings.Contains(err.Error(), "at most 200") {
 		t.Errorf("the 201st: %v", err)
 	}
@@ -559,7 +561,7 @@ func TestEverythingIsCarriedElsewhere(t *testing.T) {
 		edit.Do(&edit.Place{StandIn: "person"}), edit.Do(&edit.KeepShot{Name: "wide"}))
 	d.edit(edit.Do(&edit.ChangePiece{ID: st.Pieces[0].ID,
 		Patch: patch(map[string]any{"credit": map[string]any{"author": "Ada Weaver", "licence": "CC BY 4.0"}})}))
-	if _, err := d.a.Shoot(d.ctx, d.set, "", "still", app.TakeSettings{Width: 32, Samples: 2}); err != nil {
+	if _, err := d.a.Shoot(d.ctx, d.set, "", "still", shoot.TakeSettings{Width: 32, Samples: 2}); err != nil {
 		t.Fatal(err)
 	}
 	d.await("the take", func(st *query.State) bool { return st.Takes[0].State == "done" })

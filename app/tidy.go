@@ -10,6 +10,8 @@ import (
 	"github.com/riverqueue/river"
 
 	"visator/app/act"
+	"visator/app/library"
+	"visator/app/shoot"
 	"visator/store"
 )
 
@@ -86,7 +88,8 @@ func (a *App) Requeue(ctx context.Context) (n int, err error) {
 			return err
 		}
 		for _, id := range takes {
-			job, err := a.Queue.InsertTx(ctx, tx, TakeArgs{id}, &river.InsertOpts{Queue: QueueTakes, MaxAttempts: takeTries})
+			job, err := a.Queue.InsertTx(ctx, tx, shoot.TakeArgs{Take: id},
+				&river.InsertOpts{Queue: library.QueueTakes, MaxAttempts: library.TakeTries})
 			if err != nil {
 				return err
 			}
@@ -104,7 +107,7 @@ func (a *App) Requeue(ctx context.Context) (n int, err error) {
 			if err != nil {
 				return err
 			}
-			if err := a.queueIntake(ctx, tx, &ar); err != nil {
+			if err := a.QueueIntake(ctx, tx, &ar); err != nil {
 				return err
 			}
 		}
@@ -114,8 +117,8 @@ func (a *App) Requeue(ctx context.Context) (n int, err error) {
 			return err
 		}
 		for _, id := range pieces {
-			if _, err := a.Queue.InsertTx(ctx, tx, MakeArgs{id},
-				&river.InsertOpts{Queue: QueueIntake, MaxAttempts: makeTries}); err != nil {
+			if _, err := a.Queue.InsertTx(ctx, tx, library.MakeArgs{Piece: id},
+				&river.InsertOpts{Queue: library.QueueIntake, MaxAttempts: library.MakeTries}); err != nil {
 				return err
 			}
 		}
@@ -124,13 +127,6 @@ func (a *App) Requeue(ctx context.Context) (n int, err error) {
 	})
 	return n, err
 }
-
-// How often work is tried that fails by no fault of what is worked on.
-const (
-	takeTries   = 10
-	intakeTries = 5
-	makeTries   = 5
-)
 
 // FailIntake says of an arrival why it cannot be taken in.
 func (a *App) FailIntake(ctx context.Context, id, why string) error {

@@ -11,6 +11,8 @@ import (
 
 	"visator/app"
 	"visator/app/edit"
+	"visator/app/library"
+	"visator/app/shoot"
 	"visator/core/geom"
 	"visator/core/lay"
 	"visator/core/light"
@@ -33,9 +35,9 @@ type loader struct {
 }
 
 // Load makes the sample production, if it is not there yet, and returns its
-// set. Takes are put in the queue when shoot is set. progress is told what is
+// set. Takes are put in the queue when film is set. progress is told what is
 // being done.
-func Load(ctx context.Context, a *app.App, shoot bool, progress func(string)) (set string, err error) {
+func Load(ctx context.Context, a *app.App, film bool, progress func(string)) (set string, err error) {
 	set, err = there(ctx, a, progress)
 	if set != "" || err != nil {
 		return set, err
@@ -84,7 +86,7 @@ func Load(ctx context.Context, a *app.App, shoot bool, progress func(string)) (s
 	if err := l.dress(); err != nil {
 		return "", err
 	}
-	if err := l.shots(shoot); err != nil {
+	if err := l.shots(film); err != nil {
 		return "", err
 	}
 	progress("making the set of faults")
@@ -159,7 +161,7 @@ func (l *loader) takeAll(arrival string) error {
 	if err != nil {
 		return err
 	}
-	var found []app.Found
+	var found []library.Found
 	if err := json.Unmarshal(ar.Found, &found); err != nil {
 		return err
 	}
@@ -428,7 +430,7 @@ func (l *loader) film(name, note, status string, v optics.View, move *motion.Mov
 // shots are three: a wide still, its verticals kept parallel by shift; a close
 // still with shallow focus; and a moving one, in which the railcar comes in, the
 // camera goes along held by hand, and focus passes from the lantern to the railcar.
-func (l *loader) shots(shoot bool) error {
+func (l *loader) shots(film bool) error {
 	raw := func(v any) json.RawMessage { data, _ := json.Marshal(v); return data } // of the program's own types
 	traveller, suitcase, lantern, railcar := l.id("traveller"), l.id("suitcase, brown"), l.id("hand lantern"),
 		l.id("railcar")
@@ -472,13 +474,13 @@ func (l *loader) shots(shoot bool) error {
 	// nobody is at work.
 	for _, better := range []bool{false, true} {
 		for i := range list {
-			if !shoot {
+			if !film {
 				break
 			}
 			s, kind := &list[i], "still"
-			settings := app.TakeSettings{Width: 480, Samples: 12, Bounces: 3, Denoise: true}
+			settings := shoot.TakeSettings{Width: 480, Samples: 12, Bounces: 3, Denoise: true}
 			if better {
-				settings = app.TakeSettings{Width: 1280, Samples: 32, Bounces: 4, Denoise: true, Quietly: true}
+				settings = shoot.TakeSettings{Width: 1280, Samples: 32, Bounces: 4, Denoise: true, Quietly: true}
 				if s.Move != nil {
 					settings.Width, settings.Samples, kind = 640, 12, "move"
 				}

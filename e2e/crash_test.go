@@ -12,9 +12,9 @@ import (
 	"sync"
 	"testing"
 
-	"visator/app"
 	"visator/app/edit"
 	"visator/app/query"
+	"visator/app/shoot"
 	"visator/core/exchange"
 	"visator/core/geom"
 	"visator/core/stage"
@@ -124,7 +124,7 @@ func TestKilledServerLosesNothingConfirmed(t *testing.T) {
 	s.kill()
 	s.start()
 	st = s.await(set, "the render to go on", func(st *query.State) bool { return st.Takes[0].State == "done" })
-	var r app.TakeResult
+	var r shoot.TakeResult
 	if err := json.Unmarshal(st.Takes[0].Result, &r); err != nil || r.PNG == "" || r.Samples != 48 {
 		t.Errorf("%+v, %v", r, err)
 	}

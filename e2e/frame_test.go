@@ -18,8 +18,8 @@ import (
 	"github.com/chromedp/chromedp"
 	"github.com/chromedp/chromedp/kb"
 
-	"visator/app"
 	"visator/app/query"
+	"visator/app/shoot"
 	"visator/core/geom"
 	"visator/core/optics"
 )
@@ -207,7 +207,7 @@ func TestAShotIsFramedAsAnArtistDoes(t *testing.T) {
 	s.every, s.patience = 200e6, 5*time.Minute // renders give way to all else that the machine does
 	st = s.await(set, "the frames",
 		func(st *query.State) bool { return len(st.Takes) == 1 && st.Takes[0].State == "done" })
-	var r app.TakeResult
+	var r shoot.TakeResult
 	if err := json.Unmarshal(st.Takes[0].Result, &r); err != nil || len(r.Frames) != 6 {
 		t.Fatalf("%d frames, %v", len(r.Frames), err)
 	}

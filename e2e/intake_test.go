@@ -18,8 +18,8 @@ import (
 
 	"github.com/chromedp/chromedp"
 
-	"visator/app"
 	"visator/app/edit"
+	"visator/app/library"
 	"visator/app/query"
 	"visator/demo"
 )
@@ -312,7 +312,7 @@ func TestPartsRepairsAndTheLibrary(t *testing.T) {
 	// The second production finds it by words and brings it over.
 	set := eval[string](b, "document.documentElement.dataset.set")
 	for find, want := range map[string]int{"wood kim planks": 1, "wood nobody": 0, "stack": 1} {
-		var list []app.Good
+		var list []library.Good
 		if err := json.Unmarshal(s.get("/api/sets/"+set+"/shelf?where=all&find="+strings.ReplaceAll(find, " ", "+")),
 			&list); err != nil || len(list) != want {
 			t.Errorf("%q: %d found, %v", find, len(list), err)

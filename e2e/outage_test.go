@@ -9,7 +9,7 @@ import (
 
 	"github.com/chromedp/chromedp"
 
-	"visator/app"
+	"visator/app/library"
 	"visator/app/query"
 	"visator/core/geom"
 	"visator/store/storetest"
@@ -96,7 +96,7 @@ func TestUploadsThatAreNotTakenIn(t *testing.T) {
 	// A length beyond the limit is refused before a byte is read.
 	req, _ := http.NewRequest(http.MethodPost, s.address+"/api/productions/"+production+"/arrivals?name=huge.obj",
 		strings.NewReader(triangle))
-	req.ContentLength = app.MaxUpload + 1
+	req.ContentLength = library.MaxUpload + 1
 	req.Header.Set("Sec-Fetch-Site", "same-origin")
 	if r, err := http.DefaultClient.Do(req); err == nil && r.StatusCode != http.StatusRequestEntityTooLarge {
 		t.Errorf("nine gigabytes: %d", r.StatusCode)

@@ -15,8 +15,8 @@ import (
 
 	"github.com/chromedp/chromedp"
 
-	"visator/app"
 	"visator/app/query"
+	"visator/app/shoot"
 	"visator/core/exchange"
 	"visator/core/geom"
 	"visator/demo"
@@ -303,7 +303,7 @@ func shooting(b *tab, s *site, set string) {
 		func(st *query.State) bool { return len(st.Takes) == 1 && st.Takes[0].State == "done" })
 	b.until("document.querySelector('[data-take=still][data-state=done]') && " +
 		"document.querySelector('section[aria-label=Picture] img')?.naturalWidth === 96")
-	var r app.TakeResult
+	var r shoot.TakeResult
 	if err := json.Unmarshal(st.Takes[0].Result, &r); err != nil {
 		b.Fatal(err)
 	}

@@ -22,9 +22,9 @@ import (
 	"testing"
 	"time"
 
-	"visator/app"
 	"visator/app/edit"
 	"visator/app/query"
+	"visator/app/shoot"
 	"visator/core/geom"
 	"visator/store"
 	"visator/store/storetest"
@@ -357,7 +357,7 @@ func TestSoak(t *testing.T) {
 			}
 		}
 		for _, x := range st.Takes {
-			var r app.TakeResult
+			var r shoot.TakeResult
 			if err := json.Unmarshal(x.Result, &r); err != nil || x.State != "done" || r.PNG == "" {
 				t.Errorf("take %s is %s: %s", x.ID, x.State, x.Note)
 			}

@@ -17,6 +17,8 @@ import (
 	"github.com/riverqueue/river/rivertype"
 
 	"visator/app"
+	"visator/app/library"
+	"visator/app/shoot"
 	"visator/store"
 )
 
@@ -46,19 +48,19 @@ func Open(ctx context.Context, a *app.App, workers int, log *slog.Logger,
 		w := river.NewWorkers()
 		g := guard{life: &p.life, log: log}
 		river.AddWorker(w,
-			&worker[app.IntakeArgs]{guard: g,
-				run: func(ctx context.Context, x app.IntakeArgs) error { return a.RunIntake(ctx, x.Arrival) },
-				failed: func(ctx context.Context, x app.IntakeArgs, why string) error {
+			&worker[library.IntakeArgs]{guard: g,
+				run: func(ctx context.Context, x library.IntakeArgs) error { return a.RunIntake(ctx, x.Arrival) },
+				failed: func(ctx context.Context, x library.IntakeArgs, why string) error {
 					return a.FailIntake(ctx, x.Arrival, why)
 				}})
 		river.AddWorker(w,
-			&worker[app.MakeArgs]{guard: g,
-				run:    func(ctx context.Context, x app.MakeArgs) error { return a.RunMake(ctx, x.Piece) },
-				failed: func(ctx context.Context, x app.MakeArgs, why string) error { return a.FailMake(ctx, x.Piece, why) }})
+			&worker[library.MakeArgs]{guard: g,
+				run:    func(ctx context.Context, x library.MakeArgs) error { return a.RunMake(ctx, x.Piece) },
+				failed: func(ctx context.Context, x library.MakeArgs, why string) error { return a.FailMake(ctx, x.Piece, why) }})
 		river.AddWorker(w,
-			&worker[app.TakeArgs]{guard: g,
-				run:    func(ctx context.Context, x app.TakeArgs) error { return a.RunTake(ctx, x.Take) },
-				failed: func(ctx context.Context, x app.TakeArgs, why string) error { return a.FailTake(ctx, x.Take, why) }})
+			&worker[shoot.TakeArgs]{guard: g,
+				run:    func(ctx context.Context, x shoot.TakeArgs) error { return a.RunTake(ctx, x.Take) },
+				failed: func(ctx context.Context, x shoot.TakeArgs, why string) error { return a.FailTake(ctx, x.Take, why) }})
 		river.AddWorker(w,
 			&worker[app.SettleArgs]{guard: g,
 				run: func(ctx context.Context, x app.SettleArgs) error { return a.RunSettle(ctx, x.Settling) },
@@ -73,12 +75,13 @@ func Open(ctx context.Context, a *app.App, workers int, log *slog.Logger,
 			return err
 		}, failed: func(context.Context, app.TidyArgs, string) error { return nil }})
 		cfg.Workers = w
-		cfg.Queues = map[string]river.QueueConfig{app.QueueIntake: {MaxWorkers: workers + smallIntakes - 1},
-			app.QueueHeavy: {MaxWorkers: workers}, app.QueueTakes: {MaxWorkers: workers}, app.QueueTidy: {MaxWorkers: 1},
+		cfg.Queues = map[string]river.QueueConfig{library.QueueIntake: {MaxWorkers: workers + smallIntakes - 1},
+			library.QueueHeavy: {MaxWorkers: workers},
+			library.QueueTakes: {MaxWorkers: workers}, library.QueueTidy: {MaxWorkers: 1},
 			app.QueueSoon: {MaxWorkers: workers}}
 		cfg.PeriodicJobs = []*river.PeriodicJob{river.NewPeriodicJob(river.PeriodicInterval(app.TidyEvery),
 			func() (river.JobArgs, *river.InsertOpts) {
-				return app.TidyArgs{}, &river.InsertOpts{Queue: app.QueueTidy, MaxAttempts: 3}
+				return app.TidyArgs{}, &river.InsertOpts{Queue: library.QueueTidy, MaxAttempts: 3}
 			}, &river.PeriodicJobOpts{RunOnStart: true})}
 		cfg.JobTimeout = -1 // a night's render is no error
 		cfg.FetchPollInterval = 500 * time.Millisecond

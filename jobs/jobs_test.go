@@ -13,6 +13,7 @@ import (
 	"visator/app"
 	"visator/app/edit"
 	"visator/app/query"
+	"visator/app/shoot"
 	"visator/jobs"
 	"visator/store"
 	"visator/store/storetest"
@@ -85,7 +86,7 @@ func (c *crew) await(what string, ok func(st *query.State) bool) *query.State {
 func (c *crew) shoot(width, samples int) {
 	c.Helper()
 	if _, err := c.a.Shoot(c.Context(), c.set, "", "still",
-		app.TakeSettings{Width: width, Samples: samples, Bounces: 1}); err != nil {
+		shoot.TakeSettings{Width: width, Samples: samples, Bounces: 1}); err != nil {
 		c.Fatal(err)
 	}
 }
@@ -137,7 +138,7 @@ func TestWorkGoesOnInTheNextProcess(t *testing.T) {
 	second := c.pool(1)
 	defer c.stop(second)
 	st = c.await("the picture", func(st *query.State) bool { return st.Takes[0].State == "done" })
-	var r app.TakeResult
+	var r shoot.TakeResult
 	if err := json.Unmarshal(st.Takes[0].Result, &r); err != nil || r.PNG == "" || r.Samples != 8 {
 		t.Errorf("%+v, %v", r, err)
 	}
@@ -161,9 +162,9 @@ func TestTwoProcessesShareTheQueue(t *testing.T) {
 		return len(st.Takes) == 6
 	})
 	// The same settings and seed give the same picture, whoever made it.
-	var first app.TakeResult
+	var first shoot.TakeResult
 	for _, take := range st.Takes {
-		var r app.TakeResult
+		var r shoot.TakeResult
 		if err := json.Unmarshal(take.Result, &r); err != nil {
 			t.Fatal(err)
 		}
@@ -197,11 +198,11 @@ func TestALostRenderIsGivenOn(t *testing.T) {
 		t.Fatal(err)
 	}
 	if _, err := c.a.Shoot(t.Context(), c.set, "", "move",
-		app.TakeSettings{Width: 96, Samples: 64, Bounces: 2}); err != nil {
+		shoot.TakeSettings{Width: 96, Samples: 64, Bounces: 2}); err != nil {
 		t.Fatal(err)
 	}
 	frames := func(st *query.State) int {
-		var r app.TakeResult
+		var r shoot.TakeResult
 		if err := json.Unmarshal(st.Takes[0].Result, &r); err != nil {
 			t.Fatal(err)
 		}
@@ -220,7 +221,7 @@ func TestALostRenderIsGivenOn(t *testing.T) {
 	st := c.await("another turn",
 		func(st *query.State) bool { return st.Takes[0].Turn >= 2 || st.Takes[0].State == "done" })
 	if err := c.a.Store.SetTake(t.Context(), st.Takes[0].ID, 1, "failed", 0, "from the first",
-		app.TakeResult{}); !errors.Is(err, store.ErrOvertaken) {
+		shoot.TakeResult{}); !errors.Is(err, store.ErrOvertaken) {
 		t.Errorf("an older turn writes: %v", err)
 	}
 	st = c.await("the move", func(st *query.State) bool { return st.Takes[0].State == "done" })

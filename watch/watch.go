@@ -18,6 +18,7 @@ import (
 
 	"visator/app"
 	"visator/app/act"
+	"visator/app/library"
 	"visator/store"
 )
 
@@ -178,19 +179,19 @@ func (w *Watcher) take(ctx context.Context, production, path string) error {
 		}
 	}()
 	i := 0
-	_, _, err = w.a.ArriveFolder(ctx, production, filepath.Base(path), "", func() (app.Incoming, error) {
+	_, _, err = w.a.ArriveFolder(ctx, production, filepath.Base(path), "", func() (library.Incoming, error) {
 		if open != nil {
 			open.Close()
 			open = nil
 		}
 		if i >= len(files) {
-			return app.Incoming{}, io.EOF
+			return library.Incoming{}, io.EOF
 		}
 		i++
 		if open, err = root.Open(files[i-1]); err != nil {
-			return app.Incoming{}, err
+			return library.Incoming{}, err
 		}
-		return app.Incoming{Path: filepath.ToSlash(files[i-1]), Body: open}, nil
+		return library.Incoming{Path: filepath.ToSlash(files[i-1]), Body: open}, nil
 	})
 	return err
 }

@@ -9,7 +9,7 @@ import (
 
 	"github.com/labstack/echo/v5"
 
-	"visator/app"
+	"visator/app/shoot"
 )
 
 // frame is what the lens sees at a time of the working move.
@@ -46,7 +46,7 @@ func (s *Server) cutOuts(c *echo.Context) error {
 	return sheet(c, p, err)
 }
 
-func sheet(c *echo.Context, p app.Paper, err error) error {
+func sheet(c *echo.Context, p shoot.Paper, err error) error {
 	if err != nil {
 		return err
 	}

@@ -22,6 +22,7 @@ import (
 	"visator/app/act"
 	"visator/app/edit"
 	"visator/app/query"
+	"visator/app/shoot"
 	"visator/core/exchange"
 	"visator/core/intake/credit"
 	"visator/core/plain"
@@ -71,7 +72,7 @@ func (s *Server) home(c *echo.Context) error {
 				return err
 			}
 			for _, t := range takes {
-				var r app.TakeResult
+				var r shoot.TakeResult
 				if json.Unmarshal(t.Result, &r) != nil || len(h.Takes) >= 4 {
 					continue
 				}
@@ -287,7 +288,7 @@ func (s *Server) cardPicture(c *echo.Context) error {
 func (s *Server) shoot(c *echo.Context) error {
 	var req struct {
 		Shot, Kind string
-		Settings   app.TakeSettings
+		Settings   shoot.TakeSettings
 	}
 	if err := decode(c, &req); err != nil {
 		return err

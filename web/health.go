@@ -12,6 +12,7 @@ import (
 
 	"visator/app"
 	"visator/app/edit"
+	"visator/app/library"
 	"visator/store"
 )
 
@@ -46,7 +47,7 @@ func (s *Server) newMeters() *meters {
 	gauge("visator_edits", "Edits since the start, in this process.",
 		func() float64 { return float64(edit.Edits.Load()) })
 	gauge("visator_render_samples", "Samples of pictures since the start, in this process; its rate is samples a second.",
-		func() float64 { return float64(app.Samples.Load()) })
+		func() float64 { return float64(library.Samples.Load()) })
 	gauge("visator_disk_free_bytes", "Room on the disk of the blobs; 0 where they are kept elsewhere.",
 		func() float64 { return float64(s.app.Store.Room().Free) })
 	gauge("visator_disk_bytes", "That disk's size.", func() float64 { return float64(s.app.Store.Room().Total) })
@@ -82,7 +83,7 @@ func (h *house) Collect(ch chan<- prometheus.Metric) {
 	for _, c := range list {
 		ch <- prometheus.MustNewConstMetric(jobsMeter, prometheus.GaugeValue, float64(c.N), c.Kind, c.State)
 	}
-	ages, err := app.QueueAges(ctx, h.app.Store.Pool)
+	ages, err := library.QueueAges(ctx, h.app.Store.Pool)
 	if err != nil {
 		return
 	}
@@ -164,9 +165,9 @@ func (s *Server) ready(c *echo.Context) error {
 	}
 	check("room on the disk", room)
 	if db == nil {
-		ages, err := app.QueueAges(ctx, s.app.Store.Pool)
+		ages, err := library.QueueAges(ctx, s.app.Store.Pool)
 		for _, a := range ages {
-			if a.Queue == app.QueueIntake && a.Seconds > stuckAfter.Seconds() {
+			if a.Queue == library.QueueIntake && a.Seconds > stuckAfter.Seconds() {
 				err = fmt.Errorf("the %s queue has not moved for %.0f minutes: is a worker running?", a.Queue, a.Seconds/60)
 			}
 		}

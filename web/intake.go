@@ -13,7 +13,7 @@ import (
 
 	"github.com/labstack/echo/v5"
 
-	"visator/app"
+	"visator/app/library"
 	"visator/core/intake/maps"
 )
 
@@ -27,23 +27,23 @@ func (s *Server) arriveFolder(c *echo.Context) error {
 	}
 	var open *multipart.Part
 	ar, twice, err := s.app.ArriveFolder(c.Request().Context(), c.Param("production"), path.Base(c.QueryParam("name")),
-		c.QueryParam("piece"), func() (app.Incoming, error) {
+		c.QueryParam("piece"), func() (library.Incoming, error) {
 			if open != nil {
 				_ = open.Close()
 			}
 			p, err := r.NextPart()
 			if err != nil {
 				if errors.Is(err, io.EOF) {
-					return app.Incoming{}, io.EOF
+					return library.Incoming{}, io.EOF
 				}
-				return app.Incoming{}, err
+				return library.Incoming{}, err
 			}
 			open = p
 			name := strings.TrimLeft(strings.ReplaceAll(p.FormName(), "\\", "/"), "/")
 			if name == "" {
-				return app.Incoming{}, fmt.Errorf("a file without a name")
+				return library.Incoming{}, fmt.Errorf("a file without a name")
 			}
-			return app.Incoming{Path: name, Body: p}, nil
+			return library.Incoming{Path: name, Body: p}, nil
 		})
 	return answer(c, map[string]any{"arrival": ar, "twice": twice}, err)
 }
@@ -142,7 +142,7 @@ func (s *Server) takeSun(c *echo.Context) error {
 
 // shelf searches the library.
 func (s *Server) shelf(c *echo.Context) error {
-	q := app.Shelf{Find: c.QueryParam("find"), Licence: c.QueryParam("licence"), Format: c.QueryParam("format"),
+	q := library.Shelf{Find: c.QueryParam("find"), Licence: c.QueryParam("licence"), Format: c.QueryParam("format"),
 		Marked: c.QueryParam("marked") == "true", All: c.QueryParam("where") == "all"}
 	q.Weight, _ = strconv.Atoi(c.QueryParam("weight"))
 	q.Size, _ = strconv.ParseFloat(c.QueryParam("size"), 64)

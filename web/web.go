@@ -26,6 +26,7 @@ import (
 
 	"visator/app"
 	"visator/app/act"
+	"visator/app/library"
 	"visator/store"
 )
 
@@ -149,7 +150,7 @@ func (s *Server) Handler() http.Handler {
 	e.POST("/api/sets/:set/undo", s.undo, small)
 	e.POST("/api/sets/:set/redo", s.redo, small)
 	e.POST("/api/productions/:production/options", s.options, small)
-	e.POST("/api/productions/:production/arrivals", s.arrive, middleware.BodyLimit(app.MaxUpload))
+	e.POST("/api/productions/:production/arrivals", s.arrive, middleware.BodyLimit(library.MaxUpload))
 	e.POST("/api/productions/:production/folders", s.arriveFolder, middleware.BodyLimit(maxFolderBody))
 	e.GET("/api/arrivals/:arrival/tray", s.tray)
 	e.POST("/api/arrivals/:arrival/take", s.take, small)

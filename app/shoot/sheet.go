@@ -1,4 +1,4 @@
-package app
+package shoot
 
 import (
 	"bytes"
@@ -64,7 +64,7 @@ type looked struct {
 	in   unit.Ruler
 }
 
-func (a *App) lookAt(ctx context.Context, setID, shotID string) (*looked, error) {
+func (a *Studio) lookAt(ctx context.Context, setID, shotID string) (*looked, error) {
 	w, f, err := a.FramingOf(ctx, setID)
 	if err != nil {
 		return nil, err
@@ -85,7 +85,7 @@ func (a *App) lookAt(ctx context.Context, setID, shotID string) (*looked, error)
 
 // ShotSheet is the sheet of a kept shot, or of the working view, to be taken to the
 // set: pdf, svg or png.
-func (a *App) ShotSheet(ctx context.Context, setID, shotID, as string) (Paper, error) {
+func (a *Studio) ShotSheet(ctx context.Context, setID, shotID, as string) (Paper, error) {
 	l, err := a.lookAt(ctx, setID, shotID)
 	if err != nil {
 		return Paper{}, err
@@ -156,7 +156,7 @@ func (l *looked) name(id string) string {
 }
 
 // pictureOf is the newest picture of a kept shot, or a sketch of what is seen.
-func (a *App) pictureOf(ctx context.Context, l *looked) (image.Image, error) {
+func (a *Studio) pictureOf(ctx context.Context, l *looked) (image.Image, error) {
 	if l.shot.ID != "" {
 		takes, err := store.Takes(ctx, a.Store.Pool, l.w.SetRow.ID)
 		if err != nil {
@@ -277,7 +277,7 @@ const maxCutOuts = 60
 // CutOuts is the map by which painters place figures: every person that is seen,
 // and the subject; where there are none, or where all are asked for, all that
 // stands: pdf, svg, png or csv.
-func (a *App) CutOuts(ctx context.Context, setID, shotID, as string, everything bool) (Paper, error) {
+func (a *Studio) CutOuts(ctx context.Context, setID, shotID, as string, everything bool) (Paper, error) {
 	l, err := a.lookAt(ctx, setID, shotID)
 	if err != nil {
 		return Paper{}, err
@@ -347,7 +347,7 @@ func (a *App) CutOuts(ctx context.Context, setID, shotID, as string, everything 
 
 // LensPlaces is where each lens shows a subject as large as asked, with room for
 // the camera and who is behind it, and all doors open.
-func (a *App) LensPlaces(ctx context.Context, setID, subject string, share float64,
+func (a *Studio) LensPlaces(ctx context.Context, setID, subject string, share float64,
 	focals []float64) (rows []frame.LensPlace, err error) {
 	if !(share >= 0.05 && share <= 3) {
 		return nil, act.Wrong("A subject fills 5 to 300 %% of the picture's height.")

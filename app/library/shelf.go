@@ -1,4 +1,4 @@
-package app
+package library
 
 import (
 	"bytes"
@@ -51,7 +51,7 @@ type Good struct {
 const maxShelf = 500
 
 // Search looks through the library: that of one production, or all.
-func (a *App) Search(ctx context.Context, setID string, s Shelf) ([]Good, error) {
+func (a *Library) Search(ctx context.Context, setID string, s Shelf) ([]Good, error) {
 	set, err := store.GetSet(ctx, a.Store.Pool, setID)
 	if err != nil {
 		return nil, act.NotThere(err, "The set")
@@ -105,7 +105,7 @@ func (s *Shelf) fits(g *Good) bool {
 
 // Bring makes a piece of another production one of this one, with all that was
 // decided about it. Its files are not copied: they are kept by content.
-func (a *App) Bring(ctx context.Context, production, piece string) (id string, err error) {
+func (a *Library) Bring(ctx context.Context, production, piece string) (id string, err error) {
 	err = a.Locked(ctx, production, func(tx pgx.Tx, _ store.Production) error {
 		p, err := store.GetPiece(ctx, tx, piece)
 		if err != nil || p.Gone {

@@ -1,4 +1,4 @@
-package app
+package shoot
 
 import (
 	"bytes"
@@ -13,7 +13,7 @@ import (
 )
 
 // creditLines are the pieces that stand in a set, with their credits.
-func (a *App) creditLines(ctx context.Context, set *store.Set) ([]credit.Line, error) {
+func (a *Studio) creditLines(ctx context.Context, set *store.Set) ([]credit.Line, error) {
 	w, err := a.LaidOut(ctx, set.ID)
 	if err != nil {
 		return nil, err
@@ -47,7 +47,7 @@ func (a *App) creditLines(ctx context.Context, set *store.Set) ([]credit.Line, e
 
 // Credits is the list of credits and costs of what stands in a set, as "txt"
 // or "csv".
-func (a *App) Credits(ctx context.Context, setID, kind string) ([]byte, error) {
+func (a *Studio) Credits(ctx context.Context, setID, kind string) ([]byte, error) {
 	set, err := store.GetSet(ctx, a.Store.Pool, setID)
 	if err != nil {
 		return nil, act.NotThere(err, "The set")

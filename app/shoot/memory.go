@@ -1,4 +1,4 @@
-package app
+package shoot
 
 import (
 	"bufio"
@@ -13,7 +13,7 @@ import (
 
 // memory is how many bytes one picture in the making may take: half of what the
 // machine has, so that two workers, the set itself and the database have room too.
-func (a *App) memory() int64 {
+func (a *Studio) memory() int64 {
 	if a.Memory > 0 {
 		return a.Memory
 	}

@@ -1,4 +1,4 @@
-package app
+package library
 
 import (
 	"cmp"
@@ -101,7 +101,7 @@ const outlineSide = 256 // pixels of maps that cut a silhouette out: about its o
 
 // make applies a recipe to a model and derives all that is drawn of it. src
 // is as read; files are the paths of what came along.
-func (a *App) make(ctx context.Context, src *model.Model, inv recipe.Inventory, source string, up model.Axis,
+func (a *Library) make(ctx context.Context, src *model.Model, inv recipe.Inventory, source string, up model.Axis,
 	rec *recipe.Recipe, tell func(share float64, what string) error) (*Made, error) {
 	out := &Made{Inventory: inv}
 	if err := a.thumbs(ctx, src, &out.Inventory); err != nil {
@@ -188,7 +188,7 @@ func (a *App) make(ctx context.Context, src *model.Model, inv recipe.Inventory, 
 }
 
 // putMade stores what was made of a piece, and remembers it for going back.
-func (a *App) putMade(ctx context.Context, q store.Querier, id, digest string, made *Made) error {
+func (a *Library) putMade(ctx context.Context, q store.Querier, id, digest string, made *Made) error {
 	result, err := json.Marshal(made)
 	if err != nil {
 		return err
@@ -270,7 +270,7 @@ func (r *reading) firstMake(ctx context.Context, t Taking, m *model.Model, tell 
 }
 
 // RunMake makes a piece anew by its recipe as it stands now.
-func (a *App) RunMake(ctx context.Context, id string) error {
+func (a *Library) RunMake(ctx context.Context, id string) error {
 	p, err := store.GetPiece(ctx, a.Store.Pool, id)
 	if err != nil {
 		return err
@@ -327,7 +327,7 @@ func (a *App) RunMake(ctx context.Context, id string) error {
 	})
 }
 
-func (a *App) remake(ctx context.Context, ar *store.Arrival, p *store.Piece,
+func (a *Library) remake(ctx context.Context, ar *store.Arrival, p *store.Piece,
 	tell func(float64, string) error) (*Made, error) {
 	if err := tell(0, "reading"); err != nil {
 		return nil, err
@@ -354,7 +354,7 @@ func (a *App) remake(ctx context.Context, ar *store.Arrival, p *store.Piece,
 
 // askMake makes a piece follow its recipe: at once when that was made before,
 // else by a job.
-func (a *App) askMake(ctx context.Context, tx pgx.Tx, p *store.Piece) error {
+func (a *Library) askMake(ctx context.Context, tx pgx.Tx, p *store.Piece) error {
 	// As the database spells it, so that equal recipes have equal digests.
 	row, err := store.GetPiece(ctx, tx, p.ID)
 	if err != nil {
@@ -381,7 +381,7 @@ func (a *App) askMake(ctx context.Context, tx pgx.Tx, p *store.Piece) error {
 	if err := store.SetMaking(ctx, tx, p.ID, "waiting"); err != nil || a.Queue == nil {
 		return err
 	}
-	_, err = a.Queue.InsertTx(ctx, tx, MakeArgs{p.ID}, &river.InsertOpts{Queue: laneOf(ar.Bytes), MaxAttempts: makeTries})
+	_, err = a.Queue.InsertTx(ctx, tx, MakeArgs{p.ID}, &river.InsertOpts{Queue: laneOf(ar.Bytes), MaxAttempts: MakeTries})
 	return err
 }
 
@@ -460,7 +460,7 @@ func unitChange(grew float64) float64 {
 	return best
 }
 
-func (a *App) putGLB(ctx context.Context, m *model.Model) (hash string, size int, err error) {
+func (a *Library) putGLB(ctx context.Context, m *model.Model) (hash string, size int, err error) {
 	r, w := io.Pipe() // it is never whole in memory
 	go func() {
 		w.CloseWithError(act.Guarded("writing a model", "", func() error { return exchange.WriteGLB(w, m) }))
@@ -471,7 +471,7 @@ func (a *App) putGLB(ctx context.Context, m *model.Model) (hash string, size int
 }
 
 // pieceModel reads a piece's model as it was made.
-func (a *App) pieceModel(ctx context.Context, p *store.Piece) (*model.Model, error) {
+func (a *Library) PieceModel(ctx context.Context, p *store.Piece) (*model.Model, error) {
 	data, err := a.Store.ReadBlob(ctx, p.Blob)
 	if err != nil {
 		return nil, fmt.Errorf("%s: %w", p.Name, err)

@@ -1,4 +1,4 @@
-package app
+package library
 
 import (
 	"cmp"
@@ -53,7 +53,7 @@ type arrivedFile struct {
 
 // Arrive keeps one file and starts its intake. The same content in the same
 // production is recognised: its arrival is returned, and twice is true.
-func (a *App) Arrive(ctx context.Context, production, name string, r io.Reader) (ar store.Arrival,
+func (a *Library) Arrive(ctx context.Context, production, name string, r io.Reader) (ar store.Arrival,
 	twice bool, err error) {
 	name = path.Base(strings.ReplaceAll(strings.TrimSpace(name), "\\", "/"))
 	if !intake.IsWelcome(name) {
@@ -73,7 +73,7 @@ func (a *App) Arrive(ctx context.Context, production, name string, r io.Reader) 
 // ArriveFolder keeps all files that next gives, until io.EOF, as one arrival
 // and starts its intake. forPiece, when set, is a piece whose missing maps are
 // looked for in it.
-func (a *App) ArriveFolder(ctx context.Context, production, name, forPiece string,
+func (a *Library) ArriveFolder(ctx context.Context, production, name, forPiece string,
 	next func() (Incoming, error)) (ar store.Arrival, twice bool, err error) {
 	if name == "" || name == "." || name == "/" || len(name) > 255 || plain.Text(name) != nil {
 		return ar, false, act.Wrong("What arrives needs a name of 1 to 255 characters.")
@@ -113,7 +113,7 @@ func (a *App) ArriveFolder(ctx context.Context, production, name, forPiece strin
 				return err
 			}
 			if tag.RowsAffected() > 0 {
-				if err := a.tellBinned(ctx, tx, "arrival", production); err != nil {
+				if err := a.TellBinned(ctx, tx, "arrival", production); err != nil {
 					return err
 				}
 			}
@@ -122,14 +122,14 @@ func (a *App) ArriveFolder(ctx context.Context, production, name, forPiece strin
 			}
 			// Its maps are looked for again, for this piece.
 			_, err = tx.Exec(ctx, "update arrival set for_piece = $2, state = 'waiting' where id = $1", ar.ID, forPiece)
-			return cmp.Or(err, a.queueIntake(ctx, tx, &ar))
+			return cmp.Or(err, a.QueueIntake(ctx, tx, &ar))
 		} else if !errors.Is(err, store.ErrNotFound) {
 			return err
 		}
 		if err := store.InsertArrival(ctx, tx, ar); err != nil {
 			return err
 		}
-		if err := a.queueIntake(ctx, tx, &ar); err != nil {
+		if err := a.QueueIntake(ctx, tx, &ar); err != nil {
 			return err
 		}
 		act.Tell(ctx, tx, production, "arrival")
@@ -138,7 +138,7 @@ func (a *App) ArriveFolder(ctx context.Context, production, name, forPiece strin
 	return ar, twice, err
 }
 
-func (a *App) keepFiles(ctx context.Context, name string,
+func (a *Library) keepFiles(ctx context.Context, name string,
 	next func() (Incoming, error)) (files []arrivedFile, err error) {
 	if a.Store.Room().None() {
 		return nil, act.DiskFull
@@ -183,7 +183,7 @@ func (a *App) keepFiles(ctx context.Context, name string,
 	return files, nil
 }
 
-func (a *App) queueIntake(ctx context.Context, tx pgx.Tx, ar *store.Arrival) error {
+func (a *Library) QueueIntake(ctx context.Context, tx pgx.Tx, ar *store.Arrival) error {
 	if a.Queue == nil {
 		return nil
 	}
@@ -198,7 +198,7 @@ func (a *App) queueIntake(ctx context.Context, tx pgx.Tx, ar *store.Arrival) err
 
 // CancelArrival stops an intake; what was made of it stays. ResumeArrival
 // takes it up again.
-func (a *App) CancelArrival(ctx context.Context, id string) error {
+func (a *Library) CancelArrival(ctx context.Context, id string) error {
 	ar, err := a.Store.Arrival(ctx, id)
 	if err != nil {
 		return act.NotThere(err, "The arrival")
@@ -218,7 +218,7 @@ func (a *App) CancelArrival(ctx context.Context, id string) error {
 }
 
 // ResumeArrival takes up an intake that was stopped or that failed.
-func (a *App) ResumeArrival(ctx context.Context, id string) error {
+func (a *Library) ResumeArrival(ctx context.Context, id string) error {
 	ar, err := a.Store.Arrival(ctx, id)
 	if err != nil {
 		return act.NotThere(err, "The arrival")
@@ -229,6 +229,6 @@ func (a *App) ResumeArrival(ctx context.Context, id string) error {
 			return err
 		}
 		act.Tell(ctx, tx, ar.ProductionID, "arrival")
-		return a.queueIntake(ctx, tx, &ar)
+		return a.QueueIntake(ctx, tx, &ar)
 	})
 }

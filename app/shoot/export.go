@@ -1,4 +1,4 @@
-package app
+package shoot
 
 import (
 	"bytes"
@@ -17,7 +17,7 @@ import (
 )
 
 // Panorama takes in a Radiance picture for the sky and returns its blob.
-func (a *App) Panorama(ctx context.Context, r io.Reader) (string, error) {
+func (a *Studio) Panorama(ctx context.Context, r io.Reader) (string, error) {
 	const limit = 512 << 20 // the largest panoramas on sale
 	hash, _, err := a.Store.PutBlob(ctx, r, limit)
 	if err != nil {
@@ -34,7 +34,7 @@ func (a *App) Panorama(ctx context.Context, r io.Reader) (string, error) {
 }
 
 // CardPicture keeps a picture for a card: PNG or JPEG, of at most 64 MB.
-func (a *App) CardPicture(ctx context.Context, r io.Reader) (string, error) {
+func (a *Studio) CardPicture(ctx context.Context, r io.Reader) (string, error) {
 	const limit = 64 << 20 // a photograph of a hundred megapixels
 	hash, _, err := a.Store.PutBlob(ctx, r, limit)
 	if err != nil {
@@ -65,7 +65,7 @@ const maxExported = 200_000
 // Export writes a set as GLB: every visible placement, linked copies sharing
 // their meshes, the shots as cameras and the sun as a light. The file says who
 // made the pieces and under which licence.
-func (a *App) Export(ctx context.Context, setID string, w io.Writer) error {
+func (a *Studio) Export(ctx context.Context, setID string, w io.Writer) error {
 	set, err := store.GetSet(ctx, a.Store.Pool, setID)
 	if err != nil {
 		return act.NotThere(err, "The set")

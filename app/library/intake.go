@@ -1,4 +1,4 @@
-package app
+package library
 
 import (
 	"cmp"
@@ -87,7 +87,7 @@ func (o *opened) Close() {
 }
 
 // openArrival opens an arrival by its name in the database, for a person.
-func (a *App) openArrival(ctx context.Context, id string) (*opened, error) {
+func (a *Library) OpenArrival(ctx context.Context, id string) (*opened, error) {
 	ar, err := a.Store.Arrival(ctx, id)
 	if err != nil {
 		return nil, act.NotThere(err, "The arrival")
@@ -100,7 +100,7 @@ func (a *App) openArrival(ctx context.Context, id string) (*opened, error) {
 }
 
 // open makes the file tree of an arrival.
-func (a *App) open(ctx context.Context, ar *store.Arrival) (*opened, error) {
+func (a *Library) open(ctx context.Context, ar *store.Arrival) (*opened, error) {
 	var files []arrivedFile
 	if err := json.Unmarshal(ar.Files, &files); err != nil {
 		return nil, err
@@ -127,7 +127,7 @@ func (a *App) open(ctx context.Context, ar *store.Arrival) (*opened, error) {
 // RunIntake opens an arrival, finds what is in it, and makes pieces of what is
 // taken. It can be run again at any time: what is done already is not done
 // again.
-func (a *App) RunIntake(ctx context.Context, id string) error {
+func (a *Library) RunIntake(ctx context.Context, id string) error {
 	ar, err := a.Store.Arrival(ctx, id)
 	if err != nil {
 		return err
@@ -180,7 +180,7 @@ func (a *App) RunIntake(ctx context.Context, id string) error {
 
 // reading is an arrival in the work.
 type reading struct {
-	a  *App
+	a  *Library
 	ar *store.Arrival
 	o  *opened
 }
@@ -340,7 +340,7 @@ func (r *reading) credits() credit.Credit {
 
 // Take makes pieces of the chosen models of an arrival. renew names, by path,
 // the piece that a model is a newer version of.
-func (a *App) Take(ctx context.Context, arrival string, paths []string, renew map[string]string) error {
+func (a *Library) Take(ctx context.Context, arrival string, paths []string, renew map[string]string) error {
 	known, err := a.Store.Arrival(ctx, arrival)
 	if err != nil {
 		return act.NotThere(err, "The arrival")
@@ -388,7 +388,7 @@ func (a *App) Take(ctx context.Context, arrival string, paths []string, renew ma
 			return err
 		}
 		act.Tell(ctx, tx, ar.ProductionID, "arrival")
-		return a.queueIntake(ctx, tx, &ar)
+		return a.QueueIntake(ctx, tx, &ar)
 	})
 }
 

@@ -1,4 +1,4 @@
-package app
+package library
 
 import (
 	"bytes"
@@ -36,7 +36,7 @@ const (
 
 // picture renders a model by the project's own renderer, from a little above
 // and to the side, and keeps it as PNG. top brings the model upright.
-func (a *App) picture(ctx context.Context, m *model.Model, top geom.M, width, height,
+func (a *Library) picture(ctx context.Context, m *model.Model, top geom.M, width, height,
 	samples int) (blob string, err error) {
 	if m.Weigh().Triangles > pictureTriangles {
 		m, _ = proxy.Make(m, pictureTriangles, pictureSide)
@@ -98,7 +98,7 @@ func behind(img *image.NRGBA, f *render.Film) {
 	}
 }
 
-func (a *App) putPicture(ctx context.Context, img image.Image) (string, error) {
+func (a *Library) putPicture(ctx context.Context, img image.Image) (string, error) {
 	var buf bytes.Buffer
 	if err := png.Encode(&buf, img); err != nil {
 		return "", err
@@ -108,7 +108,7 @@ func (a *App) putPicture(ctx context.Context, img image.Image) (string, error) {
 }
 
 // thumbs fills the small pictures of the map matrix.
-func (a *App) thumbs(ctx context.Context, m *model.Model, inv *recipe.Inventory) error {
+func (a *Library) thumbs(ctx context.Context, m *model.Model, inv *recipe.Inventory) error {
 	made := map[[2]int]string{}
 	for i := range inv.Surfaces {
 		for role, c := range inv.Surfaces[i].Cells {
@@ -148,7 +148,7 @@ func thumb(img *image.NRGBA, channel int) image.Image {
 }
 
 // Thumb is a small picture of a map that was chosen, by its blob.
-func (a *App) Thumb(ctx context.Context, blob string, channel int, invert bool) ([]byte, error) {
+func (a *Library) Thumb(ctx context.Context, blob string, channel int, invert bool) ([]byte, error) {
 	data, err := a.Store.ReadBlob(ctx, blob)
 	if err != nil {
 		return nil, err
@@ -168,7 +168,7 @@ func (a *App) Thumb(ctx context.Context, blob string, channel int, invert bool) 
 
 // partStates lists the parts as the recipe's splits and joins leave them, each
 // with a small picture.
-func (a *App) partStates(ctx context.Context, src *model.Model, up model.Axis,
+func (a *Library) partStates(ctx context.Context, src *model.Model, up model.Axis,
 	rec *recipe.Recipe) ([]PartState, error) {
 	m := rec.Rearranged(src)
 	drawn := m

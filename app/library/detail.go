@@ -1,4 +1,4 @@
-package app
+package library
 
 import (
 	"cmp"
@@ -80,7 +80,7 @@ type FaultRow struct {
 }
 
 // Piece reads what Intake shows of a piece.
-func (a *App) Piece(ctx context.Context, id string) (d *PieceDetail, err error) {
+func (a *Library) Piece(ctx context.Context, id string) (d *PieceDetail, err error) {
 	err = a.Store.View(ctx, func(tx pgx.Tx) error {
 		p, err := store.GetPiece(ctx, tx, id)
 		if err != nil {

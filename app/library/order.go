@@ -1,4 +1,4 @@
-package app
+package library
 
 import (
 	"context"
@@ -17,7 +17,7 @@ import (
 )
 
 // Catalogue asks the supplier what is on offer.
-func (a *App) Catalogue(ctx context.Context, find string) ([]supplier.Offer, error) {
+func (a *Library) Catalogue(ctx context.Context, find string) ([]supplier.Offer, error) {
 	if a.Supplier == nil {
 		return nil, act.Wrong("No supplier is set up: start the program with --supplier and its address.")
 	}
@@ -32,7 +32,7 @@ func (a *App) Catalogue(ctx context.Context, find string) ([]supplier.Offer, err
 
 // Order fetches a supplier's file as an arrival, in the background, with the
 // credit and the price that the supplier states.
-func (a *App) Order(ctx context.Context, production, goods, file string) (ar store.Arrival, err error) {
+func (a *Library) Order(ctx context.Context, production, goods, file string) (ar store.Arrival, err error) {
 	list, err := a.Catalogue(ctx, "")
 	if err != nil {
 		return ar, err
@@ -54,7 +54,7 @@ func (a *App) Order(ctx context.Context, production, goods, file string) (ar sto
 					return err
 				}
 				act.Tell(ctx, tx, production, "arrival")
-				return a.queueIntake(ctx, tx, &ar)
+				return a.QueueIntake(ctx, tx, &ar)
 			})
 		}
 	}

@@ -1,4 +1,4 @@
-package app
+package shoot
 
 import (
 	"archive/zip"
@@ -20,6 +20,7 @@ import (
 	"github.com/riverqueue/river"
 
 	"visator/app/act"
+	"visator/app/library"
 	"visator/core/exchange"
 	"visator/core/finish"
 	"visator/core/optics"
@@ -66,7 +67,7 @@ type TakeArgs struct {
 func (TakeArgs) Kind() string { return "take" }
 
 // Shoot starts a take: of the shot, or of the working view when shot is "".
-func (a *App) Shoot(ctx context.Context, setID, shotID, kind string, s TakeSettings) (t store.Take, err error) {
+func (a *Studio) Shoot(ctx context.Context, setID, shotID, kind string, s TakeSettings) (t store.Take, err error) {
 	set, err := store.GetSet(ctx, a.Store.Pool, setID)
 	if err != nil {
 		return t, act.NotThere(err, "The set")
@@ -139,7 +140,8 @@ func (a *App) Shoot(ctx context.Context, setID, shotID, kind string, s TakeSetti
 			return act.Wrong("%d takes of this production are waiting or being made; at most %d do. Wait for some, or stop "+
 				"some.", queued, maxQueued)
 		}
-		job, err := a.Queue.InsertTx(ctx, tx, TakeArgs{t.ID}, &river.InsertOpts{Queue: QueueTakes, MaxAttempts: takeTries})
+		job, err := a.Queue.InsertTx(ctx, tx, TakeArgs{t.ID},
+			&river.InsertOpts{Queue: library.QueueTakes, MaxAttempts: library.TakeTries})
 		if err != nil {
 			return err
 		}
@@ -159,7 +161,7 @@ func (s *TakeSettings) options() render.Options {
 }
 
 // CancelTake stops a take; what is there of it stays.
-func (a *App) CancelTake(ctx context.Context, id string) error {
+func (a *Studio) CancelTake(ctx context.Context, id string) error {
 	t, err := a.Store.Take(ctx, id)
 	if err != nil {
 		return act.NotThere(err, "The take")
@@ -184,7 +186,7 @@ func (a *App) CancelTake(ctx context.Context, id string) error {
 
 // shooting is a take in the making.
 type shooting struct {
-	a          *App
+	a          *Studio
 	t          store.Take
 	s          TakeSettings
 	r          TakeResult
@@ -199,7 +201,7 @@ type shooting struct {
 
 // RunTake renders a take. After an interruption a still begins anew, a move
 // goes on with the first frame that is missing.
-func (a *App) RunTake(ctx context.Context, id string) error {
+func (a *Studio) RunTake(ctx context.Context, id string) error {
 	t, err := a.Store.Take(ctx, id)
 	if errors.Is(err, store.ErrNotFound) {
 		return nil // deleted meanwhile
@@ -295,7 +297,7 @@ func (sh *shooting) expose(ctx context.Context, v *optics.View,
 	began := time.Now()
 	counted := 0
 	o.Progress = func(done, of int, f *render.Film) {
-		Samples.Add(int64(max(done-counted, 0)) * int64(f.Width*f.Height))
+		library.Samples.Add(int64(max(done-counted, 0)) * int64(f.Width*f.Height))
 		counted = done
 		sh.r.Samples, sh.r.Noise = done, 0
 		if n := f.Noise(); n == n {
@@ -319,7 +321,7 @@ func (sh *shooting) expose(ctx context.Context, v *optics.View,
 const leave = 15 * time.Second
 
 // Touch is called when a person does something.
-func (a *App) Touch() { a.touched.Store(time.Now().UnixNano()) }
+func (a *Studio) Touch() { a.touched.Store(time.Now().UnixNano()) }
 
 // stand waits while somebody is at work.
 func (sh *shooting) stand(ctx context.Context) {

@@ -1,4 +1,4 @@
-package app
+package shoot
 
 import (
 	"bytes"
@@ -23,7 +23,7 @@ import (
 
 // loaded is a set with its models in memory.
 type loaded struct {
-	a      *App
+	a      *Studio
 	stands []loadedThing
 	models map[string]*model.Model // by key
 	top    map[string]geom.M       // from the model to metres about the pivot
@@ -42,7 +42,7 @@ type loadedThing struct {
 }
 
 // loadScene reads what is seen of a set, with its models.
-func (a *App) loadScene(ctx context.Context, set *store.Set) (*loaded, error) {
+func (a *Studio) loadScene(ctx context.Context, set *store.Set) (*loaded, error) {
 	var w *measure.Snapshot
 	err := a.Store.View(ctx, func(tx pgx.Tx) (err error) {
 		w, err = a.Snapshot(ctx, tx, set.ID)
@@ -65,7 +65,7 @@ func (a *App) loadScene(ctx context.Context, set *store.Set) (*loaded, error) {
 	return l, nil
 }
 
-func newLoaded(a *App) *loaded {
+func newLoaded(a *Studio) *loaded {
 	return &loaded{a: a, models: map[string]*model.Model{}, top: map[string]geom.M{}}
 }
 
@@ -135,7 +135,7 @@ func (l *loaded) load(ctx context.Context, w *measure.Snapshot, piece, of string
 		lighter.Blob = levels[light].Blob // the piece itself stays in the library
 		row = &lighter
 	}
-	m, err := l.a.pieceModel(ctx, row)
+	m, err := l.a.PieceModel(ctx, row)
 	if err != nil {
 		return err
 	}
@@ -284,7 +284,7 @@ func (l *loaded) merge(name string, shots []store.ShotRow, ls *light.State) *mod
 
 // Sky is the working light's sky as a small picture for the browser: linear
 // RGB in cd/m², latitude-longitude, turned as it will be seen.
-func (a *App) Sky(ctx context.Context, setID string) (pix []float32, w, h int, err error) {
+func (a *Studio) Sky(ctx context.Context, setID string) (pix []float32, w, h int, err error) {
 	set, err := store.GetSet(ctx, a.Store.Pool, setID)
 	if err != nil {
 		return nil, 0, 0, act.NotThere(err, "The set")

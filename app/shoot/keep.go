@@ -1,4 +1,4 @@
-package app
+package shoot
 
 import (
 	"bytes"
@@ -13,7 +13,7 @@ import (
 
 // KeepPiece takes what a group holds into the library, as a download of the
 // artist's own that arrives now.
-func (a *App) KeepPiece(ctx context.Context, setID, group string) (store.Arrival, error) {
+func (a *Studio) KeepPiece(ctx context.Context, setID, group string) (store.Arrival, error) {
 	w, err := a.LaidOut(ctx, setID)
 	if err != nil {
 		return store.Arrival{}, err

@@ -1,4 +1,4 @@
-package app
+package library
 
 import (
 	"context"
@@ -14,7 +14,7 @@ import (
 const patternSide = 512 // pixels of a picture to measure on: a plank's edge is seen, and it is light
 
 // patternPictures keeps a smaller picture of each pattern, to measure on.
-func (a *App) patternPictures(ctx context.Context, m *model.Model, s *sizing.Subject) error {
+func (a *Library) patternPictures(ctx context.Context, m *model.Model, s *sizing.Subject) error {
 	known := map[int]string{}
 	for i := range s.Patterns {
 		p := &s.Patterns[i]

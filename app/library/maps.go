@@ -1,4 +1,4 @@
-package app
+package library
 
 import (
 	"bytes"
@@ -18,7 +18,7 @@ import (
 
 // keepPicture keeps a picture out of an arrival by its content, in a format
 // that models carry.
-func (a *App) keepPicture(ctx context.Context, o *opened, file string) (blob string, data []byte, err error) {
+func (a *Library) keepPicture(ctx context.Context, o *opened, file string) (blob string, data []byte, err error) {
 	raw, err := model.Folder{Root: o}.Read(file)
 	if err != nil {
 		return "", nil, err
@@ -33,7 +33,7 @@ func (a *App) keepPicture(ctx context.Context, o *opened, file string) (blob str
 // fill looks among the files of an arrival for the pictures that a piece
 // needs and sets them in its recipe. It returns how many were set, and what
 // is wrong with those that were found and could not be used.
-func (a *App) fill(ctx context.Context, o *opened, inv *recipe.Inventory, rec *recipe.Recipe) (set int,
+func (a *Library) fill(ctx context.Context, o *opened, inv *recipe.Inventory, rec *recipe.Recipe) (set int,
 	bad []string, err error) {
 	for _, m := range maps.Find(rec.Needs(inv), o.Files(), len(inv.Surfaces)) {
 		if err := ctx.Err(); err != nil {
@@ -71,8 +71,8 @@ type MapsFound struct {
 // FindMaps takes every map that a piece needs and that an arrival has, across
 // all surfaces, as one edit. An empty piece stands for all pieces of the
 // production that lack a map.
-func (a *App) FindMaps(ctx context.Context, piece, arrival string) ([]MapsFound, error) {
-	o, err := a.openArrival(ctx, arrival)
+func (a *Library) FindMaps(ctx context.Context, piece, arrival string) ([]MapsFound, error) {
+	o, err := a.OpenArrival(ctx, arrival)
 	if err != nil {
 		return nil, err
 	}
@@ -100,7 +100,7 @@ func (a *App) FindMaps(ctx context.Context, piece, arrival string) ([]MapsFound,
 	return out, nil
 }
 
-func (a *App) findFor(ctx context.Context, o *opened, id string, onlyLacking bool) (*MapsFound, error) {
+func (a *Library) findFor(ctx context.Context, o *opened, id string, onlyLacking bool) (*MapsFound, error) {
 	raw, err := store.Inventory(ctx, a.Store.Pool, id)
 	if err != nil {
 		return nil, err
@@ -141,7 +141,7 @@ func (a *App) findFor(ctx context.Context, o *opened, id string, onlyLacking boo
 
 // AssignMap puts a picture out of an arrival into a slot of a surface, by
 // hand. An empty file leaves the slot empty.
-func (a *App) AssignMap(ctx context.Context, piece, surface string, role maps.Role, arrival, file string,
+func (a *Library) AssignMap(ctx context.Context, piece, surface string, role maps.Role, arrival, file string,
 	channel int) error {
 	if _, ok := recipe.Slots[role]; !ok {
 		return act.Wrong("%q is not a slot of a surface.", role)
@@ -155,7 +155,7 @@ func (a *App) AssignMap(ctx context.Context, piece, surface string, role maps.Ro
 		if arrival == "" {
 			arrival = p.ArrivalID
 		}
-		o, err := a.openArrival(ctx, arrival)
+		o, err := a.OpenArrival(ctx, arrival)
 		if err != nil {
 			return err
 		}
@@ -185,8 +185,8 @@ func (a *App) AssignMap(ctx context.Context, piece, surface string, role maps.Ro
 }
 
 // Tray are the pictures of an arrival, for assigning by hand.
-func (a *App) Tray(ctx context.Context, arrival string) ([]string, error) {
-	o, err := a.openArrival(ctx, arrival)
+func (a *Library) Tray(ctx context.Context, arrival string) ([]string, error) {
+	o, err := a.OpenArrival(ctx, arrival)
 	if err != nil {
 		return nil, err
 	}

@@ -1,0 +1,22 @@
+// Package shoot is what a set is pictured by: takes and their renders, sheets of paper, the
+// set as a model for others.
+package shoot
+
+import (
+	"sync/atomic"
+
+	"visator/app/library"
+)
+
+// Studio is where takes are made.
+type Studio struct {
+	*library.Library
+	// Memory is how many bytes a picture in the making may take; 0: half of the
+	// machine's.
+	Memory int64
+
+	touched atomic.Int64 // when a person last did something, in Unix nanoseconds
+}
+
+// NewStudio is a studio of a library's sets.
+func NewStudio(l *library.Library) *Studio { return &Studio{Library: l} }
