@@ -77,10 +77,14 @@ func (d *desk) edit(deeds ...edit.Command) edit.Answer {
 	return r
 }
 
+// hung is after how long something that is awaited is given up: long, since measuring
+// gives way to all else that a busy machine does; what never comes is found out all the same.
+const hung = 3 * time.Minute
+
 // await looks again until ok, as the page does when it hears of a change.
 func (d *desk) await(what string, ok func(st *query.State) bool) *query.State {
 	d.Helper()
-	for deadline := time.Now().Add(60 * time.Second); time.Now().Before(deadline); time.Sleep(20 * time.Millisecond) {
+	for deadline := time.Now().Add(hung); time.Now().Before(deadline); time.Sleep(20 * time.Millisecond) {
 		if st := d.state(); ok(st) {
 			return st
 		}
