@@ -16,7 +16,6 @@ import (
 	"visator/app/query"
 	"visator/core/geom"
 	"visator/core/lay"
-	"visator/store"
 )
 
 // written is what a release wrote beside its backup: what its set held, then after each
@@ -29,31 +28,19 @@ type written struct {
 // documents are what the set is made of, as JSON.
 func (d *desk) documents() json.RawMessage {
 	d.Helper()
-	set, err := store.GetSet(d.ctx, d.a.Store.Pool, d.set)
+	w, err := d.a.Snapshot(d.ctx, d.a.Store.Pool, d.set)
 	if err != nil {
 		d.Fatal(err)
 	}
-	placements, err := store.Placements(d.ctx, d.a.Store.Pool, d.set)
-	if err != nil {
-		d.Fatal(err)
+	out := map[string]any{"set": w.SetRow.Scene}
+	for i := range w.PlacementRows {
+		out["placement "+w.PlacementRows[i].ID] = w.PlacementRows[i].Placement
 	}
-	elements, err := store.Elements(d.ctx, d.a.Store.Pool, d.set)
-	if err != nil {
-		d.Fatal(err)
+	for i := range w.ElementRows {
+		out["element "+w.ElementRows[i].ID] = w.ElementRows[i].Element
 	}
-	shots, err := store.Shots(d.ctx, d.a.Store.Pool, d.set)
-	if err != nil {
-		d.Fatal(err)
-	}
-	out := map[string]any{"set": set.Scene}
-	for i := range placements {
-		out["placement "+placements[i].ID] = placements[i].Placement
-	}
-	for i := range elements {
-		out["element "+elements[i].ID] = elements[i].Element
-	}
-	for i := range shots {
-		out["shot "+shots[i].ID] = shots[i].Shot
+	for i := range w.ShotRows {
+		out["shot "+w.ShotRows[i].ID] = w.ShotRows[i].Shot
 	}
 	raw, err := json.Marshal(out)
 	if err != nil {

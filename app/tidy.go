@@ -23,6 +23,9 @@ type TidyArgs struct{}
 // Kind is the job's name in the queue.
 func (TidyArgs) Kind() string { return "tidy" }
 
+// QueueTidy is the queue of that job.
+const QueueTidy = "tidy"
+
 // TidyEvery is how often that is done.
 const TidyEvery = time.Hour
 
@@ -89,7 +92,7 @@ func (a *App) Requeue(ctx context.Context) (n int, err error) {
 		}
 		for _, id := range takes {
 			job, err := a.Queue.InsertTx(ctx, tx, shoot.TakeArgs{Take: id},
-				&river.InsertOpts{Queue: library.QueueTakes, MaxAttempts: library.TakeTries})
+				&river.InsertOpts{Queue: shoot.QueueTakes, MaxAttempts: shoot.TakeTries})
 			if err != nil {
 				return err
 			}

@@ -77,11 +77,11 @@ func Open(ctx context.Context, a *app.App, workers int, log *slog.Logger,
 		cfg.Workers = w
 		cfg.Queues = map[string]river.QueueConfig{library.QueueIntake: {MaxWorkers: workers + smallIntakes - 1},
 			library.QueueHeavy: {MaxWorkers: workers},
-			library.QueueTakes: {MaxWorkers: workers}, library.QueueTidy: {MaxWorkers: 1},
+			shoot.QueueTakes:   {MaxWorkers: workers}, app.QueueTidy: {MaxWorkers: 1},
 			app.QueueSoon: {MaxWorkers: workers}}
 		cfg.PeriodicJobs = []*river.PeriodicJob{river.NewPeriodicJob(river.PeriodicInterval(app.TidyEvery),
 			func() (river.JobArgs, *river.InsertOpts) {
-				return app.TidyArgs{}, &river.InsertOpts{Queue: library.QueueTidy, MaxAttempts: 3}
+				return app.TidyArgs{}, &river.InsertOpts{Queue: app.QueueTidy, MaxAttempts: 3}
 			}, &river.PeriodicJobOpts{RunOnStart: true})}
 		cfg.JobTimeout = -1 // a night's render is no error
 		cfg.FetchPollInterval = 500 * time.Millisecond

@@ -100,18 +100,21 @@ func Placed(newest int64, n int) string { return fmt.Sprintf("%d-%d", newest, n)
 
 // PlacedNow is Placed of what stands in a set.
 func PlacedNow(ctx context.Context, q Querier, set string) (string, error) {
-	var newest int64
-	var n int
-	err := q.QueryRow(ctx, "select coalesce(max(rev), 0), count(*) from document where kind = 'placement' and "+
-		"set_id = $1 and "+standing, set).Scan(&newest, &n)
+	newest, n, err := newestOf(ctx, q, set, standing)
 	return Placed(newest, n), err
 }
 
 // NewestPlacement is the newest revision of a set's placements, and how many there are,
 // also of what lies in the bin.
 func NewestPlacement(ctx context.Context, q Querier, set string) (newest int64, n int, err error) {
-	err = q.QueryRow(ctx, "select coalesce(max(rev), 0), count(*) from document where kind = 'placement' and set_id = $1",
-		set).Scan(&newest, &n)
+	return newestOf(ctx, q, set, "true")
+}
+
+// newestOf is the newest revision and the number of a set's placements for which a condition
+// holds.
+func newestOf(ctx context.Context, q Querier, set, condition string) (newest int64, n int, err error) {
+	err = q.QueryRow(ctx, "select coalesce(max(rev), 0), count(*) from document where kind = 'placement' and "+
+		"set_id = $1 and "+condition, set).Scan(&newest, &n)
 	return newest, n, err
 }
 

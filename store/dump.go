@@ -62,6 +62,9 @@ type table struct {
 	from, to         int64
 }
 
+// ofSets is what belongs to the sets of a production.
+const ofSets = "set_id in (select id from sets where production_id = $1)"
+
 // dumped are the tables of a dump, parents first.
 var dumped = []table{
 	{"production", "id = $1", "id", 1, 0},
@@ -70,11 +73,11 @@ var dumped = []table{
 	{"piece_look", "piece_id in (select id from piece where production_id = $1)", "piece_id", 1, 0},
 	{"made", "digest in (select made from piece where production_id = $1)", "digest", 1, 0},
 	{"sets", "production_id = $1", "id", 1, 0},
-	{"placement", "set_id in (select id from sets where production_id = $1)", "id", 1, 8},
-	{"element", "set_id in (select id from sets where production_id = $1)", "id", 1, 8},
-	{"shot", "set_id in (select id from sets where production_id = $1)", "id", 1, 8},
-	{"document", "set_id in (select id from sets where production_id = $1)", "kind, id", 9, 0},
-	{"take", "set_id in (select id from sets where production_id = $1)", "id", 1, 0},
+	{"placement", ofSets, "id", 1, 8},
+	{"element", ofSets, "id", 1, 8},
+	{"shot", ofSets, "id", 1, 8},
+	{"document", ofSets, "kind, id", 9, 0},
+	{"take", ofSets, "id", 1, 0},
 	{"log", "production_id = $1", "id", 1, 0},
 }
 

@@ -170,34 +170,25 @@ func (e *Editor) standsAs(ctx context.Context, c *store.Change, was json.RawMess
 
 func nothing(row json.RawMessage) bool { return len(row) == 0 || string(row) == "null" }
 
-// documents are the kinds of what a set is made of, by the name that the log has for them:
-// each makes an empty one.
-var documents = map[string]func() any{
+// kinds are those of the rows that the log keeps, by the name that it has for them: each
+// makes an empty one.
+var kinds = map[string]func() any{
 	"placement": func() any { return &stage.Placement{} },
 	"element":   func() any { return &lay.Element{} },
 	"shot":      func() any { return &stage.Shot{} },
+	"set":       func() any { return &stage.Scene{} },
+	"piece":     func() any { return &PieceEdit{} },
 }
 
 // rowOf is a row as it is now, nil when it is not there, and how it is called.
 func (e *Editor) rowOf(ctx context.Context, kind, id string) (row any, name string, err error) {
-	switch {
-	case documents[kind] != nil:
-		_, doc, err := store.Document(ctx, e.Tx, e.Set.ProductionID, kind, id)
-		if errors.Is(err, store.ErrNotFound) {
-			return nil, "", nil
-		}
-		if err != nil {
-			return nil, "", err
-		}
-		row, err := read(kind, doc)
-		if err != nil {
-			return nil, "", err
-		}
-		var named struct{ Name string }
-		return row, named.Name, json.Unmarshal(doc, &named)
-	case kind == "set":
+	if kinds[kind] == nil {
+		return nil, "", fmt.Errorf("unknown kind %q", kind)
+	}
+	switch kind {
+	case "set":
 		return e.Set.Scene, "the view", nil
-	case kind == "piece":
+	case "piece":
 		p, err := store.GetPiece(ctx, e.Tx, id)
 		if errors.Is(err, store.ErrNotFound) {
 			return nil, "", nil
@@ -208,21 +199,27 @@ func (e *Editor) rowOf(ctx context.Context, kind, id string) (row any, name stri
 		edit, err := EditOf(&p)
 		return edit, p.Name, err
 	}
-	return nil, "", fmt.Errorf("unknown kind %q", kind)
+	_, doc, err := store.Document(ctx, e.Tx, e.Set.ProductionID, kind, id)
+	if errors.Is(err, store.ErrNotFound) {
+		return nil, "", nil
+	}
+	if err != nil {
+		return nil, "", err
+	}
+	if row, err = read(kind, doc); err != nil {
+		return nil, "", err
+	}
+	var named struct{ Name string }
+	return row, named.Name, json.Unmarshal(doc, &named)
 }
 
 // read is a row of a kind as a value: what it was written without is as it begins.
-func read(kind string, row json.RawMessage) (v any, err error) {
-	switch {
-	case documents[kind] != nil:
-		v = documents[kind]()
-	case kind == "set":
-		v = &stage.Scene{}
-	case kind == "piece":
-		v = &PieceEdit{}
-	default:
+func read(kind string, row json.RawMessage) (any, error) {
+	empty := kinds[kind]
+	if empty == nil {
 		return nil, fmt.Errorf("unknown kind %q", kind)
 	}
+	v := empty()
 	return v, json.Unmarshal(row, v)
 }
 
@@ -305,26 +302,12 @@ func empty(v any) bool {
 
 // restore brings a row to what the log says it was.
 func (e *Editor) restore(ctx context.Context, kind, id string, row json.RawMessage) error {
-	if documents[kind] != nil {
-		// The size of a piece moves what stands in other sets too.
-		set, _, err := store.Document(ctx, e.Tx, e.Set.ProductionID, kind, id)
-		if errors.Is(err, store.ErrNotFound) {
-			set = e.Set.ID
-		} else if err != nil {
+	var v any
+	if !nothing(row) || kind == "set" || kind == "piece" { // these are never taken away
+		var err error
+		if v, err = read(kind, row); err != nil {
 			return err
 		}
-		if nothing(row) {
-			return store.DeleteDocument(ctx, e.Tx, set, kind, id)
-		}
-		doc, err := read(kind, row)
-		if err != nil {
-			return err
-		}
-		return store.PutDocument(ctx, e.Tx, set, kind, id, doc, e.rev)
-	}
-	v, err := read(kind, row)
-	if err != nil {
-		return err
 	}
 	switch v := v.(type) {
 	case *stage.Scene:
@@ -332,5 +315,15 @@ func (e *Editor) restore(ctx context.Context, kind, id string, row json.RawMessa
 	case *PieceEdit:
 		return e.storePiece(ctx, id, v)
 	}
-	return fmt.Errorf("%s is not restored", kind)
+	// The size of a piece moves what stands in other sets too.
+	set, _, err := store.Document(ctx, e.Tx, e.Set.ProductionID, kind, id)
+	if errors.Is(err, store.ErrNotFound) {
+		set = e.Set.ID
+	} else if err != nil {
+		return err
+	}
+	if v == nil {
+		return store.DeleteDocument(ctx, e.Tx, set, kind, id)
+	}
+	return store.PutDocument(ctx, e.Tx, set, kind, id, v, e.rev)
 }

@@ -86,7 +86,7 @@ func (o *opened) Close() {
 	}
 }
 
-// openArrival opens an arrival by its name in the database, for a person.
+// OpenArrival opens an arrival by its name in the database, for a person.
 func (a *Library) OpenArrival(ctx context.Context, id string) (*opened, error) {
 	ar, err := a.Store.Arrival(ctx, id)
 	if err != nil {

@@ -36,23 +36,19 @@ type Queue interface {
 	JobCancel(ctx context.Context, id int64) (*rivertype.JobRow, error)
 }
 
-// Queues: a download does not wait for a night's renders, nor a small one for a
-// large one.
+// Queues: a small download does not wait for a large one.
 const (
 	QueueIntake = "intake"
 	QueueHeavy  = "intake_heavy" // of what is as large as heavyArrival
-	QueueTakes  = "takes"
-	QueueTidy   = "tidy"
 )
 
 // How often work is tried that fails by no fault of what is worked on.
 const (
-	TakeTries   = 10
 	intakeTries = 5
 	MakeTries   = 5
 )
 
-// tellBinned tells pages of what went into the bin or came out of it. With an arrival
+// TellBinned tells pages of what went into the bin or came out of it. With an arrival
 // its sets change: they are another revision.
 func (a *Library) TellBinned(ctx context.Context, tx pgx.Tx, kind, production string) error {
 	if kind != "arrival" {

@@ -470,7 +470,7 @@ func (a *Library) putGLB(ctx context.Context, m *model.Model) (hash string, size
 	return hash, int(n), err
 }
 
-// pieceModel reads a piece's model as it was made.
+// PieceModel reads a piece's model as it was made.
 func (a *Library) PieceModel(ctx context.Context, p *store.Piece) (*model.Model, error) {
 	data, err := a.Store.ReadBlob(ctx, p.Blob)
 	if err != nil {

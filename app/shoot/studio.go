@@ -18,5 +18,11 @@ type Studio struct {
 	touched atomic.Int64 // when a person last did something, in Unix nanoseconds
 }
 
+// QueueTakes is the queue of renders: a download does not wait for a night of them.
+const QueueTakes = "takes"
+
+// TakeTries is how often a take is tried that fails by no fault of its own.
+const TakeTries = 10
+
 // NewStudio is a studio of a library's sets.
 func NewStudio(l *library.Library) *Studio { return &Studio{Library: l} }

@@ -141,7 +141,7 @@ func (a *Studio) Shoot(ctx context.Context, setID, shotID, kind string, s TakeSe
 				"some.", queued, maxQueued)
 		}
 		job, err := a.Queue.InsertTx(ctx, tx, TakeArgs{t.ID},
-			&river.InsertOpts{Queue: library.QueueTakes, MaxAttempts: library.TakeTries})
+			&river.InsertOpts{Queue: QueueTakes, MaxAttempts: TakeTries})
 		if err != nil {
 			return err
 		}

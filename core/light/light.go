@@ -154,7 +154,7 @@ func Color(kelvin float64) geom.V {
 		Y: max(-0.9692660*X+1.8760108+0.0415560*Z, 0),
 		Z: max(0.0556434*X-0.2040259+1.0572252*Z, 0),
 	}
-	return c.Mul(1 / (0.2126*c.X + 0.7152*c.Y + 0.0722*c.Z))
+	return c.Mul(1 / Luminance(c))
 }
 
 // Hex decodes #rrggbb to linear Rec.709; what is not a colour is black.

@@ -5,6 +5,7 @@ import (
 	"math"
 
 	"visator/core/geom"
+	"visator/core/light"
 )
 
 // denoise smooths Color where normals, albedo and depth agree, by an
@@ -15,7 +16,7 @@ import (
 func (f *Film) denoise(threads int) {
 	n := f.Width * f.Height
 	k := 1 / float32(f.Samples)
-	light := make([]lit4, n) // colour without albedo, and its variance
+	lit := make([]lit4, n) // colour without albedo, and its variance
 	variance := make([]float32, n)
 	guide := make([]float32, 8*n) // normal, albedo, inverse depth, background
 	for i := 0; i < n; i++ {
@@ -25,16 +26,16 @@ func (f *Film) denoise(threads int) {
 		}
 		al := g[3]*0.2126 + g[4]*0.7152 + g[5]*0.0722
 		for c := 0; c < 3; c++ {
-			light[i][c] = f.Color[3*i+c] / max(g[3+c], 0.02)
+			lit[i][c] = f.Color[3*i+c] / max(g[3+c], 0.02)
 		}
 		if g[6] == 0 { // background: shown as it is
 			g[7] = 1
 			for c := 0; c < 3; c++ {
-				light[i][c] = f.Color[3*i+c]
+				lit[i][c] = f.Color[3*i+c]
 			}
 			continue
 		}
-		mean := luminance(geom.V{X: f.sum[3*i], Y: f.sum[3*i+1], Z: f.sum[3*i+2]}) / float64(f.Samples)
+		mean := light.Luminance(geom.V{X: f.sum[3*i], Y: f.sum[3*i+1], Z: f.sum[3*i+2]}) / float64(f.Samples)
 		va := max(f.square[i]/float64(f.Samples)-mean*mean, 0) / float64(f.Samples)
 		if f.Samples < 4 { // too few to know
 			va = mean * mean
@@ -43,7 +44,7 @@ func (f *Film) denoise(threads int) {
 		variance[i] = float32(va) / (q * q)
 	}
 	for i, v := range f.soften(variance, threads) {
-		light[i][3] = v
+		lit[i][3] = v
 	}
 	next := make([]lit4, n)
 	levels := 5
@@ -51,15 +52,15 @@ func (f *Film) denoise(threads int) {
 		levels = 3
 	}
 	for level := range levels {
-		_ = f.tiles(context.Background(), threads, func(x, y int) { f.smooth(x, y, 1<<level, guide, light, next) })
-		light, next = next, light
+		_ = f.tiles(context.Background(), threads, func(x, y int) { f.smooth(x, y, 1<<level, guide, lit, next) })
+		lit, next = next, lit
 	}
 	for i := 0; i < n; i++ {
 		if guide[8*i+7] == 1 {
 			continue
 		}
 		for c := 0; c < 3; c++ {
-			f.Color[3*i+c] = light[i][c] * max(guide[8*i+3+c], 0.02)
+			f.Color[3*i+c] = lit[i][c] * max(guide[8*i+3+c], 0.02)
 		}
 	}
 }

@@ -5,6 +5,7 @@ import (
 	"sort"
 
 	"visator/core/geom"
+	"visator/core/light"
 )
 
 // Environment is light from everywhere: a constant, and a picture around it.
@@ -28,7 +29,7 @@ func NewEnvironment(pix []float32, w, h int, strength, turn float64) *Environmen
 	e := &Environment{pix: pix, w: w, h: h, strength: strength, turn: turn}
 	lum := make([]float64, w*h)
 	for i := range lum {
-		lum[i] = luminance(geom.V{X: float64(pix[3*i]), Y: float64(pix[3*i+1]), Z: float64(pix[3*i+2])})
+		lum[i] = light.Luminance(geom.V{X: float64(pix[3*i]), Y: float64(pix[3*i+1]), Z: float64(pix[3*i+2])})
 	}
 	e.rows, e.cols = make([]float64, h), make([]float64, w*h)
 	total, sphere := 0.0, 0.0
@@ -67,7 +68,7 @@ func (e *Environment) MeanLuminance() float64 {
 	if e == nil {
 		return 0
 	}
-	return e.mean + luminance(e.Constant)
+	return e.mean + light.Luminance(e.Constant)
 }
 
 // At is the luminance per channel that comes from direction d (unit).
@@ -129,7 +130,7 @@ func (e *Environment) sample(u1, u2 float64) (d geom.V, pdf float64) {
 
 // pictureShare is how often sample chooses by the picture.
 func (e *Environment) pictureShare() float64 {
-	c := luminance(e.Constant)
+	c := light.Luminance(e.Constant)
 	if e.mean <= 0 {
 		return 0
 	}

@@ -10,6 +10,7 @@ import (
 
 	"visator/core/crew"
 	"visator/core/geom"
+	"visator/core/light"
 )
 
 // Options say how a picture is made.
@@ -167,7 +168,7 @@ func (s *Scene) typical(cam *Camera, o Options) float64 {
 			smp := newSampler(o.Seed^0xabcdef, x, y, 0)
 			var sn seen
 			jx, jy := smp.next2()
-			l := luminance(tr.radiance(cam.Ray((float64(x)+jx)/w, (float64(y)+jy)/h, 0.5, 0.5), &smp, &sn))
+			l := light.Luminance(tr.radiance(cam.Ray((float64(x)+jx)/w, (float64(y)+jy)/h, 0.5, 0.5), &smp, &sn))
 			if l > top { // leave out the brightest: it may be the sun itself
 				l, top = top, l
 			}
@@ -245,7 +246,7 @@ func (f *Film) expose(tr *tracer, cam *Camera, o *Options, x, y, sample int) {
 	f.sum[3*i] += c.X
 	f.sum[3*i+1] += c.Y
 	f.sum[3*i+2] += c.Z
-	l := luminance(c)
+	l := light.Luminance(c)
 	f.square[i] += l * l
 	g := f.guide[7*i : 7*i+7]
 	for k, v := range [7]float64{sn.normal.X, sn.normal.Y, sn.normal.Z, sn.albedo.X, sn.albedo.Y, sn.albedo.Z,
@@ -308,7 +309,7 @@ func (f *Film) Noise() float64 {
 	sum := 0.0
 	n := float64(f.Samples)
 	for i, sq := range f.square {
-		m := luminance(geom.V{X: f.sum[3*i], Y: f.sum[3*i+1], Z: f.sum[3*i+2]}) / n
+		m := light.Luminance(geom.V{X: f.sum[3*i], Y: f.sum[3*i+1], Z: f.sum[3*i+2]}) / n
 		if m > 0 {
 			sum += math.Sqrt(max(sq/n-m*m, 0)/n) / m
 		}

@@ -5,6 +5,7 @@ import (
 	"sort"
 
 	"visator/core/geom"
+	"visator/core/light"
 	"visator/core/model"
 )
 
@@ -70,11 +71,11 @@ func (s *Scene) weigh(p geom.V, lamps []float64) (c choice) {
 		c.env = math.Pi * s.Env.MeanLuminance()
 	}
 	for i := range s.Suns {
-		c.sun += luminance(s.Suns[i].Lux)
+		c.sun += light.Luminance(s.Suns[i].Lux)
 	}
 	for i := range s.Lamps {
 		e, _, _ := s.Lamps[i].toward(p)
-		c.lamp += luminance(e)
+		c.lamp += light.Luminance(e)
 		lamps = append(lamps, c.lamp)
 	}
 	c.lamps = lamps

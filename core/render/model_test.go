@@ -7,6 +7,7 @@ import (
 	"testing"
 
 	"visator/core/geom"
+	"visator/core/light"
 )
 
 // hemisphere is a direction about +Z, evenly over the half sphere.
@@ -101,7 +102,7 @@ func TestNoSurfaceGivesMoreThanItGets(t *testing.T) {
 				for range n {
 					_, w, _, ok := pt.sample(r.Float64(), r.Float64(), r.Float64())
 					if ok {
-						sum += luminance(w)
+						sum += light.Luminance(w)
 					}
 				}
 				if got := sum / n; got > 1.02 || got < 0.8 {

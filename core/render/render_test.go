@@ -8,6 +8,7 @@ import (
 	"testing"
 
 	"visator/core/geom"
+	"visator/core/light"
 	"visator/core/model"
 )
 
@@ -106,7 +107,7 @@ func shoot(t testing.TB, s *Scene, cam *Camera, side, samples, bounces int) *Fil
 func mean(f *Film) float64 {
 	sum := 0.0
 	for i := 0; i < len(f.Color); i += 3 {
-		sum += luminance(geom.V{X: float64(f.Color[i]), Y: float64(f.Color[i+1]), Z: float64(f.Color[i+2])})
+		sum += light.Luminance(geom.V{X: float64(f.Color[i]), Y: float64(f.Color[i+1]), Z: float64(f.Color[i+2])})
 	}
 	return sum / float64(len(f.Color)/3)
 }
@@ -372,12 +373,12 @@ func TestReflectionSamplingAgreesWithItsValues(t *testing.T) {
 		const n = 200_000
 		for range n {
 			if _, w, _, ok := pt.sample(r.Float64(), r.Float64(), r.Float64()); ok {
-				own += luminance(w)
+				own += light.Luminance(w)
 			}
 			z, phi := 2*r.Float64()-1, 2*math.Pi*r.Float64()
 			q := math.Sqrt(1 - z*z)
 			f, _ := pt.eval(geom.V{X: q * math.Cos(phi), Y: z, Z: q * math.Sin(phi)})
-			uniform += luminance(f) * 4 * math.Pi
+			uniform += light.Luminance(f) * 4 * math.Pi
 		}
 		within(t, "albedo", own/n, uniform/n, 0.02)
 	}

@@ -6,6 +6,7 @@ import (
 	"sync"
 
 	"visator/core/geom"
+	"visator/core/light"
 	"visator/core/model"
 )
 
@@ -40,7 +41,7 @@ func newSurfaces(m *model.Model) (list []*Surface, fallback *Surface, err error)
 			t.linear = model.Role(role) != model.BaseColorMap && model.Role(role) != model.EmissiveMap
 			s.tex[role] = &t
 		}
-		s.emission = luminance(geom.V{X: s.m.Emissive[0], Y: s.m.Emissive[1], Z: s.m.Emissive[2]})
+		s.emission = light.Luminance(geom.V{X: s.m.Emissive[0], Y: s.m.Emissive[1], Z: s.m.Emissive[2]})
 		if t := s.tex[model.EmissiveMap]; t != nil && s.emission > 0 {
 			s.emission *= t.mean()
 		}
@@ -57,13 +58,10 @@ func (t *texture) mean() float64 {
 	sum := 0.0
 	for i := 0; i < 4096; i++ {
 		p := t.pix[4*((i/64*t.h/64)*t.w+i%64*t.w/64):]
-		sum += luminance(geom.V{X: float64(srgb()[p[0]]), Y: float64(srgb()[p[1]]), Z: float64(srgb()[p[2]])})
+		sum += light.Luminance(geom.V{X: float64(srgb()[p[0]]), Y: float64(srgb()[p[1]]), Z: float64(srgb()[p[2]])})
 	}
 	return max(sum/4096, 0.01)
 }
-
-// luminance weighs linear Rec.709 channels (ITU-R BT.709).
-func luminance(c geom.V) float64 { return 0.2126*c.X + 0.7152*c.Y + 0.0722*c.Z }
 
 // seeThrough reports whether hits on the surface must be asked about.
 func (s *Surface) seeThrough() bool { return s.m.Alpha != model.Opaque || s.clear() }
@@ -322,7 +320,7 @@ func (pt *point) fill(sf *Surface, mp *meshPart, t uint32, u, v float32, uv *tex
 	rest := pt.base.Mul((1 - pt.metal) * max(1-ed, 0))
 	pt.diffuse = rest.Mul(1 - pt.trans)
 	pt.through = rest.Mul(pt.trans)
-	ws, wd, wt := luminance(pt.specular), luminance(pt.diffuse), luminance(pt.through)
+	ws, wd, wt := light.Luminance(pt.specular), light.Luminance(pt.diffuse), light.Luminance(pt.through)
 	if sf.clear() {
 		wt = 0 // goes straight: the tracer's business
 	}

@@ -4,6 +4,7 @@ import (
 	"math"
 
 	"visator/core/geom"
+	"visator/core/light"
 	"visator/core/model"
 )
 
@@ -42,7 +43,7 @@ func (tr *tracer) radiance(ray Ray, smp *sampler, first *seen) geom.V {
 	travelled := 0.0 // since the camera, for the first hit behind glass
 	add := func(c geom.V, indirect bool) {
 		if indirect && tr.clamp > 0 {
-			if l := luminance(c); l > tr.clamp {
+			if l := light.Luminance(c); l > tr.clamp {
 				c = c.Mul(tr.clamp / l)
 			}
 		}
@@ -73,8 +74,8 @@ func (tr *tracer) radiance(ray Ray, smp *sampler, first *seen) geom.V {
 		mp := tr.s.Instances[hit.Instance].Mesh.partOf(hit.Triangle)
 		if pt.trans > 0 && mp.surface.clear() {
 			// Thin glass: the share that goes straight is no scattering.
-			straightShare := luminance(pt.through)
-			rest := luminance(pt.specular) + luminance(pt.diffuse)
+			straightShare := light.Luminance(pt.through)
+			rest := light.Luminance(pt.specular) + light.Luminance(pt.diffuse)
 			if p := straightShare / (straightShare + rest); straightShare > 0 &&
 				smp.pick(hit.Triangle, uint32(hit.Instance)^0x51ed270b) < p {
 				weight = weight.Times(pt.through).Mul(1 / p)

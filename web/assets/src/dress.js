@@ -1,10 +1,10 @@
 // Dress: what the page's store knows about arranging, describing and judging what
 // stands in a set.
-import { described, tools } from "./tools.js";
+import { described, toolRows } from "./tools.js";
 
 export function dress({ call, post }) {
   return {
-    tools,
+    tools: toolRows(),
     tool: "",
     left: "library",
     mix: [],

@@ -1,20 +1,15 @@
 // What a set is described by: how each kind is drawn on the plan, by which points
 // it was drawn, and which numbers it is described by.
 import { make } from "./svg.js";
+import { drawing } from "./kinds.js";
 
 // where names the list of points of a kind.
 const where = { room: "outline", row: "points", path: "points", line: "points", drift: "area", water: "outline" };
 
-// learn takes in which points kinds are drawn by that the server tells of.
-const told = {};
-export function learn(drawn) {
-  Object.assign(told, drawn);
-}
-
 // handles are the points that an element is pulled by.
 export function handles(e) {
   if (where[e.kind]) return e.spec[where[e.kind]] || [];
-  const d = told[e.kind];
+  const d = drawing(e.kind);
   if (d) return (d.way === "point" ? [e.spec[d.key]] : e.spec[d.key]) || [];
   return e.kind === "ground" ? [e.spec.middle] : e.kind === "card" ? [e.spec.at] : [];
 }
@@ -27,7 +22,7 @@ export function setHandle(e, i, p) {
 }
 // drawnBy is the part of the description that its points are.
 export function drawnBy(e) {
-  const k = where[e.kind] || told[e.kind]?.key || { ground: "middle", card: "at" }[e.kind];
+  const k = where[e.kind] || drawing(e.kind)?.key || { ground: "middle", card: "at" }[e.kind];
   return { [k]: e.spec[k] };
 }
 
@@ -110,7 +105,7 @@ export function drawElement(plan, world, e) {
       break;
     }
     default: {
-      const d = told[e.kind];
+      const d = drawing(e.kind);
       if (!d) return;
       const [p] = handles(e);
       if (d.way === "point") put("circle", { cx: p.x, cy: p.z, r: 0.3, fill: "#8c8c8c" });

@@ -17,8 +17,9 @@ import { filming } from "./frame.js";
 import { moving } from "./moving.js";
 import { matching } from "./matching.js";
 import { pulling, letGo } from "./drag.js";
-import { Laid, learn as learnKinds } from "./elements.js";
-import { learn as learnTools } from "./tools.js";
+import { Laid } from "./elements.js";
+import { learn } from "./kinds.js";
+import { toolRows } from "./tools.js";
 import { evaluator } from "./evaluate.js";
 import { call, post, surely, name as named, until, watchPictures } from "./ask.js";
 import { listen } from "./events.js";
@@ -165,10 +166,9 @@ document.addEventListener("alpine:init", () => {
         this.strip = new Strip(document.getElementById("strip"), this);
         schema
           .then((s) => {
-            learnTools(s.drawn);
-            learnKinds(s.drawn);
+            learn(s.drawn);
             this.schema = s;
-            this.tools = this.tools.map((row) => [...row]);
+            this.tools = toolRows();
           })
           .catch((e) => this.say(e.message, true));
         const put = this.putIn();

@@ -2,6 +2,7 @@
 // mouse, by dragging or point by point, or with the keyboard.
 import { make } from "./svg.js";
 import { pull } from "./drag.js";
+import { drawing, drawn } from "./kinds.js";
 
 // Every tool: how it is drawn (box: dragged over a rectangle; span: dragged from
 // end to end; points: one after the other; stroke: by hand; point), the fewest
@@ -33,23 +34,24 @@ const how = {
   brush: ["stroke", "drag over the ground or the drift"],
   flat: ["area", "drag what is to be flattened"],
 };
-// learn takes in how kinds are drawn that the server tells of.
-export function learn(drawn) {
-  for (const [kind, d] of Object.entries(drawn)) {
-    how[kind] = [d.way, d.say, d.way === "points" ? 2 : undefined];
-    told[kind] = d;
-    const row = tools.find(([name]) => name === d.row) || tools[1];
-    if (!row[1].split(" ").includes(kind)) row[1] += ` ${kind}`;
-  }
-}
-const told = {};
-
-export const tools = [
+const rows = [
   ["block out", "box slab wall cylinder wedge steps card"],
   ["build", "room facade"],
   ["repeat", "row grid circle line drift"],
   ["land", "ground path water backdrop"],
 ];
+// toolRows are the tools by what they are for; kinds that say so themselves are behind the others.
+export const toolRows = () =>
+  rows.map(([name, list]) => [
+    name,
+    [list, ...drawn().flatMap(([kind, d]) => (d.row === name ? [kind] : []))].join(" "),
+  ]);
+
+// howOf is how a tool is drawn: its way, what to do, and the fewest points.
+function howOf(tool) {
+  const d = drawing(tool);
+  return how[tool] || (d && [d.way, d.say, d.way === "points" ? 2 : undefined]);
+}
 
 export class Tools {
   __v_skip = true;
@@ -63,10 +65,12 @@ export class Tools {
     return this.v.tool;
   }
   get way() {
-    return how[this.tool]?.[0] || "";
+    return howOf(this.tool)?.[0] || "";
   }
   hint() {
-    return (how[this.tool]?.[1] || "") + (this.way === "stroke" ? "; Escape ends" : "; with Shift for more than one");
+    return (
+      (howOf(this.tool)?.[1] || "") + (this.way === "stroke" ? "; Escape ends" : "; with Shift for more than one")
+    );
   }
   start() {
     this.points = [];
@@ -269,7 +273,7 @@ export class Tools {
     const v = this.v,
       tool = this.tool,
       pts = this.points,
-      least = how[tool]?.[2] || (this.way === "area" ? 3 : 1);
+      least = howOf(tool)?.[2] || (this.way === "area" ? 3 : 1);
     this.points = [];
     this.from = null;
     this.to = null;
@@ -354,6 +358,6 @@ export function described(tool, pts, box, mix, around) {
     case "backdrop":
       return ["card", { at: { ...pts[0], y: 0 } }];
   }
-  const d = told[tool];
+  const d = drawing(tool);
   return d ? [tool, { [d.key]: d.way === "point" ? pts[0] : pts }] : null;
 }
