@@ -13,7 +13,8 @@ import (
 // What the binary serves was built from the sources that lie beside it: the build writes
 // down what it was made from.
 func TestWhatIsServedIsWhatTheSourcesBuild(t *testing.T) {
-	sources := []string{"build.mjs", "eslint.config.js", "expressions.mjs", "package-lock.json"}
+	sources := []string{"build.mjs", "eslint.config.js", "expressions.mjs", "package-lock.json",
+		"tsconfig.json"}
 	for dir, as := range map[string]string{"assets/src": "src/", "templates": "../templates/"} {
 		list, err := os.ReadDir(dir)
 		if err != nil {

@@ -7,6 +7,7 @@ import { copyFileSync, mkdirSync, readdirSync, readFileSync, rmSync, writeFileSy
 
 // What is built has been looked through.
 execFileSync("node_modules/.bin/eslint", ["src"], { stdio: "inherit" });
+execFileSync("node_modules/.bin/tsc", ["-p", "."], { stdio: "inherit" });
 const dist = new URL("../dist/", import.meta.url).pathname;
 rmSync(dist, { recursive: true, force: true });
 mkdirSync(dist, { recursive: true });
@@ -48,6 +49,7 @@ const sources = [
   "eslint.config.js",
   "expressions.mjs",
   "package-lock.json",
+  "tsconfig.json",
   ...readdirSync("../templates").map((f) => "../templates/" + f),
 ].sort();
 const digest = createHash("sha256");

@@ -1,7 +1,7 @@
 // How models come into the lens view: what is near and large first, one at a time, so that
 // the hand never waits for many; and what they are drawn with where there is no graphics
 // card.
-import { DataTexture, DoubleSide, Group, MeshLambertMaterial } from "three";
+import { DataTexture, DoubleSide, Group, Mesh, MeshLambertMaterial } from "three";
 import { GLTFLoader } from "three/addons/loaders/GLTFLoader.js";
 import { call, until } from "./ask.js";
 
@@ -66,7 +66,7 @@ export class Arrivals {
     const { scene } = await read;
     if (this.plain)
       scene.traverse((o) => {
-        if (o.isMesh)
+        if (o instanceof Mesh)
           o.material = Array.isArray(o.material) ? o.material.map((m) => this.simple(m)) : this.simple(o.material);
       });
     return scene;

@@ -1,7 +1,8 @@
 // What the page asks of the server. Whoever needs an answer gets one: what failed
 // because the server or its database was away is asked again until it is there, or
 // not wanted any more.
-const token = document.querySelector("meta[name=csrf]")?.content || "";
+// token is what a request that changes something says of the page that it comes from.
+export const token = document.querySelector("meta[name=csrf]")?.getAttribute("content") || "";
 const later = (ms) => new Promise((done) => setTimeout(done, ms));
 
 // call asks once. What it throws has a status, and lost when the server or its
@@ -67,11 +68,12 @@ export function watchPictures() {
   addEventListener(
     "error",
     (e) => {
-      const img = e.target,
-        n = Number(img.dataset?.again || 0),
-        src = img.getAttribute?.("src");
-      if (!(img instanceof HTMLImageElement) || !src || src.startsWith("blob:") || n >= 6) return;
-      img.dataset.again = n + 1;
+      const img = e.target;
+      if (!(img instanceof HTMLImageElement)) return;
+      const n = Number(img.dataset.again || 0),
+        src = img.getAttribute("src");
+      if (!src || src.startsWith("blob:") || n >= 6) return;
+      img.dataset.again = String(n + 1);
       setTimeout(
         () => {
           if (img.getAttribute("src") === src) {

@@ -271,7 +271,7 @@ export const filled = (View) =>
       this.sheet.style.display = url ? "" : "none";
       if (url && this.sheet.getAttribute("src") !== url) this.sheet.src = url;
       this.sheetState = url ? m : null;
-      this.sheet.style.zIndex = m.under ? 0 : 1;
+      this.sheet.style.zIndex = m.under ? "0" : "1";
       this.canvas.style.zIndex = 0;
       this.over.style.zIndex = 2;
       this.sheet.style.opacity = m.opacity ?? 1;

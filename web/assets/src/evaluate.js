@@ -11,7 +11,7 @@ export function evaluator(Alpine) {
         ? (scope, params) => expression.apply(scope, params)
         : compiled[digest(expression)];
     const stack = [Alpine.injectMagics({}, el), ...Alpine.closestDataStack(el)];
-    return (receive = () => {}, { scope = {}, params = [] } = {}) => {
+    return (receive = (_value) => {}, { scope = {}, params = [] } = {}) => {
       try {
         if (!run) throw new Error("it was not compiled when the page was built");
         const all = Alpine.mergeProxies([scope, ...stack]);

@@ -3,6 +3,7 @@
 import { number } from "./print.js";
 import { pull } from "./drag.js";
 import { until } from "./ask.js";
+import { leave } from "./focus.js";
 
 const tabs = ["lens", "compose", "focus", "move", "shot", "match", "paper"];
 export const lenses = [14, 18, 24, 28, 35, 50, 85, 120];
@@ -88,7 +89,7 @@ export function filming({ call }) {
     // look asks what the lens sees now, at the time of the move. Many changes in a
     // row are answered by one look.
     get raw() {
-      return window.Alpine.raw(this.fr);
+      return Alpine.raw(this.fr);
     },
     lookSoon(wait = 20) {
       clearTimeout(this.looking);
@@ -356,7 +357,7 @@ export function filming({ call }) {
     // Walk
     walk() {
       this.walking = !this.walking;
-      document.activeElement?.blur();
+      leave();
       this.say(
         this.walking ? "walking: arrows go and turn, Page Up and Page Down fly, Shift is faster, Escape ends" : "",
       );

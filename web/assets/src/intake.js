@@ -101,7 +101,8 @@ export function intake(Alpine, { call, post, upload }) {
         JSON.stringify(filter) === JSON.stringify(this.filter);
       try {
         if (this.mode === "library") {
-          const shelf = await call(`/api/sets/${v().st.set.id}/shelf?${new URLSearchParams({ ...filter, ...q })}`);
+          const wanted = new URLSearchParams({ ...filter, marked: String(filter.marked), ...q });
+          const shelf = await call(`/api/sets/${v().st.set.id}/shelf?${wanted}`);
           if (counts()) {
             this.answered = turn;
             this.shelf = shelf;
@@ -185,7 +186,7 @@ export function intake(Alpine, { call, post, upload }) {
     olderOf(f) {
       return v()
         .st.pieces.filter((x) => x.arrival !== this.choosing.id)
-        .sort((x, y) => (y.id === f.renews) - (x.id === f.renews) || x.name.localeCompare(y.name));
+        .sort((x, y) => Number(y.id === f.renews) - Number(x.id === f.renews) || x.name.localeCompare(y.name));
     },
     // again opens what was chosen from before.
     again(a) {

@@ -1,4 +1,6 @@
 // The few keys that are used all day. The list is what ? shows.
+import { aim } from "./focus.js";
+
 export const list = [
   ["1 … 6", "the six steps"],
   [", and .", "undo and redo"],
@@ -29,7 +31,7 @@ export const list = [
 
 export function keys(v) {
   addEventListener("keydown", (e) => {
-    if (e.target.closest("input, select, textarea") || e.ctrlKey || e.metaKey) return;
+    if (aim(e).closest("input, select, textarea") || e.ctrlKey || e.metaKey) return;
     const step = e.shiftKey ? 1 : e.altKey ? 0.01 : 0.1;
     const acts = {
       ",": () => v.undo(),
@@ -85,7 +87,7 @@ export function keys(v) {
       acts[String(i + 1)] = () => v.go(s);
     });
     // Arrows scroll lists and move sliders where those have the focus.
-    if (e.key.startsWith("Arrow") && (!v.sel.length || e.target.closest("[data-list]"))) return;
+    if (e.key.startsWith("Arrow") && (!v.sel.length || aim(e).closest("[data-list]"))) return;
     const act = acts[e.key];
     if (act) {
       e.preventDefault();

@@ -19,6 +19,7 @@ import { filled } from "./contents.js";
 import { pictured } from "./small.js";
 import { marked } from "./marks.js";
 import { walked } from "./walk.js";
+import { aim } from "./focus.js";
 
 // Without a graphics card a band takes a tenth of a second or two; of the first pictures, for
 // which everything is made ready, a quarter of the pixels does.
@@ -56,11 +57,15 @@ class View {
     this.known = new Set(); // ways of drawing that were used before
     this.placed = new Map(); // placement to { group, url }
     this.drawn = 0;
+    this.posed = false; // a frame of a move is shown, not the set's view
+    this.firstView = "";
+    this.sheet = null; // the picture over or under the view, and what the set says of it
+    this.sheetState = null;
     new ResizeObserver(() => this.invalidate()).observe(box);
     this.canvas.addEventListener("pointerdown", (e) => this.press(e));
     this.over.addEventListener("pointerdown", (e) => {
-      const mark = e.target.closest("[data-snag]");
-      if (mark) v.showSnag(mark.dataset.snag);
+      const mark = aim(e).closest("[data-snag]");
+      if (mark) v.showSnag(mark.getAttribute("data-snag"));
       else if (!this.grasp.press(e)) this.lift(e);
     });
     this.grasp = new Grasp(this);
@@ -264,6 +269,13 @@ class View {
     const q = new Vector3(...p).applyMatrix4(this.camera.matrixWorldInverse).applyMatrix4(c.projectionMatrix);
     return [q.x / 2 + 0.5, 0.5 - q.y / 2];
   }
+  // What the parts of the lens view do: the hand in walk.js, what lies over it in marks.js,
+  // what stands in it in contents.js.
+  press(/** @type {PointerEvent} */ _e) {}
+  lift(/** @type {PointerEvent} */ _e) {}
+  dolly(/** @type {WheelEvent} */ _e) {}
+  marks(_frame) {}
+  unveil() {}
   // home brings a move back to its start before the view is changed by hand: the
   // shot's own view is the one that is changed.
   home() {
@@ -276,8 +288,9 @@ class View {
   }
 }
 
-// Lens is the view through the camera, with what is seen in it and what the hand does there.
-export class Lens extends walked(marked(pictured(filled(View)))) {}
+// Lens is the view through the camera, in a box of the page and by its store, with what is seen
+// in it and what the hand does there.
+export const Lens = /** @type {any} */ (walked(marked(pictured(filled(View)))));
 
 // inSoftware says whether there is no graphics card: then edges are not smoothed, so
 // that the hand does not wait.

@@ -7,6 +7,7 @@
 import { make } from "./svg.js";
 import { pull } from "./drag.js";
 import { heldBeside } from "./references.js";
+import { active } from "./focus.js";
 
 const inkOf = (odd, on) => (odd ? "#93452f" : on ? "#3d3d3d" : "#6a6a6a");
 
@@ -29,7 +30,7 @@ function order(v) {
   const big = (p) => Math.max(p.size.x, p.size.y);
   list.sort((a, b) => big(a) - big(b));
   if (line.order === "suspicion")
-    list.sort((a, b) => snags.has(b.id) - snags.has(a.id) || a.sizing.decided - b.sizing.decided);
+    list.sort((a, b) => Number(snags.has(b.id)) - Number(snags.has(a.id)) || a.sizing.decided - b.sizing.decided);
   if (line.order === "supplier")
     list.sort((a, b) => (a.proposal?.group || "").localeCompare(b.proposal?.group || ""));
   return { list, snags };
@@ -309,7 +310,7 @@ function row(v, parts, all, w, ground, key) {
     }
   if (fresh) {
     // in their order for Tab; the words of the chosen one lie over those of its neighbours
-    const held = parts.row.contains(document.activeElement) && document.activeElement;
+    const held = parts.row.contains(document.activeElement) && active();
     parts.row.replaceChildren(
       ...all.filter((a) => there.has(a.p.id) && a.p.id !== v.piece).map((a) => parts.items.get(a.p.id).g),
       ...(chosen ? [chosen] : []),

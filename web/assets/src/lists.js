@@ -1,5 +1,7 @@
 // Long lists: manifest, pieces and library have a row for everything, so each is
 // drawn as a whole and not row by row.
+import { active } from "./focus.js";
+
 function node(tag, cls, text, more) {
   return Object.assign(document.createElement(tag), { className: cls, textContent: text }, more);
 }
@@ -9,7 +11,7 @@ function node(tag, cls, text, more) {
 // data-key.
 function fill(list, rows) {
   const old = new Map([...list.children].map((n) => [n.dataset.key, n])),
-    held = list.contains(document.activeElement) && document.activeElement.closest("[data-key]")?.dataset.key;
+    held = list.contains(active()) ? active().closest("[data-key]")?.getAttribute("data-key") : "";
   const next = rows.map((n) => {
       const o = old.get(n.dataset.key);
       return o && same(o, n) ? o : n;
@@ -30,7 +32,7 @@ function fill(list, rows) {
     at = at.nextElementSibling;
     gone.remove();
   }
-  if (held !== false && !list.contains(document.activeElement)) {
+  if (held && !list.contains(document.activeElement)) {
     const row = list.querySelector(`[data-key="${CSS.escape(held)}"]`);
     (row?.matches("[tabindex]") ? row : row?.querySelector("button"))?.focus({ preventScroll: true });
   }

@@ -23,6 +23,7 @@ import { toolRows } from "./tools.js";
 import { evaluator } from "./evaluate.js";
 import { call, post, surely, name as named, until, watchPictures } from "./ask.js";
 import { listen } from "./events.js";
+import { uploader } from "./upload.js";
 
 const page = document.documentElement.dataset;
 
@@ -30,49 +31,6 @@ const page = document.documentElement.dataset;
 const first = fetch(`/api/sets/${page.set}/topics`).catch(() => null);
 // What documents are made of never changes while the page is open.
 const schema = until(() => call("/api/schema"));
-
-// upload sends files as one arrival, all or nothing; piece is one whose maps
-// are looked for in them. What it says is told, and the page looks again.
-async function upload(name, list, piece = "") {
-  const v = Alpine.store("v"),
-    up = Alpine.reactive({ name, share: 0, error: "" });
-  v.uploads.push(up);
-  const single = list.length === 1 && !piece && !list[0].path.includes("/");
-  const base = `/api/productions/${v.st.production.id}/`,
-    q = new URLSearchParams({ name, piece });
-  let body = list[0].file;
-  if (!single) {
-    body = new FormData();
-    for (const f of list) body.append(f.path, f.file, f.file.name);
-  }
-  await new Promise((done) => {
-    const x = new XMLHttpRequest();
-    x.open("POST", base + (single ? "arrivals?" : "folders?") + q);
-    x.setRequestHeader("X-CSRF-Token", document.querySelector("meta[name=csrf]")?.content || "");
-    if (single) x.setRequestHeader("Content-Type", "application/octet-stream");
-    x.upload.onprogress = (e) => {
-      up.share = e.total ? e.loaded / e.total : 0;
-    };
-    x.onloadend = () => {
-      let answer = {};
-      try {
-        answer = JSON.parse(x.responseText);
-      } catch {
-        /* told below */
-      }
-      if (x.status !== 200) {
-        up.error = answer.error || "The upload did not arrive. Nothing of it was taken in; try again.";
-        v.say(up.error, true);
-      } else {
-        v.uploads = v.uploads.filter((u) => u.name !== name || u.error);
-        if (answer.twice && !piece) v.say(`${name} is here already, as ${answer.arrival.name}.`);
-      }
-      done();
-    };
-    x.send(body);
-  });
-  await v.reload();
-}
 
 // mixed joins parts of the store; what is computed stays computed.
 function mixed(...parts) {
@@ -89,9 +47,9 @@ document.addEventListener("alpine:initialized", () => {
   document.documentElement.dataset.alive = "yes";
 });
 document.addEventListener("alpine:init", () => {
-  Alpine.setEvaluator(evaluator(Alpine));
+  Alpine.setEvaluator(/** @type {any} */ (evaluator(Alpine)));
   figure(Alpine);
-  intake(Alpine, { call, post, upload });
+  intake(Alpine, { call, post, upload: uploader(Alpine) });
   Alpine.store(
     "v",
     mixed(dress({ call, post }), filming({ call }), moving, matching, figures, placing, sized, shooting, {
@@ -463,7 +421,6 @@ window.Alpine = Alpine;
 // A task of its own: what was read first is not waited for by the hand as well.
 setTimeout(() => {
   Alpine.start();
-  Alpine.store("v")
-    .start()
-    .catch((e) => Alpine.store("v").say(e.message, true));
+  const v = /** @type {any} */ (Alpine.store("v"));
+  v.start().catch((e) => v.say(e.message, true));
 });

@@ -73,7 +73,7 @@ function elevations(p, paths) {
       // Silhouettes are traced to a cell, and the piece's own bounds are exact;
       // but what maps cut out ends before them.
       const cell = 0.012 * Math.max(x[1] - x[0], y[1] - y[0]);
-      const fit = (k, [lo, hi]) => {
+      const fit = (k, lo, hi) => {
         let a = Infinity,
           b = -Infinity;
         for (const q of all) {
@@ -83,8 +83,8 @@ function elevations(p, paths) {
         if (Math.abs(a - lo) > cell || Math.abs(b - hi) > cell) return (v) => v;
         return (v) => (b > a ? lo + ((v - a) / (b - a)) * (hi - lo) : lo);
       };
-      const fx = fit(0, x),
-        fy = fit(1, y);
+      const fx = fit(0, x[0], x[1]),
+        fy = fit(1, y[0], y[1]);
       return {
         name,
         point,
@@ -93,6 +93,9 @@ function elevations(p, paths) {
         x1: x[1],
         y0: y[0],
         y1: y[1],
+        px: 0, // pixels a metre and where it lies, once it is arranged
+        ox: 0,
+        oy: 0,
       };
     })
     .filter(Boolean);

@@ -236,7 +236,7 @@ export const moving = {
   },
   // pose shows the frame at the time, from the track.
   pose() {
-    const t = window.Alpine.raw(this.track);
+    const t = Alpine.raw(this.track);
     if (!t?.poses.length || !this.lens) return;
     this.lens.pose(t.poses[Math.min(Math.round(this.time * t.rate), t.poses.length - 1)]);
   },
@@ -246,7 +246,7 @@ export const moving = {
       this.pose();
       return this.lookSoon(50);
     }
-    const t = window.Alpine.raw(this.track);
+    const t = Alpine.raw(this.track);
     if (!t?.poses.length) {
       this.playing = false;
       return this.say("The move is being worked out; try again in a moment.");

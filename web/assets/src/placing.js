@@ -1,6 +1,7 @@
 // What stands in the set, and the lists that show it.
 import { radians } from "./print.js";
 import { drawManifest, drawPieces, drawLibrary } from "./lists.js";
+import { leave } from "./focus.js";
 
 export const placing = {
   get one() {
@@ -35,7 +36,7 @@ export const placing = {
   },
   async place(piece, standIn, at, rest = false, here = false) {
     const r = await this.does("place", { piece, standIn, at: at || this.free(), rest, here });
-    document.activeElement?.blur(); // keys now move what was placed, not the list
+    leave(); // keys now move what was placed, not the list
     if (r) {
       this.sel = r.made;
       this.draw();

@@ -305,7 +305,7 @@ export const handled = (Sheet) =>
         ...new Set(
           document
             .elementsFromPoint(e.clientX, e.clientY)
-            .map((n) => n.closest?.("[data-id]")?.dataset.id)
+            .map((n) => n.closest("[data-id]")?.getAttribute("data-id"))
             .filter(Boolean),
         ),
       ];

@@ -64,7 +64,10 @@ export const pictured = (View) =>
       ]);
       if (key === this.rowKey) return; // it is drawn, or being drawn
       const away = (canvas) => Math.abs(Math.log(canvas.dataset.lensPicture / v.focal));
-      const all = [...document.querySelectorAll("[data-lens-picture]")].sort((a, b) => away(a) - away(b));
+      const canvases = /** @type {NodeListOf<HTMLCanvasElement>} */ (
+        document.querySelectorAll("[data-lens-picture]")
+      );
+      const all = [...canvases].sort((a, b) => away(a) - away(b));
       if (!all.length) return;
       this.rowKey = key;
       for (const c of all) if (c.dataset.drawn) c.dataset.drawn = "old";

@@ -2,6 +2,7 @@
 // the lens sees stands on it as bars, as tall as in the picture.
 import { make } from "./svg.js";
 import { pull } from "./drag.js";
+import { active } from "./focus.js";
 
 export class Strip {
   __v_skip = true; // not watched by the page's store
@@ -92,7 +93,7 @@ export class Strip {
       line = "var(--line)",
       soft = "var(--soft)",
       ink = "var(--ink)";
-    const held = document.activeElement?.dataset?.handle;
+    const held = active()?.dataset?.handle;
     s.replaceChildren();
     const defs = make("defs"),
       hatch = make("pattern", {
