@@ -140,8 +140,8 @@ func TestADownloadBecomesAPieceOfTrueSize(t *testing.T) {
 		t.Errorf("0.9 m high it is %v", got)
 	}
 	// The same content again is recognised, under any name.
-	if ar, twice, err := d.a.Arrive(d.ctx, d.production, "again.glb", bytes.NewReader(boxGLB(t))); err != nil || !twice ||
-		ar.Name != "box.glb" {
+	if ar, twice, err := d.a.Arrive(d.ctx, d.production, "again.glb", bytes.NewReader(boxGLB(t))); err != nil ||
+		!twice || ar.Name != "box.glb" {
 		t.Errorf("%+v, %v, %v", ar, twice, err)
 	}
 }

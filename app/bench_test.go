@@ -128,7 +128,8 @@ func BenchmarkQuarry(b *testing.B) {
 	b.Run("put down", func(b *testing.B) {
 		for i := 0; b.Loop(); i++ {
 			b.StopTimer()
-			put(edit.Do(&edit.ChangePlacement{ID: ids[i%5000], Patch: patch(map[string]any{"at": map[string]any{"y": 0.5}})}))
+			put(edit.Do(&edit.ChangePlacement{ID: ids[i%5000],
+				Patch: patch(map[string]any{"at": map[string]any{"y": 0.5}})}))
 			measured()
 			b.StartTimer()
 			put(edit.Do(&edit.PutDown{IDs: []string{ids[i%5000]}}))
@@ -156,9 +157,10 @@ func BenchmarkQuarry(b *testing.B) {
 		}
 	})
 	b.Run("fit a move of 240 frames", func(b *testing.B) {
-		put(edit.Do(&edit.ChangeSet{Patch: patch(map[string]any{"view": map[string]any{"eye": geom.V{X: 60, Y: 1.7, Z: 140}},
-			"move": motion.Move{Rate: 24, Rail: &motion.CameraPath{Kind: "dolly", Points: []geom.V{{}, {Z: -20}}, Seconds: 10,
-				Easing: "smooth"}}})}))
+		put(edit.Do(&edit.ChangeSet{Patch: patch(map[string]any{"view": map[string]any{"eye": geom.V{X: 60, Y: 1.7,
+			Z: 140}},
+			"move": motion.Move{Rate: 24, Rail: &motion.CameraPath{Kind: "dolly", Points: []geom.V{{}, {Z: -20}},
+				Seconds: 10, Easing: "smooth"}}})}))
 		measured()
 		for b.Loop() {
 			put(edit.Do(&edit.FitRange{}))
@@ -219,7 +221,8 @@ func BenchmarkMillion(b *testing.B) {
 	b.Run("rendered", func(b *testing.B) {
 		for b.Loop() {
 			start := time.Now()
-			t, err := d.a.Shoot(d.ctx, d.set, "", "still", shoot.TakeSettings{Width: 640, Samples: 4, Bounces: 2, Denoise: true})
+			t, err := d.a.Shoot(d.ctx, d.set, "", "still", shoot.TakeSettings{Width: 640, Samples: 4, Bounces: 2,
+				Denoise: true})
 			if err != nil {
 				b.Fatal(err)
 			}

@@ -60,16 +60,18 @@ func (a *App) PutInBin(ctx context.Context, kind, id string) error {
 				return act.NotThere(err, "The production")
 			}
 			var others int
-			if err := tx.QueryRow(ctx, "select count(*) from sets where production_id = $1 and id <> $2 and binned is null",
+			if err := tx.QueryRow(ctx,
+				"select count(*) from sets where production_id = $1 and id <> $2 and binned is null",
 				production, id).Scan(&others); err != nil {
 				return err
 			}
 			if others == 0 {
-				return act.Wrong("It is the only set of its production, which has one at least. Put the production into the " +
-					"bin, or make another set first.")
+				return act.Wrong("It is the only set of its production, which has one at least. Put the production " +
+					"into the bin, or make another set first.")
 			}
 		}
-		if _, err = tx.Exec(ctx, "update "+table+" set binned = now() where id = $1 and binned is null", id); err != nil {
+		if _, err = tx.Exec(ctx, "update "+table+" set binned = now() where id = $1 and binned is null",
+			id); err != nil {
 			return err
 		}
 		return a.TellBinned(ctx, tx, kind, production)
@@ -107,8 +109,9 @@ func (a *App) Uses(ctx context.Context, arrival string) (u Uses, err error) {
 func (a *App) stopTakes(ctx context.Context, kind, id string) error {
 	where := map[string]string{"production": "set_id in (select id from sets where production_id = $1)",
 		"set": "set_id = $1", "take": "id = $1"}[kind]
-	rows, err := a.Store.Pool.Query(ctx, "select id from take where binned is null and state in ('waiting', 'working') "+
-		"and "+where, id)
+	rows, err := a.Store.Pool.Query(ctx,
+		"select id from take where binned is null and state in ('waiting', 'working') "+
+			"and "+where, id)
 	if err != nil {
 		return err
 	}
@@ -183,19 +186,20 @@ func (a *App) Bin(ctx context.Context) (list []Binned, err error) {
 			where t.binned is not null and s.binned is null and p.binned is null
 		union all select 'arrival', a.id, a.name, p.name, 0, (select count(*) from piece where arrival_id = a.id
 		and not gone)::int,
-			(select count(*) from document where piece_id in (select id from piece where arrival_id = a.id))::int, 0, a.binned
+			(select count(*) from document where piece_id in (select id from piece where arrival_id = a.id))::int, 0,
+			a.binned
 			from arrival a join production p on p.id = a.production_id where a.binned is not null and p.binned is null
 		order by 9 desc limit 500`)
 	if err != nil {
 		return nil, err
 	}
 	for _, r := range rows {
-		b := Binned{Kind: r.Kind, ID: r.ID, Name: r.Name, Of: r.Of, Days: max(BinDays-int(time.Since(r.Since).Hours()/24),
-			0)}
+		b := Binned{Kind: r.Kind, ID: r.ID, Name: r.Name, Of: r.Of,
+			Days: max(BinDays-int(time.Since(r.Since).Hours()/24), 0)}
 		switch r.Kind {
 		case "production":
-			b.What = fmt.Sprintf("%s, %s, %s, %s", many(r.Sets, "set"), many(r.Pieces, "piece"), many(r.Things, "placement"),
-				many(r.Takes, "take"))
+			b.What = fmt.Sprintf("%s, %s, %s, %s", many(r.Sets, "set"), many(r.Pieces, "piece"),
+				many(r.Things, "placement"), many(r.Takes, "take"))
 		case "arrival":
 			b.What = fmt.Sprintf("%s, %s", many(r.Pieces, "piece"), many(r.Things, "placement"))
 		case "set":

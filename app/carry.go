@@ -49,8 +49,8 @@ func (a *App) Restore(ctx context.Context, r io.ReaderAt, size int64, replace bo
 	}
 	if err := sc.Commit(ctx, true, replace); err != nil {
 		if errors.Is(err, store.ErrNotEmpty) {
-			err = errors.New("there are productions here already. Restore into an empty place with --data FOLDER, or say " +
-				"--replace: then what is here is written to a backup beside the data first")
+			err = errors.New("there are productions here already. Restore into an empty place with --data FOLDER, or " +
+				"say --replace: then what is here is written to a backup beside the data first")
 		}
 		return m, kept, err
 	}
@@ -278,10 +278,10 @@ func (a *App) checkTaken(ctx context.Context, sc *store.Scratch) (production, se
 		}
 	}
 	for _, sql := range []string{
-		"update take set state = 'cancelled', note = 'was under way where it was exported: ask for it again' where state " +
-			"in ('waiting', 'working')",
-		"update arrival set state = 'cancelled', note = 'was under way where it was exported: take it up again' where " +
+		"update take set state = 'cancelled', note = 'was under way where it was exported: ask for it again' where " +
 			"state in ('waiting', 'working')",
+		"update arrival set state = 'cancelled', note = 'was under way where it was exported: take it up again' " +
+			"where state in ('waiting', 'working')",
 		"update piece set making = 'waiting' where making <> '' and making not like 'failed%'",
 		"update log set actor = ''", // whose browser it was there says nothing here
 	} {

@@ -268,7 +268,8 @@ func TestElementsThatCannotBeAreRefused(t *testing.T) {
 		"an unknown kind": {"tower", map[string]any{}, "not a kind"},
 	} {
 		_, err := d.a.Edit(d.ctx, d.set,
-			edit.Request{Revision: -1, Commands: []edit.Command{edit.Do(&edit.AddElement{Kind: c.kind, Spec: patch(c.spec)})}})
+			edit.Request{Revision: -1,
+				Commands: []edit.Command{edit.Do(&edit.AddElement{Kind: c.kind, Spec: patch(c.spec)})}})
 		if err == nil || !strings.Contains(err.Error(), c.say) {
 			t.Errorf("%s: %v", what, err)
 		}
@@ -423,7 +424,8 @@ func TestAnySequenceOfEditsIsUndone(t *testing.T) {
 			edit.Do(&edit.AddElement{Kind: "ground", Spec: patch(lay.Ground{Width: 8, Depth: 8, Cell: 1})}),
 			edit.Do(&edit.TrueSize{ID: piece, Of: "height", Metres: 1 + r.Float64()}),
 			edit.Do(&edit.ChangeSet{Patch: patch(map[string]any{"view": map[string]any{"focal": 20 + r.IntN(60)}})})}
-		list, one, layer, seed := some(ids, 1+r.IntN(3)), some(ids, 1), "layer "+fmt.Sprint(r.IntN(3)), uint64(r.IntN(3))
+		list, one, layer, seed := some(ids, 1+r.IntN(3)), some(ids, 1), "layer "+fmt.Sprint(r.IntN(3)),
+			uint64(r.IntN(3))
 		for _, args := range []any{&edit.PutDown{IDs: list}, &edit.FollowSlope{IDs: list},
 			&edit.Align{IDs: list, To: "x-mid"}, &edit.Distribute{IDs: list, Along: "z"},
 			&edit.Face{IDs: list, At: at}, &edit.Mirror{IDs: list, Across: "x"},
@@ -557,7 +559,8 @@ func TestDriftsThroughThingsAreTold(t *testing.T) {
 		t.Errorf("%d grow through it, and it is told %v", want, list)
 	}
 	drift.Keep = [][]lay.P{{{X: -1.3, Z: -0.8}, {X: 1.3, Z: -0.8}, {X: 1.3, Z: 0.8}, {X: -1.3, Z: 0.8}}}
-	d.edit(edit.Do(&edit.ChangeElement{ID: id, Patch: patch(map[string]any{"spec": map[string]any{"keep": drift.Keep}})}))
+	d.edit(edit.Do(&edit.ChangeElement{ID: id,
+		Patch: patch(map[string]any{"spec": map[string]any{"keep": drift.Keep}})}))
 	if list := d.snagsOf("overlap"); len(list) != 0 {
 		t.Errorf("%v", list)
 	}
@@ -611,7 +614,8 @@ func TestPlacementsOfOtherSetsStayWhereTheyStand(t *testing.T) {
 	}
 	was := box(other)
 	d.edit(edit.Do(&edit.Pivot{ID: piece, At: geom.V{X: 0.7, Y: 0.2, Z: 0.1}}))
-	if here, there := box(d.set), box(other); here.Min.Sub(was.Min).Len() > 1e-9 || there.Min.Sub(was.Min).Len() > 1e-9 {
+	if here, there := box(d.set), box(other); here.Min.Sub(was.Min).Len() > 1e-9 ||
+		there.Min.Sub(was.Min).Len() > 1e-9 {
 		t.Errorf("they stand at %v and %v, stood at %v", here, there, was)
 	}
 	if _, err := d.a.Undo(d.ctx, d.set, ""); err != nil {

@@ -26,7 +26,8 @@ func TestTakesAreFinishedAsTheirShotSays(t *testing.T) {
 			t.Fatal(err)
 		}
 		n := len(d.state().Takes)
-		st := d.await("the take", func(st *query.State) bool { return len(st.Takes) == n && st.Takes[0].State == "done" })
+		st := d.await("the take",
+			func(st *query.State) bool { return len(st.Takes) == n && st.Takes[0].State == "done" })
 		var r shoot.TakeResult
 		if err := json.Unmarshal(st.Takes[0].Result, &r); err != nil {
 			t.Fatal(err)

@@ -359,11 +359,11 @@ func TestSnagsOfFraming(t *testing.T) {
 			"fNumber": 2, "focal": 50})},
 		"hidden": {viewTo(map[string]any{"eye": geom.V{Y: 1.6, Z: 8}, "pitch": 0, "yaw": 2, "roll": 0, "subject": id})},
 		"fast": {setTo(map[string]any{"view": map[string]any{"eye": geom.V{Y: 1.6, Z: 8}, "yaw": 0},
-			"move": motion.Move{Rate: 24, Rail: &motion.CameraPath{Kind: "turntable", Center: geom.V{Y: 1.6, Z: 8}, Angle: 3,
-				Seconds: 2, Easing: "smooth"}}})},
+			"move": motion.Move{Rate: 24, Rail: &motion.CameraPath{Kind: "turntable", Center: geom.V{Y: 1.6, Z: 8},
+				Angle: 3, Seconds: 2, Easing: "smooth"}}})},
 		"through": {setTo(map[string]any{"view": map[string]any{"eye": geom.V{Y: 1, Z: 8}, "yaw": 0},
-			"move": motion.Move{Rate: 24, Rail: &motion.CameraPath{Kind: "dolly", Points: []geom.V{{Z: 8}, {Z: -8}}, Seconds: 60,
-				Easing: "linear"}}})},
+			"move": motion.Move{Rate: 24, Rail: &motion.CameraPath{Kind: "dolly", Points: []geom.V{{Z: 8}, {Z: -8}},
+				Seconds: 60, Easing: "linear"}}})},
 	} {
 		d.edit(append([]edit.Command{setTo(map[string]any{"move": nil})}, deeds...)...)
 		if got := d.snagsOf(kind); len(got) != 1 {
@@ -443,7 +443,8 @@ func TestLensesAreTriedFromWhereTheyFit(t *testing.T) {
 	id := d.stand("person", geom.V{Z: -2}, geom.V{})
 	d.stand("slab", geom.V{Y: -0.2}, geom.V{X: 60, Y: 0.2, Z: 60})
 	rows, err := d.a.LensPlaces(d.ctx, d.set, id, 0.7, []float64{24, 50})
-	if err != nil || len(rows) != 2 || rows[0].Free == 0 || rows[0].Best == nil || rows[1].Distance < 2*rows[0].Distance {
+	if err != nil || len(rows) != 2 || rows[0].Free == 0 || rows[0].Best == nil ||
+		rows[1].Distance < 2*rows[0].Distance {
 		t.Errorf("%v: %+v", err, rows)
 	}
 	for _, bad := range []func() error{
@@ -558,7 +559,8 @@ func TestTheRangeHoldsForEveryCopy(t *testing.T) {
 func TestAnApprovedShotTellsWhatChanged(t *testing.T) {
 	d := newDesk(t)
 	ids := d.edit(edit.Do(&edit.Place{StandIn: "box", Name: "bench", At: geom.V{Z: -2}}),
-		edit.Do(&edit.Place{StandIn: "box", Name: "behind", At: geom.V{Z: 60}}), edit.Do(&edit.KeepShot{Name: "wide"})).Made
+		edit.Do(&edit.Place{StandIn: "box", Name: "behind", At: geom.V{Z: 60}}),
+		edit.Do(&edit.KeepShot{Name: "wide"})).Made
 	shot := d.state().Shots[0].ID
 	approve := func() {
 		t.Helper()

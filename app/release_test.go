@@ -71,8 +71,8 @@ func (d *desk) aLifetime() {
 	d.Helper()
 	st := d.takeIn("box.glb", boxGLB(d))
 	piece := st.Pieces[0].ID
-	made := d.edit(edit.Do(&edit.Place{Piece: piece, At: geom.V{X: 1, Z: -2.5}}), edit.Do(&edit.Place{StandIn: "person"}),
-		edit.Do(&edit.Place{StandIn: "box", At: geom.V{X: -3}})).Made
+	made := d.edit(edit.Do(&edit.Place{Piece: piece, At: geom.V{X: 1, Z: -2.5}}),
+		edit.Do(&edit.Place{StandIn: "person"}), edit.Do(&edit.Place{StandIn: "box", At: geom.V{X: -3}})).Made
 	d.edit(edit.Do(&edit.ChangePlacement{ID: made[0], Patch: json.RawMessage(`{"yaw":0.7853981633974483,"pitch":1e-7,` +
 		`"scale":{"x":1.5,"y":1,"z":0.25},"tint":"#aabbcc","name":"“Kiste”, außen <1>"}`)}))
 	d.edit(edit.Do(&edit.ChangePlacement{ID: made[1], Patch: json.RawMessage(`{"at":{"x":-0.0,"y":0.1,"z":1e-12}}`)}))
@@ -188,7 +188,8 @@ func TestBackupsOfEarlierReleasesComeUp(t *testing.T) {
 			for d.step(false) {
 			}
 			holds(t, "with all redone", w.Held[0], d.documents())
-			if st := d.await("the piece", func(st *query.State) bool { return st.Pieces[0].Making == "" }); st.Pieces[0].Size.Y != 0.9 {
+			if st := d.await("the piece",
+				func(st *query.State) bool { return st.Pieces[0].Making == "" }); st.Pieces[0].Size.Y != 0.9 {
 				t.Errorf("the piece is %v", st.Pieces[0].Size)
 			}
 		})

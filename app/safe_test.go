@@ -83,8 +83,8 @@ func TestNothingReachesIntoAnotherProduction(t *testing.T) {
 		}
 	}
 	// What a field of a command may say, of one's own and of theirs.
-	own := map[string]any{"ids": []string{mine[0]}, "id": mine[0], "piece": st.Pieces[0].ID, "name": "n", "pattern": "n",
-		"why": "n", "layer": "n", "metres": 1, "of": "height",
+	own := map[string]any{"ids": []string{mine[0]}, "id": mine[0], "piece": st.Pieces[0].ID, "name": "n",
+		"pattern": "n", "why": "n", "layer": "n", "metres": 1, "of": "height",
 		"to": "x-mid", "along": "x", "across": "x", "side": "back", "kind": "row", "standIn": "", "likeOf": "width",
 		"at": geom.V{X: 1}, "by": geom.V{X: 1}, "focal": 35, "height": 0.5, "x": 0.5, "y": 0.5}
 	theirsIn := func(id string) []map[string]any {
@@ -92,7 +92,8 @@ func TestNothingReachesIntoAnotherProduction(t *testing.T) {
 			{"id": id, "ids": []string{id, mine[1]}}, {"piece": id, "like": id},
 			{"into": id}, {"from": id, "to": id}, {"snag": id},
 			{"standIn": "box", "piece": "", "patch": map[string]any{"id": id, "piece": id, "group": id, "recast": id}},
-			{"patch": map[string]any{"id": id, "group": id, "recast": id}}, {"patch": map[string]any{"shot": id, "id": id}},
+			{"patch": map[string]any{"id": id, "group": id, "recast": id}},
+			{"patch": map[string]any{"shot": id, "id": id}},
 			{"kind": "row", "spec": lay.Array{Shape: "line", Points: []lay.P{{}, {X: 3}},
 				Pieces: []lay.Share{{Piece: id, Weight: 1}}, By: "count", Count: 2}},
 			{"kind": "group", "spec": lay.Group{Parent: id}},
@@ -314,7 +315,8 @@ func TestTheBin(t *testing.T) {
 				t.Errorf("a set in the bin opens: %v", err)
 			}
 			if _, err := d.a.Edit(d.ctx, d.set,
-				edit.Request{Revision: -1, Commands: []edit.Command{edit.Do(&edit.Place{StandIn: "box"})}}); !errors.Is(err,
+				edit.Request{Revision: -1,
+					Commands: []edit.Command{edit.Do(&edit.Place{StandIn: "box"})}}); !errors.Is(err,
 				act.ErrNone) {
 				t.Errorf("a set in the bin is edited: %v", err)
 			}
@@ -363,8 +365,8 @@ func TestTheBin(t *testing.T) {
 	if err := d.a.PutInBin(d.ctx, "arrival", arrival); err != nil {
 		t.Fatal(err)
 	}
-	if st := d.folder("boards again", "", "b.obj", board, "b.mtl", "newmtl Oak\nKd 0.5 0.4 0.3\n"); len(st.Pieces) != 1 ||
-		st.Arrivals[0].ID != arrival {
+	if st := d.folder("boards again", "", "b.obj", board, "b.mtl",
+		"newmtl Oak\nKd 0.5 0.4 0.3\n"); len(st.Pieces) != 1 || st.Arrivals[0].ID != arrival {
 		t.Errorf("handed in again: %+v", st.Arrivals)
 	}
 	if _, err := d.a.Undo(d.ctx, d.set, ""); err != nil { // the two boards, so that the set is as before
@@ -400,8 +402,8 @@ func TestAbsurdNumbers(t *testing.T) {
 	id := d.edit(edit.Do(&edit.Place{StandIn: "box", Name: "crate"})).Made[0]
 	for _, x := range []string{"1e308", "1e155", "-1e300", "1e13"} {
 		for name, text := range map[string]string{
-			"a ride": `{"move":{"rate":24,"seconds":2,"rides":[{"ids":["` + id + `"],"points":[{"x":0,"y":0,"z":0},{"x":` +
-				x + `,"y":0,"z":0}],"seconds":1,"easing":"linear"}]}}`,
+			"a ride": `{"move":{"rate":24,"seconds":2,"rides":[{"ids":["` + id +
+				`"],"points":[{"x":0,"y":0,"z":0},{"x":` + x + `,"y":0,"z":0}],"seconds":1,"easing":"linear"}]}}`,
 			"a rail": `{"move":{"rate":24,"seconds":2,"rail":{"kind":"path","points":[{"x":0,"y":0,"z":0},{"x":` + x +
 				`,"y":0,"z":0}],"seconds":1,"easing":"linear"}}}`,
 			"a camera": `{"view":{"eye":{"x":` + x + `,"y":0,"z":0}}}`,
@@ -409,7 +411,8 @@ func TestAbsurdNumbers(t *testing.T) {
 				`,"y":0,"at":{"x":0,"y":0,"z":0}}]}}`,
 		} {
 			_, err := d.a.Edit(d.ctx, d.set,
-				edit.Request{Revision: -1, Commands: []edit.Command{edit.Do(&edit.ChangeSet{Patch: json.RawMessage(text)})}})
+				edit.Request{Revision: -1,
+					Commands: []edit.Command{edit.Do(&edit.ChangeSet{Patch: json.RawMessage(text)})}})
 			if !errors.Is(err, act.ErrWrong) {
 				t.Errorf("%s of %s: %v", name, x, err)
 			}
@@ -425,11 +428,13 @@ func TestAbsurdNumbers(t *testing.T) {
 			t.Fatal(err)
 		}
 		if _, err := d.a.Store.Pool.Exec(d.ctx,
-			"update document set doc = replace(doc::text, '\"x\":1,', '\"x\":"+far+",')::json where kind = 'shot'"); err != nil {
+			"update document set doc = replace(doc::text, '\"x\":1,', '\"x\":"+far+
+				",')::json where kind = 'shot'"); err != nil {
 			t.Fatal(err)
 		}
 		var there bool
-		if err := d.a.Store.Pool.QueryRow(d.ctx, "select doc->'move'->>'rides' ~ '[0-9]e?[+]?[0-9]{3}' from sets where id = $1",
+		if err := d.a.Store.Pool.QueryRow(d.ctx,
+			"select doc->'move'->>'rides' ~ '[0-9]e?[+]?[0-9]{3}' from sets where id = $1",
 			d.set).Scan(&there); err != nil || !there {
 			t.Fatalf("the test does not strike: %v", err)
 		}
@@ -476,7 +481,8 @@ func TestTheLastOrderBlocksNothing(t *testing.T) {
 		}
 	}
 	made := d.edit(edit.Do(&edit.Place{StandIn: "box", Name: "after"}),
-		edit.Do(&edit.Copy{IDs: []string{id}, By: geom.V{X: 1}}), edit.Do(&edit.AddElement{Kind: "layer", Name: "after"}),
+		edit.Do(&edit.Copy{IDs: []string{id}, By: geom.V{X: 1}}),
+		edit.Do(&edit.AddElement{Kind: "layer", Name: "after"}),
 		edit.Do(&edit.KeepShot{Name: "after"})).Made
 	if len(made) != 4 {
 		t.Errorf("made %v", made)
@@ -496,7 +502,8 @@ func TestTakesAreBounded(t *testing.T) {
 	var pictures [2]shoot.TakeResult
 	for i, memory := range []int64{1 << 30, 64*300*32 + 64*200*240} {
 		d.a.Memory = memory
-		take, err := d.a.Shoot(d.ctx, d.set, "", "still", shoot.TakeSettings{Width: 64, Height: 300, Samples: 2, Seed: 3})
+		take, err := d.a.Shoot(d.ctx, d.set, "", "still", shoot.TakeSettings{Width: 64, Height: 300, Samples: 2,
+			Seed: 3})
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -669,7 +676,8 @@ func TestEverythingIsCarriedElsewhere(t *testing.T) {
 		bad := bytes.Clone(one.Bytes())
 		bad[len(bad)*i/8] ^= 1
 		before := d.rows(d.production)
-		if _, err := d.a.TakeIn(d.ctx, bytes.NewReader(bad[:len(bad)-i%3]), int64(len(bad)-i%3)); err == nil && i%3 != 0 {
+		if _, err := d.a.TakeIn(d.ctx, bytes.NewReader(bad[:len(bad)-i%3]), int64(len(bad)-i%3)); err == nil &&
+			i%3 != 0 {
 			t.Errorf("a cut file (%d) was taken in", i)
 		}
 		if d.rows(d.production) != before {
@@ -719,7 +727,8 @@ func TestAForgedProductionIsRefused(t *testing.T) {
 		if err != nil {
 			t.Fatal(err)
 		}
-		if _, err := away.a.TakeIn(d.ctx, bytes.NewReader(one.Bytes()), int64(one.Len())); !errors.Is(err, act.ErrWrong) {
+		if _, err := away.a.TakeIn(d.ctx, bytes.NewReader(one.Bytes()), int64(one.Len())); !errors.Is(err,
+			act.ErrWrong) {
 			t.Errorf("%s: %v", name, err)
 		}
 		after, err := away.a.Store.Productions(d.ctx)
@@ -728,7 +737,8 @@ func TestAForgedProductionIsRefused(t *testing.T) {
 		}
 		var schemas int
 		if err := d.a.Store.Pool.QueryRow(d.ctx,
-			"select count(*) from pg_namespace where nspname like 'scratch%'").Scan(&schemas); err != nil || schemas != 0 {
+			"select count(*) from pg_namespace where nspname like 'scratch%'").Scan(&schemas); err != nil ||
+			schemas != 0 {
 			t.Errorf("%s: %d scratches are left, %v", name, schemas, err)
 		}
 	}

@@ -28,8 +28,8 @@ func (d *desk) heap(n int) (ids []string) {
 	d.edit(standIn("slab", geom.V{}, geom.V{X: 6, Y: 0.2, Z: 6}, nil))
 	var deeds []edit.Command
 	for i := range n {
-		deeds = append(deeds, standIn("box", geom.V{X: 0.1 * float64(i%2), Y: 0.5 + 0.5*float64(i), Z: 0.07 * float64(i%3)},
-			geom.V{X: 0.4, Y: 0.3, Z: 0.25}, nil))
+		deeds = append(deeds, standIn("box", geom.V{X: 0.1 * float64(i%2), Y: 0.5 + 0.5*float64(i),
+			Z: 0.07 * float64(i%3)}, geom.V{X: 0.4, Y: 0.3, Z: 0.25}, nil))
 	}
 	return d.edit(deeds...).Made
 }

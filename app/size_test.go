@@ -169,7 +169,8 @@ func TestSizesFromThingsInTheSetAndPivotsThatAreClicked(t *testing.T) {
 	if st.Undo != "pivot of block" {
 		t.Errorf("undo says %q", st.Undo)
 	}
-	d.edit(edit.Do(&edit.ChangePiece{ID: id, Patch: patch(map[string]any{"sizing": map[string]any{"pivot": "hanging"}})}))
+	d.edit(edit.Do(&edit.ChangePiece{ID: id,
+		Patch: patch(map[string]any{"sizing": map[string]any{"pivot": "hanging"}})}))
 	if b := where(); b.Min.Sub(before.Min).Len() > 1e-9 {
 		t.Errorf("hanging: %v, want %v", b, before)
 	}

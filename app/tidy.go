@@ -50,8 +50,8 @@ func (a *App) Tidy(ctx context.Context) (said string, err error) {
 	}
 	again, err := a.Requeue(ctx)
 	if emptied+blobs+again > 0 {
-		said = fmt.Sprintf("%d things of the bin deleted, %d files of %.1f MB given back, %d jobs put in again", emptied,
-			blobs, float64(bytes)/1e6, again)
+		said = fmt.Sprintf("%d things of the bin deleted, %d files of %.1f MB given back, %d jobs put in again",
+			emptied, blobs, float64(bytes)/1e6, again)
 	}
 	return said, err
 }
@@ -85,8 +85,9 @@ func (a *App) Requeue(ctx context.Context) (n int, err error) {
 				return err
 			}
 		}
-		takes, err := lost("select id from take t where binned is null and state in ('waiting', 'working') and not exists " +
-			"(select from river_job where kind = 'take' and args->>'take' = t.id and state in " + live + ") for update")
+		takes, err := lost("select id from take t where binned is null and state in ('waiting', 'working') and not " +
+			"exists (select from river_job where kind = 'take' and args->>'take' = t.id and state in " + live + ") " +
+			"for update")
 		if err != nil {
 			return err
 		}
@@ -100,8 +101,8 @@ func (a *App) Requeue(ctx context.Context) (n int, err error) {
 				return err
 			}
 		}
-		arrivals, err := lost("select id from arrival a where state in ('waiting', 'working') and not exists (select from " +
-			"river_job where kind = 'intake' and args->>'arrival' = a.id and state in " + live + ") for update")
+		arrivals, err := lost("select id from arrival a where state in ('waiting', 'working') and not exists (select " +
+			"from river_job where kind = 'intake' and args->>'arrival' = a.id and state in " + live + ") for update")
 		if err != nil {
 			return err
 		}
@@ -115,7 +116,8 @@ func (a *App) Requeue(ctx context.Context) (n int, err error) {
 			}
 		}
 		pieces, err := lost("select id from piece p where making <> '' and making not like 'failed%' and not exists " +
-			"(select from river_job where kind = 'make' and args->>'piece' = p.id and state in " + live + ") for update")
+			"(select from river_job where kind = 'make' and args->>'piece' = p.id and state in " + live +
+			") for update")
 		if err != nil {
 			return err
 		}

@@ -130,7 +130,8 @@ func TestCardsPlayAndLightsFlicker(t *testing.T) {
 	flicker := motion.Flicker{Depth: 1, Hertz: 3, Seed: 9}
 	d.edit(viewTo(map[string]any{"eye": geom.V{Y: 4, Z: 8}, "yaw": 0, "pitch": 0, "roll": 0, "far": 100}),
 		setTo(map[string]any{"move": motion.Move{Rate: 4, Seconds: 1,
-			Plays: []motion.Flipbook{{ID: card, Pictures: []string{red, blue}, Rate: 2}}, Flickers: []motion.Flicker{flicker}}}))
+			Plays:    []motion.Flipbook{{ID: card, Pictures: []string{red, blue}, Rate: 2}},
+			Flickers: []motion.Flicker{flicker}}}))
 	track, err := d.a.TrackOf(d.ctx, d.set, 0, 10)
 	if err != nil || len(track.Poses) != 4 {
 		t.Fatalf("%+v, %v", track, err)
@@ -155,7 +156,8 @@ func TestCardsPlayAndLightsFlicker(t *testing.T) {
 	}
 	light := func(i int) uint32 { r, g, b, _ := frames[i].At(16, 9).RGBA(); return r + g + b }
 	if brighter := flicker.At(0.25) > flicker.At(0); brighter != (light(1) > light(0)) {
-		t.Errorf("light goes from %v to %v, the picture from %d to %d", flicker.At(0), flicker.At(0.25), light(0), light(1))
+		t.Errorf("light goes from %v to %v, the picture from %d to %d", flicker.At(0), flicker.At(0.25), light(0),
+			light(1))
 	}
 }
 
@@ -202,7 +204,8 @@ func TestWhatCannotBeFramedIsRefused(t *testing.T) {
 		line = append(line, stage.MatchDot{At: geom.V{X: float64(i)}, X: 0.1 * float64(i), Y: 0.5})
 	}
 	for say, deed := range map[string]edit.Command{
-		"unknown field":            {Op: "compose", Args: patch(map[string]any{"id": box, "x": 0.5, "y": 0.5, "high": 0.5})},
+		"unknown field": {Op: "compose", Args: patch(map[string]any{"id": box, "x": 0.5, "y": 0.5,
+			"high": 0.5})},
 		"cannot be read":           {Op: "lens", Args: patch(map[string]any{"focal": "long"})},
 		"behind the lens":          edit.Do(&edit.Focus{ID: behind}),
 		"That place lies behind":   edit.Do(&edit.Focus{At: geom.V{Z: 60}}),
@@ -249,10 +252,10 @@ func TestWhatCrossesThePictureTooFastIsTold(t *testing.T) {
 	}{
 		"along, fast": {motion.CameraPath{Kind: "dolly", Points: []geom.V{{X: -100}, {X: 100}}, Seconds: 10,
 			Easing: "linear"}, true, 2 * 7.9 * math.Tan(wide/2) / 20},
-		"along, slow": {motion.CameraPath{Kind: "dolly", Points: []geom.V{{X: -1}, {X: 1}}, Seconds: 10, Easing: "linear"},
-			false, 2 * 7.9 * math.Tan(wide/2) / 0.2},
-		"about itself": {motion.CameraPath{Kind: "turntable", Center: v.Eye, Angle: 2, Seconds: 2, Easing: "linear"}, true,
-			0},
+		"along, slow": {motion.CameraPath{Kind: "dolly", Points: []geom.V{{X: -1}, {X: 1}}, Seconds: 10,
+			Easing: "linear"}, false, 2 * 7.9 * math.Tan(wide/2) / 0.2},
+		"about itself": {motion.CameraPath{Kind: "turntable", Center: v.Eye, Angle: 2, Seconds: 2, Easing: "linear"},
+			true, 0},
 	} {
 		d.edit(edit.Do(&edit.ChangeSet{Patch: patch(map[string]any{"view": v,
 			"move": motion.Move{Rate: 24, Rail: &c.rail}})}))

@@ -89,7 +89,8 @@ func Read(ctx context.Context, root fs.FS, name string) (*model.Model, error) {
 	}
 	info, err := os.Stat(out)
 	if err != nil || info.Size() > maxOutput {
-		return nil, fmt.Errorf("%s: the converter made nothing of it that can be used; ask the supplier for glTF (.glb)",
+		return nil, fmt.Errorf("%s: the converter made nothing of it that can be used; ask the supplier for glTF "+
+			"(.glb)",
 			name)
 	}
 	data, err := os.ReadFile(out)
@@ -217,7 +218,8 @@ func copyFile(root fs.FS, from, to string, limit int64) error {
 func run(ctx context.Context, dir string, tool string, args ...string) error {
 	ctx, cancel := context.WithTimeout(ctx, Timeout)
 	defer cancel()
-	limits := fmt.Sprintf("ulimit -v %d; ulimit -t %d; ulimit -c 0; exec \"$@\"", maxMemory>>10, int(Timeout.Seconds())+1)
+	limits := fmt.Sprintf("ulimit -v %d; ulimit -t %d; ulimit -c 0; exec \"$@\"", maxMemory>>10, int(Timeout.Seconds())+
+		1)
 	cmd := exec.CommandContext(ctx, "/bin/sh", append([]string{"-c", limits, "sh", tool}, args...)...)
 	cmd.Dir = dir
 	cmd.Env = []string{"PATH=/usr/bin:/bin", "HOME=" + dir, "LANG=C.UTF-8"}
@@ -232,7 +234,8 @@ func run(ctx context.Context, dir string, tool string, args ...string) error {
 	case err == nil:
 		return nil
 	case errors.Is(context.Cause(ctx), context.DeadlineExceeded):
-		return fmt.Errorf("the converter did not end within %v and was stopped; ask the supplier for glTF (.glb)", Timeout)
+		return fmt.Errorf("the converter did not end within %v and was stopped; ask the supplier for glTF (.glb)",
+			Timeout)
 	case ctx.Err() != nil:
 		return ctx.Err()
 	}

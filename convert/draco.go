@@ -36,7 +36,8 @@ func bare(data []byte) (plain, rest []byte, err error) {
 	if err := json.Unmarshal(text, &doc); err != nil {
 		return nil, nil, err
 	}
-	if about, _ := doc["asset"].(map[string]any); about == nil || !strings.HasPrefix(fmt.Sprint(about["version"]), "2") {
+	if about, _ := doc["asset"].(map[string]any); about == nil || !strings.HasPrefix(fmt.Sprint(about["version"]),
+		"2") {
 		return nil, nil, nil
 	}
 	without := func(v any, keys ...string) {

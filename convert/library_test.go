@@ -121,8 +121,8 @@ func TestTheLibraryOfModels(t *testing.T) {
 // What the converter's own account says of cameras and lights is what came of a file.
 func TestNothingOfAFileIsLostUnsaid(t *testing.T) {
 	need(t)
-	for _, rel := range []string{"FBX/global_settings.fbx", "3DS/CameraRollAnim.3ds", "LWS/move_x.lws", "BLEND/box.blend",
-		"ASE/ThreeCubesGreen.ASE"} {
+	for _, rel := range []string{"FBX/global_settings.fbx", "3DS/CameraRollAnim.3ds", "LWS/move_x.lws",
+		"BLEND/box.blend", "ASE/ThreeCubesGreen.ASE"} {
 		file := filepath.Join(testModels, rel)
 		out, err := exec.Command("assimp", "info", file).Output()
 		if err != nil {
@@ -146,7 +146,8 @@ func TestNothingOfAFileIsLostUnsaid(t *testing.T) {
 					if _, err := fmt.Sscan(f[1], &has); err != nil {
 						t.Fatal(err)
 					}
-					told := slices.ContainsFunc(m.Warnings, func(w string) bool { return strings.Contains(w, "was left out") })
+					told := slices.ContainsFunc(m.Warnings,
+						func(w string) bool { return strings.Contains(w, "was left out") })
 					if n != has && !told {
 						t.Errorf("%s: %s %d, %d came and nothing is said", rel, what, has, n)
 					}

@@ -46,7 +46,8 @@ func (a *account) settlePlaces(m *model.Model) {
 		}
 	})
 	if placed < a.placed {
-		m.Warn("%d of %d things in it were lost by the converter: compare it with its picture", a.placed-placed, a.placed)
+		m.Warn("%d of %d things in it were lost by the converter: compare it with its picture", a.placed-placed,
+			a.placed)
 	}
 }
 
@@ -120,7 +121,8 @@ func (a *account) settleLights(m *model.Model) {
 				out.Inner, out.Outer = min(max(l.inner, 0)/2, l.outer/2), min(l.outer/2, math.Pi/2)
 			}
 		default:
-			m.Warn("the light %.100q is of a kind that is not known here (ambient, or an area); it was left out", l.name)
+			m.Warn("the light %.100q is of a kind that is not known here (ambient, or an area); it was left out",
+				l.name)
 			continue
 		}
 		if peak > 0 && !math.IsInf(peak, 0) {
@@ -202,7 +204,8 @@ func (a *account) settleMap(m *model.Model, folder model.Folder, at int, t mapAc
 		return
 	}
 	if strings.HasPrefix(t.file, "*") {
-		m.Warn("a map that lies in the file, %s of %.100s, was lost by the converter: point at it under Maps", role, s.Name)
+		m.Warn("a map that lies in the file, %s of %.100s, was lost by the converter: point at it under Maps", role,
+			s.Name)
 		return
 	}
 	slot := model.EmptySlot

@@ -199,7 +199,8 @@ func FuzzAccount(f *testing.F) {
 	node := slices.Concat(u(chunkNode, 84, 1), []byte("a"), make([]byte, 64), u(0, 0, 0))
 	f.Add(slices.Concat(head, u(chunkScene, uint32(28+len(node)), 0, 0, 0, 0, 0, 0, 0), node))
 	f.Add(slices.Concat(head, u(chunkScene, 200, 0, 1, 1, 0, 0, 1, 1, chunkMaterial, 1<<31, 1<<31)))
-	f.Add(slices.Concat(head, u(chunkScene, 90, 0, 0, 0, 0, 0, 0, 1, chunkCamera, 60, 1), []byte("c"), make([]byte, 52)))
+	f.Add(slices.Concat(head, u(chunkScene, 90, 0, 0, 0, 0, 0, 0, 1, chunkCamera, 60, 1), []byte("c"),
+		make([]byte, 52)))
 	f.Fuzz(func(t *testing.T, data []byte) {
 		a, err := readAccount(bytes.NewReader(data))
 		if err != nil {

@@ -107,7 +107,8 @@ func (s *shape) lathe(part string, surface, sides int, c geom.V, profile ...[2]f
 			f0, f1 := 2*math.Pi*float64(i)/float64(sides), 2*math.Pi*float64(i+1)/float64(sides)
 			at := func(f float64, q [2]float64, v float64) uint32 {
 				sin, cos := math.Sincos(f)
-				return s.vertex(p, c.Add(v3(q[0]*cos, q[1], -q[0]*sin)), v3(dy/l*cos, -dr/l, -dy/l*sin), f*max(a[0], b[0]), -v)
+				return s.vertex(p, c.Add(v3(q[0]*cos, q[1], -q[0]*sin)), v3(dy/l*cos, -dr/l, -dy/l*sin),
+					f*max(a[0], b[0]), -v)
 			}
 			i0 := at(f0, a, run)
 			at(f1, a, run)

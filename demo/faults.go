@@ -41,9 +41,11 @@ func (l *loader) faults(production string) error {
 		return err
 	}
 	return l.edit(append(deeds,
-		l.element("ground", "yard", &lay.Ground{Middle: lay.P{Z: -4}, Width: 26, Depth: 20, Cell: 0.5, Color: "#7d776b"}),
+		l.element("ground", "yard", &lay.Ground{Middle: lay.P{Z: -4}, Width: 26, Depth: 20, Cell: 0.5,
+			Color: "#7d776b"}),
 		l.element("room", "hut", &lay.Room{Outline: quad(5, -7, 8, -4.6), Height: 2.4, Wall: 0.15,
-			Openings: []lay.Opening{{Wall: 2, Along: 1.5, Width: 0.95, Head: 2.05, Door: "right", Out: true, Frame: 0.05}}}),
+			Openings: []lay.Opening{{Wall: 2, Along: 1.5, Width: 0.95, Head: 2.05, Door: "right", Out: true,
+				Frame: 0.05}}}),
 		l.element("limit", "limit", &lay.Limit{Triangles: 10_000}),
 		edit.Do(&edit.ChangeSet{Patch: patch}),
 		edit.Do(&edit.KeepShot{Name: "all faults"}))...)

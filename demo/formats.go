@@ -113,8 +113,8 @@ name="centimeter" meter="0.01"/><up_axis>Z_UP</up_axis></asset>
 			continue
 		}
 		fmt.Fprintf(&out, "<geometry id=\"g%d\" name=%q><mesh>\n", i, n.Name)
-		fmt.Fprintf(&nodes, "<node id=\"n%d\" name=%q><instance_geometry url=\"#g%d\"><bind_material><technique_common>", i,
-			n.Name, i)
+		fmt.Fprintf(&nodes,
+			"<node id=\"n%d\" name=%q><instance_geometry url=\"#g%d\"><bind_material><technique_common>", i, n.Name, i)
 		var places, normals, prims bytes.Buffer
 		count := 0
 		for _, p := range m.Meshes[n.Mesh].Parts {
@@ -122,8 +122,10 @@ name="centimeter" meter="0.01"/><up_axis>Z_UP</up_axis></asset>
 				fmt.Fprintf(&places, "%.3f %.3f %.3f ", 100*p.Positions[k], -100*p.Positions[k+2], 100*p.Positions[k+1])
 				fmt.Fprintf(&normals, "%.4f %.4f %.4f ", p.Normals[k], -p.Normals[k+2], p.Normals[k+1])
 			}
-			fmt.Fprintf(&prims, "<triangles material=\"s%d\" count=\"%d\"><input semantic=\"VERTEX\" source=\"#g%d-v\" "+
-				"offset=\"0\"/><input semantic=\"NORMAL\" source=\"#g%d-n\" offset=\"0\"/><p>", p.Surface, len(p.Indices)/3, i, i)
+			fmt.Fprintf(&prims,
+				"<triangles material=\"s%d\" count=\"%d\"><input semantic=\"VERTEX\" source=\"#g%d-v\" "+
+					"offset=\"0\"/><input semantic=\"NORMAL\" source=\"#g%d-n\" offset=\"0\"/><p>", p.Surface,
+				len(p.Indices)/3, i, i)
 			for _, x := range p.Indices {
 				fmt.Fprintf(&prims, "%d ", int(x)+count)
 			}
@@ -138,7 +140,8 @@ name="centimeter" meter="0.01"/><up_axis>Z_UP</up_axis></asset>
 			fmt.Fprintf(&out, "<source id=\"g%d-%s\"><float_array id=\"g%d-%sa\" "+
 				"count=\"%d\">%s</float_array><technique_common><accessor source=\"#g%d-%sa\" count=\"%d\" stride=\"3\"><param "+
 				"name=\"X\" type=\"float\"/><param name=\"Y\" type=\"float\"/><param name=\"Z\" "+
-				"type=\"float\"/></accessor></technique_common></source>\n", i, src.id, i, src.id, 3*count, src.data.String(), i,
+				"type=\"float\"/></accessor></technique_common></source>\n", i, src.id, i, src.id, 3*count,
+				src.data.String(), i,
 				src.id, count)
 		}
 		fmt.Fprintf(&out, "<vertices id=\"g%d-v\"><input semantic=\"POSITION\" "+

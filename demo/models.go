@@ -70,7 +70,8 @@ func clock() *model.Model {
 	s := newShape("station clock")
 	iron, face := s.surface("iron", 0.07, 0.1, 0.09, 0.45, 0.7),
 		s.textured("dial", dial(), 0.35, glow(0.5, 0.46, 0.36, 8))
-	s.lathe("post", iron, 20, geom.V{}, [2]float64{0, 0}, [2]float64{0.2, 0}, [2]float64{0.2, 0.1}, [2]float64{0.09, 0.2},
+	s.lathe("post", iron, 20, geom.V{}, [2]float64{0, 0}, [2]float64{0.2, 0}, [2]float64{0.2, 0.1},
+		[2]float64{0.09, 0.2},
 		[2]float64{0.07, 0.9}, [2]float64{0.055, 1}, [2]float64{0.05, 2.6}, [2]float64{0.07, 2.66}, [2]float64{0, 2.66})
 	s.tube("drum", iron, 40, v3(0, 3, -0.11), v3(0, 3, 0.11), 0.38)
 	for _, side := range []float64{1, -1} {
@@ -92,9 +93,11 @@ func clock() *model.Model {
 func lampPost() *model.Model {
 	s := newShape("lamp post")
 	iron, pane, wick := s.surface("iron", 0.06, 0.08, 0.08, 0.5, 0.6),
-		s.surface("lamp glass", 1, 0.86, 0.6, 0.3, 0, glow(1, 0.72, 0.38, 900)), s.surface("brass", 0.8, 0.6, 0.25, 0.3, 1)
+		s.surface("lamp glass", 1, 0.86, 0.6, 0.3, 0, glow(1, 0.72, 0.38, 900)), s.surface("brass", 0.8, 0.6, 0.25, 0.3,
+			1)
 	s.lathe("post", iron, 16, geom.V{}, [2]float64{0, 0}, [2]float64{0.17, 0}, [2]float64{0.17, 0.12},
-		[2]float64{0.11, 0.18}, [2]float64{0.1, 0.7}, [2]float64{0.07, 0.8}, [2]float64{0.045, 3.2}, [2]float64{0.07, 3.26},
+		[2]float64{0.11, 0.18}, [2]float64{0.1, 0.7}, [2]float64{0.07, 0.8}, [2]float64{0.045, 3.2},
+		[2]float64{0.07, 3.26},
 		[2]float64{0.05, 3.34})
 	s.tube("bar", iron, 10, v3(-0.32, 3.0, 0), v3(0.32, 3.0, 0), 0.018)
 	s.lathe("lamp", pane, 4, v3(0, 3.36, 0), [2]float64{0.1, 0}, [2]float64{0.19, 0.42})
@@ -239,14 +242,16 @@ func railcar() *model.Model {
 		for _, x := range []float64{-0.8, 0.8} {
 			s.tube("headlamps", lamp, 16, v3(x, 1.35, z), v3(x, 1.35, zz), 0.13)
 			s.tube("buffers", iron, 14, v3(x, 1.02, z), v3(x, 1.02, z+math.Copysign(0.42, z)), 0.07)
-			s.tube("buffers", iron, 18, v3(x, 1.02, z+math.Copysign(0.4, z)), v3(x, 1.02, z+math.Copysign(0.45, z)), 0.2)
+			s.tube("buffers", iron, 18, v3(x, 1.02, z+math.Copysign(0.4, z)), v3(x, 1.02, z+math.Copysign(0.45, z)),
+				0.2)
 		}
 	}
 	p := s.into("roof", roof)
 	for i := 0; i < 12; i++ {
 		a0, a1 := math.Pi*float64(i)/12, math.Pi*float64(i+1)/12
 		at := func(a, z float64) uint32 {
-			return s.vertex(p, v3(1.28*math.Cos(a), 2.95+0.36*math.Sin(a), z), v3(0.36*math.Cos(a), 1.28*math.Sin(a), 0), a, z)
+			return s.vertex(p, v3(1.28*math.Cos(a), 2.95+0.36*math.Sin(a), z), v3(0.36*math.Cos(a), 1.28*math.Sin(a),
+				0), a, z)
 		}
 		i0 := at(a0, 5.3)
 		at(a0, -5.3)
@@ -255,8 +260,8 @@ func railcar() *model.Model {
 		p.Indices = append(p.Indices, i0, i0+1, i0+2, i0, i0+2, i0+3)
 		for _, z := range []float64{5.3, -5.3} {
 			n := v3(0, 0, math.Copysign(1, z))
-			c, d, e := s.vertex(p, v3(0, 2.95, z), n, 0, 0), s.vertex(p, v3(1.28*math.Cos(a0), 2.95+0.36*math.Sin(a0), z), n, 0,
-				0), s.vertex(p, v3(1.28*math.Cos(a1), 2.95+0.36*math.Sin(a1), z), n, 0, 0)
+			c, d, e := s.vertex(p, v3(0, 2.95, z), n, 0, 0), s.vertex(p, v3(1.28*math.Cos(a0), 2.95+0.36*math.Sin(a0),
+				z), n, 0, 0), s.vertex(p, v3(1.28*math.Cos(a1), 2.95+0.36*math.Sin(a1), z), n, 0, 0)
 			if z > 0 {
 				p.Indices = append(p.Indices, c, d, e)
 			} else {
@@ -334,7 +339,8 @@ func conifer(name string, h float64, seed uint64) *model.Model {
 	bark, green := s.textured("bark", speckle(0.23, 0.16, 0.11, 0.5, 24, seed), 0.95),
 		s.textured("needles", needles(seed), 0.9, cutOut)
 	r := rand.New(rand.NewPCG(seed, 7))
-	s.lathe("trunk", bark, 10, geom.V{}, [2]float64{h * 0.03, 0}, [2]float64{h * 0.02, h * 0.2}, [2]float64{h * 0.002, h})
+	s.lathe("trunk", bark, 10, geom.V{}, [2]float64{h * 0.03, 0}, [2]float64{h * 0.02, h * 0.2},
+		[2]float64{h * 0.002, h})
 	for y := h * 0.1; y < h*0.98; y += h * 0.026 {
 		reach := (h - y) * (0.24 + 0.05*r.Float64())
 		n := 7

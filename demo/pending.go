@@ -16,7 +16,8 @@ func churn() *model.Model {
 	s := newShape("milk churn")
 	tin, brass := s.surface("tin", 0.62, 0.64, 0.66, 0.35, 1), s.surface("brass plate", 0.75, 0.55, 0.2, 0.3, 1)
 	s.lathe("can", tin, 28, geom.V{}, [2]float64{0, 0}, [2]float64{0.19, 0}, [2]float64{0.2, 0.03},
-		[2]float64{0.19, 0.42}, [2]float64{0.1, 0.56}, [2]float64{0.1, 0.62}, [2]float64{0.13, 0.66}, [2]float64{0, 0.66})
+		[2]float64{0.19, 0.42}, [2]float64{0.1, 0.56}, [2]float64{0.1, 0.62}, [2]float64{0.13, 0.66},
+		[2]float64{0, 0.66})
 	s.lathe("lid", tin, 28, v3(0, 0.66, 0), [2]float64{0, 0}, [2]float64{0.11, 0}, [2]float64{0.1, 0.05},
 		[2]float64{0, 0.07})
 	for _, x := range []float64{-1, 1} {
@@ -91,8 +92,8 @@ func Pending() ([]Download, error) {
 	files, err := objFiles("notice_board", board(), geom.Identity, "")
 	for i := range files {
 		if strings.HasSuffix(files[i].name, ".mtl") {
-			files[i].data = []byte("newmtl BoardWood\nmap_Kd BoardWood_BaseColor.png\nnorm BoardWood_Normal.png\nnewmtl " +
-				"Timetable\nmap_Kd Timetable_BaseColor.png\n")
+			files[i].data = []byte("newmtl BoardWood\nmap_Kd BoardWood_BaseColor.png\nnorm " +
+				"BoardWood_Normal.png\nnewmtl Timetable\nmap_Kd Timetable_BaseColor.png\n")
 		}
 	}
 	data, perr := pack(append(files, file{"readme.txt", []byte(paid)}))
@@ -191,8 +192,8 @@ func Shop() (*supplier.Server, error) {
 		failed = cmp.Or(failed, err, perr)
 		return data
 	}
-	offer(supplier.Offer{ID: "churn", Name: "Milk churn", Say: "tin, with a brass plate", Author: "Kestrel Saddle Models",
-		Licence: "CC0-1.0", Currency: "EUR"},
+	offer(supplier.Offer{ID: "churn", Name: "Milk churn", Say: "tin, with a brass plate",
+		Author: "Kestrel Saddle Models", Licence: "CC0-1.0", Currency: "EUR"},
 		form{"GLB", "churn.glb", glbOf(churn()), supplier.Plain, ""},
 		form{"STL", "churn.stl", stlOf(churn(), zUp(1000), false), supplier.Plain, "no surfaces"},
 		form{"PLY", "churn.ply", plyOf(churn()), supplier.Plain, "colours on the vertices"})
@@ -206,13 +207,14 @@ func Shop() (*supplier.Server, error) {
 		Licence: "CC-BY-NC-4.0", Price: 9.5, Currency: "EUR"},
 		form{"OBJ", "bench_obj.zip", zipped("bench", bench()), supplier.Slow, "comes slowly"},
 		form{"GLB", "bench.glb", glbOf(bench()), supplier.Fails, "sold out today"})
-	offer(supplier.Offer{ID: "lantern", Name: "Hand lantern", Say: "for guards at night", Author: "Kestrel Saddle Models",
-		Licence: "CC0-1.0", Currency: "EUR"},
+	offer(supplier.Offer{ID: "lantern", Name: "Hand lantern", Say: "for guards at night",
+		Author: "Kestrel Saddle Models", Licence: "CC0-1.0", Currency: "EUR"},
 		form{"GLB", "lantern.glb", glbOf(lantern()), supplier.Plain, ""},
 		form{"COLLADA", "lantern.dae", daeOf(lantern()), supplier.Plain, "in centimetres, Z up"})
 	offer(supplier.Offer{ID: "boulder", Name: "Boulder", Say: "granite with lichen", Author: "Kestrel Saddle Models",
 		Licence: "CC0-1.0", Currency: "EUR"},
 		form{"GLB", "granite.glb", glbOf(boulder()), supplier.Plain, ""},
-		form{"PLY", "granite.ply", plyOf(boulder()), supplier.Breaks, "the connection breaks off and is taken up again"})
+		form{"PLY", "granite.ply", plyOf(boulder()), supplier.Breaks,
+			"the connection breaks off and is taken up again"})
 	return s, failed
 }

@@ -16,7 +16,8 @@ const (
 // too wide.
 func waitingRoom() (Download, error) {
 	var files []file
-	for _, m := range []*model.Model{counter(), stool(), stove(), cupboard(), coatRack(), floorPanel(), umbrellaStand()} {
+	for _, m := range []*model.Model{counter(), stool(), stove(), cupboard(), coatRack(), floorPanel(),
+		umbrellaStand()} {
 		some, err := objFiles(m.Name+"/"+m.Name, m, zUp(1000), "")
 		if err != nil {
 			return Download{}, err
@@ -94,7 +95,8 @@ func coatRack() *model.Model {
 	s := newShape("coat_rack")
 	wood, iron := s.surface("stained beech", 0.3, 0.18, 0.1, 0.5, 0), s.surface("hooks", 0.08, 0.08, 0.09, 0.4, 0.8)
 	s.lathe("foot", wood, 28, v3(0, 0, 0), [2]float64{0, 0}, [2]float64{0.26, 0}, [2]float64{0.26, 0.03},
-		[2]float64{0.05, 0.09}, [2]float64{0.03, 0.2}, [2]float64{0.025, 1.7}, [2]float64{0.04, 1.74}, [2]float64{0, 1.8})
+		[2]float64{0.05, 0.09}, [2]float64{0.03, 0.2}, [2]float64{0.025, 1.7}, [2]float64{0.04, 1.74},
+		[2]float64{0, 1.8})
 	for _, a := range [][2]float64{{1, 0}, {-1, 0}, {0, 1}, {0, -1}} {
 		s.tube("hooks", iron, 8, v3(0, 1.6, 0), v3(0.16*a[0], 1.68, 0.16*a[1]), 0.01)
 		s.ball("hooks", iron, 8, v3(0.16*a[0], 1.69, 0.16*a[1]), v3(0.018, 0.018, 0.018))
@@ -127,7 +129,8 @@ func umbrellaStand() *model.Model {
 	s := newShape("umbrella_stand")
 	tin := s.surface("tin blue", 0.12, 0.2, 0.32, 0.4, 0.6)
 	s.lathe("vessel", tin, 30, v3(0, 0, 0), [2]float64{0, 0}, [2]float64{0.13, 0}, [2]float64{0.13, 0.02},
-		[2]float64{0.11, 0.05}, [2]float64{0.13, 0.58}, [2]float64{0.14, 0.6}, [2]float64{0.12, 0.6}, [2]float64{0.1, 0.04},
+		[2]float64{0.11, 0.05}, [2]float64{0.13, 0.58}, [2]float64{0.14, 0.6}, [2]float64{0.12, 0.6},
+		[2]float64{0.1, 0.04},
 		[2]float64{0, 0.04})
 	return s.done()
 }

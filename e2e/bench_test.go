@@ -49,7 +49,8 @@ func BenchmarkEdit(b *testing.B) {
 		if code, out := s.post("/api/sets/"+set+"/edit",
 			map[string]any{"revision": -1,
 				"commands": []any{map[string]any{"op": "change placement",
-					"args": map[string]any{"id": id, "patch": map[string]any{"yaw": n / 10}}}}}); code != http.StatusOK {
+					"args": map[string]any{"id": id,
+						"patch": map[string]any{"yaw": n / 10}}}}}); code != http.StatusOK {
 			b.Fatalf("%d %s", code, out)
 		}
 	}
@@ -71,8 +72,8 @@ func BenchmarkWideShot(b *testing.B) {
 		s.every = 0
 		start := time.Now()
 		code, out := s.post("/api/sets/"+set+"/takes",
-			map[string]any{"shot": shot, "kind": "still", "settings": map[string]any{"width": 1280, "samples": 16, "bounces": 4,
-				"denoise": true}})
+			map[string]any{"shot": shot, "kind": "still", "settings": map[string]any{"width": 1280, "samples": 16,
+				"bounces": 4, "denoise": true}})
 		var take struct{ ID string }
 		if code != http.StatusOK || json.Unmarshal(out, &take) != nil {
 			b.Fatalf("%d %s", code, out)

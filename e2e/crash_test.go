@@ -58,7 +58,8 @@ func TestKilledServerLosesNothingConfirmed(t *testing.T) {
 				x := float64(hand*1000 + i)
 				code, out := s.post("/api/sets/"+set+"/edit",
 					map[string]any{"revision": -1,
-						"commands": []any{map[string]any{"op": "place", "args": map[string]any{"standIn": "box", "at": geom.V{X: x}}}}})
+						"commands": []any{map[string]any{"op": "place", "args": map[string]any{"standIn": "box",
+							"at": geom.V{X: x}}}}})
 				if code != 200 {
 					return // the server is gone
 				}
@@ -198,7 +199,8 @@ func TestAnExportedSetPassesTheKhronosValidator(t *testing.T) {
 		t.Fatal(err)
 	}
 	for name, data := range map[string][]byte{"figure.glb": buf.Bytes(), "bench.zip": bench} {
-		if code, out := s.send("/api/productions/"+production+"/arrivals?name="+name, bytes.NewReader(data)); code != 200 {
+		if code, out := s.send("/api/productions/"+production+"/arrivals?name="+name,
+			bytes.NewReader(data)); code != 200 {
 			t.Fatalf("%d %s", code, out)
 		}
 	}

@@ -72,7 +72,8 @@ func TestASetIsDressedFromTheBlockout(t *testing.T) {
 	b.fill("ceiling at", "2.6m")
 	b.press("Door")
 	s.await(set, "the door", func(st *query.State) bool {
-		return len(element(st, "room").Swings) == 1 && strings.Contains(string(element(st, "room").Spec), `"height":2.6`)
+		return len(element(st, "room").Swings) == 1 && strings.Contains(string(element(st, "room").Spec),
+			`"height":2.6`)
 	})
 	b.until("document.querySelector('[data-swing]')")
 	b.idle()
@@ -199,7 +200,8 @@ func TestASetIsDressedFromTheBlockout(t *testing.T) {
 			break
 		}
 		if n > 60 {
-			t.Fatalf("after %d steps back there are %d placements and %d elements", n, len(st.Placements), len(st.Elements))
+			t.Fatalf("after %d steps back there are %d placements and %d elements", n, len(st.Placements),
+				len(st.Elements))
 		}
 		was := st.Revision
 		b.press("Undo")
@@ -219,7 +221,8 @@ func TestThingsAreMovedTogetherAndInLine(t *testing.T) {
 		s.post("/api/sets/"+set+"/edit",
 			map[string]any{"revision": -1,
 				"commands": []any{map[string]any{"op": "place",
-					"args": map[string]any{"standIn": "box", "at": map[string]float64{"x": x, "z": 0.13 * float64(i)}}}}})
+					"args": map[string]any{"standIn": "box", "at": map[string]float64{"x": x,
+						"z": 0.13 * float64(i)}}}}})
 	}
 	s.post("/api/sets/"+set+"/edit",
 		map[string]any{"revision": -1,
@@ -257,9 +260,11 @@ func TestThingsAreMovedTogetherAndInLine(t *testing.T) {
 	// Both get a name with a number, by one pattern.
 	eval[bool](b, "(document.querySelector('details:has([aria-label=\"Pattern for the names\"])').open = true)")
 	b.fill("Pattern for the names", "crate ##")
-	s.await(set, "the names", func(st *query.State) bool { return placed(st, "crate 01") != nil && placed(st, "crate 02") != nil })
+	s.await(set, "the names",
+		func(st *query.State) bool { return placed(st, "crate 01") != nil && placed(st, "crate 02") != nil })
 	b.do(chromedp.KeyEvent(","))
-	s.await(set, "the names of before", func(st *query.State) bool { return placed(st, "box 2") != nil && placed(st, "box 3") != nil })
+	s.await(set, "the names of before",
+		func(st *query.State) bool { return placed(st, "box 2") != nil && placed(st, "box 3") != nil })
 	b.idle()
 	b.keys("g")
 	st := s.await(set, "the group", func(st *query.State) bool { return placed(st, "box 2").Group != "" })
@@ -318,7 +323,8 @@ func TestThingsFallUntilTheyRest(t *testing.T) {
 	b.until(fmt.Sprintf("Alpine.store('v').st.revision >= %d", heap.Revision))
 	b.press("Undo")
 	s.await(set, "the heap taken back", func(st *query.State) bool {
-		return slices.EqualFunc(st.Placements, down.Placements, func(x, y query.PlacementState) bool { return x.At == y.At })
+		return slices.EqualFunc(st.Placements, down.Placements,
+			func(x, y query.PlacementState) bool { return x.At == y.At })
 	})
 	b.idle()
 	b.press("Undo")
@@ -333,7 +339,8 @@ func TestAPressIsNotLostWhileListsAreDrawn(t *testing.T) {
 	b.mouse(chromedp.MousePressed, at[0], at[1])
 	eval[bool](b, "(Alpine.store('v').st.pieces = [...Alpine.store('v').st.pieces], true)")
 	s.edit(set,
-		map[string]any{"op": "place", "args": map[string]any{"standIn": "person", "name": "passer-by", "at": geom.V{X: 3}}})
+		map[string]any{"op": "place", "args": map[string]any{"standIn": "person", "name": "passer-by",
+			"at": geom.V{X: 3}}})
 	b.until("Alpine.store('v').st.placements.length === 1")
 	b.mouse(chromedp.MouseReleased, at[0], at[1])
 	s.await(set, "the box", func(st *query.State) bool { return placed(st, "box") != nil })

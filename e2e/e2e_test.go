@@ -337,7 +337,8 @@ func (b *tab) until(js string) {
 			return
 		}
 	}
-	message, _ := chromedp.Run(b.ctx, chromedp.Evaluate[string]("document.getElementById('message')?.textContent || ''"))
+	message, _ := chromedp.Run(b.ctx,
+		chromedp.Evaluate[string]("document.getElementById('message')?.textContent || ''"))
 	b.Fatalf("waited in vain for %s; the page says %q", js, message)
 }
 
@@ -429,8 +430,10 @@ func (b *tab) dropFiles(selector string, paths ...string) {
 	b.do(chromedp.Func(func(ctx context.Context, t *chromedp.Target) error {
 		for _, kind := range []input.DispatchDragEventType{input.DispatchDragEventTypeDragEnter,
 			input.DispatchDragEventTypeDragOver, input.DispatchDragEventTypeDrop} {
-			if _, err := cdp.Call(ctx, t, input.DispatchDragEvent, input.DispatchDragEventParams{Type: kind, X: at[0], Y: at[1],
-				Data: &input.DragData{Items: []*input.DragDataItem{}, Files: paths, DragOperationsMask: 1}}); err != nil {
+			if _, err := cdp.Call(ctx, t, input.DispatchDragEvent, input.DispatchDragEventParams{Type: kind, X: at[0],
+				Y: at[1],
+				Data: &input.DragData{Items: []*input.DragDataItem{}, Files: paths,
+					DragOperationsMask: 1}}); err != nil {
 				return err
 			}
 		}

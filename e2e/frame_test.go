@@ -45,8 +45,8 @@ func street(t *testing.T) (s *site, b *tab, set string) {
 			"at": geom.V{X: 3.2, Z: 2.5}}},
 		map[string]any{"op": "place", "args": map[string]any{"standIn": "person", "name": "far man",
 			"at": geom.V{X: 1.5, Z: -9}}},
-		map[string]any{"op": "place", "args": map[string]any{"standIn": "box", "name": "house", "at": geom.V{X: -9, Z: -24},
-			"patch": map[string]any{"size": geom.V{X: 8, Y: 6, Z: 6}}}},
+		map[string]any{"op": "place", "args": map[string]any{"standIn": "box", "name": "house",
+			"at": geom.V{X: -9, Z: -24}, "patch": map[string]any{"size": geom.V{X: 8, Y: 6, Z: 6}}}},
 		map[string]any{"op": "change set",
 			"args": map[string]any{"patch": map[string]any{"view": map[string]any{"eye": geom.V{Y: 1.6, Z: 8}, "yaw": 0,
 				"pitch": 0, "near": 0.1, "far": 20}}}})
@@ -274,8 +274,8 @@ func TestProjectionAgreesThroughEveryLens(t *testing.T) {
 		mx, my := w.Mid()
 		p := geom.V{X: -2, Y: 0.4, Z: -3}
 		x, y, _, _ := v.Project(p)
-		got := eval[[]float64](b, fmt.Sprintf("Alpine.store('v').lens.reference(%v, %v, %v, %v, [%v, %v, %v])", hx, hy, mx,
-			my, p.X, p.Y, p.Z))
+		got := eval[[]float64](b, fmt.Sprintf("Alpine.store('v').lens.reference(%v, %v, %v, %v, [%v, %v, %v])", hx, hy,
+			mx, my, p.X, p.Y, p.Z))
 		if math.Abs(got[0]-x)*1280 > 0.5 || math.Abs(got[1]-y)*1280/v.Aspect > 0.5 {
 			t.Errorf("%v: by a view offset %v, in the core %v, %v", view, got, x, y)
 		}
@@ -308,8 +308,9 @@ func TestACameraIsMatchedToAPicture(t *testing.T) {
 	b.press("a known place")
 	for i, p := range known {
 		x, y, _, _ := truth.Project(p)
-		at := eval[[2]float64](b, fmt.Sprintf("(l => { const r = l.canvas.getBoundingClientRect(), f = l.frame(); return "+
-			"[r.left + f.x + %v * f.w, r.top + f.y + %v * f.h] })(Alpine.store('v').lens)", x, y))
+		at := eval[[2]float64](b,
+			fmt.Sprintf("(l => { const r = l.canvas.getBoundingClientRect(), f = l.frame(); return "+
+				"[r.left + f.x + %v * f.w, r.top + f.y + %v * f.h] })(Alpine.store('v').lens)", x, y))
 		b.do(chromedp.MouseClickXY(at[0], at[1]))
 		s.await(set, "the mark", func(st *query.State) bool { return len(st.Set.Match.Points) == i+1 })
 		b.until(fmt.Sprintf("Alpine.store('v').match.points.length === %d", i+1))

@@ -289,7 +289,8 @@ func TestHandlesDoNotJump(t *testing.T) {
 	id := st.Placements[0].ID
 	// 20°
 	s.edit(set,
-		map[string]any{"op": "change placement", "args": map[string]any{"id": id, "patch": map[string]any{"yaw": 0.349}}})
+		map[string]any{"op": "change placement", "args": map[string]any{"id": id,
+			"patch": map[string]any{"yaw": 0.349}}})
 	b.until("Math.abs(Alpine.store('v').st.placements[0].yaw - 0.349) < 1e-9")
 	b.until("document.querySelector('[data-dial]')")
 	dial := b.middle("[data-dial]")
@@ -310,8 +311,8 @@ func TestHandlesDoNotJump(t *testing.T) {
 	// The camera's place off the grid, and its aim: by as much as the hand.
 	s.edit(set,
 		map[string]any{"op": "change set",
-			"args": map[string]any{"patch": map[string]any{"view": map[string]any{"eye": geom.V{X: 0.137, Y: 1.6, Z: 6.211},
-				"yaw": 0.31}}}})
+			"args": map[string]any{"patch": map[string]any{"view": map[string]any{"eye": geom.V{X: 0.137, Y: 1.6,
+				Z: 6.211}, "yaw": 0.31}}}})
 	b.until("Math.abs(Alpine.store('v').st.set.view.yaw - 0.31) < 1e-9")
 	px := eval[float64](b, "Alpine.store('v').plan.px")
 	eye := b.middle("[data-camera=eye]")

@@ -65,8 +65,8 @@ func crate(boxes ...[3]any) string {
 		s := x[2].([3]float64)
 		fmt.Fprintf(&b, "o %s\nusemtl %s\n", x[0], x[1])
 		for k := range 8 {
-			fmt.Fprintf(&b, "v %g %g %g\nvt %d %d\n", s[0]*float64(k&1)+float64(2*i), s[1]*float64(k>>1&1), s[2]*float64(k>>2),
-				k&1, k>>1&1)
+			fmt.Fprintf(&b, "v %g %g %g\nvt %d %d\n", s[0]*float64(k&1)+float64(2*i), s[1]*float64(k>>1&1),
+				s[2]*float64(k>>2), k&1, k>>1&1)
 		}
 		for _, q := range [][4]int{{0, 4, 6, 2}, {1, 3, 7, 5}, {0, 1, 5, 4}, {2, 6, 7, 3}, {0, 2, 3, 1}, {4, 5, 7, 6}} {
 			b.WriteString("f")
@@ -166,7 +166,8 @@ func TestFromADropToATexturedPieceThatStaysThroughANewerVersion(t *testing.T) {
 
 	// A newer version, in centimetres, with one part more: it replaces the
 	// piece, and everything stays.
-	newer := crate([3]any{"Body", "Planks", [3]float64{100, 100, 100}}, [3]any{"Lid", "Strap", [3]float64{100, 10, 100}},
+	newer := crate([3]any{"Body", "Planks", [3]float64{100, 100, 100}},
+		[3]any{"Lid", "Strap", [3]float64{100, 10, 100}},
 		[3]any{"PriceTag", "Planks", [3]float64{10, 20, 1}}, [3]any{"Handle", "Strap", [3]float64{20, 5, 5}})
 	b.do(chromedp.SetUploadFiles("#files",
 		[]string{file("crate_v2.zip", zipOf(t, "crate.obj", spread(newer), "crate.mtl", crateMTL, "Crate_BaseColor.png",
@@ -306,7 +307,8 @@ func TestPartsRepairsAndTheLibrary(t *testing.T) {
 		b.fill("Tags, separated by commas", "wood, stack")
 		b.fill("Credit: price", "12.5")
 		s.await(set, "the credit", func(st *query.State) bool {
-			return st.Pieces[0].Credit.Price == 12.5 && st.Pieces[0].Credit.Currency == "EUR" && len(st.Pieces[0].Tags) == 2
+			return st.Pieces[0].Credit.Price == 12.5 && st.Pieces[0].Credit.Currency == "EUR" &&
+				len(st.Pieces[0].Tags) == 2
 		})
 	}
 	// The second production finds it by words and brings it over.
@@ -363,7 +365,8 @@ func TestASupplierIsFetchedFromAndAPictureAssigned(t *testing.T) {
 	// A picture that the model does not name is put into a slot by hand.
 	dir := t.TempDir()
 	for name, data := range map[string]string{"plate/plate.obj": crate([3]any{"Plate", "Steel", [3]float64{1, 0.1, 1}}),
-		"plate/crate.mtl": "newmtl Steel\nKd 0.5 0.5 0.5\n", "plate/scratches.png": flat(t, color.NRGBA{90, 90, 90, 255})} {
+		"plate/crate.mtl": "newmtl Steel\nKd 0.5 0.5 0.5\n", "plate/scratches.png": flat(t,
+			color.NRGBA{90, 90, 90, 255})} {
 		path := filepath.Join(dir, name)
 		_ = os.MkdirAll(filepath.Dir(path), 0o700)
 		if err := os.WriteFile(path, []byte(data), 0o600); err != nil {
@@ -377,8 +380,9 @@ func TestASupplierIsFetchedFromAndAPictureAssigned(t *testing.T) {
 	b.press("Maps")
 	b.click("[data-cell='Steel roughness']")
 	b.until("document.querySelector('[aria-label=\"Picture for roughness of Steel\"]')")
-	eval[bool](b, "(e => { e.value = e.options[1].value; e.dispatchEvent(new Event('change', {bubbles: true})); return "+
-		"true })(document.querySelector('[aria-label=\"Picture for roughness of Steel\"]'))")
+	eval[bool](b,
+		"(e => { e.value = e.options[1].value; e.dispatchEvent(new Event('change', {bubbles: true})); return "+
+			"true })(document.querySelector('[aria-label=\"Picture for roughness of Steel\"]'))")
 	s.await(set, "the slot", func(st *query.State) bool {
 		return len(st.Pieces[1].Facts.Textures) == 1 && st.Pieces[1].Making == ""
 	})

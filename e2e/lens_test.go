@@ -42,10 +42,10 @@ func TestThingsAreHandledInTheLensView(t *testing.T) {
 			"patch": map[string]any{"size": geom.V{X: 60, Y: 0.2, Z: 60}}}},
 		map[string]any{"op": "place", "args": map[string]any{"standIn": "box", "name": "crate", "at": geom.V{X: -1},
 			"patch": map[string]any{"size": geom.V{X: 1, Y: 1, Z: 1}}}},
-		map[string]any{"op": "place", "args": map[string]any{"standIn": "slab", "name": "table", "at": geom.V{X: 2, Z: 0},
-			"patch": map[string]any{"size": geom.V{X: 2.4, Y: 0.8, Z: 2.4}}}},
-		map[string]any{"op": "place", "args": map[string]any{"standIn": "wall", "name": "screen", "at": geom.V{X: -4, Z: -3},
-			"patch": map[string]any{"size": geom.V{X: 2, Y: 3, Z: 0.2}}}},
+		map[string]any{"op": "place", "args": map[string]any{"standIn": "slab", "name": "table",
+			"at": geom.V{X: 2, Z: 0}, "patch": map[string]any{"size": geom.V{X: 2.4, Y: 0.8, Z: 2.4}}}},
+		map[string]any{"op": "place", "args": map[string]any{"standIn": "wall", "name": "screen",
+			"at": geom.V{X: -4, Z: -3}, "patch": map[string]any{"size": geom.V{X: 2, Y: 3, Z: 0.2}}}},
 		map[string]any{"op": "place", "args": map[string]any{"standIn": "person", "name": "hider",
 			"at": geom.V{X: -4.2, Z: -4}}},
 		map[string]any{"op": "change set",
@@ -175,7 +175,8 @@ func TestANudgeMovesKilobytes(t *testing.T) {
 	for i := range 400 {
 		deeds = append(deeds,
 			map[string]any{"op": "place",
-				"args": map[string]any{"standIn": "box", "at": geom.V{X: float64(3 * (i % 20)), Z: -float64(3 * (i / 20))}}})
+				"args": map[string]any{"standIn": "box", "at": geom.V{X: float64(3 * (i % 20)),
+					Z: -float64(3 * (i / 20))}}})
 	}
 	s.edit(set, deeds...)
 	b.until("Alpine.store('v').st?.placements.length === 400")

@@ -35,8 +35,9 @@ func TestTheLineUpIsPulledZoomedAndOrdered(t *testing.T) {
 	// rect is where a piece is on the page: left, top, width, height.
 	rect := func(name string) []float64 {
 		t.Helper()
-		return eval[[]float64](b, fmt.Sprintf("(r => [r.left, r.top, r.width, r.height])(document.querySelector('#lineup "+
-			"[data-piece=\"%s\"] path').getBoundingClientRect())", id(name)))
+		return eval[[]float64](b,
+			fmt.Sprintf("(r => [r.left, r.top, r.width, r.height])(document.querySelector('#lineup "+
+				"[data-piece=\"%s\"] path').getBoundingClientRect())", id(name)))
 	}
 	near := func(what string, got, want, off float64) {
 		t.Helper()
@@ -71,7 +72,8 @@ func TestTheLineUpIsPulledZoomedAndOrdered(t *testing.T) {
 	near("about the pointer", now[0]+now[2]/2, middle, 1.5)
 	// From the right a door is a board.
 	b.choose("Side of the silhouettes", "right")
-	b.until(fmt.Sprintf("document.querySelector('#lineup [data-piece=\"%s\"]').textContent.includes('door')", id("door")))
+	b.until(fmt.Sprintf("document.querySelector('#lineup [data-piece=\"%s\"]').textContent.includes('door')",
+		id("door")))
 	b.until(fmt.Sprintf("(r => r.height / r.width > 30)(document.querySelector('#lineup [data-piece=\"%s\"] "+
 		"path').getBoundingClientRect())", id("door")))
 	b.choose("Side of the silhouettes", "front")
@@ -95,7 +97,8 @@ func TestTheLineUpIsPulledZoomedAndOrdered(t *testing.T) {
 	b.choose("Pieces in the line-up", "what is in the set")
 	b.until("document.querySelectorAll('#lineup [data-piece]').length === 0")
 	if code, out := s.post("/api/sets/"+set+"/edit",
-		map[string]any{"revision": -1, "commands": []edit.Command{edit.Do(&edit.Place{Piece: id("table")})}}); code != 200 {
+		map[string]any{"revision": -1,
+			"commands": []edit.Command{edit.Do(&edit.Place{Piece: id("table")})}}); code != 200 {
 		t.Fatalf("%d %s", code, out)
 	}
 	b.until(fmt.Sprintf("document.querySelectorAll('#lineup [data-piece]').length === 1 && "+

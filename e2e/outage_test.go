@@ -24,7 +24,8 @@ func TestTheDatabaseGoesAwayAndComesBack(t *testing.T) {
 	place := func(x float64) (int, []byte) {
 		return s.post("/api/sets/"+set+"/edit",
 			map[string]any{"revision": -1,
-				"commands": []any{map[string]any{"op": "place", "args": map[string]any{"standIn": "box", "at": geom.V{X: x}}}}})
+				"commands": []any{map[string]any{"op": "place", "args": map[string]any{"standIn": "box",
+					"at": geom.V{X: x}}}}})
 	}
 	if code, out := place(1); code != 200 {
 		t.Fatalf("%d %s", code, out)

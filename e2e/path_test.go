@@ -261,7 +261,8 @@ func projection(b *tab, s *site, set string) {
 	b.Helper()
 	view := s.state(set).Set.View
 	b.until(fmt.Sprintf("Math.abs(Alpine.store('v').lens.viewNow.focal - %v) < 1e-9", view.Focal))
-	for _, p := range []geom.V{{X: 0.3, Y: 1, Z: 0.5}, {X: -2, Y: 0, Z: -3}, {X: 1.2, Y: 1.75}, {X: 90, Y: 40, Z: -700}} {
+	for _, p := range []geom.V{{X: 0.3, Y: 1, Z: 0.5}, {X: -2, Y: 0, Z: -3}, {X: 1.2, Y: 1.75},
+		{X: 90, Y: 40, Z: -700}} {
 		x, y, _, ok := view.Project(p)
 		got := eval[[]float64](b, fmt.Sprintf("Alpine.store('v').lens.screen(%v, %v, %v)", p.X, p.Y, p.Z))
 		if !ok || math.Abs(got[0]-x)*1280 > 0.5 || math.Abs(got[1]-y)*720 > 0.5 {
@@ -292,9 +293,11 @@ func shooting(b *tab, s *site, set string) {
 	b.fill("Samples a pixel", "4")
 	// The finish is of the shot; back is where it began.
 	b.fill("edge darkening", "30")
-	s.await(set, "the finish", func(st *query.State) bool { return strings.Contains(string(st.Set.Finish["falloff"]), "0.3") })
+	s.await(set, "the finish",
+		func(st *query.State) bool { return strings.Contains(string(st.Set.Finish["falloff"]), "0.3") })
 	b.click("[aria-label='edge darkening: back to 0 %']")
-	s.await(set, "no finish", func(st *query.State) bool { return strings.Contains(string(st.Set.Finish["falloff"]), ":0}") })
+	s.await(set, "no finish",
+		func(st *query.State) bool { return strings.Contains(string(st.Set.Finish["falloff"]), ":0}") })
 	b.press("Undo")
 	s.await(set, "the finish again",
 		func(st *query.State) bool { return strings.Contains(string(st.Set.Finish["falloff"]), "0.3") })

@@ -144,7 +144,8 @@ func TestADownloadIsCorrectedTogetherAndAPieceMeasured(t *testing.T) {
 
 	// Undo brings all back.
 	b.press("Undo")
-	s.await(set, "the size before", func(st *query.State) bool { return math.Abs(piece(st, "chair").Size.X-0.46) < 1e-9 })
+	s.await(set, "the size before",
+		func(st *query.State) bool { return math.Abs(piece(st, "chair").Size.X-0.46) < 1e-9 })
 	b.press("Undo")
 	st = s.await(set, "what it was at first", func(st *query.State) bool { return piece(st, "chair").Size.Max() > 500 })
 	bases(st, "undone")
@@ -153,7 +154,8 @@ func TestADownloadIsCorrectedTogetherAndAPieceMeasured(t *testing.T) {
 	box := filepath.Join(t.TempDir(), "plank_crate.zip")
 	if err := os.WriteFile(box,
 		[]byte(zipOf(t, "plank_crate.obj", crate([3]any{"Body", "Planks", [3]float64{1, 0.8, 0.8}}), "crate.mtl",
-			"newmtl Planks\nmap_Kd Crate_BaseColor.png\n", "Crate_BaseColor.png", flat(t, color.NRGBA{150, 100, 50, 255}))),
+			"newmtl Planks\nmap_Kd Crate_BaseColor.png\n", "Crate_BaseColor.png",
+			flat(t, color.NRGBA{150, 100, 50, 255}))),
 		0o600); err != nil {
 		t.Fatal(err)
 	}
@@ -198,7 +200,8 @@ func TestAPieceIsSizedByHandAndStandsRight(t *testing.T) {
 	path := filepath.Join(t.TempDir(), "crate.zip")
 	if err := os.WriteFile(path,
 		[]byte(zipOf(t, "crate.obj", crate([3]any{"Body", "Planks", [3]float64{1, 0.8, 0.6}})+bolt, "crate.mtl",
-			"newmtl Planks\nmap_Kd Crate_BaseColor.png\n", "Crate_BaseColor.png", flat(t, color.NRGBA{150, 100, 50, 255}))),
+			"newmtl Planks\nmap_Kd Crate_BaseColor.png\n", "Crate_BaseColor.png",
+			flat(t, color.NRGBA{150, 100, 50, 255}))),
 		0o600); err != nil {
 		t.Fatal(err)
 	}

@@ -236,11 +236,12 @@ func TestSoak(t *testing.T) {
 				case k < 17:
 					h.undo(patient)
 				case k < 19:
-					text := fmt.Sprintf("v 0 0 0\nv 1 0 0\nv 0 1 %d.%d\nf 1 2 3\n", n, h.chance.IntN(1000)) + "# of " + h.name +
-						strings.Repeat("#", h.chance.IntN(20000))
+					text := fmt.Sprintf("v 0 0 0\nv 1 0 0\nv 0 1 %d.%d\nf 1 2 3\n", n, h.chance.IntN(1000)) + "# of " +
+						h.name + strings.Repeat("#", h.chance.IntN(20000))
 					code, out, err := h.send(patient,
-						"/api/productions/"+h.production+"/arrivals?name="+url.QueryEscape(fmt.Sprintf("thing %s %d.obj", h.name[:2],
-							n)), func() io.Reader { return strings.NewReader(text) })
+						"/api/productions/"+h.production+"/arrivals?name="+
+							url.QueryEscape(fmt.Sprintf("thing %s %d.obj", h.name[:2],
+								n)), func() io.Reader { return strings.NewReader(text) })
 					var r struct{ Arrival store.Arrival }
 					if err == nil && (code != 200 || json.Unmarshal(out, &r) != nil) {
 						t.Errorf("an upload: %d %s", code, out)
@@ -250,8 +251,10 @@ func TestSoak(t *testing.T) {
 					}
 				default:
 					raw, _ := json.Marshal(map[string]any{"kind": "still",
-						"settings": map[string]any{"width": 24, "samples": 2 + h.chance.IntN(40), "bounces": 1, "seed": 1 + n}})
-					code, out, err := h.send(patient, "/api/sets/"+h.set+"/takes", func() io.Reader { return bytes.NewReader(raw) })
+						"settings": map[string]any{"width": 24, "samples": 2 + h.chance.IntN(40), "bounces": 1,
+							"seed": 1 + n}})
+					code, out, err := h.send(patient, "/api/sets/"+h.set+"/takes",
+						func() io.Reader { return bytes.NewReader(raw) })
 					if err == nil && code != 200 && code != 422 {
 						t.Errorf("a take: %d %s", code, out)
 					} else if err == nil && code == 200 {

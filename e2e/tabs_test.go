@@ -162,8 +162,8 @@ func TestTheDemoDeletesNothing(t *testing.T) {
 	again()
 	now := s.state(set)
 	if len(now.Shots) != 0 || len(now.Placements) != len(st.Placements)+1 || len(names()) != 1 {
-		t.Errorf("%d shots, %d placements of %d, productions %v", len(now.Shots), len(now.Placements), len(st.Placements)+1,
-			names())
+		t.Errorf("%d shots, %d placements of %d, productions %v", len(now.Shots), len(now.Placements),
+			len(st.Placements)+1, names())
 	}
 	// A backup, while it runs; into an empty place; the same set comes out.
 	dir := t.TempDir()
@@ -183,7 +183,8 @@ func TestTheDemoDeletesNothing(t *testing.T) {
 		t.Fatalf("%v %s", err, out)
 	}
 	for _, path := range []string{"/export", "/credits?as=csv", "/cutouts?as=csv"} {
-		if a, b := s.get("/api/sets/"+set+path), other.get("/api/sets/"+set+path); string(a) != string(b) || len(a) < 30 {
+		if a, b := s.get("/api/sets/"+set+path), other.get("/api/sets/"+set+path); string(a) != string(b) ||
+			len(a) < 30 {
 			t.Errorf("%s: %d bytes here, %d there, not the same", path, len(a), len(b))
 		}
 	}

@@ -55,12 +55,18 @@ func Open(ctx context.Context, a *app.App, workers int, log *slog.Logger,
 				}})
 		river.AddWorker(w,
 			&worker[library.MakeArgs]{guard: g,
-				run:    func(ctx context.Context, x library.MakeArgs) error { return a.RunMake(ctx, x.Piece) },
-				failed: func(ctx context.Context, x library.MakeArgs, why string) error { return a.FailMake(ctx, x.Piece, why) }})
+				run: func(ctx context.Context, x library.MakeArgs) error { return a.RunMake(ctx, x.Piece) },
+				failed: func(ctx context.Context, x library.MakeArgs,
+					why string) error {
+					return a.FailMake(ctx, x.Piece, why)
+				}})
 		river.AddWorker(w,
 			&worker[shoot.TakeArgs]{guard: g,
-				run:    func(ctx context.Context, x shoot.TakeArgs) error { return a.RunTake(ctx, x.Take) },
-				failed: func(ctx context.Context, x shoot.TakeArgs, why string) error { return a.FailTake(ctx, x.Take, why) }})
+				run: func(ctx context.Context, x shoot.TakeArgs) error { return a.RunTake(ctx, x.Take) },
+				failed: func(ctx context.Context, x shoot.TakeArgs,
+					why string) error {
+					return a.FailTake(ctx, x.Take, why)
+				}})
 		river.AddWorker(w,
 			&worker[app.SettleArgs]{guard: g,
 				run: func(ctx context.Context, x app.SettleArgs) error { return a.RunSettle(ctx, x.Settling) },
@@ -158,8 +164,8 @@ func (p *Pool) sweep(ctx context.Context) error {
 		Owner string
 	}
 	list, err := store.List[running](ctx, p.store.Pool,
-		"select id, attempted_by[array_upper(attempted_by, 1)] from river_job where state = 'running' and attempted_by is "+
-			"not null")
+		"select id, attempted_by[array_upper(attempted_by, 1)] from river_job where state = 'running' and "+
+			"attempted_by is not null")
 	if err != nil {
 		return err
 	}
@@ -182,9 +188,9 @@ func (p *Pool) sweep(ctx context.Context) error {
 			var next int64
 			err = tx.QueryRow(ctx, `with cut as (update river_job set state = 'discarded', finalized_at = now()
 				where id = $1 and state = 'running' and attempted_by[array_upper(attempted_by, 1)] = $2 returning *)
-				insert into river_job (args, kind, max_attempts, metadata, priority, queue, state, tags, attempt, attempted_by)
-				select args, kind, max_attempts, metadata, priority, queue, 'available', tags, greatest(attempt - 1, 0),
-				attempted_by from cut returning id`, r.ID, r.Owner).Scan(&next)
+				insert into river_job (args, kind, max_attempts, metadata, priority, queue, state, tags, attempt,
+				attempted_by) select args, kind, max_attempts, metadata, priority, queue, 'available', tags,
+				greatest(attempt - 1, 0), attempted_by from cut returning id`, r.ID, r.Owner).Scan(&next)
 			if errors.Is(err, pgx.ErrNoRows) { // another was quicker
 				return nil
 			}

@@ -256,8 +256,9 @@ func TestASmallDownloadDoesNotWaitForALargeOne(t *testing.T) {
 	}
 	// What counts as large is told by its bytes: this much is enough to take a while.
 	if _, _, err := c.a.Arrive(t.Context(), c.production, "big.obj",
-		strings.NewReader(big.String()+strings.Repeat("# nothing more to see here, only to be as large as large ones are\n",
-			1_700_000))); err != nil {
+		strings.NewReader(big.String()+
+			strings.Repeat("# nothing more to see here, only to be as large as large ones are\n",
+				1_700_000))); err != nil {
 		t.Fatal(err)
 	}
 	c.await("the large one to begin",

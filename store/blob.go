@@ -265,7 +265,8 @@ func (s *Store) DropBlob(ctx context.Context, hash string, put time.Time) {
 // had. Its row is held meanwhile, so that whoever puts the same bytes waits.
 func (s *Store) drop(ctx context.Context, hash, condition string, arg any) (bytes int64, err error) {
 	err = s.Tx(ctx, func(tx pgx.Tx) error {
-		err := tx.QueryRow(ctx, "delete from blob where hash = $1 and "+condition+" returning bytes", hash, arg).Scan(&bytes)
+		err := tx.QueryRow(ctx, "delete from blob where hash = $1 and "+condition+" returning bytes", hash,
+			arg).Scan(&bytes)
 		if errors.Is(err, pgx.ErrNoRows) {
 			return nil
 		}
@@ -350,8 +351,8 @@ func (s *Store) enter(ctx context.Context) error {
 		if !hashForm.MatchString(o.Key) {
 			continue
 		}
-		if _, err := s.Pool.Exec(ctx, "insert into blob (hash, bytes) values ($1, $2) on conflict (hash) do nothing", o.Key,
-			o.Size); err != nil {
+		if _, err := s.Pool.Exec(ctx, "insert into blob (hash, bytes) values ($1, $2) on conflict (hash) do nothing",
+			o.Key, o.Size); err != nil {
 			return err
 		}
 	}

@@ -175,7 +175,8 @@ func PutShot(ctx context.Context, q Querier, set string, s stage.Shot, rev int64
 // has one of this name.
 func PutDocument(ctx context.Context, q Querier, set, kind, id string, doc any, rev int64) error {
 	tag, err := q.Exec(ctx, `insert into document (kind, id, set_id, doc, rev) values ($1, $2, $3, $4, $5)
-		on conflict (kind, id) do update set doc = excluded.doc, rev = excluded.rev where document.set_id = excluded.set_id`,
+		on conflict (kind, id) do update set doc = excluded.doc, rev = excluded.rev
+		where document.set_id = excluded.set_id`,
 		kind, id, set, doc, rev)
 	return own(tag, err)
 }
@@ -221,7 +222,8 @@ type Stands struct {
 
 // StandElsewhere are the pieces of a production that stand in other sets than one.
 func StandElsewhere(ctx context.Context, q Querier, production, but string) ([]Stands, error) {
-	return List[Stands](ctx, q, "select piece_id, count(*)::int, count(distinct set_id)::int from document p join sets s "+
-		"on s.id = p.set_id where s.production_id = $1 and set_id <> $2 and s.binned is null and piece_id is not null "+
-		"group by piece_id", production, but)
+	return List[Stands](ctx, q,
+		"select piece_id, count(*)::int, count(distinct set_id)::int from document p join sets s "+
+			"on s.id = p.set_id where s.production_id = $1 and set_id <> $2 and s.binned is null and piece_id is not "+
+			"null group by piece_id", production, but)
 }

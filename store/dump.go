@@ -119,7 +119,8 @@ func (s *Store) Dump(ctx context.Context, w io.Writer, production string) (m Man
 		for _, t := range tables(0) {
 			sql, args := "select row_to_json(t)::text from "+t.name+" t order by "+t.order, []any(nil)
 			if production != "" {
-				sql, args = "select row_to_json(t)::text from "+t.name+" t where "+t.own+" order by "+t.order, []any{production}
+				sql, args = "select row_to_json(t)::text from "+t.name+" t where "+t.own+" order by "+t.order,
+					[]any{production}
 			}
 			c, err := dumpRows(ctx, tx, z, t.name, used, sql, args)
 			if err != nil {

@@ -131,7 +131,8 @@ func TestSweepingIsSafe(t *testing.T) {
 		})
 	}
 	for range 80 {
-		if _, err := s.Pool.Exec(ctx, "update blob set put = now() - interval '2 days' where hash = $1", lost); err != nil {
+		if _, err := s.Pool.Exec(ctx, "update blob set put = now() - interval '2 days' where hash = $1",
+			lost); err != nil {
 			t.Fatal(err)
 		}
 		if k, err := s.Put(ctx, strings.NewReader("lost"), 0); err != nil || k.Hash != lost {

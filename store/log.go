@@ -33,7 +33,8 @@ func InsertEntry(ctx context.Context, tx pgx.Tx, e Entry) error {
 // newest there or of what belongs to no set, or one that is nobody's. ErrNotFound when there is none.
 func NextUndo(ctx context.Context, q Querier, production, set, actor string) (Entry, error) {
 	return One[Entry](ctx, q, "select "+entryColumns+" from log where production_id = $1 and (set_id = $2 or set_id = "+
-		"'') and (actor = $3 or actor = '') and not undone and not passed order by id desc limit 1", production, set, actor)
+		"'') and (actor = $3 or actor = '') and not undone and not passed order by id desc limit 1", production, set,
+		actor)
 }
 
 // NextRedo is what redo would do again; ErrNotFound when there is nothing.
@@ -51,7 +52,8 @@ func EntriesSince(ctx context.Context, q Querier, production, set, shot, status 
 		select max(id) from log where production_id = $1 and set_id = $2 and not undone
 		and position('"' || $3 || '"' in changes::text) > 0
 			and exists (select from jsonb_array_elements(changes::jsonb) c where c->>'kind' = 'shot' and c->>'id' = $3
-				and lower(trim(c->'after'->>'status')) = $4 and lower(trim(coalesce(c->'before'->>'status', ''))) <> $4))
+				and lower(trim(c->'after'->>'status')) = $4
+				and lower(trim(coalesce(c->'before'->>'status', ''))) <> $4))
 		order by id limit $5`, production, set, shot, status, most)
 }
 
@@ -64,7 +66,8 @@ func PassEntry(ctx context.Context, q Querier, id int64) error {
 // Answered is what a request came to that was made before; ErrNotFound when it was
 // not.
 func Answered(ctx context.Context, q Querier, production, id string) (answer json.RawMessage, err error) {
-	err = q.QueryRow(ctx, "select answer from request where id = $1 and production_id = $2", id, production).Scan(&answer)
+	err = q.QueryRow(ctx, "select answer from request where id = $1 and production_id = $2", id,
+		production).Scan(&answer)
 	if errors.Is(err, pgx.ErrNoRows) {
 		err = ErrNotFound
 	}

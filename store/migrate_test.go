@@ -41,7 +41,8 @@ func TestReleasedMigrationsAreAsTheyWere(t *testing.T) {
 		}
 		sum := sha256.Sum256(data)
 		if want := released[f.Name()]; hex.EncodeToString(sum[:8]) != want {
-			t.Errorf("%s is another than was released: %x, not %s; make a new migration instead", f.Name(), sum[:8], want)
+			t.Errorf("%s is another than was released: %x, not %s; make a new migration instead", f.Name(), sum[:8],
+				want)
 		}
 	}
 	if len(list) != len(released) {
@@ -130,8 +131,8 @@ func TestEveryEarlierDatabaseComesUp(t *testing.T) {
 			t.Fatal(err)
 		}
 		list, err := s.Productions(ctx)
-		if err != nil || len(list) != 1 || list[0].Name != "Old Mill" || list[0].Budget != 1234 || list[0].Revision != 7 ||
-			list[0].Sample != "" {
+		if err != nil || len(list) != 1 || list[0].Name != "Old Mill" || list[0].Budget != 1234 ||
+			list[0].Revision != 7 || list[0].Sample != "" {
 			t.Errorf("version %d: %+v, %v", version, list, err)
 		}
 		set, err := GetSet(ctx, s.Pool, "s")

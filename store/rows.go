@@ -179,7 +179,8 @@ func (s *Store) SetSample(ctx context.Context, production, how string) error {
 // LockProduction reads a production and holds it until the transaction ends,
 // so that edits of it come one after another.
 func LockProduction(ctx context.Context, tx pgx.Tx, id string) (Production, error) {
-	return One[Production](ctx, tx, "select "+productionColumns+" from production where id = $1 and binned is null for "+
+	return One[Production](ctx, tx, "select "+productionColumns+
+		" from production where id = $1 and binned is null for "+
 		"update", id)
 }
 
@@ -214,8 +215,9 @@ func ArrivalOf(ctx context.Context, q Querier, production, blob string) (Arrival
 
 // InsertArrival puts in a new one; its content must be kept before.
 func InsertArrival(ctx context.Context, q Querier, a Arrival) error {
-	_, err := q.Exec(ctx, "insert into arrival (id, production_id, name, blob, bytes, state, files, for_piece, job_id, "+
-		"fetching, credit) values ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, coalesce($11::jsonb, '{}'))",
+	_, err := q.Exec(ctx,
+		"insert into arrival (id, production_id, name, blob, bytes, state, files, for_piece, job_id, "+
+			"fetching, credit) values ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, coalesce($11::jsonb, '{}'))",
 		a.ID, a.ProductionID, a.Name, a.Blob, a.Bytes, a.State, a.Files, a.ForPiece, a.JobID, a.Fetch, a.Credit)
 	return err
 }
@@ -245,7 +247,8 @@ const standing = "(piece_id is null or piece_id not in (select b.id from piece b
 // Pieces are those of a production that were not taken out of the library.
 func Pieces(ctx context.Context, q Querier, production string) ([]Piece, error) {
 	return List[Piece](ctx, q,
-		"select "+PieceColumns+" from piece where production_id = $1 and not gone and "+unbinned+" order by created, id",
+		"select "+PieceColumns+" from piece where production_id = $1 and not gone and "+unbinned+
+			" order by created, id",
 		production)
 }
 
@@ -286,8 +289,8 @@ func Shelf(ctx context.Context, q Querier, production string, words []string) ([
 // InsertPiece puts in a piece; one that is there stays as it is.
 func InsertPiece(ctx context.Context, q Querier, p Piece) error {
 	_, err := q.Exec(ctx, "insert into piece (id, production_id, arrival_id, name, source, blob, facts, sizing, "+
-		"recipe, credit, tags, favourite) values ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11, $12) on conflict (id) do "+
-		"nothing",
+		"recipe, credit, tags, favourite) values ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11, $12) on conflict "+
+		"(id) do nothing",
 		p.ID, p.ProductionID, p.ArrivalID, p.Name, p.Source, p.Blob, p.Facts, p.Sizing, p.Recipe, p.Credit, p.Tags,
 		p.Favourite)
 	return err
@@ -467,8 +470,9 @@ func (s *Store) Take(ctx context.Context, id string) (Take, error) {
 
 // InsertTake puts in a new one.
 func InsertTake(ctx context.Context, q Querier, t Take) error {
-	_, err := q.Exec(ctx, "insert into take (id, set_id, shot_id, name, kind, state, settings, job_id) values ($1, $2, "+
-		"$3, $4, $5, $6, $7, $8)",
+	_, err := q.Exec(ctx,
+		"insert into take (id, set_id, shot_id, name, kind, state, settings, job_id) values ($1, $2, "+
+			"$3, $4, $5, $6, $7, $8)",
 		t.ID, t.SetID, t.ShotID, t.Name, t.Kind, t.State, t.Settings, t.JobID)
 	return err
 }

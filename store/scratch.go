@@ -29,8 +29,8 @@ func (s *Store) Load(ctx context.Context, d *Dumped,
 		return nil, err
 	}
 	if d.Schema > newest || d.Schema < 1 {
-		return nil, fmt.Errorf("it was made by a newer release (its version is %d, this program knows %d): bring this one "+
-			"up first", d.Schema, newest)
+		return nil, fmt.Errorf("it was made by a newer release (its version is %d, this program knows %d): bring "+
+			"this one up first", d.Schema, newest)
 	}
 	made := &Scratch{name: "scratch_" + NewID(), of: s, dump: d}
 	if _, err := s.Pool.Exec(ctx, "create schema "+made.name); err != nil {
@@ -148,8 +148,9 @@ func (sc *Scratch) Commit(ctx context.Context, all, replace bool) error {
 			}
 		}
 		if all {
-			if _, err := tx.Exec(ctx, "select setval(pg_get_serial_sequence('public.log', 'id'), greatest((select max(id) "+
-				"from public.log), 1))"); err != nil {
+			if _, err := tx.Exec(ctx,
+				"select setval(pg_get_serial_sequence('public.log', 'id'), greatest((select max(id) "+
+					"from public.log), 1))"); err != nil {
 				return err
 			}
 		}

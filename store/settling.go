@@ -23,7 +23,8 @@ const settlingColumns = "id, set_id, name, actor, was, seed, progress, job_id, c
 
 // Settlings are those of a set, the oldest first.
 func Settlings(ctx context.Context, q Querier, set string) ([]Settling, error) {
-	return List[Settling](ctx, q, "select "+settlingColumns+" from settling where set_id = $1 order by created, id", set)
+	return List[Settling](ctx, q, "select "+settlingColumns+" from settling where set_id = $1 order by created, id",
+		set)
 }
 
 // GetSettling reads one; ErrNotFound when it is over.

@@ -117,12 +117,14 @@ func TestOutlinesFollowTheUpAxis(t *testing.T) {
 			t.Fatal(err)
 		}
 		a := store.Arrival{ID: "a" + id, ProductionID: id, Name: id, Blob: "b"}
-		if _, err := s.Pool.Exec(ctx, "insert into arrival (id, production_id, name, blob, bytes, state) values ($1, $2, "+
-			"$3, $4, 1, 'done')", a.ID, id, a.Name, a.Blob); err != nil {
+		if _, err := s.Pool.Exec(ctx,
+			"insert into arrival (id, production_id, name, blob, bytes, state) values ($1, $2, "+
+				"$3, $4, 1, 'done')", a.ID, id, a.Name, a.Blob); err != nil {
 			t.Fatal(err)
 		}
 		raw := json.RawMessage("{}")
-		if err := store.InsertPiece(ctx, s.Pool, store.Piece{ID: "piece " + id, ProductionID: id, ArrivalID: a.ID, Name: "n",
+		if err := store.InsertPiece(ctx, s.Pool, store.Piece{ID: "piece " + id, ProductionID: id, ArrivalID: a.ID,
+			Name:   "n",
 			Source: "s", Blob: "b", Facts: raw, Sizing: json.RawMessage(`{"up":"Z"}`), Recipe: raw, Credit: raw,
 			Tags: json.RawMessage("[]")}); err != nil {
 			t.Fatal(err)
@@ -163,7 +165,8 @@ func TestElementsAndCopiesOfPieces(t *testing.T) {
 	must(store.PutLook(ctx, s.Pool, store.Look{PieceID: "one", Levels: json.RawMessage(`[1]`), Front: raw, Top: raw}))
 	for _, id := range []string{"here", "there"} {
 		must(store.PutSet(ctx, s.Pool, "p",
-			stage.Scene{ID: id, Name: id, ShotSettings: stage.ShotSettings{View: optics.Default(), Light: light.Default()}}, 0))
+			stage.Scene{ID: id, Name: id, ShotSettings: stage.ShotSettings{View: optics.Default(),
+				Light: light.Default()}}, 0))
 		must(store.PutPlacement(ctx, s.Pool, id, stage.Placement{ID: "in " + id, Piece: "one", Name: "x",
 			Scale: geom.V{X: 1, Y: 1, Z: 1}, Layer: "l", Group: "g", Tint: "#abcdef", Recast: "r"}, 1))
 	}
@@ -207,7 +210,8 @@ func TestElementsAndCopiesOfPieces(t *testing.T) {
 		!strings.Contains(string(doc), "#abcdef") {
 		t.Errorf("%s, %s, %v", set, doc, err)
 	}
-	if _, _, err := store.Document(ctx, s.Pool, "another", "placement", "in there"); !errors.Is(err, store.ErrNotFound) {
+	if _, _, err := store.Document(ctx, s.Pool, "another", "placement", "in there"); !errors.Is(err,
+		store.ErrNotFound) {
 		t.Errorf("of another production: %v", err)
 	}
 }

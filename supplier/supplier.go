@@ -317,7 +317,8 @@ func (d *download) Read(p []byte) (int, error) {
 			return 0, d.ctx.Err()
 		}
 		if d.breaks++; d.breaks > maxBreaks {
-			return 0, fmt.Errorf("the supplier broke off %d times at byte %d of %d; try again later", d.breaks, d.have, d.of)
+			return 0, fmt.Errorf("the supplier broke off %d times at byte %d of %d; try again later", d.breaks, d.have,
+				d.of)
 		}
 	}
 }

@@ -47,7 +47,8 @@ func legible(next echo.HandlerFunc) echo.HandlerFunc {
 		for name, values := range c.QueryParams() {
 			for _, v := range append(values, name) {
 				if err := plain.Text(v); err != nil || len(v) > maxQuery {
-					return echo.NewHTTPError(http.StatusBadRequest, "What was asked for cannot be read: it is no text, or too long.")
+					return echo.NewHTTPError(http.StatusBadRequest,
+						"What was asked for cannot be read: it is no text, or too long.")
 				}
 			}
 		}
@@ -86,7 +87,8 @@ func decode(c *echo.Context, into any) error {
 func formText(c *echo.Context, name string) (string, error) {
 	v := c.FormValue(name)
 	if plain.Text(v) != nil || len(v) > maxQuery {
-		return "", echo.NewHTTPError(http.StatusBadRequest, "The form cannot be taken: a field is no text, or too long.")
+		return "", echo.NewHTTPError(http.StatusBadRequest,
+			"The form cannot be taken: a field is no text, or too long.")
 	}
 	return v, nil
 }
@@ -179,7 +181,8 @@ func (s *Server) logged(next echo.HandlerFunc) echo.HandlerFunc {
 			return err
 		}
 		s.log.LogAttrs(r.Context(), slog.LevelDebug, "request", slog.String("id", id), slog.String("method", r.Method),
-			slog.String("path", r.URL.Path), slog.Int("status", status), slog.Duration("took", took), slog.Any("error", err))
+			slog.String("path", r.URL.Path), slog.Int("status", status), slog.Duration("took", took),
+			slog.Any("error", err))
 		return err
 	}
 }

@@ -28,7 +28,8 @@ func (s *Server) newMeters() *meters {
 		requests: prometheus.NewCounterVec(prometheus.CounterOpts{Name: "visator_requests_total",
 			Help: "Requests by route and status."}, []string{"method", "route", "status"}),
 		seconds: prometheus.NewHistogramVec(prometheus.HistogramOpts{Name: "visator_request_seconds",
-			Help: "How long requests took.", Buckets: []float64{.005, .02, .05, .1, .2, .5, 1, 2, 5, 20}}, []string{"route"}),
+			Help: "How long requests took.", Buckets: []float64{.005, .02, .05, .1, .2, .5, 1, 2, 5, 20}},
+			[]string{"route"}),
 	}
 	gauge := func(name, help string, read func() float64) {
 		m.reg.MustRegister(prometheus.NewGaugeFunc(prometheus.GaugeOpts{Name: name, Help: help}, read))
@@ -46,7 +47,8 @@ func (s *Server) newMeters() *meters {
 		func() float64 { return s.app.MeasuringLag().Seconds() })
 	gauge("visator_edits", "Edits since the start, in this process.",
 		func() float64 { return float64(edit.Edits.Load()) })
-	gauge("visator_render_samples", "Samples of pictures since the start, in this process; its rate is samples a second.",
+	gauge("visator_render_samples",
+		"Samples of pictures since the start, in this process; its rate is samples a second.",
 		func() float64 { return float64(library.Samples.Load()) })
 	gauge("visator_disk_free_bytes", "Room on the disk of the blobs; 0 where they are kept elsewhere.",
 		func() float64 { return float64(s.app.Store.Room().Free) })
@@ -122,8 +124,8 @@ func shortOf(r store.Room) string {
 		return fmt.Sprintf("The disk is full: %.0f MB are left. Nothing new can be kept until there is room.",
 			float64(r.Free)/1e6)
 	case r.Short():
-		return fmt.Sprintf("The disk gets full: %.1f GB are left of %.0f GB. Make room before it is.", float64(r.Free)/1e9,
-			float64(r.Total)/1e9)
+		return fmt.Sprintf("The disk gets full: %.1f GB are left of %.0f GB. Make room before it is.",
+			float64(r.Free)/1e9, float64(r.Total)/1e9)
 	}
 	return ""
 }
@@ -168,7 +170,8 @@ func (s *Server) ready(c *echo.Context) error {
 		ages, err := library.QueueAges(ctx, s.app.Store.Pool)
 		for _, a := range ages {
 			if a.Queue == library.QueueIntake && a.Seconds > stuckAfter.Seconds() {
-				err = fmt.Errorf("the %s queue has not moved for %.0f minutes: is a worker running?", a.Queue, a.Seconds/60)
+				err = fmt.Errorf("the %s queue has not moved for %.0f minutes: is a worker running?", a.Queue,
+					a.Seconds/60)
 			}
 		}
 		check("queue", err)

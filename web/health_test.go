@@ -32,7 +32,8 @@ func TestTheServerSeenFromOutside(t *testing.T) {
 	for path, want := range map[string][]string{
 		"/healthz": {"ok\n"},
 		"/readyz":  {"database: ok", "blobs: ok", "room on the disk: ok", "queue: ok"},
-		"/metrics": {`visator_requests_total{method="POST",route="/api/sets/:set/edit",status="200"} 1`, "visator_edits ",
+		"/metrics": {`visator_requests_total{method="POST",route="/api/sets/:set/edit",status="200"} 1`,
+			"visator_edits ",
 			"visator_render_samples ", "visator_pool_limit 16", "visator_listeners 0", "visator_measuring_lag_seconds ",
 			"visator_disk_free_bytes ", "visator_request_seconds_bucket"},
 	} {

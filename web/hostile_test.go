@@ -206,7 +206,8 @@ func TestNoFieldOfACommandBreaksTheServer(t *testing.T) {
 	line := []geom.V{{}, {X: 3, Y: 1}}
 	kinds := map[string]lay.Spec{
 		"room": &lay.Room{Outline: square, Height: 2.5, Wall: 0.1,
-			Openings: []lay.Opening{{Along: 1, Width: 0.8, Head: 2, Door: "left", Bays: 1, Pitch: 1, Floors: 1, Storey: 2.5}}},
+			Openings: []lay.Opening{{Along: 1, Width: 0.8, Head: 2, Door: "left", Bays: 1, Pitch: 1, Floors: 1,
+				Storey: 2.5}}},
 		"row": &lay.Array{Shape: "line", Points: square[:2], Pieces: []lay.Share{{Piece: s.piece, Weight: 1}},
 			By: "count", Count: 2},
 		"line": &lay.Garland{Points: line, Sag: 0.1, Thick: 0.01, Pieces: []lay.Share{{Piece: s.piece, Weight: 1}},
@@ -242,20 +243,22 @@ func TestNoFieldOfACommandBreaksTheServer(t *testing.T) {
 		t.Fatal(err)
 	}
 	docs := map[string]any{
-		"placement " + s.box: map[string]any{"name": "n", "at": map[string]any{"x": 1, "y": 1, "z": 1}, "yaw": 1, "pitch": 0,
-			"roll": 0, "scale": map[string]any{"x": 1, "y": 1, "z": 1}, "size": map[string]any{"x": 1, "y": 1, "z": 1},
+		"placement " + s.box: map[string]any{"name": "n", "at": map[string]any{"x": 1, "y": 1, "z": 1}, "yaw": 1,
+			"pitch": 0,
+			"roll":  0, "scale": map[string]any{"x": 1, "y": 1, "z": 1}, "size": map[string]any{"x": 1, "y": 1, "z": 1},
 			"order": 1, "layer": "l", "group": "g", "tint": "#ffffff", "recast": "r", "hidden": false, "locked": false,
 			"id": "x", "piece": "y"},
 		"set " + s.set: map[string]any{"view": tree(t, v), "light": tree(t, set.Light), "move": tree(t, move),
 			"hide": []any{"l"}, "first": 1, "last": 2, "shot": "s", "name": "n", "id": "x",
 			"match": map[string]any{"picture": "", "opacity": 1, "wipe": 1,
 				"points": []any{map[string]any{"x": 0.5, "y": 0.5, "at": map[string]any{"x": 0, "y": 0, "z": 0}}},
-				"lines":  []any{map[string]any{"axis": "x", "x0": 0, "y0": 0, "x1": 1, "y1": 1}}, "pixels": 1, "each": []any{1}}},
+				"lines":  []any{map[string]any{"axis": "x", "x0": 0, "y0": 0, "x1": 1, "y1": 1}}, "pixels": 1,
+				"each": []any{1}}},
 		"shot " + s.shot: map[string]any{"name": "n", "note": "n", "status": "s", "order": 1, "first": 0, "last": 0,
 			"id": "x"},
 		"piece " + s.piece: map[string]any{"name": "n", "gone": false, "tags": []any{"t"}, "favourite": true,
-			"arrival": "a", "source": "s", "sizing": map[string]any{"metresPerUnit": 1, "factor": 1, "up": "Y", "turn": 0,
-				"pivot": "", "point": map[string]any{"x": 0, "y": 0, "z": 0}, "sunk": 0, "light": 0,
+			"arrival": "a", "source": "s", "sizing": map[string]any{"metresPerUnit": 1, "factor": 1, "up": "Y",
+				"turn": 0, "pivot": "", "point": map[string]any{"x": 0, "y": 0, "z": 0}, "sunk": 0, "light": 0,
 				"stretch": map[string]any{"x": 1, "y": 1, "z": 1}},
 			"credit": map[string]any{"author": "a", "price": 1, "currency": "EUR", "licence": "l", "notes": "n"}},
 		"element " + s.room: map[string]any{"name": "n", "layer": "l", "hidden": false, "locked": false,
@@ -289,8 +292,9 @@ func TestNoFieldOfARequestBreaksTheServer(t *testing.T) {
 	words := []string{"a%00b", "%FF", "%C3%28", "nobody", strings.Repeat("x", 2000), "..", "%2e%2e%2f", "-1", "1e308",
 		"9223372036854775808", "99999999999", "NaN", "true", "'", "%25"}
 	routes := map[string][]string{
-		"/api/schema": nil, "/api/sets/{set}/state": nil, "/api/sets/{set}/topics": {"have"}, "/api/sets/{set}/topics/{box}": nil,
-		"/api/sets/{set}/outlines": {"of"}, "/api/sets/{set}/sky": nil, "/api/sets/{set}/export": nil,
+		"/api/schema": nil, "/api/sets/{set}/state": nil, "/api/sets/{set}/topics": {"have"},
+		"/api/sets/{set}/topics/{box}": nil,
+		"/api/sets/{set}/outlines":     {"of"}, "/api/sets/{set}/sky": nil, "/api/sets/{set}/export": nil,
 		"/api/sets/{set}/frame": {"t"}, "/api/sets/{set}/track": {"from", "count"},
 		"/api/sets/{set}/sheet": {"shot", "as"}, "/api/sets/{set}/cutouts": {"shot", "as", "all"},
 		"/api/sets/{set}/lenses": {"share", "focals", "subject"}, "/api/sets/{set}/elements/{room}/model": nil,
@@ -349,14 +353,17 @@ func TestNoFieldOfARequestBreaksTheServer(t *testing.T) {
 		"/api/takes/{take}/cancel": map[string]any{}, "/api/takes/{take}/bin": map[string]any{},
 		"/api/sets/{set}/undo": map[string]any{"request": "r"}, "/api/sets/{set}/redo": map[string]any{"request": "r"},
 		"/api/productions/{production}/options": map[string]any{"unit": "metre", "budget": 10000},
-		"/api/arrivals/{arrival}/take":          map[string]any{"paths": []any{"a.obj"}, "renew": map[string]any{"a.obj": s.piece}},
-		"/api/arrivals/{arrival}/cancel":        map[string]any{}, "/api/arrivals/{arrival}/bin": map[string]any{},
-		"/api/arrivals/{arrival}/resume": map[string]any{}, "/api/arrivals/{arrival}/maps": map[string]any{"piece": s.piece},
+		"/api/arrivals/{arrival}/take": map[string]any{"paths": []any{"a.obj"},
+			"renew": map[string]any{"a.obj": s.piece}},
+		"/api/arrivals/{arrival}/cancel": map[string]any{}, "/api/arrivals/{arrival}/bin": map[string]any{},
+		"/api/arrivals/{arrival}/resume": map[string]any{},
+		"/api/arrivals/{arrival}/maps":   map[string]any{"piece": s.piece},
 		"/api/pieces/{piece}/map": map[string]any{"surface": "s", "arrival": arrival, "file": "f", "role": "baseColor",
 			"channel": 1}, "/api/productions/{production}/order": map[string]any{"goods": "g", "file": "f"},
 		"/api/productions/{production}/bring": map[string]any{"piece": s.piece},
-		"/api/sets/{set}/cameras":             map[string]any{"piece": s.piece}, "/api/sets/{set}/sun": map[string]any{"piece": s.piece},
-		"/bin/{box}/{set}/back": map[string]any{},
+		"/api/sets/{set}/cameras":             map[string]any{"piece": s.piece},
+		"/api/sets/{set}/sun":                 map[string]any{"piece": s.piece},
+		"/bin/{box}/{set}/back":               map[string]any{},
 	}
 	for route, body := range posts {
 		for k := range names {
@@ -376,7 +383,8 @@ func TestNoFieldOfARequestBreaksTheServer(t *testing.T) {
 	for _, name := range words {
 		for _, route := range []string{"/api/productions/" + s.production + "/arrivals?name=" + name + ".obj",
 			"/api/productions/" + s.production + "/folders?name=" + name + "&piece=" + name,
-			"/api/productions/" + name + "/panorama", "/api/productions/" + name + "/picture", "/productions/" + name + "/sets",
+			"/api/productions/" + name + "/panorama", "/api/productions/" + name + "/picture", "/productions/" + name +
+				"/sets",
 			"/productions/take-in", "/productions"} {
 			if code, said := s.ask("POST", route, strings.NewReader("name="+name)); code >= 500 {
 				t.Errorf("%s: %d %s", route, code, said)

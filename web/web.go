@@ -76,7 +76,8 @@ func isText(path string) bool {
 // ask for by themselves does not count.
 func (s *Server) atWork(next echo.HandlerFunc) echo.HandlerFunc {
 	return func(c *echo.Context) error {
-		if r := c.Request(); r.Method != http.MethodGet || r.URL.Path == "/" || strings.HasPrefix(r.URL.Path, "/sets/") {
+		if r := c.Request(); r.Method != http.MethodGet || r.URL.Path == "/" || strings.HasPrefix(r.URL.Path,
+			"/sets/") {
 			s.app.Touch()
 		}
 		return next(c)
@@ -91,15 +92,16 @@ func (s *Server) Handler() http.Handler {
 	e.Use(s.logged, middleware.Recover(), onlyLoopback, isolated, middleware.SecureWithConfig(middleware.SecureConfig{
 		XFrameOptions: "DENY", ContentTypeNosniff: "nosniff", ReferrerPolicy: "same-origin",
 		ContentSecurityPolicy: "default-src 'self'; script-src 'self'; style-src 'self'; img-src 'self' " +
-			"blob: data:; connect-src 'self' blob:; worker-src 'self'; object-src 'none'; frame-ancestors 'none'; base-uri " +
-			"'none'; form-action 'self'",
+			"blob: data:; connect-src 'self' blob:; worker-src 'self'; object-src 'none'; frame-ancestors 'none'; " +
+			"base-uri 'none'; form-action 'self'",
 	}))
 	e.Use(middleware.GzipWithConfig(middleware.GzipConfig{Level: gzip.BestSpeed, MinLength: 1400,
 		Skipper: func(c *echo.Context) bool { return !isText(c.Request().URL.Path) }}))
 	e.Use(legible, prompt, known, s.atWork,
 		middleware.CSRFWithConfig(middleware.CSRFConfig{TokenLookup: "header:X-CSRF-Token,form:csrf",
-			CookieName: "__Host-visator-form", CookieSecure: true, CookieHTTPOnly: true, CookieSameSite: http.SameSiteStrictMode,
-			CookiePath: "/"}))
+			CookieName: "__Host-visator-form", CookieSecure: true, CookieHTTPOnly: true,
+			CookieSameSite: http.SameSiteStrictMode,
+			CookiePath:     "/"}))
 	dist, _ := fs.Sub(files, "dist")
 	static := http.StripPrefix("/static/", http.FileServerFS(dist))
 	e.GET("/static/*", func(c *echo.Context) error {
@@ -265,8 +267,8 @@ func (s *Server) words(c *echo.Context, err error) (status int, say string) {
 	case errors.Is(err, os.ErrDeadlineExceeded):
 		return http.StatusRequestTimeout, "What was sent did not arrive in time. Nothing was changed."
 	case errors.Is(err, context.Canceled):
-		return http.StatusServiceUnavailable, "The server ended before this was done. Nothing was changed; try again in a " +
-			"moment."
+		return http.StatusServiceUnavailable,
+			"The server ended before this was done. Nothing was changed; try again in a " + "moment."
 	case errors.Is(err, echo.ErrNotFound):
 		return http.StatusNotFound, "There is no such page."
 	case errors.Is(err, store.ErrNotFound):
@@ -281,8 +283,8 @@ func (s *Server) words(c *echo.Context, err error) (status int, say string) {
 	case errors.As(err, &pg) && (strings.HasPrefix(pg.Code, "22") || strings.HasPrefix(pg.Code, "23")):
 		// A value that the database cannot hold, or that names what is not there.
 		return http.StatusUnprocessableEntity,
-			"A value of this cannot be kept: a number beyond its limits, or something that is not there any more. Nothing " +
-				"was changed."
+			"A value of this cannot be kept: a number beyond its limits, or something that is not there any more. " +
+				"Nothing was changed."
 	case errors.As(err, &coder) && coder.StatusCode() < 500:
 		return coder.StatusCode(), http.StatusText(coder.StatusCode())
 	}

@@ -43,7 +43,10 @@ func newSite(t *testing.T) *site {
 	}
 	jar, _ := cookiejar.New(nil)
 	s := &site{t, httptest.NewServer(server.Handler()), a,
-		&http.Client{Jar: jar, CheckRedirect: func(*http.Request, []*http.Request) error { return http.ErrUseLastResponse }}}
+		&http.Client{Jar: jar, CheckRedirect: func(*http.Request,
+			[]*http.Request) error {
+			return http.ErrUseLastResponse
+		}}}
 	t.Cleanup(s.Close)
 	return s
 }
@@ -102,7 +105,8 @@ func TestAFormNeedsTheTokenOfItsPage(t *testing.T) {
 	}
 	form := func(token string) (int, string) {
 		r, body := s.do("POST", "/productions",
-			strings.NewReader(url.Values{"name": {"<script>alert(1)</script>"}, "unit": {"foot"}, "csrf": {token}}.Encode()),
+			strings.NewReader(url.Values{"name": {"<script>alert(1)</script>"}, "unit": {"foot"},
+				"csrf": {token}}.Encode()),
 			"Content-Type", "application/x-www-form-urlencoded")
 		return r.StatusCode, r.Header.Get("Location") + body
 	}
@@ -298,8 +302,9 @@ func TestFramesAndSheetsRefuseWhatMakesNoSense(t *testing.T) {
 			t.Errorf("%s: %d %s", path, r.StatusCode, body)
 		}
 	}
-	for path, kind := range map[string]string{"frame?t=0": "application/json", "track?from=0&count=5": "application/json",
-		"sheet?as=pdf": "application/pdf", "sheet?as=svg": "image/svg+xml"} {
+	for path, kind := range map[string]string{"frame?t=0": "application/json",
+		"track?from=0&count=5": "application/json",
+		"sheet?as=pdf":         "application/pdf", "sheet?as=svg": "image/svg+xml"} {
 		r, body := s.do("GET", "/api/sets/"+set+"/"+path, nil)
 		if r.StatusCode != 200 || !strings.HasPrefix(r.Header.Get("Content-Type"), kind) || len(body) < 100 {
 			t.Errorf("of an empty set, %s: %d %s %.80s", path, r.StatusCode, r.Header.Get("Content-Type"), body)

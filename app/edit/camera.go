@@ -17,7 +17,8 @@ import (
 
 // filming frames a shot: each changes the working view by computation.
 var filming = family{
-	"fit range": films[FitRange], "aim": films[Aim], "focus": films[Focus], "compose": films[Compose], "lens": films[Lens],
+	"fit range": films[FitRange], "aim": films[Aim], "focus": films[Focus], "compose": films[Compose],
+	"lens":       films[Lens],
 	"straighten": films[Straighten], "eye height": films[EyeHeight], "all sharp": films[AllSharp],
 	"expose": films[Expose],
 	"match":  films[Match], "look through": films[LookThrough],
@@ -382,8 +383,8 @@ func (d *Match) film(ctx context.Context, e *Editor) error {
 			open = ""
 			r.View, err = match.RiseFrom(r.View, u[0], u[1], u[2], u[3], a.Height, *a.Foot)
 		} else if err == nil && a.Height > 0 && len(u) == 4 {
-			open = "where on the ground the camera stands: its height above it is right. Say where the foot of the upright " +
-				"stands"
+			open = "where on the ground the camera stands: its height above it is right. Say where the foot of the " +
+				"upright stands"
 			r.View, err = match.Rise(r.View, u[0], u[1], u[2], u[3], a.Height)
 		}
 	} else {

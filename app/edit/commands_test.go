@@ -46,7 +46,8 @@ func TestTheListOfCommandsIsTheCodes(t *testing.T) {
 func rowsOf(args reflect.Type, said map[string]string) (rows []string) {
 	kinds := map[string]string{"string": "text", "[]string": "list of texts", "float64": "number", "bool": "yes or no",
 		"uint64": "whole number",
-		"geom.V": "x, y, z in metres", "*geom.V": "x, y, z in metres", "json.RawMessage": "object", "[]float64": "numbers"}
+		"geom.V": "x, y, z in metres", "*geom.V": "x, y, z in metres", "json.RawMessage": "object",
+		"[]float64": "numbers"}
 	for i := range args.NumField() {
 		f := args.Field(i)
 		if f.Anonymous {
@@ -90,7 +91,8 @@ func said(t *testing.T) (docs, fields map[string]string) {
 				}
 				for _, field := range s.Fields.List {
 					for _, n := range field.Names {
-						fields[spec.Name.Name+"."+n.Name] = strings.Join(strings.Fields(field.Comment.Text()+field.Doc.Text()), " ")
+						fields[spec.Name.Name+"."+n.Name] = strings.Join(strings.Fields(field.Comment.Text()+
+							field.Doc.Text()), " ")
 					}
 				}
 			}

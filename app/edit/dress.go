@@ -486,7 +486,8 @@ func (d *Recast) do(ctx context.Context, e *Editor) error {
 		}
 	}
 	if n := len(rows); n > 1 {
-		e.label = fmt.Sprintf("recast %d stand-ins by %s, they fit %.0f %% on average", n, piece.Name, 100*fits/float64(n))
+		e.label = fmt.Sprintf("recast %d stand-ins by %s, they fit %.0f %% on average", n, piece.Name,
+			100*fits/float64(n))
 	}
 	return nil
 }

@@ -199,8 +199,8 @@ func (e *Editor) record(ctx context.Context) error {
 	if err != nil {
 		return err
 	}
-	if err := store.InsertEntry(ctx, e.Tx, store.Entry{ProductionID: e.Set.ProductionID, SetID: e.Set.ID, Revision: e.rev,
-		Label: e.label, Changes: changes, Actor: act.ActorOf(ctx)}); err != nil {
+	if err := store.InsertEntry(ctx, e.Tx, store.Entry{ProductionID: e.Set.ProductionID, SetID: e.Set.ID,
+		Revision: e.rev, Label: e.label, Changes: changes, Actor: act.ActorOf(ctx)}); err != nil {
 		return err
 	}
 	return e.a.commit(ctx, e.Tx, e.Set.ProductionID, e.rev)
@@ -215,7 +215,8 @@ func (a *Desk) commit(ctx context.Context, tx pgx.Tx, production string, rev int
 
 func (e *Editor) stale(rev int64, what string) error {
 	if e.seen >= 0 && rev > e.seen && rev < e.rev { // what this edit wrote itself is of e.rev
-		return act.Stale("%s was changed elsewhere meanwhile. Nothing of yours was applied; look again and repeat it.", what)
+		return act.Stale("%s was changed elsewhere meanwhile. Nothing of yours was applied; look again and repeat it.",
+			what)
 	}
 	return nil
 }

@@ -293,7 +293,8 @@ func (e *Editor) Piece(ctx context.Context, id string, do func(p *PieceEdit, row
 }
 
 func (e *Editor) storePiece(ctx context.Context, id string, p *PieceEdit) error {
-	row := store.Piece{ID: id, Name: p.Name, Gone: p.Gone, Favourite: p.Favourite, ArrivalID: p.Arrival, Source: p.Source}
+	row := store.Piece{ID: id, Name: p.Name, Gone: p.Gone, Favourite: p.Favourite, ArrivalID: p.Arrival,
+		Source: p.Source}
 	if p.Tags == nil {
 		p.Tags = []string{}
 	}

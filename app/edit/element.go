@@ -137,8 +137,8 @@ func (e *Editor) addElement(ctx context.Context, kind, name string, spec json.Ra
 	} else {
 		name = stage.NextName(name, e.elementNamed)
 	}
-	row := store.ElementRow{Element: lay.Element{ID: store.NewID(), Kind: kind, Name: name, Spec: lay.Begun(kind, spec)},
-		Rev: e.seen}
+	row := store.ElementRow{Element: lay.Element{ID: store.NewID(), Kind: kind, Name: name,
+		Spec: lay.Begun(kind, spec)}, Rev: e.seen}
 	row.Order = after(list, func(r *store.ElementRow) int { return r.Order })
 	if err := e.putElement(ctx, &row, nil); err != nil {
 		return err

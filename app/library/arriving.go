@@ -57,8 +57,9 @@ func (a *Library) Arrive(ctx context.Context, production, name string, r io.Read
 	twice bool, err error) {
 	name = path.Base(strings.ReplaceAll(strings.TrimSpace(name), "\\", "/"))
 	if !intake.IsWelcome(name) {
-		return ar, false, act.Wrong("%s is of a kind that is not read here. Drop a model (%s), an archive or folder with "+
-			"one, or its pictures.", name, strings.Join(intake.Extensions(), ", "))
+		return ar, false,
+			act.Wrong("%s is of a kind that is not read here. Drop a model (%s), an archive or folder with "+
+				"one, or its pictures.", name, strings.Join(intake.Extensions(), ", "))
 	}
 	sent := false
 	return a.ArriveFolder(ctx, production, name, "", func() (Incoming, error) {
@@ -206,8 +207,8 @@ func (a *Library) CancelArrival(ctx context.Context, id string) error {
 	if ar.State != "waiting" && ar.State != "working" {
 		return act.Wrong("%s is not being worked on.", ar.Name)
 	}
-	if _, err := a.Store.Pool.Exec(ctx, "update arrival set state = 'cancelled', note = 'stopped by hand' where id = $1",
-		id); err != nil {
+	if _, err := a.Store.Pool.Exec(ctx,
+		"update arrival set state = 'cancelled', note = 'stopped by hand' where id = $1", id); err != nil {
 		return err
 	}
 	if ar.JobID != nil && a.Queue != nil {
@@ -224,8 +225,9 @@ func (a *Library) ResumeArrival(ctx context.Context, id string) error {
 		return act.NotThere(err, "The arrival")
 	}
 	return a.Store.Tx(ctx, func(tx pgx.Tx) error {
-		if _, err := tx.Exec(ctx, "update arrival set state = 'waiting', note = '', found = case when state = 'failed' "+
-			"then null else found end where id = $1", id); err != nil {
+		if _, err := tx.Exec(ctx,
+			"update arrival set state = 'waiting', note = '', found = case when state = 'failed' "+
+				"then null else found end where id = $1", id); err != nil {
 			return err
 		}
 		act.Tell(ctx, tx, ar.ProductionID, "arrival")

@@ -138,7 +138,8 @@ func surfaceRows(inv *inventory, rec *recipe.Recipe) []SurfaceRow {
 		for _, role := range maps.Columns {
 			m := MapState{Role: role}
 			if c, ok := s.Cells[role]; ok {
-				m.Name, m.State = c.Name, map[string]string{"found": "came", "missing": "missing", "unread": "unread"}[c.State]
+				m.Name, m.State = c.Name, map[string]string{"found": "came", "missing": "missing",
+					"unread": "unread"}[c.State]
 				if c.Thumb != "" {
 					m.Thumb = "/blobs/" + c.Thumb + "?as=png"
 				}

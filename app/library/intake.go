@@ -297,7 +297,8 @@ func propose(found []Found) {
 		flag := func(b bool) int { return map[bool]int{true: 1}[b] }
 		return cmp.Or(cmp.Compare(flag(x.Error != ""), flag(y.Error != "")), cmp.Compare(x.Missing, y.Missing),
 			cmp.Compare(flag(x.Maps == 0), flag(y.Maps == 0)),
-			cmp.Compare(lod(x), lod(y)), cmp.Compare(intake.Rank(x.Path), intake.Rank(y.Path)), cmp.Compare(tri(y), tri(x)),
+			cmp.Compare(lod(x), lod(y)), cmp.Compare(intake.Rank(x.Path), intake.Rank(y.Path)),
+			cmp.Compare(tri(y), tri(x)),
 			cmp.Compare(y.Bytes, x.Bytes), cmp.Compare(x.Path, y.Path))
 	}
 	best := map[string]int{}
@@ -316,7 +317,8 @@ func propose(found []Found) {
 			why = append(why, "all its maps are there")
 		}
 		if intake.LevelOfDetail(f.Path) == 0 &&
-			slices.ContainsFunc(found, func(o Found) bool { return o.Group == f.Group && intake.LevelOfDetail(o.Path) > 0 }) {
+			slices.ContainsFunc(found,
+				func(o Found) bool { return o.Group == f.Group && intake.LevelOfDetail(o.Path) > 0 }) {
 			why = append(why, "it is the finest level of detail")
 		}
 		f.Why = strings.Join(why, "; ")
@@ -429,8 +431,9 @@ func (r *reading) take(ctx context.Context) error {
 		if err != nil {
 			return err
 		}
-		if _, err := r.a.Store.Pool.Exec(ctx, "update arrival set taking = jsonb_set(taking, array[$2, 'done'], 'true') "+
-			"where id = $1",
+		if _, err := r.a.Store.Pool.Exec(ctx,
+			"update arrival set taking = jsonb_set(taking, array[$2, 'done'], 'true') "+
+				"where id = $1",
 			r.ar.ID, strconv.Itoa(i)); err != nil {
 			return err
 		}
@@ -448,8 +451,9 @@ func (r *reading) take(ctx context.Context) error {
 	if len(found) > 0 && len(taking) == 0 && r.ar.ForPiece == "" {
 		state = "choose"
 	}
-	_, err := r.a.Store.Pool.Exec(ctx, "update arrival set state = $2, progress = 1, note = '' where id = $1 and state "+
-		"<> 'cancelled'", r.ar.ID, state)
+	_, err := r.a.Store.Pool.Exec(ctx,
+		"update arrival set state = $2, progress = 1, note = '' where id = $1 and state "+
+			"<> 'cancelled'", r.ar.ID, state)
 	act.Tell(ctx, r.a.Store.Pool, r.ar.ProductionID, "arrival")
 	return err
 }

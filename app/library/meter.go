@@ -18,6 +18,7 @@ type Age struct {
 
 // QueueAges are those of the queues in which something waits.
 func QueueAges(ctx context.Context, q store.Querier) ([]Age, error) {
-	return store.List[Age](ctx, q, "select queue, extract(epoch from now() - min(scheduled_at))::float8 from river_job "+
-		"where state = 'available' and scheduled_at <= now() group by queue order by queue")
+	return store.List[Age](ctx, q,
+		"select queue, extract(epoch from now() - min(scheduled_at))::float8 from river_job "+
+			"where state = 'available' and scheduled_at <= now() group by queue order by queue")
 }

@@ -44,8 +44,8 @@ func (a *Library) Order(ctx context.Context, production, goods, file string) (ar
 			}
 			c := credit.Credit{Author: o.Author, Licence: o.Licence, Source: a.Supplier.Address + "/files/" + file,
 				Price: o.Price, Currency: o.Currency, From: "the supplier"}
-			ar = store.Arrival{ID: store.NewID(), ProductionID: production, Name: file, Bytes: f.Bytes, State: "waiting",
-				Fetch: file, Files: json.RawMessage("[]")}
+			ar = store.Arrival{ID: store.NewID(), ProductionID: production, Name: file, Bytes: f.Bytes,
+				State: "waiting", Fetch: file, Files: json.RawMessage("[]")}
 			if ar.Credit, err = json.Marshal(c); err != nil {
 				return ar, err
 			}

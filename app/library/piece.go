@@ -237,8 +237,8 @@ func (r *reading) firstMake(ctx context.Context, t Taking, m *model.Model, tell 
 		return err
 	}
 	known = known.Join(credit.Credit{Author: m.Author, Licence: credit.OneLicence(m.Copyright)})
-	p := store.Piece{ID: t.Piece, ProductionID: r.ar.ProductionID, ArrivalID: r.ar.ID, Source: t.Source, Blob: made.Blob,
-		Tags: json.RawMessage("[]")}
+	p := store.Piece{ID: t.Piece, ProductionID: r.ar.ProductionID, ArrivalID: r.ar.ID, Source: t.Source,
+		Blob: made.Blob, Tags: json.RawMessage("[]")}
 	name := path.Base(t.Source)
 	p.Name = tidyName(strings.TrimSuffix(name, path.Ext(name)))
 	var errs [4]error
@@ -381,7 +381,8 @@ func (a *Library) askMake(ctx context.Context, tx pgx.Tx, p *store.Piece) error 
 	if err := store.SetMaking(ctx, tx, p.ID, "waiting"); err != nil || a.Queue == nil {
 		return err
 	}
-	_, err = a.Queue.InsertTx(ctx, tx, MakeArgs{p.ID}, &river.InsertOpts{Queue: laneOf(ar.Bytes), MaxAttempts: MakeTries})
+	_, err = a.Queue.InsertTx(ctx, tx, MakeArgs{p.ID}, &river.InsertOpts{Queue: laneOf(ar.Bytes),
+		MaxAttempts: MakeTries})
 	return err
 }
 
@@ -419,8 +420,9 @@ func (r *reading) renew(ctx context.Context, t Taking, m *model.Model, tell func
 	// size: what was true stays true.
 	if k := unitChange(news.Scale); k != 1 {
 		size.MetresPerUnit /= k
-		news.Changed = append(news.Changed, fmt.Sprintf("its numbers are %.4g times larger: it was exported in another "+
-			"unit; the true size stays", k))
+		news.Changed = append(news.Changed,
+			fmt.Sprintf("its numbers are %.4g times larger: it was exported in another "+
+				"unit; the true size stays", k))
 	}
 	return r.a.EditProduction(ctx, r.ar.ProductionID, func(e *edit.Editor) error {
 		result, err := json.Marshal(made)

@@ -98,7 +98,8 @@ func (s *Shelf) fits(g *Good) bool {
 	t := credit.TermsOf(g.Licence)
 	licence := map[string]bool{"": true, "free": t.Known && !t.Attribution && !t.ShareAlike && !t.NonCommercial &&
 		!t.NoDerivatives, "paid work": t.Known && !t.NonCommercial, "unknown": g.Licence == ""}
-	return licence[s.Licence] && (s.Format == "" || s.Format == g.Format) && (s.Weight == 0 || g.Triangles <= s.Weight) &&
+	return licence[s.Licence] && (s.Format == "" || s.Format == g.Format) &&
+		(s.Weight == 0 || g.Triangles <= s.Weight) &&
 		(s.Size == 0 || g.Height <= s.Size) && (s.Price == nil || g.Currency != "" && g.Price <= *s.Price) &&
 		(!s.Marked || g.Marked)
 }

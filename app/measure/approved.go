@@ -42,8 +42,9 @@ func (w *Snapshot) sinceApproved(ctx context.Context) (list []snag.Snag, err err
 			continue
 		}
 		list = append(list, snag.Snag{Step: "frame", Kind: "approved", Shot: s.ID, IDs: ids,
-			Key:  "approved:" + s.ID + ":" + plain.Name(strings.Join(what, ";")),
-			What: fmt.Sprintf("%s is approved, and since then %s: look at it, and approve it again", s.Name, some(what))})
+			Key: "approved:" + s.ID + ":" + plain.Name(strings.Join(what, ";")),
+			What: fmt.Sprintf("%s is approved, and since then %s: look at it, and approve it again", s.Name,
+				some(what))})
 	}
 	return list, nil
 }

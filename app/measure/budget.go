@@ -154,7 +154,8 @@ func (w *Snapshot) savings() (list []Saving) {
 		s.copies += n
 		high := box.Apply(world).Size().Y
 		for i := range views {
-			if span := views[i].SpanOf(box, world); span.Seen && high > 0 && (s.size == 0 || span.Height/high > s.tall/s.size) {
+			if span := views[i].SpanOf(box, world); span.Seen && high > 0 &&
+				(s.size == 0 || span.Height/high > s.tall/s.size) {
 				s.tall, s.size = span.Height, high
 			}
 		}

@@ -57,18 +57,22 @@ func adviceOf(in unit.Ruler, k *stage.ShotSettings, flickers []FlickerState, r f
 	for _, fl := range flickers {
 		switch {
 		case fl.Gap <= 1e-6:
-			out = append(out, fmt.Sprintf("%s and %s lie in one plane at %s: no range helps, move one of them by a few "+
-				"millimetres", fl.A, fl.B, in.Distance(fl.Distance)))
+			out = append(out,
+				fmt.Sprintf("%s and %s lie in one plane at %s: no range helps, move one of them by a few "+
+					"millimetres", fl.A, fl.B, in.Distance(fl.Distance)))
 			continue
 		case fl.Near == nil:
-			out = append(out, fmt.Sprintf("%s and %s are %s apart at %s, too little for this depth buffer: make what lies "+
-				"there into one card, or move them apart", fl.A, fl.B, in.Distance(fl.Gap), in.Distance(fl.Distance)))
+			out = append(out,
+				fmt.Sprintf("%s and %s are %s apart at %s, too little for this depth buffer: make what lies "+
+					"there into one card, or move them apart", fl.A, fl.B, in.Distance(fl.Gap),
+					in.Distance(fl.Distance)))
 			continue
 		}
 		need := *fl.Near
 		if need <= r.Near {
-			out = append(out, fmt.Sprintf("%s and %s, %s apart at %s, stop flickering with the near plane at %s or farther: "+
-				"fit the range", fl.A, fl.B, in.Distance(fl.Gap), in.Distance(fl.Distance), in.Distance(need)))
+			out = append(out,
+				fmt.Sprintf("%s and %s, %s apart at %s, stop flickering with the near plane at %s or farther: "+
+					"fit the range", fl.A, fl.B, in.Distance(fl.Gap), in.Distance(fl.Distance), in.Distance(need)))
 			continue
 		}
 		var names []string
@@ -85,8 +89,9 @@ func adviceOf(in unit.Ruler, k *stage.ShotSettings, flickers []FlickerState, r f
 		if who == "" {
 			who = s.Things[r.NearThing].Name
 		}
-		out = append(out, fmt.Sprintf("%s and %s, %s apart at %s, need the near plane at %s: give up %s, or make the far "+
-			"ones into a card", fl.A, fl.B, in.Distance(fl.Gap), in.Distance(fl.Distance), in.Distance(need), who))
+		out = append(out,
+			fmt.Sprintf("%s and %s, %s apart at %s, need the near plane at %s: give up %s, or make the far "+
+				"ones into a card", fl.A, fl.B, in.Distance(fl.Gap), in.Distance(fl.Distance), in.Distance(need), who))
 	}
 	return out
 }

@@ -66,8 +66,8 @@ func (w *Snapshot) framing(ctx context.Context) (*Framing, error) {
 			continue
 		}
 		if t.Laid.Body != nil {
-			put(frame.Thing{ID: t.ID, Name: t.Name, Body: contact.Stand(t.Laid.Body, geom.Identity), Land: t.Plain}, t.Layer,
-				t.Kind)
+			put(frame.Thing{ID: t.ID, Name: t.Name, Body: contact.Stand(t.Laid.Body, geom.Identity), Land: t.Plain},
+				t.Layer, t.Kind)
 		}
 		if len(t.Laid.Instances) > 0 {
 			h, err := t.Laid.Herd(ctx, w)
@@ -323,8 +323,8 @@ func (f *Framing) bars(k *stage.ShotSettings, now frame.Moment, spans []optics.S
 				b.Span = *s
 			case s.Seen == b.Span.Seen:
 				b.Span.Near, b.Span.Far = min(b.Span.Near, s.Near), max(b.Span.Far, s.Far)
-				b.Span.Left, b.Span.Right, b.Span.Top, b.Span.Bottom = min(b.Span.Left, s.Left), max(b.Span.Right, s.Right),
-					min(b.Span.Top, s.Top), max(b.Span.Bottom, s.Bottom)
+				b.Span.Left, b.Span.Right, b.Span.Top, b.Span.Bottom = min(b.Span.Left, s.Left),
+					max(b.Span.Right, s.Right), min(b.Span.Top, s.Top), max(b.Span.Bottom, s.Bottom)
 				b.Span.Height = max(b.Span.Height, s.Height)
 			}
 		}
@@ -490,8 +490,9 @@ func (f *Framing) troublesOf(in unit.Ruler, k *stage.ShotSettings, cast *stage.C
 	list = f.tooFast(k, cast)
 	for _, t := range m.Troubles(k.View, cast.Where) {
 		if t.Kind == "jerk" {
-			list = append(list, trouble{t.At, "jerk", fmt.Sprintf("at %.2f s the speed jumps by %.0f %% of its highest "+
-				"within one frame", t.At, 100*t.Jump), ""})
+			list = append(list,
+				trouble{t.At, "jerk", fmt.Sprintf("at %.2f s the speed jumps by %.0f %% of its highest "+
+					"within one frame", t.At, 100*t.Jump), ""})
 		}
 	}
 	n := m.Frames()
@@ -539,10 +540,12 @@ func (f *Framing) tooFast(k *stage.ShotSettings, cast *stage.Cast) (list []troub
 		}
 	}
 	for _, r := range runs {
-		list = append(list, trouble{r.from, "fast", fmt.Sprintf("from %.2f s to %.2f s %s crosses the picture in %.2g s: "+
-			"more than a viewer can follow at %.4g frames a second (%.2g s)",
-			r.from, r.to, r.worst.Name, 1/r.worst.Speed, k.Move.Rate, 1/motion.Followable(k.Move.Rate, k.View.Open())),
-			r.worst.ID})
+		list = append(list,
+			trouble{r.from, "fast", fmt.Sprintf("from %.2f s to %.2f s %s crosses the picture in %.2g s: "+
+				"more than a viewer can follow at %.4g frames a second (%.2g s)",
+				r.from, r.to, r.worst.Name, 1/r.worst.Speed, k.Move.Rate, 1/motion.Followable(k.Move.Rate,
+					k.View.Open())),
+				r.worst.ID})
 	}
 	return list
 }

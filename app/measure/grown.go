@@ -53,7 +53,8 @@ func (w *Snapshot) grown(ctx context.Context, solids []snag.Solid, kept map[stri
 			at := s.Body.Box.Center()
 			list = append(list, snag.Snag{Step: "dress", Kind: "overlap", ID: s.ID, IDs: []string{s.ID, e.ID}, At: &at,
 				Number: float64(n), Key: "grown:" + e.ID + ":" + s.ID,
-				What: fmt.Sprintf("%d things of %s grow through %s: keep its floor free, or brush them away", n, e.Name, s.Name)})
+				What: fmt.Sprintf("%d things of %s grow through %s: keep its floor free, or brush them away", n, e.Name,
+					s.Name)})
 		}
 	}
 	for name := range kept {

@@ -103,8 +103,8 @@ func (f *Framing) snags(in unit.Ruler, shot, name string, k *stage.ShotSettings)
 		}
 		list = append(list, snag.Snag{Step: "frame", Kind: "flicker", Shot: shot, ID: fl.IDs[0], IDs: fl.IDs,
 			Key: "flicker:" + shot + ":" + fl.IDs[0] + ":" + fl.IDs[1], Fix: "fit", Label: "fit range", Number: fl.Gap,
-			What: fmt.Sprintf("%s: %s and %s will flicker, %s at %s, where the depth buffer tells %s apart", name, fl.A, fl.B,
-				gap, in.Distance(fl.Distance), in.Distance(fl.Step))})
+			What: fmt.Sprintf("%s: %s and %s will flicker, %s at %s, where the depth buffer tells %s apart", name, fl.A,
+				fl.B, gap, in.Distance(fl.Distance), in.Distance(fl.Step))})
 	}
 	for _, t := range f.troublesOf(in, k, cast) {
 		n := snag.Snag{Step: "frame", Kind: t.kind, Shot: shot, ID: t.id, IDs: []string{},

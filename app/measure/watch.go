@@ -392,8 +392,9 @@ func (w *Snapshot) Solids(ctx context.Context, kept map[string]*snag.Solid) ([]s
 			}
 			in := &l.Instances[k]
 			s := snag.Solid{ID: fmt.Sprintf("%s %d", e.ID, k), Name: fmt.Sprintf("%s, %d", e.Name, k+1),
-				Key: fmt.Sprintf("%s %d", l.Key, k), Fixed: true, Piece: in.Piece, Group: e.ID, Row: e.ID, RowName: felt,
-				Wild: w.a.wild(w.PieceOf[in.Piece])}
+				Key: fmt.Sprintf("%s %d", l.Key, k), Fixed: true, Piece: in.Piece, Group: e.ID, Row: e.ID,
+				RowName: felt,
+				Wild:    w.a.wild(w.PieceOf[in.Piece])}
 			if e.Kind == "room" {
 				s.Row = "" // windows that stand in a facade: what does not fit is told of the opening
 			}
@@ -492,8 +493,8 @@ func (a *Sets) wild(p *store.Piece) bool {
 // pictured are the snags that the shots' pictures, the doors and the budget tell.
 func (w *Snapshot) pictured(in unit.Ruler, solids []snag.Solid) []snag.Snag {
 	views, names := w.Views()
-	set := &snag.Set{In: in, Solids: solids, Stands: w.standing(), Views: views, Names: names, Kept: len(w.ShotRows) > 0,
-		Floor: w.SetRow.Light.Sky == "two"} // a panorama has a ground of its own
+	set := &snag.Set{In: in, Solids: solids, Stands: w.standing(), Views: views, Names: names,
+		Kept: len(w.ShotRows) > 0, Floor: w.SetRow.Light.Sky == "two"} // a panorama has a ground of its own
 	for e := range w.Seen {
 		if e.Laid != nil && len(e.Laid.Swings) > 0 {
 			set.Rooms = append(set.Rooms, snag.Room{ID: e.ID, Name: e.Name, Swings: e.Laid.Swings})
@@ -506,9 +507,9 @@ func (w *Snapshot) pictured(in unit.Ruler, solids []snag.Solid) []snag.Snag {
 func (w *Snapshot) standing() (list []snag.Stand) {
 	for t := range w.Seen {
 		if p := t.Placement; p != nil {
-			list = append(list, snag.Stand{ID: t.ID, Name: t.Name, Piece: p.Piece, Box: t.Box, World: t.World, Yaw: p.Yaw,
-				Pitch: p.Pitch,
-				Roll:  p.Roll, Scale: math.Cbrt(p.Scale.X * p.Scale.Y * p.Scale.Z), Tint: p.Tint, Land: t.Land})
+			list = append(list, snag.Stand{ID: t.ID, Name: t.Name, Piece: p.Piece, Box: t.Box, World: t.World,
+				Yaw: p.Yaw, Pitch: p.Pitch,
+				Roll: p.Roll, Scale: math.Cbrt(p.Scale.X * p.Scale.Y * p.Scale.Z), Tint: p.Tint, Land: t.Land})
 		}
 	}
 	return list

@@ -24,8 +24,9 @@ func (a *Pages) dressed(ctx context.Context, st *State, w *measure.Snapshot) err
 	set, rows, elements := &w.SetRow, w.PlacementRows, w.ElementRows
 	later, err := w.LaidOut(ctx, true)
 	if errors.Is(err, act.ErrBroke) { // what cannot be laid out is opened all the same, so that it can be undone
-		st.Snags = append(st.Snags, snag.Snag{Step: "dress", Kind: "unmeasured", What: "What is described in this set " +
-			"cannot be laid out, by a fault of the program. Undo what was done last."})
+		st.Snags = append(st.Snags, snag.Snag{Step: "dress", Kind: "unmeasured",
+			What: "What is described in this set " +
+				"cannot be laid out, by a fault of the program. Undo what was done last."})
 	} else if err != nil {
 		return err
 	}

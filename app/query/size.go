@@ -339,9 +339,10 @@ func sizeSnags(in unit.Ruler, p *PieceState) []snag.Snag {
 	case b == nil:
 		return append(list, snag.Sizes(in, p.ID, p.Name, p.Size)...)
 	case !b.Now && b.Score > 0.5:
-		list = append(list, snag.Snag{Step: "size", What: fmt.Sprintf("%s, %s high as it came, is likely to be in %s: %s "+
-			"high", p.Name, in.Distance(p.Size.Y), sizing.Units(b.MetresPerUnit), in.Distance(b.Size.Y)), ID: p.ID,
-			Fix: "propose", Label: "take that"})
+		list = append(list,
+			snag.Snag{Step: "size", What: fmt.Sprintf("%s, %s high as it came, is likely to be in %s: %s "+
+				"high", p.Name, in.Distance(p.Size.Y), sizing.Units(b.MetresPerUnit), in.Distance(b.Size.Y)), ID: p.ID,
+				Fix: "propose", Label: "take that"})
 	case !b.Sure:
 		list = append(list,
 			snag.Snag{Step: "size", What: fmt.Sprintf("%s: nothing is sure about its size of %s; look at it", p.Name,

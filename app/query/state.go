@@ -313,7 +313,8 @@ func (st *State) Describe(set *store.Set, production store.Production, shots []s
 	st.Revision, st.Set, st.Shots = st.Production.Revision, set.Scene, []ShotState{}
 	st.Lens, st.Light = measure.LensOf(&set.View), lightState(&set.Light)
 	for _, s := range shots {
-		st.Shots = append(st.Shots, ShotState{s.Shot, s.View.World(), s.View.Window(), 1 / optics.Saturation(s.View.EV)})
+		st.Shots = append(st.Shots, ShotState{s.Shot, s.View.World(), s.View.Window(),
+			1 / optics.Saturation(s.View.EV)})
 		if s.ID == set.Shot {
 			st.Changed = set.Changed(&s.Shot)
 		}

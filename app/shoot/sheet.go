@@ -165,8 +165,8 @@ func (a *Studio) pictureOf(ctx context.Context, l *looked) (image.Image, error) 
 		for i := range takes {
 			var s TakeSettings
 			var r TakeResult
-			if takes[i].ShotID != l.shot.ID || takes[i].State != "done" || json.Unmarshal(takes[i].Settings, &s) != nil ||
-				json.Unmarshal(takes[i].Result, &r) != nil || s.View != l.shot.View {
+			if takes[i].ShotID != l.shot.ID || takes[i].State != "done" || json.Unmarshal(takes[i].Settings,
+				&s) != nil || json.Unmarshal(takes[i].Result, &r) != nil || s.View != l.shot.View {
 				continue
 			}
 			hash := r.PNG

@@ -137,8 +137,8 @@ func (a *Studio) Shoot(ctx context.Context, setID, shotID, kind string, s TakeSe
 			return err
 		}
 		if queued >= maxQueued {
-			return act.Wrong("%d takes of this production are waiting or being made; at most %d do. Wait for some, or stop "+
-				"some.", queued, maxQueued)
+			return act.Wrong("%d takes of this production are waiting or being made; at most %d do. Wait for some, "+
+				"or stop some.", queued, maxQueued)
 		}
 		job, err := a.Queue.InsertTx(ctx, tx, TakeArgs{t.ID},
 			&river.InsertOpts{Queue: QueueTakes, MaxAttempts: TakeTries})
@@ -384,7 +384,8 @@ func (sh *shooting) still(ctx context.Context) error {
 				if sh.s.Seconds > 0 {
 					share = max(share, min(sh.r.Seconds/sh.s.Seconds, 1))
 				}
-				if errors.Is(sh.save(ctx, "working", share, fmt.Sprintf("%d of %d samples", done, of)), store.ErrOvertaken) {
+				if errors.Is(sh.save(ctx, "working", share, fmt.Sprintf("%d of %d samples", done, of)),
+					store.ErrOvertaken) {
 					overtaken(store.ErrOvertaken)
 				}
 				if old.New && old.Hash != k.Hash && old.Hash != sh.older.Hash {
@@ -411,8 +412,9 @@ func (sh *shooting) banded(ctx context.Context) error {
 		if done < of && time.Now().After(sh.next) {
 			sh.next = time.Now().Add(previewEvery)
 			share := float64(done) / float64(of)
-			if errors.Is(sh.save(ctx, "working", share, fmt.Sprintf("%.0f %%, in bands: it does not fit into memory as a whole",
-				100*share)), store.ErrOvertaken) {
+			if errors.Is(sh.save(ctx, "working", share,
+				fmt.Sprintf("%.0f %%, in bands: it does not fit into memory as a whole",
+					100*share)), store.ErrOvertaken) {
 				overtaken(store.ErrOvertaken)
 			}
 		}
@@ -476,7 +478,8 @@ func (sh *shooting) move(ctx context.Context, l *loaded) error {
 			return err
 		}
 		sh.r.Frames, sh.r.Preview = append(sh.r.Frames, hash), hash
-		if err := sh.save(ctx, "working", float64(i+1)/float64(n+1), fmt.Sprintf("frame %d of %d", i+1, n)); err != nil {
+		if err := sh.save(ctx, "working", float64(i+1)/float64(n+1), fmt.Sprintf("frame %d of %d", i+1,
+			n)); err != nil {
 			return err
 		}
 	}

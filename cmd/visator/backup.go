@@ -52,8 +52,8 @@ func backup(ctx context.Context, args []string) error {
 
 // tell says what is in a file.
 func tell(path string, m *store.Manifest) {
-	fmt.Printf("%s: %d productions, %d sets, %d things in them, %d edits, %d files\n", path, m.Tables["production"].Rows,
-		m.Tables["sets"].Rows, m.Documents(), m.Tables["log"].Rows, m.Blobs)
+	fmt.Printf("%s: %d productions, %d sets, %d things in them, %d edits, %d files\n", path,
+		m.Tables["production"].Rows, m.Tables["sets"].Rows, m.Documents(), m.Tables["log"].Rows, m.Blobs)
 	for _, h := range m.Damaged {
 		fmt.Printf("  damaged before it was written: file %.12s; hand in what it came from again\n", h)
 	}

@@ -141,7 +141,8 @@ func benchModel(side, file string, coordinates bool) error {
 			if coordinates {
 				fmt.Fprintf(w, "vt %.6f %.6f\n", float64(i)/float64(n), float64(j)/float64(n))
 			}
-			fmt.Fprintf(w, "v %.6f %.6f %.6f\n", (1+r*math.Cos(v))*math.Cos(u), r*math.Sin(v), (1+r*math.Cos(v))*math.Sin(u))
+			fmt.Fprintf(w, "v %.6f %.6f %.6f\n", (1+r*math.Cos(v))*math.Cos(u), r*math.Sin(v),
+				(1+r*math.Cos(v))*math.Sin(u))
 		}
 	}
 	for i := range n {

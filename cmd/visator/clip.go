@@ -53,8 +53,8 @@ const nearestFit = 0.001
 
 func clip(ctx context.Context, args []string) error {
 	fs := newFlags("clip", "SCENE [--camera INDEX|NAME] [--depth 24|32f|reversed] [--at M,M,...] [--json]",
-		"Fits the near and far plane of a camera to what it sees, by the true triangles; tells what its own planes and "+
-			"the fitted ones cut, and how much a depth buffer tells apart at given distances.")
+		"Fits the near and far plane of a camera to what it sees, by the true triangles; tells what its own planes "+
+			"and the fitted ones cut, and how much a depth buffer tells apart at given distances.")
 	var camera, depth, at string
 	var asJSON bool
 	fs.StringVar(&camera, "camera", "0", "`INDEX|NAME` of the camera")
@@ -115,7 +115,8 @@ func clip(ctx context.Context, args []string) error {
 			len(k.r.CutByFar), told(append(slices.Clone(k.r.CutByNear), k.r.CutByFar...)))
 	}
 	for _, st := range l.Steps {
-		fmt.Printf("at %.4g m the buffer tells %.3g m apart, with the planes as given %.3g m\n", st.At, st.Step, st.Given)
+		fmt.Printf("at %.4g m the buffer tells %.3g m apart, with the planes as given %.3g m\n", st.At, st.Step,
+			st.Given)
 	}
 	return ctx.Err()
 }

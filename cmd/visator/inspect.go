@@ -149,7 +149,8 @@ func describe(r intake.Report) {
 	fmt.Printf("%s: %s, %d triangles, %d vertices, %d parts, %d materials\n", r.File, r.Format, r.Triangles, r.Vertices,
 		r.Parts, r.Materials)
 	fmt.Printf("  %s wide, %s high, %s deep (unit %s, %s; %s up)\n", unit.Format(r.Size.Width, unit.Metre),
-		unit.Format(r.Size.Height, unit.Metre), unit.Format(r.Size.Depth, unit.Metre), r.Unit.Name, r.Unit.From, r.UpAxis)
+		unit.Format(r.Size.Height, unit.Metre), unit.Format(r.Size.Depth, unit.Metre), r.Unit.Name, r.Unit.From,
+		r.UpAxis)
 	for _, t := range r.Textures {
 		fmt.Printf("  map %s: %s, %s\n", t.Name, t.Role, t.Status)
 	}

@@ -39,8 +39,8 @@ type sides struct {
 func lens(_ context.Context, args []string) error {
 	v := optics.Default()
 	fs := newFlags("lens", "--focal MM [--sensor WxH] [--aspect A] [--focus M] [--fstop N] [--coc MM] [--json]",
-		"Tells the fields of view of a lens, its hyperfocal distance, what is sharp and how large a point at infinity is "+
-			"drawn.")
+		"Tells the fields of view of a lens, its hyperfocal distance, what is sharp and how large a point at "+
+			"infinity is drawn.")
 	var sensor string
 	var aspect, circle float64
 	var asJSON bool

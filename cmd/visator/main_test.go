@@ -51,7 +51,8 @@ func stage(t *testing.T, light model.Light, at geom.M) string {
 	cam.Local, lamp.Local = geom.Compose(geom.V{Y: 4}, down, geom.V{X: 1, Y: 1, Z: 1}), at
 	m := &model.Model{Meshes: []model.Mesh{{Parts: []model.Part{p}}}, Surfaces: []model.Surface{s},
 		Nodes: []model.Node{floor, cam, lamp}, Roots: []int{0, 1, 2},
-		Cameras: []model.Camera{{Name: "above", YFov: 0.1, Aspect: 1, Near: 0.1, Far: 100}}, Lights: []model.Light{light}}
+		Cameras: []model.Camera{{Name: "above", YFov: 0.1, Aspect: 1, Near: 0.1, Far: 100}},
+		Lights:  []model.Light{light}}
 	var buf bytes.Buffer
 	if err := exchange.WriteGLB(&buf, m); err != nil {
 		t.Fatal(err)
@@ -94,8 +95,8 @@ func TestCallsThatAreWrongSayWhyInOneLine(t *testing.T) {
 		"a folder is named": {[]string{"render", t.TempDir(), "--out", out}, 1, "no model in it"},
 	} {
 		status, stdout, stderr := call(t, c.args...)
-		if status != c.status || !strings.Contains(stderr, c.words) || strings.Count(strings.TrimSpace(stderr), "\n") != 0 ||
-			stdout != "" {
+		if status != c.status || !strings.Contains(stderr, c.words) || strings.Count(strings.TrimSpace(stderr),
+			"\n") != 0 || stdout != "" {
 			t.Errorf("%s: status %d, %q, %q", name, status, stdout, stderr)
 		}
 	}

@@ -30,8 +30,8 @@ type renderCall struct {
 func renderFile(ctx context.Context, args []string) error {
 	var c renderCall
 	fs := newFlags("render", "FILE.glb|.gltf [flags] --out F.exr|.png",
-		"Renders a glTF scene with its own cameras and lights. EXR pixels are scene-linear cd/m²; PNG pixels are exposed "+
-			"and tone-mapped.")
+		"Renders a glTF scene with its own cameras and lights. EXR pixels are scene-linear cd/m²; PNG pixels are "+
+			"exposed and tone-mapped.")
 	fs.StringVar(&c.camera, "camera", "0", "`INDEX|NAME` of the camera")
 	fs.StringVar(&c.size, "size", "1280x720", "picture size in pixels, `WxH`")
 	fs.IntVar(&c.o.Samples, "samples", 64, "samples a pixel")
@@ -44,8 +44,9 @@ func renderFile(ctx context.Context, args []string) error {
 	fs.Float64Var(&c.turn, "environment-turn", 0,
 		"turn of the panorama about +Y in `DEGREES`, counter-clockwise seen from above")
 	fs.BoolVar(&c.noDenoise, "no-denoise", false, "keep the noise, and clamp nothing")
-	fs.Float64Var(&c.focus, "focus", 0, "focus distance along the view axis in `METRES`; 0 is the nearest thing in the "+
-		"middle of the picture")
+	fs.Float64Var(&c.focus, "focus", 0,
+		"focus distance along the view axis in `METRES`; 0 is the nearest thing in the "+
+			"middle of the picture")
 	fs.Float64Var(&c.fstop, "fstop", 0, "f-number of the lens on a sensor 24 mm high; 0 is a pinhole")
 	fs.StringVar(&c.passes, "passes", "", "also write, into the EXR: `depth,normal,albedo,objectId`")
 	fs.Float64Var(&c.ev, "ev", 0, "exposure value EV100 of a PNG; measured from the picture when not given")

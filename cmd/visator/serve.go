@@ -162,8 +162,9 @@ func migrate(ctx context.Context, args []string) error {
 
 func worker(ctx context.Context, args []string) error {
 	var p place
-	fs := newFlags("worker", "[flags]", "Takes jobs from the queue until it is stopped: intake and renders. Any number "+
-		"of workers share one database and blob store.")
+	fs := newFlags("worker", "[flags]",
+		"Takes jobs from the queue until it is stopped: intake and renders. Any number "+
+			"of workers share one database and blob store.")
 	p.flags(fs)
 	n := fs.Int("jobs", 1, "intakes, and takes, at a time")
 	if _, err := parse(fs, args); err != nil {
@@ -217,8 +218,9 @@ func run(ctx context.Context, name string, args []string, withDemo bool) error {
 	workers := fs.Int("workers", 1, "intakes, and takes, at a time in this process; 0 leaves them to visator worker")
 	from := fs.String("supplier", os.Getenv("VISATOR_SUPPLIER"),
 		"address of a supplier, such as http://127.0.0.1:8471; the demo starts the simulated one")
-	watched := fs.String("watch", "", "a folder: what is put into it arrives in the newest production, or, in a folder "+
-		"of a production's name, in that one")
+	watched := fs.String("watch", "",
+		"a folder: what is put into it arrives in the newest production, or, in a folder "+
+			"of a production's name, in that one")
 	takes := true
 	if withDemo {
 		fs.BoolVar(&takes, "takes", true, "put the three shots of the demo in the queue")

@@ -108,8 +108,8 @@ func tellSize(file string, p *sizing.Proposal) {
 		if i == 3 {
 			break
 		}
-		fmt.Printf("  %3.0f %%  one unit is %g m, +%s up: %s wide, %s high, %s deep\n", 100*c.Score, c.MetresPerUnit, c.Up,
-			unit.InMetres.Distance(c.Size.X), unit.InMetres.Distance(c.Size.Y), unit.InMetres.Distance(c.Size.Z))
+		fmt.Printf("  %3.0f %%  one unit is %g m, +%s up: %s wide, %s high, %s deep\n", 100*c.Score, c.MetresPerUnit,
+			c.Up, unit.InMetres.Distance(c.Size.X), unit.InMetres.Distance(c.Size.Y), unit.InMetres.Distance(c.Size.Z))
 		if i == 0 {
 			for _, r := range c.Reasons {
 				fmt.Printf("         %s\n", r)

@@ -98,8 +98,8 @@ func yard(t *testing.T, s *shelf) *Set {
 			{ID: "figure", Name: "x", StandIn: "person", Size: geom.V{X: 0.5, Y: 1.75, Z: 0.3},
 				Scale: geom.V{X: 1, Y: 1, Z: 1}}},
 		Elements: []*lay.Element{
-			{ID: "night", Name: "night", Kind: "layer", Hidden: true, Spec: json.RawMessage("{}")}, {ID: "shade", Name: "shade",
-				Kind: "layer", Spec: json.RawMessage("{}")},
+			{ID: "night", Name: "night", Kind: "layer", Hidden: true, Spec: json.RawMessage("{}")},
+			{ID: "shade", Name: "shade", Kind: "layer", Spec: json.RawMessage("{}")},
 			element(t, "inner", "group", "", lay.Group{Parent: "outer"}), element(t, "outer", "group", "", lay.Group{}),
 			element(t, "benches", "row", "", row("bench", lay.P{X: -4, Z: 0}, lay.P{X: 4, Z: 0})),
 			element(t, "others", "row", "shade", row("bench", lay.P{X: -4, Z: 6}, lay.P{X: 4, Z: 6})),
@@ -150,8 +150,8 @@ func TestOneListSaysWhatStands(t *testing.T) {
 	if !by["walker"].Figure || !by["figure"].Figure || by["crate"].Figure {
 		t.Error("two are figures, by name and as a stand-in")
 	}
-	if l := by["lamp"]; l.Outermost() != "outer" || !l.In("inner") || !l.In("outer") || !l.In("lamp") || l.In("crate") ||
-		by["crate"].Outermost() != "" {
+	if l := by["lamp"]; l.Outermost() != "outer" || !l.In("inner") || !l.In("outer") || !l.In("lamp") ||
+		l.In("crate") || by["crate"].Outermost() != "" {
 		t.Errorf("groups: %v", l.Groups)
 	}
 	if by["figure"].Kind != StandIn || by["crate"].Kind != Piece || by["benches"].Kind != "row" ||
@@ -275,7 +275,8 @@ func TestHiddenIsHiddenInAnyOrder(t *testing.T) {
 			}
 			set.Placements = append(set.Placements, p)
 		}
-		r.Shuffle(len(set.Elements), func(i, j int) { set.Elements[i], set.Elements[j] = set.Elements[j], set.Elements[i] })
+		r.Shuffle(len(set.Elements),
+			func(i, j int) { set.Elements[i], set.Elements[j] = set.Elements[j], set.Elements[i] })
 		mustLay(t, set)
 		got := map[string]bool{}
 		for _, id := range names(set.Seen) {

@@ -282,7 +282,8 @@ func (s *Set) beneath(ctx context.Context, r *lay.Array, on *Ground) (key []any,
 			continue
 		}
 		b := t.Box.Apply(t.World)
-		if b.Max.X < box.Min.X-grow || b.Min.X > box.Max.X+grow || b.Max.Z < box.Min.Z-grow || b.Min.Z > box.Max.Z+grow {
+		if b.Max.X < box.Min.X-grow || b.Min.X > box.Max.X+grow || b.Max.Z < box.Min.Z-grow || b.Min.Z > box.Max.Z+
+			grow {
 			continue
 		}
 		placed, err := s.Felt(ctx, t.Placement)
@@ -335,8 +336,8 @@ func (s *Set) layDrift(e *lay.Element, g *Ground, standing string, quick bool) b
 		return counted(&Laid{Laid: l, Key: named})
 	}).(*Laid)
 	if s.count += len(l.Instances); s.count > maxDrifted {
-		l = failed(fmt.Errorf("the drifts of this set lay %d things together, at most %d are drawn; lower a density or "+
-			"hide one", s.count, maxDrifted))
+		l = failed(fmt.Errorf("the drifts of this set lay %d things together, at most %d are drawn; lower a density "+
+			"or hide one", s.count, maxDrifted))
 	}
 	s.laid[e.ID] = l
 	return true

@@ -47,7 +47,8 @@ func (s *Set) Cast(m *motion.Move) *stage.Cast {
 	members := make([]stage.Member, 0, len(s.Placements)+len(s.Elements))
 	for _, p := range s.Placements {
 		world, box := p.World(), s.BoxOf(p)
-		members = append(members, stage.Member{ID: p.ID, Groups: s.Groups.Of(p.Group), Middle: world.Point(box.Center())})
+		members = append(members, stage.Member{ID: p.ID, Groups: s.Groups.Of(p.Group),
+			Middle: world.Point(box.Center())})
 	}
 	for _, e := range s.Elements {
 		if l := s.laid[e.ID]; l != nil && (l.Body != nil || len(l.Instances) > 0) {

@@ -1,4 +1,8 @@
-package render
+// Package bvh is the structure in which rays find what they may meet: a bounding volume hierarchy
+// over boxes, with nodes of eight children that are tested at once, and blocks of four triangles for
+// its leaves. Coordinates are float32 in the space of what it is built over; it holds for up to
+// LeafFirst primitives.
+package bvh
 
 import (
 	"math"
@@ -25,38 +29,40 @@ type treeNode struct {
 // corner, another one. So the union of two is one maximum of eight numbers.
 type bounds32 [8]float32
 
-// primRef is the box of a primitive while the tree is built. The bits of the
+// Ref is the box of a primitive while the tree is built. The bits of the
 // fourth number are the primitive's own number.
-type primRef bounds32
+type Ref bounds32
 
-func newRef(lo, hi [3]float32, id uint32) primRef {
-	return primRef{-lo[0], -lo[1], -lo[2], math.Float32frombits(id), hi[0], hi[1], hi[2], 0}
+// NewRef is the box from lo to hi of the primitive with the number id.
+func NewRef(lo, hi [3]float32, id uint32) Ref {
+	return Ref{-lo[0], -lo[1], -lo[2], math.Float32frombits(id), hi[0], hi[1], hi[2], 0}
 }
 
-func (r *primRef) id() uint32 { return math.Float32bits(r[3]) }
+func (r *Ref) id() uint32 { return math.Float32bits(r[3]) }
 
 // centre is twice the middle of the box along an axis.
-func (r *primRef) centre(axis int) float32 { return r[4+axis] - r[axis] }
+func (r *Ref) centre(axis int) float32 { return r[4+axis] - r[axis] }
 
 const (
-	leafSize = 4
+	// LeafSize is the largest number of primitives in a leaf.
+	LeafSize = 4
 	binCount = 16
-	// stackSize bounds the traversal stack; the builder halves by count when
+	// StackSize bounds the traversal stack; the builder halves by count when
 	// the heuristic would go deeper.
-	stackSize = 96
-	maxDepth  = stackSize - 34
+	StackSize = 96
+	maxDepth  = StackSize - 34
 )
 
 type builder struct {
-	refs  []primRef
+	refs  []Ref
 	spare chan struct{} // tokens for more threads
 }
 
 func emptyBounds() bounds32 {
-	return bounds32{-inf32, -inf32, -inf32, 0, -inf32, -inf32, -inf32, 0}
+	return bounds32{-Inf, -Inf, -Inf, 0, -Inf, -Inf, -Inf, 0}
 }
 
-func boundsOf(lo, hi [3]float32) bounds32 { return bounds32(newRef(lo, hi, 0)) }
+func boundsOf(lo, hi [3]float32) bounds32 { return bounds32(NewRef(lo, hi, 0)) }
 
 func (b *bounds32) lo() [3]float32 { return [3]float32{-b[0], -b[1], -b[2]} }
 func (b *bounds32) hi() [3]float32 { return [3]float32(b[4:7]) }
@@ -74,7 +80,7 @@ func (b *bounds32) grow(o *bounds32) {
 }
 
 // growCentre takes in twice the centre of a primitive's box.
-func (b *bounds32) growCentre(r *primRef) {
+func (b *bounds32) growCentre(r *Ref) {
 	for k := range 3 {
 		c := r.centre(k)
 		b[k], b[4+k] = max(b[k], -c), max(b[4+k], c)
@@ -89,9 +95,17 @@ func (b *bounds32) area() float32 {
 	return x*y + y*z + z*x
 }
 
+// Build arranges refs, which it reorders, on up to threads threads: nodes begin with the root,
+// order holds the numbers of the primitives as leaves have them. What comes of it does not depend
+// on the number of threads.
+func Build(refs []Ref, threads int) (nodes []Node, order []uint32) {
+	t := buildTree(refs, threads)
+	return widen(&t), t.order
+}
+
 // buildTree arranges refs, which it reorders, on up to threads threads. The
 // tree does not depend on the number of threads.
-func buildTree(refs []primRef, threads int) tree {
+func buildTree(refs []Ref, threads int) tree {
 	if len(refs) == 0 {
 		return tree{}
 	}
@@ -99,10 +113,10 @@ func buildTree(refs []primRef, threads int) tree {
 	all, cen := emptyBounds(), emptyBounds()
 	spread(refs, &all, &cen)
 	var nodes []treeNode
-	if len(refs) <= leafSize {
+	if len(refs) <= LeafSize {
 		// The other child is a point at infinity, which no ray reaches. (A box
 		// turned inside out would not do: the slab test puts it right.)
-		never := [3]float32{inf32, inf32, inf32}
+		never := [3]float32{Inf, Inf, Inf}
 		nodes = []treeNode{{lo0: all.lo(), hi0: all.hi(), n0: uint32(len(refs)), lo1: never, hi1: never}}
 	} else {
 		nodes = b.split(0, len(refs), cen, 0, make([]treeNode, 0, len(refs)/2+1))
@@ -131,7 +145,7 @@ func (b *builder) split(from, to int, cen bounds32, depth int, out []treeNode) [
 	// those of the left half, as if one thread had made them.
 	const worthAThread = 20_000
 	var other chan half
-	if nr > leafSize && nr > worthAThread && nl > worthAThread {
+	if nr > LeafSize && nr > worthAThread && nl > worthAThread {
 		select {
 		case b.spare <- struct{}{}:
 			other = make(chan half, 1)
@@ -147,14 +161,14 @@ func (b *builder) split(from, to int, cen bounds32, depth int, out []treeNode) [
 		default:
 		}
 	}
-	if nl <= leafSize {
+	if nl <= LeafSize {
 		out[me].at0, out[me].n0 = uint32(from), uint32(nl)
 	} else {
 		out[me].at0 = uint32(len(out))
 		out = b.split(from, mid, cenL, depth+1, out)
 	}
 	switch {
-	case nr <= leafSize:
+	case nr <= LeafSize:
 		out[me].at1, out[me].n1 = uint32(mid), uint32(nr)
 	case other != nil:
 		base := uint32(len(out))
@@ -212,7 +226,7 @@ func (b *builder) partition(from, to int, cen bounds32, depth int) (mid int, lef
 		areaRight[i] = acc.area() * float32(n)
 	}
 	acc, n = emptyBounds(), 0
-	best, bestCost := -1, inf32
+	best, bestCost := -1, Inf
 	for i := range s.n - 1 {
 		acc.grow(&s.box[i])
 		n += int(s.count[i])
@@ -240,7 +254,7 @@ func (b *builder) partition(from, to int, cen bounds32, depth int) (mid int, lef
 }
 
 // spreadPortable finds the box around all primitives, and around their centres.
-func spreadPortable(refs []primRef, all, cen *bounds32) {
+func spreadPortable(refs []Ref, all, cen *bounds32) {
 	for i := range refs {
 		all.grow((*bounds32)(&refs[i]))
 		cen.growCentre(&refs[i])
@@ -256,10 +270,10 @@ type bins struct {
 	count     [binCount]int32
 }
 
-func (s *bins) of(r *primRef) int { return int((r.centre(s.axis) - s.lo) * s.scale) }
+func (s *bins) of(r *Ref) int { return int((r.centre(s.axis) - s.lo) * s.scale) }
 
 // fillPortable counts the primitives into the bins.
-func (s *bins) fillPortable(refs []primRef) {
+func (s *bins) fillPortable(refs []Ref) {
 	for i := range refs {
 		k := s.of(&refs[i]) & (binCount - 1)
 		s.count[k]++
@@ -269,7 +283,7 @@ func (s *bins) fillPortable(refs []primRef) {
 
 // dividePortable moves the primitives of bins up to best to the front and
 // returns how many they are, and the boxes of both sides' centres.
-func (s *bins) dividePortable(refs []primRef, best int, cenL, cenR *bounds32) int {
+func (s *bins) dividePortable(refs []Ref, best int, cenL, cenR *bounds32) int {
 	i, j := 0, len(refs)-1
 	for i <= j {
 		if s.of(&refs[i]) <= best {
@@ -301,7 +315,7 @@ func (b *builder) halves(from, to, mid int) (_ int, left, right, cenL, cenR boun
 
 // selectMedian moves the smaller half of refs along axis to the front
 // (Hoare's quickselect with the middle as pivot).
-func selectMedian(refs []primRef, axis int) {
+func selectMedian(refs []Ref, axis int) {
 	k := len(refs) / 2
 	lo, hi := 0, len(refs)-1
 	for lo < hi {
@@ -330,31 +344,3 @@ func selectMedian(refs []primRef, axis int) {
 		}
 	}
 }
-
-// ray32 is a ray in the space of a mesh. d need not have unit length: t runs
-// in the same units as the ray that it was made from.
-type ray32 struct {
-	o, d, inv [3]float32
-	t         float32 // the nearest hit so far
-	tmin      float32
-	near      [3]uint8 // for each axis the row of wideNode.bounds that is met first
-	any       bool     // any hit will do: the ray asks for shadow
-}
-
-func (r *ray32) prepare() {
-	for k := 0; k < 3; k++ {
-		d := r.d[k]
-		if d < 1e-20 && d > -1e-20 { // keep 0*inf out of the slab test
-			if d = 1e-20; math.Signbit(float64(r.d[k])) {
-				d = -1e-20
-			}
-		}
-		r.inv[k] = 1 / d
-		r.near[k] = uint8(2 * k)
-		if d < 0 {
-			r.near[k]++
-		}
-	}
-}
-
-var inf32 = float32(math.Inf(1))

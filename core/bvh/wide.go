@@ -1,29 +1,31 @@
-package render
+package bvh
 
-// wideNode is a node of eight children, collapsed from the binary tree, laid
+// Node is a node of eight children, collapsed from the binary tree, laid
 // out so that one instruction tests all eight boxes (Wald et al., Getting Rid
 // of Packets, 2008) and two cache lines hold it: bounds are bytes on a grid
 // over the node (Ylitie et al., Efficient Incoherent Ray Traversal, 2017),
 // rounded outwards.
-type wideNode struct {
+type Node struct {
 	// Eight bytes, one a child, for lower X, upper X, lower Y, upper Y, lower
 	// Z and upper Z; eight more so that sixteen can be read at any of them.
 	grid   [56]uint8
 	origin [3]float32
 	scale  [3]float32
-	child  [8]uint32 // a node, or leafBit | count<<leafShift | first primitive
+	Child  [8]uint32 // a node, or LeafBit | count<<LeafShift | first primitive
 	_      [4]uint32
 }
 
+// A child is a leaf when it has the LeafBit; then it is a number of primitives and the first of
+// them in the order of Build.
 const (
-	leafBit   = 1 << 31
-	leafShift = 27
-	leafFirst = 1<<leafShift - 1 // the largest number of primitives in a tree
+	LeafBit   = 1 << 31
+	LeafShift = 27
+	LeafFirst = 1<<LeafShift - 1 // the largest number of primitives in a tree
 )
 
 // widen collapses the binary tree: a node takes in its largest inner child
 // until it has eight.
-func widen(t *tree) []wideNode {
+func widen(t *tree) []Node {
 	if len(t.nodes) == 0 {
 		return nil
 	}
@@ -32,7 +34,7 @@ func widen(t *tree) []wideNode {
 		at, n  uint32
 		area   float32
 	}
-	out := make([]wideNode, 0, len(t.nodes)/4+1)
+	out := make([]Node, 0, len(t.nodes)/4+1)
 	var build func(root uint32) uint32
 	build = func(root uint32) uint32 {
 		var s [8]slot
@@ -49,7 +51,7 @@ func widen(t *tree) []wideNode {
 		take(0, root, false)
 		take(1, root, true)
 		n := 2
-		if s[1].n == 0 && s[1].lo[0] == inf32 {
+		if s[1].n == 0 && s[1].lo[0] == Inf {
 			n = 1
 		}
 		for n < 8 {
@@ -70,7 +72,7 @@ func widen(t *tree) []wideNode {
 			n++
 		}
 		me := uint32(len(out))
-		out = append(out, wideNode{})
+		out = append(out, Node{})
 		all := emptyBounds()
 		for k := 0; k < n; k++ {
 			box := boundsOf(s[k].lo, s[k].hi)
@@ -90,15 +92,15 @@ func widen(t *tree) []wideNode {
 				w.grid[16*a+k], w.grid[16*a+8+k] = lo, hi
 			}
 		}
-		for k := range out[me].child {
+		for k := range out[me].Child {
 			switch {
 			case k >= n:
-				out[me].child[k] = leafBit // a leaf of nothing
+				out[me].Child[k] = LeafBit // a leaf of nothing
 			case s[k].n > 0:
-				out[me].child[k] = leafBit | s[k].n<<leafShift | s[k].at
+				out[me].Child[k] = LeafBit | s[k].n<<LeafShift | s[k].at
 			default:
 				c := build(s[k].at)
-				out[me].child[k] = c
+				out[me].Child[k] = c
 			}
 		}
 		return me
@@ -108,7 +110,7 @@ func widen(t *tree) []wideNode {
 }
 
 // cell rounds an interval outwards to the grid of axis a.
-func (w *wideNode) cell(a int, lo, hi float32) (uint8, uint8) {
+func (w *Node) cell(a int, lo, hi float32) (uint8, uint8) {
 	l, h := int((lo-w.origin[a])/w.scale[a]), int((hi-w.origin[a])/w.scale[a])+1
 	l, h = min(max(l, 0), 254), min(max(h, 1), 255)
 	for l > 0 && w.origin[a]+float32(l)*w.scale[a] > lo {
@@ -120,24 +122,24 @@ func (w *wideNode) cell(a int, lo, hi float32) (uint8, uint8) {
 	return uint8(l), uint8(h)
 }
 
-// boxesPortable tests the eight boxes of a node; bit k of the result says
+// meetPortable tests the eight boxes of a node; bit k of the result says
 // that the ray meets box k, and enter[k] where.
-func boxesPortable(n *wideNode, r *ray32, enter *[8]float32) uint32 {
+func (n *Node) meetPortable(r *Ray, enter *[8]float32) uint32 {
 	// On the grid a box's side is met at t = q*a + b.
-	a0, b0 := n.scale[0]*r.inv[0], (n.origin[0]-r.o[0])*r.inv[0]
-	a1, b1 := n.scale[1]*r.inv[1], (n.origin[1]-r.o[1])*r.inv[1]
-	a2, b2 := n.scale[2]*r.inv[2], (n.origin[2]-r.o[2])*r.inv[2]
+	a0, b0 := n.scale[0]*r.inv[0], (n.origin[0]-r.O[0])*r.inv[0]
+	a1, b1 := n.scale[1]*r.inv[1], (n.origin[1]-r.O[1])*r.inv[1]
+	a2, b2 := n.scale[2]*r.inv[2], (n.origin[2]-r.O[2])*r.inv[2]
 	at := func(row uint8) *[8]uint8 { return (*[8]uint8)(n.grid[8*row : 8*row+8]) }
 	nx, fx := at(r.near[0]), at(r.near[0]^1)
 	ny, fy := at(r.near[1]), at(r.near[1]^1)
 	nz, fz := at(r.near[2]), at(r.near[2]^1)
 	var mask uint32
 	for k := 0; k < 8; k++ {
-		t0 := max(float32(nx[k])*a0+b0, float32(ny[k])*a1+b1, float32(nz[k])*a2+b2, r.tmin)
+		t0 := max(float32(nx[k])*a0+b0, float32(ny[k])*a1+b1, float32(nz[k])*a2+b2, r.Min)
 		t1 := min(float32(fx[k])*a0+b0, float32(fy[k])*a1+b1, float32(fz[k])*a2+b2)
 		// The far side is padded by two roundings (Ize, Robust BVH Ray
 		// Traversal, JCGT 2013).
-		if t0 <= t1*1.0000004 && t0 < r.t {
+		if t0 <= t1*1.0000004 && t0 < r.T {
 			mask |= 1 << k
 			enter[k] = t0
 		}

@@ -31,7 +31,8 @@ func ball(r float64, n int) *Body {
 			if i == 0 || i == n {
 				s = 0
 			}
-			p = append(p, [3]float32{float32(r * s * math.Cos(b)), float32(r * math.Cos(a)), float32(-r * s * math.Sin(b))})
+			p = append(p, [3]float32{float32(r * s * math.Cos(b)), float32(r * math.Cos(a)),
+				float32(-r * s * math.Sin(b))})
 		}
 	}
 	for i := range uint32(n) {
@@ -80,7 +81,8 @@ func TestBodiesKnowTheirVolumeAndCentre(t *testing.T) {
 func TestSpheresReachIntoOneAnother(t *testing.T) {
 	big, small := ball(1, 48), ball(0.5, 40)
 	for _, d := range []float64{0.7, 1.1, 1.4, 1.49} {
-		a, b := at(big, v(0.1, 0.2, 0.3), geom.Q{}), at(small, v(0.1, 0.2, 0.3).Add(v(0.36, 0.48, 0.8).Mul(d)), geom.Q{})
+		a, b := at(big, v(0.1, 0.2, 0.3), geom.Q{}), at(small, v(0.1, 0.2, 0.3).Add(v(0.36, 0.48, 0.8).Mul(d)),
+			geom.Q{})
 		depth, out := Depth(b, a)
 		near(t, "depth", depth, 1.5-d, 0.006)
 		if Meet(Place(b.Body, geom.Translation(out.Mul(1.001)).Mul(b.World)), a) {

@@ -130,7 +130,8 @@ func (h *Herd) halve(boxes []geom.Box, nodes *[]node, at, from, to int) {
 			c := h.at(i)
 			box, h.about[from+k] = box.Union(boxes[i]), c.bound()
 		}
-		(*nodes)[at] = node{lo: rounded(box.Min, -1), hi: rounded(box.Max, 1), first: int32(from), count: int32(to - from)}
+		(*nodes)[at] = node{lo: rounded(box.Min, -1), hi: rounded(box.Max, 1), first: int32(from),
+			count: int32(to - from)}
 		return
 	}
 	mid := h.cut(boxes, from, to)

@@ -121,9 +121,10 @@ func (b *Body) shells() []shell {
 func apart(lumps []*lump) []*lump {
 	return slices.DeleteFunc(slices.Clone(lumps), func(l *lump) bool {
 		return slices.ContainsFunc(lumps, func(o *lump) bool {
-			return o != l && o.deep == 0 && len(o.hull.Faces) > 3 && !slices.ContainsFunc(l.hull.Points, func(p geom.V) bool {
-				return o.hull.beyond(p) > 0
-			})
+			return o != l && o.deep == 0 && len(o.hull.Faces) > 3 && !slices.ContainsFunc(l.hull.Points,
+				func(p geom.V) bool {
+					return o.hull.beyond(p) > 0
+				})
 		})
 	})
 }

@@ -87,14 +87,15 @@ func bowl(radius float64, n int) *Body {
 	for i := range n + 1 {
 		for j := range 2 * n {
 			a, b := math.Pi/2*float64(i)/float64(n), math.Pi*float64(j)/float64(n)
-			points = append(points, [3]float32{float32(radius * math.Sin(a) * math.Cos(b)), float32(radius * (1 - math.Cos(a))),
-				float32(radius * math.Sin(a) * math.Sin(b))})
+			points = append(points, [3]float32{float32(radius * math.Sin(a) * math.Cos(b)),
+				float32(radius * (1 - math.Cos(a))), float32(radius * math.Sin(a) * math.Sin(b))})
 		}
 	}
 	for i := range n {
 		for j := range 2 * n {
 			p, q := uint32(i*2*n+j), uint32(i*2*n+(j+1)%(2*n))
-			triangles = append(triangles, [3]uint32{p, q, q + uint32(2*n)}, [3]uint32{p, q + uint32(2*n), p + uint32(2*n)})
+			triangles = append(triangles, [3]uint32{p, q, q + uint32(2*n)}, [3]uint32{p, q + uint32(2*n),
+				p + uint32(2*n)})
 		}
 	}
 	return Mesh(points, triangles)

@@ -329,7 +329,8 @@ func clearFor(a *Placed, others []*Placed, d geom.V, limit float64, work *int) (
 	within := func() bool {
 		moved := a.Moved(d.Mul(t + skin))
 		return slices.ContainsFunc(others, func(b *Placed) bool {
-			return moved.Box.Meets(&b.Box, 0) && (b.Closed && b.Within(moved.some()) || a.Closed && moved.Within(b.some()))
+			return moved.Box.Meets(&b.Box, 0) && (b.Closed && b.Within(moved.some()) || a.Closed &&
+				moved.Within(b.some()))
 		})
 	}
 	for _, i := range list {
@@ -388,7 +389,8 @@ func ways(a, b *Placed) []geom.V {
 	var list []geom.V
 	add := func(d geom.V) {
 		d = d.Unit()
-		if d == (geom.V{}) || !d.Finite() || slices.ContainsFunc(list, func(e geom.V) bool { return d.Dot(e) > 1-1e-9 }) {
+		if d == (geom.V{}) || !d.Finite() ||
+			slices.ContainsFunc(list, func(e geom.V) bool { return d.Dot(e) > 1-1e-9 }) {
 			return
 		}
 		list = append(list, d)
@@ -531,7 +533,8 @@ func Shared(a, b *Placed, side int) float64 {
 	if !a.Closed || !b.Closed || !a.Box.Meets(&b.Box, 0) {
 		return 0
 	}
-	lo := geom.V{X: max(a.Box.Min.X, b.Box.Min.X), Y: min(a.Box.Min.Y, b.Box.Min.Y) - 1, Z: max(a.Box.Min.Z, b.Box.Min.Z)}
+	lo := geom.V{X: max(a.Box.Min.X, b.Box.Min.X), Y: min(a.Box.Min.Y, b.Box.Min.Y) - 1,
+		Z: max(a.Box.Min.Z, b.Box.Min.Z)}
 	hi := geom.V{X: min(a.Box.Max.X, b.Box.Max.X), Z: min(a.Box.Max.Z, b.Box.Max.Z)}
 	dx, dz := (hi.X-lo.X)/float64(side), (hi.Z-lo.Z)/float64(side)
 	var sum float64
@@ -589,7 +592,8 @@ func Near(a, b *Placed, reach float64) bool {
 func Where(a, b *Placed) geom.V {
 	at := geom.Box{Min: geom.V{X: max(a.Box.Min.X, b.Box.Min.X), Y: max(a.Box.Min.Y, b.Box.Min.Y),
 		Z: max(a.Box.Min.Z, b.Box.Min.Z)},
-		Max: geom.V{X: min(a.Box.Max.X, b.Box.Max.X), Y: min(a.Box.Max.Y, b.Box.Max.Y), Z: min(a.Box.Max.Z, b.Box.Max.Z)}}
+		Max: geom.V{X: min(a.Box.Max.X, b.Box.Max.X), Y: min(a.Box.Max.Y, b.Box.Max.Y),
+			Z: min(a.Box.Max.Z, b.Box.Max.Z)}}
 	return at.Center()
 }
 

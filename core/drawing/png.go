@@ -116,7 +116,8 @@ func (d *Drawing) Pixels(dpi float64) (*image.RGBA, error) {
 			if t.Bold {
 				f = face[1]
 			}
-			ff, err := opentype.NewFace(f, &opentype.FaceOptions{Size: max(t.Size*k, 1), DPI: 72, Hinting: font.HintingNone})
+			ff, err := opentype.NewFace(f, &opentype.FaceOptions{Size: max(t.Size*k, 1), DPI: 72,
+				Hinting: font.HintingNone})
 			if err != nil {
 				return nil, err
 			}

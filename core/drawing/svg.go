@@ -43,8 +43,8 @@ func (d *Drawing) WriteSVG(out io.Writer) error {
 			if len(l.Dash) > 0 {
 				dash = fmt.Sprintf(" stroke-dasharray=\"%s\"", strings.Trim(fmt.Sprint(l.Dash), "[]"))
 			}
-			fmt.Fprintf(w, "<path d=\"%s\" fill=\"none\" stroke=\"%s\" stroke-width=\"%g\"%s/>\n", path(l.Points, l.Closed),
-				grey(l.Grey), l.Width, dash)
+			fmt.Fprintf(w, "<path d=\"%s\" fill=\"none\" stroke=\"%s\" stroke-width=\"%g\"%s/>\n",
+				path(l.Points, l.Closed), grey(l.Grey), l.Width, dash)
 		case 'a':
 			a := &d.Areas[it.at]
 			stroke := ""
@@ -62,8 +62,8 @@ func (d *Drawing) WriteSVG(out io.Writer) error {
 			if t.Halo {
 				more += fmt.Sprintf(" stroke=\"#fff\" stroke-width=\"%g\" paint-order=\"stroke\"", t.Size/3)
 			}
-			fmt.Fprintf(w, "<text x=\"%.3f\" y=\"%.3f\" font-size=\"%g\" text-anchor=\"%s\" fill=\"%s\"%s>%s</text>\n", t.X,
-				t.Y, t.Size, anchor, grey(t.Grey), more, html.EscapeString(t.Words))
+			fmt.Fprintf(w, "<text x=\"%.3f\" y=\"%.3f\" font-size=\"%g\" text-anchor=\"%s\" fill=\"%s\"%s>%s</text>\n",
+				t.X, t.Y, t.Size, anchor, grey(t.Grey), more, html.EscapeString(t.Words))
 		case 'i':
 			i := &d.Images[it.at]
 			var buf bytes.Buffer
@@ -71,7 +71,8 @@ func (d *Drawing) WriteSVG(out io.Writer) error {
 				return err
 			}
 			fmt.Fprintf(w, "<image x=\"%g\" y=\"%g\" width=\"%g\" height=\"%g\" preserveAspectRatio=\"none\" "+
-				"xlink:href=\"data:image/png;base64,%s\"/>\n", i.X, i.Y, i.W, i.H, base64.StdEncoding.EncodeToString(buf.Bytes()))
+				"xlink:href=\"data:image/png;base64,%s\"/>\n", i.X, i.Y, i.W, i.H,
+				base64.StdEncoding.EncodeToString(buf.Bytes()))
 		}
 	}
 	fmt.Fprintln(w, "</svg>")

@@ -383,7 +383,8 @@ func cameraObject(c *model.Camera) object {
 		o["name"] = c.Name
 	}
 	if c.Orthographic {
-		o["type"], o["orthographic"] = "orthographic", object{"xmag": c.XMag, "ymag": c.YMag, "znear": c.Near, "zfar": c.Far}
+		o["type"], o["orthographic"] = "orthographic", object{"xmag": c.XMag, "ymag": c.YMag, "znear": c.Near,
+			"zfar": c.Far}
 		return o
 	}
 	p := object{"yfov": c.YFov, "znear": max(c.Near, 1e-6)}

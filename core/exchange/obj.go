@@ -46,7 +46,8 @@ func WriteOBJ(w io.Writer, m *model.Model, top geom.M, library string) error {
 				fmt.Fprintf(out, "vt %.6g %.6g\n", p.UV[v], 1-p.UV[v+1])
 			}
 			for v := 0; v+2 < len(p.Normals); v += 3 {
-				q := inv.NormalDir(geom.V{X: float64(p.Normals[v]), Y: float64(p.Normals[v+1]), Z: float64(p.Normals[v+2])}).Unit()
+				q := inv.NormalDir(geom.V{X: float64(p.Normals[v]), Y: float64(p.Normals[v+1]),
+					Z: float64(p.Normals[v+2])}).Unit()
 				fmt.Fprintf(out, "vn %.4f %.4f %.4f\n", q.X, q.Y, q.Z)
 			}
 			for t := 0; t+2 < len(p.Indices); t += 3 {
@@ -91,7 +92,8 @@ func WriteMTL(w io.Writer, m *model.Model, folder string) error {
 	for i := range m.Surfaces {
 		s := &m.Surfaces[i]
 		fmt.Fprintf(out, "newmtl %s\nKd %.5f %.5f %.5f\nPr %.4f\nPm %.4f\nd %.4f\n",
-			oneWord(s.Name, fmt.Sprint("surface ", i)), s.BaseColor[0], s.BaseColor[1], s.BaseColor[2], s.Roughness, s.Metallic,
+			oneWord(s.Name, fmt.Sprint("surface ", i)), s.BaseColor[0], s.BaseColor[1], s.BaseColor[2], s.Roughness,
+			s.Metallic,
 			s.BaseColor[3])
 		if e := s.Emissive; math.Max(e[0], math.Max(e[1], e[2])) > 0 {
 			fmt.Fprintf(out, "Ke %.5g %.5g %.5g\n", e[0], e[1], e[2])

@@ -154,7 +154,8 @@ func (s *Scene) Flickers(v *optics.View, w, h int) []Flicker {
 			if !ok || second.Normal.Dot(first.Normal) < 0.5 {
 				continue
 			}
-			f := Flicker{first.Thing, second.Thing, first.T, math.Abs(second.T - first.T), step, 0, v.Eye.Add(d.Mul(first.T))}
+			f := Flicker{first.Thing, second.Thing, first.T, math.Abs(second.T - first.T), step, 0,
+				v.Eye.Add(d.Mul(first.T))}
 			other := s.Things[second.Thing].ID
 			k := pair{id, other}
 			if other < id {

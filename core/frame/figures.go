@@ -166,7 +166,8 @@ func (s *Scene) subject(v *optics.View, p *Picture, i int, spans []optics.Span) 
 	by := map[string]*Cover{}
 	for y := range n {
 		for x := range n {
-			px, py := span.Left+(float64(x)+0.5)/n*(span.Right-span.Left), span.Top+(float64(y)+0.5)/n*(span.Bottom-span.Top)
+			px, py := span.Left+(float64(x)+0.5)/n*(span.Right-span.Left),
+				span.Top+(float64(y)+0.5)/n*(span.Bottom-span.Top)
 			d := v.Ray(px, py)
 			mine, _, ok := t.Body.Ray(v.Eye, d, math.Inf(1))
 			if !ok {
@@ -255,7 +256,8 @@ func (s *Scene) notes(v *optics.View, spans []optics.Span, share map[string]*Cov
 			[2]float64{mx, 0}}, {"lower", 1 - p.Bottom, [2]float64{mx, 1}}} {
 			// A thing that is cut by the edge ends there exactly.
 			if e.gap > 1e-7 && e.gap < touches {
-				out = append(out, Note{"edge", fmt.Sprintf("%s just touches the %s edge", t.Name, e.name), []string{t.ID}, e.at})
+				out = append(out, Note{"edge", fmt.Sprintf("%s just touches the %s edge", t.Name, e.name),
+					[]string{t.ID}, e.at})
 			}
 		}
 		if t.Figure && len(horizon) == 2 {
@@ -270,7 +272,8 @@ func (s *Scene) notes(v *optics.View, spans []optics.Span, share map[string]*Cov
 	for n, i := range seen {
 		for _, j := range seen[n+1:] {
 			a, b := &spans[i], &spans[j]
-			if s.Things[i].ID == s.Things[j].ID || (a.Near < b.Far && b.Near < a.Far) { // beside one another they may touch
+			// beside one another they may touch
+			if s.Things[i].ID == s.Things[j].ID || (a.Near < b.Far && b.Near < a.Far) {
 				continue
 			}
 			over := func(a0, a1, b0, b1 float64) float64 {
@@ -292,8 +295,8 @@ func (s *Scene) notes(v *optics.View, spans []optics.Span, share map[string]*Cov
 			if ok && (subject != nil && (subject.ID == s.Things[i].ID || subject.ID == s.Things[j].ID) ||
 				share[s.Things[i].ID].Share+share[s.Things[j].ID].Share > 0.02) {
 				out = append(out,
-					Note{"tangent", fmt.Sprintf("%s and %s just touch in the picture, at different distances", s.Things[i].Name,
-						s.Things[j].Name), []string{s.Things[i].ID, s.Things[j].ID}, at})
+					Note{"tangent", fmt.Sprintf("%s and %s just touch in the picture, at different distances",
+						s.Things[i].Name, s.Things[j].Name), []string{s.Things[i].ID, s.Things[j].ID}, at})
 			}
 		}
 	}

@@ -190,13 +190,13 @@ func TestSpansAreThoseOfTheTriangles(t *testing.T) {
 					d := -p.Z
 					want.Near, want.Far = min(want.Near, d), max(want.Far, d)
 					x, y := 0.5+p.X/d/(2*tx), 0.5-p.Y/d/(2*ty)
-					want.Left, want.Right, want.Top, want.Bottom = min(want.Left, x), max(want.Right, x), min(want.Top, y),
-						max(want.Bottom, y)
+					want.Left, want.Right, want.Top, want.Bottom = min(want.Left, x), max(want.Right, x),
+						min(want.Top, y), max(want.Bottom, y)
 				}
 			})
 			seen++
-			for _, d := range []float64{got.Near - want.Near, got.Far - want.Far, got.Left - want.Left, got.Right - want.Right,
-				got.Top - want.Top, got.Bottom - want.Bottom} {
+			for _, d := range []float64{got.Near - want.Near, got.Far - want.Far, got.Left - want.Left,
+				got.Right - want.Right, got.Top - want.Top, got.Bottom - want.Bottom} {
 				if math.Abs(d) > 1e-9 {
 					t.Fatalf("%+v, want %+v", got, want)
 				}
@@ -222,8 +222,8 @@ func TestFlickerIsFoundWhereTheBufferIsTooCoarse(t *testing.T) {
 		list[0].Share < 0.01 {
 		t.Fatalf("%+v", list)
 	}
-	if n := optics.NearFor("24", list[0].Distance, list[0].Gap, v.Far); math.Abs(optics.DepthStep("24", list[0].Distance,
-		n, v.Far)-list[0].Gap) > 1e-9 {
+	if n := optics.NearFor("24", list[0].Distance, list[0].Gap, v.Far); math.Abs(optics.DepthStep("24",
+		list[0].Distance, n, v.Far)-list[0].Gap) > 1e-9 {
 		t.Errorf("the near plane at %v does not tell them apart", n)
 	}
 	v.Near = 1

@@ -35,8 +35,8 @@ func TestAHerdIsSeenAsItsCopies(t *testing.T) {
 			n = 12_000 // whose tree is made in halves
 		}
 		list := meadow(r, n)
-		world := geom.Compose(geom.V{X: r.NormFloat64(), Y: r.NormFloat64()}, geom.Turn(geom.V{Y: 1}, 0.3*r.NormFloat64()),
-			geom.V{X: 1, Y: 1, Z: 1})
+		world := geom.Compose(geom.V{X: r.NormFloat64(), Y: r.NormFloat64()},
+			geom.Turn(geom.V{Y: 1}, 0.3*r.NormFloat64()), geom.V{X: 1, Y: 1, Z: 1})
 		herd := contact.NewHerd(len(list), func(i int32) contact.Copy { return list[i] }).Stand(world)
 		var single []Thing
 		for i := range list {
@@ -54,7 +54,8 @@ func TestAHerdIsSeenAsItsCopies(t *testing.T) {
 		for range 4 {
 			v := randomView(r)
 			a, b := RangeOf([]Moment{{v, one}}), RangeOf([]Moment{{v, many}})
-			if a.Seen != b.Seen || a.Seen && (math.Abs(a.Near-b.Near) > 1e-6*b.Near || math.Abs(a.Far-b.Far) > 1e-6*b.Far) {
+			if a.Seen != b.Seen || a.Seen && (math.Abs(a.Near-b.Near) > 1e-6*b.Near ||
+				math.Abs(a.Far-b.Far) > 1e-6*b.Far) {
 				t.Errorf("%d: range %v to %v, one by one %v to %v", round, a.Near, a.Far, b.Near, b.Far)
 			}
 			for range 60 {
@@ -79,7 +80,8 @@ func TestAHerdIsSeenAsItsCopies(t *testing.T) {
 				}
 			}
 			if all.Seen && (math.Abs(span.Near-all.Near) > 1e-6*all.Near || math.Abs(span.Far-all.Far) > 1e-6*all.Far ||
-				math.Abs(span.Left-all.Left)+math.Abs(span.Right-all.Right)+math.Abs(span.Top-all.Top)+math.Abs(span.Bottom-all.Bottom) > 1e-6) {
+				math.Abs(span.Left-all.Left)+math.Abs(span.Right-all.Right)+math.Abs(span.Top-all.Top)+
+					math.Abs(span.Bottom-all.Bottom) > 1e-6) {
 				t.Errorf("%d: span %+v, one by one %+v", round, span, all)
 			}
 		}

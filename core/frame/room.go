@@ -121,7 +121,8 @@ func inRing(x, z, d float64) float64 {
 	n := 0
 	for i := range 5 {
 		for j := range 5 {
-			if away := math.Hypot(x+planCell*(float64(i)-2)/5, z+planCell*(float64(j)-2)/5); math.Abs(away-d) <= d*sizeSlack {
+			if away := math.Hypot(x+planCell*(float64(i)-2)/5,
+				z+planCell*(float64(j)-2)/5); math.Abs(away-d) <= d*sizeSlack {
 				n++
 			}
 		}

@@ -24,7 +24,8 @@ func TestLensesThatFitIntoARoom(t *testing.T) {
 	s := NewScene(things)
 	v := optics.Default()
 	v.Eye = geom.V{X: 1, Y: 1.5}
-	ask := StandAsk{View: v, Subject: person.Body.Outer(), ID: "person", Share: 0.75, Focals: []float64{24, 35, 85, 200}}
+	ask := StandAsk{View: v, Subject: person.Body.Outer(), ID: "person", Share: 0.75, Focals: []float64{24, 35, 85,
+		200}}
 	rows := s.Stands(ask, 1.5)
 	if len(rows) != 4 || rows[0].Free == 0 || rows[1].Free == 0 || rows[3].Free != 0 {
 		t.Fatalf("%+v", rows)

@@ -82,9 +82,13 @@ func (s *Scene) exact(i int, to geom.M, tx, ty float64, span *optics.Span) {
 				func(c, h geom.V) bool { l, _, _, _, ok := window(c, h); return n.Left > 0 && (!ok || l < n.Left) }},
 			{geom.V{X: 1},
 				func(c, h geom.V) bool { _, r, _, _, ok := window(c, h); return n.Right < 1 && (!ok || r > n.Right) }},
-			{geom.V{Y: 1}, func(c, h geom.V) bool { _, _, t, _, ok := window(c, h); return n.Top > 0 && (!ok || t < n.Top) }},
+			{geom.V{Y: 1},
+				func(c, h geom.V) bool { _, _, t, _, ok := window(c, h); return n.Top > 0 && (!ok || t < n.Top) }},
 			{geom.V{Y: -1},
-				func(c, h geom.V) bool { _, _, _, b, ok := window(c, h); return n.Bottom < 1 && (!ok || b > n.Bottom) }},
+				func(c, h geom.V) bool {
+					_, _, _, b, ok := window(c, h)
+					return n.Bottom < 1 && (!ok || b > n.Bottom)
+				}},
 		} {
 			body.ReachFrom(to, end.toward, func(c, h geom.V) bool { return outside(c, h) || !end.beyond(c, h) }, each)
 		}

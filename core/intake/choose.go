@@ -79,7 +79,8 @@ func Why(name string) string {
 // variantWords tell versions of one model apart, not models.
 var variantWords = []string{"high", "low", "mid", "medium", "hi", "lo", "hp", "lp", "highpoly", "lowpoly", "hipoly",
 	"poly", "lod", "final", "export", "exported", "new", "old", "rev", "version", "ver", "fixed", "update", "updated",
-	"gltf", "glb", "obj", "fbx", "dae", "usd", "stl", "ply", "blend", "source", "separate", "embedded", "binary", "ascii",
+	"gltf", "glb", "obj", "fbx", "dae", "usd", "stl", "ply", "blend", "source", "separate", "embedded", "binary",
+	"ascii",
 	"triangulated", "quads"}
 
 // Group names what a file is a form of: its name without what tells versions,
@@ -91,8 +92,8 @@ func Group(name string) string {
 	for _, w := range maps.Words(base) {
 		trimmed := strings.TrimRight(w, "0123456789")
 		switch {
-		case slices.Contains(variantWords, w), slices.Contains([]string{"v", "lod", "rev", "r"}, trimmed) && trimmed != w,
-			maps.Resolution(w) > 0:
+		case slices.Contains(variantWords, w), slices.Contains([]string{"v", "lod", "rev", "r"}, trimmed) &&
+			trimmed != w, maps.Resolution(w) > 0:
 		default:
 			out = append(out, w)
 		}

@@ -123,7 +123,8 @@ func TestHostileArchivesDoNoHarm(t *testing.T) {
 
 func TestUnknownAndEmptyFilesSayWhatToDo(t *testing.T) {
 	for name, data := range map[string]string{"a.xyz": "?", "a.obj": "", "a.glb": "not binary"} {
-		if _, err := intake.Read(name, []byte(data), model.Folder{}); err == nil || !strings.Contains(err.Error(), name) {
+		if _, err := intake.Read(name, []byte(data), model.Folder{}); err == nil || !strings.Contains(err.Error(),
+			name) {
 			t.Errorf("%s: %v", name, err)
 		}
 	}

@@ -56,7 +56,8 @@ func (r *Array) Fields() []document.Field {
 		document.Of(&r.By, document.Choice, "by", "goes by", "a row goes by").Among("count", "spacing", "fill"),
 		document.Of(&r.Count, document.Count, "count", "how many", "the number of things").In(-1e9, 1e9),
 		document.Of(&r.Spacing, document.Length, "spacing", "apart", "the spacing").In(-maxPlace, maxPlace).Drawn(),
-		document.Of(&r.Rows, document.Length, "rows", "rows apart", "the rows' distance").In(-maxPlace, maxPlace).Drawn(),
+		document.Of(&r.Rows, document.Length, "rows", "rows apart", "the rows' distance").In(-maxPlace,
+			maxPlace).Drawn(),
 		document.Of(&r.Start, document.Length, "start", "start kept clear", "the start kept clear").In(0, maxPlace),
 		document.Of(&r.End, document.Length, "end", "end kept clear", "the end kept clear").In(0, maxPlace),
 		document.Of(&r.Follow, document.Yes, "follow", "turns along", ""),
@@ -178,7 +179,8 @@ func (r *Array) Lay(on Beneath, width func(piece string) float64) (*Laid, error)
 			if r.Follow || r.Shape == "circle" {
 				turn += math.Atan2(-dir.Z, dir.X)
 			}
-			in := Instance{pieces[i], geom.V{X: p.X, Y: r.Height, Z: p.Z}, geom.Turn(geom.V{Y: 1}, turn), 1 + vary(r.Vary.Size)}
+			in := Instance{pieces[i], geom.V{X: p.X, Y: r.Height, Z: p.Z}, geom.Turn(geom.V{Y: 1}, turn),
+				1 + vary(r.Vary.Size)}
 			if tilt := r.Vary.Tilt; tilt > 0 {
 				a := 2 * math.Pi * chance.Float64()
 				in.Turn = geom.Turn(geom.V{X: math.Cos(a), Z: math.Sin(a)}, tilt*chance.Float64()).Mul(in.Turn)
@@ -208,7 +210,8 @@ func (r *Array) Lay(on Beneath, width func(piece string) float64) (*Laid, error)
 func (r *Array) places(c *course, width func(string) float64, line int) (at []float64, pieces []string, err error) {
 	from, to := r.Start, c.length()-r.End
 	if to < from-1e-9 {
-		return nil, nil, fmt.Errorf("%.2f m of the row are to stay clear, and it is %.2f m long", r.Start+r.End, c.length())
+		return nil, nil, fmt.Errorf("%.2f m of the row are to stay clear, and it is %.2f m long", r.Start+r.End,
+			c.length())
 	}
 	round := c.closed && r.Start == 0 && r.End == 0
 	of := random(r.Seed+1, uint64(line))

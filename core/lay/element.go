@@ -366,7 +366,8 @@ func crossing(list []P, closed bool) (i, j int, ok bool) {
 				continue
 			}
 			c, d := list[j], list[(j+1)%n]
-			if b.sub(a).cross(c.sub(a))*b.sub(a).cross(d.sub(a)) < 0 && d.sub(c).cross(a.sub(c))*d.sub(c).cross(b.sub(c)) < 0 {
+			if b.sub(a).cross(c.sub(a))*b.sub(a).cross(d.sub(a)) < 0 &&
+				d.sub(c).cross(a.sub(c))*d.sub(c).cross(b.sub(c)) < 0 {
 				return i, j, true
 			}
 		}
@@ -437,8 +438,8 @@ func count(n int, one string) string {
 // tooMuch says that what is drawn by hand would take too long to be laid out.
 func tooMuch(work float64) error {
 	if work > maxWork {
-		return errors.New("there is too much drawn on so large an area to be laid out in time; make it of several, or " +
-			"coarser")
+		return errors.New("there is too much drawn on so large an area to be laid out in time; make it of several, " +
+			"or coarser")
 	}
 	return nil
 }

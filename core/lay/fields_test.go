@@ -79,7 +79,8 @@ func TestWhatIsNotSaidIsAsItBegins(t *testing.T) {
 			t.Errorf("%s became %s", bad, got)
 		}
 	}
-	kept := Element{Kind: "water", Name: "pond", Spec: []byte(`{"outline": [{"x":0,"z":0},{"x":4,"z":0},{"x":4,"z":4}]}`)}
+	kept := Element{Kind: "water", Name: "pond",
+		Spec: []byte(`{"outline": [{"x":0,"z":0},{"x":4,"z":0},{"x":4,"z":4}]}`)}
 	s, err := kept.Read()
 	if err != nil {
 		t.Fatal(err)

@@ -37,7 +37,8 @@ func (l *Garland) Fields() []document.Field {
 	return []document.Field{
 		document.Of(&l.Sag, document.Length, "sag", "sag", "the sag").In(0, 1000),
 		document.Of(&l.Thick, document.Length, "thick", "thick", "the thickness").In(0.0005, 2),
-		document.Of(&l.Spacing, document.Length, "spacing", "things apart", "the things' distance").In(-maxPlace, maxPlace),
+		document.Of(&l.Spacing, document.Length, "spacing", "things apart", "the things' distance").In(-maxPlace,
+			maxPlace),
 		document.Of(&l.Start, document.Length, "start", "ends kept clear", "what is kept clear").In(0, 1000),
 		document.Of(&l.Drop, document.Length, "drop", "things hang lower", "the drop").In(-100, 100),
 		document.Of(&l.InTurn, document.Yes, "inTurn", "one after the other", ""),

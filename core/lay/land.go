@@ -55,7 +55,8 @@ func (g *Ground) Fields() []document.Field {
 		document.Of(&g.Base, document.Length, "base", "height", "its height").In(-maxPlace, maxPlace),
 		document.Of(&g.Cell, document.Length, "cell", "detail", "its cells").In(0.01, 1000).Drawn(),
 		document.Of(&g.Rough, document.Length, "rough", "swell, high", "its swell").In(0, 10_000),
-		document.Of(&g.Grain, document.Length, "grain", "swell, wide", "its swell's width").In(-maxPlace, maxPlace).Drawn(),
+		document.Of(&g.Grain, document.Length, "grain", "swell, wide", "its swell's width").In(-maxPlace,
+			maxPlace).Drawn(),
 		document.Of(&g.Color, document.Color, "color", "colour", ""),
 		document.Of(&g.Steep, document.Color, "steep", "where steep", ""),
 		document.Of(&g.Slope, document.Angle, "slope", "steep from", "its slope limit").In(0, 1.6),
@@ -148,7 +149,8 @@ func (g *Ground) Field() *Field {
 		for i := range f.NX {
 			h := g.Base
 			if g.Rough > 0 {
-				h += g.Rough * rough(g.Seed, (f.X0+float64(i)*g.Cell)/g.Grain, (f.Z0+float64(j)*g.Cell)/g.Grain, octaves)
+				h += g.Rough * rough(g.Seed, (f.X0+float64(i)*g.Cell)/g.Grain, (f.Z0+float64(j)*g.Cell)/g.Grain,
+					octaves)
 			}
 			f.H[j*f.NX+i] = float32(h)
 		}

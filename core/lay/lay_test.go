@@ -70,8 +70,8 @@ func TestThingsHangOnALine(t *testing.T) {
 }
 
 func drift(side, density float64) *Scatter {
-	return &Scatter{Area: square(side), Pieces: []Share{{"a", 3}, {"b", 1}}, Density: density, SizeMin: 0.8, SizeMax: 1.2,
-		Turn: math.Pi, Seed: 7}
+	return &Scatter{Area: square(side), Pieces: []Share{{"a", 3}, {"b", 1}}, Density: density, SizeMin: 0.8,
+		SizeMax: 1.2, Turn: math.Pi, Seed: 7}
 }
 
 type flat struct{ slope float64 }
@@ -245,9 +245,10 @@ func TestRowsStandWhereTheyShould(t *testing.T) {
 // A room of 4 by 3 m with walls of 0.2 m and 2.5 m high: 2 · 0.2 · (4.2 + 3.2) ·
 // 2.5 m³ of wall, less a door of 0.9 by 2.1 and a window of 1.2 by 1 m.
 func room() *Room {
-	return &Room{Outline: []P{{0, 0}, {4, 0}, {4, 3}, {0, 3}}, Height: 2.5, Wall: 0.2, Ceiling: true, Openings: []Opening{
-		{Wall: 0, Along: 1, Width: 0.9, Head: 2.1, Door: "left"}, {Wall: 2, Along: 2, Width: 1.2, Sill: 0.9, Head: 1.9,
-			Frame: 0.06}}}
+	return &Room{Outline: []P{{0, 0}, {4, 0}, {4, 3}, {0, 3}}, Height: 2.5, Wall: 0.2, Ceiling: true,
+		Openings: []Opening{
+			{Wall: 0, Along: 1, Width: 0.9, Head: 2.1, Door: "left"}, {Wall: 2, Along: 2, Width: 1.2, Sill: 0.9,
+				Head: 1.9, Frame: 0.06}}}
 }
 
 func TestARoomHasItsWallsAndOpenings(t *testing.T) {
@@ -326,8 +327,8 @@ func TestDoorsStandOpen(t *testing.T) {
 
 func TestAFacadeOfOneBay(t *testing.T) {
 	r := &Room{Open: true, Outline: []P{{0, 0}, {20, 0}}, Height: 9, Wall: 0.3,
-		Openings: []Opening{{Wall: 0, Along: 2, Width: 1.2, Sill: 0.9, Head: 2.4, Bays: 6, Pitch: 3, Floors: 3, Storey: 3,
-			Filling: "window"}}}
+		Openings: []Opening{{Wall: 0, Along: 2, Width: 1.2, Sill: 0.9, Head: 2.4, Bays: 6, Pitch: 3, Floors: 3,
+			Storey: 3, Filling: "window"}}}
 	if err := r.Check(); err != nil {
 		t.Fatal(err)
 	}
@@ -403,8 +404,8 @@ func TestGroundIsSculptedAndPathsLieOnIt(t *testing.T) {
 			t.Errorf("the pad at %v is %v high, normal %v", p, y, n)
 		}
 	}
-	p := &Path{Points: []P{{-28, 5}, {-10, 8}, {28, 12}}, Smooth: true, Width: 4, Crown: 0.1, Kerb: 0.12, KerbWide: 0.15,
-		Shoulder: 3, Level: 10}
+	p := &Path{Points: []P{{-28, 5}, {-10, 8}, {28, 12}}, Smooth: true, Width: 4, Crown: 0.1, Kerb: 0.12,
+		KerbWide: 0.15, Shoulder: 3, Level: 10}
 	if err := p.Check(); err != nil {
 		t.Fatal(err)
 	}

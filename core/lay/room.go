@@ -112,8 +112,8 @@ func (r *Room) Check() error {
 		length := r.length(w)
 		for i, h := range holes {
 			if h.from < -1e-9 || h.to > length+1e-9 || h.head > r.Height+1e-9 {
-				return fmt.Errorf("an opening from %.2f m to %.2f m and up to %.2f m does not fit into wall %d, which is %.2f m "+
-					"long and %.2f m high", h.from, h.to, h.head, w+1, length, r.Height)
+				return fmt.Errorf("an opening from %.2f m to %.2f m and up to %.2f m does not fit into wall %d, "+
+					"which is %.2f m long and %.2f m high", h.from, h.to, h.head, w+1, length, r.Height)
 			}
 			for _, g := range holes[:i] {
 				if h.from < g.to-1e-9 && g.from < h.to-1e-9 && h.sill < g.head-1e-9 && g.sill < h.head-1e-9 {
@@ -294,9 +294,11 @@ func (r *Room) wall(s *shape, out *Laid, w int, side float64) {
 		for _, g := range append(gaps, [2]float64{r.Height, r.Height}) {
 			if g[0] > y+1e-9 {
 				if y == 0 { // what stands on the floor is drawn on the plan
-					out.Strips = append(out.Strips, []P{a.add(along.mul(from)), a.add(along.mul(to)), outer(to), outer(from)})
+					out.Strips = append(out.Strips, []P{a.add(along.mul(from)), a.add(along.mul(to)), outer(to),
+						outer(from)})
 				}
-				s.prism(plaster, r.Floor+y, r.Floor+g[0], a.add(along.mul(from)), a.add(along.mul(to)), outer(to), outer(from))
+				s.prism(plaster, r.Floor+y, r.Floor+g[0], a.add(along.mul(from)), a.add(along.mul(to)), outer(to),
+					outer(from))
 			}
 			y = g[1]
 		}

@@ -118,12 +118,12 @@ func (d *Scatter) Check() error {
 		return errors.New("the highest ground lies above the lowest")
 	}
 	if d.Least > 0 && d.Density > Packed/(d.Least*d.Least)*1.0001 {
-		return fmt.Errorf("%.3g m apart at most %.3g fit on a square metre, not %.3g", d.Least, Packed/(d.Least*d.Least),
-			d.Density)
+		return fmt.Errorf("%.3g m apart at most %.3g fit on a square metre, not %.3g", d.Least,
+			Packed/(d.Least*d.Least), d.Density)
 	}
 	if n := d.Density * d.square(); n > MaxDrift {
-		return fmt.Errorf("that would be %s things; a drift lays at most %s. Lower the density below %.3g per m², or the "+
-			"area", counted(n), counted(MaxDrift), MaxDrift/d.square())
+		return fmt.Errorf("that would be %s things; a drift lays at most %s. Lower the density below %.3g per m², or "+
+			"the area", counted(n), counted(MaxDrift), MaxDrift/d.square())
 	}
 	// What is tried is more than what stays.
 	if r := d.radius(); 2*d.box().area()/(r*r) > 64*MaxDrift {

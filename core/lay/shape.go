@@ -34,7 +34,8 @@ func (s *shape) into(p paint) *model.Part {
 	i, ok := s.parts[p.name]
 	if !ok {
 		f := model.DefaultSurface()
-		f.Name, f.Metallic, f.Roughness, f.BaseColor = p.name, 0, p.rough, [4]float64{p.color[0], p.color[1], p.color[2], 1}
+		f.Name, f.Metallic, f.Roughness, f.BaseColor = p.name, 0, p.rough, [4]float64{p.color[0], p.color[1],
+			p.color[2], 1}
 		if p.tune != nil {
 			p.tune(&f)
 		}

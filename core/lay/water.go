@@ -31,7 +31,8 @@ func (w *Water) Fields() []document.Field {
 	return []document.Field{
 		document.Of(&w.Level, document.Length, "level", "level", "its level").In(-maxPlace, maxPlace).Drawn(),
 		document.Of(&w.Ripple, document.Length, "ripple", "ripples, high", "its ripples' height").In(0, 5),
-		document.Of(&w.Length, document.Length, "length", "ripples, long", "its ripples' length").In(-maxPlace, maxPlace),
+		document.Of(&w.Length, document.Length, "length", "ripples, long", "its ripples' length").In(-maxPlace,
+			maxPlace),
 		document.Of(&w.Wind, document.Angle, "wind", "run towards", "the wind").In(-100, 100),
 		document.Of(&w.Color, document.Color, "color", "colour", ""),
 		document.Of(&w.Seed, document.Count, "seed", "chance", "its chance"),
@@ -162,7 +163,8 @@ type Card struct {
 
 // Default is a card as it begins: a ridge far off.
 func (*Card) Default() Spec {
-	return &Card{Width: 300, Height: 50, Facing: true, Shape: "ridge", Color: "#5c6670", Rough: 0.5, Relief: 100, Seed: 1}
+	return &Card{Width: 300, Height: 50, Facing: true, Shape: "ridge", Color: "#5c6670", Rough: 0.5, Relief: 100,
+		Seed: 1}
 }
 
 // Fields are what a card is described by.

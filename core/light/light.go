@@ -55,7 +55,8 @@ func (s *State) Fields() []document.Field {
 		document.Of(&s.SunOn, document.Yes, "sunOn", "sun", "").On("head"),
 		document.Of(&s.Azimuth, document.Angle, "azimuth", "direction", "the sun's direction").In(-1e4, 1e4).
 			Named("Sun direction in degrees").On("sun").Sliding(0, 360, 1),
-		document.Of(&s.Elevation, document.Angle, "elevation", "elevation", "the sun's elevation").In(-math.Pi/2, math.Pi/2).
+		document.Of(&s.Elevation, document.Angle, "elevation", "elevation", "the sun's elevation").In(-math.Pi/2,
+			math.Pi/2).
 			Named("Sun elevation in degrees").On("sun").Sliding(-5, 90, 0.5),
 		document.Of(&s.Lux, document.Number, "lux", "strength", "sunlight, in lux,").In(0, 1e6).
 			Named("Sun strength in lux").Told("lx", 0).On("sun"),
@@ -73,7 +74,8 @@ func (s *State) Fields() []document.Field {
 			Named("Sky brightness").Told("cd/m²", 0).On("sky").If("sky", "two"),
 		document.Of(&s.Turn, document.Angle, "turn", "turn", "the panorama's turn").In(-1e4, 1e4).
 			Named("Panorama turn in degrees").On("sky").If("sky", "panorama"),
-		document.Of(&s.Strength, document.Number, "strength", "strength", "a panorama's luminance, in cd/m²,").In(0, 1e7).
+		document.Of(&s.Strength, document.Number, "strength", "strength", "a panorama's luminance, in cd/m²,").In(0,
+			1e7).
 			Named("Panorama strength").Told("cd/m²", 2).On("sky").If("sky", "panorama").
 			Hinting("of a picture value of 1"),
 	}

@@ -55,8 +55,10 @@ func TestSkyRunsFromTheHorizonsToTheZenithsColour(t *testing.T) {
 
 func TestImpossibleLightIsRefused(t *testing.T) {
 	for name, spoil := range map[string]func(*State){
-		"lux": func(s *State) { s.Lux = -1 }, "kelvin": func(s *State) { s.Kelvin = 0 }, "colour": func(s *State) { s.Zenith = "blue" },
-		"no panorama": func(s *State) { s.Sky = "panorama" }, "not a number": func(s *State) { s.Elevation = math.NaN() },
+		"lux": func(s *State) { s.Lux = -1 }, "kelvin": func(s *State) { s.Kelvin = 0 },
+		"colour":       func(s *State) { s.Zenith = "blue" },
+		"no panorama":  func(s *State) { s.Sky = "panorama" },
+		"not a number": func(s *State) { s.Elevation = math.NaN() },
 	} {
 		s := Default()
 		if spoil(&s); s.Check() == nil {

@@ -69,7 +69,8 @@ func TestCameraIsFoundFromPointsWithoutNoise(t *testing.T) {
 			}
 			way, turn, focal := off(got.View, v)
 			if way > 1e-6*20 || turn > 1e-6 || focal > 1e-6 || got.Pixels > 1e-5 {
-				t.Errorf("%s, %d: off by %.2g m, %.2g rad, focal length %.2g, %.2g px", c.name, k, way, turn, focal, got.Pixels)
+				t.Errorf("%s, %d: off by %.2g m, %.2g rad, focal length %.2g, %.2g px", c.name, k, way, turn, focal,
+					got.Pixels)
 			}
 		}
 	}
@@ -132,8 +133,8 @@ func TestErrorFallsWithTheNumberOfPoints(t *testing.T) {
 		return lo
 	}
 	six, twelve, fifty := median(6), median(12), median(50)
-	t.Logf("focal length is off by (median): 6 points %.2f %%, 12 points %.2f %%, 50 points %.2f %%", 100*six, 100*twelve,
-		100*fifty)
+	t.Logf("focal length is off by (median): 6 points %.2f %%, 12 points %.2f %%, 50 points %.2f %%", 100*six,
+		100*twelve, 100*fifty)
 	if !(fifty < twelve && twelve < six) || six > 0.1 || fifty > 0.01 {
 		t.Errorf("6 points %v, 12 points %v, 50 points %v", six, twelve, fifty)
 	}

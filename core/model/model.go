@@ -140,8 +140,8 @@ type Surface struct {
 
 // DefaultSurface is glTF's default material.
 func DefaultSurface() Surface {
-	s := Surface{BaseColor: [4]float64{1, 1, 1, 1}, Metallic: 1, Roughness: 1, NormalScale: 1, Occlusion: 1, Cutoff: 0.5,
-		IOR: 1.5}
+	s := Surface{BaseColor: [4]float64{1, 1, 1, 1}, Metallic: 1, Roughness: 1, NormalScale: 1, Occlusion: 1,
+		Cutoff: 0.5, IOR: 1.5}
 	for i := range s.Slots {
 		s.Slots[i] = EmptySlot
 	}

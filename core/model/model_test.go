@@ -97,8 +97,9 @@ func TestReferencesStayInTheFolder(t *testing.T) {
 	f := Folder{Root: fstest.MapFS{"set/maps/Red Wall.png": {Data: []byte("x")}, "set/a%20b.png": {Data: []byte("y")},
 		"outside.png": {Data: []byte("z")}}, Dir: "set"}
 	for ref, want := range map[string]string{"maps/Red Wall.png": "x", `maps\Red Wall.png`: "x",
-		"maps/Red%20Wall.png": "x", "MAPS/red wall.PNG": "x", "./maps/Red Wall.png": "x", "maps/../maps/Red Wall.png": "x",
-		"a%20b.png": "y", "../outside.png": "z"} {
+		"maps/Red%20Wall.png": "x", "MAPS/red wall.PNG": "x", "./maps/Red Wall.png": "x",
+		"maps/../maps/Red Wall.png": "x",
+		"a%20b.png":                 "y", "../outside.png": "z"} {
 		if got, err := f.Read(ref); err != nil || string(got) != want {
 			t.Errorf("%s: %q, %v", ref, got, err)
 		}
@@ -134,7 +135,8 @@ func TestPicturesAreDecodedOrRefusedInWords(t *testing.T) {
 			t.Errorf("%v, %v", got, err)
 		}
 		for _, cut := range []int{0, 7, 20, buf.Len() - 20} {
-			if _, err := DecodePicture(buf.Bytes()[:cut], "a.png"); err == nil || !strings.Contains(err.Error(), `"a.png"`) {
+			if _, err := DecodePicture(buf.Bytes()[:cut], "a.png"); err == nil || !strings.Contains(err.Error(),
+				`"a.png"`) {
 				t.Errorf("cut to %d: %v", cut, err)
 			}
 		}

@@ -101,8 +101,8 @@ func AdoptPicture(data []byte, name string) (picture []byte, mime string, err er
 	if isTGA(data, name) {
 		img, err = decodeTGA(data, name)
 	} else if img, err = DecodePicture(data, name); errors.Is(err, image.ErrFormat) {
-		err = fmt.Errorf("the map %.200q is not a picture of a kind that is read (PNG, JPEG, WebP, TGA, BMP, TIFF, GIF); "+
-			"save it as PNG", name)
+		err = fmt.Errorf("the map %.200q is not a picture of a kind that is read (PNG, JPEG, WebP, TGA, BMP, TIFF, "+
+			"GIF); save it as PNG", name)
 	}
 	if err != nil {
 		return nil, "", err

@@ -158,7 +158,8 @@ func (p *Part) Moved(m *geom.M) Part {
 	if inv, ok := m.Affine(); ok && p.Normals != nil {
 		out.Normals = make([]float32, len(p.Normals))
 		for i := 0; i+2 < len(p.Normals); i += 3 {
-			q := inv.NormalDir(geom.V{X: float64(p.Normals[i]), Y: float64(p.Normals[i+1]), Z: float64(p.Normals[i+2])}).Unit()
+			q := inv.NormalDir(geom.V{X: float64(p.Normals[i]), Y: float64(p.Normals[i+1]),
+				Z: float64(p.Normals[i+2])}).Unit()
 			out.Normals[i], out.Normals[i+1], out.Normals[i+2] = float32(q.X), float32(q.Y), float32(q.Z)
 		}
 	}

@@ -47,7 +47,8 @@ func ears(p *Part, face []uint32, out []uint32) []uint32 {
 	}
 	for i, a := range pts {
 		b := pts[(i+1)%len(pts)]
-		normal = normal.Add(geom.V{X: (a.Y - b.Y) * (a.Z + b.Z), Y: (a.Z - b.Z) * (a.X + b.X), Z: (a.X - b.X) * (a.Y + b.Y)})
+		normal = normal.Add(geom.V{X: (a.Y - b.Y) * (a.Z + b.Z), Y: (a.Z - b.Z) * (a.X + b.X),
+			Z: (a.X - b.X) * (a.Y + b.Y)})
 	}
 	t, b := geom.Frame(normal.Unit())
 	if normal == (geom.V{}) {

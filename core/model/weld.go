@@ -146,7 +146,8 @@ func (p *Part) Check(where string) error {
 	}
 	for i, x := range p.Positions {
 		if x-x != 0 {
-			return fmt.Errorf("%s: vertex %d has a coordinate that is not a finite number; export the model again", where, i/3)
+			return fmt.Errorf("%s: vertex %d has a coordinate that is not a finite number; export the model again",
+				where, i/3)
 		}
 	}
 	for _, i := range p.Indices {

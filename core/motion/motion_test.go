@@ -27,7 +27,8 @@ func TestEasingsStartAtZeroEndAtOneAndNeverTurnBack(t *testing.T) {
 
 func TestAMoveStartsAndEndsAtItsViews(t *testing.T) {
 	from, m := optics.Default(), Move{Keys: []Key{{View: optics.Default(), Seconds: 4, Easing: "smooth"}}, Rate: 24}
-	m.Keys[0].View.Eye, m.Keys[0].View.Yaw, m.Keys[0].View.Pitch, m.Keys[0].View.Focal, m.Keys[0].View.Focus = geom.V{X: 3, Y: 2, Z: 1}, 3, 0.4, 85, 2
+	m.Keys[0].View.Eye, m.Keys[0].View.Yaw, m.Keys[0].View.Pitch, m.Keys[0].View.Focal,
+		m.Keys[0].View.Focus = geom.V{X: 3, Y: 2, Z: 1}, 3, 0.4, 85, 2
 	if m.Frames() != 96 {
 		t.Errorf("%d frames", m.Frames())
 	}
@@ -112,7 +113,8 @@ func TestRails(t *testing.T) {
 		end.Eye.Y < v.Eye.Y+0.5 {
 		t.Errorf("the arm of %v m ends at %v", arm, end.Eye)
 	}
-	dolly := Move{Rate: 24, Rail: &CameraPath{Kind: "dolly", Points: []geom.V{{}, {Z: -3}}, Seconds: 2, Easing: "linear"}}
+	dolly := Move{Rate: 24, Rail: &CameraPath{Kind: "dolly", Points: []geom.V{{}, {Z: -3}}, Seconds: 2,
+		Easing: "linear"}}
 	if mid := dolly.At(v, 1, nil); mid.Eye.Sub(geom.V{Y: 1.5, Z: 2.5}).Len() > 1e-9 || mid.Yaw != 0 {
 		t.Errorf("half way it is at %v", mid.Eye)
 	}
@@ -141,7 +143,8 @@ func TestSpeedAndJudder(t *testing.T) {
 	if list := m.Troubles(v, nil); len(list) != 0 {
 		t.Errorf("a followed thing: %+v", list)
 	}
-	jerk := Move{Rate: 24, Keys: []Key{{View: v, Seconds: 1, Easing: "linear"}, {View: v, Seconds: 1, Easing: "linear"}}}
+	jerk := Move{Rate: 24, Keys: []Key{{View: v, Seconds: 1, Easing: "linear"},
+		{View: v, Seconds: 1, Easing: "linear"}}}
 	jerk.Keys[1].View.Eye.X += 2
 	found := false
 	for _, tr := range jerk.Troubles(v, nil) {
@@ -183,7 +186,8 @@ func TestShakeAndFlickerAreSeeded(t *testing.T) {
 func TestMovesOfTheFirstFormAreRead(t *testing.T) {
 	view, _ := json.Marshal(optics.Default())
 	var m Move
-	if err := json.Unmarshal([]byte(`{"to":`+string(view)+`,"duration":3,"easing":"smooth","rate":12}`), &m); err != nil {
+	if err := json.Unmarshal([]byte(`{"to":`+string(view)+`,"duration":3,"easing":"smooth","rate":12}`),
+		&m); err != nil {
 		t.Fatal(err)
 	}
 	if err := m.Check(); err != nil || m.Duration() != 3 || len(m.Keys) != 1 || m.Frames() != 36 {

@@ -39,7 +39,8 @@ func NewPath(points []geom.V, smooth bool) (*Path, error) {
 	var list []geom.V
 	for _, p := range points {
 		if !p.Finite() || p.Len() > maxPlace {
-			return nil, errors.New("a point of the path is nowhere: give its place in metres, at most 10000 km from the middle")
+			return nil, errors.New("a point of the path is nowhere: give its place in metres, at most 10000 km from " +
+				"the middle")
 		}
 		if len(list) == 0 || p.Sub(list[len(list)-1]).Len() > 1e-9 {
 			list = append(list, p)

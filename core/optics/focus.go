@@ -84,7 +84,8 @@ func (v *View) AllSharp(near, far float64) (fNumber, focus float64, err error) {
 	fNumber = f * f * 1000 / (v.CircleOfConfusion() * h)
 	if fNumber > 256 {
 		return 0, 0,
-			fmt.Errorf("it would take f/%.0f: no lens closes so far; take a shorter lens, step back or ask for less", fNumber)
+			fmt.Errorf("it would take f/%.0f: no lens closes so far; take a shorter lens, step back or ask for less",
+				fNumber)
 	}
 	return math.Max(fNumber, 0.5), focus, nil
 }

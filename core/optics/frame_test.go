@@ -193,7 +193,8 @@ func TestComposedSubjectsStandWhereTheyWereAskedFor(t *testing.T) {
 		for range 12 {
 			points = append(points, geom.V{X: r.NormFloat64() * 0.4, Y: r.Float64() * 1.8, Z: r.NormFloat64()*0.4 - 3})
 		}
-		a := Ask{X: 0.25 + r.Float64()*0.5, Y: 0.35 + r.Float64()*0.3, Height: 0.2 + r.Float64()*0.5, How: Ways[r.IntN(3)]}
+		a := Ask{X: 0.25 + r.Float64()*0.5, Y: 0.35 + r.Float64()*0.3, Height: 0.2 + r.Float64()*0.5,
+			How: Ways[r.IntN(3)]}
 		if r.Float64() < 0.3 {
 			a.Width, a.Height = a.Height/2, 0
 		}

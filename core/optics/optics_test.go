@@ -110,15 +110,16 @@ func TestSpanIsWhatIsSeenOfABox(t *testing.T) {
 		got := Span{Near: math.Inf(1), Left: 1, Top: 1}
 		n := 0
 		for range 4000 {
-			in := geom.V{X: box.Min.X + r.Float64()*(box.Max.X-box.Min.X), Y: box.Min.Y + r.Float64()*(box.Max.Y-box.Min.Y),
-				Z: box.Min.Z + r.Float64()*(box.Max.Z-box.Min.Z)}
+			in := geom.V{X: box.Min.X + r.Float64()*(box.Max.X-box.Min.X), Y: box.Min.Y +
+				r.Float64()*(box.Max.Y-box.Min.Y), Z: box.Min.Z + r.Float64()*(box.Max.Z-box.Min.Z)}
 			x, y, d, ok := v.Project(world.Point(in))
 			if !ok || x < 0 || x > 1 || y < 0 || y > 1 {
 				continue
 			}
 			n++
 			got.Near, got.Far = min(got.Near, d), max(got.Far, d)
-			got.Left, got.Right, got.Top, got.Bottom = min(got.Left, x), max(got.Right, x), min(got.Top, y), max(got.Bottom, y)
+			got.Left, got.Right, got.Top, got.Bottom = min(got.Left, x), max(got.Right, x), min(got.Top, y),
+				max(got.Bottom, y)
 		}
 		if n == 0 {
 			continue
@@ -198,7 +199,8 @@ func TestLandIsMeasuredByItsTriangles(t *testing.T) {
 	}
 	away := Default()
 	away.Eye, away.Pitch = geom.V{Y: 50}, 1.2
-	p := model.Part{Kind: model.Triangles, Positions: []float32{-9, 0, -9, 9, 0, -9, 0, 0, 9}, Indices: []uint32{0, 1, 2}}
+	p := model.Part{Kind: model.Triangles, Positions: []float32{-9, 0, -9, 9, 0, -9, 0, 0, 9},
+		Indices: []uint32{0, 1, 2}}
 	node := model.NewNode("floor")
 	node.Mesh = 0
 	floor := &model.Model{Meshes: []model.Mesh{{Parts: []model.Part{p}}}, Nodes: []model.Node{node}, Roots: []int{0}}

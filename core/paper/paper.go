@@ -85,10 +85,12 @@ func ShotSheet(in unit.Ruler, s *Shot) *drawing.Drawing {
 	}
 	d.Line(drawing.Line{Points: drawing.Rect(margin, top, w, h), Width: 0.25, Closed: true})
 	for _, k := range []float64{1.0 / 3, 2.0 / 3} {
-		d.Line(drawing.Line{Points: []drawing.Point{{X: margin + w*k, Y: top}, {X: margin + w*k, Y: top + 2}}, Width: 0.25})
+		d.Line(drawing.Line{Points: []drawing.Point{{X: margin + w*k, Y: top}, {X: margin + w*k, Y: top + 2}},
+			Width: 0.25})
 		d.Line(drawing.Line{Points: []drawing.Point{{X: margin + w*k, Y: top + h - 2}, {X: margin + w*k, Y: top + h}},
 			Width: 0.25})
-		d.Line(drawing.Line{Points: []drawing.Point{{X: margin, Y: top + h*k}, {X: margin + 2, Y: top + h*k}}, Width: 0.25})
+		d.Line(drawing.Line{Points: []drawing.Point{{X: margin, Y: top + h*k}, {X: margin + 2, Y: top + h*k}},
+			Width: 0.25})
 		d.Line(drawing.Line{Points: []drawing.Point{{X: margin + w - 2, Y: top + h*k}, {X: margin + w, Y: top + h*k}},
 			Width: 0.25})
 	}
@@ -261,7 +263,8 @@ func (s *Shot) plan(d *drawing.Drawing, in unit.Ruler, x, y, w, h float64) {
 		}
 		if free && c.X > x+half+1 && c.X < x+w-half-1 && c.Y > y+4 && c.Y < y+h-4 {
 			named = append(named, c)
-			d.Text(drawing.Text{X: c.X, Y: c.Y + 0.9, Words: t.Name, Size: 2.4, Anchor: drawing.Middle, Grey: 0.25, Halo: true})
+			d.Text(drawing.Text{X: c.X, Y: c.Y + 0.9, Words: t.Name, Size: 2.4, Anchor: drawing.Middle, Grey: 0.25,
+				Halo: true})
 		}
 	}
 	// The wedge of the picture, its sharp zone and focus.
@@ -277,8 +280,8 @@ func (s *Shot) plan(d *drawing.Drawing, in unit.Ruler, x, y, w, h float64) {
 	rx, rz := dir(win.Right)
 	long := (w + h) * 2
 	for _, e := range [][2]float64{{lx, lz}, {rx, rz}} {
-		d.LineWithin(drawing.Line{Points: []drawing.Point{eye, {X: eye.X + e[0]*long, Y: eye.Y + e[1]*long}}, Width: 0.35},
-			x, y, w, h)
+		d.LineWithin(drawing.Line{Points: []drawing.Point{eye, {X: eye.X + e[0]*long, Y: eye.Y + e[1]*long}},
+			Width: 0.35}, x, y, w, h)
 	}
 	a0, a1 := math.Atan2(lz, lx), math.Atan2(rz, rx)
 	if a1 < a0 {
@@ -320,8 +323,8 @@ func (s *Shot) plan(d *drawing.Drawing, in unit.Ruler, x, y, w, h float64) {
 	d.Line(drawing.Line{Points: []drawing.Point{{X: bx, Y: by - 1.5}, {X: bx, Y: by}, {X: bx + one*mm, Y: by},
 		{X: bx + one*mm, Y: by - 1.5}}, Width: 0.3})
 	d.Text(drawing.Text{X: bx + one*mm/2, Y: by - 1.2, Words: name, Size: 2.8, Anchor: drawing.Middle})
-	d.Text(drawing.Text{X: x + w - 2, Y: y - 1.2, Words: fmt.Sprintf("plan 1 : %.0f, printed at 100 %%", scale), Size: 3,
-		Anchor: drawing.End})
+	d.Text(drawing.Text{X: x + w - 2, Y: y - 1.2, Words: fmt.Sprintf("plan 1 : %.0f, printed at 100 %%", scale),
+		Size: 3, Anchor: drawing.End})
 }
 
 // CutOut is a figure as a painter places it.
@@ -414,11 +417,14 @@ func CutOutMap(in unit.Ruler, name string, aspect float64, horizon []float64, li
 	for i, c := range list {
 		ty += 4.6
 		if ty > sheetH-margin+4 {
-			d.Text(drawing.Text{X: cols[1], Y: ty, Words: fmt.Sprintf("and %d more, in the table", len(list)-i), Size: 3.2})
+			d.Text(drawing.Text{X: cols[1], Y: ty, Words: fmt.Sprintf("and %d more, in the table", len(list)-i),
+				Size: 3.2})
 			break
 		}
-		for k, t := range []string{strconv.Itoa(i + 1), plain.Cell(c.Name), in.Distance(c.Height), in.Distance(c.Distance),
-			fmt.Sprintf("%.3f", c.Scale), fmt.Sprintf("%.1f %%", 100*(c.Feet-c.Head)), fmt.Sprintf("%.1f %%", 100*(1-c.Feet)),
+		for k, t := range []string{strconv.Itoa(i + 1), plain.Cell(c.Name), in.Distance(c.Height),
+			in.Distance(c.Distance),
+			fmt.Sprintf("%.3f", c.Scale), fmt.Sprintf("%.1f %%", 100*(c.Feet-c.Head)),
+			fmt.Sprintf("%.1f %%", 100*(1-c.Feet)),
 			fmt.Sprintf("%.1f %%", 100*c.X)} {
 			d.Text(drawing.Text{X: cols[k], Y: ty, Words: t, Size: 3.2, Bold: k == 0})
 		}
@@ -434,8 +440,8 @@ func WriteCutOuts(out io.Writer, horizon []float64, list []CutOut) error {
 	rows := [][]string{{"number", "figure", "true height m", "distance m", "scale to the first", "middle from left",
 		"feet from below", "head from below", "height share"}}
 	for i, c := range list {
-		rows = append(rows, []string{strconv.Itoa(i + 1), plain.Cell(c.Name), put(c.Height), put(c.Distance), put(c.Scale),
-			put(c.X), put(1 - c.Feet), put(1 - c.Head), put(c.Feet - c.Head)})
+		rows = append(rows, []string{strconv.Itoa(i + 1), plain.Cell(c.Name), put(c.Height), put(c.Distance),
+			put(c.Scale), put(c.X), put(1 - c.Feet), put(1 - c.Head), put(c.Feet - c.Head)})
 	}
 	if len(horizon) == 2 {
 		rows = append(rows, []string{"", "horizon at the left edge", "", "", "", put(0), put(1 - horizon[0]), "", ""},

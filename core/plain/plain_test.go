@@ -58,8 +58,8 @@ type outer struct {
 // What is finite looks the same as without Finite; what is not becomes null.
 func TestFiniteIsAsJSONWithNullForWhatIsNoNumber(t *testing.T) {
 	y := 2.5
-	v := outer{inner{1, "own"}, 3, &y, []float64{1, 2}, json.RawMessage(`{"a":[1]}`), map[string]float64{"k": 4}, 9, nil,
-		0}
+	v := outer{inner{1, "own"}, 3, &y, []float64{1, 2}, json.RawMessage(`{"a":[1]}`), map[string]float64{"k": 4}, 9,
+		nil, 0}
 	plainly, err := json.Marshal(v)
 	if err != nil {
 		t.Fatal(err)

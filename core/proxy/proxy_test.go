@@ -49,8 +49,8 @@ func TestAProxyIsLightAndStandsWhereItsModelStands(t *testing.T) {
 			t.Errorf("%d triangles: %v off, said to be %v", want, d, offBy)
 		}
 		if len(p.Normals) != len(p.Positions) || len(p.UV)/2 != len(p.Positions)/3 {
-			t.Errorf("%d triangles: %d places, %d normals, %d texture places", want, len(p.Positions)/3, len(p.Normals)/3,
-				len(p.UV)/2)
+			t.Errorf("%d triangles: %d places, %d normals, %d texture places", want, len(p.Positions)/3,
+				len(p.Normals)/3, len(p.UV)/2)
 		}
 		for i := 0; i+2 < len(p.Indices); i += 3 {
 			a, b, c := p.Indices[i], p.Indices[i+1], p.Indices[i+2]

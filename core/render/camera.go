@@ -31,8 +31,8 @@ func CameraFrom(c *model.Camera, world geom.M, w, h int) Camera {
 	// A camera's scale means nothing: keep where it stands and how it is turned.
 	x, y, z := world.Dir(geom.V{X: 1}).Unit(), world.Dir(geom.V{Y: 1}).Unit(), world.Dir(geom.V{Z: 1}).Unit()
 	at := world.Point(geom.V{})
-	cam := Camera{World: geom.M{x.X, x.Y, x.Z, 0, y.X, y.Y, y.Z, 0, z.X, z.Y, z.Z, 0, at.X, at.Y, at.Z, 1}, Near: c.Near,
-		Far: c.Far}
+	cam := Camera{World: geom.M{x.X, x.Y, x.Z, 0, y.X, y.Y, y.Z, 0, z.X, z.Y, z.Z, 0, at.X, at.Y, at.Z, 1},
+		Near: c.Near, Far: c.Far}
 	aspect := float64(w) / float64(h)
 	if c.Orthographic {
 		cam.Orthographic, cam.TanY = true, c.YMag

@@ -144,7 +144,8 @@ func (e *Environment) pdf(d geom.V) float64 {
 		u, v := e.place(d)
 		x, y := min(int(u*float64(e.w)), e.w-1), min(int(v*float64(e.h)), e.h-1)
 		if sin := math.Sin(math.Pi * v); sin > 1e-9 {
-			p += share * step(e.rows, y) * step(e.cols[y*e.w:(y+1)*e.w], x) * float64(e.w*e.h) / (2 * math.Pi * math.Pi * sin)
+			p += share * step(e.rows, y) * step(e.cols[y*e.w:(y+1)*e.w],
+				x) * float64(e.w*e.h) / (2 * math.Pi * math.Pi * sin)
 		}
 	}
 	return p

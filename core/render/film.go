@@ -8,6 +8,7 @@ import (
 	"runtime"
 	"sync/atomic"
 
+	"visator/core/bvh"
 	"visator/core/crew"
 	"visator/core/geom"
 	"visator/core/light"
@@ -50,7 +51,8 @@ const DefaultBounces = 6
 func (o *Options) Check() error {
 	switch {
 	case o.Width < 1 || o.Height < 1 || o.Width > MaxSide || o.Height > MaxSide:
-		return fmt.Errorf("a picture of %d x %d pixels cannot be made: both sides are 1 to %d", o.Width, o.Height, MaxSide)
+		return fmt.Errorf("a picture of %d x %d pixels cannot be made: both sides are 1 to %d", o.Width, o.Height,
+			MaxSide)
 	case o.Samples < 1 || o.Samples > MaxSamples:
 		return fmt.Errorf("%d samples a pixel cannot be: 1 to %d", o.Samples, MaxSamples)
 	case o.Bounces < 0 || o.Bounces > MaxBounces:
@@ -102,7 +104,8 @@ func Render(ctx context.Context, s *Scene, cam *Camera, o Options) (*Film, error
 	}
 	n := o.Width * (o.Rows[1] - o.Rows[0])
 	f := &Film{Width: o.Width, Height: o.Rows[1] - o.Rows[0], top: o.Rows[0], whole: o.Height,
-		Color: make([]float32, 3*n), Depth: make([]float32, n), Normal: make([]float32, 3*n), Albedo: make([]float32, 3*n),
+		Color: make([]float32, 3*n), Depth: make([]float32, n), Normal: make([]float32, 3*n),
+		Albedo: make([]float32, 3*n),
 		Object: make([]float32, n),
 		sum:    make([]float64, 3*n), square: make([]float64, n), guide: make([]float32, 7*n), enter: o.Enter,
 		threads: o.Threads}
@@ -217,9 +220,10 @@ func (f *Film) tileRows(ctx context.Context, threads int, do func(x0, y0, x1, y1
 // passes fills the passes of one pixel from the ray through its centre.
 func (f *Film) passes(s *Scene, cam *Camera, x, y int) {
 	i := y*f.Width + x
-	pt, hit, ok := s.plain(cam.Ray((float64(x)+0.5)/float64(f.Width), (float64(f.top+y)+0.5)/float64(f.whole), 0.5, 0.5))
+	pt, hit, ok := s.plain(cam.Ray((float64(x)+0.5)/float64(f.Width), (float64(f.top+y)+0.5)/float64(f.whole), 0.5,
+		0.5))
 	if !ok {
-		f.Depth[i] = inf32
+		f.Depth[i] = bvh.Inf
 		return
 	}
 	f.Depth[i] = float32(cam.Depth(pt.p))
@@ -241,7 +245,8 @@ func (f *Film) expose(tr *tracer, cam *Camera, o *Options, x, y, sample int) {
 		lu, lv = smp.next2()
 	}
 	var sn seen
-	c := tr.radiance(cam.Ray((float64(x)+jx)/float64(f.Width), (float64(f.top+y)+jy)/float64(f.whole), lu, lv), &smp, &sn)
+	c := tr.radiance(cam.Ray((float64(x)+jx)/float64(f.Width), (float64(f.top+y)+jy)/float64(f.whole), lu, lv), &smp,
+		&sn)
 	i := y*f.Width + x
 	f.sum[3*i] += c.X
 	f.sum[3*i+1] += c.Y

@@ -4,6 +4,7 @@ import (
 	"math"
 	"slices"
 
+	"visator/core/bvh"
 	"visator/core/geom"
 )
 
@@ -24,12 +25,12 @@ const mergeLimit = 2_000_000
 // merge puts instances into one mesh in the scene's space, as far as they are
 // not too many: rays then pass through one tree instead of many that overlap.
 // The rest stay instances. first receives for each instance the number of its
-// first triangle in the merged mesh, or noTriangle.
+// first triangle in the merged mesh, or bvh.NoTriangle.
 func (s *Scene) merge(first []uint32) *Mesh {
 	order := make([]int, 0, len(s.Instances))
 	copies := map[*Mesh]int{}
 	for i := range s.Instances {
-		first[i] = noTriangle
+		first[i] = bvh.NoTriangle
 		copies[s.Instances[i].Mesh]++
 		if !s.apart && s.keepsDigits(&s.Instances[i]) {
 			order = append(order, i)
@@ -70,7 +71,7 @@ func (s *Scene) keepsDigits(in *Instance) bool {
 }
 
 // standRef is the box of a stand in the scene, for the upper structure.
-func (s *Scene) standRef(i int) primRef {
+func (s *Scene) standRef(i int) bvh.Ref {
 	box := s.stands[i].mesh.Box
 	if in := s.stands[i].instance; in != merged {
 		box = box.Apply(s.Instances[in].World)
@@ -81,5 +82,5 @@ func (s *Scene) standRef(i int) primRef {
 	for k := range lo {
 		lo[k], hi[k] = float32(box.Min.At(k)-pad), float32(box.Max.At(k)+pad)
 	}
-	return newRef(lo, hi, uint32(i))
+	return bvh.NewRef(lo, hi, uint32(i))
 }

@@ -2,9 +2,9 @@ package render
 
 import (
 	"fmt"
-	"math"
 	"math/bits"
 
+	"visator/core/bvh"
 	"visator/core/geom"
 	"visator/core/model"
 )
@@ -13,18 +13,9 @@ import (
 type Mesh struct {
 	Box    geom.Box
 	parts  []meshPart
-	count  int        // triangles
-	nodes  []wideNode // the structure is there once build was called
-	blocks []block    // in the order of the nodes
-}
-
-// block is the triangles of a leaf as the intersection test wants them, all at
-// once: for each axis a corner and two edges of each.
-type block struct {
-	v, e1, e2 [3][leafSize]float32
-	// Triangle number within the mesh, with alphaBit where a hit may be let
-	// through; or noTriangle.
-	id [leafSize]uint32
+	count  int         // triangles
+	nodes  []bvh.Node  // the structure is there once build was called
+	blocks []bvh.Block // in the order of the nodes
 }
 
 // alphaBit is above every triangle number.
@@ -75,7 +66,7 @@ func newMesh(m *model.Mesh, surfaces []*Surface, fallback *Surface) (*Mesh, erro
 		out.count += p.Triangles()
 		out.Box = out.Box.Union(p.Bounds(&geom.Identity))
 	}
-	if out.count > leafFirst {
+	if out.count > bvh.LeafFirst {
 		return nil, fmt.Errorf("mesh %q has %d triangles; split it", m.Name, out.count)
 	}
 	return out, nil
@@ -86,7 +77,7 @@ func (m *Mesh) build(threads int) {
 	if m.nodes != nil {
 		return
 	}
-	refs := make([]primRef, m.count)
+	refs := make([]bvh.Ref, m.count)
 	for i := range m.parts {
 		mp := &m.parts[i]
 		for t := range uint32(mp.part.Triangles()) {
@@ -96,38 +87,38 @@ func (m *Mesh) build(threads int) {
 				lo[a], hi[a] = min(p[a], q[a], r[a]), max(p[a], q[a], r[a])
 			}
 			id := mp.first + t
-			refs[id] = newRef(lo, hi, id)
+			refs[id] = bvh.NewRef(lo, hi, id)
 		}
 	}
-	t := buildTree(refs, threads)
-	m.nodes = widen(&t)
-	m.blocks = make([]block, 0, m.count/2+1)
+	nodes, order := bvh.Build(refs, threads)
+	m.nodes = nodes
+	m.blocks = make([]bvh.Block, 0, m.count/2+1)
 	for i := range m.nodes {
-		for k, c := range m.nodes[i].child {
-			if c&leafBit == 0 || c == leafBit {
+		for k, c := range m.nodes[i].Child {
+			if c&bvh.LeafBit == 0 || c == bvh.LeafBit {
 				continue
 			}
-			first := c & leafFirst
-			m.nodes[i].child[k] = leafBit | 1<<leafShift | uint32(len(m.blocks))
-			m.blocks = append(m.blocks, m.block(t.order[first:first+c&^leafBit>>leafShift]))
+			first := c & bvh.LeafFirst
+			m.nodes[i].Child[k] = bvh.LeafBit | 1<<bvh.LeafShift | uint32(len(m.blocks))
+			m.blocks = append(m.blocks, m.block(order[first:first+c&^bvh.LeafBit>>bvh.LeafShift]))
 		}
 	}
 }
 
 // block gathers the triangles of a leaf. Places that stay empty hold triangles
 // without extent, which nothing hits.
-func (m *Mesh) block(ids []uint32) (b block) {
-	for i := range b.id {
-		b.id[i] = noTriangle
+func (m *Mesh) block(ids []uint32) (b bvh.Block) {
+	for i := range b.ID {
+		b.ID[i] = bvh.NoTriangle
 	}
 	for i, id := range ids {
 		mp := m.partOf(id)
 		v, p, q := mp.corners(id - mp.first)
-		if b.id[i] = id; mp.alpha {
-			b.id[i] |= alphaBit
+		if b.ID[i] = id; mp.alpha {
+			b.ID[i] |= alphaBit
 		}
 		for a := range v {
-			b.v[a][i], b.e1[a][i], b.e2[a][i] = v[a], p[a]-v[a], q[a]-v[a]
+			b.V[a][i], b.E1[a][i], b.E2[a][i] = v[a], p[a]-v[a], q[a]-v[a]
 		}
 	}
 	return b
@@ -154,45 +145,45 @@ type meshHit struct {
 	u, v float32
 }
 
-// closest finds the nearest hit before r.t (or any, when r.any is set) and
-// shortens r.t to it. pass, unless nil, is asked whether a see-through part
+// closest finds the nearest hit before r.T (or any, when r.Any is set) and
+// shortens r.T to it. pass, unless nil, is asked whether a see-through part
 // lets the ray through; skip is a
-// triangle that is not hit (the one that the ray leaves), or noTriangle.
-func (m *Mesh) closest(r *ray32, h *meshHit, skip uint32, pass *passing) bool {
+// triangle that is not hit (the one that the ray leaves), or bvh.NoTriangle.
+func (m *Mesh) closest(r *bvh.Ray, h *meshHit, skip uint32, pass *passing) bool {
 	if len(m.blocks) == 0 {
 		return false
 	}
-	var room [stackSize]waiting
+	var room [bvh.StackSize]waiting
 	stack := room[:]
 	var enter [8]float32
 	found := false
 	top := 1 // the root, entered at once
 	for top > 0 {
 		top--
-		if stack[top].t >= r.t {
+		if stack[top].t >= r.T {
 			continue
 		}
 		at := stack[top].at
 		for {
-			if at&leafBit != 0 {
-				if m.leaf(r, h, at&leafFirst, at&^leafBit>>leafShift, skip, pass) {
-					if found = true; r.any {
+			if at&bvh.LeafBit != 0 {
+				if m.leaf(r, h, at&bvh.LeafFirst, at&^bvh.LeafBit>>bvh.LeafShift, skip, pass) {
+					if found = true; r.Any {
 						return true
 					}
 				}
 				break
 			}
 			n := &m.nodes[at]
-			mask := boxes(n, r, &enter)
+			mask := n.Meet(r, &enter)
 			if mask == 0 {
 				break
 			}
 			if len(stack)-top < 8 {
-				stack = append(stack, make([]waiting, stackSize)...)
+				stack = append(stack, make([]waiting, bvh.StackSize)...)
 			}
 			k := bits.TrailingZeros32(mask)
 			mask &= mask - 1
-			at = n.child[k&7]
+			at = n.Child[k&7]
 			if mask == 0 {
 				continue
 			}
@@ -201,7 +192,7 @@ func (m *Mesh) closest(r *ray32, h *meshHit, skip uint32, pass *passing) bool {
 			t, base := enter[k&7], top
 			for ; mask != 0; mask &= mask - 1 {
 				k = bits.TrailingZeros32(mask)
-				c, ct := n.child[k&7], enter[k&7]
+				c, ct := n.Child[k&7], enter[k&7]
 				if ct < t {
 					c, ct, at, t = at, t, c, ct
 				}
@@ -223,64 +214,27 @@ type waiting struct {
 	t  float32
 }
 
-const noTriangle = math.MaxUint32
-
 // leaf tests the triangles of n blocks.
-func (m *Mesh) leaf(r *ray32, h *meshHit, at, n, skip uint32, pass *passing) bool {
+func (m *Mesh) leaf(r *bvh.Ray, h *meshHit, at, n, skip uint32, pass *passing) bool {
 	found := false
-	var met blockHits
+	var met bvh.Hits
 	for i := at; i < at+n; i++ {
 		b := &m.blocks[i]
-		for mask := b.meet(r, &met); mask != 0; mask &= mask - 1 {
-			k := bits.TrailingZeros8(mask) & (leafSize - 1)
-			id := b.id[k] &^ alphaBit
-			if met.t[k] >= r.t || id == skip {
+		for mask := b.Meet(r, &met); mask != 0; mask &= mask - 1 {
+			k := bits.TrailingZeros8(mask) & (bvh.LeafSize - 1)
+			id := b.ID[k] &^ alphaBit
+			if met.T[k] >= r.T || id == skip {
 				continue
 			}
-			if pass != nil && b.id[k]&alphaBit != 0 && pass.lets(m.partOf(id), id, met.u[k], met.v[k]) {
+			if pass != nil && b.ID[k]&alphaBit != 0 && pass.lets(m.partOf(id), id, met.U[k], met.V[k]) {
 				continue
 			}
-			r.t = met.t[k]
-			h.id, h.u, h.v = id, met.u[k], met.v[k]
-			if found = true; r.any {
+			r.T = met.T[k]
+			h.id, h.u, h.v = id, met.U[k], met.V[k]
+			if found = true; r.Any {
 				return true
 			}
 		}
 	}
 	return found
-}
-
-// blockHits are where a ray meets the triangles of a block.
-type blockHits struct{ t, u, v [leafSize]float32 }
-
-// The barycentric coordinates may be off by a rounding, so that no ray slips
-// through between two triangles.
-const (
-	uvLow  = -1e-7
-	uvHigh = 1.0000002
-)
-
-// meetPortable tests all triangles; bit k of the result says that the ray
-// meets triangle k before r.t (Möller and Trumbore, Fast, Minimum Storage Ray
-// / Triangle Intersection, 1997).
-func (b *block) meetPortable(r *ray32, met *blockHits) (mask uint8) {
-	for k := range leafSize {
-		e1x, e1y, e1z := b.e1[0][k], b.e1[1][k], b.e1[2][k]
-		e2x, e2y, e2z := b.e2[0][k], b.e2[1][k], b.e2[2][k]
-		px, py, pz := r.d[1]*e2z-r.d[2]*e2y, r.d[2]*e2x-r.d[0]*e2z, r.d[0]*e2y-r.d[1]*e2x
-		inv := 1 / (e1x*px + e1y*py + e1z*pz)
-		sx, sy, sz := r.o[0]-b.v[0][k], r.o[1]-b.v[1][k], r.o[2]-b.v[2][k]
-		u := (sx*px + sy*py + sz*pz) * inv
-		if !(u >= uvLow && u <= uvHigh) { // also where the edges span nothing
-			continue
-		}
-		qx, qy, qz := sy*e1z-sz*e1y, sz*e1x-sx*e1z, sx*e1y-sy*e1x
-		v := (r.d[0]*qx + r.d[1]*qy + r.d[2]*qz) * inv
-		t := (e2x*qx + e2y*qy + e2z*qz) * inv
-		if v >= uvLow && u+v <= uvHigh && t > r.tmin && t < r.t {
-			mask |= 1 << k
-			met.t[k], met.u[k], met.v[k] = t, u, v
-		}
-	}
-	return mask
 }

@@ -106,7 +106,8 @@ func TestNoSurfaceGivesMoreThanItGets(t *testing.T) {
 					}
 				}
 				if got := sum / n; got > 1.02 || got < 0.8 {
-					t.Errorf("white, metal %v, roughness %v, seen at cosine %v: gives back %.3f", metal, rough, cos, got)
+					t.Errorf("white, metal %v, roughness %v, seen at cosine %v: gives back %.3f", metal, rough, cos,
+						got)
 				}
 			}
 		}
@@ -133,8 +134,8 @@ func TestSamplesFillEveryBox(t *testing.T) {
 						seen[[2]int{int(x * float64(int(1)<<across)), int(y * float64(int(1)<<(m-across)))}] = true
 					}
 					if len(seen) != n {
-						t.Fatalf("pixel %v, pair %d: %d points are in %d boxes of %d x %d", pixel, dim, n, len(seen), 1<<across,
-							1<<(m-across))
+						t.Fatalf("pixel %v, pair %d: %d points are in %d boxes of %d x %d", pixel, dim, n, len(seen),
+							1<<across, 1<<(m-across))
 					}
 				}
 			}

@@ -7,6 +7,7 @@ import (
 	"slices"
 	"testing"
 
+	"visator/core/bvh"
 	"visator/core/geom"
 	"visator/core/light"
 	"visator/core/model"
@@ -89,15 +90,15 @@ func look(eye, to geom.V, yfov float64) *Camera {
 	x := up.Cross(z).Unit()
 	y := z.Cross(x)
 	tan := math.Tan(yfov / 2)
-	return &Camera{World: geom.M{x.X, x.Y, x.Z, 0, y.X, y.Y, y.Z, 0, z.X, z.Y, z.Z, 0, eye.X, eye.Y, eye.Z, 1}, TanX: tan,
-		TanY: tan}
+	return &Camera{World: geom.M{x.X, x.Y, x.Z, 0, y.X, y.Y, y.Z, 0, z.X, z.Y, z.Z, 0, eye.X, eye.Y, eye.Z, 1},
+		TanX: tan, TanY: tan}
 }
 
 func shoot(t testing.TB, s *Scene, cam *Camera, side, samples, bounces int) *Film {
 	t.Helper()
 	s.Build()
-	f, err := Render(context.Background(), s, cam, Options{Width: side, Height: side, Samples: samples, Bounces: bounces,
-		Seed: 7})
+	f, err := Render(context.Background(), s, cam, Options{Width: side, Height: side, Samples: samples,
+		Bounces: bounces, Seed: 7})
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -492,7 +493,8 @@ func TestClosestHitsAgreeWithASearchThroughAllTriangles(t *testing.T) {
 	for v := 0; v < 3000; v++ {
 		c := geom.V{X: r.NormFloat64() * 3, Y: r.NormFloat64(), Z: r.NormFloat64() * 9}
 		for range 3 {
-			p.Positions = append(p.Positions, float32(c.X+r.NormFloat64()*0.3), float32(c.Y+r.NormFloat64()*0.3), float32(c.Z))
+			p.Positions = append(p.Positions, float32(c.X+r.NormFloat64()*0.3), float32(c.Y+r.NormFloat64()*0.3),
+				float32(c.Z))
 			p.Indices = append(p.Indices, uint32(len(p.Indices)))
 		}
 	}
@@ -500,8 +502,6 @@ func TestClosestHitsAgreeWithASearchThroughAllTriangles(t *testing.T) {
 	s := k.build(t)
 	s.Build()
 	mesh := s.Instances[0].Mesh
-	var enter, enterPortable [8]float32
-	var met, metPortable blockHits
 	for n := 0; n < 2000; n++ {
 		d := geom.V{X: r.NormFloat64(), Y: r.NormFloat64(), Z: r.NormFloat64()}.Unit()
 		if n%10 == 0 {
@@ -509,20 +509,12 @@ func TestClosestHitsAgreeWithASearchThroughAllTriangles(t *testing.T) {
 		}
 		ray := NewRay(geom.V{X: r.NormFloat64() * 4, Y: r.NormFloat64() * 2, Z: r.NormFloat64() * 9}, d)
 		hit, ok := s.Closest(ray)
-		r32 := ray32{o: f32(ray.O), d: f32(ray.D), t: inf32}
-		r32.prepare()
-		if a, b := boxes(&mesh.nodes[0], &r32, &enter), boxesPortable(&mesh.nodes[0], &r32, &enterPortable); a != b {
-			t.Fatalf("boxes of the root: %08b, portable %08b", a, b)
-		}
-		b := &mesh.blocks[n%len(mesh.blocks)]
-		if got, want := b.meet(&r32, &met), b.meetPortable(&r32, &metPortable); got != want || got&1 != 0 &&
-			math.Abs(float64(met.t[0]-metPortable.t[0])) > 1e-4 {
-			t.Fatalf("block: %04b, portable %04b", got, want)
-		}
+		r32 := bvh.Ray{O: f32(ray.O), D: f32(ray.D), T: bvh.Inf}
+		r32.Prepare()
 		var h meshHit
-		all := mesh.leaf(&r32, &h, 0, uint32(len(mesh.blocks)), noTriangle, nil)
-		if ok != all || ok && math.Abs(hit.T-float64(r32.t)) > 1e-5*hit.T {
-			t.Fatalf("ray %d: tree says %v at %v, search %v at %v", n, ok, hit.T, all, r32.t)
+		all := mesh.leaf(&r32, &h, 0, uint32(len(mesh.blocks)), bvh.NoTriangle, nil)
+		if ok != all || ok && math.Abs(hit.T-float64(r32.T)) > 1e-5*hit.T {
+			t.Fatalf("ray %d: tree says %v at %v, search %v at %v", n, ok, hit.T, all, r32.T)
 		}
 	}
 }
@@ -606,7 +598,7 @@ func TestSmallThingsFarAwayAreNotMerged(t *testing.T) {
 		}
 	}
 	s.Build()
-	if s.first[0] == noTriangle || s.first[1] == noTriangle || s.first[2] != noTriangle {
+	if s.first[0] == bvh.NoTriangle || s.first[1] == bvh.NoTriangle || s.first[2] != bvh.NoTriangle {
 		t.Errorf("first triangles %v", s.first)
 	}
 	for _, x := range []float64{10, 20, 50_000} {

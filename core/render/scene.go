@@ -8,6 +8,7 @@ import (
 	"math"
 	"math/bits"
 
+	"visator/core/bvh"
 	"visator/core/geom"
 	"visator/core/model"
 )
@@ -20,10 +21,10 @@ type Scene struct {
 	Suns      []Sun
 	Env       *Environment // nil: black
 
-	nodes    []wideNode
+	nodes    []bvh.Node
 	order    []uint32 // stands in the order of the leaves
 	stands   []stand
-	first    []uint32 // for each instance its first triangle in the merged mesh, or noTriangle
+	first    []uint32 // for each instance its first triangle in the merged mesh, or bvh.NoTriangle
 	threads  int      // for building
 	apart    bool     // merge nothing
 	boxes    geom.Box
@@ -177,17 +178,16 @@ func (s *Scene) Build() {
 		s.stands = append(s.stands, stand{m, geom.Identity, merged})
 	}
 	for i := range kept {
-		if s.first[i] == noTriangle {
+		if s.first[i] == bvh.NoTriangle {
 			s.stands = append(s.stands, stand{kept[i].Mesh, kept[i].inv, int32(i)})
 		}
 	}
-	refs := make([]primRef, len(s.stands))
+	refs := make([]bvh.Ref, len(s.stands))
 	for i := range refs {
 		s.stands[i].mesh.build(s.threads)
 		refs[i] = s.standRef(i)
 	}
-	t := buildTree(refs, 1)
-	s.nodes, s.order = widen(&t), t.order
+	s.nodes, s.order = bvh.Build(refs, 1)
 	s.emitters = gatherEmitters(s.Instances)
 }
 
@@ -204,7 +204,7 @@ type Ray struct {
 }
 
 // NewRay returns a ray that leaves no triangle.
-func NewRay(o, d geom.V) Ray { return Ray{O: o, D: d, fromInstance: -1, fromTriangle: noTriangle} }
+func NewRay(o, d geom.V) Ray { return Ray{O: o, D: d, fromInstance: -1, fromTriangle: bvh.NoTriangle} }
 
 // Hit is where a ray meets an instance.
 type Hit struct {
@@ -225,30 +225,30 @@ func (s *Scene) trace(ray *Ray, any bool, pass *passing) (Hit, bool) {
 	if !s.alpha {
 		pass = nil
 	}
-	top := ray32{o: f32(ray.O), d: f32(ray.D), t: inf32, tmin: float32(ray.Min), any: any}
+	top := bvh.Ray{O: f32(ray.O), D: f32(ray.D), T: bvh.Inf, Min: float32(ray.Min), Any: any}
 	if ray.Max > 0 {
-		top.t = float32(ray.Max)
+		top.T = float32(ray.Max)
 	}
-	top.prepare()
+	top.Prepare()
 	var hit Hit
 	if len(s.stands) == 1 { // nothing to choose from
 		found := s.meet(ray, &top, 0, &hit, pass)
 		return hit, found
 	}
 	found := false
-	var room [stackSize]waiting
+	var room [bvh.StackSize]waiting
 	stack := room[:]
 	var enter [8]float32
 	depth := 1 // the root, entered at once
 	for depth > 0 {
 		depth--
-		if stack[depth].t >= top.t {
+		if stack[depth].t >= top.T {
 			continue
 		}
 		at := stack[depth].at
-		if at&leafBit != 0 {
-			first := at & leafFirst
-			for _, k := range s.order[first : first+at&^leafBit>>leafShift] {
+		if at&bvh.LeafBit != 0 {
+			first := at & bvh.LeafFirst
+			for _, k := range s.order[first : first+at&^bvh.LeafBit>>bvh.LeafShift] {
 				if s.meet(ray, &top, k, &hit, pass) {
 					if found = true; any {
 						return hit, true
@@ -258,17 +258,17 @@ func (s *Scene) trace(ray *Ray, any bool, pass *passing) (Hit, bool) {
 			continue
 		}
 		if len(stack)-depth < 8 {
-			stack = append(stack, make([]waiting, stackSize)...)
+			stack = append(stack, make([]waiting, bvh.StackSize)...)
 		}
 		n := &s.nodes[at]
 		base := depth
-		for mask := boxes(n, &top, &enter); mask != 0; mask &= mask - 1 {
+		for mask := n.Meet(&top, &enter); mask != 0; mask &= mask - 1 {
 			k := bits.TrailingZeros32(mask) & 7
 			i := depth
 			for ; i > base && stack[i-1].t < enter[k]; i-- {
 				stack[i] = stack[i-1]
 			}
-			stack[i] = waiting{n.child[k], enter[k]}
+			stack[i] = waiting{n.Child[k], enter[k]}
 			depth++
 		}
 	}
@@ -278,16 +278,16 @@ func (s *Scene) trace(ray *Ray, any bool, pass *passing) (Hit, bool) {
 func f32(v geom.V) [3]float32 { return [3]float32{float32(v.X), float32(v.Y), float32(v.Z)} }
 
 // meet carries the ray into the space of a stand and tests its mesh.
-func (s *Scene) meet(ray *Ray, top *ray32, k uint32, hit *Hit, pass *passing) bool {
+func (s *Scene) meet(ray *Ray, top *bvh.Ray, k uint32, hit *Hit, pass *passing) bool {
 	st := &s.stands[k]
-	r, skip := *top, uint32(noTriangle)
+	r, skip := *top, uint32(bvh.NoTriangle)
 	if st.instance == merged {
-		if i := ray.fromInstance; i >= 0 && s.first[i] != noTriangle {
+		if i := ray.fromInstance; i >= 0 && s.first[i] != bvh.NoTriangle {
 			skip = s.first[i] + ray.fromTriangle
 		}
 	} else {
-		r.o, r.d = f32(st.inv.Point(ray.O)), f32(st.inv.Dir(ray.D))
-		r.prepare()
+		r.O, r.D = f32(st.inv.Point(ray.O)), f32(st.inv.Dir(ray.D))
+		r.Prepare()
 		if ray.fromInstance == st.instance {
 			skip = ray.fromTriangle
 		}
@@ -299,8 +299,8 @@ func (s *Scene) meet(ray *Ray, top *ray32, k uint32, hit *Hit, pass *passing) bo
 	if !st.mesh.closest(&r, &h, skip, pass) {
 		return false
 	}
-	top.t = r.t
-	*hit = Hit{T: float64(r.t), Instance: int(st.instance), Triangle: h.id, U: h.u, V: h.v}
+	top.T = r.T
+	*hit = Hit{T: float64(r.T), Instance: int(st.instance), Triangle: h.id, U: h.u, V: h.v}
 	if st.instance == merged {
 		mp := st.mesh.partOf(h.id)
 		hit.Instance, hit.Triangle = int(mp.instance), h.id-mp.first+mp.local

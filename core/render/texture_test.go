@@ -22,7 +22,8 @@ func TestMapsGoOnBeyondTheirEdges(t *testing.T) {
 		u    float64
 		want float64 // of 255
 	}{
-		{model.Repeat, texel(1), 60}, {model.Repeat, texel(5), 60}, {model.Repeat, texel(-1), 180}, {model.Repeat, 1, 90},
+		{model.Repeat, texel(1), 60}, {model.Repeat, texel(5), 60}, {model.Repeat, texel(-1), 180},
+		{model.Repeat, 1, 90},
 		{model.Clamp, texel(9), 180}, {model.Clamp, texel(-3), 0}, {model.Clamp, 1, 180},
 		{model.Mirror, texel(4), 180}, {model.Mirror, texel(7), 0}, {model.Mirror, texel(-1), 0},
 		{model.Mirror, texel(-2), 60}, {model.Mirror, texel(8), 0}, {model.Mirror, 1, 180},

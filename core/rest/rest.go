@@ -369,7 +369,8 @@ func (b *body) move() {
 	if b.here == nil {
 		for i := range b.parts {
 			p := &b.parts[i]
-			b.here = append(b.here, &solid{corners: make(support, len(p.points)), faces: slices.Clone(p.faces), round: p.round})
+			b.here = append(b.here, &solid{corners: make(support, len(p.points)), faces: slices.Clone(p.faces),
+				round: p.round})
 		}
 	}
 	b.box = geom.Empty()

@@ -139,13 +139,15 @@ func ball(radius float64, n int) *contact.Body {
 			if i == n {
 				s = 0 // one place
 			}
-			points = append(points, [3]float32{float32(radius * s * d), float32(radius * (1 - c)), float32(radius * s * t)})
+			points = append(points, [3]float32{float32(radius * s * d), float32(radius * (1 - c)),
+				float32(radius * s * t)})
 		}
 	}
 	for i := range n {
 		for j := range 2 * n {
 			p, q := uint32(i*2*n+j), uint32(i*2*n+(j+1)%(2*n))
-			triangles = append(triangles, [3]uint32{p, q, q + uint32(2*n)}, [3]uint32{p, q + uint32(2*n), p + uint32(2*n)})
+			triangles = append(triangles, [3]uint32{p, q, q + uint32(2*n)}, [3]uint32{p, q + uint32(2*n),
+				p + uint32(2*n)})
 		}
 	}
 	return contact.Mesh(points, triangles)

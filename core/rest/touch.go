@@ -254,7 +254,8 @@ func against(list []touch, a *solid, stands *contact.Placed, reach float64, inne
 		return c.X+h.X < lo.X || c.Y+h.Y < lo.Y || c.Z+h.Z < lo.Z || c.X-h.X > hi.X || c.Y-h.Y > hi.Y || c.Z-h.Z > hi.Z
 	}, func(t [3]geom.V) {
 		for k := range 3 {
-			if min(t[0].At(k), t[1].At(k), t[2].At(k)) > hi.At(k) || max(t[0].At(k), t[1].At(k), t[2].At(k)) < lo.At(k) {
+			if min(t[0].At(k), t[1].At(k), t[2].At(k)) > hi.At(k) ||
+				max(t[0].At(k), t[1].At(k), t[2].At(k)) < lo.At(k) {
 				return
 			}
 		}

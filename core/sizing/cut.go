@@ -64,7 +64,8 @@ func (c *cut) at(u, v float64) bool {
 // uv are the texture coordinates of its corners. A card that is seen from its
 // edge is a line.
 func (r *raster) fillCut(p [3][2]float64, uv [3][2]float64, c *cut) {
-	a, e1, e2 := p[0], [2]float64{p[1][0] - p[0][0], p[1][1] - p[0][1]}, [2]float64{p[2][0] - p[0][0], p[2][1] - p[0][1]}
+	a, e1, e2 := p[0], [2]float64{p[1][0] - p[0][0], p[1][1] - p[0][1]}, [2]float64{p[2][0] - p[0][0],
+		p[2][1] - p[0][1]}
 	d := e1[0]*e2[1] - e1[1]*e2[0]
 	if math.Abs(d) < 1e-3*(math.Hypot(e1[0], e1[1])+math.Hypot(e2[0], e2[1])) {
 		r.fill(p[0], p[1], p[2])

@@ -50,7 +50,8 @@ func largestMap(m *model.Model, s *model.Surface, known map[int]largest) (out la
 		if !ok {
 			if c, _, err := image.DecodeConfig(bytes.NewReader(m.Maps[slot.Map].Data)); err == nil && c.Width > 0 &&
 				c.Height > 0 {
-				l = largest{nil, int(math.Sqrt(float64(c.Width) * float64(c.Height))), float64(c.Width) / float64(c.Height)}
+				l = largest{nil, int(math.Sqrt(float64(c.Width) * float64(c.Height))),
+					float64(c.Width) / float64(c.Height)}
 			}
 			known[slot.Map] = l
 		}
@@ -89,7 +90,8 @@ func Patterns(m *model.Model) (out []Pattern) {
 				pa := top.Point(p.Position(a))
 				area := top.Point(p.Position(b)).Sub(pa).Cross(top.Point(p.Position(c)).Sub(pa)).Len() / 2
 				u0, v0 := float64(uv[2*a]), float64(uv[2*a+1])
-				on := math.Abs((float64(uv[2*b])-u0)*(float64(uv[2*c+1])-v0)-(float64(uv[2*c])-u0)*(float64(uv[2*b+1])-v0)) / 2
+				on := math.Abs((float64(uv[2*b])-u0)*(float64(uv[2*c+1])-v0)-(float64(uv[2*c])-u0)*(float64(uv[2*b+
+					1])-v0)) / 2
 				if area > 0 && on > 0 && !math.IsInf(area, 0) && !math.IsInf(on, 0) {
 					world[p.Surface] += area
 					flat[p.Surface] += on
@@ -154,8 +156,8 @@ var patternOf = func() map[string]*pattern {
 func (p *Pattern) Judge(in unit.Ruler, metres float64) string {
 	for _, w := range kinds.Tokens(p.Surface) {
 		if k := patternOf[w]; k != nil && (metres < k.low/2 || metres > k.high*2) {
-			return fmt.Sprintf("one repeat of %q is %s; pictures of %s show %s to %s", p.Surface, in.Distance(metres), k.name,
-				in.Distance(k.low), in.Distance(k.high))
+			return fmt.Sprintf("one repeat of %q is %s; pictures of %s show %s to %s", p.Surface, in.Distance(metres),
+				k.name, in.Distance(k.low), in.Distance(k.high))
 		}
 	}
 	return ""

@@ -72,8 +72,8 @@ func TestRepeatsAreJudgedByWhatTheyShow(t *testing.T) {
 		surface string
 		metres  float64
 		wrong   bool
-	}{{"OakPlanks_02", 1.6, false}, {"OakPlanks_02", 16, true}, {"red_brick", 0.1, true}, {"Ziegel", 2, false}, {"fabric",
-		20, true}, {"Material.001", 900, false}} {
+	}{{"OakPlanks_02", 1.6, false}, {"OakPlanks_02", 16, true}, {"red_brick", 0.1, true}, {"Ziegel", 2, false},
+		{"fabric", 20, true}, {"Material.001", 900, false}} {
 		p := Pattern{Surface: c.surface}
 		if got := p.Judge(unit.InMetres, c.metres); (got != "") != c.wrong || c.wrong &&
 			!strings.Contains(got, "one repeat of") {

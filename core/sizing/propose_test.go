@@ -79,7 +79,8 @@ func suppliers(seed uint64, groups int) (o outcome) {
 				w = st.want(rng)
 			}
 			list = append(list,
-				truth[rng.IntN(len(truth))].make(rng, st, w, []string{"named", "parts", "nothing", "named"}[rng.IntN(4)]))
+				truth[rng.IntN(len(truth))].make(rng, st, w, []string{"named", "parts", "nothing",
+					"named"}[rng.IntN(4)]))
 			wants = append(wants, w)
 		}
 		for i, p := range Propose(unit.InMetres, list, nil) {
@@ -106,8 +107,8 @@ func TestProposalsAreRight(t *testing.T) {
 		first, third float64
 	}{{"named", 0.95, 0.98}, {"parts", 0.90, 0.95}, {"nothing", 0, 0.80}} {
 		o, wrong := trial(seed, c.naming, 3)
-		t.Logf("%s: %d samples, right first time %.3f, within three %.3f, sure %.3f, sure and wrong %d", c.naming, o.samples,
-			o.share(o.first), o.share(o.third), o.share(o.sure), o.sureWrong)
+		t.Logf("%s: %d samples, right first time %.3f, within three %.3f, sure %.3f, sure and wrong %d", c.naming,
+			o.samples, o.share(o.first), o.share(o.third), o.share(o.sure), o.sureWrong)
 		if o.share(o.first) < c.first || o.share(o.third) < c.third || float64(o.sureWrong) > 0.02*float64(o.sure) {
 			t.Errorf("%s: too often wrong: %q", c.naming, wrong)
 		}

@@ -48,24 +48,27 @@ func (s *Subject) reasons(in unit.Ruler, h *hypothesis, all []hypothesis, group 
 			span(in, h.kind.Height), span(in, h.kind.Length), h.kind.Source)
 		switch {
 		case inRange(h.kind, d):
-			add(max(v, told), "%s, and so would this be, %s high and %s long.", what, length(in, d[0]), length(in, d[1]))
+			add(max(v, told), "%s, and so would this be, %s high and %s long.", what, length(in, d[0]),
+				length(in, d[1]))
 		case len(s.named.kinds) > 0: // parts and surfaces alone are no reason against
-			add(max(math.Abs(v), told), "%s; this would be %s high and %s long.", what, length(in, d[0]), length(in, d[1]))
+			add(max(math.Abs(v), told), "%s; this would be %s high and %s long.", what, length(in, d[0]),
+				length(in, d[1]))
 		}
 	}
 	for _, p := range s.named.inside {
 		k := p.kinds[0].Kind
 		pd := h.dimensions(p.box)
 		if v := partsSay * p.density(logs(pd)); inRange(k, pd) {
-			add(told+max(v, 0), "Its part %q would be %s high and %s long, as %s are (%s, %s; %s).", p.name, length(in, pd[0]),
-				length(in, pd[1]), plural(k.Name), span(in, k.Height), span(in, k.Length), k.Source)
+			add(told+max(v, 0), "Its part %q would be %s high and %s long, as %s are (%s, %s; %s).", p.name,
+				length(in, pd[0]), length(in, pd[1]), plural(k.Name), span(in, k.Height), span(in, k.Length), k.Source)
 		}
 	}
 	switch sc := s.statement(h); {
 	case s.Unit.From != "assumed" && sc == 1:
 		add(1, "The file says that one unit is %s.", UnitName(h.metres))
 	case s.Unit.From != "assumed":
-		add(0.5, "The file says that one unit is %s; it would be off by %s.", UnitName(s.Unit.MetresPerUnit), factor(sc))
+		add(0.5, "The file says that one unit is %s; it would be off by %s.", UnitName(s.Unit.MetresPerUnit),
+			factor(sc))
 	default:
 		add(0.3, "%s files state no unit; many are in %s.", s.Format, Units(h.metres))
 	}

@@ -107,8 +107,8 @@ func TestSidesAreSeenAsFromThere(t *testing.T) {
 	for _, c := range []struct {
 		side   Side
 		lo, hi [2]float64
-	}{{Front, [2]float64{0, -2}, [2]float64{1, 0}}, {Right, [2]float64{-3, -2}, [2]float64{0, 0}}, {Top, [2]float64{0, 0},
-		[2]float64{1, 3}}} {
+	}{{Front, [2]float64{0, -2}, [2]float64{1, 0}}, {Right, [2]float64{-3, -2}, [2]float64{0, 0}},
+		{Top, [2]float64{0, 0}, [2]float64{1, 3}}} {
 		lo, hi := extremes(loopsOf(t, Silhouette(m, geom.Identity, c.side)))
 		for k := range lo {
 			if math.Abs(lo[k]-c.lo[k]) > 0.02 || math.Abs(hi[k]-c.hi[k]) > 0.02 {

@@ -91,7 +91,8 @@ func TestWhereThePivotIs(t *testing.T) {
 		Hanging: {Min: geom.V{X: -0.046, Y: -0.096, Z: -0.035}, Max: geom.V{X: 0.046, Z: 0.035}},
 	} {
 		s := Sizing{MetresPerUnit: 0.001, Up: "Z", Factor: 1, Ground: true, Centre: true, Pivot: pivot}
-		if got := mug.Apply(s.Transform(mug)); got.Min.Sub(want.Min).Len() > 1e-12 || got.Max.Sub(want.Max).Len() > 1e-12 {
+		if got := mug.Apply(s.Transform(mug)); got.Min.Sub(want.Min).Len() > 1e-12 ||
+			got.Max.Sub(want.Max).Len() > 1e-12 {
 			t.Errorf("%q: %v, want %v", pivot, got, want)
 		}
 	}

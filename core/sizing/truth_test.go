@@ -50,8 +50,8 @@ func (b *builder) box(name string, x0, y0, z0, x1, y1, z1 float64) {
 	for k := range 8 {
 		p = append(p, float32(pick(k&1 != 0, x1, x0)), float32(pick(k&2 != 0, y1, y0)), float32(pick(k&4 != 0, z1, z0)))
 	}
-	b.body(name, p, []uint32{0, 4, 6, 0, 6, 2, 1, 3, 7, 1, 7, 5, 0, 1, 5, 0, 5, 4, 2, 6, 7, 2, 7, 3, 0, 2, 3, 0, 3, 1, 4,
-		5, 7, 4, 7, 6})
+	b.body(name, p, []uint32{0, 4, 6, 0, 6, 2, 1, 3, 7, 1, 7, 5, 0, 1, 5, 0, 5, 4, 2, 6, 7, 2, 7, 3, 0, 2, 3, 0, 3, 1,
+		4, 5, 7, 4, 7, 6})
 }
 
 func pick(yes bool, a, b float64) float64 {
@@ -246,8 +246,10 @@ func fourLegged(b *builder, h, w, d float64) { // long along z
 
 func roofed(b *builder, h, w, d float64) {
 	b.box("walls", -w/2, 0, -d/2, w/2, h*0.6, d/2)
-	p := []float32{float32(-w / 2), float32(0.6 * h), float32(-d / 2), float32(w / 2), float32(0.6 * h), float32(-d / 2),
-		float32(w / 2), float32(0.6 * h), float32(d / 2), float32(-w / 2), float32(0.6 * h), float32(d / 2), float32(-w / 2),
+	p := []float32{float32(-w / 2), float32(0.6 * h), float32(-d / 2), float32(w / 2), float32(0.6 * h),
+		float32(-d / 2),
+		float32(w / 2), float32(0.6 * h), float32(d / 2), float32(-w / 2), float32(0.6 * h), float32(d / 2),
+		float32(-w / 2),
 		float32(h), 0, float32(w / 2), float32(h), 0}
 	b.body("roof", p, []uint32{0, 1, 5, 0, 5, 4, 2, 3, 4, 2, 4, 5, 0, 4, 3, 1, 2, 5})
 	b.box("front_door", -0.5, 0, d/2, 0.5, 2.05, d/2+0.06)
@@ -335,7 +337,8 @@ func railway(b *builder, h, w, d float64) {
 	b.box("bogie_front", -w*0.4, 0.1*h, d*0.25, w*0.4, 0.26*h, d*0.4)
 	b.box("bogie_rear", -w*0.4, 0.1*h, -d*0.4, w*0.4, 0.26*h, -d*0.25)
 	for k := range 8 {
-		b.disc("wheel", pick(k&1 != 0, 0.75, -0.75), 0.46, pick(k&2 != 0, d*0.37, d*0.28)*pick(k&4 != 0, -1, 1), 0.46, 0.13)
+		b.disc("wheel", pick(k&1 != 0, 0.75, -0.75), 0.46, pick(k&2 != 0, d*0.37, d*0.28)*pick(k&4 != 0, -1, 1), 0.46,
+			0.13)
 	}
 	b.box("buffer_l", -w*0.35, 0.24*h, d/2, -w*0.25, 0.3*h, d/2+0.4)
 }
@@ -350,8 +353,8 @@ func hull(b *builder, h, w, d float64) {
 }
 
 var truth = []thing{
-	{"chair", 0.88, 0.46, 0.52, seat, "dining_chair chair_old stuhl_holz chaise_cuisine silla01 chr_02 WoodenChair sedia",
-		""},
+	{"chair", 0.88, 0.46, 0.52, seat,
+		"dining_chair chair_old stuhl_holz chaise_cuisine silla01 chr_02 WoodenChair sedia", ""},
 	{"armchair", 0.86, 0.84, 0.82, couch, "armchair LeatherArmchair sessel fauteuil_club", ""},
 	{"office chair", 1.05, 0.66, 0.66, seat, "office_chair swivelChair buerostuhl",
 		"seat lumbar caster caster gas_lift caster"},
@@ -359,7 +362,8 @@ var truth = []thing{
 	{"bench", 0.8, 1.6, 0.6, seat, "park_bench bench_a banc_public Parkbank",
 		"seat_plank backrest bench_leg bench_leg bench_leg bench_leg"},
 	{"stool", 0.46, 0.36, 0.36, top, "stool hocker_rund tabouret", "seat rung leg leg leg"},
-	{"bar stool", 0.78, 0.4, 0.42, top, "barstool bar_stool_chrome barhocker", "seat footrest column footrest footrest"},
+	{"bar stool", 0.78, 0.4, 0.42, top, "barstool bar_stool_chrome barhocker",
+		"seat footrest column footrest footrest"},
 	{"table", 0.75, 1.6, 0.9, top, "dining_table tbl_oak esstisch mesa_madera kitchenTable", ""},
 	{"coffee table", 0.42, 1.1, 0.6, top, "coffee_table couchtisch CoffeeTableGlass", ""},
 	{"desk", 0.74, 1.4, 0.7, top, "writing_desk schreibtisch desk_02", "desktop drawer drawer desk_leg desk_leg"},
@@ -491,7 +495,8 @@ func mushroomOf(b *builder, h, w, d float64) {
 
 func roofedLow(b *builder, h, w, d float64) {
 	p := []float32{float32(-w / 2), 0, float32(-d / 2), float32(w / 2), 0, float32(-d / 2), float32(w / 2), 0,
-		float32(d / 2), float32(-w / 2), 0, float32(d / 2), float32(-w / 2), float32(h), 0, float32(w / 2), float32(h), 0}
+		float32(d / 2), float32(-w / 2), 0, float32(d / 2), float32(-w / 2), float32(h), 0, float32(w / 2), float32(h),
+		0}
 	b.body("canvas", p, []uint32{0, 1, 5, 0, 5, 4, 2, 3, 4, 2, 4, 5, 0, 4, 3, 1, 2, 5})
 	b.box("peg", -w/2, 0, -0.02, -w/2+0.02, 0.1, 0.02)
 }
@@ -514,10 +519,10 @@ type statement struct {
 
 // What suppliers' files state and what they really are (memory).
 var statements = []statement{
-	{"OBJ", model.Unit{Name: "metre", MetresPerUnit: 1, From: "assumed"}, "Y", []float64{1, 0.01, 0.001, 0.0254, 0.3048},
-		[3]float64{0, 2, 1}, []float64{4, 4, 1.5, 1, 0.5}},
-	{"STL", model.Unit{Name: "millimetre", MetresPerUnit: 0.001, From: "assumed"}, "Z", []float64{0.001, 0.0254, 0.01, 1},
-		[3]float64{0, 1, 2}, []float64{6, 1.5, 1, 1}},
+	{"OBJ", model.Unit{Name: "metre", MetresPerUnit: 1, From: "assumed"}, "Y", []float64{1, 0.01, 0.001, 0.0254,
+		0.3048}, [3]float64{0, 2, 1}, []float64{4, 4, 1.5, 1, 0.5}},
+	{"STL", model.Unit{Name: "millimetre", MetresPerUnit: 0.001, From: "assumed"}, "Z", []float64{0.001, 0.0254, 0.01,
+		1}, [3]float64{0, 1, 2}, []float64{6, 1.5, 1, 1}},
 	{"PLY", model.Unit{Name: "metre", MetresPerUnit: 1, From: "assumed"}, "Y", []float64{1, 0.001, 0.01},
 		[3]float64{0, 1, 1}, []float64{5, 2, 1.5}},
 	{"GLB", model.Unit{Name: "metre", MetresPerUnit: 1, From: "format"}, "Y", []float64{1, 0.01, 0.001, 0.0254},

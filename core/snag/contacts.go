@@ -249,7 +249,8 @@ func crowded(near [][2]*Solid) []bool {
 		of[b.ID] = append(of[b.ID], reach{i, v, a.ID})
 	}
 	for _, list := range rows {
-		slices.SortFunc(list, func(x, y reach) int { return cmp.Or(cmp.Compare(y.volume, x.volume), cmp.Compare(x.i, y.i)) })
+		slices.SortFunc(list,
+			func(x, y reach) int { return cmp.Or(cmp.Compare(y.volume, x.volume), cmp.Compare(x.i, y.i)) })
 		for _, r := range list[min(deepest, len(list)):] {
 			out[r.i] = true
 		}

@@ -12,7 +12,7 @@ func cut(s *Seen, put told) {
 		put("cut near", "", "fit", "fit range", "the near plane at %s cuts %s", s.In.Distance(v.Near), few(s.CutNear))
 	}
 	if n := len(s.CutFar); n > 0 {
-		put("cut far", "", "fit", "fit range", "the far plane at %s cuts %s, seen to %s", s.In.Distance(v.Far), few(s.CutFar),
-			s.In.Distance(s.Range.Far))
+		put("cut far", "", "fit", "fit range", "the far plane at %s cuts %s, seen to %s", s.In.Distance(v.Far),
+			few(s.CutFar), s.In.Distance(s.Range.Far))
 	}
 }

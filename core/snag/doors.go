@@ -28,7 +28,8 @@ func (r *Room) doors(solids []Solid) (out []Snag) {
 			Max: geom.V{X: s.Hinge.X + s.Width, Y: s.To, Z: s.Hinge.Z + s.Width}}
 		var near []*Solid
 		for i := range solids {
-			if o := &solids[i]; o.Body != nil && o.ID != r.ID && !o.Land && !o.Soft && o.Body.Box.Meets(&reach, touchGap) {
+			if o := &solids[i]; o.Body != nil && o.ID != r.ID && !o.Land && !o.Soft &&
+				o.Body.Box.Meets(&reach, touchGap) {
 				near = append(near, o)
 			}
 		}
@@ -42,8 +43,8 @@ func (r *Room) doors(solids []Solid) (out []Snag) {
 			}
 			opens := math.Abs(turn) * float64(k) / steps * 180 / math.Pi
 			mid := near[i].Body.Box.Center()
-			out = append(out, Snag{Step: "dress", Kind: "door", ID: near[i].ID, IDs: []string{near[i].ID, r.ID}, At: &mid,
-				Number: opens, Key: key("door", r.ID+" "+s.Name, near[i].ID),
+			out = append(out, Snag{Step: "dress", Kind: "door", ID: near[i].ID, IDs: []string{near[i].ID, r.ID},
+				At: &mid, Number: opens, Key: key("door", r.ID+" "+s.Name, near[i].ID),
 				What: fmt.Sprintf("%s of %s opens %.0f° only: %s is in its way", s.Name, r.Name, opens, near[i].Name)})
 			break
 		}

@@ -97,9 +97,10 @@ func crushed(in unit.Ruler, rows map[string]*crush) (list []Snag) {
 			continue
 		}
 		at := k.at
-		list = append(list, Snag{Step: "dress", Kind: "overlap", ID: k.id, IDs: []string{k.id}, At: &at, Number: k.depth,
-			Key: key("row", k.id),
-			What: fmt.Sprintf("%s: its things reach into their neighbours %d times, the deepest %s: set them farther apart",
+		list = append(list, Snag{Step: "dress", Kind: "overlap", ID: k.id, IDs: []string{k.id}, At: &at,
+			Number: k.depth, Key: key("row", k.id),
+			What: fmt.Sprintf("%s: its things reach into their neighbours %d times, the deepest %s: set them farther "+
+				"apart",
 				k.name, k.n, in.Distance(k.depth))})
 	}
 	slices.SortFunc(list, func(a, b Snag) int { return strings.Compare(a.ID, b.ID) })
@@ -155,8 +156,8 @@ func (c *Contacts) crowd(a *Solid) []Snag {
 	n, at := len(ids)-1, a.Body.Box.Center()
 	return []Snag{{Step: "dress", Kind: "overlap", ID: a.ID, IDs: ids, At: &at, Number: float64(n),
 		Key: key("crowd", a.ID),
-		What: fmt.Sprintf("%s reaches into %d more; of the %d that it shares most with it was measured how deep", a.Name, n,
-			deepest)}}
+		What: fmt.Sprintf("%s reaches into %d more; of the %d that it shares most with it was measured how deep",
+			a.Name, n, deepest)}}
 }
 
 // snags of two things that reach into one another or flicker.
@@ -172,8 +173,8 @@ func (p *pair) snags(in unit.Ruler, a, b *Solid) (list []Snag) {
 			volume = ", " + liters(p.volume)
 		}
 		if b.Land {
-			s.Kind, s.What, s.Fix, s.Label = "sunk", fmt.Sprintf("%s is sunk %s into %s", a.Name, in.Distance(p.depth), b.Name),
-				"ground", "put down"
+			s.Kind, s.What, s.Fix, s.Label = "sunk", fmt.Sprintf("%s is sunk %s into %s", a.Name, in.Distance(p.depth),
+				b.Name), "ground", "put down"
 		} else {
 			s.Kind, s.What = "overlap", fmt.Sprintf("%s and %s reach %s%s into one another%s", a.Name, b.Name,
 				map[bool]string{true: "at most "}[p.most], in.Distance(p.depth), volume)

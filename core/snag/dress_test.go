@@ -203,8 +203,8 @@ func stand(id string, at geom.V, yaw, size float64) Stand {
 func TestPicturesTellTwinsAndWhatIsUnseen(t *testing.T) {
 	view := optics.Default()
 	view.Eye, view.Yaw = v(0, 1.6, 0), 0
-	list := []Stand{stand("a", v(-1, 0, -6), 0.5, 1), stand("b", v(1, 0, -6), 0.51, 1.01), stand("c", v(0, 0, -8), 2, 1),
-		stand("behind", v(0, 0, 9), 0.5, 1)}
+	list := []Stand{stand("a", v(-1, 0, -6), 0.5, 1), stand("b", v(1, 0, -6), 0.51, 1.01), stand("c", v(0, 0, -8), 2,
+		1), stand("behind", v(0, 0, 9), 0.5, 1)}
 	alike := twins(&Set{Views: []optics.View{view}, Stands: list})
 	if len(alike) != 1 || !slices.Equal(alike[0].IDs, []string{"a", "b"}) {
 		t.Errorf("twins %+v", alike)
@@ -275,7 +275,8 @@ func TestACrowdIsMeasuredInPart(t *testing.T) {
 			if i == 3 {
 				x += moved
 			}
-			list = append(list, block(fmt.Sprintf("b%02d", i), v(x, 0.01*float64(i*i%5), 0.02*float64(i*7%11)), v(1, 1, 1)))
+			list = append(list, block(fmt.Sprintf("b%02d", i), v(x, 0.01*float64(i*i%5), 0.02*float64(i*7%11)),
+				v(1, 1, 1)))
 		}
 		return append(list, floor())
 	}

@@ -35,7 +35,8 @@ func looked(v optics.View) *Seen {
 		{ID: "man", Name: "man", Body: cube(geom.V{Z: -4}, geom.V{X: 0.5, Y: 1.75, Z: 0.3}), Figure: true},
 		{ID: "wall", Name: "wall", Body: cube(geom.V{X: 10, Z: -2}, geom.V{X: 4, Y: 3, Z: 0.3})},
 	})
-	out := &Seen{Shot: "s", Name: "one", View: v, Now: frame.Moment{View: v, Scene: s}, Height: math.Inf(1), Still: true}
+	out := &Seen{Shot: "s", Name: "one", View: v, Now: frame.Moment{View: v, Scene: s}, Height: math.Inf(1),
+		Still: true}
 	out.Range = frame.RangeOf([]frame.Moment{out.Now})
 	out.Figures = s.FiguresOf(&v, s.Draw(&v, 96, 54), s.Spans(&v))
 	if h, on := s.Below(v.Eye); on >= 0 {

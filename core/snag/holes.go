@@ -59,8 +59,10 @@ func holes(s *Set) (out []Snag) {
 		// Where that lies on the ground, at most 100 m away.
 		d := sum.Unit()
 		at := v.Eye.Add(d.Mul(min(math.Abs(v.Eye.Y)/max(-d.Y, 1e-3), 100)))
-		out = append(out, Snag{Step: "dress", Kind: "hole", At: &at, Number: share, IDs: []string{}, Key: "hole:" + names[n],
-			What: fmt.Sprintf("the void is seen through %.1f %% of %s, below the horizon: widen the ground or hang a backdrop",
+		out = append(out, Snag{Step: "dress", Kind: "hole", At: &at, Number: share, IDs: []string{}, Key: "hole:" +
+			names[n],
+			What: fmt.Sprintf("the void is seen through %.1f %% of %s, below the horizon: widen the ground or hang a "+
+				"backdrop",
 				100*share, names[n])})
 	}
 	return out

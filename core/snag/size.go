@@ -104,8 +104,9 @@ func Beside(in unit.Ruler, things []Thing) (list []Snag) {
 				continue
 			}
 			blamed[a] = true
-			list = append(list, Snag{Step: "dress", What: fmt.Sprintf("%s is %s high beside %s of %s: one of them cannot be "+
-				"right", things[a].Name, in.Distance(ha), things[b].Name, in.Distance(hb)), ID: things[a].ID})
+			list = append(list,
+				Snag{Step: "dress", What: fmt.Sprintf("%s is %s high beside %s of %s: one of them cannot be "+
+					"right", things[a].Name, in.Distance(ha), things[b].Name, in.Distance(hb)), ID: things[a].ID})
 		}
 	}
 	return list
@@ -113,8 +114,8 @@ func Beside(in unit.Ruler, things []Thing) (list []Snag) {
 
 func near(a, b geom.Box) bool {
 	gap := func(a0, a1, b0, b1 float64) float64 { return max(b0-a1, a0-b1, 0) }
-	return math.Hypot(gap(a.Min.X, a.Max.X, b.Min.X, b.Max.X), gap(a.Min.Z, a.Max.Z, b.Min.Z, b.Max.Z)) <= withinReach &&
-		gap(a.Min.Y, a.Max.Y, b.Min.Y, b.Max.Y) <= withinReach
+	return math.Hypot(gap(a.Min.X, a.Max.X, b.Min.X, b.Max.X), gap(a.Min.Z, a.Max.Z, b.Min.Z,
+		b.Max.Z)) <= withinReach && gap(a.Min.Y, a.Max.Y, b.Min.Y, b.Max.Y) <= withinReach
 }
 
 // far is by how many deviations a height differs from its kind's mean.

@@ -41,12 +41,14 @@ func TestNeighboursThatCannotBothBeRightAreFound(t *testing.T) {
 		wrong := chair.Mul(k)
 		if got := Beside(unit.InMetres,
 			[]Thing{box("chair", geom.V{}, wrong),
-				box("dining table", geom.V{X: 1.2}, geom.V{X: 1.6, Y: 0.75, Z: 0.9})}); len(got) != 1 || got[0].ID != "chair" {
+				box("dining table", geom.V{X: 1.2}, geom.V{X: 1.6, Y: 0.75, Z: 0.9})}); len(got) != 1 ||
+			got[0].ID != "chair" {
 			t.Errorf("a chair %v times as large: %+v", k, got)
 		}
 	}
 	for name, things := range map[string][]Thing{
-		"right":   {box("chair", geom.V{}, chair), box("dining table", geom.V{X: 1.2}, geom.V{X: 1.6, Y: 0.75, Z: 0.9})},
+		"right": {box("chair", geom.V{}, chair), box("dining table", geom.V{X: 1.2},
+			geom.V{X: 1.6, Y: 0.75, Z: 0.9})},
 		"far off": {box("chair", geom.V{}, chair), box("dining table", geom.V{X: 9}, low)},
 		"alike": {box("oak tree", geom.V{}, geom.V{X: 3, Y: 18, Z: 3}),
 			box("birch tree", geom.V{X: 2}, geom.V{X: 3, Y: 3, Z: 3})},
@@ -62,7 +64,8 @@ func TestStretchedThingsAreFound(t *testing.T) {
 	a.World = geom.Compose(geom.V{X: 3}, geom.Turn(geom.V{Y: 1}, 0.7), geom.V{X: 1.2, Y: 1.5, Z: 1.2})
 	b.World = geom.Compose(geom.V{X: 3}, geom.Turn(geom.V{X: 1}, 0.7), geom.V{X: 2, Y: 2.01, Z: 2})
 	got := Stretched([]Thing{a, b})
-	if len(got) != 1 || got[0].ID != "crate" || !strings.Contains(got[0].What, "its height by 25 % more than its width") {
+	if len(got) != 1 || got[0].ID != "crate" || !strings.Contains(got[0].What,
+		"its height by 25 % more than its width") {
 		t.Errorf("%+v", got)
 	}
 }

@@ -45,8 +45,8 @@ func Sizes(in unit.Ruler, id, name string, size geom.V) (list []Snag) {
 	top := size.Max()
 	switch {
 	case top > 2000 || top > 0 && top < 0.005:
-		return []Snag{{Step: "size", What: fmt.Sprintf("%s measures %s: choose its unit", name, in.Distance(top)), ID: id,
-			Fix: "sized", Label: "it is right"}}
+		return []Snag{{Step: "size", What: fmt.Sprintf("%s measures %s: choose its unit", name, in.Distance(top)),
+			ID: id, Fix: "sized", Label: "it is right"}}
 	case math.IsNaN(top) || top == 0:
 		return []Snag{{Step: "size", What: fmt.Sprintf("%s has no size", name), ID: id}}
 	}

@@ -14,7 +14,8 @@ func stuck(s *Seen, put told) {
 	}
 	for _, i := range s.against() {
 		c := &s.Figures.Cover[i]
-		put("wall", c.ID, "", "", "the camera looks against %s, which fills %.0f %% of the picture", c.Name, 100*c.Share)
+		put("wall", c.ID, "", "", "the camera looks against %s, which fills %.0f %% of the picture", c.Name,
+			100*c.Share)
 	}
 }
 
@@ -25,7 +26,8 @@ func (s *Seen) against() (list []int) {
 		return nil
 	}
 	for i, c := range s.Figures.Cover {
-		if c.Share > blockedMost && !s.land(c.ID) && s.nearest(c.ID) < 0.25*max(s.View.Focus, 1) && c.ID != s.View.Subject {
+		if c.Share > blockedMost && !s.land(c.ID) && s.nearest(c.ID) < 0.25*max(s.View.Focus, 1) &&
+			c.ID != s.View.Subject {
 			list = append(list, i)
 		}
 	}

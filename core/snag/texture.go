@@ -65,13 +65,16 @@ func TooCoarse(in unit.Ruler, v *optics.View, things []Thing, spans []optics.Spa
 		at, name := spans[t.Thing].Near, things[t.Thing].Name
 		switch {
 		case w.pixels > coarseOff:
-			list = append(list, Snag{Step: "size", What: fmt.Sprintf("a texel of %q is %.0f pixels of the picture on %s, %s "+
-				"from the lens: too coarse; it wants a map %d times as wide, a smaller repeat or more distance", t.Surface,
-				w.pixels, name, in.Distance(at), wider(w.pixels)), ID: t.Piece})
+			list = append(list,
+				Snag{Step: "size", What: fmt.Sprintf("a texel of %q is %.0f pixels of the picture on %s, %s "+
+					"from the lens: too coarse; it wants a map %d times as wide, a smaller repeat or more distance",
+					t.Surface,
+					w.pixels, name, in.Distance(at), wider(w.pixels)), ID: t.Piece})
 		case 1/w.pixels > fineOff && t.Pixels >= fineFrom:
-			list = append(list, Snag{Step: "size", What: fmt.Sprintf("%q has %.0f texels to a pixel of the picture where it "+
-				"is nearest, on %s, %s from the lens: a map of %d would show the same", t.Surface, 1/w.pixels, name,
-				in.Distance(at), smaller(t.Pixels, w.pixels)), ID: t.Piece})
+			list = append(list,
+				Snag{Step: "size", What: fmt.Sprintf("%q has %.0f texels to a pixel of the picture where it "+
+					"is nearest, on %s, %s from the lens: a map of %d would show the same", t.Surface, 1/w.pixels, name,
+					in.Distance(at), smaller(t.Pixels, w.pixels)), ID: t.Piece})
 		}
 	}
 	return list

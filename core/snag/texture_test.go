@@ -29,13 +29,15 @@ func TestTexturesAreJudgedFromTheLens(t *testing.T) {
 		{64, 48, "a texel of \"Planks\" is 8 pixels of the picture on near crate, 5.00 m from the lens: too coarse; it " +
 			"wants a map 4 times as wide"},
 		{64, 200, ""},
-		{4096, 38_400, "\"Planks\" has 100 texels to a pixel of the picture where it is nearest, on near crate, 5.00 m " +
-			"from the lens: a map of 128 would show the same"},
+		{4096, 38_400,
+			"\"Planks\" has 100 texels to a pixel of the picture where it is nearest, on near crate, 5.00 m " +
+				"from the lens: a map of 128 would show the same"},
 		{1024, 38_400, ""}, // not worth it
 		{0, 0, ""},
 	} {
 		got := TooCoarse(unit.InMetres, &v, things, spans, of(c.pixels, c.texels))
-		if (len(got) > 0) != (c.want != "") || len(got) > 1 || len(got) == 1 && !strings.HasPrefix(got[0].What, c.want) {
+		if (len(got) > 0) != (c.want != "") || len(got) > 1 || len(got) == 1 && !strings.HasPrefix(got[0].What,
+			c.want) {
 			t.Errorf("%d pixels, %v texels a metre: %+v", c.pixels, c.texels, got)
 		}
 	}

@@ -88,8 +88,8 @@ func twins(s *Set) (out []Snag) {
 			more = fmt.Sprintf(" and %d more", n)
 		}
 		mid := list[ids[0]].World.Point(list[ids[0]].Box.Center())
-		out = append(out, Snag{Step: "dress", Kind: "twins", ID: named[0], IDs: named, At: &mid, Number: float64(len(ids)),
-			Key: "twins:" + piece, Fix: "vary", Label: "vary",
+		out = append(out, Snag{Step: "dress", Kind: "twins", ID: named[0], IDs: named, At: &mid,
+			Number: float64(len(ids)), Key: "twins:" + piece, Fix: "vary", Label: "vary",
 			What: fmt.Sprintf("%s%s stand alike in one picture", strings.Join(names, ", "), more)})
 	}
 	return out

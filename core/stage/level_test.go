@@ -19,7 +19,8 @@ func TestLevelsKeepToTheBudget(t *testing.T) {
 				levels = append(levels, n)
 				n = n/5 + 1
 			}
-			triangles, copies, height = append(triangles, levels), append(copies, r.IntN(40)), append(height, r.Float64())
+			triangles, copies, height = append(triangles, levels), append(copies, r.IntN(40)),
+				append(height, r.Float64())
 		}
 		budget := r.IntN(2_000_000)
 		level := ChooseLevels(triangles, copies, height, budget)

@@ -117,7 +117,8 @@ func (p *Placement) Check() error {
 	case !p.Scale.Finite() || min(p.Scale.X, p.Scale.Y, p.Scale.Z) < 1e-6 || p.Scale.Max() > 1e6:
 		return errors.New("a scale is between a millionth and a million")
 	case p.Piece == "" && StandIns[p.StandIn] == (geom.V{}):
-		return errors.New("a placement is a piece or a stand-in: " + strings.Join(slices.Sorted(maps.Keys(StandIns)), ", "))
+		return errors.New("a placement is a piece or a stand-in: " + strings.Join(slices.Sorted(maps.Keys(StandIns)),
+			", "))
 	case len(p.Layer) > maxName:
 		return fmt.Errorf("a layer's name has at most %d characters", maxName)
 	case p.Tint != "" && !tintForm.MatchString(p.Tint):

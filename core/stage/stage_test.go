@@ -155,7 +155,8 @@ func TestStandIsTheInverseOfWorld(t *testing.T) {
 		got := q.World()
 		for k := range got {
 			if math.Abs(got[k]-want[k]) > 1e-7 {
-				t.Fatalf("yaw %g, pitch %g, roll %g come back as %g, %g, %g", p.Yaw, p.Pitch, p.Roll, q.Yaw, q.Pitch, q.Roll)
+				t.Fatalf("yaw %g, pitch %g, roll %g come back as %g, %g, %g", p.Yaw, p.Pitch, p.Roll, q.Yaw, q.Pitch,
+					q.Roll)
 			}
 		}
 	}

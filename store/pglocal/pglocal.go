@@ -81,8 +81,8 @@ func Start(ctx context.Context, dir string) (*Server, error) {
 		return nil, err
 	}
 	if _, err := os.Stat(filepath.Join(s.data(), "PG_VERSION")); err != nil {
-		if out, err := s.run(ctx, "initdb", "-D", s.data(), "-U", keeper, "-A", "peer", "-E", "UTF8", "--locale=C.UTF-8",
-			"--no-instructions"); err != nil {
+		if out, err := s.run(ctx, "initdb", "-D", s.data(), "-U", keeper, "-A", "peer", "-E", "UTF8",
+			"--locale=C.UTF-8", "--no-instructions"); err != nil {
 			return nil, fmt.Errorf("initdb in %s failed: %w: %s", s.data(), err, lastLine(out))
 		}
 	}
@@ -150,7 +150,8 @@ func (s *Server) makeSocket() error {
 		return err
 	}
 	if st, ok := info.Sys().(*syscall.Stat_t); !ok || !info.IsDir() || int(st.Uid) != owner {
-		return fmt.Errorf("%s belongs to somebody else: remove it, or choose a shorter data folder with --data", s.socket)
+		return fmt.Errorf("%s belongs to somebody else: remove it, or choose a shorter data folder with --data",
+			s.socket)
 	}
 	return os.Chmod(s.socket, 0o700)
 }
@@ -174,7 +175,8 @@ func (s *Server) allow() error {
 	if runs != who.Username {
 		ident += fmt.Sprintf("keepers %q %s\n", who.Username, application)
 	}
-	for name, text := range map[string]string{"pg_hba.conf": "local all all peer map=keepers\n", "pg_ident.conf": ident} {
+	for name, text := range map[string]string{"pg_hba.conf": "local all all peer map=keepers\n",
+		"pg_ident.conf": ident} {
 		path := filepath.Join(s.data(), name)
 		if err := os.WriteFile(path, []byte(text), 0o600); err != nil {
 			return err
@@ -219,7 +221,8 @@ func (s *Server) launch(ctx context.Context) error {
 	}
 	cmd := s.command(context.Background(), filepath.Join(s.bin, "postgres"), "-D", s.data(), "-c", "listen_addresses=",
 		"-c", "port="+port,
-		"-c", "unix_socket_directories="+s.socket, "-c", "unix_socket_permissions=0700", "-c", "max_connections=200", "-c",
+		"-c", "unix_socket_directories="+s.socket, "-c", "unix_socket_permissions=0700", "-c", "max_connections=200",
+		"-c",
 		"shared_buffers=64MB")
 	cmd.Stdout, cmd.Stderr = logged, logged
 	// It ends, in order, when this program ends, however that comes: even killed.

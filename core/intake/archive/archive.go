@@ -187,7 +187,8 @@ func (a *Archive) place(prefix, name string) (string, error) {
 		return "", nil
 	}
 	if inside != path.Clean(clean) {
-		a.say(fmt.Sprintf("%.200s: its name leads out of the folder, it is kept as %.200s", name, path.Join(prefix, inside)))
+		a.say(fmt.Sprintf("%.200s: its name leads out of the folder, it is kept as %.200s", name,
+			path.Join(prefix, inside)))
 	}
 	return path.Join(prefix, inside), nil
 }

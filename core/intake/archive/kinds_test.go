@@ -114,8 +114,8 @@ func TestLockedArchivesSaySo(t *testing.T) {
 			t.Errorf("%s: %v", name, err)
 		}
 	}
-	if _, err := Open("a.rar", strings.NewReader("Rar!\x1a\x07\x01\x00"), 8); err == nil || !strings.Contains(err.Error(),
-		"RAR") {
+	if _, err := Open("a.rar", strings.NewReader("Rar!\x1a\x07\x01\x00"), 8); err == nil ||
+		!strings.Contains(err.Error(), "RAR") {
 		t.Error(err)
 	}
 }

@@ -50,8 +50,8 @@ func (a *Archive) addZip(prefix string, r io.ReaderAt, size int64, depth int) er
 			return err
 		}
 		if inside, ok := localName(f, r); ok && inside != f.Name {
-			return fmt.Errorf("entry %.200q calls itself %.200q inside; the archive was made to deceive, do not use it", f.Name,
-				inside)
+			return fmt.Errorf("entry %.200q calls itself %.200q inside; the archive was made to deceive, do not use it",
+				f.Name, inside)
 		}
 		// Stored entries that are archives are read in place.
 		var at io.ReaderAt

@@ -137,12 +137,13 @@ func (r *reader) add(n model.Node) int {
 // node reads a node and everything below it, and returns its index.
 func (r *reader) node(e *markup.Element) (int, error) {
 	if r.depth++; r.depth > maxDepth {
-		return 0, fmt.Errorf("node %.100q: nodes lie more than %d deep, or in a circle; export the model again", nameOf(e),
-			maxDepth)
+		return 0, fmt.Errorf("node %.100q: nodes lie more than %d deep, or in a circle; export the model again",
+			nameOf(e), maxDepth)
 	}
 	defer func() { r.depth-- }()
 	if len(r.out.Nodes) > maxNodes {
-		return 0, fmt.Errorf("node %.100q: more than %d nodes; export the model with fewer instances", nameOf(e), maxNodes)
+		return 0, fmt.Errorf("node %.100q: more than %d nodes; export the model with fewer instances", nameOf(e),
+			maxNodes)
 	}
 	n := model.NewNode(nameOf(e))
 	local, err := transform(e)
@@ -282,11 +283,13 @@ func transform(e *markup.Element) (geom.M, error) {
 			}
 		case "lookat":
 			if f, err = numbers(c, 9); err == nil {
-				m = lookAt(geom.V{X: f[0], Y: f[1], Z: f[2]}, geom.V{X: f[3], Y: f[4], Z: f[5]}, geom.V{X: f[6], Y: f[7], Z: f[8]})
+				m = lookAt(geom.V{X: f[0], Y: f[1], Z: f[2]}, geom.V{X: f[3], Y: f[4], Z: f[5]},
+					geom.V{X: f[6], Y: f[7], Z: f[8]})
 			}
 		case "skew":
 			if f, err = numbers(c, 7); err == nil {
-				m = skew(f[0]*math.Pi/180, geom.V{X: f[1], Y: f[2], Z: f[3]}.Unit(), geom.V{X: f[4], Y: f[5], Z: f[6]}.Unit())
+				m = skew(f[0]*math.Pi/180, geom.V{X: f[1], Y: f[2], Z: f[3]}.Unit(),
+					geom.V{X: f[4], Y: f[5], Z: f[6]}.Unit())
 			}
 		}
 		if err != nil {

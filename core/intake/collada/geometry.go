@@ -332,13 +332,15 @@ func (r *meshReader) assemble(inputs []input, step int, flat, sizes []uint32, ki
 		total := uint64(0)
 		for _, n := range sizes {
 			if n > maxCorners {
-				return nil, nil, fmt.Errorf("a polygon of %d corners, more than the limit of %d; cut it into smaller ones", n,
-					maxCorners)
+				return nil, nil,
+					fmt.Errorf("a polygon of %d corners, more than the limit of %d; cut it into smaller ones", n,
+						maxCorners)
 			}
 			total += uint64(n)
 		}
 		if total > uint64(corners) {
-			return nil, nil, fmt.Errorf("the polygons have %d corners, %d are there; export the model again", total, corners)
+			return nil, nil, fmt.Errorf("the polygons have %d corners, %d are there; export the model again", total,
+				corners)
 		}
 		flat, sizes = thin(flat[:int(total)*step], step, sizes)
 		corners = len(flat) / step

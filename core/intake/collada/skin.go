@@ -39,7 +39,8 @@ func (r *reader) applySkins() {
 		for i, c := range counts {
 			start[i+1] = start[i] + int(c)
 		}
-		mesh := model.Mesh{Name: r.out.Meshes[n.Mesh].Name, Parts: append([]model.Part(nil), r.out.Meshes[n.Mesh].Parts...)}
+		mesh := model.Mesh{Name: r.out.Meshes[n.Mesh].Name, Parts: append([]model.Part(nil),
+			r.out.Meshes[n.Mesh].Parts...)}
 		for k := range mesh.Parts {
 			p := &mesh.Parts[k]
 			pos, nor := append([]float32(nil), p.Positions...), append([]float32(nil), p.Normals...)

@@ -339,8 +339,8 @@ func fromJSON(tree any) (c Credit) {
 			key := strings.ToLower(k)
 			switch v := m[k].(type) {
 			case string:
-				if slices.Contains([]string{"author", "artist", "creator", "license", "licence", "source", "url", "link", "price",
-					"cost"}, key) {
+				if slices.Contains([]string{"author", "artist", "creator", "license", "licence", "source", "url",
+					"link", "price", "cost"}, key) {
 					c.take(key, v)
 				}
 				if key == "currency" && currency.MatchString(v) {
@@ -360,8 +360,8 @@ func fromJSON(tree any) (c Credit) {
 	}
 	look(top)
 	for _, k := range slices.Sorted(maps.Keys(top)) {
-		if m, ok := top[k].(map[string]any); ok && slices.Contains([]string{"asset", "model", "extras", "meta", "metadata"},
-			strings.ToLower(k)) {
+		if m, ok := top[k].(map[string]any); ok && slices.Contains([]string{"asset", "model", "extras", "meta",
+			"metadata"}, strings.ToLower(k)) {
 			look(m)
 		}
 	}

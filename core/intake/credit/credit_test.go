@@ -73,8 +73,8 @@ func TestListsGoOut(t *testing.T) {
 	if err := WriteText(&text, "halt", lines); err != nil {
 		t.Fatal(err)
 	}
-	for _, want := range []string{"by Ada Example", "Creative Commons Attribution 4.0", "=bench: author, source, licence",
-		"20.00 EUR"} {
+	for _, want := range []string{"by Ada Example", "Creative Commons Attribution 4.0",
+		"=bench: author, source, licence", "20.00 EUR"} {
 		if !strings.Contains(text.String(), want) {
 			t.Errorf("%q is not in\n%s", want, text.String())
 		}
@@ -86,7 +86,8 @@ func TestListsGoOut(t *testing.T) {
 	if err != nil || len(rows) != 3 || rows[1][4] != "yes" || rows[2][0] != "'=bench" || rows[2][4] != "unknown" {
 		t.Errorf("%v, %q", err, rows)
 	}
-	if m := Message(append(lines, Line{Piece: "mast", Credit: Credit{Licence: "CC0-1.0"}})); m != "lamp by Ada Example "+
+	if m := Message(append(lines,
+		Line{Piece: "mast", Credit: Credit{Licence: "CC0-1.0"}})); m != "lamp by Ada Example "+
 		"(CC-BY-4.0); mast (CC0-1.0)" || OneLicence(m) != "" {
 		t.Errorf("%s: under %q", m, OneLicence(m))
 	}

@@ -35,8 +35,8 @@ func TestIndicesOfEveryComponentType(t *testing.T) {
 		5125: {2, 0, 0, 0, 1, 0, 0, 0, 0, 0, 0, 0},
 	} {
 		f := triangle(nil, 0, 0, 0, 1, 0, 0, 0, 1, 0)
-		f.prim()["indices"] = f.accessor(map[string]any{"bufferView": f.view(data, 0), "componentType": kind, "count": 3,
-			"type": "SCALAR"})
+		f.prim()["indices"] = f.accessor(map[string]any{"bufferView": f.view(data, 0), "componentType": kind,
+			"count": 3, "type": "SCALAR"})
 		p := read(t, f.bytes()).Meshes[0].Parts[0]
 		if got := p.Indices; len(got) != 3 || got[0] != 2 || got[1] != 1 || got[2] != 0 {
 			t.Errorf("component type %d: %v", kind, got)
@@ -57,8 +57,9 @@ func TestQuantisedPositions(t *testing.T) {
 	}{
 		"bytes": {5120, []byte{0, 0, 0, 0, 0x80, 5, 127, 0, 1, 1, 1, 0}, 4, false,
 			geom.V{X: -128, Y: 5, Z: 127}},
-		"bytes, normalised": {5120, []byte{0, 0, 0, 0, 0x80, 0, 127, 0, 1, 1, 1, 0}, 4, true, geom.V{X: -1, Y: 0, Z: 1}},
-		"unsigned bytes":    {5121, []byte{0, 0, 0, 0, 255, 51, 0, 0, 1, 1, 1, 0}, 4, true, geom.V{X: 1, Y: 0.2, Z: 0}},
+		"bytes, normalised": {5120, []byte{0, 0, 0, 0, 0x80, 0, 127, 0, 1, 1, 1, 0}, 4, true,
+			geom.V{X: -1, Y: 0, Z: 1}},
+		"unsigned bytes": {5121, []byte{0, 0, 0, 0, 255, 51, 0, 0, 1, 1, 1, 0}, 4, true, geom.V{X: 1, Y: 0.2, Z: 0}},
 		"shorts": {5122, func() (b []byte) {
 			for _, v := range []int16{0, 0, 0, 0, -32768, 7, 32767, 0, 1, 1, 1, 0} {
 				b = le.AppendUint16(b, uint16(v))

@@ -85,23 +85,24 @@ type reader struct {
 // split takes a GLB apart into its JSON and binary chunk.
 func split(data []byte) (text, bin []byte, err error) {
 	if len(data) < 20 {
-		return nil, nil, fmt.Errorf("GLB of %d bytes is cut short: the header alone has 20; fetch the file again", len(data))
+		return nil, nil, fmt.Errorf("GLB of %d bytes is cut short: the header alone has 20; fetch the file again",
+			len(data))
 	}
 	if v := binary.LittleEndian.Uint32(data[4:]); v != 2 {
 		return nil, nil, fmt.Errorf("GLB version %d at byte 4 is not supported, only 2: %w", v, ErrOld)
 	}
 	length := int64(binary.LittleEndian.Uint32(data[8:]))
 	if length > int64(len(data)) {
-		return nil, nil, fmt.Errorf("GLB says %d bytes at byte 8, the file has %d: it is cut short; fetch it again", length,
-			len(data))
+		return nil, nil, fmt.Errorf("GLB says %d bytes at byte 8, the file has %d: it is cut short; fetch it again",
+			length, len(data))
 	}
 	data = data[:max(length, 12)]
 	for at := 12; at+8 <= len(data); {
 		size := int64(binary.LittleEndian.Uint32(data[at:]))
 		kind := binary.LittleEndian.Uint32(data[at+4:])
 		if size > int64(len(data)-at-8) {
-			return nil, nil, fmt.Errorf("GLB chunk at byte %d says %d bytes, %d are left; fetch the file again", at, size,
-				len(data)-at-8)
+			return nil, nil, fmt.Errorf("GLB chunk at byte %d says %d bytes, %d are left; fetch the file again", at,
+				size, len(data)-at-8)
 		}
 		body := data[at+8 : at+8+int(size)]
 		switch {
@@ -233,7 +234,8 @@ func (r *reader) loadBuffers() error {
 			return fmt.Errorf("buffers[%d]: %w", i, err)
 		}
 		if b.ByteLength < 0 || int64(len(data)) < b.ByteLength {
-			return fmt.Errorf("buffers[%d] says %d bytes, %d are there; fetch the file again", i, b.ByteLength, len(data))
+			return fmt.Errorf("buffers[%d] says %d bytes, %d are there; fetch the file again", i, b.ByteLength,
+				len(data))
 		}
 		data = data[:b.ByteLength]
 		if b.URI != "" {
@@ -281,9 +283,10 @@ func (r *reader) view(i int) ([]byte, int, error) {
 		return nil, 0, fmt.Errorf("bufferViews[%d]: buffer %d is not there", i, v.Buffer)
 	}
 	b := r.buffers[v.Buffer]
-	if v.ByteOffset < 0 || v.ByteLength < 0 || v.ByteOffset > int64(len(b)) || v.ByteLength > int64(len(b))-v.ByteOffset {
-		return nil, 0, fmt.Errorf("bufferViews[%d]: bytes %d to %d are outside of buffer %d of %d bytes", i, v.ByteOffset,
-			v.ByteOffset+v.ByteLength, v.Buffer, len(b))
+	if v.ByteOffset < 0 || v.ByteLength < 0 || v.ByteOffset > int64(len(b)) ||
+		v.ByteLength > int64(len(b))-v.ByteOffset {
+		return nil, 0, fmt.Errorf("bufferViews[%d]: bytes %d to %d are outside of buffer %d of %d bytes", i,
+			v.ByteOffset, v.ByteOffset+v.ByteLength, v.Buffer, len(b))
 	}
 	if v.ByteStride < 0 || v.ByteStride > 252 {
 		return nil, 0, fmt.Errorf("bufferViews[%d]: byteStride %d is not in 4..252", i, v.ByteStride)
@@ -382,8 +385,8 @@ func (r *reader) floats(i int, where string, wants ...int) (vals []float32, n in
 		if err != nil {
 			return nil, 0, err
 		}
-		data, step, err := r.span(place+".sparse.values", s.Values.BufferView, s.Values.ByteOffset, s.Count, a.ComponentType,
-			n)
+		data, step, err := r.span(place+".sparse.values", s.Values.BufferView, s.Values.ByteOffset, s.Count,
+			a.ComponentType, n)
 		if err != nil {
 			return nil, 0, err
 		}
@@ -401,7 +404,8 @@ func (r *reader) spend(bytes int64, where string) error {
 
 func (r *reader) accessor(i int, where string) (accessor, int, error) {
 	if i < 0 || i >= len(r.doc.Accessors) {
-		return accessor{}, 0, fmt.Errorf("%s: accessors[%d] is not there (the file has %d)", where, i, len(r.doc.Accessors))
+		return accessor{}, 0, fmt.Errorf("%s: accessors[%d] is not there (the file has %d)", where, i,
+			len(r.doc.Accessors))
 	}
 	a := r.doc.Accessors[i]
 	n, ok := components[a.Type]
@@ -519,8 +523,8 @@ func (r *reader) indices(i, vertices int, where string) ([]uint32, error) {
 		if err != nil {
 			return nil, err
 		}
-		data, step, err := r.span(place+".sparse.values", s.Values.BufferView, s.Values.ByteOffset, s.Count, a.ComponentType,
-			1)
+		data, step, err := r.span(place+".sparse.values", s.Values.BufferView, s.Values.ByteOffset, s.Count,
+			a.ComponentType, 1)
 		if err != nil {
 			return nil, err
 		}

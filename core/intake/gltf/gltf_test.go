@@ -191,8 +191,8 @@ func TestSurfacesCamerasAndLights(t *testing.T) {
 	f.doc["materials"] = []any{map[string]any{"name": "glass", "alphaMode": "MASK", "alphaCutoff": 0.3,
 		"emissiveFactor": []float64{1, 0.5, 0},
 		"pbrMetallicRoughness": map[string]any{"baseColorTexture": map[string]any{"index": 0,
-			"extensions": map[string]any{"KHR_texture_transform": map[string]any{"offset": []float64{0.1, 0.2}, "rotation": 0.5,
-				"scale": []float64{2, 3}}}}},
+			"extensions": map[string]any{"KHR_texture_transform": map[string]any{"offset": []float64{0.1, 0.2},
+				"rotation": 0.5, "scale": []float64{2, 3}}}}},
 		"extensions": map[string]any{"KHR_materials_emissive_strength": map[string]any{"emissiveStrength": 40},
 			"KHR_materials_transmission": map[string]any{"transmissionFactor": 0.9},
 			"KHR_materials_ior":          map[string]any{"ior": 1.33}}}}
@@ -251,8 +251,8 @@ func TestPathsOfTheAuthorsDisk(t *testing.T) {
 		f.bytes()
 		f.doc["buffers"] = []any{map[string]any{"byteLength": len(bin), "uri": `D:\out\body.bin`}}
 		data, _ := json.Marshal(f.doc)
-		m, err := Read("a.gltf", data, model.Folder{Root: fstest.MapFS{"in/Body.bin": {Data: bin}, "body.bin2": {Data: bin}},
-			Dir: "."})
+		m, err := Read("a.gltf", data, model.Folder{Root: fstest.MapFS{"in/Body.bin": {Data: bin},
+			"body.bin2": {Data: bin}}, Dir: "."})
 		if err != nil || m.Weigh().Triangles != 1 || len(m.Maps) != 1 || m.Maps[0].Status != model.Missing {
 			t.Errorf("%s: %v, %+v", uri, err, m)
 			continue
@@ -297,7 +297,8 @@ func TestWhatIsWrongIsNamedWithItsPlace(t *testing.T) {
 		"cycle": {set("nodes",
 			[]any{map[string]any{"children": []int{1}}, map[string]any{"children": []int{0}}}), "ancestor"},
 		"two parents": {set("nodes",
-			[]any{map[string]any{"children": []int{2}}, map[string]any{"children": []int{2}}, map[string]any{}}), "two parents"},
+			[]any{map[string]any{"children": []int{2}}, map[string]any{"children": []int{2}}, map[string]any{}}),
+			"two parents"},
 		"mesh that is not there":   {set("nodes", []any{map[string]any{"mesh": 7}}), "meshes[7]"},
 		"not a number":             {triangle(nil, 0, 0, float32(math.NaN()), 1, 0, 0, 0, 1, 0).bytes(), "vertex 0"},
 		"buffer above the folder":  {external("../secret.bin"), "out of the model's folder"},
@@ -329,7 +330,8 @@ func FuzzRead(f *testing.F) {
 		}
 		// What was read can be walked and measured without surprises.
 		m.Weigh()
-		if b := m.Bounds(); !b.IsEmpty() && !(b.Min.Finite() && b.Max.Finite()) && bytes.Contains(data, []byte("POSITION")) {
+		if b := m.Bounds(); !b.IsEmpty() && !(b.Min.Finite() && b.Max.Finite()) &&
+			bytes.Contains(data, []byte("POSITION")) {
 			for _, n := range m.Nodes {
 				if !n.Local.Finite() {
 					t.Fatal("a transform that is not finite was let in")

@@ -49,7 +49,8 @@ func (r *reader) loadSurfaces() error {
 		}{
 			{model.BaseColorMap, &gm.PBR.BaseColorTexture}, {model.MetalRoughMap, &gm.PBR.MetallicRoughnessTexture},
 			{model.NormalMap, &gm.NormalTexture}, {model.OcclusionMap, &gm.OcclusionTexture},
-			{model.EmissiveMap, &gm.EmissiveTexture}, {model.TransmissionMap, &gm.Extensions.Transmission.TransmissionTexture},
+			{model.EmissiveMap, &gm.EmissiveTexture},
+			{model.TransmissionMap, &gm.Extensions.Transmission.TransmissionTexture},
 		} {
 			if slot.info.Index == nil {
 				continue
@@ -190,7 +191,8 @@ func (r *reader) loadCameras() error {
 func (r *reader) loadLights() error {
 	for i, l := range r.doc.Extensions.Lights.Lights {
 		light := model.Light{Name: l.Name, Kind: model.LightKind(l.Type), Color: [3]float64{1, 1, 1}, Range: l.Range,
-			Intensity: orElse(l.Intensity, 1), Inner: l.Spot.InnerConeAngle, Outer: orElse(l.Spot.OuterConeAngle, math.Pi/4)}
+			Intensity: orElse(l.Intensity, 1), Inner: l.Spot.InnerConeAngle, Outer: orElse(l.Spot.OuterConeAngle,
+				math.Pi/4)}
 		if len(l.Color) == 3 {
 			light.Color = [3]float64(l.Color)
 		}

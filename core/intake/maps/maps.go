@@ -61,7 +61,8 @@ var words, strong = func() (map[string]Role, map[string]bool) {
 	w, s := map[string]Role{}, map[string]bool{}
 	for role, lists := range map[Role][2]string{
 		BaseColor: {"basecolor basecolour basecol albedo diffuse diff albedotransparency diffusemap albedomap " +
-			"basecolormap diffusecolor diffusecolour basemap", "bc base color colour col alb dif d c rgb albedom colormap alb"},
+			"basecolormap diffusecolor diffusecolour basemap",
+			"bc base color colour col alb dif d c rgb albedom colormap alb"},
 		Opacity: {"opacity transparency alphamask opacitymap alphamap", "alpha mask opac op cutout transp trans a o2"},
 		Normal: {"normal normals normalmap nrm normalgl normaldx normalopengl normaldirectx nmap nrml tangentnormal",
 			"nor norm nml nm n local ddn"},
@@ -149,8 +150,8 @@ func Parse(file string) Name {
 }
 
 func isExtension(s string) bool {
-	return slices.Contains([]string{"png", "jpg", "jpeg", "webp", "tga", "tif", "tiff", "bmp", "exr", "hdr", "psd", "dds",
-		"ktx2", "gif", "jp2", "basis"}, strings.ToLower(s))
+	return slices.Contains([]string{"png", "jpg", "jpeg", "webp", "tga", "tif", "tiff", "bmp", "exr", "hdr", "psd",
+		"dds", "ktx2", "gif", "jp2", "basis"}, strings.ToLower(s))
 }
 
 // split cuts a name into lower-case words: at signs, where case rises, and

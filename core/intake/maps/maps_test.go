@@ -40,7 +40,8 @@ var names = []struct {
 	{"wood_nor.png", "normal", "wood"},
 	{"wood_norm.jpg", "normal", "wood"}, {"wood_N.png", "normal", "wood"}, {"T_Wood_N.tga", "normal", "wood"},
 	{"wood_NormalMap.png", "normal", "wood"},
-	{"wood_normal_map.png", "normal", "wood"}, {"wood_nml.png", "normal", "wood"}, {"wood_NRM_4K.jpg", "normal", "wood"},
+	{"wood_normal_map.png", "normal", "wood"}, {"wood_nml.png", "normal", "wood"}, {"wood_NRM_4K.jpg", "normal",
+		"wood"},
 	{"woodNormal.png", "normal", "wood"},
 	{"normal.png", "normal", ""}, {"wood_nm.png", "normal", "wood"}, {"WoodNormal_2k.png", "normal", "wood"},
 	{"wood_normal2.png", "normal", "wood 2"},
@@ -54,7 +55,8 @@ var names = []struct {
 	{"wood_roughness_1k.jpg", "roughness", "wood"}, {"Wood049_2K_Roughness.jpg", "roughness", "wood049"},
 	{"wood_rou.png", "roughness", "wood"},
 
-	{"wood_gloss.png", "gloss", "wood"}, {"wood_glossiness.png", "gloss", "wood"}, {"wood_GLOSS_4K.jpg", "gloss", "wood"},
+	{"wood_gloss.png", "gloss", "wood"}, {"wood_glossiness.png", "gloss", "wood"}, {"wood_GLOSS_4K.jpg", "gloss",
+		"wood"},
 	{"wood_smoothness.png", "gloss", "wood"},
 	{"wood_smooth.png", "gloss", "wood"}, {"wood_g.png", "gloss", "wood"}, {"WoodGloss.png", "gloss", "wood"},
 	{"wood_gls.png", "gloss", "wood"},
@@ -65,7 +67,8 @@ var names = []struct {
 	{"rail_Metalness_2k.png", "metallic", "rail"},
 	{"rail_metallic_map.png", "metallic", "rail"}, {"Metal012_1K_Metalness.png", "metallic", "metal012"},
 
-	{"wood_specular.png", "specular", "wood"}, {"wood_spec.png", "specular", "wood"}, {"wood_S.tga", "specular", "wood"},
+	{"wood_specular.png", "specular", "wood"}, {"wood_spec.png", "specular", "wood"}, {"wood_S.tga", "specular",
+		"wood"},
 	{"wood_SPEC_2K.jpg", "specular", "wood"},
 	{"wood_refl.png", "specular", "wood"}, {"wood_reflection.png", "specular", "wood"},
 	{"wood_SpecularColor.png", "specular", "wood"}, {"wood_specular_level.png", "specular", "wood"},
@@ -77,7 +80,8 @@ var names = []struct {
 	{"ao.png", "occlusion", ""}, {"Wood049_1K_AmbientOcclusion.jpg", "occlusion", "wood049"},
 	{"wood_O.png", "occlusion", "wood"},
 
-	{"leaf_opacity.png", "opacity", "leaf"}, {"leaf_alpha.png", "opacity", "leaf"}, {"leaf_mask.png", "opacity", "leaf"},
+	{"leaf_opacity.png", "opacity", "leaf"}, {"leaf_alpha.png", "opacity", "leaf"}, {"leaf_mask.png", "opacity",
+		"leaf"},
 	{"leaf_transparency.png", "opacity", "leaf"},
 	{"leaf_op.png", "opacity", "leaf"}, {"leaf_cutout.png", "opacity", "leaf"},
 	{"leaf_Opacity_2k.jpg", "opacity", "leaf"}, {"LeafAlpha.png", "opacity", "leaf"},
@@ -127,8 +131,9 @@ func TestNamesTellRoles(t *testing.T) {
 func TestNamesTellMore(t *testing.T) {
 	for file, sense := range map[string]Sense{"a_normal_gl.png": OpenGL, "a_NormalGL.png": OpenGL,
 		"a_nor_gl_4k.exr": OpenGL, "a_Normal_OpenGL.png": OpenGL, "a_normal-ogl.png": OpenGL,
-		"a_normal_dx.png": DirectX, "a_NormalDX.png": DirectX, "a_Normal_DirectX.png": DirectX, "a_nrm_dx_2k.jpg": DirectX,
-		"a_normal.png": Unknown} {
+		"a_normal_dx.png": DirectX, "a_NormalDX.png": DirectX, "a_Normal_DirectX.png": DirectX,
+		"a_nrm_dx_2k.jpg": DirectX,
+		"a_normal.png":    Unknown} {
 		if n := Parse(file); n.Role != Normal || n.Sense != sense || n.Stem != "a" {
 			t.Errorf("%s: %+v, want %q", file, n, sense)
 		}
@@ -165,14 +170,16 @@ func FuzzParse(f *testing.F) {
 // are is known.
 func TestMaskMapsAndTiles(t *testing.T) {
 	for _, f := range []string{"Wall_MaskMap.png", "wall_mask_map_2k.tga", "T_Wall_MaskMap.png"} {
-		if n := Parse(f); n.Role != Packed || n.Channels != [4]Role{Metallic, Occlusion, None, Gloss} || n.Stem != "wall" {
+		if n := Parse(f); n.Role != Packed || n.Channels != [4]Role{Metallic, Occlusion, None, Gloss} ||
+			n.Stem != "wall" {
 			t.Errorf("%s: %+v", f, n)
 		}
 	}
 	if n := Parse("leaf_mask.png"); n.Role != Opacity {
 		t.Errorf("%+v", n)
 	}
-	files := []string{"bark_Roughness_1002.png", "bark_Roughness_1001.png", "bark_Roughness_1011.png", "bark_Normal.png"}
+	files := []string{"bark_Roughness_1002.png", "bark_Roughness_1001.png", "bark_Roughness_1011.png",
+		"bark_Normal.png"}
 	for _, m := range Find([]Need{{Name: "bark", Role: Roughness}, {Name: "bark", Role: Normal}}, files, 1) {
 		want := map[Role]int{Roughness: 3, Normal: 0}[m.Need.Role]
 		if m.Tiles != want || m.Need.Role == Roughness && m.File != "bark_Roughness_1001.png" {

@@ -210,7 +210,8 @@ func (p *parser) element() (e *Element, open bool, err error) {
 		name := p.d[start:p.at]
 		p.blank()
 		if len(name) == 0 || p.at >= len(p.d) || p.d[p.at] != '=' {
-			return nil, false, fmt.Errorf("%.40q is no attribute; fetch the file again", p.d[start:min(len(p.d), start+40)])
+			return nil, false, fmt.Errorf("%.40q is no attribute; fetch the file again",
+				p.d[start:min(len(p.d), start+40)])
 		}
 		p.at++
 		p.blank()

@@ -330,8 +330,8 @@ func Measure(m *model.Model) []Fault {
 	add(Winding, turned, triangles, "turn them over", "%d of %d faces are inside out", turned, triangles)
 	switch {
 	case flatless > 0:
-		add(Normals, bad, vertices, "make them from the faces, sharp beyond 40°", "%d of %d vertices have no shading normal",
-			flatless, vertices)
+		add(Normals, bad, vertices, "make them from the faces, sharp beyond 40°",
+			"%d of %d vertices have no shading normal", flatless, vertices)
 	case bad == 0 && 2*facets > bends:
 		add(Normals, facets, bends, "make it smooth, sharp beyond 40°",
 			"it is drawn in facets: %d of the %d edges that bend by less than 40° look sharp", facets, bends)
@@ -342,8 +342,8 @@ func Measure(m *model.Model) []Fault {
 	add(Duplicates, doubled, vertices, "join them", "%d of %d vertices stand twice", doubled, vertices)
 	add(Degenerate, flat, triangles, "leave them out", "%d of %d faces have no area", flat, triangles)
 	if n, mirrored := baked(m); n > 0 {
-		add(Baked, n, len(m.Nodes), "bring it into the mesh", "%d nodes scale what they hold unevenly or mirror it (%d)", n,
-			mirrored)
+		add(Baked, n, len(m.Nodes), "bring it into the mesh",
+			"%d nodes scale what they hold unevenly or mirror it (%d)", n, mirrored)
 	}
 	if n := len(m.Surfaces) - len(different(m)); n > 0 {
 		add(Surfaces, n, len(m.Surfaces), "make one of them",

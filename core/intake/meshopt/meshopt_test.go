@@ -36,7 +36,8 @@ func vectors(t testing.TB) map[string][]byte {
 func TestWhatWasPackedComesOut(t *testing.T) {
 	v := vectors(t)
 	for _, name := range []string{"v0", "v1"} {
-		if got, err := Attributes(v[name], len(v["vertices"])/16, 16, ""); err != nil || !bytes.Equal(got, v["vertices"]) {
+		if got, err := Attributes(v[name], len(v["vertices"])/16, 16, ""); err != nil ||
+			!bytes.Equal(got, v["vertices"]) {
 			t.Errorf("%s: %v", name, err)
 		}
 	}

@@ -79,8 +79,8 @@ func TestMapsAreFoundHoweverTheyAreNamed(t *testing.T) {
 			t.Errorf("%s: %+v %v", name, m.Maps, m.Warnings)
 		}
 	}
-	_, s := surface(t, "map_Kd -s 2 3 1 -o 0.5 0.25 0 -clamp on red.png\nmap_Bump -bm 0.5 n_normal.png\n", "red.png", png,
-		"n_normal.png", png)
+	_, s := surface(t, "map_Kd -s 2 3 1 -o 0.5 0.25 0 -clamp on red.png\nmap_Bump -bm 0.5 n_normal.png\n", "red.png",
+		png, "n_normal.png", png)
 	slot := s.Slots[model.BaseColorMap]
 	if slot.Scale != [2]float64{2, 3} || slot.Offset != [2]float64{0.5, -0.25} || slot.WrapS != model.Clamp ||
 		s.NormalScale != 0.5 {
@@ -89,10 +89,11 @@ func TestMapsAreFoundHoweverTheyAreNamed(t *testing.T) {
 }
 
 func TestMapsThatLeadOutOfTheFolderAreNotFollowed(t *testing.T) {
-	for _, ref := range []string{"../../secret.png", "/etc/secret.png", `C:\secret.png`, "http://example.org/secret.png",
-		"file:///etc/secret.png"} {
-		m, err := Read("test.obj", []byte("mtllib a.mtl\n"+square+"usemtl s\nf 1 2 3 4\n"), model.Folder{Root: fstest.MapFS{
-			"a.mtl": {Data: []byte("newmtl s\nmap_Kd " + ref + "\n")}, "etc/secret.png": {Data: []byte(png)}}})
+	for _, ref := range []string{"../../secret.png", "/etc/secret.png", `C:\secret.png`,
+		"http://example.org/secret.png", "file:///etc/secret.png"} {
+		m, err := Read("test.obj", []byte("mtllib a.mtl\n"+square+"usemtl s\nf 1 2 3 4\n"),
+			model.Folder{Root: fstest.MapFS{
+				"a.mtl": {Data: []byte("newmtl s\nmap_Kd " + ref + "\n")}, "etc/secret.png": {Data: []byte(png)}}})
 		if err != nil {
 			t.Fatal(err)
 		}

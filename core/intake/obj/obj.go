@@ -595,8 +595,8 @@ func (r *reader) build() error {
 		}
 		n := model.NewNode("points")
 		n.Mesh = 0
-		r.out.Meshes, r.out.Nodes, r.out.Roots = []model.Mesh{{Name: "points", Parts: []model.Part{p}}}, []model.Node{n},
-			[]int{0}
+		r.out.Meshes, r.out.Nodes, r.out.Roots = []model.Mesh{{Name: "points", Parts: []model.Part{p}}},
+			[]model.Node{n}, []int{0}
 	}
 	return nil
 }

@@ -33,7 +33,8 @@ func TestEveryWayToWriteAFace(t *testing.T) {
 	for name, text := range map[string]string{
 		"plain": square + "f 1 2 3 4", "negative": square + "f -4 -3 -2 -1", "all three": square +
 			"vt 0 0\nvn 0 0 1\nf 1/1/1 2/1/1 3/1/1 4/1/1",
-		"no texture": square + "vn 0 0 1\nf 1//1 2//1 3//1 4//1", "trailing slash": square + "vt 0 0\nf 1/1/ 2/1/ 3/1/ 4/1/",
+		"no texture": square + "vn 0 0 1\nf 1//1 2//1 3//1 4//1", "trailing slash": square +
+			"vt 0 0\nf 1/1/ 2/1/ 3/1/ 4/1/",
 		"mixed":         square + "vt 0 0\nf 1/1 2 3/1 4",
 		"free spacing":  strings.ReplaceAll(square, " ", "  \t ") + "  f\t1   2 3\t4  \n",
 		"windows lines": strings.ReplaceAll(square+"f 1 2 3 4\n", "\n", "\r\n"),
@@ -158,7 +159,8 @@ func TestMissingThingsAreWarningsAndNotTheEnd(t *testing.T) {
 		t.Errorf("warnings %q", m.Warnings)
 	}
 	m = read(t, "mtllib a.mtl\n"+square+"usemtl m\nf 1 2 3\n", "a.mtl", "newmtl m\nmap_Kd ../../etc/passwd\n")
-	if m.Maps[0].Status != model.Missing || !strings.Contains(strings.Join(m.Warnings, " "), "lay on its author's disk") {
+	if m.Maps[0].Status != model.Missing || !strings.Contains(strings.Join(m.Warnings, " "),
+		"lay on its author's disk") {
 		t.Errorf("maps %+v, warnings %q", m.Maps, m.Warnings)
 	}
 }

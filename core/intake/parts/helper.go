@@ -14,8 +14,8 @@ import (
 // makes no helper: bottles are empty and archers have targets. Common practice, from
 // memory.
 var (
-	hullWords = []string{"collision", "collider", "collisionmesh", "boundingbox", "bbox", "hitbox", "navmesh", "occluder",
-		"ucx", "ubx", "usp", "ucp", "col"}
+	hullWords = []string{"collision", "collider", "collisionmesh", "boundingbox", "bbox", "hitbox", "navmesh",
+		"occluder", "ucx", "ubx", "usp", "ucp", "col"}
 	markWords = []string{"helper", "target", "dummy", "locator", "bone", "joint", "armature", "gizmo", "pivot", "null",
 		"empty"}
 )
@@ -81,8 +81,10 @@ func helper(list []Part, seen []looks, i int) string {
 		case slices.Contains(hullWords, w):
 			rest := slices.DeleteFunc(slices.Clone(words), func(x string) bool { return x == w })
 			for k := range list {
-				if k != i && list[k].Triangles > 0 && (named(list[k].Name, rest) || overlap(seen[i].box, seen[k].box) > 0.7) {
-					return fmt.Sprintf("its name says that it is a hull (%q) of %s, and nothing is painted on it", w, list[k].Name)
+				if k != i && list[k].Triangles > 0 && (named(list[k].Name, rest) ||
+					overlap(seen[i].box, seen[k].box) > 0.7) {
+					return fmt.Sprintf("its name says that it is a hull (%q) of %s, and nothing is painted on it", w,
+						list[k].Name)
 				}
 			}
 		case slices.Contains(markWords, w):
@@ -91,8 +93,10 @@ func helper(list []Part, seen []looks, i int) string {
 			}
 			for k := range list {
 				if k != i &&
-					(seen[i].bare || list[k].Triangles > p.Triangles && seen[k].box.Size().Len() > seen[i].box.Size().Len()) {
-					return fmt.Sprintf("its name says that it is a mark of a program (%q), and it is a few bare faces", w)
+					(seen[i].bare || list[k].Triangles > p.Triangles &&
+						seen[k].box.Size().Len() > seen[i].box.Size().Len()) {
+					return fmt.Sprintf("its name says that it is a mark of a program (%q), and it is a few bare faces",
+						w)
 				}
 			}
 		}

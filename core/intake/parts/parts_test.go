@@ -218,10 +218,12 @@ func TestPartsOfANewerVersionAreFound(t *testing.T) {
 		return Part{Key: key, Name: key, Triangles: 12, Size: s, Area: 2 * (x*y + y*z + x*z)}
 	}
 	old := []Part{shape("a", 1, 2, 3), shape("b", 1, 1, 1), shape("Lid", 5, 1, 1), shape("old", 9, 1, 4)}
-	fresh := []Part{shape("lid", 5, 1, 1.2), shape("b", 7, 7, 1), shape("renamed", 200, 300, 100), shape("new", 1, 8, 8)}
+	fresh := []Part{shape("lid", 5, 1, 1.2), shape("b", 7, 7, 1), shape("renamed", 200, 300, 100),
+		shape("new", 1, 8, 8)}
 	pairs, gone, extra := Match(old, fresh)
 	want := []Pair{{"b", "b", "key"}, {"Lid", "lid", "name"}, {"a", "renamed", "shape"}}
-	if !slices.Equal(pairs, want) || len(gone) != 1 || gone[0].Key != "old" || len(extra) != 1 || extra[0].Key != "new" {
+	if !slices.Equal(pairs, want) || len(gone) != 1 || gone[0].Key != "old" || len(extra) != 1 ||
+		extra[0].Key != "new" {
 		t.Errorf("%+v, gone %+v, new %+v", pairs, keys(gone), keys(extra))
 	}
 	if d := Alike(&old[0], &fresh[2]); d > 1e-9 { // turned and a hundred times larger

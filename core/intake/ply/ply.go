@@ -249,7 +249,8 @@ func (r *reader) header() ([]element, error) {
 			out[i].count = 0
 		}
 		if int64(out[i].count) > r.size {
-			return nil, fmt.Errorf("announces %d of %q in %d bytes; fetch the file again", out[i].count, out[i].name, r.size)
+			return nil, fmt.Errorf("announces %d of %q in %d bytes; fetch the file again", out[i].count, out[i].name,
+				r.size)
 		}
 	}
 	return out, nil
@@ -257,7 +258,8 @@ func (r *reader) header() ([]element, error) {
 
 func (r *reader) short(i int) error {
 	if r.ascii {
-		return fmt.Errorf("line %d: %s %d is not all there or not a number; fetch the file again", r.scan.Line(), r.where, i)
+		return fmt.Errorf("line %d: %s %d is not all there or not a number; fetch the file again", r.scan.Line(),
+			r.where, i)
 	}
 	return fmt.Errorf("byte %d: the file ends within %s %d; fetch it again", r.base+int64(r.at), r.where, i)
 }
@@ -387,8 +389,8 @@ func (r *reader) channels(e *element) (out []channel, err error) {
 	red, green, blue := []string{"red", "diffuse_red", "r"}, []string{"green", "diffuse_green", "g"},
 		[]string{"blue", "diffuse_blue", "b"}
 	kindOf := func(k int) int { return 1 + k/3 }
-	if !add(&p.Colors, 4, kindOf, red, green, blue, []string{"alpha", "diffuse_alpha"}) && add(&p.Colors, 4, kindOf, red,
-		green, blue) {
+	if !add(&p.Colors, 4, kindOf, red, green, blue, []string{"alpha", "diffuse_alpha"}) &&
+		add(&p.Colors, 4, kindOf, red, green, blue) {
 		for i := 3; i < len(p.Colors); i += 4 {
 			p.Colors[i] = 1
 		}
@@ -506,7 +508,8 @@ func (r *reader) faces(e *element) error {
 func (r *reader) plainTriangles(e *element) int {
 	p := e.properties[0]
 	const face = 13
-	if r.ascii || sizes[p.counts] != 1 || sizes[p.kind] != 4 || p.kind == float32Kind || r.left()/face < int64(e.count) {
+	if r.ascii || sizes[p.counts] != 1 || sizes[p.kind] != 4 || p.kind == float32Kind ||
+		r.left()/face < int64(e.count) {
 		return 0
 	}
 	idx := make([]uint32, 0, 3*e.count)
@@ -534,7 +537,8 @@ func (r *reader) plainTriangles(e *element) int {
 
 func (r *reader) index(i int, v float64) (uint32, error) {
 	if v < 0 || v != math.Trunc(v) || v >= float64(r.part.Vertices()) {
-		return 0, fmt.Errorf("%s %d names vertex %v, there are %d; export the model again", r.where, i, v, r.part.Vertices())
+		return 0, fmt.Errorf("%s %d names vertex %v, there are %d; export the model again", r.where, i, v,
+			r.part.Vertices())
 	}
 	return uint32(v), nil
 }
@@ -545,7 +549,8 @@ func (r *reader) face(i int, corners []float64, uv int, lists [][]float64) error
 		return nil
 	}
 	if n > maxCorners {
-		return fmt.Errorf("face %d has %d corners, more than the limit of %d; cut it into smaller ones", i, n, maxCorners)
+		return fmt.Errorf("face %d has %d corners, more than the limit of %d; cut it into smaller ones", i, n,
+			maxCorners)
 	}
 	for _, c := range corners {
 		v, err := r.index(i, c)

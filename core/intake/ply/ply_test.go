@@ -91,8 +91,8 @@ func TestPlainTrianglesAndStripsAndClouds(t *testing.T) {
 		triangles int
 		count     int
 	}{
-		"strip": {head + "element tristrips 1\nproperty list int int vertex_indices\nend_header\n" + points + "4 0 1 2 3\n",
-			model.Triangles, 2, 6},
+		"strip": {head + "element tristrips 1\nproperty list int int vertex_indices\nend_header\n" + points +
+			"4 0 1 2 3\n", model.Triangles, 2, 6},
 		"strips": {head + "element tristrips 1\nproperty list int int vertex_indices\nend_header\n" + points +
 			"7 0 1 2 -1 1 2 3\n", model.Triangles, 2, 6},
 		"cloud": {head + "end_header\n" + points, model.Points, 0, 4},
@@ -146,8 +146,8 @@ func TestWhatIsWrongIsSaid(t *testing.T) {
 		"no place": {"ply\nformat ascii 1.0\nelement vertex 1\nproperty float x\nend_header\n1\n", "no x, y and z"},
 		"nothing":  {"ply\nformat ascii 1.0\nend_header\n", "no vertices"},
 	} {
-		if _, err := Read("a.ply", []byte(c.text), model.Folder{}); err == nil || !strings.Contains(err.Error(), c.say) ||
-			!strings.HasPrefix(err.Error(), "a.ply") {
+		if _, err := Read("a.ply", []byte(c.text), model.Folder{}); err == nil || !strings.Contains(err.Error(),
+			c.say) || !strings.HasPrefix(err.Error(), "a.ply") {
 			t.Errorf("%s: %v", name, err)
 		}
 	}
@@ -158,9 +158,10 @@ func TestWhatIsWrongIsSaid(t *testing.T) {
 func TestLargeFilesAreReadInWindows(t *testing.T) {
 	const n, odd = 150_000, 120_000 // vertices and faces; the face that is a quad
 	for name, order := range map[string]binary.AppendByteOrder{"little": binary.LittleEndian, "big": binary.BigEndian} {
-		data := fmt.Appendf(nil, "ply\nformat binary_%s_endian 1.0\nelement vertex %d\nproperty float x\nproperty float "+
-			"y\nproperty float z\nproperty uchar red\nproperty uchar green\nproperty uchar blue\nelement face %d\nproperty "+
-			"list uchar uint vertex_indices\nend_header\n", name, n, n)
+		data := fmt.Appendf(nil,
+			"ply\nformat binary_%s_endian 1.0\nelement vertex %d\nproperty float x\nproperty float "+
+				"y\nproperty float z\nproperty uchar red\nproperty uchar green\nproperty uchar blue\nelement face %d\nproperty "+
+				"list uchar uint vertex_indices\nend_header\n", name, n, n)
 		for i := range n {
 			for _, v := range []float32{float32(i), float32(i) / 2, 1} {
 				data = order.AppendUint32(data, math.Float32bits(v))
@@ -186,7 +187,8 @@ func TestLargeFilesAreReadInWindows(t *testing.T) {
 			t.Fatalf("%s: %d vertices, %d indices", name, p.Vertices(), len(p.Indices))
 		}
 		for i := range n {
-			if p.Positions[3*i] != float32(i) || p.Positions[3*i+1] != float32(i)/2 || p.Colors[4*i] != model.Linear8(byte(i)) {
+			if p.Positions[3*i] != float32(i) || p.Positions[3*i+1] != float32(i)/2 ||
+				p.Colors[4*i] != model.Linear8(byte(i)) {
 				t.Fatalf("%s: vertex %d is %v", name, i, p.Position(uint32(i)))
 			}
 		}
@@ -198,7 +200,8 @@ func TestLargeFilesAreReadInWindows(t *testing.T) {
 				!strings.Contains(err.Error(), "ends within") {
 				t.Errorf("%s cut at %d: %v", name, cut, err)
 			}
-			if _, err := ReadStream("cut.ply", bytes.NewReader(data[:cut]), int64(len(data)), model.Folder{}); err == nil {
+			if _, err := ReadStream("cut.ply", bytes.NewReader(data[:cut]), int64(len(data)),
+				model.Folder{}); err == nil {
 				t.Errorf("%s: shorter than it says, and read", name)
 			}
 		}

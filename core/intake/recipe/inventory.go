@@ -144,7 +144,8 @@ func Weigh(m *model.Model) Weight {
 	for i := range m.Meshes {
 		for k := range m.Meshes[i].Parts {
 			p := &m.Meshes[i].Parts[k]
-			out.MeshBytes += 4 * int64(len(p.Positions)+len(p.Normals)+len(p.UV)+len(p.UV1)+len(p.Colors)+len(p.Indices))
+			out.MeshBytes += 4 * int64(len(p.Positions)+len(p.Normals)+len(p.UV)+len(p.UV1)+len(p.Colors)+
+				len(p.Indices))
 		}
 	}
 	for i := range m.Maps {
@@ -232,8 +233,8 @@ func Choose(match named.Match, blob string, data []byte) (c Choice) {
 	if match.Tiles > 1 {
 		c.Guessed = true
 		defer func() {
-			c.Evidence = strings.TrimPrefix(c.Evidence+fmt.Sprintf("; only the first of its %d tiles is shown", match.Tiles),
-				"; ")
+			c.Evidence = strings.TrimPrefix(c.Evidence+fmt.Sprintf("; only the first of its %d tiles is shown",
+				match.Tiles), "; ")
 		}()
 	}
 	if match.Need.Role != named.Normal {
@@ -363,7 +364,8 @@ func (r *Recipe) CarryOver(old, new *Inventory) (Recipe, Carried) {
 		rep.Changed = append(rep.Changed, fmt.Sprintf("%d surfaces became %d", a, b))
 	}
 	if a, b := old.Weight.TextureBytes, new.Weight.TextureBytes; a != b {
-		rep.Changed = append(rep.Changed, fmt.Sprintf("%.1f MB of textures became %.1f MB", float64(a)/1e6, float64(b)/1e6))
+		rep.Changed = append(rep.Changed, fmt.Sprintf("%.1f MB of textures became %.1f MB", float64(a)/1e6,
+			float64(b)/1e6))
 	}
 	return out, rep
 }

@@ -356,8 +356,8 @@ func apply(m *model.Model, s *model.Surface, role named.Role, c Choice, fetch fu
 		}
 		slot.Map = addPicture(m, c.Name, to, img)
 	} else {
-		m.Maps = append(m.Maps, model.Map{Name: c.Name, Role: to.String(), Status: model.Embedded, Mime: model.MimeOf(data),
-			Data: data})
+		m.Maps = append(m.Maps, model.Map{Name: c.Name, Role: to.String(), Status: model.Embedded,
+			Mime: model.MimeOf(data), Data: data})
 		slot.Map = len(m.Maps) - 1
 	}
 	if slot.Scale == [2]float64{} {

@@ -242,8 +242,8 @@ func TestARecipeIsCarriedOverToANewerVersion(t *testing.T) {
 	next.Stand(box("lamp", geom.V{X: 0.1, Y: 0.3, Z: 0.1}, geom.V{}, 1))
 	next.Surfaces[1].Name = "steel"
 	fresh := Take(next, nil)
-	r := Recipe{Drop: []string{"wheel#2", "bed/iron"}, Names: map[string]string{"bed": "platform", "helper_target": "x"},
-		Split: map[string]string{"bed": "surface"}, Mend: []mend.Kind{mend.Normals}}
+	r := Recipe{Drop: []string{"wheel#2", "bed/iron"}, Names: map[string]string{"bed": "platform",
+		"helper_target": "x"}, Split: map[string]string{"bed": "surface"}, Mend: []mend.Kind{mend.Normals}}
 	r.Set("wood", named.BaseColor, Choice{Blob: "b"})
 	r.Set("iron", named.BaseColor, Choice{Blob: "c"})
 	got, rep := r.CarryOver(&old, &fresh)

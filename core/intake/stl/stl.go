@@ -17,7 +17,8 @@ import (
 
 // Read parses an STL file. An error names the file and the place.
 func Read(name string, data []byte) (*model.Model, error) {
-	m := &model.Model{Format: "STL", Up: "Z", Unit: model.Unit{Name: "millimetre", MetresPerUnit: 0.001, From: "assumed"}}
+	m := &model.Model{Format: "STL", Up: "Z", Unit: model.Unit{Name: "millimetre", MetresPerUnit: 0.001,
+		From: "assumed"}}
 	if IsASCII(data) {
 		return m, readASCII(m, name, text.UTF8(data))
 	}
@@ -152,7 +153,8 @@ func readASCII(m *model.Model, name string, data []byte) error {
 				m.Stand(model.Mesh{Name: p.Name, Parts: []model.Part{*p}})
 			}
 			p = nil
-		case bytes.EqualFold(w, []byte("outer")), bytes.EqualFold(w, []byte("loop")), bytes.EqualFold(w, []byte("endloop")):
+		case bytes.EqualFold(w, []byte("outer")), bytes.EqualFold(w, []byte("loop")),
+			bytes.EqualFold(w, []byte("endloop")):
 		case bytes.EqualFold(w, []byte("color")):
 			s.Rest()
 		default:

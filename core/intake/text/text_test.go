@@ -75,8 +75,9 @@ func TestScannerWalksOverLines(t *testing.T) {
 
 func TestEightDigitsAtOnce(t *testing.T) {
 	for s, want := range map[string]uint64{"12345678": 12345678, "00000001": 1, "99999999": 99999999, "1 345678": 1,
-		"x2345678": 0, "1234567.": 1234567, "12/45678": 12, "12:45678": 12, "123\xb956789"[:8]: 123, "12\xba4\xff678": 12,
-		"1\xca345678": 1} {
+		"x2345678": 0, "1234567.": 1234567, "12/45678": 12, "12:45678": 12, "123\xb956789"[:8]: 123,
+		"12\xba4\xff678": 12,
+		"1\xca345678":    1} {
 		if v, n := eight(binary.LittleEndian.Uint64([]byte(s))); v != want {
 			t.Errorf("%q: %d (%d digits), want %d", s, v, n, want)
 		}

@@ -58,8 +58,8 @@ func parseCrate(data []byte) (*layer, error) {
 	for _, s := range []struct {
 		name string
 		read func(b *cursor) error
-	}{{"TOKENS", c.readTokens}, {"STRINGS", c.readStrings}, {"FIELDS", c.readFields}, {"FIELDSETS", c.readSets}, {"PATHS",
-		c.readPaths}} {
+	}{{"TOKENS", c.readTokens}, {"STRINGS", c.readStrings}, {"FIELDS", c.readFields}, {"FIELDSETS", c.readSets},
+		{"PATHS", c.readPaths}} {
 		sec, ok := sections[s.name]
 		if !ok {
 			return nil, bad("the section " + s.name + " is missing")

@@ -262,7 +262,8 @@ func (w *crateWriter) prim(path string, s *spec) {
 		} else if p.targets != nil {
 			list = append(list, pair{"connectionPaths", w.pathList(p.targets)})
 		}
-		if slices.Contains([]string{"xformOpOrder", "info:id", "subdivisionScheme", "doubleSided", "elementType"}, name) {
+		if slices.Contains([]string{"xformOpOrder", "info:id", "subdivisionScheme", "doubleSided", "elementType"},
+			name) {
 			list = append(list, pair{"variability", rep(tVariability, 1, inlined)})
 		}
 		if p.value != nil {

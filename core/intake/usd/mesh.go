@@ -45,7 +45,8 @@ func geometryOf(s *spec) (*geometry, error) {
 	n, total := len(g.points)/3, 0
 	for i, c := range g.sizes {
 		if c < 0 || c > maxCorners {
-			return nil, fmt.Errorf("face %d has %d corners, the limit is %d; cut it into smaller ones", i, c, maxCorners)
+			return nil, fmt.Errorf("face %d has %d corners, the limit is %d; cut it into smaller ones", i, c,
+				maxCorners)
 		}
 		total += int(c)
 	}
@@ -158,7 +159,8 @@ func (g *geometry) part(want func(face int) bool) (*model.Part, error) {
 			for i := range g.vars {
 				x, ok := g.vars[i].at(c, int(g.index[c]), f)
 				if !ok {
-					return nil, fmt.Errorf("%s: a value for face %d is not there; export the model again", g.vars[i].what, f)
+					return nil, fmt.Errorf("%s: a value for face %d is not there; export the model again",
+						g.vars[i].what, f)
 				}
 				streams[i] = append(streams[i], x)
 			}
@@ -224,7 +226,8 @@ func primitive(s *spec) *geometry {
 		for i := range 8 {
 			g.points = append(g.points, h*float32(2*(i&1)-1), h*float32(2*(i>>1&1)-1), h*float32(2*(i>>2)-1))
 		}
-		for _, q := range [][4]int32{{0, 4, 6, 2}, {1, 3, 7, 5}, {0, 1, 5, 4}, {2, 6, 7, 3}, {0, 2, 3, 1}, {4, 5, 7, 6}} {
+		for _, q := range [][4]int32{{0, 4, 6, 2}, {1, 3, 7, 5}, {0, 1, 5, 4}, {2, 6, 7, 3}, {0, 2, 3, 1},
+			{4, 5, 7, 6}} {
 			g.sizes, g.index = append(g.sizes, 4), append(g.index, q[:]...)
 		}
 		return g

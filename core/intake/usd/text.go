@@ -258,7 +258,8 @@ func (p *parser) variantSet(into *spec) error {
 func (p *parser) property(into *spec, first string) error {
 	typeName := first
 	for typeName == "custom" || typeName == "uniform" || typeName == "varying" || typeName == "config" ||
-		typeName == "prepend" || typeName == "append" || typeName == "add" || typeName == "delete" || typeName == "reorder" {
+		typeName == "prepend" || typeName == "append" || typeName == "add" || typeName == "delete" ||
+		typeName == "reorder" {
 		typeName = p.word()
 	}
 	full := p.word()
@@ -300,7 +301,8 @@ type samples struct{ first any }
 func (p *parser) quoted() (string, error) {
 	q := p.peek()
 	if q != '"' && q != '\'' {
-		return "", fmt.Errorf("a name in quotes is expected before %.40q", p.s.Data[p.s.At:min(len(p.s.Data), p.s.At+60)])
+		return "", fmt.Errorf("a name in quotes is expected before %.40q",
+			p.s.Data[p.s.At:min(len(p.s.Data), p.s.At+60)])
 	}
 	d := p.s.Data
 	long := p.s.At+2 < len(d) && d[p.s.At+1] == q && d[p.s.At+2] == q

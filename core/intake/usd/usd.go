@@ -346,7 +346,8 @@ func (b *builder) instances(s *spec, at string, up inherited, depth int) (childr
 			continue
 		}
 		if k < 0 || int(k) >= len(protos) || 3*i+2 >= len(places) {
-			return nil, fmt.Errorf("%s: instance %d names prototype %d or a place that is not there; export the scene again",
+			return nil, fmt.Errorf("%s: instance %d names prototype %d or a place that is not there; export the "+
+				"scene again",
 				at, i, k)
 		}
 		proto := b.root.at(protos[k])
@@ -408,8 +409,8 @@ func (b *builder) mesh(s *spec, at string, up inherited) (int, error) {
 		key += fmt.Sprintf(" %d", k)
 		for _, f := range ints(c.value("indices")) {
 			if f < 0 || int(f) >= len(surface) {
-				return model.None, fmt.Errorf("the subset %q names face %d, there are %d; export the model again", c.name, f,
-					len(surface))
+				return model.None, fmt.Errorf("the subset %q names face %d, there are %d; export the model again",
+					c.name, f, len(surface))
 			}
 			surface[f] = k
 		}

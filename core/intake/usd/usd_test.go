@@ -231,7 +231,8 @@ def Xform "B" ( payload = @lib/part.usda@</Part>  variants = { string size = "la
 }
 def Xform "C" ( prepend references = [ </A>, @gone.usda@ ] ) { }
 `
-	m := read(t, top, folder(t, "lib/part.usda", part, "lib/maps/a.png", string(pictureOf(t, color.NRGBA{9, 9, 9, 255})),
+	m := read(t, top, folder(t, "lib/part.usda", part, "lib/maps/a.png",
+		string(pictureOf(t, color.NRGBA{9, 9, 9, 255})),
 		"over.usda", "#usda 1.0\nover \"A\" { double3 xformOp:translate = (0, 0, 7)\n uniform token[] xformOpOrder = "+
 			"[\"xformOp:translate\"] }\n"))
 	// A, C: two meshes each; B: three.
@@ -305,12 +306,13 @@ func TestWhatIsWrongIsSaid(t *testing.T) {
 		"self":    {"#usda 1.0\n( subLayers = [@a.usda@] )\ndef \"A\" { }", "in a circle"},
 		"index":   {mesh(`int[] faceVertexCounts = [3]  int[] faceVertexIndices = [0, 1, 9]  point3f[] points = [(0,0,0), (1,0,0), (0,1,0)]`), "names point 9, there are 3"},
 		"corners": {mesh(`int[] faceVertexCounts = [3, 3]  int[] faceVertexIndices = [0, 1, 2]  point3f[] points = [(0,0,0), (1,0,0), (0,1,0)]`), "have 6 corners, 3 are there"},
-		"primvar": {mesh(tri + ` texCoord2f[] primvars:st = [(0, 0)] (interpolation = "vertex")`), "uv: a value for face 0"},
+		"primvar": {mesh(tri + ` texCoord2f[] primvars:st = [(0, 0)] (interpolation = "vertex")`),
+			"uv: a value for face 0"},
 		"matrix": {"#usda 1.0\ndef Xform \"A\" { matrix4d xformOp:transform = (1, 2)\n uniform token[] xformOpOrder = " +
 			"[\"xformOp:transform\"] }", "16 numbers"},
 	} {
-		f := folder(t, "b.usda", "#usda 1.0\n( defaultPrim = \"B\" )\ndef \"B\" ( references = @c.usda@ ) { }", "c.usda",
-			"#usda 1.0\n( defaultPrim = \"C\" )\ndef \"C\" ( references = @b.usda@ ) { }", "a.usda",
+		f := folder(t, "b.usda", "#usda 1.0\n( defaultPrim = \"B\" )\ndef \"B\" ( references = @c.usda@ ) { }",
+			"c.usda", "#usda 1.0\n( defaultPrim = \"C\" )\ndef \"C\" ( references = @b.usda@ ) { }", "a.usda",
 			"#usda 1.0\n( subLayers = [@a.usda@] )\n")
 		if _, err := Read("a.usda", []byte(c.data), f); err == nil || !strings.Contains(err.Error(), c.say) ||
 			!strings.HasPrefix(err.Error(), "a.usda") {
@@ -322,8 +324,8 @@ func TestWhatIsWrongIsSaid(t *testing.T) {
 // What lies outside of the folder is not opened, and does not keep the rest out.
 func TestNothingOutsideIsOpened(t *testing.T) {
 	for _, ref := range []string{"../../etc/passwd", "/etc/passwd", "http://x/y.usda", "C:/props/lamp.usda"} {
-		m, err := Read("a.usda", []byte("#usda 1.0\ndef \"A\" ( references = @"+ref+"@ ) { def Mesh \"M\" { "+tri+" } }\n"),
-			folder(t))
+		m, err := Read("a.usda", []byte("#usda 1.0\ndef \"A\" ( references = @"+ref+"@ ) { def Mesh \"M\" { "+tri+
+			" } }\n"), folder(t))
 		if err != nil || m.Weigh().Triangles != 1 {
 			t.Errorf("%s: %v", ref, err)
 			continue
@@ -346,7 +348,8 @@ func TestReferencesThatMultiplyAreRefused(t *testing.T) {
 	var b strings.Builder
 	b.WriteString("#usda 1.0\n")
 	for i := range 30 {
-		fmt.Fprintf(&b, "def \"N%d\" { def \"x\" ( references = </N%d> ) { }\n def \"y\" ( references = </N%d> ) { } }\n", i,
+		fmt.Fprintf(&b,
+			"def \"N%d\" { def \"x\" ( references = </N%d> ) { }\n def \"y\" ( references = </N%d> ) { } }\n", i,
 			i+1, i+1)
 	}
 	if _, err := Read("a.usda", []byte(b.String()), folder(t)); err == nil || !strings.Contains(err.Error(), "prims") {

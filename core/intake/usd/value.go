@@ -74,7 +74,8 @@ type shape struct {
 
 var shapes = map[int]shape{tBool: {1, 'b'}, tUChar: {1, 'b'}, tInt: {1, 'i'}, tUInt: {1, 'i'}, tInt64: {1, 'l'},
 	tUInt64: {1, 'l'}, tHalf: {1, 'h'}, tFloat: {1, 'f'}, tDouble: {1, 'd'}, tTimeCode: {1, 'd'},
-	tMatrix2d: {4, 'd'}, tMatrix3d: {9, 'd'}, tMatrix4d: {16, 'd'}, tQuatd: {4, 'd'}, tQuatf: {4, 'f'}, tQuath: {4, 'h'},
+	tMatrix2d: {4, 'd'}, tMatrix3d: {9, 'd'}, tMatrix4d: {16, 'd'}, tQuatd: {4, 'd'}, tQuatf: {4, 'f'},
+	tQuath: {4, 'h'},
 	tVec2d: {2, 'd'}, tVec2f: {2, 'f'}, tVec2h: {2, 'h'}, tVec2i: {2, 'i'}, tVec3d: {3, 'd'}, tVec3f: {3, 'f'},
 	tVec3h: {3, 'h'}, tVec3i: {3, 'i'}, tVec4d: {4, 'd'}, tVec4f: {4, 'f'}, tVec4h: {4, 'h'}, tVec4i: {4, 'i'}}
 

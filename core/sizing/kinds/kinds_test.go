@@ -73,7 +73,8 @@ func number(name string) int {
 
 func TestNames(t *testing.T) {
 	for name, want := range map[string]string{
-		"SM_DiningChair_02.obj": "chair", "chr_03": "chair", "gartenstuhl": "chair", "Stühle_alt": "chair", "chaises": "chair", "table-lamp": "table lamp", "tischlampe_01": "table lamp",
+		"SM_DiningChair_02.obj": "chair", "chr_03": "chair", "gartenstuhl": "chair", "Stühle_alt": "chair",
+		"chaises": "chair", "table-lamp": "table lamp", "tischlampe_01": "table lamp",
 		"Tür_alt": "door", "tuer_01": "door", "porte-bois": "door", "street light": "street lamp",
 		"coffeeTable": "coffee table", "mesa_de_centro": "coffee table", "wooden_crate_high": "crate",
 		"car_wheel": "wheel", "tbl": "table", "Bücherregal": "shelf", "buecherregal": "shelf", "refrig": "fridge",
@@ -102,8 +103,9 @@ func TestNames(t *testing.T) {
 
 func TestPartsTellTheWhole(t *testing.T) {
 	for list, want := range map[string]string{"seat leg_fl leg_fr backrest armrest": "chair armchair bench stadium",
-		"wheel_fl bonnet windshield": "car", "trunk leaves": "tree", "cork label": "bottle", "table_top table_leg": "table",
-		"buffer_l bogie": "railcar"} {
+		"wheel_fl bonnet windshield": "car", "trunk leaves": "tree", "cork label": "bottle",
+		"table_top table_leg": "table",
+		"buffer_l bogie":      "railcar"} {
 		m := FromParts(strings.Fields(list))
 		if len(m) == 0 || !strings.Contains(want, strings.Fields(m[0].Kind.Name)[0]) {
 			t.Errorf("%s: %v", list, m)
