@@ -26,7 +26,7 @@ type App struct{ *shoot.Studio }
 
 // New is an App on a store, without jobs and supplier.
 func New(s *store.Store) *App {
-	return &App{shoot.NewStudio(library.NewLibrary(edit.New(query.New(measure.New(s)))))}
+	return &App{shoot.NewStudio(library.NewLibrary(edit.New(query.New(measure.New(s)), edit.Of)))}
 }
 
 // DefaultBudget is how many triangles the lens view draws when the artist has

@@ -35,7 +35,7 @@ type filmed struct{ film }
 func films[T any, P interface {
 	*T
 	film
-}]() op {
+}]() Op {
 	return filmed{P(new(T))}
 }
 

@@ -1,7 +1,6 @@
 package edit
 
 import (
-	"context"
 	"encoding/json"
 	"maps"
 	"reflect"
@@ -12,27 +11,15 @@ import (
 	"visator/core/plain"
 )
 
-// Command is one thing that an edit does: the name of an op, and its arguments as the op's
-// type says.
-type Command struct {
-	Op   string          `json:"op"`
-	Args json.RawMessage `json:"args"`
-}
-
-// op is the doing of a command, with its arguments.
-type op interface {
-	do(ctx context.Context, e *Editor) error
-}
-
 // family is ops that belong together, by name: each makes new arguments, as they are where
 // nothing is said.
-type family map[string]func() op
+type family map[string]func() Op
 
 // of is the op whose arguments are a T.
 func of[T any, P interface {
 	*T
-	op
-}]() op {
+	Op
+}]() Op {
 	return P(new(T))
 }
 
@@ -55,7 +42,7 @@ var named = func() map[reflect.Type]string {
 }()
 
 // arguments are what of an op is told.
-func arguments(o op) any {
+func arguments(o Op) any {
 	if f, ok := o.(filmed); ok {
 		return f.film
 	}
@@ -82,8 +69,8 @@ func Do(args any) Command {
 	return Command{named[reflect.TypeOf(args)], raw}
 }
 
-// with is what a command does, with its arguments; what nobody knows is refused.
-func (c *Command) with() (op, error) {
+// Of is what a command does, with its arguments; what nobody knows is refused.
+func Of(c *Command) (Op, error) {
 	create := ops[c.Op]
 	if create == nil {
 		return nil, act.Wrong("%.40q is nothing that an edit does", c.Op)

@@ -114,7 +114,7 @@ func TestNoTwoOpsShareANameOrAType(t *testing.T) {
 		args := Arguments(name)
 		if c := Do(args); c.Op != name {
 			t.Errorf("%s is done as %q", name, c.Op)
-		} else if _, err := c.with(); err != nil {
+		} else if _, err := Of(&c); err != nil {
 			t.Errorf("%s cannot be read as it is written: %v", name, err)
 		}
 	}

@@ -4,6 +4,7 @@ package edit
 
 import (
 	"context"
+	"encoding/json"
 
 	"github.com/jackc/pgx/v5"
 
@@ -18,7 +19,20 @@ type Desk struct {
 	Remake func(ctx context.Context, tx pgx.Tx, p *store.Piece) error
 
 	turns turns
+	op    func(*Command) (Op, error)
 }
 
-// New is a desk for the sets that pages show.
-func New(pages *query.Pages) *Desk { return &Desk{Pages: pages} }
+// Command is one thing that an edit does: the name of an op, and its arguments as the op's
+// type says.
+type Command struct {
+	Op   string          `json:"op"`
+	Args json.RawMessage `json:"args"`
+}
+
+// Op is the doing of a command, with its arguments.
+type Op interface {
+	do(ctx context.Context, e *Editor) error
+}
+
+// New is a desk for the sets that pages show; op is what a command does.
+func New(pages *query.Pages, op func(*Command) (Op, error)) *Desk { return &Desk{Pages: pages, op: op} }

@@ -25,7 +25,7 @@ var dressing = family{
 	"put down": of[PutDown], "rest": of[Rest], "set against": of[SetAgainst], "follow slope": of[FollowSlope],
 	"move out": of[MoveOut], "set apart": of[SetApart], "align": of[Align], "distribute": of[Distribute],
 	"face": of[Face],
-	"swap": of[Swap], "mirror": of[Mirror], "vary": func() op { return &Vary{VaryBy: Varied} }, "rename": of[Rename],
+	"swap": of[Swap], "mirror": of[Mirror], "vary": func() Op { return &Vary{VaryBy: Varied} }, "rename": of[Rename],
 	"recast": of[Recast],
 }
 

@@ -31,7 +31,7 @@ type Request struct {
 }
 
 // read are the things that a request does; nothing is done when one of them cannot be read.
-func (r *Request) read() (list []op, err error) {
+func (r *Request) read(op func(*Command) (Op, error)) (list []Op, err error) {
 	if len(r.Commands) == 0 || len(r.Commands) > maxCommands {
 		return nil, act.Wrong("An edit has 1 to %d commands.", maxCommands)
 	}
@@ -39,7 +39,7 @@ func (r *Request) read() (list []op, err error) {
 		return nil, act.Wrong("An edit is named, not described.")
 	}
 	for i := range r.Commands {
-		o, err := r.Commands[i].with()
+		o, err := op(&r.Commands[i])
 		if err != nil {
 			return nil, err
 		}
@@ -92,7 +92,7 @@ type Editor struct {
 // Edit does all commands of a request, or none. A row that was changed after the
 // revision that the person saw refuses the edit with ErrStale.
 func (a *Desk) Edit(ctx context.Context, setID string, req Request) (res Answer, err error) {
-	list, err := req.read()
+	list, err := req.read(a.op)
 	if err != nil {
 		return res, err
 	}
