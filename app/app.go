@@ -9,6 +9,7 @@ import (
 	"github.com/jackc/pgx/v5"
 
 	"visator/app/act"
+	"visator/app/desk"
 	"visator/app/edit"
 	"visator/app/library"
 	"visator/app/measure"
@@ -26,7 +27,7 @@ type App struct{ *shoot.Studio }
 
 // New is an App on a store, without jobs and supplier.
 func New(s *store.Store) *App {
-	return &App{shoot.NewStudio(library.NewLibrary(edit.New(query.New(measure.New(s)), edit.Of)))}
+	return &App{shoot.NewStudio(library.NewLibrary(desk.New(query.New(measure.New(s)), edit.Of)))}
 }
 
 // DefaultBudget is how many triangles the lens view draws when the artist has

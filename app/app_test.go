@@ -16,6 +16,7 @@ import (
 
 	"visator/app"
 	"visator/app/act"
+	"visator/app/desk"
 	"visator/app/edit"
 	"visator/app/query"
 	"visator/app/shoot"
@@ -30,17 +31,17 @@ import (
 
 func TestMain(m *testing.M) { storetest.Main(m) }
 
-// desk is a production with its set and a running worker.
-type desk struct {
+// studio is a production with its set and a running worker.
+type studio struct {
 	testing.TB
 	a               *app.App
 	ctx             context.Context
 	production, set string
 }
 
-func newDesk(t testing.TB) *desk {
+func newStudio(t testing.TB) *studio {
 	t.Helper()
-	d := &desk{TB: t, a: app.New(storetest.Open(t)), ctx: context.Background()}
+	d := &studio{TB: t, a: app.New(storetest.Open(t)), ctx: context.Background()}
 	pool, err := jobs.Open(d.ctx, d.a, 1, slog.New(slog.DiscardHandler))
 	if err != nil {
 		t.Fatal(err)
@@ -59,7 +60,7 @@ func newDesk(t testing.TB) *desk {
 	return d
 }
 
-func (d *desk) state() *query.State {
+func (d *studio) state() *query.State {
 	d.Helper()
 	st, err := d.a.State(d.ctx, d.set)
 	if err != nil {
@@ -68,9 +69,9 @@ func (d *desk) state() *query.State {
 	return st
 }
 
-func (d *desk) edit(deeds ...edit.Command) edit.Answer {
+func (d *studio) edit(deeds ...desk.Command) desk.Answer {
 	d.Helper()
-	r, err := d.a.Edit(d.ctx, d.set, edit.Request{Revision: d.state().Revision, Commands: deeds})
+	r, err := d.a.Edit(d.ctx, d.set, desk.Request{Revision: d.state().Revision, Commands: deeds})
 	if err != nil {
 		d.Fatal(err)
 	}
@@ -82,7 +83,7 @@ func (d *desk) edit(deeds ...edit.Command) edit.Answer {
 const hung = 3 * time.Minute
 
 // await looks again until ok, as the page does when it hears of a change.
-func (d *desk) await(what string, ok func(st *query.State) bool) *query.State {
+func (d *studio) await(what string, ok func(st *query.State) bool) *query.State {
 	d.Helper()
 	for deadline := time.Now().Add(hung); time.Now().Before(deadline); time.Sleep(20 * time.Millisecond) {
 		if st := d.state(); ok(st) {
@@ -107,7 +108,7 @@ func boxGLB(t testing.TB) []byte {
 	return buf.Bytes()
 }
 
-func (d *desk) takeIn(name string, data []byte) *query.State {
+func (d *studio) takeIn(name string, data []byte) *query.State {
 	d.Helper()
 	if _, _, err := d.a.Arrive(d.ctx, d.production, name, bytes.NewReader(data)); err != nil {
 		d.Fatal(err)
@@ -123,7 +124,7 @@ func (d *desk) takeIn(name string, data []byte) *query.State {
 }
 
 func TestADownloadBecomesAPieceOfTrueSize(t *testing.T) {
-	d := newDesk(t)
+	d := newStudio(t)
 	st := d.takeIn("box.glb", boxGLB(t))
 	if len(st.Pieces) != 1 || st.Pieces[0].Size != (geom.V{X: 2, Y: 1, Z: 1}) || len(st.Pieces[0].Levels) == 0 {
 		t.Fatalf("pieces %+v, arrivals %+v", st.Pieces, st.Arrivals)
@@ -147,7 +148,7 @@ func TestADownloadBecomesAPieceOfTrueSize(t *testing.T) {
 }
 
 func TestAFileThatCannotBeReadSaysSoAndLeavesTheRestAlone(t *testing.T) {
-	d := newDesk(t)
+	d := newStudio(t)
 	st := d.takeIn("cut.glb", boxGLB(t)[:200])
 	if a := st.Arrivals[0]; a.State != "failed" || !strings.Contains(a.Note, "cut.glb") ||
 		!strings.Contains(a.Note, "fetch it again") || len(st.Pieces) != 0 {
@@ -166,7 +167,7 @@ func TestAFileThatCannotBeReadSaysSoAndLeavesTheRestAlone(t *testing.T) {
 }
 
 func TestEveryEditCanBeUndoneAndDoneAgain(t *testing.T) {
-	d := newDesk(t)
+	d := newStudio(t)
 	var history []string
 	snapshot := func() string {
 		st := d.state()
@@ -174,7 +175,7 @@ func TestEveryEditCanBeUndoneAndDoneAgain(t *testing.T) {
 		return string(raw)
 	}
 	history = append(history, snapshot())
-	step := func(deeds ...edit.Command) edit.Answer {
+	step := func(deeds ...desk.Command) desk.Answer {
 		r := d.edit(deeds...)
 		history = append(history, snapshot())
 		return r
@@ -218,16 +219,16 @@ func TestEveryEditCanBeUndoneAndDoneAgain(t *testing.T) {
 }
 
 func TestAStaleEditIsRefusedWhole(t *testing.T) {
-	d := newDesk(t)
+	d := newStudio(t)
 	a := d.edit(edit.Do(&edit.Place{StandIn: "person"})).Made[0]
 	b := d.edit(edit.Do(&edit.Place{StandIn: "box"})).Made[0]
 	seen := d.state().Revision
 	d.edit(edit.Do(&edit.ChangePlacement{ID: a, Patch: patch(map[string]any{"at": map[string]any{"x": 1}})}))
-	move := func(id string) edit.Command {
+	move := func(id string) desk.Command {
 		return edit.Do(&edit.ChangePlacement{ID: id, Patch: patch(map[string]any{"at": map[string]any{"x": 9}})})
 	}
 	if _, err := d.a.Edit(d.ctx, d.set,
-		edit.Request{Revision: seen, Commands: []edit.Command{move(b), move(a)}}); !errors.Is(err, act.ErrStale) {
+		desk.Request{Revision: seen, Commands: []desk.Command{move(b), move(a)}}); !errors.Is(err, act.ErrStale) {
 		t.Errorf("%v", err)
 	}
 	for _, p := range d.state().Placements {
@@ -236,16 +237,16 @@ func TestAStaleEditIsRefusedWhole(t *testing.T) {
 		}
 	}
 	// What nobody else touched can still be edited.
-	if _, err := d.a.Edit(d.ctx, d.set, edit.Request{Revision: seen, Commands: []edit.Command{move(b)}}); err != nil {
+	if _, err := d.a.Edit(d.ctx, d.set, desk.Request{Revision: seen, Commands: []desk.Command{move(b)}}); err != nil {
 		t.Error(err)
 	}
 }
 
 func TestImpossibleEditsSayWhatIsWrong(t *testing.T) {
-	d := newDesk(t)
+	d := newStudio(t)
 	id := d.edit(edit.Do(&edit.Place{StandIn: "person"})).Made[0]
 	d.edit(edit.Do(&edit.ChangePlacement{ID: id, Patch: patch(map[string]any{"locked": true})}))
-	for name, deed := range map[string]edit.Command{
+	for name, deed := range map[string]desk.Command{
 		"move a locked one": edit.Do(&edit.ChangePlacement{ID: id,
 			Patch: patch(map[string]any{"at": map[string]any{"x": 9}})}),
 		"delete a locked one": edit.Do(&edit.Delete{IDs: []string{id}}),
@@ -254,7 +255,7 @@ func TestImpossibleEditsSayWhatIsWrong(t *testing.T) {
 		"far before near": edit.Do(&edit.ChangeSet{Patch: patch(map[string]any{"view": map[string]any{"far": 0.01}})}),
 	} {
 		var p *act.Problem
-		if _, err := d.a.Edit(d.ctx, d.set, edit.Request{Revision: -1, Commands: []edit.Command{deed}}); !errors.As(err,
+		if _, err := d.a.Edit(d.ctx, d.set, desk.Request{Revision: -1, Commands: []desk.Command{deed}}); !errors.As(err,
 			&p) {
 			t.Errorf("%s: %v", name, err)
 		}
@@ -262,7 +263,7 @@ func TestImpossibleEditsSayWhatIsWrong(t *testing.T) {
 }
 
 func TestChangingTheViewDoesNotAlterAKeptShot(t *testing.T) {
-	d := newDesk(t)
+	d := newStudio(t)
 	d.edit(edit.Do(&edit.KeepShot{Name: "wide"}))
 	kept := d.state().Shots[0]
 	d.edit(edit.Do(&edit.ChangeSet{Patch: patch(map[string]any{"view": map[string]any{"focal": 120}})}))
@@ -277,7 +278,7 @@ func TestChangingTheViewDoesNotAlterAKeptShot(t *testing.T) {
 }
 
 func TestAStillAndAMoveAreRenderedAndKept(t *testing.T) {
-	d := newDesk(t)
+	d := newStudio(t)
 	st := d.takeIn("box.glb", boxGLB(t))
 	d.edit(edit.Do(&edit.Place{Piece: st.Pieces[0].ID}))
 	v := d.state().Set.View
@@ -330,7 +331,7 @@ func TestAStillAndAMoveAreRenderedAndKept(t *testing.T) {
 
 // A quiet take waits while somebody is at work, says so, and goes on when they are not.
 func TestAQuietTakeWaits(t *testing.T) {
-	d := newDesk(t)
+	d := newStudio(t)
 	d.edit(edit.Do(&edit.Place{StandIn: "person"}))
 	d.a.Touch()
 	if _, err := d.a.Shoot(d.ctx, d.set, "", "still",
@@ -345,7 +346,7 @@ func TestAQuietTakeWaits(t *testing.T) {
 }
 
 func TestACancelledTakeStops(t *testing.T) {
-	d := newDesk(t)
+	d := newStudio(t)
 	d.edit(edit.Do(&edit.Place{StandIn: "person"}))
 	take, err := d.a.Shoot(d.ctx, d.set, "", "still", shoot.TakeSettings{Width: 640, Samples: 1 << 20, Bounces: 4})
 	if err != nil {
@@ -367,7 +368,7 @@ func TestACancelledTakeStops(t *testing.T) {
 }
 
 func TestAnExportedSetHoldsEveryVisiblePlacement(t *testing.T) {
-	d := newDesk(t)
+	d := newStudio(t)
 	st := d.takeIn("box.glb", boxGLB(t))
 	a := d.edit(edit.Do(&edit.Place{Piece: st.Pieces[0].ID, At: geom.V{X: 5}})).Made[0]
 	b := d.edit(edit.Do(&edit.Copy{IDs: []string{a}, By: geom.V{Z: 3}})).Made[0]
@@ -404,7 +405,7 @@ func TestAnExportedSetHoldsEveryVisiblePlacement(t *testing.T) {
 }
 
 func TestPanoramasAreTakenInOnlyWhenTheyCanBeRead(t *testing.T) {
-	d := newDesk(t)
+	d := newStudio(t)
 	var buf bytes.Buffer
 	if err := exchange.WriteHDR(&buf, make([]float32, 3*16*8), 16, 8); err != nil {
 		t.Fatal(err)

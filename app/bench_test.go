@@ -9,6 +9,7 @@ import (
 	"time"
 
 	"visator/app"
+	"visator/app/desk"
 	"visator/app/edit"
 	"visator/app/query"
 	"visator/app/shoot"
@@ -58,12 +59,12 @@ func lump(b testing.TB, seed, n int) []byte {
 // million triangles instanced. One in 250 reaches into its neighbour. Its pieces are made from one
 // arrival, so that the
 // bench does not wait for 500.
-func quarry(b *testing.B) (d *desk, ids []string) {
-	d = newDesk(b)
+func quarry(b *testing.B) (d *studio, ids []string) {
+	d = newStudio(b)
 	st := d.takeIn("lump.glb", lump(b, 1, 71))
 	first := st.Pieces[0].ID
 	// The other 499 differ by their size, which makes them bodies of their own.
-	deeds, pieces := []edit.Command{}, []string{first}
+	deeds, pieces := []desk.Command{}, []string{first}
 	for i := range 499 {
 		id := store.NewID()
 		if err := store.CopyPiece(d.ctx, d.a.Store.Pool, first, id, fmt.Sprintf("lump %d", i)); err != nil {
@@ -100,8 +101,8 @@ func BenchmarkQuarry(b *testing.B) {
 			time.Sleep(time.Millisecond)
 		}
 	}
-	put := func(deed edit.Command) {
-		res, err := d.a.Edit(d.ctx, d.set, edit.Request{Revision: -1, Commands: []edit.Command{deed}})
+	put := func(deed desk.Command) {
+		res, err := d.a.Edit(d.ctx, d.set, desk.Request{Revision: -1, Commands: []desk.Command{deed}})
 		if err != nil {
 			b.Fatal(err)
 		}
@@ -180,7 +181,7 @@ func BenchmarkQuarry(b *testing.B) {
 // A drift of a million instances on a square kilometre of ground: laid, stored,
 // handed to a page, and rendered as instances.
 func BenchmarkMillion(b *testing.B) {
-	d := newDesk(b)
+	d := newStudio(b)
 	piece := d.takeIn("stone.glb", lump(b, 1, 12)).Pieces[0].ID
 	d.add("ground", &lay.Ground{Width: 1000, Depth: 1000, Cell: 1, Rough: 12, Grain: 150, Seed: 1})
 	area := []lay.P{{X: -500, Z: -500}, {X: 500, Z: -500}, {X: 500, Z: 500}, {X: -500, Z: 500}}

@@ -7,6 +7,7 @@ import (
 	"math"
 
 	"visator/app/act"
+	"visator/app/desk"
 	"visator/app/edit"
 	"visator/app/measure"
 	"visator/convert"
@@ -35,7 +36,7 @@ func (a *App) TakeCameras(ctx context.Context, setID, piece string) (n int, skip
 	if err != nil {
 		return 0, nil, err
 	}
-	err = a.EditProduction(ctx, p.ProductionID, func(e *edit.Editor) error {
+	err = a.EditProduction(ctx, p.ProductionID, func(e *desk.Editor) error {
 		if e.Set, err = store.GetSet(ctx, e.Tx, setID); err != nil || e.Set.ProductionID != p.ProductionID {
 			return act.NotThere(store.ErrNotFound, "The set")
 		}
@@ -159,6 +160,6 @@ func (a *App) TakeSun(ctx context.Context, setID, piece string) error {
 		return err
 	}
 	_, err = a.Edit(ctx, setID,
-		edit.Request{Revision: -1, Commands: []edit.Command{edit.Do(&edit.ChangeSet{Patch: raw})}})
+		desk.Request{Revision: -1, Commands: []desk.Command{edit.Do(&edit.ChangeSet{Patch: raw})}})
 	return err
 }

@@ -13,7 +13,7 @@ import (
 	"time"
 
 	"visator/app/act"
-	"visator/app/edit"
+	"visator/app/desk"
 	"visator/app/measure"
 	"visator/core/plain"
 	"visator/core/stage"
@@ -266,7 +266,7 @@ func (a *App) checkTaken(ctx context.Context, sc *store.Scratch) (production, se
 		return "", "", err
 	}
 	for i := range pieces {
-		edit, err := edit.EditOf(&pieces[i])
+		edit, err := desk.EditOf(&pieces[i])
 		if err == nil {
 			err = edit.Check()
 		}

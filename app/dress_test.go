@@ -13,6 +13,7 @@ import (
 	"strings"
 	"testing"
 
+	"visator/app/desk"
 	"visator/app/edit"
 	"visator/app/query"
 	"visator/core/geom"
@@ -22,7 +23,7 @@ import (
 )
 
 // snagsOf are the measured snags of a kind, once the newest revision is measured.
-func (d *desk) snagsOf(kind string) (list []string) {
+func (d *studio) snagsOf(kind string) (list []string) {
 	d.Helper()
 	st := d.await("the measuring",
 		func(st *query.State) bool { return st.Measured != nil && st.Measured.Revision == st.Revision })
@@ -34,7 +35,7 @@ func (d *desk) snagsOf(kind string) (list []string) {
 	return list
 }
 
-func (d *desk) placement(name string) *query.PlacementState {
+func (d *studio) placement(name string) *query.PlacementState {
 	d.Helper()
 	for i, st := 0, d.state(); i < len(st.Placements); i++ {
 		if st.Placements[i].Name == name {
@@ -45,12 +46,12 @@ func (d *desk) placement(name string) *query.PlacementState {
 	return nil
 }
 
-func (d *desk) add(kind string, spec any) string {
+func (d *studio) add(kind string, spec any) string {
 	d.Helper()
 	return d.edit(edit.Do(&edit.AddElement{Kind: kind, Spec: patch(spec)})).Made[0]
 }
 
-func (d *desk) elementState(id string) query.ElementState {
+func (d *studio) elementState(id string) query.ElementState {
 	d.Helper()
 	for _, e := range d.state().Elements {
 		if e.ID == id {
@@ -68,7 +69,7 @@ func near(t testing.TB, what string, got, want, tol float64) {
 	}
 }
 
-func standIn(kind string, at, size geom.V, more map[string]any) edit.Command {
+func standIn(kind string, at, size geom.V, more map[string]any) desk.Command {
 	p := map[string]any{"size": size}
 	for k, v := range more {
 		p[k] = v
@@ -79,7 +80,7 @@ func standIn(kind string, at, size geom.V, more map[string]any) edit.Command {
 // A box floats 30 cm above a wedge: it is told, put down onto the slope by its true
 // triangles, and the snag goes; on three points it lies square on the slope.
 func TestThingsArePutDownOntoTrueTriangles(t *testing.T) {
-	d := newDesk(t)
+	d := newStudio(t)
 	d.edit(standIn("wedge", geom.V{}, geom.V{X: 4, Y: 1, Z: 4}, nil))
 	id := d.edit(standIn("box", geom.V{Y: 1.2}, geom.V{X: 0.4, Y: 0.3, Z: 0.4}, nil)).Made[0]
 	if list := d.snagsOf("floating"); len(list) != 1 || !strings.Contains(list[0], "above wedge") {
@@ -105,7 +106,7 @@ func TestThingsArePutDownOntoTrueTriangles(t *testing.T) {
 }
 
 func TestThingsAreArranged(t *testing.T) {
-	d := newDesk(t)
+	d := newStudio(t)
 	a := d.edit(standIn("box", geom.V{X: 0, Z: 0}, geom.V{X: 1, Y: 1, Z: 1}, nil)).Made[0]
 	b := d.edit(standIn("box", geom.V{X: 2, Z: 0.7}, geom.V{X: 0.5, Y: 1, Z: 1}, nil)).Made[0]
 	c := d.edit(standIn("box", geom.V{X: 7, Z: -0.4}, geom.V{X: 2, Y: 1, Z: 1}, nil)).Made[0]
@@ -132,12 +133,12 @@ func TestThingsAreArranged(t *testing.T) {
 	}
 	d.edit(edit.Do(&edit.Rename{IDs: []string{a, b, c}, Pattern: "crate ##"}))
 	d.placement("crate 02")
-	for _, bad := range []edit.Command{edit.Do(&edit.Align{IDs: []string{a}, To: "x"}),
+	for _, bad := range []desk.Command{edit.Do(&edit.Align{IDs: []string{a}, To: "x"}),
 		edit.Do(&edit.Align{IDs: []string{a, b}, To: "w-min"}), edit.Do(&edit.Swap{IDs: []string{a, b, c}}),
 		edit.Do(&edit.Rename{IDs: []string{a}, Pattern: "a # b #"}),
 		edit.Do(&edit.SetAgainst{IDs: []string{a}, Side: "down"}),
 		edit.Do(&edit.Vary{IDs: []string{a}, VaryBy: edit.VaryBy{Size: 2}})} {
-		if _, err := d.a.Edit(d.ctx, d.set, edit.Request{Revision: -1, Commands: []edit.Command{bad}}); err == nil {
+		if _, err := d.a.Edit(d.ctx, d.set, desk.Request{Revision: -1, Commands: []desk.Command{bad}}); err == nil {
 			t.Errorf("%+v is done", bad)
 		}
 	}
@@ -146,7 +147,7 @@ func TestThingsAreArranged(t *testing.T) {
 // A stand-in of 1 x 1 x 2 m is recast by a piece of 2 x 1 x 1 m: a quarter turn
 // fits it wholly; the stand-in stays, hidden, in the layer of the blockout.
 func TestStandInsAreRecast(t *testing.T) {
-	d := newDesk(t)
+	d := newStudio(t)
 	piece := d.takeIn("box.glb", boxGLB(t)).Pieces[0].ID
 	id := d.edit(standIn("box", geom.V{X: 3, Z: 1}, geom.V{X: 1, Y: 1, Z: 2}, nil)).Made[0]
 	r := d.edit(edit.Do(&edit.Recast{IDs: []string{id}, Piece: piece}))
@@ -167,8 +168,8 @@ func TestStandInsAreRecast(t *testing.T) {
 		t.Errorf("the stand-in %+v, its piece %+v", was.Placement, is.Placement)
 	}
 	if _, err := d.a.Edit(d.ctx, d.set,
-		edit.Request{Revision: -1,
-			Commands: []edit.Command{edit.Do(&edit.Recast{IDs: []string{is.ID}, Piece: piece})}}); err == nil {
+		desk.Request{Revision: -1,
+			Commands: []desk.Command{edit.Do(&edit.Recast{IDs: []string{is.ID}, Piece: piece})}}); err == nil {
 		t.Error("a piece is recast")
 	}
 	other := d.edit(standIn("box", geom.V{X: 9}, geom.V{X: 4, Y: 3, Z: 2}, nil)).Made[0]
@@ -200,7 +201,7 @@ func TestStandInsAreRecast(t *testing.T) {
 // A row stands on what is beneath it, follows when that is moved, is changed
 // later, and is broken up.
 func TestARowStandsOnWhatIsBeneath(t *testing.T) {
-	d := newDesk(t)
+	d := newStudio(t)
 	piece := d.takeIn("box.glb", boxGLB(t)).Pieces[0].ID
 	slab := d.edit(standIn("slab", geom.V{X: 3}, geom.V{X: 6, Y: 0.5, Z: 2}, nil)).Made[0]
 	row := &lay.Array{Shape: "line", Points: []lay.P{{X: -4}, {X: 6}}, Pieces: []lay.Share{{Piece: piece, Weight: 1}},
@@ -246,7 +247,7 @@ func TestARowStandsOnWhatIsBeneath(t *testing.T) {
 
 // What cannot be laid is refused with a sentence, and nothing of it is kept.
 func TestElementsThatCannotBeAreRefused(t *testing.T) {
-	d := newDesk(t)
+	d := newStudio(t)
 	piece := d.takeIn("box.glb", boxGLB(t)).Pieces[0].ID
 	before := d.state().Revision
 	square := []lay.P{{X: 0}, {X: 1000}, {X: 1000, Z: 1000}, {Z: 1000}}
@@ -268,8 +269,8 @@ func TestElementsThatCannotBeAreRefused(t *testing.T) {
 		"an unknown kind": {"tower", map[string]any{}, "not a kind"},
 	} {
 		_, err := d.a.Edit(d.ctx, d.set,
-			edit.Request{Revision: -1,
-				Commands: []edit.Command{edit.Do(&edit.AddElement{Kind: c.kind, Spec: patch(c.spec)})}})
+			desk.Request{Revision: -1,
+				Commands: []desk.Command{edit.Do(&edit.AddElement{Kind: c.kind, Spec: patch(c.spec)})}})
 		if err == nil || !strings.Contains(err.Error(), c.say) {
 			t.Errorf("%s: %v", what, err)
 		}
@@ -278,8 +279,8 @@ func TestElementsThatCannotBeAreRefused(t *testing.T) {
 	g1 := d.add("group", &lay.Group{})
 	g2 := d.add("group", &lay.Group{Parent: g1})
 	_, err := d.a.Edit(d.ctx, d.set,
-		edit.Request{Revision: -1,
-			Commands: []edit.Command{edit.Do(&edit.ChangeElement{ID: g1,
+		desk.Request{Revision: -1,
+			Commands: []desk.Command{edit.Do(&edit.ChangeElement{ID: g1,
 				Patch: patch(map[string]any{"spec": map[string]any{"parent": g2}})})}})
 	if err == nil || !strings.Contains(err.Error(), "cannot hold itself") {
 		t.Errorf("groups in a circle: %v", err)
@@ -293,7 +294,7 @@ func TestElementsThatCannotBeAreRefused(t *testing.T) {
 	stroke := edit.Do(&edit.Stroke{ID: ground,
 		Stroke: patch(lay.Sculpt{Do: "raise", Points: []lay.P{{X: 1}}, Radius: 2, Height: 1})})
 	d.edit(stroke)
-	if _, err := d.a.Edit(d.ctx, d.set, edit.Request{Revision: seen, Commands: []edit.Command{stroke}}); err == nil ||
+	if _, err := d.a.Edit(d.ctx, d.set, desk.Request{Revision: seen, Commands: []desk.Command{stroke}}); err == nil ||
 		!strings.Contains(err.Error(), "changed elsewhere") {
 		t.Errorf("a stale stroke: %v", err)
 	}
@@ -302,7 +303,7 @@ func TestElementsThatCannotBeAreRefused(t *testing.T) {
 // Linked copies change together; one that is detached does not. Layers hide and
 // lock what is in them; groups nest and become pieces of the library.
 func TestLayersGroupsAndDetaching(t *testing.T) {
-	d := newDesk(t)
+	d := newStudio(t)
 	piece := d.takeIn("box.glb", boxGLB(t)).Pieces[0].ID
 	d.edit(edit.Do(&edit.Place{Piece: piece}), edit.Do(&edit.Place{Piece: piece, At: geom.V{X: 4}}))
 	ids := []string{d.placement("box").ID, d.placement("box 2").ID}
@@ -329,8 +330,8 @@ func TestLayersGroupsAndDetaching(t *testing.T) {
 	}
 	d.edit(edit.Do(&edit.ChangeElement{ID: layer, Patch: patch(map[string]any{"hidden": false, "locked": true})}))
 	if _, err := d.a.Edit(d.ctx, d.set,
-		edit.Request{Revision: -1,
-			Commands: []edit.Command{edit.Do(&edit.ChangePlacement{ID: ids[0],
+		desk.Request{Revision: -1,
+			Commands: []desk.Command{edit.Do(&edit.ChangePlacement{ID: ids[0],
 				Patch: patch(map[string]any{"at": geom.V{X: 9}})})}}); err == nil {
 		t.Error("what is in a locked layer is moved")
 	}
@@ -359,7 +360,7 @@ func TestLayersGroupsAndDetaching(t *testing.T) {
 
 // One snag of each kind that a set can show, and that each is mended or meant.
 func TestSnagsAreToldAndMeant(t *testing.T) {
-	d := newDesk(t)
+	d := newStudio(t)
 	d.edit(standIn("box", geom.V{Y: 0.4}, geom.V{X: 1, Y: 1, Z: 1}, nil))
 	st := d.await("the snag", func(st *query.State) bool { return len(st.Snags) > 0 && st.Snags[0].Kind == "floating" })
 	d.edit(edit.Do(&edit.IsMeant{Snag: st.Snags[0].Key, Why: "it hangs on a thread"}))
@@ -382,7 +383,7 @@ func TestSnagsAreToldAndMeant(t *testing.T) {
 // An unseen sequence of edits of every kind, undone one by one, gives the same
 // bytes as before; done again, the same as after.
 func TestAnySequenceOfEditsIsUndone(t *testing.T) {
-	d := newDesk(t)
+	d := newStudio(t)
 	piece := d.takeIn("box.glb", boxGLB(t)).Pieces[0].ID
 	r := rand.New(rand.NewPCG(11, 12))
 	snap := func() []byte {
@@ -415,7 +416,7 @@ func TestAnySequenceOfEditsIsUndone(t *testing.T) {
 			return list[:min(n, len(list))]
 		}
 		at := geom.V{X: 20 * r.Float64(), Y: r.Float64(), Z: 20 * r.Float64()}
-		deeds := []edit.Command{standIn("box", at, geom.V{X: 1, Y: 1, Z: 1}, nil),
+		deeds := []desk.Command{standIn("box", at, geom.V{X: 1, Y: 1, Z: 1}, nil),
 			edit.Do(&edit.Place{Piece: piece, At: at, Rest: true}),
 			edit.Do(&edit.AddElement{Kind: "group", Spec: patch(lay.Group{})}),
 			edit.Do(&edit.AddElement{Kind: "room",
@@ -447,11 +448,11 @@ func TestAnySequenceOfEditsIsUndone(t *testing.T) {
 				edit.Do(&edit.Ungroup{IDs: []string{id}}))
 		}
 		n := 1 + r.IntN(3)
-		var now []edit.Command
+		var now []desk.Command
 		for range n {
 			now = append(now, deeds[r.IntN(len(deeds))])
 		}
-		res, err := d.a.Edit(d.ctx, d.set, edit.Request{Revision: -1, Commands: now})
+		res, err := d.a.Edit(d.ctx, d.set, desk.Request{Revision: -1, Commands: now})
 		after := snap()
 		if err != nil || res.Revision == st.Revision {
 			if !bytes.Equal(after, states[len(states)-1]) {
@@ -482,9 +483,9 @@ func TestAnySequenceOfEditsIsUndone(t *testing.T) {
 // Within one edit a thing may be changed, others added, and it be changed again:
 // what the edit itself wrote was not changed elsewhere.
 func TestAnEditIsNotStaleByItself(t *testing.T) {
-	d := newDesk(t)
+	d := newStudio(t)
 	id := d.edit(standIn("box", geom.V{}, geom.V{X: 1, Y: 1, Z: 1}, nil)).Made[0]
-	move := func(x float64) edit.Command {
+	move := func(x float64) desk.Command {
 		return edit.Do(&edit.ChangePlacement{ID: id, Patch: patch(map[string]any{"at": geom.V{X: x}})})
 	}
 	seen := d.state().Revision
@@ -492,7 +493,7 @@ func TestAnEditIsNotStaleByItself(t *testing.T) {
 	if x := d.placement("box").At.X; x != 2 {
 		t.Errorf("it stands at %g", x)
 	}
-	if _, err := d.a.Edit(d.ctx, d.set, edit.Request{Revision: seen, Commands: []edit.Command{move(3)}}); err == nil ||
+	if _, err := d.a.Edit(d.ctx, d.set, desk.Request{Revision: seen, Commands: []desk.Command{move(3)}}); err == nil ||
 		!strings.Contains(err.Error(), "changed elsewhere") {
 		t.Errorf("one that saw less: %v", err)
 	}
@@ -501,7 +502,7 @@ func TestAnEditIsNotStaleByItself(t *testing.T) {
 // A drift that only the shot's camera sees is where it sees; one of a hundred
 // thousand is laid in the background and said to be.
 func TestDriftsFollowTheShot(t *testing.T) {
-	d := newDesk(t)
+	d := newStudio(t)
 	piece := d.takeIn("box.glb", boxGLB(t)).Pieces[0].ID
 	area := []lay.P{{X: -50, Z: -50}, {X: 50, Z: -50}, {X: 50, Z: 50}, {X: -50, Z: 50}}
 	drift := lay.Scatter{Area: area, Pieces: []lay.Share{{Piece: piece, Weight: 1}}, Density: 0.5, SizeMin: 0.1,
@@ -534,7 +535,7 @@ func TestDriftsFollowTheShot(t *testing.T) {
 // A drift through a crate is told with how many of its things grow through it: those whose
 // foot lies in it, by their places. Kept off its floor, there are none.
 func TestDriftsThroughThingsAreTold(t *testing.T) {
-	d := newDesk(t)
+	d := newStudio(t)
 	piece := d.takeIn("box.glb", boxGLB(t)).Pieces[0].ID
 	d.edit(standIn("box", geom.V{}, geom.V{X: 2, Y: 1, Z: 1}, nil))
 	area := []lay.P{{X: -5, Z: -5}, {X: 5, Z: -5}, {X: 5, Z: 5}, {X: -5, Z: 5}}
@@ -569,7 +570,7 @@ func TestDriftsThroughThingsAreTold(t *testing.T) {
 // A facade whose piece is not as large as its openings is told once for all bays; one that
 // fits is not.
 func TestBaysThatDoNotFitAreTold(t *testing.T) {
-	d := newDesk(t)
+	d := newStudio(t)
 	piece := d.takeIn("box.glb", boxGLB(t)).Pieces[0].ID
 	size := d.state().Pieces[0].Size
 	hole := lay.Opening{Along: 2, Width: size.X - 0.8, Head: size.Y, Bays: 3, Pitch: 3, Filling: piece}
@@ -588,7 +589,7 @@ func TestBaysThatDoNotFitAreTold(t *testing.T) {
 
 // A new true size moves no placement, in no set of the production.
 func TestPlacementsOfOtherSetsStayWhereTheyStand(t *testing.T) {
-	d := newDesk(t)
+	d := newStudio(t)
 	piece := d.takeIn("box.glb", boxGLB(t)).Pieces[0].ID
 	other, err := d.a.NewSet(d.ctx, d.production, "other")
 	if err != nil {
@@ -597,8 +598,8 @@ func TestPlacementsOfOtherSetsStayWhereTheyStand(t *testing.T) {
 	if _, err := d.a.NewSet(d.ctx, d.production, " "); err == nil {
 		t.Error("a set without a name is made")
 	}
-	place := edit.Request{Revision: -1,
-		Commands: []edit.Command{edit.Do(&edit.Place{Piece: piece, At: geom.V{X: 3, Z: 1}})}}
+	place := desk.Request{Revision: -1,
+		Commands: []desk.Command{edit.Do(&edit.Place{Piece: piece, At: geom.V{X: 3, Z: 1}})}}
 	for _, set := range []string{d.set, other} {
 		if _, err := d.a.Edit(d.ctx, set, place); err != nil {
 			t.Fatal(err)
@@ -629,7 +630,7 @@ func TestPlacementsOfOtherSetsStayWhereTheyStand(t *testing.T) {
 // A stone of 70 000 triangles that stands far off is more than any shot can show:
 // a lighter version is proposed, used in pictures, and taken back.
 func TestALighterVersionIsProposedWhereItDoes(t *testing.T) {
-	d := newDesk(t)
+	d := newStudio(t)
 	piece := d.takeIn("stone.glb", lump(t, 1, 190)).Pieces[0]
 	d.edit(edit.Do(&edit.Place{Piece: piece.ID, At: geom.V{Z: -60}}), edit.Do(&edit.KeepShot{Name: "far"}))
 	st := d.await("the saving", func(st *query.State) bool { return len(st.Budget.Savings) == 1 })
@@ -668,7 +669,7 @@ func TestALighterVersionIsProposedWhereItDoes(t *testing.T) {
 }
 
 func TestCardsShowPicturesOnly(t *testing.T) {
-	d := newDesk(t)
+	d := newStudio(t)
 	if _, err := d.a.CardPicture(d.ctx, strings.NewReader("no picture")); err == nil || !strings.Contains(err.Error(),
 		"PNG or JPEG") {
 		t.Errorf("%v", err)
@@ -703,7 +704,7 @@ func TestCardsShowPicturesOnly(t *testing.T) {
 // Pointed at beneath a table top, a thing rests on the floor; dropped from above,
 // on the table.
 func TestWhatIsPointedAtBeneathATableRestsThere(t *testing.T) {
-	d := newDesk(t)
+	d := newStudio(t)
 	d.stand("slab", geom.V{Y: 0.7}, geom.V{X: 2, Y: 0.05, Z: 2})
 	d.stand("slab", geom.V{Y: -0.2}, geom.V{X: 20, Y: 0.2, Z: 20})
 	small := patch(map[string]any{"size": geom.V{X: 0.3, Y: 0.3, Z: 0.3}})
@@ -722,8 +723,8 @@ func TestWhatIsPointedAtBeneathATableRestsThere(t *testing.T) {
 // Copies of a whole group are a group of their own, with the groups in it; of a part they
 // stay in the group. Turned together they keep their places among themselves.
 func TestCopiesOfAGroupAreAGroup(t *testing.T) {
-	d := newDesk(t)
-	at := func(x float64) edit.Command {
+	d := newStudio(t)
+	at := func(x float64) desk.Command {
 		return edit.Do(&edit.Place{StandIn: "box", Name: "box", At: geom.V{X: x}})
 	}
 	ids := d.edit(at(0), at(2), at(4)).Made

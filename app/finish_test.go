@@ -17,7 +17,7 @@ import (
 // has the fourth power of its angle's cosine of the light that it had, and the middle is as
 // it was. What is no step is refused, and nothing is changed.
 func TestTakesAreFinishedAsTheirShotSays(t *testing.T) {
-	d := newDesk(t)
+	d := newStudio(t)
 	d.edit(edit.Do(&edit.ChangeSet{Patch: json.RawMessage(`{"view":{"focal":24,"ev":12,"pitch":0},` +
 		`"light":{"zenith":"#808080","horizon":"#808080","level":9000,"sunOn":false}}`)}))
 	lit := func() (corner, middle float64) {

@@ -11,6 +11,7 @@ import (
 	"strings"
 	"testing"
 
+	"visator/app/desk"
 	"visator/app/edit"
 	"visator/app/measure"
 	"visator/app/query"
@@ -23,7 +24,7 @@ import (
 	"visator/core/stage"
 )
 
-func (d *desk) frame(t float64) *measure.FrameState {
+func (d *studio) frame(t float64) *measure.FrameState {
 	d.Helper()
 	f, err := d.a.Frame(d.ctx, d.set, t)
 	if err != nil {
@@ -33,10 +34,10 @@ func (d *desk) frame(t float64) *measure.FrameState {
 }
 
 // refused is what the set says to an edit that it does not do.
-func (d *desk) refused(deeds ...edit.Command) string {
+func (d *studio) refused(deeds ...desk.Command) string {
 	d.Helper()
 	before := d.state()
-	_, err := d.a.Edit(d.ctx, d.set, edit.Request{Revision: before.Revision, Commands: deeds})
+	_, err := d.a.Edit(d.ctx, d.set, desk.Request{Revision: before.Revision, Commands: deeds})
 	if err == nil {
 		d.Fatal("it was done")
 	}
@@ -46,14 +47,14 @@ func (d *desk) refused(deeds ...edit.Command) string {
 	return err.Error()
 }
 
-func setTo(what map[string]any) edit.Command {
+func setTo(what map[string]any) desk.Command {
 	return edit.Do(&edit.ChangeSet{Patch: patch(what)})
 }
 
-func viewTo(what map[string]any) edit.Command { return setTo(map[string]any{"view": what}) }
+func viewTo(what map[string]any) desk.Command { return setTo(map[string]any{"view": what}) }
 
 // stand puts a stand-in somewhere and gives its name.
-func (d *desk) stand(kind string, at, size geom.V) string {
+func (d *studio) stand(kind string, at, size geom.V) string {
 	d.Helper()
 	place := &edit.Place{StandIn: kind, At: at}
 	if size != (geom.V{}) {
@@ -63,7 +64,7 @@ func (d *desk) stand(kind string, at, size geom.V) string {
 }
 
 func TestASubjectIsFramedWhereItWasAskedFor(t *testing.T) {
-	d := newDesk(t)
+	d := newStudio(t)
 	id := d.stand("person", geom.V{X: 3, Z: -4}, geom.V{})
 	for _, how := range optics.Ways {
 		d.edit(edit.Do(&edit.Compose{ID: id, Ask: optics.Ask{X: 1.0 / 3, Y: 0.55, Height: 0.6, How: how}}))
@@ -87,7 +88,7 @@ func TestASubjectIsFramedWhereItWasAskedFor(t *testing.T) {
 }
 
 func TestFocusFollowsAThingAndIsPulledBetweenTwo(t *testing.T) {
-	d := newDesk(t)
+	d := newStudio(t)
 	near, far := d.stand("person", geom.V{X: 0.4, Z: 4}, geom.V{}), d.stand("person", geom.V{X: -0.4, Z: -12}, geom.V{})
 	d.edit(viewTo(map[string]any{"eye": geom.V{Y: 1.6, Z: 8}, "yaw": 0, "pitch": 0}), edit.Do(&edit.Focus{ID: near}))
 	if v := d.state().Set.View; math.Abs(v.Focus-4) > 0.05 || v.FocusOn != near {
@@ -117,7 +118,7 @@ func TestFocusFollowsAThingAndIsPulledBetweenTwo(t *testing.T) {
 }
 
 func TestWhatRidesMovesAsOneAndIsFollowed(t *testing.T) {
-	d := newDesk(t)
+	d := newStudio(t)
 	cart, box := d.stand("box", geom.V{Z: -4}, geom.V{X: 1, Y: 1, Z: 2}),
 		d.stand("box", geom.V{Y: 1, Z: -4}, geom.V{X: 0.5, Y: 0.5, Z: 0.5})
 	d.edit(edit.Do(&edit.Group{IDs: []string{cart, box}, Name: "train"}))
@@ -153,7 +154,7 @@ func TestWhatRidesMovesAsOneAndIsFollowed(t *testing.T) {
 }
 
 func TestLensesVerticalsAndEyeHeights(t *testing.T) {
-	d := newDesk(t)
+	d := newStudio(t)
 	d.stand("box", geom.V{Y: -1, Z: 8}, geom.V{X: 4, Y: 1.5, Z: 4}) // a stage half a metre high, from -1 to 0.5
 	d.edit(viewTo(map[string]any{"eye": geom.V{Y: 3, Z: 8}, "focus": 10, "focal": 35, "yaw": 0, "pitch": 0}))
 	d.edit(edit.Do(&edit.Lens{Focal: 70, KeepSize: true}))
@@ -174,7 +175,7 @@ func TestLensesVerticalsAndEyeHeights(t *testing.T) {
 		math.Abs(f-8) > 1e-6 {
 		t.Errorf("sharp from %v to %v", n, f)
 	}
-	for say, deed := range map[string]edit.Command{
+	for say, deed := range map[string]desk.Command{
 		"focal length": edit.Do(&edit.Lens{Focal: 0}),
 		"sharp zone":   edit.Do(&edit.AllSharp{Near: 5, Far: 2}),
 		"aspect":       viewTo(map[string]any{"aspect": 0}),
@@ -193,7 +194,7 @@ func TestLensesVerticalsAndEyeHeights(t *testing.T) {
 }
 
 func TestExposureFollowsTheLightAndTheCamera(t *testing.T) {
-	d := newDesk(t)
+	d := newStudio(t)
 	d.stand("slab", geom.V{}, geom.V{X: 40, Y: 0.1, Z: 40})
 	d.edit(edit.Do(&edit.Expose{Stops: 0}))
 	ev := d.state().Set.View.EV
@@ -216,7 +217,7 @@ func TestExposureFollowsTheLightAndTheCamera(t *testing.T) {
 }
 
 func TestTheCameraOfAPictureIsFoundFromMarkedPoints(t *testing.T) {
-	d := newDesk(t)
+	d := newStudio(t)
 	truth := optics.Default()
 	truth.Eye, truth.Focal = geom.V{X: 3, Y: 2.2, Z: 7}, 28
 	truth.AimAt(geom.V{Y: 1})
@@ -240,7 +241,7 @@ func TestTheCameraOfAPictureIsFoundFromMarkedPoints(t *testing.T) {
 
 // What lines do not tell of a camera is said, and an upright with its foot tells it.
 func TestWhatLinesDoNotTellIsSaid(t *testing.T) {
-	d := newDesk(t)
+	d := newStudio(t)
 	truth := optics.Default()
 	truth.Eye, truth.Focal = geom.V{X: 3, Y: 2.2, Z: 7}, 28
 	truth.AimAt(geom.V{X: -1.5, Y: 1, Z: -2})
@@ -260,7 +261,7 @@ func TestWhatLinesDoNotTellIsSaid(t *testing.T) {
 			given[k] = v
 		}
 		d.edit(setTo(map[string]any{"view": map[string]any{"eye": geom.V{X: 1, Y: 5, Z: 9}, "yaw": 0.2},
-			"match": stage.Match{Opacity: 0.5, Wipe: 1, Lines: lines}}), edit.Command{Op: "match", Args: patch(given)})
+			"match": stage.Match{Opacity: 0.5, Wipe: 1, Lines: lines}}), desk.Command{Op: "match", Args: patch(given)})
 		return d.state()
 	}
 	off := func(st *query.State) float64 { return st.Set.View.Eye.Sub(truth.Eye).Len() }
@@ -280,7 +281,7 @@ func TestWhatLinesDoNotTellIsSaid(t *testing.T) {
 }
 
 func TestShotsAreOrderedCopiedAndNoted(t *testing.T) {
-	d := newDesk(t)
+	d := newStudio(t)
 	for _, n := range []string{"one", "two", "three"} {
 		d.edit(edit.Do(&edit.KeepShot{Name: n}))
 	}
@@ -327,7 +328,7 @@ func changedSnags(st *query.State) (list []string) {
 
 // A shot can do without a layer and without a wall; others keep them.
 func TestAShotDoesWithoutLayersAndWalls(t *testing.T) {
-	d := newDesk(t)
+	d := newStudio(t)
 	wall, post := d.stand("wall", geom.V{Z: 4}, geom.V{}), d.stand("cylinder", geom.V{X: 1, Z: -2}, geom.V{})
 	d.edit(edit.Do(&edit.IntoLayer{IDs: []string{post}, Layer: "posts"}))
 	if n := len(d.frame(0).Bars); n != 2 {
@@ -346,11 +347,11 @@ func TestAShotDoesWithoutLayersAndWalls(t *testing.T) {
 }
 
 func TestSnagsOfFraming(t *testing.T) {
-	d := newDesk(t)
+	d := newStudio(t)
 	id := d.stand("person", geom.V{Z: -2}, geom.V{})
 	d.stand("slab", geom.V{Y: -0.2}, geom.V{X: 60, Y: 0.2, Z: 60})
 	d.stand("box", geom.V{X: 20}, geom.V{X: 2, Y: 2, Z: 2})
-	for kind, deeds := range map[string][]edit.Command{
+	for kind, deeds := range map[string][]desk.Command{
 		"within":   {viewTo(map[string]any{"eye": geom.V{X: 20, Y: 1}, "pitch": 0, "roll": 0})},
 		"converge": {viewTo(map[string]any{"eye": geom.V{Y: 1.6, Z: 8}, "pitch": 0.03, "roll": 0})},
 		"horizon":  {viewTo(map[string]any{"eye": geom.V{Y: 1.6, Z: 8}, "pitch": 0, "roll": 0.01})},
@@ -365,7 +366,7 @@ func TestSnagsOfFraming(t *testing.T) {
 			"move": motion.Move{Rate: 24, Rail: &motion.CameraPath{Kind: "dolly", Points: []geom.V{{Z: 8}, {Z: -8}},
 				Seconds: 60, Easing: "linear"}}})},
 	} {
-		d.edit(append([]edit.Command{setTo(map[string]any{"move": nil})}, deeds...)...)
+		d.edit(append([]desk.Command{setTo(map[string]any{"move": nil})}, deeds...)...)
 		if got := d.snagsOf(kind); len(got) != 1 {
 			t.Errorf("%s: %+v", kind, got)
 		}
@@ -373,7 +374,7 @@ func TestSnagsOfFraming(t *testing.T) {
 }
 
 func TestShotSheetAndCutOutMapGoOut(t *testing.T) {
-	d := newDesk(t)
+	d := newStudio(t)
 	d.stand("person", geom.V{Z: -2}, geom.V{})
 	far := d.stand("person", geom.V{X: 2, Z: -12}, geom.V{})
 	d.stand("slab", geom.V{Y: -0.2}, geom.V{X: 60, Y: 0.2, Z: 60})
@@ -406,7 +407,7 @@ func TestShotSheetAndCutOutMapGoOut(t *testing.T) {
 // A figure on the cut-out map has the outline that the camera sees: of steps, which are no
 // more than some five eighths of their hull, so much is filled.
 func TestCutOutsHaveTheirTrueOutline(t *testing.T) {
-	d := newDesk(t)
+	d := newStudio(t)
 	id := d.stand("steps", geom.V{Z: -8}, geom.V{X: 0.2, Y: 2, Z: 2})
 	d.edit(edit.Do(&edit.ChangePlacement{ID: id, Patch: patch(map[string]any{"yaw": math.Pi / 2})}),
 		viewTo(map[string]any{"eye": geom.V{Y: 1, Z: 30}, "yaw": 0, "pitch": 0, "focal": 300, "subject": id}))
@@ -439,7 +440,7 @@ func TestCutOutsHaveTheirTrueOutline(t *testing.T) {
 }
 
 func TestLensesAreTriedFromWhereTheyFit(t *testing.T) {
-	d := newDesk(t)
+	d := newStudio(t)
 	id := d.stand("person", geom.V{Z: -2}, geom.V{})
 	d.stand("slab", geom.V{Y: -0.2}, geom.V{X: 60, Y: 0.2, Z: 60})
 	rows, err := d.a.LensPlaces(d.ctx, d.set, id, 0.7, []float64{24, 50})
@@ -459,7 +460,7 @@ func TestLensesAreTriedFromWhereTheyFit(t *testing.T) {
 }
 
 func TestLookThroughAThingAndAlongTheSun(t *testing.T) {
-	d := newDesk(t)
+	d := newStudio(t)
 	id := d.stand("box", geom.V{X: 3, Z: -4}, geom.V{X: 1, Y: 2, Z: 1})
 	d.edit(edit.Do(&edit.ChangePlacement{ID: id, Patch: patch(map[string]any{"yaw": 1})}),
 		edit.Do(&edit.LookThrough{ID: id}))
@@ -477,7 +478,7 @@ func TestLookThroughAThingAndAlongTheSun(t *testing.T) {
 
 // Before a wall a metre thick, a poster in its plane flickers whatever the range.
 func TestFlickerIsToldWithBothSurfaces(t *testing.T) {
-	d := newDesk(t)
+	d := newStudio(t)
 	d.stand("box", geom.V{Z: -40}, geom.V{X: 20, Y: 10, Z: 1})
 	d.stand("box", geom.V{Z: -39.4995}, geom.V{X: 6, Y: 6, Z: 0.001}) // from 0 to 1 mm before the wall
 	d.edit(viewTo(map[string]any{"eye": geom.V{Y: 3, Z: 8}, "yaw": 0, "pitch": 0, "near": 0.01, "far": 1000}))
@@ -500,7 +501,7 @@ func TestFlickerIsToldWithBothSurfaces(t *testing.T) {
 // each fall in the picture, they lie between the planes; those beyond the first 20,000
 // count as well, and so they do for what stands before the near plane.
 func TestTheRangeHoldsForEveryCopy(t *testing.T) {
-	d := newDesk(t)
+	d := newStudio(t)
 	piece := d.takeIn("box.glb", boxGLB(t)).Pieces[0]
 	area := []lay.P{{X: -50, Z: -90}, {X: 50, Z: -90}, {X: 50, Z: 10}, {X: -50, Z: 10}}
 	id := d.add("drift", &lay.Scatter{Area: area, Pieces: []lay.Share{{Piece: piece.ID, Weight: 1}}, Density: 6,
@@ -557,7 +558,7 @@ func TestTheRangeHoldsForEveryCopy(t *testing.T) {
 // A shot that was approved is marked when its picture changes, with what changed; what
 // it does not see, what is put back, and approving it again, leave no mark.
 func TestAnApprovedShotTellsWhatChanged(t *testing.T) {
-	d := newDesk(t)
+	d := newStudio(t)
 	ids := d.edit(edit.Do(&edit.Place{StandIn: "box", Name: "bench", At: geom.V{Z: -2}}),
 		edit.Do(&edit.Place{StandIn: "box", Name: "behind", At: geom.V{Z: 60}}),
 		edit.Do(&edit.KeepShot{Name: "wide"})).Made
@@ -620,7 +621,7 @@ func TestAnApprovedShotTellsWhatChanged(t *testing.T) {
 // The first picture of a page is that of the newest revision, drawn when the set is
 // measured, and shows what stands where.
 func TestASketchIsOfTheNewestRevision(t *testing.T) {
-	d := newDesk(t)
+	d := newStudio(t)
 	d.edit(edit.Do(&edit.Place{StandIn: "box", Name: "crate",
 		Patch: patch(map[string]any{"size": geom.V{X: 4, Y: 4, Z: 4}})}),
 		edit.Do(&edit.ChangeSet{Patch: patch(map[string]any{"view": map[string]any{"eye": geom.V{Y: 2, Z: 12}, "yaw": 0,

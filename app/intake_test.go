@@ -12,6 +12,7 @@ import (
 	"strings"
 	"testing"
 
+	"visator/app/desk"
 	"visator/app/edit"
 	"visator/app/library"
 	"visator/app/query"
@@ -27,7 +28,7 @@ import (
 )
 
 // folder sends files as one arrival and waits until it has been dealt with.
-func (d *desk) folder(name, piece string, files ...string) *query.State {
+func (d *studio) folder(name, piece string, files ...string) *query.State {
 	d.Helper()
 	i := 0
 	ar, _, err := d.a.ArriveFolder(d.ctx, d.production, name, piece, func() (library.Incoming, error) {
@@ -58,7 +59,7 @@ func pngOf(t testing.TB) string {
 	return buf.String()
 }
 
-func (d *desk) waitMade(id string) *query.PieceState {
+func (d *studio) waitMade(id string) *query.PieceState {
 	d.Helper()
 	st := d.await("the piece to be made", func(st *query.State) bool {
 		return slices.ContainsFunc(st.Pieces, func(p query.PieceState) bool { return p.ID == id && p.Making == "" })
@@ -72,7 +73,7 @@ func (d *desk) waitMade(id string) *query.PieceState {
 }
 
 func TestMissingMapsAreFoundInAnotherArrivalAndByHand(t *testing.T) {
-	d := newDesk(t)
+	d := newStudio(t)
 	st := d.folder("board", "", "board/b.obj", board, "board/b.mtl",
 		"newmtl Oak\nmap_Kd tex/Oak_BaseColor.png\nnewmtl Tin\nKd 0.5 0.5 0.5\n")
 	id := st.Pieces[0].ID
@@ -130,7 +131,7 @@ func TestMissingMapsAreFoundInAnotherArrivalAndByHand(t *testing.T) {
 }
 
 func TestDecisionsAboutPartsAreEditsLikeAnyOther(t *testing.T) {
-	d := newDesk(t)
+	d := newStudio(t)
 	st := d.folder("board", "", "board/b.obj", board, "board/b.mtl", "newmtl Oak\nnewmtl Tin\n")
 	id := st.Pieces[0].ID
 	decide := func(v map[string]any) {
@@ -164,7 +165,7 @@ func TestDecisionsAboutPartsAreEditsLikeAnyOther(t *testing.T) {
 		"no name": {"op": "name", "parts": []string{"Front"}}, "by smell": {"op": "split", "parts": []string{"Front"},
 			"by": "smell"}} {
 		if _, err := d.a.Edit(d.ctx, d.set,
-			edit.Request{Revision: -1, Commands: []edit.Command{decision(id, v)}}); err == nil {
+			desk.Request{Revision: -1, Commands: []desk.Command{decision(id, v)}}); err == nil {
 			t.Errorf("%s was accepted", name)
 		}
 	}
@@ -177,7 +178,7 @@ func TestDecisionsAboutPartsAreEditsLikeAnyOther(t *testing.T) {
 }
 
 func TestCamerasInAFileBecomeShots(t *testing.T) {
-	d := newDesk(t)
+	d := newStudio(t)
 	m := &model.Model{}
 	m.Stand(model.Mesh{Name: "wall",
 		Parts: []model.Part{{Surface: model.None, Positions: []float32{-5, 0, -20, 5, 0, -20, 0, 10, -21},
@@ -213,7 +214,7 @@ func TestCamerasInAFileBecomeShots(t *testing.T) {
 }
 
 func TestASupplierIsFetchedFrom(t *testing.T) {
-	d := newDesk(t)
+	d := newStudio(t)
 	if _, err := d.a.Catalogue(d.ctx, ""); err == nil || !strings.Contains(err.Error(), "--supplier") {
 		t.Errorf("no supplier: %v", err)
 	}
@@ -259,7 +260,7 @@ func TestASupplierIsFetchedFrom(t *testing.T) {
 }
 
 func TestAnIntakeIsStoppedAndTakenUpAgain(t *testing.T) {
-	d := newDesk(t)
+	d := newStudio(t)
 	shop := &supplier.Server{SlowBytes: 20_000,
 		Files:  map[string][]byte{"slow.glb": append(boxGLB(t), make([]byte, 100_000)...)},
 		Offers: []supplier.Offer{{ID: "1", Formats: []supplier.Form{{File: "slow.glb", Manner: supplier.Slow}}}}}
@@ -291,7 +292,7 @@ func TestAnIntakeIsStoppedAndTakenUpAgain(t *testing.T) {
 // A namesake does not take a piece's place: it takes evidence, a hand, or both, and of
 // several models one follows.
 func TestReplacingNeedsMoreThanAName(t *testing.T) {
-	d := newDesk(t)
+	d := newStudio(t)
 	mtl := "newmtl Oak\nKd 0.5 0.4 0.3\nnewmtl Tin\nKd 0.5 0.5 0.5\n"
 	found := func(st *query.State, arrival string) (out []library.Found, id string) {
 		t.Helper()
@@ -375,7 +376,7 @@ func TestReplacingNeedsMoreThanAName(t *testing.T) {
 // A sun in a file becomes the set's, as an edit; a camera without a lens is named; a
 // favourite stays one in another production, where it is brought once.
 func TestWhatAFileBringsBesidesItsMesh(t *testing.T) {
-	d := newDesk(t)
+	d := newStudio(t)
 	m := &model.Model{Cameras: []model.Camera{{Name: "plan", Orthographic: true, XMag: 5, YMag: 5, Far: 9}}}
 	m.Stand(model.Mesh{Name: "wall",
 		Parts: []model.Part{{Surface: model.None, Positions: []float32{0, 0, 0, 1, 0, 0, 0, 1, 0},
@@ -430,6 +431,6 @@ func TestWhatAFileBringsBesidesItsMesh(t *testing.T) {
 }
 
 // decision is one about a piece.
-func decision(piece string, step map[string]any) edit.Command {
-	return edit.Command{Op: "recipe", Args: patch(map[string]any{"id": piece, "step": step})}
+func decision(piece string, step map[string]any) desk.Command {
+	return desk.Command{Op: "recipe", Args: patch(map[string]any{"id": piece, "step": step})}
 }

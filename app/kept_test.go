@@ -10,6 +10,7 @@ import (
 	"github.com/jackc/pgx/v5"
 
 	"visator/app/act"
+	"visator/app/desk"
 	"visator/app/edit"
 	"visator/core/geom"
 	"visator/store"
@@ -19,7 +20,7 @@ import (
 // undo and redo, things taken away and brought back, downloads put in the bin and taken out
 // of it, and while an edit is under way that comes to nothing.
 func TestPlacementsThatAreKeptAreThoseOfTheDatabase(t *testing.T) {
-	d := newDesk(t)
+	d := newStudio(t)
 	st := d.takeIn("box.glb", boxGLB(t))
 	arrival, piece := st.Arrivals[0].ID, st.Pieces[0].ID
 	r := rand.New(rand.NewPCG(81, 82))
@@ -53,8 +54,8 @@ func TestPlacementsThatAreKeptAreThoseOfTheDatabase(t *testing.T) {
 		what := []string{"place", "place", "a stand-in", "move", "move", "delete", "undo", "undo", "redo", "bin",
 			"an edit that fails"}[r.IntN(11)]
 		var err error
-		do := func(c edit.Command) {
-			_, err = d.a.Edit(d.ctx, d.set, edit.Request{Revision: -1, Commands: []edit.Command{c}})
+		do := func(c desk.Command) {
+			_, err = d.a.Edit(d.ctx, d.set, desk.Request{Revision: -1, Commands: []desk.Command{c}})
 		}
 		switch what {
 		case "place":
@@ -111,7 +112,7 @@ func TestPlacementsThatAreKeptAreThoseOfTheDatabase(t *testing.T) {
 }
 
 // revision is that of the production, as a transaction sees it.
-func (d *desk) revision(q store.Querier) int64 {
+func (d *studio) revision(q store.Querier) int64 {
 	d.Helper()
 	p, err := store.GetProduction(context.Background(), q, d.production)
 	if err != nil {

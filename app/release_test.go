@@ -12,6 +12,7 @@ import (
 	"testing"
 
 	"visator/app/act"
+	"visator/app/desk"
 	"visator/app/edit"
 	"visator/app/query"
 	"visator/core/geom"
@@ -26,7 +27,7 @@ type written struct {
 }
 
 // documents are what the set is made of, as JSON.
-func (d *desk) documents() json.RawMessage {
+func (d *studio) documents() json.RawMessage {
 	d.Helper()
 	w, err := d.a.Snapshot(d.ctx, d.a.Store.Pool, d.set)
 	if err != nil {
@@ -50,7 +51,7 @@ func (d *desk) documents() json.RawMessage {
 }
 
 // step undoes or redoes; false when there is nothing left.
-func (d *desk) step(undo bool) bool {
+func (d *studio) step(undo bool) bool {
 	d.Helper()
 	do := d.a.Redo
 	if undo {
@@ -67,7 +68,7 @@ func (d *desk) step(undo bool) bool {
 }
 
 // aLifetime does something of every kind in a set.
-func (d *desk) aLifetime() {
+func (d *studio) aLifetime() {
 	d.Helper()
 	st := d.takeIn("box.glb", boxGLB(d))
 	piece := st.Pieces[0].ID
@@ -78,8 +79,8 @@ func (d *desk) aLifetime() {
 	d.edit(edit.Do(&edit.ChangePlacement{ID: made[1], Patch: json.RawMessage(`{"at":{"x":-0.0,"y":0.1,"z":1e-12}}`)}))
 	laid := 0
 	for kind := range lay.Kinds {
-		_, err := d.a.Edit(d.ctx, d.set, edit.Request{Revision: -1,
-			Commands: []edit.Command{edit.Do(&edit.AddElement{Kind: kind, Name: "a " + kind})}})
+		_, err := d.a.Edit(d.ctx, d.set, desk.Request{Revision: -1,
+			Commands: []desk.Command{edit.Do(&edit.AddElement{Kind: kind, Name: "a " + kind})}})
 		if err == nil {
 			laid++
 		}
@@ -108,7 +109,7 @@ func TestARelease(t *testing.T) {
 	if os.Getenv("VISATOR_RELEASE") == "" {
 		t.Skip("writes testdata for the releases to come: set VISATOR_RELEASE")
 	}
-	d := newDesk(t)
+	d := newStudio(t)
 	d.aLifetime()
 	for range 2 {
 		d.step(true)
@@ -146,7 +147,7 @@ func TestBackupsOfEarlierReleasesComeUp(t *testing.T) {
 	}
 	for _, name := range list {
 		t.Run(filepath.Base(name), func(t *testing.T) {
-			d := newDesk(t)
+			d := newStudio(t)
 			data, err := os.ReadFile(name)
 			if err != nil {
 				t.Fatal(err)

@@ -13,6 +13,7 @@ import (
 
 	"visator/app"
 	"visator/app/act"
+	"visator/app/desk"
 	"visator/app/edit"
 	"visator/app/library"
 	"visator/app/query"
@@ -23,7 +24,7 @@ import (
 )
 
 // rows are all rows of a production that an edit could reach, as text.
-func (d *desk) rows(production string) string {
+func (d *studio) rows(production string) string {
 	d.Helper()
 	var out strings.Builder
 	for _, sql := range []string{"select row_to_json(t)::text from production t where id = $1",
@@ -55,11 +56,11 @@ func (d *desk) rows(production string) string {
 // Nothing that is done in one production reaches into another, whichever of the
 // other's things is named in whichever field of whichever command.
 func TestNothingReachesIntoAnotherProduction(t *testing.T) {
-	d := newDesk(t)
+	d := newStudio(t)
 	st := d.takeIn("box.glb", boxGLB(t))
 	mine := d.edit(edit.Do(&edit.Place{Piece: st.Pieces[0].ID}), edit.Do(&edit.Place{StandIn: "box"}),
 		edit.Do(&edit.KeepShot{Name: "mine"})).Made
-	other := &desk{TB: t, a: d.a, ctx: d.ctx}
+	other := &studio{TB: t, a: d.a, ctx: d.ctx}
 	var err error
 	if other.production, other.set, err = d.a.NewProduction(d.ctx, "other", "metre"); err != nil {
 		t.Fatal(err)
@@ -73,10 +74,10 @@ func TestNothingReachesIntoAnotherProduction(t *testing.T) {
 	// What is made of the pieces is made; from here on nothing changes there.
 	before := d.rows(other.production)
 	tried := 0
-	do := func(deed edit.Command) {
+	do := func(deed desk.Command) {
 		t.Helper()
 		tried++
-		_, err := d.a.Edit(d.ctx, d.set, edit.Request{Revision: -1, Commands: []edit.Command{deed}})
+		_, err := d.a.Edit(d.ctx, d.set, desk.Request{Revision: -1, Commands: []desk.Command{deed}})
 		var known *act.Problem
 		if err != nil && !errors.As(err, &known) {
 			t.Errorf("%+v: %v", deed, err)
@@ -117,7 +118,7 @@ func TestNothingReachesIntoAnotherProduction(t *testing.T) {
 					}
 				}
 				if said {
-					do(edit.Command{Op: name, Args: patch(args)})
+					do(desk.Command{Op: name, Args: patch(args)})
 				}
 			}
 		}
@@ -166,17 +167,17 @@ func TestNothingReachesIntoAnotherProduction(t *testing.T) {
 // Each undoes what they did themselves, in this set; what another changed since is
 // not taken back with it, and that is told.
 func TestUndoIsOnesOwn(t *testing.T) {
-	d := newDesk(t)
+	d := newStudio(t)
 	anna, ben := act.WithActor(d.ctx, "anna"), act.WithActor(d.ctx, "ben")
-	put := func(ctx context.Context, set string, deeds ...edit.Command) []string {
+	put := func(ctx context.Context, set string, deeds ...desk.Command) []string {
 		t.Helper()
-		r, err := d.a.Edit(ctx, set, edit.Request{Revision: -1, Commands: deeds})
+		r, err := d.a.Edit(ctx, set, desk.Request{Revision: -1, Commands: deeds})
 		if err != nil {
 			t.Fatal(err)
 		}
 		return r.Made
 	}
-	move := func(id string, x float64) edit.Command {
+	move := func(id string, x float64) desk.Command {
 		return edit.Do(&edit.ChangePlacement{ID: id, Patch: patch(map[string]any{"at": map[string]any{"x": x}})})
 	}
 	here := put(anna, d.set, edit.Do(&edit.Place{StandIn: "box", Name: "crate"}))[0]
@@ -230,11 +231,11 @@ func TestUndoIsOnesOwn(t *testing.T) {
 
 // An edit that is sent again, since its answer was lost, is done once; so is undo.
 func TestAnEditThatIsSentAgainIsDoneOnce(t *testing.T) {
-	d := newDesk(t)
-	ask := edit.Request{Revision: -1, Request: "first",
-		Commands: []edit.Command{edit.Do(&edit.Place{StandIn: "box", Name: "crate"})}}
+	d := newStudio(t)
+	ask := desk.Request{Revision: -1, Request: "first",
+		Commands: []desk.Command{edit.Do(&edit.Place{StandIn: "box", Name: "crate"})}}
 	var all sync.WaitGroup
-	answers := make([]edit.Answer, 8)
+	answers := make([]desk.Answer, 8)
 	for i := range answers {
 		all.Go(func() {
 			r, err := d.a.Edit(d.ctx, d.set, ask)
@@ -273,7 +274,7 @@ func TestAnEditThatIsSentAgainIsDoneOnce(t *testing.T) {
 // What is taken away lies in the bin, with all that belongs to it, until it is
 // brought back or its days are over.
 func TestTheBin(t *testing.T) {
-	d := newDesk(t)
+	d := newStudio(t)
 	d.edit(edit.Do(&edit.Place{StandIn: "box"}), edit.Do(&edit.KeepShot{Name: "shot"}))
 	take, err := d.a.Shoot(d.ctx, d.set, "", "still", shoot.TakeSettings{Width: 8, Samples: 1})
 	if err != nil {
@@ -315,8 +316,8 @@ func TestTheBin(t *testing.T) {
 				t.Errorf("a set in the bin opens: %v", err)
 			}
 			if _, err := d.a.Edit(d.ctx, d.set,
-				edit.Request{Revision: -1,
-					Commands: []edit.Command{edit.Do(&edit.Place{StandIn: "box"})}}); !errors.Is(err,
+				desk.Request{Revision: -1,
+					Commands: []desk.Command{edit.Do(&edit.Place{StandIn: "box"})}}); !errors.Is(err,
 				act.ErrNone) {
 				t.Errorf("a set in the bin is edited: %v", err)
 			}
@@ -398,7 +399,7 @@ func TestTheBin(t *testing.T) {
 // that holds such a thing, since an earlier release let it in, opens, is told to be
 // unmeasured, and comes right again when it is undone.
 func TestAbsurdNumbers(t *testing.T) {
-	d := newDesk(t)
+	d := newStudio(t)
 	id := d.edit(edit.Do(&edit.Place{StandIn: "box", Name: "crate"})).Made[0]
 	for _, x := range []string{"1e308", "1e155", "-1e300", "1e13"} {
 		for name, text := range map[string]string{
@@ -411,8 +412,8 @@ func TestAbsurdNumbers(t *testing.T) {
 				`,"y":0,"at":{"x":0,"y":0,"z":0}}]}}`,
 		} {
 			_, err := d.a.Edit(d.ctx, d.set,
-				edit.Request{Revision: -1,
-					Commands: []edit.Command{edit.Do(&edit.ChangeSet{Patch: json.RawMessage(text)})}})
+				desk.Request{Revision: -1,
+					Commands: []desk.Command{edit.Do(&edit.ChangeSet{Patch: json.RawMessage(text)})}})
 			if !errors.Is(err, act.ErrWrong) {
 				t.Errorf("%s of %s: %v", name, x, err)
 			}
@@ -456,11 +457,11 @@ func TestAbsurdNumbers(t *testing.T) {
 
 // A large order, asked for or kept by an earlier release, blocks nothing.
 func TestTheLastOrderBlocksNothing(t *testing.T) {
-	d := newDesk(t)
+	d := newStudio(t)
 	id := d.edit(edit.Do(&edit.Place{StandIn: "box"})).Made[0]
 	if _, err := d.a.Edit(d.ctx, d.set,
-		edit.Request{Revision: -1,
-			Commands: []edit.Command{edit.Do(&edit.ChangePlacement{ID: id,
+		desk.Request{Revision: -1,
+			Commands: []desk.Command{edit.Do(&edit.ChangePlacement{ID: id,
 				Patch: patch(map[string]any{"order": 2147483647})})}}); err != nil {
 		t.Fatal(err)
 	}
@@ -492,7 +493,7 @@ func TestTheLastOrderBlocksNothing(t *testing.T) {
 // One production has a bounded queue, and a picture that no memory holds is refused
 // with what it needs.
 func TestTakesAreBounded(t *testing.T) {
-	d := newDesk(t)
+	d := newStudio(t)
 	d.a.Memory = 2 << 30
 	_, err := d.a.Shoot(d.ctx, d.set, "", "still", shoot.TakeSettings{Width: 16384, Height: 16384, Samples: 1})
 	if !errors.Is(err, act.ErrWrong) || !strings.Contains(err.Error(), "9.2 GB of memory even made in bands") {
@@ -530,8 +531,8 @@ func TestTakesAreBounded(t *testing.T) {
 // Many who stand in one another are measured in a bounded time, edits stop what is
 // measured for the one before, and all that comes of it is of the newest.
 func TestACrowdIsMeasuredInTime(t *testing.T) {
-	d := newDesk(t)
-	var deeds []edit.Command
+	d := newStudio(t)
+	var deeds []desk.Command
 	for i := range 14 {
 		deeds = append(deeds,
 			edit.Do(&edit.Place{StandIn: "person", At: geom.V{X: 0.01 * float64(i), Z: 0.007 * float64(i*i%14)}}))
@@ -562,7 +563,7 @@ func TestACrowdIsMeasuredInTime(t *testing.T) {
 // damaged, wherever, changes nothing; one production goes to another place, and
 // beside itself as another.
 func TestEverythingIsCarriedElsewhere(t *testing.T) {
-	d := newDesk(t)
+	d := newStudio(t)
 	st := d.takeIn("box.glb", boxGLB(t))
 	d.edit(edit.Do(&edit.Place{Piece: st.Pieces[0].ID, At: geom.V{X: -0.1, Z: 1.0 / 3}}),
 		edit.Do(&edit.Place{StandIn: "person"}), edit.Do(&edit.KeepShot{Name: "wide"}))
@@ -577,7 +578,7 @@ func TestEverythingIsCarriedElsewhere(t *testing.T) {
 	if err != nil || m.Documents() != 3 || m.Blobs < 4 || len(m.Damaged) != 0 {
 		t.Fatalf("%+v, %v", m, err)
 	}
-	told := func(d *desk, set string) string {
+	told := func(d *studio, set string) string {
 		t.Helper()
 		var glb bytes.Buffer
 		if err := d.a.Export(d.ctx, set, &glb); err != nil {
@@ -589,7 +590,7 @@ func TestEverythingIsCarriedElsewhere(t *testing.T) {
 		}
 		return glb.String() + string(credits)
 	}
-	empty := newDesk(t)
+	empty := newStudio(t)
 	if _, err := empty.a.Store.Pool.Exec(d.ctx, "truncate production cascade"); err != nil {
 		t.Fatal(err)
 	}
@@ -647,7 +648,7 @@ func TestEverythingIsCarriedElsewhere(t *testing.T) {
 	if err := d.a.ExportProduction(d.ctx, d.production, &one); err != nil {
 		t.Fatal(err)
 	}
-	away := newDesk(t)
+	away := newStudio(t)
 	set, err := away.a.TakeIn(d.ctx, bytes.NewReader(one.Bytes()), int64(one.Len()))
 	if err != nil || set != d.set || told(away, set) != told(d, d.set) {
 		t.Fatalf("taken in as %s, %v", set, err)
@@ -664,7 +665,7 @@ func TestEverythingIsCarriedElsewhere(t *testing.T) {
 	if after := d.rows(d.production); after != before {
 		t.Error("taking it in beside itself changed it")
 	}
-	twin := &desk{TB: t, a: d.a, ctx: d.ctx, set: again}
+	twin := &studio{TB: t, a: d.a, ctx: d.ctx, set: again}
 	if st := twin.state(); st.Production.Name != "test 2" || len(st.Placements) != 2 || len(st.Takes) != 1 ||
 		st.Placements[0].ID == d.state().Placements[0].ID || told(twin, again) != told(d, d.set) {
 		t.Errorf("its twin: %s, %d placements, %d takes", st.Production.Name, len(st.Placements), len(st.Takes))
@@ -711,7 +712,7 @@ func TestAForgedProductionIsRefused(t *testing.T) {
 		"a name of a row":    "update document set id = 'short' where kind = 'placement'",
 		"a piece's size":     "update piece set sizing = '{\"metresPerUnit\":1e300}'",
 	} {
-		d := newDesk(t)
+		d := newStudio(t)
 		d.takeIn("box.glb", boxGLB(t))
 		room, _ := json.Marshal(lay.Room{Outline: []lay.P{{}, {X: 4}, {X: 4, Z: 4}, {Z: 4}}, Height: 2.5, Wall: 0.1})
 		d.edit(edit.Do(&edit.Place{StandIn: "box"}), edit.Do(&edit.AddElement{Kind: "room", Name: "room", Spec: room}))
@@ -722,7 +723,7 @@ func TestAForgedProductionIsRefused(t *testing.T) {
 		if err := d.a.ExportProduction(d.ctx, d.production, &one); err != nil {
 			t.Fatal(err)
 		}
-		away := &desk{TB: t, a: d.a, ctx: d.ctx}
+		away := &studio{TB: t, a: d.a, ctx: d.ctx}
 		before, err := away.a.Store.Productions(d.ctx)
 		if err != nil {
 			t.Fatal(err)
@@ -746,7 +747,7 @@ func TestAForgedProductionIsRefused(t *testing.T) {
 
 // What is kept is given back when nothing refers to it, and not before.
 func TestRoomIsGivenBack(t *testing.T) {
-	d := newDesk(t)
+	d := newStudio(t)
 	d.takeIn("box.glb", boxGLB(t))
 	if _, err := d.a.CardPicture(d.ctx, strings.NewReader("no picture")); !errors.Is(err, act.ErrWrong) {
 		t.Fatal(err)

@@ -6,6 +6,7 @@ import (
 	"strings"
 	"testing"
 
+	"visator/app/desk"
 	"visator/app/edit"
 	"visator/app/query"
 	"visator/app/shoot"
@@ -16,7 +17,7 @@ import (
 // Copies are linked: what is decided of the piece counts for each of them,
 // and each stays where it stands.
 func TestLinkedCopiesFollowTheirPiece(t *testing.T) {
-	d := newDesk(t)
+	d := newStudio(t)
 	st := d.takeIn("box.glb", boxGLB(t))
 	id := st.Pieces[0].ID
 	d.edit(edit.Do(&edit.Place{Piece: id, At: geom.V{X: 1, Z: 2}}))
@@ -44,7 +45,7 @@ func TestLinkedCopiesFollowTheirPiece(t *testing.T) {
 
 // The fitted range cuts nothing that is seen, and the snags that said so go.
 func TestFitRangeFollowsFromTheSet(t *testing.T) {
-	d := newDesk(t)
+	d := newStudio(t)
 	d.edit(edit.Do(&edit.ChangeSet{Patch: patch(map[string]any{"view": map[string]any{"near": 5, "far": 6}})}))
 	v := d.state().Set.View
 	ahead := func(metres float64) geom.V { return v.Eye.Add(v.Forward().Mul(metres)) }
@@ -61,7 +62,7 @@ func TestFitRangeFollowsFromTheSet(t *testing.T) {
 }
 
 func TestAimAndFocusOnAThing(t *testing.T) {
-	d := newDesk(t)
+	d := newStudio(t)
 	d.edit(edit.Do(&edit.Place{StandIn: "person", At: geom.V{X: 5, Z: -7}}))
 	id := d.state().Placements[0].ID
 	d.edit(edit.Do(&edit.Aim{ID: id}))
@@ -76,7 +77,7 @@ func TestAimAndFocusOnAThing(t *testing.T) {
 	d.edit(edit.Do(&edit.Place{StandIn: "box", At: v.Eye.Sub(v.Forward().Mul(5))}))
 	behind := d.state().Placements[1].ID
 	if _, err := d.a.Edit(d.ctx, d.set,
-		edit.Request{Revision: -1, Commands: []edit.Command{edit.Do(&edit.Focus{ID: behind})}}); err == nil ||
+		desk.Request{Revision: -1, Commands: []desk.Command{edit.Do(&edit.Focus{ID: behind})}}); err == nil ||
 		!strings.Contains(err.Error(), "behind the lens") {
 		t.Errorf("%v", err)
 	}
@@ -84,7 +85,7 @@ func TestAimAndFocusOnAThing(t *testing.T) {
 
 // Shots are kept, changed only when told, deleted, and all of it can be undone.
 func TestShotsCanBeUndoneLikeEverything(t *testing.T) {
-	d := newDesk(t)
+	d := newStudio(t)
 	d.edit(edit.Do(&edit.KeepShot{Name: "wide"}))
 	d.edit(edit.Do(&edit.ChangeSet{Patch: patch(map[string]any{"view": map[string]any{"focal": 85}})}))
 	d.edit(edit.Do(&edit.KeepShot{Name: "close"}))
@@ -128,7 +129,7 @@ func TestShotsCanBeUndoneLikeEverything(t *testing.T) {
 // A take stops at its time limit with the samples that it has, and what is
 // hidden is not in it.
 func TestATimeLimitEndsATake(t *testing.T) {
-	d := newDesk(t)
+	d := newStudio(t)
 	d.edit(edit.Do(&edit.Place{StandIn: "box", At: geom.V{Z: -2}, Patch: patch(map[string]any{"hidden": true})}))
 	if _, err := d.a.Shoot(d.ctx, d.set, "", "still", shoot.TakeSettings{Width: 160, Samples: 1 << 20, Bounces: 1,
 		Seconds: 0.5}); err != nil {
@@ -144,7 +145,7 @@ func TestATimeLimitEndsATake(t *testing.T) {
 // A bare number is in the production's unit; the setting is refused when it is
 // no unit, or when the lens view cannot draw so much.
 func TestProductionOptions(t *testing.T) {
-	d := newDesk(t)
+	d := newStudio(t)
 	if err := d.a.SetOptions(d.ctx, d.production, "foot", 50_000); err != nil {
 		t.Fatal(err)
 	}
@@ -164,18 +165,18 @@ func TestProductionOptions(t *testing.T) {
 // What a change of a piece touches is told for all sets, by the page and by the log;
 // undoing belongs to the set in which it was done.
 func TestWhatAPieceTouchesElsewhereIsTold(t *testing.T) {
-	d := newDesk(t)
+	d := newStudio(t)
 	id := d.takeIn("box.glb", boxGLB(t)).Pieces[0].ID
 	d.edit(edit.Do(&edit.Place{Piece: id}), edit.Do(&edit.Place{Piece: id, At: geom.V{X: 3}}))
 	second, err := d.a.NewSet(d.ctx, d.production, "second")
 	if err != nil {
 		t.Fatal(err)
 	}
-	var deeds []edit.Command
+	var deeds []desk.Command
 	for i := range 3 {
 		deeds = append(deeds, edit.Do(&edit.Place{Piece: id, At: geom.V{Z: float64(3 * i)}}))
 	}
-	if _, err := d.a.Edit(d.ctx, second, edit.Request{Revision: -1, Commands: deeds}); err != nil {
+	if _, err := d.a.Edit(d.ctx, second, desk.Request{Revision: -1, Commands: deeds}); err != nil {
 		t.Fatal(err)
 	}
 	if p := d.state().Pieces[0]; p.Copies != 2 || p.Elsewhere != 3 || p.OtherSets != 1 {

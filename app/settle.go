@@ -14,6 +14,7 @@ import (
 	"github.com/riverqueue/river"
 
 	"visator/app/act"
+	"visator/app/desk"
 	"visator/app/edit"
 	"visator/core/contact"
 	"visator/core/rest"
@@ -223,7 +224,7 @@ func (a *App) settle(ctx context.Context, s *store.Settling) (say string, err er
 	for i := range was {
 		ids[i] = was[i].ID
 	}
-	others, _ := edit.Obstacles(things, func(id string) bool { return slices.Contains(ids, id) })
+	others, _ := desk.Obstacles(things, func(id string) bool { return slices.Contains(ids, id) })
 	var bodies []*contact.Placed
 	var rows []*stage.Placement
 	chance := rand.New(rand.NewPCG(uint64(s.Seed), 1))
@@ -270,8 +271,8 @@ func (a *App) settle(ctx context.Context, s *store.Settling) (say string, err er
 		after[i] = edit.StoodAt(p)
 	}
 	// The edit has the settling's name: made again after a crash, it is not made twice.
-	_, err = a.Edit(act.WithActor(ctx, s.Actor), s.SetID, edit.Request{Revision: -1,
-		Commands: []edit.Command{edit.Do(&edit.Rest{Was: was, Now: after})}, Request: "settle " + s.ID})
+	_, err = a.Edit(act.WithActor(ctx, s.Actor), s.SetID, desk.Request{Revision: -1,
+		Commands: []desk.Command{edit.Do(&edit.Rest{Was: was, Now: after})}, Request: "settle " + s.ID})
 	if err != nil {
 		return "", err
 	}

@@ -7,6 +7,7 @@ import (
 	"strings"
 	"testing"
 
+	"visator/app/desk"
 	"visator/app/edit"
 	"visator/app/query"
 	"visator/core/geom"
@@ -14,7 +15,7 @@ import (
 )
 
 // settle lets placements settle, and waits until they have.
-func (d *desk) settle(seed uint64, ids ...string) {
+func (d *studio) settle(seed uint64, ids ...string) {
 	d.Helper()
 	if _, err := d.a.Settle(d.ctx, d.set, ids, seed); err != nil {
 		d.Fatal(err)
@@ -23,10 +24,10 @@ func (d *desk) settle(seed uint64, ids ...string) {
 }
 
 // heap is a slab with boxes above it.
-func (d *desk) heap(n int) (ids []string) {
+func (d *studio) heap(n int) (ids []string) {
 	d.Helper()
 	d.edit(standIn("slab", geom.V{}, geom.V{X: 6, Y: 0.2, Z: 6}, nil))
-	var deeds []edit.Command
+	var deeds []desk.Command
 	for i := range n {
 		deeds = append(deeds, standIn("box", geom.V{X: 0.1 * float64(i%2), Y: 0.5 + 0.5*float64(i),
 			Z: 0.07 * float64(i%3)}, geom.V{X: 0.4, Y: 0.3, Z: 0.25}, nil))
@@ -34,7 +35,7 @@ func (d *desk) heap(n int) (ids []string) {
 	return d.edit(deeds...).Made
 }
 
-func (d *desk) places() (list []geom.V) {
+func (d *studio) places() (list []geom.V) {
 	d.Helper()
 	for _, p := range d.state().Placements {
 		list = append(list, p.At)
@@ -45,7 +46,7 @@ func (d *desk) places() (list []geom.V) {
 // A heap of stand-ins settles onto a slab as one edit, the same for a seed, and goes back
 // as one; settled again nothing moves by more than a millimetre.
 func TestAHeapIsOneStep(t *testing.T) {
-	d := newDesk(t)
+	d := newStudio(t)
 	ids := d.heap(6)
 	before := d.places()
 	d.settle(5, ids...)
@@ -76,7 +77,7 @@ func TestAHeapIsOneStep(t *testing.T) {
 // While a heap settles the set is edited as ever. What was changed meanwhile is not moved
 // back, nor is it moved from under what lay on it.
 func TestSettlingHoldsUpNobody(t *testing.T) {
-	d := newDesk(t)
+	d := newStudio(t)
 	ids := d.heap(30)
 	s, err := d.a.Settle(d.ctx, d.set, ids, 3)
 	if err != nil {
@@ -102,7 +103,7 @@ func TestSettlingHoldsUpNobody(t *testing.T) {
 
 // A settling that is stopped leaves everything where it stood, and is no edit.
 func TestASettlingIsStopped(t *testing.T) {
-	d := newDesk(t)
+	d := newStudio(t)
 	ids := d.heap(60)
 	before, rev := d.places(), d.state().Revision
 	s, err := d.a.Settle(d.ctx, d.set, ids, 3)
@@ -129,7 +130,7 @@ func TestASettlingIsStopped(t *testing.T) {
 
 // A settling of which the queue knows nothing, as after a restore, is put in again.
 func TestALostSettlingGoesOn(t *testing.T) {
-	d := newDesk(t)
+	d := newStudio(t)
 	ids := d.heap(2)
 	p := d.placement("box")
 	was, _ := json.Marshal([]map[string]any{{"id": ids[0], "at": p.At, "yaw": p.Yaw, "pitch": p.Pitch, "roll": p.Roll,
@@ -151,7 +152,7 @@ func TestALostSettlingGoesOn(t *testing.T) {
 // What cannot settle is refused with the reason; what a stranger says of where things came
 // to rest is looked at like everything.
 func TestWhatCannotSettle(t *testing.T) {
-	d := newDesk(t)
+	d := newStudio(t)
 	ids := d.heap(3)
 	d.edit(edit.Do(&edit.ChangePlacement{ID: ids[1], Patch: patch(map[string]any{"locked": true})}))
 	for _, c := range []struct {
@@ -175,7 +176,7 @@ func TestWhatCannotSettle(t *testing.T) {
 		map[string]any{"was": []any{}, "now": []any{at}}} {
 		raw, _ := json.Marshal(p)
 		if _, err := d.a.Edit(d.ctx, d.set,
-			edit.Request{Revision: -1, Commands: []edit.Command{{Op: "rest", Args: raw}}}); err == nil {
+			desk.Request{Revision: -1, Commands: []desk.Command{{Op: "rest", Args: raw}}}); err == nil {
 			t.Errorf("%s is taken", raw)
 		}
 	}

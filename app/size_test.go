@@ -10,6 +10,7 @@ import (
 	"strings"
 	"testing"
 
+	"visator/app/desk"
 	"visator/app/edit"
 	"visator/app/query"
 	"visator/core/geom"
@@ -42,7 +43,7 @@ func planks(t *testing.T, name string) []byte {
 }
 
 func TestATrueRepeatIsSetOnAllPiecesThatHaveTheSurface(t *testing.T) {
-	d := newDesk(t)
+	d := newStudio(t)
 	d.takeIn("floor.zip", planks(t, "floor"))
 	st := d.takeIn("stage.zip", planks(t, "stage"))
 	if len(st.Pieces) != 2 {
@@ -94,14 +95,14 @@ func TestATrueRepeatIsSetOnAllPiecesThatHaveTheSurface(t *testing.T) {
 		t.Errorf("made anew: %+v", r)
 	}
 	if _, err := d.a.Edit(d.ctx, d.set,
-		edit.Request{Revision: -1,
-			Commands: []edit.Command{edit.Do(&edit.TrueRepeat{ID: b, Surface: "Bricks", Metres: 2})}}); err == nil ||
+		desk.Request{Revision: -1,
+			Commands: []desk.Command{edit.Do(&edit.TrueRepeat{ID: b, Surface: "Bricks", Metres: 2})}}); err == nil ||
 		!strings.Contains(err.Error(), "Bricks") {
 		t.Errorf("a surface that is not there: %v", err)
 	}
 	if _, err := d.a.Edit(d.ctx, d.set,
-		edit.Request{Revision: -1,
-			Commands: []edit.Command{edit.Do(&edit.TrueRepeat{ID: b, Surface: "Planks"})}}); err == nil {
+		desk.Request{Revision: -1,
+			Commands: []desk.Command{edit.Do(&edit.TrueRepeat{ID: b, Surface: "Planks"})}}); err == nil {
 		t.Error("a repeat of nothing was accepted")
 	}
 	if _, err := d.a.Proposal(d.ctx, "nothing"); err == nil {
@@ -111,7 +112,7 @@ func TestATrueRepeatIsSetOnAllPiecesThatHaveTheSurface(t *testing.T) {
 
 // A block of 2 x 1 x 3 m, placed turned and scaled, whose size and pivot change.
 func TestSizesFromThingsInTheSetAndPivotsThatAreClicked(t *testing.T) {
-	d := newDesk(t)
+	d := newStudio(t)
 	st := d.takeIn("block.obj", []byte("v 0 0 0\nv 2 0 0\nv 2 1 0\nv 0 0 3\nv 2 1 3\nf 1 2 3\nf 1 3 4\nf 4 2 5\n"))
 	id := st.Pieces[0].ID
 	made := d.edit(
@@ -201,14 +202,14 @@ func TestSizesFromThingsInTheSetAndPivotsThatAreClicked(t *testing.T) {
 		t.Errorf("in feet, it stands at %v, not at %v", now, stood)
 	}
 
-	for name, c := range map[string]edit.Command{
+	for name, c := range map[string]desk.Command{
 		"no such thing":   edit.Do(&edit.TrueSize{ID: id, Of: "width", Like: "nothing", LikeOf: "height"}),
 		"no such side":    edit.Do(&edit.TrueSize{ID: id, Of: "width", Like: box, LikeOf: "girth"}),
 		"without limit":   edit.Do(&edit.TrueSize{ID: id, Of: "width", Metres: 1e9, Alone: true}),
 		"pivot far off":   edit.Do(&edit.Pivot{ID: id, At: geom.V{X: 1e300}}),
 		"of no dimension": edit.Do(&edit.TrueSize{ID: id, Of: "beauty", Metres: 1}),
 	} {
-		if _, err := d.a.Edit(d.ctx, d.set, edit.Request{Revision: -1, Commands: []edit.Command{c}}); err == nil {
+		if _, err := d.a.Edit(d.ctx, d.set, desk.Request{Revision: -1, Commands: []desk.Command{c}}); err == nil {
 			t.Errorf("%s was accepted", name)
 		}
 	}

@@ -6,13 +6,14 @@ import (
 	"slices"
 	"testing"
 
+	"visator/app/desk"
 	"visator/app/edit"
 	"visator/app/query"
 	"visator/core/geom"
 	"visator/core/lay"
 )
 
-func (d *desk) topics(have map[string]string, of ...string) *query.Topics {
+func (d *studio) topics(have map[string]string, of ...string) *query.Topics {
 	d.Helper()
 	t, err := d.a.Topics(d.ctx, d.set, of, have)
 	if err != nil {
@@ -40,7 +41,7 @@ func changed(a, b *query.Topics) (list []string) {
 // All topics together are the state; one that a page has is not told again; each changes
 // with what belongs to it and with nothing else.
 func TestTopicsAreTheState(t *testing.T) {
-	d := newDesk(t)
+	d := newStudio(t)
 	made := d.edit(edit.Do(&edit.Place{StandIn: "box", Name: "crate"}),
 		edit.Do(&edit.Place{StandIn: "person", At: geom.V{X: 3}}))
 	d.edit(edit.Do(&edit.AddElement{Kind: "card", Name: "far",
@@ -128,8 +129,8 @@ func TestTopicsAreTheState(t *testing.T) {
 // What an edit answers is what is told of it when asked, and a nudge of the camera is
 // answered in less than 4 kB whatever stands in the set.
 func TestAnEditTellsWhatItChanged(t *testing.T) {
-	d := newDesk(t)
-	var deeds []edit.Command
+	d := newStudio(t)
+	var deeds []desk.Command
 	for i := range 300 {
 		deeds = append(deeds, edit.Do(&edit.Place{StandIn: "box", At: geom.V{X: float64(i)}}))
 	}

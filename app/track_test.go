@@ -11,6 +11,7 @@ import (
 	"strings"
 	"testing"
 
+	"visator/app/desk"
 	"visator/app/edit"
 	"visator/app/measure"
 	"visator/app/query"
@@ -23,7 +24,7 @@ import (
 )
 
 // plain keeps a picture of one colour.
-func (d *desk) plain(c color.Color) string {
+func (d *studio) plain(c color.Color) string {
 	d.Helper()
 	m := image.NewNRGBA(image.Rect(0, 0, 8, 8))
 	for i := range 64 {
@@ -41,7 +42,7 @@ func (d *desk) plain(c color.Color) string {
 }
 
 // pictures are the frames of a rendered move.
-func (d *desk) pictures(settings shoot.TakeSettings) (list []image.Image) {
+func (d *studio) pictures(settings shoot.TakeSettings) (list []image.Image) {
 	d.Helper()
 	if _, err := d.a.Shoot(d.ctx, d.set, "", "move", settings); err != nil {
 		d.Fatal(err)
@@ -69,7 +70,7 @@ func (d *desk) pictures(settings shoot.TakeSettings) (list []image.Image) {
 // A set without a move has one pose; a long one is told in parts, and what is
 // asked for beyond its ends is what is there.
 func TestATrackIsToldInParts(t *testing.T) {
-	d := newDesk(t)
+	d := newStudio(t)
 	track := func(from, count int) *measure.Track {
 		t.Helper()
 		tr, err := d.a.TrackOf(d.ctx, d.set, from, count)
@@ -123,7 +124,7 @@ func TestATrackIsToldInParts(t *testing.T) {
 // A card plays pictures, the sun flickers: the track tells it and the frames show
 // it.
 func TestCardsPlayAndLightsFlicker(t *testing.T) {
-	d := newDesk(t)
+	d := newStudio(t)
 	red, blue := d.plain(color.NRGBA{200, 20, 20, 255}), d.plain(color.NRGBA{20, 20, 200, 255})
 	card := d.add("card", &lay.Card{At: geom.V{Z: -8}, Width: 30, Height: 16, Facing: true, Shape: "picture",
 		Picture: red})
@@ -163,7 +164,7 @@ func TestCardsPlayAndLightsFlicker(t *testing.T) {
 
 // Pictures that are not there are named, and nothing changes.
 func TestPicturesThatAreNotThereAreRefused(t *testing.T) {
-	d := newDesk(t)
+	d := newStudio(t)
 	red := d.plain(color.NRGBA{200, 20, 20, 255})
 	card := d.add("card", &lay.Card{At: geom.V{Z: -8}, Width: 3, Height: 2, Shape: "picture", Picture: red})
 	gone := strings.Repeat("0", 64)
@@ -195,7 +196,7 @@ func TestPicturesThatAreNotThereAreRefused(t *testing.T) {
 // What a deed of framing carries is read to the letter, and what cannot be is said
 // with what to do.
 func TestWhatCannotBeFramedIsRefused(t *testing.T) {
-	d := newDesk(t)
+	d := newStudio(t)
 	box := d.stand("box", geom.V{Z: -6}, geom.V{X: 1, Y: 1, Z: 1})
 	behind := d.stand("box", geom.V{Z: 40}, geom.V{X: 1, Y: 1, Z: 1})
 	d.edit(viewTo(map[string]any{"eye": geom.V{Y: 1.6, Z: 6}, "yaw": 0, "pitch": 0}))
@@ -203,7 +204,7 @@ func TestWhatCannotBeFramedIsRefused(t *testing.T) {
 	for i := range 5 {
 		line = append(line, stage.MatchDot{At: geom.V{X: float64(i)}, X: 0.1 * float64(i), Y: 0.5})
 	}
-	for say, deed := range map[string]edit.Command{
+	for say, deed := range map[string]desk.Command{
 		"unknown field": {Op: "compose", Args: patch(map[string]any{"id": box, "x": 0.5, "y": 0.5,
 			"high": 0.5})},
 		"cannot be read":           {Op: "lens", Args: patch(map[string]any{"focal": "long"})},
@@ -239,7 +240,7 @@ func TestWhatCannotBeFramedIsRefused(t *testing.T) {
 // A move along a wall, about a thing, about its own axis and into it: what crosses the
 // picture too fast is told by name, whatever kind of move it is.
 func TestWhatCrossesThePictureTooFastIsTold(t *testing.T) {
-	d := newDesk(t)
+	d := newStudio(t)
 	id := d.edit(edit.Do(&edit.Place{StandIn: "box", Name: "wall", At: geom.V{Z: -8}})).Made[0]
 	d.edit(edit.Do(&edit.ChangePlacement{ID: id, Patch: patch(map[string]any{"size": geom.V{X: 400, Y: 60, Z: 0.2}})}))
 	v := optics.Default()

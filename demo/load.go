@@ -10,6 +10,7 @@ import (
 	"strings"
 
 	"visator/app"
+	"visator/app/desk"
 	"visator/app/edit"
 	"visator/app/library"
 	"visator/app/shoot"
@@ -30,7 +31,7 @@ type loader struct {
 	ctx      context.Context
 	set      string
 	piece    map[string]string
-	deeds    []edit.Command
+	deeds    []desk.Command
 	progress func(string)
 }
 
@@ -175,8 +176,8 @@ func (l *loader) takeAll(arrival string) error {
 	return l.a.RunIntake(l.ctx, arrival)
 }
 
-func (l *loader) edit(deeds ...edit.Command) error {
-	_, err := l.a.Edit(l.ctx, l.set, edit.Request{Revision: -1, Commands: deeds})
+func (l *loader) edit(deeds ...desk.Command) error {
+	_, err := l.a.Edit(l.ctx, l.set, desk.Request{Revision: -1, Commands: deeds})
 	return err
 }
 
@@ -251,7 +252,7 @@ func (l *loader) ids(names ...string) (list []string) {
 }
 
 // element adds a described thing.
-func (l *loader) element(kind, name string, spec lay.Spec) edit.Command {
+func (l *loader) element(kind, name string, spec lay.Spec) desk.Command {
 	raw, _ := json.Marshal(spec)
 	return edit.Do(&edit.AddElement{Kind: kind, Name: name, Spec: raw})
 }
@@ -420,9 +421,9 @@ func look(eye, to geom.V, focal, fNumber, ev float64) optics.View {
 
 // film begins a shot at a view under first light, changes it by deeds, fits its
 // range and keeps it.
-func (l *loader) film(name, note, status string, v optics.View, move *motion.Move, deeds ...edit.Command) error {
+func (l *loader) film(name, note, status string, v optics.View, move *motion.Move, deeds ...desk.Command) error {
 	raw := func(v any) json.RawMessage { data, _ := json.Marshal(v); return data } // of the program's own types
-	all := append([]edit.Command{edit.Do(&edit.ChangeSet{Patch: raw(map[string]any{"name": "platform, first light",
+	all := append([]desk.Command{edit.Do(&edit.ChangeSet{Patch: raw(map[string]any{"name": "platform, first light",
 		"view": v, "light": dawn(), "move": move})})}, deeds...)
 	all = append(all, edit.Do(&edit.FitRange{}), edit.Do(&edit.KeepShot{Name: name}))
 	if err := l.edit(all...); err != nil {

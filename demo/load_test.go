@@ -6,6 +6,7 @@ import (
 	"testing"
 
 	"visator/app"
+	"visator/app/desk"
 	"visator/app/edit"
 	"visator/store/storetest"
 )
@@ -51,8 +52,8 @@ func TestTheSampleIsLeftAlone(t *testing.T) {
 		t.Fatal(err)
 	}
 	if _, err := a.Edit(ctx, set,
-		edit.Request{Revision: -1,
-			Commands: []edit.Command{edit.Do(&edit.Place{StandIn: "box", Name: "touched"})}}); err != nil {
+		desk.Request{Revision: -1,
+			Commands: []desk.Command{edit.Do(&edit.Place{StandIn: "box", Name: "touched"})}}); err != nil {
 		t.Fatal(err)
 	}
 	if got := look(); got != "" || !strings.Contains(told, "lies in the bin now, for 30 days") {

@@ -12,7 +12,7 @@ import (
 	"sync"
 	"testing"
 
-	"visator/app/edit"
+	"visator/app/desk"
 	"visator/app/query"
 	"visator/app/shoot"
 	"visator/core/exchange"
@@ -63,7 +63,7 @@ func TestKilledServerLosesNothingConfirmed(t *testing.T) {
 				if code != 200 {
 					return // the server is gone
 				}
-				var r edit.Answer
+				var r desk.Answer
 				if json.Unmarshal(out, &r) == nil && len(r.Made) == 1 {
 					mu.Lock()
 					confirmed[r.Made[0]] = x

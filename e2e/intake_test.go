@@ -18,6 +18,7 @@ import (
 
 	"github.com/chromedp/chromedp"
 
+	"visator/app/desk"
 	"visator/app/edit"
 	"visator/app/library"
 	"visator/app/query"
@@ -139,7 +140,7 @@ func TestFromADropToATexturedPieceThatStaysThroughANewerVersion(t *testing.T) {
 
 	// It stands in the set before its maps are whole.
 	if code, out := s.post("/api/sets/"+set+"/edit",
-		map[string]any{"revision": -1, "commands": []edit.Command{edit.Do(&edit.Place{Piece: id})}}); code != 200 {
+		map[string]any{"revision": -1, "commands": []desk.Command{edit.Do(&edit.Place{Piece: id})}}); code != 200 {
 		t.Fatalf("%d %s", code, out)
 	}
 

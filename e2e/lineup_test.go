@@ -7,6 +7,7 @@ import (
 
 	"github.com/chromedp/chromedp"
 
+	"visator/app/desk"
 	"visator/app/edit"
 )
 
@@ -98,7 +99,7 @@ func TestTheLineUpIsPulledZoomedAndOrdered(t *testing.T) {
 	b.until("document.querySelectorAll('#lineup [data-piece]').length === 0")
 	if code, out := s.post("/api/sets/"+set+"/edit",
 		map[string]any{"revision": -1,
-			"commands": []edit.Command{edit.Do(&edit.Place{Piece: id("table")})}}); code != 200 {
+			"commands": []desk.Command{edit.Do(&edit.Place{Piece: id("table")})}}); code != 200 {
 		t.Fatalf("%d %s", code, out)
 	}
 	b.until(fmt.Sprintf("document.querySelectorAll('#lineup [data-piece]').length === 1 && "+

@@ -12,6 +12,7 @@ import (
 
 	"github.com/chromedp/chromedp"
 
+	"visator/app/desk"
 	"visator/app/edit"
 	"visator/app/query"
 	"visator/core/geom"
@@ -72,7 +73,7 @@ func TestADownloadIsCorrectedTogetherAndAPieceMeasured(t *testing.T) {
 	}
 	code, out := s.post("/api/sets/"+set+"/edit",
 		map[string]any{"revision": -1,
-			"commands": []edit.Command{edit.Do(&edit.Place{Piece: chair.ID, At: geom.V{X: 2, Z: -1}}),
+			"commands": []desk.Command{edit.Do(&edit.Place{Piece: chair.ID, At: geom.V{X: 2, Z: -1}}),
 				edit.Do(&edit.Place{Piece: chair.ID, At: geom.V{X: 4}})}})
 	if code != 200 {
 		t.Fatalf("%d %s", code, out)
@@ -210,7 +211,7 @@ func TestAPieceIsSizedByHandAndStandsRight(t *testing.T) {
 		return len(st.Pieces) == 1 && len(st.Pieces[0].Levels) > 0 && st.Pieces[0].Making == ""
 	})
 	id := st.Pieces[0].ID
-	code, out := s.post("/api/sets/"+set+"/edit", map[string]any{"revision": -1, "commands": []edit.Command{
+	code, out := s.post("/api/sets/"+set+"/edit", map[string]any{"revision": -1, "commands": []desk.Command{
 		edit.Do(&edit.Place{StandIn: "box", At: geom.V{X: 3},
 			Patch: []byte(`{"size":{"x":1,"y":2.25,"z":1}}`)}), edit.Do(&edit.Place{Piece: id, At: geom.V{X: 5}}),
 		edit.Do(&edit.ChangePiece{ID: id, Patch: []byte(`{"sizing":{"metresPerUnit":1,"up":"Y","decided":true}}`)})}})

@@ -22,6 +22,7 @@ import (
 	"testing"
 	"time"
 
+	"visator/app/desk"
 	"visator/app/edit"
 	"visator/app/query"
 	"visator/app/shoot"
@@ -118,13 +119,13 @@ func (h *hand) send(ctx context.Context, path string, body func() io.Reader) (in
 
 func (h *hand) edit(ctx context.Context) {
 	x := float64(h.chance.IntN(1 << 20))
-	raw, _ := json.Marshal(edit.Request{Revision: -1, Request: store.NewID(),
-		Commands: []edit.Command{edit.Do(&edit.Place{StandIn: "box", At: geom.V{X: x, Z: 3}})}})
+	raw, _ := json.Marshal(desk.Request{Revision: -1, Request: store.NewID(),
+		Commands: []desk.Command{edit.Do(&edit.Place{StandIn: "box", At: geom.V{X: x, Z: 3}})}})
 	code, out, err := h.send(ctx, "/api/sets/"+h.set+"/edit", func() io.Reader { return bytes.NewReader(raw) })
 	if err != nil {
 		return
 	}
-	var r edit.Answer
+	var r desk.Answer
 	if err := json.Unmarshal(out, &r); err != nil || code != 200 || len(r.Made) != 1 {
 		h.Errorf("an edit: %d %s", code, out)
 		return
@@ -464,14 +465,14 @@ func TestFiftyPeopleOnOneSet(t *testing.T) {
 	}
 	s := newSite(t)
 	_, set := s.newSet()
-	var deeds []edit.Command
+	var deeds []desk.Command
 	for i := range 50 {
 		deeds = append(deeds,
 			edit.Do(&edit.Place{StandIn: []string{"person", "box"}[i%2], Name: fmt.Sprintf("thing %d", i),
 				At: geom.V{X: 0.02 * float64(i), Z: 0.015 * float64(i*7%50)}}))
 	}
 	code, out := s.post("/api/sets/"+set+"/edit", map[string]any{"revision": -1, "commands": deeds})
-	var made edit.Answer
+	var made desk.Answer
 	if code != 200 || json.Unmarshal(out, &made) != nil || len(made.Made) != 50 {
 		t.Fatalf("%d %s", code, out)
 	}
@@ -489,7 +490,7 @@ func TestFiftyPeopleOnOneSet(t *testing.T) {
 			for n := 1; ctx.Err() == nil; n++ {
 				x := 0.02*float64(i) + 0.001*float64(n)
 				raw, _ := json.Marshal(map[string]any{"revision": -1,
-					"commands": []edit.Command{edit.Do(&edit.ChangePlacement{ID: made.Made[i],
+					"commands": []desk.Command{edit.Do(&edit.ChangePlacement{ID: made.Made[i],
 						Patch: fmt.Appendf(nil, `{"at":{"x":%v}}`, x)})}})
 				req, _ := http.NewRequest(http.MethodPost, s.address+"/api/sets/"+set+"/edit", bytes.NewReader(raw))
 				req.Header.Set("Sec-Fetch-Site", "same-origin")

@@ -12,6 +12,7 @@ import (
 
 	"github.com/chromedp/chromedp"
 
+	"visator/app/desk"
 	"visator/app/edit"
 	"visator/app/query"
 	"visator/core/geom"
@@ -43,7 +44,7 @@ func TestTenTabsOfOneBrowser(t *testing.T) {
 	}
 	if code, out := s.post("/api/sets/"+set+"/edit",
 		map[string]any{"revision": -1,
-			"commands": []edit.Command{edit.Do(&edit.Place{StandIn: "box", At: geom.V{X: 1}})}}); code != 200 {
+			"commands": []desk.Command{edit.Do(&edit.Place{StandIn: "box", At: geom.V{X: 1}})}}); code != 200 {
 		t.Fatalf("%d %s", code, out)
 	}
 	for i, b := range tabs {
@@ -145,7 +146,7 @@ func TestTheDemoDeletesNothing(t *testing.T) {
 	if len(st.Shots) != 3 || len(names()) != 1 {
 		t.Fatalf("%d shots, %v", len(st.Shots), names())
 	}
-	var deeds []edit.Command
+	var deeds []desk.Command
 	for _, shot := range st.Shots {
 		deeds = append(deeds, edit.Do(&edit.DeleteShot{ID: shot.ID}))
 	}
@@ -257,7 +258,7 @@ func TestTheBinOnTheFirstPage(t *testing.T) {
 	production, set := s.newSet()
 	if code, out := s.post("/api/sets/"+set+"/edit",
 		map[string]any{"revision": -1,
-			"commands": []edit.Command{edit.Do(&edit.Place{StandIn: "box", Name: "touched"})}}); code != 200 {
+			"commands": []desk.Command{edit.Do(&edit.Place{StandIn: "box", Name: "touched"})}}); code != 200 {
 		t.Fatalf("%d %s", code, out)
 	}
 	if code, out := s.form("/bin/production/"+production, nil); code != 200 {

@@ -11,6 +11,7 @@ import (
 	"time"
 
 	"visator/app"
+	"visator/app/desk"
 	"visator/app/edit"
 	"visator/app/query"
 	"visator/app/shoot"
@@ -38,7 +39,7 @@ func newCrew(t *testing.T) *crew {
 		t.Fatal(err)
 	}
 	if _, err := c.a.Edit(t.Context(), c.set,
-		edit.Request{Revision: -1, Commands: []edit.Command{edit.Do(&edit.Place{StandIn: "person"})}}); err != nil {
+		desk.Request{Revision: -1, Commands: []desk.Command{edit.Do(&edit.Place{StandIn: "person"})}}); err != nil {
 		t.Fatal(err)
 	}
 	c.pool(0) // puts jobs in, takes none
@@ -194,7 +195,7 @@ func TestALostRenderIsGivenOn(t *testing.T) {
 		"keys": []any{map[string]any{"view": json.RawMessage(c.view()), "seconds": 1.5, "easing": "linear"}}}}
 	raw, _ := json.Marshal(move)
 	if _, err := c.a.Edit(t.Context(), c.set,
-		edit.Request{Revision: -1, Commands: []edit.Command{edit.Do(&edit.ChangeSet{Patch: raw})}}); err != nil {
+		desk.Request{Revision: -1, Commands: []desk.Command{edit.Do(&edit.ChangeSet{Patch: raw})}}); err != nil {
 		t.Fatal(err)
 	}
 	if _, err := c.a.Shoot(t.Context(), c.set, "", "move",

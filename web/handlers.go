@@ -20,7 +20,7 @@ import (
 
 	"visator/app"
 	"visator/app/act"
-	"visator/app/edit"
+	"visator/app/desk"
 	"visator/app/query"
 	"visator/app/shoot"
 	"visator/core/exchange"
@@ -224,7 +224,7 @@ func answer(c *echo.Context, what any, err error) error {
 }
 
 func (s *Server) edit(c *echo.Context) error {
-	req := edit.Request{Revision: -1}
+	req := desk.Request{Revision: -1}
 	if err := decode(c, &req); err != nil {
 		return err
 	}

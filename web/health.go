@@ -11,7 +11,7 @@ import (
 	"github.com/prometheus/client_golang/prometheus/promhttp"
 
 	"visator/app"
-	"visator/app/edit"
+	"visator/app/desk"
 	"visator/app/library"
 	"visator/store"
 )
@@ -46,7 +46,7 @@ func (s *Server) newMeters() *meters {
 	gauge("visator_measuring_lag_seconds", "How long the set that waits longest has not been measured as it is.",
 		func() float64 { return s.app.MeasuringLag().Seconds() })
 	gauge("visator_edits", "Edits since the start, in this process.",
-		func() float64 { return float64(edit.Edits.Load()) })
+		func() float64 { return float64(desk.Edits.Load()) })
 	gauge("visator_render_samples",
 		"Samples of pictures since the start, in this process; its rate is samples a second.",
 		func() float64 { return float64(library.Samples.Load()) })

@@ -12,6 +12,7 @@ import (
 	"testing"
 	"time"
 
+	"visator/app/desk"
 	"visator/app/edit"
 	"visator/store"
 	"visator/web"
@@ -159,7 +160,7 @@ func TestTheFirstPage(t *testing.T) {
 		t.Fatal(err)
 	}
 	if _, err := s.app.Edit(context.Background(), set,
-		edit.Request{Revision: -1, Commands: []edit.Command{edit.Do(&edit.Place{StandIn: "box"})}}); err != nil {
+		desk.Request{Revision: -1, Commands: []desk.Command{edit.Do(&edit.Place{StandIn: "box"})}}); err != nil {
 		t.Fatal(err)
 	}
 	own := []string{"Sec-Fetch-Site", "same-origin", "Content-Type", "application/x-www-form-urlencoded"}

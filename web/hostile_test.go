@@ -13,6 +13,7 @@ import (
 	"testing"
 	"time"
 
+	"visator/app/desk"
 	"visator/app/edit"
 	"visator/core/geom"
 	"visator/core/lay"
@@ -126,9 +127,9 @@ func newStruck(t *testing.T) *struck {
 		t.Fatal(err)
 	}
 	s.piece = "p" + ar.ID
-	put := func(deeds ...edit.Command) []string {
+	put := func(deeds ...desk.Command) []string {
 		t.Helper()
-		r, err := s.app.Edit(ctx, s.set, edit.Request{Revision: -1, Commands: deeds})
+		r, err := s.app.Edit(ctx, s.set, desk.Request{Revision: -1, Commands: deeds})
 		if err != nil {
 			t.Fatal(err)
 		}

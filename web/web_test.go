@@ -14,6 +14,7 @@ import (
 	"testing"
 
 	"visator/app"
+	"visator/app/desk"
 	"visator/app/edit"
 	"visator/jobs"
 	"visator/store/storetest"
@@ -254,7 +255,7 @@ func TestWhatIsDescribedIsHandedOut(t *testing.T) {
 	}
 	spec := []byte(`{"outline":[{"x":0,"z":0},{"x":3,"z":0},{"x":3,"z":2}],"level":0.5}`)
 	res, err := s.app.Edit(ctx, set,
-		edit.Request{Revision: -1, Commands: []edit.Command{edit.Do(&edit.AddElement{Kind: "water", Spec: spec})}})
+		desk.Request{Revision: -1, Commands: []desk.Command{edit.Do(&edit.AddElement{Kind: "water", Spec: spec})}})
 	if err != nil {
 		t.Fatal(err)
 	}

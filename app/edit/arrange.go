@@ -10,9 +10,9 @@ import (
 	"strings"
 
 	"visator/app/act"
+	"visator/app/desk"
 	"visator/core/geom"
 	"visator/core/stage"
-	"visator/store"
 )
 
 // SetApart lifts a placement by 2 mm out of the plane that it shares with another.
@@ -20,35 +20,15 @@ type SetApart struct {
 	ID string `json:"id"`
 }
 
-func (d *SetApart) do(ctx context.Context, e *Editor) error {
-	rows, err := e.free(ctx, []string{d.ID}, 1, "what is to be set apart")
+func (d *SetApart) Do(ctx context.Context, e *desk.Editor) error {
+	rows, err := e.Free(ctx, []string{d.ID}, 1, "what is to be set apart")
 	if err != nil {
 		return err
 	}
 	before := rows[0].Placement
 	rows[0].At.Y += 0.002
 	e.Say("set %s 2 mm apart", before.Name)
-	return e.keep(ctx, rows[0], before)
-}
-
-// spans are the boxes of placements in the set, from their true shapes.
-func (e *Editor) spans(ctx context.Context, rows []*store.PlacementRow) ([]geom.Box, error) {
-	if _, err := e.felt(ctx); err != nil {
-		return nil, err
-	}
-	out := make([]geom.Box, len(rows))
-	for i, r := range rows {
-		b, err := e.body(ctx, &r.Placement)
-		if err != nil {
-			return nil, err
-		}
-		if b != nil {
-			out[i] = b.Box
-		} else {
-			out[i] = e.now.BoxOf(&r.Placement).Apply(r.World())
-		}
-	}
-	return out, nil
+	return e.Keep(ctx, rows[0], before)
 }
 
 func setAt(v *geom.V, axis int, to float64) {
@@ -71,8 +51,8 @@ type Align struct {
 	To  string   `json:"to"` // x, y or z, with -min or -max for an edge
 }
 
-func (d *Align) do(ctx context.Context, e *Editor) error {
-	rows, err := e.free(ctx, d.IDs, 2, "two or more things; the first is what the others are aligned to")
+func (d *Align) Do(ctx context.Context, e *desk.Editor) error {
+	rows, err := e.Free(ctx, d.IDs, 2, "two or more things; the first is what the others are aligned to")
 	if err != nil {
 		return err
 	}
@@ -80,7 +60,7 @@ func (d *Align) do(ctx context.Context, e *Editor) error {
 	if err != nil {
 		return err
 	}
-	boxes, err := e.spans(ctx, rows)
+	boxes, err := e.Spans(ctx, rows)
 	if err != nil {
 		return err
 	}
@@ -97,7 +77,7 @@ func (d *Align) do(ctx context.Context, e *Editor) error {
 	for i, r := range rows[1:] {
 		before := r.Placement
 		setAt(&r.At, axis, r.At.At(axis)+of(&boxes[0])-of(&boxes[i+1]))
-		if err := e.keep(ctx, r, before); err != nil {
+		if err := e.Keep(ctx, r, before); err != nil {
 			return err
 		}
 	}
@@ -110,8 +90,8 @@ type Distribute struct {
 	Along string   `json:"along"` // x, y or z
 }
 
-func (d *Distribute) do(ctx context.Context, e *Editor) error {
-	rows, err := e.free(ctx, d.IDs, 3, "three or more things")
+func (d *Distribute) Do(ctx context.Context, e *desk.Editor) error {
+	rows, err := e.Free(ctx, d.IDs, 3, "three or more things")
 	if err != nil {
 		return err
 	}
@@ -119,7 +99,7 @@ func (d *Distribute) do(ctx context.Context, e *Editor) error {
 	if err != nil {
 		return err
 	}
-	boxes, err := e.spans(ctx, rows)
+	boxes, err := e.Spans(ctx, rows)
 	if err != nil {
 		return err
 	}
@@ -141,7 +121,7 @@ func (d *Distribute) do(ctx context.Context, e *Editor) error {
 	for _, i := range order[1 : len(order)-1] {
 		before := rows[i].Placement
 		setAt(&rows[i].At, axis, before.At.At(axis)+at+gap-boxes[i].Min.At(axis))
-		if err := e.keep(ctx, rows[i], before); err != nil {
+		if err := e.Keep(ctx, rows[i], before); err != nil {
 			return err
 		}
 		at += gap + boxes[i].Size().At(axis)
@@ -156,8 +136,8 @@ type Face struct {
 	Camera bool     `json:"camera"` // instead of the place
 }
 
-func (d *Face) do(ctx context.Context, e *Editor) error {
-	rows, err := e.free(ctx, d.IDs, 1, "what is to be turned")
+func (d *Face) Do(ctx context.Context, e *desk.Editor) error {
+	rows, err := e.Free(ctx, d.IDs, 1, "what is to be turned")
 	if err != nil {
 		return err
 	}
@@ -171,7 +151,7 @@ func (d *Face) do(ctx context.Context, e *Editor) error {
 			r.Yaw = math.Atan2(x, z)
 		}
 		e.Say("turn %s to face it", r.Name)
-		if err := e.keep(ctx, r, before); err != nil {
+		if err := e.Keep(ctx, r, before); err != nil {
 			return err
 		}
 	}
@@ -185,8 +165,8 @@ type Mirror struct {
 	Across string   `json:"across"` // x or z
 }
 
-func (d *Mirror) do(ctx context.Context, e *Editor) error {
-	rows, err := e.free(ctx, d.IDs, 1, "what is to be mirrored")
+func (d *Mirror) Do(ctx context.Context, e *desk.Editor) error {
+	rows, err := e.Free(ctx, d.IDs, 1, "what is to be mirrored")
 	if err != nil {
 		return err
 	}
@@ -208,7 +188,7 @@ func (d *Mirror) do(ctx context.Context, e *Editor) error {
 		}
 		r.Roll = -r.Roll
 		e.Say("mirror %s", r.Name)
-		if err := e.keep(ctx, r, before); err != nil {
+		if err := e.Keep(ctx, r, before); err != nil {
 			return err
 		}
 	}
@@ -233,8 +213,8 @@ type Vary struct {
 	VaryBy
 }
 
-func (d *Vary) do(ctx context.Context, e *Editor) error {
-	rows, err := e.free(ctx, d.IDs, 1, "what is to be varied")
+func (d *Vary) Do(ctx context.Context, e *desk.Editor) error {
+	rows, err := e.Free(ctx, d.IDs, 1, "what is to be varied")
 	if err != nil {
 		return err
 	}
@@ -257,7 +237,7 @@ func (d *Vary) do(ctx context.Context, e *Editor) error {
 			r.Tint = fmt.Sprintf("#%02x%02x%02x", c[0], c[1], c[2])
 		}
 		e.Say("vary %s", r.Name)
-		if err := e.keep(ctx, r, before); err != nil {
+		if err := e.Keep(ctx, r, before); err != nil {
 			return err
 		}
 	}
@@ -271,7 +251,7 @@ type Rename struct {
 	Pattern string   `json:"pattern"`
 }
 
-func (d *Rename) do(ctx context.Context, e *Editor) error {
+func (d *Rename) Do(ctx context.Context, e *desk.Editor) error {
 	if _, err := e.Placements(ctx); err != nil {
 		return err
 	}
@@ -281,7 +261,7 @@ func (d *Rename) do(ctx context.Context, e *Editor) error {
 		return act.Wrong("A pattern is a name with one run of # for the number, such as lamp ##.")
 	}
 	for i, id := range d.IDs {
-		row, err := e.placement(ctx, id)
+		row, err := e.Placement(ctx, id)
 		if err != nil {
 			return err
 		}
@@ -290,10 +270,10 @@ func (d *Rename) do(ctx context.Context, e *Editor) error {
 			row.Name = fmt.Sprintf("%s%0*d%s", pattern[:first], last-first+1, i+1, pattern[last+1:])
 		} else {
 			row.Name = ""
-			row.Name = stage.NextName(pattern, e.taken)
+			row.Name = stage.NextName(pattern, e.Taken)
 		}
 		e.Say("rename %s to %s", before.Name, row.Name)
-		if err := e.keep(ctx, row, before); err != nil {
+		if err := e.Keep(ctx, row, before); err != nil {
 			return err
 		}
 	}

@@ -6,27 +6,25 @@ import (
 	"slices"
 
 	"visator/app/act"
+	"visator/app/desk"
 	"visator/app/measure"
 	"visator/core/frame"
 	"visator/core/geom"
 	"visator/core/light"
 	"visator/core/match"
 	"visator/core/optics"
-	"visator/core/stage"
 )
 
 // filming frames a shot: each changes the working view by computation.
 var filming = family{
 	"fit range": films[FitRange], "aim": films[Aim], "focus": films[Focus], "compose": films[Compose],
-	"lens":       films[Lens],
-	"straighten": films[Straighten], "eye height": films[EyeHeight], "all sharp": films[AllSharp],
-	"expose": films[Expose],
-	"match":  films[Match], "look through": films[LookThrough],
+	"lens": films[Lens], "straighten": films[Straighten], "eye height": films[EyeHeight],
+	"all sharp": films[AllSharp], "expose": films[Expose], "match": films[Match], "look through": films[LookThrough],
 }
 
 // film is a command that changes the working view.
 type film interface {
-	film(ctx context.Context, e *Editor) error
+	film(ctx context.Context, e *desk.Editor) error
 }
 
 // filmed does one of them: the view is checked and kept.
@@ -35,12 +33,12 @@ type filmed struct{ film }
 func films[T any, P interface {
 	*T
 	film
-}]() Op {
+}]() desk.Op {
 	return filmed{P(new(T))}
 }
 
-func (f filmed) do(ctx context.Context, e *Editor) error {
-	if err := e.stale(e.Set.Rev, "The view"); err != nil {
+func (f filmed) Do(ctx context.Context, e *desk.Editor) error {
+	if err := e.Stale(e.Set.Rev, "The view"); err != nil {
 		return err
 	}
 	before := e.Set.Scene
@@ -52,63 +50,15 @@ func (f filmed) do(ctx context.Context, e *Editor) error {
 		e.Set.Scene = before
 		return act.Wrong("%v", err)
 	}
-	return e.putSet(ctx, before)
-}
-
-// framed is the set as cameras see it, with what this edit changed.
-func (e *Editor) framed(ctx context.Context) (*measure.Framing, *stage.Cast, error) {
-	w, err := e.a.Snapshot(ctx, e.Tx, e.Set.ID)
-	if err != nil {
-		return nil, nil, err
-	}
-	w.SetRow.ShotSettings = e.Set.ShotSettings
-	if _, err := w.LayOut(ctx, false); err != nil {
-		return nil, nil, err
-	}
-	f, err := e.a.FramingFor(ctx, w)
-	if err != nil {
-		return nil, nil, err
-	}
-	return f, w.Cast(w.SetRow.Move), nil
-}
-
-// target is the shape of a placement, an element or a group: points of it that
-// lie outermost, at the start of the move.
-func (e *Editor) target(ctx context.Context, id string) (points []geom.V, name string, err error) {
-	f, _, err := e.framed(ctx)
-	if err != nil {
-		return nil, "", err
-	}
-	return f.Target(id)
-}
-
-// middleOf is where focus and aim take a thing to be: the middle of its box, as it
-// is followed over a move; of a group that of all in it.
-func (e *Editor) middleOf(ctx context.Context, id string) (at geom.V, name string, err error) {
-	f, cast, err := e.framed(ctx)
-	if err != nil {
-		return at, name, err
-	}
-	points, name, err := f.Target(id)
-	if err != nil {
-		return at, name, err
-	}
-	if p, ok := cast.Where(id, 0); ok {
-		return p, name, nil
-	}
-	b := geom.Empty()
-	for _, p := range points {
-		b = b.Add(p)
-	}
-	return b.Center(), name, nil
+	return e.PutSet(ctx, before)
 }
 
 // FitRange sets the clipping planes to the tightest that cut nothing of what is to be
 // seen, over the whole move.
 type FitRange struct{}
 
-func (d *FitRange) film(ctx context.Context, e *Editor) error {
-	f, cast, err := e.framed(ctx)
+func (d *FitRange) film(ctx context.Context, e *desk.Editor) error {
+	f, cast, err := e.Framed(ctx)
 	if err != nil {
 		return err
 	}
@@ -127,7 +77,7 @@ func (d *FitRange) film(ctx context.Context, e *Editor) error {
 		}
 		k.Move = &m
 	}
-	e.Say("fit the range to %s and %s", e.in.Distance(near), e.in.Distance(far))
+	e.Say("fit the range to %s and %s", e.Ruler.Distance(near), e.Ruler.Distance(far))
 	return nil
 }
 
@@ -136,8 +86,8 @@ type Aim struct {
 	ID string `json:"id"`
 }
 
-func (d *Aim) film(ctx context.Context, e *Editor) error {
-	at, name, err := e.middleOf(ctx, d.ID)
+func (d *Aim) film(ctx context.Context, e *desk.Editor) error {
+	at, name, err := e.MiddleOf(ctx, d.ID)
 	if err != nil {
 		return err
 	}
@@ -152,7 +102,7 @@ type Focus struct {
 	At geom.V `json:"at"`
 }
 
-func (d *Focus) film(ctx context.Context, e *Editor) error {
+func (d *Focus) film(ctx context.Context, e *desk.Editor) error {
 	v := &e.Set.View
 	if d.ID == "" {
 		_, _, depth, ok := v.Project(d.At)
@@ -160,10 +110,10 @@ func (d *Focus) film(ctx context.Context, e *Editor) error {
 			return act.Wrong("That place lies behind the lens and cannot be focused on.")
 		}
 		v.Focus, v.FocusOn = depth, ""
-		e.Say("focus at %s", e.in.Distance(depth))
+		e.Say("focus at %s", e.Ruler.Distance(depth))
 		return nil
 	}
-	at, name, err := e.middleOf(ctx, d.ID)
+	at, name, err := e.MiddleOf(ctx, d.ID)
 	if err != nil {
 		return err
 	}
@@ -182,8 +132,8 @@ type Compose struct {
 	optics.Ask
 }
 
-func (d *Compose) film(ctx context.Context, e *Editor) error {
-	points, name, err := e.target(ctx, d.ID)
+func (d *Compose) film(ctx context.Context, e *desk.Editor) error {
+	points, name, err := e.Target(ctx, d.ID)
 	if err != nil {
 		return err
 	}
@@ -204,7 +154,7 @@ type Lens struct {
 	KeepSize bool    `json:"keepSize"`
 }
 
-func (d *Lens) film(ctx context.Context, e *Editor) error {
+func (d *Lens) film(ctx context.Context, e *desk.Editor) error {
 	if !(d.Focal >= 1 && d.Focal <= 5000) {
 		return act.Wrong("focal length must be 1 to 5000 mm")
 	}
@@ -221,7 +171,7 @@ func (d *Lens) film(ctx context.Context, e *Editor) error {
 // Straighten keeps verticals parallel by shift.
 type Straighten struct{}
 
-func (d *Straighten) film(ctx context.Context, e *Editor) error {
+func (d *Straighten) film(ctx context.Context, e *desk.Editor) error {
 	v, high := e.Set.View.Straight()
 	e.Set.View = v
 	if high {
@@ -237,11 +187,11 @@ type EyeHeight struct {
 	Metres float64 `json:"metres"`
 }
 
-func (d *EyeHeight) film(ctx context.Context, e *Editor) error {
+func (d *EyeHeight) film(ctx context.Context, e *desk.Editor) error {
 	if !(d.Metres > 0 && d.Metres <= 1e5) {
 		return act.Wrong("An eye is more than 0 above what it stands on.")
 	}
-	f, cast, err := e.framed(ctx)
+	f, cast, err := e.Framed(ctx)
 	if err != nil {
 		return err
 	}
@@ -255,7 +205,7 @@ func (d *EyeHeight) film(ctx context.Context, e *Editor) error {
 		ground, what = from.Y-h, s.Things[on].Name
 	}
 	v.Eye.Y = ground + d.Metres
-	e.Say("eye %s above %s", e.in.Distance(d.Metres), what)
+	e.Say("eye %s above %s", e.Ruler.Distance(d.Metres), what)
 	return nil
 }
 
@@ -268,11 +218,11 @@ type AllSharp struct {
 	To   string  `json:"to"`   // a thing, instead of far
 }
 
-func (d *AllSharp) film(ctx context.Context, e *Editor) error {
+func (d *AllSharp) film(ctx context.Context, e *desk.Editor) error {
 	a := *d
 	v := &e.Set.View
 	reach := func(id string) (lo, hi float64, err error) {
-		points, name, err := e.target(ctx, id)
+		points, name, err := e.Target(ctx, id)
 		if err != nil {
 			return 0, 0, err
 		}
@@ -310,9 +260,9 @@ func (d *AllSharp) film(ctx context.Context, e *Editor) error {
 	v.FNumber, v.Focus, v.FocusOn = n, focus, ""
 	end := "infinity"
 	if !math.IsInf(a.Far, 1) {
-		end = e.in.Distance(a.Far)
+		end = e.Ruler.Distance(a.Far)
 	}
-	e.Say("f/%.3g at %s: sharp from %s to %s", n, e.in.Distance(focus), e.in.Distance(a.Near), end)
+	e.Say("f/%.3g at %s: sharp from %s to %s", n, e.Ruler.Distance(focus), e.Ruler.Distance(a.Near), end)
 	return nil
 }
 
@@ -322,11 +272,11 @@ type Expose struct {
 	Stops float64 `json:"stops"` // brighter where positive
 }
 
-func (d *Expose) film(ctx context.Context, e *Editor) error {
+func (d *Expose) film(ctx context.Context, e *desk.Editor) error {
 	if !(math.Abs(d.Stops) <= 10) {
 		return act.Wrong("Exposure is compensated by 10 stops at most.")
 	}
-	f, cast, err := e.framed(ctx)
+	f, cast, err := e.Framed(ctx)
 	if err != nil {
 		return err
 	}
@@ -356,7 +306,7 @@ type Match struct {
 	Foot       *geom.V   `json:"foot"`    // where its foot stands, if that is known
 }
 
-func (d *Match) film(ctx context.Context, e *Editor) error {
+func (d *Match) film(ctx context.Context, e *desk.Editor) error {
 	m := e.Set.Match
 	if m == nil {
 		return act.Wrong("Lay a picture over the view first, and mark it.")
@@ -421,7 +371,7 @@ type LookThrough struct {
 	Sun bool   `json:"sun"` // instead of a thing
 }
 
-func (d *LookThrough) film(ctx context.Context, e *Editor) error {
+func (d *LookThrough) film(ctx context.Context, e *desk.Editor) error {
 	v := &e.Set.View
 	if d.Sun {
 		to := light.Direction(e.Set.Light.Azimuth, e.Set.Light.Elevation)
@@ -432,12 +382,12 @@ func (d *LookThrough) film(ctx context.Context, e *Editor) error {
 		e.Say("look along the sun")
 		return nil
 	}
-	at, name, err := e.middleOf(ctx, d.ID)
+	at, name, err := e.MiddleOf(ctx, d.ID)
 	if err != nil {
 		return err
 	}
 	v.Eye, v.Roll = at, 0
-	if row, err := e.placement(ctx, d.ID); err == nil {
+	if row, err := e.Placement(ctx, d.ID); err == nil {
 		v.Yaw, v.Pitch = row.Yaw, min(max(row.Pitch, -math.Pi/2), math.Pi/2)
 	}
 	v.FocusOn = ""

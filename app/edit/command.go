@@ -1,3 +1,5 @@
+// Package edit is what a person can do to a set: an op is a type whose fields are its arguments and
+// whose method does it; a family is a table of ops by name, in a file of its own.
 package edit
 
 import (
@@ -8,18 +10,19 @@ import (
 	"strings"
 
 	"visator/app/act"
+	"visator/app/desk"
 	"visator/core/plain"
 )
 
 // family is ops that belong together, by name: each makes new arguments, as they are where
 // nothing is said.
-type family map[string]func() Op
+type family map[string]func() desk.Op
 
 // of is the op whose arguments are a T.
 func of[T any, P interface {
 	*T
-	Op
-}]() Op {
+	desk.Op
+}]() desk.Op {
 	return P(new(T))
 }
 
@@ -42,7 +45,7 @@ var named = func() map[reflect.Type]string {
 }()
 
 // arguments are what of an op is told.
-func arguments(o Op) any {
+func arguments(o desk.Op) any {
 	if f, ok := o.(filmed); ok {
 		return f.film
 	}
@@ -61,16 +64,16 @@ func Arguments(name string) any {
 func Ops() []string { return slices.Sorted(maps.Keys(ops)) }
 
 // Do is the command whose arguments are of the type of an op, such as *Place.
-func Do(args any) Command {
+func Do(args any) desk.Command {
 	raw, err := json.Marshal(args)
 	if err != nil { // a number that JSON has not: it is refused as text
 		raw = []byte(err.Error())
 	}
-	return Command{named[reflect.TypeOf(args)], raw}
+	return desk.Command{Op: named[reflect.TypeOf(args)], Args: raw}
 }
 
 // Of is what a command does, with its arguments; what nobody knows is refused.
-func Of(c *Command) (Op, error) {
+func Of(c *desk.Command) (desk.Op, error) {
 	create := ops[c.Op]
 	if create == nil {
 		return nil, act.Wrong("%.40q is nothing that an edit does", c.Op)

@@ -6,6 +6,7 @@ import (
 	"slices"
 	"strings"
 
+	"visator/app/desk"
 	"visator/core/intake/maps"
 	"visator/core/intake/mend"
 	"visator/core/intake/recipe"
@@ -31,8 +32,8 @@ type Recipe struct {
 	Step RecipeStep `json:"step"`
 }
 
-func (d *Recipe) do(ctx context.Context, e *Editor) error {
-	return e.Piece(ctx, d.ID, func(p *PieceEdit, _ *store.Piece) error {
+func (d *Recipe) Do(ctx context.Context, e *desk.Editor) error {
+	return e.Piece(ctx, d.ID, func(p *desk.PieceEdit, _ *store.Piece) error {
 		return d.Step.decide(&p.Recipe, func(format string, args ...any) {
 			e.Say("%s: %s", p.Name, fmt.Sprintf(format, args...))
 		})

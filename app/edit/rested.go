@@ -4,6 +4,7 @@ import (
 	"context"
 
 	"visator/app/act"
+	"visator/app/desk"
 	"visator/core/geom"
 	"visator/core/stage"
 )
@@ -15,7 +16,7 @@ type Rest struct {
 	Now []Stood `json:"now"`
 }
 
-func (d *Rest) do(ctx context.Context, e *Editor) error {
+func (d *Rest) Do(ctx context.Context, e *desk.Editor) error {
 	if n := len(d.Now); len(d.Was) != n || n == 0 || n > MaxHeap {
 		return act.Wrong("That does not say where things came to rest.")
 	}
@@ -23,7 +24,7 @@ func (d *Rest) do(ctx context.Context, e *Editor) error {
 	for i := range d.Now {
 		ids[i] = d.Now[i].ID
 	}
-	rows, err := e.free(ctx, ids, 1, "what is to settle")
+	rows, err := e.Free(ctx, ids, 1, "what is to settle")
 	if err != nil {
 		return err
 	}
@@ -40,7 +41,7 @@ func (d *Rest) do(ctx context.Context, e *Editor) error {
 		if r.Placement == before {
 			continue
 		}
-		if err := e.keep(ctx, r, before); err != nil {
+		if err := e.Keep(ctx, r, before); err != nil {
 			return err
 		}
 	}

@@ -7,61 +7,37 @@ import (
 	"slices"
 
 	"visator/app/act"
-	"visator/core/optics"
+	"visator/app/desk"
 	"visator/core/stage"
 	"visator/store"
 )
-
-func (e *Editor) shots(ctx context.Context) ([]store.ShotRow, error) {
-	return store.Shots(ctx, e.Tx, e.Set.ID)
-}
-
-// kept is a kept shot of the set.
-func (e *Editor) kept(ctx context.Context, id string) (*store.ShotRow, error) {
-	list, err := e.shots(ctx)
-	if err != nil {
-		return nil, err
-	}
-	if i := slices.IndexFunc(list, func(r store.ShotRow) bool { return r.ID == id }); i >= 0 {
-		return &list[i], nil
-	}
-	return nil, act.NotThere(store.ErrNotFound, "The shot")
-}
 
 // KeepShot keeps the working view: as the shot that it is of, or under a name as a new one.
 type KeepShot struct {
 	Name string `json:"name"`
 }
 
-func (d *KeepShot) do(ctx context.Context, e *Editor) error {
-	if kept, err := e.kept(ctx, e.Set.Shot); d.Name == "" && err == nil {
-		if err := e.stale(kept.Rev, kept.Name); err != nil {
+func (d *KeepShot) Do(ctx context.Context, e *desk.Editor) error {
+	if kept, err := e.Kept(ctx, e.Set.Shot); d.Name == "" && err == nil {
+		if err := e.Stale(kept.Rev, kept.Name); err != nil {
 			return err
 		}
 		old := kept.Shot
 		kept.ShotSettings = e.Set.ShotSettings
 		e.Say("keep %s", kept.Name)
-		return e.putShot(ctx, kept, old)
+		return e.PutShot(ctx, kept, old)
 	}
-	list, err := e.shots(ctx)
+	list, err := e.Shots(ctx)
 	if err != nil {
 		return err
 	}
 	before := e.Set.Scene
 	s := stage.Shot{ID: store.NewID(), ShotSettings: e.Set.ShotSettings}
-	if err := e.keepShot(ctx, list, s, cmp.Or(d.Name, "shot")); err != nil {
+	if err := e.KeepShot(ctx, list, s, cmp.Or(d.Name, "shot")); err != nil {
 		return err
 	}
 	e.Set.Shot = s.ID
-	return e.putSet(ctx, before)
-}
-
-// putShot stores a shot that was old before.
-func (e *Editor) putShot(ctx context.Context, row *store.ShotRow, old stage.Shot) error {
-	if err := store.PutShot(ctx, e.Tx, e.Set.ID, row.Shot, e.rev); err != nil {
-		return err
-	}
-	return e.note("shot", row.ID, old, row.Shot)
+	return e.PutSet(ctx, before)
 }
 
 // GoToShot makes the working view what a shot keeps.
@@ -69,15 +45,15 @@ type GoToShot struct {
 	ID string `json:"id"`
 }
 
-func (d *GoToShot) do(ctx context.Context, e *Editor) error {
-	s, err := e.kept(ctx, d.ID)
+func (d *GoToShot) Do(ctx context.Context, e *desk.Editor) error {
+	s, err := e.Kept(ctx, d.ID)
 	if err != nil {
 		return err
 	}
 	before := e.Set.Scene
 	e.Say("go to %s", s.Name)
 	e.Set.ShotSettings, e.Set.Shot = s.ShotSettings, s.ID
-	return e.putSet(ctx, before)
+	return e.PutSet(ctx, before)
 }
 
 // DeleteShot deletes a kept shot.
@@ -85,8 +61,8 @@ type DeleteShot struct {
 	ID string `json:"id"`
 }
 
-func (d *DeleteShot) do(ctx context.Context, e *Editor) error {
-	s, err := e.kept(ctx, d.ID)
+func (d *DeleteShot) Do(ctx context.Context, e *desk.Editor) error {
+	s, err := e.Kept(ctx, d.ID)
 	if err != nil {
 		return err
 	}
@@ -94,24 +70,7 @@ func (d *DeleteShot) do(ctx context.Context, e *Editor) error {
 	if err := store.DeleteDocument(ctx, e.Tx, e.Set.ID, "shot", s.ID); err != nil {
 		return err
 	}
-	return e.note("shot", s.ID, s.Shot, nil)
-}
-
-// keepShot keeps a new shot behind those in list.
-func (e *Editor) keepShot(ctx context.Context, list []store.ShotRow, s stage.Shot, name string) error {
-	s.Name = stage.NextName(name, func(n string) bool {
-		return slices.ContainsFunc(list, func(r store.ShotRow) bool { return r.Name == n })
-	})
-	s.Order = after(list, func(r *store.ShotRow) int { return r.Order })
-	if err := s.Check(); err != nil {
-		return act.Wrong("%v", err)
-	}
-	e.Say("keep %s", s.Name)
-	e.made = append(e.made, s.ID)
-	if err := store.PutShot(ctx, e.Tx, e.Set.ID, s, e.rev); err != nil {
-		return err
-	}
-	return e.note("shot", s.ID, nil, s)
+	return e.Note("shot", s.ID, s.Shot, nil)
 }
 
 // ChangeShot changes fields of a kept shot.
@@ -120,12 +79,12 @@ type ChangeShot struct {
 	Patch json.RawMessage `json:"patch"`
 }
 
-func (d *ChangeShot) do(ctx context.Context, e *Editor) error {
-	row, err := e.kept(ctx, d.ID)
+func (d *ChangeShot) Do(ctx context.Context, e *desk.Editor) error {
+	row, err := e.Kept(ctx, d.ID)
 	if err != nil {
 		return err
 	}
-	if err := e.stale(row.Rev, row.Name); err != nil {
+	if err := e.Stale(row.Rev, row.Name); err != nil {
 		return err
 	}
 	before := row.Shot
@@ -133,21 +92,11 @@ func (d *ChangeShot) do(ctx context.Context, e *Editor) error {
 		return act.Wrong("%v", err)
 	}
 	row.ID = before.ID
-	if err := e.pictured(ctx, &before.ShotSettings, &row.ShotSettings); err != nil {
+	if err := e.Pictured(ctx, &before.ShotSettings, &row.ShotSettings); err != nil {
 		return err
 	}
 	e.Say("change %s", before.Name)
-	return e.putShot(ctx, row, before)
-}
-
-// KeepView keeps a view as a new shot, under the working light.
-func (e *Editor) KeepView(ctx context.Context, name string, v optics.View) error {
-	list, err := e.shots(ctx)
-	if err != nil {
-		return err
-	}
-	return e.keepShot(ctx, list,
-		stage.Shot{ID: store.NewID(), ShotSettings: stage.ShotSettings{View: v, Light: e.Set.Light}}, name)
+	return e.PutShot(ctx, row, before)
 }
 
 // OrderShots puts the kept shots into an order.
@@ -155,8 +104,8 @@ type OrderShots struct {
 	IDs []string `json:"ids"` // of all shots
 }
 
-func (d *OrderShots) do(ctx context.Context, e *Editor) error {
-	list, err := e.shots(ctx)
+func (d *OrderShots) Do(ctx context.Context, e *desk.Editor) error {
+	list, err := e.Shots(ctx)
 	if err != nil {
 		return err
 	}
@@ -171,15 +120,15 @@ func (d *OrderShots) do(ctx context.Context, e *Editor) error {
 		if list[i].Order == at {
 			continue
 		}
-		if err := e.stale(list[i].Rev, list[i].Name); err != nil {
+		if err := e.Stale(list[i].Rev, list[i].Name); err != nil {
 			return err
 		}
 		before := list[i].Shot
 		list[i].Order = at
-		if err := store.PutShot(ctx, e.Tx, e.Set.ID, list[i].Shot, e.rev); err != nil {
+		if err := store.PutShot(ctx, e.Tx, e.Set.ID, list[i].Shot, e.Rev); err != nil {
 			return err
 		}
-		if err := e.note("shot", list[i].ID, before, list[i].Shot); err != nil {
+		if err := e.Note("shot", list[i].ID, before, list[i].Shot); err != nil {
 			return err
 		}
 	}
@@ -192,8 +141,8 @@ type CopyShot struct {
 	ID string `json:"id"`
 }
 
-func (d *CopyShot) do(ctx context.Context, e *Editor) error {
-	list, err := e.shots(ctx)
+func (d *CopyShot) Do(ctx context.Context, e *desk.Editor) error {
+	list, err := e.Shots(ctx)
 	if err != nil {
 		return err
 	}
@@ -204,5 +153,5 @@ func (d *CopyShot) do(ctx context.Context, e *Editor) error {
 	s := list[i].Shot
 	s.ID = store.NewID()
 	e.Say("duplicate %s", list[i].Name)
-	return e.keepShot(ctx, list, s, list[i].Name)
+	return e.KeepShot(ctx, list, s, list[i].Name)
 }

@@ -10,20 +10,20 @@ import (
 	"github.com/riverqueue/river/rivertype"
 
 	"visator/app/act"
-	"visator/app/edit"
+	"visator/app/desk"
 	"visator/supplier"
 )
 
 // Library is where pieces lie and are made.
 type Library struct {
-	*edit.Desk
+	*desk.Desk
 	Queue Queue // nil where no jobs are started
 	// Supplier is where models can be fetched from; nil where there is none.
 	Supplier *supplier.Client
 }
 
 // NewLibrary is a library of a desk's sets, without jobs and supplier.
-func NewLibrary(d *edit.Desk) *Library {
+func NewLibrary(d *desk.Desk) *Library {
 	l := &Library{Desk: d}
 	l.Remake = l.askMake
 	return l

@@ -9,7 +9,7 @@ import (
 	"slices"
 
 	"visator/app/act"
-	"visator/app/edit"
+	"visator/app/desk"
 	"visator/core/intake/maps"
 	"visator/core/intake/recipe"
 	"visator/core/model"
@@ -125,7 +125,7 @@ func (a *Library) findFor(ctx context.Context, o *opened, id string, onlyLacking
 	if set == 0 {
 		return f, nil
 	}
-	return f, a.EditPiece(ctx, o.from.ProductionID, id, func(e *edit.Editor, pe *edit.PieceEdit) error {
+	return f, a.EditPiece(ctx, o.from.ProductionID, id, func(e *desk.Editor, pe *desk.PieceEdit) error {
 		// Choices that came in between stay.
 		for surface, slots := range rec.Maps {
 			for role, c := range slots {
@@ -173,7 +173,7 @@ func (a *Library) AssignMap(ctx context.Context, piece, surface string, role map
 			(named.Role == maps.Gloss || channel > 0 && named.Channels[channel-1] == maps.Gloss)
 		c = recipe.Choose(match, blob, data)
 	}
-	return a.EditPiece(ctx, p.ProductionID, piece, func(e *edit.Editor, pe *edit.PieceEdit) error {
+	return a.EditPiece(ctx, p.ProductionID, piece, func(e *desk.Editor, pe *desk.PieceEdit) error {
 		pe.Recipe.Set(surface, role, c)
 		if file == "" {
 			e.Say("leave %s of %s empty", role, pe.Name)

@@ -16,7 +16,7 @@ import (
 	"github.com/riverqueue/river"
 
 	"visator/app/act"
-	"visator/app/edit"
+	"visator/app/desk"
 	"visator/app/measure"
 	"visator/convert"
 	"visator/core/exchange"
@@ -424,7 +424,7 @@ func (r *reading) renew(ctx context.Context, t Taking, m *model.Model, tell func
 			fmt.Sprintf("its numbers are %.4g times larger: it was exported in another "+
 				"unit; the true size stays", k))
 	}
-	return r.a.EditProduction(ctx, r.ar.ProductionID, func(e *edit.Editor) error {
+	return r.a.EditProduction(ctx, r.ar.ProductionID, func(e *desk.Editor) error {
 		result, err := json.Marshal(made)
 		if err != nil {
 			return err
@@ -440,7 +440,7 @@ func (r *reading) renew(ctx context.Context, t Taking, m *model.Model, tell func
 		if err := store.KeepMade(ctx, e.Tx, digest(r.ar.Blob, t.Source, size.Up, carriedRaw), result); err != nil {
 			return err
 		}
-		return e.Piece(ctx, t.Piece, func(pe *edit.PieceEdit, _ *store.Piece) error {
+		return e.Piece(ctx, t.Piece, func(pe *desk.PieceEdit, _ *store.Piece) error {
 			pe.Arrival, pe.Source, pe.Recipe, pe.Sizing, pe.News = r.ar.ID, t.Source, carried, size, &news
 			e.Say("renew %s", pe.Name)
 			return nil

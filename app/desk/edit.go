@@ -1,4 +1,4 @@
-package edit
+package desk
 
 import (
 	"context"
@@ -70,23 +70,23 @@ type Answer struct {
 
 // Editor does commands within one transaction.
 type Editor struct {
-	a       *Desk
-	Tx      pgx.Tx
-	Set     store.Set
-	in      unit.Ruler
-	seen    int64 // revision that the person saw; -1: any
-	rev     int64 // revision that this edit makes
-	changes []store.Change
-	made    []string
-	label   string
-	sized   int                  // pieces whose size it changed
-	places  []store.PlacementRow // all of them, read on first use
-	byID    map[string]*store.PlacementRow
-	names   map[string]int     // how often each is taken, from first use on
-	elems   []store.ElementRow // all of them, read on first use
-	moved   map[string]bool    // placements that were changed since they were felt
-	now     *measure.Snapshot  // the set as it is felt, before and
-	solids  []snag.Solid       // with what this edit changed
+	a        *Desk
+	Tx       pgx.Tx
+	Set      store.Set
+	Ruler    unit.Ruler
+	seen     int64 // revision that the person saw; -1: any
+	Rev      int64 // revision that this edit makes
+	changes  []store.Change
+	Made     []string
+	Label    string
+	sized    int                  // pieces whose size it changed
+	places   []store.PlacementRow // all of them, read on first use
+	byID     map[string]*store.PlacementRow
+	names    map[string]int     // how often each is taken, from first use on
+	Elems    []store.ElementRow // all of them, read on first use
+	moved    map[string]bool    // placements that were changed since they were felt
+	Snapshot *measure.Snapshot  // the set as it is felt, before and
+	solids   []snag.Solid       // with what this edit changed
 }
 
 // Edit does all commands of a request, or none. A row that was changed after the
@@ -108,20 +108,20 @@ func (a *Desk) Edit(ctx context.Context, setID string, req Request) (res Answer,
 		if known, err := answered(ctx, tx, p.ID, req.Request, &res); known || err != nil {
 			return err
 		}
-		e := &Editor{a: a, Tx: tx, Set: set, in: unit.RulerOf(p.Unit), seen: req.Revision, rev: p.Revision + 1}
+		e := &Editor{a: a, Tx: tx, Set: set, Ruler: unit.RulerOf(p.Unit), seen: req.Revision, Rev: p.Revision + 1}
 		for _, o := range list {
-			if err := o.do(ctx, e); err != nil {
+			if err := o.Do(ctx, e); err != nil {
 				return err
 			}
 		}
-		res = Answer{Revision: p.Revision, Made: e.made, Label: e.label}
+		res = Answer{Revision: p.Revision, Made: e.Made, Label: e.Label}
 		if len(e.changes) == 0 {
 			return nil
 		}
 		if len(req.Commands) > max(e.sized, 1) {
-			e.label = fmt.Sprintf("%s and %d more", e.label, len(req.Commands)-1)
+			e.Label = fmt.Sprintf("%s and %d more", e.Label, len(req.Commands)-1)
 		}
-		res.Revision = e.rev
+		res.Revision = e.Rev
 		if err := e.tell(ctx, &res); err != nil {
 			return err
 		}
@@ -200,10 +200,10 @@ func (e *Editor) record(ctx context.Context) error {
 		return err
 	}
 	if err := store.InsertEntry(ctx, e.Tx, store.Entry{ProductionID: e.Set.ProductionID, SetID: e.Set.ID,
-		Revision: e.rev, Label: e.label, Changes: changes, Actor: act.ActorOf(ctx)}); err != nil {
+		Revision: e.Rev, Label: e.Label, Changes: changes, Actor: act.ActorOf(ctx)}); err != nil {
 		return err
 	}
-	return e.a.commit(ctx, e.Tx, e.Set.ProductionID, e.rev)
+	return e.a.commit(ctx, e.Tx, e.Set.ProductionID, e.Rev)
 }
 
 func (a *Desk) commit(ctx context.Context, tx pgx.Tx, production string, rev int64) error {
@@ -213,8 +213,8 @@ func (a *Desk) commit(ctx context.Context, tx pgx.Tx, production string, rev int
 	return act.Announce(ctx, tx, act.Announcement{Production: production, What: "edit", Revision: rev})
 }
 
-func (e *Editor) stale(rev int64, what string) error {
-	if e.seen >= 0 && rev > e.seen && rev < e.rev { // what this edit wrote itself is of e.rev
+func (e *Editor) Stale(rev int64, what string) error {
+	if e.seen >= 0 && rev > e.seen && rev < e.Rev { // what this edit wrote itself is of e.rev
 		return act.Stale("%s was changed elsewhere meanwhile. Nothing of yours was applied; look again and repeat it.",
 			what)
 	}
@@ -243,9 +243,9 @@ func (e *Editor) index() {
 	}
 }
 
-func (e *Editor) placement(ctx context.Context, id string) (*store.PlacementRow, error) {
+func (e *Editor) Placement(ctx context.Context, id string) (*store.PlacementRow, error) {
 	if r := e.byID[id]; r != nil {
-		return r, e.stale(r.Rev, r.Name)
+		return r, e.Stale(r.Rev, r.Name)
 	}
 	if e.places == nil {
 		list, err := store.PlacementsOf(ctx, e.Tx, e.Set.ID, []string{id})
@@ -257,14 +257,14 @@ func (e *Editor) placement(ctx context.Context, id string) (*store.PlacementRow,
 				e.byID = map[string]*store.PlacementRow{}
 			}
 			e.byID[id] = &list[0]
-			return &list[0], e.stale(list[0].Rev, list[0].Name)
+			return &list[0], e.Stale(list[0].Rev, list[0].Name)
 		}
 	}
 	return nil, act.NotThere(store.ErrNotFound, "The placement")
 }
 
-// taken says whether a placement has a name; all were read before.
-func (e *Editor) taken(name string) bool {
+// Taken says whether a placement has a name; all were read before.
+func (e *Editor) Taken(name string) bool {
 	if e.names == nil {
 		e.names = make(map[string]int, len(e.places))
 		for i := range e.places {
@@ -285,14 +285,14 @@ func (e *Editor) renamed(from, to string) {
 
 // Say is what the edit is called in the log; the first that is said counts.
 func (e *Editor) Say(format string, args ...any) {
-	if e.label == "" {
-		e.label = fmt.Sprintf(format, args...)
+	if e.Label == "" {
+		e.Label = fmt.Sprintf(format, args...)
 	}
 }
 
-// note remembers a change for the log; a row that was changed twice keeps its
+// Note remembers a change for the log; a row that was changed twice keeps its
 // first before.
-func (e *Editor) note(kind, id string, before, after any) error {
+func (e *Editor) Note(kind, id string, before, after any) error {
 	var b, a json.RawMessage
 	var err error
 	if before != nil {

@@ -1,4 +1,4 @@
-package edit
+package desk
 
 import (
 	"context"
@@ -39,8 +39,8 @@ func (e *Editor) tellTopics(ctx context.Context, res *Answer) error {
 	if err != nil {
 		return err
 	}
-	production.Revision = e.rev // it is written last
-	st := &query.State{Undo: e.label}
+	production.Revision = e.Rev // it is written last
+	st := &query.State{Undo: e.Label}
 	st.Describe(&set, production, shots)
 	res.Topics = map[string]json.RawMessage{}
 	for _, topic := range []string{"set", "shots"} {

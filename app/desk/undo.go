@@ -1,4 +1,4 @@
-package edit
+package desk
 
 import (
 	"context"
@@ -60,7 +60,7 @@ func (a *Desk) step(ctx context.Context, setID, request string, undo bool) (labe
 		if err := json.Unmarshal(entry.Changes, &changes); err != nil {
 			return fmt.Errorf("log entry %d: %w", entry.ID, err)
 		}
-		e := &Editor{a: a, Tx: tx, Set: set, rev: p.Revision + 1, seen: math.MaxInt64}
+		e := &Editor{a: a, Tx: tx, Set: set, Rev: p.Revision + 1, seen: math.MaxInt64}
 		if undo {
 			slices.Reverse(changes)
 		}
@@ -91,7 +91,7 @@ func (a *Desk) step(ctx context.Context, setID, request string, undo bool) (labe
 		if err := keepAnswer(ctx, tx, p.ID, request, label); err != nil {
 			return err
 		}
-		return a.commit(ctx, tx, production, e.rev)
+		return a.commit(ctx, tx, production, e.Rev)
 	})
 	if err == nil && refused != nil {
 		return "", refused
@@ -311,7 +311,7 @@ func (e *Editor) restore(ctx context.Context, kind, id string, row json.RawMessa
 	}
 	switch v := v.(type) {
 	case *stage.Scene:
-		return store.PutSet(ctx, e.Tx, e.Set.ProductionID, *v, e.rev)
+		return store.PutSet(ctx, e.Tx, e.Set.ProductionID, *v, e.Rev)
 	case *PieceEdit:
 		return e.storePiece(ctx, id, v)
 	}
@@ -325,5 +325,5 @@ func (e *Editor) restore(ctx context.Context, kind, id string, row json.RawMessa
 	if v == nil {
 		return store.DeleteDocument(ctx, e.Tx, set, kind, id)
 	}
-	return store.PutDocument(ctx, e.Tx, set, kind, id, v, e.rev)
+	return store.PutDocument(ctx, e.Tx, set, kind, id, v, e.Rev)
 }

@@ -1,6 +1,6 @@
-// Package edit is what a person can do to a set: an edit is a list of commands, done as one
-// or not at all, kept in the log and taken back as one.
-package edit
+// Package desk is where edits are made: an edit is a list of commands, done as one or not at all,
+// kept in the log and taken back as one. What a command does stands in package edit.
+package desk
 
 import (
 	"context"
@@ -31,7 +31,7 @@ type Command struct {
 
 // Op is the doing of a command, with its arguments.
 type Op interface {
-	do(ctx context.Context, e *Editor) error
+	Do(ctx context.Context, e *Editor) error
 }
 
 // New is a desk for the sets that pages show; op is what a command does.
