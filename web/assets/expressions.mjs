@@ -1,35 +1,12 @@
 // The expressions in the attributes of the templates, made into functions when the page is
 // built: the page makes no text into code, and its policy forbids it. Each is known by the
-// digest of its text. A name that is neither a parameter within it nor the browser's own is one of the
-// scope, $$, that Alpine gives.
+// digest of its text. A name that is not the browser's own is one of the scope, $$, that Alpine gives.
 import { digest } from "./src/digest.js";
 import { parse } from "acorn";
 import { readdirSync, readFileSync } from "node:fs";
 
 // What the browser itself knows and templates use; any other name is of the scope.
-const own = new Set([
-  "undefined",
-  "NaN",
-  "Infinity",
-  "Math",
-  "Number",
-  "String",
-  "Boolean",
-  "Object",
-  "Array",
-  "JSON",
-  "Set",
-  "Map",
-  "Date",
-  "document",
-  "window",
-  "location",
-  "localStorage",
-  "sessionStorage",
-  "structuredClone",
-  "confirm",
-  "console",
-]);
+const own = new Set(["Math", "Number", "String", "Boolean", "Object", "Set", "window"]);
 // Attributes of Alpine whose text is no expression.
 const plain = /^x-(ref|cloak|ignore|teleport|transition.*)$/;
 
@@ -98,113 +75,82 @@ export function expressions(html) {
   return all;
 }
 
-// compiled is an expression, or statements, as a function of the scope.
-export function compiled(text) {
-  let tree,
-    src = `(${text}\n)`,
-    statements = false;
-  try {
-    tree = parse(src, { ecmaVersion: 2024 });
-  } catch {
-    statements = true;
-    src = text;
-    tree = parse(src, { ecmaVersion: 2024, allowAwaitOutsideFunction: true, allowReturnOutsideFunction: true });
-  }
-  const edits = [];
-  visit(tree, new Set(), edits);
-  let out = src;
-  for (const [at, put] of edits.sort((a, b) => b[0] - a[0])) out = out.slice(0, at) + put + out.slice(at);
-  return statements ? `$$ => { ${out} }` : `$$ => ${out}`;
-}
-
-const names = (p, into) => {
-  switch (p?.type) {
-    case "Identifier":
-      into.add(p.name);
-      break;
-    case "AssignmentPattern":
-      names(p.left, into);
-      break;
-    case "RestElement":
-      names(p.argument, into);
-      break;
-    case "ArrayPattern":
-      for (const e of p.elements) names(e, into);
-      break;
-    case "ObjectPattern":
-      for (const e of p.properties) names(e.value || e.argument, into);
-      break;
-  }
-};
-
-function visit(n, known, edits) {
-  if (Array.isArray(n)) {
-    for (const c of n) visit(c, known, edits);
-    return;
-  }
-  if (!n || typeof n.type !== "string") return;
+// Templates say what is shown and what is called, and scripts work it out: an expression is one
+// step. A value is a name, what lies in it, a call, a list or a text with values in it; a step is a
+// value, or one operation on values, whose condition may be one comparison.
+const isValue = (n) => {
   switch (n.type) {
     case "Identifier":
-      if (!known.has(n.name) && !own.has(n.name)) edits.push([n.start, "$$."]);
-      return;
+    case "Literal":
+      return true;
     case "MemberExpression":
-      visit(n.object, known, edits);
-      if (n.computed) visit(n.property, known, edits);
-      return;
-    case "Property":
-      if (n.computed) visit(n.key, known, edits);
-      if (n.shorthand && n.value.type === "Identifier") {
-        if (!known.has(n.key.name) && !own.has(n.key.name)) edits.push([n.key.end, `: $$.${n.key.name}`]);
-        return;
-      }
-      visit(n.value, known, edits);
-      return;
-    case "ArrowFunctionExpression":
-    case "FunctionExpression": {
-      const inner = new Set(known);
-      for (const p of n.params) names(p, inner);
-      for (const p of n.params) pattern(p, inner, edits);
-      visit(n.body, inner, edits);
-      return;
-    }
-    case "Program":
-    case "BlockStatement": {
-      const inner = new Set(known);
-      for (const c of n.body)
-        if (c.type === "VariableDeclaration") for (const d of c.declarations) names(d.id, inner);
-      for (const c of n.body) visit(c, inner, edits);
-      return;
-    }
-    case "VariableDeclarator":
-      pattern(n.id, known, edits);
-      visit(n.init, known, edits);
-      return;
-    case "LabeledStatement":
-      throw new Error("a label is no statement of a template");
+      return isValue(n.object) && (!n.computed || isStep(n.property));
+    case "ChainExpression":
+      return isValue(n.expression);
+    case "UnaryExpression":
+    case "SpreadElement":
+      return isValue(n.argument);
+    case "TemplateLiteral":
+      return n.expressions.every(isStep);
+    case "CallExpression":
+      return isValue(n.callee) && n.arguments.every(isStep);
+    case "ArrayExpression":
+      return n.elements.every(isValue);
+    case "ObjectExpression":
+      return n.properties.every((p) => (p.type === "SpreadElement" ? isValue(p.argument) : isStep(p.value)));
   }
-  for (const key in n) if (key !== "type" && n[key] && typeof n[key] === "object") visit(n[key], known, edits);
+  return false;
+};
+const isCompared = (n) =>
+  isValue(n) ||
+  (n.type === "BinaryExpression" && /^[=!<>]/.test(n.operator) && isValue(n.left) && isValue(n.right)) ||
+  (n.type === "UnaryExpression" && isCompared(n.argument));
+const isStep = (n) => {
+  switch (n.type) {
+    case "BinaryExpression":
+      return isValue(n.left) && isValue(n.right);
+    case "LogicalExpression":
+      return isCompared(n.left) && isCompared(n.right);
+    case "ConditionalExpression":
+      return isCompared(n.test) && isValue(n.consequent) && isValue(n.alternate);
+    case "AssignmentExpression":
+      return isValue(n.left) && isStep(n.right);
+    case "UnaryExpression":
+      return isStep(n.argument);
+  }
+  return isValue(n);
+};
+
+// compiled is an expression as a function of the scope. One that is more than a step is refused.
+export function compiled(text) {
+  const src = `(${text}\n)`,
+    tree = parse(src, { ecmaVersion: 2024 });
+  if (!isStep(tree.body[0].expression))
+    throw new Error("an expression of a template is one step: what is worked out is a method of its panel");
+  const edits = [];
+  visit(tree, edits);
+  let out = src;
+  for (const [at, put] of edits.sort((a, b) => b[0] - a[0])) out = out.slice(0, at) + put + out.slice(at);
+  return `$$ => ${out}`;
 }
 
-// pattern visits what a parameter begins with.
-function pattern(p, known, edits) {
-  switch (p?.type) {
-    case "AssignmentPattern":
-      pattern(p.left, known, edits);
-      visit(p.right, known, edits);
-      break;
-    case "RestElement":
-      pattern(p.argument, known, edits);
-      break;
-    case "ArrayPattern":
-      for (const e of p.elements) pattern(e, known, edits);
-      break;
-    case "ObjectPattern":
-      for (const e of p.properties) {
-        if (e.computed) visit(e.key, known, edits);
-        pattern(e.value || e.argument, known, edits);
-      }
-      break;
+// visit finds the names that are of the scope.
+function visit(n, edits) {
+  switch (n.type) {
+    case "Identifier":
+      if (!own.has(n.name)) edits.push([n.start, "$$."]);
+      return;
+    case "MemberExpression":
+      visit(n.object, edits);
+      if (n.computed) visit(n.property, edits);
+      return;
+    case "Property":
+      if (n.computed) visit(n.key, edits);
+      if (n.shorthand) edits.push([n.key.end, `: $$.${n.key.name}`]);
+      else visit(n.value, edits);
+      return;
   }
+  for (const part of Object.values(n).flat()) if (part && typeof part.type === "string") visit(part, edits);
 }
 
 // from is a module of all expressions of a folder of templates, by their digests.

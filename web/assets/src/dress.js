@@ -393,6 +393,17 @@ export function dress({ call, post }) {
           ? `${this.number(100 * s.number, 1)} %`
           : this.number(s.number, 2);
     },
+    // tabMark says at a tab's name how many snags wait there.
+    tabMark(t) {
+      const n = t === "snags" ? this.snags("dress").length : 0;
+      return n ? ` △${n}` : "";
+    },
+    isShown(s) {
+      return Boolean(s.key) && this.snag === s.key;
+    },
+    varyAgain() {
+      return this.act("vary", { seed: this.seed++ });
+    },
     showSnag(key) {
       const s = this.st.snags.find((x) => x.key === key);
       if (!s) return;

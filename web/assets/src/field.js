@@ -81,3 +81,36 @@ export function figure(Alpine) {
     );
   });
 }
+
+// typing is x-typed:kind="call": what is typed into a field goes to the call as typed, in SI units.
+// Kinds are those of the schema's fields: length in metres, angle in radians, percent as a share,
+// count whole, number and color as they are; without one it is the field's data-kind. What cannot
+// be read, or is refused, is told beside the field.
+export function typing(Alpine) {
+  const kept = { number: (n) => n, count: Math.round, angle: (n) => (n * Math.PI) / 180, percent: (n) => n / 100 };
+  Alpine.directive("typed", (field, { value, expression }, { evaluateLater, cleanup }) => {
+    const call = evaluateLater(expression);
+    const put = (typed) => new Promise((done) => call(done, { scope: { typed } }));
+    const change = () => {
+      const v = Alpine.store("v"),
+        kind = value || field.dataset.kind;
+      if (kind === "length") return v.typed(field, put);
+      if (kind === "color") return put(field.value.trim());
+      return v.typedNumber(field, (n) => put(kept[kind](n)));
+    };
+    field.addEventListener("change", change);
+    cleanup(() => field.removeEventListener("change", change));
+  });
+  // x-chosen="call": the choice of a list goes to the call as chosen, and the list shows none again;
+  // files go as a list of files.
+  Alpine.directive("chosen", (field, { expression }, { evaluateLater, cleanup }) => {
+    const call = evaluateLater(expression);
+    const change = () => {
+      const chosen = field.type === "file" ? [...field.files] : field.value;
+      field.value = "";
+      if (chosen.length) call(() => {}, { scope: { chosen } });
+    };
+    field.addEventListener("change", change);
+    cleanup(() => field.removeEventListener("change", change));
+  });
+}

@@ -293,6 +293,9 @@ export function filming({ call }) {
       const all = (this.st.set.hide || []).filter((n) => n !== name);
       return this.does("change set", { patch: { hide: off ? [...all, name] : all } });
     },
+    isLeftOut(layer) {
+      return (this.st.set.hide || []).includes(layer);
+    },
     cutThing(id) {
       const all = (this.st.set.view.cutWalls || "").split(",").filter(Boolean),
         had = all.includes(id);

@@ -59,9 +59,104 @@ export function intake(Alpine, { call, post, upload }) {
     get formats() {
       return [...new Set((v().st?.pieces || []).map((x) => x.facts.format))].sort();
     },
-    helpersOut() {
+    get helpersOut() {
       return (this.d?.parts || []).filter((x) => x.helper && !x.kept);
     },
+    get helpersWords() {
+      const out = this.helpersOut;
+      return (
+        `${out.length}${out.length > 1 ? " parts were" : " part was"} left out as a help of the program ` +
+        `that made the file: ${out.map((x) => x.label).join(", ")}`
+      );
+    },
+    keepHelpers() {
+      return this.decide({ op: "keep", parts: this.helpersOut.map((x) => x.key) });
+    },
+    get keptWords() {
+      return `${this.d.parts.filter((x) => x.kept).length} of ${this.d.parts.length} parts kept`;
+    },
+    pickAll(on) {
+      this.picked = on ? this.d.parts.map((x) => x.key) : [];
+    },
+    joinPicked() {
+      this.decide({ op: "join", parts: this.picked, name: this.newName });
+      this.picked = [];
+    },
+    get nothingOpen() {
+      return !this.choosing && !this.d && !this.offerNow;
+    },
+    isOpen(id) {
+      return Boolean(this.d) && v().piece === id;
+    },
+    foundWords: (a) => `${v().count((a.found || []).length, "model")} in it`,
+    emptyWords: (a) =>
+      a.pictures && !a.found?.length
+        ? `${v().count(a.pictures, "picture")}: maps for a piece`
+        : "its pieces belong to a newer version now",
+    sizeWords: (size) => [size.x, size.y, size.z].map((n) => v().number(n, 3)).join(" × "),
+    get levelsWords() {
+      const each = (l) => `${l.triangles.toLocaleString("en")} (within ${v().number(l.off, 1)} mm)`;
+      return `lighter versions: ${this.p.levels.map(each).join(", ")}`;
+    },
+    get cameWords() {
+      const { cameras, lights } = this.d;
+      return [cameras && v().count(cameras, "camera"), lights && v().count(lights, "light")]
+        .filter(Boolean)
+        .join(" and ");
+    },
+    get tagWords() {
+      return (this.p.tags || []).join(", ");
+    },
+    tag(text) {
+      const tags = text
+        .split(",")
+        .map((t) => t.trim())
+        .filter(Boolean);
+      return this.patch({ tags });
+    },
+    get withPictures() {
+      return v().st.arrivals.filter((a) => a.pictures);
+    },
+    // The maps of a surface: what a cell of their table shows.
+    isCell(s, m) {
+      return this.cell?.surface === s.key && this.cell.role === m.role;
+    },
+    cellLook(s, m) {
+      if (m.state === "missing" || m.state === "unread") return "border-snag text-snag";
+      return this.isCell(s, m) ? "border-act" : "border-line hint";
+    },
+    cellTitle: (m) => m.name + (m.say ? `: ${m.say}` : ""),
+    cellWords: (m) => ({ missing: "△ missing", unread: "△ not readable" })[m.state] || m.state || "·",
+    unmapCell() {
+      this.decide({ op: "unmap", surface: this.cell.surface, role: this.cell.role });
+      this.cell = null;
+    },
+    // What a download or the supplier has.
+    isBarred(f) {
+      return Boolean(f.error) || (this.isTaken(f) && !this.renew[f.path]);
+    },
+    mapsWords(f) {
+      if (!f.maps) return "no maps";
+      if (f.missing) return `△ ${f.missing} of its ${f.maps} maps are not there`;
+      return f.maps > 1 ? `all ${f.maps} maps are there` : "its map is there";
+    },
+    renewBy(f, piece) {
+      this.renew[f.path] = piece;
+      if (piece) this.chosen[f.path] = true;
+    },
+    chooseAll() {
+      for (const f of this.choosing.found) if (!f.error) this.chosen[f.path] = true;
+    },
+    openOffer(x) {
+      this.offerNow = x;
+      this.d = null;
+      this.choosing = null;
+    },
+    termsOf(x) {
+      const price = x.price ? `, ${x.price.toFixed(2)} ${x.currency}` : ", free";
+      return (x.licence || "licence not known") + (x.currency ? price : "");
+    },
+    formatsWords: (x) => `${x.licence}, ${x.formats.map((f) => f.format).join(", ")}`,
     get arrivals() {
       const q = this.find.toLowerCase();
       return [...(v().st?.arrivals || [])]

@@ -6,7 +6,7 @@ import { Strip } from "./strip.js";
 import { Outlines } from "./outline.js";
 import { length, size, number, degrees, distance, feet } from "./print.js";
 import { keys, list } from "./keys.js";
-import { figure, complain, content } from "./field.js";
+import { figure, typing, complain, content } from "./field.js";
 import { intake } from "./intake.js";
 import { dress } from "./dress.js";
 import { figures } from "./schema.js";
@@ -24,6 +24,7 @@ import { evaluator } from "./evaluate.js";
 import { call, post, surely, name as named, until, watchPictures } from "./ask.js";
 import { listen } from "./events.js";
 import { uploader } from "./upload.js";
+import { panels } from "./panels.js";
 
 const page = document.documentElement.dataset;
 
@@ -50,6 +51,8 @@ document.addEventListener("alpine:init", () => {
   Alpine.setEvaluator(/** @type {any} */ (evaluator(Alpine)));
   figure(Alpine);
   intake(Alpine, { call, post, upload: uploader(Alpine) });
+  panels(Alpine);
+  typing(Alpine);
   Alpine.store(
     "v",
     mixed(dress({ call, post }), filming({ call }), moving, matching, figures, placing, sized, shooting, {
@@ -241,6 +244,15 @@ document.addEventListener("alpine:init", () => {
         if (this.on("light frame") && this.lookedAt !== this.now.revision) this.lookSoon();
       },
       // The lens view is kept up where it is seen: it takes more than all else.
+      // showAll brings all of the plan onto the sheet again.
+      showAll() {
+        this.plan.touched = false;
+        this.plan.center();
+        this.draw();
+      },
+      get drawnWords() {
+        return `${(this.st?.drawn || 0).toLocaleString("en")} triangles drawn`;
+      },
       drawLens() {
         if (this.on("dress light frame") || this.pinned) this.lens?.sync(this.now);
       },

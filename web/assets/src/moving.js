@@ -221,6 +221,13 @@ export const moving = {
     }));
   },
 
+  get frameTime() {
+    return 1 / (this.moveNow?.rate || 24);
+  },
+  get timeWords() {
+    const frame = Math.min(Math.round(this.time * (this.moveNow?.rate || 24)) + 1, this.frameCount);
+    return `${this.number(this.time, 2)} s, frame ${frame} of ${this.frameCount}`;
+  },
   get frameCount() {
     return this.fr.move?.frames || this.track?.frames || 1;
   },

@@ -46,12 +46,6 @@ export const figures = {
     }
     return this.number(x || 0, f.unit ? f.digits || 0 : 4) + (f.unit ? " " + f.unit : "");
   },
-  // typeFigure takes what was typed for a field, and puts it.
-  typeFigure(input, f, put) {
-    if (f.kind === "length") return this.typed(input, put);
-    if (f.kind === "color") return put(input.value.trim());
-    return this.typedNumber(input, (n) => put(n / (times[f.kind] || 1)));
-  },
   // differs says that a figure is another than its document begins with.
   differs(f, doc) {
     const nothing = { yes: false, color: "" }[f.kind] ?? 0;

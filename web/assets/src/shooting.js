@@ -138,6 +138,15 @@ export const shooting = {
   fetchURL(hash, as, name) {
     return `/blobs/${hash}?as=${as}&name=${encodeURIComponent(name + "." + as)}`;
   },
+  shotWords(s) {
+    return s.name + (this.st.set.shot === s.id && this.st.changed ? " · changed" : "");
+  },
+  get viewWords() {
+    return this.shot && !this.st.changed ? this.shot.name : "working view";
+  },
+  get shownStill() {
+    return this.shown && !this.shown.result.mp4 && this.picture(this.shown);
+  },
   get shown() {
     const t = this.st?.takes || [];
     return t.find((x) => x.id === this.compare) || t.find((x) => this.picture(x)) || t[0] || null;

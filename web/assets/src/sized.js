@@ -46,6 +46,10 @@ export const sized = {
     this.draw();
   },
   // arrived are the downloads of which there are pieces.
+  lookAtPattern(at) {
+    this.patternAt = Number(at);
+    this.draw();
+  },
   get arrived() {
     return (this.st?.arrivals || []).filter((a) => this.st.pieces.some((p) => p.arrival === a.id));
   },

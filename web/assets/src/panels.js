@@ -1,0 +1,294 @@
+// What panels have of their own: the document that each is of, what it says in words, and what
+// a gesture in it does. Templates only name these.
+export function panels(Alpine) {
+  const v = () => Alpine.store("v");
+
+  Alpine.data("budgetPanel", () => ({
+    get b() {
+      return v().st.budgetNow;
+    },
+    get savings() {
+      return (this.b.savings || []).slice(0, 6);
+    },
+    over: ([, , is, most]) => most > 0 && is > most,
+    // limitTo takes what was typed as a limit; nothing is none.
+    limitTo(input, key) {
+      if (input.value.trim() === "") return v().setLimit({ [key]: 0 });
+      return v().typedNumber(input, (n) => v().setLimit({ [key]: Math.round(n) }));
+    },
+  }));
+
+  Alpine.data("elementPanel", () => ({
+    get e() {
+      return v().element || { spec: {} };
+    },
+    get doc() {
+      return this.e.spec;
+    },
+    get fixed() {
+      return this.e.locked;
+    },
+    put(key, x) {
+      return v().setFigure(this.e, key, x);
+    },
+    get said() {
+      return this.e.error || (this.e.laying ? "being laid out" : this.e.said || this.e.kind);
+    },
+    // parallax tells whether a card stands far enough for the move that there is.
+    get parallax() {
+      const { distant, safe } = this.e,
+        away = v().distance(distant);
+      if (!v().st?.set.move) return `${away} away; without a move it is safe at any distance`;
+      return (
+        `${distant >= safe ? "safe: " : "too near: "}${away} away, ` +
+        `its parallax in this move stays below a pixel from ${v().distance(safe)}`
+      );
+    },
+    get walls() {
+      return this.e.spec.outline.length - (this.e.spec.open ? 1 : 0);
+    },
+    openingWords(o) {
+      const what = o.door ? "door" : o.sill > 0 ? "window" : "opening",
+        many = o.bays > 1 || o.floors > 1 ? `, ${o.bays} × ${o.floors}` : "";
+      return `${what} in wall ${o.wall + 1}${many}`;
+    },
+    setHeight(i, y) {
+      return this.put(
+        "points",
+        this.e.spec.points.map((q, k) => (k === i ? { ...q, y } : q)),
+      );
+    },
+    get brushes() {
+      return this.e.kind === "drift" ? ["add", "take"] : ["raise", "lower", "smooth", "flatten"];
+    },
+    brushing: (d) => v().brush.do === d && v().tool === "brush",
+    takeBrush(d) {
+      v().brush.do = d;
+      if (v().tool !== "brush") v().useTool("brush");
+    },
+  }));
+
+  Alpine.data("cameraPanel", () => ({
+    get c() {
+      return v().st.set.view;
+    },
+    get n() {
+      return v().st.lens;
+    },
+    get keptWords() {
+      return v().shot ? (v().st.changed ? "changed since kept" : "as kept") : "not kept yet";
+    },
+    get ownSensor() {
+      return !v().sensors.some((s) => this.isSensor(s));
+    },
+    isSensor(s) {
+      return Math.abs(this.c.sensorW - s[0]) < 0.05;
+    },
+    get ownAspect() {
+      return !v().aspects.some((a) => this.isAspect(a));
+    },
+    isAspect(a) {
+      return Math.abs(this.c.aspect - a[1]) < 0.004;
+    },
+    get round() {
+      return (this.c.squeeze || 1) === 1;
+    },
+    isDepth(d) {
+      return (this.c.depth || "24") === d;
+    },
+    get thirds() {
+      return [
+        ["left third", 1 / 3],
+        ["middle", 0.5],
+        ["right third", 2 / 3],
+      ];
+    },
+    // What is composed is a bar of the picture, in per cent of its sides.
+    get barLeft() {
+      return 100 * v().composing.x - 6;
+    },
+    get barTop() {
+      return 100 * (v().composing.y - v().composing.size / 2);
+    },
+    get focusNow() {
+      return v().length((v().moveNow && v().fr.view.focus) || this.c.focus);
+    },
+    pickFocus() {
+      v().picking = v().picking === "focus" ? "" : "focus";
+      v().say(v().picking ? "click in the lens view what is to be sharp" : "");
+    },
+    blurred() {
+      localStorage.blur = v().blur ? "on" : "off";
+      v().lens?.invalidate();
+    },
+    get shutterAngle() {
+      const rate = v().moveNow?.rate;
+      return rate ? `${v().number(360 * this.n.open * rate, 0)}° at ${rate} /s` : "";
+    },
+    get offMeter() {
+      const off = this.c.ev - v().fr.metered;
+      if (v().fr.metered == null) return "";
+      return off > 0 ? `${v().number(off, 1)} stops under` : `${v().number(-off, 1)} stops over`;
+    },
+  }));
+
+  Alpine.data("seenPanel", () => ({
+    get f() {
+      return v().fr.figures;
+    },
+    get thirdsOfDepth() {
+      return [this.f.foreground, this.f.middle, this.f.background].map((x) => v().share(x)).join(", ");
+    },
+    get empty() {
+      return (this.f.empty || []).join(", ");
+    },
+    barOf(t) {
+      return { width: Math.min((100 * t.share) / Math.max(this.f.cover[0].share, 0.001), 100) + "%" };
+    },
+  }));
+
+  Alpine.data("lightPanel", () => ({
+    get l() {
+      return v().st.set.light;
+    },
+    get doc() {
+      return v().st.set.light;
+    },
+    fixed: false,
+    put: (key, x) => v().light({ [key]: x }),
+  }));
+
+  Alpine.data("finishPanel", () => ({
+    get doc() {
+      return v().finishOf(this.s);
+    },
+    fixed: false,
+    put(key, x) {
+      return v().setFinish(this.s, key, x);
+    },
+  }));
+
+  Alpine.data("matchPanel", () => ({
+    get p() {
+      return v().match;
+    },
+    get k() {
+      return v().matching;
+    },
+    // mark begins to mark, or ends it, and says how it is done.
+    mark(mode) {
+      const how = {
+        point: "click a place in the picture, then type where it is in the set",
+        upright: "drag from the foot to the head of something upright on the ground",
+      };
+      this.k.mode = this.k.mode === mode ? "" : mode;
+      v().say(this.k.mode && (how[mode] || "drag along an edge in the lens view"));
+    },
+    get fewLines() {
+      return (this.p.lines || []).length < 4;
+    },
+    get fewPoints() {
+      return (this.p.points || []).length < (this.k.given ? 3 : 4);
+    },
+  }));
+
+  Alpine.data("movePanel", () => ({
+    eases: ["linear", "smooth", "slow start", "slow end", "hold", "own"],
+    get m() {
+      return v().st.set.move;
+    },
+    isRail(kind) {
+      return (this.m?.rail?.kind || "") === kind;
+    },
+    addKept(id) {
+      if (id) v().addKey(v().st.shots.find((s) => s.id === id).view, id);
+    },
+    seeKey(i) {
+      return v().scrub(this.m.keys.slice(0, i + 1).reduce((n, q) => n + q.seconds, 0));
+    },
+    keyWords(k, i) {
+      const shot = v().st.shots.find((s) => s.id === k.shot);
+      return `to ${shot?.name || `${v().number(k.view.focal, 1)} mm view ${i + 1}`}`;
+    },
+    curveWords: (n) => `${n < 2 ? "First" : "Second"} point of the curve, ${n % 2 ? "way" : "time"}`,
+    bendKey(i, n, x) {
+      return v().setKey(i, { curve: this.m.keys[i].curve.map((z, j) => (j === n ? x : z)) });
+    },
+    // idle says that the move goes nowhere: it ends where it starts.
+    get idle() {
+      const here = v().st.set.view,
+        keys = this.m.keys || [];
+      if (keys.length !== 1) return false;
+      const { eye, yaw } = keys[0].view;
+      return JSON.stringify(eye) === JSON.stringify(here.eye) && yaw === here.yaw;
+    },
+    pullTo(what) {
+      if (what) v().addPull(what === "here" ? "" : what);
+    },
+    names: (ids) => ids.map((id) => v().nameOf(id)).join(", "),
+    get crossing() {
+      return (v().fr.move?.crossing || []).slice(0, 5);
+    },
+  }));
+
+  Alpine.data("railPanel", () => ({
+    get r() {
+      return v().st.set.move?.rail || { points: [] };
+    },
+  }));
+
+  Alpine.data("sizePanel", () => ({
+    get readAs() {
+      return ["x", "y", "z"].map((k) => v().number(v().sized.asRead[k], 3)).join(" × ");
+    },
+    get candidates() {
+      return (v().proposal?.candidates || []).slice(0, 4);
+    },
+    // settled says that nothing is left to take: nothing is proposed, or it is so already.
+    get settled() {
+      const first = v().proposal?.candidates[0];
+      return !first || Boolean(v().sized.sizing.decided && first.now);
+    },
+    // measureTrue takes the true length of what was measured; the field is empty then.
+    async measureTrue(input) {
+      await v().typed(input, (m) => v().trueDistance(m));
+      if (!input.classList.contains("bad")) input.value = "";
+    },
+    showLike(open) {
+      v().like = open ? v().like : "";
+      v().draw();
+    },
+    texels: (t) => t.wrong || (t.texels ? `${Math.round(t.texels).toLocaleString("en")} texels a metre` : ""),
+    get pivot() {
+      const { pivot, centre, ground } = v().sized.sizing;
+      return pivot || (centre && ground ? "base" : "file");
+    },
+    clickPivot() {
+      v().pivoting = !v().pivoting;
+      v().showSize("measure");
+    },
+    turnOn: () => v().standAs({ turn: (v().sized.sizing.turn + 1) % 4 }),
+    get snags() {
+      return v()
+        .snags("size")
+        .filter((s) => s.id === v().piece);
+    },
+  }));
+
+  Alpine.data("onePanel", () => ({
+    // setTall makes the placement as tall as that, in metres.
+    setTall(y) {
+      const { id, dims, scale } = v().one,
+        k = y / dims.y;
+      return v().change(id, { scale: { x: scale.x * k, y: scale.y * k, z: scale.z * k } });
+    },
+    takeGroup() {
+      v().sel = [v().groupOf.id];
+      v().draw();
+    },
+    get snags() {
+      const id = v().one?.id;
+      return v().st.snags.filter((s) => s.id === id || ((s.ids || []).includes(id) && s.kind !== "unseen"));
+    },
+  }));
+}
