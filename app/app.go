@@ -30,10 +30,6 @@ func New(s *store.Store) *App {
 	return &App{shoot.NewStudio(library.NewLibrary(desk.New(query.New(measure.New(s)), edit.Of)))}
 }
 
-// DefaultBudget is how many triangles the lens view draws when the artist has
-// not said: WebGL in software takes 0.6 s a frame for 200 000.
-const DefaultBudget = 250_000
-
 // NewProduction makes a production with a first, empty set.
 func (a *App) NewProduction(ctx context.Context, name, unitName string) (production, set string, err error) {
 	name = strings.TrimSpace(name)
@@ -47,7 +43,7 @@ func (a *App) NewProduction(ctx context.Context, name, unitName string) (product
 	production, set = store.NewID(), store.NewID()
 	err = a.Store.Tx(ctx, func(tx pgx.Tx) error {
 		if err := store.InsertProduction(ctx, tx, store.Production{ID: production, Name: name, Unit: u.Name,
-			Budget: DefaultBudget}); err != nil {
+			Budget: stage.Usual().Budget}); err != nil {
 			return err
 		}
 		return store.PutSet(ctx, tx, production,
@@ -76,8 +72,9 @@ func (a *App) SetOptions(ctx context.Context, production, unitName string, budge
 	if !ok {
 		return act.Wrong("%q is not a unit: mm, cm, m, in or ft", unitName)
 	}
-	if budget < 1000 || budget > 20_000_000 {
-		return act.Wrong("The lens view can draw 1000 to 20 000 000 triangles.")
+	o := stage.Options{Unit: u.Name, Budget: budget}
+	if err := o.Check(); err != nil {
+		return act.Wrong("%v", err)
 	}
 	tag, err := a.Store.Pool.Exec(ctx, "update production set unit = $2, budget = $3 where id = $1", production, u.Name,
 		budget)

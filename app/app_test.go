@@ -268,11 +268,11 @@ func TestChangingTheViewDoesNotAlterAKeptShot(t *testing.T) {
 	kept := d.state().Shots[0]
 	d.edit(edit.Do(&edit.ChangeSet{Patch: patch(map[string]any{"view": map[string]any{"focal": 120}})}))
 	st := d.state()
-	if !st.Changed || st.Shots[0].View != kept.View {
+	if !st.Changed || !st.Shots[0].View.Equal(&kept.View) {
 		t.Errorf("changed %v, shot %+v", st.Changed, st.Shots[0].View)
 	}
 	d.edit(edit.Do(&edit.GoToShot{ID: kept.ID}))
-	if st = d.state(); st.Changed || st.Set.View != kept.View {
+	if st = d.state(); st.Changed || !st.Set.View.Equal(&kept.View) {
 		t.Error("going back did not bring the view back")
 	}
 }

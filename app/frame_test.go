@@ -338,7 +338,7 @@ func TestAShotDoesWithoutLayersAndWalls(t *testing.T) {
 	if f := d.frame(0); len(f.Bars) != 1 || f.Bars[0].ID != wall {
 		t.Errorf("with the layer hidden: %+v", f.Bars)
 	}
-	d.edit(setTo(map[string]any{"hide": []string{}}), viewTo(map[string]any{"cutWalls": wall}))
+	d.edit(setTo(map[string]any{"hide": []string{}}), viewTo(map[string]any{"cutWalls": []string{wall}}))
 	for _, c := range d.frame(0).Figures.Cover {
 		if c.ID == wall {
 			t.Error("the cut wall is seen")

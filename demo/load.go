@@ -446,7 +446,7 @@ func (l *loader) shots(film bool) error {
 		l.id("railcar")
 
 	wide := look(v3(0.35, 2.05, 13.5), v3(0.6, 2.25, -10), 24, 8, 9.6)
-	wide.Subject, wide.Guides = traveller, "thirds,horizon"
+	wide.Subject, wide.Guides = traveller, []string{"thirds", "horizon"}
 	if err := l.film("first light", "The whole halt before anyone stirs. The lanterns are still lit.", "lit", wide, nil,
 		edit.Do(&edit.EyeHeight{Metres: 1.65}), edit.Do(&edit.Straighten{}),
 		edit.Do(&edit.AllSharp{Near: 2.2, Far: 0})); err != nil {
@@ -454,7 +454,7 @@ func (l *loader) shots(film bool) error {
 	}
 	// Some of the sky is given up, so that the platform leads in.
 	close := look(v3(1.75, 0.82, 5.35), v3(0.45, 0.62, 3.3), 50, 1.8, 9.6)
-	close.Guides, close.Mask = "golden", 2.39
+	close.Guides, close.Mask = []string{"golden"}, 2.39
 	if err := l.film("left behind", "Nobody has come for the luggage.", "to approve", close, nil,
 		edit.Do(&edit.Compose{ID: suitcase, Ask: optics.Ask{X: 0.36, Y: 0.52, Height: 0.62, How: "move"}}),
 		edit.Do(&edit.Focus{ID: lantern}),

@@ -83,7 +83,7 @@ func TestThingsAreHandledInTheLensView(t *testing.T) {
 	if p := placed(st, "crate").At; math.Abs(p.X-2) > 0.05 || math.Abs(p.Z-0.2) > 0.05 || math.Abs(p.Y-0.8) > 1e-6 {
 		t.Errorf("the crate stands at %v", p)
 	}
-	if st.Set.View != view {
+	if !st.Set.View.Equal(&view) {
 		t.Error("the camera went along")
 	}
 	b.until("Alpine.store('v').st.placements.some(p => p.name === 'crate' && p.at.x > 1)")

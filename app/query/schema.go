@@ -3,8 +3,11 @@ package query
 import (
 	"visator/core/document"
 	"visator/core/finish"
+	"visator/core/geom"
 	"visator/core/lay"
 	"visator/core/light"
+	"visator/core/optics"
+	"visator/core/stage"
 )
 
 // Schema is what documents are made of, with what they begin with.
@@ -13,10 +16,21 @@ type Schema struct {
 	Drawn    map[string]lay.Drawing      `json:"drawn"`    // how kinds are drawn that say so
 	Light    []document.Field            `json:"light"`
 	Finish   []finish.Described          `json:"finish"` // the steps, in the order of the chain
+
+	View       []document.Field `json:"view"`
+	Shot       []document.Field `json:"shot"`
+	Set        []document.Field `json:"set"`
+	Placement  []document.Field `json:"placement"`
+	Production []document.Field `json:"production"`
 }
 
 // SchemaOf is that of this program.
 func SchemaOf() Schema {
-	day := light.Default()
-	return Schema{lay.Schema(), lay.Drawings(), document.Schema(&day), finish.Schema()}
+	day, view, usual := light.Default(), optics.Default(), stage.Usual()
+	return Schema{
+		Elements: lay.Schema(), Drawn: lay.Drawings(), Light: document.Schema(&day), Finish: finish.Schema(),
+		View: document.Schema(&view), Shot: document.Schema(&stage.Shot{}), Set: document.Schema(&stage.Scene{}),
+		Placement:  document.Schema(&stage.Placement{Scale: geom.V{X: 1, Y: 1, Z: 1}}),
+		Production: document.Schema(&usual),
+	}
 }

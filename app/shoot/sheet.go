@@ -166,7 +166,7 @@ func (a *Studio) pictureOf(ctx context.Context, l *looked) (image.Image, error) 
 			var s TakeSettings
 			var r TakeResult
 			if takes[i].ShotID != l.shot.ID || takes[i].State != "done" || json.Unmarshal(takes[i].Settings,
-				&s) != nil || json.Unmarshal(takes[i].Result, &r) != nil || s.View != l.shot.View {
+				&s) != nil || json.Unmarshal(takes[i].Result, &r) != nil || !s.View.Equal(&l.shot.View) {
 				continue
 			}
 			hash := r.PNG

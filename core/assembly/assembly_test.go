@@ -129,7 +129,7 @@ func TestOneListSaysWhatStands(t *testing.T) {
 		t.Errorf("seen: %v", got)
 	}
 	set.Kept.Hide = []string{"shade"}
-	set.Kept.View.CutWalls = "benches,crate"
+	set.Kept.View.CutWalls = []string{"benches", "crate"}
 	if got := names(set.Seen); !slices.Equal(got, []string{"hall", "crate", "lamp", "walker", "figure", "benches",
 		"lost"}) {
 		t.Errorf("seen without a layer: %v", got)

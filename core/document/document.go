@@ -5,6 +5,7 @@
 package document
 
 import (
+	"encoding/json"
 	"errors"
 	"fmt"
 	"math"
@@ -27,7 +28,13 @@ const (
 	Color   Kind = "color"   // #rrggbb in sRGB; "": none
 	Swatch  Kind = "swatch"  // #rrggbb in sRGB
 	Choice  Kind = "choice"  // one of some words
+	Text    Kind = "text"    // of so many bytes, as Min and Max say
+	Thing   Kind = "thing"   // the id of a thing of the set; "": none
+	List    Kind = "list"    // Names, of so many
 )
+
+// maxName bounds what names something: a label on a drawing, an id.
+const maxName = 200
 
 // Field is one value of a document.
 type Field struct {
@@ -37,7 +44,8 @@ type Field struct {
 	Min     *float64 `json:"min"` // as it is kept; null: any
 	Max     *float64 `json:"max"`
 	Choices []string `json:"choices,omitempty"`
-	Default any      `json:"default"` // null: it comes from what was drawn
+	Default any      `json:"default"`        // null: it comes from what was drawn
+	Zero    string   `json:"zero,omitempty"` // what 0, or no text, says where it lies beyond the range
 
 	Unit   string      `json:"unit,omitempty"`   // of a number
 	Digits int         `json:"digits,omitempty"` // after the point
@@ -55,7 +63,7 @@ type Field struct {
 // Fielded is a document that says what it is made of.
 type Fielded interface{ Fields() []Field }
 
-// Of is a field whose value is at a pointer: *float64, *int, *uint64, *bool or *string.
+// Of is a field whose value is at a pointer: *float64, *int, *uint64, *bool, *string or *Names.
 // what names it within a sentence.
 func Of(at any, kind Kind, key, label, what string) Field {
 	return Field{Key: key, Label: label, Kind: kind, at: at, what: what}
@@ -64,6 +72,12 @@ func Of(at any, kind Kind, key, label, what string) Field {
 // In bounds a number, both ends included.
 func (f Field) In(lo, hi float64) Field {
 	f.Min, f.Max = &lo, &hi
+	return f
+}
+
+// Or allows 0 too, or no text, whatever the range, and tells what it says.
+func (f Field) Or(zero string) Field {
+	f.Zero = zero
 	return f
 }
 
@@ -141,6 +155,8 @@ func (f *Field) value() any {
 		return *p
 	case *string:
 		return *p
+	case *Names:
+		return *p
 	}
 	return nil
 }
@@ -168,21 +184,71 @@ func (f *Field) check() error {
 		if f.Min != nil {
 			lo, hi = *f.Min, *f.Max
 		}
+		if v == 0 && f.Zero != "" {
+			return nil
+		}
 		if math.IsInf(v, 0) || !(v >= lo && v <= hi) {
 			unit, times := f.Kind.shown()
-			return fmt.Errorf("%s is %.7g to %.7g%s, not %.7g", f.what, lo*times, hi*times, unit, v*times)
+			if f.Unit != "" {
+				unit = " " + f.Unit
+			}
+			return fmt.Errorf("%s must be %.7g to %.7g%s, not %.7g", f.what, lo*times, hi*times, unit, v*times)
 		}
 	case string:
 		if (f.Kind == Swatch || f.Kind == Color && v != "") && !IsColor(v) {
 			return fmt.Errorf("%q is not a colour such as #8a8a7a", v)
 		}
+		if f.Kind == Text || f.Kind == Thing {
+			return f.length(v)
+		}
+		if v == "" && f.Zero != "" {
+			return nil
+		}
 		if f.Kind == Choice && !slices.Contains(f.Choices, v) {
 			last := len(f.Choices) - 1
 			return fmt.Errorf("%s %s or %s, not %q", f.what, strings.Join(f.Choices[:last], ", "), f.Choices[last], v)
 		}
+	case Names:
+		if f.Max != nil && float64(len(v)) > *f.Max {
+			return fmt.Errorf("%s must be at most %.0f, not %d", f.what, *f.Max, len(v))
+		}
+		for _, name := range v {
+			if len(name) > maxName {
+				return fmt.Errorf("%s are named in at most %d characters", f.what, maxName)
+			}
+		}
 	case bool:
 	default:
 		return errors.New(f.Key + " is of no kind that a field has")
+	}
+	return nil
+}
+
+// length says whether a text is as long as it may be; one that has to be there is not blank.
+func (f *Field) length(text string) error {
+	least, most := 0, maxName
+	if f.Max != nil {
+		least, most = int(*f.Min), int(*f.Max)
+	}
+	if len(text) > most || least > 0 && strings.TrimSpace(text) == "" {
+		return fmt.Errorf("%s has %d to %d characters", f.what, least, most)
+	}
+	return nil
+}
+
+// Names is a list of names or ids. What earlier releases wrote as one text, its names parted by
+// commas, is read too.
+type Names []string
+
+// UnmarshalJSON reads a list, or a text.
+func (n *Names) UnmarshalJSON(raw []byte) error {
+	var text string
+	if json.Unmarshal(raw, &text) != nil {
+		return json.Unmarshal(raw, (*[]string)(n))
+	}
+	*n = nil
+	if text != "" {
+		*n = strings.Split(text, ",")
 	}
 	return nil
 }

@@ -36,15 +36,15 @@ func whole() lamp {
 // Each field is checked where it is, at both ends of its range and beyond.
 func TestWhatIsImpossibleIsSaid(t *testing.T) {
 	for say, change := range map[string]func(*lamp){
-		"":                                     func(*lamp) {},
-		"its strength is 0 to 100000, not -1":  func(l *lamp) { l.Lumen = -1 },
-		"its strength is 0 to 100000, not NaN": func(l *lamp) { l.Lumen = math.NaN() },
-		"its strength is 0 to 100000, not 1e+308":       func(l *lamp) { l.Lumen = 1e308 },
-		"their number is 1 to 12, not 13":               func(l *lamp) { l.Bulbs = 13 },
+		"": func(*lamp) {},
+		"its strength must be 0 to 100000, not -1":      func(l *lamp) { l.Lumen = -1 },
+		"its strength must be 0 to 100000, not NaN":     func(l *lamp) { l.Lumen = math.NaN() },
+		"its strength must be 0 to 100000, not 1e+308":  func(l *lamp) { l.Lumen = 1e308 },
+		"their number must be 1 to 12, not 13":          func(l *lamp) { l.Bulbs = 13 },
 		`"red" is not a colour such as #8a8a7a`:         func(l *lamp) { l.Tint = "red" },
 		`"#ffeecc\x00" is not a colour such as #8a8a7a`: func(l *lamp) { l.Tint = "#ffeecc\x00" },
 		`a lamp is ball, disc or tube, not "cube"`:      func(l *lamp) { l.Shape = "cube" },
-		"its turn is -180 to 180°, not 229.1831":        func(l *lamp) { l.Turned = 4 },
+		"its turn must be -180 to 180°, not 229.1831":   func(l *lamp) { l.Turned = 4 },
 	} {
 		l := whole()
 		change(&l)

@@ -318,7 +318,7 @@ func (s *Scene) Draw(v *optics.View, w, h int) *Picture {
 
 // cutBy says which things a view does without; nil: none.
 func (s *Scene) cutBy(v *optics.View) func(thing int) bool {
-	if v.CutWalls == "" {
+	if len(v.CutWalls) == 0 {
 		return nil
 	}
 	cut := make([]bool, len(s.Things))

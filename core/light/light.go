@@ -58,9 +58,9 @@ func (s *State) Fields() []document.Field {
 		document.Of(&s.Elevation, document.Angle, "elevation", "elevation", "the sun's elevation").In(-math.Pi/2,
 			math.Pi/2).
 			Named("Sun elevation in degrees").On("sun").Sliding(-5, 90, 0.5),
-		document.Of(&s.Lux, document.Number, "lux", "strength", "sunlight, in lux,").In(0, 1e6).
+		document.Of(&s.Lux, document.Number, "lux", "strength", "sunlight").In(0, 1e6).
 			Named("Sun strength in lux").Told("lx", 0).On("sun"),
-		document.Of(&s.Kelvin, document.Number, "kelvin", "colour", "colour temperature, in kelvin,").In(1000, 40000).
+		document.Of(&s.Kelvin, document.Number, "kelvin", "colour", "colour temperature").In(1000, 40000).
 			Named("Sun colour in kelvin").Told("K", 0).On("sun"),
 		document.Of(&s.Size, document.Angle, "size", "apparent size", "the sun's apparent size").In(0, math.Pi/2).
 			Named("Sun apparent size in degrees").Told("", 2).On("sun").
@@ -70,11 +70,11 @@ func (s *State) Fields() []document.Field {
 			Named("Sky colour overhead").On("sky").If("sky", "two"),
 		document.Of(&s.Horizon, document.Swatch, "horizon", "horizon", "").
 			Named("Sky colour at the horizon").On("sky").If("sky", "two"),
-		document.Of(&s.Level, document.Number, "level", "brightness", "sky luminance, in cd/m²,").In(0, 1e7).
+		document.Of(&s.Level, document.Number, "level", "brightness", "sky luminance").In(0, 1e7).
 			Named("Sky brightness").Told("cd/m²", 0).On("sky").If("sky", "two"),
 		document.Of(&s.Turn, document.Angle, "turn", "turn", "the panorama's turn").In(-1e4, 1e4).
 			Named("Panorama turn in degrees").On("sky").If("sky", "panorama"),
-		document.Of(&s.Strength, document.Number, "strength", "strength", "a panorama's luminance, in cd/m²,").In(0,
+		document.Of(&s.Strength, document.Number, "strength", "strength", "a panorama's luminance").In(0,
 			1e7).
 			Named("Panorama strength").Told("cd/m²", 2).On("sky").If("sky", "panorama").
 			Hinting("of a picture value of 1"),

@@ -6,9 +6,10 @@ package optics
 import (
 	"errors"
 	"math"
+	"reflect"
 	"slices"
-	"strings"
 
+	"visator/core/document"
 	"visator/core/geom"
 )
 
@@ -29,20 +30,20 @@ type View struct {
 	FNumber float64 `json:"fNumber"`
 	EV      float64 `json:"ev"` // EV100 that the picture is exposed for
 
-	ShiftX    float64 `json:"shiftX"`    // mm that the lens is moved to the right of the sensor's middle
-	ShiftY    float64 `json:"shiftY"`    // and up
-	Squeeze   float64 `json:"squeeze"`   // how much wider an anamorphic lens sees than a round one; 0 is 1
-	Shutter   float64 `json:"shutter"`   // seconds that it is open; 0: 1/50
-	ISO       float64 `json:"iso"`       // 0: 100
-	ByCamera  bool    `json:"byCamera"`  // EV follows from f-number, shutter and ISO; else it is held
-	Delivered float64 `json:"delivered"` // pixels across of the delivered picture, for what counts as sharp; 0: 1920
-	Depth     string  `json:"depth"`     // the depth buffer that clipping is fitted for, one of Buffers; "": the first
-	FocusOn   string  `json:"focusOn"`   // the placement that focus follows; "": none
-	Subject   string  `json:"subject"`   // the placement that the picture is about; "": none
-	Guides    string  `json:"guides"`    // guides that are drawn over the lens view, by their names, parted by commas
-	Mask      float64 `json:"mask"`      // width over height of the letterbox; 0: none
-	CutMeant  bool    `json:"cutMeant"`  // what the clipping planes cut is cut on purpose
-	CutWalls  string  `json:"cutWalls"`  // things that this shot does not show, their IDs parted by commas
+	ShiftX    float64        `json:"shiftX"`    // mm that the lens is moved to the right of the sensor's middle
+	ShiftY    float64        `json:"shiftY"`    // and up
+	Squeeze   float64        `json:"squeeze"`   // how much wider an anamorphic lens sees than a round one; 0 is 1
+	Shutter   float64        `json:"shutter"`   // seconds that it is open; 0: 1/50
+	ISO       float64        `json:"iso"`       // 0: 100
+	ByCamera  bool           `json:"byCamera"`  // EV follows from f-number, shutter and ISO; else it is held
+	Delivered float64        `json:"delivered"` // pixels across of the delivered picture, for what counts as sharp; 0: 1920
+	Depth     string         `json:"depth"`     // the depth buffer that clipping is fitted for, one of Buffers; "": the first
+	FocusOn   string         `json:"focusOn"`   // the placement that focus follows; "": none
+	Subject   string         `json:"subject"`   // the placement that the picture is about; "": none
+	Guides    document.Names `json:"guides"`    // that are drawn over the lens view, by their names; null: thirds
+	Mask      float64        `json:"mask"`      // width over height of the letterbox; 0: none
+	CutMeant  bool           `json:"cutMeant"`  // what the clipping planes cut is cut on purpose
+	CutWalls  document.Names `json:"cutWalls"`  // things that this shot does not show, by their IDs
 }
 
 // Default is a standing person's view through a 35 mm lens on a 36 x 24 mm
@@ -52,56 +53,85 @@ func Default() View {
 		Near: 0.1, Far: 1000, Focus: 8, FNumber: 8, EV: 12}
 }
 
+// Fields are what a view is described by.
+func (v *View) Fields() []document.Field {
+	number, length, angle := document.Number, document.Length, document.Angle
+	return []document.Field{
+		document.Of(&v.Eye.X, length, "eye.x", "along x", "the camera's place").In(-MaxAway, MaxAway).On("place"),
+		document.Of(&v.Eye.Y, length, "eye.y", "height", "the camera's height").In(-MaxAway, MaxAway).On("place"),
+		document.Of(&v.Eye.Z, length, "eye.z", "along z", "the camera's place").In(-MaxAway, MaxAway).On("place"),
+		document.Of(&v.Yaw, angle, "yaw", "turn", "the camera's turn").In(-1e4, 1e4).On("place"),
+		document.Of(&v.Pitch, angle, "pitch", "tilt", "the camera's tilt").In(-math.Pi/2, math.Pi/2).On("place"),
+		document.Of(&v.Roll, angle, "roll", "roll", "the camera's roll").In(-math.Pi, math.Pi).On("place"),
+		document.Of(&v.Focal, number, "focal", "focal length", "focal length").In(1, 5000).Told("mm", 2).On("lens"),
+		document.Of(&v.SensorW, number, "sensorW", "sensor width", "sensor width").In(1, 500).Told("mm", 2).On("lens"),
+		document.Of(&v.SensorH, number, "sensorH", "sensor height", "sensor height").In(1, 500).Told("mm", 2).
+			On("lens"),
+		document.Of(&v.Aspect, number, "aspect", "aspect", "aspect").In(0.1, 10).Told(": 1", 3).On("lens"),
+		document.Of(&v.ShiftX, number, "shiftX", "shift right", "shift").In(-200, 200).Told("mm", 2).On("lens"),
+		document.Of(&v.ShiftY, number, "shiftY", "shift up", "shift").In(-200, 200).Told("mm", 2).On("lens"),
+		document.Of(&v.Squeeze, number, "squeeze", "squeeze", "squeeze").In(0.5, 4).Or("a round lens").On("lens"),
+		document.Of(&v.Near, length, "near", "near plane", "the near plane").In(1e-4, 1e6).On("range"),
+		document.Of(&v.Far, length, "far", "far plane", "the far plane").In(1e-3, MaxAway).On("range"),
+		document.Of(&v.Depth, document.Choice, "depth", "depth buffer", "the depth buffer is").Among(Buffers...).
+			Or(Buffers[0]).On("range"),
+		document.Of(&v.CutMeant, document.Yes, "cutMeant", "what the planes cut is meant", "").On("range"),
+		document.Of(&v.Focus, length, "focus", "focus", "focus").In(1e-3, MaxAway).On("focus"),
+		document.Of(&v.FocusOn, document.Thing, "focusOn", "follows", "what is in focus").On("focus"),
+		document.Of(&v.FNumber, number, "fNumber", "f-number", "f-number").In(0.5, 256).On("focus"),
+		document.Of(&v.Delivered, number, "delivered", "delivered width", "the delivered width").In(16, 65536).
+			Told("px", 0).Or("1920 px").On("focus"),
+		document.Of(&v.ByCamera, document.Yes, "byCamera", "exposed by the camera", "").On("exposure"),
+		document.Of(&v.EV, number, "ev", "exposure", "exposure").In(minEV, maxEV).Told("EV", 2).On("exposure"),
+		document.Of(&v.Shutter, number, "shutter", "shutter", "the shutter's time").In(1e-6, 3600).Told("s", 6).
+			Or("1/50 s").On("exposure"),
+		document.Of(&v.ISO, number, "iso", "ISO", "ISO").In(1, 1e7).Or("100").On("exposure"),
+		document.Of(&v.Subject, document.Thing, "subject", "subject", "what the picture is about").On("picture"),
+		document.Of(&v.Guides, document.List, "guides", "guides", "guides").In(0, 20).On("picture"),
+		document.Of(&v.Mask, number, "mask", "letterbox", "the letterbox").In(0.1, 10).Told(": 1", 3).Or("none").
+			On("picture"),
+		document.Of(&v.CutWalls, document.List, "cutWalls", "cut away", "things that a shot does without").In(0, 1000).
+			On("picture"),
+	}
+}
+
+// MaxAway is how far anything lies from the middle of a set along an axis, in metres: sets lie on
+// this earth.
+const MaxAway = 1e7
+
+// Exposures that are kept, as EV100: starlight is about -6, the sun's disc 30 and more (common
+// practice).
+const minEV, maxEV = -20, 40
+
 // Check says what is impossible about a view.
 func (v *View) Check() error {
-	bad := func(x, lo, hi float64) bool { return !(x >= lo && x <= hi) }
-	switch {
-	case !v.Eye.Finite() || v.Eye.Len() > 1e7:
-		return errors.New("the camera stands nowhere: give its place in metres")
-	case bad(v.Yaw, -1e4, 1e4) || bad(v.Pitch, -math.Pi/2, math.Pi/2) || bad(v.Roll, -math.Pi, math.Pi):
-		return errors.New("the camera's aim is not possible: pitch is -90 to 90 degrees, roll -180 to 180")
-	case bad(v.Focal, 1, 5000):
-		return errors.New("focal length must be 1 to 5000 mm")
-	case bad(v.SensorW, 1, 500) || bad(v.SensorH, 1, 500):
-		return errors.New("sensor sides must be 1 to 500 mm")
-	case bad(v.Aspect, 0.1, 10):
-		return errors.New("aspect must be 0.1 to 10")
-	case bad(v.Near, 1e-4, 1e6):
-		return errors.New("the near plane must be 0.1 mm to 1000 km from the lens")
-	case bad(v.Far, 1e-3, 1e7) || v.Far <= v.Near:
-		return errors.New("the far plane must lie beyond the near plane, up to 10000 km from the lens")
-	case bad(v.Focus, 1e-3, 1e7):
-		return errors.New("focus must be 1 mm to 10000 km from the lens")
-	case bad(v.FNumber, 0.5, 256):
-		return errors.New("f-number must be 0.5 to 256")
-	case bad(v.EV, -20, 40):
-		return errors.New("exposure must be EV -20 to 40")
-	case bad(v.ShiftX, -200, 200) || bad(v.ShiftY, -200, 200):
-		return errors.New("shift must be -200 to 200 mm")
-	case v.Squeeze != 0 && bad(v.Squeeze, 0.5, 4):
-		return errors.New("squeeze must be 0.5 to 4; 1 is a round lens")
-	case v.Shutter != 0 && bad(v.Shutter, 1e-6, 3600):
-		return errors.New("the shutter must be open for a millionth of a second to an hour")
-	case v.ISO != 0 && bad(v.ISO, 1, 1e7):
-		return errors.New("ISO must be 1 to 10 000 000")
-	case v.Delivered != 0 && bad(v.Delivered, 16, 65536):
-		return errors.New("the delivered picture must be 16 to 65536 pixels wide")
-	case v.Depth != "" && !slices.Contains(Buffers, v.Depth):
-		return errors.New("the depth buffer is one of " + strings.Join(Buffers, ", "))
-	case v.Mask != 0 && bad(v.Mask, 0.1, 10):
-		return errors.New("the letterbox must be 0.1 to 10 wide for a height of 1")
-	case len(v.Guides) > 200 || len(v.FocusOn) > 100 || len(v.Subject) > 100 || len(v.CutWalls) > 10000:
-		return errors.New("guides, focus, subject and cut things are named, not described")
+	if err := document.Check(v); err != nil {
+		return err
 	}
-	if v.ByCamera {
-		v.EV = min(max(EV100(v.FNumber, v.Open(), v.Speed()), -20), 40)
+	if v.Far <= v.Near {
+		return errors.New("the far plane must lie beyond the near plane, up to 10000 km from the lens")
 	}
 	return nil
 }
 
+// Settle works out what follows from other fields: a camera that exposes by itself tells how.
+func (v *View) Settle() {
+	if v.ByCamera {
+		v.EV = min(max(EV100(v.FNumber, v.Open(), v.Speed()), minEV), maxEV)
+	}
+}
+
+// Equal says whether two views are the same.
+func (v *View) Equal(o *View) bool {
+	a, b := *v, *o
+	same := slices.Equal(a.Guides, b.Guides) && slices.Equal(a.CutWalls, b.CutWalls)
+	a.Guides, a.CutWalls, b.Guides, b.CutWalls = nil, nil, nil, nil
+	return same && reflect.DeepEqual(a, b)
+}
+
 // Cut reports whether the shot does without a thing.
 func (v *View) Cut(id string) bool {
-	return v.CutWalls != "" && slices.Contains(strings.Split(v.CutWalls, ","), id)
+	return slices.Contains(v.CutWalls, id)
 }
 
 // squeeze is how much wider than high the lens draws.

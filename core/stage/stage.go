@@ -8,10 +8,10 @@ import (
 	"fmt"
 	"maps"
 	"math"
-	"regexp"
 	"slices"
 	"strings"
 
+	"visator/core/document"
 	"visator/core/finish"
 	"visator/core/geom"
 	"visator/core/light"
@@ -85,12 +85,10 @@ func Person(at geom.V) Placement {
 		Scale: geom.V{X: 1, Y: 1, Z: 1}}
 }
 
-var tintForm = regexp.MustCompile("^#[0-9a-f]{6}$")
-
 // Limits: names are labels on a drawing, sets lie on this earth.
 const (
 	maxName  = 200
-	maxPlace = 1e7 // metres
+	maxPlace = optics.MaxAway
 	maxTurn  = 1e5 // radians
 )
 
@@ -101,30 +99,48 @@ const MaxOrder = math.MaxInt32
 // place with what comes later: their ids part them.
 func Next(last int) int { return min(max(last, -1)+1, MaxOrder) }
 
+// Fields are what a placement is described by; where it stands comes from what was drawn.
+func (p *Placement) Fields() []document.Field {
+	of := document.Of
+	list := []document.Field{
+		of(&p.Name, document.Text, "name", "name", "a name").In(1, maxName).Drawn(),
+		of(&p.At.X, document.Length, "at.x", "along x", "a place").In(-maxPlace, maxPlace).Drawn(),
+		of(&p.At.Z, document.Length, "at.z", "along z", "a place").In(-maxPlace, maxPlace).Drawn(),
+		of(&p.At.Y, document.Length, "at.y", "base up", "a height").In(-maxPlace, maxPlace).Drawn(),
+		of(&p.Yaw, document.Angle, "yaw", "turn", "a turn").In(-maxTurn, maxTurn),
+		of(&p.Pitch, document.Angle, "pitch", "tip", "a tip").In(-maxTurn, maxTurn),
+		of(&p.Roll, document.Angle, "roll", "tilt", "a tilt").In(-maxTurn, maxTurn),
+		of(&p.Scale.X, document.Number, "scale.x", "scale along x", "a scale").In(1e-6, 1e6),
+		of(&p.Scale.Y, document.Number, "scale.y", "scale upwards", "a scale").In(1e-6, 1e6),
+		of(&p.Scale.Z, document.Number, "scale.z", "scale along z", "a scale").In(1e-6, 1e6),
+		of(&p.Hidden, document.Yes, "hidden", "hidden", ""),
+		of(&p.Locked, document.Yes, "locked", "locked", ""),
+		of(&p.Layer, document.Text, "layer", "layer", "a layer's name").In(0, maxName),
+		of(&p.Group, document.Thing, "group", "group", "a group's id"),
+		of(&p.Recast, document.Thing, "recast", "in the place of", "a stand-in's id"),
+		of(&p.Tint, document.Color, "tint", "tint", ""),
+		of(&p.Order, document.Count, "order", "order", "the order").In(0, MaxOrder).Drawn(),
+	}
+	if p.Piece == "" {
+		list = append(list,
+			of(&p.Size.X, document.Length, "size.x", "width", "a stand-in's width").In(1e-4, 1e6).Drawn(),
+			of(&p.Size.Y, document.Length, "size.y", "height", "a stand-in's height").In(1e-4, 1e6).Drawn(),
+			of(&p.Size.Z, document.Length, "size.z", "depth", "a stand-in's depth").In(1e-4, 1e6).Drawn())
+	}
+	return list
+}
+
 // Check says what is impossible about a placement.
 func (p *Placement) Check() error {
+	if err := document.Check(p); err != nil {
+		return err
+	}
 	switch {
-	case strings.TrimSpace(p.Name) == "" || len(p.Name) > maxName:
-		return fmt.Errorf("a name has 1 to %d characters", maxName)
-	case !p.At.Finite() || p.At.Len() > maxPlace:
-		return errors.New("a place is given in metres, at most 10000 km from the middle")
-	case !(max(math.Abs(p.Yaw), math.Abs(p.Pitch), math.Abs(p.Roll)) <= maxTurn):
-		return errors.New("a turn is given in degrees, of at most some thousand full turns")
-	case p.Order < 0 || p.Order > MaxOrder:
-		return errors.New("the order counts from 0")
-	case len(p.Group) > maxName || len(p.Recast) > maxName || len(p.ID) > maxName:
-		return errors.New("a group and a stand-in are named, not described")
-	case !p.Scale.Finite() || min(p.Scale.X, p.Scale.Y, p.Scale.Z) < 1e-6 || p.Scale.Max() > 1e6:
-		return errors.New("a scale is between a millionth and a million")
+	case len(p.ID) > maxName:
+		return errors.New("an id is no description")
 	case p.Piece == "" && StandIns[p.StandIn] == (geom.V{}):
 		return errors.New("a placement is a piece or a stand-in: " + strings.Join(slices.Sorted(maps.Keys(StandIns)),
 			", "))
-	case len(p.Layer) > maxName:
-		return fmt.Errorf("a layer's name has at most %d characters", maxName)
-	case p.Tint != "" && !tintForm.MatchString(p.Tint):
-		return fmt.Errorf("%q is not a colour such as #e8e0d0", p.Tint)
-	case p.Piece == "" && (!p.Size.Finite() || min(p.Size.X, p.Size.Y, p.Size.Z) < 1e-4 || p.Size.Max() > 1e6):
-		return errors.New("a stand-in measures from 0.1 mm to 1000 km")
 	}
 	return nil
 }
@@ -132,13 +148,13 @@ func (p *Placement) Check() error {
 // ShotSettings is what a shot keeps: how the set is seen and lit, what moves, and which
 // layers it does without.
 type ShotSettings struct {
-	View  optics.View  `json:"view"`
-	Light light.State  `json:"light"`
-	Move  *motion.Move `json:"move"`
-	Hide  []string     `json:"hide"`  // layers by name
-	First int          `json:"first"` // of the move's frames, counted from 1; 0: from its start
-	Last  int          `json:"last"`  // 0: to its end
-	Match *Match       `json:"match"` // a picture laid over the view; null: none
+	View  optics.View    `json:"view"`
+	Light light.State    `json:"light"`
+	Move  *motion.Move   `json:"move"`
+	Hide  document.Names `json:"hide"`  // layers by name
+	First int            `json:"first"` // of the move's frames, counted from 1; 0: from its start
+	Last  int            `json:"last"`  // 0: to its end
+	Match *Match         `json:"match"` // a picture laid over the view; null: none
 	// Finish is what is done to its pictures; what is not named is as it begins.
 	Finish finish.Chain `json:"finish,omitempty"`
 }
@@ -221,6 +237,18 @@ func onPicture(list ...float64) bool {
 // maxHide bounds the layers that a shot does without.
 const maxHide = 500
 
+// Fields are what is kept of a shot beside its view, its light, its move and its finish.
+func (k *ShotSettings) Fields() []document.Field {
+	return []document.Field{
+		document.Of(&k.First, document.Count, "first", "first frame", "the first frame").In(0, motion.MaxFrames),
+		document.Of(&k.Last, document.Count, "last", "last frame", "the last frame").In(0, motion.MaxFrames),
+		document.Of(&k.Hide, document.List, "hide", "without the layers", "layers that a shot hides").In(0, maxHide),
+	}
+}
+
+// Settle works out what follows from other fields.
+func (k *ShotSettings) Settle() { k.View.Settle() }
+
 // Check says what is impossible about it.
 func (k *ShotSettings) Check() error {
 	if err := k.View.Check(); err != nil {
@@ -239,17 +267,11 @@ func (k *ShotSettings) Check() error {
 	if err := k.Finish.Check(); err != nil {
 		return err
 	}
-	if k.First < 0 || k.Last < 0 || k.First > motion.MaxFrames || k.Last > motion.MaxFrames || k.Last > 0 &&
-		k.Last < k.First {
+	if err := document.Check(k); err != nil {
+		return err
+	}
+	if k.Last > 0 && k.Last < k.First {
 		return errors.New("frames are counted from 1, and the last is not before the first")
-	}
-	if len(k.Hide) > maxHide {
-		return fmt.Errorf("a shot hides at most %d layers", maxHide)
-	}
-	for _, l := range k.Hide {
-		if len(l) > maxName {
-			return fmt.Errorf("a layer's name has at most %d characters", maxName)
-		}
 	}
 	return k.Light.Check()
 }
@@ -290,10 +312,18 @@ type Scene struct {
 	Shot string `json:"shot"` // the shot that the view came from; "" none
 }
 
+// Fields are what a set is described by, beside its settings.
+func (s *Scene) Fields() []document.Field {
+	return []document.Field{
+		document.Of(&s.Name, document.Text, "name", "name", "a name").In(1, maxName).Drawn(),
+		document.Of(&s.Shot, document.Thing, "shot", "shot", "a shot's id"),
+	}
+}
+
 // Check says what is impossible about a set.
 func (s *Scene) Check() error {
-	if strings.TrimSpace(s.Name) == "" || len(s.Name) > maxName || len(s.Shot) > maxName {
-		return fmt.Errorf("a name has 1 to %d characters", maxName)
+	if err := document.Check(s); err != nil {
+		return err
 	}
 	return s.ShotSettings.Check()
 }
@@ -311,15 +341,20 @@ type Shot struct {
 // maxNote bounds what is written about a shot.
 const maxNote = 10000
 
+// Fields are what a shot is described by, with those of its settings.
+func (s *Shot) Fields() []document.Field {
+	return append([]document.Field{
+		document.Of(&s.Name, document.Text, "name", "name", "a name").In(1, maxName).Drawn(),
+		document.Of(&s.Status, document.Text, "status", "status", "a status").In(0, maxName),
+		document.Of(&s.Note, document.Text, "note", "note", "a note").In(0, maxNote),
+		document.Of(&s.Order, document.Count, "order", "order", "the order").In(0, MaxOrder).Drawn(),
+	}, s.ShotSettings.Fields()...)
+}
+
 // Check says what is impossible about a shot.
 func (s *Shot) Check() error {
-	switch {
-	case strings.TrimSpace(s.Name) == "" || len(s.Name) > maxName:
-		return fmt.Errorf("a name has 1 to %d characters", maxName)
-	case s.Order < 0 || s.Order > MaxOrder:
-		return errors.New("the order counts from 0")
-	case len(s.Note) > maxNote || len(s.Status) > maxName:
-		return fmt.Errorf("a note has at most %d characters, a status %d", maxNote, maxName)
+	if err := document.Check(s); err != nil {
+		return err
 	}
 	return s.ShotSettings.Check()
 }
@@ -337,7 +372,8 @@ func (s *Scene) Changed(k *Shot) bool {
 type Checker interface{ Check() error }
 
 // Patch lays the fields of patch, a JSON object, over row and checks the
-// result; row is unchanged when there is an error. Fields that row does not
+// result, once a row that can has settled what follows from it; row is unchanged when there is an
+// error. Fields that row does not
 // have are errors, so that a misspelt one is not lost in silence.
 func Patch[T any, P interface {
 	*T
@@ -359,6 +395,9 @@ func Patch[T any, P interface {
 	}
 	if err := plain.Read(patch, &fresh); err != nil {
 		return fmt.Errorf("the change cannot be read: %w", err)
+	}
+	if s, ok := any(&fresh).(interface{ Settle() }); ok {
+		s.Settle()
 	}
 	if err := P(&fresh).Check(); err != nil {
 		return err

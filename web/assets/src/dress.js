@@ -27,7 +27,7 @@ export function dress({ call, post }) {
         p.hidden ||
         this.layerOf(p.layer)?.hidden ||
         this.now.set.hide?.includes(p.layer) ||
-        (this.now.set.view.cutWalls || "").split(",").includes(p.id)
+        this.now.set.view.cutWalls?.includes(p.id)
       )
         return false;
       return !this.apart.length || this.apart.includes(p.id);

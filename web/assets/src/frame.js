@@ -214,12 +214,15 @@ export function filming({ call }) {
       const v = this.st?.set.view;
       return v ? `${number(v.sensorW, 2)} × ${number(v.sensorH, 2)} mm` : "";
     },
+    get guides() {
+      return this.st?.set.view.guides || ["thirds"];
+    },
     guide(name) {
-      return (this.st?.set.view.guides || "thirds").split(",").includes(name);
+      return this.guides.includes(name);
     },
     setGuide(name, on) {
-      const all = (this.st.set.view.guides || "thirds").split(",").filter((g) => g && g !== name && g !== "none");
-      return this.view({ guides: [...all, ...(on ? [name] : [])].join(",") || "none" });
+      const all = this.guides.filter((g) => g !== name && g !== "none");
+      return this.view({ guides: [...all, ...(on ? [name] : [])] });
     },
     shutterWords(s) {
       return !s ? "" : s >= 0.4 ? `${number(s, 2)} s` : `1/${number(1 / s, 1)} s`;
@@ -297,12 +300,12 @@ export function filming({ call }) {
       return (this.st.set.hide || []).includes(layer);
     },
     cutThing(id) {
-      const all = (this.st.set.view.cutWalls || "").split(",").filter(Boolean),
+      const all = this.cutThings,
         had = all.includes(id);
-      return this.view({ cutWalls: (had ? all.filter((x) => x !== id) : [...all, id]).join(",") });
+      return this.view({ cutWalls: had ? all.filter((x) => x !== id) : [...all, id] });
     },
     get cutThings() {
-      return (this.st?.set.view.cutWalls || "").split(",").filter(Boolean);
+      return this.st?.set.view.cutWalls || [];
     },
     // differences are what two shots do not share, in words.
     get differences() {

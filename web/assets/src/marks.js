@@ -16,7 +16,7 @@ export const marked = (View) =>
       s +=
         letterbox(view.mask, f) +
         guides(
-          (view.guides || "thirds").split(","),
+          view.guides || ["thirds"],
           f,
           (this.posed ? fr.lens.horizon : this.v.now.lens.horizon) || fr.figures.horizon,
         );
