@@ -184,6 +184,13 @@ func LockProduction(ctx context.Context, tx pgx.Tx, id string) (Production, erro
 		"update", id)
 }
 
+// HoldProduction holds a production until the transaction ends, which began before; it fails,
+// Overtaken, when another holds it or changed it since.
+func HoldProduction(ctx context.Context, tx pgx.Tx, id string) error {
+	_, err := tx.Exec(ctx, "select from production where id = $1 for update nowait", id)
+	return err
+}
+
 // InsertProduction puts in a new one, at revision 0.
 func InsertProduction(ctx context.Context, q Querier, p Production) error {
 	_, err := q.Exec(ctx, "insert into production (id, name, unit, budget, sample) values ($1, $2, $3, $4, $5)", p.ID,

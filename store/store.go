@@ -10,11 +10,13 @@ import (
 	"fmt"
 	"os"
 	"path/filepath"
+	"slices"
 	"strings"
 	"sync/atomic"
 	"time"
 
 	"github.com/jackc/pgx/v5"
+	"github.com/jackc/pgx/v5/pgconn"
 	"github.com/jackc/pgx/v5/pgxpool"
 	"gocloud.dev/blob"
 	_ "gocloud.dev/blob/fileblob" // blobs in a folder: file://
@@ -100,6 +102,19 @@ func NewID() string {
 // Tx runs do in a transaction: all of it happens, or nothing.
 func (s *Store) Tx(ctx context.Context, do func(tx pgx.Tx) error) error {
 	return pgx.BeginFunc(ctx, s.Pool, do)
+}
+
+// Moment runs do in a transaction that sees everything as it is at one moment: what others write
+// meanwhile it does not see, and it fails when it writes the same (see Overtaken).
+func (s *Store) Moment(ctx context.Context, do func(tx pgx.Tx) error) error {
+	return pgx.BeginTxFunc(ctx, s.Pool, pgx.TxOptions{IsoLevel: pgx.RepeatableRead}, do)
+}
+
+// Overtaken says that a transaction failed because others were quicker: it is tried again.
+func Overtaken(err error) bool {
+	var e *pgconn.PgError
+	// PostgreSQL, appendix A: serialization_failure, deadlock_detected, lock_not_available.
+	return errors.As(err, &e) && slices.Contains([]string{"40001", "40P01", "55P03"}, e.Code)
 }
 
 // View runs look in a transaction that only reads: all of its answers are of

@@ -5,6 +5,7 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
+	"slices"
 	"sync/atomic"
 
 	"github.com/jackc/pgx/v5"
@@ -90,7 +91,9 @@ type Editor struct {
 }
 
 // Edit does all commands of a request, or none. A row that was changed after the
-// revision that the person saw refuses the edit with ErrStale.
+// revision that the person saw refuses the edit with ErrStale. What takes long to be worked out is
+// worked out before the production is held, and again when it was changed meanwhile; so nobody
+// waits for it.
 func (a *Desk) Edit(ctx context.Context, setID string, req Request) (res Answer, err error) {
 	list, err := req.read(a.op)
 	if err != nil {
@@ -100,54 +103,112 @@ func (a *Desk) Edit(ctx context.Context, setID string, req Request) (res Answer,
 	if err != nil {
 		return res, err
 	}
+	first := slices.ContainsFunc(list, func(o Op) bool { f, is := o.(Feeling); return is && f.Feels() })
+	for try := range maxTries {
+		if !first {
+			break
+		}
+		err = a.workedOut(ctx, production, func(tx pgx.Tx, p store.Production, hold func() error) error {
+			res, err = a.do(ctx, tx, p, setID, req, list, hold)
+			return err
+		})
+		if first = errors.Is(err, errOvertaken) && try < maxTries-1; !errors.Is(err, errOvertaken) {
+			return a.done(setID, req, res, err)
+		}
+	}
 	err = a.Locked(ctx, production, func(tx pgx.Tx, p store.Production) error {
-		set, err := store.GetSet(ctx, tx, setID)
-		if err != nil {
-			return act.NotThere(err, "The set")
-		}
-		if known, err := answered(ctx, tx, p.ID, req.Request, &res); known || err != nil {
-			return err
-		}
-		e := &Editor{a: a, Tx: tx, Set: set, Ruler: unit.RulerOf(p.Unit), seen: req.Revision, Rev: p.Revision + 1}
-		for _, o := range list {
-			if err := o.Do(ctx, e); err != nil {
-				return err
-			}
-		}
-		res = Answer{Revision: p.Revision, Made: e.Made, Label: e.Label}
-		if len(e.changes) == 0 {
-			return nil
-		}
-		if len(req.Commands) > max(e.sized, 1) {
-			e.Label = fmt.Sprintf("%s and %d more", e.Label, len(req.Commands)-1)
-		}
-		res.Revision = e.Rev
-		if err := e.tell(ctx, &res); err != nil {
-			return err
-		}
-		if len(res.Gone) > 0 {
-			if res.Placed, err = store.PlacedNow(ctx, tx, setID); err != nil {
-				return err
-			}
-		}
-		if err := e.tellTopics(ctx, &res); err != nil {
-			return err
-		}
-		if err := e.record(ctx); err != nil {
-			return err
-		}
-		return keepAnswer(ctx, tx, p.ID, req.Request, Answer{Revision: res.Revision, Made: res.Made, Label: res.Label})
+		res, err = a.do(ctx, tx, p, setID, req, list, func() error { return nil })
+		return err
 	})
+	return a.done(setID, req, res, err)
+}
+
+// maxTries is how often an edit is worked out before it holds up others: whoever edits on and on
+// does not keep it from ever being done.
+const maxTries = 2
+
+// Feeling is an op that may have to feel where things touch, or what the camera sees, which takes
+// long in a large set.
+type Feeling interface{ Feels() bool }
+
+// errOvertaken says that a production was changed while an edit of it was worked out.
+var errOvertaken = errors.New("another edit was quicker")
+
+// workedOut does something to a production in a transaction that sees it as it is now. It is held
+// from when hold is called; when another changed it since, that fails, and nothing is done.
+func (a *Desk) workedOut(ctx context.Context, production string,
+	do func(tx pgx.Tx, p store.Production, hold func() error) error) error {
+	err := a.Store.Moment(ctx, func(tx pgx.Tx) error {
+		p, err := store.GetProduction(ctx, tx, production)
+		if err != nil {
+			return act.NotThere(err, "The production")
+		}
+		return do(tx, p, func() error { return store.HoldProduction(ctx, tx, production) })
+	})
+	if store.Overtaken(err) {
+		return errOvertaken
+	}
+	return err
+}
+
+// done tells of an edit that was done.
+func (a *Desk) done(setID string, req Request, res Answer, err error) (Answer, error) {
 	if errors.Is(err, store.ErrElsewhere) {
 		err = act.Wrong("One of the things named here belongs to another set. Nothing was changed.")
 	}
-	if err == nil {
-		Edits.Add(1)
+	if err != nil {
+		return Answer{}, err
 	}
-	if err == nil && res.Revision > req.Revision {
+	Edits.Add(1)
+	if res.Revision > req.Revision {
 		a.Watch(setID)
 	}
-	return res, err
+	return res, nil
+}
+
+// do does the commands of a request within a transaction. Before it writes the log it calls hold,
+// from when on nobody else changes the production.
+func (a *Desk) do(ctx context.Context, tx pgx.Tx, p store.Production, setID string, req Request, list []Op,
+	hold func() error) (res Answer, err error) {
+	set, err := store.GetSet(ctx, tx, setID)
+	if err != nil {
+		return res, act.NotThere(err, "The set")
+	}
+	if known, err := answered(ctx, tx, p.ID, req.Request, &res); known || err != nil {
+		return res, err
+	}
+	e := &Editor{a: a, Tx: tx, Set: set, Ruler: unit.RulerOf(p.Unit), seen: req.Revision, Rev: p.Revision + 1}
+	for _, o := range list {
+		if err := o.Do(ctx, e); err != nil {
+			return res, err
+		}
+	}
+	res = Answer{Revision: p.Revision, Made: e.Made, Label: e.Label}
+	if len(e.changes) == 0 {
+		return res, nil
+	}
+	if len(req.Commands) > max(e.sized, 1) {
+		e.Label = fmt.Sprintf("%s and %d more", e.Label, len(req.Commands)-1)
+	}
+	res.Revision = e.Rev
+	if err := e.tell(ctx, &res); err != nil {
+		return res, err
+	}
+	if len(res.Gone) > 0 {
+		if res.Placed, err = store.PlacedNow(ctx, tx, setID); err != nil {
+			return res, err
+		}
+	}
+	if err := e.tellTopics(ctx, &res); err != nil {
+		return res, err
+	}
+	if err := hold(); err != nil {
+		return res, err
+	}
+	if err := e.record(ctx); err != nil {
+		return res, err
+	}
+	return res, keepAnswer(ctx, tx, p.ID, req.Request, Answer{Revision: res.Revision, Made: res.Made, Label: res.Label})
 }
 
 // maxTold is how many placements an edit's answer tells; of more a page asks for

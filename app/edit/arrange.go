@@ -17,6 +17,7 @@ import (
 
 // SetApart lifts a placement by 2 mm out of the plane that it shares with another.
 type SetApart struct {
+	feeling
 	ID string `json:"id"`
 }
 
@@ -47,6 +48,7 @@ func axisName(of string) (axis int, edge string, err error) {
 
 // Align brings an edge or the middle of all to that of the first.
 type Align struct {
+	feeling
 	IDs []string `json:"ids"`
 	To  string   `json:"to"` // x, y or z, with -min or -max for an edge
 }
@@ -86,6 +88,7 @@ func (d *Align) Do(ctx context.Context, e *desk.Editor) error {
 
 // Distribute makes the gaps between things along an axis equal; the outermost stay.
 type Distribute struct {
+	feeling
 	IDs   []string `json:"ids"`
 	Along string   `json:"along"` // x, y or z
 }

@@ -37,6 +37,9 @@ func films[T any, P interface {
 	return filmed{P(new(T))}
 }
 
+// Feels says that it looks at what the camera sees.
+func (f filmed) Feels() bool { return true }
+
 func (f filmed) Do(ctx context.Context, e *desk.Editor) error {
 	if err := e.Stale(e.Set.Rev, "The view"); err != nil {
 		return err

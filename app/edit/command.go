@@ -14,6 +14,12 @@ import (
 	"visator/core/plain"
 )
 
+// feeling is part of the arguments of an op that feels where things touch.
+type feeling struct{}
+
+// Feels says so.
+func (feeling) Feels() bool { return true }
+
 // family is ops that belong together, by name: each makes new arguments, as they are where
 // nothing is said.
 type family map[string]func() desk.Op

@@ -30,6 +30,7 @@ var dressing = family{
 // their true triangles. Here means that their height was pointed at: what they reach into
 // by more than the hand is off is left as it is.
 type PutDown struct {
+	feeling
 	IDs  []string `json:"ids"`
 	Here bool     `json:"here"`
 }
@@ -88,6 +89,7 @@ func (d *PutDown) Do(ctx context.Context, e *desk.Editor) error {
 // SetAgainst moves placements along one of their own sides, or up, until they touch:
 // against a wall, or under a ceiling.
 type SetAgainst struct {
+	feeling
 	IDs  []string `json:"ids"`
 	Side string   `json:"side"` // back, front, left, right or up
 }
@@ -136,6 +138,7 @@ const wallReach = 100 // metres: no wall that is meant is farther
 
 // FollowSlope turns placements so that they stand square on the surface beneath.
 type FollowSlope struct {
+	feeling
 	IDs []string `json:"ids"`
 }
 
@@ -176,6 +179,7 @@ func (d *FollowSlope) Do(ctx context.Context, e *desk.Editor) error {
 
 // MoveOut moves a placement out of what it reaches into, by the shortest way.
 type MoveOut struct {
+	feeling
 	ID string `json:"id"`
 }
 

@@ -145,6 +145,7 @@ const maxBroken = 5000
 // BreakUp makes single placements of what an element lays; a line's rope and a room's
 // walls stay.
 type BreakUp struct {
+	feeling
 	ID string `json:"id"`
 }
 

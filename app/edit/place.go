@@ -28,6 +28,9 @@ type Place struct {
 	Patch   json.RawMessage `json:"patch"` // more of the placement
 }
 
+// Feels says that it is put down onto what is beneath it.
+func (d *Place) Feels() bool { return d.Rest }
+
 func (d *Place) Do(ctx context.Context, e *desk.Editor) error {
 	list, err := e.Placements(ctx)
 	if err != nil {
