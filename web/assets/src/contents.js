@@ -283,14 +283,19 @@ export const filled = (View) =>
     arrived() {
       this.came = (this.came || 0) + 1;
       this.tell();
-      // With no graphics card drawing keeps what comes waiting: it takes a third of the time.
-      this.coming ||= setTimeout(
-        () => {
-          this.coming = 0;
-          this.invalidate();
-        },
-        Math.max(150, 2 * (this.cost || 0)),
-      );
+      // With no graphics card drawing keeps what comes waiting: it takes a third of the time. The
+      // last to come waits for nothing.
+      const left = [...this.placed.values()].filter((it) => !it.ready).length,
+        last = left <= this.veiled.length;
+      if (last) clearTimeout(this.coming);
+      if (last || !this.coming)
+        this.coming = setTimeout(
+          () => {
+            this.coming = 0;
+            this.invalidate();
+          },
+          last ? 0 : Math.max(150, 2 * (this.cost || 0)),
+        );
       this.rowSoon(1500);
       this.shotPictures(2000);
     }

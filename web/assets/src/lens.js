@@ -61,6 +61,8 @@ class View {
     this.firstView = "";
     this.sheet = null; // the picture over or under the view, and what the set says of it
     this.sheetState = null;
+    this.whole = false; // all that is to be seen was in a picture; and in one of full size
+    this.sharp = false;
     new ResizeObserver(() => this.invalidate()).observe(box);
     this.canvas.addEventListener("pointerdown", (e) => this.press(e));
     this.over.addEventListener("pointerdown", (e) => {
@@ -176,7 +178,12 @@ class View {
       h = f.bh;
     // The blur takes time: while the view moves it is left out, and without a
     // graphics card every second pixel too.
-    const resting = performance.now() - (this.moved || 0) > 150 && !this.v.playing && !this.v.coming,
+    // The first picture with all in it comes at once and coarse, and then as it is.
+    const resting =
+        performance.now() - (this.moved || 0) > 150 &&
+        !this.v.playing &&
+        !this.v.coming &&
+        (this.whole || !this.plain),
       blurred = this.v.blur && this.v.on("frame");
     this.renderer.setSize(w, h, false);
     const sky = this.scene.background;
@@ -201,7 +208,8 @@ class View {
       }
       this.blur.finish(w * k, h * k, f.w * k, this.viewNow, this.wide(), blurred && resting);
     } else this.renderer.render(this.scene, this.camera);
-    if (!resting && !this.v.playing && (blurred || this.plain)) {
+    // What still comes draws again by itself.
+    if (!resting && !this.v.playing && !this.v.coming && (blurred || this.plain)) {
       clearTimeout(this.resting);
       this.resting = setTimeout(() => this.invalidate(), 180);
     }
@@ -221,6 +229,10 @@ class View {
     if (!this.v.coming && this.placed.size && !this.whole) {
       this.whole = true;
       performance.mark("lens whole");
+    }
+    if (resting && this.whole && !this.sharp) {
+      this.sharp = true;
+      performance.mark("lens sharp");
     }
     this.box.dataset.drawn = this.drawn;
     if (this.sheet)
