@@ -182,10 +182,10 @@ func TestLensesVerticalsAndEyeHeights(t *testing.T) {
 		"far plane":    viewTo(map[string]any{"near": 10, "far": 2}),
 		"two points": setTo(map[string]any{"move": motion.Move{Rate: 24,
 			Rail: &motion.CameraPath{Kind: "path", Points: []geom.V{{}}, Seconds: 1, Easing: "linear"}}}),
-		"Lay a picture":  edit.Do(&edit.Match{}),
-		"unknown field":  setTo(map[string]any{"move": map[string]any{"rate": 24, "keyz": 1}}),
-		"more than 0 s":  setTo(map[string]any{"move": motion.Move{Rate: 24}}),
-		"focus, subject": viewTo(map[string]any{"subject": strings.Repeat("x", 200)}),
+		"Lay a picture":             edit.Do(&edit.Match{}),
+		"unknown field":             setTo(map[string]any{"move": map[string]any{"rate": 24, "keyz": 1}}),
+		"more than 0 s":             setTo(map[string]any{"move": motion.Move{Rate: 24}}),
+		"what the picture is about": viewTo(map[string]any{"subject": strings.Repeat("x", 200)}),
 	} {
 		if got := d.refused(deed); !strings.Contains(got, say) {
 			t.Errorf("%q: %s", say, got)

@@ -175,9 +175,9 @@ func TestPicturesThatAreNotThereAreRefused(t *testing.T) {
 		"covers 0 to 100 %": {"match": stage.Match{Picture: red, Opacity: 1.5, Wipe: 1}},
 		"a card plays 1 to 5000": {"move": motion.Move{Rate: 4, Seconds: 1,
 			Plays: []motion.Flipbook{{ID: card, Rate: 2}}}},
-		"a picture has at most":    {"match": stage.Match{Picture: red, Wipe: 1, Points: make([]stage.MatchDot, 5000)}},
-		"the last is not before":   {"first": 8, "last": 3},
-		"a shot hides at most 500": {"hide": make([]string, 501)},
+		"a picture has at most":  {"match": stage.Match{Picture: red, Wipe: 1, Points: make([]stage.MatchDot, 5000)}},
+		"the last is not before": {"first": 8, "last": 3},
+		"must be at most 500":    {"hide": make([]string, 501)},
 	} {
 		if got := d.refused(setTo(what)); !strings.Contains(got, say) {
 			t.Errorf("%q: %s", say, got)

@@ -85,10 +85,10 @@ func TestTheChainHasTheOrderOfLight(t *testing.T) {
 
 func TestAChainThatIsNone(t *testing.T) {
 	for what, c := range map[string]Chain{
-		"no step of it":       {"sparkle": json.RawMessage("{}")},
-		"cannot be read":      {"falloff": json.RawMessage(`{"amont": 1}`)},
-		"edge darkening is 0": {"falloff": json.RawMessage(`{"amount": 3}`)},
-		"falloff cannot":      {"falloff": json.RawMessage(`[]`)},
+		"no step of it":            {"sparkle": json.RawMessage("{}")},
+		"cannot be read":           {"falloff": json.RawMessage(`{"amont": 1}`)},
+		"edge darkening must be 0": {"falloff": json.RawMessage(`{"amount": 3}`)},
+		"falloff cannot":           {"falloff": json.RawMessage(`[]`)},
 	} {
 		if err := c.Check(); err == nil || !strings.Contains(err.Error(), what) {
 			t.Errorf("%s: %v", what, err)

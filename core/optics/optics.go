@@ -36,8 +36,8 @@ type View struct {
 	Shutter   float64        `json:"shutter"`   // seconds that it is open; 0: 1/50
 	ISO       float64        `json:"iso"`       // 0: 100
 	ByCamera  bool           `json:"byCamera"`  // EV follows from f-number, shutter and ISO; else it is held
-	Delivered float64        `json:"delivered"` // pixels across of the delivered picture, for what counts as sharp; 0: 1920
-	Depth     string         `json:"depth"`     // the depth buffer that clipping is fitted for, one of Buffers; "": the first
+	Delivered float64        `json:"delivered"` // pixels across that are delivered, for what counts as sharp; 0: 1920
+	Depth     string         `json:"depth"`     // the buffer that clipping is fitted for, one of Buffers; "": the first
 	FocusOn   string         `json:"focusOn"`   // the placement that focus follows; "": none
 	Subject   string         `json:"subject"`   // the placement that the picture is about; "": none
 	Guides    document.Names `json:"guides"`    // that are drawn over the lens view, by their names; null: thirds
@@ -77,7 +77,7 @@ func (v *View) Fields() []document.Field {
 			Or(Buffers[0]).On("range"),
 		document.Of(&v.CutMeant, document.Yes, "cutMeant", "what the planes cut is meant", "").On("range"),
 		document.Of(&v.Focus, length, "focus", "focus", "focus").In(1e-3, MaxAway).On("focus"),
-		document.Of(&v.FocusOn, document.Thing, "focusOn", "follows", "what is in focus").On("focus"),
+		document.Of(&v.FocusOn, document.Thing, "focusOn", "follows", "what is in focus").In(0, 100).On("focus"),
 		document.Of(&v.FNumber, number, "fNumber", "f-number", "f-number").In(0.5, 256).On("focus"),
 		document.Of(&v.Delivered, number, "delivered", "delivered width", "the delivered width").In(16, 65536).
 			Told("px", 0).Or("1920 px").On("focus"),
@@ -86,7 +86,8 @@ func (v *View) Fields() []document.Field {
 		document.Of(&v.Shutter, number, "shutter", "shutter", "the shutter's time").In(1e-6, 3600).Told("s", 6).
 			Or("1/50 s").On("exposure"),
 		document.Of(&v.ISO, number, "iso", "ISO", "ISO").In(1, 1e7).Or("100").On("exposure"),
-		document.Of(&v.Subject, document.Thing, "subject", "subject", "what the picture is about").On("picture"),
+		document.Of(&v.Subject, document.Thing, "subject", "subject", "what the picture is about").In(0, 100).
+			On("picture"),
 		document.Of(&v.Guides, document.List, "guides", "guides", "guides").In(0, 20).On("picture"),
 		document.Of(&v.Mask, number, "mask", "letterbox", "the letterbox").In(0.1, 10).Told(": 1", 3).Or("none").
 			On("picture"),
