@@ -274,6 +274,7 @@ func (a *Desk) commit(ctx context.Context, tx pgx.Tx, production string, rev int
 	return act.Announce(ctx, tx, act.Announcement{Production: production, What: "edit", Revision: rev})
 }
 
+// Stale refuses what was changed, as of revision rev, after the person saw it; what names it.
 func (e *Editor) Stale(rev int64, what string) error {
 	if e.seen >= 0 && rev > e.seen && rev < e.Rev { // what this edit wrote itself is of e.rev
 		return act.Stale("%s was changed elsewhere meanwhile. Nothing of yours was applied; look again and repeat it.",
@@ -304,6 +305,7 @@ func (e *Editor) index() {
 	}
 }
 
+// Placement is one of the set by its id. It is refused when it was changed after the person saw it.
 func (e *Editor) Placement(ctx context.Context, id string) (*store.PlacementRow, error) {
 	if r := e.byID[id]; r != nil {
 		return r, e.Stale(r.Rev, r.Name)

@@ -26,6 +26,7 @@ func (e *Editor) Elements(ctx context.Context) ([]store.ElementRow, error) {
 	return e.Elems, nil
 }
 
+// Element is one of the set by its id. It is refused when it was changed after the person saw it.
 func (e *Editor) Element(ctx context.Context, id string) (*store.ElementRow, error) {
 	list, err := e.Elements(ctx)
 	if err != nil {
@@ -105,6 +106,7 @@ func (e *Editor) elementNamed(name string) bool {
 	return slices.ContainsFunc(e.Elems, func(r store.ElementRow) bool { return r.Name == name })
 }
 
+// AddElement puts in a new element, its settings over those that its kind begins with.
 func (e *Editor) AddElement(ctx context.Context, kind, name string, spec json.RawMessage) error {
 	list, err := e.Elements(ctx)
 	if err != nil {
@@ -132,6 +134,7 @@ func (e *Editor) AddElement(ctx context.Context, kind, name string, spec json.Ra
 	return nil
 }
 
+// ChangeElement lays a change, a JSON object, over an element.
 func (e *Editor) ChangeElement(ctx context.Context, id string, change json.RawMessage) error {
 	row, err := e.Element(ctx, id)
 	if err != nil {

@@ -100,6 +100,7 @@ func (a *Desk) Free(ctx context.Context, tx pgx.Tx, set store.Set, ids []string,
 	return (&Editor{a: a, Tx: tx, Set: set, seen: -1}).Free(ctx, ids, 1, what)
 }
 
+// LockedLayer says whether a layer of that name is locked.
 func (e *Editor) LockedLayer(ctx context.Context, name string) bool {
 	if name == "" {
 		return false

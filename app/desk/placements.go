@@ -44,6 +44,7 @@ func (e *Editor) Add(ctx context.Context, p stage.Placement) error {
 	return e.Note("placement", p.ID, nil, p)
 }
 
+// PutPlacement stores a placement that was another before.
 func (e *Editor) PutPlacement(ctx context.Context, row *store.PlacementRow, before stage.Placement) error {
 	e.touch(row.ID)
 	e.renamed(before.Name, row.Name)

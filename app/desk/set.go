@@ -41,6 +41,7 @@ func (e *Editor) Pictured(ctx context.Context, before, now *stage.ShotSettings) 
 	return nil
 }
 
+// PutSet stores the set, which was another before.
 func (e *Editor) PutSet(ctx context.Context, before stage.Scene) error {
 	if err := store.PutSet(ctx, e.Tx, e.Set.ProductionID, e.Set.Scene, e.Rev); err != nil {
 		return err

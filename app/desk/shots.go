@@ -10,6 +10,7 @@ import (
 	"visator/store"
 )
 
+// Shots are those that the set keeps.
 func (e *Editor) Shots(ctx context.Context) ([]store.ShotRow, error) {
 	return store.Shots(ctx, e.Tx, e.Set.ID)
 }
