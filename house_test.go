@@ -185,17 +185,22 @@ var long = []string{
 	"core/intake/usd/crate.go",
 }
 
+func linesOf(t *testing.T, file string) int {
+	t.Helper()
+	data, err := os.ReadFile(file)
+	if err != nil {
+		t.Fatal(err)
+	}
+	return bytes.Count(data, []byte("\n"))
+}
+
 // No other file grows beyond 600 lines without being asked whether it is one thing.
 func TestFilesAreOneThing(t *testing.T) {
 	for _, file := range sources(t, ".go", ".js", ".html", ".css") {
 		if strings.HasSuffix(file, "_test.go") || slices.Contains(long, file) {
 			continue
 		}
-		data, err := os.ReadFile(file)
-		if err != nil {
-			t.Fatal(err)
-		}
-		if n := bytes.Count(data, []byte("\n")); n > 600 {
+		if n := linesOf(t, file); n > 600 {
 			t.Errorf("%s has %d lines", file, n)
 		}
 	}
@@ -208,11 +213,7 @@ func TestPackagesAreOneThing(t *testing.T) {
 		if strings.HasSuffix(file, "_test.go") || strings.HasPrefix(file, "core/intake/") {
 			continue
 		}
-		data, err := os.ReadFile(file)
-		if err != nil {
-			t.Fatal(err)
-		}
-		lines[filepath.Dir(file)] += bytes.Count(data, []byte("\n"))
+		lines[filepath.Dir(file)] += linesOf(t, file)
 	}
 	for dir, n := range lines {
 		if n > 3000 {

@@ -68,14 +68,11 @@ func (a *App) NewSet(ctx context.Context, production, name string) (set string, 
 // SetOptions changes a production's own settings: its unit and the triangles
 // that the lens view may draw. They are not part of the log.
 func (a *App) SetOptions(ctx context.Context, production, unitName string, budget int) error {
-	u, ok := unit.ByName(unitName)
-	if !ok {
-		return act.Wrong("%q is not a unit: mm, cm, m, in or ft", unitName)
-	}
-	o := stage.Options{Unit: u.Name, Budget: budget}
+	o := stage.Options{Unit: unitName, Budget: budget}
 	if err := o.Check(); err != nil {
 		return act.Wrong("%v", err)
 	}
+	u, _ := unit.ByName(unitName)
 	tag, err := a.Store.Pool.Exec(ctx, "update production set unit = $2, budget = $3 where id = $1", production, u.Name,
 		budget)
 	if err == nil && tag.RowsAffected() == 0 {

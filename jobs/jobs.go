@@ -56,15 +56,13 @@ func Open(ctx context.Context, a *app.App, workers int, log *slog.Logger,
 		river.AddWorker(w,
 			&worker[library.MakeArgs]{guard: g,
 				run: func(ctx context.Context, x library.MakeArgs) error { return a.RunMake(ctx, x.Piece) },
-				failed: func(ctx context.Context, x library.MakeArgs,
-					why string) error {
+				failed: func(ctx context.Context, x library.MakeArgs, why string) error {
 					return a.FailMake(ctx, x.Piece, why)
 				}})
 		river.AddWorker(w,
 			&worker[shoot.TakeArgs]{guard: g,
 				run: func(ctx context.Context, x shoot.TakeArgs) error { return a.RunTake(ctx, x.Take) },
-				failed: func(ctx context.Context, x shoot.TakeArgs,
-					why string) error {
+				failed: func(ctx context.Context, x shoot.TakeArgs, why string) error {
 					return a.FailTake(ctx, x.Take, why)
 				}})
 		river.AddWorker(w,

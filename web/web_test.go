@@ -44,8 +44,7 @@ func newSite(t *testing.T) *site {
 	}
 	jar, _ := cookiejar.New(nil)
 	s := &site{t, httptest.NewServer(server.Handler()), a,
-		&http.Client{Jar: jar, CheckRedirect: func(*http.Request,
-			[]*http.Request) error {
+		&http.Client{Jar: jar, CheckRedirect: func(*http.Request, []*http.Request) error {
 			return http.ErrUseLastResponse
 		}}}
 	t.Cleanup(s.Close)

@@ -103,17 +103,15 @@ func (a *Desk) Edit(ctx context.Context, setID string, req Request) (res Answer,
 	if err != nil {
 		return res, err
 	}
-	first := slices.ContainsFunc(list, func(o Op) bool { f, is := o.(Feeling); return is && f.Feels() })
-	for try := range maxTries {
-		if !first {
-			break
-		}
-		err = a.workedOut(ctx, production, func(tx pgx.Tx, p store.Production, hold func() error) error {
-			res, err = a.do(ctx, tx, p, setID, req, list, hold)
-			return err
-		})
-		if first = errors.Is(err, errOvertaken) && try < maxTries-1; !errors.Is(err, errOvertaken) {
-			return a.done(setID, req, res, err)
+	if slices.ContainsFunc(list, func(o Op) bool { f, is := o.(Feeling); return is && f.Feels() }) {
+		for range maxTries {
+			err = a.workedOut(ctx, production, func(tx pgx.Tx, p store.Production, hold func() error) error {
+				res, err = a.do(ctx, tx, p, setID, req, list, hold)
+				return err
+			})
+			if !store.Overtaken(err) {
+				return a.done(setID, req, res, err)
+			}
 		}
 	}
 	err = a.Locked(ctx, production, func(tx pgx.Tx, p store.Production) error {
@@ -131,24 +129,18 @@ const maxTries = 2
 // long in a large set.
 type Feeling interface{ Feels() bool }
 
-// errOvertaken says that a production was changed while an edit of it was worked out.
-var errOvertaken = errors.New("another edit was quicker")
-
 // workedOut does something to a production in a transaction that sees it as it is now. It is held
-// from when hold is called; when another changed it since, that fails, and nothing is done.
+// from when hold is called; when another changed it since, that fails, store.Overtaken, and nothing
+// is done.
 func (a *Desk) workedOut(ctx context.Context, production string,
 	do func(tx pgx.Tx, p store.Production, hold func() error) error) error {
-	err := a.Store.Moment(ctx, func(tx pgx.Tx) error {
+	return a.Store.Moment(ctx, func(tx pgx.Tx) error {
 		p, err := store.GetProduction(ctx, tx, production)
 		if err != nil {
 			return act.NotThere(err, "The production")
 		}
 		return do(tx, p, func() error { return store.HoldProduction(ctx, tx, production) })
 	})
-	if store.Overtaken(err) {
-		return errOvertaken
-	}
-	return err
 }
 
 // done tells of an edit that was done.

@@ -18,6 +18,7 @@ type Schema struct {
 	Finish   []finish.Described          `json:"finish"` // the steps, in the order of the chain
 
 	View       []document.Field `json:"view"`
+	Settings   []document.Field `json:"settings"` // of shots and sets, beside their view and light
 	Shot       []document.Field `json:"shot"`
 	Set        []document.Field `json:"set"`
 	Placement  []document.Field `json:"placement"`
@@ -29,7 +30,8 @@ func SchemaOf() Schema {
 	day, view, usual := light.Default(), optics.Default(), stage.Usual()
 	return Schema{
 		Elements: lay.Schema(), Drawn: lay.Drawings(), Light: document.Schema(&day), Finish: finish.Schema(),
-		View: document.Schema(&view), Shot: document.Schema(&stage.Shot{}), Set: document.Schema(&stage.Scene{}),
+		View: document.Schema(&view), Settings: document.Schema(&stage.ShotSettings{}),
+		Shot: document.Schema(&stage.Shot{}), Set: document.Schema(&stage.Scene{}),
 		Placement:  document.Schema(&stage.Placement{Scale: geom.V{X: 1, Y: 1, Z: 1}}),
 		Production: document.Schema(&usual),
 	}

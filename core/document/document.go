@@ -12,6 +12,8 @@ import (
 	"regexp"
 	"slices"
 	"strings"
+
+	"visator/core/unit"
 )
 
 // Kind is what a field measures, and so how it is shown and typed.
@@ -31,10 +33,11 @@ const (
 	Text    Kind = "text"    // of so many bytes, as Min and Max say
 	Thing   Kind = "thing"   // the id of a thing of the set; "": none
 	List    Kind = "list"    // Names, of so many
+	Unit    Kind = "unit"    // a unit of length, by a name that unit.ByName knows
 )
 
-// maxName bounds what names something: a label on a drawing, an id.
-const maxName = 200
+// MaxName bounds what names something, in bytes: a label on a drawing, an id.
+const MaxName = 200
 
 // Field is one value of a document.
 type Field struct {
@@ -204,6 +207,9 @@ func (f *Field) check() error {
 		if v == "" && f.Zero != "" {
 			return nil
 		}
+		if _, is := unit.ByName(v); f.Kind == Unit && !is {
+			return fmt.Errorf("%q is not a unit: mm, cm, m, in or ft", v)
+		}
 		if f.Kind == Choice && !slices.Contains(f.Choices, v) {
 			last := len(f.Choices) - 1
 			return fmt.Errorf("%s %s or %s, not %q", f.what, strings.Join(f.Choices[:last], ", "), f.Choices[last], v)
@@ -213,8 +219,8 @@ func (f *Field) check() error {
 			return fmt.Errorf("%s must be at most %.0f, not %d", f.what, *f.Max, len(v))
 		}
 		for _, name := range v {
-			if len(name) > maxName {
-				return fmt.Errorf("%s are named in at most %d characters", f.what, maxName)
+			if len(name) > MaxName {
+				return fmt.Errorf("%s are named in at most %d characters", f.what, MaxName)
 			}
 		}
 	case bool:
@@ -226,7 +232,7 @@ func (f *Field) check() error {
 
 // length says whether a text is as long as it may be; one that has to be there is not blank.
 func (f *Field) length(text string) error {
-	least, most := 0, maxName
+	least, most := 0, MaxName
 	if f.Max != nil {
 		least, most = int(*f.Min), int(*f.Max)
 	}

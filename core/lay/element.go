@@ -122,7 +122,7 @@ func (*Group) Default() Spec { return &Group{} }
 
 // Check says what is impossible.
 func (g *Group) Check() error {
-	if len(g.Parent) > maxName {
+	if len(g.Parent) > document.MaxName {
 		return errors.New("the group that a group is in is named, not described")
 	}
 	return nil
@@ -167,8 +167,6 @@ func (l *Limit) Check() error {
 	}
 	return nil
 }
-
-const maxName = 200 // characters: names are labels on a drawing
 
 // Read is what the element is described by; unknown fields and impossible
 // numbers are errors.
@@ -222,11 +220,11 @@ func Schema() map[string][]document.Field {
 
 // Check says what is impossible about an element.
 func (e *Element) Check() error {
-	if strings.TrimSpace(e.Name) == "" || len(e.Name) > maxName {
-		return fmt.Errorf("a name has 1 to %d characters", maxName)
+	if strings.TrimSpace(e.Name) == "" || len(e.Name) > document.MaxName {
+		return fmt.Errorf("a name has 1 to %d characters", document.MaxName)
 	}
-	if len(e.Layer) > maxName || len(e.ID) > maxName {
-		return fmt.Errorf("a layer's name has at most %d characters", maxName)
+	if len(e.Layer) > document.MaxName || len(e.ID) > document.MaxName {
+		return fmt.Errorf("a layer's name has at most %d characters", document.MaxName)
 	}
 	if e.Order < 0 || e.Order > math.MaxInt32 {
 		return errors.New("the order counts from 0")

@@ -96,8 +96,7 @@ func (v *View) Fields() []document.Field {
 	}
 }
 
-// MaxAway is how far anything lies from the middle of a set along an axis, in metres: sets lie on
-// this earth.
+// MaxAway is how far anything lies from the middle of a set, in metres: sets lie on this earth.
 const MaxAway = 1e7
 
 // Exposures that are kept, as EV100: starlight is about -6, the sun's disc 30 and more (common
@@ -109,26 +108,28 @@ func (v *View) Check() error {
 	if err := document.Check(v); err != nil {
 		return err
 	}
+	if v.Eye.Len() > MaxAway {
+		return errors.New("the camera stands nowhere: give its place in metres")
+	}
 	if v.Far <= v.Near {
 		return errors.New("the far plane must lie beyond the near plane, up to 10000 km from the lens")
 	}
 	return nil
 }
 
-// Settle works out what follows from other fields: a camera that exposes by itself tells how.
+// Settle works out what follows from other fields: a camera that exposes by itself tells how, and
+// nothing that is cut away is told in one way.
 func (v *View) Settle() {
+	if len(v.CutWalls) == 0 {
+		v.CutWalls = nil
+	}
 	if v.ByCamera {
 		v.EV = min(max(EV100(v.FNumber, v.Open(), v.Speed()), minEV), maxEV)
 	}
 }
 
 // Equal says whether two views are the same.
-func (v *View) Equal(o *View) bool {
-	a, b := *v, *o
-	same := slices.Equal(a.Guides, b.Guides) && slices.Equal(a.CutWalls, b.CutWalls)
-	a.Guides, a.CutWalls, b.Guides, b.CutWalls = nil, nil, nil, nil
-	return same && reflect.DeepEqual(a, b)
-}
+func (v *View) Equal(o *View) bool { return reflect.DeepEqual(v, o) }
 
 // Cut reports whether the shot does without a thing.
 func (v *View) Cut(id string) bool {

@@ -23,12 +23,15 @@ var kinds = map[string]struct {
 	make func() kind
 	but  []string
 }{
-	"view": {func() kind { v := optics.Default(); return &v }, nil},
+	"view": {func() kind { v := optics.Default(); v.Eye = geom.V{}; return &v }, nil},
+	"settings": {func() kind {
+		return &ShotSettings{View: optics.Default(), Light: light.Default()}
+	}, []string{"view", "light", "move", "match", "finish"}},
 	"placement": {func() kind { p := Person(geom.V{}); return &p },
 		[]string{"id", "piece", "standIn"}},
 	"shot": {func() kind {
 		return &Shot{ID: "s", Name: "a", ShotSettings: ShotSettings{View: optics.Default(), Light: light.Default()}}
-	}, []string{"id", "view", "light", "move", "match", "finish"}},
+	}, []string{"id", "view", "light", "move", "match", "finish", "first", "last", "hide"}},
 	"set": {func() kind {
 		return &Scene{ID: "s", Name: "a", ShotSettings: ShotSettings{View: optics.Default(), Light: light.Default()}}
 	}, []string{"id", "view", "light", "move", "match", "finish", "first", "last", "hide"}},
@@ -82,7 +85,7 @@ func TestFieldsHoldWhatTheySay(t *testing.T) {
 				if try(make([]string, int(*f.Max)+1)) == nil || try([]string{strings.Repeat("x", 201)}) == nil {
 					t.Errorf("%s %s holds too much", name, f.Key)
 				}
-			case document.Color, document.Choice:
+			case document.Color, document.Choice, document.Unit:
 				if try("no such thing") == nil {
 					t.Errorf("%s %s is no such thing", name, f.Key)
 				}
@@ -187,5 +190,19 @@ func TestTheCameraSettlesItsExposure(t *testing.T) {
 	if err := Patch(&s, json.RawMessage(`{"view": {"byCamera": true}}`)); err != nil ||
 		math.Abs(s.View.EV-math.Log2(25600)) > 1e-9 {
 		t.Errorf("EV %v, %v", s.View.EV, err)
+	}
+}
+
+// A thing that is cut away and shown again leaves the view as it was kept.
+func TestWhatIsShownAgainChangesNothing(t *testing.T) {
+	s := Scene{ID: "s", Name: "a", ShotSettings: ShotSettings{View: optics.Default(), Light: light.Default()}}
+	kept := Shot{ID: "k", Name: "k", ShotSettings: s.ShotSettings}
+	for patch, changed := range map[string]bool{`{"view": {"cutWalls": ["wall"]}}`: true,
+		`{"view": {"cutWalls": []}}`: false, `{"view": {"guides": []}}`: true} {
+		next := s
+		if err := Patch(&next, json.RawMessage(patch)); err != nil || next.Changed(&kept) != changed ||
+			next.View.Equal(&kept.View) == changed {
+			t.Errorf("%s: changed is %v, %v", patch, next.Changed(&kept), err)
+		}
 	}
 }

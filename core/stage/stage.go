@@ -87,7 +87,6 @@ func Person(at geom.V) Placement {
 
 // Limits: names are labels on a drawing, sets lie on this earth.
 const (
-	maxName  = 200
 	maxPlace = optics.MaxAway
 	maxTurn  = 1e5 // radians
 )
@@ -103,7 +102,7 @@ func Next(last int) int { return min(max(last, -1)+1, MaxOrder) }
 func (p *Placement) Fields() []document.Field {
 	of := document.Of
 	list := []document.Field{
-		of(&p.Name, document.Text, "name", "name", "a name").In(1, maxName).Drawn(),
+		of(&p.Name, document.Text, "name", "name", "a name").In(1, document.MaxName).Drawn(),
 		of(&p.At.X, document.Length, "at.x", "along x", "a place").In(-maxPlace, maxPlace).Drawn(),
 		of(&p.At.Z, document.Length, "at.z", "along z", "a place").In(-maxPlace, maxPlace).Drawn(),
 		of(&p.At.Y, document.Length, "at.y", "base up", "a height").In(-maxPlace, maxPlace).Drawn(),
@@ -115,7 +114,7 @@ func (p *Placement) Fields() []document.Field {
 		of(&p.Scale.Z, document.Number, "scale.z", "scale along z", "a scale").In(1e-6, 1e6),
 		of(&p.Hidden, document.Yes, "hidden", "hidden", ""),
 		of(&p.Locked, document.Yes, "locked", "locked", ""),
-		of(&p.Layer, document.Text, "layer", "layer", "a layer's name").In(0, maxName),
+		of(&p.Layer, document.Text, "layer", "layer", "a layer's name").In(0, document.MaxName),
 		of(&p.Group, document.Thing, "group", "group", "a group's id"),
 		of(&p.Recast, document.Thing, "recast", "in the place of", "a stand-in's id"),
 		of(&p.Tint, document.Color, "tint", "tint", ""),
@@ -136,7 +135,9 @@ func (p *Placement) Check() error {
 		return err
 	}
 	switch {
-	case len(p.ID) > maxName:
+	case p.At.Len() > maxPlace:
+		return errors.New("a place is given in metres, at most 10000 km from the middle")
+	case len(p.ID) > document.MaxName:
 		return errors.New("an id is no description")
 	case p.Piece == "" && StandIns[p.StandIn] == (geom.V{}):
 		return errors.New("a placement is a piece or a stand-in: " + strings.Join(slices.Sorted(maps.Keys(StandIns)),
@@ -315,7 +316,7 @@ type Scene struct {
 // Fields are what a set is described by, beside its settings.
 func (s *Scene) Fields() []document.Field {
 	return []document.Field{
-		document.Of(&s.Name, document.Text, "name", "name", "a name").In(1, maxName).Drawn(),
+		document.Of(&s.Name, document.Text, "name", "name", "a name").In(1, document.MaxName).Drawn(),
 		document.Of(&s.Shot, document.Thing, "shot", "shot", "a shot's id"),
 	}
 }
@@ -341,14 +342,14 @@ type Shot struct {
 // maxNote bounds what is written about a shot.
 const maxNote = 10000
 
-// Fields are what a shot is described by, with those of its settings.
+// Fields are what a shot is described by, beside its settings.
 func (s *Shot) Fields() []document.Field {
-	return append([]document.Field{
-		document.Of(&s.Name, document.Text, "name", "name", "a name").In(1, maxName).Drawn(),
-		document.Of(&s.Status, document.Text, "status", "status", "a status").In(0, maxName),
+	return []document.Field{
+		document.Of(&s.Name, document.Text, "name", "name", "a name").In(1, document.MaxName).Drawn(),
+		document.Of(&s.Status, document.Text, "status", "status", "a status").In(0, document.MaxName),
 		document.Of(&s.Note, document.Text, "note", "note", "a note").In(0, maxNote),
 		document.Of(&s.Order, document.Count, "order", "order", "the order").In(0, MaxOrder).Drawn(),
-	}, s.ShotSettings.Fields()...)
+	}
 }
 
 // Check says what is impossible about a shot.

@@ -81,7 +81,8 @@ export const filled = (View) =>
         this.tell();
       }
     }
-    // tell says how much of what is to be seen is there, and what comes next.
+    // tell says how much of what is to be seen is there, and what comes next; it gives how many
+    // are still to come.
     tell() {
       const all = [...this.placed.values()],
         left = all.filter((it) => !it.ready);
@@ -100,6 +101,7 @@ export const filled = (View) =>
           }
         : null;
       this.box.dataset.loading = left.length;
+      return left.length;
     }
     // sync brings the scene to the state: what is gone goes, what is new comes. Where nothing
     // of that is another than it was, the picture stays and only what lies over it is drawn.
@@ -282,11 +284,9 @@ export const filled = (View) =>
     // Things come in crowds: the view is drawn when some have come, not for each.
     arrived() {
       this.came = (this.came || 0) + 1;
-      this.tell();
       // With no graphics card drawing keeps what comes waiting: it takes a third of the time. The
       // last to come waits for nothing.
-      const left = [...this.placed.values()].filter((it) => !it.ready).length,
-        last = left <= this.veiled.length;
+      const last = this.tell() <= this.veiled.length;
       if (last) clearTimeout(this.coming);
       if (last || !this.coming)
         this.coming = setTimeout(

@@ -1,3 +1,5 @@
+import { kept } from "./schema.js";
+
 // complain says beside a field why what was typed there is refused; it stays to
 // be mended.
 export function complain(field, message) {
@@ -87,7 +89,6 @@ export function figure(Alpine) {
 // count whole, number and color as they are; without one it is the field's data-kind. What cannot
 // be read, or is refused, is told beside the field.
 export function typing(Alpine) {
-  const kept = { number: (n) => n, count: Math.round, angle: (n) => (n * Math.PI) / 180, percent: (n) => n / 100 };
   Alpine.directive("typed", (field, { value, expression }, { evaluateLater, cleanup }) => {
     const call = evaluateLater(expression);
     const put = (typed) => new Promise((done) => call(done, { scope: { typed } }));
@@ -96,7 +97,7 @@ export function typing(Alpine) {
         kind = value || field.dataset.kind;
       if (kind === "length") return v.typed(field, put);
       if (kind === "color") return put(field.value.trim());
-      return v.typedNumber(field, (n) => put(kept[kind](n)));
+      return v.typedNumber(field, (n) => put(kind === "count" ? Math.round(n) : kept(kind, n)));
     };
     field.addEventListener("change", change);
     cleanup(() => field.removeEventListener("change", change));

@@ -153,9 +153,9 @@ export function intake(Alpine, { call, post, upload }) {
       this.choosing = null;
     },
     termsOf(x) {
-      const price = x.price ? `, ${x.price.toFixed(2)} ${x.currency}` : ", free";
-      return (x.licence || "licence not known") + (x.currency ? price : "");
+      return (x.licence || "licence not known") + (x.currency ? `, ${this.priceOf(x)}` : "");
     },
+    priceOf: (x, none = "free") => (x.price ? `${x.price.toFixed(2)} ${x.currency}` : none),
     formatsWords: (x) => `${x.licence}, ${x.formats.map((f) => f.format).join(", ")}`,
     get arrivals() {
       const q = this.find.toLowerCase();

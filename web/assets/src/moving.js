@@ -221,11 +221,14 @@ export const moving = {
     }));
   },
 
+  get frameRate() {
+    return this.moveNow?.rate || 24;
+  },
   get frameTime() {
-    return 1 / (this.moveNow?.rate || 24);
+    return 1 / this.frameRate;
   },
   get timeWords() {
-    const frame = Math.min(Math.round(this.time * (this.moveNow?.rate || 24)) + 1, this.frameCount);
+    const frame = Math.min(Math.round(this.time * this.frameRate) + 1, this.frameCount);
     return `${this.number(this.time, 2)} s, frame ${frame} of ${this.frameCount}`;
   },
   get frameCount() {
@@ -237,7 +240,7 @@ export const moving = {
     this.lookSoon(150);
   },
   stepFrame(by) {
-    const r = this.moveNow?.rate || 24;
+    const r = this.frameRate;
     this.playing = false;
     return this.scrub((Math.round(this.time * r) + by) / r);
   },

@@ -148,9 +148,6 @@ export function panels(Alpine) {
   }));
 
   Alpine.data("lightPanel", () => ({
-    get l() {
-      return v().st.set.light;
-    },
     get doc() {
       return v().st.set.light;
     },

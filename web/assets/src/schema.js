@@ -1,8 +1,9 @@
 // Fields of documents, as the schema says: how they are shown, typed and put back. Panels
 // are drawn from this; a document comes with what sets one of its keys.
-const full = 180 / Math.PI;
 // times is how much larger a figure is shown than it is kept.
-const times = { angle: full, percent: 100 };
+const times = { angle: 180 / Math.PI, percent: 100 };
+// kept is a figure as it is kept, of what is shown or typed.
+export const kept = (kind, n) => n / (times[kind] || 1);
 
 export const figures = {
   lightFields(part) {
@@ -61,7 +62,7 @@ export const figures = {
     return f.kind === "angle" && to - from === 360 ? ((((x - from) % 360) + 360) % 360) + from : x;
   },
   slideTo(f, value) {
-    return Number(value) / (times[f.kind] || 1);
+    return kept(f.kind, Number(value));
   },
   slideWords(f) {
     return (f.says || f.label).replace(/ in [a-z]+$/, "");
