@@ -353,7 +353,7 @@ func (b *tab) middle(find string) [2]float64 {
 	eval[bool](b, "(window.middle = [], true)")
 	b.until(fmt.Sprintf(`(e => {
 		const v = window.Alpine?.store('v');
-		if (!e?.getClientRects().length || v?.waiting || v?.later || v?.lens?.asked || v?.lens?.coming) return false;
+		if (!e?.getClientRects().length || v?.waiting || v?.later || v?.lens?.asked || v?.lens?.turn || v?.lens?.coming) return false;
 		e.scrollIntoView({block: 'nearest'});
 		const r = e.getBoundingClientRect(), was = window.middle;
 		window.middle = [r.x + r.width / 2, r.y + r.height / 2];

@@ -35,49 +35,23 @@ export const filled = (View) =>
       return (seen * size) / Math.max(far - size / 2, 0.5);
     }
     // show brings what has come into the picture, in place of what was there.
-    // A graphics card makes ready beside the page what it is drawn with.
+    // What it is drawn with is made ready beside the page, for where it is drawn to.
     async show(it, old) {
-      if (!this.plain) await this.renderer.compileAsync(it.group, this.camera, this.scene).catch(() => {});
+      if (this.plain) this.renderer.setRenderTarget(this.blur.target);
+      const ready = this.renderer.compileAsync(it.group, this.camera, this.scene).catch(() => {});
+      this.renderer.setRenderTarget(null);
+      await ready;
       this.veiled.push({ it, old });
       this.arrived();
     }
-    // unveil shows what has come. Without a graphics card each new way of drawing takes a
-    // tenth of a second before it is first used: two or so for each picture then, so that the hand
-    // never waits for all of them.
+    // unveil shows what has come.
     unveil() {
-      for (let fresh = 0; this.veiled.length; this.veiled.shift()) {
-        const { it, old } = this.veiled[0],
-          kinds = [];
-        if (this.plain)
-          it.group.traverse((o) => {
-            const m = o.material,
-              k =
-                m &&
-                [
-                  o.isInstancedMesh,
-                  o.isPoints,
-                  Boolean(m.map),
-                  m.alphaTest > 0,
-                  m.transparent,
-                  m.side,
-                  m.vertexColors,
-                  Boolean(o.geometry.attributes.uv),
-                ].join();
-            if (k && !this.known.has(k)) {
-              this.known.add(k);
-              kinds.push(k);
-            }
-          });
-        if (fresh > 1 && (kinds.length > 0 || fresh > 4)) {
-          for (const k of kinds) this.known.delete(k);
-          setTimeout(() => this.invalidate(), 20);
-          return;
-        }
-        fresh += kinds.length + (this.plain ? 0.3 : 0); // and its pictures and triangles go to where they are drawn
+      for (const { it, old } of this.veiled.splice(0)) {
         if (old) this.scene.remove(old.group);
         if (this.placed.get(it.id) !== it) continue;
         it.ready = !it.partly; // the rest comes when it is laid out
         this.scene.add(it.group);
+        this.fresh.add(it.group);
         this.tell();
       }
     }
@@ -294,7 +268,7 @@ export const filled = (View) =>
             this.coming = 0;
             this.invalidate();
           },
-          last ? 0 : Math.max(150, 2 * (this.cost || 0)),
+          last ? 0 : Math.max(150, this.cost || 0),
         );
       this.rowSoon(1500);
       this.shotPictures(2000);
@@ -402,7 +376,6 @@ export const filled = (View) =>
       this.lit.take(raw);
       this.scene.background = this.lit.picture;
       this.scene.environment = this.lit.light?.texture || null;
-      if (this.lit.probe) this.scene.add(this.lit.probe);
       // three.js puts u = 0.5 at +X; here it is at -Z.
       this.scene.backgroundRotation.y = this.scene.environmentRotation.y = Math.PI / 2;
       this.scene.backgroundIntensity = this.scene.environmentIntensity = this.lit.scale;

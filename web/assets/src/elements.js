@@ -198,9 +198,11 @@ export class Laid {
   // of is what is known of an element's instances, at most so many; null until
   // they are there.
   of(e, most) {
-    const key = `${e.id} ${e.key} ${most}`;
+    most = Math.min(most, e.count || most); // all of them are the same for whoever wants more
+    const now = `${e.id} ${e.key} `,
+      key = now + most;
     if (!this.kept.has(key)) {
-      for (const k of this.kept.keys()) if (k.startsWith(e.id + " ") && k.endsWith(" " + most)) this.kept.delete(k);
+      for (const k of this.kept.keys()) if (k.startsWith(e.id + " ") && !k.startsWith(now)) this.kept.delete(k);
       this.kept.set(key, null);
       this.fetchAt(e, most, () => this.kept.has(key)).then((raw) => {
         if (raw && this.kept.has(key)) {

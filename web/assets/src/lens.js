@@ -21,10 +21,8 @@ import { marked } from "./marks.js";
 import { walked } from "./walk.js";
 import { aim } from "./focus.js";
 
-// Without a graphics card a band takes a tenth of a second or two; of the first pictures, for
-// which everything is made ready, a quarter of the pixels does.
-const bandPixels = 130000,
-  early = 4;
+// Without a graphics card a band takes a tenth of a second or two.
+const bandPixels = 130000;
 const margin = 18; // pixels of dimmed surround about the frame, at least
 
 // View is a camera, and what draws by it.
@@ -52,9 +50,10 @@ class View {
     this.sun = new DirectionalLight(0xffffff, 0);
     this.fill = new AmbientLight(0xffffff, 0);
     this.scene.add(this.sun, this.sun.target, this.fill);
+    if (this.lit.probe) this.scene.add(this.lit.probe); // at once: what is drawn is made ready for it
     this.arrivals = new Arrivals(this.plain, (...a) => v.say(...a));
     this.veiled = []; // what has come and is not shown yet
-    this.known = new Set(); // ways of drawing that were used before
+    this.fresh = new Set(); // what was shown since it was last made ready
     this.placed = new Map(); // placement to { group, url }
     this.drawn = 0;
     this.posed = false; // a frame of a move is shown, not the set's view
@@ -118,10 +117,6 @@ class View {
   }
   invalidate() {
     if (this.asked) return;
-    if (this.turn && this.drawn < early) {
-      this.more = true;
-      return;
-    } // it is finished first: else nothing were seen while things come
     this.asked = true;
     // First the frame, the horizon and where things will be: that needs no picture.
     if (!this.sketched && this.viewNow) {
@@ -136,10 +131,26 @@ class View {
       );
       return;
     }
-    requestAnimationFrame(() => {
+    this.whenDrawn(() => {
       this.asked = false;
       this.paint();
     });
+  }
+  // whenDrawn does something when all that was asked for is drawn: whatever asks the browser
+  // before that waits for it, and the hand too.
+  whenDrawn(act) {
+    const gl = /** @type {WebGL2RenderingContext} */ (this.renderer.getContext()),
+      fence = gl.fenceSync(gl.SYNC_GPU_COMMANDS_COMPLETE, 0);
+    gl.flush();
+    const look = () => {
+      if (fence && gl.clientWaitSync(fence, 0, 0) === gl.TIMEOUT_EXPIRED) {
+        setTimeout(look, 8);
+        return;
+      }
+      gl.deleteSync(fence);
+      act();
+    };
+    requestAnimationFrame(look);
   }
   project() {
     const f = this.frame();
@@ -164,12 +175,17 @@ class View {
   // in bands, one after the other, so that the hand never waits for all of it.
   paint(band = 0) {
     if (!this.viewNow || this.box.clientWidth < 40 || this.box.clientHeight < 40) return;
-    const began = performance.now();
     this.turn = null;
-    if (!band) this.unveil();
+    if (!band) {
+      this.began = performance.now();
+      this.unveil();
+      // Nothing is being drawn now: what asks the browser is asked here, and not between the
+      // things that it draws, each of which it would wait for.
+      for (const p of /** @type {any[]} */ (this.renderer.info.programs)) if (p.isReady()) p.getUniforms();
+    }
     if (!band && this.waitsBehind()) {
       this.remark();
-      if (this.plain) this.blur.ready(this.scene, this.camera);
+      if (this.plain) this.makeReady();
       return;
     }
     const f = this.project(),
@@ -185,55 +201,68 @@ class View {
         !this.v.coming &&
         (this.whole || !this.plain),
       blurred = this.v.blur && this.v.on("frame");
+    // Without a graphics card all is drawn by this way, so that what is drawn with is made
+    // ready once and not for each way; and it comes onto the canvas when it is drawn, since
+    // the browser, and the hand, wait for a canvas that is still being drawn.
+    if ((this.plain || (blurred && resting)) && !under) {
+      const k = !this.plain || resting ? 1 : this.v.coming ? 0.25 : 0.5;
+      const bands = this.plain && resting ? Math.ceil((w * h) / bandPixels) : 1,
+        n = band < bands ? band : 0;
+      this.blur.part(this.scene, this.camera, w * k, h * k, n, bands);
+      const turn = (this.turn = {});
+      const on = () => {
+        // A coarse picture is shown though the next is asked for: else the hand saw none.
+        if (this.turn !== turn && bands > 1) return;
+        if (n + 1 < bands) {
+          this.paint(n + 1);
+          return;
+        }
+        this.renderer.setSize(w, h, false);
+        this.blur.finish(w * k, h * k, f.w * k, this.viewNow, this.wide(), blurred && resting);
+        this.painted(f, resting, blurred);
+      };
+      if (this.plain) this.whenDrawn(on);
+      else on();
+      return;
+    }
     this.renderer.setSize(w, h, false);
     const sky = this.scene.background;
     if (under) {
       this.scene.background = null;
       this.renderer.setClearAlpha(0);
     }
-    // Without a graphics card all is drawn by this way, so that what is drawn with is made
-    // ready once and not for each way.
-    if ((this.plain || (blurred && resting)) && !under) {
-      // The canvas stays as large: making it anew waits for all that is being drawn.
-      const k = this.plain && !resting ? 0.5 : 1;
-      const fresh = this.drawn < early,
-        bands =
-          this.plain && (resting || fresh) ? Math.ceil((w * h * k * k) / (fresh ? bandPixels / 4 : bandPixels)) : 1,
-        n = band < bands ? band : 0;
-      this.blur.part(this.scene, this.camera, w * k, h * k, n, bands);
-      if (n + 1 < bands) {
-        const turn = (this.turn = {});
-        requestAnimationFrame(() => setTimeout(() => this.turn === turn && this.paint(n + 1)));
-        return;
-      }
-      this.blur.finish(w * k, h * k, f.w * k, this.viewNow, this.wide(), blurred && resting);
-    } else this.renderer.render(this.scene, this.camera);
-    // What still comes draws again by itself.
-    if (!resting && !this.v.playing && !this.v.coming && (blurred || this.plain)) {
-      clearTimeout(this.resting);
-      this.resting = setTimeout(() => this.invalidate(), 180);
-    }
+    this.renderer.render(this.scene, this.camera);
     if (under) {
       this.scene.background = sky;
       this.renderer.setClearAlpha(1);
     }
-    this.drawn++;
-    if (this.more) {
-      this.more = false;
-      this.invalidate();
+    this.painted(f, resting, blurred);
+  }
+  // painted: a picture came onto the canvas.
+  painted(f, resting, blurred) {
+    const began = this.began;
+    this.turn = null;
+    this.box.querySelector("[data-first]")?.remove();
+    const all = !this.v.coming && this.placed.size > 0 && !this.whole;
+    // What still comes draws again by itself; when all has come nothing is waited for.
+    if (!resting && !this.v.playing && !this.v.coming && (blurred || this.plain)) {
+      clearTimeout(this.resting);
+      this.resting = setTimeout(() => this.invalidate(), all ? 0 : 180);
     }
-    requestAnimationFrame(() => {
-      this.cost = performance.now() - began;
-    });
-    if (this.drawn === 1) performance.mark("lens picture");
-    if (!this.v.coming && this.placed.size && !this.whole) {
+    this.drawn++;
+    const reached = [this.drawn === 1 && "picture"];
+    if (all) {
       this.whole = true;
-      performance.mark("lens whole");
+      reached.push("whole");
     }
     if (resting && this.whole && !this.sharp) {
       this.sharp = true;
-      performance.mark("lens sharp");
+      reached.push("sharp");
     }
+    this.whenDrawn(() => {
+      this.cost = performance.now() - began;
+      for (const what of reached) if (what) performance.mark("lens " + what);
+    });
     this.box.dataset.drawn = this.drawn;
     if (this.sheet)
       Object.assign(this.sheet.style, { left: f.x + "px", top: f.y + "px", width: f.w + "px", height: f.h + "px" });
@@ -247,9 +276,15 @@ class View {
     const view = JSON.stringify(this.viewNow),
       c = this.v.coming;
     this.firstView ||= view;
-    if (first.naturalWidth > 0 && c && c.come < c.of / 3 && view === this.firstView && !this.posed) return true;
-    first.remove();
-    return false;
+    return first.naturalWidth > 0 && c && c.come < c.of / 3 && view === this.firstView && !this.posed;
+  }
+  // makeReady has what is new, and nothing else, drawn where nobody sees it.
+  makeReady() {
+    const seen = this.scene.children.filter((o) => o.visible && o.userData.id && !this.fresh.has(o));
+    for (const o of seen) o.visible = false;
+    this.blur.ready(this.scene, this.camera);
+    for (const o of seen) o.visible = true;
+    this.fresh.clear();
   }
   // remark draws again what lies over the picture, not the picture.
   remark() {

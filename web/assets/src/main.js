@@ -203,6 +203,7 @@ document.addEventListener("alpine:init", () => {
         // What was asked for earlier may come later: the newest look counts.
         if (turn < this.seen || (this.st && told.revision < this.st.revision)) return;
         this.seen = turn;
+        if (this.st && told.revision === this.st.revision && !Object.keys(told.topics).length) return;
         const st = this.merged(told);
         this.st = st;
         st.settling = (st.settling || []).filter((s) => !this.over.has(s.id));
@@ -228,12 +229,19 @@ document.addEventListener("alpine:init", () => {
           st.elements = st.elements.map((e) => (st.cards[e.id] ? { ...e, ...st.cards[e.id] } : e));
         return st;
       },
-      // drawSoon draws once for what comes in a crowd: outlines, what is laid out.
+      // drawSoon draws once for what comes in a crowd: outlines, what is laid out. While the lens
+      // view still comes it goes first: the plan would take a tenth of a second from it each time.
       drawSoon() {
+        const first = this.coming ? 500 : 100;
         this.crowd ||= setTimeout(() => {
           this.crowd = 0;
           this.draw();
-        }, 100);
+        }, first);
+        if (this.coming)
+          this.lensCrowd ||= setTimeout(() => {
+            this.lensCrowd = 0;
+            this.drawLens();
+          }, 100);
       },
       draw() {
         if (!this.st || pulling()) return;
