@@ -18,7 +18,7 @@ import (
 
 // floors are the packages from the ground up: each may use what lies below it.
 var floors = [][]string{
-	{"core"}, {"store", "supplier", "convert"}, {"app/act"}, {"app/measure"}, {"app/query"}, {"app/desk"}, {"app/edit"},
+	{"core"}, {"store", "supplier", "convert"}, {"app/act", "app/cache"}, {"app/measure"}, {"app/query"}, {"app/desk"}, {"app/edit"},
 	{"app/library"}, {"app/shoot"},
 	{"app"},
 	{"jobs", "watch", "demo"}, {"web"}, {"cmd", "e2e"},

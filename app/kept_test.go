@@ -12,6 +12,7 @@ import (
 	"visator/app/act"
 	"visator/app/desk"
 	"visator/app/edit"
+	"visator/core/frame"
 	"visator/core/geom"
 	"visator/store"
 )
@@ -37,6 +38,30 @@ func TestPlacementsThatAreKeptAreThoseOfTheDatabase(t *testing.T) {
 		}
 		if len(want) != len(w.PlacementRows) || len(want) > 0 && !reflect.DeepEqual(want, w.PlacementRows) {
 			t.Fatalf("after %s: %d placements kept, %d in the database", what, len(w.PlacementRows), len(want))
+		}
+		// What cameras look at is kept too, by the newest of them and how many there are.
+		if _, err := w.LayOut(d.ctx, false); err != nil {
+			t.Fatal(err)
+		}
+		f, err := d.a.FramingFor(d.ctx, w)
+		if err != nil {
+			t.Fatal(err)
+		}
+		seen := map[string]frame.Thing{}
+		for _, thing := range f.Things {
+			seen[thing.ID] = thing
+		}
+		for _, p := range want {
+			thing, ok := seen[p.ID]
+			off := func(is, should geom.V) bool { return is.Sub(should).Len() > 1e-9 }
+			world := p.World()
+			if b := thing.Body; !ok || thing.Name != p.Name || b != nil && (off(b.World.Point(geom.V{}), p.At) ||
+				off(b.World.Dir(geom.V{X: 1}).Unit(), world.Dir(geom.V{X: 1}).Unit())) {
+				t.Fatalf("after %s: a camera sees %+v, where %+v stands", what, thing, p.Placement)
+			}
+		}
+		if len(seen) != len(want) {
+			t.Fatalf("after %s: a camera sees %d things of %d", what, len(seen), len(want))
 		}
 		for i := range w.PlacementRows { // what is read is the caller's own
 			w.PlacementRows[i].Name = "scribbled"

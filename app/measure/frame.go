@@ -4,12 +4,13 @@ import (
 	"context"
 	"encoding/json"
 	"fmt"
+	"maps"
 	"math"
 	"slices"
 	"strings"
-	"sync"
 
 	"visator/app/act"
+	"visator/app/cache"
 	"visator/core/contact"
 	"visator/core/frame"
 	"visator/core/geom"
@@ -32,19 +33,26 @@ type standing struct {
 	Things []frame.Thing
 	layer  []string
 	Kind   map[string]string // by ID
-
-	mu      sync.Mutex
-	scenes  map[string]*frame.Scene // by what a shot does without, and what rides
-	crossed map[string][][]frame.Crossing
+	key    string            // another for everything else that stands somewhere
 }
 
-// maxScenes is how many of them are kept: some more than a set has shots that
-// differ in that. Each holds the trees over all things.
-const maxScenes = 16
+// What is kept of sets that are looked at, about 300 bytes a thing: what stands in them, by set and
+// standsKey; the trees over that, by what a shot does without and what rides; and how fast things
+// cross the picture, by all of a shot.
+var (
+	standings = cache.Of("standing", func(s *standing) int { return 300 * len(s.Things) })
+	scenes    = cache.Of("scene", func(s *frame.Scene) int { return 300 * len(s.Things) })
+	crossed   = cache.Of("crossing", func(list [][]frame.Crossing) (n int) {
+		for _, l := range list {
+			n += 100 * len(l)
+		}
+		return n
+	})
+)
 
-// framing makes everything ready to be looked at. The set must be laid out.
-func (w *Snapshot) framing(ctx context.Context) (*Framing, error) {
-	f := &Framing{w, &standing{Kind: map[string]string{}, scenes: map[string]*frame.Scene{}}}
+// stand makes everything ready to be looked at. The set must be laid out.
+func (w *Snapshot) stand(ctx context.Context, key string) (*standing, error) {
+	f := &standing{Kind: map[string]string{}, key: key}
 	if err := w.makeBodies(ctx); err != nil {
 		return nil, err
 	}
@@ -84,14 +92,17 @@ func (f *Framing) Scene(k *stage.ShotSettings, cast *stage.Cast) *frame.Scene {
 		raw, _ := json.Marshal(k.Move.Rides)
 		rides = string(raw)
 	}
-	key := strings.Join(k.Hide, "\x00") + "\x01" + rides
-	f.mu.Lock()
-	defer f.mu.Unlock()
-	if s := f.scenes[key]; s != nil {
-		return s
-	}
+	key := f.key + "\x01" + strings.Join(k.Hide, "\x00") + "\x01" + rides
+	s, _ := scenes.Make(key, func() (*frame.Scene, error) {
+		return frame.NewScene(f.shown(k, cast, rides != "")), nil
+	})
+	return s
+}
+
+// shown are the things that a shot shows, and which of them ride.
+func (f *Framing) shown(k *stage.ShotSettings, cast *stage.Cast, rides bool) []frame.Thing {
 	list := f.Things
-	if len(k.Hide) > 0 || rides != "" {
+	if len(k.Hide) > 0 || rides {
 		list = make([]frame.Thing, 0, len(f.Things))
 		for i := range f.Things {
 			if !k.Shows(f.layer[i]) {
@@ -102,12 +113,7 @@ func (f *Framing) Scene(k *stage.ShotSettings, cast *stage.Cast) *frame.Scene {
 			list = append(list, t)
 		}
 	}
-	if len(f.scenes) >= maxScenes {
-		clear(f.scenes)
-	}
-	s := frame.NewScene(list)
-	f.scenes[key] = s
-	return s
+	return list
 }
 
 // MaxMoments bounds the frames of a move that are looked at for its range: more
@@ -193,12 +199,6 @@ func (a *Sets) Frame(ctx context.Context, setID string, t float64) (*FrameState,
 	return out, nil
 }
 
-// frames are what stands in the sets that are looked at, by set and standsKey.
-type frames struct {
-	mu   sync.Mutex
-	kept map[string]*standing
-}
-
 // FramingOf is the framing of a set as it is now.
 func (a *Sets) FramingOf(ctx context.Context, setID string) (*Snapshot, *Framing, error) {
 	w, err := a.LaidOut(ctx, setID)
@@ -211,35 +211,37 @@ func (a *Sets) FramingOf(ctx context.Context, setID string) (*Snapshot, *Framing
 
 // FramingFor is the framing of a set that is laid out.
 func (a *Sets) FramingFor(ctx context.Context, w *Snapshot) (*Framing, error) {
-	setID := w.SetRow.ID
 	// What stands there is often as it was before: only the view was changed.
-	name := w.standsKey()
-	a.frames.mu.Lock()
-	known := a.frames.kept[setID+name]
-	a.frames.mu.Unlock()
-	if known != nil {
-		return &Framing{w, known}, nil
-	}
-	f, err := w.framing(ctx)
+	key := w.SetRow.ID + w.standsKey()
+	known, err := standings.Make(key, func() (*standing, error) { return w.stand(context.WithoutCancel(ctx), key) })
 	if err != nil {
 		return nil, err
 	}
-	a.frames.mu.Lock()
-	defer a.frames.mu.Unlock()
-	if a.frames.kept == nil || len(a.frames.kept) >= maxWatches {
-		a.frames.kept = map[string]*standing{}
-	}
-	a.frames.kept[setID+name] = f.standing
-	return f, nil
+	return &Framing{w, known}, nil
 }
 
 // standsKey is another for every change of what stands in the set.
 func (w *Snapshot) standsKey() string {
-	parts := make([]any, 0, 2*len(w.PlacementRows)+2*len(w.ElementRows))
+	parts := make([]any, 0, 2*len(w.PieceOf)+6*len(w.ElementRows))
+	newest := int64(0)
 	for i := range w.PlacementRows {
-		p := w.PlacementRows[i].Placement
-		key, _, _ := w.bodyKey(p.Piece)
-		parts = append(parts, key, p)
+		newest = max(newest, w.PlacementRows[i].Rev)
+	}
+	// Thousands of placements are told by their newest revision, once it stands.
+	if newest <= w.Production.Revision {
+		parts = append(parts, store.Placed(newest, len(w.PlacementRows)))
+	} else {
+		for i := range w.PlacementRows {
+			parts = append(parts, &w.PlacementRows[i].Placement)
+		}
+	}
+	used := map[string]bool{}
+	for i := range w.PlacementRows {
+		used[w.PlacementRows[i].Piece] = true
+	}
+	for _, id := range slices.Sorted(maps.Keys(used)) {
+		key, _, _ := w.bodyKey(id)
+		parts = append(parts, id, key)
 	}
 	for i := range w.ElementRows {
 		e := &w.ElementRows[i].Element

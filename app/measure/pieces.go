@@ -3,8 +3,8 @@ package measure
 import (
 	"encoding/json"
 	"fmt"
-	"sync"
 
+	"visator/app/cache"
 	"visator/core/geom"
 	"visator/core/intake"
 	"visator/core/sizing"
@@ -23,34 +23,26 @@ type Level struct {
 
 // factsRead are facts that were read before, by their text: a set of hundreds of
 // pieces is looked at after every edit. What is in them is not changed.
-var factsRead struct {
-	sync.Mutex
-	kept map[string]*intake.Report
-}
+var factsRead = cache.Of("facts", func(r factsOf) int { return 3 * r.text })
 
-const maxFactsRead = 4000 // pieces: some kilobytes each
+type factsOf struct {
+	*intake.Report
+	text int // bytes
+}
 
 // PieceFacts reads what is known of a piece and its sizing.
 func PieceFacts(p *store.Piece) (f intake.Report, s sizing.Sizing, err error) {
-	factsRead.Lock()
-	known := factsRead.kept[string(p.Facts)]
-	factsRead.Unlock()
-	if known == nil {
-		known = &intake.Report{}
-		if err := json.Unmarshal(p.Facts, known); err != nil {
-			return f, s, fmt.Errorf("piece %s: %w", p.ID, err)
-		}
-		factsRead.Lock()
-		if factsRead.kept == nil || len(factsRead.kept) >= maxFactsRead {
-			factsRead.kept = map[string]*intake.Report{}
-		}
-		factsRead.kept[string(p.Facts)] = known
-		factsRead.Unlock()
+	known, err := factsRead.Make(string(p.Facts), func() (factsOf, error) {
+		r := factsOf{&intake.Report{}, len(p.Facts)}
+		return r, json.Unmarshal(p.Facts, r.Report)
+	})
+	if err != nil {
+		return f, s, fmt.Errorf("piece %s: %w", p.ID, err)
 	}
 	if err := json.Unmarshal(p.Sizing, &s); err != nil {
 		return f, s, fmt.Errorf("piece %s: %w", p.ID, err)
 	}
-	return *known, s, nil
+	return *known.Report, s, nil
 }
 
 // PieceBoxes are the pieces' boxes in metres about their pivots.

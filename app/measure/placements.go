@@ -5,18 +5,16 @@ import (
 	"context"
 	"slices"
 
-	lru "github.com/hashicorp/golang-lru/v2"
-
+	"visator/app/cache"
 	"visator/store"
 )
 
-// maxKept is of how many sets the placements are kept: more than are worked on at a time;
-// those of five thousand placements are some megabytes each.
-const maxKept = 24
-
-// placed keeps the placements of sets as they were read last, so that reading them again
+// placed are the placements of sets as they were read last, so that reading them again
 // costs what was changed since.
-type placed struct{ *lru.Cache[string, keptRows] }
+var placed = cache.Of("placements", func(k keptRows) int { return placementBytes * len(k.rows) })
+
+// placementBytes is what a placement takes, about, with its name and ids.
+const placementBytes = 600
 
 // keptRows are all placements of a set, also those of what lies in the bin, in the order of
 // the manifest. They are never changed.
@@ -25,22 +23,14 @@ type keptRows struct {
 	rows   []store.PlacementRow
 }
 
-func newPlaced() placed {
-	c, err := lru.New[string, keptRows](maxKept)
-	if err != nil {
-		panic(err) // of a size below 1
-	}
-	return placed{c}
-}
-
-// read reads the placements of a set; what they are at revision of its production is kept:
+// readPlaced reads the placements of a set; what they are at revision of its production is kept:
 // what an edit wrote that is not over yet is newer, and is not. The rows are the caller's own.
-func (p placed) read(ctx context.Context, q store.Querier, set string, revision int64) ([]store.PlacementRow, error) {
+func readPlaced(ctx context.Context, q store.Querier, set string, revision int64) ([]store.PlacementRow, error) {
 	newest, n, err := store.NewestPlacement(ctx, q, set)
 	if err != nil {
 		return nil, err
 	}
-	had, ok := p.Get(set)
+	had, ok := placed.Get(set)
 	var rows []store.PlacementRow
 	switch {
 	case ok && had.newest == newest:
@@ -59,7 +49,7 @@ func (p placed) read(ctx context.Context, q store.Querier, set string, revision 
 		}
 	}
 	if newest <= revision && (!ok || newest >= had.newest) {
-		p.Add(set, keptRows{newest, rows})
+		placed.Put(set, keptRows{newest, rows})
 	}
 	hidden, err := store.PiecesInBin(ctx, q, set)
 	if err != nil {

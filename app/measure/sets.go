@@ -3,25 +3,14 @@
 // found again by what it follows from.
 package measure
 
-import (
-	"sync"
-
-	"visator/store"
-)
+import "visator/store"
 
 // Sets reads, lays out and measures sets. Close ends what goes on in the background.
 type Sets struct {
 	Store *store.Store
 
-	shapes   shapes
-	bodies   bodies
-	laids    laids
-	watches  watches
-	frames   frames
-	sketches sketches
-	placed   placed
-	wilds    sync.Map // which names are those of plants and stones
+	watches watches
 }
 
 // New are the sets of a store.
-func New(s *store.Store) *Sets { return &Sets{Store: s, placed: newPlaced()} }
+func New(s *store.Store) *Sets { return &Sets{Store: s} }

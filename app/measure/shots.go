@@ -20,7 +20,7 @@ func (w *Snapshot) framed(ctx context.Context, in unit.Ruler, known map[string][
 	if err != nil {
 		return nil, err
 	}
-	stands := w.standsKey()
+	stands := f.key
 	kept := map[string]bool{}
 	var list []snag.Snag
 	look := func(shot, name string, k *stage.ShotSettings) {

@@ -4,9 +4,9 @@ import (
 	"bytes"
 	"context"
 	"image/png"
-	"sync"
 
 	"visator/app/act"
+	"visator/app/cache"
 	"visator/store"
 )
 
@@ -14,34 +14,13 @@ import (
 // second to draw. It stands for what it shows until the lens view can.
 const sketchWide = 320
 
-// sketches keeps the first picture of each set that is looked at.
-type sketches struct {
-	mu   sync.Mutex
-	kept map[string]sketch // by set
-}
+// sketches are the first pictures of sets.
+var sketches = cache.Of("sketch", func(s sketch) int { return len(s.png) })
 
 // sketch is the picture of a set at a revision of its production.
 type sketch struct {
 	revision int64
 	png      []byte
-}
-
-func (s *sketches) at(set string, revision int64) []byte {
-	s.mu.Lock()
-	defer s.mu.Unlock()
-	if k, ok := s.kept[set]; ok && k.revision == revision {
-		return k.png
-	}
-	return nil
-}
-
-func (s *sketches) put(set string, k sketch) {
-	s.mu.Lock()
-	defer s.mu.Unlock()
-	if s.kept == nil || len(s.kept) >= maxWatches && s.kept[set].png == nil {
-		s.kept = map[string]sketch{}
-	}
-	s.kept[set] = k
 }
 
 // Sketch is what the working view sees, drawn as with a pencil: a PNG. It is drawn
@@ -55,8 +34,8 @@ func (a *Sets) Sketch(ctx context.Context, setID string) ([]byte, error) {
 	if err != nil {
 		return nil, err
 	}
-	if known := a.sketches.at(setID, p.Revision); known != nil {
-		return known, nil
+	if known, ok := sketches.Get(setID); ok && known.revision == p.Revision {
+		return known.png, nil
 	}
 	w, f, err := a.FramingOf(ctx, setID)
 	if err != nil {
@@ -74,6 +53,6 @@ func (a *Sets) draw(w *Snapshot, f *Framing) ([]byte, error) {
 	if err := pencil.Encode(&out, now.Scene.Sketch(&now.View, sketchWide, high)); err != nil {
 		return nil, err
 	}
-	a.sketches.put(w.SetRow.ID, sketch{w.Production.Revision, out.Bytes()})
+	sketches.Put(w.SetRow.ID, sketch{w.Production.Revision, out.Bytes()})
 	return out.Bytes(), nil
 }

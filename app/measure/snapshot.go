@@ -3,11 +3,13 @@ package measure
 import (
 	"context"
 	"encoding/json"
+	"errors"
 	"sync"
 
 	"github.com/jackc/pgx/v5"
 
 	"visator/app/act"
+	"visator/app/cache"
 	"visator/core/assembly"
 	"visator/core/contact"
 	"visator/core/geom"
@@ -65,7 +67,7 @@ func newSnapshot(l *Library, set store.Set, production store.Production, rows []
 	elements []store.ElementRow, shots []store.ShotRow) *Snapshot {
 	w := &Snapshot{Library: l, SetRow: set, Production: production, PlacementRows: rows, ElementRows: elements,
 		ShotRows: shots}
-	w.Set = &assembly.Set{Pieces: l, Memory: &l.a.laids, Kept: &w.SetRow.ShotSettings, Elements: ElementsOf(elements)}
+	w.Set = &assembly.Set{Pieces: l, Memory: memory{}, Kept: &w.SetRow.ShotSettings, Elements: ElementsOf(elements)}
 	for i := range rows {
 		w.Placements = append(w.Placements, &rows[i].Placement)
 	}
@@ -86,7 +88,7 @@ func (a *Sets) Snapshot(ctx context.Context, q store.Querier, setID string) (*Sn
 	if err != nil {
 		return nil, err
 	}
-	rows, err := a.placed.read(ctx, q, setID, production.Revision)
+	rows, err := readPlaced(ctx, q, setID, production.Revision)
 	if err != nil {
 		return nil, err
 	}
@@ -133,48 +135,17 @@ func (w *Snapshot) LaidOut(ctx context.Context, quick bool) (later []string, err
 }
 
 // bodies are those of pieces and stand-ins by what they are made of.
-type bodies struct {
-	mu    sync.Mutex
-	kept  map[string]*contact.Body
-	count int // triangles
-}
+var bodies = cache.Of("body", func(b *contact.Body) int {
+	if b == nil {
+		return 0
+	}
+	return bodyBytes * b.Triangles()
+})
 
-// Limits of what is kept to be felt: about 60 bytes a triangle.
 const (
-	maxFelt     = 8_000_000 // triangles in all
-	maxFeltEach = 60_000    // of one piece: its finest level that is no heavier
+	bodyBytes   = 60     // a triangle takes, about
+	maxFeltEach = 60_000 // triangles of one piece that are felt: of its finest level that is no heavier
 )
-
-func (b *bodies) get(key string, make func() (*contact.Body, error)) (*contact.Body, error) {
-	b.mu.Lock()
-	body, ok := b.kept[key]
-	b.mu.Unlock()
-	if ok {
-		return body, nil
-	}
-	body, err := make()
-	if err != nil {
-		return nil, err
-	}
-	b.mu.Lock()
-	defer b.mu.Unlock()
-	if b.kept == nil || b.count > maxFelt {
-		b.kept, b.count = map[string]*contact.Body{}, 0
-	}
-	b.kept[key] = body
-	if body != nil {
-		b.count += body.Triangles()
-	}
-	return body, nil
-}
-
-// has says whether a body is at hand.
-func (b *bodies) has(key string) bool {
-	b.mu.Lock()
-	defer b.mu.Unlock()
-	_, ok := b.kept[key]
-	return ok
-}
 
 // bodyKey names the body of a piece with its sizing, and says from which level
 // it is made; "" while it has none.
@@ -221,12 +192,12 @@ func (l *Library) Body(ctx context.Context, piece string) (*contact.Body, error)
 	if err != nil || key == "" {
 		return nil, err
 	}
-	return l.a.bodies.get(key, func() (*contact.Body, error) {
+	return bodies.Make(key, func() (*contact.Body, error) {
 		f, s, err := PieceFacts(l.PieceOf[piece])
 		if err != nil {
 			return nil, err
 		}
-		data, err := l.a.Store.ReadBlob(ctx, level.Blob)
+		data, err := l.a.Store.ReadBlob(context.WithoutCancel(ctx), level.Blob) // others may be waiting for it
 		if err != nil {
 			return nil, err
 		}
@@ -240,7 +211,7 @@ func (l *Library) Body(ctx context.Context, piece string) (*contact.Body, error)
 
 // StandIn is the body of a stand-in of one metre.
 func (l *Library) StandIn(shape string) *contact.Body {
-	b, _ := l.a.bodies.get("stand-in "+shape, func() (*contact.Body, error) {
+	b, _ := bodies.Make("stand-in "+shape, func() (*contact.Body, error) {
 		return contact.New(stage.ShapeModel(shape), geom.Identity), nil
 	})
 	return b
@@ -251,70 +222,27 @@ func (l *Library) Picture(ctx context.Context, hash string) ([]byte, error) {
 	return l.a.Store.ReadBlob(ctx, hash)
 }
 
-// laids keeps what was laid out, by its key: an undo finds again what was there
-// before.
-type laids struct {
-	mu    sync.Mutex
-	kept  map[string]assembly.Weighty
-	order []string
-	bytes int
-	busy  map[string]chan struct{}
-}
+// laid is what was laid out, by its key: an undo finds again what was there before.
+var laid = cache.Of("laid", assembly.Weighty.Bytes)
 
-// maxLaid bounds what is kept, in bytes; what was made last always is.
-const maxLaid = 1 << 30
+// memory is where an assembly keeps what it laid out.
+type memory struct{}
+
+var errNothing = errors.New("nothing was laid out")
 
 // Get makes what is not there, once for all who ask at the same time.
-func (l *laids) Get(key string, compute func() assembly.Weighty) assembly.Weighty {
-	for {
-		l.mu.Lock()
-		if v, ok := l.kept[key]; ok {
-			l.mu.Unlock()
-			return v
+func (memory) Get(key string, compute func() assembly.Weighty) assembly.Weighty {
+	v, _ := laid.Make(key, func() (assembly.Weighty, error) {
+		if v := compute(); v != nil {
+			return v, nil
 		}
-		wait := l.busy[key]
-		if wait == nil {
-			if l.kept == nil {
-				l.kept, l.busy = map[string]assembly.Weighty{}, map[string]chan struct{}{}
-			}
-			l.busy[key] = make(chan struct{})
-			l.mu.Unlock()
-			return l.fill(key, compute)
-		}
-		l.mu.Unlock()
-		<-wait
-	}
-}
-
-// fill makes what others may be waiting for, and lets them go on however it ends.
-func (l *laids) fill(key string, compute func() assembly.Weighty) (v assembly.Weighty) {
-	defer func() {
-		l.mu.Lock()
-		defer l.mu.Unlock()
-		close(l.busy[key])
-		delete(l.busy, key)
-		if v == nil {
-			return
-		}
-		l.kept[key] = v
-		l.order = append(l.order, key)
-		l.bytes += v.Bytes()
-		for l.bytes > maxLaid && len(l.order) > 1 {
-			l.bytes -= l.kept[l.order[0]].Bytes()
-			delete(l.kept, l.order[0])
-			l.order = l.order[1:]
-		}
-	}()
-	return compute()
+		return nil, errNothing // and nothing is kept
+	})
+	return v
 }
 
 // Has says whether something is kept under a key.
-func (l *laids) Has(key string) bool {
-	l.mu.Lock()
-	defer l.mu.Unlock()
-	_, ok := l.kept[key]
-	return ok
-}
+func (memory) Has(key string) bool { return laid.Has(key) }
 
 // LaidOut is a set with everything in it laid out, as it is now.
 func (a *Sets) LaidOut(ctx context.Context, set string) (w *Snapshot, err error) {

@@ -3,8 +3,8 @@ package measure
 import (
 	"context"
 	"encoding/json"
-	"sync"
 
+	"visator/app/cache"
 	"visator/core/geom"
 	"visator/core/intake/gltf"
 	"visator/core/model"
@@ -14,33 +14,16 @@ import (
 )
 
 // shapes are models that were read for measuring, by the hash of their blob.
-type shapes struct {
-	mu   sync.Mutex
-	kept map[string]*model.Model
-}
+var shapes = cache.Of("shape", func(m *model.Model) int { return m.Bytes() })
 
-// maxShapes bounds what is kept: each is a proxy of some megabytes.
-const maxShapes = 32
-
-func (s *shapes) get(ctx context.Context, st *store.Store, blob string) (*model.Model, error) {
-	s.mu.Lock()
-	defer s.mu.Unlock()
-	if m := s.kept[blob]; m != nil {
-		return m, nil
-	}
-	data, err := st.ReadBlob(ctx, blob)
-	if err != nil {
-		return nil, err
-	}
-	m, err := gltf.Read(blob, data, model.Folder{})
-	if err != nil {
-		return nil, err
-	}
-	if s.kept == nil || len(s.kept) >= maxShapes {
-		s.kept = map[string]*model.Model{}
-	}
-	s.kept[blob] = m
-	return m, nil
+func (a *Sets) readShape(ctx context.Context, blob string) (*model.Model, error) {
+	return shapes.Make(blob, func() (*model.Model, error) {
+		data, err := a.Store.ReadBlob(context.WithoutCancel(ctx), blob) // others may be waiting for it
+		if err != nil {
+			return nil, err
+		}
+		return gltf.Read(blob, data, model.Folder{})
+	})
 }
 
 // Spans measures the things in a view: by their boxes, and what carries
@@ -94,6 +77,6 @@ func (a *Sets) shape(ctx context.Context, p *store.Piece, look *store.LookLevels
 	if err != nil {
 		return nil, geom.M{}, err
 	}
-	m, err := a.shapes.get(ctx, a.Store, levels[0].Blob)
+	m, err := a.readShape(ctx, levels[0].Blob)
 	return m, s.Transform(f.Box()), err
 }

@@ -66,13 +66,14 @@ func (f *Framing) judders(k *stage.ShotSettings, c *frame.Crossing) bool {
 // crossings are how fast things cross the picture over a move, measured once.
 func (f *Framing) crossings(k *stage.ShotSettings, cast *stage.Cast) [][]frame.Crossing {
 	raw, _ := json.Marshal(k)
-	key := string(raw)
-	f.mu.Lock()
-	known, ok := f.crossed[key]
-	f.mu.Unlock()
-	if ok {
-		return known
-	}
+	all, _ := crossed.Make(f.key+"\x01"+string(raw), func() ([][]frame.Crossing, error) {
+		return f.cross(k, cast), nil
+	})
+	return all
+}
+
+// cross measures how fast things cross the picture.
+func (f *Framing) cross(k *stage.ShotSettings, cast *stage.Cast) [][]frame.Crossing {
 	m := k.Move
 	quiet := *k
 	still := *m
@@ -102,14 +103,7 @@ func (f *Framing) crossings(k *stage.ShotSettings, cast *stage.Cast) [][]frame.C
 	for _, i := range slices.Sorted(maps.Keys(look)) {
 		pairs = append(pairs, f.pair(&quiet, cast, float64(i)/m.Rate))
 	}
-	all := frame.Crossings(pairs, crossW, crossH)
-	f.mu.Lock()
-	defer f.mu.Unlock()
-	if f.crossed == nil || len(f.crossed) >= maxScenes {
-		f.crossed = map[string][][]frame.Crossing{}
-	}
-	f.crossed[key] = all
-	return all
+	return frame.Crossings(pairs, crossW, crossH)
 }
 
 // troublesOf is what is wrong with a move: too fast, a jerk, through a thing.

@@ -16,6 +16,7 @@ import (
 	"golang.org/x/sync/errgroup"
 
 	"visator/app/act"
+	"visator/app/cache"
 	"visator/core/contact"
 	"visator/core/geom"
 	"visator/core/sizing/kinds"
@@ -368,7 +369,7 @@ func (w *Snapshot) Solids(ctx context.Context, kept map[string]*snag.Solid) ([]s
 			return nil, err
 		}
 		s := snag.Solid{ID: p.ID, Name: p.Name, Piece: p.Piece, Group: t.Outermost(), Land: t.Land,
-			Wild: w.a.wild(w.PieceOf[p.Piece]), StandIn: p.StandIn != "" && p.StandIn != "person",
+			Wild: wild(w.PieceOf[p.Piece]), StandIn: p.StandIn != "" && p.StandIn != "person",
 			Key: standKey(key+p.StandIn, p.Size, p.At, geom.V{X: p.Yaw, Y: p.Pitch, Z: p.Roll}, p.Scale)}
 		put(s, func() (*contact.Placed, error) { return w.Felt(ctx, p) })
 	}
@@ -394,7 +395,7 @@ func (w *Snapshot) Solids(ctx context.Context, kept map[string]*snag.Solid) ([]s
 			s := snag.Solid{ID: fmt.Sprintf("%s %d", e.ID, k), Name: fmt.Sprintf("%s, %d", e.Name, k+1),
 				Key: fmt.Sprintf("%s %d", l.Key, k), Fixed: true, Piece: in.Piece, Group: e.ID, Row: e.ID,
 				RowName: felt,
-				Wild:    w.a.wild(w.PieceOf[in.Piece])}
+				Wild:    wild(w.PieceOf[in.Piece])}
 			if e.Kind == "room" {
 				s.Row = "" // windows that stand in a facade: what does not fit is told of the opening
 			}
@@ -430,7 +431,7 @@ func (w *Snapshot) makeBodies(ctx context.Context) error {
 		had[piece] = true
 		if key, _, err := w.bodyKey(piece); err != nil {
 			return err
-		} else if key != "" && !w.a.bodies.has(key) {
+		} else if key != "" && !bodies.Has(key) {
 			pieces = append(pieces, piece)
 		}
 	}
@@ -477,18 +478,19 @@ var wildKinds = []string{"tree", "conifer", "sapling", "bush", "hedge", "grass",
 	"mushroom", "log", "stump", "branch", "root", "leaf", "rock", "pebble", "cliff", "haystack"}
 
 // wild says whether a piece is a plant or a stone, by its name.
-func (a *Sets) wild(p *store.Piece) bool {
+func wild(p *store.Piece) bool {
 	if p == nil {
 		return false
 	}
-	known, ok := a.wilds.Load(p.Name)
-	if !ok {
+	known, _ := wilds.Make(p.Name, func() (bool, error) {
 		list, _ := kinds.Recognise(p.Name)
-		known = len(list) > 0 && slices.Contains(wildKinds, list[0].Kind.Name)
-		a.wilds.Store(p.Name, known)
-	}
-	return known.(bool)
+		return len(list) > 0 && slices.Contains(wildKinds, list[0].Kind.Name), nil
+	})
+	return known
 }
+
+// wilds are which names are those of plants and stones.
+var wilds = cache.Of("wild", func(bool) int { return 300 })
 
 // pictured are the snags that the shots' pictures, the doors and the budget tell.
 func (w *Snapshot) pictured(in unit.Ruler, solids []snag.Solid) []snag.Snag {

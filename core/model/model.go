@@ -343,6 +343,15 @@ func (m *Model) Weigh() Weight {
 	return w
 }
 
+// Bytes is what the model takes in memory, about: its triangles and its pictures.
+func (m *Model) Bytes() int {
+	n := 2000 + 120*m.Weigh().Triangles
+	for i := range m.Maps {
+		n += len(m.Maps[i].Data)
+	}
+	return n
+}
+
 // Bounds is the box around every vertex that is used, after node transforms,
 // in the file's unit and axes.
 func (m *Model) Bounds() geom.Box {
