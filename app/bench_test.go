@@ -5,6 +5,7 @@ import (
 	"encoding/json"
 	"fmt"
 	"math"
+	"runtime"
 	"testing"
 	"time"
 
@@ -175,6 +176,20 @@ func BenchmarkQuarry(b *testing.B) {
 		measured()
 		for b.Loop() {
 			put(edit.Do(&edit.FitRange{}))
+		}
+	})
+	b.Run("memory of two pages", func(b *testing.B) { // all that is alive when both have looked
+		for b.Loop() {
+			for range 2 {
+				if _, err := json.Marshal(d.state()); err != nil {
+					b.Fatal(err)
+				}
+				d.frame(0)
+			}
+			runtime.GC()
+			var m runtime.MemStats
+			runtime.ReadMemStats(&m)
+			b.ReportMetric(float64(m.HeapAlloc)/1e6, "MB")
 		}
 	})
 	b.Run("state", func(b *testing.B) {

@@ -406,6 +406,10 @@ func (l *loader) box(file string) (geom.V, error) {
 // dawn is first light: a low warm sun through haze, a bright eastern sky.
 func dawn() light.State {
 	s := light.Default()
+	const rad = math.Pi / 180
+	// By place and hour the sun stands where it stands by hand, and shines through clear air.
+	s.Place = light.Place{Latitude: 47.2 * rad, Longitude: 8.4 * rad, North: -28.13 * rad, Day: "2026-08-30", Hour: 7.7,
+		Zone: 2}
 	s.Azimuth, s.Elevation, s.Lux, s.Kelvin, s.Size = 1.02, 0.16, 9500, 3300, 0.02
 	s.Zenith, s.Horizon, s.Level = "#56719c", "#e2cdb8", 2300
 	return s

@@ -127,7 +127,7 @@ func BenchmarkLineUpOf500(b *testing.B) {
 		b.ReportMetric(opened, "ms-drawn")
 		for name, zoom := range map[string]string{"near": "1", "most": "0.02"} {
 			took := promised[[]float64](t, fmt.Sprintf(`(async () => {
-				const v = Alpine.store('v'), svg = document.getElementById('lineup'), frame = () => new Promise(requestAnimationFrame), took = [];
+				const v = Alpine.store('size'), svg = document.getElementById('lineup'), frame = () => new Promise(requestAnimationFrame), took = [];
 				v.lineUp({equal: true}); v.line.fit(); await frame();
 				v.line.zoom(%s); await new Promise((r) => setTimeout(r, 1500));
 				let last = performance.now();

@@ -103,7 +103,7 @@ func TestASetIsDressedFromTheBlockout(t *testing.T) {
 	if p := placed(st, "wall"); p.Dims.Y != 2.5 || p.Dims.X < 0.2 {
 		t.Errorf("the wall measures %v", p.Dims)
 	}
-	b.until("Alpine.store('v').tool === ''")
+	b.until("Alpine.store('dress').tool === ''")
 	b.keys(kb.Delete) // Delete: it was only to try
 	s.await(set, "the wall to go", func(st *query.State) bool { return placed(st, "wall") == nil })
 	b.idle()
@@ -235,7 +235,7 @@ func TestThingsAreMovedTogetherAndInLine(t *testing.T) {
 	a, z := on(b, 3, 0.13), on(b, 3.4, 2.05)
 	b.do(chromedp.MouseEvent("mousePressed", a[0], a[1], chromedp.ButtonLeft),
 		chromedp.MouseEvent("mouseMoved", a[0]+5, a[1]+5, chromedp.ButtonLeft))
-	moved := eval[[]float64](b, "(p => [p.at.x, p.at.z])(Alpine.store('v').placement(Alpine.store('v').sel[0]))")
+	moved := eval[[]float64](b, "(p => [p.at.x, p.at.z])(Alpine.store('dress').placement(Alpine.store('v').sel[0]))")
 	px := eval[float64](b, "Alpine.store('v').plan.px")
 	if math.Hypot(moved[0]-3, moved[1]-0.13) > 20/px {
 		t.Errorf("it jumps to %v", moved)

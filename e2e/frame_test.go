@@ -51,7 +51,7 @@ func street(t *testing.T) (s *site, b *tab, set string) {
 			"args": map[string]any{"patch": map[string]any{"view": map[string]any{"eye": geom.V{Y: 1.6, Z: 8}, "yaw": 0,
 				"pitch": 0, "near": 0.1, "far": 20}}}})
 	b.do(chromedp.Navigate(s.address + "/sets/" + set + "/frame"))
-	b.until("document.documentElement.dataset.ready === 'yes' && Alpine.store('v').fr.bars.length === 4")
+	b.until("document.documentElement.dataset.ready === 'yes' && Alpine.store('film').fr.bars.length === 4")
 	return s, b, set
 }
 
@@ -74,11 +74,11 @@ func TestAShotIsFramedAsAnArtistDoes(t *testing.T) {
 	s.await(set, "the subject", func(st *query.State) bool { return st.Set.View.Subject == far })
 	b.press("left third")
 	b.fill("Height of the subject in percent of the picture", "28")
-	b.until("Alpine.store('v').composing.size === 0.28")
+	b.until("Alpine.store('film').composing.size === 0.28")
 	b.press("Frame it")
-	b.until("Math.abs((Alpine.store('v').fr.figures.subject?.left + Alpine.store('v').fr.figures.subject?.right) / 2 - " +
+	b.until("Math.abs((Alpine.store('film').fr.figures.subject?.left + Alpine.store('film').fr.figures.subject?.right) / 2 - " +
 		"1/3) < 0.02")
-	sub := eval[[]float64](b, "(f => [f.height, f.left, f.right])(Alpine.store('v').fr.figures.subject)")
+	sub := eval[[]float64](b, "(f => [f.height, f.left, f.right])(Alpine.store('film').fr.figures.subject)")
 	if math.Abs(sub[0]-0.28) > 0.02 {
 		t.Errorf("it is %v high", sub[0])
 	}
@@ -86,7 +86,7 @@ func TestAShotIsFramedAsAnArtistDoes(t *testing.T) {
 
 	b.press("focus")
 	b.press("the lens view shows the blur")
-	b.until("Alpine.store('v').blur && Alpine.store('v').lens.drawn > 0")
+	b.until("Alpine.store('film').blur && Alpine.store('v').lens.drawn > 0")
 	b.press("the lens view shows the blur")
 	b.fill("f-number", "1.4")
 	s.await(set, "the aperture", func(st *query.State) bool { return st.Set.View.FNumber == 1.4 })
@@ -99,14 +99,14 @@ func TestAShotIsFramedAsAnArtistDoes(t *testing.T) {
 		"document.querySelector('#strip [data-cut=far] rect[fill^=url]')")
 	b.press("lens")
 	b.press("fit range")
-	b.until("!document.querySelector('#strip [data-cuts]') && Alpine.store('v').fr.fit.cutFar === 0")
+	b.until("!document.querySelector('#strip [data-cuts]') && Alpine.store('film').fr.fit.cutFar === 0")
 	st := s.state(set)
 	if st.Set.View.Far < 33 || st.Set.View.Far > 70 {
 		t.Errorf("the far plane is at %v", st.Set.View.Far)
 	}
 
 	// Hovering a bar marks the thing in the plan and in the lens view.
-	b.until("Alpine.store('v').fr.revision === Alpine.store('v').st.revision")
+	b.until("Alpine.store('film').fr.revision === Alpine.store('v').st.revision")
 	at := b.middle(fmt.Sprintf("#strip [data-bar=%q] rect", placed(st, "house").ID))
 	b.do(chromedp.MouseEvent("mouseMoved", at[0], at[1]))
 	b.until("Alpine.store('v').hover && document.querySelector('#plan [data-hover]') && document.querySelector('#lens " +
@@ -126,19 +126,19 @@ func TestAShotIsFramedAsAnArtistDoes(t *testing.T) {
 	b.idle()
 	b.choose("Mark focus on", "near man")
 	s.await(set, "the first mark", func(st *query.State) bool { return len(st.Set.Move.Pulls) == 1 })
-	b.until("Alpine.store('v').track?.revision === Alpine.store('v').st.revision")
+	b.until("Alpine.store('film').track?.revision === Alpine.store('v').st.revision")
 	eval[bool](b, "(e => { e.value = 0.8333; e.dispatchEvent(new Event('input', { bubbles: true })); return true "+
 		"})(document.querySelector('[aria-label=\"Time in the move\"]'))")
-	b.until("Math.abs(Alpine.store('v').time - 0.8333) < 0.01")
+	b.until("Math.abs(Alpine.store('film').time - 0.8333) < 0.01")
 	b.choose("Mark focus on", "far man")
 	s.await(set, "the second mark",
 		func(st *query.State) bool { return len(st.Set.Move.Pulls) == 2 && st.Set.Move.Pulls[1].At > 0.8 })
-	b.until("Alpine.store('v').fr.revision === Alpine.store('v').st.revision && " +
+	b.until("Alpine.store('film').fr.revision === Alpine.store('v').st.revision && " +
 		"document.querySelectorAll('[data-pull]').length === 2")
 	// Scrubbed, the strip shows focus where it is then.
 	focus := func(seconds float64) float64 {
-		eval[bool](b, fmt.Sprintf("(Alpine.store('v').scrub(%v), true)", seconds))
-		b.until(fmt.Sprintf("Math.abs(Alpine.store('v').fr.time - %v) < 0.01 && Alpine.store('v').fr.revision === "+
+		eval[bool](b, fmt.Sprintf("(Alpine.store('film').scrub(%v), true)", seconds))
+		b.until(fmt.Sprintf("Math.abs(Alpine.store('film').fr.time - %v) < 0.01 && Alpine.store('film').fr.revision === "+
 			"Alpine.store('v').st.revision", seconds))
 		return eval[float64](b, "Number(document.querySelector('[data-handle=focus]').getAttribute('aria-valuenow'))")
 	}
@@ -151,18 +151,18 @@ func TestAShotIsFramedAsAnArtistDoes(t *testing.T) {
 	// The move comes nearer to the near man: what its near plane cuts now is told, and
 	// fitting goes over the whole move.
 	b.until("document.querySelector('[aria-label=\"Snags of framing\"]').textContent.includes('the near plane at') && " +
-		"Alpine.store('v').fr.fit.cutNear === 1")
+		"Alpine.store('film').fr.fit.cutNear === 1")
 	b.press("lens")
 	b.press("fit range")
-	b.until("Alpine.store('v').fr.fit.cutNear === 0")
+	b.until("Alpine.store('film').fr.fit.cutNear === 0")
 
 	// It plays by key, in real time, and stops.
 	b.click("#lens canvas")
 	b.idle()
 	b.keys("p")
-	b.until("Alpine.store('v').playing && Alpine.store('v').time > 0.3")
+	b.until("Alpine.store('film').playing && Alpine.store('film').time > 0.3")
 	b.keys("p")
-	b.until("!Alpine.store('v').playing")
+	b.until("!Alpine.store('film').playing")
 
 	// Kept; changed, which is told and not written into it; gone back from.
 	b.fill("Name of the new shot", "street")
@@ -313,7 +313,7 @@ func TestACameraIsMatchedToAPicture(t *testing.T) {
 				"[r.left + f.x + %v * f.w, r.top + f.y + %v * f.h] })(Alpine.store('v').lens)", x, y))
 		b.do(chromedp.MouseClickXY(at[0], at[1]))
 		s.await(set, "the mark", func(st *query.State) bool { return len(st.Set.Match.Points) == i+1 })
-		b.until(fmt.Sprintf("Alpine.store('v').match.points.length === %d", i+1))
+		b.until(fmt.Sprintf("Alpine.store('film').match.points.length === %d", i+1))
 		for axis, m := range map[string]float64{"x": p.X, "y": p.Y, "z": p.Z} {
 			b.fill(fmt.Sprintf("Place %d, %s", i+1, axis), fmt.Sprintf("%v m", m))
 			b.idle()
@@ -352,7 +352,7 @@ func TestWalkingFocusingByClickAndGuides(t *testing.T) {
 		t.Errorf("walking, the eye is at %v m", st.Set.View.Eye.Y)
 	}
 	b.keys(kb.Escape)
-	b.until("!Alpine.store('v').walking")
+	b.until("!Alpine.store('film').walking")
 	s.edit(set, map[string]any{"op": "aim", "args": map[string]any{"id": placed(st, "far man").ID}})
 	b.until(fmt.Sprintf("Alpine.store('v').st.revision === %d", s.state(set).Revision))
 	b.press("focus")

@@ -57,7 +57,7 @@ func TestHandles(t *testing.T) {
 	const mark = "#plan [data-snag]"
 	b.until("document.querySelector('" + mark + "')")
 	b.click(mark)
-	b.until("Alpine.store('v').snag")
+	b.until("Alpine.store('dress').snag")
 	stood, pulled := st.Placements[0].At, b.middle(mark)
 	b.drag(pulled, [2]float64{pulled[0] + 60, pulled[1]})
 	st = s.await(set, "the pull by the mark", func(st *query.State) bool { return first(st).At.X > stood.X+0.1 })

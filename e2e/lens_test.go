@@ -27,6 +27,7 @@ func (b *tab) seen(x, y, z float64) [2]float64 {
 func (b *tab) whole() {
 	b.Helper()
 	b.until("Alpine.store('v').lens?.placed.size && !Alpine.store('v').coming && !Alpine.store('v').lens.asked && " +
+		"!Alpine.store('v').lens.turn && " +
 		"!Alpine.store('v').lens.veiled.length")
 }
 

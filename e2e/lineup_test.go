@@ -27,9 +27,9 @@ func TestTheLineUpIsPulledZoomedAndOrdered(t *testing.T) {
 	b.step("size")
 	b.until("document.querySelectorAll('#lineup [data-piece] > path[d^=M]').length === 4")
 	id := func(name string) string { return piece(st, name).ID }
-	eval[bool](b, fmt.Sprintf("(Alpine.store('v').choosePiece(%q), true)", id("door")))
+	eval[bool](b, fmt.Sprintf("(Alpine.store('size').choosePiece(%q), true)", id("door")))
 	b.until(fmt.Sprintf("document.querySelector('[data-sized]').dataset.sized === 'door' && "+
-		"Math.abs(Alpine.store('v').line.px * 2.1 - document.querySelector('#lineup [data-piece=\"%s\"] "+
+		"Math.abs(Alpine.store('size').line.px * 2.1 - document.querySelector('#lineup [data-piece=\"%s\"] "+
 		"path')?.getBoundingClientRect().height) < 2", id("door")))
 	b.until("[...document.querySelectorAll('#lineup [data-piece] > path')].filter((p) => " +
 		"p.getAttribute('d')?.includes('L')).length === 4")

@@ -235,8 +235,8 @@ func framing(b *tab, s *site, set string) {
 	b.press("lens")
 	b.press("fit range")
 	s.await(set, "the fitted range", func(st *query.State) bool { return st.Set.View.Near != near })
-	b.until("Alpine.store('v').fr.view.far === Alpine.store('v').st.set.view.far && " +
-		"!Alpine.store('v').fr.bars.some((x) => x.cut)")
+	b.until("Alpine.store('film').fr.view.far === Alpine.store('v').st.set.view.far && " +
+		"!Alpine.store('film').fr.bars.some((x) => x.cut)")
 	b.until("document.querySelector('#plan [data-wedge]') && document.querySelector('#plan [data-far]')")
 
 	// Keep it, change the view, go back with one click.

@@ -81,7 +81,7 @@ func TestADownloadIsCorrectedTogetherAndAPieceMeasured(t *testing.T) {
 
 	b.step("size")
 	b.until("document.querySelectorAll('#lineup [data-piece]').length > 0")
-	eval[bool](b, fmt.Sprintf("(Alpine.store('v').choosePiece(%q), true)", chair.ID))
+	eval[bool](b, fmt.Sprintf("(Alpine.store('size').choosePiece(%q), true)", chair.ID))
 	b.until("document.querySelector('[data-proposed]').textContent.includes('dining chair')")
 	b.until("document.querySelector('[data-proposed] button').textContent.includes('millimetre, Z up')")
 	if why := eval[string](b, "document.querySelector('[data-proposed] ul').textContent"); !strings.Contains(why,
@@ -167,7 +167,7 @@ func TestADownloadIsCorrectedTogetherAndAPieceMeasured(t *testing.T) {
 	})
 	id := st.Pieces[8].ID
 	b.step("size")
-	eval[bool](b, fmt.Sprintf("(Alpine.store('v').choosePiece(%q), true)", id))
+	eval[bool](b, fmt.Sprintf("(Alpine.store('size').choosePiece(%q), true)", id))
 	b.until("document.querySelector('[data-pattern=Planks] input')?.value.endsWith(' m')")
 	b.fill("True repeat of Planks", "45cm")
 	s.await(set, "the repeat", func(st *query.State) bool {
@@ -230,11 +230,11 @@ func TestAPieceIsSizedByHandAndStandsRight(t *testing.T) {
 	b.until("document.querySelector('[data-proposed] button') && document.querySelector('[data-pattern]')")
 	// Unlocked, its width alone: a quarter too long, and said so.
 	b.press("the proportions stay")
-	b.until("!Alpine.store('v').even")
+	b.until("!Alpine.store('size').even")
 	b.fill("True width", "1.25 m")
 	size("the width alone", geom.V{X: 1.25, Y: 0.9, Z: 0.6})
 	b.until("document.querySelector('[data-stretched]').textContent.includes('width +25 %')")
-	b.until("Alpine.store('v').snags('size').some((s) => s.what === 'crate is out of proportion by 25 %')")
+	b.until("Alpine.store('shoot').snags('size').some((s) => s.what === 'crate is out of proportion by 25 %')")
 	b.press("as it came")
 	size("in proportion", geom.V{X: 1, Y: 0.9, Z: 0.6})
 	b.press("the proportions stay")
@@ -255,13 +255,13 @@ func TestAPieceIsSizedByHandAndStandsRight(t *testing.T) {
 		t.Fatalf("%+v, %v", now, err)
 	}
 	wide := now.Patterns[0].Width
-	b.until(fmt.Sprintf("Math.abs(Alpine.store('v').pattern?.width - %v) < 1e-6", wide))
+	b.until(fmt.Sprintf("Math.abs(Alpine.store('size').pattern?.width - %v) < 1e-6", wide))
 	r := eval[[]float64](b, "(r => [r.left, r.top, r.width, "+
 		"r.height])(document.querySelector('[data-elevation=picture] image').getBoundingClientRect())")
 	b.do(chromedp.MouseClickXY(r[0]+r[2]/4, r[1]+r[3]/2), chromedp.MouseClickXY(r[0]+r[2]*3/4, r[1]+r[3]/2))
-	b.until("Alpine.store('v').measuredOn === 'picture' && Alpine.store('v').measuredLength > 0")
+	b.until("Alpine.store('size').measuredOn === 'picture' && Alpine.store('size').measuredLength > 0")
 	b.choose("What a distance on the picture changes", "the piece")
-	was := eval[float64](b, "Alpine.store('v').measuredLength")
+	was := eval[float64](b, "Alpine.store('size').measuredLength")
 	if math.Abs(was-wide/2) > wide/50 {
 		t.Errorf("half of the picture, %v m wide, measured %v m", wide, was)
 	}
@@ -271,7 +271,7 @@ func TestAPieceIsSizedByHandAndStandsRight(t *testing.T) {
 
 	// Its pivot is clicked at its upper left; it stays where it stands.
 	before := stands(st)
-	b.until(fmt.Sprintf("Math.abs(Alpine.store('v').sized.size.x - %v) < 1e-6", large.X))
+	b.until(fmt.Sprintf("Math.abs(Alpine.store('size').sized.size.x - %v) < 1e-6", large.X))
 	b.press("click its pivot")
 	b.until("document.querySelector('[data-elevation=front] [data-pivot]')")
 	q := eval[[]float64](b, "(r => [r.left, r.top])(document.querySelector('[data-elevation=front] "+

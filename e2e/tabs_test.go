@@ -55,7 +55,7 @@ func TestTenTabsOfOneBrowser(t *testing.T) {
 		}
 	}
 	for _, i := range []int{9, 4, 0} {
-		eval[bool](tabs[i], "(Alpine.store('v').place('', 'person', {x: 2, y: 0, z: 0}), true)")
+		eval[bool](tabs[i], "(Alpine.store('dress').place('', 'person', {x: 2, y: 0, z: 0}), true)")
 	}
 	for _, b := range tabs {
 		b.until("Alpine.store('v').st.placements.length === 4")
@@ -120,7 +120,7 @@ func TestWhatDidNotComeIsAskedForAgain(t *testing.T) {
 	b.step("size")
 	b.until("window.failed === 8 || document.querySelectorAll('#lineup [data-piece] > path[d*=L]').length === 2")
 	b.until("document.querySelectorAll('#lineup [data-piece] > path[d*=L]').length === 2")
-	b.until("Alpine.store('v').proposal?.candidates.length > 0")
+	b.until("Alpine.store('size').proposal?.candidates.length > 0")
 	if n := eval[int](b, "window.failed"); n < 2 {
 		t.Errorf("only %d requests failed: the test does not strike", n)
 	}

@@ -469,6 +469,15 @@ func (s *Server) sky(c *echo.Context) error {
 	return c.Blob(http.StatusOK, "application/octet-stream", out)
 }
 
+// sun is the sun over the set's place.
+func (s *Server) sun(c *echo.Context) error {
+	st, err := s.app.Sun(c.Request().Context(), c.Param("set"))
+	if err != nil {
+		return err
+	}
+	return c.JSON(http.StatusOK, st)
+}
+
 // sketch is what the working view sees, before scripts and models are there.
 func (s *Server) sketch(c *echo.Context) error {
 	data, err := s.app.Sketch(c.Request().Context(), c.Param("set"))

@@ -49,7 +49,7 @@ func (f filmed) Do(ctx context.Context, e *desk.Editor) error {
 		e.Set.Scene = before
 		return err
 	}
-	e.Set.Settle()
+	e.Set.Settle(&before)
 	if err := e.Set.Scene.Check(); err != nil {
 		e.Set.Scene = before
 		return act.Wrong("%v", err)

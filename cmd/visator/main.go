@@ -32,6 +32,7 @@ func commands() []command {
 		{"inspect", "[--json] FILE...", "tell what model files hold", inspect},
 		{"size", "[--json] FILE...", "propose unit and up axis of model files", size},
 		{"lens", "--focal MM [flags]", "tell what a lens shows and what is sharp", lens},
+		{"sun", "--lat DEG --lon DEG --time T [flags]", "tell where the sun stands", solar},
 		{"clip", "SCENE [flags]", "fit the clipping range of a scene's camera", clip},
 		{"render", "FILE --out PICTURE", "render a glTF scene to EXR or PNG", renderFile},
 		{"bench", "rays FILE", "measure the acceleration structure", bench},

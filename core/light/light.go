@@ -13,6 +13,9 @@ import (
 
 // State is the light of a set: one sun and a sky.
 type State struct {
+	From  string `json:"from"` // where the sun comes from: "hand", "place", by place, day and hour; "": by hand
+	Place        // kept also while the sun is set by hand
+
 	SunOn     bool    `json:"sunOn"`
 	Azimuth   float64 `json:"azimuth"`   // radians, clockwise from -Z (up on the plan)
 	Elevation float64 `json:"elevation"` // radians above the horizon
@@ -34,7 +37,8 @@ const SunSize = 0.53 * math.Pi / 180
 
 // Default is a clear day in the middle of the morning.
 func Default() State {
-	return State{SunOn: true, Azimuth: 2.3, Elevation: 0.7, Lux: 80000, Kelvin: 5400, Size: SunSize,
+	return State{Place: Place{Latitude: rad(47), Longitude: rad(8), Day: SomeDay, Hour: 10, Zone: 2},
+		SunOn: true, Azimuth: 2.3, Elevation: 0.7, Lux: 80000, Kelvin: 5400, Size: SunSize,
 		Sky: "two", Zenith: "#5a86c0", Horizon: "#c8d8e6", Level: 6000, Strength: 1000}
 }
 
@@ -43,16 +47,42 @@ func (s *State) Check() error {
 	if err := document.Check(s); err != nil {
 		return err
 	}
+	if err := s.Place.Check(); err != nil {
+		return err
+	}
 	if s.Sky == "panorama" && s.Panorama == "" {
 		return errors.New("choose a Radiance HDR panorama first")
 	}
 	return nil
 }
 
+// Settle works out what follows from other fields: the sun of a place, a day and an hour. What was
+// set by hand since, before tells, makes it a sun by hand.
+func (s *State) Settle(before *State) {
+	if s.From != "place" {
+		return
+	}
+	if s.Place == (Place{}) { // of a light that was kept before there were any
+		s.Place = Default().Place
+	}
+	if s.Day == "" {
+		s.Day = SomeDay
+	}
+	if before.From == "place" && before.Place == s.Place && (s.Azimuth != before.Azimuth ||
+		s.Elevation != before.Elevation || s.Lux != before.Lux || s.Kelvin != before.Kelvin) {
+		s.From = "hand"
+		return
+	}
+	s.Azimuth, s.Elevation = s.Sun(s.Hour)
+	s.Lux, s.Kelvin = Sunshine(s.Elevation)
+}
+
 // Fields are what a light is described by.
 func (s *State) Fields() []document.Field {
-	return []document.Field{
+	return append([]document.Field{
 		document.Of(&s.SunOn, document.Yes, "sunOn", "sun", "").On("head"),
+		document.Of(&s.From, document.Choice, "from", "sun", "the sun is set by").Among("hand", "place").Or("hand").
+			On("head"),
 		document.Of(&s.Azimuth, document.Angle, "azimuth", "direction", "the sun's direction").In(-1e4, 1e4).
 			Named("Sun direction in degrees").On("sun").Sliding(0, 360, 1),
 		document.Of(&s.Elevation, document.Angle, "elevation", "elevation", "the sun's elevation").In(-math.Pi/2,
@@ -78,7 +108,7 @@ func (s *State) Fields() []document.Field {
 			1e7).
 			Named("Panorama strength").Told("cd/m²", 2).On("sky").If("sky", "panorama").
 			Hinting("of a picture value of 1"),
-	}
+	}, s.Place.Fields()...)
 }
 
 // Sunlight is what the sun gives at normal incidence, in lux of each channel: the one place

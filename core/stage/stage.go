@@ -247,8 +247,17 @@ func (k *ShotSettings) Fields() []document.Field {
 	}
 }
 
-// Settle works out what follows from other fields.
-func (k *ShotSettings) Settle() { k.View.Settle() }
+// settle works out what follows from other fields.
+func (k *ShotSettings) settle(before *ShotSettings) {
+	k.View.Settle()
+	k.Light.Settle(&before.Light)
+}
+
+// Settle works out what follows from other fields; before is the set as it was.
+func (s *Scene) Settle(before *Scene) { s.settle(&before.ShotSettings) }
+
+// Settle works out what follows from other fields; before is the shot as it was.
+func (s *Shot) Settle(before *Shot) { s.settle(&before.ShotSettings) }
 
 // Check says what is impossible about it.
 func (k *ShotSettings) Check() error {
@@ -397,8 +406,8 @@ func Patch[T any, P interface {
 	if err := plain.Read(patch, &fresh); err != nil {
 		return fmt.Errorf("the change cannot be read: %w", err)
 	}
-	if s, ok := any(&fresh).(interface{ Settle() }); ok {
-		s.Settle()
+	if s, ok := any(&fresh).(interface{ Settle(before *T) }); ok {
+		s.Settle(&next)
 	}
 	if err := P(&fresh).Check(); err != nil {
 		return err

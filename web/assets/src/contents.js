@@ -17,6 +17,7 @@ import {
   TextureLoader,
 } from "three";
 import { call, until } from "./ask.js";
+import { stores } from "./stores.js";
 
 export const filled = (View) =>
   class extends View {
@@ -84,8 +85,8 @@ export const filled = (View) =>
         here = new Set();
       let other = false;
       for (const p of st.placements) {
-        const ghost = this.v.overlay && p.standIn && p.standIn !== "person"; // the blockout laid over
-        if (!this.v.visible(p) && !ghost) continue;
+        const ghost = stores.dress.overlay && p.standIn && p.standIn !== "person"; // the blockout laid over
+        if (!stores.dress.visible(p) && !ghost) continue;
         const of = piece.get(p.piece),
           level = of?.levels[of.level];
         const steps = Math.min(Math.max(Math.round(p.size.y / 0.17), 1), 400);
@@ -123,7 +124,7 @@ export const filled = (View) =>
         it.group.matrixWorldNeedsUpdate = true;
       }
       for (const e of st.elements)
-        if (e.key && this.v.visible(e)) {
+        if (e.key && stores.dress.visible(e)) {
           here.add(e.id);
           this.element(e, piece);
         }
@@ -135,7 +136,7 @@ export const filled = (View) =>
           other = true;
         }
       const frame = this.v.on("frame"),
-        moves = Boolean(this.v.moveNow && this.v.time > 0);
+        moves = Boolean(stores.film.moveNow && stores.film.time > 0);
       const shown = JSON.stringify([
         st.lightNow,
         st.lens.scale,
@@ -144,7 +145,7 @@ export const filled = (View) =>
         st.lens.world,
         st.lens.window,
         frame && st.set.match,
-        frame && this.v.blur,
+        frame && stores.film.blur,
         this.box.clientWidth,
         this.box.clientHeight,
       ]);
@@ -162,7 +163,7 @@ export const filled = (View) =>
       this.sky(JSON.stringify(st.set.light));
       this.look(st.set.view, st.lens.world, st.lens.window);
       this.overlay();
-      if (moves) this.v.pose();
+      if (moves) stores.film.pose();
       else this.posed = false;
       this.shown = shown;
       this.shotPictures();

@@ -1,6 +1,7 @@
 // Dress: what the page's store knows about arranging, describing and judging what
 // stands in a set.
 import { described, toolRows } from "./tools.js";
+import { stores } from "./stores.js";
 
 export function dress({ call, post }) {
   return {
@@ -20,14 +21,14 @@ export function dress({ call, post }) {
     // visible says whether a thing is seen: it is not hidden, nor its layer, and it
     // is among those that are looked at alone.
     layerOf(name) {
-      return name ? this.now.elements.find((e) => e.kind === "layer" && e.name === name) : null;
+      return name ? stores.v.now.elements.find((e) => e.kind === "layer" && e.name === name) : null;
     },
     visible(p) {
       if (
         p.hidden ||
         this.layerOf(p.layer)?.hidden ||
-        this.now.set.hide?.includes(p.layer) ||
-        this.now.set.view.cutWalls?.includes(p.id)
+        stores.v.now.set.hide?.includes(p.layer) ||
+        stores.v.now.set.view.cutWalls?.includes(p.id)
       )
         return false;
       return !this.apart.length || this.apart.includes(p.id);
@@ -37,8 +38,8 @@ export function dress({ call, post }) {
     },
     // members are what moves with a thing: all of its group that is not open.
     members(id) {
-      const p = this.now.placements.find((x) => x.id === id),
-        groups = new Map(this.now.elements.filter((e) => e.kind === "group").map((e) => [e.id, e]));
+      const p = stores.v.now.placements.find((x) => x.id === id),
+        groups = new Map(stores.v.now.elements.filter((e) => e.kind === "group").map((e) => [e.id, e]));
       if (!p?.group) return [id];
       let top = "";
       for (let g = groups.get(p.group), n = 0; g && n < 100; g = groups.get(g.spec.parent), n++)
@@ -49,85 +50,92 @@ export function dress({ call, post }) {
           if (g.id === top) return true;
         return false;
       };
-      return [id, ...this.now.placements.filter((q) => q.id !== id && q.group && inside(q.group)).map((q) => q.id)];
+      return [
+        id,
+        ...stores.v.now.placements.filter((q) => q.id !== id && q.group && inside(q.group)).map((q) => q.id),
+      ];
     },
     selectAll(ids) {
-      this.sel = [...new Set(ids.flatMap((id) => this.members(id)))];
-      this.draw();
+      stores.v.sel = [...new Set(ids.flatMap((id) => this.members(id)))];
+      stores.v.draw();
     },
     get element() {
-      return this.st?.elements.find((e) => e.id === this.sel[0]) || null;
+      return stores.v.st?.elements.find((e) => e.id === stores.v.sel[0]) || null;
     },
     get thing() {
       return this.one || this.element;
     },
     get fields() {
       const e = this.element;
-      return (e && this.schema?.elements[e.kind]) || [];
+      return (e && stores.v.schema?.elements[e.kind]) || [];
     },
     get layers() {
-      return (this.st?.elements || []).filter((e) => e.kind === "layer");
+      return (stores.v.st?.elements || []).filter((e) => e.kind === "layer");
     },
 
     // Drawing
     useTool(tool) {
       this.tool = this.tool === tool ? "" : tool;
-      this.plan.tools.start();
-      if (this.tool) this.say(`${this.tool}: ${this.plan.tools.hint()}`);
+      stores.v.plan.tools.start();
+      if (this.tool) stores.v.say(`${this.tool}: ${stores.v.plan.tools.hint()}`);
     },
     async drawn(tool, pts, box) {
       const flat = { box: 1, slab: 0.2, cylinder: 1, wedge: 1, steps: 0.85, wall: 2.5, card: 3 };
-      if (tool === "person") return this.does("place", { standIn: "person", at: { ...pts[0], y: 0 }, rest: true });
+      if (tool === "person")
+        return stores.v.does("place", { standIn: "person", at: { ...pts[0], y: 0 }, rest: true });
       if (flat[tool]) {
-        if (!box) return this.does("place", { standIn: tool, at: { ...pts[0], y: 0 }, rest: true });
+        if (!box) return stores.v.does("place", { standIn: tool, at: { ...pts[0], y: 0 }, rest: true });
         if (tool === "wall" || tool === "card") {
-          if (box.length < 0.01) return this.say("It has no length; drag it longer.", true);
-          return this.does("place", {
+          if (box.length < 0.01) return stores.v.say("It has no length; drag it longer.", true);
+          return stores.v.does("place", {
             standIn: tool,
             at: { x: box.x, y: 0, z: box.z },
             rest: true,
             patch: { yaw: box.yaw, size: { x: box.length, y: flat[tool], z: tool === "wall" ? 0.2 : 0.01 } },
           });
         }
-        return this.does("place", {
+        return stores.v.does("place", {
           standIn: tool,
           at: { x: box.x, y: 0, z: box.z },
           rest: true,
           patch: { size: { x: box.w, y: flat[tool], z: box.d } },
         });
       }
-      if (tool === "rail" || tool === "ride") return this.drawnWay(tool, pts);
-      if (tool === "face") return this.does("face", { ids: this.sel, at: { ...pts[0], y: 0 } });
+      if (tool === "rail" || tool === "ride") return stores.film.drawnWay(tool, pts);
+      if (tool === "face") return stores.v.does("face", { ids: stores.v.sel, at: { ...pts[0], y: 0 } });
       const e = this.element;
       if (tool === "brush") {
         if (e?.kind === "drift")
-          return this.does("stroke", {
+          return stores.v.does("stroke", {
             id: e.id,
             stroke: { take: this.brush.do === "take", points: pts, radius: this.brush.radius },
           });
-        if (e?.kind !== "ground") return this.say("Select a ground or a drift to brush on.", true);
-        return this.does("stroke", {
+        if (e?.kind !== "ground") return stores.v.say("Select a ground or a drift to brush on.", true);
+        return stores.v.does("stroke", {
           id: e.id,
           stroke: { do: this.brush.do, points: pts, radius: this.brush.radius, height: this.brush.height },
         });
       }
       if (tool === "keep out") {
-        if (e?.kind !== "drift") return this.say("Select the drift that is to stay out of there.", true);
-        return this.does("change element", { id: e.id, patch: { spec: { keep: [...(e.spec.keep || []), pts] } } });
+        if (e?.kind !== "drift") return stores.v.say("Select the drift that is to stay out of there.", true);
+        return stores.v.does("change element", {
+          id: e.id,
+          patch: { spec: { keep: [...(e.spec.keep || []), pts] } },
+        });
       }
       if (tool === "flat") {
-        if (e?.kind !== "ground") return this.say("Select the ground that is to be flattened.", true);
-        return this.does("stroke", {
+        if (e?.kind !== "ground") return stores.v.say("Select the ground that is to be flattened.", true);
+        return stores.v.does("stroke", {
           id: e.id,
           stroke: { do: "pad", points: pts, radius: this.brush.radius, height: this.brush.height },
         });
       }
       const mix = this.mix.length ? this.mix : this.one?.piece ? [this.one.piece] : [];
       if (["row", "grid", "circle", "drift"].includes(tool) && !mix.length)
-        return this.say("Tick one or more pieces of the library first: they are what it lays.", true);
+        return stores.v.say("Tick one or more pieces of the library first: they are what it lays.", true);
       const wide = Math.max(
         ...mix.map((id) => {
-          const p = this.st.pieces.find((x) => x.id === id);
+          const p = stores.v.st.pieces.find((x) => x.id === id);
           return p ? Math.max(p.size.x, p.size.z) : 1;
         }),
         0.05,
@@ -139,12 +147,12 @@ export function dress({ call, post }) {
         high: (p) => this.topAt(p),
       };
       const [kind, spec] = described(tool, pts, box, mix, around);
-      return this.does("add element", { kind, name: tool, spec: spec });
+      return stores.v.does("add element", { kind, name: tool, spec: spec });
     },
     // topAt is where a line is tied at a place: to the top of what stands there.
     topAt(p) {
       let y = 0;
-      for (const q of this.now.placements)
+      for (const q of stores.v.now.placements)
         if (
           this.visible(q) &&
           Math.max(q.dims.x, q.dims.z) < 30 &&
@@ -157,7 +165,7 @@ export function dress({ call, post }) {
     // Elements: the numbers that they are described by
     setFigure(e, k, value) {
       const [first, second] = k.split(".");
-      return this.does("change element", {
+      return stores.v.does("change element", {
         id: e.id,
         patch: { spec: { [first]: second ? { ...e.spec[first], [second]: value } : value } },
       });
@@ -177,19 +185,19 @@ export function dress({ call, post }) {
       );
     },
     pieceName(id) {
-      return this.st.pieces.find((p) => p.id === id)?.name || "?";
+      return stores.v.st.pieces.find((p) => p.id === id)?.name || "?";
     },
     async cardPicture(e, file) {
       if (!file) return;
       try {
-        const r = await call(`/api/productions/${this.st.production.id}/picture`, { method: "POST", body: file });
+        const r = await call(`/api/productions/${stores.v.st.production.id}/picture`, { method: "POST", body: file });
         const size = await createImageBitmap(file);
-        await this.does("change element", {
+        await stores.v.does("change element", {
           id: e.id,
           patch: { spec: { shape: "picture", picture: r.blob, height: (e.spec.width * size.height) / size.width } },
         });
       } catch (err) {
-        this.say(err.message, true);
+        stores.v.say(err.message, true);
       }
     },
     wallOf: 0,
@@ -246,10 +254,10 @@ export function dress({ call, post }) {
 
     // Arranging
     act(what, more = {}) {
-      return this.sel.length ? this.does(what, { ids: this.placed(), ...more }) : null;
+      return stores.v.sel.length ? stores.v.does(what, { ids: this.placed(), ...more }) : null;
     },
     placed() {
-      return this.sel.filter((id) => this.placement(id));
+      return stores.v.sel.filter((id) => this.placement(id));
     },
     seed: 1,
     tumble() {
@@ -259,47 +267,47 @@ export function dress({ call, post }) {
     // ends in one edit.
     async fall(seed = 0) {
       const ids = this.placed();
-      if (!ids.length) return this.say("Select what is to settle first.");
+      if (!ids.length) return stores.v.say("Select what is to settle first.");
       try {
         this.heardSettling(await post(`/api/sets/${document.documentElement.dataset.set}/settle`, { ids, seed }));
       } catch (e) {
-        this.say(e.message, true);
+        stores.v.say(e.message, true);
       }
     },
     stopFalling(s) {
       return post(`/api/sets/${document.documentElement.dataset.set}/settle/${s.id}/stop`, {}).catch((e) =>
-        this.say(e.message, true),
+        stores.v.say(e.message, true),
       );
     },
     heardSettling(m) {
-      const list = this.st.settling || [],
+      const list = stores.v.st.settling || [],
         known = list.find((s) => s.id === m.id);
       if (m.say) {
-        this.st.settling = list.filter((s) => s.id !== m.id);
+        stores.v.st.settling = list.filter((s) => s.id !== m.id);
         this.over.add(m.id);
-        return this.say(m.say);
+        return stores.v.say(m.say);
       }
       if (known) known.progress = Math.max(known.progress, m.progress || 0);
       else if (!this.over.has(m.id))
-        this.st.settling = [...list, { id: m.id, name: m.name, progress: m.progress || 0 }];
+        stores.v.st.settling = [...list, { id: m.id, name: m.name, progress: m.progress || 0 }];
     },
     over: new Set(), // settlings that are over: word of their beginning may come later
     groupThem() {
-      return this.does("group", { ids: this.placed() });
+      return stores.v.does("group", { ids: this.placed() });
     },
     get groupOf() {
       const g = this.one?.group;
-      return (g && this.st.elements.find((e) => e.id === g)) || null;
+      return (g && stores.v.st.elements.find((e) => e.id === g)) || null;
     },
     openGroup(g, open) {
-      return this.does("change element", { id: g.id, patch: { spec: { open } } });
+      return stores.v.does("change element", { id: g.id, patch: { spec: { open } } });
     },
     async keepPiece(g) {
       try {
         const r = await post(`/api/sets/${document.documentElement.dataset.set}/keep`, { group: g.id });
-        this.say(`${r.name} is being taken into the library.`);
+        stores.v.say(`${r.name} is being taken into the library.`);
       } catch (e) {
-        this.say(e.message, true);
+        stores.v.say(e.message, true);
       }
     },
     // again copies what was copied last once more, all of it, by the same way and turn.
@@ -309,23 +317,23 @@ export function dress({ call, post }) {
         to = l && this.placement(l.to[0]);
       const ids = (l?.to || []).filter((id) => this.placement(id));
       if (!from || !to)
-        return this.say("Copy a thing and move the copy first; then it is done again from there.", true);
-      const r = await this.does("copy", {
+        return stores.v.say("Copy a thing and move the copy first; then it is done again from there.", true);
+      const r = await stores.v.does("copy", {
         ids,
         by: { x: to.at.x - from.at.x, y: to.at.y - from.at.y, z: to.at.z - from.at.z },
         turn: to.yaw - from.yaw,
       });
       if (r) {
         this.lastCopy = { from: to.id, to: r.made };
-        this.sel = r.made;
-        this.draw();
+        stores.v.sel = r.made;
+        stores.v.draw();
       }
       return r;
     },
     alone() {
-      this.apart = this.apart.length ? [] : [...this.sel];
-      this.say(this.apart.length ? "Only these are shown. Press o to have all back." : "");
-      this.draw();
+      this.apart = this.apart.length ? [] : [...stores.v.sel];
+      stores.v.say(this.apart.length ? "Only these are shown. Press o to have all back." : "");
+      stores.v.draw();
     },
     // askFits asks how the chosen piece would fit in the place of what is selected, before
     // it is done.
@@ -333,7 +341,7 @@ export function dress({ call, post }) {
     fitsOf: "",
     askFits() {
       const ids = this.placed().filter((id) => this.placement(id).standIn && this.placement(id).standIn !== "person"),
-        asked = [this.recastBy, this.recastFill, this.st.revision, ...ids].join();
+        asked = [this.recastBy, this.recastFill, stores.v.st.revision, ...ids].join();
       if (asked === Alpine.raw(this).fitsOf) return;
       Alpine.raw(this).fitsOf = asked;
       if (!this.recastBy || !ids.length) {
@@ -353,21 +361,22 @@ export function dress({ call, post }) {
         });
     },
     get fitSaid() {
-      const f = this.fits || [];
+      const f = this.fits || [],
+        v = stores.v,
+        percent = stores.size.percent;
       if (!f.length) return "";
-      if (f.length === 1)
-        return `fits ${this.percent(f[0].fit)}, × ${this.number(f[0].scale, 2)}: ${this.size(f[0].size)}`;
-      return `${f.length} fit ${this.percent(f.reduce((n, x) => n + x.fit, 0) / f.length)} on average; worst first:`;
+      if (f.length === 1) return `fits ${percent(f[0].fit)}, × ${v.number(f[0].scale, 2)}: ${v.size(f[0].size)}`;
+      return `${f.length} fit ${percent(f.reduce((n, x) => n + x.fit, 0) / f.length)} on average; worst first:`;
     },
     get worstFits() {
       return (this.fits?.length > 1 && this.fits.slice(0, 4)) || [];
     },
     async recast() {
       const ids = this.placed().filter((id) => this.placement(id).standIn);
-      const r = await this.does("recast", { ids, piece: this.recastBy, fill: this.recastFill });
+      const r = await stores.v.does("recast", { ids, piece: this.recastBy, fill: this.recastFill });
       if (r) {
-        this.sel = r.made;
-        this.draw();
+        stores.v.sel = r.made;
+        stores.v.draw();
       }
       return r;
     },
@@ -378,24 +387,24 @@ export function dress({ call, post }) {
       this.selectAll(this.listed.map(([p]) => p.id));
     },
     setLayer(name) {
-      return this.does("layer", { ids: this.sel, layer: name });
+      return stores.v.does("layer", { ids: stores.v.sel, layer: name });
     },
     renameAll() {
-      return this.naming ? this.does("rename", { ids: this.placed(), pattern: this.naming }) : null;
+      return this.naming ? stores.v.does("rename", { ids: this.placed(), pattern: this.naming }) : null;
     },
 
     // Snags
     snagNumber(s) {
-      if (["floating", "sunk", "overlap", "below", "far"].includes(s.kind)) return this.distance(s.number);
+      if (["floating", "sunk", "overlap", "below", "far"].includes(s.kind)) return stores.v.distance(s.number);
       return s.kind === "door"
-        ? `${this.number(s.number, 0)}°`
+        ? `${stores.v.number(s.number, 0)}°`
         : s.kind === "hole"
-          ? `${this.number(100 * s.number, 1)} %`
-          : this.number(s.number, 2);
+          ? `${stores.v.number(100 * s.number, 1)} %`
+          : stores.v.number(s.number, 2);
     },
     // tabMark says at a tab's name how many snags wait there.
     tabMark(t) {
-      const n = t === "snags" ? this.snags("dress").length : 0;
+      const n = t === "snags" ? stores.shoot.snags("dress").length : 0;
       return n ? ` △${n}` : "";
     },
     isShown(s) {
@@ -405,28 +414,30 @@ export function dress({ call, post }) {
       return this.act("vary", { seed: this.seed++ });
     },
     showSnag(key) {
-      const s = this.st.snags.find((x) => x.key === key);
+      const s = stores.v.st.snags.find((x) => x.key === key);
       if (!s) return;
       this.snag = key;
       this.left = "snags";
-      this.sel = (s.ids || []).filter((id) => this.placement(id) || this.st.elements.some((e) => e.id === id));
+      stores.v.sel = (s.ids || []).filter(
+        (id) => this.placement(id) || stores.v.st.elements.some((e) => e.id === id),
+      );
       if (s.at) {
-        this.plan.x = s.at.x;
-        this.plan.z = s.at.z;
-        this.plan.touched = true;
+        stores.v.plan.x = s.at.x;
+        stores.v.plan.z = s.at.z;
+        stores.v.plan.touched = true;
       }
-      this.draw();
+      stores.v.draw();
     },
     meant(s, why = "") {
-      return this.does("meant", { snag: s.key, why: why });
+      return stores.v.does("meant", { snag: s.key, why: why });
     },
     get snagSaid() {
-      const m = this.st?.measured;
+      const m = stores.v.st?.measured;
       return !m
         ? "being measured"
         : m.failed
           ? "not measured"
-          : m.revision < this.st.revision
+          : m.revision < stores.v.st.revision
             ? "being measured again"
             : `${m.solids.toLocaleString("en")} things measured, ` +
               `${m.took < 0.1 ? (m.took * 1000).toFixed(0) + " ms" : m.took.toFixed(1) + " s"}`;
@@ -434,13 +445,13 @@ export function dress({ call, post }) {
 
     // Budget
     get limit() {
-      return this.st?.elements.find((e) => e.kind === "limit") || null;
+      return stores.v.st?.elements.find((e) => e.kind === "limit") || null;
     },
     setLimit(patch) {
       const l = this.limit;
       return l
-        ? this.does("change element", { id: l.id, patch: { spec: patch } })
-        : this.does("add element", {
+        ? stores.v.does("change element", { id: l.id, patch: { spec: patch } })
+        : stores.v.does("add element", {
             kind: "limit",
             name: "limit",
             spec: { triangles: 0, instances: 0, megabytes: 0, ...patch },
@@ -448,23 +459,25 @@ export function dress({ call, post }) {
     },
     get unseen() {
       return (
-        this.st?.snags.find((s) => s.kind === "unseen") || this.st?.meant.find((s) => s.kind === "unseen") || null
+        stores.v.st?.snags.find((s) => s.kind === "unseen") ||
+        stores.v.st?.meant.find((s) => s.kind === "unseen") ||
+        null
       );
     },
     get unseenWeight() {
       return (this.unseen?.ids || []).reduce(
-        (n, id) => n + (this.st.pieces.find((p) => p.id === this.placement(id)?.piece)?.facts.triangles || 0),
+        (n, id) => n + (stores.v.st.pieces.find((p) => p.id === this.placement(id)?.piece)?.facts.triangles || 0),
         0,
       );
     },
     lighter(piece, light) {
-      return this.does("change piece", { id: piece, patch: { sizing: { light } } });
+      return stores.v.does("change piece", { id: piece, patch: { sizing: { light } } });
     },
     get lightened() {
-      return (this.st?.pieces || []).filter((p) => p.sizing.light > 0);
+      return (stores.v.st?.pieces || []).filter((p) => p.sizing.light > 0);
     },
     hideUnseen() {
-      return this.edit(
+      return stores.v.edit(
         ...(this.unseen?.ids || [])
           .filter((id) => this.placement(id))
           .map((id) => ({ op: "change placement", args: { id, patch: { hidden: true } } })),

@@ -2,6 +2,7 @@
 // it was drawn, and which numbers it is described by.
 import { make } from "./svg.js";
 import { drawing } from "./kinds.js";
+import { stores } from "./stores.js";
 
 // where names the list of points of a kind.
 const where = { room: "outline", row: "points", path: "points", line: "points", drift: "area", water: "outline" };
@@ -35,10 +36,10 @@ export function drawElement(plan, world, e) {
     on = plan.v.sel.includes(e.id),
     wide = on ? 2.6 : 1.3;
   const g = make("g", {
-    "data-id": plan.v.locked(e) ? null : e.id,
+    "data-id": stores.dress.locked(e) ? null : e.id,
     "data-element": e.kind,
-    style: plan.v.locked(e) ? "pointer-events:none" : "cursor:pointer",
-    opacity: plan.v.visible(e) ? 1 : 0.3,
+    style: stores.dress.locked(e) ? "pointer-events:none" : "cursor:pointer",
+    opacity: stores.dress.visible(e) ? 1 : 0.3,
   });
   const put = (tag, a) => g.append(make(tag, { ...line, "stroke-width": wide, ...a }));
   switch (e.kind) {

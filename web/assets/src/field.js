@@ -86,7 +86,7 @@ export function figure(Alpine) {
 
 // typing is x-typed:kind="call": what is typed into a field goes to the call as typed, in SI units.
 // Kinds are those of the schema's fields: length in metres, angle in radians, percent as a share,
-// count whole, number and color as they are; without one it is the field's data-kind. What cannot
+// count whole, number, color and text as they are; without one it is the field's data-kind. What cannot
 // be read, or is refused, is told beside the field.
 export function typing(Alpine) {
   Alpine.directive("typed", (field, { value, expression }, { evaluateLater, cleanup }) => {
@@ -96,7 +96,7 @@ export function typing(Alpine) {
       const v = Alpine.store("v"),
         kind = value || field.dataset.kind;
       if (kind === "length") return v.typed(field, put);
-      if (kind === "color") return put(field.value.trim());
+      if (kind === "color" || kind === "text") return put(field.value.trim());
       return v.typedNumber(field, (n) => put(kind === "count" ? Math.round(n) : kept(kind, n)));
     };
     field.addEventListener("change", change);

@@ -4,6 +4,7 @@ import { number } from "./print.js";
 import { pull } from "./drag.js";
 import { until } from "./ask.js";
 import { leave } from "./focus.js";
+import { stores } from "./stores.js";
 
 const tabs = ["lens", "compose", "focus", "move", "shot", "match", "paper"];
 export const lenses = [14, 18, 24, 28, 35, 50, 85, 120];
@@ -93,49 +94,49 @@ export function filming({ call }) {
     },
     lookSoon(wait = 20) {
       clearTimeout(this.looking);
-      this.looking = setTimeout(() => this.lookNow().catch((e) => this.say(e.message, true)), wait);
+      this.looking = setTimeout(() => this.lookNow().catch((e) => stores.v.say(e.message, true)), wait);
     },
     async lookNow() {
-      if (!this.on("light frame") || !this.now) return;
-      const id = this.now.set.id,
-        key = `${this.now.revision} ${this.moveNow ? this.time : 0}`;
+      if (!stores.v.on("light frame") || !stores.v.now) return;
+      const id = stores.v.now.set.id,
+        key = `${stores.v.now.revision} ${this.moveNow ? this.time : 0}`;
       // One look at a time: what is asked for meanwhile is asked when it is answered.
       if (this.lookKey) {
         this.lookAgain = this.lookKey !== key;
         return;
       }
       this.lookKey = key;
-      this.waiting++;
+      stores.v.waiting++;
       try {
         const fr = await until(
           () => call(`/api/sets/${id}/frame?t=${this.moveNow ? this.time : 0}`, { priority: "high" }),
-          () => this.on("light frame"),
+          () => stores.v.on("light frame"),
         );
         if (!fr) return;
         this.fr = fr;
         this.lookedAt = this.fr.revision;
-        this.strip.draw();
-        this.plan.overlay();
-        this.lens?.remark();
+        stores.v.strip.draw();
+        stores.v.plan.overlay();
+        stores.v.lens?.remark();
       } finally {
-        this.waiting--;
+        stores.v.waiting--;
         this.lookKey = "";
       }
-      if (this.lookAgain || this.lookedAt < this.now.revision) {
+      if (this.lookAgain || this.lookedAt < stores.v.now.revision) {
         this.lookAgain = false;
         this.lookSoon();
       }
-      if (this.moveNow && this.track?.revision !== this.now.revision) this.fetchTrack();
-      if (this.tab === "lens") this.lens?.rowSoon();
+      if (this.moveNow && this.track?.revision !== stores.v.now.revision) this.fetchTrack();
+      if (this.tab === "lens") stores.v.lens?.rowSoon();
     },
     async fetchTrack() {
-      const revision = this.now.revision,
+      const revision = stores.v.now.revision,
         poses = [];
       let t;
       do {
         t = await until(
-          () => call(`/api/sets/${this.now.set.id}/track?from=${poses.length}&count=600`),
-          () => this.now.revision === revision,
+          () => call(`/api/sets/${stores.v.now.set.id}/track?from=${poses.length}&count=600`),
+          () => stores.v.now.revision === revision,
         ).catch(() => null);
         if (!t || t.revision !== revision) return;
         poses.push(...t.poses);
@@ -148,33 +149,35 @@ export function filming({ call }) {
       this.picking = "";
       this.matching.mode = "";
       if (this.fr === empty) this.lookSoon();
-      this.lens?.invalidate();
-      if (t === "lens") this.lens?.rowSoon();
+      stores.v.lens?.invalidate();
+      if (t === "lens") stores.v.lens?.rowSoon();
     },
     setHover(id) {
-      if (this.hover === id) return;
-      this.hover = id;
-      this.strip.mark();
-      this.plan.mark();
-      this.lens?.remark();
+      if (stores.v.hover === id) return;
+      stores.v.hover = id;
+      stores.v.strip.mark();
+      stores.v.plan.mark();
+      stores.v.lens?.remark();
     },
     nameOf(id) {
       return (
-        this.now?.placements.find((p) => p.id === id)?.name || this.now?.elements.find((e) => e.id === id)?.name || ""
+        stores.v.now?.placements.find((p) => p.id === id)?.name ||
+        stores.v.now?.elements.find((e) => e.id === id)?.name ||
+        ""
       );
     },
     // subjectWords says how the subject lies in the picture.
     subjectWords(s) {
       return (
         `${this.share(s.height)} high, covers ${this.share(s.share)}, headroom ${this.share(s.headroom)}, ` +
-        `${this.distance(s.distance)} away`
+        `${stores.v.distance(s.distance)} away`
       );
     },
     // subjects are what can be named: placements, groups, and what is described.
     get subjects() {
-      const st = this.now,
+      const st = stores.v.now,
         had = ["layer", "meant", "limit", "ground", "path", "water"];
-      void this.st;
+      void stores.v.st;
       return st
         ? [
             ...st.elements.filter((e) => e.kind === "group"),
@@ -186,12 +189,12 @@ export function filming({ call }) {
 
     // Lens
     focal(f) {
-      return this.keepSize ? this.does("lens", { focal: f, keepSize: true }) : this.view({ focal: f });
+      return this.keepSize ? stores.v.does("lens", { focal: f, keepSize: true }) : stores.shoot.view({ focal: f });
     },
     // dragFocal changes the focal length by the way of the pointer: a hand's width
     // doubles it.
     dragFocal(e) {
-      const kept = this.st.set.view.focal,
+      const kept = stores.v.st.set.view.focal,
         x = e.clientX;
       let to = kept;
       pull(
@@ -199,30 +202,30 @@ export function filming({ call }) {
         e,
         (m) => {
           to = Number(Math.min(Math.max(kept * Math.pow(2, (m.clientX - x) / 160), 4), 2000).toPrecision(3));
-          this.lens?.zoomed(to / kept);
-          this.say(`${to} mm`);
+          stores.v.lens?.zoomed(to / kept);
+          stores.v.say(`${to} mm`);
         },
         (moved) => {
-          this.lens?.zoomed(1);
+          stores.v.lens?.zoomed(1);
           if (moved && to !== kept) this.focal(to);
-          else this.say("");
+          else stores.v.say("");
         },
         0,
       );
     },
     get sensorWords() {
-      const v = this.st?.set.view;
+      const v = stores.v.st?.set.view;
       return v ? `${number(v.sensorW, 2)} × ${number(v.sensorH, 2)} mm` : "";
     },
     get guides() {
-      return this.st?.set.view.guides || ["thirds"];
+      return stores.v.st?.set.view.guides || ["thirds"];
     },
     guide(name) {
       return this.guides.includes(name);
     },
     setGuide(name, on) {
       const all = this.guides.filter((g) => g !== name && g !== "none");
-      return this.view({ guides: [...all, ...(on ? [name] : [])] });
+      return stores.shoot.view({ guides: [...all, ...(on ? [name] : [])] });
     },
     shutterWords(s) {
       return !s ? "" : s >= 0.4 ? `${number(s, 2)} s` : `1/${number(1 / s, 1)} s`;
@@ -232,17 +235,17 @@ export function filming({ call }) {
         n = m ? 1 / Number(m[1]) : Number(input.value.replace(/s$/, ""));
       if (!(n > 0)) {
         input.classList.add("bad");
-        return this.say(`“${input.value}” is not a shutter time: 1/50 s, 0.5 s`, true);
+        return stores.v.say(`“${input.value}” is not a shutter time: 1/50 s, 0.5 s`, true);
       }
       input.classList.remove("bad");
-      return this.view({ shutter: n });
+      return stores.shoot.view({ shutter: n });
     },
 
     // Compose
     frameIt() {
       const id = this.subjectId;
       return id
-        ? this.does("compose", {
+        ? stores.v.does("compose", {
             id,
             x: this.composing.x,
             y: this.composing.y,
@@ -250,10 +253,10 @@ export function filming({ call }) {
             width: 0,
             how: this.composing.how,
           })
-        : this.say("Name the subject first.", true);
+        : stores.v.say("Name the subject first.", true);
     },
     get subjectId() {
-      return this.st?.set.view.subject || this.sel[0] || "";
+      return stores.v.st?.set.view.subject || stores.v.sel[0] || "";
     },
     pad(e) {
       const r = e.currentTarget.getBoundingClientRect();
@@ -279,38 +282,38 @@ export function filming({ call }) {
 
     // Shots
     backToKept() {
-      return this.shot && this.does("go to shot", { id: this.shot.id });
+      return stores.shoot.shot && stores.v.does("go to shot", { id: stores.shoot.shot.id });
     },
     orderShot(id, by) {
-      const ids = this.st.shots.map((s) => s.id),
+      const ids = stores.v.st.shots.map((s) => s.id),
         i = ids.indexOf(id),
         j = i + by;
       if (j < 0 || j >= ids.length) return null;
       [ids[i], ids[j]] = [ids[j], ids[i]];
-      return this.does("order shots", { ids });
+      return stores.v.does("order shots", { ids });
     },
     patchShot(id, patch) {
-      return this.does("change shot", { id, patch });
+      return stores.v.does("change shot", { id, patch });
     },
     hideLayer(name, off) {
-      const all = (this.st.set.hide || []).filter((n) => n !== name);
-      return this.does("change set", { patch: { hide: off ? [...all, name] : all } });
+      const all = (stores.v.st.set.hide || []).filter((n) => n !== name);
+      return stores.v.does("change set", { patch: { hide: off ? [...all, name] : all } });
     },
     isLeftOut(layer) {
-      return (this.st.set.hide || []).includes(layer);
+      return (stores.v.st.set.hide || []).includes(layer);
     },
     cutThing(id) {
       const all = this.cutThings,
         had = all.includes(id);
-      return this.view({ cutWalls: had ? all.filter((x) => x !== id) : [...all, id] });
+      return stores.shoot.view({ cutWalls: had ? all.filter((x) => x !== id) : [...all, id] });
     },
     get cutThings() {
-      return this.st?.set.view.cutWalls || [];
+      return stores.v.st?.set.view.cutWalls || [];
     },
     // differences are what two shots do not share, in words.
     get differences() {
-      const a = this.st?.set,
-        b = this.st?.shots.find((s) => s.id === this.compareShot);
+      const a = stores.v.st?.set,
+        b = stores.v.st?.shots.find((s) => s.id === this.compareShot);
       if (!a || !b) return [];
       const out = [],
         say = (what, x, y) => {
@@ -318,24 +321,24 @@ export function filming({ call }) {
         },
         n = (x) => number(x, 2);
       const V = (s) => s.view,
-        at = (s) => ["x", "y", "z"].map((k) => this.length(V(s).eye[k])).join(", ");
+        at = (s) => ["x", "y", "z"].map((k) => stores.v.length(V(s).eye[k])).join(", ");
       say("place", at(a), at(b));
       say(
         "aim",
-        `${this.degrees(V(a).yaw)}, ${this.degrees(V(a).pitch)}`,
-        `${this.degrees(V(b).yaw)}, ${this.degrees(V(b).pitch)}`,
+        `${stores.v.degrees(V(a).yaw)}, ${stores.v.degrees(V(a).pitch)}`,
+        `${stores.v.degrees(V(b).yaw)}, ${stores.v.degrees(V(b).pitch)}`,
       );
-      say("roll", this.degrees(V(a).roll), this.degrees(V(b).roll));
+      say("roll", stores.v.degrees(V(a).roll), stores.v.degrees(V(b).roll));
       say("lens", `${n(V(a).focal)} mm`, `${n(V(b).focal)} mm`);
       say("sensor", `${n(V(a).sensorW)} × ${n(V(a).sensorH)} mm`, `${n(V(b).sensorW)} × ${n(V(b).sensorH)} mm`);
       say("aspect", n(V(a).aspect), n(V(b).aspect));
       say("shift", `${n(V(a).shiftX)}, ${n(V(a).shiftY)} mm`, `${n(V(b).shiftX)}, ${n(V(b).shiftY)} mm`);
       say("f-number", `f/${n(V(a).fNumber)}`, `f/${n(V(b).fNumber)}`);
-      say("focus", this.distance(V(a).focus), this.distance(V(b).focus));
+      say("focus", stores.v.distance(V(a).focus), stores.v.distance(V(b).focus));
       say(
         "range",
-        `${this.distance(V(a).near)} to ${this.distance(V(a).far)}`,
-        `${this.distance(V(b).near)} to ${this.distance(V(b).far)}`,
+        `${stores.v.distance(V(a).near)} to ${stores.v.distance(V(a).far)}`,
+        `${stores.v.distance(V(b).near)} to ${stores.v.distance(V(b).far)}`,
       );
       say("exposure", `EV ${n(V(a).ev)}`, `EV ${n(V(b).ev)}`);
       for (const part of ["light", "finish"]) {
@@ -356,45 +359,45 @@ export function filming({ call }) {
         : Math.max(m.seconds || 0, m.keys?.length ? m.keys.reduce((n, k) => n + k.seconds, 0) : m.rail?.seconds || 0);
     },
     pictureOf(s) {
-      const t = this.st.takes.find((t) => t.shot === s.id && this.picture(t));
-      return t ? this.picture(t) : this.stills[s.id]?.url || "";
+      const t = stores.v.st.takes.find((t) => t.shot === s.id && stores.shoot.picture(t));
+      return t ? stores.shoot.picture(t) : this.stills[s.id]?.url || "";
     },
 
     // Walk
     walk() {
       this.walking = !this.walking;
       leave();
-      this.say(
+      stores.v.say(
         this.walking ? "walking: arrows go and turn, Page Up and Page Down fly, Shift is faster, Escape ends" : "",
       );
     },
     lookThrough(what = "") {
-      return this.does("look through", what === "sun" ? { sun: true } : { id: this.sel[0] });
+      return stores.v.does("look through", what === "sun" ? { sun: true } : { id: stores.v.sel[0] });
     },
 
     // Paper
     async planRoom() {
       const id = this.subjectId;
-      if (!id) return this.say("Name the subject first: the lenses are tried on it.", true);
+      if (!id) return stores.v.say("Name the subject first: the lenses are tried on it.", true);
       try {
         this.room = {
           ...this.room,
           ...(await call(
-            `/api/sets/${this.now.set.id}/lenses?subject=${id}&share=${this.room.share}&focals=${lenses.join(",")}`,
+            `/api/sets/${stores.v.now.set.id}/lenses?subject=${id}&share=${this.room.share}&focals=${lenses.join(",")}`,
           )),
         };
-        this.plan.overlay();
+        stores.v.plan.overlay();
       } catch (e) {
-        this.say(e.message, true);
+        stores.v.say(e.message, true);
       }
       return null;
     },
     everyone: false,
     sheetURL(what, as) {
-      const s = this.st?.set;
+      const s = stores.v.st?.set;
       return s
         ? `/api/sets/${s.id}/${what}?as=${as}${what === "cutouts" && this.everyone ? "&all=yes" : ""}` +
-            (this.shot && !this.st.changed ? `&shot=${this.shot.id}` : "")
+            (stores.shoot.shot && !stores.v.st.changed ? `&shot=${stores.shoot.shot.id}` : "")
         : "";
     },
   };

@@ -2,6 +2,7 @@
 // lies beneath the pointer, turns it by its ring and scales it by its corner.
 import { Matrix3, Raycaster, Vector2, Vector3 } from "three";
 import { pull } from "./drag.js";
+import { stores } from "./stores.js";
 
 // Ground and what is larger than a house stop the pointer and are not taken.
 const land = ["ground", "path", "water"],
@@ -45,9 +46,13 @@ export class Grasp {
     const list = [];
     for (const m of this.beneath(e.clientX, e.clientY).met) {
       const id = this.of(m),
-        p = this.v.placement(id),
+        p = stores.dress.placement(id),
         el = !p && this.v.now.elements.find((x) => x.id === id);
-      if (p ? this.v.locked(p) || Math.max(p.dims.x, p.dims.z) >= large : !el || el.locked || land.includes(el.kind))
+      if (
+        p
+          ? stores.dress.locked(p) || Math.max(p.dims.x, p.dims.z) >= large
+          : !el || el.locked || land.includes(el.kind)
+      )
         break;
       if (!list.includes(id)) list.push(id);
     }
@@ -66,8 +71,8 @@ export class Grasp {
     const id = this.hits(e)[0];
     if (!id || !this.v.sel.includes(id)) return false;
     const held = this.v.sel
-      .map((x) => this.v.placement(x))
-      .filter((p) => p && !this.v.locked(p))
+      .map((x) => stores.dress.placement(x))
+      .filter((p) => p && !stores.dress.locked(p))
       .map((p) => ({ p, at: { ...p.at } }));
     const first = held.find((h) => h.p.id === id);
     if (!first) {
@@ -122,7 +127,7 @@ export class Grasp {
     return true;
   }
   name(id) {
-    return (this.v.placement(id) || this.v.now.elements.find((e) => e.id === id))?.name || "the ground";
+    return (stores.dress.placement(id) || this.v.now.elements.find((e) => e.id === id))?.name || "the ground";
   }
   // rings draws what the first of the selected things is turned and scaled by.
   rings(p, box, f) {
@@ -170,8 +175,8 @@ export class Grasp {
   press(e) {
     const ring = e.target.closest("[data-ring]"),
       grow = e.target.closest("[data-grow]");
-    if (ring) this.turn(e, this.v.placement(ring.dataset.ring));
-    else if (grow) this.grow(e, this.v.placement(grow.dataset.grow));
+    if (ring) this.turn(e, stores.dress.placement(ring.dataset.ring));
+    else if (grow) this.grow(e, stores.dress.placement(grow.dataset.grow));
     else return false;
     e.stopPropagation();
     return true;
@@ -200,7 +205,7 @@ export class Grasp {
       (moved) => {
         const yaw = p.yaw;
         p.yaw = kept;
-        if (moved) this.v.change(p.id, { yaw });
+        if (moved) stores.dress.change(p.id, { yaw });
         else this.v.draw();
       },
       0,
@@ -227,7 +232,7 @@ export class Grasp {
         const scale = { ...p.scale };
         p.scale = kept;
         p.dims = dims;
-        if (moved) this.v.change(p.id, { scale });
+        if (moved) stores.dress.change(p.id, { scale });
         else this.v.draw();
       },
       0,

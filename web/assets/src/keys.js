@@ -1,5 +1,6 @@
 // The few keys that are used all day. The list is what ? shows.
 import { aim } from "./focus.js";
+import { stores } from "./stores.js";
 
 export const list = [
   ["1 … 6", "the six steps"],
@@ -41,48 +42,48 @@ export function keys(v) {
       },
       Escape: () => {
         v.keysShown = false;
-        if (v.walking) return v.walk();
-        v.picking = "";
-        v.matching.mode = "";
-        if (v.tool) v.useTool("");
-        else v.select("");
+        if (stores.film.walking) return stores.film.walk();
+        stores.film.picking = "";
+        stores.film.matching.mode = "";
+        if (stores.dress.tool) stores.dress.useTool("");
+        else stores.dress.select("");
       },
-      ArrowLeft: () => v.nudge(-step, 0, 0),
-      ArrowRight: () => v.nudge(step, 0, 0),
-      ArrowUp: () => v.nudge(0, 0, -step),
-      ArrowDown: () => v.nudge(0, 0, step),
-      PageUp: () => v.nudge(0, step, 0),
-      PageDown: () => v.nudge(0, -step, 0),
-      "[": () => v.turn(e.altKey ? 1 : 15),
-      "]": () => v.turn(e.altKey ? -1 : -15),
-      c: () => v.copy(),
-      Delete: () => v.remove(),
-      i: () => v.thing && v.changeAll({ hidden: !v.thing.hidden }),
-      k: () => v.thing && v.changeAll({ locked: !v.thing.locked }),
-      b: () => v.down(),
-      y: () => v.repeatCopy(),
-      e: () => v.fall(),
-      g: () => v.groupThem(),
-      u: () => v.groupOf && v.does("ungroup", { ids: [v.groupOf.id] }),
-      o: () => v.alone(),
+      ArrowLeft: () => stores.dress.nudge(-step, 0, 0),
+      ArrowRight: () => stores.dress.nudge(step, 0, 0),
+      ArrowUp: () => stores.dress.nudge(0, 0, -step),
+      ArrowDown: () => stores.dress.nudge(0, 0, step),
+      PageUp: () => stores.dress.nudge(0, step, 0),
+      PageDown: () => stores.dress.nudge(0, -step, 0),
+      "[": () => stores.dress.turn(e.altKey ? 1 : 15),
+      "]": () => stores.dress.turn(e.altKey ? -1 : -15),
+      c: () => stores.dress.copy(),
+      Delete: () => stores.dress.remove(),
+      i: () => stores.dress.thing && stores.dress.changeAll({ hidden: !stores.dress.thing.hidden }),
+      k: () => stores.dress.thing && stores.dress.changeAll({ locked: !stores.dress.thing.locked }),
+      b: () => stores.dress.down(),
+      y: () => stores.dress.repeatCopy(),
+      e: () => stores.dress.fall(),
+      g: () => stores.dress.groupThem(),
+      u: () => stores.dress.groupOf && v.does("ungroup", { ids: [stores.dress.groupOf.id] }),
+      o: () => stores.dress.alone(),
       h: () => {
-        v.overlay = !v.overlay;
+        stores.dress.overlay = !stores.dress.overlay;
         v.draw();
       },
       x: () => {
         v.snapOn = !v.snapOn;
         localStorage.snap = v.snapOn ? "on" : "off";
       },
-      a: () => v.one && v.does("aim", { id: v.one.id }),
-      q: () => v.one && v.does("focus", { id: v.one.id }),
+      a: () => stores.dress.one && v.does("aim", { id: stores.dress.one.id }),
+      q: () => stores.dress.one && v.does("focus", { id: stores.dress.one.id }),
     };
     Object.assign(acts, {
-      p: () => v.moveNow && v.play(),
-      n: () => v.moveNow && v.stepFrame(-1),
-      m: () => v.moveNow && v.stepFrame(1),
-      w: () => v.walk(),
+      p: () => stores.film.moveNow && stores.film.play(),
+      n: () => stores.film.moveNow && stores.film.stepFrame(-1),
+      m: () => stores.film.moveNow && stores.film.stepFrame(1),
+      w: () => stores.film.walk(),
     });
-    if (v.walking && v.lens.step(e)) return e.preventDefault();
+    if (stores.film.walking && v.lens.step(e)) return e.preventDefault();
     "intake size dress light frame shoot".split(" ").forEach((s, i) => {
       acts[String(i + 1)] = () => v.go(s);
     });

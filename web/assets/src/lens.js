@@ -20,6 +20,7 @@ import { pictured } from "./small.js";
 import { marked } from "./marks.js";
 import { walked } from "./walk.js";
 import { aim } from "./focus.js";
+import { stores } from "./stores.js";
 
 // Without a graphics card a band takes a tenth of a second or two.
 const bandPixels = 130000;
@@ -52,6 +53,7 @@ class View {
     this.scene.add(this.sun, this.sun.target, this.fill);
     if (this.lit.probe) this.scene.add(this.lit.probe); // at once: what is drawn is made ready for it
     this.arrivals = new Arrivals(this.plain, (...a) => v.say(...a));
+    this.drawing = []; // what waits until all before it is drawn
     this.veiled = []; // what has come and is not shown yet
     this.fresh = new Set(); // what was shown since it was last made ready
     this.placed = new Map(); // placement to { group, url }
@@ -66,7 +68,7 @@ class View {
     this.canvas.addEventListener("pointerdown", (e) => this.press(e));
     this.over.addEventListener("pointerdown", (e) => {
       const mark = aim(e).closest("[data-snag]");
-      if (mark) v.showSnag(mark.getAttribute("data-snag"));
+      if (mark) stores.dress.showSnag(mark.getAttribute("data-snag"));
       else if (!this.grasp.press(e)) this.lift(e);
     });
     this.grasp = new Grasp(this);
@@ -75,7 +77,7 @@ class View {
       e.preventDefault();
       const piece = e.dataTransfer.getData("piece"),
         at = piece && this.grasp.first(e)?.at;
-      if (at) v.place(piece, "", { x: at.x, y: at.y, z: at.z }, true, true);
+      if (at) stores.dress.place(piece, "", { x: at.x, y: at.y, z: at.z }, true, true);
     });
     this.canvas.addEventListener("wheel", (e) => this.dolly(e), { passive: false });
   }
@@ -102,7 +104,7 @@ class View {
     const w = this.box.clientWidth,
       h = this.box.clientHeight,
       a = this.viewNow?.aspect || 1.5,
-      edge = this.v.moveNow && this.v.on("frame light") ? 34 : margin; // room for the time below
+      edge = stores.film.moveNow && this.v.on("frame light") ? 34 : margin; // room for the time below
     let fw = w - 2 * margin,
       fh = fw / a;
     if (fh > h - 2 * edge) {
@@ -136,19 +138,26 @@ class View {
       this.paint();
     });
   }
-  // whenDrawn does something when all that was asked for is drawn: whatever asks the browser
-  // before that waits for it, and the hand too.
+  // whenDrawn does something when all that was asked for is drawn, one after the other: whatever
+  // asks the browser before that waits for it, and the hand too.
   whenDrawn(act) {
-    const gl = /** @type {WebGL2RenderingContext} */ (this.renderer.getContext()),
-      fence = gl.fenceSync(gl.SYNC_GPU_COMMANDS_COMPLETE, 0);
+    const gl = /** @type {WebGL2RenderingContext} */ (this.renderer.getContext());
+    this.drawing.push({ fence: gl.fenceSync(gl.SYNC_GPU_COMMANDS_COMPLETE, 0), act });
     gl.flush();
+    if (this.drawing.length > 1) return;
     const look = () => {
+      const { fence, act } = this.drawing[0];
       if (fence && gl.clientWaitSync(fence, 0, 0) === gl.TIMEOUT_EXPIRED) {
         setTimeout(look, 8);
         return;
       }
       gl.deleteSync(fence);
-      act();
+      try {
+        act();
+      } finally {
+        this.drawing.shift();
+        if (this.drawing.length) requestAnimationFrame(look);
+      }
     };
     requestAnimationFrame(look);
   }
@@ -197,10 +206,10 @@ class View {
     // The first picture with all in it comes at once and coarse, and then as it is.
     const resting =
         performance.now() - (this.moved || 0) > 150 &&
-        !this.v.playing &&
+        !stores.film.playing &&
         !this.v.coming &&
         (this.whole || !this.plain),
-      blurred = this.v.blur && this.v.on("frame");
+      blurred = stores.film.blur && this.v.on("frame");
     // Without a graphics card all is drawn by this way, so that what is drawn with is made
     // ready once and not for each way; and it comes onto the canvas when it is drawn, since
     // the browser, and the hand, wait for a canvas that is still being drawn.
@@ -211,8 +220,7 @@ class View {
       this.blur.part(this.scene, this.camera, w * k, h * k, n, bands);
       const turn = (this.turn = {});
       const on = () => {
-        // A coarse picture is shown though the next is asked for: else the hand saw none.
-        if (this.turn !== turn && bands > 1) return;
+        if (this.turn !== turn) return; // another picture was begun between two bands
         if (n + 1 < bands) {
           this.paint(n + 1);
           return;
@@ -245,7 +253,7 @@ class View {
     this.box.querySelector("[data-first]")?.remove();
     const all = !this.v.coming && this.placed.size > 0 && !this.whole;
     // What still comes draws again by itself; when all has come nothing is waited for.
-    if (!resting && !this.v.playing && !this.v.coming && (blurred || this.plain)) {
+    if (!resting && !stores.film.playing && !this.v.coming && (blurred || this.plain)) {
       clearTimeout(this.resting);
       this.resting = setTimeout(() => this.invalidate(), all ? 0 : 180);
     }
@@ -326,12 +334,12 @@ class View {
   // home brings a move back to its start before the view is changed by hand: the
   // shot's own view is the one that is changed.
   home() {
-    if (!this.v.moveNow || !this.posed || !(this.v.time > 0)) return;
-    this.v.time = 0;
-    this.v.playing = false;
-    this.v.pose();
+    if (!stores.film.moveNow || !this.posed || !(stores.film.time > 0)) return;
+    stores.film.time = 0;
+    stores.film.playing = false;
+    stores.film.pose();
     this.v.say("the move is at its start again: the view is changed there");
-    this.v.lookSoon(300);
+    stores.film.lookSoon(300);
   }
 }
 

@@ -8,6 +8,7 @@ import { make } from "./svg.js";
 import { pull } from "./drag.js";
 import { heldBeside } from "./references.js";
 import { active } from "./focus.js";
+import { stores } from "./stores.js";
 
 const inkOf = (odd, on) => (odd ? "#93452f" : on ? "#3d3d3d" : "#6a6a6a");
 
@@ -22,7 +23,7 @@ const seen = {
 // order gives the pieces that are asked for, in the order that is asked for.
 function order(v) {
   const st = v.now,
-    line = v.line,
+    line = stores.size.line,
     snags = new Set(st.snags.filter((s) => s.step === "size").map((s) => s.id));
   const list = st.pieces.filter((p) =>
     line.which === "set" ? p.copies > 0 : !line.which || p.arrival === line.which,
@@ -41,7 +42,7 @@ function order(v) {
 // only when something else is to be seen.
 let laid = { st: null, key: "", all: [] };
 function layout(v) {
-  const line = v.line,
+  const line = stores.size.line,
     key = [line.order, line.which, line.equal, line.side].join();
   if (laid.st === v.now && laid.key === key) return laid.all;
   const { list, snags } = order(v);
@@ -63,7 +64,7 @@ function layout(v) {
 
 // scaleTo is the pixels a metre at which the chosen piece is seen well.
 function scaleTo(v, chosen, w, h) {
-  if (v.line.equal) return (h - 120) / 2.6;
+  if (stores.size.line.equal) return (h - 120) / 2.6;
   const tall = Math.max(chosen ? Math.max(chosen.high, chosen.wide * 0.6) : 2, 1e-4) * 1.3;
   return Math.min((h - 120) / Math.max(tall, Math.min(2.3, tall * 4)), chosen ? (0.45 * w) / chosen.wide : Infinity);
 }
@@ -73,7 +74,7 @@ const text = (x, y, s, a = {}) => make("text", { x, y, "font-size": 12, fill: "#
 // left draws the staff and what is held beside; it is done anew only when they
 // change. Gives where the row begins.
 function left(v, parts, w, ground) {
-  const { px, equal } = v.line,
+  const { px, equal } = stores.size.line,
     list = equal ? [] : heldBeside(v, ground / px);
   const key = JSON.stringify([px, equal, w, ground, v.unit, list]);
   if (parts.leftKey === key) return parts.edge;
@@ -156,7 +157,7 @@ function item(p) {
 
 // drawItem draws a piece with its middle at x.
 function drawItem(v, it, a, x, ground) {
-  const { px, side } = v.line,
+  const { px, side } = stores.size.line,
     on = a.p.id === v.piece,
     half = (a.wide * px) / 2,
     high = a.high * px;
@@ -185,7 +186,7 @@ function drawItem(v, it, a, x, ground) {
 // say writes under a piece, from its middle on the ground: name, size, supplier,
 // and the brackets of the chosen one.
 function say(v, it, a, on, half, high) {
-  const line = v.line,
+  const line = stores.size.line,
     named = on || a.named,
     size = named && (on || line.equal || 2 * half > 84),
     ink = a.odd ? "#8c2a12" : "#161616";
@@ -254,12 +255,13 @@ function name(v, all) {
   let last = -Infinity,
     group = "";
   for (const a of all) {
-    const x = a.at * v.line.px,
+    const x = a.at * stores.size.line.px,
       words = a.p.name.length * 3.1;
     a.named = x - words > last || a.p.id === v.piece;
     if (a.named) last = x + words + 8;
     a.group = "";
-    if (v.line.order === "supplier" && a.p.proposal?.group !== group) a.group = group = a.p.proposal?.group || "";
+    if (stores.size.line.order === "supplier" && a.p.proposal?.group !== group)
+      a.group = group = a.p.proposal?.group || "";
   }
 }
 
@@ -270,7 +272,7 @@ const wide = 20000; // pixels to both sides that are drawn ahead: more than a ha
 // the hand rests what lies farther off is drawn ahead, so that pulling moves
 // what is there and draws nothing.
 function row(v, parts, all, w, ground, key) {
-  const line = v.line,
+  const line = stores.size.line,
     px = line.px,
     fresh = parts.rowKey !== key || parts.all !== all || Math.abs(line.x - parts.base) * px > wide - 2 * w;
   if (fresh) {
@@ -327,7 +329,7 @@ export function drawLineup(sheet, v) {
   if (w < 2 || !v.now) return;
   const parts = (sheet.parts ||= setUp(sheet, v));
   const all = layout(v),
-    line = v.line,
+    line = stores.size.line,
     ground = h - 62,
     chosen = all.find((a) => a.p.id === v.piece);
   const key = [v.piece, line.order, line.equal, line.side, line.which, w].join();
@@ -375,7 +377,7 @@ function setUp(sheet, v) {
     });
   };
   const zoom = (f, at) => {
-    const l = v.line,
+    const l = stores.size.line,
       px = Math.min(Math.max(l.px * f, 0.002), 60000),
       m = l.x + (at - l.edge) / l.px; // a mountain range to a pin
     l.x = m - (at - l.edge) / px;
@@ -386,32 +388,32 @@ function setUp(sheet, v) {
   const choose = (id) => {
     if (!id) return;
     parts.key = parts.key.replace(/^[^,]*/, id);
-    v.choosePiece(id);
+    stores.size.choosePiece(id);
   };
   sheet.addEventListener(
     "wheel",
     (e) => {
       e.preventDefault();
       if (e.shiftKey || Math.abs(e.deltaX) > Math.abs(e.deltaY)) {
-        v.line.x += (e.deltaX || e.deltaY) / v.line.px;
+        stores.size.line.x += (e.deltaX || e.deltaY) / stores.size.line.px;
         again();
       } else zoom(Math.exp(-e.deltaY * 0.0015), e.clientX - sheet.getBoundingClientRect().left);
     },
     { passive: false },
   );
   sheet.addEventListener("pointerdown", (e) => {
-    const from = v.line.x,
+    const from = stores.size.line.x,
       id = e.target.closest("[data-piece]")?.dataset.piece;
     pull(
       sheet,
       e,
       (m) => {
-        v.line.x = from - (m.clientX - e.clientX) / v.line.px;
+        stores.size.line.x = from - (m.clientX - e.clientX) / stores.size.line.px;
         again();
       },
       (moved) => {
         if (moved === null) {
-          v.line.x = from;
+          stores.size.line.x = from;
           again();
         } else if (!moved) choose(id);
       },
@@ -422,7 +424,7 @@ function setUp(sheet, v) {
     parts.pane.scrollLeft = 0;
     const id = e.target.closest("[data-piece]")?.dataset.piece,
       a = parts.all?.find((q) => q.p.id === id),
-      l = v.line,
+      l = stores.size.line,
       w = parts.pane.clientWidth;
     if (!a || ((a.at - l.x) * l.px > 0 && (a.at - l.x) * l.px < w)) return;
     l.x = a.at - w / 2 / l.px;
@@ -441,9 +443,9 @@ function setUp(sheet, v) {
       zoom(e.key === "+" ? 1.4 : 1 / 1.4, sheet.clientWidth / 2);
     }
   });
-  v.line.zoom = (f) => zoom(f, sheet.clientWidth / 2);
-  v.line.fit = () => {
-    v.line.px = 0;
+  stores.size.line.zoom = (f) => zoom(f, sheet.clientWidth / 2);
+  stores.size.line.fit = () => {
+    stores.size.line.px = 0;
     drawLineup(sheet, v);
   };
   return parts;

@@ -1,6 +1,7 @@
 // Long lists: manifest, pieces and library have a row for everything, so each is
 // drawn as a whole and not row by row.
 import { active } from "./focus.js";
+import { stores } from "./stores.js";
 
 function node(tag, cls, text, more) {
   return Object.assign(document.createElement(tag), { className: cls, textContent: text }, more);
@@ -43,20 +44,20 @@ const same = (a, b) => a.outerHTML === b.outerHTML && ticked(a) === ticked(b);
 export function drawManifest(list, v) {
   fill(
     list,
-    v.listed.map(([p, figure]) => {
-      const seen = v.visible(p),
+    stores.dress.listed.map(([p, figure]) => {
+      const seen = stores.dress.visible(p),
         row = node("li", "pick flex items-center gap-1" + (v.sel.includes(p.id) ? " on" : ""), "");
       const name = node("button", "flex-1 text-left truncate px-1" + (seen ? "" : " hint line-through"), p.name, {
-        onclick: (e) => v.select(p.id, e.shiftKey),
+        onclick: (e) => stores.dress.select(p.id, e.shiftKey),
       });
       row.dataset.key = p.id;
       name.dataset.name = p.name;
-      row.onmouseenter = () => v.setHover(p.id);
-      row.onmouseleave = () => v.setHover("");
+      row.onmouseenter = () => stores.film.setHover(p.id);
+      row.onmouseleave = () => stores.film.setHover("");
       row.append(
         name,
         node("span", "hint num", String(figure)),
-        node("span", "hint text-[12px]", v.locked(p) ? "locked" : ""),
+        node("span", "hint text-[12px]", stores.dress.locked(p) ? "locked" : ""),
       );
       return row;
     }),
@@ -64,21 +65,21 @@ export function drawManifest(list, v) {
 }
 
 // stateOf says in a few words what is known about the size of a piece.
-function stateOf(p, v) {
+function stateOf(p) {
   if (p.sizing.decided) return "decided";
   const b = p.proposal;
-  return !b ? "as it came" : (b.now ? "as it came, " : `${b.unit}, ${b.up} up: `) + v.percent(b.score);
+  return !b ? "as it came" : (b.now ? "as it came, " : `${b.unit}, ${b.up} up: `) + stores.size.percent(b.score);
 }
 
 export function drawPieces(list, v) {
   fill(
     list,
-    v.found.map((p) => {
+    stores.dress.found.map((p) => {
       const row = node("tr", "pick" + (v.piece === p.id ? " on" : ""), "", {
         tabIndex: 0,
-        onclick: () => v.choosePiece(p.id),
+        onclick: () => stores.size.choosePiece(p.id),
         onkeydown: (e) => {
-          if (e.key === "Enter") v.choosePiece(p.id);
+          if (e.key === "Enter") stores.size.choosePiece(p.id);
         },
       });
       row.dataset.key = row.dataset.name = p.id;
@@ -88,7 +89,7 @@ export function drawPieces(list, v) {
         node("td", "hint truncate pr-2", p.facts.file),
         ...["x", "y", "z"].map((k) => node("td", "num", v.length(p.size[k]))),
         node("td", "num", p.facts.triangles.toLocaleString("en")),
-        node("td", "truncate" + (b && !b.now ? " text-snag" : ""), stateOf(p, v)),
+        node("td", "truncate" + (b && !b.now ? " text-snag" : ""), stateOf(p)),
       );
       return row;
     }),
@@ -111,9 +112,11 @@ export function drawLibrary(list, v) {
       // what is ticked is what rows, lines and drifts lay
       const tick = node("input", "", "", {
         type: "checkbox",
-        checked: v.mix.includes(drag),
+        checked: stores.dress.mix.includes(drag),
         onchange: () => {
-          v.mix = tick.checked ? [...v.mix, drag] : v.mix.filter((id) => id !== drag);
+          stores.dress.mix = tick.checked
+            ? [...stores.dress.mix, drag]
+            : stores.dress.mix.filter((id) => id !== drag);
         },
       });
       tick.setAttribute("aria-label", `${name} in the mix`);
@@ -122,10 +125,10 @@ export function drawLibrary(list, v) {
     return li;
   };
   fill(list, [
-    row("person, 1.75 m", "", () => v.place("", "person")),
-    row("plain box", "", () => v.place("", "box")),
-    ...v.found.map((p) =>
-      row(p.name, v.length(Math.max(p.size.x, p.size.y, p.size.z)), () => v.place(p.id, ""), p.id),
+    row("person, 1.75 m", "", () => stores.dress.place("", "person")),
+    row("plain box", "", () => stores.dress.place("", "box")),
+    ...stores.dress.found.map((p) =>
+      row(p.name, v.length(Math.max(p.size.x, p.size.y, p.size.z)), () => stores.dress.place(p.id, ""), p.id),
     ),
   ]);
 }

@@ -25,6 +25,7 @@ import { call, post, surely, name as named, until, watchPictures } from "./ask.j
 import { listen } from "./events.js";
 import { uploader } from "./upload.js";
 import { panels } from "./panels.js";
+import { stores } from "./stores.js";
 
 const page = document.documentElement.dataset;
 
@@ -53,9 +54,13 @@ document.addEventListener("alpine:init", () => {
   intake(Alpine, { call, post, upload: uploader(Alpine) });
   panels(Alpine);
   typing(Alpine);
+  Alpine.store("dress", mixed(dress({ call, post }), placing));
+  Alpine.store("film", mixed(filming({ call }), moving, matching));
+  Alpine.store("size", sized);
+  Alpine.store("shoot", shooting);
   Alpine.store(
     "v",
-    mixed(dress({ call, post }), filming({ call }), moving, matching, figures, placing, sized, shooting, {
+    mixed(figures, {
       st: null,
       schema: null,
       tags: {},
@@ -129,7 +134,7 @@ document.addEventListener("alpine:init", () => {
           .then((s) => {
             learn(s.drawn);
             this.schema = s;
-            this.tools = toolRows();
+            stores.dress.tools = toolRows();
           })
           .catch((e) => this.say(e.message, true));
         const put = this.putIn();
@@ -141,7 +146,7 @@ document.addEventListener("alpine:init", () => {
           (m) => {
             if (m.production && m.production !== this.st.production.id) return;
             if (m.what === "edit" && m.revision <= this.st.revision) return;
-            if (m.what === "settling") return void (m.set === page.set && this.heardSettling(m));
+            if (m.what === "settling") return void (m.set === page.set && stores.dress.heardSettling(m));
             if (m.what === "again") this.whatBecame();
             this.soon();
           },
@@ -206,11 +211,11 @@ document.addEventListener("alpine:init", () => {
         if (this.st && told.revision === this.st.revision && !Object.keys(told.topics).length) return;
         const st = this.merged(told);
         this.st = st;
-        st.settling = (st.settling || []).filter((s) => !this.over.has(s.id));
+        st.settling = (st.settling || []).filter((s) => !stores.dress.over.has(s.id));
         const there = new Set([...st.placements, ...st.elements].map((p) => p.id));
         this.sel = Alpine.raw(this.sel).filter((id) => there.has(id));
-        this.mix = Alpine.raw(this.mix).filter((id) => st.pieces.some((p) => p.id === id));
-        this.stale = true; // what is proposed is asked for again where it is seen
+        stores.dress.mix = Alpine.raw(stores.dress.mix).filter((id) => st.pieces.some((p) => p.id === id));
+        stores.size.stale = true; // what is proposed is asked for again where it is seen
         if (!st.pieces.some((p) => p.id === this.piece))
           this.piece = (st.snags.find((s) => s.step === "size") || st.pieces[0])?.id || "";
         this.draw();
@@ -247,9 +252,9 @@ document.addEventListener("alpine:init", () => {
         if (!this.st || pulling()) return;
         this.plan.draw();
         this.strip.draw();
-        if (this.step === "size") this.drawSize();
+        if (this.step === "size") stores.size.drawSize();
         this.drawLens();
-        if (this.on("light frame") && this.lookedAt !== this.now.revision) this.lookSoon();
+        if (this.on("light frame") && stores.film.lookedAt !== this.now.revision) stores.film.lookSoon();
       },
       // The lens view is kept up where it is seen: it takes more than all else.
       // showAll brings all of the plan onto the sheet again.
@@ -274,7 +279,7 @@ document.addEventListener("alpine:init", () => {
         return this.step === this.stepOf(el);
       },
       snagsAt(el) {
-        return this.snags(this.stepOf(el)).length;
+        return stores.shoot.snags(this.stepOf(el)).length;
       },
       pin() {
         this.pinned = !this.pinned;

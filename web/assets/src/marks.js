@@ -2,6 +2,7 @@
 import { Matrix4, Vector3 } from "three";
 import { guides, letterbox } from "./guides.js";
 import { drawMatch } from "./match.js";
+import { stores } from "./stores.js";
 
 export const marked = (View) =>
   class extends View {
@@ -12,7 +13,7 @@ export const marked = (View) =>
         `${f.y}v${f.h}h${f.w}v${-f.h}Z'/>`;
       s += `<rect x='${f.x}' y='${f.y}' width='${f.w}' height='${f.h}' fill='none' stroke='#fff'/>`;
       const view = this.v.now.set.view,
-        fr = this.v.raw;
+        fr = stores.film.raw;
       s +=
         letterbox(view.mask, f) +
         guides(
@@ -24,7 +25,7 @@ export const marked = (View) =>
       // What has not come yet is shown by where it will be.
       let few = 60;
       for (const it of this.placed.values()) {
-        const p = !it.ready && few-- > 0 && this.v.placement(it.id),
+        const p = !it.ready && few-- > 0 && stores.dress.placement(it.id),
           box = p && p.dims.x < 60 && this.bounds(p, f);
         if (box)
           s +=
@@ -32,9 +33,9 @@ export const marked = (View) =>
             `fill='#3c3c3c' fill-opacity='.35' stroke='#a0a0a0' stroke-dasharray='2 3' data-coming='${escape(p.id)}'/>`;
       }
       for (const id of this.v.sel) {
-        const p = this.v.placement(id),
+        const p = stores.dress.placement(id),
           it = this.placed.get(id);
-        if (!p || !it || !this.v.visible(p)) continue;
+        if (!p || !it || !stores.dress.visible(p)) continue;
         const box = this.bounds(p, f);
         if (!box) continue;
         const [a, b, c, d] = box,
@@ -42,7 +43,7 @@ export const marked = (View) =>
         s +=
           `<path fill='none' stroke='#d6e935' stroke-width='2' d='M${a} ${b + k}V${b}h${k}M${c - k} ` +
           `${b}H${c}v${k}M${c} ${d - k}V${d}h${-k}M${a + k} ${d}H${a}v${-k}'/>`;
-        if (!this.v.locked(p) && id === this.v.sel[0] && b > 30)
+        if (!stores.dress.locked(p) && id === this.v.sel[0] && b > 30)
           // the stalk lifts
           s +=
             `<g data-stalk='${escape(id)}' class='pointer-events-auto cursor-ns-resize'>` +
@@ -50,7 +51,7 @@ export const marked = (View) =>
             `<circle cx='${(a + c) / 2}' cy='${b - 22}' r='5' fill='#d6e935'/>` +
             `<circle cx='${(a + c) / 2}' cy='${b - 22}' r='13' fill='transparent'/><title>drag to lift</title></g>`;
         if (id !== this.v.sel[0]) continue; // of many the first is told
-        if (!this.v.locked(p) && this.v.sel.length === 1) s += this.grasp.rings(p, box, f);
+        if (!stores.dress.locked(p) && this.v.sel.length === 1) s += this.grasp.rings(p, box, f);
         const label = this.lifting ? `base at ${this.v.length(p.at.y)}` : this.v.size(p.dims),
           tw = Math.max(label.length * 7.3, p.name.length * 7) + 14,
           tx = c + 8 + tw < f.bw - 4 || a < tw + 12 ? Math.min(c + 8, f.bw - tw - 4) : a - 8 - tw,
@@ -63,7 +64,7 @@ export const marked = (View) =>
       for (const n of this.v.on("dress") ? this.v.now.snags : []) {
         if (!n.at || !n.key) continue;
         const q = new Vector3(n.at.x, n.at.y, n.at.z).applyMatrix4(this.camera.matrixWorldInverse),
-          on = this.v.snag === n.key;
+          on = stores.dress.snag === n.key;
         if (q.z > -1e-3) continue;
         q.applyMatrix4(this.camera.projectionMatrix);
         const x = (q.x / 2 + 0.5) * f.bw,
@@ -76,7 +77,7 @@ export const marked = (View) =>
         if (on)
           s +=
             `<text class='n' x='${x}' y='${y + 20}' text-anchor='middle' font-size='12' ` +
-            `fill='#ff7459'>${escape(this.v.snagNumber(n))}</text>`;
+            `fill='#ff7459'>${escape(stores.dress.snagNumber(n))}</text>`;
       }
       this.over.setAttribute("viewBox", `0 0 ${f.bw} ${f.bh}`);
       this.over.innerHTML = s;
@@ -104,14 +105,14 @@ export const marked = (View) =>
     // noted are what an eye stumbles over, and what the pointer is over elsewhere.
     noted(f, fr) {
       let s = "";
-      if (this.v.on("frame") && this.v.tab === "compose")
+      if (this.v.on("frame") && stores.film.tab === "compose")
         for (const n of fr.figures.notes || [])
           s +=
             `<circle cx='${f.x + n.at[0] * f.w}' cy='${f.y + n.at[1] * f.h}' r='9' fill='none' ` +
             `stroke='#ff7459' stroke-width='1.8' data-note='${n.kind}'><title>${escape(n.what)}</title></circle>`;
       const b = this.v.hover && this.v.on("frame light") && fr.bars.find((q) => q.id === this.v.hover),
-        p = !b && this.v.hover && this.v.placement(this.v.hover);
-      if (p && this.v.visible(p)) {
+        p = !b && this.v.hover && stores.dress.placement(this.v.hover);
+      if (p && stores.dress.visible(p)) {
         const box = this.bounds(p, f);
         if (box)
           s +=

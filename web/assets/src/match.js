@@ -1,14 +1,15 @@
 // Marks on a picture that is laid over the lens view: lines along the set's axes,
 // places that are known, an upright.
 import { pull } from "./drag.js";
+import { stores } from "./stores.js";
 
 const colour = { x: "#ffffff", y: "#d0d0d0", z: "#9a9a9a" };
 
 // drawMatch are the marks as SVG, in a frame.
 export function drawMatch(lens, f) {
   const m = lens.v.now.set.match,
-    k = lens.v.matching;
-  if (!m || lens.v.tab !== "match" || !lens.v.on("frame")) return "";
+    k = stores.film.matching;
+  if (!m || stores.film.tab !== "match" || !lens.v.on("frame")) return "";
   const at = (x, y) => `${f.x + x * f.w} ${f.y + y * f.h}`;
   let s = "";
   const line = (l, name, dash = "") =>
@@ -30,8 +31,8 @@ export function drawMatch(lens, f) {
 
 // pressMatch takes a pointer that is marking; false leaves it to the view.
 export function pressMatch(lens, e) {
-  const mode = lens.v.matching.mode;
-  if (!mode || lens.v.tab !== "match" || !lens.v.on("frame")) return false;
+  const mode = stores.film.matching.mode;
+  if (!mode || stores.film.tab !== "match" || !lens.v.on("frame")) return false;
   const r = lens.canvas.getBoundingClientRect(),
     at = (m) => {
       const f = lens.frame();
@@ -41,7 +42,7 @@ export function pressMatch(lens, e) {
   if (mode === "point") {
     const p = lens.grasp.first(e)?.at || { x: 0, y: 0, z: 0 },
       round = (n) => Math.round(n * 100) / 100;
-    lens.v.markPoint({ at: { x: round(p.x), y: round(p.y), z: round(p.z) }, x, y });
+    stores.film.markPoint({ at: { x: round(p.x), y: round(p.y), z: round(p.z) }, x, y });
     return true;
   }
   pull(
@@ -59,10 +60,10 @@ export function pressMatch(lens, e) {
       if (!l || Math.hypot(l.x1 - l.x0, l.y1 - l.y0) < 0.01)
         return lens.v.say("Drag along an edge: a click tells no direction.", true);
       if (mode === "upright") {
-        lens.v.matching.upright = [l.x0, l.y0, l.x1, l.y1];
+        stores.film.matching.upright = [l.x0, l.y0, l.x1, l.y1];
         return lens.invalidate();
       }
-      return lens.v.markLine({ axis: mode.slice(-1), ...l });
+      return stores.film.markLine({ axis: mode.slice(-1), ...l });
     },
   );
   return true;

@@ -1,13 +1,14 @@
 // A picture laid over the view, and what is marked in it.
 import { call } from "./ask.js";
+import { stores } from "./stores.js";
 
 export const matching = {
   async overlayPicture(file) {
     if (!file) return;
     try {
-      const r = await call(`/api/productions/${this.st.production.id}/picture`, { method: "POST", body: file }),
+      const r = await call(`/api/productions/${stores.v.st.production.id}/picture`, { method: "POST", body: file }),
         size = await createImageBitmap(file);
-      await this.edit(
+      await stores.v.edit(
         {
           op: "change set",
           args: {
@@ -29,23 +30,23 @@ export const matching = {
       );
       this.matching.wide = size.width;
     } catch (e) {
-      this.say(e.message, true);
+      stores.v.say(e.message, true);
     }
   },
   get match() {
-    return this.st?.set.match || null;
+    return stores.v.st?.set.match || null;
   },
   // setMatch lays a patch, or what a function makes of the marks as they are when
   // its turn comes, over them. What was solved is no longer true.
   setMatch(patch) {
-    return this.edit(() => {
-      const m = this.now.set.match || { picture: "", opacity: 0.5, wipe: 1, under: false, points: [], lines: [] };
+    return stores.v.edit(() => {
+      const m = stores.v.now.set.match || { picture: "", opacity: 0.5, wipe: 1, under: false, points: [], lines: [] };
       const change = typeof patch === "function" ? { ...patch(m), pixels: 0, each: [] } : patch;
-      return { op: "change set", args: { patch: { match: this.now.set.match ? change : { ...m, ...change } } } };
+      return { op: "change set", args: { patch: { match: stores.v.now.set.match ? change : { ...m, ...change } } } };
     });
   },
   noMatch() {
-    return this.does("change set", { patch: { match: null } });
+    return stores.v.does("change set", { patch: { match: null } });
   },
   markPoint(p) {
     return this.setMatch((m) => ({ points: [...(m.points || []), p] }));
@@ -64,7 +65,7 @@ export const matching = {
   solve(by) {
     const m = this.matching,
       upright = m.upright && m.upright.length === 4 ? m.upright : [];
-    return this.does("match", {
+    return stores.v.does("match", {
       by,
       focalGiven: m.given,
       width: m.wide,

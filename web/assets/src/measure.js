@@ -3,6 +3,7 @@
 // the size. Points snap to corners, edges and extremes of the silhouettes. The
 // same clicks put the pivot.
 import { make } from "./svg.js";
+import { stores } from "./stores.js";
 
 // loops are the corners of an SVG path of straight lines, by loop.
 function loops(d) {
@@ -208,7 +209,7 @@ function drawElevation(e, v) {
     // The pivot: a ring on a foot.
     const x = e.ox,
       y = e.oy;
-    if (v.pivoting)
+    if (stores.size.pivoting)
       g.append(
         make("path", {
           d: `M${x - 9} ${y}h18M${x} ${y - 9}v18M${x + 5} ${y}a5 5 0 1 0 -10 0a5 5 0 1 0 10 0`,
@@ -241,20 +242,20 @@ export function drawMeasure(svg, v) {
   const box = svg.getBoundingClientRect(),
     w = box.width,
     h = box.height,
-    p = v.sized && v.now.pieces.find((q) => q.id === v.piece);
+    p = stores.size.sized && v.now.pieces.find((q) => q.id === v.piece);
   if (w < 2 || !p) return;
-  const m = v.measured,
+  const m = stores.size.measured,
     list = elevations(p, v.shapes.of(p));
   // Points are of one piece in one size.
-  const key = [p.id, p.outline.front, p.outline.top, v.pattern?.width, v.pattern?.surface].join();
+  const key = [p.id, p.outline.front, p.outline.top, stores.size.pattern?.width, stores.size.pattern?.surface].join();
   if (m.key !== key) {
     Object.assign(m, { key, points: [], on: "", hover: null, length: 0 });
-    if (v.measuredLength) v.measuredLength = 0;
+    if (stores.size.measuredLength) stores.size.measuredLength = 0;
   }
   m.list = list;
   svg.replaceChildren();
   if (!list.some((e) => e.name === "front")) return;
-  arrange(list, v.pattern, w, h);
+  arrange(list, stores.size.pattern, w, h);
   for (const e of list) svg.append(drawElevation(e, v));
   const at = (name, q) => {
     const e = list.find((x) => x.name === name);
@@ -317,13 +318,13 @@ function find(m, x, y) {
 // wire takes the pointer, and for who has none arrows and Enter; once.
 function wire(svg, v) {
   svg.dataset.wired = "yes";
-  const m = v.measured;
+  const m = stores.size.measured;
   let cursor = null;
   const point = (x, y) => {
     const f = find(m, x, y);
     if (!f) return;
-    if (v.pivoting) {
-      if (f.on !== "picture") v.pivotAt(m.list.find((e) => e.name === f.on).point(f.at));
+    if (stores.size.pivoting) {
+      if (f.on !== "picture") stores.size.pivotAt(m.list.find((e) => e.name === f.on).point(f.at));
       return;
     }
     if (m.points.length !== 1 || m.on !== f.on) m.points = [];
@@ -331,8 +332,8 @@ function wire(svg, v) {
     m.points.push(f.at);
     m.length =
       m.points.length === 2 ? Math.hypot(m.points[0][0] - m.points[1][0], m.points[0][1] - m.points[1][1]) : 0;
-    v.measuredLength = m.length;
-    v.measuredOn = m.on;
+    stores.size.measuredLength = m.length;
+    stores.size.measuredOn = m.on;
     drawMeasure(svg, v);
   };
   svg.addEventListener("pointermove", (e) => {

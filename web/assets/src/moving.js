@@ -1,15 +1,16 @@
 // The move of a shot: its keys, its rail, what rides, and its time.
 import { call } from "./ask.js";
+import { stores } from "./stores.js";
 
 export const moving = {
   get moveNow() {
-    return this.st?.set.move || null;
+    return stores.v.st?.set.move || null;
   },
   // setMoveTo lays a patch, or what a function makes of the move as it is when its
   // turn comes, over the move; without one it begins one.
   setMoveTo(patch) {
-    return this.edit(() => {
-      const had = this.now.set.move,
+    return stores.v.edit(() => {
+      const had = stores.v.now.set.move,
         m = had || {
           rate: 24,
           seconds: 0,
@@ -35,7 +36,7 @@ export const moving = {
   noMove() {
     this.time = 0;
     this.playing = false;
-    return this.does("change set", { patch: { move: null } });
+    return stores.v.does("change set", { patch: { move: null } });
   },
   // addKey ends the move at the view that is seen now; the shot's own view is its
   // start. from is a kept shot.
@@ -49,24 +50,24 @@ export const moving = {
     return this.setMoveTo((m) => ({ keys: m.keys.map((k, n) => (n === i ? { ...k, ...patch } : k)) }));
   },
   dropKey(i) {
-    const keys = this.st.set.move.keys.filter((_, n) => n !== i),
-      m = this.st.set.move;
+    const keys = stores.v.st.set.move.keys.filter((_, n) => n !== i),
+      m = stores.v.st.set.move;
     return keys.length || m.rail || m.seconds > 0 || m.rides?.length ? this.setMoveTo({ keys }) : this.noMove();
   },
   // swapEnds makes the last view the first, and the first the last.
   swapEnds() {
-    const s = this.st.set,
+    const s = stores.v.st.set,
       m = s.move,
       last = m.keys.at(-1).view;
-    return this.does("change set", {
+    return stores.v.does("change set", {
       patch: { view: last, move: { keys: [...m.keys.slice(0, -1), { ...m.keys.at(-1), view: s.view }] } },
     });
   },
   setRail(kind) {
-    const v = this.st.set.view,
-      f = this.st.lens.forward,
+    const v = stores.v.st.set.view,
+      f = stores.v.st.lens.forward,
       at = (d) => ({ x: v.eye.x + f.x * d, y: v.eye.y, z: v.eye.z + f.z * d }),
-      subject = this.placement(this.subjectId);
+      subject = stores.dress.placement(this.subjectId);
     const center = subject ? { ...subject.at } : { ...at(v.focus), y: 0 },
       base = {
         kind,
@@ -81,7 +82,7 @@ export const moving = {
         look: "",
       };
     if (!kind) return this.setMoveTo({ rail: null });
-    if (kind === "path") return this.useTool("rail");
+    if (kind === "path") return stores.dress.useTool("rail");
     if (kind === "dolly")
       return this.setMoveTo({ keys: [], rail: { ...base, points: [{ ...v.eye }, at(Math.min(2, v.focus / 2))] } });
     if (kind === "crane")
@@ -95,7 +96,7 @@ export const moving = {
     return this.setMoveTo({ rail: patch });
   },
   dollyLength(m) {
-    const r = this.st.set.move.rail,
+    const r = stores.v.st.set.move.rail,
       [a, b] = r.points,
       l = Math.hypot(b.x - a.x, b.y - a.y, b.z - a.z) || 1,
       k = m / l;
@@ -111,7 +112,7 @@ export const moving = {
   },
   // addPull marks focus at this time: on what is selected, or where it is now.
   addPull(id) {
-    const now = this.fr.view?.focus || this.st.set.view.focus,
+    const now = this.fr.view?.focus || stores.v.st.set.view.focus,
       at = Number(this.time);
     const mark = { at, on: id, metres: now, easing: "smooth", curve: [0.4, 0, 0.6, 1] };
     return this.setMoveTo((m) => ({
@@ -139,7 +140,7 @@ export const moving = {
     return this.setMoveTo((m) => ({ rides: m.rides.filter((_, n) => n !== i) }));
   },
   addFlicker() {
-    const ids = this.sel.slice();
+    const ids = stores.v.sel.slice();
     return this.setMoveTo((m) => ({ flickers: [...(m.flickers || []), { ids, hertz: 6, depth: 0.35, seed: 1 }] }));
   },
   patchFlicker(i, patch) {
@@ -149,18 +150,18 @@ export const moving = {
     return this.setMoveTo((m) => ({ flickers: m.flickers.filter((_, n) => n !== i) }));
   },
   async addPlay(files) {
-    const card = this.element;
+    const card = stores.dress.element;
     if (card?.kind !== "card")
-      return this.say("Select a card with a picture first: it plays the pictures that you choose.", true);
+      return stores.v.say("Select a card with a picture first: it plays the pictures that you choose.", true);
     const list = [...files].sort((a, b) => a.name.localeCompare(b.name, "en", { numeric: true })),
       pictures = [];
     try {
       for (const f of list)
         pictures.push(
-          (await call(`/api/productions/${this.st.production.id}/picture`, { method: "POST", body: f })).blob,
+          (await call(`/api/productions/${stores.v.st.production.id}/picture`, { method: "POST", body: f })).blob,
         );
     } catch (e) {
-      return this.say(e.message, true);
+      return stores.v.say(e.message, true);
     }
     return pictures.length
       ? this.setMoveTo((m) => ({
@@ -177,7 +178,7 @@ export const moving = {
   // drawnWay takes a way that was drawn on the plan, for the camera or for what is
   // selected.
   drawnWay(tool, pts) {
-    const v = this.st.set.view;
+    const v = stores.v.st.set.view;
     if (tool === "rail") {
       const points = pts.map((p) => ({ x: p.x, y: v.eye.y, z: p.z }));
       return this.setMoveTo({
@@ -196,10 +197,10 @@ export const moving = {
         },
       });
     }
-    const thing = this.placement(this.sel[0]),
-      group = this.groupOf,
-      ids = group ? [group.id] : this.sel.filter((id) => this.placement(id));
-    if (!ids.length || !thing) return this.say("Select what is to move first.", true);
+    const thing = stores.dress.placement(stores.v.sel[0]),
+      group = stores.dress.groupOf,
+      ids = group ? [group.id] : stores.v.sel.filter((id) => stores.dress.placement(id));
+    if (!ids.length || !thing) return stores.v.say("Select what is to move first.", true);
     const y = thing.at.y,
       first = { x: thing.at.x, y, z: thing.at.z },
       points = [first, ...pts.map((p) => ({ x: p.x, y, z: p.z }))];
@@ -229,7 +230,7 @@ export const moving = {
   },
   get timeWords() {
     const frame = Math.min(Math.round(this.time * this.frameRate) + 1, this.frameCount);
-    return `${this.number(this.time, 2)} s, frame ${frame} of ${this.frameCount}`;
+    return `${stores.v.number(this.time, 2)} s, frame ${frame} of ${this.frameCount}`;
   },
   get frameCount() {
     return this.fr.move?.frames || this.track?.frames || 1;
@@ -247,8 +248,8 @@ export const moving = {
   // pose shows the frame at the time, from the track.
   pose() {
     const t = Alpine.raw(this.track);
-    if (!t?.poses.length || !this.lens) return;
-    this.lens.pose(t.poses[Math.min(Math.round(this.time * t.rate), t.poses.length - 1)]);
+    if (!t?.poses.length || !stores.v.lens) return;
+    stores.v.lens.pose(t.poses[Math.min(Math.round(this.time * t.rate), t.poses.length - 1)]);
   },
   play() {
     this.playing = !this.playing;
@@ -259,7 +260,7 @@ export const moving = {
     const t = Alpine.raw(this.track);
     if (!t?.poses.length) {
       this.playing = false;
-      return this.say("The move is being worked out; try again in a moment.");
+      return stores.v.say("The move is being worked out; try again in a moment.");
     }
     const rate = t.rate,
       frames = t.poses.length,
@@ -290,7 +291,7 @@ export const moving = {
         this.dropped += at - shown - 1; // in real time what comes too late is left out, and counted
         shown = at;
         this.time = at / rate;
-        this.lens.pose(t.poses[at]);
+        stores.v.lens.pose(t.poses[at]);
       }
       requestAnimationFrame(tick);
     };

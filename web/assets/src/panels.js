@@ -1,5 +1,10 @@
 // What panels have of their own: the document that each is of, what it says in words, and what
 // a gesture in it does. Templates only name these.
+import { stores } from "./stores.js";
+import { call, until } from "./ask.js";
+import { clock, drawDial, hourAt } from "./dial.js";
+import { pull } from "./drag.js";
+
 export function panels(Alpine) {
   const v = () => Alpine.store("v");
 
@@ -13,14 +18,14 @@ export function panels(Alpine) {
     over: ([, , is, most]) => most > 0 && is > most,
     // limitTo takes what was typed as a limit; nothing is none.
     limitTo(input, key) {
-      if (input.value.trim() === "") return v().setLimit({ [key]: 0 });
-      return v().typedNumber(input, (n) => v().setLimit({ [key]: Math.round(n) }));
+      if (input.value.trim() === "") return stores.dress.setLimit({ [key]: 0 });
+      return v().typedNumber(input, (n) => stores.dress.setLimit({ [key]: Math.round(n) }));
     },
   }));
 
   Alpine.data("elementPanel", () => ({
     get e() {
-      return v().element || { spec: {} };
+      return stores.dress.element || { spec: {} };
     },
     get doc() {
       return this.e.spec;
@@ -29,7 +34,7 @@ export function panels(Alpine) {
       return this.e.locked;
     },
     put(key, x) {
-      return v().setFigure(this.e, key, x);
+      return stores.dress.setFigure(this.e, key, x);
     },
     get said() {
       return this.e.error || (this.e.laying ? "being laid out" : this.e.said || this.e.kind);
@@ -61,10 +66,10 @@ export function panels(Alpine) {
     get brushes() {
       return this.e.kind === "drift" ? ["add", "take"] : ["raise", "lower", "smooth", "flatten"];
     },
-    brushing: (d) => v().brush.do === d && v().tool === "brush",
+    brushing: (d) => stores.dress.brush.do === d && stores.dress.tool === "brush",
     takeBrush(d) {
-      v().brush.do = d;
-      if (v().tool !== "brush") v().useTool("brush");
+      stores.dress.brush.do = d;
+      if (stores.dress.tool !== "brush") stores.dress.useTool("brush");
     },
   }));
 
@@ -76,16 +81,16 @@ export function panels(Alpine) {
       return v().st.lens;
     },
     get keptWords() {
-      return v().shot ? (v().st.changed ? "changed since kept" : "as kept") : "not kept yet";
+      return stores.shoot.shot ? (v().st.changed ? "changed since kept" : "as kept") : "not kept yet";
     },
     get ownSensor() {
-      return !v().sensors.some((s) => this.isSensor(s));
+      return !stores.film.sensors.some((s) => this.isSensor(s));
     },
     isSensor(s) {
       return Math.abs(this.c.sensorW - s[0]) < 0.05;
     },
     get ownAspect() {
-      return !v().aspects.some((a) => this.isAspect(a));
+      return !stores.film.aspects.some((a) => this.isAspect(a));
     },
     isAspect(a) {
       return Math.abs(this.c.aspect - a[1]) < 0.004;
@@ -105,39 +110,39 @@ export function panels(Alpine) {
     },
     // What is composed is a bar of the picture, in per cent of its sides.
     get barLeft() {
-      return 100 * v().composing.x - 6;
+      return 100 * stores.film.composing.x - 6;
     },
     get barTop() {
-      return 100 * (v().composing.y - v().composing.size / 2);
+      return 100 * (stores.film.composing.y - stores.film.composing.size / 2);
     },
     get focusNow() {
-      return v().length((v().moveNow && v().fr.view.focus) || this.c.focus);
+      return v().length((stores.film.moveNow && stores.film.fr.view.focus) || this.c.focus);
     },
     pickFocus() {
-      v().picking = v().picking === "focus" ? "" : "focus";
-      v().say(v().picking ? "click in the lens view what is to be sharp" : "");
+      stores.film.picking = stores.film.picking === "focus" ? "" : "focus";
+      v().say(stores.film.picking ? "click in the lens view what is to be sharp" : "");
     },
     blurred() {
-      localStorage.blur = v().blur ? "on" : "off";
+      localStorage.blur = stores.film.blur ? "on" : "off";
       v().lens?.invalidate();
     },
     get shutterAngle() {
-      const rate = v().moveNow?.rate;
+      const rate = stores.film.moveNow?.rate;
       return rate ? `${v().number(360 * this.n.open * rate, 0)}° at ${rate} /s` : "";
     },
     get offMeter() {
-      const off = this.c.ev - v().fr.metered;
-      if (v().fr.metered == null) return "";
+      const off = this.c.ev - stores.film.fr.metered;
+      if (stores.film.fr.metered == null) return "";
       return off > 0 ? `${v().number(off, 1)} stops under` : `${v().number(-off, 1)} stops over`;
     },
   }));
 
   Alpine.data("seenPanel", () => ({
     get f() {
-      return v().fr.figures;
+      return stores.film.fr.figures;
     },
     get thirdsOfDepth() {
-      return [this.f.foreground, this.f.middle, this.f.background].map((x) => v().share(x)).join(", ");
+      return [this.f.foreground, this.f.middle, this.f.background].map((x) => stores.film.share(x)).join(", ");
     },
     get empty() {
       return (this.f.empty || []).join(", ");
@@ -148,11 +153,67 @@ export function panels(Alpine) {
   }));
 
   Alpine.data("lightPanel", () => ({
+    sun: null, // over the place, once it is known
+    at: null, // the hour that is being pulled to
     get doc() {
       return v().st.set.light;
     },
     fixed: false,
-    put: (key, x) => v().light({ [key]: x }),
+    put: (key, x) => stores.shoot.light({ [key]: x }),
+    get placed() {
+      return this.doc.from === "place";
+    },
+    get hour() {
+      return this.at ?? this.doc.hour;
+    },
+    get hourWords() {
+      return clock(this.hour);
+    },
+    get said() {
+      return (this.sun?.said || []).join(" · ");
+    },
+    // look asks for the sun of another place or day.
+    look() {
+      const { latitude, longitude, north, day, zone } = this.doc,
+        place = [latitude, longitude, north, day, zone].join();
+      if (!this.placed || place === this.asked) return;
+      this.asked = place;
+      until(
+        () => call(`/api/sets/${document.documentElement.dataset.set}/sun`),
+        () => this.asked === place,
+      )
+        .then((sun) => {
+          if (sun && this.asked === place) this.sun = sun;
+        })
+        .catch((e) => {
+          this.asked = "";
+          v().say(e.message, true);
+        });
+    },
+    dial(svg) {
+      if (this.sun) drawDial(svg, this.sun, this.hour);
+    },
+    // take takes the sun along its path.
+    take(e) {
+      const svg = e.currentTarget,
+        to = (m) => {
+          this.at = hourAt(svg, this.sun, m);
+        };
+      pull(svg, e, to, (moved, last) => {
+        if (moved === false) to(last);
+        const hour = this.at;
+        if (moved === null || hour == null || hour === this.doc.hour) {
+          this.at = null;
+          return;
+        }
+        this.put("hour", hour).then(() => {
+          this.at = null;
+        });
+      });
+    },
+    turn(by) {
+      return this.put("hour", Math.min(Math.max(Math.round((this.hour + by) * 20) / 20, 0), 24));
+    },
   }));
 
   Alpine.data("finishPanel", () => ({
@@ -167,10 +228,10 @@ export function panels(Alpine) {
 
   Alpine.data("matchPanel", () => ({
     get p() {
-      return v().match;
+      return stores.film.match;
     },
     get k() {
-      return v().matching;
+      return stores.film.matching;
     },
     // mark begins to mark, or ends it, and says how it is done.
     mark(mode) {
@@ -198,10 +259,10 @@ export function panels(Alpine) {
       return (this.m?.rail?.kind || "") === kind;
     },
     addKept(id) {
-      if (id) v().addKey(v().st.shots.find((s) => s.id === id).view, id);
+      if (id) stores.film.addKey(v().st.shots.find((s) => s.id === id).view, id);
     },
     seeKey(i) {
-      return v().scrub(this.m.keys.slice(0, i + 1).reduce((n, q) => n + q.seconds, 0));
+      return stores.film.scrub(this.m.keys.slice(0, i + 1).reduce((n, q) => n + q.seconds, 0));
     },
     keyWords(k, i) {
       const shot = v().st.shots.find((s) => s.id === k.shot);
@@ -209,7 +270,7 @@ export function panels(Alpine) {
     },
     curveWords: (n) => `${n < 2 ? "First" : "Second"} point of the curve, ${n % 2 ? "way" : "time"}`,
     bendKey(i, n, x) {
-      return v().setKey(i, { curve: this.m.keys[i].curve.map((z, j) => (j === n ? x : z)) });
+      return stores.film.setKey(i, { curve: this.m.keys[i].curve.map((z, j) => (j === n ? x : z)) });
     },
     // idle says that the move goes nowhere: it ends where it starts.
     get idle() {
@@ -220,11 +281,11 @@ export function panels(Alpine) {
       return JSON.stringify(eye) === JSON.stringify(here.eye) && yaw === here.yaw;
     },
     pullTo(what) {
-      if (what) v().addPull(what === "here" ? "" : what);
+      if (what) stores.film.addPull(what === "here" ? "" : what);
     },
-    names: (ids) => ids.map((id) => v().nameOf(id)).join(", "),
+    names: (ids) => ids.map((id) => stores.film.nameOf(id)).join(", "),
     get crossing() {
-      return (v().fr.move?.crossing || []).slice(0, 5);
+      return (stores.film.fr.move?.crossing || []).slice(0, 5);
     },
   }));
 
@@ -236,55 +297,53 @@ export function panels(Alpine) {
 
   Alpine.data("sizePanel", () => ({
     get readAs() {
-      return ["x", "y", "z"].map((k) => v().number(v().sized.asRead[k], 3)).join(" × ");
+      return ["x", "y", "z"].map((k) => v().number(stores.size.sized.asRead[k], 3)).join(" × ");
     },
     get candidates() {
-      return (v().proposal?.candidates || []).slice(0, 4);
+      return (stores.size.proposal?.candidates || []).slice(0, 4);
     },
     // settled says that nothing is left to take: nothing is proposed, or it is so already.
     get settled() {
-      const first = v().proposal?.candidates[0];
-      return !first || Boolean(v().sized.sizing.decided && first.now);
+      const first = stores.size.proposal?.candidates[0];
+      return !first || Boolean(stores.size.sized.sizing.decided && first.now);
     },
     // measureTrue takes the true length of what was measured; the field is empty then.
     async measureTrue(input) {
-      await v().typed(input, (m) => v().trueDistance(m));
+      await v().typed(input, (m) => stores.size.trueDistance(m));
       if (!input.classList.contains("bad")) input.value = "";
     },
     showLike(open) {
-      v().like = open ? v().like : "";
+      stores.size.like = open ? stores.size.like : "";
       v().draw();
     },
     texels: (t) => t.wrong || (t.texels ? `${Math.round(t.texels).toLocaleString("en")} texels a metre` : ""),
     get pivot() {
-      const { pivot, centre, ground } = v().sized.sizing;
+      const { pivot, centre, ground } = stores.size.sized.sizing;
       return pivot || (centre && ground ? "base" : "file");
     },
     clickPivot() {
-      v().pivoting = !v().pivoting;
-      v().showSize("measure");
+      stores.size.pivoting = !stores.size.pivoting;
+      stores.size.showSize("measure");
     },
-    turnOn: () => v().standAs({ turn: (v().sized.sizing.turn + 1) % 4 }),
+    turnOn: () => stores.size.standAs({ turn: (stores.size.sized.sizing.turn + 1) % 4 }),
     get snags() {
-      return v()
-        .snags("size")
-        .filter((s) => s.id === v().piece);
+      return stores.shoot.snags("size").filter((s) => s.id === v().piece);
     },
   }));
 
   Alpine.data("onePanel", () => ({
     // setTall makes the placement as tall as that, in metres.
     setTall(y) {
-      const { id, dims, scale } = v().one,
+      const { id, dims, scale } = stores.dress.one,
         k = y / dims.y;
-      return v().change(id, { scale: { x: scale.x * k, y: scale.y * k, z: scale.z * k } });
+      return stores.dress.change(id, { scale: { x: scale.x * k, y: scale.y * k, z: scale.z * k } });
     },
     takeGroup() {
-      v().sel = [v().groupOf.id];
+      v().sel = [stores.dress.groupOf.id];
       v().draw();
     },
     get snags() {
-      const id = v().one?.id;
+      const id = stores.dress.one?.id;
       return v().st.snags.filter((s) => s.id === id || ((s.ids || []).includes(id) && s.kind !== "unseen"));
     },
   }));

@@ -2,32 +2,33 @@
 import { radians } from "./print.js";
 import { drawManifest, drawPieces, drawLibrary } from "./lists.js";
 import { leave } from "./focus.js";
+import { stores } from "./stores.js";
 
 export const placing = {
   get one() {
-    return this.st?.placements.find((p) => p.id === this.sel[0]) || null;
+    return stores.v.st?.placements.find((p) => p.id === stores.v.sel[0]) || null;
   },
   placement(id) {
-    const i = this.now.placements.findIndex((p) => p.id === id);
-    return i < 0 ? undefined : this.st.placements[i];
+    const i = stores.v.now.placements.findIndex((p) => p.id === id);
+    return i < 0 ? undefined : stores.v.st.placements[i];
   },
   select(id, more) {
     const all = id ? this.members(id) : [];
     if (more)
-      this.sel = this.sel.includes(id)
-        ? this.sel.filter((x) => !all.includes(x))
-        : [...this.sel, ...all.filter((x) => !this.sel.includes(x))];
-    else this.sel = all;
+      stores.v.sel = stores.v.sel.includes(id)
+        ? stores.v.sel.filter((x) => !all.includes(x))
+        : [...stores.v.sel, ...all.filter((x) => !stores.v.sel.includes(x))];
+    else stores.v.sel = all;
     if (!id) this.snag = "";
-    this.draw();
+    stores.v.draw();
   },
   change(id, patch) {
-    return this.does("change placement", { id, patch });
+    return stores.v.does("change placement", { id, patch });
   },
   changeAll(patch) {
-    return this.sel.length
-      ? this.edit(
-          ...this.sel.map((id) => ({
+    return stores.v.sel.length
+      ? stores.v.edit(
+          ...stores.v.sel.map((id) => ({
             op: this.placement(id) ? "change placement" : "change element",
             args: { id, patch },
           })),
@@ -35,46 +36,46 @@ export const placing = {
       : null;
   },
   async place(piece, standIn, at, rest = false, here = false) {
-    const r = await this.does("place", { piece, standIn, at: at || this.free(), rest, here });
+    const r = await stores.v.does("place", { piece, standIn, at: at || this.free(), rest, here });
     leave(); // keys now move what was placed, not the list
     if (r) {
-      this.sel = r.made;
-      this.draw();
+      stores.v.sel = r.made;
+      stores.v.draw();
     }
   },
   // free is the middle of the plan, or beside what stands there already.
   free() {
-    const at = this.plan.middle(),
+    const at = stores.v.plan.middle(),
       wide = (p) => Math.max(p.dims.x, p.dims.z);
     for (let n = 0; n < 200; n++) {
-      const p = this.st.placements.find(
+      const p = stores.v.st.placements.find(
         (q) => !q.hidden && wide(q) < 30 && Math.hypot(q.at.x - at.x, q.at.z - at.z) < wide(q) / 2,
       );
       if (!p) break;
-      at.x = this.plan.grid(p.at.x + wide(p) / 2 + 0.6);
+      at.x = stores.v.plan.grid(p.at.x + wide(p) / 2 + 0.6);
     }
     return at;
   },
   async copy() {
-    const open = this.sel.filter((id) => this.placement(id));
+    const open = stores.v.sel.filter((id) => this.placement(id));
     if (!open.length) return;
     const p = this.one;
-    const r = await this.does("copy", { ids: open, by: { x: Math.max(p.dims.x, 0.2), y: 0, z: 0 } });
+    const r = await stores.v.does("copy", { ids: open, by: { x: Math.max(p.dims.x, 0.2), y: 0, z: 0 } });
     if (r) {
       this.lastCopy = { from: open[0], to: r.made };
-      this.sel = r.made;
-      this.draw();
+      stores.v.sel = r.made;
+      stores.v.draw();
     }
   },
   remove() {
-    return this.sel.length ? this.does("delete", { ids: this.sel }) : null;
+    return stores.v.sel.length ? stores.v.does("delete", { ids: stores.v.sel }) : null;
   },
   down() {
     return this.act("put down");
   },
   // A key that is held adds up until the edit before it is kept.
   nudge(x, y, z, deg = 0) {
-    if (!this.sel.length) return;
+    if (!stores.v.sel.length) return;
     const first = !this.held;
     this.held ||= { x: 0, y: 0, z: 0, yaw: 0 };
     this.held.x += x;
@@ -82,10 +83,10 @@ export const placing = {
     this.held.z += z;
     this.held.yaw += radians(deg);
     if (!first) return;
-    this.edit(() => {
+    stores.v.edit(() => {
       const h = this.held;
       this.held = null;
-      return this.sel
+      return stores.v.sel
         .map((id) => this.placement(id))
         .filter((p) => p && !this.locked(p))
         .map((p) => ({
@@ -103,8 +104,8 @@ export const placing = {
   // listed is the manifest: what is found by a name, a kind or a layer, in the
   // order that was asked for.
   get listed() {
-    const q = this.search.toLowerCase(),
-      st = this.now;
+    const q = stores.v.search.toLowerCase(),
+      st = stores.v.now;
     if (!st) return [];
     const bad = new Map(),
       eye = st.set.view.eye,
@@ -123,9 +124,9 @@ export const placing = {
     if (by) list.sort((a, b) => by(b) - by(a));
     if (this.sortBy === "name") list.sort((a, b) => a.name.localeCompare(b.name, "en", { numeric: true }));
     const figure = {
-      size: (p) => (p.dims ? this.length(by(p)) : ""),
+      size: (p) => (p.dims ? stores.v.length(by(p)) : ""),
       weight: (p) => (by(p) ? by(p).toLocaleString("en") : ""),
-      distance: (p) => (p.at ? this.distance(-by(p)) : ""),
+      distance: (p) => (p.at ? stores.v.distance(-by(p)) : ""),
       snags: (p) => by(p) || "",
     }[this.sortBy];
     return list.map((p) => [
@@ -135,19 +136,19 @@ export const placing = {
   },
   // The long lists are drawn again when one of what they name here changes.
   manifest(list) {
-    void [this.st, this.sel.length, this.sel[0], this.search, this.sortBy, this.apart.length];
-    drawManifest(list, this);
+    void [stores.v.st, stores.v.sel.length, stores.v.sel[0], stores.v.search, this.sortBy, this.apart.length];
+    drawManifest(list, stores.v);
   },
   pieceList(list) {
-    void [this.st, this.piece, this.search];
-    drawPieces(list, this);
+    void [stores.v.st, stores.v.piece, stores.v.search];
+    drawPieces(list, stores.v);
   },
   library(list) {
-    void [this.st, this.search, this.mix.length];
-    drawLibrary(list, this);
+    void [stores.v.st, stores.v.search, this.mix.length];
+    drawLibrary(list, stores.v);
   },
   get found() {
-    const q = this.search.toLowerCase();
-    return (this.now?.pieces || []).filter((p) => p.name.toLowerCase().includes(q));
+    const q = stores.v.search.toLowerCase();
+    return (stores.v.now?.pieces || []).filter((p) => p.name.toLowerCase().includes(q));
   },
 };

@@ -5,6 +5,7 @@ import { make } from "./svg.js";
 import { drawElement, handles } from "./elements.js";
 import { drawing } from "./planmarks.js";
 import { handled } from "./planhand.js";
+import { stores } from "./stores.js";
 
 const deg = 180 / Math.PI;
 
@@ -28,16 +29,16 @@ class Sheet {
     svg.addEventListener("pointerdown", (e) => this.tools.press(e) || this.press(e));
     svg.addEventListener("pointermove", (e) => {
       this.tools.hover(e);
-      if (!e.buttons && !v.tool) v.setHover(e.target.closest("[data-id]")?.dataset.id || "");
+      if (!e.buttons && !stores.dress.tool) stores.film.setHover(e.target.closest("[data-id]")?.dataset.id || "");
     });
-    svg.addEventListener("pointerleave", () => v.setHover(""));
+    svg.addEventListener("pointerleave", () => stores.film.setHover(""));
     svg.addEventListener("dblclick", (e) => this.tools.finish(e));
     svg.addEventListener("keydown", (e) => this.tools.key(e));
     svg.addEventListener("dragover", (e) => e.preventDefault());
     svg.addEventListener("drop", (e) => {
       e.preventDefault();
       const piece = e.dataTransfer.getData("piece");
-      if (piece) v.place(piece, "", this.at(e), true);
+      if (piece) stores.dress.place(piece, "", this.at(e), true);
     });
   }
   size() {
@@ -134,9 +135,9 @@ class Sheet {
       b[2] = Math.max(b[2], x + r);
       b[3] = Math.max(b[3], z + r);
     };
-    for (const p of st.placements) if (this.v.visible(p)) put(p.at.x, p.at.z, Math.max(p.dims.x, p.dims.z) / 2);
+    for (const p of st.placements) if (stores.dress.visible(p)) put(p.at.x, p.at.z, Math.max(p.dims.x, p.dims.z) / 2);
     for (const e of st.elements)
-      if (this.v.visible(e)) {
+      if (stores.dress.visible(e)) {
         for (const p of handles(e)) put(p.x, p.z, 0.5);
         if (e.kind === "ground") put(e.spec.middle.x, e.spec.middle.z, Math.max(e.spec.width, e.spec.depth) / 2);
       }
@@ -168,9 +169,9 @@ class Sheet {
     this.lines(w, h);
     s.replaceChildren(this.defs, this.grounds, world, this.over);
     this.nodes.clear();
-    for (const e of st.elements) if (this.v.visible(e)) drawElement(this, world, e);
+    for (const e of st.elements) if (stores.dress.visible(e)) drawElement(this, world, e);
     this.order = st.placements
-      .filter((p) => (this.v.visible(p) || (this.v.overlay && p.standIn)) && this.near(p, w, h))
+      .filter((p) => (stores.dress.visible(p) || (stores.dress.overlay && p.standIn)) && this.near(p, w, h))
       .sort((a, b) => b.dims.x * b.dims.z - a.dims.x * a.dims.z);
     for (const p of this.order) {
       const g = this.footprint(p);

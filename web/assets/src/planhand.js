@@ -2,6 +2,7 @@
 import { make, halo } from "./svg.js";
 import { pull } from "./drag.js";
 import { handles, setHandle, drawnBy } from "./elements.js";
+import { stores } from "./stores.js";
 
 export const handled = (Sheet) =>
   class extends Sheet {
@@ -15,7 +16,9 @@ export const handled = (Sheet) =>
     }
     // others are what a thing in the hand can be measured and snapped to.
     others(held) {
-      return this.order.filter((q) => !held.includes(q.id) && this.v.visible(q) && Math.max(q.dims.x, q.dims.z) < 30);
+      return this.order.filter(
+        (q) => !held.includes(q.id) && stores.dress.visible(q) && Math.max(q.dims.x, q.dims.z) < 30,
+      );
     }
     // neighbours shows the free way to the two nearest things.
     neighbours(p) {
@@ -142,11 +145,11 @@ export const handled = (Sheet) =>
           },
         );
       // What a snag's mark lies on can be pulled by it.
-      if (mark && (!id || e.shiftKey)) return v.showSnag(mark.dataset.snag);
+      if (mark && (!id || e.shiftKey)) return stores.dress.showSnag(mark.dataset.snag);
       if (point) return this.dragPoint(point.dataset.point, from, follow);
       if (camera) return this.dragCamera(camera.dataset.camera, from, follow);
       if (dial) {
-        const p = v.placement(dial.dataset.dial),
+        const p = stores.dress.placement(dial.dataset.dial),
           yaw = p.yaw,
           way = (q) => Math.atan2(-(q.x - p.at.x), -(q.z - p.at.z));
         return follow(
@@ -166,13 +169,13 @@ export const handled = (Sheet) =>
           (moved) => {
             const a = p.yaw;
             p.yaw = yaw;
-            if (moved) v.change(p.id, { yaw: a });
+            if (moved) stores.dress.change(p.id, { yaw: a });
             else v.draw();
           },
         );
       }
       if (corner) {
-        const p = v.placement(corner.dataset.corner),
+        const p = stores.dress.placement(corner.dataset.corner),
           kept = { ...p.scale },
           dims = { ...p.dims },
           r = Math.hypot(from.x - p.at.x, from.z - p.at.z) || 1;
@@ -186,23 +189,23 @@ export const handled = (Sheet) =>
             const scale = { ...p.scale };
             p.scale = kept;
             p.dims = dims;
-            if (moved) v.change(p.id, { scale });
+            if (moved) stores.dress.change(p.id, { scale });
             else v.draw();
           },
         );
       }
       if (id && !(e.shiftKey && !e.target.closest("[data-id]"))) {
-        const whole = v.members(id);
-        if (e.shiftKey) return v.select(id, true);
+        const whole = stores.dress.members(id);
+        if (e.shiftKey) return stores.dress.select(id, true);
         const had = v.sel.includes(id),
           again = had && v.sel.length === whole.length;
-        if (!had) v.select(id);
+        if (!had) stores.dress.select(id);
         const held = v.sel
-          .map((x) => v.placement(x))
-          .filter((p) => p && !v.locked(p))
+          .map((x) => stores.dress.placement(x))
+          .filter((p) => p && !stores.dress.locked(p))
           .map((p) => ({ p, at: { ...p.at } }));
         const first = held.find((h) => h.p.id === id) || held[0];
-        if (!held.length) return mark ? v.showSnag(mark.dataset.snag) : undefined;
+        if (!held.length) return mark ? stores.dress.showSnag(mark.dataset.snag) : undefined;
         return follow(
           (at, m) => {
             this.dragged = true;
@@ -231,9 +234,9 @@ export const handled = (Sheet) =>
             for (const h of held) h.p.at = h.at;
             if (moved) return v.edit(...commands);
             if (moved === null) return v.draw();
-            if (mark) return v.showSnag(mark.dataset.snag);
+            if (mark) return stores.dress.showSnag(mark.dataset.snag);
             // A click on what is selected already goes through to what lies beneath.
-            if (again) v.select(this.pick(e, id) || id);
+            if (again) stores.dress.select(this.pick(e, id) || id);
             return this.draw();
           },
         );
@@ -252,12 +255,12 @@ export const handled = (Sheet) =>
             if (!moved || !f) return v.draw();
             const [x0, x1] = [f[0].x, f[1].x].sort((a, b) => a - b),
               [z0, z1] = [f[0].z, f[1].z].sort((a, b) => a - b);
-            v.selectAll(
+            stores.dress.selectAll(
               this.order
                 .filter(
                   (p) =>
-                    v.visible(p) &&
-                    !v.locked(p) &&
+                    stores.dress.visible(p) &&
+                    !stores.dress.locked(p) &&
                     Math.max(p.dims.x, p.dims.z) < 30 &&
                     p.at.x >= x0 &&
                     p.at.x <= x1 &&
@@ -283,7 +286,7 @@ export const handled = (Sheet) =>
             this.x = x;
             this.z = z;
             this.draw();
-          } else if (!moved) v.select("");
+          } else if (!moved) stores.dress.select("");
         },
       );
     }
@@ -353,7 +356,7 @@ export const handled = (Sheet) =>
           (moved) => {
             const eye = { ...view.eye };
             v.st.set.view = kept;
-            if (moved) v.view({ eye });
+            if (moved) stores.shoot.view({ eye });
             else v.draw();
           },
         );
@@ -373,7 +376,7 @@ export const handled = (Sheet) =>
             const yaw = view.yaw;
             v.st.set.view = kept;
             v.st.lens.forward = was;
-            if (moved) v.view({ yaw });
+            if (moved) stores.shoot.view({ yaw });
             else v.draw();
           },
         );

@@ -1,6 +1,7 @@
 // What the plan draws: things and elements, their names and measures, camera, sun and scale.
 import { make, halo } from "./svg.js";
 import { handles } from "./elements.js";
+import { stores } from "./stores.js";
 
 const deg = 180 / Math.PI;
 
@@ -18,7 +19,7 @@ export const drawing = (Sheet) =>
       this.labels = [];
       for (const p of this.order) this.label(p);
       for (const id of this.v.sel) {
-        const p = this.v.placement(id);
+        const p = stores.dress.placement(id);
         if (p) this.brackets(p);
         else this.elementMarks(id);
       }
@@ -66,7 +67,7 @@ export const drawing = (Sheet) =>
     }
     // traces are the camera at moments of its move, the rail, and what rides.
     traces(world) {
-      const fr = this.v.raw,
+      const fr = stores.film.raw,
         m = this.v.now.set.move;
       if (!this.v.on("frame light") || !m) return;
       const line = {
@@ -108,7 +109,7 @@ export const drawing = (Sheet) =>
             "data-way": "",
           }),
         );
-      for (const c of this.v.tab === "paper" ? this.v.room.rows || [] : [])
+      for (const c of stores.film.tab === "paper" ? stores.film.room.rows || [] : [])
         if (c.best)
           for (const cell of c.cells || [])
             world.append(
@@ -131,7 +132,7 @@ export const drawing = (Sheet) =>
       for (const s of st.snags) {
         if (!s.at || !s.key) continue;
         const [x, y] = this.screen(s.at.x, s.at.z),
-          on = this.v.snag === s.key;
+          on = stores.dress.snag === s.key;
         const g = make("g", { transform: `translate(${x} ${y})`, "data-snag": s.key, style: "cursor:pointer" });
         g.append(
           make("path", {
@@ -147,7 +148,7 @@ export const drawing = (Sheet) =>
             make(
               "text",
               { y: 22, "text-anchor": "middle", "font-size": 12, class: "n", fill: "#a82508", ...halo },
-              this.v.snagNumber(s),
+              stores.dress.snagNumber(s),
             ),
           );
         this.over.append(g);
@@ -222,8 +223,8 @@ export const drawing = (Sheet) =>
       return id;
     }
     footprint(p) {
-      const faint = p.hidden || !this.v.visible(p),
-        locked = this.v.locked(p);
+      const faint = p.hidden || !stores.dress.visible(p),
+        locked = stores.dress.locked(p);
       const g = make("g", {
         "data-id": p.id,
         transform: this.stand(p),
@@ -265,7 +266,7 @@ export const drawing = (Sheet) =>
     }
     label(p) {
       const w = Math.max(p.dims.x, p.dims.z) * this.px;
-      if (w < 26 || !this.v.visible(p) || p.dims.x > 200 || this.v.sel.includes(p.id)) return;
+      if (w < 26 || !stores.dress.visible(p) || p.dims.x > 200 || this.v.sel.includes(p.id)) return;
       const [x, y] = this.screen(p.at.x, p.at.z),
         half = p.name.length * 2.8 + 4;
       if (this.labels.some(([lx, ly, lh]) => Math.abs(lx - x) < lh + half && Math.abs(ly - y) < 14)) return;

@@ -1,5 +1,7 @@
 // Things to hold a piece against in the line-up, drawn here: width, height,
 // path in metres with y down. Common sizes from memory.
+import { stores } from "./stores.js";
+
 const rect = (x, y, w, h) => `M${x} ${-y}h${w}v${-h}h${-w}Z`;
 export const beside = {
   door: [
@@ -37,9 +39,9 @@ export function heldBeside(v, room) {
     tall = 1.75 > 3 * room;
   if (!tall) out.push({ name: "person", wide: 0.6, d: st.standIns.person.front, label: v.length(1.75) });
   for (const n of besideNames)
-    if (v.line.beside.includes(n) || (tall && n === "hand"))
+    if (stores.size.line.beside.includes(n) || (tall && n === "hand"))
       out.push({ name: n, wide: beside[n][0], d: beside[n][2], label: v.length(beside[n][1]) });
-  const p = st.placements.find((q) => q.id === v.like);
+  const p = st.placements.find((q) => q.id === stores.size.like);
   if (p) {
     const piece = st.pieces.find((q) => q.id === p.piece),
       mid = (p.box.min.x + p.box.max.x) / 2;

@@ -38,6 +38,7 @@ export const figures = {
       case "count":
         return String(x ?? 0);
       case "color":
+      case "text":
         return x || "";
       case "yes":
         return x ? "yes" : "no";
@@ -49,7 +50,7 @@ export const figures = {
   },
   // differs says that a figure is another than its document begins with.
   differs(f, doc) {
-    const nothing = { yes: false, color: "" }[f.kind] ?? 0;
+    const nothing = { yes: false, color: "", text: "" }[f.kind] ?? 0;
     return f.default !== null && (this.figureOf(doc, f.key) ?? nothing) !== f.default;
   },
   backWords(f) {

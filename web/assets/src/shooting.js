@@ -1,134 +1,135 @@
 // Camera, light, shots and takes.
 import { call, post } from "./ask.js";
+import { stores } from "./stores.js";
 
 const page = document.documentElement.dataset;
 
 export const shooting = {
   view(patch) {
-    return this.does("change set", { patch: { view: patch } });
+    return stores.v.does("change set", { patch: { view: patch } });
   },
   light(patch) {
-    return this.does("change set", { patch: { light: patch } });
+    return stores.v.does("change set", { patch: { light: patch } });
   },
   get shot() {
-    return this.st?.shots.find((s) => s.id === this.st.set.shot) || null;
+    return stores.v.st?.shots.find((s) => s.id === stores.v.st.set.shot) || null;
   },
   async keepAs() {
-    const r = await this.does("keep shot", { name: this.shotName || "shot" });
-    if (r) this.shotName = "";
+    const r = await stores.v.does("keep shot", { name: stores.v.shotName || "shot" });
+    if (r) stores.v.shotName = "";
   },
   goShot(id) {
-    const left = this.st.changed && this.shot?.name;
-    this.time = 0;
-    this.playing = false;
-    return this.does("go to shot", { id }).then((r) => {
-      if (r && left) this.say(`${r.label}; the changed view of ${left} was left, Undo brings it back`);
+    const left = stores.v.st.changed && this.shot?.name;
+    stores.film.time = 0;
+    stores.film.playing = false;
+    return stores.v.does("go to shot", { id }).then((r) => {
+      if (r && left) stores.v.say(`${r.label}; the changed view of ${left} was left, Undo brings it back`);
       return r;
     });
   },
   // frameSnags are those of the view that is seen first, then of other shots.
   get frameSnags() {
-    const own = this.st?.set.shot;
+    const own = stores.v.st?.set.shot;
     return this.snags("frame")
       .slice()
       .sort((a, b) => Number(Boolean(a.shot) && a.shot !== own) - Number(Boolean(b.shot) && b.shot !== own))
       .slice(0, 12);
   },
   snags(step) {
-    return (this.st?.snags || []).filter((s) => s.step === step);
+    return (stores.v.st?.snags || []).filter((s) => s.step === step);
   },
   mend(s) {
-    if (s.shot && s.shot !== this.st.set.shot) {
-      this.say(
-        `This is about ${this.st.shots.find((x) => x.id === s.shot)?.name || "another shot"}: it was gone to.`,
+    if (s.shot && s.shot !== stores.v.st.set.shot) {
+      stores.v.say(
+        `This is about ${stores.v.st.shots.find((x) => x.id === s.shot)?.name || "another shot"}: it was gone to.`,
       );
       return this.goShot(s.shot).then(() => this.mend({ ...s, shot: "" }));
     }
-    if (s.fix === "fit") return this.does("fit range");
-    if (s.fix === "keep") return this.does("keep shot");
-    if (s.fix === "straight") return this.does("straighten");
+    if (s.fix === "fit") return stores.v.does("fit range");
+    if (s.fix === "keep") return stores.v.does("keep shot");
+    if (s.fix === "straight") return stores.v.does("straighten");
     if (s.fix === "level") return this.view({ roll: 0 });
-    if (s.fix === "eye") return this.does("eye height", { metres: 1.6 });
-    if (s.fix === "focus") return this.does("focus", { id: s.id });
-    const things = (s.ids || [s.id]).filter((id) => this.placement(id));
-    if (s.fix === "ground") return this.does("put down", { ids: things });
+    if (s.fix === "eye") return stores.v.does("eye height", { metres: 1.6 });
+    if (s.fix === "focus") return stores.v.does("focus", { id: s.id });
+    const things = (s.ids || [s.id]).filter((id) => stores.dress.placement(id));
+    if (s.fix === "ground") return stores.v.does("put down", { ids: things });
     if (s.fix === "clear" || s.fix === "part")
-      return this.does(s.fix === "clear" ? "move out" : "set apart", { id: s.id });
-    if (s.fix === "vary") return this.does("vary", { ids: things, seed: this.seed++ });
-    if (s.fix === "hide") return this.hideUnseen();
+      return stores.v.does(s.fix === "clear" ? "move out" : "set apart", { id: s.id });
+    if (s.fix === "vary") return stores.v.does("vary", { ids: things, seed: stores.dress.seed++ });
+    if (s.fix === "hide") return stores.dress.hideUnseen();
     if (s.fix === "propose") {
-      const p = this.st.pieces.find((x) => x.id === s.id);
-      return p?.proposal && this.edit(this.sizing(p.id, p.proposal));
+      const p = stores.v.st.pieces.find((x) => x.id === s.id);
+      return p?.proposal && stores.v.edit(stores.size.sizing(p.id, p.proposal));
     }
     if (s.fix === "even") {
-      return this.does("true size", { of: "proportions", id: s.id });
+      return stores.v.does("true size", { of: "proportions", id: s.id });
     }
     if (s.fix === "sized") {
-      return this.does("change piece", { id: s.id, patch: { sizing: { decided: true } } });
+      return stores.v.does("change piece", { id: s.id, patch: { sizing: { decided: true } } });
     }
     if (s.step === "size") {
-      this.piece = s.id;
-      this.go("size");
+      stores.v.piece = s.id;
+      stores.v.go("size");
     }
   },
 
   async panorama(file) {
     if (!file) return;
     try {
-      const r = await call(`/api/productions/${this.st.production.id}/panorama`, { method: "POST", body: file });
+      const r = await call(`/api/productions/${stores.v.st.production.id}/panorama`, { method: "POST", body: file });
       await this.light({ sky: "panorama", panorama: r.blob });
     } catch (e) {
-      this.say(e.message, true);
+      stores.v.say(e.message, true);
     }
   },
   async options(patch) {
-    const p = this.st.production;
+    const p = stores.v.st.production;
     try {
       await post(`/api/productions/${p.id}/options`, { unit: p.unit, budget: p.budget, ...patch });
-      await this.reload();
+      await stores.v.reload();
     } catch (e) {
-      this.say(e.message, true);
+      stores.v.say(e.message, true);
     }
   },
   setTone(t) {
-    this.tone = localStorage.tone = t;
+    stores.v.tone = localStorage.tone = t;
     document.documentElement.dataset.tone = t;
   },
 
   // Takes
   async shootTake(kind) {
     const settings = {
-      width: Number(this.take.width),
-      samples: Number(this.take.samples),
-      seconds: Number(this.take.seconds),
-      denoise: this.take.denoise,
+      width: Number(stores.v.take.width),
+      samples: Number(stores.v.take.samples),
+      seconds: Number(stores.v.take.seconds),
+      denoise: stores.v.take.denoise,
       bounces: 4,
       seed: 1,
     };
     try {
       await post(`/api/sets/${page.set}/takes`, {
-        shot: this.st.changed || !this.shot ? "" : this.st.set.shot,
+        shot: stores.v.st.changed || !this.shot ? "" : stores.v.st.set.shot,
         kind,
         settings,
       });
-      this.say("The take is in the queue.");
+      stores.v.say("The take is in the queue.");
     } catch (e) {
-      this.say(e.message, true);
+      stores.v.say(e.message, true);
     }
-    await this.reload();
+    await stores.v.reload();
   },
   async stopTake(id) {
-    await post(`/api/takes/${id}/cancel`, {}).catch((e) => this.say(e.message, true));
-    await this.reload();
+    await post(`/api/takes/${id}/cancel`, {}).catch((e) => stores.v.say(e.message, true));
+    await stores.v.reload();
   },
   async binTake(t) {
     try {
       await post(`/api/takes/${t.id}/bin`, {});
-      this.say(`${t.name} lies in the bin for 30 days: it is brought back on the first page.`);
+      stores.v.say(`${t.name} lies in the bin for 30 days: it is brought back on the first page.`);
     } catch (e) {
-      this.say(e.message, true);
+      stores.v.say(e.message, true);
     }
-    await this.reload();
+    await stores.v.reload();
   },
   picture(t) {
     const r = t.result || {};
@@ -139,16 +140,16 @@ export const shooting = {
     return `/blobs/${hash}?as=${as}&name=${encodeURIComponent(name + "." + as)}`;
   },
   shotWords(s) {
-    return s.name + (this.st.set.shot === s.id && this.st.changed ? " · changed" : "");
+    return s.name + (stores.v.st.set.shot === s.id && stores.v.st.changed ? " · changed" : "");
   },
   get viewWords() {
-    return this.shot && !this.st.changed ? this.shot.name : "working view";
+    return this.shot && !stores.v.st.changed ? this.shot.name : "working view";
   },
   get shownStill() {
     return this.shown && !this.shown.result.mp4 && this.picture(this.shown);
   },
   get shown() {
-    const t = this.st?.takes || [];
-    return t.find((x) => x.id === this.compare) || t.find((x) => this.picture(x)) || t[0] || null;
+    const t = stores.v.st?.takes || [];
+    return t.find((x) => x.id === stores.v.compare) || t.find((x) => this.picture(x)) || t[0] || null;
   },
 };

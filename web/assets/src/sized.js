@@ -4,6 +4,7 @@ import { besideNames } from "./references.js";
 import { drawMeasure } from "./measure.js";
 import { number } from "./print.js";
 import { call, until } from "./ask.js";
+import { stores } from "./stores.js";
 
 export const sized = {
   line: { order: "size", which: "", equal: false, side: "front", beside: ["door"], px: 0, x: 0, edge: 0 },
@@ -25,33 +26,33 @@ export const sized = {
   patternAt: 0,
   sizeFrom: "picture",
   drawSize() {
-    if (this.piece && (this.stale || this.proposal?.id !== this.piece)) this.ask(this.piece);
-    if (this.sizeView === "measure") drawMeasure(document.getElementById("elevations"), this);
-    else drawLineup(document.getElementById("lineup"), this);
+    if (stores.v.piece && (this.stale || this.proposal?.id !== stores.v.piece)) this.ask(stores.v.piece);
+    if (this.sizeView === "measure") drawMeasure(document.getElementById("elevations"), stores.v);
+    else drawLineup(document.getElementById("lineup"), stores.v);
   },
   lineUp(patch) {
     Object.assign(this.line, patch);
-    this.draw();
+    stores.v.draw();
   },
   showSize(view) {
     this.sizeView = view;
-    this.draw();
+    stores.v.draw();
   }, // what is hidden still is drawn when it is there
   choosePiece(id) {
-    this.piece = id;
+    stores.v.piece = id;
     this.looked = 0;
     this.measuredLength = 0;
     this.patternAt = 0;
     this.even = true;
-    this.draw();
+    stores.v.draw();
   },
   // arrived are the downloads of which there are pieces.
   lookAtPattern(at) {
     this.patternAt = Number(at);
-    this.draw();
+    stores.v.draw();
   },
   get arrived() {
-    return (this.st?.arrivals || []).filter((a) => this.st.pieces.some((p) => p.arrival === a.id));
+    return (stores.v.st?.arrivals || []).filter((a) => stores.v.st.pieces.some((p) => p.arrival === a.id));
   },
   // patterns are the pictures on the piece that can be measured on; pattern is
   // the one that is shown.
@@ -73,16 +74,16 @@ export const sized = {
   // follows says what changes with a piece, here and in other sets.
   follows(p) {
     const all = [
-      p.copies && `${this.count(p.copies, "placement")} in this set`,
-      p.elsewhere && `${this.count(p.elsewhere, "placement")} in ${this.count(p.otherSets, "other set")}`,
+      p.copies && `${stores.v.count(p.copies, "placement")} in this set`,
+      p.elsewhere && `${stores.v.count(p.elsewhere, "placement")} in ${stores.v.count(p.otherSets, "other set")}`,
     ].filter(Boolean);
     return all.length
       ? `${all.join(" and ")} will follow, standing on the same base.`
       : "It stands nowhere yet: place it in Dress.";
   },
   beyond(piece) {
-    const p = this.st?.pieces.find((x) => x.id === piece);
-    return p?.elsewhere ? `, ${p.elsewhere} more in ${this.count(p.otherSets, "other set")}` : "";
+    const p = stores.v.st?.pieces.find((x) => x.id === piece);
+    return p?.elsewhere ? `, ${p.elsewhere} more in ${stores.v.count(p.otherSets, "other set")}` : "";
   },
   // ask fetches what is proposed for a piece, with the reasons. One question at a time:
   // what changes meanwhile is asked for when it is answered, so that many changes in a
@@ -95,7 +96,7 @@ export const sized = {
     }
     this.asking = id;
     this.askAgain = false;
-    this.waiting++;
+    stores.v.waiting++;
     if (this.proposal?.id !== id) this.proposal = { id, candidates: [] };
     try {
       const p = await until(
@@ -104,11 +105,11 @@ export const sized = {
       );
       if (this.asking !== id || !p) return;
       this.proposal = { id, ...p };
-      if (this.sizeView === "measure" && this.step === "size") this.drawSize();
+      if (this.sizeView === "measure" && stores.v.step === "size") this.drawSize();
     } catch (e) {
-      if (this.asking === id) this.say(e.message, true);
+      if (this.asking === id) stores.v.say(e.message, true);
     } finally {
-      this.waiting--;
+      stores.v.waiting--;
       if (this.asking === id) {
         this.asking = "";
         if (this.askAgain) this.ask(id);
@@ -133,11 +134,11 @@ export const sized = {
     };
   },
   accept(c) {
-    return this.edit(this.sizing(this.piece, c));
+    return stores.v.edit(this.sizing(stores.v.piece, c));
   },
   // open are the pieces whose size is still to be decided; of one supplier, or of all.
   open(group) {
-    return (this.st?.pieces || []).filter(
+    return (stores.v.st?.pieces || []).filter(
       (p) => !p.sizing.decided && p.proposal && (!group || p.proposal.group === group),
     );
   },
@@ -145,7 +146,7 @@ export const sized = {
     return this.open().filter((p) => p.proposal.sure);
   },
   acceptSure() {
-    return this.edit(...this.sure.map((p) => this.sizing(p.id, p.proposal)));
+    return stores.v.edit(...this.sure.map((p) => this.sizing(p.id, p.proposal)));
   },
   // alike are the pieces of the same supplier for which the same is likeliest.
   get alike() {
@@ -156,7 +157,7 @@ export const sized = {
     );
   },
   acceptAlike() {
-    return this.edit(...this.alike.map((p) => this.sizing(p.id, p.proposal)));
+    return stores.v.edit(...this.alike.map((p) => this.sizing(p.id, p.proposal)));
   },
   percent: (x) => (x > 0.995 ? "> 99 %" : x < 0.005 ? "< 1 %" : `${Math.round(100 * x)} %`),
   unitWords(c) {
@@ -173,30 +174,30 @@ export const sized = {
         this.measuredOn === "picture" && this.sizeFrom === "picture"
           ? {
               op: "true repeat",
-              args: { id: this.piece, surface: this.pattern?.surface, was, metres, everywhere: this.onAll },
+              args: { id: stores.v.piece, surface: this.pattern?.surface, was, metres, everywhere: this.onAll },
             }
-          : { op: "true size", args: { id: this.piece, of: "distance", was, metres } };
-    return this.edit(command).then((r) => {
+          : { op: "true size", args: { id: stores.v.piece, of: "distance", was, metres } };
+    return stores.v.edit(command).then((r) => {
       if (r) {
         this.measured.points = [];
         this.measuredLength = 0;
-        this.draw();
+        stores.v.draw();
       }
       return r;
     });
   },
   get sized() {
-    return this.st?.pieces.find((p) => p.id === this.piece) || null;
+    return stores.v.st?.pieces.find((p) => p.id === stores.v.piece) || null;
   },
   sizeAs(patch) {
-    return this.does("change piece", { id: this.piece, patch: { sizing: { ...patch, decided: true } } });
+    return stores.v.does("change piece", { id: stores.v.piece, patch: { sizing: { ...patch, decided: true } } });
   },
   onAll: true,
   repeat(surface, metres) {
-    return this.does("true repeat", { id: this.piece, surface, metres, everywhere: this.onAll });
+    return stores.v.does("true repeat", { id: stores.v.piece, surface, metres, everywhere: this.onAll });
   },
   standAs(patch) {
-    return this.does("change piece", { id: this.piece, patch: { sizing: patch } });
+    return stores.v.does("change piece", { id: stores.v.piece, patch: { sizing: patch } });
   },
   pivot(where) {
     const own = where === "base" || where === "file";
@@ -204,27 +205,27 @@ export const sized = {
   },
   pivotAt(at) {
     this.pivoting = false;
-    return this.does("pivot", { id: this.piece, at });
+    return stores.v.does("pivot", { id: stores.v.piece, at });
   },
   trueSize(of, metres) {
-    return this.does("true size", { id: this.piece, of, metres, alone: !this.even });
+    return stores.v.does("true size", { id: stores.v.piece, of, metres, alone: !this.even });
   },
   // references are what a piece can be held against: what is selected, the
   // stand-ins and one placement of every other piece.
   get references() {
     const had = new Set();
-    return (this.st?.placements || []).filter(
+    return (stores.v.st?.placements || []).filter(
       (p) =>
-        p.piece !== this.piece &&
-        (p.standIn || this.sel.includes(p.id) || p.id === this.like || (!had.has(p.piece) && had.add(p.piece))),
+        p.piece !== stores.v.piece &&
+        (p.standIn || stores.v.sel.includes(p.id) || p.id === this.like || (!had.has(p.piece) && had.add(p.piece))),
     );
   },
   proportions() {
-    return this.does("true size", { id: this.piece, of: "proportions" });
+    return stores.v.does("true size", { id: stores.v.piece, of: "proportions" });
   },
   trueLike() {
-    return this.does("true size", {
-      id: this.piece,
+    return stores.v.does("true size", {
+      id: stores.v.piece,
       of: this.likeIts,
       like: this.like,
       likeOf: this.likeOf,

@@ -1,4 +1,5 @@
 // The lens view's small pictures: this place through each lens, and shots that have no take yet.
+import { stores } from "./stores.js";
 
 export const pictured = (View) =>
   class extends View {
@@ -38,7 +39,7 @@ export const pictured = (View) =>
       this.rowLater = setTimeout(() => this.row(), wait);
     }
     async row() {
-      const here = () => this.v.on("frame") && this.v.tab === "lens" && !this.v.playing;
+      const here = () => this.v.on("frame") && stores.film.tab === "lens" && !stores.film.playing;
       if (!this.viewNow || !here() || this.canvas.width < 100) return;
       if (this.v.coming) return; // it is drawn when all is there
       const st = this.v.now,
@@ -57,8 +58,8 @@ export const pictured = (View) =>
         v.far,
         v.ev,
         win,
-        this.v.keepSize,
-        this.v.keepSize && v.focus,
+        stores.film.keepSize,
+        stores.film.keepSize && v.focus,
         st.revision,
         this.came,
       ]);
@@ -80,7 +81,7 @@ export const pictured = (View) =>
           const focal = Number(canvas.dataset.lensPicture),
             k = v.focal / focal,
             m = world.slice();
-          if (this.v.keepSize) {
+          if (stores.film.keepSize) {
             const d = v.focus * (1 - focal / v.focal);
             m[12] += f.x * d;
             m[13] += f.y * d;
@@ -106,11 +107,11 @@ export const pictured = (View) =>
     shotPictures(wait = 900) {
       clearTimeout(this.shotsLater);
       this.shotsLater = setTimeout(async () => {
-        if (!this.v.on("frame") || this.v.playing || this.canvas.width < 200) return;
+        if (!this.v.on("frame") || stores.film.playing || this.canvas.width < 200) return;
         const s = this.v.now.shots.find(
           (s) =>
-            !this.v.now.takes.some((t) => t.shot === s.id && this.v.picture(t)) &&
-            this.v.stills[s.id]?.key !== `${JSON.stringify(s.view)} ${this.came}`,
+            !this.v.now.takes.some((t) => t.shot === s.id && stores.shoot.picture(t)) &&
+            stores.film.stills[s.id]?.key !== `${JSON.stringify(s.view)} ${this.came}`,
         );
         if (!s) return;
         const canvas = Object.assign(document.createElement("canvas"), {
@@ -119,7 +120,7 @@ export const pictured = (View) =>
         });
         const key = `${JSON.stringify(s.view)} ${this.came}`;
         await this.small(canvas, s.window, s.view, s.world, s.scale);
-        this.v.stills = { ...this.v.stills, [s.id]: { key, url: canvas.toDataURL("image/jpeg", 0.85) } };
+        stores.film.stills = { ...stores.film.stills, [s.id]: { key, url: canvas.toDataURL("image/jpeg", 0.85) } };
         this.shotPictures(); // the next one
       }, wait);
     }

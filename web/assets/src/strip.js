@@ -3,6 +3,7 @@
 import { make } from "./svg.js";
 import { pull } from "./drag.js";
 import { active } from "./focus.js";
+import { stores } from "./stores.js";
 
 export class Strip {
   __v_skip = true; // not watched by the page's store
@@ -12,16 +13,16 @@ export class Strip {
     this.v = v;
     svg.addEventListener("pointerdown", (e) => this.press(e));
     svg.addEventListener("pointermove", (e) => {
-      if (!e.buttons) v.setHover(e.target.closest("[data-bar]")?.dataset.bar || "");
+      if (!e.buttons) stores.film.setHover(e.target.closest("[data-bar]")?.dataset.bar || "");
     });
-    svg.addEventListener("pointerleave", () => v.setHover(""));
+    svg.addEventListener("pointerleave", () => stores.film.setHover(""));
     svg.addEventListener("keydown", (e) => this.key(e));
   }
   // view is the lens at the time of the move, or as it is while a handle is pulled.
   get view() {
     const v = this.v.now.set.view,
-      at = this.v.raw.view;
-    return this.v.moveNow && at?.near
+      at = stores.film.raw.view;
+    return stores.film.moveNow && at?.near
       ? {
           ...at,
           near: v.near,
@@ -35,7 +36,7 @@ export class Strip {
     return Math.min(0.1, this.v.now.set.view.near);
   }
   get hi() {
-    return Math.max(100, (this.v.raw.fit.lastAt || 0) * 1.6, this.v.now.set.view.far * 1.4);
+    return Math.max(100, (stores.film.raw.fit.lastAt || 0) * 1.6, this.v.now.set.view.far * 1.4);
   }
   x(m) {
     return 16 + (this.w - 32) * (Math.log(Math.max(m, this.lo) / this.lo) / Math.log(this.hi / this.lo));
@@ -48,7 +49,7 @@ export class Strip {
   bars() {
     const out = [],
       many = new Map();
-    for (const b of this.v.raw.bars) {
+    for (const b of stores.film.raw.bars) {
       const on = this.v.sel.includes(b.id);
       if (!b.span.seen && !b.cut && !on) continue;
       const piece = on || b.cut ? "" : this.v.now.placements.find((p) => p.id === b.id)?.piece;
@@ -83,7 +84,7 @@ export class Strip {
     const st = this.v.now,
       box = this.svg.getBoundingClientRect(),
       s = this.svg,
-      fr = this.v.raw;
+      fr = stores.film.raw;
     this.w = box.width;
     this.h = box.height;
     if (!st || this.w < 2) return;
@@ -109,7 +110,7 @@ export class Strip {
     );
     defs.append(hatch);
     s.append(defs);
-    const lens = fr.lens.sharpNear && this.v.moveNow ? fr.lens : st.lens,
+    const lens = fr.lens.sharpNear && stores.film.moveNow ? fr.lens : st.lens,
       sharpFar = lens.sharpFar ?? this.hi;
     s.append(
       make("rect", {
@@ -126,7 +127,7 @@ export class Strip {
     this.ruler(base, soft, ink);
     this.steps(base, soft);
     const labelled = [],
-      moving = Boolean(this.v.moveNow);
+      moving = Boolean(stores.film.moveNow);
     for (const b of this.bars().sort((p, q) => q.span.height - p.span.height)) {
       const x = this.x(b.span.near),
         w = Math.max(this.x(b.span.far) - x, 3),
@@ -245,7 +246,7 @@ export class Strip {
             "paint-order": "stroke",
             style: "pointer-events:none",
           },
-          `sky ${this.v.share(fr.figures.sky)}`,
+          `sky ${stores.film.share(fr.figures.sky)}`,
         ),
       );
     this.mark();
@@ -279,7 +280,7 @@ export class Strip {
   }
   // steps say how much the depth buffer tells apart along the strip.
   steps(base, soft) {
-    const list = this.v.raw.fit.steps || [],
+    const list = stores.film.raw.fit.steps || [],
       s = this.svg,
       y = base + 31;
     let last = -100;
@@ -304,7 +305,7 @@ export class Strip {
     }
   }
   flickers(base) {
-    for (const f of this.v.raw.flickers.slice(0, 6)) {
+    for (const f of stores.film.raw.flickers.slice(0, 6)) {
       const x = this.x(f.distance),
         g = make("g", { "data-flicker": f.ids.join(" "), style: "cursor:pointer" });
       g.append(
@@ -346,7 +347,7 @@ export class Strip {
         style: "pointer-events:none",
       }),
     );
-    const b = this.v.raw.bars.find((q) => q.id === this.v.hover);
+    const b = stores.film.raw.bars.find((q) => q.id === this.v.hover);
     if (b)
       this.svg.append(
         make(
@@ -430,7 +431,7 @@ export class Strip {
     if (!name || !k) return;
     e.preventDefault();
     e.stopPropagation();
-    this.v.view(this.set(name, this.v.st.set.view[name] * k));
+    stores.shoot.view(this.set(name, this.v.st.set.view[name] * k));
   }
   press(e) {
     const bar = e.target.closest("[data-bar]"),
@@ -440,7 +441,7 @@ export class Strip {
       this.v.sel = flicker.dataset.flicker.split(" ");
       return this.v.draw();
     }
-    if (!handle) return bar ? this.v.select(bar.dataset.bar, e.shiftKey) : undefined;
+    if (!handle) return bar ? stores.dress.select(bar.dataset.bar, e.shiftKey) : undefined;
     const name = handle.dataset.handle,
       view = this.v.st.set.view,
       kept = { ...view },
@@ -458,7 +459,7 @@ export class Strip {
       (moved) => {
         if (!to) return;
         Object.assign(view, { near: kept.near, far: kept.far, focus: kept.focus, focusOn: kept.focusOn });
-        if (moved && to[name] !== kept[name]) this.v.view(to);
+        if (moved && to[name] !== kept[name]) stores.shoot.view(to);
         else this.draw();
       },
       0,

@@ -3,6 +3,7 @@
 import { make } from "./svg.js";
 import { pull } from "./drag.js";
 import { drawing, drawn } from "./kinds.js";
+import { stores } from "./stores.js";
 
 // Every tool: how it is drawn (box: dragged over a rectangle; span: dragged from
 // end to end; points: one after the other; stroke: by hand; point), the fewest
@@ -62,7 +63,7 @@ export class Tools {
     this.cross = null;
   }
   get tool() {
-    return this.v.tool;
+    return stores.dress.tool;
   }
   get way() {
     return howOf(this.tool)?.[0] || "";
@@ -178,7 +179,7 @@ export class Tools {
       if (this.points.length) {
         this.points = [];
         this.plan.overlay();
-      } else this.v.useTool("");
+      } else stores.dress.useTool("");
     } else return;
     e.preventDefault();
     e.stopPropagation();
@@ -264,7 +265,7 @@ export class Tools {
     if (this.tool === "brush" && this.to) {
       const [x, y] = at(this.to);
       over.append(
-        make("circle", { ...style, cx: x, cy: y, r: this.v.brush.radius * pl.px, "stroke-dasharray": "4 3" }),
+        make("circle", { ...style, cx: x, cy: y, r: stores.dress.brush.radius * pl.px, "stroke-dasharray": "4 3" }),
       );
     }
   }
@@ -294,7 +295,7 @@ export class Tools {
       this.plan.overlay();
       return v.say("It holds no area; drag it wider.", true);
     }
-    const r = await v.drawn(
+    const r = await stores.dress.drawn(
       tool,
       corners,
       rectangle || this.way === "span"
@@ -311,7 +312,7 @@ export class Tools {
     if (r?.made?.length) v.sel = [r.made[0]];
     // One is drawn, then the pointer selects again; a brush goes on, and so does
     // every tool while Shift is held.
-    if (r && tool !== "brush" && this.tool && !this.more) v.useTool("");
+    if (r && tool !== "brush" && this.tool && !this.more) stores.dress.useTool("");
     v.draw();
     return undefined;
   }

@@ -2,6 +2,7 @@
 import { Matrix4, Raycaster, Vector3 } from "three";
 import { pressMatch } from "./match.js";
 import { pull } from "./drag.js";
+import { stores } from "./stores.js";
 
 export const walked = (View) =>
   class extends View {
@@ -24,7 +25,7 @@ export const walked = (View) =>
     press(e) {
       if (pressMatch(this, e)) return;
       if (e.shiftKey && this.v.on("frame dress light")) return this.orbit(e);
-      if (!this.v.picking && this.grasp.take(e, (u) => this.click(u))) return;
+      if (!stores.film.picking && this.grasp.take(e, (u) => this.click(u))) return;
       const view = this.v.st.set.view,
         f = this.frame(),
         start = { yaw: view.yaw, pitch: view.pitch };
@@ -46,7 +47,7 @@ export const walked = (View) =>
           if (moved === null) return this.v.draw();
           if (!moved) return this.click(u);
           const turn = (Math.hypot(now.yaw - start.yaw, now.pitch - start.pitch) * 180) / Math.PI;
-          return this.v
+          return stores.shoot
             .view(now)
             .then(() =>
               this.v.say(`The camera was turned by ${this.v.number(turn, 1)}°; the comma key takes it back.`),
@@ -58,11 +59,11 @@ export const walked = (View) =>
     // click selects what is under the pointer: what is seen there; a click on what is
     // selected goes on to what lies behind.
     click(u) {
-      if (this.v.picking === "focus") {
+      if (stores.film.picking === "focus") {
         const on = this.grasp.first(u),
           at = on?.at;
-        this.v.picking = "";
-        return this.v.placement(on?.id)
+        stores.film.picking = "";
+        return stores.dress.placement(on?.id)
           ? this.v.does("focus", { id: on.id })
           : at
             ? this.v.does("focus", { at: { x: at.x, y: at.y, z: at.z } })
@@ -70,12 +71,12 @@ export const walked = (View) =>
       }
       const under = this.grasp.hits(u),
         i = this.v.sel.length ? under.indexOf(this.v.sel[0]) : -1;
-      return this.v.select(under[(i + 1) % (under.length || 1)] || "", u.shiftKey);
+      return stores.dress.select(under[(i + 1) % (under.length || 1)] || "", u.shiftKey);
     }
     // lift moves the selected thing up and down by its stalk.
     lift(e) {
       const id = e.target.closest("[data-stalk]")?.dataset.stalk,
-        p = id && this.v.placement(id);
+        p = id && stores.dress.placement(id);
       if (!p) return;
       e.stopPropagation();
       const q = new Vector3(p.at.x, p.at.y, p.at.z).applyMatrix4(this.camera.matrixWorldInverse),
@@ -94,7 +95,7 @@ export const walked = (View) =>
           const y = p.at.y;
           this.lifting = false;
           p.at.y = kept;
-          if (moved) this.v.change(p.id, { at: { y } });
+          if (moved) stores.dress.change(p.id, { at: { y } });
           else this.v.draw();
         },
         0,
@@ -111,7 +112,7 @@ export const walked = (View) =>
     // orbit goes around what is selected, or around what is in focus.
     orbit(e) {
       const view = this.v.st.set.view,
-        p = this.v.one,
+        p = stores.dress.one,
         fw = this.v.st.lens.forward,
         f = this.frame();
       const c = p
@@ -139,8 +140,8 @@ export const walked = (View) =>
           this.look(view, this.aimed(eye, to.yaw, to.pitch, view.roll));
         },
         (moved) => {
-          if (moved) return this.v.view(to);
-          return moved === null ? this.v.draw() : this.v.select(this.grasp.hits(e)[0] || "", true);
+          if (moved) return stores.shoot.view(to);
+          return moved === null ? this.v.draw() : stores.dress.select(this.grasp.hits(e)[0] || "", true);
         },
       );
     }
@@ -158,7 +159,7 @@ export const walked = (View) =>
       if (!go) return false;
       this.home();
       const v = this.v.st.set.view,
-        at = (this.walked ||= { eye: { ...v.eye }, yaw: v.yaw, pitch: v.pitch, high: this.v.raw.height ?? 1.6 });
+        at = (this.walked ||= { eye: { ...v.eye }, yaw: v.yaw, pitch: v.pitch, high: stores.film.raw.height ?? 1.6 });
       const k = (e.shiftKey ? 4 : 1) * (e.altKey ? 0.2 : 1),
         far = 0.25 * k;
       at.yaw += go[1] * 0.05 * k;
@@ -191,7 +192,7 @@ export const walked = (View) =>
       this.rest = setTimeout(() => {
         const w = this.walked;
         this.walked = null;
-        this.v.view({ eye: w.eye, yaw: w.yaw });
+        stores.shoot.view({ eye: w.eye, yaw: w.yaw });
       }, 350);
       return true;
     }
@@ -206,7 +207,7 @@ export const walked = (View) =>
       clearTimeout(this.rest);
       this.rest = setTimeout(() => {
         this.run = 0;
-        this.v.view({ eye });
+        stores.shoot.view({ eye });
       }, 250);
     }
   };
