@@ -82,7 +82,8 @@ export function drawDial(svg, sun, hour) {
     const [x, y] = spot(p);
     all.append(make("circle", { cx: x, cy: y, r: 2, fill: "#e8e8e8" }));
     const r = Math.hypot(x, y) || 1;
-    if (p.hour % 3 === 0) text((x / r) * (r - 12), (y / r) * (r - 12), p.hour);
+    // The sun has its own hour written beside it.
+    if (p.hour % 3 === 0 && Math.abs(p.hour - hour) > 1) text((x / r) * (r - 12), (y / r) * (r - 12), p.hour);
   }
   const turned = (a) => [(rim + 14) * Math.sin(a + sun.north), -(rim + 14) * Math.cos(a + sun.north)];
   ["north", "E", "S", "W"].forEach((name, i) => {

@@ -206,13 +206,18 @@ export function panels(Alpine) {
           this.at = null;
           return;
         }
-        this.put("hour", hour).then(() => {
-          this.at = null;
-        });
+        this.putHour(hour);
+      });
+    },
+    // putHour shows an hour at once; what is pulled to since is kept.
+    putHour(hour) {
+      this.at = hour;
+      return this.put("hour", hour).then(() => {
+        if (this.at === hour) this.at = null;
       });
     },
     turn(by) {
-      return this.put("hour", Math.min(Math.max(Math.round((this.hour + by) * 20) / 20, 0), 24));
+      return this.putHour(Math.min(Math.max(Math.round((this.hour + by) * 20) / 20, 0), 24));
     },
   }));
 
