@@ -36,12 +36,12 @@ type standing struct {
 	key    string            // another for everything else that stands somewhere
 }
 
-// What is kept of sets that are looked at, about 300 bytes a thing: what stands in them, by set and
-// standsKey; the trees over that, by what a shot does without and what rides; and how fast things
-// cross the picture, by all of a shot.
+// What is kept of sets that are looked at, about 300 bytes a thing: what stands in them; the trees
+// over that, by what a shot does without and what rides; and how fast things cross the picture, by
+// all of a shot.
 var (
 	standings = cache.Of("standing", func(s *standing) int { return 300 * len(s.Things) })
-	scenes    = cache.Of("scene", func(s *frame.Scene) int { return 300 * len(s.Things) })
+	scenes    = cache.Of("scene", func(s sceneOf) int { return 300 * len(s.Things) })
 	crossed   = cache.Of("crossing", func(list [][]frame.Crossing) (n int) {
 		for _, l := range list {
 			n += 100 * len(l)
@@ -49,6 +49,12 @@ var (
 		return n
 	})
 )
+
+// sceneOf is the scene of what stood in a set, by its key.
+type sceneOf struct {
+	of string
+	*frame.Scene
+}
 
 // stand makes everything ready to be looked at. The set must be laid out.
 func (w *Snapshot) stand(ctx context.Context, key string) (*standing, error) {
@@ -92,11 +98,13 @@ func (f *Framing) Scene(k *stage.ShotSettings, cast *stage.Cast) *frame.Scene {
 		raw, _ := json.Marshal(k.Move.Rides)
 		rides = string(raw)
 	}
-	key := f.key + "\x01" + strings.Join(k.Hide, "\x00") + "\x01" + rides
-	s, _ := scenes.Make(key, func() (*frame.Scene, error) {
-		return frame.NewScene(f.shown(k, cast, rides != "")), nil
-	})
-	return s
+	name := f.w.SetRow.ID + "\x01" + strings.Join(k.Hide, "\x00") + "\x01" + rides
+	if s, ok := scenes.Get(name); ok && s.of == f.key {
+		return s.Scene
+	}
+	s := sceneOf{f.key, frame.NewScene(f.shown(k, cast, rides != ""))}
+	scenes.Put(name, s)
+	return s.Scene
 }
 
 // shown are the things that a shot shows, and which of them ride.
@@ -212,12 +220,17 @@ func (a *Sets) FramingOf(ctx context.Context, setID string) (*Snapshot, *Framing
 // FramingFor is the framing of a set that is laid out.
 func (a *Sets) FramingFor(ctx context.Context, w *Snapshot) (*Framing, error) {
 	// What stands there is often as it was before: only the view was changed.
+	// What stood there before makes room: it would be kept for every edit.
 	key := w.SetRow.ID + w.standsKey()
-	known, err := standings.Make(key, func() (*standing, error) { return w.stand(context.WithoutCancel(ctx), key) })
+	if known, ok := standings.Get(w.SetRow.ID); ok && known.key == key {
+		return &Framing{w, known}, nil
+	}
+	f, err := w.stand(ctx, key)
 	if err != nil {
 		return nil, err
 	}
-	return &Framing{w, known}, nil
+	standings.Put(w.SetRow.ID, f)
+	return &Framing{w, f}, nil
 }
 
 // standsKey is another for every change of what stands in the set.
