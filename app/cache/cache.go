@@ -28,6 +28,7 @@ type key struct{ family, name string }
 
 type entry struct {
 	value any
+	of    string
 	bytes int
 }
 
@@ -66,11 +67,14 @@ func Of[V any](name string, bytes func(V) int) Family[V] { return In(process, na
 func In[V any](c *Cache, name string, bytes func(V) int) Family[V] { return Family[V]{c, name, bytes} }
 
 // Get is what is kept under a name, and whether anything is.
-func (f Family[V]) Get(name string) (v V, ok bool) {
+func (f Family[V]) Get(name string) (v V, ok bool) { return f.GetOf(name, "") }
+
+// GetOf is Get of what changes: it counts as long as it was made of the same.
+func (f Family[V]) GetOf(name, of string) (v V, ok bool) {
 	f.in.mu.Lock()
 	defer f.in.mu.Unlock()
 	e, ok := f.in.lru.Get(key{f.name, name})
-	if ok {
+	if ok = ok && e.of == of; ok {
 		v, _ = e.value.(V) // nil where V is an interface and nothing was put in
 	}
 	return v, ok
@@ -84,8 +88,11 @@ func (f Family[V]) Has(name string) bool {
 }
 
 // Put keeps something, in the place of what had its name.
-func (f Family[V]) Put(name string, v V) {
-	c, k, e := f.in, key{f.name, name}, entry{v, max(f.bytes(v), 1)}
+func (f Family[V]) Put(name string, v V) { f.PutOf(name, "", v) }
+
+// PutOf is Put of what changes, and what it was made of.
+func (f Family[V]) PutOf(name, of string, v V) {
+	c, k, e := f.in, key{f.name, name}, entry{v, of, max(f.bytes(v), 1)}
 	c.mu.Lock()
 	defer c.mu.Unlock()
 	c.lru.Remove(k)
@@ -98,16 +105,21 @@ func (f Family[V]) Put(name string, v V) {
 // Make is what is kept under a name; what is not there is made, once for all who ask meanwhile. An
 // error, or a panic, is of all of them, and nothing is kept.
 func (f Family[V]) Make(name string, work func() (V, error)) (V, error) {
-	if v, ok := f.Get(name); ok {
+	return f.MakeOf(name, "", work)
+}
+
+// MakeOf is Make of what changes: what was made of another makes room.
+func (f Family[V]) MakeOf(name, of string, work func() (V, error)) (V, error) {
+	if v, ok := f.GetOf(name, of); ok {
 		return v, nil
 	}
-	made, err, _ := f.in.making.Do(f.name+"\x00"+name, func() (any, error) {
-		if v, ok := f.Get(name); ok {
+	made, err, _ := f.in.making.Do(f.name+"\x00"+name+"\x00"+of, func() (any, error) {
+		if v, ok := f.GetOf(name, of); ok {
 			return v, nil
 		}
 		v, err := work()
 		if err == nil {
-			f.Put(name, v)
+			f.PutOf(name, of, v)
 		}
 		return v, err
 	})

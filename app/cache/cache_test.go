@@ -136,3 +136,27 @@ func TestNothingIsKeptToo(t *testing.T) {
 		t.Errorf("it was made %d times", made)
 	}
 }
+
+// What changes is kept under one name: what it is of now, and nothing of before.
+func TestWhatChangesMakesRoom(t *testing.T) {
+	c := cache.New(1000)
+	f := cache.In(c, "a", weight)
+	made := 0
+	of := func(key string, v int) int {
+		got, err := f.MakeOf("x", key, func() (int, error) { made++; return v, nil })
+		if err != nil {
+			t.Error(err)
+		}
+		return got
+	}
+	if of("one", 1) != 1 || of("one", 9) != 1 || of("two", 2) != 2 || of("one", 3) != 3 || made != 3 {
+		t.Errorf("it was made %d times", made)
+	}
+	if v, ok := f.GetOf("x", "two"); ok {
+		t.Errorf("what it was before is kept: %d", v)
+	}
+	f.PutOf("x", "two", 4)
+	if v, ok := f.GetOf("x", "two"); v != 4 || !ok {
+		t.Error(v, ok)
+	}
+}

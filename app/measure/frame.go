@@ -41,7 +41,7 @@ type standing struct {
 // all of a shot.
 var (
 	standings = cache.Of("standing", func(s *standing) int { return 300 * len(s.Things) })
-	scenes    = cache.Of("scene", func(s sceneOf) int { return 300 * len(s.Things) })
+	scenes    = cache.Of("scene", func(s *frame.Scene) int { return 300 * len(s.Things) })
 	crossed   = cache.Of("crossing", func(list [][]frame.Crossing) (n int) {
 		for _, l := range list {
 			n += 100 * len(l)
@@ -49,12 +49,6 @@ var (
 		return n
 	})
 )
-
-// sceneOf is the scene of what stood in a set, by its key.
-type sceneOf struct {
-	of string
-	*frame.Scene
-}
 
 // stand makes everything ready to be looked at. The set must be laid out.
 func (w *Snapshot) stand(ctx context.Context, key string) (*standing, error) {
@@ -99,12 +93,10 @@ func (f *Framing) Scene(k *stage.ShotSettings, cast *stage.Cast) *frame.Scene {
 		rides = string(raw)
 	}
 	name := f.w.SetRow.ID + "\x01" + strings.Join(k.Hide, "\x00") + "\x01" + rides
-	if s, ok := scenes.Get(name); ok && s.of == f.key {
-		return s.Scene
-	}
-	s := sceneOf{f.key, frame.NewScene(f.shown(k, cast, rides != ""))}
-	scenes.Put(name, s)
-	return s.Scene
+	s, _ := scenes.MakeOf(name, f.key, func() (*frame.Scene, error) {
+		return frame.NewScene(f.shown(k, cast, rides != "")), nil
+	})
+	return s
 }
 
 // shown are the things that a shot shows, and which of them ride.
@@ -222,23 +214,25 @@ func (a *Sets) FramingFor(ctx context.Context, w *Snapshot) (*Framing, error) {
 	// What stands there is often as it was before: only the view was changed.
 	// What stood there before makes room: it would be kept for every edit.
 	key := w.SetRow.ID + w.standsKey()
-	if known, ok := standings.Get(w.SetRow.ID); ok && known.key == key {
+	if known, ok := standings.GetOf(w.SetRow.ID, key); ok {
 		return &Framing{w, known}, nil
 	}
 	f, err := w.stand(ctx, key)
 	if err != nil {
 		return nil, err
 	}
-	standings.Put(w.SetRow.ID, f)
+	standings.PutOf(w.SetRow.ID, key, f)
 	return &Framing{w, f}, nil
 }
 
 // standsKey is another for every change of what stands in the set.
 func (w *Snapshot) standsKey() string {
 	parts := make([]any, 0, 2*len(w.PieceOf)+6*len(w.ElementRows))
-	newest := int64(0)
+	newest, used := int64(0), map[string]bool{}
 	for i := range w.PlacementRows {
-		newest = max(newest, w.PlacementRows[i].Rev)
+		p := &w.PlacementRows[i]
+		newest = max(newest, p.Rev)
+		used[p.Piece] = true
 	}
 	// Thousands of placements are told by their newest revision, once it stands.
 	if newest <= w.Production.Revision {
@@ -247,10 +241,6 @@ func (w *Snapshot) standsKey() string {
 		for i := range w.PlacementRows {
 			parts = append(parts, &w.PlacementRows[i].Placement)
 		}
-	}
-	used := map[string]bool{}
-	for i := range w.PlacementRows {
-		used[w.PlacementRows[i].Piece] = true
 	}
 	for _, id := range slices.Sorted(maps.Keys(used)) {
 		key, _, _ := w.bodyKey(id)

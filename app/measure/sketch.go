@@ -4,6 +4,7 @@ import (
 	"bytes"
 	"context"
 	"image/png"
+	"strconv"
 
 	"visator/app/act"
 	"visator/app/cache"
@@ -14,14 +15,10 @@ import (
 // second to draw. It stands for what it shows until the lens view can.
 const sketchWide = 320
 
-// sketches are the first pictures of sets.
-var sketches = cache.Of("sketch", func(s sketch) int { return len(s.png) })
+// sketches are the first pictures of sets, of a revision of their production.
+var sketches = cache.Of("sketch", func(png []byte) int { return len(png) })
 
-// sketch is the picture of a set at a revision of its production.
-type sketch struct {
-	revision int64
-	png      []byte
-}
+func revision(p *store.Production) string { return strconv.FormatInt(p.Revision, 10) }
 
 // Sketch is what the working view sees, drawn as with a pencil: a PNG. It is drawn
 // when a set was measured and rests, so that a page has it at once.
@@ -34,8 +31,8 @@ func (a *Sets) Sketch(ctx context.Context, setID string) ([]byte, error) {
 	if err != nil {
 		return nil, err
 	}
-	if known, ok := sketches.Get(setID); ok && known.revision == p.Revision {
-		return known.png, nil
+	if known, ok := sketches.GetOf(setID, revision(&p)); ok {
+		return known, nil
 	}
 	w, f, err := a.FramingOf(ctx, setID)
 	if err != nil {
@@ -53,6 +50,6 @@ func (a *Sets) draw(w *Snapshot, f *Framing) ([]byte, error) {
 	if err := pencil.Encode(&out, now.Scene.Sketch(&now.View, sketchWide, high)); err != nil {
 		return nil, err
 	}
-	sketches.Put(w.SetRow.ID, sketch{w.Production.Revision, out.Bytes()})
+	sketches.PutOf(w.SetRow.ID, revision(&w.Production), out.Bytes())
 	return out.Bytes(), nil
 }

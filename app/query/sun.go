@@ -6,19 +6,19 @@ import (
 	"math"
 
 	"visator/app/act"
-	"visator/app/cache"
 	"visator/core/light"
-	"visator/core/plain"
+	"visator/core/unit"
 	"visator/store"
 )
 
-// SunState is the sun over a set's place: its day, and the year's longest and shortest beside it.
+// SunState is the sun over a set's place: its path of the day, as far as it is above the twilight's end,
+// and those of 21 June and 21 December beside it.
 type SunState struct {
-	Path   []SunPoint `json:"path"`
-	June   []SunPoint `json:"june"`
-	Winter []SunPoint `json:"december"`
-	North  float64    `json:"north"` // radians, clockwise from -Z
-	Said   []string   `json:"said"`
+	Path     []SunPoint `json:"path"`
+	June     []SunPoint `json:"june"`
+	December []SunPoint `json:"december"`
+	North    float64    `json:"north"` // radians, clockwise from -Z
+	Said     []string   `json:"said"`
 }
 
 // SunPoint is where the sun stands on the plan at an hour of the clock, in radians.
@@ -28,29 +28,21 @@ type SunPoint struct {
 	Elevation float64 `json:"elevation"`
 }
 
-// suns are what was told of places: a year's worth takes some thousand looks at the sky.
-var suns = cache.Of("sun", func(s *SunState) int { return 24*(len(s.Path)+len(s.June)+len(s.Winter)) + 1000 })
-
 // Sun is the sun over a set's place.
 func (a *Pages) Sun(ctx context.Context, setID string) (*SunState, error) {
 	set, err := store.GetSet(ctx, a.Store.Pool, setID)
 	if err != nil {
 		return nil, act.NotThere(err, "The set")
 	}
-	p := set.Light.Place
-	p.Hour = 0 // all hours are told
-	return suns.Make(plain.Name(p), func() (*SunState, error) { return sunOf(&p), nil })
+	return sunOf(&set.Light.Place), nil
 }
-
-// twilight is how far below the horizon the sun is still drawn, in radians.
-const twilight = 6 * math.Pi / 180
 
 func sunOf(p *light.Place) *SunState {
 	path := func(p light.Place) []SunPoint {
 		list := []SunPoint{}
 		for i := range 24*4 + 1 {
 			h := float64(i) / 4
-			if az, el := p.Sun(h); el > -twilight {
+			if az, el := p.Sun(h); el > -light.Twilight {
 				list = append(list, SunPoint{h, az, el})
 			}
 		}
@@ -59,7 +51,8 @@ func sunOf(p *light.Place) *SunState {
 	june, december := *p, *p
 	year := p.At(12).Year()
 	june.Day, december.Day = fmt.Sprintf("%04d-06-21", year), fmt.Sprintf("%04d-12-21", year)
-	return &SunState{Path: path(*p), June: path(june), Winter: path(december), North: p.North, Said: saidOf(p.Today())}
+	return &SunState{Path: path(*p), June: path(june), December: path(december), North: p.North,
+		Said: saidOf(p.Today())}
 }
 
 // saidOf are the hours of a day in words.
@@ -80,7 +73,7 @@ func saidOf(d light.SunDay) []string {
 	default:
 		said = append(said, "does not rise")
 	}
-	said = append(said, fmt.Sprintf("highest %s, %.1f°", light.Clock(d.Noon), d.Height*180/math.Pi))
+	said = append(said, fmt.Sprintf("highest %s, %.1f°", light.Clock(d.Noon), unit.Degrees(d.Height)))
 	from("golden", d.Late, d.Ends)
 	if !math.IsNaN(d.Set) {
 		said = append(said, "sets "+light.Clock(d.Set))

@@ -51,12 +51,8 @@ func lens(_ context.Context, args []string) error {
 	fs.Float64Var(&v.FNumber, "fstop", 8, "f-number")
 	fs.Float64Var(&circle, "coc", 0, "circle of confusion in `MM`; 0 is 0.03 mm for a sensor 36 mm wide, in proportion")
 	fs.BoolVar(&asJSON, "json", false, "one line of JSON")
-	rest, err := parse(fs, args)
-	if err != nil {
+	if err := parseFlags(fs, args, "a lens is"); err != nil {
 		return err
-	}
-	if len(rest) > 0 {
-		return usagef("%q is not asked for: a lens is told by its flags", rest[0])
 	}
 	w, h, ok := strings.Cut(strings.ToLower(sensor), "x")
 	var errW, errH error

@@ -98,6 +98,15 @@ func newFlags(name, args, about string) *flag.FlagSet {
 	return fs
 }
 
+// parseFlags is parse for what is told by its flags alone.
+func parseFlags(fs *flag.FlagSet, args []string, what string) error {
+	rest, err := parse(fs, args)
+	if err == nil && len(rest) > 0 {
+		err = usagef("%q is not asked for: %s told by its flags", rest[0], what)
+	}
+	return err
+}
+
 // parse reads flags that may stand before, between and after the operands.
 // A flag that is wrong is a usage error of one line.
 func parse(fs *flag.FlagSet, args []string) ([]string, error) {

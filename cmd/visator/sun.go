@@ -9,6 +9,7 @@ import (
 	"time"
 
 	"visator/core/light"
+	"visator/core/unit"
 )
 
 // sunLine is where the sun stands, as JSON: degrees, astronomical units, lux and kelvin in clear
@@ -42,12 +43,8 @@ func solar(_ context.Context, args []string) error {
 	fs.Float64Var(&site.Pressure, "pressure", light.SeaPressure, "air pressure in `MBAR`, of the year")
 	fs.Float64Var(&site.Degrees, "celsius", light.SeaDegrees, "air temperature in `DEGREES`, of the year")
 	fs.BoolVar(&asJSON, "json", false, "one line of JSON")
-	rest, err := parse(fs, args)
-	if err != nil {
+	if err := parseFlags(fs, args, "the sun is"); err != nil {
 		return err
-	}
-	if len(rest) > 0 {
-		return usagef("%q is not asked for: the sun is told by its flags", rest[0])
 	}
 	within := func(x, most float64) bool { return math.Abs(x) <= most } // not when it is no number
 	switch {
@@ -66,17 +63,17 @@ func solar(_ context.Context, args []string) error {
 	if err != nil {
 		return usagef("--time is written as 2026-10-17T12:30:30-07:00, not %q", at)
 	}
-	if y := moment.Year(); y < 1 || y > 6000 {
-		return usagef("--time: the sun is known from the year 1 to 6000")
-	}
-	site.Latitude, site.Longitude = lat*math.Pi/180, lon*math.Pi/180
-	p := light.Solar(moment, site)
+	site.Latitude, site.Longitude = unit.Radians(lat), unit.Radians(lon)
 	_, before := moment.Zone()
 	day := light.Place{Latitude: site.Latitude, Longitude: site.Longitude, Day: moment.Format(time.DateOnly),
 		Zone: float64(before) / 3600}
+	if err := day.Check(); err != nil {
+		return usagef("--time: %v", err)
+	}
+	p := light.Solar(moment, site)
 	today := day.Today()
-	l := sunLine{Time: moment.Format(time.RFC3339), Azimuth: p.Azimuth * 180 / math.Pi,
-		Elevation: p.Elevation * 180 / math.Pi, Distance: p.Distance, Noon: today.Noon}
+	l := sunLine{Time: moment.Format(time.RFC3339), Azimuth: unit.Degrees(p.Azimuth),
+		Elevation: unit.Degrees(p.Elevation), Distance: p.Distance, Noon: today.Noon}
 	l.Zenith = 90 - l.Elevation
 	l.Lux, l.Kelvin = light.Sunshine(p.Elevation)
 	known := func(h float64) *float64 {

@@ -9,6 +9,7 @@ import (
 
 	"visator/core/document"
 	"visator/core/geom"
+	"visator/core/unit"
 )
 
 // State is the light of a set: one sun and a sky.
@@ -37,7 +38,7 @@ const SunSize = 0.53 * math.Pi / 180
 
 // Default is a clear day in the middle of the morning.
 func Default() State {
-	return State{Place: Place{Latitude: rad(47), Longitude: rad(8), Day: SomeDay, Hour: 10, Zone: 2},
+	return State{Place: Place{Latitude: unit.Radians(47), Longitude: unit.Radians(8), Day: SomeDay, Hour: 10, Zone: 2},
 		SunOn: true, Azimuth: 2.3, Elevation: 0.7, Lux: 80000, Kelvin: 5400, Size: SunSize,
 		Sky: "two", Zenith: "#5a86c0", Horizon: "#c8d8e6", Level: 6000, Strength: 1000}
 }
@@ -179,14 +180,17 @@ func Planckian(kelvin float64) (x, y float64) {
 // the colours of Rec.709 is clipped.
 func Color(kelvin float64) geom.V {
 	x, y := Planckian(kelvin)
-	X, Z := x/y, (1-x-y)/y
-	// XYZ to linear Rec.709 (IEC 61966-2-1), Y = 1.
-	c := geom.V{
-		X: max(3.2404542*X-1.5371385-0.4985314*Z, 0),
-		Y: max(-0.9692660*X+1.8760108+0.0415560*Z, 0),
-		Z: max(0.0556434*X-0.2040259+1.0572252*Z, 0),
-	}
+	c := rec709(x/y, 1, (1-x-y)/y)
 	return c.Mul(1 / Luminance(c))
+}
+
+// rec709 is a colour of CIE XYZ in linear Rec.709 (IEC 61966-2-1); what lies outside is clipped.
+func rec709(x, y, z float64) geom.V {
+	return geom.V{
+		X: max(3.2404542*x-1.5371385*y-0.4985314*z, 0),
+		Y: max(-0.9692660*x+1.8760108*y+0.0415560*z, 0),
+		Z: max(0.0556434*x-0.2040259*y+1.0572252*z, 0),
+	}
 }
 
 // Hex decodes #rrggbb to linear Rec.709; what is not a colour is black.

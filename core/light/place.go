@@ -8,6 +8,7 @@ import (
 
 	"visator/core/document"
 	"visator/core/geom"
+	"visator/core/unit"
 )
 
 // Place is where on the earth a set lies, and when it is seen there.
@@ -80,14 +81,17 @@ func (p *Place) Site() Site {
 // elevation.
 func (p *Place) Sun(hour float64) (azimuth, elevation float64) {
 	s := Solar(p.At(hour), p.Site())
-	return turned(s.Azimuth + p.North), s.Elevation
+	return unit.Turned(s.Azimuth + p.North), s.Elevation
 }
+
+// Twilight is how far below the horizon the sun's middle is when the blue hour begins, in radians
+// (civil twilight).
+const Twilight = 6 * math.Pi / 180
 
 // Heights of the sun's middle, without air, at which hours of the day begin and end.
 const (
 	risen  = -50.0 / 60 * math.Pi / 180 // its upper edge, as the air bends it (almanacs)
 	golden = 6 * math.Pi / 180          // common practice
-	blue   = -6 * math.Pi / 180         // civil twilight
 	dusk   = -4 * math.Pi / 180         // between blue and golden: common practice
 )
 
@@ -146,7 +150,7 @@ func (p *Place) Today() SunDay {
 		}
 		return (from + to) / 2
 	}
-	d.Dawn, d.Night = cross(blue, true), cross(blue, false)
+	d.Dawn, d.Night = cross(-Twilight, true), cross(-Twilight, false)
 	d.Blue, d.Ends = cross(dusk, true), cross(dusk, false)
 	d.Rise, d.Set = cross(risen, true), cross(risen, false)
 	d.Gold, d.Late = cross(golden, true), cross(golden, false)
@@ -163,8 +167,8 @@ func Clock(hour float64) string {
 // AirMass is how much more air lies before the sun than overhead (Kasten and Young, Revised optical
 // air mass tables, 1989); elevation in radians, of the true sun.
 func AirMass(elevation float64) float64 {
-	e := max(elevation*180/math.Pi, -1)
-	return 1 / (math.Sin(rad(e)) + 0.50572*math.Pow(e+6.07995, -1.6364))
+	e := max(unit.Degrees(elevation), -1)
+	return 1 / (math.Sin(unit.Radians(e)) + 0.50572*math.Pow(e+6.07995, -1.6364))
 }
 
 // Outside and clear are sunlight without air, in lux, and what clear air takes of it for each air
@@ -218,9 +222,5 @@ func rgbOf(spectrum func(nm float64) float64) geom.V {
 		y += s * (0.821*lobe(nm, 568.8, 46.9, 40.5) + 0.286*lobe(nm, 530.9, 16.3, 31.1))
 		z += s * (1.217*lobe(nm, 437.0, 11.8, 36.0) + 0.681*lobe(nm, 459.0, 26.0, 13.8))
 	}
-	if y <= 0 {
-		return geom.V{}
-	}
-	return geom.V{X: max(3.2404542*x-1.5371385*y-0.4985314*z, 0) / y,
-		Y: max(-0.9692660*x+1.8760108*y+0.0415560*z, 0) / y, Z: max(0.0556434*x-0.2040259*y+1.0572252*z, 0) / y}
+	return rec709(x, y, z)
 }

@@ -3,6 +3,8 @@ package light
 import (
 	"math"
 	"time"
+
+	"visator/core/unit"
 )
 
 // Site is a place on the earth and the air above it.
@@ -42,22 +44,23 @@ func Solar(at time.Time, s Site) SolarPosition { return solar(at, s, earthLag) }
 func solar(at time.Time, s Site, lag float64) SolarPosition {
 	// 3.1: days since noon at the beginning of the Julian count; the ephemeris runs on its own time.
 	day := float64(at.Unix())/86400 + float64(at.Nanosecond())/86400e9 + 2440587.5
-	jd := (day - 2451545) / 36525             // centuries
-	je := (day + lag/86400 - 2451545) / 36525 // of ephemeris time
-	jm := je / 10                             // thousands of years
-	long := series(earthL, jm) + math.Pi      // 3.3: the sun's geocentric longitude
-	lat := -series(earthB, jm)                // and latitude
-	far := series(earthR, jm)                 // 3.2.7
-	turnL, turnO := nutated(je)               // 3.4
-	tilt := obliquity(jm) + turnO             // 3.5
-	long += turnL - rad(20.4898/3600)/far     // 3.6, 3.7: aberration
-	star := rad(280.46061837+360.98564736629*(day-2451545)+jd*jd*(0.000387933-jd/38710000)) + turnL*math.Cos(tilt)
+	jd := (day - 2451545) / 36525                  // centuries
+	je := (day + lag/86400 - 2451545) / 36525      // of ephemeris time
+	jm := je / 10                                  // thousands of years
+	long := series(earthL, jm) + math.Pi           // 3.3: the sun's geocentric longitude
+	lat := -series(earthB, jm)                     // and latitude
+	far := series(earthR, jm)                      // 3.2.7
+	turnL, turnO := nutated(je)                    // 3.4
+	tilt := obliquity(jm) + turnO                  // 3.5
+	long += turnL - unit.Radians(20.4898/3600)/far // 3.6, 3.7: aberration
+	// What stands overhead at Greenwich, in degrees.
+	star := 280.46061837 + 360.98564736629*(day-2451545) + jd*jd*(0.000387933-jd/38710000)
 	sinL, cosL := math.Sincos(long)
 	sinT, cosT := math.Sincos(tilt)
-	ascension := math.Atan2(sinL*cosT-math.Tan(lat)*sinT, cosL)            // 3.9
-	declination := math.Asin(math.Sin(lat)*cosT + math.Cos(lat)*sinT*sinL) // 3.10
-	hour := star + s.Longitude - ascension                                 // 3.11
-	parallax := rad(8.794/3600) / far                                      // 3.12
+	ascension := math.Atan2(sinL*cosT-math.Tan(lat)*sinT, cosL)                 // 3.9
+	declination := math.Asin(math.Sin(lat)*cosT + math.Cos(lat)*sinT*sinL)      // 3.10
+	hour := unit.Radians(star) + turnL*math.Cos(tilt) + s.Longitude - ascension // 3.11
+	parallax := unit.Radians(8.794/3600) / far                                  // 3.12
 	u := math.Atan(0.99664719 * math.Tan(s.Latitude))
 	x := math.Cos(u) + s.Height/6378140*math.Cos(s.Latitude)
 	y := 0.99664719*math.Sin(u) + s.Height/6378140*math.Sin(s.Latitude)
@@ -67,19 +70,8 @@ func solar(at time.Time, s Site, lag float64) SolarPosition {
 	topH := hour - shift // 3.13
 	high := math.Asin(math.Sin(s.Latitude)*math.Sin(topD) + math.Cos(s.Latitude)*math.Cos(topD)*math.Cos(topH))
 	azimuth := math.Atan2(math.Sin(topH), math.Cos(topH)*math.Sin(s.Latitude)-math.Tan(topD)*math.Cos(s.Latitude))
-	return SolarPosition{Azimuth: turned(azimuth + math.Pi), Elevation: high + refraction(high, s), True: high,
-		Distance: far, ascension: turned(ascension + shift), declination: topD}
-}
-
-func rad(degrees float64) float64 { return degrees * math.Pi / 180 }
-
-// turned is an angle in 0 to 2 pi.
-func turned(a float64) float64 {
-	a = math.Mod(a, 2*math.Pi)
-	if a < 0 {
-		a += 2 * math.Pi
-	}
-	return a
+	return SolarPosition{Azimuth: unit.Turned(azimuth + math.Pi), Elevation: high + refraction(high, s), True: high,
+		Distance: far, ascension: unit.Turned(ascension + shift), declination: topD}
 }
 
 // series sums periodic terms up, by powers of the time in thousands of years.
@@ -108,11 +100,11 @@ func nutated(t float64) (long, tilt float64) {
 		for k := range x {
 			angle += n[k] * x[k]
 		}
-		sin, cos := math.Sincos(rad(angle))
+		sin, cos := math.Sincos(unit.Radians(angle))
 		long += (n[5] + n[6]*t) * sin
 		tilt += (n[7] + n[8]*t) * cos
 	}
-	return rad(long / 36e6), rad(tilt / 36e6)
+	return unit.Radians(long / 36e6), unit.Radians(tilt / 36e6)
 }
 
 // obliquity is the mean tilt of the earth's axis, radians (Laskar 1986).
@@ -122,15 +114,16 @@ func obliquity(t float64) float64 {
 	for _, c := range []float64{2.45, 5.79, 27.87, 7.12, -39.05, -249.67, -51.38, 1999.25, -1.55, -4680.93, 84381.448} {
 		sum = sum*u + c
 	}
-	return rad(sum / 3600)
+	return unit.Radians(sum / 3600)
 }
 
 // refraction is how much higher the air lets the sun stand (3.14); nothing where its whole disc is
 // below the horizon.
 func refraction(high float64, s Site) float64 {
-	e := high * 180 / math.Pi
+	e := unit.Degrees(high)
 	if e < -(0.26667 + 0.5667) {
 		return 0
 	}
-	return rad(s.Pressure / 1010 * 283 / (273 + s.Degrees) * 1.02 / (60 * math.Tan(rad(e+10.3/(e+5.11)))))
+	air := s.Pressure / 1010 * 283 / (273 + s.Degrees)
+	return unit.Radians(air * 1.02 / (60 * math.Tan(unit.Radians(e+10.3/(e+5.11)))))
 }

@@ -4,28 +4,28 @@ import (
 	"math"
 	"testing"
 	"time"
-)
 
-func deg(a float64) float64 { return a * 180 / math.Pi }
+	"visator/core/unit"
+)
 
 // The worked example of NREL/TP-560-34302, table A5.1: Golden, Colorado.
 func TestTheSunOfTheWorkedExample(t *testing.T) {
 	at := time.Date(2003, 10, 17, 12, 30, 30, 0, time.FixedZone("", -7*3600))
-	s := Site{Latitude: rad(39.742476), Longitude: rad(-105.1786), Height: 1830.14, Pressure: 820, Degrees: 11}
+	s := Site{Latitude: unit.Radians(39.742476), Longitude: unit.Radians(-105.1786), Height: 1830.14, Pressure: 820, Degrees: 11}
 	p := solar(at, s, 67)
 	jm := (2452930.312847 + 67.0/86400 - 2451545) / 365250
 	long, tilt := nutated(10 * jm)
 	for what, x := range map[string][3]float64{ // is, should be, within
-		"zenith":      {90 - deg(p.Elevation), 50.11162, 6e-6},
-		"azimuth":     {deg(p.Azimuth), 194.34024, 6e-6},
-		"longitude":   {deg(turned(series(earthL, jm))), 24.0182616917, 1e-6},
-		"latitude":    {deg(series(earthB, jm)), -0.0001011219, 1e-9},
+		"zenith":      {90 - unit.Degrees(p.Elevation), 50.11162, 6e-6},
+		"azimuth":     {unit.Degrees(p.Azimuth), 194.34024, 6e-6},
+		"longitude":   {unit.Degrees(unit.Turned(series(earthL, jm))), 24.0182616917, 1e-6},
+		"latitude":    {unit.Degrees(series(earthB, jm)), -0.0001011219, 1e-9},
 		"distance":    {p.Distance, 0.9965422974, 1e-9},
-		"nutation":    {deg(long), -0.00399840, 1e-7},
-		"obliquity":   {deg(tilt), 0.00166657, 1e-7},
-		"mean tilt":   {deg(obliquity(jm) + tilt), 23.440465, 1e-6},
-		"ascension":   {deg(p.ascension), 202.22704, 1e-5},
-		"declination": {deg(p.declination), -9.316179, 1e-5},
+		"nutation":    {unit.Degrees(long), -0.00399840, 1e-7},
+		"obliquity":   {unit.Degrees(tilt), 0.00166657, 1e-7},
+		"mean tilt":   {unit.Degrees(obliquity(jm) + tilt), 23.440465, 1e-6},
+		"ascension":   {unit.Degrees(p.ascension), 202.22704, 1e-5},
+		"declination": {unit.Degrees(p.declination), -9.316179, 1e-5},
 	} {
 		if math.Abs(x[0]-x[1]) > x[2] {
 			t.Errorf("%s is %.10f, in the example %.10f", what, x[0], x[1])
@@ -46,21 +46,21 @@ func TestTheDayOfAnEquinox(t *testing.T) {
 	if late := (d.Noon - 12) * 60; math.Abs(late-7.4) > 0.2 {
 		t.Errorf("noon is %.2f minutes late", late)
 	}
-	if az, _ := p.Sun(d.Rise); math.Abs(deg(az)-90) > 0.3 {
-		t.Errorf("it rises at %.2f degrees", deg(az))
+	if az, _ := p.Sun(d.Rise); math.Abs(unit.Degrees(az)-90) > 0.3 {
+		t.Errorf("it rises at %.2f degrees", unit.Degrees(az))
 	}
-	if math.Abs(deg(d.Height)-90) > 0.4 {
-		t.Errorf("it stands %.2f degrees high", deg(d.Height))
+	if math.Abs(unit.Degrees(d.Height)-90) > 0.4 {
+		t.Errorf("it stands %.2f degrees high", unit.Degrees(d.Height))
 	}
 }
 
 // At the arctic circle the sun does not set at midsummer, nor rise at midwinter a little further north.
 func TestTheSunThatDoesNotSet(t *testing.T) {
 	for day, up := range map[string]bool{"2026-06-21": true, "2026-12-21": false} {
-		p := Place{Latitude: rad(70), Longitude: rad(20), Zone: 1, Day: day}
+		p := Place{Latitude: unit.Radians(70), Longitude: unit.Radians(20), Zone: 1, Day: day}
 		d := p.Today()
 		if !math.IsNaN(d.Rise) || !math.IsNaN(d.Set) || (d.Height > 0) != up {
-			t.Errorf("%s: rise %v, set %v, %.1f high at noon", day, d.Rise, d.Set, deg(d.Height))
+			t.Errorf("%s: rise %v, set %v, %.1f high at noon", day, d.Rise, d.Set, unit.Degrees(d.Height))
 		}
 	}
 	for _, p := range []Place{{Latitude: math.Pi / 2}, {Latitude: -math.Pi / 2, Day: "0001-01-01"},
@@ -77,17 +77,17 @@ func TestTheSunThatDoesNotSet(t *testing.T) {
 func TestTheSunByShorterSeries(t *testing.T) {
 	for n := range 400 {
 		at := time.Date(2026, 1, 1, 0, 0, 0, 0, time.UTC).Add(time.Duration(n) * 21 * time.Hour)
-		s := Site{Latitude: rad(float64(n%17)*10 - 80), Longitude: rad(float64(n%36)*10 - 180)}
+		s := Site{Latitude: unit.Radians(float64(n%17)*10 - 80), Longitude: unit.Radians(float64(n%36)*10 - 180)}
 		g := 2 * math.Pi * (float64(at.YearDay()) - 1 + float64(at.Hour())/24) / 365
 		dec := 0.006918 - 0.399912*math.Cos(g) + 0.070257*math.Sin(g) - 0.006758*math.Cos(2*g) +
 			0.000907*math.Sin(2*g) - 0.002697*math.Cos(3*g) + 0.00148*math.Sin(3*g)
 		eot := 229.18 * (0.000075 + 0.001868*math.Cos(g) - 0.032077*math.Sin(g) - 0.014615*math.Cos(2*g) -
 			0.040849*math.Sin(2*g))
-		h := rad(15*(float64(at.Hour())+float64(at.Minute())/60+eot/60-12)) + s.Longitude
+		h := unit.Radians(15*(float64(at.Hour())+float64(at.Minute())/60+eot/60-12)) + s.Longitude
 		want := math.Asin(math.Sin(s.Latitude)*math.Sin(dec) + math.Cos(s.Latitude)*math.Cos(dec)*math.Cos(h))
-		if got := Solar(at, s); math.Abs(deg(got.True-want)) > 0.6 {
-			t.Fatalf("%v at %.0f, %.0f: %.2f degrees high, by Spencer %.2f", at, deg(s.Latitude), deg(s.Longitude),
-				deg(got.True), deg(want))
+		if got := Solar(at, s); math.Abs(unit.Degrees(got.True-want)) > 0.6 {
+			t.Fatalf("%v at %.0f, %.0f: %.2f degrees high, by Spencer %.2f", at, unit.Degrees(s.Latitude), unit.Degrees(s.Longitude),
+				unit.Degrees(got.True), unit.Degrees(want))
 		}
 	}
 }
@@ -97,8 +97,8 @@ func TestTheSunByShorterSeries(t *testing.T) {
 func TestSunshine(t *testing.T) {
 	last := 0.0
 	for h := 1.0; h <= 90; h++ {
-		lux, kelvin := Sunshine(rad(h))
-		if want := 127500 * math.Exp(-0.21/math.Sin(rad(h))); h >= 10 && math.Abs(lux/want-1) > 0.1 {
+		lux, kelvin := Sunshine(unit.Radians(h))
+		if want := 127500 * math.Exp(-0.21/math.Sin(unit.Radians(h))); h >= 10 && math.Abs(lux/want-1) > 0.1 {
 			t.Errorf("%v degrees: %.0f lx, in the handbook %.0f", h, lux, want)
 		}
 		if kelvin < last {
@@ -110,10 +110,10 @@ func TestSunshine(t *testing.T) {
 	if _, k := Sunshine(math.Pi / 2); k < 5000 || k > 5900 {
 		t.Errorf("overhead it has %v K", k)
 	}
-	if lux, k := Sunshine(rad(0.3)); k > 2600 || lux <= 0 || lux > 3000 {
+	if lux, k := Sunshine(unit.Radians(0.3)); k > 2600 || lux <= 0 || lux > 3000 {
 		t.Errorf("at the horizon it has %v lx, %v K", lux, k)
 	}
-	if lux, _ := Sunshine(rad(-1)); lux != 0 {
+	if lux, _ := Sunshine(unit.Radians(-1)); lux != 0 {
 		t.Errorf("below the horizon it gives %v lx", lux)
 	}
 }

@@ -7,6 +7,8 @@ import (
 	"math"
 	"slices"
 	"strings"
+
+	"visator/core/unit"
 )
 
 var _ = finds(twins)
@@ -29,7 +31,7 @@ func twins(s *Set) (out []Snag) {
 		return math.Abs(a.Pitch-b.Pitch) < twinTurn && math.Abs(a.Roll-b.Roll) < twinTurn &&
 			math.Abs(math.Log(a.Scale/b.Scale)) < twinSize
 	}
-	turn := func(i int) float64 { return math.Mod(math.Mod(list[i].Yaw, 2*math.Pi)+2*math.Pi, 2*math.Pi) }
+	turn := func(i int) float64 { return unit.Turned(list[i].Yaw) }
 	for v := range views {
 		seen := map[look][]int{}
 		for i := range list {
@@ -51,7 +53,7 @@ func twins(s *Set) (out []Snag) {
 			for n, i := range ids {
 				for m := n + 1; m < n+len(ids); m++ {
 					j := ids[m%len(ids)]
-					way := math.Mod(turn(j)-turn(i)+2*math.Pi, 2*math.Pi)
+					way := unit.Turned(turn(j) - turn(i))
 					if way >= twinTurn {
 						break
 					}

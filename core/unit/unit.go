@@ -468,5 +468,8 @@ func (r Ruler) Distance(m float64) string {
 // Radians converts degrees to radians.
 func Radians(deg float64) float64 { return deg * math.Pi / 180 }
 
+// Turned is an angle in radians in 0 to 2 pi.
+func Turned(rad float64) float64 { return math.Mod(math.Mod(rad, 2*math.Pi)+2*math.Pi, 2*math.Pi) }
+
 // Degrees converts radians to degrees.
 func Degrees(rad float64) float64 { return rad * 180 / math.Pi }

@@ -45,16 +45,18 @@ export const filled = (View) =>
       this.veiled.push({ it, old });
       this.arrived();
     }
-    // unveil shows what has come.
+    // unveil shows what has come, and gives it.
     unveil() {
+      const shown = new Set();
       for (const { it, old } of this.veiled.splice(0)) {
         if (old) this.scene.remove(old.group);
         if (this.placed.get(it.id) !== it) continue;
         it.ready = !it.partly; // the rest comes when it is laid out
         this.scene.add(it.group);
-        this.fresh.add(it.group);
-        this.tell();
+        shown.add(it.group);
       }
+      if (shown.size) this.tell();
+      return shown;
     }
     // tell says how much of what is to be seen is there, and what comes next; it gives how many
     // are still to come.

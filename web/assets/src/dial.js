@@ -2,7 +2,8 @@
 // sun's path of the day between those of midsummer and midwinter, with its hours.
 import { make } from "./svg.js";
 
-const rim = 104; // pixels of the horizon
+const rim = 104, // pixels of the horizon
+  gap = 0.3; // hours: what lies further apart is not known between
 
 // spot is where something stands on the disc: equal steps of height are equal steps from the rim.
 function spot(p) {
@@ -17,7 +18,7 @@ function runs(list) {
   const out = [];
   for (const p of list) {
     const last = out.at(-1)?.at(-1);
-    if (last && p.hour - last.hour < 0.3) out.at(-1).push(p);
+    if (last && p.hour - last.hour < gap) out.at(-1).push(p);
     else out.push([p]);
   }
   return out;
@@ -31,7 +32,7 @@ export function sunAt(sun, hour) {
   const i = sun.path.findIndex((p) => p.hour >= hour - 1e-9),
     b = sun.path[i],
     a = sun.path[i - 1];
-  if (!b || (b.hour > hour + 1e-9 && (!a || b.hour - a.hour > 0.3))) return null;
+  if (!b || (b.hour > hour + 1e-9 && (!a || b.hour - a.hour > gap))) return null;
   if (!a || Math.abs(b.hour - hour) < 1e-9) return b;
   const k = (hour - a.hour) / (b.hour - a.hour),
     turn = Math.atan2(Math.sin(b.azimuth - a.azimuth), Math.cos(b.azimuth - a.azimuth));
@@ -86,9 +87,9 @@ export function drawDial(svg, sun, hour) {
     if (p.hour % 3 === 0 && Math.abs(p.hour - hour) > 1) text((x / r) * (r - 12), (y / r) * (r - 12), p.hour);
   }
   const turned = (a) => [(rim + 14) * Math.sin(a + sun.north), -(rim + 14) * Math.cos(a + sun.north)];
-  ["north", "E", "S", "W"].forEach((name, i) => {
+  ["N", "E", "S", "W"].forEach((name, i) => {
     const [x, y] = turned((i * Math.PI) / 2);
-    text(x, y, i ? name : "N", { fill: i ? "#8a8a8a" : "#ffffff", "font-weight": i ? 400 : 600 });
+    text(x, y, name, { fill: i ? "#8a8a8a" : "#ffffff", "font-weight": i ? 400 : 600 });
   });
   const now = sunAt(sun, hour);
   if (now) {

@@ -1,4 +1,5 @@
 import { kept } from "./schema.js";
+import { stores } from "./stores.js";
 
 // complain says beside a field why what was typed there is refused; it stays to
 // be mended.
@@ -93,7 +94,7 @@ export function typing(Alpine) {
     const call = evaluateLater(expression);
     const put = (typed) => new Promise((done) => call(done, { scope: { typed } }));
     const change = () => {
-      const v = Alpine.store("v"),
+      const v = stores.v,
         kind = value || field.dataset.kind;
       if (kind === "length") return v.typed(field, put);
       if (kind === "color" || kind === "text") return put(field.value.trim());

@@ -1,6 +1,7 @@
 // Intake: what arrives, which of it is taken, and what is decided about a
 // piece: its parts, maps, repairs and credit.
 import { until } from "./ask.js";
+import { stores } from "./stores.js";
 
 // self-contained files arrive each on its own, others belong together.
 const alone = /\.(zip|7z|tar|tgz|gz|xz|txz|bz2|tbz2|zst|rar|glb|stl|ply|usdz)$/i;
@@ -21,7 +22,6 @@ async function walk(entry, base, into) {
 }
 
 export function intake(Alpine, { call, post, upload }) {
-  const v = () => Alpine.store("v");
   Alpine.data("intake", () => ({
     modes: ["arrivals", "library", "supplier"],
     mode: "arrivals",
@@ -51,13 +51,13 @@ export function intake(Alpine, { call, post, upload }) {
       this.$watch("$store.v.st", () => this.refresh());
     },
     get p() {
-      return v().st?.pieces.find((x) => x.id === this.d?.id) || null;
+      return stores.v.st?.pieces.find((x) => x.id === this.d?.id) || null;
     },
     get tabs() {
       return ["Parts", "Maps", "Repairs", "Credit", ...(this.d?.news ? ["News"] : [])];
     },
     get formats() {
-      return [...new Set((v().st?.pieces || []).map((x) => x.facts.format))].sort();
+      return [...new Set((stores.v.st?.pieces || []).map((x) => x.facts.format))].sort();
     },
     get helpersOut() {
       return (this.d?.parts || []).filter((x) => x.helper && !x.kept);
@@ -86,21 +86,21 @@ export function intake(Alpine, { call, post, upload }) {
       return !this.choosing && !this.d && !this.offerNow;
     },
     isOpen(id) {
-      return Boolean(this.d) && v().piece === id;
+      return Boolean(this.d) && stores.v.piece === id;
     },
-    foundWords: (a) => `${v().count((a.found || []).length, "model")} in it`,
+    foundWords: (a) => `${stores.v.count((a.found || []).length, "model")} in it`,
     emptyWords: (a) =>
       a.pictures && !a.found?.length
-        ? `${v().count(a.pictures, "picture")}: maps for a piece`
+        ? `${stores.v.count(a.pictures, "picture")}: maps for a piece`
         : "its pieces belong to a newer version now",
-    sizeWords: (size) => [size.x, size.y, size.z].map((n) => v().number(n, 3)).join(" × "),
+    sizeWords: (size) => [size.x, size.y, size.z].map((n) => stores.v.number(n, 3)).join(" × "),
     get levelsWords() {
-      const each = (l) => `${l.triangles.toLocaleString("en")} (within ${v().number(l.off, 1)} mm)`;
+      const each = (l) => `${l.triangles.toLocaleString("en")} (within ${stores.v.number(l.off, 1)} mm)`;
       return `lighter versions: ${this.p.levels.map(each).join(", ")}`;
     },
     get cameWords() {
       const { cameras, lights } = this.d;
-      return [cameras && v().count(cameras, "camera"), lights && v().count(lights, "light")]
+      return [cameras && stores.v.count(cameras, "camera"), lights && stores.v.count(lights, "light")]
         .filter(Boolean)
         .join(" and ");
     },
@@ -115,7 +115,7 @@ export function intake(Alpine, { call, post, upload }) {
       return this.patch({ tags });
     },
     get withPictures() {
-      return v().st.arrivals.filter((a) => a.pictures);
+      return stores.v.st.arrivals.filter((a) => a.pictures);
     },
     // The maps of a surface: what a cell of their table shows.
     isCell(s, m) {
@@ -159,22 +159,22 @@ export function intake(Alpine, { call, post, upload }) {
     formatsWords: (x) => `${x.licence}, ${x.formats.map((f) => f.format).join(", ")}`,
     get arrivals() {
       const q = this.find.toLowerCase();
-      return [...(v().st?.arrivals || [])]
+      return [...(stores.v.st?.arrivals || [])]
         .reverse()
         .filter(
           (a) => a.name.toLowerCase().includes(q) || this.piecesOf(a).some((x) => x.name.toLowerCase().includes(q)),
         );
     },
     piecesOf(a) {
-      return (v().st?.pieces || []).filter((x) => x.arrival === a.id);
+      return (stores.v.st?.pieces || []).filter((x) => x.arrival === a.id);
     },
-    arrivalOf: (p) => (v().st?.arrivals || []).find((a) => a.id === p?.arrival) || null,
+    arrivalOf: (p) => (stores.v.st?.arrivals || []).find((a) => a.id === p?.arrival) || null,
     nameOf(id) {
-      return v().st?.pieces.find((x) => x.id === id)?.name || "";
+      return stores.v.st?.pieces.find((x) => x.id === id)?.name || "";
     },
     megabytes: (n) => (n < 1e5 ? `${Math.ceil(n / 1e3)} kB` : `${(n / 1e6).toFixed(n < 1e7 ? 2 : 0)} MB`),
     say(text, bad) {
-      v().say(text, bad);
+      stores.v.say(text, bad);
     },
 
     show(mode) {
@@ -197,7 +197,7 @@ export function intake(Alpine, { call, post, upload }) {
       try {
         if (this.mode === "library") {
           const wanted = new URLSearchParams({ ...filter, marked: String(filter.marked), ...q });
-          const shelf = await call(`/api/sets/${v().st.set.id}/shelf?${wanted}`);
+          const shelf = await call(`/api/sets/${stores.v.st.set.id}/shelf?${wanted}`);
           if (counts()) {
             this.answered = turn;
             this.shelf = shelf;
@@ -220,7 +220,7 @@ export function intake(Alpine, { call, post, upload }) {
     },
     // refresh follows what the server announced.
     async refresh() {
-      if (this.choosing) this.choosing = v().st.arrivals.find((a) => a.id === this.choosing.id) || null;
+      if (this.choosing) this.choosing = stores.v.st.arrivals.find((a) => a.id === this.choosing.id) || null;
       if (this.choosing && this.choosing.state === "done" && !this.stay) {
         const mine = this.piecesOf(this.choosing);
         this.choosing = null;
@@ -230,7 +230,7 @@ export function intake(Alpine, { call, post, upload }) {
       if (this.mode === "library") this.search();
     },
     async openPiece(id, again) {
-      if (!v().st.pieces.some((x) => x.id === id)) {
+      if (!stores.v.st.pieces.some((x) => x.id === id)) {
         this.d = null;
         return;
       }
@@ -258,7 +258,7 @@ export function intake(Alpine, { call, post, upload }) {
             surface: this.cell.surface,
             ...d.surfaces.find((s) => s.key === this.cell.surface)?.cells.find((c) => c.role === this.cell.role),
           };
-        v().piece = id;
+        stores.v.piece = id;
       } catch (e) {
         this.say(e.message, true);
       }
@@ -279,8 +279,8 @@ export function intake(Alpine, { call, post, upload }) {
     },
     // olderOf are the pieces that a model may be declared the newer version of.
     olderOf(f) {
-      return v()
-        .st.pieces.filter((x) => x.arrival !== this.choosing.id)
+      return stores.v.st.pieces
+        .filter((x) => x.arrival !== this.choosing.id)
         .sort((x, y) => Number(y.id === f.renews) - Number(x.id === f.renews) || x.name.localeCompare(y.name));
     },
     // again opens what was chosen from before.
@@ -320,7 +320,7 @@ export function intake(Alpine, { call, post, upload }) {
     },
     leavingSays(a) {
       const u = this.leaving,
-        n = v().count;
+        n = stores.v.count;
       if (u?.id !== a.id) return "";
       if (!u.pieces.length) return `Nothing was made of ${a.name}. It lies in the bin for 30 days.`;
       const stands = [
@@ -343,7 +343,7 @@ export function intake(Alpine, { call, post, upload }) {
         );
       });
       this.leaving = null;
-      if (this.d && !v().st.pieces.some((x) => x.id === this.d.id)) this.d = null;
+      if (this.d && !stores.v.st.pieces.some((x) => x.id === this.d.id)) this.d = null;
       if (this.choosing?.id === a.id) this.choosing = null;
     },
     async do(act) {
@@ -352,9 +352,7 @@ export function intake(Alpine, { call, post, upload }) {
       } catch (e) {
         this.say(e.message, true);
       }
-      await v()
-        .reload()
-        .catch((e) => this.say(e.message, true));
+      await stores.v.reload().catch((e) => this.say(e.message, true));
     },
 
     // What comes in
@@ -403,21 +401,21 @@ export function intake(Alpine, { call, post, upload }) {
       this.found = "looking";
       try {
         const r = (await post(`/api/arrivals/${arrival}/maps`, { piece: this.d.id }))[0] || { set: 0, bad: [] };
-        this.found = r.set ? `${v().count(r.set, "map")} taken` : "nothing in it fits by name";
+        this.found = r.set ? `${stores.v.count(r.set, "map")} taken` : "nothing in it fits by name";
         if (r.bad.length) this.say(r.bad.join("; "), true);
       } catch (e) {
         this.found = "";
         this.say(e.message, true);
       }
-      await v().reload();
+      await stores.v.reload();
     },
 
     // What is decided
     decide(patch) {
-      return v().does("recipe", { id: this.d.id, step: patch });
+      return stores.v.does("recipe", { id: this.d.id, step: patch });
     },
     patch(patch) {
-      return v().does("change piece", { id: this.d.id, patch });
+      return stores.v.does("change piece", { id: this.d.id, patch });
     },
     pick(key, on) {
       this.picked = on ? [...this.picked, key] : this.picked.filter((k) => k !== key);
@@ -439,13 +437,15 @@ export function intake(Alpine, { call, post, upload }) {
       });
     },
     async assign(surface, role, file, channel = 0) {
-      await v().inTurn(() => this.do(() => post(`/api/pieces/${this.d.id}/map`, { surface, role, file, channel })));
+      await stores.v.inTurn(() =>
+        this.do(() => post(`/api/pieces/${this.d.id}/map`, { surface, role, file, channel })),
+      );
     },
     async takeCameras() {
       await this.do(async () => {
-        const r = await post(`/api/sets/${v().st.set.id}/cameras`, { piece: this.d.id });
+        const r = await post(`/api/sets/${stores.v.st.set.id}/cameras`, { piece: this.d.id });
         this.say(
-          `Kept: ${v().count(r.shots, "shot")}; see ` +
+          `Kept: ${stores.v.count(r.shots, "shot")}; see ` +
             "Frame." +
             (r.skipped.length ? ` Without a lens, so not taken (drawn in parallel): ${r.skipped.join(", ")}.` : ""),
         );
@@ -453,13 +453,15 @@ export function intake(Alpine, { call, post, upload }) {
     },
     async takeSun() {
       await this.do(async () => {
-        await post(`/api/sets/${v().st.set.id}/sun`, { piece: this.d.id });
+        await post(`/api/sets/${stores.v.st.set.id}/sun`, { piece: this.d.id });
         this.say("Kept: the set's sun stands as in the file; see Light.");
       });
     },
     price(input) {
       if (!input.value.trim()) return this.patch({ credit: { price: 0, currency: "" } });
-      v().typedNumber(input, (n) => this.patch({ credit: { price: n, currency: this.p.credit.currency || "EUR" } }));
+      stores.v.typedNumber(input, (n) =>
+        this.patch({ credit: { price: n, currency: this.p.credit.currency || "EUR" } }),
+      );
     },
     terms(t) {
       if (!t?.known) return "not one of the licences that are known here: read its terms";
@@ -489,7 +491,7 @@ export function intake(Alpine, { call, post, upload }) {
     // Shelf and supplier
     async bring(x) {
       await this.do(async () => {
-        const r = await post(`/api/productions/${v().st.production.id}/bring`, { piece: x.id });
+        const r = await post(`/api/productions/${stores.v.st.production.id}/bring`, { piece: x.id });
         this.say(`Kept: ${x.name} is here too.`);
         return r;
       });
@@ -497,7 +499,7 @@ export function intake(Alpine, { call, post, upload }) {
     },
     async order(f) {
       await this.do(async () => {
-        await post(`/api/productions/${v().st.production.id}/order`, { goods: this.offerNow.id, file: f.file });
+        await post(`/api/productions/${stores.v.st.production.id}/order`, { goods: this.offerNow.id, file: f.file });
         this.say(`${f.file} is on its way: see Arrivals.`);
       });
       this.show("arrivals");

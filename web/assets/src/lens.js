@@ -55,7 +55,6 @@ class View {
     this.arrivals = new Arrivals(this.plain, (...a) => v.say(...a));
     this.drawing = []; // what waits until all before it is drawn
     this.veiled = []; // what has come and is not shown yet
-    this.fresh = new Set(); // what was shown since it was last made ready
     this.placed = new Map(); // placement to { group, url }
     this.drawn = 0;
     this.posed = false; // a frame of a move is shown, not the set's view
@@ -187,15 +186,15 @@ class View {
     this.turn = null;
     if (!band) {
       this.began = performance.now();
-      this.unveil();
+      const shown = this.unveil();
       // Nothing is being drawn now: what asks the browser is asked here, and not between the
       // things that it draws, each of which it would wait for.
       for (const p of /** @type {any[]} */ (this.renderer.info.programs)) if (p.isReady()) p.getUniforms();
-    }
-    if (!band && this.waitsBehind()) {
-      this.remark();
-      if (this.plain) this.makeReady();
-      return;
+      if (this.waitsBehind()) {
+        this.remark();
+        if (this.plain) this.makeReady(shown);
+        return;
+      }
     }
     const f = this.project(),
       under = this.sheetState?.under,
@@ -258,7 +257,7 @@ class View {
       this.resting = setTimeout(() => this.invalidate(), all ? 0 : 180);
     }
     this.drawn++;
-    const reached = [this.drawn === 1 && "picture"];
+    const reached = this.drawn === 1 ? ["picture"] : [];
     if (all) {
       this.whole = true;
       reached.push("whole");
@@ -269,7 +268,7 @@ class View {
     }
     this.whenDrawn(() => {
       this.cost = performance.now() - began;
-      for (const what of reached) if (what) performance.mark("lens " + what);
+      for (const what of reached) performance.mark("lens " + what);
     });
     this.box.dataset.drawn = this.drawn;
     if (this.sheet)
@@ -286,13 +285,12 @@ class View {
     this.firstView ||= view;
     return first.naturalWidth > 0 && c && c.come < c.of / 3 && view === this.firstView && !this.posed;
   }
-  // makeReady has what is new, and nothing else, drawn where nobody sees it.
-  makeReady() {
-    const seen = this.scene.children.filter((o) => o.visible && o.userData.id && !this.fresh.has(o));
-    for (const o of seen) o.visible = false;
+  // makeReady has what is shown now, and nothing else, drawn where nobody sees it.
+  makeReady(shown) {
+    const rest = this.scene.children.filter((o) => o.visible && o.userData.id && !shown.has(o));
+    for (const o of rest) o.visible = false;
     this.blur.ready(this.scene, this.camera);
-    for (const o of seen) o.visible = true;
-    this.fresh.clear();
+    for (const o of rest) o.visible = true;
   }
   // remark draws again what lies over the picture, not the picture.
   remark() {
@@ -330,7 +328,9 @@ class View {
   lift(/** @type {PointerEvent} */ _e) {}
   dolly(/** @type {WheelEvent} */ _e) {}
   marks(_frame) {}
-  unveil() {}
+  unveil() {
+    return new Set();
+  }
   // home brings a move back to its start before the view is changed by hand: the
   // shot's own view is the one that is changed.
   home() {

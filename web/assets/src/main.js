@@ -446,6 +446,5 @@ window.Alpine = Alpine;
 // A task of its own: what was read first is not waited for by the hand as well.
 setTimeout(() => {
   Alpine.start();
-  const v = /** @type {any} */ (Alpine.store("v"));
-  v.start().catch((e) => v.say(e.message, true));
+  stores.v.start().catch((e) => stores.v.say(e.message, true));
 });

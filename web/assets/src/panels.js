@@ -6,11 +6,9 @@ import { clock, drawDial, hourAt } from "./dial.js";
 import { pull } from "./drag.js";
 
 export function panels(Alpine) {
-  const v = () => Alpine.store("v");
-
   Alpine.data("budgetPanel", () => ({
     get b() {
-      return v().st.budgetNow;
+      return stores.v.st.budgetNow;
     },
     get savings() {
       return (this.b.savings || []).slice(0, 6);
@@ -19,7 +17,7 @@ export function panels(Alpine) {
     // limitTo takes what was typed as a limit; nothing is none.
     limitTo(input, key) {
       if (input.value.trim() === "") return stores.dress.setLimit({ [key]: 0 });
-      return v().typedNumber(input, (n) => stores.dress.setLimit({ [key]: Math.round(n) }));
+      return stores.v.typedNumber(input, (n) => stores.dress.setLimit({ [key]: Math.round(n) }));
     },
   }));
 
@@ -42,11 +40,11 @@ export function panels(Alpine) {
     // parallax tells whether a card stands far enough for the move that there is.
     get parallax() {
       const { distant, safe } = this.e,
-        away = v().distance(distant);
-      if (!v().st?.set.move) return `${away} away; without a move it is safe at any distance`;
+        away = stores.v.distance(distant);
+      if (!stores.v.st?.set.move) return `${away} away; without a move it is safe at any distance`;
       return (
         `${distant >= safe ? "safe: " : "too near: "}${away} away, ` +
-        `its parallax in this move stays below a pixel from ${v().distance(safe)}`
+        `its parallax in this move stays below a pixel from ${stores.v.distance(safe)}`
       );
     },
     get walls() {
@@ -75,13 +73,13 @@ export function panels(Alpine) {
 
   Alpine.data("cameraPanel", () => ({
     get c() {
-      return v().st.set.view;
+      return stores.v.st.set.view;
     },
     get n() {
-      return v().st.lens;
+      return stores.v.st.lens;
     },
     get keptWords() {
-      return stores.shoot.shot ? (v().st.changed ? "changed since kept" : "as kept") : "not kept yet";
+      return stores.shoot.shot ? (stores.v.st.changed ? "changed since kept" : "as kept") : "not kept yet";
     },
     get ownSensor() {
       return !stores.film.sensors.some((s) => this.isSensor(s));
@@ -116,24 +114,24 @@ export function panels(Alpine) {
       return 100 * (stores.film.composing.y - stores.film.composing.size / 2);
     },
     get focusNow() {
-      return v().length((stores.film.moveNow && stores.film.fr.view.focus) || this.c.focus);
+      return stores.v.length((stores.film.moveNow && stores.film.fr.view.focus) || this.c.focus);
     },
     pickFocus() {
       stores.film.picking = stores.film.picking === "focus" ? "" : "focus";
-      v().say(stores.film.picking ? "click in the lens view what is to be sharp" : "");
+      stores.v.say(stores.film.picking ? "click in the lens view what is to be sharp" : "");
     },
     blurred() {
       localStorage.blur = stores.film.blur ? "on" : "off";
-      v().lens?.invalidate();
+      stores.v.lens?.invalidate();
     },
     get shutterAngle() {
       const rate = stores.film.moveNow?.rate;
-      return rate ? `${v().number(360 * this.n.open * rate, 0)}° at ${rate} /s` : "";
+      return rate ? `${stores.v.number(360 * this.n.open * rate, 0)}° at ${rate} /s` : "";
     },
     get offMeter() {
       const off = this.c.ev - stores.film.fr.metered;
       if (stores.film.fr.metered == null) return "";
-      return off > 0 ? `${v().number(off, 1)} stops under` : `${v().number(-off, 1)} stops over`;
+      return off > 0 ? `${stores.v.number(off, 1)} stops under` : `${stores.v.number(-off, 1)} stops over`;
     },
   }));
 
@@ -156,7 +154,7 @@ export function panels(Alpine) {
     sun: null, // over the place, once it is known
     at: null, // the hour that is being pulled to
     get doc() {
-      return v().st.set.light;
+      return stores.v.st.set.light;
     },
     fixed: false,
     put: (key, x) => stores.shoot.light({ [key]: x }),
@@ -187,7 +185,7 @@ export function panels(Alpine) {
         })
         .catch((e) => {
           this.asked = "";
-          v().say(e.message, true);
+          stores.v.say(e.message, true);
         });
     },
     dial(svg) {
@@ -223,11 +221,11 @@ export function panels(Alpine) {
 
   Alpine.data("finishPanel", () => ({
     get doc() {
-      return v().finishOf(this.s);
+      return stores.v.finishOf(this.s);
     },
     fixed: false,
     put(key, x) {
-      return v().setFinish(this.s, key, x);
+      return stores.v.setFinish(this.s, key, x);
     },
   }));
 
@@ -245,7 +243,7 @@ export function panels(Alpine) {
         upright: "drag from the foot to the head of something upright on the ground",
       };
       this.k.mode = this.k.mode === mode ? "" : mode;
-      v().say(this.k.mode && (how[mode] || "drag along an edge in the lens view"));
+      stores.v.say(this.k.mode && (how[mode] || "drag along an edge in the lens view"));
     },
     get fewLines() {
       return (this.p.lines || []).length < 4;
@@ -258,20 +256,20 @@ export function panels(Alpine) {
   Alpine.data("movePanel", () => ({
     eases: ["linear", "smooth", "slow start", "slow end", "hold", "own"],
     get m() {
-      return v().st.set.move;
+      return stores.v.st.set.move;
     },
     isRail(kind) {
       return (this.m?.rail?.kind || "") === kind;
     },
     addKept(id) {
-      if (id) stores.film.addKey(v().st.shots.find((s) => s.id === id).view, id);
+      if (id) stores.film.addKey(stores.v.st.shots.find((s) => s.id === id).view, id);
     },
     seeKey(i) {
       return stores.film.scrub(this.m.keys.slice(0, i + 1).reduce((n, q) => n + q.seconds, 0));
     },
     keyWords(k, i) {
-      const shot = v().st.shots.find((s) => s.id === k.shot);
-      return `to ${shot?.name || `${v().number(k.view.focal, 1)} mm view ${i + 1}`}`;
+      const shot = stores.v.st.shots.find((s) => s.id === k.shot);
+      return `to ${shot?.name || `${stores.v.number(k.view.focal, 1)} mm view ${i + 1}`}`;
     },
     curveWords: (n) => `${n < 2 ? "First" : "Second"} point of the curve, ${n % 2 ? "way" : "time"}`,
     bendKey(i, n, x) {
@@ -279,7 +277,7 @@ export function panels(Alpine) {
     },
     // idle says that the move goes nowhere: it ends where it starts.
     get idle() {
-      const here = v().st.set.view,
+      const here = stores.v.st.set.view,
         keys = this.m.keys || [];
       if (keys.length !== 1) return false;
       const { eye, yaw } = keys[0].view;
@@ -296,13 +294,13 @@ export function panels(Alpine) {
 
   Alpine.data("railPanel", () => ({
     get r() {
-      return v().st.set.move?.rail || { points: [] };
+      return stores.v.st.set.move?.rail || { points: [] };
     },
   }));
 
   Alpine.data("sizePanel", () => ({
     get readAs() {
-      return ["x", "y", "z"].map((k) => v().number(stores.size.sized.asRead[k], 3)).join(" × ");
+      return ["x", "y", "z"].map((k) => stores.v.number(stores.size.sized.asRead[k], 3)).join(" × ");
     },
     get candidates() {
       return (stores.size.proposal?.candidates || []).slice(0, 4);
@@ -314,12 +312,12 @@ export function panels(Alpine) {
     },
     // measureTrue takes the true length of what was measured; the field is empty then.
     async measureTrue(input) {
-      await v().typed(input, (m) => stores.size.trueDistance(m));
+      await stores.v.typed(input, (m) => stores.size.trueDistance(m));
       if (!input.classList.contains("bad")) input.value = "";
     },
     showLike(open) {
       stores.size.like = open ? stores.size.like : "";
-      v().draw();
+      stores.v.draw();
     },
     texels: (t) => t.wrong || (t.texels ? `${Math.round(t.texels).toLocaleString("en")} texels a metre` : ""),
     get pivot() {
@@ -332,7 +330,7 @@ export function panels(Alpine) {
     },
     turnOn: () => stores.size.standAs({ turn: (stores.size.sized.sizing.turn + 1) % 4 }),
     get snags() {
-      return stores.shoot.snags("size").filter((s) => s.id === v().piece);
+      return stores.shoot.snags("size").filter((s) => s.id === stores.v.piece);
     },
   }));
 
@@ -344,12 +342,12 @@ export function panels(Alpine) {
       return stores.dress.change(id, { scale: { x: scale.x * k, y: scale.y * k, z: scale.z * k } });
     },
     takeGroup() {
-      v().sel = [stores.dress.groupOf.id];
-      v().draw();
+      stores.v.sel = [stores.dress.groupOf.id];
+      stores.v.draw();
     },
     get snags() {
       const id = stores.dress.one?.id;
-      return v().st.snags.filter((s) => s.id === id || ((s.ids || []).includes(id) && s.kind !== "unseen"));
+      return stores.v.st.snags.filter((s) => s.id === id || ((s.ids || []).includes(id) && s.kind !== "unseen"));
     },
   }));
 }

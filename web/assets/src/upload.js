@@ -1,5 +1,6 @@
 // Files on their way to the server.
 import { token } from "./ask.js";
+import { stores } from "./stores.js";
 
 // send posts body to url and tells how far it has come, as a share of 1. It gives the answer's
 // status and what it says; an answer that is none says nothing.
@@ -27,7 +28,7 @@ function send(url, body, type, told) {
 // maps are looked for in them. What the server says is told, and the page looks again.
 export function uploader(Alpine) {
   return async function upload(name, list, piece = "") {
-    const v = Alpine.store("v"),
+    const v = stores.v,
       up = Alpine.reactive({ name, share: 0, error: "" });
     v.uploads.push(up);
     const single = list.length === 1 && !piece && !list[0].path.includes("/");
