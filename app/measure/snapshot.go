@@ -143,7 +143,7 @@ var bodies = cache.Of("body", func(b *contact.Body) int {
 })
 
 const (
-	bodyBytes   = 60     // a triangle takes, about
+	bodyBytes   = 24     // a triangle takes, about
 	maxFeltEach = 60_000 // triangles of one piece that are felt: of its finest level that is no heavier
 )
 

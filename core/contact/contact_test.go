@@ -143,9 +143,11 @@ func TestSweepsMissNothing(t *testing.T) {
 		turn := along(d)
 		want, met := math.Inf(1), false
 		ma, mb := turn.Mul(a.World), turn.Mul(b.World)
-		for _, s := range a.triangles {
+		for i := range int32(a.Triangles()) {
+			s := a.triangle(i)
 			ta := [3]geom.V{ma.Point(a.point(s[0])), ma.Point(a.point(s[1])), ma.Point(a.point(s[2]))}
-			for _, u := range b.triangles {
+			for j := range int32(b.Triangles()) {
+				u := b.triangle(j)
 				tb := [3]geom.V{mb.Point(b.point(u[0])), mb.Point(b.point(u[1])), mb.Point(b.point(u[2]))}
 				if lo, hi, ok := span(&ta, &tb); ok && hi.t >= 0 {
 					want = min(want, max(lo.t, 0))
@@ -307,4 +309,74 @@ func FuzzBody(f *testing.F) {
 			t.Fatalf("put down by %g", up)
 		}
 	})
+}
+
+// What a body keeps of its boxes is coarser than what they were made of, and never smaller: every corner lies
+// within all boxes above it, and no box is more than two steps larger than what it holds. It holds for what
+// is flat, far away, at the end of what can be told, and has more corners than sixteen bits count.
+func TestATreeHoldsWhatLiesBelowIt(t *testing.T) {
+	r := rand.New(rand.NewPCG(3, 5))
+	for _, c := range []struct {
+		name      string
+		triangles int
+		size, at  [3]float64
+	}{
+		{"one", 1, [3]float64{1, 1, 1}, [3]float64{}},
+		{"nine", 9, [3]float64{1, 2, 3}, [3]float64{1, 1, 1}},
+		{"flat", 1000, [3]float64{5, 0, 5}, [3]float64{0, 7, 0}},
+		{"far", 1000, [3]float64{1, 1, 1}, [3]float64{1e6, -1e6, 3e5}},
+		{"vast", 1000, [3]float64{3e38, 3e38, 3e38}, [3]float64{}},
+		{"many", 30_000, [3]float64{10, 10, 10}, [3]float64{}},
+	} {
+		var points [][3]float32
+		var triangles [][3]uint32
+		for i := range c.triangles {
+			for range 3 {
+				var p [3]float32
+				for a := range p {
+					p[a] = float32(c.at[a] + (2*r.Float64()-1)*c.size[a])
+				}
+				points = append(points, p)
+			}
+			triangles = append(triangles, [3]uint32{uint32(3 * i), uint32(3*i + 1), uint32(3*i + 2)})
+		}
+		b := Mesh(points, triangles)
+		if b == nil || c.name == "many" && b.Triangles() != c.triangles {
+			t.Fatalf("%s: no body of all triangles", c.name)
+		}
+		seen := 0
+		var visit func(i int32) (lo, hi [3]float32)
+		visit = func(i int32) (lo, hi [3]float32) {
+			n := b.node(i)
+			if n.count > 0 {
+				seen += int(n.count)
+				lo = b.points[b.triangle(n.first)[0]]
+				hi = lo
+				for k := range n.count {
+					for _, v := range b.triangle(n.first + k) {
+						for a, x := range b.points[v] {
+							lo[a], hi[a] = min(lo[a], x), max(hi[a], x)
+						}
+					}
+				}
+			} else {
+				l0, h0 := visit(n.first)
+				l1, h1 := visit(n.first + 1)
+				for a := range 3 {
+					lo[a], hi[a] = min(l0[a], l1[a]), max(h0[a], h1[a])
+				}
+			}
+			for a := range 3 {
+				slack := float32(2*b.cell[a]) + 1e-6*max(hi[a], -lo[a])
+				if n.lo[a] > lo[a] || n.hi[a] < hi[a] || n.lo[a] < lo[a]-slack || n.hi[a] > hi[a]+slack {
+					t.Fatalf("%s: a box %v to %v about %v to %v", c.name, n.lo, n.hi, lo, hi)
+				}
+			}
+			return lo, hi
+		}
+		visit(0)
+		if seen != b.Triangles() {
+			t.Errorf("%s: %d of %d triangles are in the tree", c.name, seen, b.Triangles())
+		}
+	}
 }

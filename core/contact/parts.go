@@ -81,14 +81,16 @@ type shell struct {
 // shells are the loose parts of the body; those beyond shellsMost, the smallest, are one.
 func (b *Body) shells() []shell {
 	sets := join.New(len(b.points))
-	for _, t := range b.triangles {
+	for i := range int32(b.count()) {
+		t := b.triangle(i)
 		sets.Join(t[0], t[1])
 		sets.Join(t[0], t[2])
 	}
 	number := map[uint32]int{}
 	var list []shell
 	var edges []uint64
-	for _, t := range b.triangles {
+	for i := range int32(b.count()) {
+		t := b.triangle(i)
 		r := sets.Find(t[0])
 		k, ok := number[r]
 		if !ok {

@@ -67,7 +67,8 @@ func table() *Body {
 			p := b.point(uint32(i)).Add(by)
 			points = append(points, [3]float32{float32(p.X), float32(p.Y), float32(p.Z)})
 		}
-		for _, x := range b.triangles {
+		for i := range int32(b.Triangles()) {
+			x := b.triangle(i)
 			triangles = append(triangles, [3]uint32{first + x[0], first + x[1], first + x[2]})
 		}
 	}
@@ -120,7 +121,8 @@ func TestBodiesInConvexParts(t *testing.T) {
 		if len(parts) < c.least || len(parts) > c.most || hollow > c.hollow {
 			t.Errorf("%s: %d parts, %.4f m hollow", c.name, len(parts), hollow)
 		}
-		for i, tri := range c.body.triangles {
+		for i := range int32(c.body.Triangles()) {
+			tri := c.body.triangle(i)
 			// Points of the triangle: each lies in some part, but for rounding.
 			for _, w := range [][3]float64{{1, 0, 0}, {0, 1, 0}, {0, 0, 1}, {0.4, 0.3, 0.3}, {0.5, 0.5, 0}} {
 				p := c.body.point(tri[0]).Mul(w[0]).Add(c.body.point(tri[1]).Mul(w[1])).Add(c.body.point(tri[2]).Mul(w[2]))

@@ -36,7 +36,7 @@ func (p *Placed) bounds() geom.Box {
 	var room [64]int32
 	stack := append(room[:0], 0)
 	for len(stack) > 0 {
-		n := &p.nodes[stack[len(stack)-1]]
+		n := p.node(stack[len(stack)-1])
 		stack = stack[:len(stack)-1]
 		b := n.under(&p.World)
 		if b.Min.X >= out.Min.X && b.Min.Y >= out.Min.Y && b.Min.Z >= out.Min.Z && b.Max.X <= out.Max.X &&
@@ -47,8 +47,8 @@ func (p *Placed) bounds() geom.Box {
 			stack = append(stack, n.first, n.first+1)
 			continue
 		}
-		for _, t := range p.triangles[n.first : n.first+n.count] {
-			for _, i := range t {
+		for k := range n.count {
+			for _, i := range p.triangle(n.first + k) {
 				out = out.Add(p.World.Point(p.point(i)))
 			}
 		}
@@ -141,7 +141,7 @@ func (b *Body) reach(m geom.M, skip func(c, h geom.V) bool, each func(tri [3]geo
 	var room [64]int32
 	stack := append(room[:0], 0)
 	for len(stack) > 0 {
-		n := &b.nodes[stack[len(stack)-1]]
+		n := b.node(stack[len(stack)-1])
 		stack = stack[:len(stack)-1]
 		box := n.under(&m)
 		if skip(box.Center(), box.Size().Mul(0.5)) {
@@ -151,7 +151,8 @@ func (b *Body) reach(m geom.M, skip func(c, h geom.V) bool, each func(tri [3]geo
 			stack = append(stack, n.first, n.first+1)
 			continue
 		}
-		for _, t := range b.triangles[n.first : n.first+n.count] {
+		for k := range n.count {
+			t := b.triangle(n.first + k)
 			each([3]geom.V{m.Point(b.point(t[0])), m.Point(b.point(t[1])), m.Point(b.point(t[2]))})
 		}
 	}

@@ -38,7 +38,7 @@ func sweepFor(a, b *Placed, turn *geom.M, from, to float64, work *int, met func(
 	for len(stack) > 0 {
 		at := stack[len(stack)-1]
 		stack = stack[:len(stack)-1]
-		na, nb := &a.nodes[at.a], &b.nodes[at.b]
+		na, nb := a.node(at.a), b.node(at.b)
 		ba, bb := na.under(&ma), nb.under(&mb)
 		if ba.Max.X < bb.Min.X || ba.Min.X > bb.Max.X || ba.Max.Y < bb.Min.Y || ba.Min.Y > bb.Max.Y ||
 			bb.Max.Z-ba.Min.Z < from || bb.Min.Z-ba.Max.Z > to {
@@ -50,14 +50,14 @@ func sweepFor(a, b *Placed, turn *geom.M, from, to float64, work *int, met func(
 				*work = 0
 				return
 			}
-			for i, t := range a.triangles[na.first : na.first+na.count] {
-				for k := range t {
-					ta[i][k] = ma.Point(a.point(t[k]))
+			for i := range na.count {
+				for k, v := range a.triangle(na.first + i) {
+					ta[i][k] = ma.Point(a.point(v))
 				}
 			}
-			for i, t := range b.triangles[nb.first : nb.first+nb.count] {
-				for k := range t {
-					tb[i][k] = mb.Point(b.point(t[k]))
+			for i := range nb.count {
+				for k, v := range b.triangle(nb.first + i) {
+					tb[i][k] = mb.Point(b.point(v))
 				}
 			}
 			for i := range na.count {
@@ -185,7 +185,7 @@ func Overlap(a, b *Placed) bool {
 }
 
 // some is a point of the body's surface.
-func (p *Placed) some() geom.V { return p.World.Point(p.point(p.triangles[0][0])) }
+func (p *Placed) some() geom.V { return p.World.Point(p.point(p.triangle(0)[0])) }
 
 // Clear is how far a must move along d, of length one, to be out of all of
 // others: 0 when it reaches into none; at most limit, and false when that is
@@ -331,16 +331,18 @@ func pairs(a, b *Placed, turn *geom.M, reach float64, more func(ta, tb *[3]geom.
 	for len(stack) > 0 {
 		at := stack[len(stack)-1]
 		stack = stack[:len(stack)-1]
-		na, nb := &a.nodes[at.a], &b.nodes[at.b]
+		na, nb := a.node(at.a), b.node(at.b)
 		ba, bb := na.under(&ma), nb.under(&mb)
 		if !ba.Meets(&bb, reach) {
 			continue
 		}
 		switch {
 		case na.count > 0 && nb.count > 0:
-			for _, t := range b.triangles[nb.first : nb.first+nb.count] {
+			for i := range nb.count {
+				t := b.triangle(nb.first + i)
 				tb := [3]geom.V{mb.Point(b.point(t[0])), mb.Point(b.point(t[1])), mb.Point(b.point(t[2]))}
-				for _, s := range a.triangles[na.first : na.first+na.count] {
+				for j := range na.count {
+					s := a.triangle(na.first + j)
 					ta := [3]geom.V{ma.Point(a.point(s[0])), ma.Point(a.point(s[1])), ma.Point(a.point(s[2]))}
 					if !more(&ta, &tb, t) {
 						return
