@@ -254,26 +254,25 @@ func (b *Body) Ray(o, d geom.V, limit float64) (t float64, normal geom.V, ok boo
 	far := func() float64 { return min(t*(1+1e-7)+1e-9, math.MaxFloat64) }
 	inv := geom.V{X: 1 / d.X, Y: 1 / d.Y, Z: 1 / d.Z}
 	var room [64]spot
-	root := b.node(0)
-	stack := append(room[:0], spot{0, root.enter(o, inv)})
+	ray := b.ray(o, inv)
+	stack := append(room[:0], spot{0, b.enter(0, &ray)})
 	for len(stack) > 0 {
 		e := stack[len(stack)-1]
 		stack = stack[:len(stack)-1]
 		if e.t > far() {
 			continue
 		}
-		n := b.node(e.node)
-		if n.count > 0 {
-			for i := range n.count {
-				tri := b.triangle(n.first + i)
+		first, count := b.run(e.node)
+		if count > 0 {
+			for i := range count {
+				tri := b.triangle(first + i)
 				if at, met := b.cross(o, d, tri); met && at < t {
 					t, normal, ok = at, b.area(tri), true
 				}
 			}
 			continue
 		}
-		l, r := b.node(n.first), b.node(n.first+1)
-		x, y := spot{n.first, l.enter(o, inv)}, spot{n.first + 1, r.enter(o, inv)}
+		x, y := spot{first, b.enter(first, &ray)}, spot{first + 1, b.enter(first+1, &ray)}
 		if x.t < y.t { // the nearer one comes off the stack first
 			x, y = y, x
 		}
@@ -328,19 +327,20 @@ func (b *Body) Inside(p geom.V) bool {
 func (b *Body) crossings(o, d geom.V, met func(t float64)) {
 	var room [64]int32
 	stack := append(room[:0], 0)
-	inv := geom.V{X: 1 / d.X, Y: 1 / d.Y, Z: 1 / d.Z}
+	ray := b.ray(o, geom.V{X: 1 / d.X, Y: 1 / d.Y, Z: 1 / d.Z})
 	for len(stack) > 0 {
-		n := b.node(stack[len(stack)-1])
+		i := stack[len(stack)-1]
 		stack = stack[:len(stack)-1]
-		if math.IsInf(n.enter(o, inv), 1) {
+		if math.IsInf(b.enter(i, &ray), 1) {
 			continue
 		}
-		if n.count == 0 {
-			stack = append(stack, n.first, n.first+1)
+		first, count := b.run(i)
+		if count == 0 {
+			stack = append(stack, first, first+1)
 			continue
 		}
-		for i := range n.count {
-			if t, ok := b.cross(o, d, b.triangle(n.first+i)); ok {
+		for k := range count {
+			if t, ok := b.cross(o, d, b.triangle(first+k)); ok {
 				met(t)
 			}
 		}

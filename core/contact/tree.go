@@ -28,8 +28,8 @@ type tree struct {
 // packed is a node: its box in steps between the ends of the body's, outwards; at is count of a leaf in
 // its highest four bits, and first.
 type packed struct {
-	lo, hi [3]uint16
-	at     uint32
+	side [2][3]uint16 // the lower and the upper corner
+	at   uint32
 }
 
 const (
@@ -49,6 +49,9 @@ func newTree(box geom.Box, triangles [][3]uint32, count int) tree {
 	t := tree{nodes: make([]packed, 1, 2*leaves-1)}
 	for k := range 3 {
 		t.base[k], t.cell[k] = box.Min.At(k), (box.Max.At(k)-box.Min.At(k))/steps
+		if t.cell[k] == 0 { // flat: all lies at step 0
+			t.cell[k] = 1
+		}
 	}
 	if count > math.MaxUint16 {
 		t.large = triangles
@@ -77,19 +80,60 @@ func (t *tree) triangle(i int32) [3]uint32 {
 func (t *tree) node(i int32) (n node) {
 	p := &t.nodes[i]
 	for k := range 3 {
-		n.lo[k], n.hi[k] = t.place(k, p.lo[k]), t.place(k, p.hi[k])
+		n.lo[k], n.hi[k] = t.place(k, p.side[0][k]), t.place(k, p.side[1][k])
 	}
-	n.first, n.count = int32(p.at&(1<<countShift-1)), int32(p.at>>countShift)
+	n.first, n.count = t.run(i)
 	return n
+}
+
+// stepped is a ray in the steps of a tree: ways along it are what they were.
+type stepped struct {
+	o, inv [3]float64
+	near   [3]int // which of a node's sides it comes to first along each axis
+}
+
+// ray is the ray from o, with inv one over its direction, in steps.
+func (t *tree) ray(o, inv geom.V) (r stepped) {
+	r.o = [3]float64{(o.X - t.base[0]) / t.cell[0], (o.Y - t.base[1]) / t.cell[1], (o.Z - t.base[2]) / t.cell[2]}
+	r.inv = [3]float64{inv.X * t.cell[0], inv.Y * t.cell[1], inv.Z * t.cell[2]}
+	for k, x := range r.inv {
+		if x < 0 {
+			r.near[k] = 1
+		}
+	}
+	return r
+}
+
+// enter is where a ray enters a node, as geom.Box.Enter.
+func (t *tree) enter(i int32, r *stepped) float64 {
+	p := &t.nodes[i]
+	near, far := 0.0, math.Inf(1)
+	for k := range 3 {
+		// Within a face 0·Inf is not a number, and compares as false: it passes.
+		if at := (float64(p.side[r.near[k]&1][k]) - r.o[k]) * r.inv[k]; at > near {
+			near = at
+		}
+		if at := (float64(p.side[r.near[k]&1^1][k]) - r.o[k]) * r.inv[k]; at < far {
+			far = at
+		}
+	}
+	if near > far*(1+1e-7)+1e-9 {
+		return math.Inf(1)
+	}
+	return near
+}
+
+// run is the triangles of a leaf, from first on; none of another node, whose children are first and first+1.
+func (t *tree) run(i int32) (first, count int32) {
+	at := t.nodes[i].at
+	return int32(at & (1<<countShift - 1)), int32(at >> countShift)
 }
 
 // set keeps a node, whose box becomes up to a step larger on each side.
 func (t *tree) set(i int, n *node) {
 	p := packed{at: uint32(n.first) | uint32(n.count)<<countShift}
 	for k := range 3 {
-		if t.cell[k] > 0 {
-			p.lo[k], p.hi[k] = t.below(k, n.lo[k]), t.above(k, n.hi[k])
-		}
+		p.side[0][k], p.side[1][k] = t.below(k, n.lo[k]), t.above(k, n.hi[k])
 	}
 	t.nodes[i] = p
 }

@@ -144,6 +144,9 @@ class View {
     this.drawing.push({ fence: gl.fenceSync(gl.SYNC_GPU_COMMANDS_COMPLETE, 0), act });
     gl.flush();
     if (this.drawing.length > 1) return;
+    // What comes onto the canvas is read by the browser with its next picture of the page, and then
+    // all that was asked for must be drawn: so nothing is asked for until that picture is made.
+    const next = () => requestAnimationFrame(() => setTimeout(look));
     const look = () => {
       const { fence, act } = this.drawing[0];
       if (fence && gl.clientWaitSync(fence, 0, 0) === gl.TIMEOUT_EXPIRED) {
@@ -155,10 +158,10 @@ class View {
         act();
       } finally {
         this.drawing.shift();
-        if (this.drawing.length) requestAnimationFrame(look);
+        if (this.drawing.length) next();
       }
     };
-    requestAnimationFrame(look);
+    next();
   }
   project() {
     const f = this.frame();
