@@ -9,6 +9,7 @@ import (
 
 	"github.com/chromedp/cdproto/cdp"
 	"github.com/chromedp/cdproto/emulation"
+	"github.com/chromedp/cdproto/page"
 	"github.com/chromedp/chromedp"
 
 	"visator/app/query"
@@ -215,3 +216,56 @@ func TestANudgeMovesKilobytes(t *testing.T) {
 		t.Errorf("%d placements are left", n)
 	}
 }
+
+// The browser reads what came onto the canvas for its next picture of the page, and waits until all that it
+// was asked for by then is drawn. So nothing else is asked for before that picture is made: the page stood
+// still for most of a second where it was.
+func TestNothingIsDrawnUntilTheCanvasIsHandedOn(t *testing.T) {
+	s, b := newSite(t), browser(t)
+	b.do(chromedp.Func(func(ctx context.Context, t *chromedp.Target) error {
+		_, err := cdp.Call(ctx, t, page.AddScriptToEvaluateOnNewDocument,
+			page.AddScriptToEvaluateOnNewDocumentParams{Source: watchCanvas})
+		return err
+	}))
+	set := b.production(s, "yard")
+	for i := range 6 {
+		s.edit(set, map[string]any{"op": "place", "args": map[string]any{"standIn": "box", "name": fmt.Sprint("box ", i),
+			"at": geom.V{X: float64(i) - 3, Z: -4}}})
+	}
+	b.step("light")
+	b.whole()
+	at := b.seen(0, 3, -4)
+	for i := range 4 { // the camera is turned while pictures are made
+		drawn := eval[int](b, "canvasDrawn")
+		b.drag(at, [2]float64{at[0] + 30, at[1] + float64(10*i)})
+		b.until(fmt.Sprintf("canvasDrawn > %d", drawn))
+	}
+	b.whole()
+	if early := eval[int](b, "drawnEarly"); early > 0 {
+		t.Errorf("%d times something was drawn before the canvas was handed on", early)
+	}
+}
+
+// watchCanvas counts what is drawn onto canvases of the page, and what is drawn elsewhere between
+// that and the page's next picture.
+const watchCanvas = `{
+	const all = WebGL2RenderingContext.prototype, bound = new WeakMap(), bind = all.bindFramebuffer;
+	let waits = false;
+	window.canvasDrawn = window.drawnEarly = 0;
+	all.bindFramebuffer = function (target, f) {
+		if (target !== this.READ_FRAMEBUFFER) bound.set(this, f);
+		return bind.call(this, target, f);
+	};
+	for (const name of ["drawElements", "drawArrays", "drawElementsInstanced", "drawArraysInstanced"]) {
+		const draw = all[name];
+		all[name] = function (...args) {
+			if (bound.get(this)) drawnEarly += waits;
+			else if (this.canvas.isConnected) {
+				canvasDrawn++;
+				if (!waits) requestAnimationFrame(() => setTimeout(() => (waits = false)));
+				waits = true;
+			}
+			return draw.apply(this, args);
+		};
+	}
+}`
