@@ -60,16 +60,17 @@ type State struct {
 // ElementState is an element with what became of it.
 type ElementState struct {
 	lay.Element
-	Said   string      `json:"said"`
-	Error  string      `json:"error"`  // why it cannot be laid out
-	Laying bool        `json:"laying"` // it takes long, and is being laid out
-	Key    string      `json:"key"`    // names what it was laid out to; "": nothing
-	Model  bool        `json:"model"`  // it has a model of its own
-	Box    *geom.Box   `json:"box"`    // of that model
-	Count  int         `json:"count"`  // instances
-	Pieces []string    `json:"pieces"` // that its instances are of, in the order in which they are numbered
-	Swings []lay.Swing `json:"swings"`
-	Strips [][]lay.P   `json:"strips"`
+	Said   string       `json:"said"`
+	Error  string       `json:"error"`  // why it cannot be laid out
+	Laying bool         `json:"laying"` // it takes long, and is being laid out
+	Key    string       `json:"key"`    // names what it was laid out to; "": nothing
+	Model  bool         `json:"model"`  // it has a model of its own
+	Box    *geom.Box    `json:"box"`    // of that model
+	Count  int          `json:"count"`  // instances
+	Pieces []string     `json:"pieces"` // that its instances are of, in the order in which they are numbered
+	Swings []lay.Swing  `json:"swings"`
+	Strips [][]lay.P    `json:"strips"`
+	Pools  []light.Pool `json:"pools"`
 	// metres from which on a card passes for what it shows, for the working view's move
 	Safe    *float64 `json:"safe"`
 	Distant float64  `json:"distant"` // metres from the camera

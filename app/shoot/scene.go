@@ -13,6 +13,7 @@ import (
 	"visator/core/assembly"
 	"visator/core/exchange"
 	"visator/core/geom"
+	"visator/core/lamp"
 	"visator/core/light"
 	"visator/core/model"
 	"visator/core/optics"
@@ -25,6 +26,7 @@ import (
 type loaded struct {
 	a      *Studio
 	stands []loadedThing
+	lamps  []hungLamp
 	models map[string]*model.Model // by key
 	top    map[string]geom.M       // from the model to metres about the pivot
 	lib    render.Library          // their meshes
@@ -39,6 +41,13 @@ type loadedThing struct {
 	key    string
 	name   string
 	place  geom.M // from metres about the pivot to the set
+}
+
+// hungLamp is a lamp of the set.
+type hungLamp struct {
+	id     string // of the element
+	groups []string
+	light.Lamp
 }
 
 // loadScene reads what is seen of a set, with its models.
@@ -102,6 +111,9 @@ func (l *loaded) standLaid(ctx context.Context, w *measure.Snapshot, t *assembly
 	if t.Laid.Model != nil {
 		l.models[t.ID], l.top[t.ID] = t.Laid.Model, geom.Identity
 		l.stands = append(l.stands, loadedThing{t.ID, nil, t.ID, t.Name, geom.Identity})
+	}
+	if t.Laid.Lamp != nil {
+		l.lamps = append(l.lamps, hungLamp{t.ID, t.Groups, *t.Laid.Lamp})
 	}
 	for k := range t.Laid.Instances {
 		in := &t.Laid.Instances[k]
@@ -171,6 +183,11 @@ func (l *loaded) build(ctx context.Context, stands []loadedThing, ls *light.Stat
 		}
 		s.PlaceLights(l.models[t.key], world)
 	}
+	for i := range l.lamps {
+		if x := renderLamp(&l.lamps[i].Lamp); x.Candela.Max() > 0 {
+			s.Lamps = append(s.Lamps, x)
+		}
+	}
 	if lux := ls.Sunlight(); lux.Max() > 0 {
 		s.Suns = []render.Sun{{To: light.Direction(ls.Azimuth, ls.Elevation), Lux: lux, Radius: ls.Size / 2}}
 	}
@@ -190,6 +207,28 @@ func (l *loaded) build(ctx context.Context, stands []loadedThing, ls *light.Stat
 	}
 	s.Build()
 	return s, nil
+}
+
+// renderLamp is a lamp as it is rendered.
+func renderLamp(l *light.Lamp) lamp.Lamp {
+	out := lamp.Lamp{At: l.At, Dir: l.Dir(), Candela: l.Luminous(), Radius: l.Radius, Seen: l.Seen, Range: l.Reach}
+	switch l.Shape {
+	case "cone":
+		out.Spot = true
+		out.CosInner, out.CosOuter = l.Cone()
+	case "tube":
+		out.Shape, out.U = lamp.Tube, out.Dir.Mul(l.Length/2)
+	case "disc":
+		out.Shape = lamp.Disc
+	case "rectangle":
+		u, v := l.Axes()
+		out.Shape, out.U, out.V = lamp.Rectangle, u.Mul(l.Width/2), v.Mul(l.Height/2)
+	default:
+		if l.Radius > 0 {
+			out.Shape = lamp.Ball
+		}
+	}
+	return out
 }
 
 // renderCamera is the camera of a view.

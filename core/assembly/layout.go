@@ -51,6 +51,8 @@ func (s *Set) LayOut(ctx context.Context, quick bool) (later []string, err error
 			if err := s.layRow(ctx, e, on); err != nil {
 				return nil, err
 			}
+		case e.Kind == "lamp":
+			s.layLamp(e, on)
 		case e.Kind == "drift":
 			if !s.layDrift(e, on, standing, quick) {
 				later = append(later, e.ID)
@@ -223,6 +225,21 @@ func (s *Set) layPlain(ctx context.Context, e *lay.Element) {
 			l.Laid = spec.Lay(s.Kept.View.Eye, picture, mime)
 		}
 		return felt(l)
+	}).(*Laid)
+}
+
+// layLamp lays a lamp over the land beneath it.
+func (s *Set) layLamp(e *lay.Element, on *Ground) {
+	spec, err := e.Read()
+	if err != nil {
+		s.laid[e.ID] = failed(err)
+		return
+	}
+	l := spec.(*lay.Lamp)
+	y, _, _ := on.Under(l.At.X, l.At.Z, l.At.Y)
+	named := plain.Name(e.Spec, y)
+	s.laid[e.ID] = s.Memory.Get(named, func() Weighty {
+		return counted(&Laid{Laid: l.LayOver(on), Key: named})
 	}).(*Laid)
 }
 

@@ -15,6 +15,7 @@ import (
 
 	"visator/core/document"
 	"visator/core/geom"
+	"visator/core/light"
 	"visator/core/model"
 	"visator/core/plain"
 )
@@ -73,7 +74,7 @@ type Drawing struct {
 	Way string `json:"way"` // point, points or area
 	Key string `json:"key"` // of the description: one place, or a list of them
 	Say string `json:"say"` // what the hand does
-	Row string `json:"row"` // of the tools, in which it is: block out, build, repeat, land
+	Row string `json:"row"` // of the tools, in which it is: block out, build, repeat, land, light
 }
 
 // Drawn is a Spec that says how it is drawn.
@@ -252,8 +253,10 @@ type Laid struct {
 	Model     *model.Model
 	Instances []Instance
 	Swings    []Swing
-	Strips    [][]P  // for the plan: the course of a row, line or path, the footprints of walls
-	Said      string // what is worth saying about it
+	Strips    [][]P        // for the plan: the course of a row, line or path, the footprints of walls
+	Lamp      *light.Lamp  // that it is; nil of all others
+	Pools     []light.Pool // for the plan: its light on what lies beneath
+	Said      string       // what is worth saying about it
 }
 
 // Beneath is what things are laid on.

@@ -62,6 +62,7 @@ func gatherEmitters(instances []Instance) (e emitters) {
 type choice struct {
 	env, sun, lamp, glow float64
 	lamps                []float64 // cumulative, only while choosing
+	given                float64   // what all lamps give, about
 }
 
 // weigh estimates what each kind of light gives at p, to share out the
@@ -74,11 +75,11 @@ func (s *Scene) weigh(p geom.V, lamps []float64) (c choice) {
 		c.sun += light.Luminance(s.Suns[i].Lux)
 	}
 	for i := range s.Lamps {
-		e, _, _ := s.Lamps[i].toward(p)
+		e, _, _ := s.Lamps[i].Toward(p)
 		c.lamp += light.Luminance(e)
 		lamps = append(lamps, c.lamp)
 	}
-	c.lamps = lamps
+	c.lamps, c.given = lamps, c.lamp
 	if s.emitters.total > 0 {
 		d := p.Sub(s.emitters.center).Len()
 		near := max(d*d, s.emitters.reach*s.emitters.reach/4)
@@ -137,23 +138,6 @@ func (s *Scene) sampleSun(smp *sampler, extra float64) (l lit, ok bool) {
 	t, b := geom.Frame(u.To)
 	d := u.To.Mul(z).Add(t.Mul(r * cos)).Add(b.Mul(r * sin)).Unit()
 	return lit{dir: d, le: u.radiance(), pdf: 1 / (u.solidAngle() * float64(n))}, true
-}
-
-func (s *Scene) sampleLamp(p geom.V, c *choice, extra float64) (l lit, ok bool) {
-	total := c.lamps[len(c.lamps)-1]
-	if total <= 0 {
-		return l, false
-	}
-	i := min(sort.SearchFloat64s(c.lamps, extra*total), len(c.lamps)-1)
-	w := c.lamps[i]
-	if i > 0 {
-		w -= c.lamps[i-1]
-	}
-	if w <= 0 {
-		return l, false
-	}
-	e, dir, dist := s.Lamps[i].toward(p)
-	return lit{dir: dir, dist: dist, le: e.Mul(total / w), pdf: 1, hard: true}, dist > 0
 }
 
 func (s *Scene) sampleGlow(p geom.V, smp *sampler, extra float64) (l lit, ok bool) {

@@ -9,6 +9,7 @@ import (
 
 	"visator/core/bvh"
 	"visator/core/geom"
+	"visator/core/lamp"
 	"visator/core/light"
 	"visator/core/model"
 )
@@ -149,18 +150,18 @@ func TestMatteFloorUnderALampFollowsInverseSquareAndCosine(t *testing.T) {
 	k := &testScene{}
 	k.add(floor(k.surface(grey(0.8, 1, 0)), 50))
 	s := k.build(t)
-	s.Lamps = []Lamp{{At: geom.V{X: 1, Y: 2}, Candela: geom.V{X: 100, Y: 100, Z: 100}}}
+	s.Lamps = []lamp.Lamp{{At: geom.V{X: 1, Y: 2}, Candela: geom.V{X: 100, Y: 100, Z: 100}}}
 	f := shoot(t, s, look(geom.V{Y: 5}, geom.V{}, 0.001), 4, 16, 0)
 	d2 := 5.0
 	within(t, "luminance", mean(f), 0.8*100*(2/math.Sqrt(d2))/(math.Pi*d2), 0.005)
 }
 
 func TestSpotHasFullStrengthWithinItsInnerConeAndNoneBeyondTheOuter(t *testing.T) {
-	l := Lamp{At: geom.V{Y: 1}, Dir: geom.V{Y: -1}, Candela: geom.V{X: 9, Y: 9, Z: 9}, Spot: true,
+	l := lamp.Lamp{At: geom.V{Y: 1}, Dir: geom.V{Y: -1}, Candela: geom.V{X: 9, Y: 9, Z: 9}, Spot: true,
 		CosInner: math.Cos(0.3), CosOuter: math.Cos(0.6)}
 	at := func(angle float64) float64 {
 		p := geom.V{X: math.Tan(angle)}
-		e, _, d := l.toward(p)
+		e, _, d := l.Toward(p)
 		return e.X * d * d
 	}
 	within(t, "middle", at(0), 9, 1e-9)

@@ -10,6 +10,7 @@ import (
 
 	"visator/core/bvh"
 	"visator/core/geom"
+	"visator/core/lamp"
 	"visator/core/model"
 )
 
@@ -17,7 +18,7 @@ import (
 // Fill it, call Build once, then trace from any number of goroutines.
 type Scene struct {
 	Instances []Instance
-	Lamps     []Lamp
+	Lamps     []lamp.Lamp
 	Suns      []Sun
 	Env       *Environment // nil: black
 
@@ -29,7 +30,8 @@ type Scene struct {
 	apart    bool     // merge nothing
 	boxes    geom.Box
 	emitters emitters
-	alpha    bool // some surface lets light through
+	surfaces []int // of Lamps those that are no points
+	alpha    bool  // some surface lets light through
 }
 
 // Instance is a mesh standing in the scene. Many instances share one mesh.
@@ -46,44 +48,6 @@ type Sun struct {
 	To     geom.V  // unit vector towards the sun
 	Lux    geom.V  // per colour channel
 	Radius float64 // angular radius in radians; 0 is a point
-}
-
-// Lamp is a point light or a spot.
-type Lamp struct {
-	At      geom.V
-	Dir     geom.V // unit vector along which a spot shines
-	Candela geom.V // per colour channel
-	Spot    bool
-	// Cosines of the cone's half angles: full strength within the inner, none
-	// beyond the outer, smooth between (KHR_lights_punctual).
-	CosInner, CosOuter float64
-	Range              float64 // metres; 0: without limit
-}
-
-// toward returns the illuminance per channel that the lamp gives to a plane
-// at p that faces it, the direction to the lamp and the distance.
-func (l *Lamp) toward(p geom.V) (e, dir geom.V, dist float64) {
-	d := l.At.Sub(p)
-	dist = d.Len()
-	if dist == 0 {
-		return geom.V{}, geom.V{Y: 1}, 0
-	}
-	dir = d.Mul(1 / dist)
-	k := 1 / (dist * dist)
-	if l.Spot {
-		c := -dir.Dot(l.Dir)
-		f := (c - l.CosOuter) / max(0.001, l.CosInner-l.CosOuter)
-		f = min(max(f, 0), 1)
-		if c < l.CosOuter {
-			f = 0
-		}
-		k *= f * f
-	}
-	if l.Range > 0 {
-		q := dist / l.Range
-		k *= min(max(1-q*q*q*q, 0), 1)
-	}
-	return l.Candela.Mul(k), dir, dist
 }
 
 // Library turns models into meshes once, for any number of instances.
@@ -151,7 +115,8 @@ func (s *Scene) PlaceLights(m *model.Model, top geom.M) {
 			s.Suns = append(s.Suns, Sun{To: dir.Mul(-1), Lux: color})
 			return
 		}
-		s.Lamps = append(s.Lamps, Lamp{At: world.Point(geom.V{}), Dir: dir, Candela: color, Spot: g.Kind == model.Spot,
+		s.Lamps = append(s.Lamps, lamp.Lamp{At: world.Point(geom.V{}), Dir: dir, Candela: color,
+			Spot: g.Kind == model.Spot,
 			CosInner: math.Cos(g.Inner), CosOuter: math.Cos(g.Outer), Range: g.Range})
 	})
 }
@@ -189,6 +154,12 @@ func (s *Scene) Build() {
 	}
 	s.nodes, s.order = bvh.Build(refs, 1)
 	s.emitters = gatherEmitters(s.Instances)
+	s.surfaces = s.surfaces[:0]
+	for i := range s.Lamps {
+		if s.Lamps[i].Shape != lamp.Point {
+			s.surfaces = append(s.surfaces, i)
+		}
+	}
 }
 
 // Bounds is the box around all instances.

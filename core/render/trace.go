@@ -52,6 +52,17 @@ func (tr *tracer) radiance(ray Ray, smp *sampler, first *seen) geom.V {
 	for straight := 0; straight < 64; { // panes of glass in a row
 		tr.pass = passing{s: smp}
 		hit, ok := tr.s.trace(&ray, false, &tr.pass)
+		if len(tr.s.surfaces) > 0 {
+			far := math.Inf(1)
+			if ok {
+				far = hit.T
+			} else if ray.Max > 0 {
+				far = ray.Max
+			}
+			if l := tr.alongLamps(&ray, far, &from, first); l != (geom.V{}) {
+				add(weight.Times(l), depth > 1)
+			}
+		}
 		if !ok {
 			add(weight.Times(tr.sky(ray.D, &from)), depth > 1)
 			break
@@ -216,7 +227,7 @@ func (tr *tracer) direct(pt *point, c *choice, smp *sampler, first bool) geom.V 
 		case 1:
 			l, ok = tr.s.sampleSun(smp, extra)
 		case 2:
-			l, ok = tr.s.sampleLamp(pt.p, c, extra)
+			l, ok = tr.s.sampleLamp(pt.p, c, smp, extra)
 		case 3:
 			l, ok = tr.s.sampleGlow(pt.p, smp, extra)
 		}

@@ -69,6 +69,27 @@ export function dress({ call, post }) {
       const e = this.element;
       return (e && stores.v.schema?.elements[e.kind]) || [];
     },
+    // toolsHere are the rows of tools of the step that is open.
+    get toolsHere() {
+      return this.tools.filter((row) => stores.v.on("dress") || row[0] === "light");
+    },
+    get lamps() {
+      return (stores.v.st?.elements || []).filter((e) => e.kind === "lamp");
+    },
+    get lamp() {
+      return this.element?.kind === "lamp" ? this.element : null;
+    },
+    // burn lights a lamp, or puts it out.
+    burn(e, on) {
+      return this.setFigure(e, "on", on);
+    },
+    // aimAt turns a lamp towards the subject, or else what the camera is focused on.
+    aimAt(e) {
+      const set = stores.v.st.set,
+        p = this.placement(set.view.subject) || this.placement(set.view.focusOn);
+      if (!p) return stores.v.say("Choose the shot's subject in Frame first, or pull the aim on the plan.", true);
+      return this.setFigure(e, "to", { x: p.at.x, y: p.at.y + p.dims.y / 2, z: p.at.z });
+    },
     get layers() {
       return (stores.v.st?.elements || []).filter((e) => e.kind === "layer");
     },
@@ -145,12 +166,13 @@ export function dress({ call, post }) {
         density: Number((0.45 / (wide * wide)).toPrecision(2)),
         level: 0,
         high: (p) => this.topAt(p),
+        hung: (p) => this.topAt(p, 2.2), // a bulb hangs on what stands there, or as high as in a room
       };
       const [kind, spec] = described(tool, pts, box, mix, around);
       return stores.v.does("add element", { kind, name: tool, spec: spec });
     },
     // topAt is where a line is tied at a place: to the top of what stands there.
-    topAt(p) {
+    topAt(p, else_ = 3) {
       let y = 0;
       for (const q of stores.v.now.placements)
         if (
@@ -159,7 +181,7 @@ export function dress({ call, post }) {
           Math.hypot(q.at.x - p.x, q.at.z - p.z) < Math.max(q.dims.x, q.dims.z, 0.4)
         )
           y = Math.max(y, q.at.y + q.dims.y);
-      return Math.round((y || 3) * 100) / 100;
+      return Math.round((y || else_) * 100) / 100;
     },
 
     // Elements: the numbers that they are described by

@@ -7,8 +7,12 @@ import { stores } from "./stores.js";
 // where names the list of points of a kind.
 const where = { room: "outline", row: "points", path: "points", line: "points", drift: "area", water: "outline" };
 
+// aimed says whether it matters where a lamp is turned.
+const aimed = (s) => s.shape !== "ball";
+
 // handles are the points that an element is pulled by.
 export function handles(e) {
+  if (e.kind === "lamp") return aimed(e.spec) ? [e.spec.at, e.spec.to] : [e.spec.at];
   if (where[e.kind]) return e.spec[where[e.kind]] || [];
   const d = drawing(e.kind);
   if (d) return (d.way === "point" ? [e.spec[d.key]] : e.spec[d.key]) || [];
@@ -23,6 +27,7 @@ export function setHandle(e, i, p) {
 }
 // drawnBy is the part of the description that its points are.
 export function drawnBy(e) {
+  if (e.kind === "lamp") return { at: e.spec.at, to: e.spec.to };
   const k = where[e.kind] || drawing(e.kind)?.key || { ground: "middle", card: "at" }[e.kind];
   return { [k]: e.spec[k] };
 }
@@ -105,6 +110,9 @@ export function drawElement(plan, world, e) {
       put("path", { d: `M${s.at.x - c} ${s.at.z - d}L${s.at.x + c} ${s.at.z + d}`, "stroke-width": on ? 4 : 3 });
       break;
     }
+    case "lamp":
+      lamp(plan, g, put, e, on);
+      break;
     default: {
       const d = drawing(e.kind);
       if (!d) return;
@@ -128,6 +136,46 @@ export function drawElement(plan, world, e) {
   world.append(g);
   if (e.count) drawInstances(plan, world, e);
 }
+
+// lamp draws a lamp by its light: what it gives to the floor, at half and at a tenth of the most; where it is, and
+// where it is aimed.
+function lamp(plan, g, put, e, on) {
+  const s = e.spec,
+    dim = s.on ? 1 : 0.35;
+  for (const p of (on || plan.v.on("light") ? e.pools : null) || []) {
+    const [x, z] = p.outline.reduce((a, q) => (q[1] < a[1] ? q : a));
+    put("path", {
+      d: closed(p.outline.map((q) => ({ x: q[0], z: q[1] }))),
+      stroke: "#6b6b6b",
+      "stroke-width": p.share > 0.3 ? 1.2 : 0.8,
+      fill: "#ffffff",
+      "fill-opacity": 0.16,
+      style: "pointer-events:none",
+      "data-pool": p.share,
+    });
+    const t = make("g", { transform: `translate(${x} ${z}) scale(${1 / plan.px})`, style: "pointer-events:none" });
+    const words = `${p.lux >= 99.5 ? Math.round(p.lux) : Number(p.lux.toPrecision(2))} lx`;
+    t.append(make("text", { y: -3, "text-anchor": "middle", "font-size": 11, class: "n", fill: "#3d3d3d" }, words));
+    g.append(t);
+  }
+  if (aimed(s)) put("path", { d: open([s.at, s.to]), "stroke-dasharray": "3 3", style: "pointer-events:none" });
+  const m = make("g", { transform: `translate(${s.at.x} ${s.at.z}) scale(${1 / plan.px})`, opacity: dim });
+  m.append(
+    make("circle", { r: 12, fill: "transparent" }),
+    make("circle", { r: 5, fill: s.on ? "#ffffff" : "#8c8c8c", stroke: "#161616", "stroke-width": on ? 2.4 : 1.4 }),
+    make("path", { d: rays(8, 7, 11), stroke: "#161616", "stroke-width": 1.2 }),
+    make("title", {}, `${e.name}: ${e.said || ""}`),
+  );
+  g.append(m);
+}
+
+// rays are short lines around a middle.
+export const rays = (n, from, to) =>
+  Array.from({ length: n }, (_, i) => {
+    const c = Math.cos((i * 2 * Math.PI) / n),
+      s = Math.sin((i * 2 * Math.PI) / n);
+    return `M${(c * from).toFixed(2)} ${(s * from).toFixed(2)}L${(c * to).toFixed(2)} ${(s * to).toFixed(2)}`;
+  }).join("");
 
 function swing(d) {
   const at = (a) => `${d.hinge.x + Math.cos(a) * d.width} ${d.hinge.z + Math.sin(a) * d.width}`;

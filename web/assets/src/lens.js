@@ -67,7 +67,9 @@ class View {
     this.canvas.addEventListener("pointerdown", (e) => this.press(e));
     this.over.addEventListener("pointerdown", (e) => {
       const mark = aim(e).closest("[data-snag]");
-      if (mark) stores.dress.showSnag(mark.getAttribute("data-snag"));
+      const lamp = aim(e).closest("[data-lamp]");
+      if (lamp) stores.dress.select(lamp.getAttribute("data-lamp"));
+      else if (mark) stores.dress.showSnag(mark.getAttribute("data-snag"));
       else if (!this.grasp.press(e)) this.lift(e);
     });
     this.grasp = new Grasp(this);

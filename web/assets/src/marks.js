@@ -2,6 +2,7 @@
 import { Matrix4, Vector3 } from "three";
 import { guides, letterbox } from "./guides.js";
 import { drawMatch } from "./match.js";
+import { rays } from "./elements.js";
 import { stores } from "./stores.js";
 
 export const marked = (View) =>
@@ -61,6 +62,7 @@ export const marked = (View) =>
           `<text x='${tx + 6}' y='${ty + 15}' fill='#f0f0f0' font-size='12'>${escape(p.name)}</text>` +
           `<text class='n' x='${tx + 6}' y='${ty + 30}' fill='#d6e935' font-size='12'>${escape(label)}</text>`;
       }
+      s += this.lampMarks(f);
       for (const n of this.v.on("dress") ? this.v.now.snags : []) {
         if (!n.at || !n.key) continue;
         const q = new Vector3(n.at.x, n.at.y, n.at.z).applyMatrix4(this.camera.matrixWorldInverse),
@@ -81,6 +83,29 @@ export const marked = (View) =>
       }
       this.over.setAttribute("viewBox", `0 0 ${f.bw} ${f.bh}`);
       this.over.innerHTML = s;
+    }
+    // lampMarks are the lamps of the set, where they hang: to be taken by a click.
+    lampMarks(f) {
+      let s = "";
+      if (!this.v.on("light dress")) return s;
+      for (const e of stores.dress.lamps) {
+        if (!stores.dress.visible(e)) continue;
+        const q = new Vector3(e.spec.at.x, e.spec.at.y, e.spec.at.z).applyMatrix4(this.camera.matrixWorldInverse),
+          on = this.v.sel.includes(e.id);
+        if (q.z > -1e-3) continue;
+        q.applyMatrix4(this.camera.projectionMatrix);
+        const x = (q.x / 2 + 0.5) * f.bw,
+          y = (0.5 - q.y / 2) * f.bh;
+        if (x < 0 || y < 0 || x > f.bw || y > f.bh) continue;
+        s +=
+          `<g data-lamp='${escape(e.id)}' transform='translate(${x} ${y})' opacity='${e.spec.on ? 1 : 0.5}' ` +
+          `class='pointer-events-auto cursor-pointer'><circle r='13' fill='transparent'/>` +
+          `<circle r='4' fill='${e.spec.on ? "#ffffff" : "#161616"}' stroke='#161616'/>` +
+          `<path d='${rays(8, 6, 10)}' stroke='#161616' stroke-width='3'/>` +
+          `<path d='${rays(8, 6, 10)}' stroke='${on ? "#d6e935" : "#ffffff"}' stroke-width='1.4'/>` +
+          `<title>${escape(e.name)}: ${escape(e.said || "")}</title></g>`;
+      }
+      return s;
     }
     // bounds are where a placement's box falls in the view; null where it does not.
     bounds(p, f) {

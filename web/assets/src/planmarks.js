@@ -186,7 +186,7 @@ export const drawing = (Sheet) =>
           make(
             "text",
             { x: x + 12, y: y - 10, "font-size": 12, fill: "#161616", ...halo, style: "pointer-events:none" },
-            `${e.name}: ${e.error || e.said || (e.laying ? "being laid out" : "")}`,
+            `${e.name}: ${e.error || e.said?.split(";")[0] || (e.laying ? "being laid out" : "")}`,
           ),
         );
       }

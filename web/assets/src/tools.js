@@ -40,12 +40,13 @@ const rows = [
   ["build", "room facade"],
   ["repeat", "row grid circle line drift"],
   ["land", "ground path water backdrop"],
+  ["light", ""],
 ];
 // toolRows are the tools by what they are for; kinds that say so themselves are behind the others.
 export const toolRows = () =>
   rows.map(([name, list]) => [
     name,
-    [list, ...drawn().flatMap(([kind, d]) => (d.row === name ? [kind] : []))].join(" "),
+    [...list.split(" ").filter(Boolean), ...drawn().flatMap(([kind, d]) => (d.row === name ? [kind] : []))].join(" "),
   ]);
 
 // howOf is how a tool is drawn: its way, what to do, and the fewest points.
@@ -356,6 +357,8 @@ export function described(tool, pts, box, mix, around) {
       return ["path", { points: pts, smooth: pts.length > 2 }];
     case "water":
       return ["water", { outline: pts, level: around.level }];
+    case "lamp":
+      return ["lamp", { at: { ...pts[0], y: around.hung(pts[0]) }, to: { ...pts[0], y: 0 } }];
     case "backdrop":
       return ["card", { at: { ...pts[0], y: 0 } }];
   }

@@ -1,0 +1,59 @@
+package lay
+
+import (
+	"fmt"
+
+	"visator/core/document"
+	"visator/core/light"
+)
+
+var _ = kind("lamp", func() Spec { return &Lamp{} })
+
+// Lamp is a lamp that hangs or stands in the set by itself.
+type Lamp struct{ light.Lamp }
+
+// Default is a lamp as it begins.
+func (*Lamp) Default() Spec { return &Lamp{light.DefaultLamp()} }
+
+// Drawn is by a click beneath where it hangs.
+func (*Lamp) Drawn() Drawing {
+	return Drawing{Way: "point", Key: "at", Say: "click where it hangs", Row: "light"}
+}
+
+// Fields are what a lamp is described by.
+func (l *Lamp) Fields() []document.Field { return l.Lamp.Fields() }
+
+// Check says what is impossible about a lamp.
+func (l *Lamp) Check() error {
+	if !l.At.Finite() || !l.To.Finite() {
+		return fmt.Errorf("a lamp hangs within %.0f km of the middle", maxPlace/1000.0)
+	}
+	return l.Lamp.Check()
+}
+
+// LayOver is a lamp over what lies beneath it, with its pools there; over a level at 0 where nothing does.
+func (l *Lamp) LayOver(on Beneath) *Laid {
+	floor, _, _ := on.Under(l.At.X, l.At.Z, l.At.Y)
+	pools, most := l.Pools(floor)
+	c := light.Luminance(l.Luminous())
+	said := fmt.Sprintf("%s, %s in the middle of its beam", told(l.Lumen(), "lm"), told(c, "cd"))
+	switch {
+	case !l.On:
+		said = "it does not burn"
+	case most > 0:
+		said += fmt.Sprintf("; %s at most on what is %.2f m below, with nothing between", told(most, "lx"),
+			l.At.Y-floor)
+	}
+	return &Laid{Lamp: &l.Lamp, Pools: pools, Said: said}
+}
+
+// told is a figure of light to three digits.
+func told(x float64, unit string) string {
+	switch {
+	case x >= 99.95 || x == 0:
+		return fmt.Sprintf("%.0f %s", x, unit)
+	case x >= 9.995:
+		return fmt.Sprintf("%.1f %s", x, unit)
+	}
+	return fmt.Sprintf("%.3g %s", x, unit)
+}

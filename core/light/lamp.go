@@ -1,0 +1,312 @@
+package light
+
+import (
+	"errors"
+	"fmt"
+	"math"
+
+	"visator/core/document"
+	"visator/core/geom"
+)
+
+// Lamp is a lamp of a set. What it gives is typed as artists and makers of lamps tell it; Luminous says
+// what it is in candela.
+type Lamp struct {
+	Shape string  `json:"shape"` // ball, cone, tube, rectangle or disc
+	At    geom.V  `json:"at"`    // its middle
+	To    geom.V  `json:"to"`    // what a cone, rectangle or disc is aimed at; the way that a tube lies along
+	Turn  float64 `json:"turn"`  // of a rectangle about its aim, radians
+
+	Radius float64 `json:"radius"` // metres; 0 is a point, of a ball or a cone
+	Length float64 `json:"length"` // of a tube
+	Width  float64 `json:"width"`  // of a rectangle
+	Height float64 `json:"height"`
+	Angle  float64 `json:"angle"` // of a cone, from edge to edge, radians
+	Edge   float64 `json:"edge"`  // the share of a cone over which it fades out
+
+	On     bool    `json:"on"`
+	Output float64 `json:"output"`
+	In     string  `json:"in"`   // lm, cd: in the middle of its beam; lx: there, away metres off
+	Away   float64 `json:"away"` // metres
+	Dim    float64 `json:"dim"`  // the share of its output that it gives
+	Kelvin float64 `json:"kelvin"`
+	Tint   string  `json:"tint"`  // what its light is filtered by, #rrggbb; "": nothing
+	Seen   bool    `json:"seen"`  // by the camera
+	Reach  float64 `json:"reach"` // metres beyond which it gives nothing; 0: none
+}
+
+// maxLamp is how far from the middle of a set a lamp hangs at most, in metres: as for all that is described.
+const maxLamp = 1e6
+
+// DefaultLamp is a bulb of 60 W as they were, 2.2 m above the floor (IEC 60064: 710 lm at 230 V).
+func DefaultLamp() Lamp {
+	return Lamp{Shape: "ball", At: geom.V{Y: 2.2}, Radius: 0.03, Length: 1.2, Width: 1, Height: 1, Angle: 1, Edge: 0.3,
+		On: true, Output: 710, In: "lm", Away: 1, Dim: 1, Kelvin: 2700, Seen: true}
+}
+
+// Fields are what a lamp is described by.
+func (l *Lamp) Fields() []document.Field {
+	return []document.Field{
+		document.Of(&l.On, document.Yes, "on", "burns", ""),
+		document.Of(&l.Shape, document.Choice, "shape", "shape", "a lamp is").Among("ball", "cone", "tube", "rectangle",
+			"disc"),
+		document.Of(&l.Output, document.Number, "output", "output", "its output").In(0, 1e9).Told("", 0),
+		document.Of(&l.In, document.Choice, "in", "told in", "its output is told in").Among("lm", "cd", "lx"),
+		document.Of(&l.Away, document.Length, "away", "at a distance of", "the distance").
+			In(0.01, 10_000).If("in", "lx"),
+		document.Of(&l.Dim, document.Percent, "dim", "dimmed to", "how far it is dimmed").In(0, 1).Sliding(0, 100, 1),
+		document.Of(&l.Kelvin, document.Number, "kelvin", "colour", "colour temperature").In(1000, 40000).Told("K", 0),
+		document.Of(&l.Tint, document.Color, "tint", "filter", ""),
+		document.Of(&l.Radius, document.Length, "radius", "radius", "its radius").In(0, 1000),
+		document.Of(&l.Length, document.Length, "length", "length", "its length").In(0.01, 1000).If("shape", "tube"),
+		document.Of(&l.Width, document.Length, "width", "width", "its width").In(0.001, 1000).If("shape", "rectangle"),
+		document.Of(&l.Height, document.Length, "height", "height", "its height").In(0.001, 1000).
+			If("shape", "rectangle"),
+		document.Of(&l.Turn, document.Angle, "turn", "turned", "its turn").In(-100, 100).If("shape", "rectangle"),
+		document.Of(&l.Angle, document.Angle, "angle", "beam, across", "its beam").
+			In(0.01, math.Pi).If("shape", "cone"),
+		document.Of(&l.Edge, document.Percent, "edge", "soft edge", "its soft edge").In(0, 1).If("shape", "cone"),
+		document.Of(&l.At.X, document.Length, "at.x", "across", "its place").In(-maxLamp, maxLamp).Drawn(),
+		document.Of(&l.At.Y, document.Length, "at.y", "above zero", "its height above zero").
+			In(-maxLamp, maxLamp).Drawn(),
+		document.Of(&l.At.Z, document.Length, "at.z", "down the plan", "its place").In(-maxLamp, maxLamp).Drawn(),
+		document.Of(&l.To.X, document.Length, "to.x", "aimed across", "its aim").In(-maxLamp, maxLamp).Drawn(),
+		document.Of(&l.To.Y, document.Length, "to.y", "aimed at height", "its aim").In(-maxLamp, maxLamp).Drawn(),
+		document.Of(&l.To.Z, document.Length, "to.z", "aimed down the plan", "its aim").In(-maxLamp, maxLamp).Drawn(),
+		document.Of(&l.Seen, document.Yes, "seen", "the camera sees it", ""),
+		document.Of(&l.Reach, document.Length, "reach", "reaches", "its reach").In(0, maxLamp),
+	}
+}
+
+// Check says what is impossible about a lamp.
+func (l *Lamp) Check() error {
+	if err := document.Check(l); err != nil {
+		return err
+	}
+	switch l.Shape {
+	case "tube", "disc":
+		if l.Radius < 0.001 {
+			return fmt.Errorf("a %s has a radius of 1 mm or more: what is smaller is a ball", l.Shape)
+		}
+	}
+	if l.In == "lx" && l.Shape != "ball" && l.Shape != "cone" && l.Away < l.size() {
+		return errors.New("illuminance is told at a distance beyond the lamp's own size")
+	}
+	return nil
+}
+
+// size is the radius of the sphere about a lamp.
+func (l *Lamp) size() float64 {
+	switch l.Shape {
+	case "tube":
+		return math.Hypot(l.Length/2, l.Radius)
+	case "rectangle":
+		return math.Hypot(l.Width, l.Height) / 2
+	}
+	return l.Radius
+}
+
+// Dir is the unit vector along which a lamp shines, or lies; straight down where it is aimed at itself.
+func (l *Lamp) Dir() geom.V {
+	d := l.To.Sub(l.At)
+	if !(d.Len() > 1e-9) {
+		return geom.V{Y: -1}
+	}
+	return d.Unit()
+}
+
+// Axes are the directions of a rectangle's width and height: upright where it can be, and turned.
+func (l *Lamp) Axes() (u, v geom.V) {
+	d := l.Dir()
+	up := geom.V{Y: 1}
+	if math.Abs(d.Y) > 0.999 {
+		up = geom.V{Z: -1}
+	}
+	u = d.Cross(up).Unit()
+	v = u.Cross(d)
+	sin, cos := math.Sincos(l.Turn)
+	return u.Mul(cos).Add(v.Mul(sin)), v.Mul(cos).Sub(u.Mul(sin))
+}
+
+// Cone is the cosines of half the angle within which a cone is at its full, and beyond which it is dark.
+func (l *Lamp) Cone() (inner, outer float64) {
+	return math.Cos(l.Angle / 2 * (1 - l.Edge)), math.Cos(l.Angle / 2)
+}
+
+// fade is the share of its candela that a cone gives at an angle with that cosine, by the smooth edge of
+// KHR_lights_punctual.
+func (l *Lamp) fade(cos float64) float64 {
+	inner, outer := l.Cone()
+	if cos <= outer {
+		return 0
+	}
+	f := min((cos-outer)/max(inner-outer, 1e-9), 1)
+	return f * f
+}
+
+// Span is how many steradians a lamp's light fills at the candela of its middle: lumen over candela. Of a
+// ball 4π; of a flat face π, of a tube π² across it, both by Lambert's cosine law (IES Lighting Handbook);
+// of a cone the integral over its edge.
+func (l *Lamp) Span() float64 {
+	switch l.Shape {
+	case "cone":
+		inner, outer := l.Cone()
+		return 2 * math.Pi * (1 - inner + (inner-outer)/3)
+	case "tube":
+		return math.Pi * math.Pi
+	case "rectangle", "disc":
+		return math.Pi
+	}
+	return 4 * math.Pi
+}
+
+// Luminous is what a lamp gives in the middle of its beam, in candela of each channel, before its tint
+// 1/683 W: nothing while it is off.
+func (l *Lamp) Luminous() geom.V {
+	if !l.On {
+		return geom.V{}
+	}
+	cd := l.Output
+	switch l.In {
+	case "lm":
+		cd = l.Output / l.Span()
+	case "lx":
+		cd = l.Output / l.luxOf()
+	}
+	c := Color(l.Kelvin).Mul(cd * l.Dim)
+	if l.Tint != "" {
+		c = c.Times(Hex(l.Tint))
+	}
+	if !c.Finite() {
+		return geom.V{}
+	}
+	return c
+}
+
+// luxOf is the lux that a lamp of one candela gives to a plane that faces it, away in the middle of its beam.
+func (l *Lamp) luxOf() float64 {
+	one := *l
+	one.To, one.At = geom.V{}, geom.V{X: l.Away}
+	if l.Shape == "tube" {
+		one.To = geom.V{X: l.Away, Z: 1}
+	}
+	return one.onto(geom.V{}, geom.V{X: 1})
+}
+
+// Lumen is what it gives in all directions, in lm; 0 while it is off.
+func (l *Lamp) Lumen() float64 { return Luminance(l.Luminous()) * l.Span() }
+
+// Lux is the illuminance that a lamp gives to a surface at p with the normal n, with nothing between.
+func (l *Lamp) Lux(p, n geom.V) float64 {
+	if l.Reach > 0 && p.Sub(l.At).Len() >= l.Reach {
+		return 0
+	}
+	return Luminance(l.Luminous()) * l.onto(p, n)
+}
+
+// parts is how many parts a side of a lamp is cut into where its light is added up.
+const parts = 8
+
+// onto is the lux at p of a lamp of one candela: the sum over its parts, each by the inverse square and both
+// cosines.
+func (l *Lamp) onto(p, n geom.V) (lux float64) {
+	d := l.Dir()
+	one := func(q geom.V, share func(way geom.V) float64) {
+		to := q.Sub(p)
+		r := to.Len()
+		if r < 1e-9 {
+			return
+		}
+		way := to.Mul(1 / r)
+		lux += max(way.Dot(n), 0) * max(share(way), 0) / (r * r)
+	}
+	switch l.Shape {
+	case "rectangle", "disc":
+		u, v := l.Axes()
+		for i := range parts {
+			for k := range parts {
+				s, t := (float64(i)+0.5)/parts, (float64(k)+0.5)/parts
+				at := l.At.Add(u.Mul((s - 0.5) * l.Width)).Add(v.Mul((t - 0.5) * l.Height))
+				if l.Shape == "disc" { // rings of the same area
+					sin, cos := math.Sincos(2 * math.Pi * t)
+					at = l.At.Add(u.Mul(l.Radius * math.Sqrt(s) * cos)).Add(v.Mul(l.Radius * math.Sqrt(s) * sin))
+				}
+				one(at, func(way geom.V) float64 { return -way.Dot(d) / (parts * parts) })
+			}
+		}
+	case "tube":
+		for i := range parts * parts {
+			at := l.At.Add(d.Mul(l.Length * ((float64(i)+0.5)/(parts*parts) - 0.5)))
+			one(at, func(way geom.V) float64 {
+				c := way.Dot(d)
+				return math.Sqrt(max(1-c*c, 0)) / (parts * parts)
+			})
+		}
+	case "cone":
+		one(l.At, func(way geom.V) float64 { return l.fade(-way.Dot(d)) })
+	default:
+		one(l.At, func(geom.V) float64 { return 1 }) // as from its middle (a ball's law)
+	}
+	return lux
+}
+
+// Pool is the light of a lamp on a level floor: where it gives at least so much.
+type Pool struct {
+	Share   float64      `json:"share"` // of the most that it gives there
+	Lux     float64      `json:"lux"`
+	Outline [][2]float64 `json:"outline"` // x and z, around; as far as it was looked for
+}
+
+// Pools are where a lamp gives half and a tenth of the most that it gives to a level floor at height y, with
+// nothing between; none where it gives nothing. most is that, in lux, beneath or before it.
+func (l *Lamp) Pools(y float64) (pools []Pool, most float64) {
+	high := l.At.Y - y
+	if !(high > 1e-3) || !(Luminance(l.Luminous()) > 0) {
+		return nil, 0
+	}
+	up := geom.V{Y: 1}
+	lux := func(x, z float64) float64 { return l.Lux(geom.V{X: x, Y: y, Z: z}, up) }
+	// The brightest place lies on the line from beneath it to where its axis meets the floor.
+	axis := l.Dir()
+	mid := geom.V{X: l.At.X, Z: l.At.Z}
+	if l.Shape != "ball" && l.Shape != "tube" {
+		ahead := geom.V{X: axis.X, Z: axis.Z}
+		far := 10 * high
+		if axis.Y < -1e-6 {
+			far = min(high*ahead.Len()/-axis.Y, far)
+		}
+		if ahead = ahead.Unit(); far > 0 && ahead.Len() > 0 {
+			best := mid
+			for i := range 129 {
+				q := geom.V{X: l.At.X, Z: l.At.Z}.Add(ahead.Mul(far * float64(i) / 128))
+				if e := lux(q.X, q.Z); e > most {
+					most, best = e, q
+				}
+			}
+			mid = best
+		}
+	}
+	if most = max(most, lux(mid.X, mid.Z)); !(most > 0) {
+		return nil, 0
+	}
+	for _, share := range []float64{0.5, 0.1} {
+		p := Pool{Share: share, Lux: most * share}
+		for i := range 64 {
+			sin, cos := math.Sincos(2 * math.Pi * float64(i) / 64)
+			lo, hi := 0.0, high/8
+			for hi < 100*high && lux(mid.X+hi*cos, mid.Z+hi*sin) >= p.Lux {
+				lo, hi = hi, hi*1.25
+			}
+			for range 24 {
+				if m := (lo + hi) / 2; lux(mid.X+m*cos, mid.Z+m*sin) >= p.Lux {
+					lo = m
+				} else {
+					hi = m
+				}
+			}
+			p.Outline = append(p.Outline, [2]float64{mid.X + lo*cos, mid.Z + lo*sin})
+		}
+		pools = append(pools, p)
+	}
+	return pools, most
+}
