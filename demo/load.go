@@ -273,7 +273,13 @@ func (l *loader) describe() error {
 		return []lay.P{{X: x0, Z: z0}, {X: x1, Z: z0}, {X: x1, Z: z1}, {X: x0, Z: z1}}
 	}
 	yard := land(-12, 6) + 0.1
+	bulb, work := light.DefaultLamp(), light.DefaultLamp()
+	bulb.At, bulb.Radius, bulb.Output, bulb.Kelvin = v3(-1.05, deck+2.35, -4.3), 0.04, 900, 2600
+	work.Shape, work.At, work.To = "cone", v3(-1.9, deck+3.3, 5.6), v3(0.5, deck+0.2, 3.3)
+	work.Radius, work.Angle, work.Edge, work.Output, work.Kelvin, work.Seen = 0.06, 0.9, 0.6, 420, 2300, false
 	return l.edit(
+		l.element("lamp", "bulb in the shelter", &lay.Lamp{Lamp: bulb}),
+		l.element("lamp", "lamp on the luggage", &lay.Lamp{Lamp: work}),
 		l.element("row", "lamps", &lay.Array{Shape: "line", Points: []lay.P{{X: -2.05, Z: -13.5}, {X: -2.05, Z: 15}},
 			Pieces: l.mix("lamp-post.zip", 1.0), By: "count", Count: 3, Rest: true, Seed: 1}),
 		l.element("line", "lantern line",
@@ -415,6 +421,14 @@ func dawn() light.State {
 	return s
 }
 
+// night is dark: no sun, and a sky that gives the ground a quarter of a lux, about what a full moon does (memory:
+// handbooks say 0.05 to 0.3 lx).
+func night() light.State {
+	s := dawn()
+	s.SunOn, s.Zenith, s.Horizon, s.Level = false, "#1f2c4a", "#3a4258", 2.2
+	return s
+}
+
 func look(eye, to geom.V, focal, fNumber, ev float64) optics.View {
 	v := optics.Default()
 	v.Eye, v.Focal, v.FNumber, v.EV = eye, focal, fNumber, ev
@@ -423,12 +437,13 @@ func look(eye, to geom.V, focal, fNumber, ev float64) optics.View {
 	return v
 }
 
-// film begins a shot at a view under first light, changes it by deeds, fits its
+// film begins a shot at a view in a light, changes it by deeds, fits its
 // range and keeps it.
-func (l *loader) film(name, note, status string, v optics.View, move *motion.Move, deeds ...desk.Command) error {
+func (l *loader) film(name, note, status string, v optics.View, ls light.State, move *motion.Move,
+	deeds ...desk.Command) error {
 	raw := func(v any) json.RawMessage { data, _ := json.Marshal(v); return data } // of the program's own types
 	all := append([]desk.Command{edit.Do(&edit.ChangeSet{Patch: raw(map[string]any{"name": "platform, first light",
-		"view": v, "light": dawn(), "move": move})})}, deeds...)
+		"view": v, "light": ls, "move": move})})}, deeds...)
 	all = append(all, edit.Do(&edit.FitRange{}), edit.Do(&edit.KeepShot{Name: name}))
 	if err := l.edit(all...); err != nil {
 		return fmt.Errorf("shot %s: %w", name, err)
@@ -441,9 +456,10 @@ func (l *loader) film(name, note, status string, v optics.View, move *motion.Mov
 		Patch: raw(map[string]any{"note": note, "status": status})}))
 }
 
-// shots are three: a wide still, its verticals kept parallel by shift; a close
+// shots are four: a wide still, its verticals kept parallel by shift; a close
 // still with shallow focus; and a moving one, in which the railcar comes in, the
-// camera goes along held by hand, and focus passes from the lantern to the railcar.
+// camera goes along held by hand, and focus passes from the lantern to the railcar; and a still in the dark, lit by
+// lamps alone.
 func (l *loader) shots(film bool) error {
 	raw := func(v any) json.RawMessage { data, _ := json.Marshal(v); return data } // of the program's own types
 	traveller, suitcase, lantern, railcar := l.id("traveller"), l.id("suitcase, brown"), l.id("hand lantern"),
@@ -451,7 +467,7 @@ func (l *loader) shots(film bool) error {
 
 	wide := look(v3(0.35, 2.05, 13.5), v3(0.6, 2.25, -10), 24, 8, 9.6)
 	wide.Subject, wide.Guides = traveller, []string{"thirds", "horizon"}
-	if err := l.film("first light", "The whole halt before anyone stirs. The lanterns are still lit.", "lit", wide, nil,
+	if err := l.film("first light", "The whole halt before anyone stirs. The lanterns are still lit.", "lit", wide, dawn(), nil,
 		edit.Do(&edit.EyeHeight{Metres: 1.65}), edit.Do(&edit.Straighten{}),
 		edit.Do(&edit.AllSharp{Near: 2.2, Far: 0})); err != nil {
 		return err
@@ -459,7 +475,7 @@ func (l *loader) shots(film bool) error {
 	// Some of the sky is given up, so that the platform leads in.
 	close := look(v3(1.75, 0.82, 5.35), v3(0.45, 0.62, 3.3), 50, 1.8, 9.6)
 	close.Guides, close.Mask = []string{"golden"}, 2.39
-	if err := l.film("left behind", "Nobody has come for the luggage.", "to approve", close, nil,
+	if err := l.film("left behind", "Nobody has come for the luggage.", "to approve", close, dawn(), nil,
 		edit.Do(&edit.Compose{ID: suitcase, Ask: optics.Ask{X: 0.36, Y: 0.52, Height: 0.62, How: "move"}}),
 		edit.Do(&edit.Focus{ID: lantern}),
 		edit.Do(&edit.ChangeSet{Patch: raw(map[string]any{"view": map[string]any{"subject": lantern}})})); err != nil {
@@ -477,7 +493,13 @@ func (l *loader) shots(film bool) error {
 			Seconds: 4, Easing: "slow end"}},
 		Flickers: []motion.Flicker{{IDs: []string{lantern}, Hertz: 5, Depth: 0.4, Seed: 2}}}
 	if err := l.film("arrival", "Focus leaves the lantern when the railcar is heard, and is on it before it stands.",
-		"blocked out", start, move); err != nil {
+		"blocked out", start, dawn(), move); err != nil {
+		return err
+	}
+	dark := look(v3(2.6, 1.9, 9.2), v3(-0.2, 1.35, -1), 32, 2.8, 3.4)
+	dark.Subject, dark.Guides = suitcase, []string{"thirds"}
+	if err := l.film("last train", "It has gone. Two bulbs, the lanterns, and what is left of the sky.", "blocked out",
+		dark, night(), nil, edit.Do(&edit.AllSharp{Near: 3, Far: 40})); err != nil {
 		return err
 	}
 	list, err := store.Shots(l.ctx, l.a.Store.Pool, l.set)

@@ -143,7 +143,7 @@ func TestTheDemoDeletesNothing(t *testing.T) {
 	at := strings.Index(page, "/sets/") + 6
 	set := page[at : at+16]
 	st := s.state(set)
-	if len(st.Shots) != 3 || len(names()) != 1 {
+	if len(st.Shots) != 4 || len(names()) != 1 {
 		t.Fatalf("%d shots, %v", len(st.Shots), names())
 	}
 	var deeds []desk.Command

@@ -1,6 +1,7 @@
 package web
 
 import (
+	"encoding/json"
 	"fmt"
 	"mime"
 	"net/http"
@@ -20,6 +21,29 @@ func (s *Server) frame(c *echo.Context) error {
 	}
 	f, err := s.app.Frame(c.Request().Context(), c.Param("set"), t)
 	return answer(c, f, err)
+}
+
+// trueView is the working view as it is rendered, once there is more of it than the page has: the picture, and what
+// there is to say of it in a header.
+func (s *Server) trueView(c *echo.Context) error {
+	width, err1 := strconv.Atoi(c.QueryParam("width"))
+	seen, err2 := strconv.Atoi(c.QueryParam("seen"))
+	clean, err3 := strconv.ParseFloat(c.QueryParam("clean"), 64)
+	if err1 != nil || err2 != nil || err3 != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, "A true view is asked for by its width in pixels, the number of "+
+			"the picture that was seen, and how clean it is to be.")
+	}
+	t, err := s.app.TrueView(c.Request().Context(), c.Param("set"), width, seen, clean)
+	if err != nil {
+		return err
+	}
+	told, err := json.Marshal(t)
+	if err != nil {
+		return err
+	}
+	c.Response().Header().Set("Visator-Told", string(told))
+	c.Response().Header().Set("Cache-Control", "no-store")
+	return c.Blob(http.StatusOK, "image/png", t.PNG)
 }
 
 // track is the working move frame by frame.

@@ -69,7 +69,7 @@ func isText(path string) bool {
 	}
 	last := path[strings.LastIndexByte(path, '/')+1:]
 	return strings.HasPrefix(path, "/api/") && !strings.HasPrefix(path, "/api/thumbs/") &&
-		!slices.Contains([]string{"events", "model", "instances", "export", "sheet", "cutouts", "sky", "sketch"}, last)
+		!slices.Contains([]string{"events", "model", "instances", "export", "sheet", "cutouts", "sky", "sketch", "true"}, last)
 }
 
 // atWork notes that a person does something: opens a page, changes something. What pages
@@ -133,6 +133,7 @@ func (s *Server) Handler() http.Handler {
 	e.GET("/api/sets/:set/sky", s.sky)
 	e.GET("/api/sets/:set/sketch", s.sketch)
 	e.GET("/api/sets/:set/sun", s.sun)
+	e.GET("/api/sets/:set/true", s.trueView)
 	e.GET("/api/sets/:set/export", s.export)
 	e.GET("/api/sets/:set/frame", s.frame)
 	e.GET("/api/sets/:set/track", s.track)

@@ -177,6 +177,15 @@ func (l *Library) bodyKey(piece string) (key string, level Level, err error) {
 	return level.Blob + string(p.Sizing), level, nil
 }
 
+// Made names what the model of a piece is made of, and how it is sized; "" while it is not known.
+func (l *Library) Made(piece string) string {
+	p := l.PieceOf[piece]
+	if p == nil {
+		return ""
+	}
+	return p.Blob + " " + string(p.Sizing)
+}
+
 // Key names the body of a piece; "" while it has none.
 func (l *Library) Key(piece string) string {
 	key, _, _ := l.bodyKey(piece)

@@ -28,8 +28,10 @@ type loaded struct {
 	stands []loadedThing
 	lamps  []hungLamp
 	models map[string]*model.Model // by key
+	of     map[string]string       // what the model of a piece was made of, by key
 	top    map[string]geom.M       // from the model to metres about the pivot
 	lib    render.Library          // their meshes
+	before *loaded                 // whose models of pieces are taken again where they are the same; nil: none
 	cast   *stage.Cast             // what stands, as the shot's move moves it
 }
 
@@ -75,7 +77,7 @@ func (a *Studio) loadScene(ctx context.Context, set *store.Set) (*loaded, error)
 }
 
 func newLoaded(a *Studio) *loaded {
-	return &loaded{a: a, models: map[string]*model.Model{}, top: map[string]geom.M{}}
+	return &loaded{a: a, models: map[string]*model.Model{}, of: map[string]string{}, top: map[string]geom.M{}}
 }
 
 // stand adds a thing.
@@ -98,8 +100,8 @@ func (l *loaded) stand(ctx context.Context, w *measure.Snapshot, t *assembly.Thi
 	key := p.Piece
 	if p.Tint != "" {
 		key += p.Tint
-		if l.models[key] == nil {
-			l.models[key], l.top[key] = tinted(l.models[p.Piece], p.Tint), l.top[p.Piece]
+		if l.top[key] = l.top[p.Piece]; l.models[key] == nil && !l.again(key, p.Piece) {
+			l.models[key] = tinted(l.models[p.Piece], p.Tint)
 		}
 	}
 	l.stands = append(l.stands, loadedThing{p.ID, t.Groups, key, p.Name, t.World})
@@ -147,12 +149,21 @@ func (l *loaded) load(ctx context.Context, w *measure.Snapshot, piece, of string
 		lighter.Blob = levels[light].Blob // the piece itself stays in the library
 		row = &lighter
 	}
-	m, err := l.a.PieceModel(ctx, row)
-	if err != nil {
-		return err
+	l.top[piece], l.of[piece] = s.Transform(f.Box()), row.Blob
+	if l.again(piece, piece) {
+		return nil
 	}
-	l.models[piece], l.top[piece] = m, s.Transform(f.Box())
-	return nil
+	l.models[piece], err = l.a.PieceModel(ctx, row)
+	return err
+}
+
+// again takes a model that shows a piece from before, where the piece is the same.
+func (l *loaded) again(key, piece string) bool {
+	if l.before == nil || l.before.of[piece] != l.of[piece] || l.before.models[key] == nil {
+		return false
+	}
+	l.models[key] = l.before.models[key]
+	return true
 }
 
 // tinted is a model whose colours are multiplied by a tint; meshes and maps are
@@ -168,8 +179,17 @@ func tinted(m *model.Model, tint string) *model.Model {
 	return &out
 }
 
-// build makes the scene of stands. Object IDs count what stands from 1.
+// build makes the scene of stands in a light.
 func (l *loaded) build(ctx context.Context, stands []loadedThing, ls *light.State) (*render.Scene, error) {
+	s, err := l.structure(ctx, stands)
+	if err != nil {
+		return nil, err
+	}
+	return l.illuminate(ctx, s, ls)
+}
+
+// structure makes the scene of stands, with the light that they bring. Object IDs count what stands from 1.
+func (l *loaded) structure(ctx context.Context, stands []loadedThing) (*render.Scene, error) {
 	s := &render.Scene{}
 	l.lib.Threads = 2
 	for i := range stands {
@@ -183,30 +203,35 @@ func (l *loaded) build(ctx context.Context, stands []loadedThing, ls *light.Stat
 		}
 		s.PlaceLights(l.models[t.key], world)
 	}
-	for i := range l.lamps {
-		if x := renderLamp(&l.lamps[i].Lamp); x.Candela.Max() > 0 {
-			s.Lamps = append(s.Lamps, x)
-		}
-	}
-	if lux := ls.Sunlight(); lux.Max() > 0 {
-		s.Suns = []render.Sun{{To: light.Direction(ls.Azimuth, ls.Elevation), Lux: lux, Radius: ls.Size / 2}}
-	}
-	if ls.Sky == "panorama" {
-		data, err := l.a.Store.ReadBlob(ctx, ls.Panorama)
-		if err != nil {
-			return nil, fmt.Errorf("the panorama: %w", err)
-		}
-		pix, w, h, err := exchange.ReadHDR(bytes.NewReader(data))
-		if err != nil {
-			return nil, err
-		}
-		s.Env = render.NewEnvironment(pix, w, h, ls.Strength, ls.Turn)
-	} else {
-		const w, h = 16, 256 // the same all around, fine from the horizon up
-		s.Env = render.NewEnvironment(ls.BakeSky(w, h), w, h, 1, 0)
-	}
 	s.Build()
 	return s, nil
+}
+
+// illuminate is a scene with the set's lamps, sun and sky.
+func (l *loaded) illuminate(ctx context.Context, s *render.Scene, ls *light.State) (*render.Scene, error) {
+	var lamps []lamp.Lamp
+	for i := range l.lamps {
+		if x := renderLamp(&l.lamps[i].Lamp); x.Candela.Max() > 0 {
+			lamps = append(lamps, x)
+		}
+	}
+	var suns []render.Sun
+	if lux := ls.Sunlight(); lux.Max() > 0 {
+		suns = []render.Sun{{To: light.Direction(ls.Azimuth, ls.Elevation), Lux: lux, Radius: ls.Size / 2}}
+	}
+	if ls.Sky != "panorama" {
+		const w, h = 16, 256 // the same all around, fine from the horizon up
+		return s.Relit(lamps, suns, render.NewEnvironment(ls.BakeSky(w, h), w, h, 1, 0)), nil
+	}
+	data, err := l.a.Store.ReadBlob(ctx, ls.Panorama)
+	if err != nil {
+		return nil, fmt.Errorf("the panorama: %w", err)
+	}
+	pix, w, h, err := exchange.ReadHDR(bytes.NewReader(data))
+	if err != nil {
+		return nil, err
+	}
+	return s.Relit(lamps, suns, render.NewEnvironment(pix, w, h, ls.Strength, ls.Turn)), nil
 }
 
 // renderLamp is a lamp as it is rendered.

@@ -15,6 +15,7 @@ type Studio struct {
 	// machine's.
 	Memory int64
 
+	trues   trues
 	touched atomic.Int64 // when a person last did something, in Unix nanoseconds
 }
 

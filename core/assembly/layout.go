@@ -236,10 +236,10 @@ func (s *Set) layLamp(e *lay.Element, on *Ground) {
 		return
 	}
 	l := spec.(*lay.Lamp)
-	y, _, _ := on.Under(l.At.X, l.At.Z, l.At.Y)
-	named := plain.Name(e.Spec, y)
+	floor := l.Floor(on)
+	named := plain.Name(e.Spec, floor)
 	s.laid[e.ID] = s.Memory.Get(named, func() Weighty {
-		return counted(&Laid{Laid: l.LayOver(on), Key: named})
+		return counted(&Laid{Laid: l.LayOver(floor), Key: named})
 	}).(*Laid)
 }
 

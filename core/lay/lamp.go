@@ -31,9 +31,16 @@ func (l *Lamp) Check() error {
 	return l.Lamp.Check()
 }
 
-// LayOver is a lamp over what lies beneath it, with its pools there; over a level at 0 where nothing does.
-func (l *Lamp) LayOver(on Beneath) *Laid {
-	floor, _, _ := on.Under(l.At.X, l.At.Z, l.At.Y)
+// Floor is how high what lies beneath a lamp is; 0 where nothing does.
+func (l *Lamp) Floor(on Beneath) float64 {
+	if y, _, ok := on.Under(l.At.X, l.At.Z, l.At.Y); ok {
+		return y
+	}
+	return 0
+}
+
+// LayOver is a lamp with its pools on a level floor beneath it.
+func (l *Lamp) LayOver(floor float64) *Laid {
 	pools, most := l.Pools(floor)
 	c := light.Luminance(l.Luminous())
 	said := fmt.Sprintf("%s, %s in the middle of its beam", told(l.Lumen(), "lm"), told(c, "cd"))

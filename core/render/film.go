@@ -126,7 +126,7 @@ func Render(ctx context.Context, s *Scene, cam *Camera, o Options) (*Film, error
 		count := min(max(1, f.Samples/4), 16, o.Samples-f.Samples)
 		err := f.tileRows(ctx, o.Threads, func(x0, y0, x1, y1 int) {
 			tr := <-tracers
-			for y := y0; y < y1; y++ {
+			for y := y0; y < y1 && ctx.Err() == nil; y++ {
 				for x := x0; x < x1; x++ {
 					for k := 0; k < count; k++ {
 						f.expose(tr, cam, &o, x, y, f.Samples+k)

@@ -59,7 +59,7 @@ func (tr *tracer) alongLamps(ray *Ray, far float64, from *last, first *seen) (su
 		if from.c.lamp > 0 && from.c.given > 0 {
 			e, _, _ := l.Toward(from.p)
 			pdf := l.Density(from.p, ray.D, t) * light.Luminance(e) / from.c.given
-			w = power(from.pdf, pdf*from.chance(from.c.lamp))
+			w = power(from.pdf, pdf*from.chanceOfLamps())
 		}
 		sum = sum.Add(l.Luminance().Mul(l.Window(from.p) * w))
 	}

@@ -91,13 +91,18 @@ func (s *Scene) weigh(p geom.V, lamps []float64) (c choice) {
 	}
 	// No kind that is there is left without samples.
 	const least = 0.05
-	share := func(v float64) float64 {
+	share := func(v, least float64) float64 {
 		if v <= 0 {
 			return 0
 		}
 		return max(v/sum, least)
 	}
-	c.env, c.sun, c.lamp, c.glow = share(c.env), share(c.sun), share(c.lamp), share(c.glow)
+	// Where a lamp gives something to be seen by, sun and sky may be behind a roof: then it is nearly all there is.
+	lamp := least
+	if c.lamp > 0.1 { // lux
+		lamp = 0.25
+	}
+	c.env, c.sun, c.lamp, c.glow = share(c.env, least), share(c.sun, least), share(c.lamp, lamp), share(c.glow, least)
 	sum = c.env + c.sun + c.lamp + c.glow
 	c.env, c.sun, c.lamp, c.glow = c.env/sum, c.sun/sum, c.lamp/sum, c.glow/sum
 	return c

@@ -7,6 +7,7 @@ package render
 import (
 	"math"
 	"math/bits"
+	"slices"
 
 	"visator/core/bvh"
 	"visator/core/geom"
@@ -83,6 +84,15 @@ func (l *Library) kit(m *model.Model) (*kit, error) {
 	return k, nil
 }
 
+// Keep forgets the meshes of models that are not used any more.
+func (l *Library) Keep(used map[*model.Model]bool) {
+	for m := range l.made {
+		if !used[m] {
+			delete(l.made, m)
+		}
+	}
+}
+
 // Place adds every mesh of a model under the transform top. Each node with a
 // mesh gets the ID that id returns for it.
 func (s *Scene) Place(l *Library, m *model.Model, top geom.M, id func(node int) uint32) error {
@@ -116,7 +126,7 @@ func (s *Scene) PlaceLights(m *model.Model, top geom.M) {
 			return
 		}
 		s.Lamps = append(s.Lamps, lamp.Lamp{At: world.Point(geom.V{}), Dir: dir, Candela: color,
-			Spot: g.Kind == model.Spot,
+			Spot:     g.Kind == model.Spot,
 			CosInner: math.Cos(g.Inner), CosOuter: math.Cos(g.Outer), Range: g.Range})
 	})
 }
@@ -154,12 +164,30 @@ func (s *Scene) Build() {
 	}
 	s.nodes, s.order = bvh.Build(refs, 1)
 	s.emitters = gatherEmitters(s.Instances)
-	s.surfaces = s.surfaces[:0]
+	s.light()
+}
+
+// light finds the lamps that rays meet.
+func (s *Scene) light() {
+	s.surfaces = nil
 	for i := range s.Lamps {
 		if s.Lamps[i].Shape != lamp.Point {
 			s.surfaces = append(s.surfaces, i)
 		}
 	}
+}
+
+// Relit is a scene that was built with lamps beside its own, suns in place of its own where there are any, and
+// another sky: what stands in it is shared.
+func (s *Scene) Relit(lamps []lamp.Lamp, suns []Sun, env *Environment) *Scene {
+	out := *s
+	out.Lamps = append(slices.Clone(s.Lamps), lamps...)
+	if len(suns) > 0 {
+		out.Suns = suns
+	}
+	out.Env = env
+	out.light()
+	return &out
 }
 
 // Bounds is the box around all instances.

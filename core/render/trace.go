@@ -147,10 +147,18 @@ func power(a, b float64) float64 {
 }
 
 // soloShare is the share from which on a kind of light is always asked at the
-// first point; weaker ones take turns there too.
+// first point; weaker ones take turns there too, but lamps: they are few, and where they shine, others hardly do.
 const soloShare = 0.2
 
-// chance is how often a kind of light with share c was asked at the point.
+// chanceOfLamps is how often a lamp was asked at the point: always at the first.
+func (f *last) chanceOfLamps() float64 {
+	if f.solo {
+		return 1
+	}
+	return f.c.lamp
+}
+
+// chance is how often another kind of light with share c was asked at the point.
 func (f *last) chance(c float64) float64 {
 	if f.solo && c >= soloShare {
 		return 1
@@ -207,7 +215,7 @@ func (tr *tracer) direct(pt *point, c *choice, smp *sampler, first bool) geom.V 
 		}
 		chosen, within := u >= 0 && u < share, u/share
 		u -= share
-		all := first && share >= soloShare
+		all := first && (share >= soloShare || kind == 2)
 		if !chosen && !all {
 			continue
 		}

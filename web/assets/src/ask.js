@@ -12,6 +12,8 @@ export async function call(path, options = {}) {
   try {
     answer = await fetch(path, { ...options, headers: { "X-CSRF-Token": token, ...(options.headers || {}) } });
     if (answer.status === 204) return null;
+    if (options.picture && answer.ok)
+      return { told: JSON.parse(answer.headers.get("Visator-Told")), picture: await answer.blob() };
     body = options.raw && answer.ok ? await answer.arrayBuffer() : await answer.json();
   } catch (e) {
     if (answer && e instanceof SyntaxError)

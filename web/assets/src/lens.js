@@ -189,6 +189,7 @@ class View {
   paint(band = 0) {
     if (!this.viewNow || this.box.clientWidth < 40 || this.box.clientHeight < 40) return;
     this.turn = null;
+    if (stores.film.trueCovers) return this.remark(); // nobody sees it
     if (!band) {
       this.began = performance.now();
       const shown = this.unveil();

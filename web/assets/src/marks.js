@@ -22,6 +22,18 @@ export const marked = (View) =>
           f,
           (this.posed ? fr.lens.horizon : this.v.now.lens.horizon) || fr.figures.horizon,
         );
+      if (stores.film.trueDone) {
+        // The corners of the frame fill as the true view gets clean.
+        const k = stores.film.trueDone / 2,
+          w = f.w * k,
+          h = f.h * k,
+          [r, b] = [f.x + f.w, f.y + f.h];
+        s +=
+          `<path data-true-done fill='none' stroke='#fff' stroke-width='3' d='M${f.x} ${f.y + h}V${f.y}h${w}` +
+          `M${r - w} ${f.y}H${r}v${h}M${r} ${b - h}V${b}h${-w}M${f.x + w} ${b}H${f.x}v${-h}'/>`;
+      }
+      const img = this.box.querySelector("[data-true]");
+      if (img) Object.assign(img.style, { left: f.x + "px", top: f.y + "px", width: f.w + "px", height: f.h + "px" });
       s += this.noted(f, fr) + drawMatch(this, f);
       // What has not come yet is shown by where it will be.
       let few = 60;

@@ -1,0 +1,417 @@
+package shoot
+
+import (
+	"bytes"
+	"cmp"
+	"context"
+	"encoding/json"
+	"image/png"
+	"math"
+	"sync"
+	"time"
+
+	"github.com/jackc/pgx/v5"
+
+	"visator/app/act"
+	"visator/app/library"
+	"visator/app/measure"
+	"visator/core/finish"
+	"visator/core/model"
+	"visator/core/plain"
+	"visator/core/render"
+	"visator/store"
+)
+
+// TrueView is the working view of a set as it is rendered, as far as it has come.
+type TrueView struct {
+	Number   int     `json:"number"`   // of the picture: another for every one that is better, or of another set
+	Revision int64   `json:"revision"` // of the set that it shows
+	State    string  `json:"state"`    // loading, waiting (for the processors), refining, clean, failed
+	Said     string  `json:"said"`     // why it failed
+	Width    int     `json:"width"`
+	Height   int     `json:"height"`
+	Samples  int     `json:"samples"` // a pixel
+	Noise    float64 `json:"noise"`   // mean relative standard error before the noise is removed; 0: not known yet
+	Clean    float64 `json:"clean"`   // the noise at which it is clean enough
+	Seconds  float64 `json:"seconds"` // that it was worked at
+	Left     float64 `json:"left"`    // seconds to go until it is clean, about; 0: not known yet
+	PNG      []byte  `json:"-"`       // nil before the first
+}
+
+// Limits of true views. One is made at a time: it uses all processors. One that nobody asks for is let go of soon,
+// with all that it holds of the set.
+const (
+	maxTrue       = 1
+	maxTrueKept   = 4 // sets that are held in memory for it
+	trueLeave     = 20 * time.Second
+	trueAnswer    = 20 * time.Second // that an answer waits for something new
+	trueEvery     = 400 * time.Millisecond
+	trueLook      = 100 * time.Millisecond // that an edit is waited for
+	maxTrueSide   = 1920
+	maxTrueClears = 4096 // samples: beyond, a view is as clean as it gets
+	// MinClean and MaxClean are what noise can be asked for.
+	MinClean, MaxClean = 0.005, 0.5
+)
+
+// trues are the true views that somebody looks at, by set.
+type trues struct {
+	mu   sync.Mutex
+	kept map[string]*trueView
+	room chan struct{}
+	all  sync.WaitGroup
+	life context.Context
+	stop context.CancelFunc
+	over bool
+}
+
+// trueView is one in the making.
+type trueView struct {
+	mu    sync.Mutex
+	now   TrueView
+	news  chan struct{} // closed with every change of now
+	asked time.Time
+	width int
+	clean float64
+}
+
+// TrueView waits until there is something newer than the picture number seen, for some seconds, and tells it. The
+// first who asks has it begun; it goes on while it is asked for. width is that of the picture in pixels.
+func (a *Studio) TrueView(ctx context.Context, setID string, width, seen int, clean float64) (TrueView, error) {
+	if width < 16 || width > maxTrueSide {
+		return TrueView{}, act.Wrong("A true view is 16 to %d pixels wide.", maxTrueSide)
+	}
+	if !(clean >= MinClean && clean <= MaxClean) {
+		return TrueView{}, act.Wrong("A true view is made until its noise is %g to %g %%.", 100*MinClean, 100*MaxClean)
+	}
+	if _, err := store.GetSet(ctx, a.Store.Pool, setID); err != nil {
+		return TrueView{}, act.NotThere(err, "The set")
+	}
+	a.Touch() // takes that wait for hands wait for eyes too
+	v := a.trues.of(a, setID, width, clean)
+	if v == nil {
+		return TrueView{}, act.Wrong("%d true views are looked at here already, as many as are made at a time: wait "+
+			"until one is left.", maxTrueKept)
+	}
+	late := time.NewTimer(trueAnswer)
+	defer late.Stop()
+	for {
+		v.mu.Lock()
+		now, news := v.now, v.news
+		v.asked = time.Now()
+		v.mu.Unlock()
+		if now.Number > seen || now.State == "failed" || now.Number < seen { // of before a restart
+			return now, nil
+		}
+		select {
+		case <-news:
+		case <-late.C:
+			return now, nil
+		case <-ctx.Done():
+			return now, ctx.Err()
+		}
+	}
+}
+
+// of is the true view of a set, begun where it is not; nil when there are too many, or the server ends.
+func (ts *trues) of(a *Studio, set string, width int, clean float64) *trueView {
+	ts.mu.Lock()
+	defer ts.mu.Unlock()
+	if ts.over {
+		return nil
+	}
+	if ts.kept == nil {
+		ts.kept, ts.room = map[string]*trueView{}, make(chan struct{}, maxTrue)
+		ts.life, ts.stop = context.WithCancel(context.Background())
+	}
+	v := ts.kept[set]
+	if v == nil {
+		if len(ts.kept) >= maxTrueKept {
+			return nil
+		}
+		v = &trueView{news: make(chan struct{}), asked: time.Now()}
+		v.now.State = "loading"
+		ts.kept[set] = v
+		ts.all.Add(1)
+		go func() {
+			defer ts.all.Done()
+			err := act.Guarded("the true view of", set, func() error { return a.keepTrue(ts.life, set, v) })
+			ts.mu.Lock()
+			delete(ts.kept, set)
+			ts.mu.Unlock()
+			if err != nil {
+				v.tell(func(t *TrueView) { t.State, t.Said = "failed", err.Error() })
+			}
+		}()
+	}
+	v.mu.Lock()
+	v.width, v.clean, v.asked = width, clean, time.Now()
+	v.mu.Unlock()
+	return v
+}
+
+// Close ends what goes on in the background, and waits for it.
+func (a *Studio) Close() {
+	a.trues.mu.Lock()
+	a.trues.over = true
+	if a.trues.stop != nil {
+		a.trues.stop()
+	}
+	a.trues.mu.Unlock()
+	a.trues.all.Wait()
+	a.Library.Close()
+}
+
+// tell changes what is told, as a new picture or word.
+func (v *trueView) tell(change func(t *TrueView)) {
+	v.mu.Lock()
+	defer v.mu.Unlock()
+	change(&v.now)
+	v.now.Number++
+	close(v.news)
+	v.news = make(chan struct{})
+}
+
+// wanted is how wide and how clean it is to be, and whether anybody still asks.
+func (v *trueView) wanted() (width int, clean float64, ok bool) {
+	v.mu.Lock()
+	defer v.mu.Unlock()
+	return v.width, v.clean, time.Since(v.asked) < trueLeave
+}
+
+// sight is a set as it is to be seen at a moment, and names for what parts of the work depend on.
+type sight struct {
+	w                   *measure.Snapshot
+	things, light, view string
+}
+
+// see reads the set as it is.
+func (a *Studio) see(ctx context.Context, set string) (s sight, err error) {
+	err = a.Store.View(ctx, func(tx pgx.Tx) (err error) {
+		s.w, err = a.Snapshot(ctx, tx, set)
+		return err
+	})
+	if err != nil {
+		return s, err
+	}
+	w := s.w
+	if _, err := w.LayOut(ctx, false); err != nil {
+		return s, err
+	}
+	var things, lamps []any
+	for t := range w.Filmed {
+		switch {
+		case t.Placement == nil && t.Laid.Lamp != nil:
+			lamps = append(lamps, t.ID, t.Laid.Key)
+		case t.Placement == nil:
+			things = append(things, t.ID, t.Laid.Key)
+			for _, c := range t.Laid.Counts {
+				things = append(things, w.Made(c.Piece))
+			}
+		default:
+			p := t.Placement
+			things = append(things, p.ID, w.Made(p.Piece), p.Tint, p.StandIn, p.Size, t.World)
+		}
+	}
+	s.things = plain.Name(things...)
+	kept := &w.SetRow.ShotSettings
+	raw, err := json.Marshal([]any{kept.Light, lamps})
+	if err != nil {
+		return s, err
+	}
+	s.light = plain.Name(raw)
+	view, err := json.Marshal([]any{kept.View, kept.Finish, kept.Move})
+	s.view = plain.Name(view, s.things, s.light)
+	return s, err
+}
+
+// keepTrue makes a true view again and again, as the set changes, until nobody asks for it.
+func (a *Studio) keepTrue(ctx context.Context, set string, v *trueView) error {
+	var was sight
+	var l *loaded
+	var bare, scene *render.Scene // as it stands, and in its light
+	s, err := a.see(ctx, set)
+	for {
+		if err != nil {
+			return err
+		}
+		width, clean, ok := v.wanted()
+		if !ok || ctx.Err() != nil {
+			return ctx.Err()
+		}
+		if s.things != was.things || s.light != was.light {
+			next := newLoaded(a)
+			next.cast = s.w.Cast(s.w.SetRow.Move)
+			if next.before = l; l != nil {
+				next.lib = l.lib
+			}
+			for t := range s.w.Filmed {
+				if err := next.stand(ctx, s.w, t); err != nil {
+					return err
+				}
+			}
+			next.before = nil
+			l = next
+		}
+		if s.things != was.things {
+			if bare, err = l.structure(ctx, l.stands); err != nil {
+				return err
+			}
+			l.prune()
+		}
+		if s.things != was.things || s.light != was.light {
+			if scene, err = l.illuminate(ctx, bare, &s.w.SetRow.Light); err != nil {
+				return err
+			}
+		}
+		was = s
+		s, err = a.makeTrue(ctx, set, v, l, scene, s, width, clean)
+	}
+}
+
+// prune forgets meshes that nothing shows any more.
+func (l *loaded) prune() {
+	used := map[*model.Model]bool{}
+	for i := range l.stands {
+		used[l.models[l.stands[i].key]] = true
+	}
+	l.lib.Keep(used)
+}
+
+// makeTrue makes one true view, and returns when another is to be made: the set as it is to be seen then.
+func (a *Studio) makeTrue(ctx context.Context, set string, v *trueView, l *loaded, scene *render.Scene, s sight,
+	width int, clean float64) (next sight, err error) {
+	life := ctx
+	ctx, other := context.WithCancel(ctx)
+	edited := make(chan struct{})
+	end := func() (sight, error) {
+		other()
+		<-edited
+		return next, cmp.Or(err, life.Err())
+	}
+	go func() {
+		defer close(edited)
+		defer other()
+		next, err = a.awaitEdit(ctx, set, v, &s, width, clean)
+	}()
+	select {
+	case a.trues.room <- struct{}{}:
+	default:
+		v.tell(func(t *TrueView) { t.State, t.Left = "waiting", 0 })
+		select {
+		case a.trues.room <- struct{}{}:
+		case <-ctx.Done():
+			return end()
+		}
+	}
+	leave := sync.OnceFunc(func() { <-a.trues.room })
+	defer leave()
+	kept := s.w.SetRow.ShotSettings
+	view := kept.At(0, l.cast.Where)
+	height := min(max(int(float64(width)/view.Aspect+0.5), 1), maxTrueSide)
+	sh := shooting{a: a, s: TakeSettings{Width: width, Height: height, Samples: maxTrueClears, Seed: 1,
+		Bounces: render.DefaultBounces, Denoise: true, ShotSettings: kept}}
+	began, due := time.Now(), time.Time{}
+	show := func(f *render.Film, state string, noise float64) error {
+		var buf bytes.Buffer
+		enc := png.Encoder{CompressionLevel: png.BestSpeed}
+		if err := enc.Encode(&buf, finish.Develop(f.Color, f.Width, f.Height, &view, kept.Finish)); err != nil {
+			return err
+		}
+		took := time.Since(began).Seconds()
+		v.tell(func(t *TrueView) {
+			n := t.Number
+			*t = TrueView{Number: n, Revision: s.w.Production.Revision, State: state, Width: f.Width, Height: f.Height,
+				Samples: f.Samples, Noise: noise, Clean: clean, Seconds: took, PNG: buf.Bytes()}
+			if k := noise / clean; state == "refining" && k > 1 {
+				t.Left = took * (k*k - 1) // noise falls with the root of the samples
+			}
+		})
+		return nil
+	}
+	// Small pictures come at once.
+	cam := renderCamera(&view)
+	for _, k := range []int{4, 2} {
+		small := sh.s.options()
+		small.Width, small.Height, small.Samples, small.Bounces = max(width/k, 1), max(height/k, 1), 4/k, 2
+		if k == 2 { // the first is what the hand waits for, and soon done
+			small.Enter = act.GiveWay
+		}
+		if f, err := render.Render(ctx, scene, &cam, small); err == nil {
+			f.Samples = 0
+			if err := show(f, "refining", 0); err != nil {
+				_, _ = end()
+				return s, err
+			}
+		}
+	}
+	noise, counted := math.Inf(1), 0
+	o := sh.s.options()
+	o.Enter = act.GiveWay
+	o.Stop = func(int) bool { return noise <= clean }
+	o.Progress = func(n, of int, f *render.Film) {
+		library.Samples.Add(int64(max(n-counted, 0)) * int64(f.Width*f.Height))
+		counted = n
+		told := 0.0
+		if x := f.Noise(); x == x {
+			noise, told = x, x
+		}
+		if noise <= clean || n == of || time.Now().Before(due) {
+			return
+		}
+		at := time.Now()
+		g := f
+		if n < 8 { // half as wide is quicker, and as good as so few samples are
+			g = f.Glimpse(true)
+			g.Samples = n
+		} else {
+			f.Show(true)
+		}
+		if show(g, "refining", told) != nil {
+			other()
+		}
+		due = time.Now().Add(max(trueEvery, 4*time.Since(at)))
+	}
+	f, broke := render.Render(ctx, scene, &cam, o)
+	leave()
+	if broke == nil {
+		broke = show(f, "clean", noise)
+	}
+	if broke != nil && ctx.Err() == nil {
+		_, _ = end()
+		return s, broke
+	}
+	<-ctx.Done()
+	return end()
+}
+
+// awaitEdit returns when the set is to be seen in another way than s, in another size, or by nobody any more: how it is
+// to be seen then.
+func (a *Studio) awaitEdit(ctx context.Context, set string, v *trueView, s *sight, width int, clean float64) (sight,
+	error) {
+	tick := time.NewTicker(trueLook)
+	defer tick.Stop()
+	known := s.w.Production.Revision
+	for {
+		select {
+		case <-ctx.Done():
+			return *s, nil
+		case <-tick.C:
+		}
+		w, c, ok := v.wanted()
+		if !ok || w != width || c != clean {
+			return *s, nil
+		}
+		var revision int64
+		err := a.Store.Pool.QueryRow(ctx, "select p.revision from production p join sets s on s.production_id = p.id "+
+			"where s.id = $1", set).Scan(&revision)
+		if err != nil || revision == known { // while the database is away it stays as it is
+			continue
+		}
+		now, err := a.see(ctx, set)
+		if err != nil || now.view != s.view {
+			return now, err
+		}
+		known = revision // the edit was of something that is not seen
+		v.tell(func(t *TrueView) { t.Revision = revision })
+	}
+}

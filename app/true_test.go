@@ -1,0 +1,105 @@
+package app_test
+
+import (
+	"bytes"
+	"context"
+	"image/png"
+	"math"
+	"strings"
+	"testing"
+	"time"
+
+	"visator/app/edit"
+	"visator/app/shoot"
+	"visator/core/geom"
+	"visator/core/lay"
+	"visator/core/light"
+)
+
+// looked is the next picture of the true view after the one that was seen, once ok says so.
+func (d *studio) looked(set string, ok func(t *shoot.TrueView) bool) shoot.TrueView {
+	d.Helper()
+	ctx, end := context.WithTimeout(d.ctx, time.Minute)
+	defer end()
+	seen := 0
+	for {
+		t, err := d.a.TrueView(ctx, set, 96, seen, 0.2)
+		if err != nil {
+			d.Fatal(err)
+		}
+		if ok(&t) {
+			return t
+		}
+		seen = t.Number
+	}
+}
+
+// bright is the mean of a picture's values, 0 to 255.
+func bright(t *testing.T, t1 *shoot.TrueView) float64 {
+	t.Helper()
+	img, err := png.Decode(bytes.NewReader(t1.PNG))
+	if err != nil {
+		t.Fatal(err)
+	}
+	sum, b := 0.0, img.Bounds()
+	for y := range b.Dy() {
+		for x := range b.Dx() {
+			r, g, bl, _ := img.At(x, y).RGBA()
+			sum += float64(r+g+bl) / 3 / 257
+		}
+	}
+	return sum / float64(b.Dx()*b.Dy())
+}
+
+// A room without windows is dark until a lamp burns in it; the true view shows each as it is edited, down to the noise
+// that was asked for, and then stands still. What is edited out of sight does not begin it again.
+func TestTheTrueViewFollowsEdits(t *testing.T) {
+	d := newStudio(t)
+	d.add("room", &lay.Room{Outline: []lay.P{{X: -3, Z: -3}, {X: 3, Z: -3}, {X: 3, Z: 3}, {X: -3, Z: 3}}, Height: 3,
+		Wall: 0.2, Ceiling: true})
+	view := map[string]any{"eye": geom.V{Y: 1.6, Z: 2.5}, "yaw": 0, "pitch": 0, "ev": 4, "near": 0.05, "far": 50}
+	d.edit(edit.Do(&edit.ChangeSet{Patch: patch(map[string]any{"view": view})}))
+	clean := func(v *shoot.TrueView) bool { return v.State == "clean" && v.Revision == d.state().Revision }
+	dark := d.looked(d.set, clean)
+	if b := bright(t, &dark); b > 2 {
+		t.Errorf("a room without light is %v bright", b)
+	}
+	lamp := lay.Lamp{Lamp: light.DefaultLamp()}
+	lamp.At = geom.V{Y: 2.5}
+	id := d.add("lamp", &lamp)
+	lit := d.looked(d.set, clean)
+	if b := bright(t, &lit); b < 20 || lit.Noise > 0.2 || lit.Samples < 2 || lit.Width != 96 {
+		t.Errorf("with a lamp it is %v bright, with %v noise after %d samples, %d wide", b, lit.Noise, lit.Samples, lit.Width)
+	}
+	// A layer with nothing in it is not seen.
+	d.add("layer", &lay.Layer{})
+	still := d.looked(d.set, func(v *shoot.TrueView) bool { return v.Revision == d.state().Revision })
+	if still.State != "clean" || !bytes.Equal(still.PNG, lit.PNG) {
+		t.Errorf("an edit that is not seen made another picture: %s, %d samples", still.State, still.Samples)
+	}
+	d.edit(edit.Do(&edit.ChangeElement{ID: id, Patch: patch(map[string]any{"spec": map[string]any{"dim": 0.25}})}))
+	dim := d.looked(d.set, clean)
+	if a, b := bright(t, &lit), bright(t, &dim); b >= a || b < 5 {
+		t.Errorf("dimmed to a quarter it is %v bright of %v", b, a)
+	}
+	d.a.Close() // ends what is made, and waits for it
+	if _, err := d.a.TrueView(d.ctx, d.set, 96, 0, 0.1); err == nil {
+		t.Error("one is begun although the server ends")
+	}
+}
+
+// What cannot be asked for is refused in words; a set that is not there has no view.
+func TestTrueViewsThatCannotBe(t *testing.T) {
+	d := newStudio(t)
+	for _, c := range []struct {
+		set   string
+		width int
+		clean float64
+		says  string
+	}{{d.set, 4, 0.1, "pixels wide"}, {d.set, 1 << 20, 0.1, "pixels wide"}, {d.set, 96, 0, "noise"},
+		{d.set, 96, math.NaN(), "noise"}, {"nowhere", 96, 0.1, "not there"}} {
+		if _, err := d.a.TrueView(d.ctx, c.set, c.width, 0, c.clean); err == nil || !strings.Contains(err.Error(), c.says) {
+			t.Errorf("%+v: %v", c, err)
+		}
+	}
+}

@@ -1,0 +1,115 @@
+package e2e
+
+import (
+	"fmt"
+	"math"
+	"strings"
+	"testing"
+
+	"visator/app/query"
+	"visator/core/geom"
+	"visator/core/lay"
+)
+
+// An artist lights a room without windows: a lamp is hung by a click on the plan, dimmed, turned into a cone and aimed
+// by its handle; its light on the floor is drawn; the true view shows each, and gives way to the hand.
+func TestARoomIsLitByLamps(t *testing.T) {
+	s, b := newSite(t), browser(t)
+	set := b.production(s, "cellar")
+	s.edit(set,
+		map[string]any{"op": "add element", "args": map[string]any{"kind": "room", "name": "cellar", "spec": lay.Room{
+			Outline: []lay.P{{X: -3, Z: -3}, {X: 3, Z: -3}, {X: 3, Z: 3}, {X: -3, Z: 3}}, Height: 3, Wall: 0.2,
+			Ceiling: true}}},
+		map[string]any{"op": "change set", "args": map[string]any{"patch": map[string]any{"view": map[string]any{
+			"eye": geom.V{Y: 1.6, Z: 2.5}, "yaw": 0, "pitch": 0, "ev": 4, "near": 0.05, "far": 50}}}})
+	b.step("light")
+	b.whole()
+	b.until("document.querySelector('[data-lamps]').children.length === 1") // the template alone
+	b.press("lamp")
+	b.clickPlan(1, -1)
+	lamp := func(st *query.State) *query.ElementState {
+		for i := range st.Elements {
+			if st.Elements[i].Kind == "lamp" {
+				return &st.Elements[i]
+			}
+		}
+		return nil
+	}
+	spec := func() (l lay.Lamp) {
+		e := lamp(s.state(set))
+		v, err := e.Read()
+		if err != nil {
+			t.Fatal(err)
+		}
+		return *v.(*lay.Lamp)
+	}
+	s.await(set, "a lamp", func(st *query.State) bool { return lamp(st) != nil })
+	if l := spec(); math.Abs(l.At.X-1) > 0.51 || math.Abs(l.At.Z+1) > 0.51 || l.At.Y != 2.2 {
+		t.Errorf("it hangs at %v", l.At)
+	}
+	b.until("document.querySelectorAll('[data-pool]').length === 2 && document.querySelector('[data-lamp]')")
+	b.until("document.querySelector('[data-lamps]').innerText.includes('710 lm')")
+
+	// The true view: told how far it is, until it is as clean as was asked for.
+	b.keys("t")
+	b.choose("Noise at which the true view is clean enough", "20 % noise")
+	b.until("Alpine.store('film').trueNow?.state === 'clean' && Alpine.store('film').trueShown")
+	b.until("document.querySelector('[data-true-said]').innerText.includes('clean, in')")
+	// bright is the mean of the picture, 0 to 255, once it shows the set as it is now.
+	bright := func() float64 {
+		t.Helper()
+		b.idle()
+		b.until("Alpine.store('film').trueNow?.state === 'clean' && Alpine.store('film').trueShown && " +
+			"document.querySelector('[data-true]').complete")
+		return eval[float64](b, `(img => { const c = document.createElement("canvas"); c.width = img.naturalWidth;
+			c.height = img.naturalHeight; const x = c.getContext("2d"); x.drawImage(img, 0, 0);
+			const d = x.getImageData(0, 0, c.width, c.height).data; let s = 0;
+			for (let i = 0; i < d.length; i += 4) s += d[i] + d[i + 1] + d[i + 2];
+			return s / d.length * 4 / 3 })(document.querySelector("[data-true]"))`)
+	}
+	lit := bright()
+	b.fill("dimmed to", "20 %")
+	b.idle()
+	if l := spec(); math.Abs(l.Dim-0.2) > 1e-9 {
+		t.Errorf("dimmed to %v", l.Dim)
+	}
+	if dim := bright(); dim >= lit || dim < 1 {
+		t.Errorf("dimmed to a fifth it is %v bright of %v", dim, lit)
+	}
+	b.click(`[aria-label="lamp burns"]`)
+	s.await(set, "the lamp out", func(*query.State) bool { return !spec().On })
+	if dark := bright(); dark > 1 {
+		t.Errorf("with the lamp out it is %v bright", dark)
+	}
+	b.press("Undo")
+	s.await(set, "the lamp on again", func(*query.State) bool { return spec().On })
+
+	// While something is in the hand the lens view is seen, and the true view comes back.
+	at := b.seen(-2, 1, -2.9)
+	b.until("Alpine.store('film').trueShown")
+	b.drag(at, [2]float64{at[0] + 25, at[1]})
+	b.until("!Alpine.store('film').trueHeld && Alpine.store('film').trueShown")
+	b.keys("t")
+	b.until("!Alpine.store('film').truly && !document.querySelector('[data-true]').src.startsWith('blob:')")
+
+	// A cone is aimed by its handle on the plan.
+	b.choose("shape", "cone")
+	s.await(set, "a cone", func(*query.State) bool { return spec().Shape == "cone" })
+	b.until("document.querySelectorAll('[data-point]').length === 2 || " +
+		"document.querySelectorAll('[data-point]').length === 1")
+	b.fill("aimed across", "-1 m")
+	b.fill("aimed down the plan", "1 m")
+	b.idle()
+	if l := spec(); l.To.X != -1 || l.To.Z != 1 {
+		t.Errorf("aimed at %v", l.To)
+	}
+	id := lamp(s.state(set)).ID
+	hand := b.middle(fmt.Sprintf(`[data-point="%s 1"]`, id))
+	b.drag(hand, [2]float64{hand[0] + 40, hand[1]})
+	s.await(set, "another aim", func(*query.State) bool { return spec().To.X > -0.9 })
+	if said := lamp(s.state(set)).Said; !strings.Contains(said, "lm") || !strings.Contains(said, "lx at most") {
+		t.Errorf("it says %q", said)
+	}
+	b.press("Take away")
+	s.await(set, "no lamp", func(st *query.State) bool { return lamp(st) == nil })
+}

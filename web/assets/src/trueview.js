@@ -1,0 +1,110 @@
+// The true view: the picture of the lens view as the renderer makes it, laid over it in the same frame. The
+// server makes it again and again as the set changes; here it is asked for and shown.
+import { call, until } from "./ask.js";
+import { stores } from "./stores.js";
+
+// How much noise may be left, as a share of what is seen.
+const cleans = [0.2, 0.1, 0.05, 0.02, 0.01];
+
+export function trueView() {
+  let later;
+  // What the hand did is an edit a moment after it let go.
+  addEventListener("pointerdown", () => {
+    clearTimeout(later);
+    if (!stores.film.truly) return;
+    stores.film.trueHeld = true;
+    stores.v.lens?.invalidate();
+  });
+  for (const end of ["pointerup", "pointercancel"])
+    addEventListener(end, () => {
+      clearTimeout(later);
+      later = setTimeout(() => {
+        stores.film.trueHeld = false;
+      }, 250);
+    });
+  return {
+    truly: false, // it is wanted
+    trueNow: null, // what the server last said of it
+    truePicture: "", // its URL
+    trueHeld: false, // something is in the hand: then the lens view is seen, which follows it
+    trueClean: Number(localStorage.clean) || 0.1,
+    cleans,
+    // trueOn shows it, or the lens view again.
+    trueOn() {
+      this.truly = !this.truly;
+      if (this.truly) this.followTrue();
+      else this.dropTrue();
+      stores.v.drawLens();
+    },
+    dropTrue() {
+      URL.revokeObjectURL(this.truePicture);
+      this.truePicture = "";
+      this.trueNow = null;
+    },
+    cleanTo(x) {
+      this.trueClean = localStorage.clean = Number(x);
+    },
+    // followTrue asks for what is newer than what is shown, until it is not wanted any more.
+    async followTrue() {
+      const wanted = () => this.truly && stores.v.on("dress light frame");
+      let seen = 0;
+      while (this.truly) {
+        if (!wanted() || document.hidden || !stores.v.lens?.viewNow) {
+          await new Promise((go) => setTimeout(go, 200));
+          continue;
+        }
+        const lens = stores.v.lens,
+          f = lens.frame(),
+          wide = Math.min(Math.max(Math.round(f.w * devicePixelRatio), 16), 1920);
+        try {
+          const set = document.documentElement.dataset.set,
+            path = `/api/sets/${set}/true?width=${wide}&seen=${seen}&clean=${this.trueClean}`,
+            answer = await until(() => call(path, { picture: true }), wanted);
+          if (!answer) continue;
+          seen = answer.told.number;
+          if (!this.truly) return;
+          this.trueNow = answer.told;
+          if (answer.picture.size) {
+            URL.revokeObjectURL(this.truePicture);
+            this.truePicture = URL.createObjectURL(answer.picture);
+            lens.remark();
+          }
+          if (answer.told.state === "failed") throw new Error(answer.told.said);
+        } catch (e) {
+          this.truly = false;
+          this.dropTrue();
+          stores.v.say(e.message, true);
+        }
+      }
+    },
+    // trueShown says whether the picture shows what the lens view does: not while a hand turns the camera, or once
+    // something was changed.
+    get trueShown() {
+      const t = this.trueNow;
+      return Boolean(
+        this.truly && t && this.truePicture && !this.trueHeld && !this.playing && t.revision >= stores.v.st.revision,
+      );
+    },
+    // trueCovers says whether nothing is seen of what the lens view draws within the frame, so that it need not.
+    get trueCovers() {
+      return this.truly && Boolean(this.truePicture) && !this.trueHeld && !this.playing;
+    },
+    get trueSaid() {
+      const t = this.trueNow,
+        percent = (x) => `${Number((100 * x).toPrecision(2))} %`;
+      if (!t || t.state === "loading") return "true view: the set is being loaded";
+      if (t.state === "waiting") return "true view: waits, another set's is being made";
+      if (!t.samples) return "true view: a first glance";
+      const noise = t.noise ? `, ${percent(t.noise)} noise left` : "";
+      if (t.state === "clean") return `true view: ${t.samples} samples${noise}; clean, in ${t.seconds.toFixed(1)} s`;
+      const left = t.left ? `, ${t.left < 90 ? Math.ceil(t.left) + " s" : Math.ceil(t.left / 60) + " min"} to go` : "";
+      return `true view: ${t.samples} samples${noise}${left}`;
+    },
+    // trueDone is how far it is, 0 to 1: the corners of the frame fill by it.
+    get trueDone() {
+      const t = this.trueNow;
+      if (!this.truly || !t?.samples) return 0;
+      return t.state === "clean" ? 1 : Math.min((t.clean / (t.noise || 1)) ** 2, 1);
+    },
+  };
+}
