@@ -5,6 +5,7 @@ import (
 	"context"
 	"image/png"
 	"math"
+	"slices"
 	"strings"
 	"testing"
 	"time"
@@ -100,6 +101,47 @@ func TestTrueViewsThatCannotBe(t *testing.T) {
 		{d.set, 96, math.NaN(), "noise"}, {"nowhere", 96, 0.1, "not there"}} {
 		if _, err := d.a.TrueView(d.ctx, c.set, c.width, 0, c.clean); err == nil || !strings.Contains(err.Error(), c.says) {
 			t.Errorf("%+v: %v", c, err)
+		}
+	}
+}
+
+// The meter reads in the room what its lamp gives the floor: by the inverse square and the cosine, named, beside what
+// bounces; and stops above middle grey by the exposure. Beside the picture it reads nothing.
+func TestTheMeterReadsWhatALampGives(t *testing.T) {
+	d := newStudio(t)
+	defer d.a.Close()
+	d.add("room", &lay.Room{Outline: []lay.P{{X: -3, Z: -3}, {X: 3, Z: -3}, {X: 3, Z: 3}, {X: -3, Z: 3}}, Height: 3,
+		Wall: 0.2, Ceiling: true})
+	lamp := lay.Lamp{Lamp: light.DefaultLamp()}
+	lamp.At, lamp.Radius, lamp.Output = geom.V{X: 0.5, Y: 2.5, Z: -1}, 0, 1000
+	lamp.In = "cd"
+	id := d.edit(edit.Do(&edit.AddElement{Kind: "lamp", Name: "bulb", Spec: patch(&lamp)})).Made[0]
+	d.edit(edit.Do(&edit.ChangeSet{Patch: patch(map[string]any{"view": map[string]any{"eye": geom.V{Y: 1.5, Z: 2},
+		"yaw": 0, "pitch": -0.6, "ev": 5, "near": 0.05, "far": 50}})}))
+	m, err := d.a.Meter(d.ctx, d.set, 0.5, 0.5)
+	if err != nil || !m.Hit || math.Abs(m.At.Y) > 1e-3 || m.Revision != d.state().Revision {
+		t.Fatalf("%+v, %v", m, err)
+	}
+	to := lamp.At.Sub(m.At)
+	want := 1000 * to.Y / to.Len() / (to.Len() * to.Len())
+	if s := m.Shares[slices.IndexFunc(m.Shares, func(s shoot.Share) bool { return s.ID != "" })]; s.ID != id || s.Name != "bulb" || math.Abs(s.Lux-want) > 1e-3*want {
+		t.Errorf("%+v, want %v lx", s, want)
+	}
+	sum := 0.0
+	for _, s := range m.Shares {
+		sum += s.Lux
+	}
+	if math.Abs(sum-m.Lux) > 1e-6*m.Lux || len(m.Shares) != 2 || m.Key != "bulb" ||
+		math.Abs(m.Ratio-m.Lux/(m.Lux-want)) > 0.01*m.Ratio {
+		t.Errorf("%+v", m)
+	}
+	// At EV 5 a picture is white from 1.2 · 2^5 cd/m² on (ISO 12232, by saturation); middle grey is 18 % of that.
+	if stops := math.Log2(m.Luminance / (0.18 * 1.2 * 32)); math.Abs(stops-m.Stops) > 1e-3 {
+		t.Errorf("%v stops, want %v", m.Stops, stops)
+	}
+	for _, at := range [][2]float64{{-0.1, 0.5}, {0.5, 1.1}, {math.NaN(), 0}} {
+		if _, err := d.a.Meter(d.ctx, d.set, at[0], at[1]); err == nil {
+			t.Errorf("it reads at %v", at)
 		}
 	}
 }

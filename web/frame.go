@@ -46,6 +46,17 @@ func (s *Server) trueView(c *echo.Context) error {
 	return c.Blob(http.StatusOK, "image/png", t.PNG)
 }
 
+// meter reads the light at a place of the working view.
+func (s *Server) meter(c *echo.Context) error {
+	x, err1 := strconv.ParseFloat(c.QueryParam("x"), 64)
+	y, err2 := strconv.ParseFloat(c.QueryParam("y"), 64)
+	if err1 != nil || err2 != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, "The meter points into the picture: across and down from 0 to 1.")
+	}
+	m, err := s.app.Meter(c.Request().Context(), c.Param("set"), x, y)
+	return answer(c, m, err)
+}
+
 // track is the working move frame by frame.
 func (s *Server) track(c *echo.Context) error {
 	from, err1 := strconv.Atoi(c.QueryParam("from"))

@@ -134,6 +134,7 @@ func (s *Server) Handler() http.Handler {
 	e.GET("/api/sets/:set/sketch", s.sketch)
 	e.GET("/api/sets/:set/sun", s.sun)
 	e.GET("/api/sets/:set/true", s.trueView)
+	e.GET("/api/sets/:set/meter", s.meter)
 	e.GET("/api/sets/:set/export", s.export)
 	e.GET("/api/sets/:set/frame", s.frame)
 	e.GET("/api/sets/:set/track", s.track)

@@ -47,8 +47,8 @@ type loadedThing struct {
 
 // hungLamp is a lamp of the set.
 type hungLamp struct {
-	id     string // of the element
-	groups []string
+	id, name string // of the element
+	groups   []string
 	light.Lamp
 }
 
@@ -115,7 +115,7 @@ func (l *loaded) standLaid(ctx context.Context, w *measure.Snapshot, t *assembly
 		l.stands = append(l.stands, loadedThing{t.ID, nil, t.ID, t.Name, geom.Identity})
 	}
 	if t.Laid.Lamp != nil {
-		l.lamps = append(l.lamps, hungLamp{t.ID, t.Groups, *t.Laid.Lamp})
+		l.lamps = append(l.lamps, hungLamp{t.ID, t.Name, t.Groups, *t.Laid.Lamp})
 	}
 	for k := range t.Laid.Instances {
 		in := &t.Laid.Instances[k]
@@ -210,10 +210,8 @@ func (l *loaded) structure(ctx context.Context, stands []loadedThing) (*render.S
 // illuminate is a scene with the set's lamps, sun and sky.
 func (l *loaded) illuminate(ctx context.Context, s *render.Scene, ls *light.State) (*render.Scene, error) {
 	var lamps []lamp.Lamp
-	for i := range l.lamps {
-		if x := renderLamp(&l.lamps[i].Lamp); x.Candela.Max() > 0 {
-			lamps = append(lamps, x)
-		}
+	for _, h := range l.burning() {
+		lamps = append(lamps, renderLamp(&h.Lamp))
 	}
 	var suns []render.Sun
 	if lux := ls.Sunlight(); lux.Max() > 0 {
@@ -232,6 +230,16 @@ func (l *loaded) illuminate(ctx context.Context, s *render.Scene, ls *light.Stat
 		return nil, err
 	}
 	return s.Relit(lamps, suns, render.NewEnvironment(pix, w, h, ls.Strength, ls.Turn)), nil
+}
+
+// burning are the lamps that give light.
+func (l *loaded) burning() (list []hungLamp) {
+	for _, h := range l.lamps {
+		if h.Luminous().Max() > 0 {
+			list = append(list, h)
+		}
+	}
+	return list
 }
 
 // renderLamp is a lamp as it is rendered.

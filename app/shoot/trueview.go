@@ -72,6 +72,15 @@ type trueView struct {
 	asked time.Time
 	width int
 	clean float64
+	stage *setting // what is looked at; nil before it is loaded
+}
+
+// revisionOf asks for the revision of a set's production.
+const revisionOf = "select p.revision from production p join sets s on s.production_id = p.id where s.id = $1"
+
+func errTooMany() error {
+	return act.Wrong("%d true views are looked at here already, as many as are made at a time: wait until one is left.",
+		maxTrueKept)
 }
 
 // TrueView waits until there is something newer than the picture number seen, for some seconds, and tells it. The
@@ -89,8 +98,7 @@ func (a *Studio) TrueView(ctx context.Context, setID string, width, seen int, cl
 	a.Touch() // takes that wait for hands wait for eyes too
 	v := a.trues.of(a, setID, width, clean)
 	if v == nil {
-		return TrueView{}, act.Wrong("%d true views are looked at here already, as many as are made at a time: wait "+
-			"until one is left.", maxTrueKept)
+		return TrueView{}, errTooMany()
 	}
 	late := time.NewTimer(trueAnswer)
 	defer late.Stop()
@@ -112,7 +120,7 @@ func (a *Studio) TrueView(ctx context.Context, setID string, width, seen int, cl
 	}
 }
 
-// of is the true view of a set, begun where it is not; nil when there are too many, or the server ends.
+// of is the true view of a set, of a width unless that is 0, begun where it is not; nil when there are too many, or the server ends.
 func (ts *trues) of(a *Studio, set string, width int, clean float64) *trueView {
 	ts.mu.Lock()
 	defer ts.mu.Unlock()
@@ -128,7 +136,7 @@ func (ts *trues) of(a *Studio, set string, width int, clean float64) *trueView {
 		if len(ts.kept) >= maxTrueKept {
 			return nil
 		}
-		v = &trueView{news: make(chan struct{}), asked: time.Now()}
+		v = &trueView{news: make(chan struct{}), asked: time.Now(), width: 64, clean: MaxClean}
 		v.now.State = "loading"
 		ts.kept[set] = v
 		ts.all.Add(1)
@@ -144,8 +152,11 @@ func (ts *trues) of(a *Studio, set string, width int, clean float64) *trueView {
 		}()
 	}
 	v.mu.Lock()
-	v.width, v.clean, v.asked = width, clean, time.Now()
-	v.mu.Unlock()
+	defer v.mu.Unlock()
+	v.asked = time.Now()
+	if width > 0 {
+		v.width, v.clean = width, clean
+	}
 	return v
 }
 
@@ -264,6 +275,10 @@ func (a *Studio) keepTrue(ctx context.Context, set string, v *trueView) error {
 			}
 		}
 		was = s
+		v.mu.Lock()
+		v.stage = &setting{s: s, l: l, scene: scene, names: l.burning()}
+		v.mu.Unlock()
+		v.tell(func(t *TrueView) { t.State = "refining" })
 		s, err = a.makeTrue(ctx, set, v, l, scene, s, width, clean)
 	}
 }
@@ -402,8 +417,7 @@ func (a *Studio) awaitEdit(ctx context.Context, set string, v *trueView, s *sigh
 			return *s, nil
 		}
 		var revision int64
-		err := a.Store.Pool.QueryRow(ctx, "select p.revision from production p join sets s on s.production_id = p.id "+
-			"where s.id = $1", set).Scan(&revision)
+		err := a.Store.Pool.QueryRow(ctx, revisionOf, set).Scan(&revision)
 		if err != nil || revision == known { // while the database is away it stays as it is
 			continue
 		}

@@ -15,6 +15,7 @@ type tracer struct {
 	clamp   float64 // luminance above which an indirect contribution is cut; 0: never
 	pass    passing
 	lamps   []float64
+	blind   bool // what shines by itself is not seen at the end of the first ray
 }
 
 // seen is what the camera's ray met first, to guide the noise filter.
@@ -52,7 +53,7 @@ func (tr *tracer) radiance(ray Ray, smp *sampler, first *seen) geom.V {
 	for straight := 0; straight < 64; { // panes of glass in a row
 		tr.pass = passing{s: smp}
 		hit, ok := tr.s.trace(&ray, false, &tr.pass)
-		if len(tr.s.surfaces) > 0 {
+		if len(tr.s.surfaces) > 0 && !(tr.blind && depth == 0) {
 			far := math.Inf(1)
 			if ok {
 				far = hit.T
@@ -62,6 +63,9 @@ func (tr *tracer) radiance(ray Ray, smp *sampler, first *seen) geom.V {
 			if l := tr.alongLamps(&ray, far, &from, first); l != (geom.V{}) {
 				add(weight.Times(l), depth > 1)
 			}
+		}
+		if !ok && tr.blind && depth == 0 {
+			break
 		}
 		if !ok {
 			add(weight.Times(tr.sky(ray.D, &from)), depth > 1)
@@ -79,7 +83,7 @@ func (tr *tracer) radiance(ray Ray, smp *sampler, first *seen) geom.V {
 			add(weight.Times(pt.base), depth > 1)
 			break
 		}
-		if pt.emission != (geom.V{}) {
+		if pt.emission != (geom.V{}) && !(tr.blind && depth == 0) {
 			add(weight.Times(pt.emission).Mul(tr.glowWeight(&pt, &from)), depth > 1)
 		}
 		mp := tr.s.Instances[hit.Instance].Mesh.partOf(hit.Triangle)

@@ -26,6 +26,7 @@ export const list = [
   ["p", "play the move, or stop"],
   ["n and m", "a frame back, a frame on"],
   ["t", "the true view, as it will be rendered, and back"],
+  ["l", "the meter, at Light: arrows point it, with Shift farther"],
   ["w", "walk: arrows walk and turn, Page Up and Down fly, Shift faster"],
   ["Escape", "select nothing; what is in the hand goes back"],
   ["?", "this list"],
@@ -35,6 +36,12 @@ export function keys(v) {
   addEventListener("keydown", (e) => {
     if (aim(e).closest("input, select, textarea") || e.ctrlKey || e.metaKey) return;
     const step = e.shiftKey ? 1 : e.altKey ? 0.01 : 0.1;
+    // An arrow points the meter while it is in the hand, and else moves what is selected.
+    const far = e.shiftKey ? 0.1 : 0.01,
+      arrow = (x, y) =>
+        stores.film.metering && v.on("light")
+          ? stores.film.meterBy(x * far, y * far)
+          : stores.dress.nudge(x * step, 0, y * step);
     const acts = {
       ",": () => v.undo(),
       ".": () => v.redo(),
@@ -44,15 +51,17 @@ export function keys(v) {
       Escape: () => {
         v.keysShown = false;
         if (stores.film.walking) return stores.film.walk();
+        if (stores.film.metering) return stores.film.meterOn();
         stores.film.picking = "";
         stores.film.matching.mode = "";
         if (stores.dress.tool) stores.dress.useTool("");
         else stores.dress.select("");
       },
-      ArrowLeft: () => stores.dress.nudge(-step, 0, 0),
-      ArrowRight: () => stores.dress.nudge(step, 0, 0),
-      ArrowUp: () => stores.dress.nudge(0, 0, -step),
-      ArrowDown: () => stores.dress.nudge(0, 0, step),
+      l: () => v.on("light") && stores.film.meterOn(),
+      ArrowLeft: () => arrow(-1, 0),
+      ArrowRight: () => arrow(1, 0),
+      ArrowUp: () => arrow(0, -1),
+      ArrowDown: () => arrow(0, 1),
       PageUp: () => stores.dress.nudge(0, step, 0),
       PageDown: () => stores.dress.nudge(0, -step, 0),
       "[": () => stores.dress.turn(e.altKey ? 1 : 15),

@@ -64,7 +64,10 @@ class View {
     this.whole = false; // all that is to be seen was in a picture; and in one of full size
     this.sharp = false;
     new ResizeObserver(() => this.invalidate()).observe(box);
-    this.canvas.addEventListener("pointerdown", (e) => this.press(e));
+    this.canvas.addEventListener("pointerdown", (e) => {
+      if (stores.film.metering && v.on("light") && this.metered(e)) return;
+      this.press(e);
+    });
     this.over.addEventListener("pointerdown", (e) => {
       const mark = aim(e).closest("[data-snag]");
       const lamp = aim(e).closest("[data-lamp]");
@@ -297,6 +300,16 @@ class View {
     for (const o of rest) o.visible = false;
     this.blur.ready(this.scene, this.camera);
     for (const o of rest) o.visible = true;
+  }
+  // metered points the meter to where the pointer is; false beside the picture.
+  metered(e) {
+    const f = this.frame(),
+      box = this.canvas.getBoundingClientRect(),
+      x = (e.clientX - box.left - f.x) / f.w,
+      y = (e.clientY - box.top - f.y) / f.h;
+    if (x < 0 || y < 0 || x > 1 || y > 1) return false;
+    stores.film.meterTo({ x, y });
+    return true;
   }
   // remark draws again what lies over the picture, not the picture.
   remark() {

@@ -20,6 +20,7 @@ import { pulling, letGo } from "./drag.js";
 import { Laid } from "./elements.js";
 import { learn } from "./kinds.js";
 import { toolRows } from "./tools.js";
+import { meter } from "./meter.js";
 import { trueView } from "./trueview.js";
 import { evaluator } from "./evaluate.js";
 import { call, post, surely, name as named, until, watchPictures } from "./ask.js";
@@ -56,7 +57,7 @@ document.addEventListener("alpine:init", () => {
   panels(Alpine);
   typing(Alpine);
   Alpine.store("dress", mixed(dress({ call, post }), placing));
-  Alpine.store("film", mixed(filming({ call }), moving, matching, trueView()));
+  Alpine.store("film", mixed(filming({ call }), moving, matching, trueView(), meter()));
   Alpine.store("size", sized);
   Alpine.store("shoot", shooting);
   Alpine.store(

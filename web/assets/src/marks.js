@@ -3,14 +3,16 @@ import { Matrix4, Vector3 } from "three";
 import { guides, letterbox } from "./guides.js";
 import { drawMatch } from "./match.js";
 import { rays } from "./elements.js";
+import { number } from "./print.js";
 import { stores } from "./stores.js";
 
 export const marked = (View) =>
   class extends View {
     // marks dims what is outside of the frame and draws brackets with dimensions.
     marks(f) {
+      const dim = stores.film.trueCovers ? 1 : 0.62; // what the true view is not of is not kept up beneath it
       let s =
-        `<path fill-rule='evenodd' fill='#161616' fill-opacity='.62' d='M0 0H${f.bw}V${f.bh}H0ZM${f.x} ` +
+        `<path fill-rule='evenodd' fill='#161616' fill-opacity='${dim}' d=''M0 0H${f.bw}V${f.bh}H0ZM${f.x} ` +
         `${f.y}v${f.h}h${f.w}v${-f.h}Z'/>`;
       s += `<rect x='${f.x}' y='${f.y}' width='${f.w}' height='${f.h}' fill='none' stroke='#fff'/>`;
       const view = this.v.now.set.view,
@@ -34,6 +36,7 @@ export const marked = (View) =>
       }
       const img = this.box.querySelector("[data-true]");
       if (img) Object.assign(img.style, { left: f.x + "px", top: f.y + "px", width: f.w + "px", height: f.h + "px" });
+      s += this.meterMark(f);
       s += this.noted(f, fr) + drawMatch(this, f);
       // What has not come yet is shown by where it will be.
       let few = 60;
@@ -95,6 +98,23 @@ export const marked = (View) =>
       }
       this.over.setAttribute("viewBox", `0 0 ${f.bw} ${f.bh}`);
       this.over.innerHTML = s;
+    }
+    // meterMark is where the meter points, and what it reads there.
+    meterMark(f) {
+      const { metering, meterAt: at, reading: r } = stores.film;
+      if (!metering || !at || !this.v.on("light")) return "";
+      const x = f.x + at.x * f.w,
+        y = f.y + at.y * f.h,
+        words = r ? `${number(r.stops, 1)} stops, ${Number(r.luminance.toPrecision(3))} cd/m²` : "reads",
+        w = words.length * 7.2 + 12,
+        left = x + 14 + w > f.bw ? x - 14 - w : x + 14;
+      const cross = `M${x - 12} ${y}H${x - 4}M${x + 4} ${y}H${x + 12}M${x} ${y - 12}V${y - 4}M${x} ${y + 4}V${y + 12}`;
+      return (
+        `<path d='${cross}' stroke='#161616' stroke-width='4'/>` +
+        `<path data-meter d='${cross}' stroke='#fff' stroke-width='1.6'/>` +
+        `<rect x='${left}' y='${y - 11}' width='${w}' height='22' fill='#161616' fill-opacity='.85'/>` +
+        `<text class='n' x='${left + 6}' y='${y + 4}' fill='#f0f0f0' font-size='12'>${escape(words)}</text>`
+      );
     }
     // lampMarks are the lamps of the set, where they hang: to be taken by a click.
     lampMarks(f) {

@@ -1,0 +1,134 @@
+package shoot
+
+import (
+	"cmp"
+	"context"
+	"math"
+	"slices"
+	"time"
+
+	"visator/app/act"
+	"visator/core/finish"
+	"visator/core/geom"
+	"visator/core/render"
+	"visator/store"
+)
+
+// Metered is what the meter tells of a place in the picture.
+type Metered struct {
+	Revision  int64   `json:"revision"`
+	Hit       bool    `json:"hit"`       // false: the sky
+	At        geom.V  `json:"at"`        // of the set
+	Distance  float64 `json:"distance"`  // metres from the lens; 0 of the sky
+	Luminance float64 `json:"luminance"` // cd/m²
+	Off       float64 `json:"off"`       // standard error of it
+	Stops     float64 `json:"stops"`     // above middle grey at the shot's exposure
+	Lux       float64 `json:"lux"`       // on the surface
+	Shares    []Share `json:"shares"`    // of that, the largest first
+	// Key is the strongest source, fill all others: their ratio is key and fill to fill. 0: there is no fill.
+	Key   string  `json:"key"`
+	Ratio float64 `json:"ratio"`
+}
+
+// Share is what one source gives.
+type Share struct {
+	ID   string  `json:"id"` // of a lamp
+	Name string  `json:"name"`
+	Lux  float64 `json:"lux"`
+}
+
+const bounces = "what bounces"
+
+// The meter: how many paths a reading takes, some tenth of a second, and how long the set may take to be loaded.
+const (
+	meterSamples = 512
+	meterWait    = 20 * time.Second
+	middleGrey   = 0.18 // of a picture's white (ISO 2721: what an exposure meter takes for its subject)
+)
+
+// Meter reads the light at a place of the working view, x and y from 0 to 1 from its left and top.
+func (a *Studio) Meter(ctx context.Context, setID string, x, y float64) (m Metered, err error) {
+	if !(x >= 0 && x <= 1 && y >= 0 && y <= 1) {
+		return m, act.Wrong("The meter points into the picture: across and down from 0 to 1.")
+	}
+	if _, err := store.GetSet(ctx, a.Store.Pool, setID); err != nil {
+		return m, act.NotThere(err, "The set")
+	}
+	st, err := a.staged(ctx, setID)
+	if err != nil {
+		return m, err
+	}
+	view := st.s.w.SetRow.ShotSettings.At(0, st.l.cast.Where)
+	cam := renderCamera(&view)
+	r := st.scene.Meter(cam.Ray(x, y, 0.5, 0.5), render.DefaultBounces, meterSamples, 1)
+	m = Metered{Revision: st.s.w.Production.Revision, Hit: r.Hit, Luminance: r.Luminance, Off: r.Off, Lux: r.Lux()}
+	if r.Hit {
+		m.At, m.Distance = r.At, r.Distance
+	}
+	m.Stops = math.Log2(max(r.Luminance, 1e-9) * finish.Scale(view.EV) / middleGrey)
+	own := len(st.scene.Lamps) - len(st.names) // those that pieces bring come first
+	brought := 0.0
+	for i, lux := range r.Lamps {
+		if i < own {
+			brought += lux
+			continue
+		}
+		m.Shares = append(m.Shares, Share{st.names[i-own].id, st.names[i-own].name, lux})
+	}
+	m.Shares = append(m.Shares, Share{Name: "sun", Lux: r.Sun}, Share{Name: "sky", Lux: r.Sky},
+		Share{Name: "what glows", Lux: r.Glow}, Share{Name: bounces, Lux: r.Bounce},
+		Share{Name: "lights of pieces", Lux: brought})
+	m.Shares = slices.DeleteFunc(m.Shares, func(s Share) bool { return !(s.Lux > 0) })
+	slices.SortStableFunc(m.Shares, func(p, q Share) int { return cmp.Compare(q.Lux, p.Lux) })
+	for _, s := range m.Shares {
+		if s.Name == bounces {
+			continue // it is no source, and fills
+		}
+		m.Key = s.Name
+		if fill := m.Lux - s.Lux; fill > 1e-6*m.Lux {
+			m.Ratio = m.Lux / fill
+		}
+		break
+	}
+	return m, nil
+}
+
+// setting is a set as it is rendered.
+type setting struct {
+	s     sight
+	l     *loaded
+	scene *render.Scene
+	names []hungLamp // of the set's lamps in the scene, in their order
+}
+
+// staged is a set ready to be looked at as it is now: its true view has it, and is begun for it.
+func (a *Studio) staged(ctx context.Context, setID string) (*setting, error) {
+	ctx, end := context.WithTimeoutCause(ctx, meterWait, act.Wrong("The set is still being loaded: read it again soon."))
+	defer end()
+	revision := int64(-1)
+	err := a.Store.Pool.QueryRow(ctx, revisionOf, setID).Scan(&revision)
+	if err != nil {
+		return nil, err
+	}
+	v := a.trues.of(a, setID, 0, 0)
+	if v == nil {
+		return nil, errTooMany()
+	}
+	for {
+		v.mu.Lock()
+		st, now, news := v.stage, v.now, v.news
+		v.asked = time.Now()
+		v.mu.Unlock()
+		switch {
+		case now.State == "failed":
+			return nil, act.Wrong("The set cannot be rendered: %s", now.Said)
+		case st != nil && st.s.w.Production.Revision >= revision, st != nil && now.Revision >= revision:
+			return st, nil
+		}
+		select {
+		case <-news:
+		case <-ctx.Done():
+			return nil, context.Cause(ctx)
+		}
+	}
+}

@@ -1,0 +1,113 @@
+package render
+
+import (
+	"math"
+
+	"visator/core/geom"
+	"visator/core/light"
+)
+
+// Reading is what a meter tells of a place: the luminance that comes from there, and the illuminance on the surface
+// there, lux, by what it comes from.
+type Reading struct {
+	Hit       bool // something is there; else the sky is, which has a luminance alone
+	At        geom.V
+	Normal    geom.V  // of the side that is seen
+	Distance  float64 // metres
+	Luminance float64 // cd/m²
+	Off       float64 // standard error of it
+	Sun, Sky  float64
+	Glow      float64   // of surfaces that glow
+	Bounce    float64   // that other surfaces give back
+	Lamps     []float64 // of each lamp of the scene
+}
+
+// Lux is the illuminance of all together.
+func (r *Reading) Lux() float64 {
+	sum := r.Sun + r.Sky + r.Glow + r.Bounce
+	for _, x := range r.Lamps {
+		sum += x
+	}
+	return sum
+}
+
+// Meter reads where a ray meets the scene, by so many samples of each source.
+func (s *Scene) Meter(ray Ray, bounces, samples int, seed uint64) (r Reading) {
+	r.Lamps = make([]float64, len(s.Lamps))
+	r.Distance = math.Inf(1)
+	albedoTable()
+	tr := tracer{s: s, bounces: bounces}
+	square := 0.0
+	for i := range samples {
+		smp := newSampler(seed, 0, 0, i)
+		var sn seen
+		l := light.Luminance(tr.radiance(ray, &smp, &sn))
+		r.Luminance += l / float64(samples)
+		square += l * l / float64(samples)
+	}
+	if samples > 1 {
+		r.Off = math.Sqrt(max(square-r.Luminance*r.Luminance, 0) / float64(samples-1))
+	}
+	pt, hit, ok := s.plain(ray)
+	if !ok {
+		return r
+	}
+	r.Hit, r.At, r.Normal, r.Distance = true, pt.p, pt.n, hit.T
+	if r.Normal.Dot(ray.D) > 0 {
+		r.Normal = r.Normal.Mul(-1)
+	}
+	for i := range samples {
+		smp := newSampler(seed^0x6d657465, 1, 0, i)
+		tr.gather(&pt, &r, &smp, 1/float64(samples))
+	}
+	return r
+}
+
+// gather adds one sample of each source, weighed, to the illuminance at a point.
+func (tr *tracer) gather(pt *point, r *Reading, smp *sampler, weight float64) {
+	s := tr.s
+	// falls is the lux that a sample of light gives there.
+	falls := func(l lit, ok bool) float64 {
+		cos := r.Normal.Dot(l.dir)
+		if !ok || !(cos > 0) || !(l.pdf > 0) {
+			return 0
+		}
+		ray := pt.leave(l.dir)
+		if l.dist > 0 {
+			ray.Max = max(l.dist-pt.eps, 1e-12)
+		}
+		tr.pass = passing{s: smp, shadow: true, tint: geom.V{X: 1, Y: 1, Z: 1}}
+		if _, blocked := s.trace(&ray, true, &tr.pass); blocked {
+			return 0
+		}
+		return light.Luminance(l.le.Times(tr.pass.tint)) * cos / l.pdf * weight
+	}
+	if len(s.Suns) > 0 {
+		r.Sun += falls(s.sampleSun(smp, smp.next()))
+	}
+	if s.Env != nil {
+		u1, u2 := smp.next2()
+		var l lit
+		if l.dir, l.pdf = s.Env.sample(u1, u2); l.pdf > 0 {
+			l.le = s.Env.At(l.dir)
+		}
+		r.Sky += falls(l, l.pdf > 0)
+	}
+	for i := range s.Lamps {
+		u1, u2 := smp.next2()
+		got, ok := s.Lamps[i].Sample(pt.p, u1, u2)
+		r.Lamps[i] += falls(lit{got.Dir, got.Dist, got.Le, got.PDF, got.Hard}, ok)
+	}
+	if s.emitters.total > 0 {
+		r.Glow += falls(s.sampleGlow(pt.p, smp, smp.next()))
+	}
+	// What other surfaces give back comes from all over the half space: E = π·L by the cosine.
+	u1, u2 := smp.next2()
+	t, b := geom.Frame(r.Normal)
+	sin, cos := math.Sincos(2 * math.Pi * u2)
+	d := t.Mul(math.Sqrt(u1) * cos).Add(b.Mul(math.Sqrt(u1) * sin)).Add(r.Normal.Mul(math.Sqrt(1 - u1)))
+	var sn seen
+	tr.blind = true
+	r.Bounce += math.Pi * light.Luminance(tr.radiance(pt.leave(d.Unit()), smp, &sn)) * weight
+	tr.blind = false
+}

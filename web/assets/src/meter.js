@@ -1,0 +1,61 @@
+// The meter: what light comes from a place of the picture, and what falls there from where.
+import { call } from "./ask.js";
+import { number } from "./print.js";
+import { stores } from "./stores.js";
+
+const three = (x) => (x >= 100 ? number(x, 0) : number(Number(x.toPrecision(3)), 4));
+
+export function meter() {
+  let asked = 0;
+  return {
+    metering: false,
+    meterAt: null, // where it points: x and y of the picture, 0 to 1
+    reading: null, // what it tells; null while it reads
+    // meterOn takes the meter in the hand, or puts it away.
+    meterOn() {
+      this.metering = !this.metering;
+      if (this.metering) this.meterTo(this.meterAt || { x: 0.5, y: 0.5 });
+      else stores.v.lens?.remark();
+    },
+    // meterBy points it a share of the picture farther.
+    meterBy(x, y) {
+      const at = this.meterAt || { x: 0.5, y: 0.5 },
+        within = (v) => Math.min(Math.max(v, 0), 1);
+      return this.meterTo({ x: within(at.x + x), y: within(at.y + y) });
+    },
+    async meterTo(at) {
+      const mine = ++asked;
+      this.meterAt = at;
+      this.reading = null;
+      stores.v.lens?.remark();
+      const set = document.documentElement.dataset.set;
+      try {
+        const r = await call(`/api/sets/${set}/meter?x=${at.x}&y=${at.y}`);
+        if (mine === asked) this.reading = r;
+      } catch (e) {
+        stores.v.say(e.message, true);
+      }
+      stores.v.lens?.remark();
+    },
+    get meterSaid() {
+      const r = this.reading;
+      if (!r) return "the meter reads";
+      const off = r.luminance > 0 ? ` ± ${Math.max(Math.round((100 * r.off) / r.luminance), 1)} %` : "";
+      return `${three(r.luminance)} cd/m²${off}, ${r.stops < 0 ? "" : "+"}${number(r.stops, 1)} stops from middle grey`;
+    },
+    get meterFalls() {
+      const r = this.reading;
+      if (!r) return "";
+      if (!r.hit) return "the sky: nothing is there";
+      return `${three(r.lux)} lx fall on it, ${stores.v.distance(r.distance)} away`;
+    },
+    get meterRatio() {
+      const r = this.reading;
+      if (!r?.key) return "";
+      if (!r.ratio) return `the key is ${r.key}, and nothing fills`;
+      const stops = number(Math.log2(r.ratio), 1);
+      return `key to fill ${number(r.ratio, 1)} : 1, ${stops} stops; the key is ${r.key}`;
+    },
+    shareWords: (s, r) => `${three(s.lux)} lx, ${number((100 * s.lux) / r.lux, 1)} %`,
+  };
+}
