@@ -467,7 +467,8 @@ func (l *loader) shots(film bool) error {
 
 	wide := look(v3(0.35, 2.05, 13.5), v3(0.6, 2.25, -10), 24, 8, 9.6)
 	wide.Subject, wide.Guides = traveller, []string{"thirds", "horizon"}
-	if err := l.film("first light", "The whole halt before anyone stirs. The lanterns are still lit.", "lit", wide, dawn(), nil,
+	if err := l.film("first light", "The whole halt before anyone stirs. The lanterns are still lit.", "lit", wide,
+		dawn(), nil,
 		edit.Do(&edit.EyeHeight{Metres: 1.65}), edit.Do(&edit.Straighten{}),
 		edit.Do(&edit.AllSharp{Near: 2.2, Far: 0})); err != nil {
 		return err

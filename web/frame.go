@@ -30,8 +30,8 @@ func (s *Server) trueView(c *echo.Context) error {
 	seen, err2 := strconv.Atoi(c.QueryParam("seen"))
 	clean, err3 := strconv.ParseFloat(c.QueryParam("clean"), 64)
 	if err1 != nil || err2 != nil || err3 != nil {
-		return echo.NewHTTPError(http.StatusBadRequest, "A true view is asked for by its width in pixels, the number of "+
-			"the picture that was seen, and how clean it is to be.")
+		return echo.NewHTTPError(http.StatusBadRequest, "A true view is asked for by its width in pixels, the number "+
+			"of the picture that was seen, and how clean it is to be.")
 	}
 	t, err := s.app.TrueView(c.Request().Context(), c.Param("set"), width, seen, clean)
 	if err != nil {
@@ -51,7 +51,8 @@ func (s *Server) meter(c *echo.Context) error {
 	x, err1 := strconv.ParseFloat(c.QueryParam("x"), 64)
 	y, err2 := strconv.ParseFloat(c.QueryParam("y"), 64)
 	if err1 != nil || err2 != nil {
-		return echo.NewHTTPError(http.StatusBadRequest, "The meter points into the picture: across and down from 0 to 1.")
+		return echo.NewHTTPError(http.StatusBadRequest,
+			"The meter points into the picture: across and down from 0 to 1.")
 	}
 	m, err := s.app.Meter(c.Request().Context(), c.Param("set"), x, y)
 	return answer(c, m, err)

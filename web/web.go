@@ -69,7 +69,8 @@ func isText(path string) bool {
 	}
 	last := path[strings.LastIndexByte(path, '/')+1:]
 	return strings.HasPrefix(path, "/api/") && !strings.HasPrefix(path, "/api/thumbs/") &&
-		!slices.Contains([]string{"events", "model", "instances", "export", "sheet", "cutouts", "sky", "sketch", "true"}, last)
+		!slices.Contains([]string{"events", "model", "instances", "export", "sheet", "cutouts", "sky", "sketch",
+			"true"}, last)
 }
 
 // atWork notes that a person does something: opens a page, changes something. What pages

@@ -103,7 +103,8 @@ type setting struct {
 
 // staged is a set ready to be looked at as it is now: its true view has it, and is begun for it.
 func (a *Studio) staged(ctx context.Context, setID string) (*setting, error) {
-	ctx, end := context.WithTimeoutCause(ctx, meterWait, act.Wrong("The set is still being loaded: read it again soon."))
+	ctx, end := context.WithTimeoutCause(ctx, meterWait,
+		act.Wrong("The set is still being loaded: read it again soon."))
 	defer end()
 	revision := int64(-1)
 	err := a.Store.Pool.QueryRow(ctx, revisionOf, setID).Scan(&revision)

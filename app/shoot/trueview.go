@@ -120,7 +120,8 @@ func (a *Studio) TrueView(ctx context.Context, setID string, width, seen int, cl
 	}
 }
 
-// of is the true view of a set, of a width unless that is 0, begun where it is not; nil when there are too many, or the server ends.
+// of is the true view of a set, of a width unless that is 0, begun where it is not; nil when there are too many, or
+// the server ends.
 func (ts *trues) of(a *Studio, set string, width int, clean float64) *trueView {
 	ts.mu.Lock()
 	defer ts.mu.Unlock()

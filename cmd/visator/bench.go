@@ -11,7 +11,7 @@ import (
 
 	"visator/core/exchange"
 	"visator/core/geom"
-	"visator/core/render"
+	"visator/core/raybench"
 	"visator/core/simplify"
 )
 
@@ -54,7 +54,7 @@ func benchRays(ctx context.Context, file string, threads int) error {
 	if err != nil {
 		return err
 	}
-	b, err := render.BenchRays(m, geom.Identity, threads)
+	b, err := raybench.Rays(m, geom.Identity, threads)
 	if err != nil {
 		return fmt.Errorf("%s: %w", file, err)
 	}

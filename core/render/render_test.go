@@ -520,20 +520,6 @@ func TestClosestHitsAgreeWithASearchThroughAllTriangles(t *testing.T) {
 	}
 }
 
-func BenchmarkRays(b *testing.B) {
-	k := &testScene{}
-	k.add(sphere(k.surface(white), 300, geom.V{}, 1))
-	for b.Loop() {
-		r, err := BenchRays(&k.m, geom.Identity, 1)
-		if err != nil {
-			b.Fatal(err)
-		}
-		b.ReportMetric(r.Incoherent/1e6, "Mrays/s-incoherent")
-		b.ReportMetric(r.Primary/1e6, "Mrays/s-primary")
-		b.ReportMetric(float64(r.Triangles)/r.BuildSeconds/1e6, "Mtri/s-build")
-	}
-}
-
 // Instances that are merged into one tree are hit as they are one by one.
 func TestMergedInstancesAreHitLikeSingleOnes(t *testing.T) {
 	k := &testScene{}

@@ -169,7 +169,10 @@ class Sheet {
     this.lines(w, h);
     s.replaceChildren(this.defs, this.grounds, world, this.over);
     this.nodes.clear();
-    for (const e of st.elements) if (stores.dress.visible(e)) drawElement(this, world, e);
+    // Lamps lie over all that they light.
+    const drawn = st.elements.filter((e) => stores.dress.visible(e)),
+      lamps = drawn.filter((e) => e.kind === "lamp");
+    for (const e of drawn) if (e.kind !== "lamp") drawElement(this, world, e);
     this.order = st.placements
       .filter((p) => (stores.dress.visible(p) || (stores.dress.overlay && p.standIn)) && this.near(p, w, h))
       .sort((a, b) => b.dims.x * b.dims.z - a.dims.x * a.dims.z);
@@ -178,6 +181,7 @@ class Sheet {
       this.nodes.set(p.id, g);
       world.append(g);
     }
+    for (const e of lamps) drawElement(this, world, e);
     this.overlay();
   }
   // What the parts of the plan do: the hand in planhand.js, what is drawn in planmarks.js.

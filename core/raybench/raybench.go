@@ -1,4 +1,5 @@
-package render
+// Package raybench measures how many rays a second the renderer's structure answers.
+package raybench
 
 import (
 	"errors"
@@ -8,22 +9,23 @@ import (
 
 	"visator/core/geom"
 	"visator/core/model"
+	"visator/core/render"
 )
 
-// RayRates is what BenchRays measured. Rates are rays a second, hits are
+// Rates is what Rays measured. Rates are rays a second, hits are
 // shares of the rays.
-type RayRates struct {
+type Rates struct {
 	Triangles                  int
 	BuildSeconds               float64
 	Primary, PrimaryHits       float64
 	Incoherent, IncoherentHits float64
 }
 
-// BenchRays measures closest hits on a model on the given number of threads.
-func BenchRays(m *model.Model, top geom.M, threads int) (r RayRates, err error) {
+// Rays measures closest hits on a model on the given number of threads.
+func Rays(m *model.Model, top geom.M, threads int) (r Rates, err error) {
 	start := time.Now()
-	s := &Scene{}
-	if err := s.Place(&Library{Threads: threads}, m, top, func(int) uint32 { return 1 }); err != nil {
+	s := &render.Scene{}
+	if err := s.Place(&render.Library{Threads: threads}, m, top, func(int) uint32 { return 1 }); err != nil {
 		return r, err
 	}
 	s.Build()
@@ -39,22 +41,22 @@ func BenchRays(m *model.Model, top geom.M, threads int) (r RayRates, err error) 
 	u := geom.V{X: -w.Z, Z: w.X}.Unit()
 	v := geom.V{X: u.Y*w.Z - u.Z*w.Y, Y: u.Z*w.X - u.X*w.Z, Z: u.X*w.Y - u.Y*w.X}
 	const side = 1732
-	r.Primary, r.PrimaryHits = rate(s, threads, side, func(row int, _ *lcg, fire func(Ray)) {
+	r.Primary, r.PrimaryHits = rate(s, threads, side, func(row int, _ *lcg, fire func(render.Ray)) {
 		for i := 0; i < side; i++ {
 			x := ((float64(i)+0.5)/side*2 - 1) * 0.57735
 			y := (1 - (float64(row)+0.5)/side*2) * 0.57735
-			fire(NewRay(eye, w.Add(u.Mul(x)).Add(v.Mul(y)).Unit()))
+			fire(render.NewRay(eye, w.Add(u.Mul(x)).Add(v.Mul(y)).Unit()))
 		}
 	})
 	size := box.Size()
-	r.Incoherent, r.IncoherentHits = rate(s, threads, side, func(row int, g *lcg, fire func(Ray)) {
+	r.Incoherent, r.IncoherentHits = rate(s, threads, side, func(row int, g *lcg, fire func(render.Ray)) {
 		g.seek(5 * side * row)
 		for i := 0; i < side; i++ {
 			z, p := 2*g.next()-1, 2*math.Pi*g.next()
 			o := box.Min.Add(size.Times(geom.V{X: g.next(), Y: g.next(), Z: g.next()}))
 			sin, cos := math.Sincos(p)
 			q := math.Sqrt(max(1-z*z, 0))
-			fire(NewRay(o, geom.V{X: q * cos, Y: q * sin, Z: z}))
+			fire(render.NewRay(o, geom.V{X: q * cos, Y: q * sin, Z: z}))
 		}
 	})
 	return r, nil
@@ -85,7 +87,8 @@ func (g *lcg) next() float64 {
 
 // rate fires rows of rays on threads threads and returns rays a second and
 // the share that hit.
-func rate(s *Scene, threads, rows int, row func(row int, g *lcg, fire func(Ray))) (perSecond, hits float64) {
+func rate(s *render.Scene, threads, rows int, row func(row int, g *lcg, fire func(render.Ray))) (perSecond,
+	hits float64) {
 	type count struct{ rays, hits int }
 	counts := make([]count, threads)
 	start := time.Now()
@@ -94,7 +97,7 @@ func rate(s *Scene, threads, rows int, row func(row int, g *lcg, fire func(Ray))
 		wg.Go(func() {
 			c := &counts[t]
 			for y := t; y < rows; y += threads {
-				row(y, new(lcg), func(ray Ray) {
+				row(y, new(lcg), func(ray render.Ray) {
 					c.rays++
 					if _, ok := s.Closest(ray); ok {
 						c.hits++
