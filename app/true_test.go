@@ -52,18 +52,19 @@ func bright(t *testing.T, t1 *shoot.TrueView) float64 {
 	return sum / float64(b.Dx()*b.Dy())
 }
 
-// A room without windows is dark until a lamp burns in it; the true view shows each as it is edited, down to the noise
+// A floor without sun and sky is dark until a lamp burns over it; the true view shows each as it is edited, down to the noise
 // that was asked for, and then stands still. What is edited out of sight does not begin it again.
 func TestTheTrueViewFollowsEdits(t *testing.T) {
 	d := newStudio(t)
-	d.add("room", &lay.Room{Outline: []lay.P{{X: -3, Z: -3}, {X: 3, Z: -3}, {X: 3, Z: 3}, {X: -3, Z: 3}}, Height: 3,
-		Wall: 0.2, Ceiling: true})
-	view := map[string]any{"eye": geom.V{Y: 1.6, Z: 2.5}, "yaw": 0, "pitch": 0, "ev": 4, "near": 0.05, "far": 50}
-	d.edit(edit.Do(&edit.ChangeSet{Patch: patch(map[string]any{"view": view})}))
+	view := map[string]any{"eye": geom.V{Y: 1.6, Z: 2.5}, "yaw": 0, "pitch": -0.6, "ev": 4, "near": 0.05, "far": 50}
+	d.edit(edit.Do(&edit.Place{StandIn: "slab", Name: "floor", At: geom.V{Y: -0.2},
+		Patch: patch(map[string]any{"size": geom.V{X: 12, Y: 0.2, Z: 12}})}),
+		edit.Do(&edit.ChangeSet{Patch: patch(map[string]any{"view": view,
+			"light": map[string]any{"sunOn": false, "level": 0}})}))
 	clean := func(v *shoot.TrueView) bool { return v.State == "clean" && v.Revision == d.state().Revision }
 	dark := d.looked(d.set, clean)
 	if b := bright(t, &dark); b > 2 {
-		t.Errorf("a room without light is %v bright", b)
+		t.Errorf("without light it is %v bright", b)
 	}
 	lamp := lay.Lamp{Lamp: light.DefaultLamp()}
 	lamp.At = geom.V{Y: 2.5}

@@ -1,8 +1,10 @@
 package lamp
 
 import (
+	"maps"
 	"math"
 	"math/rand/v2"
+	"slices"
 	"testing"
 
 	"visator/core/geom"
@@ -29,18 +31,23 @@ func all(h float64) map[string]Lamp {
 // fills, which rays sent all around find as well.
 func TestLampsAreSampledByTheirDensity(t *testing.T) {
 	r := rand.New(rand.NewPCG(5, 9))
-	for name, l := range all(2) {
+	lamps := all(2)
+	for _, name := range slices.Sorted(maps.Keys(lamps)) { // always in the same order, from the same places
+		l := lamps[name]
 		for range 4 {
 			p := geom.V{X: r.Float64()*2 - 1, Y: r.Float64() * 0.8, Z: r.Float64()*2 - 1}
 			const n = 200_000
-			bySample, byRay := 0.0, 0
+			bySample, byRay, beside := 0.0, 0, 0
 			for i := range n {
 				// A grid of points in place of chance: half the noise.
 				u1, u2 := (float64(i)+0.5)/n, math.Mod(float64(i)*0.6180339887498949, 1)
 				if got, ok := l.Sample(p, u1, u2); ok {
 					bySample += 1 / got.PDF / n
-					if at, met := l.Meet(p, got.Dir); !met || math.Abs(at-got.Dist) > 1e-3*at {
-						t.Fatalf("%s: a sample %v far is met at %v, %v", name, got.Dist, at, met)
+					// On its very edge a ray may pass it by, by rounding.
+					if at, met := l.Meet(p, got.Dir); !met {
+						beside++
+					} else if math.Abs(at-got.Dist) > 1e-3*at {
+						t.Fatalf("%s: a sample %v far is met at %v", name, got.Dist, at)
 					}
 					if want := l.Density(p, got.Dir, got.Dist/(1-1e-5)); math.Abs(want-got.PDF) > 1e-3*want {
 						t.Fatalf("%s: sampled with %v, its density is %v", name, got.PDF, want)
@@ -52,6 +59,9 @@ func TestLampsAreSampledByTheirDensity(t *testing.T) {
 				if _, met := l.Meet(p, geom.V{X: w * cos, Y: z, Z: w * sin}); met {
 					byRay++
 				}
+			}
+			if beside > n/10_000 {
+				t.Errorf("%s: %d of %d samples lie beside it", name, beside, n)
 			}
 			solid := float64(byRay) / n * 4 * math.Pi
 			if math.Abs(bySample-solid) > 0.02*solid {
