@@ -497,10 +497,11 @@ func (l *loader) shots(film bool) error {
 		"blocked out", start, dawn(), move); err != nil {
 		return err
 	}
-	dark := look(v3(2.6, 1.9, 9.2), v3(-0.2, 1.35, -1), 32, 2.8, 3.4)
+	dark := look(v3(2.2, 2.0, 9.2), v3(-0.3, 1.35, -1), 32, 2.8, 3.4)
 	dark.Subject, dark.Guides = suitcase, []string{"thirds"}
 	if err := l.film("last train", "It has gone. Two bulbs, the lanterns, and what is left of the sky.", "blocked out",
-		dark, night(), nil, edit.Do(&edit.AllSharp{Near: 3, Far: 40})); err != nil {
+		dark, night(), nil, edit.Do(&edit.EyeHeight{Metres: 1.6}), edit.Do(&edit.Straighten{}),
+		edit.Do(&edit.AllSharp{Near: 3, Far: 40})); err != nil {
 		return err
 	}
 	list, err := store.Shots(l.ctx, l.a.Store.Pool, l.set)
