@@ -234,6 +234,8 @@ func TestNothingIsDrawnUntilTheCanvasIsHandedOn(t *testing.T) {
 	}
 	b.step("light")
 	b.whole()
+	// What lies beside the frame is dimmed, not hidden.
+	b.until("document.querySelector('#lens [data-over] path[fill-rule=evenodd]')?.getTotalLength() > 1000")
 	at := b.seen(0, 3, -4)
 	for i := range 4 { // the camera is turned while pictures are made
 		drawn := eval[int](b, "canvasDrawn")

@@ -12,7 +12,7 @@ export const marked = (View) =>
     marks(f) {
       const dim = stores.film.trueCovers ? 1 : 0.62; // what the true view is not of is not kept up beneath it
       let s =
-        `<path fill-rule='evenodd' fill='#161616' fill-opacity='${dim}' d=''M0 0H${f.bw}V${f.bh}H0ZM${f.x} ` +
+        `<path fill-rule='evenodd' fill='#161616' fill-opacity='${dim}' d='M0 0H${f.bw}V${f.bh}H0ZM${f.x} ` +
         `${f.y}v${f.h}h${f.w}v${-f.h}Z'/>`;
       s += `<rect x='${f.x}' y='${f.y}' width='${f.w}' height='${f.h}' fill='none' stroke='#fff'/>`;
       const view = this.v.now.set.view,
