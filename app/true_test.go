@@ -76,6 +76,14 @@ func TestTheTrueViewFollowsEdits(t *testing.T) {
 	// A layer with nothing in it is not seen.
 	d.add("layer", &lay.Layer{})
 	still := d.looked(d.set, func(v *shoot.TrueView) bool { return v.Revision == d.state().Revision })
+	again, err := d.a.TrueView(d.ctx, d.set, 96, still.Number-1, 0.2)
+	if err != nil || again.PNG != nil {
+		t.Errorf("a word alone brings a picture of %d bytes: %v", len(again.PNG), err)
+	}
+	// Who has not seen the picture yet is given it.
+	if still, err = d.a.TrueView(d.ctx, d.set, 96, 0, 0.2); err != nil {
+		t.Fatal(err)
+	}
 	if still.State != "clean" || !bytes.Equal(still.PNG, lit.PNG) {
 		t.Errorf("an edit that is not seen made another picture: %s, %d samples", still.State, still.Samples)
 	}

@@ -66,14 +66,15 @@ func (a *Studio) Meter(ctx context.Context, setID string, x, y float64) (m Meter
 		m.At, m.Distance = r.At, r.Distance
 	}
 	m.Stops = math.Log2(max(r.Luminance, 1e-9) * finish.Scale(view.EV) / middleGrey)
-	own := len(st.scene.Lamps) - len(st.names) // those that pieces bring come first
+	lamps := st.l.burning()
+	own := len(st.scene.Lamps) - len(lamps) // those that pieces bring come first
 	brought := 0.0
 	for i, lux := range r.Lamps {
 		if i < own {
 			brought += lux
 			continue
 		}
-		m.Shares = append(m.Shares, Share{st.names[i-own].id, st.names[i-own].name, lux})
+		m.Shares = append(m.Shares, Share{lamps[i-own].id, lamps[i-own].name, lux})
 	}
 	m.Shares = append(m.Shares, Share{Name: "sun", Lux: r.Sun}, Share{Name: "sky", Lux: r.Sky},
 		Share{Name: "what glows", Lux: r.Glow}, Share{Name: bounces, Lux: r.Bounce},
@@ -98,7 +99,6 @@ type setting struct {
 	s     sight
 	l     *loaded
 	scene *render.Scene
-	names []hungLamp // of the set's lamps in the scene, in their order
 }
 
 // staged is a set ready to be looked at as it is now: its true view has it, and is begun for it.

@@ -48,7 +48,6 @@ type loadedThing struct {
 // hungLamp is a lamp of the set.
 type hungLamp struct {
 	id, name string // of the element
-	groups   []string
 	light.Lamp
 }
 
@@ -66,13 +65,23 @@ func (a *Studio) loadScene(ctx context.Context, set *store.Set) (*loaded, error)
 	if _, err := w.LayOut(ctx, false); err != nil {
 		return nil, err
 	}
+	return a.loadFilmed(ctx, w, nil)
+}
+
+// loadFilmed reads the models of what stands before the lens of a set that is laid out. Those that were loaded
+// before, where they are the same, are taken again; before may be nil, and is done with.
+func (a *Studio) loadFilmed(ctx context.Context, w *measure.Snapshot, before *loaded) (*loaded, error) {
 	l := newLoaded(a)
-	l.cast = w.Cast(set.Move)
+	l.cast = w.Cast(w.SetRow.Move)
+	if l.before = before; before != nil {
+		l.lib = before.lib
+	}
 	for t := range w.Filmed {
 		if err := l.stand(ctx, w, t); err != nil {
 			return nil, err
 		}
 	}
+	l.before = nil
 	return l, nil
 }
 
@@ -115,7 +124,7 @@ func (l *loaded) standLaid(ctx context.Context, w *measure.Snapshot, t *assembly
 		l.stands = append(l.stands, loadedThing{t.ID, nil, t.ID, t.Name, geom.Identity})
 	}
 	if t.Laid.Lamp != nil {
-		l.lamps = append(l.lamps, hungLamp{t.ID, t.Name, t.Groups, *t.Laid.Lamp})
+		l.lamps = append(l.lamps, hungLamp{t.ID, t.Name, *t.Laid.Lamp})
 	}
 	for k := range t.Laid.Instances {
 		in := &t.Laid.Instances[k]
@@ -211,7 +220,7 @@ func (l *loaded) structure(ctx context.Context, stands []loadedThing) (*render.S
 func (l *loaded) illuminate(ctx context.Context, s *render.Scene, ls *light.State) (*render.Scene, error) {
 	var lamps []lamp.Lamp
 	for _, h := range l.burning() {
-		lamps = append(lamps, renderLamp(&h.Lamp))
+		lamps = append(lamps, h.Shining())
 	}
 	var suns []render.Sun
 	if lux := ls.Sunlight(); lux.Max() > 0 {
@@ -240,28 +249,6 @@ func (l *loaded) burning() (list []hungLamp) {
 		}
 	}
 	return list
-}
-
-// renderLamp is a lamp as it is rendered.
-func renderLamp(l *light.Lamp) lamp.Lamp {
-	out := lamp.Lamp{At: l.At, Dir: l.Dir(), Candela: l.Luminous(), Radius: l.Radius, Seen: l.Seen, Range: l.Reach}
-	switch l.Shape {
-	case "cone":
-		out.Spot = true
-		out.CosInner, out.CosOuter = l.Cone()
-	case "tube":
-		out.Shape, out.U = lamp.Tube, out.Dir.Mul(l.Length/2)
-	case "disc":
-		out.Shape = lamp.Disc
-	case "rectangle":
-		u, v := l.Axes()
-		out.Shape, out.U, out.V = lamp.Rectangle, u.Mul(l.Width/2), v.Mul(l.Height/2)
-	default:
-		if l.Radius > 0 {
-			out.Shape = lamp.Ball
-		}
-	}
-	return out
 }
 
 // renderCamera is the camera of a view.

@@ -448,12 +448,18 @@ func (sh *shooting) putPNG(ctx context.Context, f *render.Film, v *optics.View) 
 }
 
 func (sh *shooting) keepPNG(ctx context.Context, f *render.Film, v *optics.View) (store.Kept, error) {
-	var buf bytes.Buffer
-	enc := png.Encoder{CompressionLevel: png.BestSpeed}
-	if err := enc.Encode(&buf, finish.Develop(f.Color, f.Width, f.Height, v, sh.s.Finish)); err != nil {
+	picture, err := quickPNG(f, v, sh.s.Finish)
+	if err != nil {
 		return store.Kept{}, err
 	}
-	return sh.a.Store.Put(ctx, &buf, 0)
+	return sh.a.Store.Put(ctx, picture, 0)
+}
+
+// quickPNG is a film developed, as PNG that takes little time to write.
+func quickPNG(f *render.Film, v *optics.View, c finish.Chain) (*bytes.Buffer, error) {
+	var out bytes.Buffer
+	enc := png.Encoder{CompressionLevel: png.BestSpeed}
+	return &out, enc.Encode(&out, finish.Develop(f.Color, f.Width, f.Height, v, c))
 }
 
 func (sh *shooting) move(ctx context.Context, l *loaded) error {

@@ -1,21 +1,16 @@
 package shoot
 
 import (
-	"bytes"
 	"cmp"
 	"context"
 	"encoding/json"
-	"image/png"
 	"math"
 	"sync"
 	"time"
 
-	"github.com/jackc/pgx/v5"
-
 	"visator/app/act"
 	"visator/app/library"
 	"visator/app/measure"
-	"visator/core/finish"
 	"visator/core/model"
 	"visator/core/plain"
 	"visator/core/render"
@@ -35,7 +30,8 @@ type TrueView struct {
 	Clean    float64 `json:"clean"`   // the noise at which it is clean enough
 	Seconds  float64 `json:"seconds"` // that it was worked at
 	Left     float64 `json:"left"`    // seconds to go until it is clean, about; 0: not known yet
-	PNG      []byte  `json:"-"`       // nil before the first
+	PNG      []byte  `json:"-"`       // nil before the first, and where the one that was seen still is the newest
+	drawn    int     // the number with which PNG came
 }
 
 // Limits of true views. One is made at a time: it uses all processors. One that nobody asks for is let go of soon,
@@ -107,12 +103,16 @@ func (a *Studio) TrueView(ctx context.Context, setID string, width, seen int, cl
 		now, news := v.now, v.news
 		v.asked = time.Now()
 		v.mu.Unlock()
-		if now.Number > seen || now.State == "failed" || now.Number < seen { // of before a restart
+		if now.Number != seen || now.State == "failed" { // a lower one is of before a restart
+			if now.Number > seen && now.drawn <= seen {
+				now.PNG = nil // there is another word only
+			}
 			return now, nil
 		}
 		select {
 		case <-news:
 		case <-late.C:
+			now.PNG = nil
 			return now, nil
 		case <-ctx.Done():
 			return now, ctx.Err()
@@ -147,9 +147,11 @@ func (ts *trues) of(a *Studio, set string, width int, clean float64) *trueView {
 			ts.mu.Lock()
 			delete(ts.kept, set)
 			ts.mu.Unlock()
-			if err != nil {
-				v.tell(func(t *TrueView) { t.State, t.Said = "failed", err.Error() })
-			}
+			v.tell(func(t *TrueView) { // who asked at the last moment asks again
+				if err != nil {
+					t.State, t.Said = "failed", err.Error()
+				}
+			})
 		}()
 	}
 	v.mu.Lock()
@@ -198,17 +200,11 @@ type sight struct {
 
 // see reads the set as it is.
 func (a *Studio) see(ctx context.Context, set string) (s sight, err error) {
-	err = a.Store.View(ctx, func(tx pgx.Tx) (err error) {
-		s.w, err = a.Snapshot(ctx, tx, set)
-		return err
-	})
+	w, err := a.LaidOut(ctx, set)
 	if err != nil {
 		return s, err
 	}
-	w := s.w
-	if _, err := w.LayOut(ctx, false); err != nil {
-		return s, err
-	}
+	s.w = w
 	var things, lamps []any
 	for t := range w.Filmed {
 		switch {
@@ -251,35 +247,23 @@ func (a *Studio) keepTrue(ctx context.Context, set string, v *trueView) error {
 			return ctx.Err()
 		}
 		if s.things != was.things || s.light != was.light {
-			next := newLoaded(a)
-			next.cast = s.w.Cast(s.w.SetRow.Move)
-			if next.before = l; l != nil {
-				next.lib = l.lib
-			}
-			for t := range s.w.Filmed {
-				if err := next.stand(ctx, s.w, t); err != nil {
-					return err
-				}
-			}
-			next.before = nil
-			l = next
-		}
-		if s.things != was.things {
-			if bare, err = l.structure(ctx, l.stands); err != nil {
+			if l, err = a.loadFilmed(ctx, s.w, l); err != nil {
 				return err
 			}
-			l.prune()
-		}
-		if s.things != was.things || s.light != was.light {
+			if s.things != was.things {
+				if bare, err = l.structure(ctx, l.stands); err != nil {
+					return err
+				}
+				l.prune()
+			}
 			if scene, err = l.illuminate(ctx, bare, &s.w.SetRow.Light); err != nil {
 				return err
 			}
 		}
 		was = s
 		v.mu.Lock()
-		v.stage = &setting{s: s, l: l, scene: scene, names: l.burning()}
+		v.stage = &setting{s, l, scene}
 		v.mu.Unlock()
-		v.tell(func(t *TrueView) { t.State = "refining" })
 		s, err = a.makeTrue(ctx, set, v, l, scene, s, width, clean)
 	}
 }
@@ -324,20 +308,19 @@ func (a *Studio) makeTrue(ctx context.Context, set string, v *trueView, l *loade
 	kept := s.w.SetRow.ShotSettings
 	view := kept.At(0, l.cast.Where)
 	height := min(max(int(float64(width)/view.Aspect+0.5), 1), maxTrueSide)
-	sh := shooting{a: a, s: TakeSettings{Width: width, Height: height, Samples: maxTrueClears, Seed: 1,
-		Bounces: render.DefaultBounces, Denoise: true, ShotSettings: kept}}
+	o := render.Options{Width: width, Height: height, Samples: maxTrueClears, Seed: 1, Bounces: render.DefaultBounces,
+		Denoise: true}
 	began, due := time.Now(), time.Time{}
 	show := func(f *render.Film, state string, noise float64) error {
-		var buf bytes.Buffer
-		enc := png.Encoder{CompressionLevel: png.BestSpeed}
-		if err := enc.Encode(&buf, finish.Develop(f.Color, f.Width, f.Height, &view, kept.Finish)); err != nil {
+		picture, err := quickPNG(f, &view, kept.Finish)
+		if err != nil {
 			return err
 		}
 		took := time.Since(began).Seconds()
 		v.tell(func(t *TrueView) {
 			n := t.Number
 			*t = TrueView{Number: n, Revision: s.w.Production.Revision, State: state, Width: f.Width, Height: f.Height,
-				Samples: f.Samples, Noise: noise, Clean: clean, Seconds: took, PNG: buf.Bytes()}
+				Samples: f.Samples, Noise: noise, Clean: clean, Seconds: took, PNG: picture.Bytes(), drawn: n + 1}
 			if k := noise / clean; state == "refining" && k > 1 {
 				t.Left = took * (k*k - 1) // noise falls with the root of the samples
 			}
@@ -347,7 +330,7 @@ func (a *Studio) makeTrue(ctx context.Context, set string, v *trueView, l *loade
 	// Small pictures come at once.
 	cam := renderCamera(&view)
 	for _, k := range []int{4, 2} {
-		small := sh.s.options()
+		small := o
 		small.Width, small.Height, small.Samples, small.Bounces = max(width/k, 1), max(height/k, 1), 4/k, 2
 		if k == 2 { // the first is what the hand waits for, and soon done
 			small.Enter = act.GiveWay
@@ -361,7 +344,6 @@ func (a *Studio) makeTrue(ctx context.Context, set string, v *trueView, l *loade
 		}
 	}
 	noise, counted := math.Inf(1), 0
-	o := sh.s.options()
 	o.Enter = act.GiveWay
 	o.Stop = func(int) bool { return noise <= clean }
 	o.Progress = func(n, of int, f *render.Film) {

@@ -46,14 +46,17 @@ type Lamp struct {
 	Range              float64 // metres; 0: without limit
 }
 
-// fade is the share that a spot gives along a way from it with the cosine c to its direction.
-func (l *Lamp) fade(c float64) float64 {
-	if c < l.CosOuter {
+// Fade is the share of its strength that a spot gives along a way with the cosine c to its direction, by the
+// cosines of its cone (KHR_lights_punctual).
+func Fade(c, inner, outer float64) float64 {
+	if c < outer {
 		return 0
 	}
-	f := min(max((c-l.CosOuter)/max(0.001, l.CosInner-l.CosOuter), 0), 1)
+	f := min(max((c-outer)/max(0.001, inner-outer), 0), 1)
 	return f * f
 }
+
+func (l *Lamp) fade(c float64) float64 { return Fade(c, l.CosInner, l.CosOuter) }
 
 // Window is the share that the lamp's reach leaves at p.
 func (l *Lamp) Window(p geom.V) float64 {
@@ -146,7 +149,7 @@ func (l *Lamp) Sample(p geom.V, u1, u2 float64) (out Light, ok bool) {
 		r := l.Radius * math.Sqrt(u1)
 		return l.aim(p, l.At.Add(t.Mul(r*cos)).Add(b.Mul(r*sin)), out)
 	}
-	way, side, arc, _, in := l.around(p)
+	way, side, arc, in := l.around(p)
 	if !in {
 		return out, false
 	}
@@ -183,17 +186,17 @@ func (l *Lamp) aim(p, at geom.V, out Light) (Light, bool) {
 // shines says whether p lies on the side of a flat lamp that shines.
 func (l *Lamp) shines(p geom.V) bool { return p.Sub(l.At).Dot(l.Dir) > 0 }
 
-// around is what p sees of a tube: the way from its axis to p, across it, half of the arc that is seen, and how
-// far p is from the axis.
-func (l *Lamp) around(p geom.V) (way, side geom.V, arc, far float64, ok bool) {
+// around is what p sees of a tube: the way from its axis to p, across it, and half of the arc that is seen.
+func (l *Lamp) around(p geom.V) (way, side geom.V, arc float64, ok bool) {
 	axis := l.U.Unit()
 	d := p.Sub(l.At)
 	d = d.Sub(axis.Mul(d.Dot(axis)))
-	if far = d.Len(); far <= l.Radius {
-		return
+	far := d.Len()
+	if far <= l.Radius {
+		return way, side, 0, false
 	}
 	way = d.Mul(1 / far)
-	return way, axis.Cross(way), math.Acos(l.Radius / far), far, true
+	return way, axis.Cross(way), math.Acos(l.Radius / far), true
 }
 
 // Density is how likely Sample is to choose the direction d at p, per steradian, along which the lamp's surface is
@@ -215,7 +218,7 @@ func (l *Lamp) Density(p, d geom.V, dist float64) float64 {
 			return dist * dist / (c * math.Pi * l.Radius * l.Radius)
 		}
 	case Tube:
-		_, _, arc, _, ok := l.around(p)
+		_, _, arc, ok := l.around(p)
 		axis := l.U.Unit()
 		at := p.Add(d.Mul(dist)).Sub(l.At)
 		n := at.Sub(axis.Mul(at.Dot(axis))).Unit()

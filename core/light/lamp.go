@@ -7,6 +7,7 @@ import (
 
 	"visator/core/document"
 	"visator/core/geom"
+	"visator/core/lamp"
 )
 
 // Lamp is a lamp of a set. What it gives is typed as artists and makers of lamps tell it; Luminous says
@@ -133,17 +134,6 @@ func (l *Lamp) Cone() (inner, outer float64) {
 	return math.Cos(l.Angle / 2 * (1 - l.Edge)), math.Cos(l.Angle / 2)
 }
 
-// fade is the share of its candela that a cone gives at an angle with that cosine, by the smooth edge of
-// KHR_lights_punctual.
-func (l *Lamp) fade(cos float64) float64 {
-	inner, outer := l.Cone()
-	if cos <= outer {
-		return 0
-	}
-	f := min((cos-outer)/max(inner-outer, 1e-9), 1)
-	return f * f
-}
-
 // Span is how many steradians a lamp's light fills at the candela of its middle: lumen over candela. Of a
 // ball 4π; of a flat face π, of a tube π² across it, both by Lambert's cosine law (IES Lighting Handbook);
 // of a cone the integral over its edge.
@@ -196,6 +186,28 @@ func (l *Lamp) luxOf() float64 {
 // Lumen is what it gives in all directions, in lm; 0 while it is off.
 func (l *Lamp) Lumen() float64 { return Luminance(l.Luminous()) * l.Span() }
 
+// Shining is a lamp as it is traced.
+func (l *Lamp) Shining() lamp.Lamp {
+	out := lamp.Lamp{At: l.At, Dir: l.Dir(), Candela: l.Luminous(), Radius: l.Radius, Seen: l.Seen, Range: l.Reach}
+	switch l.Shape {
+	case "cone":
+		out.Spot = true
+		out.CosInner, out.CosOuter = l.Cone()
+	case "tube":
+		out.Shape, out.U = lamp.Tube, out.Dir.Mul(l.Length/2)
+	case "disc":
+		out.Shape = lamp.Disc
+	case "rectangle":
+		u, v := l.Axes()
+		out.Shape, out.U, out.V = lamp.Rectangle, u.Mul(l.Width/2), v.Mul(l.Height/2)
+	default:
+		if l.Radius > 0 {
+			out.Shape = lamp.Ball
+		}
+	}
+	return out
+}
+
 // Lux is the illuminance that a lamp gives to a surface at p with the normal n, with nothing between.
 func (l *Lamp) Lux(p, n geom.V) float64 {
 	if l.Reach > 0 && p.Sub(l.At).Len() >= l.Reach {
@@ -243,7 +255,8 @@ func (l *Lamp) onto(p, n geom.V) (lux float64) {
 			})
 		}
 	case "cone":
-		one(l.At, func(way geom.V) float64 { return l.fade(-way.Dot(d)) })
+		inner, outer := l.Cone()
+		one(l.At, func(way geom.V) float64 { return lamp.Fade(-way.Dot(d), inner, outer) })
 	default:
 		one(l.At, func(geom.V) float64 { return 1 }) // as from its middle (a ball's law)
 	}

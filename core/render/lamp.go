@@ -4,11 +4,12 @@ import (
 	"sort"
 
 	"visator/core/geom"
+	"visator/core/lamp"
 	"visator/core/light"
 )
 
 // sampleLamp is light of one lamp at p, chosen by what it gives there about.
-func (s *Scene) sampleLamp(p geom.V, c *choice, smp *sampler, extra float64) (l lit, ok bool) {
+func (s *Scene) sampleLamp(p geom.V, c *choice, smp *sampler, extra float64) (l lamp.Light, ok bool) {
 	total := c.lamps[len(c.lamps)-1]
 	if total <= 0 {
 		return l, false
@@ -22,15 +23,13 @@ func (s *Scene) sampleLamp(p geom.V, c *choice, smp *sampler, extra float64) (l 
 		return l, false
 	}
 	u1, u2 := smp.next2()
-	got, ok := s.Lamps[i].Sample(p, u1, u2)
-	if !ok {
+	if l, ok = s.Lamps[i].Sample(p, u1, u2); !ok {
 		return l, false
 	}
-	l = lit{got.Dir, got.Dist, got.Le, got.PDF, got.Hard}
-	if l.hard {
-		l.le = l.le.Mul(total / w)
+	if l.Hard {
+		l.Le = l.Le.Mul(total / w)
 	} else {
-		l.pdf *= w / total
+		l.PDF *= w / total
 	}
 	return l, true
 }

@@ -5,6 +5,7 @@ import (
 	"sort"
 
 	"visator/core/geom"
+	"visator/core/lamp"
 	"visator/core/light"
 	"visator/core/model"
 )
@@ -98,11 +99,12 @@ func (s *Scene) weigh(p geom.V, lamps []float64) (c choice) {
 		return max(v/sum, least)
 	}
 	// Where a lamp gives something to be seen by, sun and sky may be behind a roof: then it is nearly all there is.
-	lamp := least
+	ofLamps := least
 	if c.lamp > 0.1 { // lux
-		lamp = 0.25
+		ofLamps = 0.25
 	}
-	c.env, c.sun, c.lamp, c.glow = share(c.env, least), share(c.sun, least), share(c.lamp, lamp), share(c.glow, least)
+	c.env, c.sun, c.lamp, c.glow = share(c.env, least), share(c.sun, least), share(c.lamp, ofLamps),
+		share(c.glow, least)
 	sum = c.env + c.sun + c.lamp + c.glow
 	c.env, c.sun, c.lamp, c.glow = c.env/sum, c.sun/sum, c.lamp/sum, c.glow/sum
 	return c
@@ -119,22 +121,13 @@ func (u *Sun) solidAngle() float64 {
 	return 4 * math.Pi * h * h // 2π(1-cos r) without cancellation
 }
 
-// lit is one sample of light at a point.
-type lit struct {
-	dir  geom.V
-	dist float64 // 0: infinitely far
-	le   geom.V  // luminance, or illuminance when delta
-	pdf  float64 // per steradian; 1 when delta
-	hard bool    // a delta light: nothing else can find it
-}
-
-func (s *Scene) sampleSun(smp *sampler, extra float64) (l lit, ok bool) {
+func (s *Scene) sampleSun(smp *sampler, extra float64) (l lamp.Light, ok bool) {
 	n := len(s.Suns)
 	i := min(int(extra*float64(n)), n-1)
 	u := &s.Suns[i]
 	u1, u2 := smp.next2()
 	if u.Radius <= 0 {
-		return lit{dir: u.To, le: u.Lux.Mul(float64(n)), pdf: 1, hard: true}, true
+		return lamp.Light{Dir: u.To, Le: u.Lux.Mul(float64(n)), PDF: 1, Hard: true}, true
 	}
 	h := math.Sin(u.Radius / 2)
 	z := 1 - 2*h*h*u1
@@ -142,10 +135,10 @@ func (s *Scene) sampleSun(smp *sampler, extra float64) (l lit, ok bool) {
 	sin, cos := math.Sincos(2 * math.Pi * u2)
 	t, b := geom.Frame(u.To)
 	d := u.To.Mul(z).Add(t.Mul(r * cos)).Add(b.Mul(r * sin)).Unit()
-	return lit{dir: d, le: u.radiance(), pdf: 1 / (u.solidAngle() * float64(n))}, true
+	return lamp.Light{Dir: d, Le: u.radiance(), PDF: 1 / (u.solidAngle() * float64(n))}, true
 }
 
-func (s *Scene) sampleGlow(p geom.V, smp *sampler, extra float64) (l lit, ok bool) {
+func (s *Scene) sampleGlow(p geom.V, smp *sampler, extra float64) (l lamp.Light, ok bool) {
 	g := &s.emitters
 	i := min(sort.SearchFloat64s(g.cdf, extra*g.total), len(g.list)-1)
 	t := &g.list[i]
@@ -166,7 +159,7 @@ func (s *Scene) sampleGlow(p geom.V, smp *sampler, extra float64) (l lit, ok boo
 	uv := t.part.uv(t.triangle-t.part.first, float32(u), float32(v))
 	le := emissionAt(t.part.surface, &uv)
 	pdf := s.glowDensity(t.part.surface, dist, cos)
-	return lit{dir: dir, dist: dist * (1 - 1e-5), le: le, pdf: pdf}, true
+	return lamp.Light{Dir: dir, Dist: dist * (1 - 1e-5), Le: le, PDF: pdf}, true
 }
 
 // glowDensity is the density per steradian of choosing a point of an

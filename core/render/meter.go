@@ -4,6 +4,7 @@ import (
 	"math"
 
 	"visator/core/geom"
+	"visator/core/lamp"
 	"visator/core/light"
 )
 
@@ -67,36 +68,28 @@ func (s *Scene) Meter(ray Ray, bounces, samples int, seed uint64) (r Reading) {
 func (tr *tracer) gather(pt *point, r *Reading, smp *sampler, weight float64) {
 	s := tr.s
 	// falls is the lux that a sample of light gives there.
-	falls := func(l lit, ok bool) float64 {
-		cos := r.Normal.Dot(l.dir)
-		if !ok || !(cos > 0) || !(l.pdf > 0) {
+	falls := func(l lamp.Light, ok bool) float64 {
+		cos := r.Normal.Dot(l.Dir)
+		if !ok || !(cos > 0) || !(l.PDF > 0) {
 			return 0
 		}
-		ray := pt.leave(l.dir)
-		if l.dist > 0 {
-			ray.Max = max(l.dist-pt.eps, 1e-12)
-		}
-		tr.pass = passing{s: smp, shadow: true, tint: geom.V{X: 1, Y: 1, Z: 1}}
-		if _, blocked := s.trace(&ray, true, &tr.pass); blocked {
-			return 0
-		}
-		return light.Luminance(l.le.Times(tr.pass.tint)) * cos / l.pdf * weight
+		return light.Luminance(l.Le.Times(tr.reaches(pt, &l, smp))) * cos / l.PDF * weight
 	}
 	if len(s.Suns) > 0 {
 		r.Sun += falls(s.sampleSun(smp, smp.next()))
 	}
 	if s.Env != nil {
 		u1, u2 := smp.next2()
-		var l lit
-		if l.dir, l.pdf = s.Env.sample(u1, u2); l.pdf > 0 {
-			l.le = s.Env.At(l.dir)
+		var l lamp.Light
+		if l.Dir, l.PDF = s.Env.sample(u1, u2); l.PDF > 0 {
+			l.Le = s.Env.At(l.Dir)
 		}
-		r.Sky += falls(l, l.pdf > 0)
+		r.Sky += falls(l, l.PDF > 0)
 	}
 	for i := range s.Lamps {
 		u1, u2 := smp.next2()
 		got, ok := s.Lamps[i].Sample(pt.p, u1, u2)
-		r.Lamps[i] += falls(lit{got.Dir, got.Dist, got.Le, got.PDF, got.Hard}, ok)
+		r.Lamps[i] += falls(got, ok)
 	}
 	if s.emitters.total > 0 {
 		r.Glow += falls(s.sampleGlow(pt.p, smp, smp.next()))

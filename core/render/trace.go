@@ -4,6 +4,7 @@ import (
 	"math"
 
 	"visator/core/geom"
+	"visator/core/lamp"
 	"visator/core/light"
 	"visator/core/model"
 )
@@ -53,7 +54,8 @@ func (tr *tracer) radiance(ray Ray, smp *sampler, first *seen) geom.V {
 	for straight := 0; straight < 64; { // panes of glass in a row
 		tr.pass = passing{s: smp}
 		hit, ok := tr.s.trace(&ray, false, &tr.pass)
-		if len(tr.s.surfaces) > 0 && !(tr.blind && depth == 0) {
+		dark := tr.blind && depth == 0
+		if len(tr.s.surfaces) > 0 && !dark {
 			far := math.Inf(1)
 			if ok {
 				far = hit.T
@@ -64,11 +66,10 @@ func (tr *tracer) radiance(ray Ray, smp *sampler, first *seen) geom.V {
 				add(weight.Times(l), depth > 1)
 			}
 		}
-		if !ok && tr.blind && depth == 0 {
-			break
-		}
 		if !ok {
-			add(weight.Times(tr.sky(ray.D, &from)), depth > 1)
+			if !dark {
+				add(weight.Times(tr.sky(ray.D, &from)), depth > 1)
+			}
 			break
 		}
 		pt := tr.s.shade(&ray, &hit)
@@ -83,7 +84,7 @@ func (tr *tracer) radiance(ray Ray, smp *sampler, first *seen) geom.V {
 			add(weight.Times(pt.base), depth > 1)
 			break
 		}
-		if pt.emission != (geom.V{}) && !(tr.blind && depth == 0) {
+		if pt.emission != (geom.V{}) && !dark {
 			add(weight.Times(pt.emission).Mul(tr.glowWeight(&pt, &from)), depth > 1)
 		}
 		mp := tr.s.Instances[hit.Instance].Mesh.partOf(hit.Triangle)
@@ -227,14 +228,14 @@ func (tr *tracer) direct(pt *point, c *choice, smp *sampler, first bool) geom.V 
 		if all {
 			extra = spare
 		}
-		var l lit
+		var l lamp.Light
 		ok := false
 		switch kind {
 		case 0:
 			u1, u2 := smp.next2()
-			l.dir, l.pdf = tr.s.Env.sample(u1, u2)
-			if ok = l.pdf > 0; ok {
-				l.le = tr.s.Env.At(l.dir)
+			l.Dir, l.PDF = tr.s.Env.sample(u1, u2)
+			if ok = l.PDF > 0; ok {
+				l.Le = tr.s.Env.At(l.Dir)
 			}
 		case 1:
 			l, ok = tr.s.sampleSun(smp, extra)
@@ -255,24 +256,29 @@ func (tr *tracer) direct(pt *point, c *choice, smp *sampler, first bool) geom.V 
 }
 
 // answer is what one light sample gives after shadow and reflection.
-func (tr *tracer) answer(pt *point, l *lit, chance float64, smp *sampler) geom.V {
-	f, bsdf := pt.eval(l.dir)
+func (tr *tracer) answer(pt *point, l *lamp.Light, chance float64, smp *sampler) geom.V {
+	f, bsdf := pt.eval(l.Dir)
 	if !(f.Max() > 0) {
 		return geom.V{}
 	}
-	ray := pt.leave(l.dir)
-	if l.dist > 0 {
-		ray.Max = max(l.dist-pt.eps, 1e-12)
+	w := 1 / (l.PDF * chance)
+	if !l.Hard {
+		w *= power(l.PDF*chance, bsdf)
+	}
+	return f.Times(l.Le).Times(tr.reaches(pt, l, smp)).Mul(w)
+}
+
+// reaches is the share of a sample of light that comes to the point past all that stands between.
+func (tr *tracer) reaches(pt *point, l *lamp.Light, smp *sampler) geom.V {
+	ray := pt.leave(l.Dir)
+	if l.Dist > 0 {
+		ray.Max = max(l.Dist-pt.eps, 1e-12)
 	}
 	tr.pass = passing{s: smp, shadow: true, tint: geom.V{X: 1, Y: 1, Z: 1}}
 	if _, blocked := tr.s.trace(&ray, true, &tr.pass); blocked {
 		return geom.V{}
 	}
-	w := 1 / (l.pdf * chance)
-	if !l.hard {
-		w *= power(l.pdf*chance, bsdf)
-	}
-	return f.Times(l.le).Times(tr.pass.tint).Mul(w)
+	return tr.pass.tint
 }
 
 // plain follows the centre of a pixel for the passes: what is there, without

@@ -7,10 +7,15 @@ import { stores } from "./stores.js";
 const cleans = [0.2, 0.1, 0.05, 0.02, 0.01];
 
 export function trueView() {
-  let later;
-  // What the hand did is an edit a moment after it let go.
+  let later,
+    down = false;
+  // The lens view follows the hand, and is seen until the true view shows what the hand did.
+  const letGo = () => {
+    if (!down && stores.film.trueOfNow) stores.film.trueHeld = false;
+  };
   addEventListener("pointerdown", () => {
     clearTimeout(later);
+    down = true;
     if (!stores.film.truly) return;
     stores.film.trueHeld = true;
     stores.v.lens?.invalidate();
@@ -18,9 +23,8 @@ export function trueView() {
   for (const end of ["pointerup", "pointercancel"])
     addEventListener(end, () => {
       clearTimeout(later);
-      later = setTimeout(() => {
-        stores.film.trueHeld = false;
-      }, 250);
+      down = false;
+      later = setTimeout(letGo, 250); // what it did is an edit a moment after it let go
     });
   return {
     truly: false, // it is wanted
@@ -64,6 +68,7 @@ export function trueView() {
           seen = answer.told.number;
           if (!this.truly) return;
           this.trueNow = answer.told;
+          letGo();
           if (answer.picture.size) {
             URL.revokeObjectURL(this.truePicture);
             this.truePicture = URL.createObjectURL(answer.picture);
@@ -77,23 +82,23 @@ export function trueView() {
         }
       }
     },
-    // trueShown says whether the picture shows what the lens view does: not while a hand turns the camera, or once
-    // something was changed.
-    get trueShown() {
-      const t = this.trueNow;
-      return Boolean(
-        this.truly && t && this.truePicture && !this.trueHeld && !this.playing && t.revision >= stores.v.st.revision,
-      );
-    },
-    // trueCovers says whether nothing is seen of what the lens view draws within the frame, so that it need not.
+    // trueCovers says whether the picture lies over the lens view, which then need not be kept up.
     get trueCovers() {
       return this.truly && Boolean(this.truePicture) && !this.trueHeld && !this.playing;
+    },
+    // trueOfNow says whether it shows the set as it is now.
+    get trueOfNow() {
+      return this.trueNow?.revision >= stores.v.st.revision;
+    },
+    get trueShown() {
+      return this.trueCovers && this.trueOfNow;
     },
     get trueSaid() {
       const t = this.trueNow,
         percent = (x) => `${Number((100 * x).toPrecision(2))} %`;
       if (!t || t.state === "loading") return "true view: the set is being loaded";
       if (t.state === "waiting") return "true view: waits, another set's is being made";
+      if (!this.trueOfNow) return "true view: of before the last edit";
       if (!t.samples) return "true view: a first glance";
       const noise = t.noise ? `, ${percent(t.noise)} noise left` : "";
       if (t.state === "clean") return `true view: ${t.samples} samples${noise}; clean, in ${t.seconds.toFixed(1)} s`;
