@@ -88,6 +88,7 @@ func TestAFloorInTheDarkIsLitByLamps(t *testing.T) {
 	if l := spec(); math.Abs(l.Dim-0.2) > 1e-9 {
 		t.Errorf("dimmed to %v", l.Dim)
 	}
+	b.until("Alpine.store('film').meterSaid.startsWith('before the last edit')")
 	if dim := bright(); dim >= lit || dim < 1 {
 		t.Errorf("dimmed to a fifth it is %v bright of %v", dim, lit)
 	}

@@ -54,14 +54,14 @@ func (a *Studio) Meter(ctx context.Context, setID string, x, y float64) (m Meter
 	if _, err := store.GetSet(ctx, a.Store.Pool, setID); err != nil {
 		return m, act.NotThere(err, "The set")
 	}
-	st, err := a.staged(ctx, setID)
+	st, revision, err := a.staged(ctx, setID)
 	if err != nil {
 		return m, err
 	}
 	view := st.s.w.SetRow.ShotSettings.At(0, st.l.cast.Where)
 	cam := renderCamera(&view)
 	r := st.scene.Meter(cam.Ray(x, y, 0.5, 0.5), render.DefaultBounces, meterSamples, 1)
-	m = Metered{Revision: st.s.w.Production.Revision, Hit: r.Hit, Luminance: r.Luminance, Off: r.Off, Lux: r.Lux()}
+	m = Metered{Revision: revision, Hit: r.Hit, Luminance: r.Luminance, Off: r.Off, Lux: r.Lux()}
 	if r.Hit {
 		m.At, m.Distance = r.At, r.Distance
 	}
@@ -101,19 +101,20 @@ type setting struct {
 	scene *render.Scene
 }
 
-// staged is a set ready to be looked at as it is now: its true view has it, and is begun for it.
-func (a *Studio) staged(ctx context.Context, setID string) (*setting, error) {
+// staged is a set ready to be looked at as it is now, and at which revision that is: its true view has it, and is
+// begun for it.
+func (a *Studio) staged(ctx context.Context, setID string) (*setting, int64, error) {
 	ctx, end := context.WithTimeoutCause(ctx, meterWait,
 		act.Wrong("The set is still being loaded: read it again soon."))
 	defer end()
 	revision := int64(-1)
 	err := a.Store.Pool.QueryRow(ctx, revisionOf, setID).Scan(&revision)
 	if err != nil {
-		return nil, err
+		return nil, 0, err
 	}
 	v := a.trues.of(a, setID, 0, 0)
 	if v == nil {
-		return nil, errTooMany()
+		return nil, 0, errTooMany()
 	}
 	for {
 		v.mu.Lock()
@@ -122,14 +123,14 @@ func (a *Studio) staged(ctx context.Context, setID string) (*setting, error) {
 		v.mu.Unlock()
 		switch {
 		case now.State == "failed":
-			return nil, act.Wrong("The set cannot be rendered: %s", now.Said)
-		case st != nil && st.s.w.Production.Revision >= revision, st != nil && now.Revision >= revision:
-			return st, nil
+			return nil, 0, act.Wrong("The set cannot be rendered: %s", now.Said)
+		case st != nil && max(st.s.w.Production.Revision, now.Revision) >= revision: // or it looks as it did then
+			return st, max(st.s.w.Production.Revision, now.Revision), nil
 		}
 		select {
 		case <-news:
 		case <-ctx.Done():
-			return nil, context.Cause(ctx)
+			return nil, 0, context.Cause(ctx)
 		}
 	}
 }

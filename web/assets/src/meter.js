@@ -40,8 +40,10 @@ export function meter() {
     get meterSaid() {
       const r = this.reading;
       if (!r) return "the meter reads";
+      const before = r.revision < stores.v.st.revision ? "before the last edit: " : "";
       const off = r.luminance > 0 ? ` ± ${Math.max(Math.round((100 * r.off) / r.luminance), 1)} %` : "";
-      return `${three(r.luminance)} cd/m²${off}, ${r.stops < 0 ? "" : "+"}${number(r.stops, 1)} stops from middle grey`;
+      const stops = (r.stops < 0 ? "" : "+") + number(r.stops, 1);
+      return `${before}${three(r.luminance)} cd/m²${off}, ${stops} stops from middle grey`;
     },
     get meterFalls() {
       const r = this.reading;
