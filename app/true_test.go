@@ -71,7 +71,8 @@ func TestTheTrueViewFollowsEdits(t *testing.T) {
 	id := d.add("lamp", &lamp)
 	lit := d.looked(d.set, clean)
 	if b := bright(t, &lit); b < 20 || lit.Noise > 0.2 || lit.Samples < 2 || lit.Width != 96 {
-		t.Errorf("with a lamp it is %v bright, with %v noise after %d samples, %d wide", b, lit.Noise, lit.Samples, lit.Width)
+		t.Errorf("with a lamp it is %v bright, with %v noise after %d samples, %d wide", b, lit.Noise, lit.Samples,
+			lit.Width)
 	}
 	// A layer with nothing in it is not seen.
 	d.add("layer", &lay.Layer{})
@@ -108,7 +109,8 @@ func TestTrueViewsThatCannotBe(t *testing.T) {
 		says  string
 	}{{d.set, 4, 0.1, "pixels wide"}, {d.set, 1 << 20, 0.1, "pixels wide"}, {d.set, 96, 0, "noise"},
 		{d.set, 96, math.NaN(), "noise"}, {"nowhere", 96, 0.1, "not there"}} {
-		if _, err := d.a.TrueView(d.ctx, c.set, c.width, 0, c.clean); err == nil || !strings.Contains(err.Error(), c.says) {
+		if _, err := d.a.TrueView(d.ctx, c.set, c.width, 0, c.clean); err == nil || !strings.Contains(err.Error(),
+			c.says) {
 			t.Errorf("%+v: %v", c, err)
 		}
 	}
@@ -133,7 +135,8 @@ func TestTheMeterReadsWhatALampGives(t *testing.T) {
 	}
 	to := lamp.At.Sub(m.At)
 	want := 1000 * to.Y / to.Len() / (to.Len() * to.Len())
-	if s := m.Shares[slices.IndexFunc(m.Shares, func(s shoot.Share) bool { return s.ID != "" })]; s.ID != id || s.Name != "bulb" || math.Abs(s.Lux-want) > 1e-3*want {
+	if s := m.Shares[slices.IndexFunc(m.Shares, func(s shoot.Share) bool { return s.ID != "" })]; s.ID != id ||
+		s.Name != "bulb" || math.Abs(s.Lux-want) > 1e-3*want {
 		t.Errorf("%+v, want %v lx", s, want)
 	}
 	sum := 0.0
@@ -152,5 +155,60 @@ func TestTheMeterReadsWhatALampGives(t *testing.T) {
 		if _, err := d.a.Meter(d.ctx, d.set, at[0], at[1]); err == nil {
 			t.Errorf("it reads at %v", at)
 		}
+	}
+}
+
+// A lamp shines as its photometric file says, on what it is told to light; a wrong file is refused with its place.
+func TestAMeasuredLampLightsWhatItIsTold(t *testing.T) {
+	d := newStudio(t)
+	defer d.a.Close()
+	// 1000 cd straight down, 500 at 45 degrees, none from 90 on.
+	const file = "IESNA:LM-63-2002\n[LUMINAIRE] lantern\nTILT=NONE\n" +
+		"1 -1 1 3 1 1 2 0 0 0\n1 1 20\n0 45 90\n0\n1000 500 0\n"
+	p, err := d.a.Photometry(d.ctx, "lantern.ies", strings.NewReader(file))
+	if err != nil || p.Name != "lantern" || len(p.Blob) != 64 {
+		t.Fatalf("%+v, %v", p, err)
+	}
+	if _, err := d.a.Photometry(d.ctx, "bad.ies", strings.NewReader(file+"7")); err == nil ||
+		!strings.Contains(err.Error(), "bad.ies: line 5: 8 numbers follow it") {
+		t.Errorf("a number too many: %v", err)
+	}
+	floor := d.edit(edit.Do(&edit.Place{StandIn: "slab", Name: "floor", At: geom.V{Y: -0.2},
+		Patch: patch(map[string]any{"size": geom.V{X: 28, Y: 0.2, Z: 28}})})).Made[0]
+	lamp := lay.Lamp{Lamp: light.DefaultLamp()}
+	lamp.Shape, lamp.File, lamp.FileName = "measured", p.Blob, p.Name
+	lamp.At, lamp.To, lamp.Radius, lamp.In, lamp.Output = geom.V{Y: 3}, geom.V{}, 0, "lm", math.Round(p.Lumens)
+	id := d.edit(edit.Do(&edit.AddElement{Kind: "lamp", Name: "post", Spec: patch(&lamp)})).Made[0]
+	d.edit(edit.Do(&edit.ChangeSet{Patch: patch(map[string]any{"view": map[string]any{"eye": geom.V{Y: 1.5, Z: 4},
+		"yaw": 0, "pitch": -0.6, "ev": 5, "near": 0.05, "far": 50}, "light": map[string]any{"sunOn": false,
+		"level": 0}})}))
+	lux := func(x, y float64) (m shoot.Metered) {
+		m, err := d.a.Meter(d.ctx, d.set, x, y)
+		if err != nil || !m.Hit {
+			t.Fatalf("%+v, %v", m, err)
+		}
+		return m
+	}
+	for _, y := range []float64{0.3, 0.5, 0.9} {
+		m := lux(0.5, y)
+		to := lamp.At.Sub(m.At)
+		angle := math.Acos(to.Y/to.Len()) * 180 / math.Pi
+		cd := 1000 - 500*angle/45
+		want := cd * to.Y / math.Pow(to.Len(), 3)
+		if math.Abs(m.Lux-want) > 0.01*want { // its lumens are typed to a whole one
+			t.Errorf("%.1f degrees off: %v lx, want %v", angle, m.Lux, want)
+		}
+	}
+	link := func(spec map[string]any) {
+		d.edit(edit.Do(&edit.ChangeElement{ID: id, Patch: patch(map[string]any{"spec": spec})}))
+	}
+	if link(map[string]any{"except": []string{floor}}); lux(0.5, 0.5).Lux != 0 {
+		t.Error("a lamp lights what it is told not to")
+	}
+	if link(map[string]any{"except": []string{}, "only": []string{floor}}); !(lux(0.5, 0.5).Lux > 0) {
+		t.Error("a lamp does not light the only thing that it is told to")
+	}
+	if link(map[string]any{"only": []string{id}}); lux(0.5, 0.5).Lux != 0 {
+		t.Error("a lamp lights more than the only thing that it is told to")
 	}
 }

@@ -416,7 +416,9 @@ func dawn() light.State {
 	// By place and hour the sun stands where it stands by hand, and shines through clear air.
 	s.Place = light.Place{Latitude: 47.2 * rad, Longitude: 8.4 * rad, North: -28.13 * rad, Day: "2026-08-30", Hour: 7.7,
 		Zone: 2}
-	s.Azimuth, s.Elevation, s.Lux, s.Kelvin, s.Size = 1.02, 0.16, 9500, 3300, 0.02
+	s.Azimuth, s.Elevation, s.Lux, s.Kelvin, s.Size = 1.02, 0.16, 12_500, 3300, 0.02
+	// Mist lies in the valley, below the deck; above it the morning is hazy.
+	s.Haze, s.HazeHigh, s.Fog, s.FogHigh, s.FogAt = 12_000, 300, 180, 1.6, -0.5
 	s.Zenith, s.Horizon, s.Level = "#56719c", "#e2cdb8", 2300
 	return s
 }
@@ -426,6 +428,7 @@ func dawn() light.State {
 func night() light.State {
 	s := dawn()
 	s.SunOn, s.Zenith, s.Horizon, s.Level = false, "#1f2c4a", "#3a4258", 2.2
+	s.Haze, s.Fog, s.FogHigh = 8000, 320, 2.5
 	return s
 }
 

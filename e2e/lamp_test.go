@@ -28,6 +28,8 @@ func TestAFloorInTheDarkIsLitByLamps(t *testing.T) {
 	b.step("light")
 	b.whole()
 	b.until("document.querySelector('[data-lamps]').children.length === 1") // the template alone
+	b.press("show all")                                                     // the plan may have been shown before the floor was there
+	b.until("(p => Math.abs(p.screen(1, -1)[1]) < p.svg.getBoundingClientRect().height / 2)(Alpine.store('v').plan)")
 	b.press("lamp")
 	b.clickPlan(1, -1)
 	lamp := func(st *query.State) *query.ElementState {

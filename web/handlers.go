@@ -279,6 +279,12 @@ func (s *Server) panorama(c *echo.Context) error {
 	return answer(c, map[string]string{"blob": hash}, err)
 }
 
+func (s *Server) photometry(c *echo.Context) error {
+	noDeadline(c)
+	p, err := s.app.Photometry(c.Request().Context(), c.QueryParam("name"), c.Request().Body)
+	return answer(c, p, err)
+}
+
 func (s *Server) cardPicture(c *echo.Context) error {
 	noDeadline(c)
 	hash, err := s.app.CardPicture(c.Request().Context(), c.Request().Body)

@@ -177,6 +177,7 @@ func (s *Server) Handler() http.Handler {
 	e.GET("/api/thumbs/:hash", s.thumb)
 	e.GET("/api/sets/:set/credits", s.credits)
 	e.POST("/api/productions/:production/panorama", s.panorama, middleware.BodyLimit(512<<20))
+	e.POST("/api/productions/:production/photometry", s.photometry, middleware.BodyLimit(8<<20))
 	e.POST("/api/productions/:production/picture", s.cardPicture, middleware.BodyLimit(65<<20))
 	e.GET("/api/events", s.events)
 	return e

@@ -22,6 +22,7 @@ import (
 	"visator/core/optics"
 	"visator/core/proxy"
 	"visator/core/render"
+	"visator/core/sky"
 )
 
 // What a small picture may cost: beyond it the model is drawn from a lighter
@@ -54,7 +55,7 @@ func (a *Library) picture(ctx context.Context, m *model.Model, top geom.M, width
 	}
 	ls := light.Default()
 	ls.Zenith, ls.Horizon, ls.Level = "#d8d8d8", "#b0b0b0", 3000
-	s.Env = render.NewEnvironment(ls.BakeSky(16, 64), 16, 64, 1, 0)
+	s.Env = sky.New(ls.BakeSky(16, 64), 16, 64, 1, 0)
 	s.Suns = []render.Sun{{To: geom.V{X: -0.5, Y: 0.7, Z: 0.5}.Unit(), Lux: geom.V{X: 9000, Y: 9000, Z: 9000},
 		Radius: 0.05}}
 	s.Build()

@@ -200,6 +200,8 @@ type LightState struct {
 	Sun     geom.V `json:"sun"`    // lux per channel
 	Zenith  geom.V `json:"zenith"` // cd/m² per channel
 	Horizon geom.V `json:"horizon"`
+
+	Air AirState `json:"air"`
 }
 
 // Placed is a placement with its true size; shared is how many are of its piece.
@@ -313,6 +315,7 @@ func (st *State) Describe(set *store.Set, production store.Production, shots []s
 	st.Production = production
 	st.Revision, st.Set, st.Shots = st.Production.Revision, set.Scene, []ShotState{}
 	st.Lens, st.Light = measure.LensOf(&set.View), lightState(&set.Light)
+	st.Light.Air = airState(&set.Light, &set.View)
 	for _, s := range shots {
 		st.Shots = append(st.Shots, ShotState{s.Shot, s.View.World(), s.View.Window(),
 			1 / optics.Saturation(s.View.EV)})

@@ -13,6 +13,7 @@ import (
 	"visator/core/geom"
 	"visator/core/intake/credit"
 	"visator/core/model"
+	"visator/core/photometry"
 	"visator/store"
 )
 
@@ -31,6 +32,34 @@ func (a *Studio) Panorama(ctx context.Context, r io.Reader) (string, error) {
 		return "", act.Wrong("%v", err)
 	}
 	return hash, nil
+}
+
+// Photometry is what a photometric file says that was taken in.
+type Photometry struct {
+	Blob   string   `json:"blob"`
+	Name   string   `json:"name"`
+	Lumens float64  `json:"lumens"`
+	Doubts []string `json:"doubts"`
+}
+
+// Photometry takes in a photometric file for a lamp; name is the file's.
+func (a *Studio) Photometry(ctx context.Context, name string, r io.Reader) (p Photometry, err error) {
+	data, err := io.ReadAll(io.LimitReader(r, photometry.MaxFile+1))
+	if err != nil {
+		return p, notKept("The photometric file", err)
+	}
+	w, err := photometry.Read(bytes.NewReader(data))
+	if err != nil {
+		return p, act.Wrong("%s: %v", name, err)
+	}
+	p = Photometry{Name: w.Name, Lumens: w.Lumens(), Doubts: w.Doubts()}
+	if p.Name == "" {
+		p.Name = name
+	}
+	if p.Blob, _, err = a.Store.PutBlob(ctx, bytes.NewReader(data), photometry.MaxFile); err != nil {
+		return p, notKept("The photometric file", err)
+	}
+	return p, nil
 }
 
 // CardPicture keeps a picture for a card: PNG or JPEG, of at most 64 MB.

@@ -7,8 +7,10 @@ import (
 	"slices"
 
 	"visator/app/act"
+	"visator/core/geom"
 	"visator/core/light"
 	"visator/core/model"
+	"visator/core/motion"
 	"visator/core/render"
 	"visator/core/stage"
 )
@@ -73,7 +75,28 @@ func (l *loaded) posed(ctx context.Context, k *stage.ShotSettings, cast *stage.C
 			stands[j].key = key
 		}
 	}
-	return l.build(ctx, stands, &ls)
+	now := *l
+	now.lamps = lampsAt(l.lamps, pose, t)
+	return now.build(ctx, stands, &ls)
+}
+
+// lampsAt are lamps t seconds into a move: where they ride to, and as bright as they are by then.
+func lampsAt(lamps []hungLamp, pose map[string]geom.M, t float64) []hungLamp {
+	lamps = slices.Clone(lamps)
+	for i := range lamps {
+		h := &lamps[i]
+		if by, ok := pose[h.id]; ok {
+			h.At, h.To = by.Point(h.At), by.Point(h.To)
+		}
+		if t < h.Begins || h.Ends > 0 && t >= h.Ends {
+			h.On = false
+		}
+		if h.Hertz > 0 {
+			f := motion.Flicker{Hertz: h.Hertz, Depth: h.Depth, Seed: h.Seed}
+			h.Dim *= f.At(t)
+		}
+	}
+	return lamps
 }
 
 // lit is a model whose own light is so much of what it was; meshes and maps are
@@ -98,6 +121,9 @@ func (l *loaded) renderScene(ctx context.Context, ls *light.State) (*render.Scen
 }
 
 // still says whether nothing but the camera moves.
-func still(k *stage.ShotSettings) bool {
-	return k.Move == nil || len(k.Move.Rides)+len(k.Move.Flickers)+len(k.Move.Plays) == 0
+func (l *loaded) still(m *motion.Move) bool {
+	changes := slices.ContainsFunc(l.lamps, func(h hungLamp) bool {
+		return h.On && (h.Hertz > 0 && h.Depth > 0 || h.Begins > 0 || h.Ends > 0)
+	})
+	return !changes && (m == nil || len(m.Rides)+len(m.Flickers)+len(m.Plays) == 0)
 }

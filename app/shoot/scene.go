@@ -5,6 +5,7 @@ import (
 	"context"
 	"fmt"
 	"math"
+	"slices"
 
 	"github.com/jackc/pgx/v5"
 
@@ -18,6 +19,7 @@ import (
 	"visator/core/model"
 	"visator/core/optics"
 	"visator/core/render"
+	"visator/core/sky"
 	"visator/core/stage"
 	"visator/store"
 )
@@ -219,8 +221,11 @@ func (l *loaded) structure(ctx context.Context, stands []loadedThing) (*render.S
 // illuminate is a scene with the set's lamps, sun and sky.
 func (l *loaded) illuminate(ctx context.Context, s *render.Scene, ls *light.State) (*render.Scene, error) {
 	var lamps []lamp.Lamp
-	for _, h := range l.burning() {
-		lamps = append(lamps, h.Shining())
+	for i, h := range l.burning() {
+		one := h.Shining()
+		one.Group = i
+		one.Only, one.Except = l.numbered(h.Only), l.numbered(h.Except)
+		lamps = append(lamps, one)
 	}
 	var suns []render.Sun
 	if lux := ls.Sunlight(); lux.Max() > 0 {
@@ -228,7 +233,7 @@ func (l *loaded) illuminate(ctx context.Context, s *render.Scene, ls *light.Stat
 	}
 	if ls.Sky != "panorama" {
 		const w, h = 16, 256 // the same all around, fine from the horizon up
-		return s.Relit(lamps, suns, render.NewEnvironment(ls.BakeSky(w, h), w, h, 1, 0)), nil
+		return s.Relit(lamps, suns, sky.New(ls.BakeSky(w, h), w, h, 1, 0), ls.Medium()), nil
 	}
 	data, err := l.a.Store.ReadBlob(ctx, ls.Panorama)
 	if err != nil {
@@ -238,7 +243,22 @@ func (l *loaded) illuminate(ctx context.Context, s *render.Scene, ls *light.Stat
 	if err != nil {
 		return nil, err
 	}
-	return s.Relit(lamps, suns, render.NewEnvironment(pix, w, h, ls.Strength, ls.Turn)), nil
+	return s.Relit(lamps, suns, sky.New(pix, w, h, ls.Strength, ls.Turn), ls.Medium()), nil
+}
+
+// numbered are the object IDs of things, of which groups may be; nil of none.
+func (l *loaded) numbered(ids []string) map[uint32]bool {
+	if len(ids) == 0 {
+		return nil
+	}
+	out := map[uint32]bool{}
+	for i := range l.stands {
+		if t := &l.stands[i]; slices.Contains(ids, t.id) ||
+			slices.ContainsFunc(t.groups, func(g string) bool { return slices.Contains(ids, g) }) {
+			out[uint32(i+1)] = true
+		}
+	}
+	return out
 }
 
 // burning are the lamps that give light.

@@ -469,7 +469,7 @@ func (sh *shooting) move(ctx context.Context, l *loaded) error {
 	for i := len(sh.r.Frames); i < n; i++ {
 		t := float64(first+i) / sh.s.Move.Rate
 		v := sh.s.At(t, cast.Where)
-		if !still(&sh.s.ShotSettings) {
+		if !l.still(sh.s.Move) {
 			var err error
 			if sh.scene, err = l.posed(ctx, &sh.s.ShotSettings, cast, t); err != nil {
 				return err

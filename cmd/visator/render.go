@@ -17,6 +17,7 @@ import (
 	"visator/core/geom"
 	"visator/core/model"
 	"visator/core/render"
+	"visator/core/sky"
 	"visator/core/unit"
 )
 
@@ -139,7 +140,7 @@ func (c *renderCall) wantedPasses(kind string) ([]string, error) {
 	return list, nil
 }
 
-func (c *renderCall) environment() (*render.Environment, error) {
+func (c *renderCall) environment() (*sky.Environment, error) {
 	var constant geom.V
 	if c.background != "" {
 		parts := strings.Split(c.background, ",")
@@ -160,7 +161,7 @@ func (c *renderCall) environment() (*render.Environment, error) {
 		if c.background == "" {
 			return nil, nil
 		}
-		return &render.Environment{Constant: constant}, nil
+		return &sky.Environment{Constant: constant}, nil
 	}
 	if !(c.strength >= 0) {
 		return nil, usagef("--environment-strength cannot be %v", c.strength)
@@ -174,7 +175,7 @@ func (c *renderCall) environment() (*render.Environment, error) {
 	if err != nil {
 		return nil, fmt.Errorf("%s: %w", c.env, err)
 	}
-	e := render.NewEnvironment(pix, w, h, c.strength, unit.Radians(c.turn))
+	e := sky.New(pix, w, h, c.strength, unit.Radians(c.turn))
 	e.Constant = constant
 	return e, nil
 }

@@ -25,7 +25,7 @@ type Pieces interface {
 	Body(ctx context.Context, piece string) (*contact.Body, error)
 	// StandIn is the body of a stand-in of one metre.
 	StandIn(shape string) *contact.Body
-	// Picture is the picture of a card.
+	// Picture is the content of the picture of a card, or of the photometric file of a lamp.
 	Picture(ctx context.Context, hash string) ([]byte, error)
 }
 

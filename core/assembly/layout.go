@@ -1,6 +1,7 @@
 package assembly
 
 import (
+	"bytes"
 	"context"
 	"crypto/sha256"
 	"encoding/hex"
@@ -12,6 +13,7 @@ import (
 	"visator/core/contact"
 	"visator/core/geom"
 	"visator/core/lay"
+	"visator/core/photometry"
 	"visator/core/plain"
 	"visator/core/stage"
 )
@@ -52,7 +54,7 @@ func (s *Set) LayOut(ctx context.Context, quick bool) (later []string, err error
 				return nil, err
 			}
 		case e.Kind == "lamp":
-			s.layLamp(e, on)
+			s.layLamp(ctx, e, on)
 		case e.Kind == "drift":
 			if !s.layDrift(e, on, standing, quick) {
 				later = append(later, e.ID)
@@ -229,7 +231,7 @@ func (s *Set) layPlain(ctx context.Context, e *lay.Element) {
 }
 
 // layLamp lays a lamp over the land beneath it.
-func (s *Set) layLamp(e *lay.Element, on *Ground) {
+func (s *Set) layLamp(ctx context.Context, e *lay.Element, on *Ground) {
 	spec, err := e.Read()
 	if err != nil {
 		s.laid[e.ID] = failed(err)
@@ -239,6 +241,15 @@ func (s *Set) layLamp(e *lay.Element, on *Ground) {
 	floor := l.Floor(on)
 	named := plain.Name(e.Spec, floor)
 	s.laid[e.ID] = s.Memory.Get(named, func() Weighty {
+		if l.Shape == "measured" && l.File != "" {
+			data, err := s.Pieces.Picture(ctx, l.File)
+			if err == nil {
+				l.Web, err = photometry.Read(bytes.NewReader(data))
+			}
+			if err != nil {
+				return failed(fmt.Errorf("%s: its photometric file: %w", e.Name, err))
+			}
+		}
 		return counted(&Laid{Laid: l.LayOver(floor), Key: named})
 	}).(*Laid)
 }

@@ -6,6 +6,7 @@ import (
 	"math"
 
 	"visator/core/geom"
+	"visator/core/photometry"
 )
 
 // Shape is what of a lamp shines.
@@ -28,6 +29,7 @@ type Light struct {
 	Le   geom.V  // luminance of a surface, illuminance of a point
 	PDF  float64 // per steradian; 1 of a point
 	Hard bool    // a point: nothing else can find it
+	Free bool    // nothing keeps it back
 }
 
 // Lamp is a light of the scene that is not the surface of something.
@@ -40,6 +42,14 @@ type Lamp struct {
 	U, V    geom.V  // half the sides of a rectangle; U half a tube
 	Seen    bool    // by the camera; by what mirrors it is seen always. A point is not seen
 	Spot    bool    // a point
+	// Web, if set, is how a measured point spreads its light, Candela being its largest; X, Y and Z are the luminaire's
+	// own axes in the set.
+	Web     *photometry.Web
+	X, Y, Z geom.V
+	Group   int  // a number that whoever made the scene gives it
+	Blind   bool // its light is kept back by nothing: it casts no shadow
+	// Only, if not nil, and Except are the things that it lights or does not, by the ID of their instances.
+	Only, Except map[uint32]bool
 	// Cosines of the cone's half angles: full strength within the inner, none
 	// beyond the outer, smooth between (KHR_lights_punctual).
 	CosInner, CosOuter float64
@@ -54,6 +64,16 @@ func Fade(c, inner, outer float64) float64 {
 	}
 	f := min(max((c-outer)/max(0.001, inner-outer), 0), 1)
 	return f * f
+}
+
+// Lights says whether the lamp's light falls on an instance; what hangs in the air has the ID 0.
+func (l *Lamp) Lights(id uint32) bool {
+	return (l.Only == nil || l.Only[id]) && !l.Except[id]
+}
+
+// web is the share of its largest intensity that a measured lamp gives along a direction.
+func (l *Lamp) web(d geom.V) float64 {
+	return l.Web.Toward(geom.V{X: d.Dot(l.X), Y: d.Dot(l.Y), Z: d.Dot(l.Z)}) / l.Web.Largest()
 }
 
 func (l *Lamp) fade(c float64) float64 { return Fade(c, l.CosInner, l.CosOuter) }
@@ -82,6 +102,12 @@ func (l *Lamp) Toward(p geom.V) (e, dir geom.V, dist float64) {
 	case Point:
 		if l.Spot {
 			k = l.fade(-dir.Dot(l.Dir))
+		}
+		if l.Web != nil {
+			k = l.web(dir.Mul(-1))
+			if l.Radius > 0 {
+				size, k = l.Radius, max(k, 0.01)
+			}
 		}
 		if l.Spot && l.Radius > 0 { // seen from some part of it
 			size = l.Radius
@@ -119,6 +145,12 @@ func (l *Lamp) Luminance() geom.V {
 
 // Sample is light of the lamp at p, its PDF that of a direction from there.
 func (l *Lamp) Sample(p geom.V, u1, u2 float64) (out Light, ok bool) {
+	out, ok = l.sample(p, u1, u2)
+	out.Free = l.Blind
+	return out, ok
+}
+
+func (l *Lamp) sample(p geom.V, u1, u2 float64) (out Light, ok bool) {
 	if l.Shape == Point {
 		return l.samplePoint(p, u1, u2)
 	}
@@ -161,7 +193,7 @@ func (l *Lamp) Sample(p geom.V, u1, u2 float64) (out Light, ok bool) {
 // samplePoint is a point's light; of a spot with a radius that of a point of its disc.
 func (l *Lamp) samplePoint(p geom.V, u1, u2 float64) (Light, bool) {
 	at := *l
-	if l.Spot && l.Radius > 0 {
+	if (l.Spot || l.Web != nil) && l.Radius > 0 {
 		t, b := geom.Frame(l.Dir)
 		sin, cos := math.Sincos(2 * math.Pi * u2)
 		r := l.Radius * math.Sqrt(u1)

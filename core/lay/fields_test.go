@@ -3,6 +3,7 @@ package lay
 import (
 	"encoding/json"
 	"fmt"
+	"reflect"
 	"strings"
 	"testing"
 
@@ -30,6 +31,10 @@ func TestFieldsAreWhatTheDescriptionHolds(t *testing.T) {
 				want = f.Default != true
 			case f.Kind == document.Color:
 				want = "#123456"
+			case f.Kind == document.Text:
+				want = "one"
+			case f.Kind == document.List:
+				want = document.Names{"one"}
 			case f.Kind == document.Choice:
 				want = f.Choices[len(f.Choices)-1]
 			case f.Kind == document.Count:
@@ -50,7 +55,7 @@ func TestFieldsAreWhatTheDescriptionHolds(t *testing.T) {
 			changed := 0
 			for _, g := range document.Schema(now) {
 				// A field that is drawn has nothing to go back to, but it holds its value.
-				if g.Key == f.Key && (g.Default == want || g.Default == nil) {
+				if g.Key == f.Key && (g.Default == nil || reflect.DeepEqual(g.Default, want)) {
 					changed++
 				} else if g.Key == f.Key {
 					t.Errorf("%s: %s shows %v after %s", kind, f.Key, g.Default, raw)

@@ -47,9 +47,18 @@ func (l *Lamp) LayOver(floor float64) *Laid {
 	switch {
 	case !l.On:
 		said = "it does not burn"
+	case l.Shape == "measured" && l.Web == nil:
+		said = "it shines once it has a photometric file: LM-63 (.ies) or EULUMDAT (.ldt)"
 	case most > 0:
 		said += fmt.Sprintf("; %s at most on what is %.2f m below, with nothing between", told(most, "lx"),
 			l.At.Y-floor)
+	}
+	if l.Web != nil && l.On {
+		across, along := l.Web.Spread(0.5)
+		said += fmt.Sprintf("; %s measures a beam of %.0f by %.0f°", l.FileName, across, along)
+		if d := l.Web.Doubts(); len(d) > 0 {
+			said += "; doubtful: " + d[0]
+		}
 	}
 	return &Laid{Lamp: &l.Lamp, Pools: pools, Said: said}
 }

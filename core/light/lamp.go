@@ -8,12 +8,13 @@ import (
 	"visator/core/document"
 	"visator/core/geom"
 	"visator/core/lamp"
+	"visator/core/photometry"
 )
 
 // Lamp is a lamp of a set. What it gives is typed as artists and makers of lamps tell it; Luminous says
 // what it is in candela.
 type Lamp struct {
-	Shape string  `json:"shape"` // ball, cone, tube, rectangle or disc
+	Shape string  `json:"shape"` // ball, cone, tube, rectangle, disc or measured
 	At    geom.V  `json:"at"`    // its middle
 	To    geom.V  `json:"to"`    // what a cone, rectangle or disc is aimed at; the way that a tube lies along
 	Turn  float64 `json:"turn"`  // of a rectangle about its aim, radians
@@ -34,15 +35,35 @@ type Lamp struct {
 	Tint   string  `json:"tint"`  // what its light is filtered by, #rrggbb; "": nothing
 	Seen   bool    `json:"seen"`  // by the camera
 	Reach  float64 `json:"reach"` // metres beyond which it gives nothing; 0: none
+
+	File     string          `json:"file"` // of a measured one the content's hash, and what it is called
+	FileName string          `json:"fileName"`
+	Web      *photometry.Web `json:"-"` // that file, once it is read
+
+	Group      string         `json:"group"`      // with which it is balanced after the render; "": by itself
+	Shadowless bool           `json:"shadowless"` // nothing keeps its light back
+	Only       document.Names `json:"only"`       // ids of the only things that it lights; none: all
+	Except     document.Names `json:"except"`     // ids of those that it does not light
+
+	// In a moving shot.
+	Begins float64 `json:"begins"` // seconds at which it goes on
+	Ends   float64 `json:"ends"`   // seconds at which it goes out; 0: never
+	Hertz  float64 `json:"hertz"`  // about how often a second it flickers; 0: not
+	Depth  float64 `json:"depth"`  // the share of its light that comes and goes
+	Seed   uint64  `json:"seed"`
 }
 
 // maxLamp is how far from the middle of a set a lamp hangs at most, in metres: as for all that is described.
 const maxLamp = 1e6
 
+// maxLinked is how many things a lamp is told to light, or not: each is looked up for every path.
+const maxLinked = 1000
+
 // DefaultLamp is a bulb of 60 W as they were, 2.2 m above the floor (IEC 60064: 710 lm at 230 V).
 func DefaultLamp() Lamp {
 	return Lamp{Shape: "ball", At: geom.V{Y: 2.2}, Radius: 0.03, Length: 1.2, Width: 1, Height: 1, Angle: 1, Edge: 0.3,
-		On: true, Output: 710, In: "lm", Away: 1, Dim: 1, Kelvin: 2700, Seen: true}
+		On: true, Output: 710, In: "lm", Away: 1, Dim: 1, Kelvin: 2700, Seen: true, Depth: 0.3,
+		Only: document.Names{}, Except: document.Names{}}
 }
 
 // Fields are what a lamp is described by.
@@ -50,7 +71,7 @@ func (l *Lamp) Fields() []document.Field {
 	return []document.Field{
 		document.Of(&l.On, document.Yes, "on", "burns", ""),
 		document.Of(&l.Shape, document.Choice, "shape", "shape", "a lamp is").Among("ball", "cone", "tube", "rectangle",
-			"disc"),
+			"disc", "measured"),
 		document.Of(&l.Output, document.Number, "output", "output", "its output").In(0, 1e9).Told("", 0),
 		document.Of(&l.In, document.Choice, "in", "told in", "its output is told in").Among("lm", "cd", "lx"),
 		document.Of(&l.Away, document.Length, "away", "at a distance of", "the distance").
@@ -76,6 +97,21 @@ func (l *Lamp) Fields() []document.Field {
 		document.Of(&l.To.Z, document.Length, "to.z", "aimed down the plan", "its aim").In(-maxLamp, maxLamp).Drawn(),
 		document.Of(&l.Seen, document.Yes, "seen", "the camera sees it", ""),
 		document.Of(&l.Reach, document.Length, "reach", "reaches", "its reach").In(0, maxLamp),
+		document.Of(&l.Shadowless, document.Yes, "shadowless", "casts no shadows", ""),
+		document.Of(&l.Group, document.Text, "group", "group", "a group of lamps").In(0, 40).
+			Named("Group with which it is balanced after the render"),
+		document.Of(&l.Only, document.List, "only", "lights only", "what a lamp lights").In(0, maxLinked).On("links"),
+		document.Of(&l.Except, document.List, "except", "does not light", "what a lamp does not light").
+			In(0, maxLinked).On("links"),
+		document.Of(&l.Begins, document.Number, "begins", "in a move, on at", "when it goes on").In(0, 3600).Told("s",
+			2),
+		document.Of(&l.Ends, document.Number, "ends", "out at", "when it goes out").In(0, 3600).Told("s", 2).
+			Named("Out at so many seconds of a move, 0 is never"),
+		document.Of(&l.Hertz, document.Number, "hertz", "flickers", "how often it flickers").In(0,
+			120).Told("a second", 2),
+		document.Of(&l.Depth, document.Percent, "depth", "by", "how far it flickers").In(0, 1).
+			Named("Share of its light that comes and goes"),
+		document.Of(&l.Seed, document.Count, "seed", "seed", "the seed").In(0, 1e9).Named("Seed of its flicker"),
 	}
 }
 
@@ -84,7 +120,14 @@ func (l *Lamp) Check() error {
 	if err := document.Check(l); err != nil {
 		return err
 	}
+	if l.Ends > 0 && l.Ends <= l.Begins {
+		return errors.New("a lamp goes out after it goes on; 0 is never")
+	}
 	switch l.Shape {
+	case "measured":
+		if l.File != "" && len(l.File) != 64 || len(l.FileName) > document.MaxName {
+			return errors.New("a measured lamp shines as its photometric file says: choose one")
+		}
 	case "tube", "disc":
 		if l.Radius < 0.001 {
 			return fmt.Errorf("a %s has a radius of 1 mm or more: what is smaller is a ball", l.Shape)
@@ -146,6 +189,10 @@ func (l *Lamp) Span() float64 {
 		return math.Pi * math.Pi
 	case "rectangle", "disc":
 		return math.Pi
+	case "measured":
+		if l.Web != nil {
+			return l.Web.Lumens() / l.Web.Largest()
+		}
 	}
 	return 4 * math.Pi
 }
@@ -153,7 +200,7 @@ func (l *Lamp) Span() float64 {
 // Luminous is what a lamp gives in the middle of its beam, in candela of each channel, before its tint
 // 1/683 W: nothing while it is off.
 func (l *Lamp) Luminous() geom.V {
-	if !l.On {
+	if !l.On || l.Shape == "measured" && l.Web == nil {
 		return geom.V{}
 	}
 	cd := l.Output
@@ -175,6 +222,9 @@ func (l *Lamp) Luminous() geom.V {
 
 // luxOf is the lux that a lamp of one candela gives to a plane that faces it, away in the middle of its beam.
 func (l *Lamp) luxOf() float64 {
+	if l.Shape == "measured" { // along its largest
+		return 1 / (l.Away * l.Away)
+	}
 	one := *l
 	one.To, one.At = geom.V{}, geom.V{X: l.Away}
 	if l.Shape == "tube" {
@@ -189,7 +239,11 @@ func (l *Lamp) Lumen() float64 { return Luminance(l.Luminous()) * l.Span() }
 // Shining is a lamp as it is traced.
 func (l *Lamp) Shining() lamp.Lamp {
 	out := lamp.Lamp{At: l.At, Dir: l.Dir(), Candela: l.Luminous(), Radius: l.Radius, Seen: l.Seen, Range: l.Reach}
+	out.Blind = l.Shadowless
 	switch l.Shape {
+	case "measured":
+		out.Web = l.Web
+		out.X, out.Y, out.Z = l.webAxes()
 	case "cone":
 		out.Spot = true
 		out.CosInner, out.CosOuter = l.Cone()
@@ -206,6 +260,16 @@ func (l *Lamp) Shining() lamp.Lamp {
 		}
 	}
 	return out
+}
+
+// webAxes are the axes of a measured luminaire in the set: it is aimed along what its file calls the middle.
+func (l *Lamp) webAxes() (x, y, z geom.V) {
+	d := l.Dir()
+	u, v := l.Axes()
+	if l.Web.Type == 'C' { // straight down is its middle
+		return u, d.Mul(-1), u.Cross(d.Mul(-1))
+	}
+	return u, v, d.Mul(-1)
 }
 
 // Lux is the illuminance that a lamp gives to a surface at p with the normal n, with nothing between.
@@ -257,6 +321,14 @@ func (l *Lamp) onto(p, n geom.V) (lux float64) {
 	case "cone":
 		inner, outer := l.Cone()
 		one(l.At, func(way geom.V) float64 { return lamp.Fade(-way.Dot(d), inner, outer) })
+	case "measured":
+		if l.Web == nil {
+			return 0
+		}
+		x, y, z := l.webAxes()
+		one(l.At, func(way geom.V) float64 {
+			return l.Web.Toward(geom.V{X: -way.Dot(x), Y: -way.Dot(y), Z: -way.Dot(z)}) / l.Web.Largest()
+		})
 	default:
 		one(l.At, func(geom.V) float64 { return 1 }) // as from its middle (a ball's law)
 	}

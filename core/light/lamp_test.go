@@ -1,10 +1,13 @@
 package light
 
 import (
+	"fmt"
 	"math"
+	"strings"
 	"testing"
 
 	"visator/core/geom"
+	"visator/core/photometry"
 )
 
 // down is a lamp of 1000 lm two metres over the origin, shining down.
@@ -14,13 +17,21 @@ func down(shape string) Lamp {
 	if shape == "tube" {
 		l.To = geom.V{X: 1, Y: 2}
 	}
+	if shape == "measured" { // a disc's law, every ten degrees as far as 90
+		text := "TILT=NONE\n1 -1 1 10 1 1 2 0 0 0\n1 1 9\n0 10 20 30 40 50 60 70 80 90\n0\n"
+		for a := 0; a <= 90; a += 10 {
+			text += fmt.Sprintf("%.4f ", 2500*math.Cos(float64(a)*math.Pi/180))
+		}
+		l.Web, _ = photometry.Read(strings.NewReader(text))
+		l.Radius = 0
+	}
 	return l
 }
 
 // What a lamp gives in all directions is its lumen: its candela by direction, added up over the sphere from far
 // away, is the output that was typed, whatever its shape.
 func TestLumenAreWhatGoesOutInAllDirections(t *testing.T) {
-	for _, shape := range []string{"ball", "cone", "tube", "rectangle", "disc"} {
+	for _, shape := range []string{"ball", "cone", "tube", "rectangle", "disc", "measured"} {
 		l := down(shape)
 		const n, far = 400, 1000.0
 		sum := 0.0
@@ -41,7 +52,7 @@ func TestLumenAreWhatGoesOutInAllDirections(t *testing.T) {
 
 // A lamp told by the lux that it gives at a distance gives them there, and one told in candela has them.
 func TestOutputsAreWhatTheySay(t *testing.T) {
-	for _, shape := range []string{"ball", "cone", "tube", "rectangle", "disc"} {
+	for _, shape := range []string{"ball", "cone", "tube", "rectangle", "disc", "measured"} {
 		l := down(shape)
 		l.In, l.Output, l.Away = "lx", 300, 2
 		if got := l.Lux(geom.V{}, geom.V{Y: 1}); math.Abs(got-300) > 0.3 {
@@ -91,7 +102,8 @@ func TestPoolsLieWhereTheLightFalls(t *testing.T) {
 			}
 		}
 	}
-	for _, none := range []Lamp{{}, {On: true, At: geom.V{Y: -1}}, {On: true, Output: 1e308, Dim: 1, At: geom.V{Y: 1}}} {
+	for _, none := range []Lamp{{}, {On: true, At: geom.V{Y: -1}}, {On: true, Output: 1e308, Dim: 1,
+		At: geom.V{Y: 1}}} {
 		for _, p := range func() []Pool { p, _ := none.Pools(0); return p }() {
 			if math.IsNaN(p.Lux) || math.IsInf(p.Lux, 0) {
 				t.Errorf("%+v", p)
@@ -105,7 +117,8 @@ func TestLampsThatCannotBe(t *testing.T) {
 	for _, set := range []func(*Lamp){
 		func(l *Lamp) { l.Shape = "star" }, func(l *Lamp) { l.Output = -1 }, func(l *Lamp) { l.Output = math.NaN() },
 		func(l *Lamp) { l.Kelvin = 0 }, func(l *Lamp) { l.In = "W" }, func(l *Lamp) { l.Dim = 2 },
-		func(l *Lamp) { l.Shape, l.Radius = "tube", 0 }, func(l *Lamp) { l.Tint = "red" }, func(l *Lamp) { l.Angle = 4 },
+		func(l *Lamp) { l.Shape, l.Radius = "tube", 0 }, func(l *Lamp) { l.Tint = "red" },
+		func(l *Lamp) { l.Angle = 4 },
 		func(l *Lamp) { l.At.X = 1e9 }, func(l *Lamp) { l.Shape, l.In, l.Away = "tube", "lx", 0.1 },
 	} {
 		l := DefaultLamp()

@@ -16,6 +16,7 @@ import (
 type State struct {
 	From  string `json:"from"` // where the sun comes from: "hand", "place", by place, day and hour; "": by hand
 	Place        // kept also while the sun is set by hand
+	Weather
 
 	SunOn     bool    `json:"sunOn"`
 	Azimuth   float64 `json:"azimuth"`   // radians, clockwise from -Z (up on the plan)
@@ -40,7 +41,7 @@ const SunSize = 0.53 * math.Pi / 180
 func Default() State {
 	return State{Place: Place{Latitude: unit.Radians(47), Longitude: unit.Radians(8), Day: SomeDay, Hour: 10, Zone: 2},
 		SunOn: true, Azimuth: 2.3, Elevation: 0.7, Lux: 80000, Kelvin: 5400, Size: SunSize,
-		Sky: "two", Zenith: "#5a86c0", Horizon: "#c8d8e6", Level: 6000, Strength: 1000}
+		Sky: "two", Zenith: "#5a86c0", Horizon: "#c8d8e6", Level: 6000, Strength: 1000, Weather: DefaultWeather()}
 }
 
 // Check says what is impossible about a light state.
@@ -57,9 +58,11 @@ func (s *State) Check() error {
 	return nil
 }
 
-// Settle works out what follows from other fields: the sun of a place, a day and an hour. What was
+// Settle works out what follows from other fields: the sun of a place, a day and an hour, what was kept before
+// there was air. What was
 // set by hand since, before tells, makes it a sun by hand.
 func (s *State) Settle(before *State) {
+	s.Weather.settle()
 	if s.From != "place" {
 		return
 	}
@@ -109,7 +112,7 @@ func (s *State) Fields() []document.Field {
 			1e7).
 			Named("Panorama strength").Told("cd/m²", 2).On("sky").If("sky", "panorama").
 			Hinting("of a picture value of 1"),
-	}, s.Place.Fields()...)
+	}, append(s.Place.Fields(), s.Weather.Fields()...)...)
 }
 
 // Sunlight is what the sun gives at normal incidence, in lux of each channel: the one place

@@ -11,7 +11,8 @@ import (
 // The worked example of NREL/TP-560-34302, table A5.1: Golden, Colorado.
 func TestTheSunOfTheWorkedExample(t *testing.T) {
 	at := time.Date(2003, 10, 17, 12, 30, 30, 0, time.FixedZone("", -7*3600))
-	s := Site{Latitude: unit.Radians(39.742476), Longitude: unit.Radians(-105.1786), Height: 1830.14, Pressure: 820, Degrees: 11}
+	s := Site{Latitude: unit.Radians(39.742476), Longitude: unit.Radians(-105.1786), Height: 1830.14, Pressure: 820,
+		Degrees: 11}
 	p := solar(at, s, 67)
 	jm := (2452930.312847 + 67.0/86400 - 2451545) / 365250
 	long, tilt := nutated(10 * jm)
@@ -86,7 +87,8 @@ func TestTheSunByShorterSeries(t *testing.T) {
 		h := unit.Radians(15*(float64(at.Hour())+float64(at.Minute())/60+eot/60-12)) + s.Longitude
 		want := math.Asin(math.Sin(s.Latitude)*math.Sin(dec) + math.Cos(s.Latitude)*math.Cos(dec)*math.Cos(h))
 		if got := Solar(at, s); math.Abs(unit.Degrees(got.True-want)) > 0.6 {
-			t.Fatalf("%v at %.0f, %.0f: %.2f degrees high, by Spencer %.2f", at, unit.Degrees(s.Latitude), unit.Degrees(s.Longitude),
+			t.Fatalf("%v at %.0f, %.0f: %.2f degrees high, by Spencer %.2f", at, unit.Degrees(s.Latitude),
+				unit.Degrees(s.Longitude),
 				unit.Degrees(got.True), unit.Degrees(want))
 		}
 	}

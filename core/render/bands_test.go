@@ -8,6 +8,7 @@ import (
 	"testing"
 
 	"visator/core/geom"
+	"visator/core/sky"
 )
 
 // A picture made in bands, for want of memory, is the picture that is made as a
@@ -17,7 +18,7 @@ func TestAPictureInBandsIsTheSamePicture(t *testing.T) {
 	k.add(floor(k.surface(grey(0.5, 0.4, 0)), 20))
 	k.add(sphere(k.surface(grey(0.8, 0.2, 1)), 16, geom.V{Y: 1}, 1))
 	s := k.build(t)
-	s.Env = &Environment{Constant: geom.V{X: 1, Y: 2, Z: 3}}
+	s.Env = &sky.Environment{Constant: geom.V{X: 1, Y: 2, Z: 3}}
 	s.Build()
 	cam := look(geom.V{X: 2, Y: 3, Z: 4}, geom.V{Y: 1}, 0.8)
 	cam.TanX = cam.TanY * 24 / 400

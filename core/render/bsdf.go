@@ -57,6 +57,10 @@ func (pt *point) world(v geom.V) geom.V {
 // eval returns the reflection model times the cosine for light from wi, and
 // the density with which sample would have chosen wi.
 func (pt *point) eval(wi geom.V) (f geom.V, pdf float64) {
+	if m := pt.met; m != nil {
+		pdf = m.part.Phase(m.d, wi)
+		return m.part.Albedo.Mul(pdf), pdf
+	}
 	o, i := pt.local(pt.wo), pt.local(wi)
 	side := wi.Dot(pt.ng)
 	pThrough := 1 - pt.pSpec - pt.pDiff
@@ -96,6 +100,9 @@ func (pt *point) lobe(o, i geom.V) (f, pdf float64) {
 // sample chooses a direction for light to come from. weight is the reflection
 // model times the cosine over the density; ok is false when the light ends.
 func (pt *point) sample(u1, u2, lobe float64) (wi, weight geom.V, pdf float64, ok bool) {
+	if pt.met != nil {
+		return pt.met.scatter(u1, u2)
+	}
 	o := pt.local(pt.wo)
 	if o.Z <= 0 {
 		return
@@ -125,6 +132,9 @@ func (pt *point) sample(u1, u2, lobe float64) (wi, weight geom.V, pdf float64, o
 
 // leave returns the ray from the point along d.
 func (pt *point) leave(d geom.V) Ray {
+	if pt.met != nil {
+		return NewRay(pt.p, d)
+	}
 	off := pt.ng.Mul(pt.eps)
 	if d.Dot(pt.ng) < 0 {
 		off = off.Mul(-1)

@@ -1,66 +1,67 @@
 package render
 
 import (
-	"sort"
-
 	"visator/core/geom"
 	"visator/core/lamp"
-	"visator/core/light"
 )
 
-// sampleLamp is light of one lamp at p, chosen by what it gives there about.
-func (s *Scene) sampleLamp(p geom.V, c *choice, smp *sampler, extra float64) (l lamp.Light, ok bool) {
-	total := c.lamps[len(c.lamps)-1]
-	if total <= 0 {
-		return l, false
-	}
-	i := min(sort.SearchFloat64s(c.lamps, extra*total), len(c.lamps)-1)
-	w := c.lamps[i]
-	if i > 0 {
-		w -= c.lamps[i-1]
-	}
-	if w <= 0 {
-		return l, false
+// sampleLamp is light of one lamp at a point, chosen by what it gives there about; which, and how likely that was.
+func (s *Scene) sampleLamp(pt *point, smp *sampler, extra float64) (l lamp.Light, i int, chance float64, ok bool) {
+	i, chance, _ = s.tree.Choose(pt.p, extra)
+	if i < 0 || !s.Lamps[i].Lights(s.idOf(pt)) {
+		return l, i, 0, false
 	}
 	u1, u2 := smp.next2()
-	if l, ok = s.Lamps[i].Sample(p, u1, u2); !ok {
-		return l, false
+	if l, ok = s.Lamps[i].Sample(pt.p, u1, u2); !ok {
+		return l, i, chance, false
 	}
+	chosen(&l, chance)
+	return l, i, chance, true
+}
+
+// idOf is the ID of what a point is on; 0 in the air.
+func (s *Scene) idOf(pt *point) uint32 {
+	if pt.met != nil {
+		return 0
+	}
+	return s.Instances[pt.instance].ID
+}
+
+// chosen tells a sample of light that its lamp was chosen by chance.
+func chosen(l *lamp.Light, chance float64) {
 	if l.Hard {
-		l.Le = l.Le.Mul(total / w)
+		l.Le = l.Le.Mul(1 / chance)
 	} else {
-		l.PDF *= w / total
+		l.PDF *= chance
 	}
-	return l, true
 }
 
 // alongLamps is the light of lamps' surfaces that a ray meets nearer than far, weighed against the samples that were
 // taken of them at the point before. Lamps stand in nothing's way.
 func (tr *tracer) alongLamps(ray *Ray, far float64, from *last, first *seen) (sum geom.V) {
-	for _, i := range tr.s.surfaces {
+	camera := from.pdf <= 0
+	tr.s.tree.Along(ray.O, ray.D, far, func(i int) {
 		l := &tr.s.Lamps[i]
-		camera := from.pdf <= 0
-		if camera && !l.Seen {
-			continue
+		if camera && !l.Seen || !camera && (l.Blind || !l.Lights(from.id)) {
+			return
 		}
 		t, ok := l.Meet(ray.O, ray.D)
 		if !ok || t >= far || t <= ray.Min {
-			continue
+			return
 		}
 		if camera {
 			sum = sum.Add(l.Luminance())
 			if t < first.depth {
 				first.depth, first.normal, first.albedo = t, ray.D.Mul(-1), geom.V{X: 1, Y: 1, Z: 1}
 			}
-			continue
+			return
 		}
 		w := 1.0
-		if from.c.lamp > 0 && from.c.given > 0 {
-			e, _, _ := l.Toward(from.p)
-			pdf := l.Density(from.p, ray.D, t) * light.Luminance(e) / from.c.given
+		if from.c.lamp > 0 {
+			pdf := l.Density(from.p, ray.D, t) * tr.s.tree.Chance(from.p, i)
 			w = power(from.pdf, pdf*from.chanceOfLamps())
 		}
 		sum = sum.Add(l.Luminance().Mul(l.Window(from.p) * w))
-	}
+	})
 	return sum
 }

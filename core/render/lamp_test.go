@@ -118,7 +118,8 @@ func TestLampsFarAwayArePoints(t *testing.T) {
 func TestPenumbraeAreAsWideAsTheLampIs(t *testing.T) {
 	spot := lamp.Lamp{At: geom.V{Y: 4}, Dir: geom.V{Y: -1}, Candela: geom.V{X: 100, Y: 100, Z: 100}, Spot: true,
 		CosInner: math.Cos(1), CosOuter: math.Cos(1.2), Radius: 0.3}
-	disc := lamp.Lamp{At: geom.V{Y: 4}, Dir: geom.V{Y: -1}, Candela: geom.V{X: 100, Y: 100, Z: 100}, Shape: lamp.Disc, Radius: 0.3}
+	disc := lamp.Lamp{At: geom.V{Y: 4}, Dir: geom.V{Y: -1}, Candela: geom.V{X: 100, Y: 100, Z: 100}, Shape: lamp.Disc,
+		Radius: 0.3}
 	for name, l := range map[string]lamp.Lamp{"spot": spot, "disc": disc} {
 		at := func(x float64, edge bool) float64 {
 			k := &testScene{}

@@ -10,14 +10,21 @@ import (
 	"visator/core/model"
 )
 
-// emitters are the triangles that give light, chosen by area times the mean
-// emission of their surface.
+// emitters are the triangles that give light, in groups: one for each glowing part of an instance. A group is chosen
+// as a lamp is, by what it gives at a place, a triangle of it by area times the mean emission of its surface.
 type emitters struct {
 	list   []emitter
-	cdf    []float64
-	total  float64 // sum of area * emission
-	center geom.V
-	reach  float64 // half the diagonal of their box
+	cdf    []float64 // within its group
+	groups []glowing
+	first  []int32 // of each instance its first group; -1: none
+	tree   *lamp.Tree
+}
+
+// glowing is a group of emitters.
+type glowing struct {
+	part       *meshPart
+	from, many int     // of the list
+	total      float64 // sum of area * emission
 }
 
 type emitter struct {
@@ -29,14 +36,18 @@ type emitter struct {
 }
 
 func gatherEmitters(instances []Instance) (e emitters) {
-	box := geom.Empty()
+	var stand []lamp.Lamp // in the place of the groups
+	e.first = make([]int32, len(instances))
 	for i := range instances {
 		in := &instances[i]
+		e.first[i] = -1
 		for k := range in.Mesh.parts {
 			mp := &in.Mesh.parts[k]
 			if mp.surface.emission <= 0 {
 				continue
 			}
+			g := glowing{part: mp, from: len(e.list)}
+			box := geom.Empty()
 			idx := mp.part.Indices
 			for t := 0; t+2 < len(idx); t += 3 {
 				a := in.World.Point(mp.part.Position(idx[t]))
@@ -47,48 +58,54 @@ func gatherEmitters(instances []Instance) (e emitters) {
 					continue
 				}
 				e.list = append(e.list, emitter{i, mp.first + uint32(t/3), a, e1, e2, area, mp})
-				e.total += area * mp.surface.emission
-				e.cdf = append(e.cdf, e.total)
+				g.total += area * mp.surface.emission
+				e.cdf = append(e.cdf, g.total)
 				box = box.Add(a).Add(a.Add(e1)).Add(a.Add(e2))
 			}
+			if g.many = len(e.list) - g.from; g.many == 0 {
+				continue
+			}
+			if e.first[i] < 0 {
+				e.first[i] = int32(len(e.groups))
+			}
+			e.groups = append(e.groups, g)
+			cd := g.total / 2 // a flat one to the side, a ball all around: about
+			stand = append(stand, lamp.Lamp{Shape: lamp.Ball, At: box.Center(), Radius: box.Size().Len() / 2,
+				Candela: geom.V{X: cd, Y: cd, Z: cd}})
 		}
 	}
-	if len(e.list) > 0 {
-		e.center, e.reach = box.Center(), box.Size().Len()/2
-	}
+	e.tree = lamp.NewTree(stand)
 	return e
+}
+
+// group is that of a glowing part of an instance.
+func (e *emitters) group(instance int, mp *meshPart) int {
+	g := int(e.first[instance])
+	for e.groups[g].part != mp {
+		g++
+	}
+	return g
 }
 
 // choice is how likely each kind of light is asked at a point.
 type choice struct {
 	env, sun, lamp, glow float64
-	lamps                []float64 // cumulative, only while choosing
-	given                float64   // what all lamps give, about
 }
 
 // weigh estimates what each kind of light gives at p, to share out the
 // samples. Estimates may be rough: they change noise, not the result.
-func (s *Scene) weigh(p geom.V, lamps []float64) (c choice) {
+func (s *Scene) weigh(p geom.V) (c choice) {
 	if s.Env != nil {
 		c.env = math.Pi * s.Env.MeanLuminance()
 	}
 	for i := range s.Suns {
 		c.sun += light.Luminance(s.Suns[i].Lux)
 	}
-	for i := range s.Lamps {
-		e, _, _ := s.Lamps[i].Toward(p)
-		c.lamp += light.Luminance(e)
-		lamps = append(lamps, c.lamp)
-	}
-	c.lamps, c.given = lamps, c.lamp
-	if s.emitters.total > 0 {
-		d := p.Sub(s.emitters.center).Len()
-		near := max(d*d, s.emitters.reach*s.emitters.reach/4)
-		c.glow = s.emitters.total / max(near, 1e-12)
-	}
+	c.lamp = s.tree.Given(p)
+	c.glow = s.emitters.tree.Given(p)
 	sum := c.env + c.sun + c.lamp + c.glow
 	if !(sum > 0) || math.IsInf(sum, 0) {
-		return choice{lamps: lamps}
+		return choice{}
 	}
 	// No kind that is there is left without samples.
 	const least = 0.05
@@ -139,9 +156,13 @@ func (s *Scene) sampleSun(smp *sampler, extra float64) (l lamp.Light, ok bool) {
 }
 
 func (s *Scene) sampleGlow(p geom.V, smp *sampler, extra float64) (l lamp.Light, ok bool) {
-	g := &s.emitters
-	i := min(sort.SearchFloat64s(g.cdf, extra*g.total), len(g.list)-1)
-	t := &g.list[i]
+	k, chance, left := s.emitters.tree.Choose(p, extra)
+	if k < 0 {
+		return l, false
+	}
+	g := &s.emitters.groups[k]
+	cdf := s.emitters.cdf[g.from : g.from+g.many]
+	t := &s.emitters.list[g.from+min(sort.SearchFloat64s(cdf, left*g.total), g.many-1)]
 	u1, u2 := smp.next2()
 	q := math.Sqrt(u1)
 	u, v := q*(1-u2), q*u2
@@ -158,17 +179,18 @@ func (s *Scene) sampleGlow(p geom.V, smp *sampler, extra float64) (l lamp.Light,
 	}
 	uv := t.part.uv(t.triangle-t.part.first, float32(u), float32(v))
 	le := emissionAt(t.part.surface, &uv)
-	pdf := s.glowDensity(t.part.surface, dist, cos)
+	pdf := chance * t.part.surface.emission / g.total * dist * dist / cos
 	return lamp.Light{Dir: dir, Dist: dist * (1 - 1e-5), Le: le, PDF: pdf}, true
 }
 
-// glowDensity is the density per steradian of choosing a point of an
-// emissive surface dist away, seen under the cosine cos.
-func (s *Scene) glowDensity(sf *Surface, dist, cos float64) float64 {
-	if s.emitters.total <= 0 || cos <= 0 {
+// glowDensity is the density per steradian of choosing from p a point of a glowing part of an instance dist away, seen
+// under the cosine cos.
+func (s *Scene) glowDensity(p geom.V, instance int, mp *meshPart, dist, cos float64) float64 {
+	if len(s.emitters.groups) == 0 || cos <= 0 {
 		return 0
 	}
-	return sf.emission / s.emitters.total * dist * dist / cos
+	g := s.emitters.group(instance, mp)
+	return s.emitters.tree.Chance(p, g) * mp.surface.emission / s.emitters.groups[g].total * dist * dist / cos
 }
 
 func emissionAt(sf *Surface, uv *texCoords) geom.V {

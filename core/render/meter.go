@@ -81,7 +81,7 @@ func (tr *tracer) gather(pt *point, r *Reading, smp *sampler, weight float64) {
 	if s.Env != nil {
 		u1, u2 := smp.next2()
 		var l lamp.Light
-		if l.Dir, l.PDF = s.Env.sample(u1, u2); l.PDF > 0 {
+		if l.Dir, l.PDF = s.Env.Sample(u1, u2); l.PDF > 0 {
 			l.Le = s.Env.At(l.Dir)
 		}
 		r.Sky += falls(l, l.PDF > 0)
@@ -89,9 +89,10 @@ func (tr *tracer) gather(pt *point, r *Reading, smp *sampler, weight float64) {
 	for i := range s.Lamps {
 		u1, u2 := smp.next2()
 		got, ok := s.Lamps[i].Sample(pt.p, u1, u2)
+		ok = ok && s.Lamps[i].Lights(s.idOf(pt))
 		r.Lamps[i] += falls(got, ok)
 	}
-	if s.emitters.total > 0 {
+	if len(s.emitters.groups) > 0 {
 		r.Glow += falls(s.sampleGlow(pt.p, smp, smp.next()))
 	}
 	// What other surfaces give back comes from all over the half space: E = π·L by the cosine.

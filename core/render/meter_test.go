@@ -7,6 +7,7 @@ import (
 	"visator/core/geom"
 	"visator/core/lamp"
 	"visator/core/model"
+	"visator/core/sky"
 )
 
 // On an open floor each source gives what the formulas say: the sun its lux by the cosine, an even sky π·L, a lamp
@@ -21,7 +22,7 @@ func TestAMeterTellsWhatComesFromWhere(t *testing.T) {
 	k.add(quad(glow, geom.V{X: -0.5, Y: 2, Z: -0.5}, geom.V{X: 1}, geom.V{Z: 1}))
 	s := k.build(t)
 	s.Suns = []Sun{{To: geom.V{X: math.Sin(1), Y: math.Cos(1)}, Lux: geom.V{X: 1000, Y: 1000, Z: 1000}}}
-	s.Env = NewEnvironment([]float32{1, 1, 1, 1, 1, 1, 1, 1, 1, 1, 1, 1}, 2, 2, 30, 0)
+	s.Env = sky.New([]float32{1, 1, 1, 1, 1, 1, 1, 1, 1, 1, 1, 1}, 2, 2, 30, 0)
 	s.Lamps = []lamp.Lamp{{At: geom.V{X: -3, Y: 4}, Candela: geom.V{X: 800, Y: 800, Z: 800}},
 		{At: geom.V{Y: 1, Z: 2}, Shape: lamp.Ball, Radius: 0.1, Candela: geom.V{X: 50, Y: 50, Z: 50}}}
 	s.Build()

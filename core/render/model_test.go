@@ -8,6 +8,7 @@ import (
 
 	"visator/core/geom"
 	"visator/core/light"
+	"visator/core/sky"
 )
 
 // hemisphere is a direction about +Z, evenly over the half sphere.
@@ -164,42 +165,13 @@ func TestQuickExponential(t *testing.T) {
 	}
 }
 
-// A number falls into an entry as often as the entry weighs, never into one of no
-// weight.
-func TestEntriesAreChosenByWeight(t *testing.T) {
-	weights := []float64{0, 0.3, 0, 0.5, 0.2, 0}
-	cdf := make([]float64, len(weights))
-	sum := 0.0
-	for i, w := range weights {
-		sum += w
-		cdf[i] = sum
-	}
-	count := make([]float64, len(weights))
-	const n = 10_000
-	for k := range n {
-		i, within := pickCDF(cdf, (float64(k)+0.5)/n)
-		if within < 0 || within > 1 {
-			t.Fatalf("%v within entry %d", within, i)
-		}
-		count[i]++
-	}
-	for i, w := range weights {
-		if math.Abs(count[i]/n-w) > 2.0/n {
-			t.Errorf("entry %d of weight %v comes %v times", i, w, count[i]/n)
-		}
-	}
-	if i, _ := pickCDF(cdf, 0); weights[i] == 0 {
-		t.Errorf("0 falls into entry %d, which weighs nothing", i)
-	}
-}
-
 // A glimpse is as bright as the picture, however small that is.
 func TestAGlimpseIsAsBrightAsThePicture(t *testing.T) {
 	k := &testScene{}
 	k.add(floor(k.surface(grey(0.5, 1, 0)), 20))
 	for _, side := range []int{1, 16, 32} {
 		s := k.build(t)
-		s.Env = &Environment{Constant: geom.V{X: 2, Y: 2, Z: 2}}
+		s.Env = &sky.Environment{Constant: geom.V{X: 2, Y: 2, Z: 2}}
 		s.Build()
 		var g *Film
 		f, err := Render(context.Background(), s, look(geom.V{Y: 3}, geom.V{}, 0.5),

@@ -12,6 +12,7 @@ import (
 	"visator/core/lamp"
 	"visator/core/light"
 	"visator/core/model"
+	"visator/core/sky"
 )
 
 // kit builds small models for the tests.
@@ -186,7 +187,7 @@ func TestWhiteFurnace(t *testing.T) {
 		k := &testScene{}
 		k.add(sphere(k.surface(grey(1, c.rough, c.metal)), 48, geom.V{}, 1))
 		s := k.build(t)
-		s.Env = &Environment{Constant: geom.V{X: 3, Y: 3, Z: 3}}
+		s.Env = &sky.Environment{Constant: geom.V{X: 3, Y: 3, Z: 3}}
 		f := shoot(t, s, look(geom.V{Z: 6}, geom.V{}, 0.28), 12, 64, 4)
 		within(t, c.name, mean(f), 3, c.off)
 	}
@@ -318,45 +319,6 @@ func TestBlurCircleOfTheThinLens(t *testing.T) {
 	}
 }
 
-// An environment value v times strength is v cd/m²; u = 0.5 is -Z, u grows
-// towards +X, v = 0 is +Y; a turn is counter-clockwise seen from above.
-func TestEnvironmentDirectionsAndStrength(t *testing.T) {
-	const w, h = 64, 32
-	pix := make([]float32, 3*w*h)
-	set := func(x, y int, v float32) { pix[3*(y*w+x)] = v }
-	for y := 0; y < h; y++ {
-		for x := 0; x < w; x++ {
-			set(x, y, float32(x))
-		}
-	}
-	e := NewEnvironment(pix, w, h, 10, 0)
-	within(t, "towards -Z", e.At(geom.V{Z: -1}).X, 10*31.5, 1e-6)
-	within(t, "towards +X", e.At(geom.V{X: 1}).X, 10*47.5, 1e-6)
-	turned := NewEnvironment(pix, w, h, 10, math.Pi/2)
-	within(t, "a quarter turn brings what was at +X to -Z", turned.At(geom.V{Z: -1}).X, 10*47.5, 1e-6)
-}
-
-// Directions are chosen with the density that pdf says: the integral of
-// 1 over directions, by samples, is 4π.
-func TestEnvironmentSamplingAgreesWithItsDensity(t *testing.T) {
-	const w, h = 32, 16
-	pix := make([]float32, 3*w*h)
-	r := rand.New(rand.NewPCG(2, 3))
-	for i := range pix {
-		pix[i] = float32(math.Pow(r.Float64(), 4))
-	}
-	e := NewEnvironment(pix, w, h, 1, 0.7)
-	e.Constant = geom.V{X: 0.01, Y: 0.01, Z: 0.01}
-	sum := 0.0
-	const n = 200_000
-	for range n {
-		if _, p := e.sample(r.Float64(), r.Float64()); p > 0 {
-			sum += 1 / p
-		}
-	}
-	within(t, "sphere", sum/n, 4*math.Pi, 0.02)
-}
-
 // A reflection model that is sampled well gives the same albedo by its own
 // samples as by uniform directions.
 func TestReflectionSamplingAgreesWithItsValues(t *testing.T) {
@@ -409,7 +371,7 @@ func TestSameSeedGivesTheSameBytesOnAnyNumberOfThreads(t *testing.T) {
 	k.add(floor(k.surface(grey(0.5, 0.4, 0)), 20))
 	k.add(sphere(k.surface(grey(0.8, 0.2, 1)), 16, geom.V{Y: 1}, 1))
 	s := k.build(t)
-	s.Env = &Environment{Constant: geom.V{X: 1, Y: 2, Z: 3}}
+	s.Env = &sky.Environment{Constant: geom.V{X: 1, Y: 2, Z: 3}}
 	s.Build()
 	render := func(threads int, seed uint64) *Film {
 		f, err := Render(context.Background(), s, look(geom.V{X: 2, Y: 3, Z: 4}, geom.V{Y: 1}, 0.8),
@@ -434,7 +396,7 @@ func TestDenoisingComesNearerToTheTruth(t *testing.T) {
 	k.add(floor(k.surface(grey(0.5, 1, 0)), 20))
 	k.add(sphere(k.surface(grey(0.8, 1, 0)), 24, geom.V{Y: 1}, 1))
 	s := k.build(t)
-	s.Env = &Environment{Constant: geom.V{X: 1, Y: 1, Z: 1}}
+	s.Env = &sky.Environment{Constant: geom.V{X: 1, Y: 1, Z: 1}}
 	s.Build()
 	make := func(samples int, denoise bool) *Film {
 		f, err := Render(context.Background(), s, look(geom.V{X: 2, Y: 3, Z: 4}, geom.V{Y: 1}, 0.8),
@@ -461,7 +423,7 @@ func TestCancelledRenderReturnsSoon(t *testing.T) {
 	k := &testScene{}
 	k.add(floor(k.surface(white), 20))
 	s := k.build(t)
-	s.Env = &Environment{Constant: geom.V{X: 1, Y: 1, Z: 1}}
+	s.Env = &sky.Environment{Constant: geom.V{X: 1, Y: 1, Z: 1}}
 	s.Build()
 	ctx, cancel := context.WithCancel(context.Background())
 	f, err := Render(ctx, s, look(geom.V{Y: 3}, geom.V{}, 1),

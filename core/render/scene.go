@@ -9,10 +9,13 @@ import (
 	"math/bits"
 	"slices"
 
+	"visator/core/air"
 	"visator/core/bvh"
 	"visator/core/geom"
 	"visator/core/lamp"
+	"visator/core/light"
 	"visator/core/model"
+	"visator/core/sky"
 )
 
 // Scene is what rays meet: instances of meshes, lights and an environment.
@@ -21,7 +24,8 @@ type Scene struct {
 	Instances []Instance
 	Lamps     []lamp.Lamp
 	Suns      []Sun
-	Env       *Environment // nil: black
+	Env       *sky.Environment // nil: black
+	Air       *air.Air         // nil: clear
 
 	nodes    []bvh.Node
 	order    []uint32 // stands in the order of the leaves
@@ -32,7 +36,9 @@ type Scene struct {
 	boxes    geom.Box
 	emitters emitters
 	surfaces []int // of Lamps those that are no points
-	alpha    bool  // some surface lets light through
+	tree     *lamp.Tree
+	lit      geom.V // the middle of the lamps, by what they give
+	alpha    bool   // some surface lets light through
 }
 
 // Instance is a mesh standing in the scene. Many instances share one mesh.
@@ -167,9 +173,20 @@ func (s *Scene) Build() {
 	s.light()
 }
 
-// light finds the lamps that rays meet.
+// light makes ready to choose among the lamps.
 func (s *Scene) light() {
-	s.surfaces = nil
+	s.surfaces, s.tree, s.lit = nil, lamp.NewTree(s.Lamps), geom.V{}
+	if s.Air.Clear() {
+		s.Air = nil
+	}
+	sum := 0.0
+	for i := range s.Lamps {
+		w := light.Luminance(s.Lamps[i].Candela)
+		s.lit, sum = s.lit.Add(s.Lamps[i].At.Mul(w)), sum+w
+	}
+	if sum > 0 {
+		s.lit = s.lit.Mul(1 / sum)
+	}
 	for i := range s.Lamps {
 		if s.Lamps[i].Shape != lamp.Point {
 			s.surfaces = append(s.surfaces, i)
@@ -178,14 +195,14 @@ func (s *Scene) light() {
 }
 
 // Relit is a scene that was built with lamps beside its own, suns in place of its own where there are any, and
-// another sky: what stands in it is shared.
-func (s *Scene) Relit(lamps []lamp.Lamp, suns []Sun, env *Environment) *Scene {
+// another sky and air: what stands in it is shared.
+func (s *Scene) Relit(lamps []lamp.Lamp, suns []Sun, env *sky.Environment, a *air.Air) *Scene {
 	out := *s
 	out.Lamps = append(slices.Clone(s.Lamps), lamps...)
 	if len(suns) > 0 {
 		out.Suns = suns
 	}
-	out.Env = env
+	out.Env, out.Air = env, a
 	out.light()
 	return &out
 }

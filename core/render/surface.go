@@ -184,6 +184,7 @@ type point struct {
 	instance int
 	triangle uint32
 	eps      float64 // how far new rays start from the surface
+	met      *met    // a point in the air: of all others only p counts; nil: on a surface
 }
 
 // shade works out the point of a hit.

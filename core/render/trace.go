@@ -15,8 +15,9 @@ type tracer struct {
 	bounces int
 	clamp   float64 // luminance above which an indirect contribution is cut; 0: never
 	pass    passing
-	lamps   []float64
 	blind   bool // what shines by itself is not seen at the end of the first ray
+	// Lamps are looked for only where light happens to meet the air: to test the other way.
+	plainWays bool
 }
 
 // seen is what the camera's ray met first, to guide the noise filter.
@@ -31,6 +32,7 @@ type last struct {
 	c    choice
 	p    geom.V
 	solo bool // every kind of light was asked on its own there
+	id   uint32
 }
 
 // radiance returns the light that comes along the ray from the camera
@@ -55,30 +57,49 @@ func (tr *tracer) radiance(ray Ray, smp *sampler, first *seen) geom.V {
 		tr.pass = passing{s: smp}
 		hit, ok := tr.s.trace(&ray, false, &tr.pass)
 		dark := tr.blind && depth == 0
-		if len(tr.s.surfaces) > 0 && !dark {
-			far := math.Inf(1)
-			if ok {
-				far = hit.T
-			} else if ray.Max > 0 {
-				far = ray.Max
+		far := math.Inf(1)
+		if ok {
+			far = hit.T
+		} else if ray.Max > 0 {
+			far = ray.Max
+		}
+		var pt point
+		if ok {
+			pt = tr.s.shade(&ray, &hit)
+			if depth == 0 && math.IsInf(first.depth, 1) {
+				first.depth, first.normal = travelled+hit.T, pt.n
+				first.albedo = pt.base
+				if pt.metal > 0.5 || pt.trans > 0.5 { // what a mirror shows is not its own colour
+					first.albedo = geom.V{X: 1, Y: 1, Z: 1}
+				}
 			}
+		}
+		foggy := false
+		if tr.s.Air != nil {
+			w := way{o: ray.O, d: ray.D, far: math.Inf(1),
+				beam: depth <= min(tr.bounces, 1) && len(tr.s.Lamps) > 0 && !tr.plainWays}
+			if ok {
+				w.far = hit.T
+			}
+			if w.beam {
+				add(weight.Times(tr.abeam(w, depth == 0, smp)), depth > 0)
+			}
+			var at point
+			var t float64
+			if at, t, foggy = tr.inAir(w, smp); foggy {
+				pt, far = at, min(t, far)
+			}
+		}
+		if len(tr.s.surfaces) > 0 && !dark {
 			if l := tr.alongLamps(&ray, far, &from, first); l != (geom.V{}) {
 				add(weight.Times(l), depth > 1)
 			}
 		}
-		if !ok {
+		if !ok && !foggy {
 			if !dark {
 				add(weight.Times(tr.sky(ray.D, &from)), depth > 1)
 			}
 			break
-		}
-		pt := tr.s.shade(&ray, &hit)
-		if depth == 0 && math.IsInf(first.depth, 1) {
-			first.depth, first.normal = travelled+hit.T, pt.n
-			first.albedo = pt.base
-			if pt.metal > 0.5 || pt.trans > 0.5 { // what a mirror shows is not its own colour
-				first.albedo = geom.V{X: 1, Y: 1, Z: 1}
-			}
 		}
 		if pt.unlit {
 			add(weight.Times(pt.base), depth > 1)
@@ -87,8 +108,7 @@ func (tr *tracer) radiance(ray Ray, smp *sampler, first *seen) geom.V {
 		if pt.emission != (geom.V{}) && !dark {
 			add(weight.Times(pt.emission).Mul(tr.glowWeight(&pt, &from)), depth > 1)
 		}
-		mp := tr.s.Instances[hit.Instance].Mesh.partOf(hit.Triangle)
-		if pt.trans > 0 && mp.surface.clear() {
+		if pt.trans > 0 && tr.s.Instances[hit.Instance].Mesh.partOf(hit.Triangle).surface.clear() {
 			// Thin glass: the share that goes straight is no scattering.
 			straightShare := light.Luminance(pt.through)
 			rest := light.Luminance(pt.specular) + light.Luminance(pt.diffuse)
@@ -110,10 +130,8 @@ func (tr *tracer) radiance(ray Ray, smp *sampler, first *seen) geom.V {
 		if depth >= tr.bounces+1 {
 			break
 		}
-		tr.lamps = tr.lamps[:0]
-		c := tr.s.weigh(pt.p, tr.lamps)
-		tr.lamps = c.lamps
-		add(weight.Times(tr.direct(&pt, &c, smp, depth == 0)), depth > 0)
+		c := tr.s.weigh(pt.p)
+		add(weight.Times(tr.direct(&pt, &c, smp, depth == 0)), depth > 0 || foggy)
 		// After the last bounce one more ray still looks for lights: direct
 		// light is shared between both ways of finding it.
 		u1, u2 := smp.next2()
@@ -132,8 +150,7 @@ func (tr *tracer) radiance(ray Ray, smp *sampler, first *seen) geom.V {
 		if !(weight.Max() > 0) || !weight.Finite() {
 			break
 		}
-		c.lamps = nil
-		from = last{pdf: pdf, c: c, p: pt.p, solo: depth == 0}
+		from = last{pdf: pdf, c: c, p: pt.p, solo: depth == 0, id: tr.s.idOf(&pt)}
 		ray = pt.leave(wi)
 		depth++
 	}
@@ -178,7 +195,7 @@ func (tr *tracer) sky(d geom.V, from *last) geom.V {
 	if e := tr.s.Env; e != nil {
 		w := 1.0
 		if from.pdf > 0 && from.c.env > 0 {
-			w = power(from.pdf, e.pdf(d)*from.chance(from.c.env))
+			w = power(from.pdf, e.PDF(d)*from.chance(from.c.env))
 		}
 		sum = e.At(d).Mul(w)
 	}
@@ -201,11 +218,11 @@ func (tr *tracer) glowWeight(pt *point, from *last) float64 {
 	if from.pdf <= 0 || from.c.glow <= 0 {
 		return 1
 	}
-	sf := tr.s.Instances[pt.instance].Mesh.partOf(pt.triangle).surface
+	mp := tr.s.Instances[pt.instance].Mesh.partOf(pt.triangle)
 	d := pt.p.Sub(from.p)
 	dist := d.Len()
 	cos := math.Abs(pt.ng.Dot(d)) / max(dist, 1e-30)
-	return power(from.pdf, tr.s.glowDensity(sf, dist, cos)*from.chance(from.c.glow))
+	return power(from.pdf, tr.s.glowDensity(from.p, pt.instance, mp, dist, cos)*from.chance(from.c.glow))
 }
 
 // direct is the light that comes from lights to the point: one kind of light
@@ -230,17 +247,18 @@ func (tr *tracer) direct(pt *point, c *choice, smp *sampler, first bool) geom.V 
 		}
 		var l lamp.Light
 		ok := false
+		of, by := 0, 0.0
 		switch kind {
 		case 0:
 			u1, u2 := smp.next2()
-			l.Dir, l.PDF = tr.s.Env.sample(u1, u2)
+			l.Dir, l.PDF = tr.s.Env.Sample(u1, u2)
 			if ok = l.PDF > 0; ok {
 				l.Le = tr.s.Env.At(l.Dir)
 			}
 		case 1:
 			l, ok = tr.s.sampleSun(smp, extra)
 		case 2:
-			l, ok = tr.s.sampleLamp(pt.p, c, smp, extra)
+			l, of, by, ok = tr.s.sampleLamp(pt, smp, extra)
 		case 3:
 			l, ok = tr.s.sampleGlow(pt.p, smp, extra)
 		}
@@ -249,7 +267,11 @@ func (tr *tracer) direct(pt *point, c *choice, smp *sampler, first bool) geom.V 
 			if all {
 				chance = 1
 			}
-			sum = sum.Add(tr.answer(pt, &l, chance, smp))
+			beside := 1.0
+			if pt.met != nil && kind == 2 {
+				beside = pt.met.beside(tr.s, pt.p, of, by*chance)
+			}
+			sum = sum.Add(tr.answer(pt, &l, chance, smp).Mul(beside))
 		}
 	}
 	return sum
@@ -262,7 +284,7 @@ func (tr *tracer) answer(pt *point, l *lamp.Light, chance float64, smp *sampler)
 		return geom.V{}
 	}
 	w := 1 / (l.PDF * chance)
-	if !l.Hard {
+	if !l.Hard && !l.Free {
 		w *= power(l.PDF*chance, bsdf)
 	}
 	return f.Times(l.Le).Times(tr.reaches(pt, l, smp)).Mul(w)
@@ -270,6 +292,9 @@ func (tr *tracer) answer(pt *point, l *lamp.Light, chance float64, smp *sampler)
 
 // reaches is the share of a sample of light that comes to the point past all that stands between.
 func (tr *tracer) reaches(pt *point, l *lamp.Light, smp *sampler) geom.V {
+	if l.Free {
+		return geom.V{X: 1, Y: 1, Z: 1}.Mul(tr.s.dim(pt.p, l))
+	}
 	ray := pt.leave(l.Dir)
 	if l.Dist > 0 {
 		ray.Max = max(l.Dist-pt.eps, 1e-12)
@@ -278,7 +303,7 @@ func (tr *tracer) reaches(pt *point, l *lamp.Light, smp *sampler) geom.V {
 	if _, blocked := tr.s.trace(&ray, true, &tr.pass); blocked {
 		return geom.V{}
 	}
-	return tr.pass.tint
+	return tr.pass.tint.Mul(tr.s.dim(pt.p, l))
 }
 
 // plain follows the centre of a pixel for the passes: what is there, without

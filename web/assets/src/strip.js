@@ -126,6 +126,7 @@ export class Strip {
     s.append(make("line", { x1: 16, x2: this.w - 16, y1: base, y2: base, stroke: soft }));
     this.ruler(base, soft, ink);
     this.steps(base, soft);
+    this.air(top, base, soft);
     const labelled = [],
       moving = Boolean(stores.film.moveNow);
     for (const b of this.bars().sort((p, q) => q.span.height - p.span.height)) {
@@ -277,6 +278,18 @@ export class Strip {
           ),
         );
       }
+  }
+  // air is how much of the contrast the air leaves, from all of it above to nothing at the ruler.
+  air(top, base, soft) {
+    const left = (this.v.now.lightNow.air.left || []).filter((p) => p[0] >= this.lo && p[0] <= this.hi);
+    if (left.length < 2) return;
+    const y = (share) => base - share * (base - top);
+    const d = left.map((p, i) => `${i ? "L" : "M"}${this.x(p[0]).toFixed(1)} ${y(p[1]).toFixed(1)}`).join("");
+    this.svg.append(make("path", { d, fill: "none", stroke: soft, "stroke-dasharray": "2 3", "data-air": "" }));
+    const i = left.findIndex((p) => p[1] < 0.5);
+    if (i < 0) return;
+    const label = { x: this.x(left[i][0]) + 4, y: y(left[i][1]) - 3, "font-size": 11, fill: soft };
+    this.svg.append(make("text", label, `air leaves ${Math.round(100 * left[i][1])} %`));
   }
   // steps say how much the depth buffer tells apart along the strip.
   steps(base, soft) {

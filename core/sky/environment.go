@@ -1,4 +1,6 @@
-package render
+// Package sky is light from far away all around: a picture of it that can be sampled by brightness, and the skies
+// that are computed. Luminance is in cd/m² of each Rec.709 channel.
+package sky
 
 import (
 	"math"
@@ -22,10 +24,10 @@ type Environment struct {
 	mean     float64   // mean luminance over the sphere
 }
 
-// NewEnvironment returns an environment with a w x h picture of linear RGB
+// New returns an environment with a w x h picture of linear RGB
 // values (3 a pixel); a value v is v*strength cd/m². It is turned by turn
 // radians about +Y, counter-clockwise seen from above.
-func NewEnvironment(pix []float32, w, h int, strength, turn float64) *Environment {
+func New(pix []float32, w, h int, strength, turn float64) *Environment {
 	e := &Environment{pix: pix, w: w, h: h, strength: strength, turn: turn}
 	lum := make([]float64, w*h)
 	for i := range lum {
@@ -103,9 +105,9 @@ func (e *Environment) place(d geom.V) (u, v float64) {
 	return u - math.Floor(u), v
 }
 
-// sample chooses a direction by brightness: the picture by its pixels, the
+// Sample chooses a direction by brightness: the picture by its pixels, the
 // constant uniformly. pdf is per steradian.
-func (e *Environment) sample(u1, u2 float64) (d geom.V, pdf float64) {
+func (e *Environment) Sample(u1, u2 float64) (d geom.V, pdf float64) {
 	share := e.pictureShare()
 	if u1 >= share {
 		u1 = (u1 - share) / (1 - share)
@@ -113,7 +115,7 @@ func (e *Environment) sample(u1, u2 float64) (d geom.V, pdf float64) {
 		r := math.Sqrt(max(1-z*z, 0))
 		sin, cos := math.Sincos(2 * math.Pi * u1)
 		d = geom.V{X: r * cos, Y: z, Z: r * sin}
-		return d, e.pdf(d)
+		return d, e.PDF(d)
 	}
 	u1 /= share
 	y, v := pickCDF(e.rows, u2)
@@ -125,7 +127,7 @@ func (e *Environment) sample(u1, u2 float64) (d geom.V, pdf float64) {
 	dx, dz := st*sin, -st*cos
 	ts, tc := math.Sincos(e.turn)
 	d = geom.V{X: tc*dx + ts*dz, Y: math.Cos(theta), Z: -ts*dx + tc*dz}
-	return d, e.pdf(d)
+	return d, e.PDF(d)
 }
 
 // pictureShare is how often sample chooses by the picture.
@@ -137,7 +139,8 @@ func (e *Environment) pictureShare() float64 {
 	return e.mean / (e.mean + c)
 }
 
-func (e *Environment) pdf(d geom.V) float64 {
+// PDF is how likely Sample is to choose a direction, per steradian.
+func (e *Environment) PDF(d geom.V) float64 {
 	share := e.pictureShare()
 	p := (1 - share) / (4 * math.Pi)
 	if share > 0 {

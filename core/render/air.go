@@ -1,0 +1,114 @@
+package render
+
+import (
+	"math"
+
+	"visator/core/air"
+	"visator/core/geom"
+	"visator/core/lamp"
+)
+
+// way is a piece of a path through the air, from o along d as far as far: what of the light of lamps it scatters is
+// looked for twice, as likely as light meets the air and near the lamps, and both are weighed together.
+type way struct {
+	o, d geom.V
+	far  float64
+	beam bool // lamps are looked for near them too
+}
+
+// near is where a way passes a place nearest: which lamp is looked for is chosen by what they give there.
+func (w *way) near(p geom.V) geom.V {
+	return w.o.Add(w.d.Mul(min(max(p.Sub(w.o).Dot(w.d), 0), w.far)))
+}
+
+// met is what of the air light met.
+type met struct {
+	part *air.Part
+	d    geom.V  // along which the path came
+	pdf  float64 // per metre, of meeting it there
+	way  way
+}
+
+// inAir is the point at which a path meets the air on a way, if it does so before far.
+func (tr *tracer) inAir(w way, smp *sampler) (pt point, t float64, ok bool) {
+	u, pick := smp.next2()
+	a := tr.s.Air
+	if t, ok = a.Free(w.o, w.d, w.far, u); !ok {
+		return pt, t, false
+	}
+	return tr.airPoint(w, t, a.Sigma(w.o.Add(w.d.Mul(t)))*a.Through(w.o, w.d, t), pick), t, true
+}
+
+func (tr *tracer) airPoint(w way, t, pdf, pick float64) point {
+	p := w.o.Add(w.d.Mul(t))
+	return point{p: p, instance: -1, met: &met{part: tr.s.Air.Pick(p, pick), d: w.d, pdf: pdf, way: w}}
+}
+
+// scatter is sample for a point in the air: all weights but the colour are one.
+func (m *met) scatter(u1, u2 float64) (wi, weight geom.V, pdf float64, ok bool) {
+	wi = m.part.Scatter(m.d, u1, u2)
+	return wi, m.part.Albedo, m.part.Phase(m.d, wi), m.part.Albedo.Max() > 0
+}
+
+// abeam is light of a lamp that a way scatters, looked for near that lamp.
+func (tr *tracer) abeam(w way, first bool, smp *sampler) geom.V {
+	s := tr.s
+	u, v := smp.next2()
+	i, chance, _ := s.tree.Choose(w.near(s.lit), u)
+	if i < 0 || !s.Lamps[i].Lights(0) {
+		return geom.V{}
+	}
+	t, pdf := air.Abeam(w.o, w.d, w.far, s.Lamps[i].At, v)
+	if !(pdf > 0) || !(t > 0) {
+		return geom.V{}
+	}
+	p := w.o.Add(w.d.Mul(t))
+	sigma := s.Air.Sigma(p)
+	if !(sigma > 0) {
+		return geom.V{}
+	}
+	u1, u2 := smp.next2()
+	l, ok := s.Lamps[i].Sample(p, u1, u2)
+	if !ok {
+		return geom.V{}
+	}
+	through := s.Air.Through(w.o, w.d, t)
+	pt := tr.airPoint(w, t, sigma*through, smp.next())
+	f, phase := pt.eval(l.Dir)
+	asked := s.tree.Chance(p, i) // at that point, had the path met the air there
+	if !first {
+		c := s.weigh(p)
+		asked *= c.lamp
+	}
+	k := through * sigma / ((chance*pdf + pt.met.pdf*asked) * l.PDF)
+	if !l.Hard && !l.Free {
+		k *= power(l.PDF*asked, phase)
+	}
+	if !(k > 0) || math.IsInf(k, 0) {
+		return geom.V{}
+	}
+	return f.Times(l.Le).Times(tr.reaches(&pt, &l, smp)).Mul(k)
+}
+
+// beside is the share of a sample of lamp i at a point in the air that counts beside what abeam finds of it.
+func (m *met) beside(s *Scene, p geom.V, i int, chance float64) float64 {
+	if !m.way.beam {
+		return 1
+	}
+	t := p.Sub(m.way.o).Len()
+	other := s.tree.Chance(m.way.near(s.lit), i) * air.AbeamDensity(m.way.o, m.way.d, m.way.far, s.Lamps[i].At, t)
+	own := m.pdf * chance
+	return own / max(own+other, math.SmallestNonzeroFloat64)
+}
+
+// dim takes from a sample of light what the air on its way keeps.
+func (s *Scene) dim(p geom.V, l *lamp.Light) float64 {
+	if s.Air == nil {
+		return 1
+	}
+	far := l.Dist
+	if !(far > 0) {
+		far = math.Inf(1)
+	}
+	return s.Air.Through(p, l.Dir, far)
+}
