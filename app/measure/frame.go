@@ -260,9 +260,8 @@ func (w *Snapshot) standsKey() string {
 // Meter is the exposure value that a meter gives for what is seen.
 func Meter(ls *light.State, m *frame.Moment, p *frame.Picture) float64 {
 	sun := light.Luminance(ls.Sunlight())
-	sky := func(d geom.V) float64 {
-		return light.Luminance(ls.SkyAt(d))
-	}
+	dome := ls.Dome()
+	sky := func(d geom.V) float64 { return light.Luminance(dome(d)) }
 	return optics.Metered(m.Scene.Meter(&m.View, p, sun, light.Direction(ls.Azimuth, ls.Elevation), sky))
 }
 

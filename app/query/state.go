@@ -201,7 +201,8 @@ type LightState struct {
 	Zenith  geom.V `json:"zenith"` // cd/m² per channel
 	Horizon geom.V `json:"horizon"`
 
-	Air AirState `json:"air"`
+	Air     AirState `json:"air"`
+	SkySaid string   `json:"skySaid"`
 }
 
 // Placed is a placement with its true size; shared is how many are of its piece.
@@ -418,7 +419,7 @@ func (st *State) propose(in unit.Ruler, all map[string]*ProposalState) {
 
 func lightState(s *light.State) LightState {
 	return LightState{ToSun: light.Direction(s.Azimuth, s.Elevation), Zenith: light.Hex(s.Zenith).Mul(s.Level),
-		Horizon: light.Hex(s.Horizon).Mul(s.Level), Sun: s.Sunlight()}
+		Horizon: light.Hex(s.Horizon).Mul(s.Level), Sun: s.Sunlight(), SkySaid: s.SkySaid()}
 }
 
 // standInOutlines are drawn once: stand-ins never change.

@@ -232,7 +232,7 @@ func (l *loaded) illuminate(ctx context.Context, s *render.Scene, ls *light.Stat
 		suns = []render.Sun{{To: light.Direction(ls.Azimuth, ls.Elevation), Lux: lux, Radius: ls.Size / 2}}
 	}
 	if ls.Sky != "panorama" {
-		const w, h = 16, 256 // the same all around, fine from the horizon up
+		w, h := ls.SkySize()
 		return s.Relit(lamps, suns, sky.New(ls.BakeSky(w, h), w, h, 1, 0), ls.Medium()), nil
 	}
 	data, err := l.a.Store.ReadBlob(ctx, ls.Panorama)
@@ -374,7 +374,7 @@ func (a *Studio) Sky(ctx context.Context, setID string) (pix []float32, w, h int
 		return nil, 0, 0, err
 	}
 	w, h = 64, 256 // a two-colour sky needs height, not width
-	if set.Light.Sky == "panorama" {
+	if set.Light.Sky != "two" {
 		w, h = 512, 256
 	}
 	for y := 0; y < h; y++ {

@@ -113,9 +113,7 @@ func (a *Studio) ShotSheet(ctx context.Context, setID, shotID, as string) (Paper
 		s.Sun = fmt.Sprintf("from %.0f° (0° is the top of the plan, clockwise), %.0f° high, %.0f lx, %.0f K",
 			math.Mod(unit.Degrees(ls.Azimuth)+360, 360), unit.Degrees(ls.Elevation), ls.Lux, ls.Kelvin)
 	}
-	if s.Sky = "two colours, " + ls.Zenith + " over " + ls.Horizon; ls.Sky == "panorama" {
-		s.Sky = "panorama"
-	}
+	s.Sky = ls.SkySaid()
 	if m := k.Move; m != nil {
 		first, last := k.Frames()
 		s.Move = fmt.Sprintf("%.4g s at %.4g frames a second, frames %d to %d", m.Duration(), m.Rate, first+1, last+1)

@@ -5,10 +5,12 @@ package light
 import (
 	"errors"
 	"math"
+	"slices"
 	"strconv"
 
 	"visator/core/document"
 	"visator/core/geom"
+	"visator/core/sky"
 	"visator/core/unit"
 )
 
@@ -17,6 +19,7 @@ type State struct {
 	From  string `json:"from"` // where the sun comes from: "hand", "place", by place, day and hour; "": by hand
 	Place        // kept also while the sun is set by hand
 	Weather
+	Heavens
 
 	SunOn     bool    `json:"sunOn"`
 	Azimuth   float64 `json:"azimuth"`   // radians, clockwise from -Z (up on the plan)
@@ -25,7 +28,7 @@ type State struct {
 	Kelvin    float64 `json:"kelvin"`
 	Size      float64 `json:"size"` // apparent diameter in radians
 
-	Sky      string  `json:"sky"`      // "two" colours or a "panorama"
+	Sky      string  `json:"sky"`      // "two" colours, clear by the "hour", a "standard" one, or a "panorama"
 	Zenith   string  `json:"zenith"`   // #rrggbb
 	Horizon  string  `json:"horizon"`  // #rrggbb
 	Level    float64 `json:"level"`    // cd/m² of a sky colour of full white
@@ -41,7 +44,8 @@ const SunSize = 0.53 * math.Pi / 180
 func Default() State {
 	return State{Place: Place{Latitude: unit.Radians(47), Longitude: unit.Radians(8), Day: SomeDay, Hour: 10, Zone: 2},
 		SunOn: true, Azimuth: 2.3, Elevation: 0.7, Lux: 80000, Kelvin: 5400, Size: SunSize,
-		Sky: "two", Zenith: "#5a86c0", Horizon: "#c8d8e6", Level: 6000, Strength: 1000, Weather: DefaultWeather()}
+		Sky: "two", Zenith: "#5a86c0", Horizon: "#c8d8e6", Level: 6000, Strength: 1000, Weather: DefaultWeather(),
+		Heavens: defaultHeavens()}
 }
 
 // Check says what is impossible about a light state.
@@ -63,6 +67,7 @@ func (s *State) Check() error {
 // set by hand since, before tells, makes it a sun by hand.
 func (s *State) Settle(before *State) {
 	s.Weather.settle()
+	s.Heavens.settle()
 	if s.From != "place" {
 		return
 	}
@@ -79,6 +84,10 @@ func (s *State) Settle(before *State) {
 	}
 	s.Azimuth, s.Elevation = s.Sun(s.Hour)
 	s.Lux, s.Kelvin = Sunshine(s.Elevation)
+	if s.Sky == "hour" { // of the same air as the sky
+		c := sky.ClearSky(s.Elevation, s.Heavens.clear()).Sun
+		s.Lux, s.Kelvin = math.Round(Luminance(c)), NearestKelvin(c)
+	}
 }
 
 // Fields are what a light is described by.
@@ -99,7 +108,8 @@ func (s *State) Fields() []document.Field {
 		document.Of(&s.Size, document.Angle, "size", "apparent size", "the sun's apparent size").In(0, math.Pi/2).
 			Named("Sun apparent size in degrees").Told("", 2).On("sun").
 			Hinting("0.53° is the sun itself; larger softens its shadows"),
-		document.Of(&s.Sky, document.Choice, "sky", "sky", "the sky is").Among("two", "panorama").On("head"),
+		document.Of(&s.Sky, document.Choice, "sky", "sky", "the sky is").Among("two", "hour", "standard",
+			"panorama").On("head"),
 		document.Of(&s.Zenith, document.Swatch, "zenith", "overhead", "").
 			Named("Sky colour overhead").On("sky").If("sky", "two"),
 		document.Of(&s.Horizon, document.Swatch, "horizon", "horizon", "").
@@ -112,7 +122,7 @@ func (s *State) Fields() []document.Field {
 			1e7).
 			Named("Panorama strength").Told("cd/m²", 2).On("sky").If("sky", "panorama").
 			Hinting("of a picture value of 1"),
-	}, append(s.Place.Fields(), s.Weather.Fields()...)...)
+	}, slices.Concat(s.Place.Fields(), s.Heavens.Fields(), s.Weather.Fields())...)
 }
 
 // Sunlight is what the sun gives at normal incidence, in lux of each channel: the one place
@@ -210,29 +220,4 @@ func Hex(s string) geom.V {
 		return math.Pow((c+0.055)/1.055, 2.4)
 	}
 	return geom.V{X: ch(16), Y: ch(8), Z: ch(0)}
-}
-
-// SkyAt is the luminance of the two-colour sky along d: the horizon's colour
-// to the zenith's with the square root of the height, which keeps the bright
-// band near the ground narrow. Below the horizon the ground gives back three
-// tenths of the horizon's light.
-func (s *State) SkyAt(d geom.V) geom.V {
-	h, z := Hex(s.Horizon).Mul(s.Level), Hex(s.Zenith).Mul(s.Level)
-	if d.Y < 0 {
-		return h.Mul(1 - 0.7*min(1, -d.Y*8))
-	}
-	return h.Lerp(z, math.Sqrt(d.Y))
-}
-
-// BakeSky draws the two-colour sky as a latitude-longitude picture, 3 values
-// a pixel.
-func (s *State) BakeSky(w, h int) []float32 {
-	pix := make([]float32, 0, 3*w*h)
-	for y := 0; y < h; y++ {
-		c := s.SkyAt(geom.V{Y: math.Cos(math.Pi * (float64(y) + 0.5) / float64(h))})
-		for range w {
-			pix = append(pix, float32(c.X), float32(c.Y), float32(c.Z))
-		}
-	}
-	return pix
 }

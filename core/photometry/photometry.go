@@ -292,11 +292,11 @@ func (w *Web) Doubts() (said []string) {
 	lm := w.Lumens()
 	if w.Rated > 0 && lm > 1.05*w.Rated {
 		said = append(said, fmt.Sprintf("it gives %.0f lm, more than the %.0f lm of its lamps: the multiplier or "+
-			"is wrong", lm, w.Rated))
+			"the unit is wrong", lm, w.Rated))
 	}
 	if w.Rated > 0 && lm < 0.1*w.Rated {
 		said = append(said, fmt.Sprintf("it gives %.0f lm, less than a tenth of the %.0f lm of its lamps: the "+
-			"or the unit is wrong", lm, w.Rated))
+			"multiplier or the unit is wrong", lm, w.Rated))
 	}
 	if w.largest > 1e7 {
 		said = append(said, fmt.Sprintf("its largest intensity is %.3g cd, as of a searchlight", w.largest))

@@ -7,7 +7,6 @@ import (
 	"sort"
 
 	"visator/core/geom"
-	"visator/core/light"
 )
 
 // Environment is light from everywhere: a constant, and a picture around it.
@@ -31,7 +30,7 @@ func New(pix []float32, w, h int, strength, turn float64) *Environment {
 	e := &Environment{pix: pix, w: w, h: h, strength: strength, turn: turn}
 	lum := make([]float64, w*h)
 	for i := range lum {
-		lum[i] = light.Luminance(geom.V{X: float64(pix[3*i]), Y: float64(pix[3*i+1]), Z: float64(pix[3*i+2])})
+		lum[i] = luminance(geom.V{X: float64(pix[3*i]), Y: float64(pix[3*i+1]), Z: float64(pix[3*i+2])})
 	}
 	e.rows, e.cols = make([]float64, h), make([]float64, w*h)
 	total, sphere := 0.0, 0.0
@@ -70,7 +69,7 @@ func (e *Environment) MeanLuminance() float64 {
 	if e == nil {
 		return 0
 	}
-	return e.mean + light.Luminance(e.Constant)
+	return e.mean + luminance(e.Constant)
 }
 
 // At is the luminance per channel that comes from direction d (unit).
@@ -132,7 +131,7 @@ func (e *Environment) Sample(u1, u2 float64) (d geom.V, pdf float64) {
 
 // pictureShare is how often sample chooses by the picture.
 func (e *Environment) pictureShare() float64 {
-	c := light.Luminance(e.Constant)
+	c := luminance(e.Constant)
 	if e.mean <= 0 {
 		return 0
 	}
@@ -177,3 +176,6 @@ func pickCDF(cdf []float64, u float64) (int, float64) {
 	}
 	return i, min(max((u-lo)/w, 0), 1)
 }
+
+// luminance of a linear Rec.709 colour (ITU-R BT.709).
+func luminance(c geom.V) float64 { return 0.2126*c.X + 0.7152*c.Y + 0.0722*c.Z }

@@ -161,6 +161,9 @@ export function panels(Alpine) {
     get placed() {
       return this.doc.from === "place";
     },
+    get computed() {
+      return this.doc.sky === "hour" || this.doc.sky === "standard";
+    },
     get airSaid() {
       return stores.v.st.lightNow.air.said || "clear: type how far haze or fog lets see";
     },
