@@ -6,6 +6,7 @@ import (
 	"visator/core/air"
 	"visator/core/geom"
 	"visator/core/lamp"
+	"visator/core/points"
 )
 
 // way is a piece of a path through the air, from o along d as far as far: what of the light of lamps it scatters is
@@ -30,8 +31,8 @@ type met struct {
 }
 
 // inAir is the point at which a path meets the air on a way, if it does so before far.
-func (tr *tracer) inAir(w way, smp *sampler) (pt point, t float64, ok bool) {
-	u, pick := smp.next2()
+func (tr *tracer) inAir(w way, smp *points.Sampler) (pt point, t float64, ok bool) {
+	u, pick := smp.Next2()
 	a := tr.s.Air
 	if t, ok = a.Free(w.o, w.d, w.far, u); !ok {
 		return pt, t, false
@@ -41,7 +42,8 @@ func (tr *tracer) inAir(w way, smp *sampler) (pt point, t float64, ok bool) {
 
 func (tr *tracer) airPoint(w way, t, pdf, pick float64) point {
 	p := w.o.Add(w.d.Mul(t))
-	return point{p: p, instance: -1, met: &met{part: tr.s.Air.Pick(p, pick), d: w.d, pdf: pdf, way: w}}
+	tr.met = met{part: tr.s.Air.Pick(p, pick), d: w.d, pdf: pdf, way: w}
+	return point{p: p, instance: -1, met: &tr.met}
 }
 
 // scatter is sample for a point in the air: all weights but the colour are one.
@@ -50,30 +52,30 @@ func (m *met) scatter(u1, u2 float64) (wi, weight geom.V, pdf float64, ok bool) 
 	return wi, m.part.Albedo, m.part.Phase(m.d, wi), m.part.Albedo.Max() > 0
 }
 
-// abeam is light of a lamp that a way scatters, looked for near that lamp.
-func (tr *tracer) abeam(w way, first bool, smp *sampler) geom.V {
+// abeam is light of a lamp that a way scatters, looked for near that lamp; and which it was, -1 if none.
+func (tr *tracer) abeam(w way, first bool, smp *points.Sampler) (got geom.V, of int) {
 	s := tr.s
-	u, v := smp.next2()
+	u, v := smp.Next2()
 	i, chance, _ := s.tree.Choose(w.near(s.lit), u)
 	if i < 0 || !s.Lamps[i].Lights(0) {
-		return geom.V{}
+		return got, -1
 	}
 	t, pdf := air.Abeam(w.o, w.d, w.far, s.Lamps[i].At, v)
 	if !(pdf > 0) || !(t > 0) {
-		return geom.V{}
+		return got, -1
 	}
 	p := w.o.Add(w.d.Mul(t))
 	sigma := s.Air.Sigma(p)
 	if !(sigma > 0) {
-		return geom.V{}
+		return got, -1
 	}
-	u1, u2 := smp.next2()
+	u1, u2 := smp.Next2()
 	l, ok := s.Lamps[i].Sample(p, u1, u2)
 	if !ok {
-		return geom.V{}
+		return got, -1
 	}
 	through := s.Air.Through(w.o, w.d, t)
-	pt := tr.airPoint(w, t, sigma*through, smp.next())
+	pt := tr.airPoint(w, t, sigma*through, smp.Next())
 	f, phase := pt.eval(l.Dir)
 	asked := s.tree.Chance(p, i) // at that point, had the path met the air there
 	if !first {
@@ -85,9 +87,9 @@ func (tr *tracer) abeam(w way, first bool, smp *sampler) geom.V {
 		k *= power(l.PDF*asked, phase)
 	}
 	if !(k > 0) || math.IsInf(k, 0) {
-		return geom.V{}
+		return got, -1
 	}
-	return f.Times(l.Le).Times(tr.reaches(&pt, &l, smp)).Mul(k)
+	return f.Times(l.Le).Times(tr.reaches(&pt, &l, smp)).Mul(k), i
 }
 
 // beside is the share of a sample of lamp i at a point in the air that counts beside what abeam finds of it.

@@ -11,6 +11,7 @@ import (
 	"visator/core/lamp"
 	"visator/core/light"
 	"visator/core/model"
+	"visator/core/points"
 	"visator/core/sky"
 )
 
@@ -117,9 +118,9 @@ func TestBothWaysOfLookingAgree(t *testing.T) {
 	const n = 16_384
 	tr := tracer{s: s, bounces: 3, plainWays: true}
 	for i := range n {
-		smp := newSampler(77, i, 0, 1)
+		smp := points.New(77, i, 0, 1)
 		var sn seen
-		x, y := smp.next2()
+		x, y := smp.Next2()
 		sum += light.Luminance(tr.radiance(cam.Ray(x, y, 0.5, 0.5), &smp, &sn)) / n
 	}
 	within(t, "without looking along the way", sum, both, 0.05)

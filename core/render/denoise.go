@@ -46,14 +46,21 @@ func (f *Film) denoise(threads int) {
 	for i, v := range f.soften(variance, threads) {
 		lit[i][3] = v
 	}
+	layers := f.layersOf(guide)
 	next := make([]lit4, n)
 	levels := 5
 	if f.Samples >= 256 {
 		levels = 3
 	}
 	for level := range levels {
-		_ = f.tiles(context.Background(), threads, func(x, y int) { f.smooth(x, y, 1<<level, guide, lit, next) })
+		_ = f.tiles(context.Background(), threads, func(x, y int) {
+			f.smooth(x, y, 1<<level, guide, lit, next,
+				layers)
+		})
 		lit, next = next, lit
+		for g := range layers {
+			layers[g].now, layers[g].next = layers[g].next, layers[g].now
+		}
 	}
 	for i := 0; i < n; i++ {
 		if guide[8*i+7] == 1 {
@@ -61,8 +68,25 @@ func (f *Film) denoise(threads int) {
 		}
 		for c := 0; c < 3; c++ {
 			f.Color[3*i+c] = lit[i][c] * max(guide[8*i+3+c], 0.02)
+			for g := range layers {
+				f.Shares[g][3*i+c] = layers[g].now[3*i+c] * max(guide[8*i+3+c], 0.02)
+			}
 		}
 	}
+}
+
+// layer is a share of the light, without albedo: smoothed as the whole is, so that shares still add up to it.
+type layer struct{ now, next []float32 }
+
+func (f *Film) layersOf(guide []float32) []layer {
+	out := make([]layer, len(f.Shares))
+	for g := range out {
+		out[g] = layer{make([]float32, len(f.Color)), make([]float32, len(f.Color))}
+		for i, v := range f.Shares[g] {
+			out[g].now[i] = v / max(guide[8*(i/3)+3+i%3], 0.02)
+		}
+	}
+	return out
 }
 
 // soften averages the variance over 3 x 3 pixels: it is noisy itself.
@@ -90,7 +114,7 @@ type lit4 [4]float32
 func (l *lit4) luma() float32 { return 0.2126*l[0] + 0.7152*l[1] + 0.0722*l[2] }
 
 // smooth computes one pixel of one level.
-func (f *Film) smooth(x, y, step int, guide []float32, light, out []lit4) {
+func (f *Film) smooth(x, y, step int, guide []float32, light, out []lit4, layers []layer) {
 	i := y*f.Width + x
 	g := guide[8*i : 8*i+8]
 	if g[7] == 1 {
@@ -101,6 +125,8 @@ func (f *Film) smooth(x, y, step int, guide []float32, light, out []lit4) {
 	sharp := 1 / (3*float32(math.Sqrt(float64(light[i][3]))) + 1e-6*lum + 1e-12)
 	var sum [3]float32
 	var wsum, vsum float32
+	var taps [25]tap
+	used := 0
 	g0, g1, g2, g3, g4, g5, g6 := g[0], g[1], g[2], g[3], g[4], g[5], g[6]
 	near := 30 / float32(step)
 	for ky := -2; ky <= 2; ky++ {
@@ -144,6 +170,10 @@ func (f *Film) smooth(x, y, step int, guide []float32, light, out []lit4) {
 				nd *= nd // to the 32nd
 				w *= nd * expNeg(e)
 			}
+			if layers != nil {
+				taps[used] = tap{j, w}
+				used++
+			}
 			sum[0] += w * l[0]
 			sum[1] += w * l[1]
 			sum[2] += w * l[2]
@@ -152,6 +182,21 @@ func (f *Film) smooth(x, y, step int, guide []float32, light, out []lit4) {
 		}
 	}
 	out[i] = lit4{sum[0] / wsum, sum[1] / wsum, sum[2] / wsum, vsum / (wsum * wsum)}
+	for g := range layers {
+		for c := range 3 {
+			s := float32(0)
+			for _, t := range taps[:used] {
+				s += t.weight * layers[g].now[3*t.at+c]
+			}
+			layers[g].next[3*i+c] = s / wsum
+		}
+	}
+}
+
+// tap is a pixel that a smoothed one is made of.
+type tap struct {
+	at     int
+	weight float32
 }
 
 func abs32(x float32) float32 {

@@ -12,6 +12,7 @@ import (
 	"visator/core/crew"
 	"visator/core/geom"
 	"visator/core/light"
+	"visator/core/points"
 )
 
 // Options say how a picture is made.
@@ -22,6 +23,7 @@ type Options struct {
 	Threads       int // 0: all cores
 	Bounces       int // indirect bounces; 0 is direct light alone
 	Denoise       bool
+	Shares        bool // keep apart what each group of lights gives
 	// Rows, if not empty, are the rows of the picture that are made: from the
 	// first to before the second. The film holds them alone.
 	Rows [2]int
@@ -75,8 +77,12 @@ type Film struct {
 	Normal        []float32 // 3 a pixel, world
 	Albedo        []float32 // 3 a pixel, linear base colour
 	Object        []float32 // instance ID, 0: background
+	// Shares, if they were asked for, are what each group of lamps gives of Color, then the suns, the sky, and what
+	// glows: 3 a pixel each. They add up to it.
+	Shares [][]float32
 
 	sum     []float64 // 3 a pixel
+	apart   [][]float32
 	square  []float64 // of luminance, 1 a pixel
 	guide   []float32 // 7 a pixel: sums of normal, albedo, 1/depth
 	enter   func()
@@ -110,6 +116,12 @@ func Render(ctx context.Context, s *Scene, cam *Camera, o Options) (*Film, error
 		sum:    make([]float64, 3*n), square: make([]float64, n), guide: make([]float32, 7*n), enter: o.Enter,
 		threads: o.Threads}
 	albedoTable()
+	if o.Shares {
+		f.Shares, f.apart = make([][]float32, s.kinds()), make([][]float32, s.kinds())
+		for g := range f.Shares {
+			f.Shares[g], f.apart[g] = make([]float32, 3*n), make([]float32, 3*n)
+		}
+	}
 	clamp := 0.0
 	if o.Denoise {
 		clamp = 40 * s.typical(cam, o)
@@ -119,7 +131,7 @@ func Render(ctx context.Context, s *Scene, cam *Camera, o Options) (*Film, error
 	}
 	tracers := make(chan *tracer, o.Threads)
 	for range o.Threads {
-		tracers <- &tracer{s: s, bounces: o.Bounces, clamp: clamp}
+		tracers <- &tracer{s: s, bounces: o.Bounces, clamp: clamp, apart: make([]geom.V, len(f.Shares))}
 	}
 	for f.Samples < o.Samples {
 		// One sample a pass at first, for a picture soon; more when there are many.
@@ -155,7 +167,7 @@ func Render(ctx context.Context, s *Scene, cam *Camera, o Options) (*Film, error
 			break
 		}
 	}
-	f.sum, f.square, f.guide, f.enter = nil, nil, nil, nil
+	f.sum, f.square, f.guide, f.enter, f.apart = nil, nil, nil, nil, nil
 	return f, nil
 }
 
@@ -168,9 +180,9 @@ func (s *Scene) typical(cam *Camera, o Options) float64 {
 	var top float64
 	for y := 0; y < h; y++ {
 		for x := 0; x < w; x++ {
-			smp := newSampler(o.Seed^0xabcdef, x, y, 0)
+			smp := points.New(o.Seed^0xabcdef, x, y, 0)
 			var sn seen
-			jx, jy := smp.next2()
+			jx, jy := smp.Next2()
 			l := light.Luminance(tr.radiance(cam.Ray((float64(x)+jx)/w, (float64(y)+jy)/h, 0.5, 0.5), &smp, &sn))
 			if l > top { // leave out the brightest: it may be the sun itself
 				l, top = top, l
@@ -238,11 +250,11 @@ func put(to []float32, i int, v geom.V) {
 
 // expose adds one sample to a pixel.
 func (f *Film) expose(tr *tracer, cam *Camera, o *Options, x, y, sample int) {
-	smp := newSampler(o.Seed, x, f.top+y, sample)
-	jx, jy := smp.next2()
+	smp := points.New(o.Seed, x, f.top+y, sample)
+	jx, jy := smp.Next2()
 	lu, lv := 0.5, 0.5
 	if cam.LensRadius > 0 {
-		lu, lv = smp.next2()
+		lu, lv = smp.Next2()
 	}
 	var sn seen
 	c := tr.radiance(cam.Ray((float64(x)+jx)/float64(f.Width), (float64(f.top+y)+jy)/float64(f.whole), lu, lv), &smp,
@@ -251,6 +263,12 @@ func (f *Film) expose(tr *tracer, cam *Camera, o *Options, x, y, sample int) {
 	f.sum[3*i] += c.X
 	f.sum[3*i+1] += c.Y
 	f.sum[3*i+2] += c.Z
+	for g, v := range tr.apart {
+		if v != (geom.V{}) {
+			to := f.apart[g][3*i : 3*i+3]
+			to[0], to[1], to[2] = to[0]+float32(v.X), to[1]+float32(v.Y), to[2]+float32(v.Z)
+		}
+	}
 	l := light.Luminance(c)
 	f.square[i] += l * l
 	g := f.guide[7*i : 7*i+7]
@@ -296,12 +314,20 @@ func (f *Film) Show(denoise bool) {
 	for i, v := range f.sum {
 		f.Color[i] = float32(v * k)
 	}
+	for g := range f.apart {
+		for i, v := range f.apart[g] {
+			f.Shares[g][i] = v * float32(k)
+		}
+	}
 	if denoise {
 		f.denoise(f.threads)
 	}
 	for i, v := range f.Color { // nothing that other programs would stumble over
 		if v-v != 0 {
 			f.Color[i] = 0
+			for g := range f.Shares {
+				f.Shares[g][i] = 0
+			}
 		}
 	}
 }

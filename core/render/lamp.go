@@ -3,15 +3,17 @@ package render
 import (
 	"visator/core/geom"
 	"visator/core/lamp"
+	"visator/core/points"
 )
 
 // sampleLamp is light of one lamp at a point, chosen by what it gives there about; which, and how likely that was.
-func (s *Scene) sampleLamp(pt *point, smp *sampler, extra float64) (l lamp.Light, i int, chance float64, ok bool) {
+func (s *Scene) sampleLamp(pt *point, smp *points.Sampler, extra float64) (l lamp.Light, i int, chance float64,
+	ok bool) {
 	i, chance, _ = s.tree.Choose(pt.p, extra)
 	if i < 0 || !s.Lamps[i].Lights(s.idOf(pt)) {
 		return l, i, 0, false
 	}
-	u1, u2 := smp.next2()
+	u1, u2 := smp.Next2()
 	if l, ok = s.Lamps[i].Sample(pt.p, u1, u2); !ok {
 		return l, i, chance, false
 	}
@@ -21,7 +23,7 @@ func (s *Scene) sampleLamp(pt *point, smp *sampler, extra float64) (l lamp.Light
 
 // idOf is the ID of what a point is on; 0 in the air.
 func (s *Scene) idOf(pt *point) uint32 {
-	if pt.met != nil {
+	if pt.instance < 0 {
 		return 0
 	}
 	return s.Instances[pt.instance].ID
@@ -36,9 +38,9 @@ func chosen(l *lamp.Light, chance float64) {
 	}
 }
 
-// alongLamps is the light of lamps' surfaces that a ray meets nearer than far, weighed against the samples that were
-// taken of them at the point before. Lamps stand in nothing's way.
-func (tr *tracer) alongLamps(ray *Ray, far float64, from *last, first *seen) (sum geom.V) {
+// alongLamps tells got the light of lamps' surfaces that a ray meets nearer than far, weighed against the samples that
+// were taken of them at the point before. Lamps stand in nothing's way.
+func (tr *tracer) alongLamps(ray *Ray, far float64, from *last, first *seen, got func(of int, l geom.V)) {
 	camera := from.pdf <= 0
 	tr.s.tree.Along(ray.O, ray.D, far, func(i int) {
 		l := &tr.s.Lamps[i]
@@ -50,7 +52,7 @@ func (tr *tracer) alongLamps(ray *Ray, far float64, from *last, first *seen) (su
 			return
 		}
 		if camera {
-			sum = sum.Add(l.Luminance())
+			got(i, l.Luminance())
 			if t < first.depth {
 				first.depth, first.normal, first.albedo = t, ray.D.Mul(-1), geom.V{X: 1, Y: 1, Z: 1}
 			}
@@ -61,7 +63,6 @@ func (tr *tracer) alongLamps(ray *Ray, far float64, from *last, first *seen) (su
 			pdf := l.Density(from.p, ray.D, t) * tr.s.tree.Chance(from.p, i)
 			w = power(from.pdf, pdf*from.chanceOfLamps())
 		}
-		sum = sum.Add(l.Luminance().Mul(l.Window(from.p) * w))
+		got(i, l.Luminance().Mul(l.Window(from.p)*w))
 	})
-	return sum
 }

@@ -8,6 +8,7 @@ import (
 	"visator/core/lamp"
 	"visator/core/light"
 	"visator/core/model"
+	"visator/core/points"
 )
 
 // emitters are the triangles that give light, in groups: one for each glowing part of an instance. A group is chosen
@@ -138,11 +139,11 @@ func (u *Sun) solidAngle() float64 {
 	return 4 * math.Pi * h * h // 2π(1-cos r) without cancellation
 }
 
-func (s *Scene) sampleSun(smp *sampler, extra float64) (l lamp.Light, ok bool) {
+func (s *Scene) sampleSun(smp *points.Sampler, extra float64) (l lamp.Light, ok bool) {
 	n := len(s.Suns)
 	i := min(int(extra*float64(n)), n-1)
 	u := &s.Suns[i]
-	u1, u2 := smp.next2()
+	u1, u2 := smp.Next2()
 	if u.Radius <= 0 {
 		return lamp.Light{Dir: u.To, Le: u.Lux.Mul(float64(n)), PDF: 1, Hard: true}, true
 	}
@@ -155,7 +156,7 @@ func (s *Scene) sampleSun(smp *sampler, extra float64) (l lamp.Light, ok bool) {
 	return lamp.Light{Dir: d, Le: u.radiance(), PDF: 1 / (u.solidAngle() * float64(n))}, true
 }
 
-func (s *Scene) sampleGlow(p geom.V, smp *sampler, extra float64) (l lamp.Light, ok bool) {
+func (s *Scene) sampleGlow(p geom.V, smp *points.Sampler, extra float64) (l lamp.Light, ok bool) {
 	k, chance, left := s.emitters.tree.Choose(p, extra)
 	if k < 0 {
 		return l, false
@@ -163,7 +164,7 @@ func (s *Scene) sampleGlow(p geom.V, smp *sampler, extra float64) (l lamp.Light,
 	g := &s.emitters.groups[k]
 	cdf := s.emitters.cdf[g.from : g.from+g.many]
 	t := &s.emitters.list[g.from+min(sort.SearchFloat64s(cdf, left*g.total), g.many-1)]
-	u1, u2 := smp.next2()
+	u1, u2 := smp.Next2()
 	q := math.Sqrt(u1)
 	u, v := q*(1-u2), q*u2
 	at := t.a.Add(t.e1.Mul(u)).Add(t.e2.Mul(v))

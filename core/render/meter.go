@@ -6,6 +6,7 @@ import (
 	"visator/core/geom"
 	"visator/core/lamp"
 	"visator/core/light"
+	"visator/core/points"
 )
 
 // Reading is what a meter tells of a place: the luminance that comes from there, and the illuminance on the surface
@@ -40,7 +41,7 @@ func (s *Scene) Meter(ray Ray, bounces, samples int, seed uint64) (r Reading) {
 	tr := tracer{s: s, bounces: bounces}
 	square := 0.0
 	for i := range samples {
-		smp := newSampler(seed, 0, 0, i)
+		smp := points.New(seed, 0, 0, i)
 		var sn seen
 		l := light.Luminance(tr.radiance(ray, &smp, &sn))
 		r.Luminance += l / float64(samples)
@@ -58,14 +59,14 @@ func (s *Scene) Meter(ray Ray, bounces, samples int, seed uint64) (r Reading) {
 		r.Normal = r.Normal.Mul(-1)
 	}
 	for i := range samples {
-		smp := newSampler(seed^0x6d657465, 1, 0, i)
+		smp := points.New(seed^0x6d657465, 1, 0, i)
 		tr.gather(&pt, &r, &smp, 1/float64(samples))
 	}
 	return r
 }
 
 // gather adds one sample of each source, weighed, to the illuminance at a point.
-func (tr *tracer) gather(pt *point, r *Reading, smp *sampler, weight float64) {
+func (tr *tracer) gather(pt *point, r *Reading, smp *points.Sampler, weight float64) {
 	s := tr.s
 	// falls is the lux that a sample of light gives there.
 	falls := func(l lamp.Light, ok bool) float64 {
@@ -76,10 +77,10 @@ func (tr *tracer) gather(pt *point, r *Reading, smp *sampler, weight float64) {
 		return light.Luminance(l.Le.Times(tr.reaches(pt, &l, smp))) * cos / l.PDF * weight
 	}
 	if len(s.Suns) > 0 {
-		r.Sun += falls(s.sampleSun(smp, smp.next()))
+		r.Sun += falls(s.sampleSun(smp, smp.Next()))
 	}
 	if s.Env != nil {
-		u1, u2 := smp.next2()
+		u1, u2 := smp.Next2()
 		var l lamp.Light
 		if l.Dir, l.PDF = s.Env.Sample(u1, u2); l.PDF > 0 {
 			l.Le = s.Env.At(l.Dir)
@@ -87,16 +88,16 @@ func (tr *tracer) gather(pt *point, r *Reading, smp *sampler, weight float64) {
 		r.Sky += falls(l, l.PDF > 0)
 	}
 	for i := range s.Lamps {
-		u1, u2 := smp.next2()
+		u1, u2 := smp.Next2()
 		got, ok := s.Lamps[i].Sample(pt.p, u1, u2)
 		ok = ok && s.Lamps[i].Lights(s.idOf(pt))
 		r.Lamps[i] += falls(got, ok)
 	}
 	if len(s.emitters.groups) > 0 {
-		r.Glow += falls(s.sampleGlow(pt.p, smp, smp.next()))
+		r.Glow += falls(s.sampleGlow(pt.p, smp, smp.Next()))
 	}
 	// What other surfaces give back comes from all over the half space: E = π·L by the cosine.
-	u1, u2 := smp.next2()
+	u1, u2 := smp.Next2()
 	t, b := geom.Frame(r.Normal)
 	sin, cos := math.Sincos(2 * math.Pi * u2)
 	d := t.Mul(math.Sqrt(u1) * cos).Add(b.Mul(math.Sqrt(u1) * sin)).Add(r.Normal.Mul(math.Sqrt(1 - u1)))

@@ -15,6 +15,7 @@ import (
 	"visator/core/lamp"
 	"visator/core/light"
 	"visator/core/model"
+	"visator/core/points"
 	"visator/core/sky"
 )
 
@@ -38,6 +39,7 @@ type Scene struct {
 	surfaces []int // of Lamps those that are no points
 	tree     *lamp.Tree
 	lit      geom.V // the middle of the lamps, by what they give
+	groups   int    // of lamps
 	alpha    bool   // some surface lets light through
 }
 
@@ -180,7 +182,9 @@ func (s *Scene) light() {
 		s.Air = nil
 	}
 	sum := 0.0
+	s.groups = 0
 	for i := range s.Lamps {
+		s.groups = max(s.groups, s.Lamps[i].Group+1)
 		w := light.Luminance(s.Lamps[i].Candela)
 		s.lit, sum = s.lit.Add(s.Lamps[i].At.Mul(w)), sum+w
 	}
@@ -328,7 +332,7 @@ func (s *Scene) meet(ray *Ray, top *bvh.Ray, k uint32, hit *Hit, pass *passing) 
 // looks for the closest hit the decision is by chance, for a shadow ray what
 // is left of the light is kept in tint.
 type passing struct {
-	s      *sampler
+	s      *points.Sampler
 	stand  uint32
 	shadow bool
 	tint   geom.V
@@ -341,7 +345,7 @@ func (p *passing) lets(mp *meshPart, id uint32, u, v float32) bool {
 		alpha = mp.surface.opacity(mp, id-mp.first, u, v, &uv)
 	}
 	if !p.shadow {
-		return alpha < 1 && p.s.pick(id, p.stand) >= alpha
+		return alpha < 1 && p.s.Pick(id, p.stand) >= alpha
 	}
 	keep := geom.V{X: 1, Y: 1, Z: 1}.Mul(1 - alpha)
 	if mp.surface.clear() {

@@ -7,6 +7,7 @@ import (
 	"visator/core/lamp"
 	"visator/core/light"
 	"visator/core/model"
+	"visator/core/points"
 )
 
 // tracer follows paths on one goroutine.
@@ -15,7 +16,9 @@ type tracer struct {
 	bounces int
 	clamp   float64 // luminance above which an indirect contribution is cut; 0: never
 	pass    passing
-	blind   bool // what shines by itself is not seen at the end of the first ray
+	met     met      // of the point in the air at which the path is: there is one at a time
+	apart   []geom.V // what each kind of light gave along the last path; none if nobody asks
+	blind   bool     // what shines by itself is not seen at the end of the first ray
 	// Lamps are looked for only where light happens to meet the air: to test the other way.
 	plainWays bool
 }
@@ -38,20 +41,24 @@ type last struct {
 // radiance returns the light that comes along the ray from the camera
 // (Kajiya, The Rendering Equation, 1986; next-event estimation combined by
 // the power heuristic: Veach, Robust Monte Carlo Methods, 1997).
-func (tr *tracer) radiance(ray Ray, smp *sampler, first *seen) geom.V {
+func (tr *tracer) radiance(ray Ray, smp *points.Sampler, first *seen) geom.V {
 	var total geom.V
 	weight := geom.V{X: 1, Y: 1, Z: 1}
 	first.depth = math.Inf(1)
 	from := last{p: ray.O}
 	depth := 0
 	travelled := 0.0 // since the camera, for the first hit behind glass
-	add := func(c geom.V, indirect bool) {
+	clear(tr.apart)
+	add := func(kind int, c geom.V, indirect bool) {
 		if indirect && tr.clamp > 0 {
 			if l := light.Luminance(c); l > tr.clamp {
 				c = c.Mul(tr.clamp / l)
 			}
 		}
 		total = total.Add(c)
+		if len(tr.apart) > 0 {
+			tr.apart[kind] = tr.apart[kind].Add(c)
+		}
 	}
 	for straight := 0; straight < 64; { // panes of glass in a row
 		tr.pass = passing{s: smp}
@@ -82,7 +89,8 @@ func (tr *tracer) radiance(ray Ray, smp *sampler, first *seen) geom.V {
 				w.far = hit.T
 			}
 			if w.beam {
-				add(weight.Times(tr.abeam(w, depth == 0, smp)), depth > 0)
+				l, of := tr.abeam(w, depth == 0, smp)
+				add(tr.s.group(of), weight.Times(l), depth > 0)
 			}
 			var at point
 			var t float64
@@ -91,29 +99,31 @@ func (tr *tracer) radiance(ray Ray, smp *sampler, first *seen) geom.V {
 			}
 		}
 		if len(tr.s.surfaces) > 0 && !dark {
-			if l := tr.alongLamps(&ray, far, &from, first); l != (geom.V{}) {
-				add(weight.Times(l), depth > 1)
-			}
+			tr.alongLamps(&ray, far, &from, first, func(of int, l geom.V) {
+				add(tr.s.group(of), weight.Times(l), depth > 1)
+			})
 		}
 		if !ok && !foggy {
 			if !dark {
-				add(weight.Times(tr.sky(ray.D, &from)), depth > 1)
+				sun, env := tr.sky(ray.D, &from)
+				add(tr.s.groups, weight.Times(sun), depth > 1)
+				add(tr.s.groups+1, weight.Times(env), depth > 1)
 			}
 			break
 		}
 		if pt.unlit {
-			add(weight.Times(pt.base), depth > 1)
+			add(tr.s.groups+2, weight.Times(pt.base), depth > 1)
 			break
 		}
 		if pt.emission != (geom.V{}) && !dark {
-			add(weight.Times(pt.emission).Mul(tr.glowWeight(&pt, &from)), depth > 1)
+			add(tr.s.groups+2, weight.Times(pt.emission).Mul(tr.glowWeight(&pt, &from)), depth > 1)
 		}
 		if pt.trans > 0 && tr.s.Instances[hit.Instance].Mesh.partOf(hit.Triangle).surface.clear() {
 			// Thin glass: the share that goes straight is no scattering.
 			straightShare := light.Luminance(pt.through)
 			rest := light.Luminance(pt.specular) + light.Luminance(pt.diffuse)
 			if p := straightShare / (straightShare + rest); straightShare > 0 &&
-				smp.pick(hit.Triangle, uint32(hit.Instance)^0x51ed270b) < p {
+				smp.Pick(hit.Triangle, uint32(hit.Instance)^0x51ed270b) < p {
 				weight = weight.Times(pt.through).Mul(1 / p)
 				travelled += hit.T
 				far := ray.Max
@@ -131,18 +141,18 @@ func (tr *tracer) radiance(ray Ray, smp *sampler, first *seen) geom.V {
 			break
 		}
 		c := tr.s.weigh(pt.p)
-		add(weight.Times(tr.direct(&pt, &c, smp, depth == 0)), depth > 0 || foggy)
+		tr.direct(&pt, &c, smp, depth == 0, func(kind int, l geom.V) { add(kind, weight.Times(l), depth > 0 || foggy) })
 		// After the last bounce one more ray still looks for lights: direct
 		// light is shared between both ways of finding it.
-		u1, u2 := smp.next2()
-		wi, w, pdf, ok := pt.sample(u1, u2, smp.next())
+		u1, u2 := smp.Next2()
+		wi, w, pdf, ok := pt.sample(u1, u2, smp.Next())
 		if !ok {
 			break
 		}
 		weight = weight.Times(w)
 		if depth >= 1 { // Russian roulette
 			q := min(max(weight.Max(), 0.05), 0.95)
-			if smp.next() >= q {
+			if smp.Next() >= q {
 				break
 			}
 			weight = weight.Mul(1 / q)
@@ -155,10 +165,23 @@ func (tr *tracer) radiance(ray Ray, smp *sampler, first *seen) geom.V {
 		depth++
 	}
 	if !total.Finite() {
+		clear(tr.apart)
 		return geom.V{}
 	}
 	return total
 }
+
+// group is that of a lamp among the kinds of light that are kept apart: of groups of lamps, then come the suns, the
+// sky, and what glows.
+func (s *Scene) group(lamp int) int {
+	if lamp < 0 {
+		return s.groups
+	}
+	return s.Lamps[lamp].Group
+}
+
+// kinds is how many there are.
+func (s *Scene) kinds() int { return s.groups + 3 }
 
 // power is Veach's power heuristic with exponent two.
 func power(a, b float64) float64 {
@@ -190,14 +213,13 @@ func (f *last) chance(c float64) float64 {
 
 // sky is the light of the environment and the suns' disks along d, weighed
 // against the samples that were taken of them at the point before.
-func (tr *tracer) sky(d geom.V, from *last) geom.V {
-	var sum geom.V
+func (tr *tracer) sky(d geom.V, from *last) (sun, env geom.V) {
 	if e := tr.s.Env; e != nil {
 		w := 1.0
 		if from.pdf > 0 && from.c.env > 0 {
 			w = power(from.pdf, e.PDF(d)*from.chance(from.c.env))
 		}
-		sum = e.At(d).Mul(w)
+		env = e.At(d).Mul(w)
 	}
 	for i := range tr.s.Suns {
 		u := &tr.s.Suns[i]
@@ -208,9 +230,9 @@ func (tr *tracer) sky(d geom.V, from *last) geom.V {
 		if from.pdf > 0 && from.c.sun > 0 {
 			w = power(from.pdf, from.chance(from.c.sun)/(u.solidAngle()*float64(len(tr.s.Suns))))
 		}
-		sum = sum.Add(u.radiance().Mul(w))
+		sun = sun.Add(u.radiance().Mul(w))
 	}
-	return sum
+	return sun, env
 }
 
 // glowWeight weighs emission that a path ran into.
@@ -225,12 +247,11 @@ func (tr *tracer) glowWeight(pt *point, from *last) float64 {
 	return power(from.pdf, tr.s.glowDensity(from.p, pt.instance, mp, dist, cos)*from.chance(from.c.glow))
 }
 
-// direct is the light that comes from lights to the point: one kind of light
+// direct tells got the light that comes from lights to the point: one kind of light
 // is chosen by its share. At the first point the strong kinds are always
 // asked, and the choice counts only for the others.
-func (tr *tracer) direct(pt *point, c *choice, smp *sampler, first bool) geom.V {
-	var sum geom.V
-	u, spare := smp.next2()
+func (tr *tracer) direct(pt *point, c *choice, smp *points.Sampler, first bool, got func(kind int, l geom.V)) {
+	u, spare := smp.Next2()
 	for kind, share := range [4]float64{c.env, c.sun, c.lamp, c.glow} {
 		if share <= 0 {
 			continue
@@ -250,7 +271,7 @@ func (tr *tracer) direct(pt *point, c *choice, smp *sampler, first bool) geom.V 
 		of, by := 0, 0.0
 		switch kind {
 		case 0:
-			u1, u2 := smp.next2()
+			u1, u2 := smp.Next2()
 			l.Dir, l.PDF = tr.s.Env.Sample(u1, u2)
 			if ok = l.PDF > 0; ok {
 				l.Le = tr.s.Env.At(l.Dir)
@@ -271,14 +292,17 @@ func (tr *tracer) direct(pt *point, c *choice, smp *sampler, first bool) geom.V 
 			if pt.met != nil && kind == 2 {
 				beside = pt.met.beside(tr.s, pt.p, of, by*chance)
 			}
-			sum = sum.Add(tr.answer(pt, &l, chance, smp).Mul(beside))
+			group := tr.s.groups + [4]int{1, 0, 0, 2}[kind]
+			if kind == 2 {
+				group = tr.s.group(of)
+			}
+			got(group, tr.answer(pt, &l, chance, smp).Mul(beside))
 		}
 	}
-	return sum
 }
 
 // answer is what one light sample gives after shadow and reflection.
-func (tr *tracer) answer(pt *point, l *lamp.Light, chance float64, smp *sampler) geom.V {
+func (tr *tracer) answer(pt *point, l *lamp.Light, chance float64, smp *points.Sampler) geom.V {
 	f, bsdf := pt.eval(l.Dir)
 	if !(f.Max() > 0) {
 		return geom.V{}
@@ -291,7 +315,7 @@ func (tr *tracer) answer(pt *point, l *lamp.Light, chance float64, smp *sampler)
 }
 
 // reaches is the share of a sample of light that comes to the point past all that stands between.
-func (tr *tracer) reaches(pt *point, l *lamp.Light, smp *sampler) geom.V {
+func (tr *tracer) reaches(pt *point, l *lamp.Light, smp *points.Sampler) geom.V {
 	if l.Free {
 		return geom.V{X: 1, Y: 1, Z: 1}.Mul(tr.s.dim(pt.p, l))
 	}

@@ -1,12 +1,13 @@
-package render
+// Package points is the numbers that samples are made of.
+package points
 
 import "math/bits"
 
-// sampler gives the points of a scrambled (0,2)-sequence for one pixel, two
+// Sampler gives the points of a scrambled (0,2)-sequence for one pixel, two
 // dimensions at a time: Sobol points with hash-based Owen scrambling (Burley,
 // Practical Hash-based Owen Scrambling, JCGT 2020). The numbers depend on
 // seed, pixel, sample and dimension alone, so that threads change nothing.
-type sampler struct {
+type Sampler struct {
 	pixel  uint32
 	sample uint32
 	dim    uint32
@@ -14,11 +15,12 @@ type sampler struct {
 	reversed uint32 // the bits of sample
 }
 
-func newSampler(seed uint64, x, y, sample int) sampler {
+// New is the numbers of a sample of a pixel.
+func New(seed uint64, x, y, sample int) Sampler {
 	h := hash32(uint32(seed) ^ hash32(uint32(seed>>32)+0x9e3779b9))
 	h = hash32(h ^ uint32(x))
 	h = hash32(h ^ (uint32(y) + 0x85ebca6b))
-	return sampler{pixel: h, sample: uint32(sample), reversed: bits.Reverse32(uint32(sample))}
+	return Sampler{pixel: h, sample: uint32(sample), reversed: bits.Reverse32(uint32(sample))}
 }
 
 // hash32 mixes the bits of x (Wellons' low-bias 32-bit permutation).
@@ -67,8 +69,8 @@ var sobolBytes = func() (t [4][256]uint32) {
 	return t
 }()
 
-// next2 returns the next two numbers in [0, 1).
-func (s *sampler) next2() (float64, float64) {
+// Next2 returns the next two numbers in [0, 1).
+func (s *Sampler) Next2() (float64, float64) {
 	seed := hash32(s.pixel ^ s.dim*0x9e3779b9)
 	s.dim++
 	// The index is scrambled by permuting its bits in reverse, and the first
@@ -80,14 +82,14 @@ func (s *sampler) next2() (float64, float64) {
 	return float64(x) * scale, float64(y) * scale
 }
 
-// next returns the next number in [0, 1).
-func (s *sampler) next() float64 {
-	x, _ := s.next2()
+// Next returns the next number in [0, 1).
+func (s *Sampler) Next() float64 {
+	x, _ := s.Next2()
 	return x
 }
 
-// pick returns a number in [0, 1) from what is hit, for the stochastic
+// Pick returns a number in [0, 1) from what is hit, for the stochastic
 // decision whether a see-through surface lets a ray pass.
-func (s *sampler) pick(a, b uint32) float64 {
+func (s *Sampler) Pick(a, b uint32) float64 {
 	return float64(hash32(hash32(s.pixel^s.sample*0x9e3779b1)^hash32(a+s.dim*0x68bc21eb)^b)) / (1 << 32)
 }
