@@ -95,12 +95,15 @@ func TestAFloorInTheDarkIsLitByLamps(t *testing.T) {
 		t.Errorf("dimmed to a fifth it is %v bright of %v", dim, lit)
 	}
 	b.click(`[aria-label="lamp burns"]`)
-	s.await(set, "the lamp out", func(*query.State) bool { return !spec().On })
+	s.await(set, "the lamp out", func(st *query.State) bool {
+		b, is := st.Set.Light.Lamps[lamp(st).ID]
+		return is && !b.On
+	})
 	if dark := bright(); dark > 1 {
 		t.Errorf("with the lamp out it is %v bright", dark)
 	}
 	b.press("Undo")
-	s.await(set, "the lamp on again", func(*query.State) bool { return spec().On })
+	s.await(set, "the lamp on again", func(st *query.State) bool { return len(st.Set.Light.Lamps) == 0 })
 
 	// While something is in the hand the lens view is seen, and the true view comes back.
 	at := b.seen(-2, 2.4, -4)

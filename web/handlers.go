@@ -279,6 +279,26 @@ func (s *Server) panorama(c *echo.Context) error {
 	return answer(c, map[string]string{"blob": hash}, err)
 }
 
+// rig is the light of a shot as a file.
+func (s *Server) rig(c *echo.Context) error {
+	var b bytes.Buffer
+	if err := s.app.WriteRig(c.Request().Context(), c.Param("set"), c.QueryParam("shot"), &b); err != nil {
+		return answer(c, nil, err)
+	}
+	c.Response().Header().Set("Content-Disposition", `attachment; filename="light.json"`)
+	return c.Blob(http.StatusOK, "application/json", b.Bytes())
+}
+
+func (s *Server) fixtures(c *echo.Context) error {
+	list, err := s.app.Fixtures(c.Request().Context(), c.Param("set"))
+	return answer(c, list, err)
+}
+
+func (s *Server) readRig(c *echo.Context) error {
+	said, err := s.app.ReadRig(c.Request().Context(), c.Param("set"), c.Request().Body)
+	return answer(c, map[string]string{"label": said}, err)
+}
+
 func (s *Server) photometry(c *echo.Context) error {
 	noDeadline(c)
 	p, err := s.app.Photometry(c.Request().Context(), c.QueryParam("name"), c.Request().Body)

@@ -97,8 +97,8 @@ func (w *Snapshot) changedSince(ctx context.Context, s *stage.Shot) (what, ids [
 				say(id, text)
 			}
 		case "element":
-			if e := w.element(id); e != nil && e.Kind != "layer" && e.Kind != "group" && e.Kind != "meant" &&
-				e.Kind != "limit" {
+			e := w.element(id)
+			if e != nil && !slices.Contains([]string{"layer", "group", "meant", "kept light", "limit"}, e.Kind) {
 				say(id, e.Name+" was changed")
 			}
 		case "piece":

@@ -85,7 +85,7 @@ func lampsAt(lamps []hungLamp, pose map[string]geom.M, t float64) []hungLamp {
 	lamps = slices.Clone(lamps)
 	for i := range lamps {
 		h := &lamps[i]
-		if by, ok := pose[h.id]; ok {
+		if by, ok := pose[h.of]; ok {
 			h.At, h.To = by.Point(h.At), by.Point(h.To)
 		}
 		if t < h.Begins || h.Ends > 0 && t >= h.Ends {

@@ -10,7 +10,7 @@ import (
 
 // In a move a lamp burns from when to when, flickers about what it gives, and rides.
 func TestLampsOfAMove(t *testing.T) {
-	one := hungLamp{id: "bulb", Lamp: light.DefaultLamp()}
+	one := hungLamp{id: "bulb", of: "bulb", Lamp: light.DefaultLamp()}
 	one.Begins, one.Ends, one.Hertz, one.Depth, one.Seed = 1, 3, 4, 0.5, 7
 	at := func(s float64) hungLamp {
 		return lampsAt([]hungLamp{one}, map[string]geom.M{"bulb": geom.Translation(geom.V{X: s})}, s)[0]

@@ -2,6 +2,7 @@ package shoot
 
 import (
 	"bytes"
+	"cmp"
 	"context"
 	"fmt"
 	"math"
@@ -49,7 +50,8 @@ type loadedThing struct {
 
 // hungLamp is a lamp of the set.
 type hungLamp struct {
-	id, name string // of the element
+	id, name string // of the element; of a fixture with the thing that carries it
+	of       string // what it rides with
 	light.Lamp
 }
 
@@ -125,8 +127,12 @@ func (l *loaded) standLaid(ctx context.Context, w *measure.Snapshot, t *assembly
 		l.models[t.ID], l.top[t.ID] = t.Laid.Model, geom.Identity
 		l.stands = append(l.stands, loadedThing{t.ID, nil, t.ID, t.Name, geom.Identity})
 	}
-	if t.Laid.Lamp != nil {
-		l.lamps = append(l.lamps, hungLamp{t.ID, t.Name, *t.Laid.Lamp})
+	for _, h := range t.Laid.Hung {
+		id := t.ID
+		if h.Of != "" {
+			id += "/" + h.Of
+		}
+		l.lamps = append(l.lamps, hungLamp{id, t.Name, cmp.Or(h.Of, t.ID), h.Lamp})
 	}
 	for k := range t.Laid.Instances {
 		in := &t.Laid.Instances[k]

@@ -208,7 +208,7 @@ func (a *Studio) see(ctx context.Context, set string) (s sight, err error) {
 	var things, lamps []any
 	for t := range w.Filmed {
 		switch {
-		case t.Placement == nil && t.Laid.Lamp != nil:
+		case t.Placement == nil && len(t.Laid.Hung) > 0:
 			lamps = append(lamps, t.ID, t.Laid.Key)
 		case t.Placement == nil:
 			things = append(things, t.ID, t.Laid.Key)

@@ -22,10 +22,10 @@ import (
 )
 
 type renderCall struct {
-	file, camera, size, background, env, out, passes string
-	o                                                render.Options
-	strength, turn, focus, fstop, ev                 float64
-	noDenoise                                        bool
+	file, camera, size, background, env, light, out, passes string
+	o                                                       render.Options
+	strength, turn, focus, fstop, ev                        float64
+	noDenoise                                               bool
 }
 
 func renderFile(ctx context.Context, args []string) error {
@@ -49,6 +49,8 @@ func renderFile(ctx context.Context, args []string) error {
 		"focus distance along the view axis in `METRES`; 0 is the nearest thing in the "+
 			"middle of the picture")
 	fs.Float64Var(&c.fstop, "fstop", 0, "f-number of the lens on a sensor 24 mm high; 0 is a pinhole")
+	fs.StringVar(&c.light, "light", "", "the light of a rig, `RIG.json`, in the place of the scene's own")
+	fs.BoolVar(&c.o.Shares, "shares", false, "also write, into the EXR, what each group of lights gives")
 	fs.StringVar(&c.passes, "passes", "", "also write, into the EXR: `depth,normal,albedo,objectId`")
 	fs.Float64Var(&c.ev, "ev", 0, "exposure value EV100 of a PNG; measured from the picture when not given")
 	fs.StringVar(&c.out, "out", "", "picture to write, `F.exr|.png`")
@@ -84,6 +86,12 @@ func (c *renderCall) run(ctx context.Context, given map[string]bool) error {
 	if c.fstop < 0 || c.focus < 0 {
 		return usagef("--fstop and --focus cannot be negative")
 	}
+	if c.light != "" && (c.background != "" || c.env != "") {
+		return usagef("--light brings its own sky: leave --background and --environment out")
+	}
+	if c.o.Shares && (kind != ".exr" || c.light == "") {
+		return usagef("--shares need --light and an .exr file")
+	}
 	wanted, err := c.wantedPasses(kind)
 	if err != nil {
 		return err
@@ -97,11 +105,19 @@ func (c *renderCall) run(ctx context.Context, given map[string]bool) error {
 		func(n int) uint32 { return uint32(n + 1) }); err != nil {
 		return err
 	}
-	scene.PlaceLights(m, geom.Identity)
+	if c.light == "" {
+		scene.PlaceLights(m, geom.Identity)
+	}
 	if scene.Env, err = c.environment(); err != nil {
 		return err
 	}
 	scene.Build()
+	var groups []string
+	if c.light != "" {
+		if scene, groups, err = inLight(scene, m, c.light); err != nil {
+			return err
+		}
+	}
 	cam, err := c.findCamera(m)
 	if err != nil {
 		return err
@@ -121,7 +137,7 @@ func (c *renderCall) run(ctx context.Context, given map[string]bool) error {
 	if err != nil {
 		return err
 	}
-	return c.write(film, kind, wanted, given["ev"])
+	return c.write(film, kind, wanted, groups, given["ev"])
 }
 
 func (c *renderCall) wantedPasses(kind string) ([]string, error) {
@@ -199,7 +215,7 @@ func (c *renderCall) findCamera(m *model.Model) (cam render.Camera, err error) {
 	return cam, nil
 }
 
-func (c *renderCall) write(film *render.Film, kind string, passes []string, evGiven bool) error {
+func (c *renderCall) write(film *render.Film, kind string, passes, groups []string, evGiven bool) error {
 	// Written beside and renamed, so that a failure leaves no half picture.
 	tmp, err := os.CreateTemp(filepath.Dir(c.out), ".render-*")
 	if err != nil {
@@ -213,7 +229,8 @@ func (c *renderCall) write(film *render.Film, kind string, passes []string, evGi
 		}
 		err = png.Encode(tmp, finish.Picture(film.Color, film.Width, film.Height, ev))
 	} else {
-		err = exchange.WriteEXR(tmp, film.Width, film.Height, FilmChannels(film, passes))
+		err = exchange.WriteEXR(tmp, film.Width, film.Height, append(FilmChannels(film, passes),
+			exchange.Shares(film.Shares, groups)...))
 	}
 	if err = errors.Join(err, tmp.Chmod(0o644), tmp.Close()); err != nil {
 		return err

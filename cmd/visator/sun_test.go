@@ -22,7 +22,8 @@ func TestSunTellsTheWorkedExample(t *testing.T) {
 		}
 	}
 	// The example's sunset, 17.338667, is that of the universal day, which is the evening before here.
-	_, out, _ = call(t, "sun", "--lat", "39.742476", "--lon", "-105.1786", "--time", "2003-10-16T12:00:00-07:00", "--json")
+	_, out, _ = call(t, "sun", "--lat", "39.742476", "--lon", "-105.1786", "--time", "2003-10-16T12:00:00-07:00",
+		"--json")
 	if err := json.Unmarshal([]byte(out), &l); err != nil || math.Abs(*l.Set-17.338667) > 0.001 {
 		t.Errorf("it sets %v, in the example 17.338667; %v", *l.Set, err)
 	}
@@ -44,7 +45,8 @@ func TestSunRefusesWhatIsNoPlace(t *testing.T) {
 					args = append(args, f, x)
 				}
 			}
-			if status, _, errs := call(t, args...); status == 0 || !strings.Contains(errs, strings.TrimLeft(flag, "-")) {
+			if status, _, errs := call(t, args...); status == 0 || !strings.Contains(errs, strings.TrimLeft(flag,
+				"-")) {
 				t.Errorf("%v: %d, %s", args, status, errs)
 			}
 		}

@@ -131,7 +131,7 @@ type Memory interface {
 func (l *Laid) Bytes() int {
 	n := 2000
 	if l.Laid != nil {
-		n += 96*len(l.Instances) + 1100*len(l.Pools)
+		n += 96*len(l.Instances) + 1100*len(l.Pools) + 400*len(l.Hung)
 		if l.Model != nil {
 			n += 120 * l.Model.Weigh().Triangles
 		}

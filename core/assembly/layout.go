@@ -61,6 +61,11 @@ func (s *Set) LayOut(ctx context.Context, quick bool) (later []string, err error
 			}
 		}
 	}
+	for _, e := range s.Elements {
+		if e.Kind == "fixture" && !s.Layers.Hide(e.Hidden, e.Layer) {
+			s.layFixture(e, on)
+		}
+	}
 	s.addElements()
 	return later, nil
 }
@@ -238,8 +243,9 @@ func (s *Set) layLamp(ctx context.Context, e *lay.Element, on *Ground) {
 		return
 	}
 	l := spec.(*lay.Lamp)
+	l.Lamp = s.Kept.Light.InShot(l.Lamp, e.ID)
 	floor := l.Floor(on)
-	named := plain.Name(e.Spec, floor)
+	named := plain.Name(e.Spec, l.On, l.Dim, floor)
 	s.laid[e.ID] = s.Memory.Get(named, func() Weighty {
 		if l.Shape == "measured" && l.File != "" {
 			data, err := s.Pieces.Picture(ctx, l.File)
@@ -251,6 +257,47 @@ func (s *Set) layLamp(ctx context.Context, e *lay.Element, on *Ground) {
 			}
 		}
 		return counted(&Laid{Laid: l.LayOver(floor), Key: named})
+	}).(*Laid)
+}
+
+// layFixture hangs the lamps of a piece wherever it stands: it comes last.
+func (s *Set) layFixture(e *lay.Element, on *Ground) {
+	spec, err := e.Read()
+	if err != nil {
+		s.laid[e.ID] = failed(err)
+		return
+	}
+	f := spec.(*lay.Fixture)
+	var stands []lay.Stand
+	add := func(id string, world geom.M) {
+		as := s.Kept.Light.InShot(f.Lamp, e.ID, e.ID+"/"+id)
+		st := lay.Stand{ID: id, World: world, By: math.Cbrt(math.Abs(world.Det3())), On: as.On, Dim: as.Dim}
+		st.On = st.On && !slices.Contains(f.Out, id)
+		stands = append(stands, st)
+	}
+	for i := range s.Things {
+		if t := &s.Things[i]; t.Placement != nil && t.Placement.Piece == f.Piece && s.Kept.Shows(t.Layer) &&
+			!s.Kept.View.Cut(t.ID) {
+			add(t.ID, t.World)
+		}
+	}
+	for _, other := range s.Elements {
+		l := s.laid[other.ID]
+		if l == nil || l.Laid == nil || other.Kind == "fixture" || !s.Kept.Shows(other.Layer) {
+			continue
+		}
+		for k := range l.Instances {
+			if in := &l.Instances[k]; in.Piece == f.Piece && len(stands) <= lay.MaxHung {
+				add(fmt.Sprintf("%s#%d", other.ID, k+1), in.World())
+			}
+		}
+	}
+	if f.Group == "" {
+		f.Group = e.Name // all of a fixture are balanced together
+	}
+	named := plain.Name(e.Spec, e.Name, stands)
+	s.laid[e.ID] = s.Memory.Get(named, func() Weighty {
+		return counted(&Laid{Laid: f.Hang(stands, on), Key: named})
 	}).(*Laid)
 }
 

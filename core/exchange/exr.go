@@ -10,6 +10,7 @@ import (
 	"io"
 	"math"
 	"sort"
+	"strings"
 )
 
 // Channel is one layer of an OpenEXR picture, 32-bit float, Stride values
@@ -132,4 +133,35 @@ func exrBlock(from, to, width int, channels []Channel) ([]byte, error) {
 	out := binary.LittleEndian.AppendUint32(nil, uint32(from))
 	out = binary.LittleEndian.AppendUint32(out, uint32(len(body)))
 	return append(out, body...), nil
+}
+
+// Shares are the layers of what each group of lights gives: light.NAME.R and so on, of the groups by name, then of sun,
+// sky and glow. Names are shortened to what a channel's name holds, and made different.
+func Shares(data [][]float32, groups []string) (list []Channel) {
+	used := map[string]bool{}
+	for g, d := range data {
+		name := ""
+		if g < len(groups) {
+			name = groups[g]
+		} else if k := g - len(groups); k < 3 {
+			name = [3]string{"sun", "sky", "glow"}[k]
+		}
+		name = strings.Map(func(r rune) rune {
+			switch {
+			case r >= 'a' && r <= 'z', r >= 'A' && r <= 'Z', r >= '0' && r <= '9':
+				return r
+			}
+			return '_'
+		}, name)
+		const most = 18 // of 31 that every reader takes, with light., .R and a number
+		if len(name) > most {
+			name = name[:most]
+		}
+		for n, base := 2, name; name == "" || used[name]; n++ {
+			name = fmt.Sprintf("%s%d", base, n)
+		}
+		used[name] = true
+		list = append(list, RGB("light."+name+".", d)...)
+	}
+	return list
 }

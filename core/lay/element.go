@@ -254,7 +254,7 @@ type Laid struct {
 	Instances []Instance
 	Swings    []Swing
 	Strips    [][]P        // for the plan: the course of a row, line or path, the footprints of walls
-	Lamp      *light.Lamp  // that it is; nil of all others
+	Hung      []Hung       // the lamps that it is, or hangs
 	Pools     []light.Pool // for the plan: its light on what lies beneath
 	Said      string       // what is worth saying about it
 }

@@ -29,7 +29,8 @@ func TestALampLightsWhatLiesBeneathIt(t *testing.T) {
 	}
 	laid := l.LayOver(0.2)
 	want := 710 / (4 * math.Pi) / 4 // candela by the square of two metres
-	if len(laid.Pools) != 2 || math.Abs(laid.Pools[0].Lux-want/2) > 1e-9 || laid.Lamp != &l.Lamp {
+	if len(laid.Pools) != 2 || math.Abs(laid.Pools[0].Lux-want/2) > 1e-9 || len(laid.Hung) != 1 ||
+		laid.Hung[0].At != l.At {
 		t.Errorf("%+v", laid)
 	}
 	if !strings.Contains(laid.Said, "710 lm, 56.5 cd") || !strings.Contains(laid.Said, "14.1 lx at most") {

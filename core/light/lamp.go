@@ -56,6 +56,9 @@ type Lamp struct {
 // maxLamp is how far from the middle of a set a lamp hangs at most, in metres: as for all that is described.
 const maxLamp = 1e6
 
+// maxDim is how far a lamp is dimmed up: what was balanced after a render may ask for more than it gives.
+const maxDim = 100
+
 // maxLinked is how many things a lamp is told to light, or not: each is looked up for every path.
 const maxLinked = 1000
 
@@ -76,7 +79,8 @@ func (l *Lamp) Fields() []document.Field {
 		document.Of(&l.In, document.Choice, "in", "told in", "its output is told in").Among("lm", "cd", "lx"),
 		document.Of(&l.Away, document.Length, "away", "at a distance of", "the distance").
 			In(0.01, 10_000).If("in", "lx"),
-		document.Of(&l.Dim, document.Percent, "dim", "dimmed to", "how far it is dimmed").In(0, 1).Sliding(0, 100, 1),
+		document.Of(&l.Dim, document.Percent, "dim", "dimmed to", "how far it is dimmed").In(0, maxDim).Sliding(0, 100,
+			1),
 		document.Of(&l.Kelvin, document.Number, "kelvin", "colour", "colour temperature").In(1000, 40000).Told("K", 0),
 		document.Of(&l.Tint, document.Color, "tint", "filter", ""),
 		document.Of(&l.Radius, document.Length, "radius", "radius", "its radius").In(0, 1000),

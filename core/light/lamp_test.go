@@ -116,7 +116,7 @@ func TestPoolsLieWhereTheLightFalls(t *testing.T) {
 func TestLampsThatCannotBe(t *testing.T) {
 	for _, set := range []func(*Lamp){
 		func(l *Lamp) { l.Shape = "star" }, func(l *Lamp) { l.Output = -1 }, func(l *Lamp) { l.Output = math.NaN() },
-		func(l *Lamp) { l.Kelvin = 0 }, func(l *Lamp) { l.In = "W" }, func(l *Lamp) { l.Dim = 2 },
+		func(l *Lamp) { l.Kelvin = 0 }, func(l *Lamp) { l.In = "W" }, func(l *Lamp) { l.Dim = 101 },
 		func(l *Lamp) { l.Shape, l.Radius = "tube", 0 }, func(l *Lamp) { l.Tint = "red" },
 		func(l *Lamp) { l.Angle = 4 },
 		func(l *Lamp) { l.At.X = 1e9 }, func(l *Lamp) { l.Shape, l.In, l.Away = "tube", "lx", 0.1 },

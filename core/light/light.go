@@ -20,6 +20,7 @@ type State struct {
 	Place        // kept also while the sun is set by hand
 	Weather
 	Heavens
+	Lamps map[string]Burn `json:"lamps,omitempty"` // what it does with lamps of the set, by id
 
 	SunOn     bool    `json:"sunOn"`
 	Azimuth   float64 `json:"azimuth"`   // radians, clockwise from -Z (up on the plan)
@@ -54,6 +55,9 @@ func (s *State) Check() error {
 		return err
 	}
 	if err := s.Place.Check(); err != nil {
+		return err
+	}
+	if err := s.checkBurns(); err != nil {
 		return err
 	}
 	if s.Sky == "panorama" && s.Panorama == "" {

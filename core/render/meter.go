@@ -3,6 +3,7 @@ package render
 import (
 	"math"
 
+	"visator/core/bvh"
 	"visator/core/geom"
 	"visator/core/lamp"
 	"visator/core/light"
@@ -58,6 +59,20 @@ func (s *Scene) Meter(ray Ray, bounces, samples int, seed uint64) (r Reading) {
 	if r.Normal.Dot(ray.D) > 0 {
 		r.Normal = r.Normal.Mul(-1)
 	}
+	for i := range samples {
+		smp := points.New(seed^0x6d657465, 1, 0, i)
+		tr.gather(&pt, &r, &smp, 1/float64(samples))
+	}
+	return r
+}
+
+// MeterAt reads what falls on a small plane at a place, which need not lie on anything.
+func (s *Scene) MeterAt(at, normal geom.V, bounces, samples int, seed uint64) (r Reading) {
+	r.Lamps = make([]float64, len(s.Lamps))
+	albedoTable()
+	tr := tracer{s: s, bounces: bounces}
+	r.Hit, r.At, r.Normal = true, at, normal
+	pt := point{p: at, ng: normal, n: normal, wo: normal, instance: -1, triangle: bvh.NoTriangle, eps: 1e-4}
 	for i := range samples {
 		smp := points.New(seed^0x6d657465, 1, 0, i)
 		tr.gather(&pt, &r, &smp, 1/float64(samples))

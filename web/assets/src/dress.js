@@ -74,46 +74,10 @@ export function dress({ call, post }) {
       return this.tools.filter((row) => stores.v.on("dress") || row[0] === "light");
     },
     get lamps() {
-      return (stores.v.st?.elements || []).filter((e) => e.kind === "lamp");
+      return (stores.v.st?.elements || []).filter((e) => e.kind === "lamp" || e.kind === "fixture");
     },
     get lamp() {
-      return this.element?.kind === "lamp" ? this.element : null;
-    },
-    get lampFields() {
-      return this.fields.filter((f) => f.part !== "links");
-    },
-    // linkedWords say what a lamp lights.
-    linkedWords(e) {
-      const names = (ids) => ids.map((id) => stores.film.nameOf(id)).join(", ");
-      if (e.spec.only?.length) return `lights only ${names(e.spec.only)}`;
-      if (e.spec.except?.length) return `lights all but ${names(e.spec.except)}`;
-      return "lights all: select it, and with Shift what it is to light";
-    },
-    // link tells a lamp what else is selected: to light that alone, or not.
-    link(e, way) {
-      const ids = way ? stores.v.sel.filter((id) => id !== e.id) : [];
-      if (way && !ids.length)
-        return stores.v.say("Select the lamp first, and then with Shift the things that are meant.", true);
-      return stores.v.does("change element", {
-        id: e.id,
-        patch: { spec: { only: way === "only" ? ids : [], except: way === "except" ? ids : [] } },
-      });
-    },
-    async photometry(e, file) {
-      if (!file) return;
-      try {
-        const url = `/api/productions/${stores.v.st.production.id}/photometry?name=${encodeURIComponent(file.name)}`;
-        const r = await call(url, { method: "POST", body: file });
-        const spec = { shape: "measured", file: r.blob, fileName: r.name, output: Math.round(r.lumens), in: "lm" };
-        await stores.v.does("change element", { id: e.id, patch: { spec } });
-        if (r.doubts.length) stores.v.say(`${r.name}: ${r.doubts.join("; ")}`);
-      } catch (err) {
-        stores.v.say(err.message, true);
-      }
-    },
-    // burn lights a lamp, or puts it out.
-    burn(e, on) {
-      return this.setFigure(e, "on", on);
+      return this.lamps.includes(this.element) ? this.element : null;
     },
     // aimAt turns a lamp towards the subject, or else what the camera is focused on.
     aimAt(e) {

@@ -1,0 +1,234 @@
+// Package rig is the light of a shot as a file, and as the renderer has it: sun, sky, air, and lamps of every kind.
+package rig
+
+import (
+	"bytes"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"io"
+	"strings"
+
+	"visator/core/document"
+	"visator/core/lamp"
+	"visator/core/light"
+	"visator/core/photometry"
+	"visator/core/render"
+	"visator/core/sky"
+)
+
+// Form names the form of the file and its version.
+const Form = "visator light 1"
+
+// Limits of a rig: more lamps than a street has, and their photometric files.
+const (
+	MaxLamps = 10_000
+	MaxFile  = 64 << 20
+)
+
+// Rig is the light of a shot.
+type Rig struct {
+	Form     string      `json:"form"`
+	Light    light.State `json:"light"`
+	Panorama string      `json:"panorama,omitempty"` // the file of the sky's picture, beside the rig
+	Lamps    []Lamp      `json:"lamps"`
+}
+
+// Lamp is a lamp with its name. What it lights or does not is told by the names of nodes; a measured one brings its
+// file.
+type Lamp struct {
+	Name string `json:"name"`
+	light.Lamp
+	Photometry string `json:"photometry,omitempty"` // the text of the file
+}
+
+// UnmarshalJSON reads a lamp; what is not told of it is as it begins.
+func (l *Lamp) UnmarshalJSON(raw []byte) error {
+	type plain struct {
+		Name string `json:"name"`
+		light.Lamp
+		Photometry string `json:"photometry"`
+	}
+	p := plain{Lamp: light.DefaultLamp()}
+	d := json.NewDecoder(bytes.NewReader(raw))
+	d.DisallowUnknownFields()
+	if err := d.Decode(&p); err != nil {
+		return err
+	}
+	*l = Lamp{p.Name, p.Lamp, p.Photometry}
+	return nil
+}
+
+// Read reads a rig. What it does not tell of a light or a lamp is as that begins. The error names the lamp.
+func Read(r io.Reader) (*Rig, error) {
+	data, err := io.ReadAll(io.LimitReader(r, MaxFile+1))
+	if err != nil {
+		return nil, err
+	}
+	if len(data) > MaxFile {
+		return nil, fmt.Errorf("a rig is at most %d MB", MaxFile>>20)
+	}
+	out := &Rig{Light: light.Default()}
+	d := json.NewDecoder(bytes.NewReader(data))
+	d.DisallowUnknownFields()
+	if err := d.Decode(out); err != nil {
+		return nil, fmt.Errorf("it is no rig of light: %w", told(data, err))
+	}
+	if out.Form != Form {
+		return nil, fmt.Errorf("its form is %.40q: a rig of light says \"form\": %q", out.Form, Form)
+	}
+	if len(out.Lamps) > MaxLamps {
+		return nil, fmt.Errorf("it has %d lamps: at most %d are read", len(out.Lamps), MaxLamps)
+	}
+	if out.Light.Sky == "panorama" && out.Panorama != "" {
+		out.Light.Panorama = strings.Repeat("0", 64) // there is one, though not in a store
+	}
+	if err := out.Light.Check(); err != nil {
+		return nil, fmt.Errorf("its light: %w", err)
+	}
+	for i := range out.Lamps {
+		l := &out.Lamps[i]
+		if err := l.ready(); err != nil {
+			return nil, fmt.Errorf("lamp %d, %.60q: %w", i+1, l.Name, err)
+		}
+	}
+	return out, nil
+}
+
+// told is an error of JSON with its line.
+func told(data []byte, err error) error {
+	var s *json.SyntaxError
+	if errors.As(err, &s) {
+		return fmt.Errorf("line %d: %w", 1+bytes.Count(data[:min(int(s.Offset), len(data))], []byte("\n")), err)
+	}
+	return err
+}
+
+// ready reads the photometric file of a lamp and checks it.
+func (l *Lamp) ready() error {
+	if len(l.Name) > document.MaxName {
+		return fmt.Errorf("its name is longer than %d characters", document.MaxName)
+	}
+	if !l.At.Finite() || !l.To.Finite() {
+		return errors.New("its place is none")
+	}
+	if l.Photometry != "" {
+		w, err := photometry.Read(strings.NewReader(l.Photometry))
+		if err != nil {
+			return fmt.Errorf("its photometric file: %w", err)
+		}
+		l.Web = w
+	}
+	l.File = ""
+	if err := l.Check(); err != nil {
+		return err
+	}
+	if l.Shape == "measured" && l.Web == nil {
+		return errors.New("a measured lamp brings the text of its file as \"photometry\"")
+	}
+	return nil
+}
+
+// Write writes a rig.
+func (r *Rig) Write(w io.Writer) error {
+	r.Form = Form
+	e := json.NewEncoder(w)
+	e.SetIndent("", "\t")
+	return e.Encode(r)
+}
+
+// MaxGroups is how many groups of lamps are kept apart after a render: each takes 12 bytes a pixel. Further lamps
+// share the last.
+const MaxGroups = 24
+
+// Groups are the groups of lamps by name, and for each lamp which it is of: lamps without a group are one each.
+func Groups(n int, of func(i int) (group, name string)) (names []string, number []int) {
+	known := map[string]int{}
+	for i := range n {
+		key, name := of(i)
+		said := key
+		if key == "" {
+			key, said = fmt.Sprintf("\x00%d", i), name
+		}
+		g, ok := known[key]
+		switch {
+		case ok:
+		case len(names) < MaxGroups:
+			g = len(names)
+			names = append(names, said)
+		default:
+			g = MaxGroups - 1
+			names[g] = "other lamps"
+		}
+		known[key] = g
+		number = append(number, g)
+	}
+	return names, number
+}
+
+// Suns are the suns of a light.
+func Suns(s *light.State) []render.Sun {
+	if lux := s.Sunlight(); lux.Max() > 0 {
+		return []render.Sun{{To: light.Direction(s.Azimuth, s.Elevation), Lux: lux, Radius: s.Size / 2}}
+	}
+	return nil
+}
+
+// Sky is the sky of a light; picture reads its panorama, 3 linear values a pixel.
+func Sky(s *light.State, picture func() (pix []float32, w, h int, err error)) (*sky.Environment, error) {
+	if s.Sky != "panorama" {
+		w, h := s.SkySize()
+		return sky.New(s.BakeSky(w, h), w, h, 1, 0), nil
+	}
+	pix, w, h, err := picture()
+	if err != nil {
+		return nil, fmt.Errorf("the panorama: %w", err)
+	}
+	return sky.New(pix, w, h, s.Strength, s.Turn), nil
+}
+
+// Lit is a scene in the light of a rig; ids are the instances of a node by name, of which there may be several. It
+// names the groups of lamps that are kept apart.
+func (r *Rig) Lit(s *render.Scene, picture func() ([]float32, int, int, error),
+	ids func(name string) []uint32) (*render.Scene, []string, error) {
+	env, err := Sky(&r.Light, picture)
+	if err != nil {
+		return nil, nil, err
+	}
+	var lamps []lamp.Lamp
+	var burning []*Lamp
+	for i := range r.Lamps {
+		if r.Lamps[i].Luminous().Max() > 0 {
+			burning = append(burning, &r.Lamps[i])
+		}
+	}
+	names, of := Groups(len(burning), func(i int) (string, string) { return burning[i].Group, burning[i].Name })
+	numbered := func(list []string) (map[uint32]bool, error) {
+		if len(list) == 0 {
+			return nil, nil
+		}
+		out := map[uint32]bool{}
+		for _, name := range list {
+			found := ids(name)
+			if len(found) == 0 {
+				return nil, fmt.Errorf("no node is called %q", name)
+			}
+			for _, id := range found {
+				out[id] = true
+			}
+		}
+		return out, nil
+	}
+	for i, l := range burning {
+		one := l.Shining()
+		one.Group = of[i]
+		if one.Only, err = numbered(l.Only); err == nil {
+			one.Except, err = numbered(l.Except)
+		}
+		if err != nil {
+			return nil, nil, fmt.Errorf("lamp %q lights or does not light: %w", l.Name, err)
+		}
+		lamps = append(lamps, one)
+	}
+	return s.Relit(lamps, Suns(&r.Light), env, r.Light.Medium()), names, nil
+}
