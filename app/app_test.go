@@ -410,7 +410,7 @@ func TestPanoramasAreTakenInOnlyWhenTheyCanBeRead(t *testing.T) {
 	if err := exchange.WriteHDR(&buf, make([]float32, 3*16*8), 16, 8); err != nil {
 		t.Fatal(err)
 	}
-	hash, err := d.a.Panorama(d.ctx, &buf)
+	hash, _, err := d.a.Panorama(d.ctx, &buf)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -420,7 +420,7 @@ func TestPanoramasAreTakenInOnlyWhenTheyCanBeRead(t *testing.T) {
 		t.Error(err)
 	}
 	var p *act.Problem
-	if _, err := d.a.Panorama(d.ctx, io.LimitReader(strings.NewReader("jpeg"), 4)); !errors.As(err, &p) {
+	if _, _, err := d.a.Panorama(d.ctx, io.LimitReader(strings.NewReader("jpeg"), 4)); !errors.As(err, &p) {
 		t.Errorf("%v", err)
 	}
 }

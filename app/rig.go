@@ -11,6 +11,9 @@ import (
 	"visator/app/act"
 	"visator/app/desk"
 	"visator/app/edit"
+	"visator/app/shoot"
+	"visator/core/lay"
+	"visator/core/light"
 	"visator/core/rig"
 	"visator/store"
 )
@@ -101,5 +104,72 @@ func (a *App) ReadRig(ctx context.Context, setID string, r io.Reader) (said stri
 	}
 	all = append(all, edit.Do(&edit.ChangeSet{Patch: bytes.TrimSpace(state)}))
 	res, err := a.Edit(ctx, setID, desk.Request{Revision: -1, Commands: all})
+	return res.Label, err
+}
+
+// WriteBack writes what was done to the lights of a finished take back to its set, as one edit: a new render gives
+// that picture.
+func (a *App) WriteBack(ctx context.Context, take string, gains []shoot.Gain) (string, error) {
+	var elements []store.ElementRow
+	own := func(set, id string) (b light.Burn, ok bool) {
+		if elements == nil {
+			list, err := store.Elements(ctx, a.Store.Pool, set)
+			if err != nil {
+				return b, false
+			}
+			elements = list
+		}
+		element, _, _ := strings.Cut(id, "/")
+		at := slices.IndexFunc(elements, func(e store.ElementRow) bool { return e.ID == element })
+		if at < 0 {
+			return b, false
+		}
+		spec, err := elements[at].Read()
+		if err != nil {
+			return b, false
+		}
+		switch l := spec.(type) {
+		case *lay.Lamp:
+			return light.Burn{On: l.On, Dim: l.Dim}, true
+		case *lay.Fixture:
+			return light.Burn{On: l.On, Dim: l.Dim}, true
+		}
+		return b, false
+	}
+	set, l, tints, err := a.Balanced(ctx, take, gains, own)
+	if err != nil {
+		return "", err
+	}
+	now, err := store.GetSet(ctx, a.Store.Pool, set)
+	if err != nil {
+		return "", act.NotThere(err, "The set")
+	}
+	for id := range now.Light.Lamps { // what was done to it since the take is undone
+		if _, is := l.Lamps[id]; is {
+			continue
+		}
+		if b, ok := own(set, id); ok {
+			l.Lamps[id] = b
+		}
+	}
+	raw, err := json.Marshal(map[string]any{"light": l})
+	if err != nil {
+		return "", err
+	}
+	all := []desk.Command{edit.Do(&edit.ChangeSet{Patch: raw})}
+	done := map[string]bool{}
+	for id, tint := range tints {
+		element, _, _ := strings.Cut(id, "/")
+		if done[element] {
+			continue
+		}
+		done[element] = true
+		patch, err := json.Marshal(map[string]any{"spec": map[string]any{"tint": tint}})
+		if err != nil {
+			return "", err
+		}
+		all = append(all, edit.Do(&edit.ChangeElement{ID: element, Patch: patch}))
+	}
+	res, err := a.Edit(ctx, set, desk.Request{Revision: -1, Commands: all})
 	return res.Label, err
 }

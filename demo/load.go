@@ -519,9 +519,10 @@ func (l *loader) shots(film bool) error {
 				break
 			}
 			s, kind := &list[i], "still"
-			settings := shoot.TakeSettings{Width: 480, Samples: 12, Bounces: 3, Denoise: true}
+			settings := shoot.TakeSettings{Width: 480, Samples: 12, Bounces: 3, Denoise: true, Apart: s.Move == nil}
 			if better {
-				settings = shoot.TakeSettings{Width: 1280, Samples: 32, Bounces: 4, Denoise: true, Quietly: true}
+				settings = shoot.TakeSettings{Width: 1280, Samples: 32, Bounces: 4, Denoise: true, Quietly: true,
+					Apart: s.Move == nil}
 				if s.Move != nil {
 					settings.Width, settings.Samples, kind = 640, 12, "move"
 				}

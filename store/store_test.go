@@ -75,7 +75,7 @@ func TestRowsComeBackAsTheyWerePut(t *testing.T) {
 		t.Fatal(err)
 	}
 	set, err := store.GetSet(ctx, s.Pool, "s")
-	if err != nil || !set.View.Equal(&scene.View) || set.Light != scene.Light || !reflect.DeepEqual(set.ShotSettings,
+	if err != nil || !set.View.Equal(&scene.View) || !reflect.DeepEqual(set.Light, scene.Light) || !reflect.DeepEqual(set.ShotSettings,
 		scene.ShotSettings) || set.Rev != 3 {
 		t.Errorf("set %+v, %v", set, err)
 	}

@@ -275,8 +275,8 @@ func (s *Server) arrive(c *echo.Context) error {
 
 func (s *Server) panorama(c *echo.Context) error {
 	noDeadline(c)
-	hash, err := s.app.Panorama(c.Request().Context(), c.Request().Body)
-	return answer(c, map[string]string{"blob": hash}, err)
+	hash, note, err := s.app.Panorama(c.Request().Context(), c.Request().Body)
+	return answer(c, map[string]string{"blob": hash, "note": note}, err)
 }
 
 // rig is the light of a shot as a file.
@@ -287,6 +287,44 @@ func (s *Server) rig(c *echo.Context) error {
 	}
 	c.Response().Header().Set("Content-Disposition", `attachment; filename="light.json"`)
 	return c.Blob(http.StatusOK, "application/json", b.Bytes())
+}
+
+// gains reads what is done to each kind of light: by=1,0.5 and tint=,#ffcc00.
+func gains(c *echo.Context) (list []shoot.Gain, err error) {
+	tints := strings.Split(c.QueryParam("tint"), ",")
+	for i, t := range strings.Split(c.QueryParam("by"), ",") {
+		by, err := strconv.ParseFloat(t, 64)
+		if err != nil {
+			return nil, act.Wrong("%.20q is not how strong a light is.", t)
+		}
+		g := shoot.Gain{By: by}
+		if i < len(tints) {
+			g.Tint = tints[i]
+		}
+		list = append(list, g)
+	}
+	return list, nil
+}
+
+func (s *Server) mix(c *echo.Context) error {
+	list, err := gains(c)
+	if err != nil {
+		return answer(c, nil, err)
+	}
+	data, err := s.app.Mix(c.Request().Context(), c.Param("take"), list)
+	if err != nil {
+		return answer(c, nil, err)
+	}
+	return c.Blob(http.StatusOK, "image/png", data)
+}
+
+func (s *Server) writeBack(c *echo.Context) error {
+	list, err := gains(c)
+	if err != nil {
+		return answer(c, nil, err)
+	}
+	label, err := s.app.WriteBack(c.Request().Context(), c.Param("take"), list)
+	return answer(c, map[string]string{"label": label}, err)
 }
 
 func (s *Server) fixtures(c *echo.Context) error {

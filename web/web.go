@@ -151,6 +151,8 @@ func (s *Server) Handler() http.Handler {
 	e.GET("/api/sets/:set/elements/:element/instances", s.elementInstances)
 	e.POST("/api/sets/:set/takes", s.shoot, small)
 	e.POST("/api/takes/:take/cancel", s.cancelTake, small)
+	e.GET("/api/takes/:take/mix", s.mix)
+	e.POST("/api/takes/:take/mix", s.writeBack, small)
 	e.POST("/api/sets/:set/fits", s.fits, small)
 	e.POST("/api/sets/:set/settle", s.settle, small)
 	e.POST("/api/sets/:set/settle/:settling/stop", s.stopSettle, small)

@@ -17,21 +17,21 @@ import (
 	"visator/store"
 )
 
-// Panorama takes in a Radiance picture for the sky and returns its blob.
-func (a *Studio) Panorama(ctx context.Context, r io.Reader) (string, error) {
+// Panorama takes in a picture for the sky, Radiance or OpenEXR, and returns its blob, and what is worth saying of it.
+func (a *Studio) Panorama(ctx context.Context, r io.Reader) (blob, note string, err error) {
 	const limit = 512 << 20 // the largest panoramas on sale
 	hash, _, err := a.Store.PutBlob(ctx, r, limit)
 	if err != nil {
-		return "", notKept("The panorama", err)
+		return "", "", notKept("The panorama", err)
 	}
 	data, err := a.Store.ReadBlob(ctx, hash)
 	if err != nil {
-		return "", err
+		return "", "", err
 	}
-	if _, _, _, err := exchange.ReadHDR(bytes.NewReader(data)); err != nil {
-		return "", act.Wrong("%v", err)
+	if _, _, _, note, err = exchange.ReadPanorama(bytes.NewReader(data)); err != nil {
+		return "", "", act.Wrong("%v", err)
 	}
-	return hash, nil
+	return hash, note, nil
 }
 
 // Photometry is what a photometric file says that was taken in.

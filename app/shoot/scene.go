@@ -20,6 +20,7 @@ import (
 	"visator/core/model"
 	"visator/core/optics"
 	"visator/core/render"
+	"visator/core/rig"
 	"visator/core/sky"
 	"visator/core/stage"
 	"visator/store"
@@ -36,6 +37,7 @@ type loaded struct {
 	lib    render.Library          // their meshes
 	before *loaded                 // whose models of pieces are taken again where they are the same; nil: none
 	cast   *stage.Cast             // what stands, as the shot's move moves it
+	groups []ShareGroup            // of the lamps that burn
 }
 
 // loadedThing is a model standing in the set: a placement, what an element is
@@ -227,16 +229,20 @@ func (l *loaded) structure(ctx context.Context, stands []loadedThing) (*render.S
 // illuminate is a scene with the set's lamps, sun and sky.
 func (l *loaded) illuminate(ctx context.Context, s *render.Scene, ls *light.State) (*render.Scene, error) {
 	var lamps []lamp.Lamp
-	for i, h := range l.burning() {
+	burning := l.burning()
+	names, of := rig.Groups(len(burning), func(i int) (string, string) { return burning[i].Group, burning[i].name })
+	l.groups = make([]ShareGroup, len(names))
+	for i, name := range names {
+		l.groups[i].Name = name
+	}
+	for i, h := range burning {
 		one := h.Shining()
-		one.Group = i
+		one.Group = of[i]
+		l.groups[of[i]].Lamps = append(l.groups[of[i]].Lamps, h.id)
 		one.Only, one.Except = l.numbered(h.Only), l.numbered(h.Except)
 		lamps = append(lamps, one)
 	}
-	var suns []render.Sun
-	if lux := ls.Sunlight(); lux.Max() > 0 {
-		suns = []render.Sun{{To: light.Direction(ls.Azimuth, ls.Elevation), Lux: lux, Radius: ls.Size / 2}}
-	}
+	suns := rig.Suns(ls)
 	if ls.Sky != "panorama" {
 		w, h := ls.SkySize()
 		return s.Relit(lamps, suns, sky.New(ls.BakeSky(w, h), w, h, 1, 0), ls.Medium()), nil
@@ -245,7 +251,7 @@ func (l *loaded) illuminate(ctx context.Context, s *render.Scene, ls *light.Stat
 	if err != nil {
 		return nil, fmt.Errorf("the panorama: %w", err)
 	}
-	pix, w, h, err := exchange.ReadHDR(bytes.NewReader(data))
+	pix, w, h, _, err := exchange.ReadPanorama(bytes.NewReader(data))
 	if err != nil {
 		return nil, err
 	}

@@ -13,6 +13,7 @@ import (
 	"os"
 	"os/exec"
 	"path/filepath"
+	"slices"
 	"strings"
 	"time"
 
@@ -39,6 +40,7 @@ type TakeSettings struct {
 	Bounces int     `json:"bounces"`
 	Denoise bool    `json:"denoise"`
 	Quietly bool    `json:"quietly,omitempty"` // it waits while somebody is at work
+	Apart   bool    `json:"apart,omitempty"`   // of a still: what each group of lights gives is kept apart
 	stage.ShotSettings
 }
 
@@ -53,6 +55,15 @@ type TakeResult struct {
 	Samples int      `json:"samples"`
 	Seconds float64  `json:"seconds"`
 	Noise   float64  `json:"noise"` // mean relative standard error before denoising
+	// What was kept apart, as the layers of the EXR: groups of lamps, then sun, sky and glow.
+	Groups []ShareGroup `json:"groups,omitempty"`
+}
+
+// ShareGroup is a kind of light that a take keeps apart.
+type ShareGroup struct {
+	Name  string   `json:"name"`
+	Lamps []string `json:"lamps,omitempty"` // by id, as a shot's light has them
+	Kind  string   `json:"kind,omitempty"`  // sun, sky or glow; "": lamps
 }
 
 // maxQueued is how many takes of one production wait or are made: a storyboard's
@@ -157,7 +168,7 @@ func (a *Studio) Shoot(ctx context.Context, setID, shotID, kind string, s TakeSe
 
 func (s *TakeSettings) options() render.Options {
 	return render.Options{Width: s.Width, Height: s.Height, Samples: s.Samples, Seed: s.Seed, Bounces: s.Bounces,
-		Denoise: s.Denoise}
+		Denoise: s.Denoise, Shares: s.Apart && s.Move == nil}
 }
 
 // CancelTake stops a take; what is there of it stays.
@@ -192,6 +203,7 @@ type shooting struct {
 	r          TakeResult
 	production string
 	scene      *render.Scene
+	groups     []ShareGroup // of its lamps
 	start      time.Time
 	next       time.Time  // when the picture so far is shown again
 	older      store.Kept // the preview before the last
@@ -284,6 +296,7 @@ func (sh *shooting) run(ctx context.Context, set *store.Set) error {
 	if sh.s.Move != nil {
 		return sh.move(ctx, l)
 	}
+	sh.groups = l.groups
 	sh.s.View = sh.s.At(0, l.cast.Where) // focused on where its thing stands now
 	return sh.still(ctx)
 }
@@ -352,6 +365,7 @@ const (
 // first pass of the large one is made.
 func (sh *shooting) glance(ctx context.Context) {
 	cam, o := renderCamera(&sh.s.View), sh.s.options()
+	o.Shares = false
 	o.Width, o.Height, o.Samples, o.Bounces = max(o.Width/4, 1), max(o.Height/4, 1), 1, min(o.Bounces, 2)
 	f, err := render.Render(ctx, sh.scene, &cam, o)
 	if err != nil {
@@ -434,6 +448,15 @@ func (sh *shooting) develop(ctx context.Context, f *render.Film) (err error) {
 		return err
 	}
 	channels := append(exchange.RGB("", f.Color), exchange.Channel{Name: "Z", Data: f.Depth, Stride: 1})
+	if len(f.Shares) > 0 {
+		sh.r.Groups = append(slices.Clone(sh.groups), ShareGroup{Name: "sun", Kind: "sun"},
+			ShareGroup{Name: "sky", Kind: "sky"}, ShareGroup{Name: "what glows", Kind: "glow"})
+		names := make([]string, len(sh.groups))
+		for i := range names {
+			names[i] = sh.groups[i].Name
+		}
+		channels = append(channels, exchange.Shares(f.Shares, names)...)
+	}
 	var buf bytes.Buffer
 	if err := exchange.WriteEXR(&buf, f.Width, f.Height, channels); err != nil {
 		return err
@@ -457,9 +480,14 @@ func (sh *shooting) keepPNG(ctx context.Context, f *render.Film, v *optics.View)
 
 // quickPNG is a film developed, as PNG that takes little time to write.
 func quickPNG(f *render.Film, v *optics.View, c finish.Chain) (*bytes.Buffer, error) {
+	return quickPicture(f.Color, f.Width, f.Height, v, c)
+}
+
+// quickPicture is quickPNG of linear values, 3 a pixel.
+func quickPicture(color []float32, w, h int, v *optics.View, c finish.Chain) (*bytes.Buffer, error) {
 	var out bytes.Buffer
 	enc := png.Encoder{CompressionLevel: png.BestSpeed}
-	return &out, enc.Encode(&out, finish.Develop(f.Color, f.Width, f.Height, v, c))
+	return &out, enc.Encode(&out, finish.Develop(color, w, h, v, c))
 }
 
 func (sh *shooting) move(ctx context.Context, l *loaded) error {

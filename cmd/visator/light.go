@@ -103,7 +103,8 @@ func inLight(s *render.Scene, m *model.Model, file string) (*render.Scene, []str
 			return nil, 0, 0, err
 		}
 		defer p.Close()
-		return exchange.ReadHDR(p)
+		pix, w, h, _, err := exchange.ReadPanorama(p)
+		return pix, w, h, err
 	}
 	lit, names, err := r.Lit(s, picture, namedIn(m))
 	if err != nil {

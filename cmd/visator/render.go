@@ -40,7 +40,7 @@ func renderFile(ctx context.Context, args []string) error {
 	fs.IntVar(&c.o.Threads, "threads", 0, "threads; 0 is all cores")
 	fs.IntVar(&c.o.Bounces, "bounces", render.DefaultBounces, "indirect bounces")
 	fs.StringVar(&c.background, "background", "", "constant light from everywhere, `R,G,B` in cd/m²")
-	fs.StringVar(&c.env, "environment", "", "Radiance HDR panorama `F.hdr`")
+	fs.StringVar(&c.env, "environment", "", "panorama in Radiance HDR or OpenEXR, `F.hdr|.exr`")
 	fs.Float64Var(&c.strength, "environment-strength", 1, "cd/m² of a panorama value of 1")
 	fs.Float64Var(&c.turn, "environment-turn", 0,
 		"turn of the panorama about +Y in `DEGREES`, counter-clockwise seen from above")
@@ -187,7 +187,7 @@ func (c *renderCall) environment() (*sky.Environment, error) {
 		return nil, err
 	}
 	defer f.Close()
-	pix, w, h, err := exchange.ReadHDR(f)
+	pix, w, h, _, err := exchange.ReadPanorama(f)
 	if err != nil {
 		return nil, fmt.Errorf("%s: %w", c.env, err)
 	}

@@ -61,7 +61,7 @@ func (s *State) Check() error {
 		return err
 	}
 	if s.Sky == "panorama" && s.Panorama == "" {
-		return errors.New("choose a Radiance HDR panorama first")
+		return errors.New("choose a panorama first: Radiance HDR or OpenEXR")
 	}
 	return nil
 }

@@ -30,16 +30,24 @@ func Least(width, height int) int64 {
 // ErrMemory says that a picture does not fit into memory.
 var ErrMemory = errors.New("the picture does not fit into memory")
 
+// apartBytes is what a pixel takes of each kind of light that is kept apart, with the noise being removed.
+const apartBytes = 48
+
 // Bands makes a picture in at most so many bytes of memory: as a whole where it
 // fits, else in bands of rows, one after the other, each with the rows beside it
 // that the noise filter looks at. The picture is the same. Only Color and Depth of
 // one that is made in bands are kept. o.Progress sees each band for itself, told of
-// samples of all bands.
+// samples of all bands. What lights give is kept apart only where that fits too, and not in bands.
 func Bands(ctx context.Context, s *Scene, cam *Camera, o Options, bytes int64) (*Film, error) {
 	if err := o.Check(); err != nil {
 		return nil, err
 	}
-	if Need(o.Width, o.Height) <= bytes {
+	need := Need(o.Width, o.Height)
+	if o.Shares {
+		apart := int64(o.Width) * int64(o.Height) * apartBytes * int64(s.kinds())
+		o.Shares = need+apart <= bytes
+	}
+	if need <= bytes {
 		return Render(ctx, s, cam, o)
 	}
 	list := bands(&o, bytes)

@@ -83,7 +83,7 @@ document.addEventListener("alpine:init", () => {
       tone: localStorage.tone || "dark",
       snapOn: localStorage.snap !== "off",
       waiting: 0,
-      take: { width: 1280, samples: 64, seconds: 0, denoise: true },
+      take: { width: 1280, samples: 64, seconds: 0, denoise: true, apart: false },
       compare: "",
 
       // now is the state as it is, for drawing: reading it through the page's

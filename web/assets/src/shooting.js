@@ -78,6 +78,7 @@ export const shooting = {
     try {
       const r = await call(`/api/productions/${stores.v.st.production.id}/panorama`, { method: "POST", body: file });
       await this.light({ sky: "panorama", panorama: r.blob });
+      if (r.note) stores.v.say(`${file.name}: ${r.note}`);
     } catch (e) {
       stores.v.say(e.message, true);
     }
@@ -103,6 +104,7 @@ export const shooting = {
       samples: Number(stores.v.take.samples),
       seconds: Number(stores.v.take.seconds),
       denoise: stores.v.take.denoise,
+      apart: stores.v.take.apart,
       bounces: 4,
       seed: 1,
     };
@@ -144,6 +146,64 @@ export const shooting = {
   },
   get viewWords() {
     return this.shot && !stores.v.st.changed ? this.shot.name : "working view";
+  },
+  // Lights of a finished take
+  balance: null, // { take, gains, url } while one is balanced
+  // gains are what is done to each kind of light of the take that is shown.
+  get gains() {
+    const t = this.shown;
+    if (!t?.result.groups) return [];
+    if (this.balance?.take === t.id) return this.balance.gains;
+    return t.result.groups.map((g) => ({ name: g.name, stops: 0, on: true, tint: "" }));
+  },
+  gainWords(g) {
+    return g.on ? `${g.stops < 0 ? "" : "+"}${stores.v.number(g.stops, 1)} stops` : "out";
+  },
+  asked(gains) {
+    const by = gains.map((g) => (g.on ? Math.pow(2, g.stops) : 0)).join(),
+      tint = gains.map((g) => g.tint).join();
+    return `by=${by}&tint=${encodeURIComponent(tint)}`;
+  },
+  // gain changes what is done to one kind, and shows it: one picture at a time is asked for, the newest.
+  gain(i, change) {
+    const take = this.shown.id,
+      gains = this.gains.map((g, k) => (k === i ? { ...g, ...change } : g));
+    this.balance = { take, gains, url: this.balance?.take === take ? this.balance.url : "" };
+    this.mix();
+  },
+  async mix() {
+    if (this.mixes) return;
+    this.mixes = true;
+    try {
+      let done = "";
+      while (this.balance && done !== this.asked(this.balance.gains)) {
+        done = this.asked(this.balance.gains);
+        const r = await fetch(`/api/takes/${this.balance.take}/mix?${done}`);
+        if (!r.ok) throw new Error((await r.json()).error || r.statusText);
+        const url = URL.createObjectURL(await r.blob());
+        if (!this.balance) break;
+        URL.revokeObjectURL(this.balance.url);
+        this.balance.url = url;
+      }
+    } catch (e) {
+      stores.v.say(e.message, true);
+    }
+    this.mixes = false;
+  },
+  async writeBack() {
+    try {
+      await post(`/api/takes/${this.shown.id}/mix?${this.asked(this.gains)}`, {});
+      await stores.v.reload();
+      stores.v.say("The lights of the set are as they were balanced: a new render gives this picture.");
+    } catch (e) {
+      stores.v.say(e.message, true);
+    }
+  },
+  asRendered() {
+    this.balance = null;
+  },
+  get shownPicture() {
+    return (this.balance?.take === this.shown?.id && this.balance?.url) || this.picture(this.shown);
   },
   get shownStill() {
     return this.shown && !this.shown.result.mp4 && this.picture(this.shown);

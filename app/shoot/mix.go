@@ -1,0 +1,201 @@
+package shoot
+
+import (
+	"bytes"
+	"context"
+	"encoding/json"
+	"fmt"
+	"math"
+	"sync"
+
+	"visator/app/act"
+	"visator/core/exchange"
+	"visator/core/light"
+	"visator/core/openexr"
+)
+
+// Gain is what is done to a kind of light of a finished take.
+type Gain struct {
+	By   float64 `json:"by"`   // as strong as it was rendered
+	Tint string  `json:"tint"` // what it is filtered by, #rrggbb; "": nothing
+}
+
+// maxGain is as far as a light is brought up: ten stops, beyond which its noise is the picture.
+const maxGain = 1024
+
+// widestMix is how wide a balanced picture is shown: as wide as a page shows it.
+const widestMix = 960
+
+// apart is a finished take with its lights kept apart, as small as it is shown.
+type apart struct {
+	take   string
+	w, h   int
+	layers [][]float32 // 3 a pixel
+}
+
+// mixing keeps the take that was balanced last.
+type mixing struct {
+	mu   sync.Mutex
+	last *apart
+}
+
+// taken are the settings and the result of a take that kept lights apart.
+func (a *Studio) taken(ctx context.Context, id string) (s TakeSettings, r TakeResult, set string, err error) {
+	t, err := a.Store.Take(ctx, id)
+	if err != nil {
+		return s, r, "", act.NotThere(err, "The take")
+	}
+	if err := json.Unmarshal(t.Settings, &s); err != nil {
+		return s, r, "", err
+	}
+	if err := json.Unmarshal(t.Result, &r); err != nil {
+		return s, r, "", err
+	}
+	if len(r.Groups) == 0 || r.EXR == "" {
+		return s, r, "", act.Wrong("This take did not keep its lights apart: render it with “keep lights apart”.")
+	}
+	return s, r, t.SetID, nil
+}
+
+// Gains checks what is done to each kind of light of a take.
+func (r *TakeResult) Gains(gains []Gain) error {
+	if len(gains) != len(r.Groups) {
+		return act.Wrong("This take has %d kinds of light, not %d.", len(r.Groups), len(gains))
+	}
+	for i, g := range gains {
+		if !(g.By >= 0 && g.By <= maxGain) {
+			return act.Wrong("%s is brought to 0 to %d times what it was, not %v.", r.Groups[i].Name, maxGain, g.By)
+		}
+		if g.Tint != "" && !isColor(g.Tint) {
+			return act.Wrong("%q is not a colour such as #8a8a7a.", g.Tint)
+		}
+	}
+	return nil
+}
+
+func isColor(s string) bool { return len(s) == 7 && s[0] == '#' && (light.Hex(s).Max() > 0 || s == "#000000") }
+
+// Mix is a finished take, its lights balanced anew, as PNG: finished as the take was.
+func (a *Studio) Mix(ctx context.Context, id string, gains []Gain) ([]byte, error) {
+	s, r, _, err := a.taken(ctx, id)
+	if err != nil {
+		return nil, err
+	}
+	if err := r.Gains(gains); err != nil {
+		return nil, err
+	}
+	a.mixing.mu.Lock()
+	defer a.mixing.mu.Unlock()
+	p := a.mixing.last
+	if p == nil || p.take != id {
+		if p, err = a.layers(ctx, id, &r); err != nil {
+			return nil, err
+		}
+		a.mixing.last = p
+	}
+	color := make([]float32, 3*p.w*p.h)
+	for g, layer := range p.layers {
+		k := [3]float32{float32(gains[g].By), float32(gains[g].By), float32(gains[g].By)}
+		if gains[g].Tint != "" {
+			c := light.Hex(gains[g].Tint)
+			k[0], k[1], k[2] = k[0]*float32(c.X), k[1]*float32(c.Y), k[2]*float32(c.Z)
+		}
+		for i, v := range layer {
+			color[i] += v * k[i%3]
+		}
+	}
+	f := s.View
+	out, err := quickPicture(color, p.w, p.h, &f, s.Finish)
+	if err != nil {
+		return nil, err
+	}
+	return out.Bytes(), nil
+}
+
+// layers reads the lights that a take kept apart, averaged to as wide as they are shown.
+func (a *Studio) layers(ctx context.Context, id string, r *TakeResult) (*apart, error) {
+	data, err := a.Store.ReadBlob(ctx, r.EXR)
+	if err != nil {
+		return nil, err
+	}
+	e, err := openexr.Open(bytes.NewReader(data))
+	if err != nil {
+		return nil, fmt.Errorf("the take: %w", err)
+	}
+	var groups, names []string
+	for _, g := range r.Groups {
+		if g.Kind == "" {
+			groups = append(groups, g.Name)
+		}
+	}
+	for _, c := range exchange.Shares(make([][]float32, len(r.Groups)), groups) {
+		names = append(names, c.Name)
+	}
+	step := int(math.Ceil(float64(e.Width) / widestMix))
+	p := &apart{take: id, w: e.Width / step, h: e.Height / step, layers: make([][]float32, len(r.Groups))}
+	for g := range p.layers {
+		p.layers[g] = make([]float32, 3*p.w*p.h)
+	}
+	share := 1 / float32(step*step)
+	err = e.Rows(names, func(x, y int, v [][]float32) {
+		if y/step >= p.h {
+			return
+		}
+		for c, row := range v {
+			to := p.layers[c/3]
+			for i, value := range row {
+				if px := (x + i) / step; px < p.w {
+					to[3*(y/step*p.w+px)+c%3] += value * share
+				}
+			}
+		}
+	})
+	return p, err
+}
+
+// Balanced is the light of a take with what was done to its kinds of light written into it: which lamps burn how
+// strong, the sun and the sky. What glows by itself cannot be written back; tints are told by lamp.
+func (a *Studio) Balanced(ctx context.Context, id string, gains []Gain,
+	own func(set, lamp string) (light.Burn, bool)) (set string, l light.State, tints map[string]string, err error) {
+	s, r, set, err := a.taken(ctx, id)
+	if err != nil {
+		return "", l, nil, err
+	}
+	if err := r.Gains(gains); err != nil {
+		return "", l, nil, err
+	}
+	l = s.Light
+	burns := map[string]light.Burn{}
+	for id, b := range l.Lamps {
+		burns[id] = b
+	}
+	tints = map[string]string{}
+	for g, group := range r.Groups {
+		by := gains[g].By
+		switch group.Kind {
+		case "sun":
+			l.From, l.Lux, l.SunOn = "hand", l.Lux*by, l.SunOn && by > 0
+		case "sky":
+			l.Level, l.Strength = l.Level*by, l.Strength*by
+			if l.Times == 0 {
+				l.Times = 1
+			}
+			l.Times = max(l.Times*by, 0.001)
+		case "":
+			for _, lamp := range group.Lamps {
+				b, ok := burns[lamp]
+				if !ok {
+					if b, ok = own(set, lamp); !ok {
+						continue // taken away since
+					}
+				}
+				burns[lamp] = light.Burn{On: b.On && by > 0, Dim: min(b.Dim*max(by, 0), 100)}
+				if gains[g].Tint != "" {
+					tints[lamp] = gains[g].Tint
+				}
+			}
+		}
+	}
+	l.Lamps = burns
+	return set, l, tints, nil
+}
