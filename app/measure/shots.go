@@ -6,7 +6,10 @@ import (
 	"math"
 
 	"visator/core/frame"
+	"visator/core/geom"
+	"visator/core/light"
 	"visator/core/plain"
+	"visator/core/sky"
 	"visator/core/snag"
 	"visator/core/stage"
 	"visator/core/unit"
@@ -92,6 +95,7 @@ func (f *Framing) snags(in unit.Ruler, shot, name string, k *stage.ShotSettings)
 	if h, on := now.Scene.Below(now.View.Eye); on >= 0 {
 		s.Height, s.On = h, now.Scene.Things[on].Name
 	}
+	f.light(&s, k, &now)
 	list := snag.Framing(&s)
 	for _, fl := range flickersOf(f, k, cast) {
 		if fl.Share < flickerLeast {
@@ -115,6 +119,33 @@ func (f *Framing) snags(in unit.Ruler, shot, name string, k *stage.ShotSettings)
 		list = append(list, n)
 	}
 	return list
+}
+
+// light adds the light of a shot to what is judged of it.
+func (f *Framing) light(s *snag.Seen, k *stage.ShotSettings, now *frame.Moment) {
+	if k.Light.Sky == "panorama" {
+		return // what it gives is known only where it is read: to the renderer
+	}
+	s.Light = &k.Light
+	s.Picture = now.Scene.Draw(&now.View, GridW, GridH)
+	s.Metered = Meter(&k.Light, now, s.Picture)
+	dome := k.Light.Dome()
+	s.Sky = sky.OnGround(func(d geom.V) float64 { return light.Luminance(dome(d)) }, 8)
+	for i := range f.w.ElementRows {
+		e := &f.w.ElementRows[i].Element
+		l := f.w.Laid(e.ID)
+		if l == nil || l.Laid == nil || !k.Shows(e.Layer) {
+			continue
+		}
+		for _, h := range l.Hung {
+			ids := []string{e.ID}
+			if h.Of != "" {
+				ids = append(ids, e.ID+"/"+h.Of)
+			}
+			h.Lamp = k.Light.InShot(h.Lamp, ids...)
+			s.Lamps = append(s.Lamps, snag.LitLamp{ID: e.ID, Name: e.Name, Carried: h.Of != "", Hung: h})
+		}
+	}
 }
 
 // flickerLeast is the share of a picture from which on flicker is told: four

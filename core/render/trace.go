@@ -83,6 +83,9 @@ func (tr *tracer) radiance(ray Ray, smp *points.Sampler, first *seen) geom.V {
 		}
 		foggy := false
 		if tr.s.Air != nil {
+			if !ok && depth == 0 && math.IsInf(first.depth, 1) { // what is before the sky has noise that can be removed
+				first.depth, first.normal, first.albedo = farAir, ray.D.Mul(-1), geom.V{X: 1, Y: 1, Z: 1}
+			}
 			w := way{o: ray.O, d: ray.D, far: math.Inf(1),
 				beam: depth <= min(tr.bounces, 1) && len(tr.s.Lamps) > 0 && !tr.plainWays}
 			if ok {
@@ -182,6 +185,9 @@ func (s *Scene) group(lamp int) int {
 
 // kinds is how many there are.
 func (s *Scene) kinds() int { return s.groups + 3 }
+
+// farAir is how far away the sky behind air is taken to be by the noise filter, metres.
+const farAir = 1e6
 
 // power is Veach's power heuristic with exponent two.
 func power(a, b float64) float64 {

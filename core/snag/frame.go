@@ -7,6 +7,7 @@ import (
 
 	"visator/core/frame"
 	"visator/core/geom"
+	"visator/core/light"
 	"visator/core/optics"
 	"visator/core/unit"
 )
@@ -26,6 +27,13 @@ type Seen struct {
 	On      string
 	Moves   bool
 	Still   bool // the eye stays where it is
+
+	// Its light; nil where nobody asks. Sky is what the sky gives level ground by itself, in lux.
+	Light   *light.State
+	Sky     float64
+	Metered float64 // the exposure value that a meter gives
+	Lamps   []LitLamp
+	Picture *frame.Picture
 
 	stuck, within, withinID string // how the camera is stuck, in what by name and by ID; "": it is not
 }

@@ -1,0 +1,220 @@
+package snag
+
+import (
+	"math"
+
+	"visator/core/geom"
+	"visator/core/lay"
+	"visator/core/light"
+	"visator/core/optics"
+)
+
+var _ = frames(lit)
+
+// LitLamp is a lamp as it burns in a shot.
+type LitLamp struct {
+	ID, Name string // of the element
+	Carried  bool   // a thing carries it: what is around it is its own
+	lay.Hung
+}
+
+// Limits of light, ours but for those that are named.
+const (
+	least     = 0.001 // the share of the light at its brightest place from which on a lamp is of use
+	flat      = 20    // degrees between key and lens below which light is flat (common practice)
+	burnt     = 4.0   // stops above middle grey: what is beyond is white in most pictures
+	drowned   = 5.0   // below it
+	offMeter  = 3.0   // stops
+	hidden    = 0.3   // the contrast that air leaves the subject
+	mattGrey  = 0.3   // what the subject is taken to throw back
+	lampsSeen = 200   // lamps that are judged one by one
+)
+
+// lit finds what is wrong with the light of a shot, as far as the sun, the sky and lamps give it by themselves, without
+// what bounces.
+func lit(s *Seen, put told) {
+	if s.Light == nil {
+		return
+	}
+	if off := s.View.EV - s.Metered; !s.View.ByCamera && math.Abs(off) > offMeter && s.Metered > -20 {
+		word := "under"
+		if off < 0 {
+			word = "over"
+		}
+		put("exposure", "", "", "", "the exposure is held by hand %.1f stops %s what a meter gives", math.Abs(off),
+			word)
+	}
+	for i := range s.Lamps[:min(len(s.Lamps), lampsSeen)] {
+		s.lamp(&s.Lamps[i], put)
+	}
+	if s.Figures.Subject != nil {
+		s.subjectLit(put)
+	}
+}
+
+// lamp judges one that burns.
+func (s *Seen) lamp(l *LitLamp, put told) {
+	if !(l.Luminous().Max() > 0) {
+		return
+	}
+	scene := s.Now.Scene
+	if !l.Carried {
+		for i := range scene.Things {
+			if t := &scene.Things[i]; !t.Land && t.Body != nil && t.Body.Within(l.At) {
+				put("lamp within", l.ID, "", "", "%s hangs within %s: its light stays there", l.Name, t.Name)
+				return
+			}
+		}
+		if x, y, ok := onPicture(&s.View, l.At); ok && l.Seen && l.Radius > 0 && l.Shape != "cone" &&
+			l.Shape != "measured" {
+			to := l.At.Sub(s.View.Eye)
+			_, behind := scene.Ray(s.View.Eye, to.Unit(), 0, to.Len()-l.Radius, nil)
+			if !behind && !s.near(l.At, l.Radius+0.3) {
+				put("lamp seen", l.ID, "", "",
+					"%s hangs in the picture in mid-air, %.0f %% from the left and %.0f %% from the top",
+					l.Name, 100*x, 100*y)
+			}
+		}
+	}
+	// Its largest share anywhere in the picture, with nothing between.
+	best := 0.0
+	s.places(func(p, n geom.V) {
+		if own := l.Lux(p, n); own > 0 {
+			best = max(best, own/(own+s.others(p, n, l)))
+		}
+	})
+	if best < least && s.hasPlaces() {
+		put("lamp lost", l.ID, "", "", "%s gives no place of the picture a thousandth of its light", l.Name)
+	}
+}
+
+// near says whether something stands within reach of a place.
+func (s *Seen) near(p geom.V, reach float64) bool {
+	for _, d := range []geom.V{{X: 1}, {X: -1}, {Y: 1}, {Y: -1}, {Z: 1}, {Z: -1}} {
+		if _, ok := s.Now.Scene.Ray(p, d, 0, reach, nil); ok {
+			return true
+		}
+	}
+	return false
+}
+
+// others is the light that falls on a place from all but one lamp, with nothing between, lux.
+func (s *Seen) others(p, n geom.V, but *LitLamp) (lux float64) {
+	if s.Light.SunOn {
+		toSun := light.Direction(s.Light.Azimuth, s.Light.Elevation)
+		lux += light.Luminance(s.Light.Sunlight()) * max(n.Dot(toSun), 0)
+	}
+	lux += s.Sky * (1 + n.Y) / 2
+	for i := range s.Lamps[:min(len(s.Lamps), lampsSeen)] {
+		if l := &s.Lamps[i]; l != but {
+			lux += l.Lux(p, n)
+		}
+	}
+	return lux
+}
+
+// hasPlaces says whether anything is in the picture that light falls on.
+func (s *Seen) hasPlaces() bool {
+	any := false
+	s.places(func(geom.V, geom.V) { any = true })
+	return any
+}
+
+// places are some of what is seen.
+func (s *Seen) places(visit func(p, n geom.V)) {
+	p := s.Picture
+	if p == nil {
+		return
+	}
+	const every = 5
+	ahead := s.View.Forward()
+	for y := every / 2; y < p.H; y += every {
+		for x := every / 2; x < p.W; x += every {
+			k := y*p.W + x
+			if p.Thing[k] < 0 {
+				continue
+			}
+			d := s.View.Ray((float64(x)+0.5)/float64(p.W), (float64(y)+0.5)/float64(p.H))
+			n := p.Normal[k]
+			if n.Dot(d) > 0 {
+				n = n.Mul(-1)
+			}
+			visit(s.View.Eye.Add(d.Mul(p.Depth[k]/max(d.Dot(ahead), 1e-6))), n)
+		}
+	}
+}
+
+// subjectLit judges the light on the subject, at its middle.
+func (s *Seen) subjectLit(put told) {
+	i := -1
+	for k := range s.Now.Scene.Things {
+		if s.Now.Scene.Things[k].ID == s.View.Subject {
+			i = k
+		}
+	}
+	if i < 0 || s.Now.Scene.Things[i].Body == nil {
+		return
+	}
+	t := &s.Now.Scene.Things[i]
+	mid := t.Body.Box.Center()
+	toLens := s.View.Eye.Sub(mid)
+	if left := s.Light.Medium().Through(s.View.Eye, toLens.Mul(-1).Unit(), toLens.Len()); left < hidden {
+		put("haze", t.ID, "", "", "the air leaves %s %.0f %% of its contrast", t.Name, 100*left)
+	}
+	skip := func(k int) bool { return k == i }
+	reaches := func(d geom.V, far float64) bool {
+		_, blocked := s.Now.Scene.Ray(mid, d, 0, far, skip)
+		return !blocked
+	}
+	type source struct {
+		name string
+		lux  float64
+		d    geom.V
+	}
+	var key source
+	sum := s.Sky / 2
+	take := func(name string, lux float64, d geom.V) {
+		sum += lux
+		if lux > key.lux {
+			key = source{name, lux, d}
+		}
+	}
+	if toSun := light.Direction(s.Light.Azimuth, s.Light.Elevation); s.Light.SunOn && toSun.Y > 0 && reaches(toSun,
+		math.Inf(1)) {
+		take("the sun", light.Luminance(s.Light.Sunlight()), toSun)
+	}
+	for k := range s.Lamps[:min(len(s.Lamps), lampsSeen)] {
+		l := &s.Lamps[k]
+		d := l.At.Sub(mid)
+		if lux := l.Lux(mid, d.Unit()); lux > 0 && reaches(d.Unit(), d.Len()) {
+			take(l.Name, lux, d.Unit())
+		}
+	}
+	if key.lux > sum/2 {
+		if a := math.Acos(min(max(key.d.Dot(toLens.Unit()), -1), 1)) * 180 / math.Pi; a < flat {
+			put("flat", t.ID, "", "", "%s lights %s from %.0f° beside the lens: its light is flat", key.name, t.Name, a)
+		}
+	}
+	// Half of what comes from one side lies on what is seen, about.
+	stops := math.Log2(mattGrey / math.Pi * sum / (0.18 * optics.Saturation(s.View.EV)))
+	switch {
+	case stops > burnt:
+		put("burnt", t.ID, "", "", "%s is burnt: about %.1f stops above middle grey", t.Name, stops)
+	case stops < -drowned:
+		put("drowned", t.ID, "", "", "%s drowns in the dark: about %.1f stops below middle grey", t.Name, -stops)
+	}
+}
+
+// onPicture is where a place falls in the picture, as shares from the left and the top.
+func onPicture(v *optics.View, p geom.V) (x, y float64, ok bool) {
+	w := v.World()
+	inv, _ := w.Affine()
+	c := inv.Point(p)
+	if c.Z >= 0 {
+		return 0, 0, false
+	}
+	win := v.Window()
+	tx, ty := c.X/-c.Z, c.Y/-c.Z
+	x, y = (tx-win.Left)/(win.Right-win.Left), (win.Top-ty)/(win.Top-win.Bottom)
+	return x, y, x > 0 && x < 1 && y > 0 && y < 1
+}
