@@ -11,6 +11,7 @@ import (
 	"github.com/labstack/echo/v5"
 
 	"visator/app/shoot"
+	"visator/core/ladder"
 )
 
 // frame is what the lens sees at a time of the working move.
@@ -44,6 +45,16 @@ func (s *Server) trueView(c *echo.Context) error {
 	c.Response().Header().Set("Visator-Told", string(told))
 	c.Response().Header().Set("Cache-Control", "no-store")
 	return c.Blob(http.StatusOK, "image/png", t.PNG)
+}
+
+// falseColours is the true view by its brightness.
+func (s *Server) falseColours(c *echo.Context) error {
+	data, err := s.app.False(c.Param("set"), ladder.Way(c.QueryParam("by")))
+	if err != nil {
+		return err
+	}
+	c.Response().Header().Set("Cache-Control", "no-store")
+	return c.Blob(http.StatusOK, "image/png", data)
 }
 
 // meter reads the light at a place of the working view.

@@ -23,7 +23,7 @@ func airState(s *light.State, v *optics.View) (out AirState) {
 	ahead := v.Forward()
 	const farthest = 1e5
 	for d := 0.1; d <= farthest; d *= math.Pow(10, 1.0/8) {
-		out.Left = append(out.Left, [2]float64{d, a.Through(v.Eye, ahead, d)})
+		out.Left = append(out.Left, [2]float64{rounded(d), rounded(a.Through(v.Eye, ahead, d))})
 	}
 	out.Said = fmt.Sprintf("ahead, %s", seenAs(func(d float64) float64 { return a.Through(v.Eye, ahead, d) }))
 	if s.SunOn {
@@ -53,3 +53,6 @@ func seenAs(left func(d float64) float64) string {
 	}
 	return fmt.Sprintf("contrast falls to 5 %% at %.2g m", hi)
 }
+
+// rounded is a figure as finely as it is drawn: four digits after the point.
+func rounded(x float64) float64 { return math.Round(x*1e4) / 1e4 }

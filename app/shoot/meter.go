@@ -5,6 +5,7 @@ import (
 	"context"
 	"math"
 	"slices"
+	"strings"
 	"time"
 
 	"visator/app/act"
@@ -74,7 +75,12 @@ func (a *Studio) Meter(ctx context.Context, setID string, x, y float64) (m Meter
 			brought += lux
 			continue
 		}
-		m.Shares = append(m.Shares, Share{lamps[i-own].id, lamps[i-own].name, lux})
+		id, _, _ := strings.Cut(lamps[i-own].id, "/") // all of a fixture together
+		if k := slices.IndexFunc(m.Shares, func(s Share) bool { return s.ID == id }); k >= 0 {
+			m.Shares[k].Lux += lux
+			continue
+		}
+		m.Shares = append(m.Shares, Share{id, lamps[i-own].name, lux})
 	}
 	m.Shares = append(m.Shares, Share{Name: "sun", Lux: r.Sun}, Share{Name: "sky", Lux: r.Sky},
 		Share{Name: "what glows", Lux: r.Glow}, Share{Name: bounces, Lux: r.Bounce},

@@ -73,7 +73,9 @@ func (r *TakeResult) Gains(gains []Gain) error {
 	return nil
 }
 
-func isColor(s string) bool { return len(s) == 7 && s[0] == '#' && (light.Hex(s).Max() > 0 || s == "#000000") }
+func isColor(s string) bool {
+	return len(s) == 7 && s[0] == '#' && (light.Hex(s).Max() > 0 || s == "#000000")
+}
 
 // Mix is a finished take, its lights balanced anew, as PNG: finished as the take was.
 func (a *Studio) Mix(ctx context.Context, id string, gains []Gain) ([]byte, error) {

@@ -1,16 +1,21 @@
 package shoot
 
 import (
+	"bytes"
 	"cmp"
 	"context"
 	"encoding/json"
+	"image/png"
 	"math"
+	"slices"
 	"sync"
 	"time"
 
 	"visator/app/act"
 	"visator/app/library"
 	"visator/app/measure"
+	"visator/core/finish"
+	"visator/core/ladder"
 	"visator/core/model"
 	"visator/core/plain"
 	"visator/core/render"
@@ -19,19 +24,20 @@ import (
 
 // TrueView is the working view of a set as it is rendered, as far as it has come.
 type TrueView struct {
-	Number   int     `json:"number"`   // of the picture: another for every one that is better, or of another set
-	Revision int64   `json:"revision"` // of the set that it shows
-	State    string  `json:"state"`    // loading, waiting (for the processors), refining, clean, failed
-	Said     string  `json:"said"`     // why it failed
-	Width    int     `json:"width"`
-	Height   int     `json:"height"`
-	Samples  int     `json:"samples"` // a pixel
-	Noise    float64 `json:"noise"`   // mean relative standard error before the noise is removed; 0: not known yet
-	Clean    float64 `json:"clean"`   // the noise at which it is clean enough
-	Seconds  float64 `json:"seconds"` // that it was worked at
-	Left     float64 `json:"left"`    // seconds to go until it is clean, about; 0: not known yet
-	PNG      []byte  `json:"-"`       // nil before the first, and where the one that was seen still is the newest
-	drawn    int     // the number with which PNG came
+	Number   int           `json:"number"`   // of the picture: another for every one that is better, or of another set
+	Revision int64         `json:"revision"` // of the set that it shows
+	State    string        `json:"state"`    // loading, waiting (for the processors), refining, clean, failed
+	Said     string        `json:"said"`     // why it failed
+	Width    int           `json:"width"`
+	Height   int           `json:"height"`
+	Samples  int           `json:"samples"`         // a pixel
+	Noise    float64       `json:"noise"`           // mean relative standard error before the noise is removed; 0: not known yet
+	Clean    float64       `json:"clean"`           // the noise at which it is clean enough
+	Seconds  float64       `json:"seconds"`         // that it was worked at
+	Left     float64       `json:"left"`            // seconds to go until it is clean, about; 0: not known yet
+	Ruler    *ladder.Ruler `json:"ruler,omitempty"` // how bright it is where
+	PNG      []byte        `json:"-"`               // nil before the first, and where the one that was seen still is the newest
+	drawn    int           // the number with which PNG came
 }
 
 // Limits of true views. One is made at a time: it uses all processors. One that nobody asks for is let go of soon,
@@ -69,6 +75,14 @@ type trueView struct {
 	width int
 	clean float64
 	stage *setting // what is looked at; nil before it is loaded
+	last  *exposed // what the picture is made of; nil before the first
+}
+
+// exposed are the linear values of a picture.
+type exposed struct {
+	color, albedo []float32 // albedo nil where it is not known
+	w, h          int
+	white         float64 // cd/m²
 }
 
 // revisionOf asks for the revision of a set's production.
@@ -118,6 +132,31 @@ func (a *Studio) TrueView(ctx context.Context, setID string, width, seen int, cl
 			return now, ctx.Err()
 		}
 	}
+}
+
+// False is the picture of the true view that was made last, drawn by its brightness.
+func (a *Studio) False(setID string, way ladder.Way) ([]byte, error) {
+	a.trues.mu.Lock()
+	v := a.trues.kept[setID]
+	a.trues.mu.Unlock()
+	if v == nil {
+		return nil, act.Wrong("There is no true view to draw: look at it first.")
+	}
+	v.mu.Lock()
+	last := v.last
+	v.mu.Unlock()
+	switch {
+	case last == nil:
+		return nil, act.Wrong("The true view has no picture yet: wait a moment.")
+	case way == ladder.Lux && last.albedo == nil:
+		return nil, act.Wrong("What falls on things is known from the first full picture on: wait a moment.")
+	case way != ladder.Stops && way != ladder.Cd && way != ladder.Lux:
+		return nil, act.Wrong("A picture is drawn by stops, cd or lux.")
+	}
+	var out bytes.Buffer
+	enc := png.Encoder{CompressionLevel: png.BestSpeed}
+	err := enc.Encode(&out, ladder.Picture(way, last.color, last.albedo, last.w, last.h, last.white))
+	return out.Bytes(), err
 }
 
 // of is the true view of a set, of a width unless that is 0, begun where it is not; nil when there are too many, or
@@ -317,10 +356,18 @@ func (a *Studio) makeTrue(ctx context.Context, set string, v *trueView, l *loade
 			return err
 		}
 		took := time.Since(began).Seconds()
+		last := &exposed{color: slices.Clone(f.Color), w: f.Width, h: f.Height, white: 1 / finish.Scale(view.EV)}
+		if len(f.Albedo) == len(f.Color) {
+			last.albedo = slices.Clone(f.Albedo)
+		}
+		ruler := ladder.Of(last.color, last.white)
+		v.mu.Lock()
+		v.last = last
+		v.mu.Unlock()
 		v.tell(func(t *TrueView) {
 			n := t.Number
 			*t = TrueView{Number: n, Revision: s.w.Production.Revision, State: state, Width: f.Width, Height: f.Height,
-				Samples: f.Samples, Noise: noise, Clean: clean, Seconds: took, PNG: picture.Bytes(), drawn: n + 1}
+				Samples: f.Samples, Noise: noise, Clean: clean, Seconds: took, Ruler: &ruler, PNG: picture.Bytes(), drawn: n + 1}
 			if k := noise / clean; state == "refining" && k > 1 {
 				t.Left = took * (k*k - 1) // noise falls with the root of the samples
 			}

@@ -1,5 +1,6 @@
 // What panels have of their own: the document that each is of, what it says in words, and what
 // a gesture in it does. Templates only name these.
+import { drawLadder, falseWords, ladderWords, pullLadder } from "./ladder.js";
 import { stores } from "./stores.js";
 import { call, until } from "./ask.js";
 import { clock, drawDial, hourAt } from "./dial.js";
@@ -160,6 +161,24 @@ export function panels(Alpine) {
     put: (key, x) => stores.shoot.light({ [key]: x }),
     get placed() {
       return this.doc.from === "place";
+    },
+    evHeld: null, // the exposure that is being pulled to
+    ladder(svg) {
+      drawLadder(svg, this.evHeld ?? stores.v.st.set.view.ev, this.evHeld != null);
+    },
+    pullLadder(e) {
+      pullLadder(e.currentTarget, e, (ev) => {
+        this.evHeld = ev;
+      });
+    },
+    get ladderSaid() {
+      return ladderWords();
+    },
+    get falseSaid() {
+      return falseWords();
+    },
+    exposeBy(stops) {
+      return stores.shoot.view({ ev: Math.round(10 * (stores.v.st.set.view.ev + stops)) / 10 });
     },
     get computed() {
       return this.doc.sky === "hour" || this.doc.sky === "standard";

@@ -31,6 +31,14 @@ export function trueView() {
     trueNow: null, // what the server last said of it
     truePicture: "", // its URL
     trueHeld: false, // something is in the hand: then the lens view is seen, which follows it
+    falseBy: "", // drawn by stops, cd or lux; "": as it is
+    falsePicture: "",
+    falseWays: [
+      ["", "as it is"],
+      ["stops", "by stops"],
+      ["cd", "by luminance"],
+      ["lux", "by illuminance"],
+    ],
     trueClean: Number(localStorage.clean) || 0.1,
     cleans,
     // trueOn shows it, or the lens view again.
@@ -44,6 +52,34 @@ export function trueView() {
       URL.revokeObjectURL(this.truePicture);
       this.truePicture = "";
       this.trueNow = null;
+      this.dropFalse();
+    },
+    dropFalse() {
+      URL.revokeObjectURL(this.falsePicture);
+      this.falsePicture = "";
+    },
+    // falseTo draws it by its brightness, or as it is.
+    falseTo(by) {
+      this.falseBy = by;
+      this.dropFalse();
+      return this.drawFalse();
+    },
+    async drawFalse() {
+      const by = this.falseBy;
+      if (!by || !this.truePicture) return;
+      try {
+        const r = await fetch(`/api/sets/${document.documentElement.dataset.set}/false?by=${by}`);
+        if (!r.ok) throw new Error((await r.json()).message || r.statusText);
+        const url = URL.createObjectURL(await r.blob());
+        if (by !== this.falseBy || !this.truePicture) return URL.revokeObjectURL(url);
+        this.dropFalse();
+        this.falsePicture = url;
+      } catch (e) {
+        stores.v.say(e.message);
+      }
+    },
+    get trueSource() {
+      return this.falsePicture || this.truePicture || null;
     },
     cleanTo(x) {
       this.trueClean = localStorage.clean = Number(x);
@@ -72,6 +108,7 @@ export function trueView() {
           if (answer.picture.size) {
             URL.revokeObjectURL(this.truePicture);
             this.truePicture = URL.createObjectURL(answer.picture);
+            this.drawFalse();
             lens.remark();
           }
           if (answer.told.state === "failed") throw new Error(answer.told.said);
