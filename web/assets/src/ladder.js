@@ -96,8 +96,8 @@ export function falseWords() {
     );
   const unit = by === "cd" ? "cd/m²" : "lx";
   return (
-    `drawn as a map: sage is 100 ${unit}, each step of ochre about twice as much (three are ten times), of blue half; ` +
-    "violet is below 0.1"
+    `drawn as a map: sage is 100 ${unit}, each step of ochre about twice as much (three are ten times), of blue ` +
+    "half; violet is below 0.1"
   );
 }
 
