@@ -3,6 +3,7 @@ package app_test
 import (
 	"bytes"
 	"context"
+	"encoding/json"
 	"image/png"
 	"math"
 	"slices"
@@ -11,10 +12,12 @@ import (
 	"time"
 
 	"visator/app/edit"
+	"visator/app/query"
 	"visator/app/shoot"
 	"visator/core/geom"
 	"visator/core/lay"
 	"visator/core/light"
+	"visator/store"
 )
 
 // looked is the next picture of the true view after the one that was seen, once ok says so.
@@ -52,8 +55,8 @@ func bright(t *testing.T, t1 *shoot.TrueView) float64 {
 	return sum / float64(b.Dx()*b.Dy())
 }
 
-// A floor without sun and sky is dark until a lamp burns over it; the true view shows each as it is edited, down to the noise
-// that was asked for, and then stands still. What is edited out of sight does not begin it again.
+// A floor without sun and sky is dark until a lamp burns over it; the true view shows each as it is edited, down to the
+// noise that was asked for, and then stands still. What is edited out of sight does not begin it again.
 func TestTheTrueViewFollowsEdits(t *testing.T) {
 	d := newStudio(t)
 	view := map[string]any{"eye": geom.V{Y: 1.6, Z: 2.5}, "yaw": 0, "pitch": -0.6, "ev": 4, "near": 0.05, "far": 50}
@@ -210,5 +213,162 @@ func TestAMeasuredLampLightsWhatItIsTold(t *testing.T) {
 	}
 	if link(map[string]any{"only": []string{id}}); lux(0.5, 0.5).Lux != 0 {
 		t.Error("a lamp lights more than the only thing that it is told to")
+	}
+}
+
+// A take keeps its lights apart: balanced as they were they give its picture; one that is put out is out in the
+// picture, and in the set when it is written back, and a new render gives that picture.
+func TestLightsOfATakeAreBalancedAndWrittenBack(t *testing.T) {
+	d := newStudio(t)
+	defer d.a.Close()
+	d.edit(edit.Do(&edit.Place{StandIn: "slab", Name: "floor", At: geom.V{Y: -0.2},
+		Patch: patch(map[string]any{"size": geom.V{X: 28, Y: 0.2, Z: 28}})}))
+	hang := func(name string, x float64) string {
+		l := lay.Lamp{Lamp: light.DefaultLamp()}
+		l.At, l.Seen = geom.V{X: x, Y: 2}, false
+		return d.edit(edit.Do(&edit.AddElement{Kind: "lamp", Name: name, Spec: patch(&l)})).Made[0]
+	}
+	left, right := hang("left", -1.5), hang("right", 1.5)
+	d.edit(edit.Do(&edit.ChangeSet{Patch: patch(map[string]any{"view": map[string]any{"eye": geom.V{Y: 1.5, Z: 4},
+		"yaw": 0, "pitch": -0.5, "ev": 3, "near": 0.05, "far": 50}, "light": map[string]any{"sunOn": false,
+		"level": 1}})}))
+	take := func() store.Take {
+		tk, err := d.a.Shoot(d.ctx, d.set, "", "still", shoot.TakeSettings{Width: 96, Samples: 32, Bounces: 2,
+			Apart: true, Denoise: true})
+		if err != nil {
+			t.Fatal(err)
+		}
+		d.await("the take", func(st *query.State) bool {
+			i := slices.IndexFunc(st.Takes, func(x store.Take) bool { return x.ID == tk.ID })
+			return i >= 0 && st.Takes[i].State == "done"
+		})
+		if tk, err = d.a.Store.Take(d.ctx, tk.ID); err != nil {
+			t.Fatal(err)
+		}
+		return tk
+	}
+	first := take()
+	var r shoot.TakeResult
+	if err := json.Unmarshal(first.Result, &r); err != nil || len(r.Groups) != 5 || r.Groups[0].Name != "left" ||
+		!slices.Equal(r.Groups[1].Lamps, []string{right}) || r.Groups[3].Kind != "sky" {
+		t.Fatalf("%+v, %v: %s %s", r.Groups, err, first.State, first.Note)
+	}
+	as := func(by ...float64) []shoot.Gain {
+		g := make([]shoot.Gain, len(by))
+		for i := range by {
+			g[i].By = by[i]
+		}
+		return g
+	}
+	mean := func(data []byte) float64 {
+		t.Helper()
+		return bright(t, &shoot.TrueView{PNG: data})
+	}
+	mixed := func(id string, g []shoot.Gain) []byte {
+		t.Helper()
+		data, err := d.a.Mix(d.ctx, id, g)
+		if err != nil {
+			t.Fatal(err)
+		}
+		return data
+	}
+	whole, err := d.a.Store.ReadBlob(d.ctx, r.PNG)
+	if err != nil {
+		t.Fatal(err)
+	}
+	if got, want := mean(mixed(first.ID, as(1, 1, 1, 1, 1))), mean(whole); math.Abs(got-want) > 0.1 {
+		t.Errorf("balanced as they were they are %v bright, the take %v", got, want)
+	}
+	if dark := mean(mixed(first.ID, as(0, 0, 0, 0, 0))); dark != 0 {
+		t.Errorf("with all lights out it is %v bright", dark)
+	}
+	tinted := as(1, 1, 1, 1, 1)
+	tinted[0].Tint, tinted[1].Tint, tinted[3].Tint = "#000000", "#000000", "#000000"
+	if dark := mean(mixed(first.ID, tinted)); dark > 0.5 {
+		t.Errorf("behind black filters it is %v bright", dark)
+	}
+	for _, g := range [][]shoot.Gain{as(1), as(1, 1, 1, 1, -1), as(1, 1, 1, 1, 1e9), as(math.NaN(), 1, 1, 1, 1)} {
+		if _, err := d.a.Mix(d.ctx, first.ID, g); err == nil {
+			t.Errorf("%v is balanced", g)
+		}
+	}
+	want := as(0, 2, 1, 0.5, 1)
+	if _, err := d.a.WriteBack(d.ctx, first.ID, want); err != nil {
+		t.Fatal(err)
+	}
+	l := d.state().Set.Light
+	if l.Lamps[left].On || l.Lamps[right].Dim != 2 || l.Level != 0.5 {
+		t.Errorf("written back: %+v, sky %v", l.Lamps, l.Level)
+	}
+	second := take()
+	if a, b := mean(mixed(first.ID, want)), mean(mixed(second.ID, as(1, 1, 1, 1))); math.Abs(a-b) > 1.5 {
+		t.Errorf("rendered anew it is %v bright, balanced it was %v", b, a)
+	}
+	plain, err := d.a.Shoot(d.ctx, d.set, "", "still", shoot.TakeSettings{Width: 32, Samples: 1})
+	if err == nil {
+		_, err = d.a.Mix(d.ctx, plain.ID, as(1))
+	}
+	if err == nil || !strings.Contains(err.Error(), "keep lights apart") {
+		t.Errorf("a take that kept nothing apart: %v", err)
+	}
+}
+
+// A rig that was written out of a set lights another the same way: what the meter reads is the same, of measured lamps
+// and linked ones too; what it does not have is put out.
+func TestARigGoesOutAndIn(t *testing.T) {
+	d := newStudio(t)
+	defer d.a.Close()
+	floor := d.edit(edit.Do(&edit.Place{StandIn: "slab", Name: "floor", At: geom.V{Y: -0.2},
+		Patch: patch(map[string]any{"size": geom.V{X: 28, Y: 0.2, Z: 28}})})).Made[0]
+	p, err := d.a.Photometry(d.ctx, "a.ies",
+		strings.NewReader("TILT=NONE\n1 -1 1 3 1 1 2 0 0 0\n1 1 20\n0 45 90\n0\n1000 500 0\n"))
+	if err != nil {
+		t.Fatal(err)
+	}
+	l := lay.Lamp{Lamp: light.DefaultLamp()}
+	l.Shape, l.File, l.FileName, l.At, l.Only = "measured", p.Blob, "a.ies", geom.V{Y: 3}, []string{floor}
+	d.edit(edit.Do(&edit.AddElement{Kind: "lamp", Name: "post", Spec: patch(&l)}))
+	view := map[string]any{"eye": geom.V{Y: 1.5, Z: 4}, "yaw": 0, "pitch": -0.5, "ev": 3, "near": 0.05, "far": 50}
+	d.edit(edit.Do(&edit.ChangeSet{Patch: patch(map[string]any{"view": view, "light": map[string]any{"sunOn": false,
+		"sky": "standard", "standard": 3, "skyTimes": 0.01, "fog": 300}})}))
+	before, err := d.a.Meter(d.ctx, d.set, 0.5, 0.5)
+	if err != nil {
+		t.Fatal(err)
+	}
+	var out bytes.Buffer
+	if err := d.a.WriteRig(d.ctx, d.set, "", &out); err != nil {
+		t.Fatal(err)
+	}
+	other := lay.Lamp{Lamp: light.DefaultLamp()}
+	d.edit(edit.Do(&edit.AddElement{Kind: "lamp", Name: "other", Spec: patch(&other)}),
+		edit.Do(&edit.ChangeSet{Patch: patch(map[string]any{"light": light.Default()})}))
+	if _, err := d.a.ReadRig(d.ctx, d.set, bytes.NewReader(out.Bytes())); err != nil {
+		t.Fatal(err)
+	}
+	after, err := d.a.Meter(d.ctx, d.set, 0.5, 0.5)
+	if err != nil || math.Abs(after.Lux-before.Lux) > 0.01*before.Lux || len(after.Shares) != len(before.Shares) {
+		t.Errorf("%+v, was %+v, %v", after, before, err)
+	}
+	d.edit(edit.Do(&edit.KeepLight{Name: "mist"}))
+	var kept string
+	for _, e := range d.state().Elements {
+		if e.Kind == "kept light" {
+			kept = e.ID
+		}
+	}
+	d.edit(edit.Do(&edit.ChangeSet{Patch: patch(map[string]any{"light": light.Default()})}))
+	d.edit(edit.Do(&edit.UseLight{ID: kept}))
+	if got := d.state().Set.Light; got.Fog != 300 || got.Sky != "standard" {
+		t.Errorf("the kept light is %+v", got)
+	}
+	if said := d.refused(edit.Do(&edit.UseLight{ID: floor})); said == "" {
+		t.Error("a floor is used as a light")
+	}
+	for text, says := range map[string]string{"{}": "its form is",
+		`{"form":"visator light 1","lamps":[{"name":"x","only":["nobody"]}]}`: "nobody"} {
+		if _, err := d.a.ReadRig(d.ctx, d.set, strings.NewReader(text)); err == nil || !strings.Contains(err.Error(),
+			says) {
+			t.Errorf("%s: %v", text, err)
+		}
 	}
 }
