@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"math"
 
+	"visator/core/geom"
 	"visator/core/light"
 	"visator/core/optics"
 )
@@ -12,6 +13,10 @@ import (
 type AirState struct {
 	Said string       `json:"said"`
 	Left [][2]float64 `json:"left"` // along the axis of the lens: metres, and the share of contrast that is left
+	// For the lens view: of each layer what a metre takes at its base, over how many metres it thins to 1/e, and its
+	// base; and the luminance that much air has ahead, about.
+	Layers [][3]float64 `json:"layers"`
+	Glow   geom.V       `json:"glow"`
 }
 
 // airState is the air before a view. It is clear where nothing is said.
@@ -21,6 +26,10 @@ func airState(s *light.State, v *optics.View) (out AirState) {
 		return out
 	}
 	ahead := v.Forward()
+	for _, p := range a.Parts {
+		out.Layers = append(out.Layers, [3]float64{p.Sigma, p.Thin, p.Base})
+	}
+	out.Glow = s.AirGlow(v.Eye, ahead)
 	const farthest = 1e5
 	for d := 0.1; d <= farthest; d *= math.Pow(10, 1.0/8) {
 		out.Left = append(out.Left, [2]float64{rounded(d), rounded(a.Through(v.Eye, ahead, d))})

@@ -385,6 +385,8 @@ func (a *Studio) Sky(ctx context.Context, setID string) (pix []float32, w, h int
 	if err != nil {
 		return nil, 0, 0, err
 	}
+	medium := set.Light.Medium()
+	glow := set.Light.AirGlow(set.View.Eye, set.View.Forward())
 	w, h = 64, 256 // a two-colour sky needs height, not width
 	if set.Light.Sky != "two" {
 		w, h = 512, 256
@@ -393,7 +395,11 @@ func (a *Studio) Sky(ctx context.Context, setID string) (pix []float32, w, h int
 		sin, cos := math.Sincos(math.Pi * (float64(y) + 0.5) / float64(h))
 		for x := 0; x < w; x++ {
 			sp, cp := math.Sincos(2 * math.Pi * ((float64(x)+0.5)/float64(w) - 0.5))
-			c := scene.Env.At(geom.V{X: sin * sp, Y: cos, Z: -sin * cp})
+			d := geom.V{X: sin * sp, Y: cos, Z: -sin * cp}
+			c := scene.Env.At(d)
+			if medium != nil { // as it is seen through the air
+				c = glow.Lerp(c, medium.Through(set.View.Eye, d, math.Inf(1)))
+			}
 			pix = append(pix, float32(c.X), float32(c.Y), float32(c.Z))
 		}
 	}

@@ -1,6 +1,8 @@
 package light
 
 import (
+	"math"
+
 	"visator/core/air"
 	"visator/core/document"
 	"visator/core/geom"
@@ -79,4 +81,34 @@ func (w *Weather) Medium() *air.Air {
 		return &air.Air{Parts: p}
 	}
 	return nil
+}
+
+// AirGlow is the luminance that so much air has along a direction that nothing is seen through it, about: what sky and
+// sun give it, scattered once, with the sky as it is all around. What of the light is scattered more often, and shadows,
+// are left out.
+func (s *State) AirGlow(eye, ahead geom.V) (glow geom.V) {
+	a := s.Medium()
+	if a == nil {
+		return glow
+	}
+	if s.Sky != "panorama" {
+		dome := s.Dome()
+		const rounds = 64
+		for i := range rounds {
+			z := 1 - 2*(float64(i)+0.5)/rounds
+			sin, cos := math.Sincos(float64(i) * 2.399963) // a spiral around the sphere
+			w := math.Sqrt(1 - z*z)
+			glow = glow.Add(dome(geom.V{X: w * cos, Y: z, Z: w * sin}).Mul(1.0 / rounds))
+		}
+	}
+	at := eye
+	if s.FogAt > at.Y { // where the air is that is seen
+		at.Y = s.FogAt
+	}
+	part := a.Pick(at, 0.5)
+	toSun := Direction(s.Azimuth, s.Elevation)
+	if toSun.Y > 0 {
+		glow = glow.Add(s.Sunlight().Mul(part.Phase(toSun.Mul(-1), ahead.Mul(-1)) * a.Through(at, toSun, math.Inf(1))))
+	}
+	return glow.Times(part.Albedo)
 }

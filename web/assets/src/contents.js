@@ -17,6 +17,7 @@ import {
   TextureLoader,
 } from "three";
 import { call, until } from "./ask.js";
+import { airOf } from "./haze.js";
 import { stores } from "./stores.js";
 
 export const filled = (View) =>
@@ -162,6 +163,7 @@ export const filled = (View) =>
       this.sun.intensity = this.sunFull = peak > 1e-6 ? peak : 0;
       this.sun.position.set(l.toSun.x, l.toSun.y, l.toSun.z);
       this.renderer.toneMappingExposure = st.lens.scale;
+      airOf(this.scene, this.renderer, l.air);
       this.sky(JSON.stringify(st.set.light));
       this.look(st.set.view, st.lens.world, st.lens.window);
       this.overlay();

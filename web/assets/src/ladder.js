@@ -15,8 +15,6 @@ const from = -4, // of the ruler that the server tells, by tenths
   burnt = Math.log2(1 / 0.18),
   drowned = -6;
 
-const end = (k) => (k === lo ? "start" : k === hi ? "end" : "middle");
-
 // greyOf is the luminance of middle grey at an exposure (ISO 12232, by saturation).
 export const greyOf = (ev) => 0.18 * 1.2 * Math.pow(2, ev);
 
@@ -63,8 +61,8 @@ export function drawLadder(svg, ev, held) {
       make("line", { x1: at, x2: at, y1: base, y2: base + 5, stroke: soft }),
       make(
         "text",
-        { x: at, y: base + 16, "text-anchor": end(k), "font-size": 10, class: "n", fill: soft },
-        k < 4 ? String(Number(Math.pow(10, k).toPrecision(1))) : `${Math.pow(10, k - 3)}k`,
+        { x: at, y: base + 16, "text-anchor": "middle", "font-size": 10, class: "n", fill: soft },
+        k === lo || k === hi ? "" : k < 4 ? String(Number(Math.pow(10, k).toPrecision(1))) : `${Math.pow(10, k - 3)}k`,
       ),
     );
   }

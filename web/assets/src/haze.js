@@ -1,0 +1,72 @@
+// The air of the lens view: what it takes and gives along the way to each point, by the same layers as the renderer has
+// (core/air), before the picture is toned.
+import { Color, Fog, LinearSRGBColorSpace, ShaderChunk, ShaderLib, Vector4 } from "three";
+
+const lit = ["standard", "physical", "lambert", "basic", "phong", "points"];
+// Of two layers what a metre takes at its base, over how many metres it thins to 1/e, and its base.
+const layers = [new Vector4(0, 1, 0, 0), new Vector4(0, 1, 0, 0)];
+
+let patched = false;
+function patch() {
+  if (patched) return;
+  patched = true;
+  ShaderChunk.fog_pars_vertex = `#ifdef USE_FOG
+    varying vec3 vFogWay;
+  #endif`;
+  ShaderChunk.fog_vertex = `#ifdef USE_FOG
+    vFogWay = transpose(mat3(viewMatrix)) * mvPosition.xyz;
+  #endif`;
+  ShaderChunk.fog_pars_fragment = `#ifdef USE_FOG
+    uniform vec3 fogColor;
+    uniform float fogNear, fogFar;
+    uniform vec4 airHaze, airFog;
+    varying vec3 vFogWay;
+    // airDepth is core/air's Part.layer times its extinction, for a way that ends.
+    float airDepth(vec4 a, float y, float up, float far) {
+      if (a.x <= 0.0) return 0.0;
+      float top = y + up * far, lo = max(min(y, top), 0.0), hi = max(max(y, top), 0.0);
+      float rise = abs(up) * far, below = rise > 1e-6 ? clamp(-min(y, top) / rise, 0.0, 1.0) : (y <= 0.0 ? 1.0 : 0.0);
+      float x = (hi - lo) / a.y;
+      float mean = x > 1e-3 ? (1.0 - exp(-x)) / x : 1.0 - 0.5 * x;
+      return a.x * far * (below + (1.0 - below) * exp(-lo / a.y) * mean);
+    }
+  #endif`;
+  ShaderChunk.tonemapping_fragment =
+    `#ifdef USE_FOG
+    {
+      float far = length(vFogWay), up = vFogWay.y / max(far, 1e-6);
+      float depth = airDepth(airHaze, cameraPosition.y - airHaze.z, up, far) +
+        airDepth(airFog, cameraPosition.y - airFog.z, up, far);
+      gl_FragColor.rgb = mix(fogColor, gl_FragColor.rgb, exp(-depth));
+    }
+  #endif
+  ` + ShaderChunk.tonemapping_fragment;
+  ShaderChunk.fog_fragment = "";
+  // The shaders were put together when three was loaded: what is included is found when each is made ready.
+  for (const name of lit) {
+    const u = ShaderLib[name].uniforms;
+    u.airHaze = { value: layers[0] };
+    u.airFog = { value: layers[1] };
+  }
+}
+
+// airOf gives a scene the air that the server tells; clear air takes nothing to draw.
+export function airOf(scene, renderer, air) {
+  patch();
+  const list = air?.layers || [];
+  for (const [i, l] of layers.entries()) {
+    const [takes, thins, base] = list[i] || [0, 1, 0];
+    l.set(takes, thins, base, 0);
+  }
+  scene.fog = list.length ? scene.fog || new Fog(new Color(), 0, 1) : null;
+  if (!scene.fog) return;
+  scene.fog.color.setRGB(air.glow.x, air.glow.y, air.glow.z, LinearSRGBColorSpace);
+  scene.traverse((o) => {
+    for (const m of [o.material].flat()) {
+      const u = m && renderer.properties.get(m).uniforms;
+      if (!u?.airHaze) continue;
+      u.airHaze.value.copy(layers[0]);
+      u.airFog.value.copy(layers[1]);
+    }
+  });
+}
