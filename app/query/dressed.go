@@ -93,7 +93,7 @@ func elementState(w *measure.Snapshot, e *lay.Element, later bool) ElementState 
 	}
 	s.Said, s.Key, s.Model, s.Count, s.Swings, s.Strips = l.Said, l.Key, l.Model != nil, len(l.Instances), l.Swings,
 		l.Strips
-	s.Pools = l.Pools
+	s.Pools, s.Lit = l.Pools, litOf(l.Hung)
 	if l.Body != nil {
 		s.Box = &l.Body.Box
 	}

@@ -71,6 +71,7 @@ type ElementState struct {
 	Swings []lay.Swing  `json:"swings"`
 	Strips [][]lay.P    `json:"strips"`
 	Pools  []light.Pool `json:"pools"`
+	Lit    []LitLamp    `json:"lit,omitempty"` // the lamps that it is, or hangs, as far as they burn
 	// metres from which on a card passes for what it shows, for the working view's move
 	Safe    *float64 `json:"safe"`
 	Distant float64  `json:"distant"` // metres from the camera

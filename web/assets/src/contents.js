@@ -17,6 +17,7 @@ import {
   TextureLoader,
 } from "three";
 import { call, until } from "./ask.js";
+import { lampsOf, strongest } from "./glow.js";
 import { airOf } from "./haze.js";
 import { stores } from "./stores.js";
 
@@ -142,6 +143,7 @@ export const filled = (View) =>
         moves = Boolean(stores.film.moveNow && stores.film.time > 0);
       const shown = JSON.stringify([
         st.lightNow,
+        strongest(st),
         st.lens.scale,
         st.set.light,
         st.set.view,
@@ -164,6 +166,7 @@ export const filled = (View) =>
       this.sun.position.set(l.toSun.x, l.toSun.y, l.toSun.z);
       this.renderer.toneMappingExposure = st.lens.scale;
       airOf(this.scene, this.renderer, l.air);
+      lampsOf(this.scene, st);
       this.sky(JSON.stringify(st.set.light));
       this.look(st.set.view, st.lens.world, st.lens.window);
       this.overlay();

@@ -1,0 +1,42 @@
+package query
+
+import (
+	"math"
+
+	"visator/core/geom"
+	"visator/core/lay"
+)
+
+// LitLamp is a lamp as the lens view draws its light.
+type LitLamp struct {
+	At     geom.V  `json:"at"`
+	Dir    geom.V  `json:"dir"`
+	Cd     geom.V  `json:"cd"`     // in the middle of its beam, per channel
+	Spread float64 `json:"spread"` // radians from the middle, beyond which it is dark; π all around
+	Soft   float64 `json:"soft"`   // the share of that over which it fades
+}
+
+// litMost is how many lamps of one element the lens view chooses from.
+const litMost = 60
+
+// litOf are lamps that burn.
+func litOf(hung []lay.Hung) (list []LitLamp) {
+	for i := range hung {
+		h := &hung[i]
+		cd := h.Luminous()
+		if !(cd.Max() > 0) {
+			continue
+		}
+		l := LitLamp{At: h.At, Dir: h.Dir(), Cd: cd, Spread: math.Pi}
+		switch h.Shape {
+		case "cone":
+			l.Spread, l.Soft = h.Angle/2, h.Edge
+		case "rectangle", "disc": // Lambert's law, about
+			l.Spread, l.Soft = math.Pi/2, 1
+		}
+		if list = append(list, l); len(list) == litMost {
+			break
+		}
+	}
+	return list
+}
