@@ -19,6 +19,7 @@ import (
 	"visator/core/geom"
 	"visator/core/intake/gltf"
 	"visator/core/lay"
+	"visator/core/light"
 	"visator/core/model"
 )
 
@@ -776,5 +777,29 @@ func TestCopiesOfAGroupAreAGroup(t *testing.T) {
 	}
 	if _, err := d.a.Undo(d.ctx, d.set, ""); err != nil || len(groups()) != 2 || len(d.state().Placements) != 3 {
 		t.Errorf("undone: %v", err)
+	}
+}
+
+// One number of a place is changed by itself: what another hand, or the same one a moment before, did to the others stays.
+func TestOneNumberOfAPlaceIsChangedByItself(t *testing.T) {
+	d := newStudio(t)
+	id := d.add("lamp", &lay.Lamp{Lamp: light.DefaultLamp()})
+	change := func(key string, v any) desk.Command {
+		return edit.Do(&edit.ChangeElement{ID: id, Patch: patch(map[string]any{"spec": map[string]any{key: v}})})
+	}
+	d.edit(change("at.x", 3))
+	d.edit(change("at.z", -2), change("radius", 0.1))
+	e := d.elementState(id)
+	spec, err := e.Read()
+	if err != nil {
+		t.Fatal(err)
+	}
+	if l := spec.(*lay.Lamp); l.At != (geom.V{X: 3, Y: light.DefaultLamp().At.Y, Z: -2}) || l.Radius != 0.1 {
+		t.Errorf("it hangs at %v, radius %v", l.At, l.Radius)
+	}
+	for _, key := range []string{"nothing.x", "shape.x", "."} {
+		if said := d.refused(change(key, 1)); said == "" {
+			t.Errorf("%s is changed", key)
+		}
 	}
 }

@@ -277,7 +277,18 @@ func (l *loader) describe() error {
 	bulb.At, bulb.Radius, bulb.Output, bulb.Kelvin = v3(-1.05, deck+2.35, -4.3), 0.04, 900, 2600
 	work.Shape, work.At, work.To = "cone", v3(-1.9, deck+3.3, 5.6), v3(0.5, deck+0.2, 3.3)
 	work.Radius, work.Angle, work.Edge, work.Output, work.Kelvin, work.Seen = 0.06, 0.9, 0.6, 420, 2300, false
+	// The lanterns carry their flames: one switch for all of them.
+	flame := (&lay.Fixture{}).Default().(*lay.Fixture)
+	flame.Piece = l.piece["hand_lantern.glb"]
+	flame.At, flame.To, flame.Radius = v3(0, 0.14, 0), v3(0, -1, 0), 0.012
+	flame.Output, flame.Kelvin, flame.Seen, flame.Hertz, flame.Depth, flame.Seed = 60, 2000, false, 5, 0.4, 2
+	// A light to be tried on any shot: the sun and the clear sky of the place, without mist.
+	clear := dawn()
+	clear.From, clear.Sky, clear.Haze, clear.Fog = "place", "hour", 0, 0
+	clear.Settle(&light.State{})
 	return l.edit(
+		l.element("kept light", "a clear morning", &lay.KeptLight{Light: clear}),
+		l.element("fixture", "flames of the lanterns", flame),
 		l.element("lamp", "bulb in the shelter", &lay.Lamp{Lamp: bulb}),
 		l.element("lamp", "lamp on the luggage", &lay.Lamp{Lamp: work}),
 		l.element("row", "lamps", &lay.Array{Shape: "line", Points: []lay.P{{X: -2.05, Z: -13.5}, {X: -2.05, Z: 15}},

@@ -5,6 +5,7 @@ import (
 	"encoding/json"
 	"fmt"
 	"slices"
+	"strings"
 
 	"visator/app/act"
 	"visator/app/measure"
@@ -173,6 +174,18 @@ func (e *Editor) ChangeElement(ctx context.Context, id string, change json.RawMe
 			return fmt.Errorf("element %s: %w", row.ID, err)
 		}
 		for k, v := range patch.Spec {
+			if first, second, nested := strings.Cut(k, "."); nested { // one number of a place, say: the others stay
+				part := map[string]json.RawMessage{}
+				if err := json.Unmarshal(all[first], &part); err != nil {
+					return act.Wrong("%s has no %s.", row.Name, k)
+				}
+				part[second] = v
+				raw, err := json.Marshal(part)
+				if err != nil {
+					return err
+				}
+				k, v = first, raw
+			}
 			all[k] = v
 		}
 		if row.Spec, err = json.Marshal(all); err != nil {

@@ -182,11 +182,7 @@ export function dress({ call, post }) {
 
     // Elements: the numbers that they are described by
     setFigure(e, k, value) {
-      const [first, second] = k.split(".");
-      return stores.v.does("change element", {
-        id: e.id,
-        patch: { spec: { [first]: second ? { ...e.spec[first], [second]: value } : value } },
-      });
+      return stores.v.does("change element", { id: e.id, patch: { spec: { [k]: value } } });
     },
     usePieces(e) {
       return this.setFigure(
