@@ -57,6 +57,18 @@ func (s *Server) falseColours(c *echo.Context) error {
 	return c.Blob(http.StatusOK, "image/png", data)
 }
 
+// sunYear is when the sun reaches a place of the working view.
+func (s *Server) sunYear(c *echo.Context) error {
+	x, err1 := strconv.ParseFloat(c.QueryParam("x"), 64)
+	y, err2 := strconv.ParseFloat(c.QueryParam("y"), 64)
+	if err1 != nil || err2 != nil {
+		return echo.NewHTTPError(http.StatusBadRequest,
+			"The meter points into the picture: across and down from 0 to 1.")
+	}
+	year, said, err := s.app.SunYear(c.Request().Context(), c.Param("set"), x, y)
+	return answer(c, map[string]any{"year": year, "said": said}, err)
+}
+
 // meter reads the light at a place of the working view.
 func (s *Server) meter(c *echo.Context) error {
 	x, err1 := strconv.ParseFloat(c.QueryParam("x"), 64)

@@ -11,6 +11,7 @@ import (
 	"visator/app/act"
 	"visator/core/finish"
 	"visator/core/geom"
+	"visator/core/light"
 	"visator/core/render"
 	"visator/store"
 )
@@ -38,7 +39,10 @@ type Share struct {
 	Lux  float64 `json:"lux"`
 }
 
-const bounces = "what bounces"
+const (
+	bounces = "what bounces"
+	hazes   = "what bounces, and the air scatters"
+)
 
 // The meter: how many paths a reading takes, some tenth of a second, and how long the set may take to be loaded.
 const (
@@ -82,13 +86,17 @@ func (a *Studio) Meter(ctx context.Context, setID string, x, y float64) (m Meter
 		}
 		m.Shares = append(m.Shares, Share{id, lamps[i-own].name, lux})
 	}
+	rest := bounces
+	if st.scene.Air != nil {
+		rest = hazes
+	}
 	m.Shares = append(m.Shares, Share{Name: "sun", Lux: r.Sun}, Share{Name: "sky", Lux: r.Sky},
-		Share{Name: "what glows", Lux: r.Glow}, Share{Name: bounces, Lux: r.Bounce},
+		Share{Name: "what glows", Lux: r.Glow}, Share{Name: rest, Lux: r.Bounce},
 		Share{Name: "lights of pieces", Lux: brought})
 	m.Shares = slices.DeleteFunc(m.Shares, func(s Share) bool { return !(s.Lux > 0) })
 	slices.SortStableFunc(m.Shares, func(p, q Share) int { return cmp.Compare(q.Lux, p.Lux) })
 	for _, s := range m.Shares {
-		if s.Name == bounces {
+		if s.Name == rest {
 			continue // it is no source, and fills
 		}
 		m.Key = s.Name
@@ -98,6 +106,33 @@ func (a *Studio) Meter(ctx context.Context, setID string, x, y float64) (m Meter
 		break
 	}
 	return m, nil
+}
+
+// SunYear is when the sun reaches the place that the meter points to, over the year, past all that stands.
+func (a *Studio) SunYear(ctx context.Context, setID string, x, y float64) (out light.Year, said string, err error) {
+	if !(x >= 0 && x <= 1 && y >= 0 && y <= 1) {
+		return out, "", act.Wrong("The meter points into the picture: across and down from 0 to 1.")
+	}
+	if _, err := store.GetSet(ctx, a.Store.Pool, setID); err != nil {
+		return out, "", act.NotThere(err, "The set")
+	}
+	st, _, err := a.staged(ctx, setID)
+	if err != nil {
+		return out, "", err
+	}
+	view := st.s.w.SetRow.ShotSettings.At(0, st.l.cast.Where)
+	cam := renderCamera(&view)
+	ray := cam.Ray(x, y, 0.5, 0.5)
+	hit, ok := st.scene.Closest(ray)
+	if !ok {
+		return out, "", act.Wrong("The meter points into the sky: point it to what the sun is to reach.")
+	}
+	at := ray.O.Add(ray.D.Mul(hit.T * (1 - 1e-4)))
+	out = st.s.w.SetRow.Light.Place.YearOf(func(d geom.V) bool {
+		_, blocked := st.scene.Closest(render.NewRay(at, d))
+		return !blocked
+	})
+	return out, out.Said(), nil
 }
 
 // setting is a set as it is rendered.

@@ -12,6 +12,7 @@ import (
 
 	"visator/app/act"
 	"visator/app/measure"
+	"visator/core/air"
 	"visator/core/assembly"
 	"visator/core/exchange"
 	"visator/core/geom"
@@ -38,6 +39,7 @@ type loaded struct {
 	before *loaded                 // whose models of pieces are taken again where they are the same; nil: none
 	cast   *stage.Cast             // what stands, as the shot's move moves it
 	groups []ShareGroup            // of the lamps that burn
+	air    []air.Part              // of bodies of fog
 }
 
 // loadedThing is a model standing in the set: a placement, what an element is
@@ -129,6 +131,7 @@ func (l *loaded) standLaid(ctx context.Context, w *measure.Snapshot, t *assembly
 		l.models[t.ID], l.top[t.ID] = t.Laid.Model, geom.Identity
 		l.stands = append(l.stands, loadedThing{t.ID, nil, t.ID, t.Name, geom.Identity})
 	}
+	l.air = append(l.air, t.Laid.Air...)
 	for _, h := range t.Laid.Hung {
 		id := t.ID
 		if h.Of != "" {
@@ -245,7 +248,7 @@ func (l *loaded) illuminate(ctx context.Context, s *render.Scene, ls *light.Stat
 	suns := rig.Suns(ls)
 	if ls.Sky != "panorama" {
 		w, h := ls.SkySize()
-		return s.Relit(lamps, suns, sky.New(ls.BakeSky(w, h), w, h, 1, 0), ls.Medium()), nil
+		return s.Relit(lamps, suns, sky.New(ls.BakeSky(w, h), w, h, 1, 0), l.medium(ls)), nil
 	}
 	data, err := l.a.Store.ReadBlob(ctx, ls.Panorama)
 	if err != nil {
@@ -255,7 +258,16 @@ func (l *loaded) illuminate(ctx context.Context, s *render.Scene, ls *light.Stat
 	if err != nil {
 		return nil, err
 	}
-	return s.Relit(lamps, suns, sky.New(pix, w, h, ls.Strength, ls.Turn), ls.Medium()), nil
+	return s.Relit(lamps, suns, sky.New(pix, w, h, ls.Strength, ls.Turn), l.medium(ls)), nil
+}
+
+// medium is the air of a light with the bodies of fog of the set; nil where all is clear.
+func (l *loaded) medium(ls *light.State) *air.Air {
+	parts := append(ls.Weather.Parts(), l.air...)
+	if len(parts) == 0 {
+		return nil
+	}
+	return &air.Air{Parts: parts}
 }
 
 // numbered are the object IDs of things, of which groups may be; nil of none.

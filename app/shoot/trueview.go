@@ -31,12 +31,12 @@ type TrueView struct {
 	Width    int           `json:"width"`
 	Height   int           `json:"height"`
 	Samples  int           `json:"samples"`         // a pixel
-	Noise    float64       `json:"noise"`           // mean relative standard error before the noise is removed; 0: not known yet
+	Noise    float64       `json:"noise"`           // mean relative standard error, not smoothed; 0: not known yet
 	Clean    float64       `json:"clean"`           // the noise at which it is clean enough
 	Seconds  float64       `json:"seconds"`         // that it was worked at
 	Left     float64       `json:"left"`            // seconds to go until it is clean, about; 0: not known yet
 	Ruler    *ladder.Ruler `json:"ruler,omitempty"` // how bright it is where
-	PNG      []byte        `json:"-"`               // nil before the first, and where the one that was seen still is the newest
+	PNG      []byte        `json:"-"`               // nil before the first, and where what was seen is the newest
 	drawn    int           // the number with which PNG came
 }
 
@@ -247,7 +247,7 @@ func (a *Studio) see(ctx context.Context, set string) (s sight, err error) {
 	var things, lamps []any
 	for t := range w.Filmed {
 		switch {
-		case t.Placement == nil && len(t.Laid.Hung) > 0:
+		case t.Placement == nil && len(t.Laid.Hung)+len(t.Laid.Air) > 0:
 			lamps = append(lamps, t.ID, t.Laid.Key)
 		case t.Placement == nil:
 			things = append(things, t.ID, t.Laid.Key)
@@ -367,7 +367,8 @@ func (a *Studio) makeTrue(ctx context.Context, set string, v *trueView, l *loade
 		v.tell(func(t *TrueView) {
 			n := t.Number
 			*t = TrueView{Number: n, Revision: s.w.Production.Revision, State: state, Width: f.Width, Height: f.Height,
-				Samples: f.Samples, Noise: noise, Clean: clean, Seconds: took, Ruler: &ruler, PNG: picture.Bytes(), drawn: n + 1}
+				Samples: f.Samples, Noise: noise, Clean: clean, Seconds: took, Ruler: &ruler, PNG: picture.Bytes(),
+				drawn: n + 1}
 			if k := noise / clean; state == "refining" && k > 1 {
 				t.Left = took * (k*k - 1) // noise falls with the root of the samples
 			}

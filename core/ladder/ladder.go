@@ -25,7 +25,7 @@ var (
 
 // Ruler is how much of a picture is how bright.
 type Ruler struct {
-	Share   []float64 `json:"share"` // of the pixels, by tenths of a power of ten from 10^From cd/m²; darker ones in none
+	Share   []float64 `json:"share"` // of the pixels, by tenths of a power of ten from 10^From cd/m²
 	Burnt   float64   `json:"burnt"`
 	Drowned float64   `json:"drowned"`
 	Grey    float64   `json:"grey"` // cd/m² of middle grey

@@ -23,7 +23,8 @@ func TestEveryPixelIsOnTheRuler(t *testing.T) {
 	if k := int((math.Log10(18) - From) * 10); math.Abs(r.Share[k]-0.25) > 1e-9 {
 		t.Errorf("a quarter is at 18 cd/m²: %v", r.Share[k])
 	}
-	if math.Abs(sum-5.0/8) > 1e-4 || math.Abs(r.Burnt-3.0/8) > 1e-9 || math.Abs(r.Drowned-3.0/8) > 1e-9 || r.Grey != 18 {
+	if math.Abs(sum-5.0/8) > 1e-4 || math.Abs(r.Burnt-3.0/8) > 1e-9 || math.Abs(r.Drowned-3.0/8) > 1e-9 ||
+		r.Grey != 18 {
 		t.Errorf("%v on it, %v burnt, %v drowned, grey %v", sum, r.Burnt, r.Drowned, r.Grey)
 	}
 	if r := Of(nil, 100); len(r.Share) != Steps || r.Burnt != 0 {

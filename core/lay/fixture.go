@@ -3,7 +3,6 @@ package lay
 import (
 	"errors"
 	"fmt"
-	"strings"
 
 	"visator/core/document"
 	"visator/core/geom"
@@ -40,15 +39,12 @@ func (*Fixture) Default() Spec {
 // Fields are what a fixture is described by.
 func (f *Fixture) Fields() []document.Field {
 	return append(f.Lamp.Fields(), document.Of(&f.Piece, document.Text, "piece", "piece", "its piece").
-		In(1, document.MaxName).On("links"), document.Of(&f.Out, document.List, "out", "out on", "what is out").
+		In(0, document.MaxName).On("links"), document.Of(&f.Out, document.List, "out", "out on", "what is out").
 		In(0, MaxHung).On("links"))
 }
 
 // Check says what is impossible about a fixture.
 func (f *Fixture) Check() error {
-	if strings.TrimSpace(f.Piece) == "" {
-		return errors.New("a fixture is of a piece: it hangs wherever that stands")
-	}
 	if !f.At.Finite() || !f.To.Finite() {
 		return errors.New("a lamp hangs within its piece")
 	}
@@ -67,7 +63,7 @@ type Stand struct {
 // Hang is the fixture on all that carries it, with the pools of the first of its lamps.
 func (f *Fixture) Hang(stands []Stand, on Beneath) *Laid {
 	l := &Laid{}
-	const drawn = 24 // pools are drawn of
+	const drawn = 24 // of which pools are drawn
 	burn := 0
 	for i := range stands {
 		if i == MaxHung {

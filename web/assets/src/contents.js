@@ -19,6 +19,7 @@ import {
 import { call, until } from "./ask.js";
 import { lampsOf, strongest } from "./glow.js";
 import { airOf } from "./haze.js";
+import { otherwise } from "./otherwise.js";
 import { stores } from "./stores.js";
 
 export const filled = (View) =>
@@ -144,6 +145,7 @@ export const filled = (View) =>
       const shown = JSON.stringify([
         st.lightNow,
         strongest(st),
+        stores.film.lensWay,
         st.lens.scale,
         st.set.light,
         st.set.view,
@@ -165,8 +167,11 @@ export const filled = (View) =>
       this.sun.intensity = this.sunFull = peak > 1e-6 ? peak : 0;
       this.sun.position.set(l.toSun.x, l.toSun.y, l.toSun.z);
       this.renderer.toneMappingExposure = st.lens.scale;
-      airOf(this.scene, this.renderer, l.air);
-      lampsOf(this.scene, st);
+      const way = stores.film.lensWay;
+      airOf(this.scene, this.renderer, way === "air" || way === "edges" ? null : l.air);
+      lampsOf(this.scene, way === "lamps" ? { ...st, elements: [] } : st);
+      otherwise(this.scene, way, st.lens.scale);
+      if (this.lit.picture) this.scene.background = way === "sky" || way === "edges" ? null : this.lit.picture;
       this.sky(JSON.stringify(st.set.light));
       this.look(st.set.view, st.lens.world, st.lens.window);
       this.overlay();
@@ -382,7 +387,7 @@ export const filled = (View) =>
       ).catch((e) => this.v.say(e.message, true));
       if (!raw || this.skyKey !== key) return;
       this.lit.take(raw);
-      this.scene.background = this.lit.picture;
+      if (!["sky", "edges"].includes(stores.film.lensWay)) this.scene.background = this.lit.picture;
       this.scene.environment = this.lit.light?.texture || null;
       // three.js puts u = 0.5 at +X; here it is at -Z.
       this.scene.backgroundRotation.y = this.scene.environmentRotation.y = Math.PI / 2;

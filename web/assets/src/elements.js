@@ -12,6 +12,7 @@ const aimed = (s) => s.shape !== "ball";
 
 // handles are the points that an element is pulled by.
 export function handles(e) {
+  if (e.kind === "fog") return [e.spec.at];
   if (e.kind === "lamp") return aimed(e.spec) ? [e.spec.at, e.spec.to] : [e.spec.at];
   if (where[e.kind]) return e.spec[where[e.kind]] || [];
   const d = drawing(e.kind);
@@ -59,6 +60,9 @@ export function drawElement(plan, world, e) {
       for (const w of e.strips || [])
         put("path", { d: closed(w), fill: "#6a6a6a", "fill-opacity": 0.9, stroke: "#3d3d3d" });
       for (const d of e.swings || []) put("path", { d: swing(d), "stroke-width": 1, "data-swing": d.name });
+      break;
+    case "fog":
+      for (const l of e.strips || []) put("path", { d: open(l), "stroke-dasharray": "1 4", "data-fog": "" });
       break;
     case "row":
     case "line":

@@ -1,6 +1,7 @@
 // The meter: what light comes from a place of the picture, and what falls there from where.
 import { call } from "./ask.js";
 import { number } from "./print.js";
+import { make } from "./svg.js";
 import { stores } from "./stores.js";
 
 const three = (x) => (x >= 100 ? number(x, 0) : number(Number(x.toPrecision(3)), 4));
@@ -27,6 +28,7 @@ export function meter() {
       const mine = ++asked;
       this.meterAt = at;
       this.reading = null;
+      this.year = null;
       stores.v.lens?.remark();
       const set = document.documentElement.dataset.set;
       try {
@@ -36,6 +38,36 @@ export function meter() {
         stores.v.say(e.message, true);
       }
       stores.v.lens?.remark();
+    },
+    year: null, // when the sun reaches the place, once it was asked
+    async askYear() {
+      const at = this.meterAt;
+      try {
+        const set = document.documentElement.dataset.set;
+        this.year = await call(`/api/sets/${set}/year?x=${at.x}&y=${at.y}`);
+      } catch (e) {
+        stores.v.say(e.message, true);
+      }
+    },
+    // drawYear draws it: days across, hours down.
+    drawYear(svg) {
+      svg.replaceChildren();
+      const y = this.year?.year;
+      if (!y) return;
+      const fills = { o: "#d6e935", "#": "var(--line)" },
+        w = 360 / y.reach.length,
+        h = 96 / y.reach[0].length;
+      for (const [i, line] of y.reach.entries())
+        for (const run of line.matchAll(/o+|#+/g)) {
+          const height = run[0].length * h;
+          svg.append(make("rect", { x: 16 + i * w, y: run.index * h, width: w + 0.3, height, fill: fills[run[0][0]] }));
+        }
+      for (const hour of [0, 6, 12, 18])
+        svg.append(make("text", { x: 0, y: 8 + hour * 4, "font-size": 9, class: "n", fill: "var(--soft)" }, hour));
+      for (const [i, month] of [..."JFMAMJJASOND"].entries())
+        svg.append(make("text", { x: 18 + i * 30, y: 108, "font-size": 9, fill: "var(--soft)" }, month));
+      const today = y.days.findLastIndex((d) => d.slice(5) <= (stores.v.st.set.light.day || "").slice(5));
+      if (today >= 0) svg.append(make("rect", { x: 16 + today * w, y: 0, width: 1, height: 96, fill: "var(--ink)" }));
     },
     get meterSaid() {
       const r = this.reading;

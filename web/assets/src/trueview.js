@@ -1,6 +1,7 @@
 // The true view: the picture of the lens view as the renderer makes it, laid over it in the same frame. The
 // server makes it again and again as the set changes; here it is asked for and shown.
 import { call, until } from "./ask.js";
+import { ways } from "./otherwise.js";
 import { stores } from "./stores.js";
 
 // How much noise may be left, as a share of what is seen.
@@ -31,6 +32,13 @@ export function trueView() {
     trueNow: null, // what the server last said of it
     truePicture: "", // its URL
     trueHeld: false, // something is in the hand: then the lens view is seen, which follows it
+    lensWay: "", // how the lens view is looked at, for a moment
+    lensWays: ways,
+    lensTo(way) {
+      this.lensWay = way;
+      if (this.truly) this.trueOn();
+      stores.v.drawLens();
+    },
     falseBy: "", // drawn by stops, cd or lux; "": as it is
     falsePicture: "",
     falseWays: [
