@@ -54,7 +54,6 @@ type Reader struct {
 	tiled      bool
 	tw, th     int
 	levels     int // 0: one
-	offsets    int
 	lineOrder  int
 	pixelBytes int
 }

@@ -55,7 +55,7 @@ func (l *Lamp) UnmarshalJSON(raw []byte) error {
 	if err := d.Decode(&p); err != nil {
 		return err
 	}
-	*l = Lamp{p.Name, p.Lamp, p.Photometry}
+	*l = Lamp(p)
 	return nil
 }
 
