@@ -14,6 +14,7 @@ import (
 	"visator/app/edit"
 	"visator/app/query"
 	"visator/app/shoot"
+	"visator/core/exchange"
 	"visator/core/geom"
 	"visator/core/lay"
 	"visator/core/light"
@@ -370,5 +371,44 @@ func TestARigGoesOutAndIn(t *testing.T) {
 			says) {
 			t.Errorf("%s: %v", text, err)
 		}
+	}
+}
+
+// The sun of a panorama is found where it lies in the set, turned as the sky is.
+func TestTheSunOfAPanoramaIsFound(t *testing.T) {
+	d := newStudio(t)
+	defer d.a.Close()
+	const w, h = 256, 128
+	pix := make([]float32, 3*w*h)
+	for i := range pix {
+		pix[i] = 1
+	}
+	const x, y = 160, 40 // of the sun's pixel
+	pix[3*(y*w+x)], pix[3*(y*w+x)+1], pix[3*(y*w+x)+2] = 50_000, 40_000, 30_000
+	var b bytes.Buffer
+	if err := exchange.WriteEXR(&b, w, h, exchange.RGB("", pix)); err != nil {
+		t.Fatal(err)
+	}
+	blob, note, err := d.a.Panorama(d.ctx, &b)
+	if err != nil || note != "" {
+		t.Fatal(note, err)
+	}
+	if _, err := d.a.OwnSun(d.ctx, d.set); err == nil {
+		t.Error("a sky of two colours has a sun of its own")
+	}
+	const turn = 0.7
+	d.edit(edit.Do(&edit.ChangeSet{Patch: patch(map[string]any{"light": map[string]any{"sky": "panorama", "panorama": blob,
+		"strength": 2, "turn": turn}})}))
+	own, err := d.a.OwnSun(d.ctx, d.set)
+	if err != nil || !own.Found {
+		t.Fatalf("%+v, %v", own, err)
+	}
+	elevation := math.Pi/2 - (y+0.5)/h*math.Pi
+	azimuth := ((x+0.5)/w-0.5)*2*math.Pi - turn // counter-clockwise from above
+	solid := 2 * math.Pi / w * math.Pi / h * math.Cos(elevation)
+	want := 2 * solid * (0.2126*50_000 + 0.7152*40_000 + 0.0722*30_000)
+	if math.Abs(own.Elevation-elevation) > 0.01 || math.Abs(math.Sin(own.Azimuth-azimuth)) > 0.01 ||
+		math.Abs(own.Lux-want) > 0.02*want || own.Kelvin > 6000 {
+		t.Errorf("%+v, want azimuth %v, elevation %v, %v lx", own, azimuth, elevation, want)
 	}
 }

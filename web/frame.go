@@ -57,6 +57,12 @@ func (s *Server) falseColours(c *echo.Context) error {
 	return c.Blob(http.StatusOK, "image/png", data)
 }
 
+// ownSun is the sun in the set's panorama.
+func (s *Server) ownSun(c *echo.Context) error {
+	own, err := s.app.OwnSun(c.Request().Context(), c.Param("set"))
+	return answer(c, own, err)
+}
+
 // sunYear is when the sun reaches a place of the working view.
 func (s *Server) sunYear(c *echo.Context) error {
 	x, err1 := strconv.ParseFloat(c.QueryParam("x"), 64)

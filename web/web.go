@@ -137,6 +137,7 @@ func (s *Server) Handler() http.Handler {
 	e.GET("/api/sets/:set/true", s.trueView)
 	e.GET("/api/sets/:set/meter", s.meter)
 	e.GET("/api/sets/:set/false", s.falseColours)
+	e.GET("/api/sets/:set/ownsun", s.ownSun)
 	e.GET("/api/sets/:set/year", s.sunYear)
 	e.GET("/api/sets/:set/export", s.export)
 	e.GET("/api/sets/:set/rig", s.rig)

@@ -246,19 +246,63 @@ func (l *loaded) illuminate(ctx context.Context, s *render.Scene, ls *light.Stat
 		lamps = append(lamps, one)
 	}
 	suns := rig.Suns(ls)
-	if ls.Sky != "panorama" {
-		w, h := ls.SkySize()
-		return s.Relit(lamps, suns, sky.New(ls.BakeSky(w, h), w, h, 1, 0), l.medium(ls)), nil
-	}
-	data, err := l.a.Store.ReadBlob(ctx, ls.Panorama)
-	if err != nil {
-		return nil, fmt.Errorf("the panorama: %w", err)
-	}
-	pix, w, h, _, err := exchange.ReadPanorama(bytes.NewReader(data))
+	env, err := rig.Sky(ls, func() ([]float32, int, int, error) { return l.a.panorama(ctx, ls.Panorama) })
 	if err != nil {
 		return nil, err
 	}
-	return s.Relit(lamps, suns, sky.New(pix, w, h, ls.Strength, ls.Turn), l.medium(ls)), nil
+	return s.Relit(lamps, suns, env, l.medium(ls)), nil
+}
+
+// panorama reads the picture of a sky.
+func (a *Studio) panorama(ctx context.Context, blob string) (pix []float32, w, h int, err error) {
+	data, err := a.Store.ReadBlob(ctx, blob)
+	if err != nil {
+		return nil, 0, 0, err
+	}
+	pix, w, h, _, err = exchange.ReadPanorama(bytes.NewReader(data))
+	return pix, w, h, err
+}
+
+// OwnSun is the sun that the panorama of a set's sky holds, as it lies there.
+type OwnSun struct {
+	Found     bool    `json:"found"`
+	Azimuth   float64 `json:"azimuth"`
+	Elevation float64 `json:"elevation"`
+	Lux       float64 `json:"lux"` // at the panorama's strength
+	Kelvin    float64 `json:"kelvin"`
+	Size      float64 `json:"size"` // radians across
+}
+
+// OwnSun looks for it.
+func (a *Studio) OwnSun(ctx context.Context, setID string) (out OwnSun, err error) {
+	set, err := store.GetSet(ctx, a.Store.Pool, setID)
+	if err != nil {
+		return out, act.NotThere(err, "The set")
+	}
+	ls := &set.Light
+	if ls.Sky != "panorama" {
+		return out, act.Wrong("The sky is no panorama: there is no sun in it.")
+	}
+	pix, w, h, err := a.panorama(ctx, ls.Panorama)
+	if err != nil {
+		return out, err
+	}
+	own, ok := sky.FindSun(pix, w, h)
+	if !ok {
+		return out, nil
+	}
+	sin, cos := math.Sincos(ls.Turn)
+	to := geom.V{X: cos*own.To.X + sin*own.To.Z, Y: own.To.Y, Z: cos*own.To.Z - sin*own.To.X}
+	strength := ls.Strength
+	if ls.GroundLux > 0 {
+		one := sky.New(pix, w, h, 1, 0)
+		lux := sky.OnGround(func(d geom.V) float64 { return light.Luminance(one.At(d)) }, 180)
+		strength = ls.GroundLux / max(lux, math.SmallestNonzeroFloat64)
+	}
+	out = OwnSun{Found: true, Lux: light.Luminance(own.Lux) * strength, Kelvin: light.NearestKelvin(own.Lux),
+		Size: 2 * own.Radius}
+	out.Azimuth, out.Elevation = light.Towards(to)
+	return out, nil
 }
 
 // medium is the air of a light with the bodies of fog of the set; nil where all is clear.

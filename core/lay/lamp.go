@@ -53,6 +53,9 @@ func (l *Lamp) LayOver(floor float64) *Laid {
 		said += fmt.Sprintf("; %s at most on what is %.2f m below, with nothing between", told(most, "lx"),
 			l.At.Y-floor)
 	}
+	if soft := l.Penumbra(l.At.Y-floor, 1); soft > 0 && l.On {
+		said += fmt.Sprintf("; what is a metre above that throws a shadow with an edge %.2g m wide", soft)
+	}
 	if l.Web != nil && l.On {
 		across, along := l.Web.Spread(0.5)
 		said += fmt.Sprintf("; %s measures a beam of %.0f by %.0f°", l.FileName, across, along)

@@ -32,6 +32,7 @@ type Lamp struct {
 	Away   float64 `json:"away"` // metres
 	Dim    float64 `json:"dim"`  // the share of its output that it gives
 	Kelvin float64 `json:"kelvin"`
+	Mired  float64 `json:"mired"` // by which a gel shifts that
 	Tint   string  `json:"tint"`  // what its light is filtered by, #rrggbb; "": nothing
 	Seen   bool    `json:"seen"`  // by the camera
 	Reach  float64 `json:"reach"` // metres beyond which it gives nothing; 0: none
@@ -82,6 +83,8 @@ func (l *Lamp) Fields() []document.Field {
 		document.Of(&l.Dim, document.Percent, "dim", "dimmed to", "how far it is dimmed").In(0, maxDim).Sliding(0, 100,
 			1),
 		document.Of(&l.Kelvin, document.Number, "kelvin", "colour", "colour temperature").In(1000, 40000).Told("K", 0),
+		document.Of(&l.Mired, document.Number, "mired", "gel, shifts by", "a gel's shift").In(-300, 300).
+			Told("mired", 0).Hinting("above 0 warmer: 131 makes daylight of 5500 K lamp light of 3200 K"),
 		document.Of(&l.Tint, document.Color, "tint", "filter", ""),
 		document.Of(&l.Radius, document.Length, "radius", "radius", "its radius").In(0, 1000),
 		document.Of(&l.Length, document.Length, "length", "length", "its length").In(0.01, 1000).If("shape", "tube"),
@@ -214,7 +217,8 @@ func (l *Lamp) Luminous() geom.V {
 	case "lx":
 		cd = l.Output / l.luxOf()
 	}
-	c := Color(l.Kelvin).Mul(cd * l.Dim)
+	kelvin, passes := l.gelled()
+	c := Color(kelvin).Mul(cd * l.Dim * passes)
 	if l.Tint != "" {
 		c = c.Times(Hex(l.Tint))
 	}
@@ -337,6 +341,20 @@ func (l *Lamp) onto(p, n geom.V) (lux float64) {
 		one(l.At, func(geom.V) float64 { return 1 }) // as from its middle (a ball's law)
 	}
 	return lux
+}
+
+// Penumbra is how wide the soft edge is, in metres, of the shadow that something above a level floor throws on it, with
+// the lamp high above the floor: as wide as the lamp is across, by the ratio of both distances; 0 where it is above the
+// lamp, or of a point.
+func (l *Lamp) Penumbra(high, above float64) float64 {
+	across := 2 * l.size()
+	if l.Shape == "tube" {
+		across = l.Length
+	}
+	if !(high > above) || above <= 0 {
+		return 0
+	}
+	return across * above / (high - above)
 }
 
 // Pool is the light of a lamp on a level floor: where it gives at least so much.

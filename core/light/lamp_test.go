@@ -50,6 +50,22 @@ func TestLumenAreWhatGoesOutInAllDirections(t *testing.T) {
 	}
 }
 
+// The soft edge of a shadow is as wide as the lamp by the ratio of distances: beneath a disc of 40 cm, 3 m high, half a
+// metre above the floor 8 cm.
+func TestPenumbrae(t *testing.T) {
+	l := down("disc")
+	l.Radius = 0.2
+	for _, c := range [][3]float64{{3, 0.5, 0.08}, {3, 1.5, 0.4}, {3, 3, 0}, {3, 4, 0}, {3, 0, 0}} {
+		if got := l.Penumbra(c[0], c[1]); math.Abs(got-c[2]) > 1e-12 {
+			t.Errorf("%v m high, %v above the floor: %v", c[0], c[1], got)
+		}
+	}
+	l = down("ball")
+	if l.Radius = 0; l.Penumbra(3, 1) != 0 {
+		t.Error("a point has soft shadows")
+	}
+}
+
 // A lamp told by the lux that it gives at a distance gives them there, and one told in candela has them.
 func TestOutputsAreWhatTheySay(t *testing.T) {
 	for _, shape := range []string{"ball", "cone", "tube", "rectangle", "disc", "measured"} {

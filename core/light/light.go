@@ -36,6 +36,9 @@ type State struct {
 	Panorama string  `json:"panorama"` // blob of a Radiance picture
 	Turn     float64 `json:"turn"`     // radians about +Y
 	Strength float64 `json:"strength"` // cd/m² of a panorama value of 1
+	// A panorama's strength follows from what it gives level ground, in lux; 0: it is told. Its own sun is taken out.
+	GroundLux float64 `json:"groundLux"`
+	SunOut    bool    `json:"sunOut"`
 }
 
 // SunSize is the sun's apparent diameter, 0.53 degrees (astronomy handbooks).
@@ -126,6 +129,10 @@ func (s *State) Fields() []document.Field {
 			1e7).
 			Named("Panorama strength").Told("cd/m²", 2).On("sky").If("sky", "panorama").
 			Hinting("of a picture value of 1"),
+		document.Of(&s.GroundLux, document.Number, "groundLux", "or gives the ground", "what a panorama gives").
+			In(0, 1e7).Named("Lux that the panorama gives level ground, 0 is by its strength").Told("lx", 0).On("sky").
+			If("sky", "panorama").Hinting("0: by its strength"),
+		document.Of(&s.SunOut, document.Yes, "sunOut", "its own sun is taken out", "").On("sky").If("sky", "panorama"),
 	}, slices.Concat(s.Place.Fields(), s.Heavens.Fields(), s.Weather.Fields())...)
 }
 

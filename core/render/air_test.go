@@ -125,3 +125,24 @@ func TestBothWaysOfLookingAgree(t *testing.T) {
 	}
 	within(t, "without looking along the way", sum, both, 0.05)
 }
+
+// A shaft of sun through a gap in a roof is the integral of what is scattered once along the way that it lights: from a
+// to b metres off, behind so much air on both ways.
+func TestAShaftOfSun(t *testing.T) {
+	const sigma, lux, a, b = 0.08, 5000.0, 4.0, 6.0
+	k := &testScene{}
+	black := k.surface(func(s *model.Surface) { s.BaseColor, s.Roughness = [4]float64{0, 0, 0, 1}, 1 })
+	k.add(quad(black, geom.V{X: -50, Y: 3, Z: -a}, geom.V{X: 100}, geom.V{Z: 100}))       // the roof before the gap
+	k.add(quad(black, geom.V{X: -50, Y: 3, Z: -b - 100}, geom.V{X: 100}, geom.V{Z: 100})) // and behind it
+	k.add(quad(black, geom.V{X: -50, Y: -50, Z: -15}, geom.V{X: 100}, geom.V{Y: 100}))
+	s := k.build(t)
+	s.Suns = []Sun{{To: geom.V{Y: 1}, Lux: geom.V{X: lux, Y: lux, Z: lux}}}
+	part := air.Part{Shape: air.Box, Sigma: sigma, Albedo: geom.V{X: 0.7, Y: 0.7, Z: 0.7}, Mean: 0.3,
+		Inv: air.Within(geom.V{}, geom.V{X: 40, Y: 3, Z: 40}, 0)}
+	s.Air = &air.Air{Parts: []air.Part{part}}
+	s.Build()
+	above := math.Exp(-sigma * 2) // from the roof down to the way, one metre high
+	want := lux * above * 0.7 * part.Phase(geom.V{Y: -1}, geom.V{Z: 1}) * (math.Exp(-sigma*a) - math.Exp(-sigma*b))
+	got := traced(t, s, look(geom.V{Y: 1}, geom.V{Y: 1, Z: -10}, 0.001), Options{Samples: 4096, Seed: 8, Bounces: 0})
+	within(t, "shaft", got, want, 0.02)
+}

@@ -10,6 +10,7 @@ import (
 	"strings"
 
 	"visator/core/document"
+	"visator/core/geom"
 	"visator/core/lamp"
 	"visator/core/light"
 	"visator/core/photometry"
@@ -184,7 +185,19 @@ func Sky(s *light.State, picture func() (pix []float32, w, h int, err error)) (*
 	if err != nil {
 		return nil, fmt.Errorf("the panorama: %w", err)
 	}
-	return sky.New(pix, w, h, s.Strength, s.Turn), nil
+	if s.SunOut {
+		if own, ok := sky.FindSun(pix, w, h); ok {
+			pix = sky.WithoutSun(pix, w, h, own)
+		}
+	}
+	strength := s.Strength
+	if s.GroundLux > 0 {
+		one := sky.New(pix, w, h, 1, 0)
+		if lux := sky.OnGround(func(d geom.V) float64 { return light.Luminance(one.At(d)) }, 180); lux > 0 {
+			strength = s.GroundLux / lux
+		}
+	}
+	return sky.New(pix, w, h, strength, s.Turn), nil
 }
 
 // Lit is a scene in the light of a rig; ids are the instances of a node by name, of which there may be several. It

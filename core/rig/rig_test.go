@@ -10,6 +10,7 @@ import (
 	"visator/core/geom"
 	"visator/core/light"
 	"visator/core/render"
+	"visator/core/sky"
 )
 
 const web = "IESNA91\\nTILT=NONE\\n1 -1 1 3 1 1 2 0 0 0\\n1 1 10\\n0 45 90\\n0\\n1000 500 0"
@@ -109,4 +110,33 @@ func FuzzRead(f *testing.F) {
 			}
 		}
 	})
+}
+
+// A panorama gives level ground the lux that it is told to, with its own sun and without.
+func TestAPanoramaGivesTheGroundWhatItIsTold(t *testing.T) {
+	const w, h = 256, 128
+	pix := make([]float32, 3*w*h)
+	for i := range pix {
+		pix[i] = 1
+	}
+	for c := range 3 {
+		pix[3*(40*w+100)+c] = 40_000
+	}
+	s := light.Default()
+	s.Sky, s.GroundLux = "panorama", 12_000
+	for _, out := range []bool{false, true} {
+		s.SunOut = out
+		e, err := Sky(&s, func() ([]float32, int, int, error) { return pix, w, h, nil })
+		if err != nil {
+			t.Fatal(err)
+		}
+		lux := sky.OnGround(func(d geom.V) float64 { return light.Luminance(e.At(d)) }, 256)
+		if math.Abs(lux-12_000) > 300 {
+			t.Errorf("its sun out %v: %v lx", out, lux)
+		}
+		peak := light.Luminance(e.At(light.Direction((100.5/w-0.5)*2*math.Pi, math.Pi/2-40.5/h*math.Pi)))
+		if out && peak > 2*12_000/math.Pi || !out && peak < 1e5 {
+			t.Errorf("its sun out %v: %v cd/m² where it was", out, peak)
+		}
+	}
 }

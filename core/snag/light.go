@@ -36,7 +36,8 @@ func lit(s *Seen, put told) {
 	if s.Light == nil {
 		return
 	}
-	if off := s.View.EV - s.Metered; !s.View.ByCamera && math.Abs(off) > offMeter && s.Metered > -20 {
+	// What lamps give no meter of sun and sky knows.
+	if off := s.View.EV - s.Metered; !s.View.ByCamera && math.Abs(off) > offMeter && s.Metered > -20 && !s.byLamps() {
 		word := "under"
 		if off < 0 {
 			word = "over"
@@ -50,6 +51,19 @@ func lit(s *Seen, put told) {
 	if s.Figures.Subject != nil {
 		s.subjectLit(put)
 	}
+}
+
+// byLamps says whether lamps give what is seen more than a tenth of its light.
+func (s *Seen) byLamps() bool {
+	lamps, all := 0.0, 0.0
+	s.places(func(p, n geom.V) {
+		without := *s
+		without.Lamps = nil
+		bare := without.others(p, n, nil)
+		lit := s.others(p, n, nil)
+		lamps, all = lamps+lit-bare, all+lit
+	})
+	return lamps > all/10
 }
 
 // lamp judges one that burns.
@@ -199,9 +213,12 @@ func (s *Seen) subjectLit(put told) {
 	stops := math.Log2(mattGrey / math.Pi * sum / (0.18 * optics.Saturation(s.View.EV)))
 	switch {
 	case stops > burnt:
-		put("burnt", t.ID, "", "", "%s is burnt: about %.1f stops above middle grey", t.Name, stops)
+		put("burnt", t.ID, "", "", "%s is burnt: about %.1f stops above middle grey by sun, sky and lamps", t.Name,
+			stops)
 	case stops < -drowned:
-		put("drowned", t.ID, "", "", "%s drowns in the dark: about %.1f stops below middle grey", t.Name, -stops)
+		put("drowned", t.ID, "", "", "%s drowns in the dark: about %.1f stops below middle grey by sun, sky and lamps",
+			t.Name,
+			-stops)
 	}
 }
 

@@ -38,8 +38,16 @@ func TestWhatIsWrongWithLight(t *testing.T) {
 		do   func(s *Seen)
 		kind string
 	}{
-		"as it is":      {func(*Seen) {}, ""},
-		"held by hand":  {func(s *Seen) { s.View.EV = s.Metered + 4 }, "exposure"},
+		"as it is":     {func(*Seen) {}, ""},
+		"held by hand": {func(s *Seen) { s.View.EV = s.Metered + 4 }, "exposure"},
+		"held by hand, of lamps": {func(s *Seen) {
+			s.View.EV = s.Metered + 4
+			for x := -8.0; x <= 8; x += 2 {
+				l := bulb(at(x, 6, -4), 4e7)
+				l.Carried = true
+				s.Lamps = append(s.Lamps, l)
+			}
+		}, "!exposure"},
 		"by the camera": {func(s *Seen) { s.View.EV, s.View.ByCamera = s.Metered+4, true }, ""},
 		"within a box":  {func(s *Seen) { s.Lamps = append(s.Lamps, bulb(at(0, 0.5, 0), 5000)) }, "lamp within"},
 		"within its piece": {func(s *Seen) {
@@ -87,6 +95,12 @@ func TestWhatIsWrongWithLight(t *testing.T) {
 				t.Errorf("%s: %s", name, said)
 			}
 		})
+		if no, is := strings.CutPrefix(c.kind, "!"); is {
+			if slices.Contains(kinds, no) {
+				t.Errorf("%s: found %v", name, kinds)
+			}
+			continue
+		}
 		if c.kind == "" && len(kinds) > 0 || c.kind != "" && !slices.Contains(kinds, c.kind) {
 			t.Errorf("%s: found %v, want %q", name, kinds, c.kind)
 		}

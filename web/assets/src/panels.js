@@ -180,6 +180,25 @@ export function panels(Alpine) {
     exposeBy(stops) {
       return stores.shoot.view({ ev: Math.round(10 * (stores.v.st.set.view.ev + stops)) / 10 });
     },
+    ownSaid: "",
+    // ownSun finds the panorama's own sun, puts the set's sun there, and takes the panorama's out.
+    async ownSun() {
+      try {
+        const own = await call(`/api/sets/${document.documentElement.dataset.set}/ownsun`);
+        if (!own.found) {
+          this.ownSaid = "nothing in it stands out as a sun does";
+          return;
+        }
+        const { azimuth, elevation, lux, kelvin, size } = own;
+        this.ownSaid = `its sun gives ${Math.round(lux)} lx at ${Math.round(kelvin)} K: the set's sun is laid onto it`;
+        await stores.shoot.light({ sunOn: true, from: "hand", azimuth, elevation, lux, kelvin, size, sunOut: true });
+      } catch (e) {
+        stores.v.say(e.message, true);
+      }
+    },
+    get panorama() {
+      return this.doc.sky === "panorama";
+    },
     get computed() {
       return this.doc.sky === "hour" || this.doc.sky === "standard";
     },
