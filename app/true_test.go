@@ -28,7 +28,7 @@ func (d *studio) looked(set string, ok func(t *shoot.TrueView) bool) shoot.TrueV
 	defer end()
 	seen := 0
 	for {
-		t, err := d.a.TrueView(ctx, set, 96, seen, 0.2)
+		t, err := d.a.TrueView(ctx, set, seen, shoot.Look{Width: 96, Clean: 0.2})
 		if err != nil {
 			d.Fatal(err)
 		}
@@ -81,12 +81,12 @@ func TestTheTrueViewFollowsEdits(t *testing.T) {
 	// A layer with nothing in it is not seen.
 	d.add("layer", &lay.Layer{})
 	still := d.looked(d.set, func(v *shoot.TrueView) bool { return v.Revision == d.state().Revision })
-	again, err := d.a.TrueView(d.ctx, d.set, 96, still.Number-1, 0.2)
+	again, err := d.a.TrueView(d.ctx, d.set, still.Number-1, shoot.Look{Width: 96, Clean: 0.2})
 	if err != nil || again.PNG != nil {
 		t.Errorf("a word alone brings a picture of %d bytes: %v", len(again.PNG), err)
 	}
 	// Who has not seen the picture yet is given it.
-	if still, err = d.a.TrueView(d.ctx, d.set, 96, 0, 0.2); err != nil {
+	if still, err = d.a.TrueView(d.ctx, d.set, 0, shoot.Look{Width: 96, Clean: 0.2}); err != nil {
 		t.Fatal(err)
 	}
 	if still.State != "clean" || !bytes.Equal(still.PNG, lit.PNG) {
@@ -98,7 +98,7 @@ func TestTheTrueViewFollowsEdits(t *testing.T) {
 		t.Errorf("dimmed to a quarter it is %v bright of %v", b, a)
 	}
 	d.a.Close() // ends what is made, and waits for it
-	if _, err := d.a.TrueView(d.ctx, d.set, 96, 0, 0.1); err == nil {
+	if _, err := d.a.TrueView(d.ctx, d.set, 0, shoot.Look{Width: 96, Clean: 0.1}); err == nil {
 		t.Error("one is begun although the server ends")
 	}
 }
@@ -113,8 +113,9 @@ func TestTrueViewsThatCannotBe(t *testing.T) {
 		says  string
 	}{{d.set, 4, 0.1, "pixels wide"}, {d.set, 1 << 20, 0.1, "pixels wide"}, {d.set, 96, 0, "noise"},
 		{d.set, 96, math.NaN(), "noise"}, {"nowhere", 96, 0.1, "not there"}} {
-		if _, err := d.a.TrueView(d.ctx, c.set, c.width, 0, c.clean); err == nil || !strings.Contains(err.Error(),
-			c.says) {
+		if _, err := d.a.TrueView(d.ctx, c.set, 0, shoot.Look{Width: c.width, Clean: c.clean}); err == nil ||
+			!strings.Contains(err.Error(),
+				c.says) {
 			t.Errorf("%+v: %v", c, err)
 		}
 	}
@@ -397,7 +398,8 @@ func TestTheSunOfAPanoramaIsFound(t *testing.T) {
 		t.Error("a sky of two colours has a sun of its own")
 	}
 	const turn = 0.7
-	d.edit(edit.Do(&edit.ChangeSet{Patch: patch(map[string]any{"light": map[string]any{"sky": "panorama", "panorama": blob,
+	d.edit(edit.Do(&edit.ChangeSet{Patch: patch(map[string]any{"light": map[string]any{"sky": "panorama",
+		"panorama": blob,
 		"strength": 2, "turn": turn}})}))
 	own, err := d.a.OwnSun(d.ctx, d.set)
 	if err != nil || !own.Found {
@@ -410,5 +412,57 @@ func TestTheSunOfAPanoramaIsFound(t *testing.T) {
 	if math.Abs(own.Elevation-elevation) > 0.01 || math.Abs(math.Sin(own.Azimuth-azimuth)) > 0.01 ||
 		math.Abs(own.Lux-want) > 0.02*want || own.Kelvin > 6000 {
 		t.Errorf("%+v, want azimuth %v, elevation %v, %v lx", own, azimuth, elevation, want)
+	}
+}
+
+// A part of the true view is that part of the whole: as bright as it is there, in as many pixels.
+func TestAPartOfTheTrueView(t *testing.T) {
+	d := newStudio(t)
+	defer d.a.Close()
+	d.edit(edit.Do(&edit.Place{StandIn: "slab", Name: "floor", At: geom.V{Y: -0.2},
+		Patch: patch(map[string]any{"size": geom.V{X: 28, Y: 0.2, Z: 28}})}),
+		edit.Do(&edit.ChangeSet{Patch: patch(map[string]any{"view": map[string]any{"eye": geom.V{Y: 1.6, Z: 2.5},
+			"yaw":   0,
+			"pitch": 0, "ev": 13, "near": 0.05, "far": 50}})}))
+	clean := func(look shoot.Look) shoot.TrueView {
+		t.Helper()
+		ctx, end := context.WithTimeout(d.ctx, time.Minute)
+		defer end()
+		for seen := 0; ; {
+			v, err := d.a.TrueView(ctx, d.set, seen, look)
+			if err != nil {
+				t.Fatal(err)
+			}
+			if v.State == "clean" && v.Part == look.Part && len(v.PNG) > 0 {
+				return v
+			}
+			seen = v.Number
+		}
+	}
+	whole := clean(shoot.Look{Width: 96, Clean: 0.1})
+	img, err := png.Decode(bytes.NewReader(whole.PNG))
+	if err != nil {
+		t.Fatal(err)
+	}
+	for _, p := range [][4]float64{{0, 0, 0.5, 0.25}, {0.25, 0.75, 1, 1}} {
+		v := clean(shoot.Look{Width: 96, Clean: 0.1, Part: p})
+		if v.Width != int(96*(p[2]-p[0])+0.5) {
+			t.Errorf("part %v is %d x %d", p, v.Width, v.Height)
+		}
+		sum, n, b := 0.0, 0.0, img.Bounds()
+		for y := int(p[1] * float64(b.Dy())); y < int(p[3]*float64(b.Dy())); y++ {
+			for x := int(p[0] * float64(b.Dx())); x < int(p[2]*float64(b.Dx())); x++ {
+				r, g, bl, _ := img.At(x, y).RGBA()
+				sum, n = sum+float64(r+g+bl)/3/257, n+1
+			}
+		}
+		if got := bright(t, &v); math.Abs(got-sum/n) > 4 {
+			t.Errorf("part %v is %v bright, there the whole is %v", p, got, sum/n)
+		}
+	}
+	for _, p := range [][4]float64{{0.5, 0, 0.5, 1}, {-0.1, 0, 1, 1}, {0, 0, 1, 1.1}, {math.NaN(), 0, 1, 1}} {
+		if _, err := d.a.TrueView(d.ctx, d.set, 0, shoot.Look{Width: 96, Clean: 0.1, Part: p}); err == nil {
+			t.Errorf("%v is a part", p)
+		}
 	}
 }

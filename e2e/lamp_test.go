@@ -73,6 +73,16 @@ func TestAFloorInTheDarkIsLitByLamps(t *testing.T) {
 			return s / d.length * 4 / 3 })(document.querySelector("[data-true]"))`)
 	}
 	lit := bright()
+	// A part of it alone: all the work goes there, and the rest stays as it was.
+	b.press("a part")
+	b.drag(b.seen(-0.6, 1.2, -2), b.seen(1, 0.1, -2))
+	b.until("Alpine.store('film').trueNow?.part[2] > Alpine.store('film').trueNow.part[0] && " +
+		"Alpine.store('film').trueNow.state === 'clean' && document.querySelector('[data-part]')")
+	b.press("whole again")
+	b.until("Alpine.store('film').trueNow.part[2] === 0 && !document.querySelector('[data-part]')")
+	if again := bright(); math.Abs(again-lit) > 3 {
+		t.Errorf("after a part the whole is %v bright, was %v", again, lit)
+	}
 
 	// The meter: in the middle of the picture, by an arrow, by a click.
 	b.keys("l")

@@ -34,7 +34,14 @@ func (s *Server) trueView(c *echo.Context) error {
 		return echo.NewHTTPError(http.StatusBadRequest, "A true view is asked for by its width in pixels, the number "+
 			"of the picture that was seen, and how clean it is to be.")
 	}
-	t, err := s.app.TrueView(c.Request().Context(), c.Param("set"), width, seen, clean)
+	look := shoot.Look{Width: width, Clean: clean}
+	if part := c.QueryParam("part"); part != "" {
+		if n, err := fmt.Sscanf(part, "%g,%g,%g,%g", &look.Part[0], &look.Part[1], &look.Part[2],
+			&look.Part[3]); err != nil || n != 4 {
+			return echo.NewHTTPError(http.StatusBadRequest, "A part of a true view is left,top,right,bottom, 0 to 1.")
+		}
+	}
+	t, err := s.app.TrueView(c.Request().Context(), c.Param("set"), seen, look)
 	if err != nil {
 		return err
 	}

@@ -153,7 +153,7 @@ func (a *Studio) staged(ctx context.Context, setID string) (*setting, int64, err
 	if err != nil {
 		return nil, 0, err
 	}
-	v := a.trues.of(a, setID, 0, 0)
+	v := a.trues.of(a, setID, Look{})
 	if v == nil {
 		return nil, 0, errTooMany()
 	}

@@ -35,6 +35,7 @@ type TrueView struct {
 	Clean    float64       `json:"clean"`           // the noise at which it is clean enough
 	Seconds  float64       `json:"seconds"`         // that it was worked at
 	Left     float64       `json:"left"`            // seconds to go until it is clean, about; 0: not known yet
+	Part     [4]float64    `json:"part"`            // of the picture that is shown; zero: all
 	Ruler    *ladder.Ruler `json:"ruler,omitempty"` // how bright it is where
 	PNG      []byte        `json:"-"`               // nil before the first, and where what was seen is the newest
 	drawn    int           // the number with which PNG came
@@ -72,8 +73,7 @@ type trueView struct {
 	now   TrueView
 	news  chan struct{} // closed with every change of now
 	asked time.Time
-	width int
-	clean float64
+	look  Look
 	stage *setting // what is looked at; nil before it is loaded
 	last  *exposed // what the picture is made of; nil before the first
 }
@@ -85,6 +85,32 @@ type exposed struct {
 	white         float64 // cd/m²
 }
 
+// Look is how a true view is looked at: how wide the whole picture is, in pixels, until which noise, and which part of
+// it alone is made, from left, top to right, bottom as shares of it; all zero: all of it.
+type Look struct {
+	Width int
+	Clean float64
+	Part  [4]float64
+}
+
+// whole says whether all of the picture is made.
+func (k *Look) whole() bool { return k.Part == [4]float64{} }
+
+func (k *Look) check() error {
+	if k.Width < 16 || k.Width > maxTrueSide {
+		return act.Wrong("A true view is 16 to %d pixels wide.", maxTrueSide)
+	}
+	if !(k.Clean >= MinClean && k.Clean <= MaxClean) {
+		return act.Wrong("A true view is made until its noise is %g to %g %%.", 100*MinClean, 100*MaxClean)
+	}
+	const least = 0.01 // of a side
+	if p := k.Part; !k.whole() && !(p[0] >= 0 && p[1] >= 0 && p[2] <= 1 && p[3] <= 1 && p[2]-p[0] >= least &&
+		p[3]-p[1] >= least) {
+		return act.Wrong("A part of a true view lies within the picture, and is a hundredth of a side or more.")
+	}
+	return nil
+}
+
 // revisionOf asks for the revision of a set's production.
 const revisionOf = "select p.revision from production p join sets s on s.production_id = p.id where s.id = $1"
 
@@ -94,19 +120,16 @@ func errTooMany() error {
 }
 
 // TrueView waits until there is something newer than the picture number seen, for some seconds, and tells it. The
-// first who asks has it begun; it goes on while it is asked for. width is that of the picture in pixels.
-func (a *Studio) TrueView(ctx context.Context, setID string, width, seen int, clean float64) (TrueView, error) {
-	if width < 16 || width > maxTrueSide {
-		return TrueView{}, act.Wrong("A true view is 16 to %d pixels wide.", maxTrueSide)
-	}
-	if !(clean >= MinClean && clean <= MaxClean) {
-		return TrueView{}, act.Wrong("A true view is made until its noise is %g to %g %%.", 100*MinClean, 100*MaxClean)
+// first who asks has it begun; it goes on while it is asked for.
+func (a *Studio) TrueView(ctx context.Context, setID string, seen int, look Look) (TrueView, error) {
+	if err := look.check(); err != nil {
+		return TrueView{}, err
 	}
 	if _, err := store.GetSet(ctx, a.Store.Pool, setID); err != nil {
 		return TrueView{}, act.NotThere(err, "The set")
 	}
 	a.Touch() // takes that wait for hands wait for eyes too
-	v := a.trues.of(a, setID, width, clean)
+	v := a.trues.of(a, setID, look)
 	if v == nil {
 		return TrueView{}, errTooMany()
 	}
@@ -161,7 +184,7 @@ func (a *Studio) False(setID string, way ladder.Way) ([]byte, error) {
 
 // of is the true view of a set, of a width unless that is 0, begun where it is not; nil when there are too many, or
 // the server ends.
-func (ts *trues) of(a *Studio, set string, width int, clean float64) *trueView {
+func (ts *trues) of(a *Studio, set string, look Look) *trueView {
 	ts.mu.Lock()
 	defer ts.mu.Unlock()
 	if ts.over {
@@ -176,7 +199,7 @@ func (ts *trues) of(a *Studio, set string, width int, clean float64) *trueView {
 		if len(ts.kept) >= maxTrueKept {
 			return nil
 		}
-		v = &trueView{news: make(chan struct{}), asked: time.Now(), width: 64, clean: MaxClean}
+		v = &trueView{news: make(chan struct{}), asked: time.Now(), look: Look{Width: 64, Clean: MaxClean}}
 		v.now.State = "loading"
 		ts.kept[set] = v
 		ts.all.Add(1)
@@ -196,8 +219,8 @@ func (ts *trues) of(a *Studio, set string, width int, clean float64) *trueView {
 	v.mu.Lock()
 	defer v.mu.Unlock()
 	v.asked = time.Now()
-	if width > 0 {
-		v.width, v.clean = width, clean
+	if look.Width > 0 {
+		v.look = look
 	}
 	return v
 }
@@ -225,10 +248,10 @@ func (v *trueView) tell(change func(t *TrueView)) {
 }
 
 // wanted is how wide and how clean it is to be, and whether anybody still asks.
-func (v *trueView) wanted() (width int, clean float64, ok bool) {
+func (v *trueView) wanted() (look Look, ok bool) {
 	v.mu.Lock()
 	defer v.mu.Unlock()
-	return v.width, v.clean, time.Since(v.asked) < trueLeave
+	return v.look, time.Since(v.asked) < trueLeave
 }
 
 // sight is a set as it is to be seen at a moment, and names for what parts of the work depend on.
@@ -281,7 +304,7 @@ func (a *Studio) keepTrue(ctx context.Context, set string, v *trueView) error {
 		if err != nil {
 			return err
 		}
-		width, clean, ok := v.wanted()
+		look, ok := v.wanted()
 		if !ok || ctx.Err() != nil {
 			return ctx.Err()
 		}
@@ -303,7 +326,7 @@ func (a *Studio) keepTrue(ctx context.Context, set string, v *trueView) error {
 		v.mu.Lock()
 		v.stage = &setting{s, l, scene}
 		v.mu.Unlock()
-		s, err = a.makeTrue(ctx, set, v, l, scene, s, width, clean)
+		s, err = a.makeTrue(ctx, set, v, l, scene, s, look)
 	}
 }
 
@@ -318,7 +341,7 @@ func (l *loaded) prune() {
 
 // makeTrue makes one true view, and returns when another is to be made: the set as it is to be seen then.
 func (a *Studio) makeTrue(ctx context.Context, set string, v *trueView, l *loaded, scene *render.Scene, s sight,
-	width int, clean float64) (next sight, err error) {
+	look Look) (next sight, err error) {
 	life := ctx
 	ctx, other := context.WithCancel(ctx)
 	edited := make(chan struct{})
@@ -330,7 +353,7 @@ func (a *Studio) makeTrue(ctx context.Context, set string, v *trueView, l *loade
 	go func() {
 		defer close(edited)
 		defer other()
-		next, err = a.awaitEdit(ctx, set, v, &s, width, clean)
+		next, err = a.awaitEdit(ctx, set, v, &s, look)
 	}()
 	select {
 	case a.trues.room <- struct{}{}:
@@ -346,7 +369,15 @@ func (a *Studio) makeTrue(ctx context.Context, set string, v *trueView, l *loade
 	defer leave()
 	kept := s.w.SetRow.ShotSettings
 	view := kept.At(0, l.cast.Where)
+	width, clean := look.Width, look.Clean
 	height := min(max(int(float64(width)/view.Aspect+0.5), 1), maxTrueSide)
+	cam := renderCamera(&view)
+	if !look.whole() {
+		p := look.Part
+		width, height = max(int(float64(width)*(p[2]-p[0])+0.5), 1), max(int(float64(height)*(p[3]-p[1])+0.5), 1)
+		cam.MidX, cam.MidY = cam.MidX+cam.TanX*(p[0]+p[2]-1), cam.MidY+cam.TanY*(1-p[1]-p[3])
+		cam.TanX, cam.TanY = cam.TanX*(p[2]-p[0]), cam.TanY*(p[3]-p[1])
+	}
 	o := render.Options{Width: width, Height: height, Samples: maxTrueClears, Seed: 1, Bounces: render.DefaultBounces,
 		Denoise: true}
 	began, due := time.Now(), time.Time{}
@@ -367,7 +398,8 @@ func (a *Studio) makeTrue(ctx context.Context, set string, v *trueView, l *loade
 		v.tell(func(t *TrueView) {
 			n := t.Number
 			*t = TrueView{Number: n, Revision: s.w.Production.Revision, State: state, Width: f.Width, Height: f.Height,
-				Samples: f.Samples, Noise: noise, Clean: clean, Seconds: took, Ruler: &ruler, PNG: picture.Bytes(),
+				Samples: f.Samples, Noise: noise, Clean: clean, Seconds: took, Ruler: &ruler, Part: look.Part,
+				PNG:   picture.Bytes(),
 				drawn: n + 1}
 			if k := noise / clean; state == "refining" && k > 1 {
 				t.Left = took * (k*k - 1) // noise falls with the root of the samples
@@ -376,7 +408,6 @@ func (a *Studio) makeTrue(ctx context.Context, set string, v *trueView, l *loade
 		return nil
 	}
 	// Small pictures come at once.
-	cam := renderCamera(&view)
 	for _, k := range []int{4, 2} {
 		small := o
 		small.Width, small.Height, small.Samples, small.Bounces = max(width/k, 1), max(height/k, 1), 4/k, 2
@@ -432,7 +463,7 @@ func (a *Studio) makeTrue(ctx context.Context, set string, v *trueView, l *loade
 
 // awaitEdit returns when the set is to be seen in another way than s, in another size, or by nobody any more: how it is
 // to be seen then.
-func (a *Studio) awaitEdit(ctx context.Context, set string, v *trueView, s *sight, width int, clean float64) (sight,
+func (a *Studio) awaitEdit(ctx context.Context, set string, v *trueView, s *sight, look Look) (sight,
 	error) {
 	tick := time.NewTicker(trueLook)
 	defer tick.Stop()
@@ -443,8 +474,7 @@ func (a *Studio) awaitEdit(ctx context.Context, set string, v *trueView, s *sigh
 			return *s, nil
 		case <-tick.C:
 		}
-		w, c, ok := v.wanted()
-		if !ok || w != width || c != clean {
+		if now, ok := v.wanted(); !ok || now != look {
 			return *s, nil
 		}
 		var revision int64

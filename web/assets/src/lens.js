@@ -20,6 +20,7 @@ import { pictured } from "./small.js";
 import { marked } from "./marks.js";
 import { walked } from "./walk.js";
 import { aim } from "./focus.js";
+import { pull } from "./drag.js";
 import { stores } from "./stores.js";
 
 // Without a graphics card a band takes a tenth of a second or two.
@@ -65,6 +66,7 @@ class View {
     this.sharp = false;
     new ResizeObserver(() => this.invalidate()).observe(box);
     this.canvas.addEventListener("pointerdown", (e) => {
+      if (stores.film.parting && this.parted(e)) return;
       if (stores.film.metering && v.on("light") && this.metered(e)) return;
       this.press(e);
     });
@@ -309,6 +311,33 @@ class View {
       y = (e.clientY - box.top - f.y) / f.h;
     if (x < 0 || y < 0 || x > 1 || y > 1) return false;
     stores.film.meterTo({ x, y });
+    return true;
+  }
+  // parted draws a rectangle in the picture, to which the true view gives all its work.
+  parted(e) {
+    const f = this.frame(),
+      box = this.canvas.getBoundingClientRect(),
+      within = (x) => Math.min(Math.max(x, 0), 1),
+      at = (m) => [within((m.clientX - box.left - f.x) / f.w), within((m.clientY - box.top - f.y) / f.h)],
+      from = at(e),
+      to = (m) => {
+        const [x, y] = at(m);
+        return [Math.min(x, from[0]), Math.min(y, from[1]), Math.max(x, from[0]), Math.max(y, from[1])];
+      };
+    const show = (part) => {
+      stores.film.partDrawn = part;
+      this.remark();
+    };
+    pull(
+      this.canvas,
+      e,
+      (m) => show(to(m)),
+      (moved, m) => {
+        show(null);
+        const part = to(m);
+        if (moved && part[2] - part[0] > 0.02 && part[3] - part[1] > 0.02) stores.film.partTo(part);
+      },
+    );
     return true;
   }
   // remark draws again what lies over the picture, not the picture.

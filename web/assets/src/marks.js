@@ -34,8 +34,20 @@ export const marked = (View) =>
           `<path data-true-done fill='none' stroke='#fff' stroke-width='3' d='M${f.x} ${f.y + h}V${f.y}h${w}` +
           `M${r - w} ${f.y}H${r}v${h}M${r} ${b - h}V${b}h${-w}M${f.x + w} ${b}H${f.x}v${-h}'/>`;
       }
-      const img = this.box.querySelector("[data-true]");
-      if (img) Object.assign(img.style, { left: f.x + "px", top: f.y + "px", width: f.w + "px", height: f.h + "px" });
+      const lay = (find, [l, t, r, b]) => {
+        const img = this.box.querySelector(find),
+          px = (x) => x + "px",
+          at = { left: px(f.x + f.w * l), top: px(f.y + f.h * t), width: px(f.w * (r - l)), height: px(f.h * (b - t)) };
+        if (img) Object.assign(img.style, at);
+      };
+      const part = stores.film.truePart || stores.film.partDrawn;
+      lay("[data-true]", stores.film.truePart || [0, 0, 1, 1]);
+      lay("[data-true-whole]", [0, 0, 1, 1]);
+      if (part)
+        s +=
+          `<rect data-part x='${f.x + f.w * part[0]}' y='${f.y + f.h * part[1]}' ` +
+          `width='${f.w * (part[2] - part[0])}' height='${f.h * (part[3] - part[1])}' ` +
+          "fill='none' stroke='#fff' stroke-dasharray='4 3'/>";
       s += this.meterMark(f);
       s += this.noted(f, fr) + drawMatch(this, f);
       // What has not come yet is shown by where it will be.

@@ -39,6 +39,33 @@ export function trueView() {
       if (this.truly) this.trueOn();
       stores.v.drawLens();
     },
+    partDrawn: null, // on the way
+    parting: false, // a part of it is being drawn
+    truePart: null, // that alone is made: left, top, right, bottom as shares of the picture
+    trueWhole: "", // the whole picture, while a part is made
+    get partWords() {
+      return this.truePart ? "whole again" : "a part";
+    },
+    get partPressed() {
+      return this.parting || Boolean(this.truePart);
+    },
+    partOn() {
+      if (this.truePart) return this.partTo(null);
+      this.parting = !this.parting;
+      if (this.parting) stores.v.say("Draw a rectangle in the picture: all the work goes there.");
+    },
+    partTo(part) {
+      this.parting = false;
+      if (part && !this.truePart) {
+        this.trueWhole = this.truePicture;
+        this.truePicture = "";
+      } else if (!part) {
+        URL.revokeObjectURL(this.trueWhole);
+        this.trueWhole = "";
+      }
+      this.truePart = part;
+      stores.v.lens?.remark();
+    },
     falseBy: "", // drawn by stops, cd or lux; "": as it is
     falsePicture: "",
     falseWays: [
@@ -60,6 +87,7 @@ export function trueView() {
       URL.revokeObjectURL(this.truePicture);
       this.truePicture = "";
       this.trueNow = null;
+      this.partTo(null);
       this.dropFalse();
     },
     dropFalse() {
@@ -106,14 +134,16 @@ export function trueView() {
           wide = Math.min(Math.max(Math.round(f.w * devicePixelRatio), 16), 1920);
         try {
           const set = document.documentElement.dataset.set,
-            path = `/api/sets/${set}/true?width=${wide}&seen=${seen}&clean=${this.trueClean}`,
+            path = `/api/sets/${set}/true?width=${wide}&seen=${seen}&clean=${this.trueClean}` +
+              (this.truePart ? `&part=${this.truePart.map((x) => x.toFixed(4)).join()}` : ""),
             answer = await until(() => call(path, { picture: true }), wanted);
           if (!answer) continue;
           seen = answer.told.number;
           if (!this.truly) return;
           this.trueNow = answer.told;
           letGo();
-          if (answer.picture.size) {
+          const asked = this.truePart ? this.truePart.map((x) => Number(x.toFixed(4))).join() : "0,0,0,0";
+          if (answer.picture.size && answer.told.part.join() === asked) {
             URL.revokeObjectURL(this.truePicture);
             this.truePicture = URL.createObjectURL(answer.picture);
             this.drawFalse();
@@ -129,7 +159,7 @@ export function trueView() {
     },
     // trueCovers says whether the picture lies over the lens view, which then need not be kept up.
     get trueCovers() {
-      return this.truly && Boolean(this.truePicture) && !this.trueHeld && !this.playing;
+      return this.truly && Boolean(this.truePicture || this.trueWhole) && !this.trueHeld && !this.playing;
     },
     // trueOfNow says whether it shows the set as it is now.
     get trueOfNow() {
