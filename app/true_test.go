@@ -466,3 +466,46 @@ func TestAPartOfTheTrueView(t *testing.T) {
 		}
 	}
 }
+
+// A fixture hangs on every thing of its piece, moved as the thing is and as large; out where it is told, or where the
+// shot says so; a measured one shines as its file says.
+func TestAFixtureHangsWhereItsPieceStands(t *testing.T) {
+	d := newStudio(t)
+	defer d.a.Close()
+	piece := d.takeIn("box.glb", boxGLB(t)).Pieces[0].ID
+	var ids []string
+	for i := range 3 {
+		ids = append(ids, d.edit(edit.Do(&edit.Place{Piece: piece, At: geom.V{X: float64(4 * i)},
+			Patch: patch(map[string]any{"scale": geom.V{X: 1, Y: 1, Z: 1}.Mul(1 + float64(i))})})).Made[0])
+	}
+	f := (&lay.Fixture{}).Default().(*lay.Fixture)
+	f.Piece, f.At, f.Radius = piece, geom.V{Y: 1.5}, 0.1
+	id := d.edit(edit.Do(&edit.AddElement{Kind: "fixture", Name: "bulbs", Spec: patch(f)})).Made[0]
+	lit := func() []query.LitLamp { return d.elementState(id).Lit }
+	if got := lit(); len(got) != 3 || got[1].At != (geom.V{X: 4, Y: 3}) || got[2].At != (geom.V{X: 8, Y: 4.5}) {
+		t.Fatalf("%+v", got)
+	}
+	d.edit(edit.Do(&edit.ChangeElement{ID: id, Patch: patch(map[string]any{"spec": map[string]any{"out": ids[:1]}})}))
+	if got := lit(); len(got) != 2 || got[0].At.X != 4 {
+		t.Errorf("out on the first: %+v", got)
+	}
+	d.edit(edit.Do(&edit.ChangeSet{Patch: patch(map[string]any{"light": map[string]any{"lamps": map[string]any{
+		id + "/" + ids[1]: map[string]any{"on": false, "dim": 1}, id: map[string]any{"on": true, "dim": 0.5}}}})}))
+	if got := lit(); len(got) != 1 || got[0].At.X != 8 ||
+		math.Abs(light.Luminance(got[0].Cd)-710*0.5/(4*math.Pi)) > 0.1 {
+		t.Errorf("dimmed, and out on the second in the shot: %+v", got)
+	}
+	p, err := d.a.Photometry(d.ctx, "a.ies",
+		strings.NewReader("TILT=NONE\n1 -1 1 2 1 1 2 0 0 0\n1 1 20\n0 180\n0\n80 80\n"))
+	if err != nil {
+		t.Fatal(err)
+	}
+	d.edit(edit.Do(&edit.ChangeElement{ID: id, Patch: patch(map[string]any{"spec": map[string]any{"shape": "measured",
+		"file": p.Blob, "in": "cd", "output": 80}})}))
+	if got := lit(); len(got) != 1 || math.Abs(light.Luminance(got[0].Cd)-40) > 1e-6 {
+		t.Errorf("as its file says: %+v", got)
+	}
+	if list, err := d.a.Fixtures(d.ctx, d.set); err != nil || len(list) != 0 {
+		t.Errorf("for a piece that carries its lamp %+v is proposed, %v", list, err)
+	}
+}

@@ -13,6 +13,7 @@ import (
 	"visator/core/contact"
 	"visator/core/geom"
 	"visator/core/lay"
+	"visator/core/light"
 	"visator/core/photometry"
 	"visator/core/plain"
 	"visator/core/stage"
@@ -63,7 +64,7 @@ func (s *Set) LayOut(ctx context.Context, quick bool) (later []string, err error
 	}
 	for _, e := range s.Elements {
 		if e.Kind == "fixture" && !s.Layers.Hide(e.Hidden, e.Layer) {
-			s.layFixture(e, on)
+			s.layFixture(ctx, e, on)
 		}
 	}
 	s.addElements()
@@ -247,21 +248,30 @@ func (s *Set) layLamp(ctx context.Context, e *lay.Element, on *Ground) {
 	floor := l.Floor(on)
 	named := plain.Name(e.Spec, l.On, l.Dim, floor)
 	s.laid[e.ID] = s.Memory.Get(named, func() Weighty {
-		if l.Shape == "measured" && l.File != "" {
-			data, err := s.Pieces.Picture(ctx, l.File)
-			if err == nil {
-				l.Web, err = photometry.Read(bytes.NewReader(data))
-			}
-			if err != nil {
-				return failed(fmt.Errorf("%s: its photometric file: %w", e.Name, err))
-			}
+		if err := s.measured(ctx, e, &l.Lamp); err != nil {
+			return failed(err)
 		}
 		return counted(&Laid{Laid: l.LayOver(floor), Key: named})
 	}).(*Laid)
 }
 
+// measured reads the photometric file of a lamp that has one.
+func (s *Set) measured(ctx context.Context, e *lay.Element, l *light.Lamp) error {
+	if l.Shape != "measured" || l.File == "" {
+		return nil
+	}
+	data, err := s.Pieces.Picture(ctx, l.File)
+	if err == nil {
+		l.Web, err = photometry.Read(bytes.NewReader(data))
+	}
+	if err != nil {
+		return fmt.Errorf("%s: its photometric file: %w", e.Name, err)
+	}
+	return nil
+}
+
 // layFixture hangs the lamps of a piece wherever it stands: it comes last.
-func (s *Set) layFixture(e *lay.Element, on *Ground) {
+func (s *Set) layFixture(ctx context.Context, e *lay.Element, on *Ground) {
 	spec, err := e.Read()
 	if err != nil {
 		s.laid[e.ID] = failed(err)
@@ -297,6 +307,9 @@ func (s *Set) layFixture(e *lay.Element, on *Ground) {
 	}
 	named := plain.Name(e.Spec, e.Name, stands)
 	s.laid[e.ID] = s.Memory.Get(named, func() Weighty {
+		if err := s.measured(ctx, e, &f.Lamp); err != nil {
+			return failed(err)
+		}
 		return counted(&Laid{Laid: f.Hang(stands, on), Key: named})
 	}).(*Laid)
 }

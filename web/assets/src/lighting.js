@@ -15,6 +15,15 @@ export function lighting() {
       if (e.spec.except?.length) return `lights all but ${names(e.spec.except)}`;
       return "lights all: select it, and with Shift what it is to light";
     },
+    // aims says whether a lamp can be aimed at a thing of the set.
+    aims: (e) => e.kind === "lamp" && e.spec.shape !== "ball",
+    // outOn puts a fixture out on the things that are selected beside it, or lights it on all.
+    outOn(e, some) {
+      const ids = some ? stores.v.sel.filter((id) => id !== e.id) : [];
+      if (some && !ids.length)
+        return stores.v.say("Select the fixture first, and then with Shift the things on which it is out.", true);
+      return stores.v.does("change element", { id: e.id, patch: { spec: { out: ids } } });
+    },
     // link tells a lamp what else is selected: to light that alone, or not.
     link(e, way) {
       const ids = way ? stores.v.sel.filter((id) => id !== e.id) : [];
