@@ -408,9 +408,13 @@ func (a *Studio) makeTrue(ctx context.Context, set string, v *trueView, l *loade
 		return nil
 	}
 	// Small pictures come at once.
-	for _, k := range []int{4, 2} {
+	coarse := 4
+	if scene.Air != nil { // what is scattered on the way takes its time
+		coarse = 6
+	}
+	for _, k := range []int{coarse, 2} {
 		small := o
-		small.Width, small.Height, small.Samples, small.Bounces = max(width/k, 1), max(height/k, 1), 4/k, 2
+		small.Width, small.Height, small.Samples, small.Bounces = max(width/k, 1), max(height/k, 1), max(4/k, 1), 2
 		if k == 2 { // the first is what the hand waits for, and soon done
 			small.Enter = act.GiveWay
 		}
