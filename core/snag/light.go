@@ -36,8 +36,10 @@ func lit(s *Seen, put told) {
 	if s.Light == nil {
 		return
 	}
+	spots := s.spots()
 	// What lamps give no meter of sun and sky knows.
-	if off := s.View.EV - s.Metered; !s.View.ByCamera && math.Abs(off) > offMeter && s.Metered > -20 && !s.byLamps() {
+	if off := s.View.EV - s.Metered; !s.View.ByCamera && math.Abs(off) > offMeter && s.Metered > -20 &&
+		!byLamps(spots) {
 		word := "under"
 		if off < 0 {
 			word = "over"
@@ -45,61 +47,103 @@ func lit(s *Seen, put told) {
 		put("exposure", "", "", "", "the exposure is held by hand %.1f stops %s what a meter gives", math.Abs(off),
 			word)
 	}
+	lost := map[string]bool{} // elements of which no lamp gives anything worth it
+	var order []string
 	for i := range s.Lamps[:min(len(s.Lamps), lampsSeen)] {
-		s.lamp(&s.Lamps[i], put)
+		l := &s.Lamps[i]
+		if !(l.Luminous().Max() > 0) || s.lamp(l, put) {
+			continue
+		}
+		no := len(spots) > 0 && l.best(spots) < least
+		if _, known := lost[l.ID]; !known {
+			order = append(order, l.ID)
+			lost[l.ID] = no
+		}
+		lost[l.ID] = lost[l.ID] && no
+	}
+	for _, id := range order {
+		if lost[id] {
+			put("lamp lost", id, "", "", "%s gives no place of the picture a thousandth of its light", s.lampName(id))
+		}
 	}
 	if s.Figures.Subject != nil {
 		s.subjectLit(put)
 	}
 }
 
-// byLamps says whether lamps give what is seen more than a tenth of its light.
-func (s *Seen) byLamps() bool {
-	lamps, all := 0.0, 0.0
-	s.places(func(p, n geom.V) {
-		without := *s
-		without.Lamps = nil
-		bare := without.others(p, n, nil)
-		lit := s.others(p, n, nil)
-		lamps, all = lamps+lit-bare, all+lit
-	})
-	return lamps > all/10
+// spot is a place that is seen, with the light that falls on it.
+type spot struct {
+	p, n         geom.V
+	natural, all float64 // lux: of sun and sky, and with all lamps, with nothing between
 }
 
-// lamp judges one that burns.
-func (s *Seen) lamp(l *LitLamp, put told) {
-	if !(l.Luminous().Max() > 0) {
-		return
-	}
-	scene := s.Now.Scene
-	if !l.Carried {
-		for i := range scene.Things {
-			if t := &scene.Things[i]; !t.Land && t.Body != nil && t.Body.Within(l.At) {
-				put("lamp within", l.ID, "", "", "%s hangs within %s: its light stays there", l.Name, t.Name)
-				return
-			}
-		}
-		if x, y, ok := onPicture(&s.View, l.At); ok && l.Seen && l.Radius > 0 && l.Shape != "cone" &&
-			l.Shape != "measured" {
-			to := l.At.Sub(s.View.Eye)
-			_, behind := scene.Ray(s.View.Eye, to.Unit(), 0, to.Len()-l.Radius, nil)
-			if !behind && !s.near(l.At, l.Radius+0.3) {
-				put("lamp seen", l.ID, "", "",
-					"%s hangs in the picture in mid-air, %.0f %% from the left and %.0f %% from the top",
-					l.Name, 100*x, 100*y)
-			}
-		}
-	}
-	// Its largest share anywhere in the picture, with nothing between.
-	best := 0.0
+// spots are some of what is seen.
+func (s *Seen) spots() (list []spot) {
 	s.places(func(p, n geom.V) {
-		if own := l.Lux(p, n); own > 0 {
-			best = max(best, own/(own+s.others(p, n, l)))
+		q := spot{p: p, n: n, natural: s.natural(n)}
+		q.all = q.natural
+		for i := range s.Lamps[:min(len(s.Lamps), lampsSeen)] {
+			q.all += s.Lamps[i].Lux(p, n)
 		}
+		list = append(list, q)
 	})
-	if best < least && s.hasPlaces() {
-		put("lamp lost", l.ID, "", "", "%s gives no place of the picture a thousandth of its light", l.Name)
+	return list
+}
+
+// byLamps says whether lamps give what is seen more than a tenth of its light.
+func byLamps(spots []spot) bool {
+	natural, all := 0.0, 0.0
+	for _, q := range spots {
+		natural, all = natural+q.natural, all+q.all
 	}
+	return all-natural > all/10
+}
+
+// best is the largest share of the light that a lamp gives any place.
+func (l *LitLamp) best(spots []spot) (share float64) {
+	for i := range spots {
+		if q := &spots[i]; q.all > 0 {
+			if share = max(share, l.Lux(q.p, q.n)/q.all); share >= least {
+				return share
+			}
+		}
+	}
+	return share
+}
+
+func (s *Seen) lampName(id string) string {
+	for i := range s.Lamps {
+		if s.Lamps[i].ID == id {
+			return s.Lamps[i].Name
+		}
+	}
+	return id
+}
+
+// lamp judges where one that burns hangs; true when nothing else needs to be said of it.
+func (s *Seen) lamp(l *LitLamp, put told) bool {
+	scene := s.Now.Scene
+	if l.Carried {
+		return false
+	}
+	for i := range scene.Things {
+		if t := &scene.Things[i]; !t.Land && t.Body != nil && t.Body.Within(l.At) {
+			put("lamp within", l.ID, "", "", "%s hangs within %s: its light stays there", l.Name, t.Name)
+			return true
+		}
+	}
+	x, y, ok := onPicture(&s.View, l.At)
+	if !ok || !l.Seen || !(l.Radius > 0) || l.Shape == "cone" || l.Shape == "measured" {
+		return false
+	}
+	to := l.At.Sub(s.View.Eye)
+	_, behind := scene.Ray(s.View.Eye, to.Unit(), 0, to.Len()-l.Radius, nil)
+	if !behind && !s.near(l.At, l.Radius+0.3) {
+		put("lamp seen", l.ID, "", "",
+			"%s hangs in the picture in mid-air, %.0f %% from the left and %.0f %% from the top",
+			l.Name, 100*x, 100*y)
+	}
+	return false
 }
 
 // near says whether something stands within reach of a place.
@@ -112,26 +156,13 @@ func (s *Seen) near(p geom.V, reach float64) bool {
 	return false
 }
 
-// others is the light that falls on a place from all but one lamp, with nothing between, lux.
-func (s *Seen) others(p, n geom.V, but *LitLamp) (lux float64) {
+// natural is what sun and sky give a face with a normal, with nothing between, lux.
+func (s *Seen) natural(n geom.V) (lux float64) {
 	if s.Light.SunOn {
 		toSun := light.Direction(s.Light.Azimuth, s.Light.Elevation)
 		lux += light.Luminance(s.Light.Sunlight()) * max(n.Dot(toSun), 0)
 	}
-	lux += s.Sky * (1 + n.Y) / 2
-	for i := range s.Lamps[:min(len(s.Lamps), lampsSeen)] {
-		if l := &s.Lamps[i]; l != but {
-			lux += l.Lux(p, n)
-		}
-	}
-	return lux
-}
-
-// hasPlaces says whether anything is in the picture that light falls on.
-func (s *Seen) hasPlaces() bool {
-	any := false
-	s.places(func(geom.V, geom.V) { any = true })
-	return any
+	return lux + s.Sky*(1+n.Y)/2
 }
 
 // places are some of what is seen.
@@ -140,7 +171,7 @@ func (s *Seen) places(visit func(p, n geom.V)) {
 	if p == nil {
 		return
 	}
-	const every = 5
+	const every = 2
 	ahead := s.View.Forward()
 	for y := every / 2; y < p.H; y += every {
 		for x := every / 2; x < p.W; x += every {
