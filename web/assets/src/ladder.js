@@ -18,6 +18,8 @@ const from = -4, // of the ruler that the server tells, by tenths
 // greyOf is the luminance of middle grey at an exposure (ISO 12232, by saturation).
 export const greyOf = (ev) => 0.18 * 1.2 * Math.pow(2, ev);
 
+const short = (name) => (name.length > 16 ? name.slice(0, 15) + "…" : name);
+
 function mark(svg, cd, text, color, row, handle) {
   const at = x(cd),
     left = at > wide - 90,
@@ -69,8 +71,8 @@ export function drawLadder(svg, ev, held) {
   const r = film.reading;
   if (r?.luminance > 0) {
     mark(svg, r.luminance, "meter", ink, 1);
-    for (const [i, s] of (r.hit ? r.shares : []).slice(0, 4).entries())
-      mark(svg, (r.luminance * s.lux) / r.lux, s.name, soft, 2 + (i % 3), s.id);
+    for (const [i, s] of (r.hit ? r.shares : []).slice(0, 3).entries())
+      mark(svg, (r.luminance * s.lux) / r.lux, short(s.name), soft, 2 + i, s.id);
   }
   mark(svg, grey, held ? `${number(ev, 1)} EV` : "grey", "#d6e935", 0, "grey");
 }
