@@ -229,7 +229,7 @@ func (e *Reader) Rows(names []string, got func(x, y int, v [][]float32)) error {
 			return fmt.Errorf("it has no channel %s", n)
 		}
 	}
-	if e.method > 5 {
+	if e.method > 7 {
 		return fmt.Errorf("it is compressed as %s, which is not read: save it with ZIP or PIZ", e.Compression)
 	}
 	for i := range e.Channels {

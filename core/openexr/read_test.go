@@ -31,7 +31,7 @@ func TestPicturesOfOtherPrograms(t *testing.T) {
 	read := 0
 	for _, f := range files {
 		name := filepath.Base(f)
-		if strings.Contains(name, "dwa") || strings.Contains(name, "b44") {
+		if strings.Contains(name, "dwa") {
 			continue
 		}
 		read++
@@ -46,7 +46,11 @@ func TestPicturesOfOtherPrograms(t *testing.T) {
 		off := 1e-6
 		if strings.Contains(name, "half") {
 			off = 1.0 / 1024 // some cut what does not fit
-		} else if strings.Contains(name, "pxr24") {
+		}
+		if strings.Contains(name, "b44") { // six bits of a difference within a square
+			off = 0.15
+		}
+		if strings.Contains(name, "float") && strings.Contains(name, "pxr24") {
 			off = 1.0 / 65536
 		}
 		seen := map[[2]int]bool{}
@@ -64,14 +68,14 @@ func TestPicturesOfOtherPrograms(t *testing.T) {
 			t.Errorf("%s: %d pixels, %v", name, len(seen), err)
 		}
 	}
-	if read < 11 {
+	if read < 12 {
 		t.Errorf("%d files", read)
 	}
 }
 
 // What is not read is told with the remedy, and broken files with the place.
 func TestPicturesThatAreNotRead(t *testing.T) {
-	for _, name := range []string{"tile_half_dwaa.exr", "tile_half_b44.exr"} {
+	for _, name := range []string{"tile_half_dwaa.exr"} {
 		e, err := Open(bytes.NewReader(readFile(t, name)))
 		if err == nil {
 			err = e.Rows([]string{"R"}, func(int, int, [][]float32) {})

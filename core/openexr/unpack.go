@@ -23,7 +23,10 @@ func (e *Reader) unpack(packed []byte, raw, x, y, w, h int) ([]byte, error) {
 	case "PXR24":
 		return e.pxr24(packed, x, y, w, h)
 	}
-	return e.piz(packed, x, y, w, h)
+	if e.Compression == "PIZ" {
+		return e.piz(packed, x, y, w, h)
+	}
+	return e.b44(packed, x, y, w, h)
 }
 
 func inflated(packed []byte, size int) ([]byte, error) {
