@@ -1,12 +1,64 @@
-// Lamps of the lens view: the strongest where the picture is, without shadows.
-import { Color, LinearSRGBColorSpace, PointLight, SpotLight } from "three";
+// What shines in the lens view: the strongest lamps, and things that glow, where the picture is, without shadows.
+import { Color, LinearSRGBColorSpace, Matrix4, PointLight, SpotLight, Vector3 } from "three";
+import { stores } from "./stores.js";
 
 const kept = { ball: [], cone: [] };
 
-const most = 6; // each is worked out for every pixel
+export const dark = 7; // EV below which what glows is seen to light something
+const most = 8; // each is worked out for every pixel
 
-// strongest are the lamps of a set that give most to where the camera looks.
-export function strongest(st) {
+// surfaces are how large the surface of a geometry is, and where its middle lies.
+const surfaces = new WeakMap();
+function surfaceOf(g) {
+  let s = surfaces.get(g);
+  if (s) return s;
+  const p = g.attributes.position,
+    index = g.index,
+    n = index ? index.count : p.count,
+    [a, b, c, mid] = [new Vector3(), new Vector3(), new Vector3(), new Vector3()];
+  let area = 0;
+  for (let i = 0; i + 2 < n; i += 3) {
+    for (const [k, v] of [a, b, c].entries()) v.fromBufferAttribute(p, index ? index.getX(i + k) : i + k);
+    const one = b.clone().sub(a).cross(c.clone().sub(a)).length() / 2;
+    mid.addScaledVector(a.clone().add(b).add(c), one / 3);
+    area += one;
+  }
+  surfaces.set(g, (s = { area, mid: area ? mid.divideScalar(area) : mid }));
+  return s;
+}
+
+const mostTriangles = 20000; // of a surface that is measured: what glows is small
+
+// glowing are the things of a scene that glow, as lamps: a body that is round throws a quarter of its surface each way.
+export function glowing(scene) {
+  const list = [],
+    m = new Matrix4();
+  scene.traverseVisible((o) => {
+    const e = o.isMesh && o.material?.emissive,
+      k = e ? (o.material.emissiveIntensity ?? 1) : 0;
+    if (!e || !(Math.max(e.r, e.g, e.b) * k > 0)) return;
+    const p = o.geometry?.attributes.position;
+    if (!p || (o.geometry.index || p).count > 3 * mostTriangles) return;
+    const s = surfaceOf(o.geometry);
+    for (let i = 0; i < Math.min(o.isInstancedMesh ? o.count : 1, 64); i++) {
+      m.copy(o.matrixWorld);
+      if (o.isInstancedMesh) m.multiply(instanceOf(o, i));
+      const by = (Math.cbrt(Math.abs(m.determinant())) ** 2 * s.area * k) / 4,
+        at = s.mid.clone().applyMatrix4(m);
+      list.push({ at, cd: { x: e.r * by, y: e.g * by, z: e.b * by }, spread: Math.PI, soft: 0 });
+    }
+  });
+  return list;
+}
+
+const one = new Matrix4();
+function instanceOf(o, i) {
+  o.getMatrixAt(i, one);
+  return one;
+}
+
+// strongest are the lamps of a set, and of others that are given, that give most to where the camera looks.
+export function strongest(st, others = []) {
   const v = st.set.view,
     ahead = st.lens.forward,
     far = Math.min(Math.max(v.focus, 2), 30),
@@ -15,7 +67,7 @@ export function strongest(st) {
     (l.cd.x + l.cd.y + l.cd.z) /
     Math.max((l.at.x - at[0]) ** 2 + (l.at.y - at[1]) ** 2 + (l.at.z - at[2]) ** 2, 0.25);
   const all = (st.elements || []).flatMap((e) => (e.hidden ? [] : e.lit || []));
-  return all
+  return [...all, ...others]
     .map((l) => [lux(l), l])
     .sort((a, b) => b[0] - a[0])
     .slice(0, most)
@@ -25,7 +77,9 @@ export function strongest(st) {
 // lampsOf hangs them into a scene.
 export function lampsOf(scene, st) {
   const used = { ball: 0, cone: 0 };
-  for (const l of strongest(st)) {
+  // By day what glows is lost in the light of the sky.
+  const glows = st.set.view.ev < dark && stores.film.lensWay !== "lamps" ? glowing(scene) : [];
+  for (const l of strongest(st, glows)) {
     const kind = l.spread < Math.PI / 2 + 1e-3 ? "cone" : "ball",
       lights = kept[kind],
       light = (lights[used[kind]] ||= kind === "cone" ? new SpotLight() : new PointLight());

@@ -20,6 +20,7 @@ import { pictured } from "./small.js";
 import { marked } from "./marks.js";
 import { walked } from "./walk.js";
 import { aim } from "./focus.js";
+import { dark, lampsOf } from "./glow.js";
 import { pull } from "./drag.js";
 import { stores } from "./stores.js";
 
@@ -271,6 +272,10 @@ class View {
     const reached = this.drawn === 1 ? ["picture"] : [];
     if (all) {
       this.whole = true;
+      if (this.v.now.set.view.ev < dark) {
+        lampsOf(this.scene, this.v.now); // now all that glows is there
+        this.invalidate();
+      }
       reached.push("whole");
     }
     if (resting && this.whole && !this.sharp) {
