@@ -2,8 +2,8 @@ package openexr
 
 import "encoding/binary"
 
-// b44 unpacks halves in squares of four by four: the first whole, the others as differences of six bits; a square of one
-// value takes three bytes. What is no half is not packed.
+// b44 unpacks halves in squares of four by four: the first whole, the others as differences of six bits; a square of
+// one value takes three bytes. What is no half is not packed.
 func (e *Reader) b44(in []byte, x, y, w, h int) ([]byte, error) {
 	le := binary.LittleEndian
 	planes := make([][]byte, len(e.Channels)) // of each channel its rows

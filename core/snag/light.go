@@ -63,7 +63,8 @@ func lit(s *Seen, put told) {
 	}
 	for _, id := range order {
 		if lost[id] {
-			put("lamp lost", id, "", "", "%s: no place of the picture gets a thousandth of its light from there", s.lampName(id))
+			put("lamp lost", id, "", "", "%s: no place of the picture gets a thousandth of its light from there",
+				s.lampName(id))
 		}
 	}
 	if s.Figures.Subject != nil {
