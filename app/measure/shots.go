@@ -69,7 +69,8 @@ func (f *Framing) snags(in unit.Ruler, shot, name string, k *stage.ShotSettings)
 	spans := now.Scene.Spans(&now.View)
 	s := snag.Seen{In: in, Shot: shot, Name: name, View: now.View, Now: now, Range: frame.RangeOf(all),
 		Height: math.Inf(1), Moves: k.Move != nil, Still: true}
-	s.Figures = now.Scene.FiguresOf(&now.View, now.Scene.Draw(&now.View, GridW, GridH), spans)
+	s.Picture = now.Scene.Draw(&now.View, GridW, GridH)
+	s.Figures = now.Scene.FiguresOf(&now.View, s.Picture, spans)
 	// Over a move the subject is judged where it is seen best.
 	for _, m := range []*frame.Moment{&all[len(all)/2], &all[len(all)-1]} {
 		if k.Move == nil || s.Figures.Subject == nil {
@@ -127,7 +128,6 @@ func (f *Framing) light(s *snag.Seen, k *stage.ShotSettings, now *frame.Moment) 
 		return // what it gives is known only where it is read: to the renderer
 	}
 	s.Light = &k.Light
-	s.Picture = now.Scene.Draw(&now.View, GridW, GridH)
 	s.Metered = Meter(&k.Light, now, s.Picture)
 	dome := k.Light.Dome()
 	s.Sky = sky.OnGround(func(d geom.V) float64 { return light.Luminance(dome(d)) }, 8)

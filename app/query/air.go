@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"math"
 
+	"visator/core/air"
 	"visator/core/geom"
 	"visator/core/light"
 	"visator/core/optics"
@@ -47,11 +48,11 @@ func airState(s *light.State, v *optics.View) (out AirState) {
 // seenAs says at which distance a twentieth of the contrast is left.
 func seenAs(left func(d float64) float64) string {
 	lo, hi := 0.0, 1e6
-	if left(hi) > 0.05 {
+	if left(hi) > air.Threshold {
 		return fmt.Sprintf("%.0f %% of the contrast is left at any distance", 100*left(hi))
 	}
 	for range 60 {
-		if mid := (lo + hi) / 2; left(mid) > 0.05 {
+		if mid := (lo + hi) / 2; left(mid) > air.Threshold {
 			lo = mid
 		} else {
 			hi = mid

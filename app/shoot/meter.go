@@ -11,6 +11,7 @@ import (
 	"visator/app/act"
 	"visator/core/finish"
 	"visator/core/geom"
+	"visator/core/ladder"
 	"visator/core/light"
 	"visator/core/render"
 	"visator/store"
@@ -48,7 +49,6 @@ const (
 const (
 	meterSamples = 512
 	meterWait    = 20 * time.Second
-	middleGrey   = 0.18 // of a picture's white (ISO 2721: what an exposure meter takes for its subject)
 )
 
 // Meter reads the light at a place of the working view, x and y from 0 to 1 from its left and top.
@@ -70,7 +70,7 @@ func (a *Studio) Meter(ctx context.Context, setID string, x, y float64) (m Meter
 	if r.Hit {
 		m.At, m.Distance = r.At, r.Distance
 	}
-	m.Stops = math.Log2(max(r.Luminance, 1e-9) * finish.Scale(view.EV) / middleGrey)
+	m.Stops = math.Log2(max(r.Luminance, 1e-9) * finish.Scale(view.EV) / ladder.MiddleGrey)
 	lamps := st.l.burning()
 	own := len(st.scene.Lamps) - len(lamps) // those that pieces bring come first
 	brought := 0.0

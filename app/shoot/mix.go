@@ -9,6 +9,7 @@ import (
 	"sync"
 
 	"visator/app/act"
+	"visator/core/document"
 	"visator/core/exchange"
 	"visator/core/light"
 	"visator/core/openexr"
@@ -66,15 +67,11 @@ func (r *TakeResult) Gains(gains []Gain) error {
 		if !(g.By >= 0 && g.By <= maxGain) {
 			return act.Wrong("%s is brought to 0 to %d times what it was, not %v.", r.Groups[i].Name, maxGain, g.By)
 		}
-		if g.Tint != "" && !isColor(g.Tint) {
+		if g.Tint != "" && !document.IsColor(g.Tint) {
 			return act.Wrong("%q is not a colour such as #8a8a7a.", g.Tint)
 		}
 	}
 	return nil
-}
-
-func isColor(s string) bool {
-	return len(s) == 7 && s[0] == '#' && (light.Hex(s).Max() > 0 || s == "#000000")
 }
 
 // Mix is a finished take, its lights balanced anew, as PNG: finished as the take was.

@@ -78,7 +78,7 @@ func (s *Scene) FiguresOf(v *optics.View, p *Picture, spans []optics.Span) Figur
 		f.Horizon = []float64{l, r}
 	}
 	pixel := 1 / float64(p.W*p.H)
-	subject := s.find(v.Subject)
+	subject := s.Find(v.Subject)
 	nearSub, farSub := v.SharpZone()
 	if subject >= 0 && spans[subject].Seen {
 		nearSub, farSub = spans[subject].Near, spans[subject].Far
@@ -136,7 +136,8 @@ func (s *Scene) FiguresOf(v *optics.View, p *Picture, spans []optics.Span) Figur
 	return f
 }
 
-func (s *Scene) find(id string) int {
+// Find is which of Things has an ID and a body; -1 if none has.
+func (s *Scene) Find(id string) int {
 	if id == "" {
 		return -1
 	}

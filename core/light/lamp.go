@@ -281,11 +281,17 @@ func (l *Lamp) webAxes() (x, y, z geom.V) {
 }
 
 // Lux is the illuminance that a lamp gives to a surface at p with the normal n, with nothing between.
-func (l *Lamp) Lux(p, n geom.V) float64 {
-	if l.Reach > 0 && p.Sub(l.At).Len() >= l.Reach {
-		return 0
+func (l *Lamp) Lux(p, n geom.V) float64 { return l.Gives()(p, n) }
+
+// Gives is Lux for many places: what the lamp gives in the middle of its beam is worked out once.
+func (l *Lamp) Gives() func(p, n geom.V) float64 {
+	cd := Luminance(l.Luminous())
+	return func(p, n geom.V) float64 {
+		if l.Reach > 0 && p.Sub(l.At).Len() >= l.Reach {
+			return 0
+		}
+		return cd * l.onto(p, n)
 	}
-	return Luminance(l.Luminous()) * l.onto(p, n)
 }
 
 // parts is how many parts a side of a lamp is cut into where its light is added up.
@@ -372,7 +378,8 @@ func (l *Lamp) Pools(y float64) (pools []Pool, most float64) {
 		return nil, 0
 	}
 	up := geom.V{Y: 1}
-	lux := func(x, z float64) float64 { return l.Lux(geom.V{X: x, Y: y, Z: z}, up) }
+	give := l.Gives()
+	lux := func(x, z float64) float64 { return give(geom.V{X: x, Y: y, Z: z}, up) }
 	// The brightest place lies on the line from beneath it to where its axis meets the floor.
 	axis := l.Dir()
 	mid := geom.V{X: l.At.X, Z: l.At.Z}

@@ -54,8 +54,7 @@ func (f *Film) denoise(threads int) {
 	}
 	for level := range levels {
 		_ = f.tiles(context.Background(), threads, func(x, y int) {
-			f.smooth(x, y, 1<<level, guide, lit, next,
-				layers)
+			f.smooth(x, y, 1<<level, guide, lit, next, layers)
 		})
 		lit, next = next, lit
 		for g := range layers {
@@ -170,7 +169,7 @@ func (f *Film) smooth(x, y, step int, guide []float32, light, out []lit4, layers
 				nd *= nd // to the 32nd
 				w *= nd * expNeg(e)
 			}
-			if layers != nil {
+			if len(layers) > 0 {
 				taps[used] = tap{j, w}
 				used++
 			}

@@ -4,6 +4,7 @@ import (
 	"math"
 
 	"visator/core/geom"
+	"visator/core/ladder"
 	"visator/core/lay"
 	"visator/core/light"
 	"visator/core/optics"
@@ -80,11 +81,16 @@ type spot struct {
 
 // spots are some of what is seen.
 func (s *Seen) spots() (list []spot) {
+	toSun, sun := light.Direction(s.Light.Azimuth, s.Light.Elevation), light.Luminance(s.Light.Sunlight())
+	var give []func(p, n geom.V) float64
+	for i := range s.Lamps[:min(len(s.Lamps), lampsSeen)] {
+		give = append(give, s.Lamps[i].Gives())
+	}
 	s.places(func(p, n geom.V) {
-		q := spot{p: p, n: n, natural: s.natural(n)}
+		q := spot{p: p, n: n, natural: sun*max(n.Dot(toSun), 0) + s.Sky*(1+n.Y)/2}
 		q.all = q.natural
-		for i := range s.Lamps[:min(len(s.Lamps), lampsSeen)] {
-			q.all += s.Lamps[i].Lux(p, n)
+		for _, lux := range give {
+			q.all += lux(p, n)
 		}
 		list = append(list, q)
 	})
@@ -102,9 +108,10 @@ func byLamps(spots []spot) bool {
 
 // best is the largest share of the light that a lamp gives any place.
 func (l *LitLamp) best(spots []spot) (share float64) {
+	lux := l.Gives()
 	for i := range spots {
 		if q := &spots[i]; q.all > 0 {
-			if share = max(share, l.Lux(q.p, q.n)/q.all); share >= least {
+			if share = max(share, lux(q.p, q.n)/q.all); share >= least {
 				return share
 			}
 		}
@@ -133,8 +140,8 @@ func (s *Seen) lamp(l *LitLamp, put told) bool {
 			return true
 		}
 	}
-	x, y, ok := onPicture(&s.View, l.At)
-	if !ok || !l.Seen || !(l.Radius > 0) || l.Shape == "cone" || l.Shape == "measured" {
+	x, y, _, ok := s.View.Project(l.At)
+	if !ok || !(x > 0 && x < 1 && y > 0 && y < 1) || !l.Seen || !(l.Radius > 0) || l.Shape == "cone" || l.Shape == "measured" {
 		return false
 	}
 	to := l.At.Sub(s.View.Eye)
@@ -157,15 +164,6 @@ func (s *Seen) near(p geom.V, reach float64) bool {
 	return false
 }
 
-// natural is what sun and sky give a face with a normal, with nothing between, lux.
-func (s *Seen) natural(n geom.V) (lux float64) {
-	if s.Light.SunOn {
-		toSun := light.Direction(s.Light.Azimuth, s.Light.Elevation)
-		lux += light.Luminance(s.Light.Sunlight()) * max(n.Dot(toSun), 0)
-	}
-	return lux + s.Sky*(1+n.Y)/2
-}
-
 // places are some of what is seen.
 func (s *Seen) places(visit func(p, n geom.V)) {
 	p := s.Picture
@@ -173,7 +171,6 @@ func (s *Seen) places(visit func(p, n geom.V)) {
 		return
 	}
 	const every = 2
-	ahead := s.View.Forward()
 	for y := every / 2; y < p.H; y += every {
 		for x := every / 2; x < p.W; x += every {
 			k := y*p.W + x
@@ -185,20 +182,15 @@ func (s *Seen) places(visit func(p, n geom.V)) {
 			if n.Dot(d) > 0 {
 				n = n.Mul(-1)
 			}
-			visit(s.View.Eye.Add(d.Mul(p.Depth[k]/max(d.Dot(ahead), 1e-6))), n)
+			visit(s.View.Eye.Add(d.Mul(p.Depth[k])), n)
 		}
 	}
 }
 
 // subjectLit judges the light on the subject, at its middle.
 func (s *Seen) subjectLit(put told) {
-	i := -1
-	for k := range s.Now.Scene.Things {
-		if s.Now.Scene.Things[k].ID == s.View.Subject {
-			i = k
-		}
-	}
-	if i < 0 || s.Now.Scene.Things[i].Body == nil {
+	i := s.Now.Scene.Find(s.View.Subject)
+	if i < 0 {
 		return
 	}
 	t := &s.Now.Scene.Things[i]
@@ -225,8 +217,8 @@ func (s *Seen) subjectLit(put told) {
 			key = source{name, lux, d}
 		}
 	}
-	if toSun := light.Direction(s.Light.Azimuth, s.Light.Elevation); s.Light.SunOn && toSun.Y > 0 && reaches(toSun,
-		math.Inf(1)) {
+	toSun := light.Direction(s.Light.Azimuth, s.Light.Elevation)
+	if s.Light.SunOn && toSun.Y > 0 && reaches(toSun, math.Inf(1)) {
 		take("the sun", light.Luminance(s.Light.Sunlight()), toSun)
 	}
 	for k := range s.Lamps[:min(len(s.Lamps), lampsSeen)] {
@@ -242,28 +234,13 @@ func (s *Seen) subjectLit(put told) {
 		}
 	}
 	// Half of what comes from one side lies on what is seen, about.
-	stops := math.Log2(mattGrey / math.Pi * sum / (0.18 * optics.Saturation(s.View.EV)))
+	stops := math.Log2(mattGrey / math.Pi * sum / (ladder.MiddleGrey * optics.Saturation(s.View.EV)))
 	switch {
 	case stops > burnt:
 		put("burnt", t.ID, "", "", "%s is burnt: about %.1f stops above middle grey by sun, sky and lamps", t.Name,
 			stops)
 	case stops < -drowned:
 		put("drowned", t.ID, "", "", "%s drowns in the dark: about %.1f stops below middle grey by sun, sky and lamps",
-			t.Name,
-			-stops)
+			t.Name, -stops)
 	}
-}
-
-// onPicture is where a place falls in the picture, as shares from the left and the top.
-func onPicture(v *optics.View, p geom.V) (x, y float64, ok bool) {
-	w := v.World()
-	inv, _ := w.Affine()
-	c := inv.Point(p)
-	if c.Z >= 0 {
-		return 0, 0, false
-	}
-	win := v.Window()
-	tx, ty := c.X/-c.Z, c.Y/-c.Z
-	x, y = (tx-win.Left)/(win.Right-win.Left), (win.Top-ty)/(win.Top-win.Bottom)
-	return x, y, x > 0 && x < 1 && y > 0 && y < 1
 }
