@@ -33,6 +33,8 @@ export async function call(path, options = {}) {
     });
   return body;
 }
+// pngURL is an address for a picture that was asked for raw; who has it revokes it.
+export const pngURL = (raw) => URL.createObjectURL(new Blob([raw], { type: "image/png" }));
 export const post = (path, body) =>
   call(path, { method: "POST", body: JSON.stringify(body), headers: { "Content-Type": "application/json" } });
 

@@ -169,7 +169,7 @@ export const filled = (View) =>
       this.renderer.toneMappingExposure = st.lens.scale;
       const way = stores.film.lensWay;
       airOf(this.scene, this.renderer, way === "air" || way === "edges" ? null : l.air);
-      lampsOf(this.scene, way === "lamps" ? { ...st, elements: [] } : st);
+      lampsOf(this.scene, st);
       otherwise(this.scene, way, st.lens.scale);
       if (this.lit.picture) this.scene.background = way === "sky" || way === "edges" ? null : this.lit.picture;
       this.sky(JSON.stringify(st.set.light));

@@ -78,8 +78,8 @@ export function strongest(st, others = []) {
 export function lampsOf(scene, st) {
   const used = { ball: 0, cone: 0 };
   // By day what glows is lost in the light of the sky.
-  const glows = st.set.view.ev < dark && stores.film.lensWay !== "lamps" ? glowing(scene) : [];
-  for (const l of strongest(st, glows)) {
+  const glows = st.set.view.ev < dark ? glowing(scene) : [];
+  for (const l of stores.film.lensWay === "lamps" ? [] : strongest(st, glows)) {
     const kind = l.spread < Math.PI / 2 + 1e-3 ? "cone" : "ball",
       lights = kept[kind],
       light = (lights[used[kind]] ||= kind === "cone" ? new SpotLight() : new PointLight());

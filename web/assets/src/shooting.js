@@ -1,5 +1,5 @@
 // Camera, light, shots and takes.
-import { call, post } from "./ask.js";
+import { call, pngURL, post } from "./ask.js";
 import { stores } from "./stores.js";
 
 const page = document.documentElement.dataset;
@@ -178,9 +178,7 @@ export const shooting = {
       let done = "";
       while (this.balance && done !== this.asked(this.balance.gains)) {
         done = this.asked(this.balance.gains);
-        const r = await fetch(`/api/takes/${this.balance.take}/mix?${done}`);
-        if (!r.ok) throw new Error((await r.json()).error || r.statusText);
-        const url = URL.createObjectURL(await r.blob());
+        const url = pngURL(await call(`/api/takes/${this.balance.take}/mix?${done}`, { raw: true }));
         if (!this.balance) break;
         URL.revokeObjectURL(this.balance.url);
         this.balance.url = url;

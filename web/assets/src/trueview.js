@@ -1,6 +1,6 @@
 // The true view: the picture of the lens view as the renderer makes it, laid over it in the same frame. The
 // server makes it again and again as the set changes; here it is asked for and shown.
-import { call, until } from "./ask.js";
+import { call, pngURL, until } from "./ask.js";
 import { ways } from "./otherwise.js";
 import { stores } from "./stores.js";
 
@@ -104,9 +104,8 @@ export function trueView() {
       const by = this.falseBy;
       if (!by || !this.truePicture) return;
       try {
-        const r = await fetch(`/api/sets/${document.documentElement.dataset.set}/false?by=${by}`);
-        if (!r.ok) throw new Error((await r.json()).message || r.statusText);
-        const url = URL.createObjectURL(await r.blob());
+        const set = document.documentElement.dataset.set,
+          url = pngURL(await call(`/api/sets/${set}/false?by=${by}`, { raw: true }));
         if (by !== this.falseBy || !this.truePicture) return URL.revokeObjectURL(url);
         this.dropFalse();
         this.falsePicture = url;
