@@ -14,9 +14,9 @@ import (
 	"visator/app/measure"
 	"visator/core/air"
 	"visator/core/assembly"
+	"visator/core/document"
 	"visator/core/exchange"
 	"visator/core/geom"
-	"visator/core/lamp"
 	"visator/core/light"
 	"visator/core/model"
 	"visator/core/optics"
@@ -231,19 +231,22 @@ func (l *loaded) structure(ctx context.Context, stands []loadedThing) (*render.S
 
 // illuminate is a scene with the set's lamps, sun and sky.
 func (l *loaded) illuminate(ctx context.Context, s *render.Scene, ls *light.State) (*render.Scene, error) {
-	var lamps []lamp.Lamp
 	burning := l.burning()
-	names, of := rig.Groups(len(burning), func(i int) (string, string) { return burning[i].Group, burning[i].name })
+	list := make([]rig.Burning, len(burning))
+	for i := range burning {
+		list[i] = rig.Burning{Name: burning[i].name, Lamp: &burning[i].Lamp}
+	}
+	lamps, names, err := rig.Traced(list, l.numbered)
+	if err != nil {
+		return nil, err
+	}
 	l.groups = make([]ShareGroup, len(names))
 	for i, name := range names {
 		l.groups[i].Name = name
 	}
-	for i, h := range burning {
-		one := h.Shining()
-		one.Group = of[i]
-		l.groups[of[i]].Lamps = append(l.groups[of[i]].Lamps, h.id)
-		one.Only, one.Except = l.numbered(h.Only), l.numbered(h.Except)
-		lamps = append(lamps, one)
+	for i := range lamps {
+		g := &l.groups[lamps[i].Group]
+		g.Lamps = append(g.Lamps, burning[i].id)
 	}
 	suns := rig.Suns(ls)
 	env, err := rig.Sky(ls, func() ([]float32, int, int, error) { return l.a.panorama(ctx, ls.Panorama) })
@@ -291,17 +294,9 @@ func (a *Studio) OwnSun(ctx context.Context, setID string) (out OwnSun, err erro
 	if !ok {
 		return out, nil
 	}
-	sin, cos := math.Sincos(ls.Turn)
-	to := geom.V{X: cos*own.To.X + sin*own.To.Z, Y: own.To.Y, Z: cos*own.To.Z - sin*own.To.X}
-	strength := ls.Strength
-	if ls.GroundLux > 0 {
-		one := sky.New(pix, w, h, 1, 0)
-		lux := sky.OnGround(func(d geom.V) float64 { return light.Luminance(one.At(d)) }, 180)
-		strength = ls.GroundLux / max(lux, math.SmallestNonzeroFloat64)
-	}
-	out = OwnSun{Found: true, Lux: light.Luminance(own.Lux) * strength, Kelvin: light.NearestKelvin(own.Lux),
-		Size: 2 * own.Radius}
-	out.Azimuth, out.Elevation = light.Towards(to)
+	lux := light.Luminance(own.Lux) * rig.Strength(ls, pix, w, h)
+	out = OwnSun{Found: true, Lux: lux, Kelvin: light.NearestKelvin(own.Lux), Size: 2 * own.Radius}
+	out.Azimuth, out.Elevation = light.Towards(sky.Turned(own.To, ls.Turn))
 	return out, nil
 }
 
@@ -315,9 +310,9 @@ func (l *loaded) medium(ls *light.State) *air.Air {
 }
 
 // numbered are the object IDs of things, of which groups may be; nil of none.
-func (l *loaded) numbered(ids []string) map[uint32]bool {
+func (l *loaded) numbered(ids document.Names) (map[uint32]bool, error) {
 	if len(ids) == 0 {
-		return nil
+		return nil, nil
 	}
 	out := map[uint32]bool{}
 	for i := range l.stands {
@@ -326,7 +321,7 @@ func (l *loaded) numbered(ids []string) map[uint32]bool {
 			out[uint32(i+1)] = true
 		}
 	}
-	return out
+	return out, nil
 }
 
 // burning are the lamps that give light.
@@ -447,11 +442,9 @@ func (a *Studio) Sky(ctx context.Context, setID string) (pix []float32, w, h int
 	if set.Light.Sky != "two" {
 		w, h = 512, 256
 	}
-	for y := 0; y < h; y++ {
-		sin, cos := math.Sincos(math.Pi * (float64(y) + 0.5) / float64(h))
-		for x := 0; x < w; x++ {
-			sp, cp := math.Sincos(2 * math.Pi * ((float64(x)+0.5)/float64(w) - 0.5))
-			d := geom.V{X: sin * sp, Y: cos, Z: -sin * cp}
+	for y := range h {
+		for x := range w {
+			d := sky.Toward(x, y, w, h)
 			c := scene.Env.At(d)
 			if medium != nil { // as it is seen through the air
 				c = glow.Lerp(c, medium.Through(set.View.Eye, d, math.Inf(1)))

@@ -123,10 +123,8 @@ func (s *State) BakeSky(w, h int) []float32 {
 	dome := s.Dome()
 	pix := make([]float32, 0, 3*w*h)
 	for y := range h {
-		sin, cos := math.Sincos(math.Pi * (float64(y) + 0.5) / float64(h))
 		for x := range w {
-			a, b := math.Sincos(2 * math.Pi * ((float64(x)+0.5)/float64(w) - 0.5))
-			c := dome(geom.V{X: sin * a, Y: cos, Z: -sin * b})
+			c := dome(sky.Toward(x, y, w, h))
 			pix = append(pix, float32(c.X), float32(c.Y), float32(c.Z))
 		}
 	}

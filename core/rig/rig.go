@@ -142,29 +142,44 @@ func (r *Rig) Write(w io.Writer) error {
 // share the last.
 const MaxGroups = 24
 
-// Groups are the groups of lamps by name, and for each lamp which it is of: lamps without a group are one each.
-func Groups(n int, of func(i int) (group, name string)) (names []string, number []int) {
+// Burning is a lamp that burns, with its name.
+type Burning struct {
+	Name string
+	*light.Lamp
+}
+
+// Traced are lamps as the renderer has them, and the groups of them that are kept apart, by name: lamps without a group
+// are one each. numbered are the object IDs of what a lamp lights, or does not; nil of none.
+func Traced(list []Burning, numbered func(of document.Names) (map[uint32]bool, error)) (lamps []lamp.Lamp,
+	groups []string, err error) {
 	known := map[string]int{}
-	for i := range n {
-		key, name := of(i)
-		said := key
+	for i, l := range list {
+		key, said := l.Group, l.Group
 		if key == "" {
-			key, said = fmt.Sprintf("\x00%d", i), name
+			key, said = fmt.Sprintf("\x00%d", i), l.Name
 		}
 		g, ok := known[key]
 		switch {
 		case ok:
-		case len(names) < MaxGroups:
-			g = len(names)
-			names = append(names, said)
+		case len(groups) < MaxGroups:
+			g = len(groups)
+			groups = append(groups, said)
 		default:
 			g = MaxGroups - 1
-			names[g] = "other lamps"
+			groups[g] = "other lamps"
 		}
 		known[key] = g
-		number = append(number, g)
+		one := l.Shining()
+		one.Group = g
+		if one.Only, err = numbered(l.Only); err == nil {
+			one.Except, err = numbered(l.Except)
+		}
+		if err != nil {
+			return nil, nil, fmt.Errorf("lamp %q lights or does not light: %w", l.Name, err)
+		}
+		lamps = append(lamps, one)
 	}
-	return names, number
+	return lamps, groups, nil
 }
 
 // Suns are the suns of a light.
@@ -190,14 +205,18 @@ func Sky(s *light.State, picture func() (pix []float32, w, h int, err error)) (*
 			pix = sky.WithoutSun(pix, w, h, own)
 		}
 	}
-	strength := s.Strength
+	return sky.New(pix, w, h, Strength(s, pix, w, h), s.Turn), nil
+}
+
+// Strength is how many cd/m² a value of 1 of a panorama is: told, or so that level ground gets so many lux.
+func Strength(s *light.State, pix []float32, w, h int) float64 {
 	if s.GroundLux > 0 {
 		one := sky.New(pix, w, h, 1, 0)
 		if lux := sky.OnGround(func(d geom.V) float64 { return light.Luminance(one.At(d)) }, 180); lux > 0 {
-			strength = s.GroundLux / lux
+			return s.GroundLux / lux
 		}
 	}
-	return sky.New(pix, w, h, strength, s.Turn), nil
+	return s.Strength
 }
 
 // Lit is a scene in the light of a rig; ids are the instances of a node by name, of which there may be several. It
@@ -208,15 +227,13 @@ func (r *Rig) Lit(s *render.Scene, picture func() ([]float32, int, int, error),
 	if err != nil {
 		return nil, nil, err
 	}
-	var lamps []lamp.Lamp
-	var burning []*Lamp
+	var burning []Burning
 	for i := range r.Lamps {
-		if r.Lamps[i].Luminous().Max() > 0 {
-			burning = append(burning, &r.Lamps[i])
+		if l := &r.Lamps[i]; l.Luminous().Max() > 0 {
+			burning = append(burning, Burning{l.Name, &l.Lamp})
 		}
 	}
-	names, of := Groups(len(burning), func(i int) (string, string) { return burning[i].Group, burning[i].Name })
-	numbered := func(list []string) (map[uint32]bool, error) {
+	numbered := func(list document.Names) (map[uint32]bool, error) {
 		if len(list) == 0 {
 			return nil, nil
 		}
@@ -232,16 +249,9 @@ func (r *Rig) Lit(s *render.Scene, picture func() ([]float32, int, int, error),
 		}
 		return out, nil
 	}
-	for i, l := range burning {
-		one := l.Shining()
-		one.Group = of[i]
-		if one.Only, err = numbered(l.Only); err == nil {
-			one.Except, err = numbered(l.Except)
-		}
-		if err != nil {
-			return nil, nil, fmt.Errorf("lamp %q lights or does not light: %w", l.Name, err)
-		}
-		lamps = append(lamps, one)
+	lamps, names, err := Traced(burning, numbered)
+	if err != nil {
+		return nil, nil, err
 	}
 	return s.Relit(lamps, Suns(&r.Light), env, r.Light.Medium()), names, nil
 }

@@ -7,6 +7,7 @@ import (
 	"strings"
 	"testing"
 
+	"visator/core/document"
 	"visator/core/geom"
 	"visator/core/light"
 	"visator/core/render"
@@ -65,13 +66,27 @@ func TestWrongRigsAreTold(t *testing.T) {
 
 // Lamps of a group are one, others one each, and what is too many is the last.
 func TestGroupsOfLamps(t *testing.T) {
-	names, of := Groups(5, func(i int) (string, string) {
-		return []string{"", "street", "", "street", ""}[i], fmt.Sprint("lamp ", i)
-	})
+	traced := func(n int, group func(i int) string) (names []string, of []int) {
+		list := make([]Burning, n)
+		for i := range list {
+			l := light.DefaultLamp()
+			l.Group = group(i)
+			list[i] = Burning{fmt.Sprint("lamp ", i), &l}
+		}
+		lamps, names, err := Traced(list, func(document.Names) (map[uint32]bool, error) { return nil, nil })
+		if err != nil {
+			t.Fatal(err)
+		}
+		for i := range lamps {
+			of = append(of, lamps[i].Group)
+		}
+		return names, of
+	}
+	names, of := traced(5, func(i int) string { return []string{"", "street", "", "street", ""}[i] })
 	if fmt.Sprint(names) != "[lamp 0 street lamp 2 lamp 4]" || fmt.Sprint(of) != "[0 1 2 1 3]" {
 		t.Errorf("%v, %v", names, of)
 	}
-	names, of = Groups(1000, func(i int) (string, string) { return "", fmt.Sprint(i) })
+	names, of = traced(1000, func(int) string { return "" })
 	if len(names) != MaxGroups || names[MaxGroups-1] != "other lamps" || of[999] != MaxGroups-1 || of[5] != 5 {
 		t.Errorf("%d groups, the last %q", len(names), names[len(names)-1])
 	}

@@ -97,11 +97,23 @@ func (e *Environment) At(d geom.V) geom.V {
 
 // place returns the picture coordinates of direction d.
 func (e *Environment) place(d geom.V) (u, v float64) {
-	sin, cos := math.Sincos(e.turn)
-	x, z := cos*d.X-sin*d.Z, sin*d.X+cos*d.Z // turned back
-	u = 0.5 + math.Atan2(x, -z)/(2*math.Pi)
+	back := Turned(d, -e.turn)
+	u = 0.5 + math.Atan2(back.X, -back.Z)/(2*math.Pi)
 	v = math.Acos(min(max(d.Y, -1), 1)) / math.Pi
 	return u - math.Floor(u), v
+}
+
+// Toward is the direction of the middle of a pixel of a latitude-longitude picture.
+func Toward(x, y, w, h int) geom.V {
+	st, ct := math.Sincos(math.Pi * (float64(y) + 0.5) / float64(h))
+	sp, cp := math.Sincos(2 * math.Pi * ((float64(x)+0.5)/float64(w) - 0.5))
+	return geom.V{X: st * sp, Y: ct, Z: -st * cp}
+}
+
+// Turned is where a direction of a picture lies once it is turned about +Y, counter-clockwise seen from above.
+func Turned(d geom.V, turn float64) geom.V {
+	sin, cos := math.Sincos(turn)
+	return geom.V{X: cos*d.X + sin*d.Z, Y: d.Y, Z: cos*d.Z - sin*d.X}
 }
 
 // Sample chooses a direction by brightness: the picture by its pixels, the
@@ -124,8 +136,7 @@ func (e *Environment) Sample(u1, u2 float64) (d geom.V, pdf float64) {
 	sin, cos := math.Sincos(phi)
 	st := math.Sin(theta)
 	dx, dz := st*sin, -st*cos
-	ts, tc := math.Sincos(e.turn)
-	d = geom.V{X: tc*dx + ts*dz, Y: math.Cos(theta), Z: -ts*dx + tc*dz}
+	d = Turned(geom.V{X: dx, Y: math.Cos(theta), Z: dz}, e.turn)
 	return d, e.PDF(d)
 }
 

@@ -42,7 +42,7 @@ func FindSun(pix []float32, w, h int) (s OwnSun, ok bool) {
 	if weight == 0 || !(best > sunBright*mean/weight) {
 		return s, false
 	}
-	peak := toward(bx, by, w, h)
+	peak := Toward(bx, by, w, h)
 	solid := 0.0
 	each(peak, w, h, func(x, y int, d geom.V, steradians float64) {
 		c := at(x, y)
@@ -81,13 +81,6 @@ func WithoutSun(pix []float32, w, h int, s OwnSun) []float32 {
 	return out
 }
 
-// toward is the direction of the middle of a pixel.
-func toward(x, y, w, h int) geom.V {
-	st, ct := math.Sincos(math.Pi * (float64(y) + 0.5) / float64(h))
-	sp, cp := math.Sincos(2 * math.Pi * ((float64(x)+0.5)/float64(w) - 0.5))
-	return geom.V{X: st * sp, Y: ct, Z: -st * cp}
-}
-
 // each visits the pixels around a direction in which a sun is looked for.
 func each(mid geom.V, w, h int, visit func(x, y int, d geom.V, steradians float64)) {
 	cos := math.Cos(sunWidest)
@@ -98,7 +91,7 @@ func each(mid geom.V, w, h int, visit func(x, y int, d geom.V, steradians float6
 			continue
 		}
 		for x := range w {
-			if d := toward(x, y, w, h); d.Dot(mid) >= cos {
+			if d := Toward(x, y, w, h); d.Dot(mid) >= cos {
 				visit(x, y, d, pixel*math.Sin(theta))
 			}
 		}

@@ -17,7 +17,7 @@ func TestAPanoramasOwnSun(t *testing.T) {
 	for y := range h {
 		for x := range w {
 			v := float32(1)
-			if math.Acos(min(toward(x, y, w, h).Dot(to), 1)) < radius {
+			if math.Acos(min(Toward(x, y, w, h).Dot(to), 1)) < radius {
 				v = bright
 			}
 			p := pix[3*(y*w+x):]

@@ -140,8 +140,11 @@ func (s *Seen) lamp(l *LitLamp, put told) bool {
 			return true
 		}
 	}
+	if !l.Seen || !(l.Radius > 0) || l.Shape == "cone" || l.Shape == "measured" {
+		return false
+	}
 	x, y, _, ok := s.View.Project(l.At)
-	if !ok || !(x > 0 && x < 1 && y > 0 && y < 1) || !l.Seen || !(l.Radius > 0) || l.Shape == "cone" || l.Shape == "measured" {
+	if !ok || !(x > 0 && x < 1 && y > 0 && y < 1) {
 		return false
 	}
 	to := l.At.Sub(s.View.Eye)
