@@ -119,7 +119,7 @@ func (a *App) WriteBack(ctx context.Context, take string, gains []shoot.Gain) (s
 			}
 			elements = list
 		}
-		element, _, _ := strings.Cut(id, "/")
+		element := light.Element(id)
 		at := slices.IndexFunc(elements, func(e store.ElementRow) bool { return e.ID == element })
 		if at < 0 {
 			return b, false
@@ -130,9 +130,9 @@ func (a *App) WriteBack(ctx context.Context, take string, gains []shoot.Gain) (s
 		}
 		switch l := spec.(type) {
 		case *lay.Lamp:
-			return light.Burn{On: l.On, Dim: l.Dim}, true
+			return l.Burn(), true
 		case *lay.Fixture:
-			return light.Burn{On: l.On, Dim: l.Dim}, true
+			return l.Burn(), true
 		}
 		return b, false
 	}
@@ -159,7 +159,7 @@ func (a *App) WriteBack(ctx context.Context, take string, gains []shoot.Gain) (s
 	all := []desk.Command{edit.Do(&edit.ChangeSet{Patch: raw})}
 	done := map[string]bool{}
 	for id, tint := range tints {
-		element, _, _ := strings.Cut(id, "/")
+		element := light.Element(id)
 		if done[element] {
 			continue
 		}

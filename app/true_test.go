@@ -509,3 +509,34 @@ func TestAFixtureHangsWhereItsPieceStands(t *testing.T) {
 		t.Errorf("for a piece that carries its lamp %+v is proposed, %v", list, err)
 	}
 }
+
+// A lamp that the open shot switches off still burns in the shot that was kept with it, and is judged there.
+func TestALampIsJudgedAsEachShotHasIt(t *testing.T) {
+	d := newStudio(t)
+	d.edit(edit.Do(&edit.Place{StandIn: "slab", Name: "box", At: geom.V{},
+		Patch: patch(map[string]any{"size": geom.V{X: 1, Y: 1, Z: 1}})}))
+	hang := func(name string) string {
+		l := lay.Lamp{Lamp: light.DefaultLamp()}
+		l.At = geom.V{Y: 0.5}
+		return d.edit(edit.Do(&edit.AddElement{Kind: "lamp", Name: name, Spec: patch(&l)})).Made[0]
+	}
+	bulb := hang("bulb")
+	lit := d.edit(edit.Do(&edit.KeepShot{Name: "lit"})).Made[0]
+	d.edit(edit.Do(&edit.ChangeSet{Patch: patch(map[string]any{"light": map[string]any{
+		"lamps": map[string]any{bulb: light.Burn{Dim: 1}}}})}))
+	dark := d.edit(edit.Do(&edit.KeepShot{Name: "dark"})).Made[0]
+	late := hang("late") // burns in both: once it is judged, all is
+	judged := func(st *query.State) map[[2]string]bool {
+		within := map[[2]string]bool{}
+		for _, s := range st.Snags {
+			if s.Kind == "lamp within" {
+				within[[2]string{s.Shot, s.ID}] = true
+			}
+		}
+		return within
+	}
+	st := d.await("both shots judged", func(st *query.State) bool { return judged(st)[[2]string{dark, late}] })
+	if got := judged(st); len(got) != 3 || !got[[2]string{lit, bulb}] || !got[[2]string{lit, late}] {
+		t.Errorf("lamps within the box: %v", got)
+	}
+}

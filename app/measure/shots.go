@@ -138,12 +138,8 @@ func (f *Framing) light(s *snag.Seen, k *stage.ShotSettings, now *frame.Moment) 
 			continue
 		}
 		for _, h := range l.Hung {
-			ids := []string{e.ID}
-			if h.Of != "" {
-				ids = append(ids, e.ID+"/"+h.Of)
-			}
-			h.Lamp = k.Light.InShot(h.Lamp, ids...)
-			s.Lamps = append(s.Lamps, snag.LitLamp{ID: e.ID, Name: e.Name, Carried: h.Of != "", Hung: h})
+			s.Lamps = append(s.Lamps, snag.LitLamp{ID: e.ID, Name: e.Name, Carried: h.Of != "",
+				Hung: h.InShot(&k.Light, e.ID)})
 		}
 	}
 }

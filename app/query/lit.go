@@ -2,9 +2,9 @@ package query
 
 import (
 	"math"
+	"visator/core/light"
 
 	"visator/core/geom"
-	"visator/core/lay"
 )
 
 // LitLamp is a lamp as the lens view draws its light.
@@ -20,7 +20,7 @@ type LitLamp struct {
 const litMost = 60
 
 // litOf are lamps that burn.
-func litOf(hung []lay.Hung) (list []LitLamp) {
+func litOf(hung []light.Hung) (list []LitLamp) {
 	for i := range hung {
 		h := &hung[i]
 		cd := h.Luminous()

@@ -5,7 +5,6 @@ import (
 	"context"
 	"math"
 	"slices"
-	"strings"
 	"time"
 
 	"visator/app/act"
@@ -79,7 +78,7 @@ func (a *Studio) Meter(ctx context.Context, setID string, x, y float64) (m Meter
 			brought += lux
 			continue
 		}
-		id, _, _ := strings.Cut(lamps[i-own].id, "/") // all of a fixture together
+		id := light.Element(lamps[i-own].id) // all of a fixture together
 		if k := slices.IndexFunc(m.Shares, func(s Share) bool { return s.ID == id }); k >= 0 {
 			m.Shares[k].Lux += lux
 			continue

@@ -133,11 +133,7 @@ func (l *loaded) standLaid(ctx context.Context, w *measure.Snapshot, t *assembly
 	}
 	l.air = append(l.air, t.Laid.Air...)
 	for _, h := range t.Laid.Hung {
-		id := t.ID
-		if h.Of != "" {
-			id += "/" + h.Of
-		}
-		l.lamps = append(l.lamps, hungLamp{id, t.Name, cmp.Or(h.Of, t.ID), h.Lamp})
+		l.lamps = append(l.lamps, hungLamp{light.Carried(t.ID, h.Of), t.Name, cmp.Or(h.Of, t.ID), h.Lamp})
 	}
 	for k := range t.Laid.Instances {
 		in := &t.Laid.Instances[k]

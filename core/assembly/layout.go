@@ -244,6 +244,7 @@ func (s *Set) layLamp(ctx context.Context, e *lay.Element, on *Ground) {
 		return
 	}
 	l := spec.(*lay.Lamp)
+	own := l.Burn()
 	l.Lamp = s.Kept.Light.InShot(l.Lamp, e.ID)
 	floor := l.Floor(on)
 	named := plain.Name(e.Spec, l.On, l.Dim, floor)
@@ -251,7 +252,9 @@ func (s *Set) layLamp(ctx context.Context, e *lay.Element, on *Ground) {
 		if err := s.measured(ctx, e, &l.Lamp); err != nil {
 			return failed(err)
 		}
-		return counted(&Laid{Laid: l.LayOver(floor), Key: named})
+		laid := l.LayOver(floor)
+		laid.Hung[0].Own = own
+		return counted(&Laid{Laid: laid, Key: named})
 	}).(*Laid)
 }
 
@@ -280,10 +283,9 @@ func (s *Set) layFixture(ctx context.Context, e *lay.Element, on *Ground) {
 	f := spec.(*lay.Fixture)
 	var stands []lay.Stand
 	add := func(id string, world geom.M) {
-		as := s.Kept.Light.InShot(f.Lamp, e.ID, e.ID+"/"+id)
-		st := lay.Stand{ID: id, World: world, By: math.Cbrt(math.Abs(world.Det3())), On: as.On, Dim: as.Dim}
-		st.On = st.On && !slices.Contains(f.Out, id)
-		stands = append(stands, st)
+		as := s.Kept.Light.InShot(f.Lamp, e.ID, light.Carried(e.ID, id))
+		stands = append(stands, lay.Stand{ID: id, World: world, By: math.Cbrt(math.Abs(world.Det3())),
+			Out: slices.Contains(f.Out, id), Burn: as.Burn()})
 	}
 	for i := range s.Things {
 		if t := &s.Things[i]; t.Placement != nil && t.Placement.Piece == f.Piece && s.Kept.Shows(t.Layer) &&

@@ -255,7 +255,7 @@ type Laid struct {
 	Instances []Instance
 	Swings    []Swing
 	Strips    [][]P        // for the plan: the course of a row, line or path, the footprints of walls
-	Hung      []Hung       // the lamps that it is, or hangs
+	Hung      []light.Hung // the lamps that it is, or hangs
 	Air       []air.Part   // that it fills the air with
 	Pools     []light.Pool // for the plan: its light on what lies beneath
 	Said      string       // what is worth saying about it

@@ -19,12 +19,6 @@ type Fixture struct {
 	Out document.Names `json:"out"` // things by id whose lamp is out
 }
 
-// Hung is a lamp that hangs in the set: of what it is, and as it burns there.
-type Hung struct {
-	Of string // the thing that carries it, by id; "": the element itself
-	light.Lamp
-}
-
 // MaxHung is how many lamps one fixture hangs: a town's streets.
 const MaxHung = 5000
 
@@ -53,11 +47,11 @@ func (f *Fixture) Check() error {
 
 // Stand is something that carries a lamp.
 type Stand struct {
-	ID    string // of the thing; of what an element lays the element's, with its number
-	World geom.M // from metres about the pivot to the set
-	By    float64
-	On    bool
-	Dim   float64
+	ID         string // of the thing; of what an element lays the element's, with its number
+	World      geom.M // from metres about the pivot to the set
+	By         float64
+	Out        bool // its lamp is out
+	light.Burn      // as the shot has it
 }
 
 // Hang is the fixture on all that carries it, with the pools of the first of its lamps.
@@ -70,10 +64,10 @@ func (f *Fixture) Hang(stands []Stand, on Beneath) *Laid {
 			break
 		}
 		s := &stands[i]
-		h := Hung{Of: s.ID, Lamp: f.Lamp}
+		h := light.Hung{Of: s.ID, Own: f.Burn(), Out: s.Out, Lamp: f.Lamp}
 		h.At, h.To = s.World.Point(f.At), s.World.Point(f.To)
 		h.Radius, h.Length, h.Width, h.Height = f.Radius*s.By, f.Length*s.By, f.Width*s.By, f.Height*s.By
-		h.On, h.Dim = s.On, s.Dim
+		h.On, h.Dim = s.On && !s.Out, s.Dim
 		if h.On {
 			burn++
 		}

@@ -63,7 +63,7 @@ func (l *Lamp) LayOver(floor float64) *Laid {
 			said += "; doubtful: " + d[0]
 		}
 	}
-	return &Laid{Hung: []Hung{{Lamp: l.Lamp}}, Pools: pools, Said: said}
+	return &Laid{Hung: []light.Hung{{Lamp: l.Lamp}}, Pools: pools, Said: said}
 }
 
 // told is a figure of light to three digits.

@@ -1,11 +1,47 @@
 package light
 
-import "fmt"
+import (
+	"fmt"
+	"strings"
+)
 
 // Burn is what a shot does with a lamp of its set, in the place of what the lamp itself says.
 type Burn struct {
 	On  bool    `json:"on"`
 	Dim float64 `json:"dim"`
+}
+
+// Burn is how a lamp burns by itself.
+func (l *Lamp) Burn() Burn { return Burn{l.On, l.Dim} }
+
+// Carried names the lamp of a fixture that one thing carries; of "" is the element itself.
+func Carried(element, of string) string {
+	if of == "" {
+		return element
+	}
+	return element + "/" + of
+}
+
+// Element is the element that a lamp of a name belongs to: of a carried one its fixture.
+func Element(id string) string {
+	element, _, _ := strings.Cut(id, "/")
+	return element
+}
+
+// Hung is a lamp that hangs in the set: of what it is, and as it burns in the shot that is open.
+type Hung struct {
+	Of  string // the thing that carries it, by id; "": the element itself
+	Own Burn   // as it burns where no shot says otherwise
+	Out bool   // it is out on what carries it, whatever a shot says
+	Lamp
+}
+
+// InShot is the lamp as another shot has it; element is the one that hangs it.
+func (h Hung) InShot(s *State, element string) Hung {
+	h.On, h.Dim = h.Own.On, h.Own.Dim
+	h.Lamp = s.InShot(h.Lamp, element, Carried(element, h.Of))
+	h.On = h.On && !h.Out
+	return h
 }
 
 // maxBurns is how many lamps a shot does something with: as many as a rig holds.

@@ -5,7 +5,6 @@ import (
 
 	"visator/core/geom"
 	"visator/core/ladder"
-	"visator/core/lay"
 	"visator/core/light"
 	"visator/core/optics"
 )
@@ -16,7 +15,7 @@ var _ = frames(lit)
 type LitLamp struct {
 	ID, Name string // of the element
 	Carried  bool   // a thing carries it: what is around it is its own
-	lay.Hung
+	light.Hung
 }
 
 // Limits of light, ours but for those that are named.

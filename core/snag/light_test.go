@@ -9,7 +9,6 @@ import (
 	"visator/core/contact"
 	"visator/core/frame"
 	"visator/core/geom"
-	"visator/core/lay"
 	"visator/core/light"
 	"visator/core/optics"
 	"visator/core/stage"
@@ -32,7 +31,7 @@ func TestWhatIsWrongWithLight(t *testing.T) {
 	bulb := func(p geom.V, lm float64) LitLamp {
 		l := light.DefaultLamp()
 		l.At, l.Output, l.Seen = p, lm, false
-		return LitLamp{ID: "bulb", Name: "bulb", Hung: lay.Hung{Lamp: l}}
+		return LitLamp{ID: "bulb", Name: "bulb", Hung: light.Hung{Lamp: l}}
 	}
 	for name, c := range map[string]struct {
 		do   func(s *Seen)
