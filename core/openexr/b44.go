@@ -53,19 +53,7 @@ func (e *Reader) b44(in []byte, x, y, w, h int) ([]byte, error) {
 		}
 		planes[i] = plane
 	}
-	out := make([]byte, 0, e.rawSize(x, y, w, h))
-	for row := range h {
-		for i := range planes {
-			c := &e.Channels[i]
-			if (y+row)%c.sy != 0 {
-				continue
-			}
-			n := count(x, w, c.sx) * c.bytes()
-			out = append(out, planes[i][:n]...)
-			planes[i] = planes[i][n:]
-		}
-	}
-	return out, nil
+	return e.woven(planes, x, y, w, h), nil
 }
 
 // square unpacks 14 bytes: the first value, how far differences are shifted, and fifteen of six bits, down the first

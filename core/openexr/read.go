@@ -39,7 +39,8 @@ var lines = []int{1, 1, 1, 16, 32, 16, 32, 32, 32, 256}
 type Channel struct {
 	Name   string
 	kind   int
-	sx, sy int // every so many pixels there is a value
+	linear bool // even to the eye as it is
+	sx, sy int  // every so many pixels there is a value
 }
 
 // Reader reads one picture.
@@ -184,8 +185,8 @@ func channels(v []byte) (list []Channel, err error) {
 		}
 		q := v[i+1:]
 		le := binary.LittleEndian
-		c := Channel{Name: string(v[:i]), kind: int(le.Uint32(q)), sx: int(le.Uint32(q[8:])),
-			sy: int(le.Uint32(q[12:]))}
+		c := Channel{Name: string(v[:i]), kind: int(le.Uint32(q)), linear: q[4] != 0,
+			sx: int(le.Uint32(q[8:])), sy: int(le.Uint32(q[12:]))}
 		if c.kind > float || c.sx < 1 || c.sy < 1 || c.sx > 16 || c.sy > 16 {
 			return nil, fmt.Errorf("channel %.40q is of no kind that there is", c.Name)
 		}
@@ -228,9 +229,6 @@ func (e *Reader) Rows(names []string, got func(x, y int, v [][]float32)) error {
 		if !e.Has(n) {
 			return fmt.Errorf("it has no channel %s", n)
 		}
-	}
-	if e.method > 7 {
-		return fmt.Errorf("it is compressed as %s, which is not read: save it with ZIP or PIZ", e.Compression)
 	}
 	for i := range e.Channels {
 		e.pixelBytes += e.Channels[i].bytes()
@@ -412,4 +410,21 @@ func Half(h uint16) float32 {
 		return f
 	}
 	return math.Float32frombits(sign | (exp+112)<<23 | frac<<13)
+}
+
+// ToHalf is the nearest number of 16 bits, of two that are as near the even one; what is too large is infinite.
+func ToHalf(f float32) uint16 {
+	b := math.Float32bits(f)
+	sign := uint16(b >> 16 & 0x8000)
+	a := b & 0x7fffffff
+	switch {
+	case a > 0x7f800000: // no number
+		return sign | 0x7e00
+	case a >= 0x47800000: // 65536 and more
+		return sign | 0x7c00
+	case a < 0x38800000: // smaller than the least that is whole: in steps of 2^-24
+		return sign | uint16(math.RoundToEven(float64(math.Float32frombits(a))*(1<<24)))
+	}
+	a += 0xfff + a>>13&1
+	return sign | uint16((a-0x38000000)>>13)
 }

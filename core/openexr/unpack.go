@@ -22,11 +22,29 @@ func (e *Reader) unpack(packed []byte, raw, x, y, w, h int) ([]byte, error) {
 		return joined(out), err
 	case "PXR24":
 		return e.pxr24(packed, x, y, w, h)
-	}
-	if e.Compression == "PIZ" {
+	case "PIZ":
 		return e.piz(packed, x, y, w, h)
+	case "DWAA", "DWAB":
+		return e.dwa(packed, x, y, w, h)
 	}
 	return e.b44(packed, x, y, w, h)
+}
+
+// woven are the rows of a block, each with its channels one after the other, of what lies channel by channel.
+func (e *Reader) woven(planes [][]byte, x, y, w, h int) []byte {
+	out := make([]byte, 0, e.rawSize(x, y, w, h))
+	for row := range h {
+		for i := range planes {
+			c := &e.Channels[i]
+			if (y+row)%c.sy != 0 {
+				continue
+			}
+			n := count(x, w, c.sx) * c.bytes()
+			out = append(out, planes[i][:n]...)
+			planes[i] = planes[i][n:]
+		}
+	}
+	return out
 }
 
 func inflated(packed []byte, size int) ([]byte, error) {
