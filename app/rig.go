@@ -52,6 +52,11 @@ func (a *App) ReadRig(ctx context.Context, setID string, r io.Reader) (said stri
 			return "", act.Wrong("The sky of that light is a panorama: give the set its picture first.")
 		}
 	}
+	if l.Behind.Behind == "picture" {
+		if l.Picture = set.Light.Picture; l.Picture == "" {
+			return "", act.Wrong("Behind that light a picture is seen: give the set its own first.")
+		}
+	}
 	state, err := json.Marshal(map[string]any{"light": l})
 	if err != nil {
 		return "", err

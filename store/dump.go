@@ -78,6 +78,7 @@ var dumped = []table{
 	{"shot", ofSets, "id", 1, 8},
 	{"document", ofSets, "kind, id", 9, 0},
 	{"take", ofSets, "id", 1, 0},
+	{"shelf", "production_id = $1", "id", 10, 0},
 	{"log", "production_id = $1", "id", 1, 0},
 }
 

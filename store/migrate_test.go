@@ -27,6 +27,7 @@ var released = map[string]string{
 	"00007_surely.sql":    "9891479acc5a5db1",
 	"00008_rest.sql":      "b6dee18e47f3e906",
 	"00009_documents.sql": "6aafb3d42fea9907",
+	"00010_shelf.sql":     "c375cd44dcb006d9",
 }
 
 func TestReleasedMigrationsAreAsTheyWere(t *testing.T) {
@@ -61,14 +62,15 @@ var filled = []string{
 		insert into shot (id, set_id, name, view, light, ord) values ('h', 's', 'wide', '{"focal": 24}', '{}', 1);
 		insert into take (id, set_id, name, kind, state, settings) values ('t', 's', 'wide', 'still', 'done', '{"width": 64}');
 		insert into log (production_id, set_id, revision, label, changes) values ('p', 's', 7, 'move wheel 1', '[{"kind": "placement", "id": "q", "before": {"at": {"x": 2}}, "after": {"at": {"x": 0.1}}}]');`,
-	2: `update piece set recipe = '{"keep": ["a"]}', tags = '["old"]', favourite = true; insert into made (digest, result) values ('d', '{"blob": "b"}');`,
-	3: `update piece set subject = '{"k": 2}'; update piece_look set right_ = '{"Y": "M0"}';`,
-	4: `update placement set layer = 'mill', group_id = 'g', tint = '#aabbcc'; insert into element (id, set_id, kind, name, ord, spec) values ('e', 's', 'layer', 'mill', 1, '{ "x":-0 }');`,
-	5: `update sets set hide = '["mill"]', first_frame = 2; update shot set note = 'early', status = 'ready';`,
-	6: `update log set actor = 'anna'; insert into request (id, production_id, answer) values ('r', 'p', '{}'); insert into blob (hash, bytes) values ('h', 1);`,
-	7: `update arrival set binned = now() where id = 'none';`,
-	8: `insert into settling (id, set_id, name, was, seed) values ('f', 's', 'wheel 1', '[]', 3);`,
-	9: `insert into document (kind, id, set_id, rev, doc) values ('element', 'e2', 's', 9, '{"id":"e2","kind":"layer","name":"late","order":7,"spec":{"x":-0}}');`,
+	2:  `update piece set recipe = '{"keep": ["a"]}', tags = '["old"]', favourite = true; insert into made (digest, result) values ('d', '{"blob": "b"}');`,
+	3:  `update piece set subject = '{"k": 2}'; update piece_look set right_ = '{"Y": "M0"}';`,
+	4:  `update placement set layer = 'mill', group_id = 'g', tint = '#aabbcc'; insert into element (id, set_id, kind, name, ord, spec) values ('e', 's', 'layer', 'mill', 1, '{ "x":-0 }');`,
+	5:  `update sets set hide = '["mill"]', first_frame = 2; update shot set note = 'early', status = 'ready';`,
+	6:  `update log set actor = 'anna'; insert into request (id, production_id, answer) values ('r', 'p', '{}'); insert into blob (hash, bytes) values ('h', 1);`,
+	7:  `update arrival set binned = now() where id = 'none';`,
+	8:  `insert into settling (id, set_id, name, was, seed) values ('f', 's', 'wheel 1', '[]', 3);`,
+	9:  `insert into document (kind, id, set_id, rev, doc) values ('element', 'e2', 's', 9, '{"id":"e2","kind":"layer","name":"late","order":7,"spec":{"x":-0}}');`,
+	10: `insert into shelf (id, production_id, kind, name, doc) values ('h', 'p', 'lamp', 'candle', '{"output": 12}')`,
 }
 
 // A filled database of every earlier version comes up with all that it holds.

@@ -273,12 +273,6 @@ func (s *Server) arrive(c *echo.Context) error {
 	return answer(c, map[string]any{"arrival": ar, "twice": twice}, err)
 }
 
-func (s *Server) panorama(c *echo.Context) error {
-	noDeadline(c)
-	hash, note, err := s.app.Panorama(c.Request().Context(), c.Request().Body)
-	return answer(c, map[string]string{"blob": hash, "note": note}, err)
-}
-
 // rig is the light of a shot as a file.
 func (s *Server) rig(c *echo.Context) error {
 	var b bytes.Buffer
@@ -521,7 +515,7 @@ func (s *Server) export(c *echo.Context) error {
 // sky is the light of the working view as the lens view draws it: width and
 // height as two 32-bit numbers, then RGB floats, latitude-longitude.
 func (s *Server) sky(c *echo.Context) error {
-	pix, w, h, err := s.app.Sky(c.Request().Context(), c.Param("set"))
+	pix, w, h, err := s.app.Sky(c.Request().Context(), c.Param("set"), c.QueryParam("behind") != "")
 	if err != nil {
 		return err
 	}

@@ -13,6 +13,7 @@ import (
 	"visator/app/act"
 	"visator/app/measure"
 	"visator/app/query"
+	"visator/core/frame"
 	"visator/core/snag"
 	"visator/core/stage"
 	"visator/core/unit"
@@ -88,6 +89,11 @@ type Editor struct {
 	moved    map[string]bool    // placements that were changed since they were felt
 	Snapshot *measure.Snapshot  // the set as it is felt, before and
 	solids   []snag.Solid       // with what this edit changed
+}
+
+// Meter is the exposure value that a meter gives the set's light in a picture.
+func (e *Editor) Meter(ctx context.Context, m *frame.Moment, p *frame.Picture) float64 {
+	return e.a.Meter(ctx, &e.Set.Light, m, p)
 }
 
 // Edit does all commands of a request, or none. A row that was changed after the

@@ -41,7 +41,7 @@ func (e *Editor) tellTopics(ctx context.Context, res *Answer) error {
 	}
 	production.Revision = e.Rev // it is written last
 	st := &query.State{Undo: e.Label}
-	st.Describe(&set, production, shots)
+	st.Describe(e.a.Domes(ctx), &set, production, shots)
 	res.Topics = map[string]json.RawMessage{}
 	for _, topic := range []string{"set", "shots"} {
 		if topic == "shots" && !kinds["shot"] {

@@ -285,7 +285,7 @@ func (d *Expose) film(ctx context.Context, e *desk.Editor) error {
 		return err
 	}
 	m := f.At(&e.Set.ShotSettings, cast, 0)
-	ev := measure.Meter(&e.Set.Light, &m, m.Scene.Draw(&m.View, measure.GridW, measure.GridH)) - d.Stops
+	ev := e.Meter(ctx, &m, m.Scene.Draw(&m.View, measure.GridW, measure.GridH)) - d.Stops
 	v := &e.Set.View
 	if v.ByCamera {
 		// EV = log2(N²/t·100/S)

@@ -175,7 +175,7 @@ func (a *Sets) Frame(ctx context.Context, setID string, t float64) (*FrameState,
 	spans := now.Scene.Spans(&now.View)
 	picture := now.Scene.Draw(&now.View, GridW, GridH)
 	out.Figures = now.Scene.FiguresOf(&now.View, picture, spans)
-	out.Metered = Meter(&w.SetRow.Light, &now, picture)
+	out.Metered = a.Meter(ctx, &w.SetRow.Light, &now, picture)
 	if h, on := now.Scene.Below(now.View.Eye); on >= 0 {
 		out.Height, out.On = &h, now.Scene.Things[on].Name
 	}
@@ -258,9 +258,9 @@ func (w *Snapshot) standsKey() string {
 }
 
 // Meter is the exposure value that a meter gives for what is seen.
-func Meter(ls *light.State, m *frame.Moment, p *frame.Picture) float64 {
+func (a *Sets) Meter(ctx context.Context, ls *light.State, m *frame.Moment, p *frame.Picture) float64 {
 	sun := light.Luminance(ls.Sunlight())
-	dome := ls.Dome()
+	dome := a.Dome(ctx, ls)
 	sky := func(d geom.V) float64 { return light.Luminance(dome(d)) }
 	return optics.Metered(m.Scene.Meter(&m.View, p, sun, light.Direction(ls.Azimuth, ls.Elevation), sky))
 }

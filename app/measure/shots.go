@@ -34,7 +34,7 @@ func (w *Snapshot) framed(ctx context.Context, in unit.Ruler, known map[string][
 		kept[key] = true
 		found, ok := known[key]
 		if !ok {
-			found = f.snags(in, shot, name, k)
+			found = f.snags(ctx, in, shot, name, k)
 			known[key] = found
 		}
 		list = append(list, found...)
@@ -62,7 +62,7 @@ func (w *Snapshot) framed(ctx context.Context, in unit.Ruler, known map[string][
 }
 
 // snags measures one shot.
-func (f *Framing) snags(in unit.Ruler, shot, name string, k *stage.ShotSettings) []snag.Snag {
+func (f *Framing) snags(ctx context.Context, in unit.Ruler, shot, name string, k *stage.ShotSettings) []snag.Snag {
 	cast := f.w.Cast(k.Move)
 	now := f.At(k, cast, 0)
 	all := f.Moments(k, cast, MaxMoments)
@@ -96,7 +96,7 @@ func (f *Framing) snags(in unit.Ruler, shot, name string, k *stage.ShotSettings)
 	if h, on := now.Scene.Below(now.View.Eye); on >= 0 {
 		s.Height, s.On = h, now.Scene.Things[on].Name
 	}
-	f.light(&s, k, &now)
+	f.light(ctx, &s, k, &now)
 	list := snag.Framing(&s)
 	for _, fl := range flickersOf(f, k, cast) {
 		if fl.Share < flickerLeast {
@@ -123,13 +123,16 @@ func (f *Framing) snags(in unit.Ruler, shot, name string, k *stage.ShotSettings)
 }
 
 // light adds the light of a shot to what is judged of it.
-func (f *Framing) light(s *snag.Seen, k *stage.ShotSettings, now *frame.Moment) {
+func (f *Framing) light(ctx context.Context, s *snag.Seen, k *stage.ShotSettings, now *frame.Moment) {
 	if k.Light.Sky == "panorama" {
-		return // what it gives is known only where it is read: to the renderer
+		if p, err := f.w.a.SkyPicture(ctx, k.Light.Panorama); err == nil && p.Shines {
+			s.Own = &snag.OwnSun{To: sky.Turned(p.Own.To, k.Light.Turn),
+				Lux: p.strength(&k.Light) * light.Luminance(p.Own.Lux)}
+		}
 	}
 	s.Light = &k.Light
-	s.Metered = Meter(&k.Light, now, s.Picture)
-	dome := k.Light.Dome()
+	s.Metered = f.w.a.Meter(ctx, &k.Light, now, s.Picture)
+	dome := f.w.a.Dome(ctx, &k.Light)
 	s.Sky = sky.OnGround(func(d geom.V) float64 { return light.Luminance(dome(d)) }, 8)
 	for i := range f.w.ElementRows {
 		e := &f.w.ElementRows[i].Element

@@ -20,8 +20,11 @@ type AirState struct {
 	Glow   geom.V       `json:"glow"`
 }
 
+// domes are the skies of lights: their luminance by direction.
+type domes func(s *light.State) func(d geom.V) geom.V
+
 // airState is the air before a view. It is clear where nothing is said.
-func airState(s *light.State, v *optics.View) (out AirState) {
+func airState(s *light.State, dome domes, v *optics.View) (out AirState) {
 	a := s.Medium()
 	if a == nil {
 		return out
@@ -30,7 +33,7 @@ func airState(s *light.State, v *optics.View) (out AirState) {
 	for _, p := range a.Parts {
 		out.Layers = append(out.Layers, [3]float64{p.Sigma, p.Thin, p.Base})
 	}
-	out.Glow = s.AirGlow(v.Eye, ahead)
+	out.Glow = s.AirGlow(v.Eye, ahead, dome(s))
 	const farthest = 1e5
 	for d := 0.1; d <= farthest; d *= math.Pow(10, 1.0/8) {
 		out.Left = append(out.Left, [2]float64{rounded(d), rounded(a.Through(v.Eye, ahead, d))})

@@ -204,6 +204,9 @@ type LightState struct {
 
 	Air     AirState `json:"air"`
 	SkySaid string   `json:"skySaid"`
+
+	Behind   bool `json:"behind"`   // what is seen behind is not the sky that lights
+	Standing bool `json:"standing"` // it is another from every place
 }
 
 // Placed is a placement with its true size; shared is how many are of its piece.
@@ -249,7 +252,7 @@ func (a *Pages) stateIn(ctx context.Context, q store.Querier, setID string) (*St
 		return nil, err
 	}
 	set, rows, pieces, looks := &w.SetRow, w.PlacementRows, w.PieceList, w.LookList
-	st.Describe(set, w.Production, w.ShotRows)
+	st.Describe(a.Domes(ctx), set, w.Production, w.ShotRows)
 	newest := int64(0)
 	for i := range rows {
 		newest = max(newest, rows[i].Rev)
@@ -312,12 +315,13 @@ func (a *Pages) stateIn(ctx context.Context, q store.Querier, setID string) (*St
 	return st, nil
 }
 
-// Describe fills in the set itself, its production and its shots.
-func (st *State) Describe(set *store.Set, production store.Production, shots []store.ShotRow) {
+// Describe fills in the set itself, its production and its shots; dome is the luminance of the sky of
+// a light.
+func (st *State) Describe(dome domes, set *store.Set, production store.Production, shots []store.ShotRow) {
 	st.Production = production
 	st.Revision, st.Set, st.Shots = st.Production.Revision, set.Scene, []ShotState{}
 	st.Lens, st.Light = measure.LensOf(&set.View), lightState(&set.Light)
-	st.Light.Air = airState(&set.Light, &set.View)
+	st.Light.Air = airState(&set.Light, dome, &set.View)
 	for _, s := range shots {
 		st.Shots = append(st.Shots, ShotState{s.Shot, s.View.World(), s.View.Window(),
 			1 / optics.Saturation(s.View.EV)})
@@ -420,7 +424,8 @@ func (st *State) propose(in unit.Ruler, all map[string]*ProposalState) {
 
 func lightState(s *light.State) LightState {
 	return LightState{ToSun: light.Direction(s.Azimuth, s.Elevation), Zenith: light.Hex(s.Zenith).Mul(s.Level),
-		Horizon: light.Hex(s.Horizon).Mul(s.Level), Sun: s.Sunlight(), SkySaid: s.SkySaid()}
+		Horizon: light.Hex(s.Horizon).Mul(s.Level), Sun: s.Sunlight(), SkySaid: s.SkySaid(),
+		Behind: s.Own(), Standing: s.Own() && s.TakenAt > 0}
 }
 
 // standInOutlines are drawn once: stand-ins never change.

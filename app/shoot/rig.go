@@ -36,6 +36,9 @@ func (a *Studio) WriteRig(ctx context.Context, setID, shot string, w io.Writer) 
 	if out.Light.Sky == "panorama" {
 		out.Panorama = out.Light.Panorama + ".hdr"
 	}
+	if out.Light.Behind.Behind == "picture" {
+		out.Behind = out.Light.Picture + ".hdr"
+	}
 	names := map[string]string{}
 	for i := range l.stands {
 		names[l.stands[i].id] = l.stands[i].name

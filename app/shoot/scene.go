@@ -1,7 +1,6 @@
 package shoot
 
 import (
-	"bytes"
 	"cmp"
 	"context"
 	"fmt"
@@ -15,7 +14,6 @@ import (
 	"visator/core/air"
 	"visator/core/assembly"
 	"visator/core/document"
-	"visator/core/exchange"
 	"visator/core/geom"
 	"visator/core/light"
 	"visator/core/model"
@@ -245,21 +243,24 @@ func (l *loaded) illuminate(ctx context.Context, s *render.Scene, ls *light.Stat
 		g.Lamps = append(g.Lamps, burning[i].id)
 	}
 	suns := rig.Suns(ls)
-	env, err := rig.Sky(ls, func() ([]float32, int, int, error) { return l.a.panorama(ctx, ls.Panorama) })
+	env, err := rig.Sky(ls, l.a.picture(ctx, ls.Panorama))
 	if err != nil {
 		return nil, err
 	}
-	return s.Relit(lamps, suns, env, l.medium(ls)), nil
+	out := s.Relit(lamps, suns, env, l.medium(ls))
+	out.Behind, err = rig.Behind(ls, env, l.a.picture(ctx, ls.Picture))
+	return out, err
 }
 
-// panorama reads the picture of a sky.
-func (a *Studio) panorama(ctx context.Context, blob string) (pix []float32, w, h int, err error) {
-	data, err := a.Store.ReadBlob(ctx, blob)
-	if err != nil {
-		return nil, 0, 0, err
+// picture reads the picture of a sky by its blob.
+func (a *Studio) picture(ctx context.Context, blob string) rig.Picture {
+	return func() (pix []float32, w, h int, err error) {
+		p, err := a.SkyPicture(ctx, blob)
+		if err != nil {
+			return nil, 0, 0, err
+		}
+		return p.Pix, p.W, p.H, nil
 	}
-	pix, w, h, _, err = exchange.ReadPanorama(bytes.NewReader(data))
-	return pix, w, h, err
 }
 
 // OwnSun is the sun that the panorama of a set's sky holds, as it lies there.
@@ -282,15 +283,12 @@ func (a *Studio) OwnSun(ctx context.Context, setID string) (out OwnSun, err erro
 	if ls.Sky != "panorama" {
 		return out, act.Wrong("The sky is no panorama: there is no sun in it.")
 	}
-	pix, w, h, err := a.panorama(ctx, ls.Panorama)
-	if err != nil {
+	p, err := a.SkyPicture(ctx, ls.Panorama)
+	if err != nil || !p.Shines {
 		return out, err
 	}
-	own, ok := sky.FindSun(pix, w, h)
-	if !ok {
-		return out, nil
-	}
-	lux := light.Luminance(own.Lux) * rig.Strength(ls, pix, w, h)
+	own := p.Own
+	lux := light.Luminance(own.Lux) * rig.Strength(ls, p.Pix, p.W, p.H)
 	out = OwnSun{Found: true, Lux: lux, Kelvin: light.NearestKelvin(own.Lux), Size: 2 * own.Radius}
 	out.Azimuth, out.Elevation = light.Towards(sky.Turned(own.To, ls.Turn))
 	return out, nil
@@ -420,9 +418,9 @@ func (l *loaded) merge(name string, shots []store.ShotRow, ls *light.State) *mod
 	return out
 }
 
-// Sky is the working light's sky as a small picture for the browser: linear
-// RGB in cd/m², latitude-longitude, turned as it will be seen.
-func (a *Studio) Sky(ctx context.Context, setID string) (pix []float32, w, h int, err error) {
+// Sky is the working light's sky as a small picture for the browser: linear RGB in cd/m², latitude-longitude, turned as
+// it will be seen; or what is seen behind from where the camera is.
+func (a *Studio) Sky(ctx context.Context, setID string, behind bool) (pix []float32, w, h int, err error) {
 	set, err := store.GetSet(ctx, a.Store.Pool, setID)
 	if err != nil {
 		return nil, 0, 0, act.NotThere(err, "The set")
@@ -433,15 +431,19 @@ func (a *Studio) Sky(ctx context.Context, setID string) (pix []float32, w, h int
 		return nil, 0, 0, err
 	}
 	medium := set.Light.Medium()
-	glow := set.Light.AirGlow(set.View.Eye, set.View.Forward())
+	glow := set.Light.AirGlow(set.View.Eye, set.View.Forward(), scene.Env.At)
 	w, h = 64, 256 // a two-colour sky needs height, not width
 	if set.Light.Sky != "two" {
 		w, h = 512, 256
 	}
+	seen := func(_, d geom.V) geom.V { return scene.Env.At(d) }
+	if behind && scene.Behind != nil {
+		w, h, seen = 1024, 512, scene.Behind // it is looked at, and lights nothing
+	}
 	for y := range h {
 		for x := range w {
 			d := sky.Toward(x, y, w, h)
-			c := scene.Env.At(d)
+			c := seen(set.View.Eye, d)
 			if medium != nil { // as it is seen through the air
 				c = glow.Lerp(c, medium.Through(set.View.Eye, d, math.Inf(1)))
 			}

@@ -90,21 +90,22 @@ func inLight(s *render.Scene, m *model.Model, file string) (*render.Scene, []str
 	if err != nil {
 		return nil, nil, fmt.Errorf("%s: %w", file, err)
 	}
-	picture := func() ([]float32, int, int, error) {
-		if r.Panorama == "" {
-			return nil, 0, 0, fmt.Errorf("the rig does not name its file as \"panorama\"")
+	picture := func(path string) rig.Picture {
+		return func() ([]float32, int, int, error) {
+			if path == "" {
+				return nil, 0, 0, fmt.Errorf("the rig does not name its file as \"panorama\" or \"behind\"")
+			}
+			if !filepath.IsAbs(path) {
+				path = filepath.Join(filepath.Dir(file), path)
+			}
+			p, err := os.Open(path)
+			if err != nil {
+				return nil, 0, 0, err
+			}
+			defer p.Close()
+			pix, w, h, _, err := exchange.ReadPanorama(p)
+			return pix, w, h, err
 		}
-		path := r.Panorama
-		if !filepath.IsAbs(path) {
-			path = filepath.Join(filepath.Dir(file), path)
-		}
-		p, err := os.Open(path)
-		if err != nil {
-			return nil, 0, 0, err
-		}
-		defer p.Close()
-		pix, w, h, _, err := exchange.ReadPanorama(p)
-		return pix, w, h, err
 	}
 	lit, names, err := r.Lit(s, picture, namedIn(m))
 	if err != nil {

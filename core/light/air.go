@@ -84,22 +84,19 @@ func (w *Weather) Medium() *air.Air {
 }
 
 // AirGlow is the luminance that so much air has along a direction that nothing is seen through it, about: what sky and
-// sun give it, scattered once, with the sky as it is all around. What is scattered more often, and
+// sun give it, scattered once, with the sky, whose luminance dome tells, as it is all around. What is scattered more often, and
 // shadows, are left out.
-func (s *State) AirGlow(eye, ahead geom.V) (glow geom.V) {
+func (s *State) AirGlow(eye, ahead geom.V, dome func(d geom.V) geom.V) (glow geom.V) {
 	a := s.Medium()
 	if a == nil {
 		return glow
 	}
-	if s.Sky != "panorama" {
-		dome := s.Dome()
-		const rounds = 64
-		for i := range rounds {
-			z := 1 - 2*(float64(i)+0.5)/rounds
-			sin, cos := math.Sincos(float64(i) * 2.399963) // a spiral around the sphere
-			w := math.Sqrt(1 - z*z)
-			glow = glow.Add(dome(geom.V{X: w * cos, Y: z, Z: w * sin}).Mul(1.0 / rounds))
-		}
+	const rounds = 64
+	for i := range rounds {
+		z := 1 - 2*(float64(i)+0.5)/rounds
+		sin, cos := math.Sincos(float64(i) * 2.399963) // a spiral around the sphere
+		w := math.Sqrt(1 - z*z)
+		glow = glow.Add(dome(geom.V{X: w * cos, Y: z, Z: w * sin}).Mul(1.0 / rounds))
 	}
 	at := eye
 	if s.FogAt > at.Y { // where the air is that is seen

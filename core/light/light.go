@@ -20,6 +20,7 @@ type State struct {
 	Place        // kept also while the sun is set by hand
 	Weather
 	Heavens
+	Behind
 	Lamps map[string]Burn `json:"lamps,omitempty"` // what it does with lamps of the set, by id
 
 	SunOn     bool    `json:"sunOn"`
@@ -49,7 +50,7 @@ func Default() State {
 	return State{Place: Place{Latitude: unit.Radians(47), Longitude: unit.Radians(8), Day: SomeDay, Hour: 10, Zone: 2},
 		SunOn: true, Azimuth: 2.3, Elevation: 0.7, Lux: 80000, Kelvin: 5400, Size: SunSize,
 		Sky: "two", Zenith: "#5a86c0", Horizon: "#c8d8e6", Level: 6000, Strength: 1000, Weather: DefaultWeather(),
-		Heavens: defaultHeavens()}
+		Heavens: defaultHeavens(), Behind: defaultBehind()}
 }
 
 // Check says what is impossible about a light state.
@@ -66,7 +67,7 @@ func (s *State) Check() error {
 	if s.Sky == "panorama" && s.Panorama == "" {
 		return errors.New("choose a panorama first: Radiance HDR or OpenEXR")
 	}
-	return nil
+	return s.Behind.check()
 }
 
 // Settle works out what follows from other fields: the sun of a place, a day and an hour, what was kept before
@@ -75,6 +76,7 @@ func (s *State) Check() error {
 func (s *State) Settle(before *State) {
 	s.Weather.settle()
 	s.Heavens.settle()
+	s.Behind.settle()
 	if s.From != "place" {
 		return
 	}
@@ -133,7 +135,7 @@ func (s *State) Fields() []document.Field {
 			In(0, 1e7).Named("Lux that the panorama gives level ground, 0 is by its strength").Told("lx", 0).On("sky").
 			If("sky", "panorama").Hinting("0: by its strength"),
 		document.Of(&s.SunOut, document.Yes, "sunOut", "its own sun is taken out", "").On("sky").If("sky", "panorama"),
-	}, slices.Concat(s.Place.Fields(), s.Heavens.Fields(), s.Weather.Fields())...)
+	}, slices.Concat(s.Place.Fields(), s.Heavens.Fields(), s.Behind.Fields(), s.Weather.Fields())...)
 }
 
 // Sunlight is what the sun gives at normal incidence, in lux of each channel: the one place

@@ -7,6 +7,7 @@ import (
 	"visator/core/geom"
 	"visator/core/lamp"
 	"visator/core/light"
+	"visator/core/sky"
 )
 
 // all are the lamps with a surface that the tests ask about: each of luminance 1000 cd/m² over the origin, h high.
@@ -139,5 +140,30 @@ func TestPenumbraeAreAsWideAsTheLampIs(t *testing.T) {
 			t.Errorf("%s: %v of %v near the light", name, got, open)
 		}
 		within(t, name+" in the light", at(0.32, true), at(0.32, false), 0.001)
+	}
+}
+
+// What is seen behind does not light: a white floor under a sky of 1 cd/m² is as bright with another behind, and the
+// camera sees that one, through panes too.
+func TestWhatIsBehindIsSeenAndDoesNotLight(t *testing.T) {
+	scene := func() *Scene {
+		s := &Scene{Env: sky.New([]float32{1, 1, 1, 1, 1, 1}, 2, 1, 1, 0)}
+		s.Build()
+		return s
+	}
+	with := scene()
+	with.Behind = func(o, d geom.V) geom.V { return geom.V{X: 3 + o.X, Y: 3, Z: 3} }
+	for _, c := range []struct {
+		s    *Scene
+		want float64
+	}{{scene(), 1}, {with, 5}} {
+		r := c.s.Meter(NewRay(geom.V{X: 2, Y: 1}, geom.V{Z: -1}), 2, 4, 1)
+		want := 0.2126*c.want + 0.7874*min(c.want, 3)
+		if math.Abs(r.Luminance-want) > 1e-9 {
+			t.Errorf("the camera sees %v cd/m², want %v", r.Luminance, want)
+		}
+		if got := c.s.MeterAt(geom.V{}, geom.V{Y: 1}, 2, 64, 1).Sky; math.Abs(got-math.Pi) > 0.3 {
+			t.Errorf("the sky gives %v lx, want π", got)
+		}
 	}
 }

@@ -27,6 +27,8 @@ type Scene struct {
 	Suns      []Sun
 	Env       *sky.Environment // nil: black
 	Air       *air.Air         // nil: clear
+	// Behind is what the camera sees behind everything, by where its ray begins and its direction; nil: suns and Env.
+	Behind func(o, d geom.V) geom.V
 
 	nodes    []bvh.Node
 	order    []uint32 // stands in the order of the leaves

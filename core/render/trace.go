@@ -109,6 +109,9 @@ func (tr *tracer) radiance(ray Ray, smp *points.Sampler, first *seen) geom.V {
 		if !ok && !foggy {
 			if !dark {
 				sun, env := tr.sky(ray.D, &from)
+				if depth == 0 && tr.s.Behind != nil {
+					sun, env = geom.V{}, tr.s.Behind(ray.O, ray.D)
+				}
 				add(tr.s.groups, weight.Times(sun), depth > 1)
 				add(tr.s.groups+1, weight.Times(env), depth > 1)
 			}

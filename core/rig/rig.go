@@ -32,6 +32,7 @@ type Rig struct {
 	Form     string      `json:"form"`
 	Light    light.State `json:"light"`
 	Panorama string      `json:"panorama,omitempty"` // the file of the sky's picture, beside the rig
+	Behind   string      `json:"behind,omitempty"`   // that of the picture behind
 	Lamps    []Lamp      `json:"lamps"`
 }
 
@@ -83,6 +84,9 @@ func Read(r io.Reader) (*Rig, error) {
 	}
 	if out.Light.Sky == "panorama" && out.Panorama != "" {
 		out.Light.Panorama = strings.Repeat("0", 64) // there is one, though not in a store
+	}
+	if out.Light.Behind.Behind == "picture" && out.Behind != "" {
+		out.Light.Picture = strings.Repeat("0", 64)
 	}
 	if err := out.Light.Check(); err != nil {
 		return nil, fmt.Errorf("its light: %w", err)
@@ -190,8 +194,11 @@ func Suns(s *light.State) []render.Sun {
 	return nil
 }
 
-// Sky is the sky of a light; picture reads its panorama, 3 linear values a pixel.
-func Sky(s *light.State, picture func() (pix []float32, w, h int, err error)) (*sky.Environment, error) {
+// Picture reads a panorama, 3 linear values a pixel.
+type Picture func() (pix []float32, w, h int, err error)
+
+// Sky is the sky of a light; picture reads its panorama.
+func Sky(s *light.State, picture Picture) (*sky.Environment, error) {
 	if s.Sky != "panorama" {
 		w, h := s.SkySize()
 		return sky.New(s.BakeSky(w, h), w, h, 1, 0), nil
@@ -208,6 +215,23 @@ func Sky(s *light.State, picture func() (pix []float32, w, h int, err error)) (*
 	return sky.New(pix, w, h, Strength(s, pix, w, h), s.Turn), nil
 }
 
+// Behind is what the camera sees behind everything, of a light whose sky is env; nil where that is suns and sky.
+// picture reads the panorama behind, where there is one of its own.
+func Behind(s *light.State, env *sky.Environment, picture Picture) (func(o, d geom.V) geom.V, error) {
+	if !s.Own() {
+		return nil, nil
+	}
+	var own *sky.Environment
+	if s.Behind.Behind == "picture" {
+		pix, w, h, err := picture()
+		if err != nil {
+			return nil, fmt.Errorf("the picture behind: %w", err)
+		}
+		own = sky.New(pix, w, h, s.Bright, s.Turned)
+	}
+	return s.Seen(env, own), nil
+}
+
 // Strength is how many cd/m² a value of 1 of a panorama is: told, or so that level ground gets so many lux.
 func Strength(s *light.State, pix []float32, w, h int) float64 {
 	if s.GroundLux > 0 {
@@ -219,11 +243,15 @@ func Strength(s *light.State, pix []float32, w, h int) float64 {
 	return s.Strength
 }
 
-// Lit is a scene in the light of a rig; ids are the instances of a node by name, of which there may be several. It
+// Lit is a scene in the light of a rig; picture reads its panoramas by their files, ids are the instances of a node by name, of which there may be several. It
 // names the groups of lamps that are kept apart.
-func (r *Rig) Lit(s *render.Scene, picture func() ([]float32, int, int, error),
+func (r *Rig) Lit(s *render.Scene, picture func(file string) Picture,
 	ids func(name string) []uint32) (*render.Scene, []string, error) {
-	env, err := Sky(&r.Light, picture)
+	env, err := Sky(&r.Light, picture(r.Panorama))
+	if err != nil {
+		return nil, nil, err
+	}
+	behind, err := Behind(&r.Light, env, picture(r.Behind))
 	if err != nil {
 		return nil, nil, err
 	}
@@ -253,5 +281,7 @@ func (r *Rig) Lit(s *render.Scene, picture func() ([]float32, int, int, error),
 	if err != nil {
 		return nil, nil, err
 	}
-	return s.Relit(lamps, Suns(&r.Light), env, r.Light.Medium()), names, nil
+	out := s.Relit(lamps, Suns(&r.Light), env, r.Light.Medium())
+	out.Behind = behind
+	return out, names, nil
 }

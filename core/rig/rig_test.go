@@ -102,7 +102,7 @@ func TestARigLightsAScene(t *testing.T) {
 	}
 	var s render.Scene
 	s.Build()
-	lit, names, err := r.Lit(&s, nil, func(string) []uint32 { return nil })
+	lit, names, err := r.Lit(&s, none, func(string) []uint32 { return nil })
 	if err != nil || fmt.Sprint(names) != "[bulb]" {
 		t.Fatal(names, err)
 	}
@@ -110,11 +110,14 @@ func TestARigLightsAScene(t *testing.T) {
 		t.Errorf("%v lx, want 25", got.Lux())
 	}
 	r.Lamps[0].Only = []string{"nothing"}
-	if _, _, err := r.Lit(&s, nil, func(string) []uint32 { return nil }); err == nil || !strings.Contains(err.Error(),
+	if _, _, err := r.Lit(&s, none, func(string) []uint32 { return nil }); err == nil || !strings.Contains(err.Error(),
 		`"nothing"`) {
 		t.Errorf("a lamp that lights only what is not there: %v", err)
 	}
 }
+
+// none reads no panorama.
+func none(string) Picture { return nil }
 
 func FuzzRead(f *testing.F) {
 	f.Add(`{"form":"visator light 1","lamps":[{"name":"post","shape":"measured","photometry":"` + web + `"}]}`)

@@ -31,6 +31,7 @@ type Seen struct {
 	// Its light; nil where nobody asks. Sky is what the sky gives level ground by itself, in lux.
 	Light   *light.State
 	Sky     float64
+	Own     *OwnSun // the sun that its panorama holds; nil: none
 	Metered float64 // the exposure value that a meter gives
 	Lamps   []LitLamp
 	Picture *frame.Picture

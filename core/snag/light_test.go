@@ -73,6 +73,21 @@ func TestWhatIsWrongWithLight(t *testing.T) {
 		"drowned":       {func(s *Seen) { s.View.EV += 8; s.Metered += 8 }, "drowned"},
 		"in haze":       {func(s *Seen) { s.Light.Haze, s.Light.HazeHigh = 15, 1000 }, "haze"},
 		"nobody asks":   {func(s *Seen) { s.Light = nil; s.View.EV += 9 }, ""},
+		"the panorama's sun where the set's is, taken out": {func(s *Seen) {
+			s.Own = &OwnSun{To: light.Direction(1.6, 0.65), Lux: 40_000}
+			s.Light.SunOut = true
+		}, ""},
+		"lit by both": {func(s *Seen) { s.Own = &OwnSun{To: light.Direction(1.6, 0.65), Lux: 40_000} }, "suns"},
+		"two suns":    {func(s *Seen) { s.Own = &OwnSun{To: light.Direction(-1, 0.65), Lux: 40_000} }, "suns"},
+		"taken out, from another side": {func(s *Seen) {
+			s.Own = &OwnSun{To: light.Direction(-1, 0.65), Lux: 40_000}
+			s.Light.SunOut = true
+		}, "sun aside"},
+		"a weak one beside": {func(s *Seen) { s.Own = &OwnSun{To: light.Direction(-1, 0.65), Lux: 150} }, "sun aside"},
+		"no sun of the set": {func(s *Seen) {
+			s.Own = &OwnSun{To: light.Direction(-1, 0.65), Lux: 40_000}
+			s.Light.SunOn = false
+		}, ""},
 	} {
 		ls := light.Default()
 		ls.Azimuth, ls.Elevation, ls.Lux = 1.6, 0.6, 50_000
@@ -88,12 +103,14 @@ func TestWhatIsWrongWithLight(t *testing.T) {
 		s.Figures = scene.FiguresOf(&v, s.Picture, scene.Spans(&v))
 		c.do(s)
 		var kinds []string
-		lit(s, func(kind, id, fix, label, format string, args ...any) {
+		put := func(kind, id, fix, label, format string, args ...any) {
 			kinds = append(kinds, kind)
 			if said := fmt.Sprintf(format, args...); strings.Contains(said, "%!") {
 				t.Errorf("%s: %s", name, said)
 			}
-		})
+		}
+		lit(s, put)
+		suns(s, put)
 		if no, is := strings.CutPrefix(c.kind, "!"); is {
 			if slices.Contains(kinds, no) {
 				t.Errorf("%s: found %v", name, kinds)
@@ -102,6 +119,34 @@ func TestWhatIsWrongWithLight(t *testing.T) {
 		}
 		if c.kind == "" && len(kinds) > 0 || c.kind != "" && !slices.Contains(kinds, c.kind) {
 			t.Errorf("%s: found %v, want %q", name, kinds, c.kind)
+		}
+	}
+}
+
+// Light from below comes under a roof where the floor ends before the wall, and nowhere else: the same room with the
+// floor drawn to the wall has no gap.
+func TestLightThroughAGapUnderTheSet(t *testing.T) {
+	at := func(x, y, z float64) geom.V { return geom.V{X: x, Y: y, Z: z} }
+	for wide, want := range map[float64]bool{4: false, 3.4: true} {
+		ls := light.Default()
+		v := optics.Default()
+		v.Eye = at(0, 1.5, 3)
+		v.AimAt(at(0, 1, -3))
+		scene := frame.NewScene([]frame.Thing{boxAt("floor", at(0, -0.05, 0), at(wide, 0.05, 4), true),
+			boxAt("roof", at(0, 3.05, 0), at(4.2, 0.05, 4.2), false), boxAt("left", at(-4.1, 1.5, 0), at(0.1, 1.6, 4.2), false),
+			boxAt("right", at(4.1, 1.5, 0), at(0.1, 1.6, 4.2), false), boxAt("far", at(0, 1.5, -4.1), at(4.2, 1.6, 0.1), false),
+			boxAt("near", at(0, 1.5, 4.1), at(4.2, 1.6, 0.1), false)})
+		s := &Seen{In: unit.InMetres, View: v, Now: frame.Moment{Scene: scene, View: v}, Light: &ls,
+			Picture: scene.Draw(&v, 48, 32)}
+		found := false
+		gap(s, func(kind, id, fix, label, format string, args ...any) {
+			found = kind == "gap"
+			if said := fmt.Sprintf(format, args...); strings.Contains(said, "%!") {
+				t.Error(said)
+			}
+		})
+		if found != want {
+			t.Errorf("a floor %.1f m to each side: found %v", wide, found)
 		}
 	}
 }

@@ -12,6 +12,7 @@ import {
   Vector2,
   WebGLRenderTarget,
 } from "three";
+import { drawn } from "./otherwise.js";
 
 const taps = 40;
 
@@ -85,7 +86,7 @@ export class Blur {
     t.scissorTest = bands > 1;
     t.scissor.set(0, low, w, Math.ceil((h * (band + 1)) / bands) - low);
     this.renderer.setRenderTarget(t);
-    this.renderer.render(scene, camera);
+    drawn(this.renderer, scene, camera);
     this.renderer.setRenderTarget(null);
     t.scissorTest = false;
   }

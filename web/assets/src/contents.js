@@ -168,11 +168,11 @@ export const filled = (View) =>
       this.sun.position.set(l.toSun.x, l.toSun.y, l.toSun.z);
       this.renderer.toneMappingExposure = st.lens.scale;
       const way = stores.film.lensWay;
-      airOf(this.scene, this.renderer, way === "air" || way === "edges" ? null : l.air);
+      airOf(this.scene, this.renderer, way === "air" ? null : l.air);
       lampsOf(this.scene, st);
       otherwise(this.scene, way, st.lens.scale);
-      if (this.lit.picture) this.scene.background = way === "sky" || way === "edges" ? null : this.lit.picture;
-      this.sky(JSON.stringify(st.set.light));
+      if (this.lit.picture) this.scene.background = this.backing(way);
+      this.sky(JSON.stringify([st.set.light, st.lightNow.standing && st.set.view.eye]));
       this.look(st.set.view, st.lens.world, st.lens.window);
       this.overlay();
       if (moves) stores.film.pose();
@@ -381,18 +381,26 @@ export const filled = (View) =>
       // Its light takes half a second then: of a sun that is being pulled, the last.
       if (this.plain) await new Promise((done) => setTimeout(done, 150));
       if (this.skyKey !== key) return;
-      const raw = await until(
-        () => call(`/api/sets/${document.documentElement.dataset.set}/sky`, { raw: true }),
-        () => this.skyKey === key,
-      ).catch((e) => this.v.say(e.message, true));
+      const own = this.v.now.lightNow.behind,
+        get = (how) =>
+          until(
+            () => call(`/api/sets/${document.documentElement.dataset.set}/sky${how}`, { raw: true }),
+            () => this.skyKey === key,
+          ).catch((e) => this.v.say(e.message, true));
+      const [raw, behind] = await Promise.all([get(""), own ? get("?behind=1") : null]);
       if (!raw || this.skyKey !== key) return;
-      this.lit.take(raw);
-      if (!["sky", "edges"].includes(stores.film.lensWay)) this.scene.background = this.lit.picture;
+      this.lit.take(raw, behind);
+      this.scene.background = this.backing(stores.film.lensWay);
       this.scene.environment = this.lit.light?.texture || null;
       // three.js puts u = 0.5 at +X; here it is at -Z.
       this.scene.backgroundRotation.y = this.scene.environmentRotation.y = Math.PI / 2;
-      this.scene.backgroundIntensity = this.scene.environmentIntensity = this.lit.scale;
+      this.scene.environmentIntensity = this.lit.scale;
+      this.scene.backgroundIntensity = this.lit.behindScale;
       this.invalidate();
+    }
+    // backing is what is seen behind everything.
+    backing(way) {
+      return way === "sky" ? null : this.lit.behind;
     }
   };
 

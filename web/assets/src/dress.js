@@ -93,6 +93,7 @@ export function dress({ call, post }) {
     // Drawing
     useTool(tool) {
       this.tool = this.tool === tool ? "" : tool;
+      if (this.tool !== "lamp") this.inHand = null;
       stores.v.plan.tools.start();
       if (this.tool) stores.v.say(`${this.tool}: ${stores.v.plan.tools.hint()}`);
     },
@@ -162,10 +163,12 @@ export function dress({ call, post }) {
         density: Number((0.45 / (wide * wide)).toPrecision(2)),
         level: 0,
         high: (p) => this.topAt(p),
+        lamp: (p) => this.hung(p, 0),
         hung: (p) => this.topAt(p, 2.2), // a bulb hangs on what stands there, or as high as in a room
       };
       const [kind, spec] = described(tool, pts, box, mix, around);
-      return stores.v.does("add element", { kind, name: tool, spec: spec });
+      const name = this.inHand?.name || tool;
+      return stores.v.does("add element", { kind, name, spec: spec });
     },
     // topAt is where a line is tied at a place: to the top of what stands there.
     topAt(p, else_ = 3) {

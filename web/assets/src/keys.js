@@ -52,6 +52,8 @@ export function keys(v) {
         v.keysShown = false;
         if (stores.film.walking) return stores.film.walk();
         if (stores.film.metering) return stores.film.meterOn();
+        if (stores.dress.turningSky) return stores.dress.turnSkyOn();
+        stores.dress.inHand = null;
         stores.film.picking = "";
         stores.film.matching.mode = "";
         if (stores.dress.tool) stores.dress.useTool("");

@@ -21,6 +21,7 @@ import { marked } from "./marks.js";
 import { walked } from "./walk.js";
 import { aim } from "./focus.js";
 import { dark, lampsOf } from "./glow.js";
+import { drawn } from "./otherwise.js";
 import { pull } from "./drag.js";
 import { stores } from "./stores.js";
 
@@ -68,6 +69,8 @@ class View {
     new ResizeObserver(() => this.invalidate()).observe(box);
     this.canvas.addEventListener("pointerdown", (e) => {
       if (stores.film.parting && this.parted(e)) return;
+      if (stores.dress.turningSky && this.v.on("light")) return stores.dress.turnSky(this, e);
+      if (stores.dress.inHand && this.hang(e)) return;
       if (stores.film.metering && v.on("light") && this.metered(e)) return;
       this.press(e);
     });
@@ -82,6 +85,7 @@ class View {
     this.canvas.addEventListener("dragover", (e) => e.preventDefault());
     this.canvas.addEventListener("drop", (e) => {
       e.preventDefault();
+      if (stores.dress.inHand) return this.hang(e);
       const piece = e.dataTransfer.getData("piece"),
         at = piece && this.grasp.first(e)?.at;
       if (at) stores.dress.place(piece, "", { x: at.x, y: at.y, z: at.z }, true, true);
@@ -250,7 +254,7 @@ class View {
       this.scene.background = null;
       this.renderer.setClearAlpha(0);
     }
-    this.renderer.render(this.scene, this.camera);
+    drawn(this.renderer, this.scene, this.camera);
     if (under) {
       this.scene.background = sky;
       this.renderer.setClearAlpha(1);
@@ -317,6 +321,12 @@ class View {
     if (x < 0 || y < 0 || x > 1 || y > 1) return false;
     stores.film.meterTo({ x, y });
     return true;
+  }
+  // hang hangs the lamp that is in hand over where the pointer is; false where nothing is.
+  hang(e) {
+    const at = this.grasp.first(e)?.at;
+    if (at) stores.dress.hangAt(at);
+    return Boolean(at);
   }
   // parted draws a rectangle in the picture, to which the true view gives all its work.
   parted(e) {

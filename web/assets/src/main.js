@@ -10,6 +10,7 @@ import { figure, typing, complain, content } from "./field.js";
 import { intake } from "./intake.js";
 import { dress } from "./dress.js";
 import { lighting } from "./lighting.js";
+import { shelving } from "./shelf.js";
 import { figures } from "./schema.js";
 import { placing } from "./placing.js";
 import { sized } from "./sized.js";
@@ -57,7 +58,7 @@ document.addEventListener("alpine:init", () => {
   intake(Alpine, { call, post, upload: uploader(Alpine) });
   panels(Alpine);
   typing(Alpine);
-  Alpine.store("dress", mixed(dress({ call, post }), placing, lighting()));
+  Alpine.store("dress", mixed(dress({ call, post }), placing, lighting(), shelving()));
   Alpine.store("film", mixed(filming({ call }), moving, matching, trueView(), meter()));
   Alpine.store("size", sized);
   Alpine.store("shoot", shooting);

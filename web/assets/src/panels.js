@@ -196,6 +196,14 @@ export function panels(Alpine) {
         stores.v.say(e.message, true);
       }
     },
+    backs: [
+      ["sky", "what lights"],
+      ["colour", "a colour"],
+      ["nothing", "nothing"],
+    ],
+    get back() {
+      return this.doc.behind || "sky";
+    },
     get panorama() {
       return this.doc.sky === "panorama";
     },

@@ -37,6 +37,7 @@ class Sheet {
     svg.addEventListener("dragover", (e) => e.preventDefault());
     svg.addEventListener("drop", (e) => {
       e.preventDefault();
+      if (stores.dress.inHand) return stores.dress.drawn("lamp", [this.at(e)], null);
       const piece = e.dataTransfer.getData("piece");
       if (piece) stores.dress.place(piece, "", this.at(e), true);
     });

@@ -73,16 +73,6 @@ export const shooting = {
     }
   },
 
-  async panorama(file) {
-    if (!file) return;
-    try {
-      const r = await call(`/api/productions/${stores.v.st.production.id}/panorama`, { method: "POST", body: file });
-      await this.light({ sky: "panorama", panorama: r.blob });
-      if (r.note) stores.v.say(`${file.name}: ${r.note}`);
-    } catch (e) {
-      stores.v.say(e.message, true);
-    }
-  },
   async options(patch) {
     const p = stores.v.st.production;
     try {

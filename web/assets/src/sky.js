@@ -25,29 +25,18 @@ export class Sky {
   // take replaces what it showed by the picture in raw: its width and height, then
   // its rows from above, three floats a pixel. How often brighter it is than what
   // the texture holds is in scale, since half floats end at 65504.
-  take(raw) {
-    const [w, h] = new Uint32Array(raw, 0, 2),
-      rgb = new Float32Array(raw, 8),
-      rgba = new Float32Array(w * h * 4);
-    let peak = 1e-9;
-    for (const x of rgb) peak = Math.max(peak, Math.min(x, 6e7));
-    const k = 1000 / peak;
-    for (let y = 0; y < h; y++)
-      for (let x = 0; x < w; x++)
-        for (let c = 0; c < 4; c++)
-          // rows from below
-          rgba[((h - 1 - y) * w + x) * 4 + c] = c === 3 ? 1 : Math.min(rgb[(y * w + x) * 3 + c] * k, 1000);
-    const t = new DataTexture(rgba, w, h, RGBAFormat, FloatType);
-    t.mapping = EquirectangularReflectionMapping;
-    t.minFilter = t.magFilter = LinearFilter;
-    t.wrapS = RepeatWrapping;
-    t.wrapT = ClampToEdgeWrapping;
-    t.needsUpdate = true;
+  // behind, if it is given, is what is seen in its place, and lights nothing.
+  take(raw, behind) {
+    const seen = pictured(raw);
     this.picture?.dispose();
-    this.picture = t;
-    this.scale = 1 / k;
-    if (this.filter) this.light = this.filter.fromEquirectangular(t, this.light);
-    else this.gather(rgb, w, h);
+    if (this.behind !== this.picture) this.behind?.dispose();
+    this.picture = seen.texture;
+    this.scale = seen.scale;
+    const other = behind ? pictured(behind) : seen;
+    this.behind = other.texture;
+    this.behindScale = other.scale;
+    if (this.filter) this.light = this.filter.fromEquirectangular(seen.texture, this.light);
+    else this.gather(seen.rgb, seen.w, seen.h);
   }
   // gather sums the sky up: row by row from above, u = 0.5 at -Z.
   gather(rgb, w, h) {
@@ -74,4 +63,26 @@ export class Sky {
       }
     }
   }
+}
+
+// pictured is a picture all around as a texture.
+function pictured(raw) {
+  const [w, h] = new Uint32Array(raw, 0, 2),
+    rgb = new Float32Array(raw, 8),
+    rgba = new Float32Array(w * h * 4);
+  let peak = 1e-9;
+  for (const x of rgb) peak = Math.max(peak, Math.min(x, 6e7));
+  const k = 1000 / peak;
+  for (let y = 0; y < h; y++)
+    for (let x = 0; x < w; x++)
+      for (let c = 0; c < 4; c++)
+        // rows from below
+        rgba[((h - 1 - y) * w + x) * 4 + c] = c === 3 ? 1 : Math.min(rgb[(y * w + x) * 3 + c] * k, 1000);
+  const t = new DataTexture(rgba, w, h, RGBAFormat, FloatType);
+  t.mapping = EquirectangularReflectionMapping;
+  t.minFilter = t.magFilter = LinearFilter;
+  t.wrapS = RepeatWrapping;
+  t.wrapT = ClampToEdgeWrapping;
+  t.needsUpdate = true;
+  return { texture: t, scale: 1 / k, rgb, w, h };
 }

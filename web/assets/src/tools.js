@@ -358,7 +358,7 @@ export function described(tool, pts, box, mix, around) {
     case "water":
       return ["water", { outline: pts, level: around.level }];
     case "lamp":
-      return ["lamp", { at: { ...pts[0], y: around.hung(pts[0]) }, to: { ...pts[0], y: 0 } }];
+      return ["lamp", around.lamp(pts[0]) || { at: { ...pts[0], y: around.hung(pts[0]) }, to: { ...pts[0], y: 0 } }];
     case "backdrop":
       return ["card", { at: { ...pts[0], y: 0 } }];
   }
