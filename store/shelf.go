@@ -23,7 +23,8 @@ func ShelfOf(ctx context.Context, q Querier, production, kind string) ([]Shelved
 // PutShelf keeps a thing, in the place of what has its id.
 func PutShelf(ctx context.Context, q Querier, production string, s *Shelved) error {
 	_, err := q.Exec(ctx, "insert into shelf (id, production_id, kind, name, doc) values ($1, $2, $3, $4, $5) "+
-		"on conflict (id) do update set name = excluded.name, doc = excluded.doc", s.ID, production, s.Kind, s.Name, s.Doc)
+		"on conflict (id) do update set name = excluded.name, doc = excluded.doc", s.ID, production, s.Kind, s.Name,
+		s.Doc)
 	return err
 }
 

@@ -5,147 +5,219 @@ import (
 	"cmp"
 	"context"
 	"encoding/json"
-	"errors"
 	"fmt"
-	"slices"
+	"image/png"
+	"io"
+	"math"
+	"path"
 	"strings"
-
-	"github.com/jackc/pgx/v5"
 
 	"visator/app/act"
 	"visator/app/measure"
-	"visator/core/intake/credit"
+	"visator/core/document"
+	"visator/core/finish"
+	"visator/core/light"
+	"visator/core/optics"
+	"visator/core/photometry"
 	"visator/store"
 )
 
-// Shelf is what a search of the library asks for. Zero fields do not matter.
+// ShelvedPanorama is a panorama that a production keeps at hand.
+type ShelvedPanorama struct {
+	ID      string  `json:"id"`
+	Name    string  `json:"name"`
+	Blob    string  `json:"blob"`
+	Picture string  `json:"picture"` // blob of a small PNG
+	Said    string  `json:"said"`    // how large it is, and its own sun
+	Width   int     `json:"width"`
+	Height  int     `json:"height"`
+	Sun     bool    `json:"sun"` // one stands out in it
+	Lux     float64 `json:"lux"` // on level ground, for a strength of 1
+}
+
+// ShelvedLamp is a lamp to be hung: of everybody's, or of the production's own.
+type ShelvedLamp struct {
+	light.Kind
+	Own bool `json:"own"`
+}
+
+// Shelf is what a production has at hand to light by.
 type Shelf struct {
-	Find    string // words: all must occur in name, tags, parts, surfaces or author
-	Licence string // "free", "paid work" or "unknown"
-	Format  string
-	Weight  int     // triangles at most
-	Size    float64 // metres of height at most
-	Price   *float64
-	Marked  bool
-	All     bool // of all productions
+	Lamps     []ShelvedLamp     `json:"lamps"`
+	Panoramas []ShelvedPanorama `json:"panoramas"`
 }
 
-// Good is a piece on the shelf.
-type Good struct {
-	ID         string  `json:"id"`
-	Name       string  `json:"name"`
-	Production string  `json:"production"`
-	Here       bool    `json:"here"`
-	Picture    string  `json:"picture"`
-	Format     string  `json:"format"`
-	Triangles  int     `json:"triangles"`
-	Height     float64 `json:"height"`
-	Licence    string  `json:"licence"`
-	Price      float64 `json:"price"`
-	Currency   string  `json:"currency"`
-	Marked     bool    `json:"marked"`
-	Lacks      int     `json:"lacks"`
-}
+// mostShelved is how many lamps, and how many panoramas, a production keeps: what is more nobody finds.
+const mostShelved = 500
 
-// maxShelf bounds what one search shows: nobody scrolls further, they search.
-const maxShelf = 500
-
-// Search looks through the library: that of one production, or all.
-func (a *Library) Search(ctx context.Context, setID string, s Shelf) ([]Good, error) {
-	set, err := store.GetSet(ctx, a.Store.Pool, setID)
+// LightShelf is what a production has at hand to light by.
+func (a *Library) LightShelf(ctx context.Context, production string) (out Shelf, err error) {
+	if _, err := store.GetProduction(ctx, a.Store.Pool, production); err != nil {
+		return out, act.NotThere(err, "The production")
+	}
+	out.Panoramas = []ShelvedPanorama{}
+	for _, k := range light.Kinds() {
+		out.Lamps = append(out.Lamps, ShelvedLamp{Kind: k})
+	}
+	own, err := store.ShelfOf(ctx, a.Store.Pool, production, "lamp")
 	if err != nil {
-		return nil, act.NotThere(err, "The set")
+		return out, err
 	}
-	where := set.ProductionID
-	if s.All {
-		where = ""
+	for _, s := range own {
+		l := light.DefaultLamp()
+		if err := json.Unmarshal(s.Doc, &l); err != nil {
+			return out, err
+		}
+		out.Lamps = append(out.Lamps, ShelvedLamp{light.Kind{ID: s.ID, Name: s.Name, Says: "kept here", Lamp: l}, true})
 	}
-	rows, err := store.Shelf(ctx, a.Store.Pool, where, strings.Fields(strings.ToLower(s.Find)))
+	kept, err := store.ShelfOf(ctx, a.Store.Pool, production, "panorama")
 	if err != nil {
-		return nil, err
+		return out, err
 	}
-	out := []Good{}
-	for i := range rows {
-		r := &rows[i]
-		facts, size, err := measure.PieceFacts(&r.Piece)
-		if err != nil {
-			return nil, err
+	for _, s := range kept {
+		var p ShelvedPanorama
+		if err := json.Unmarshal(s.Doc, &p); err != nil {
+			return out, err
 		}
-		var c credit.Credit
-		if err := json.Unmarshal(r.Credit, &c); err != nil {
-			return nil, fmt.Errorf("piece %s: %w", r.ID, err)
-		}
-		g := Good{ID: r.ID, Name: r.Name, Production: r.ProductionName, Here: r.ProductionID == set.ProductionID,
-			Picture: r.Picture, Format: facts.Format,
-			Triangles: facts.Triangles, Height: size.Size(facts.Box()).Y, Licence: c.Licence, Price: c.Price,
-			Currency: c.Currency, Marked: r.Favourite}
-		for _, t := range facts.Textures {
-			if t.Status == "missing" {
-				g.Lacks++
-			}
-		}
-		if s.fits(&g) && len(out) < maxShelf {
-			out = append(out, g)
-		}
+		p.ID, p.Name = s.ID, s.Name
+		out.Panoramas = append(out.Panoramas, p)
 	}
-	slices.SortStableFunc(out, func(x, y Good) int { // marked ones first
-		return map[bool]int{true: 1}[y.Marked] - map[bool]int{true: 1}[x.Marked]
-	})
 	return out, nil
 }
 
-func (s *Shelf) fits(g *Good) bool {
-	t := credit.TermsOf(g.Licence)
-	licence := map[string]bool{"": true, "free": t.Known && !t.Attribution && !t.ShareAlike && !t.NonCommercial &&
-		!t.NoDerivatives, "paid work": t.Known && !t.NonCommercial, "unknown": g.Licence == ""}
-	return licence[s.Licence] && (s.Format == "" || s.Format == g.Format) &&
-		(s.Weight == 0 || g.Triangles <= s.Weight) &&
-		(s.Size == 0 || g.Height <= s.Size) && (s.Price == nil || g.Currency != "" && g.Price <= *s.Price) &&
-		(!s.Marked || g.Marked)
+// LampPicture is a PNG of a lamp of the shelf by its light.
+func (a *Library) LampPicture(ctx context.Context, production, id string) ([]byte, error) {
+	shelf, err := a.LightShelf(ctx, production)
+	if err != nil {
+		return nil, err
+	}
+	for i := range shelf.Lamps {
+		l := &shelf.Lamps[i].Lamp
+		if shelf.Lamps[i].ID != id {
+			continue
+		}
+		if l.File != "" {
+			data, err := a.Store.ReadBlob(ctx, l.File)
+			if err == nil {
+				l.Web, err = photometry.Read(bytes.NewReader(data))
+			}
+			if err != nil {
+				return nil, err
+			}
+		}
+		var b bytes.Buffer
+		err := png.Encode(&b, l.Portrait(96, 64))
+		return b.Bytes(), err
+	}
+	return nil, act.NotThere(store.ErrNotFound, "The lamp")
 }
 
-// Bring makes a piece of another production one of this one, with all that was
-// decided about it. Its files are not copied: they are kept by content.
-func (a *Library) Bring(ctx context.Context, production, piece string) (id string, err error) {
-	err = a.Locked(ctx, production, func(tx pgx.Tx, _ store.Production) error {
-		p, err := store.GetPiece(ctx, tx, piece)
-		if err != nil || p.Gone {
-			return act.NotThere(store.ErrNotFound, "The piece")
+// ShelveLamp keeps a lamp at hand by a name.
+func (a *Library) ShelveLamp(ctx context.Context, production, name string, l *light.Lamp) error {
+	if name = strings.TrimSpace(name); name == "" || len(name) > document.MaxName {
+		return act.Wrong("A lamp on the shelf has a name of 1 to %d characters.", document.MaxName)
+	}
+	if err := l.Check(); err != nil {
+		return act.Wrong("%v", err)
+	}
+	l.Only, l.Except = document.Names{}, document.Names{} // they are of one set
+	doc, err := json.Marshal(l)
+	if err != nil {
+		return err
+	}
+	return a.shelve(ctx, production, &store.Shelved{ID: store.NewID(), Kind: "lamp", Name: name, Doc: doc})
+}
+
+func (a *Library) shelve(ctx context.Context, production string, s *store.Shelved) error {
+	if _, err := store.GetProduction(ctx, a.Store.Pool, production); err != nil {
+		return act.NotThere(err, "The production")
+	}
+	list, err := store.ShelfOf(ctx, a.Store.Pool, production, s.Kind)
+	if err != nil {
+		return err
+	}
+	if len(list) >= mostShelved {
+		return act.Wrong("The shelf is full: it holds %d. Take one away first.", mostShelved)
+	}
+	return store.PutShelf(ctx, a.Store.Pool, production, s)
+}
+
+// Unshelve takes a thing from the shelf. What is lit by it stays as it is.
+func (a *Library) Unshelve(ctx context.Context, production, id string) error {
+	return act.NotThere(store.DropShelf(ctx, a.Store.Pool, production, id), "What is to be taken from the shelf")
+}
+
+// ShelvePanorama takes in a picture for the sky, Radiance or OpenEXR, and keeps it at hand; what is there already is
+// found again. note is what is worth saying of it.
+func (a *Library) ShelvePanorama(ctx context.Context, production, name string, r io.Reader) (p ShelvedPanorama,
+	note string, err error) {
+	shelf, err := a.LightShelf(ctx, production)
+	if err != nil {
+		return p, "", err
+	}
+	blob, note, err := a.Panorama(ctx, r)
+	if err != nil {
+		return p, "", err
+	}
+	for _, p := range shelf.Panoramas {
+		if p.Blob == blob {
+			return p, note, nil
 		}
-		if p.ProductionID == production {
-			return act.Wrong("%s is here already.", p.Name)
-		}
-		from, err := store.GetArrival(ctx, tx, p.ArrivalID)
-		if err != nil {
-			return err
-		}
-		to, err := store.ArrivalOf(ctx, tx, production, from.Blob)
-		if errors.Is(err, store.ErrNotFound) {
-			to = from
-			to.ID, to.ProductionID, to.State, to.JobID, to.ForPiece = store.NewID(), production, "done", nil, ""
-			to.Taking = json.RawMessage("[]")
-			if err := cmp.Or(store.InsertArrival(ctx, tx, to), store.PutFound(ctx, tx, &to)); err != nil {
-				return err
+	}
+	pic, err := a.SkyPicture(ctx, blob)
+	if err != nil {
+		return p, "", err
+	}
+	p = ShelvedPanorama{ID: store.NewID(),
+		Name: cmp.Or(strings.TrimSuffix(path.Base(name), path.Ext(name)), "panorama"), Blob: blob, Width: pic.W, Height: pic.H, Sun: pic.Shines, Lux: pic.Lux}
+	p.Said = skySaid(pic)
+	small, err := smallSky(pic)
+	if err != nil {
+		return p, "", err
+	}
+	if p.Picture, _, err = a.Store.PutBlob(ctx, small, 0); err != nil {
+		return p, "", notKept("The panorama", err)
+	}
+	doc, err := json.Marshal(p)
+	if err != nil {
+		return p, "", err
+	}
+	return p, note, a.shelve(ctx, production, &store.Shelved{ID: p.ID, Kind: "panorama", Name: p.Name, Doc: doc})
+}
+
+// skySaid is a panorama in words.
+func skySaid(p *measure.Panorama) string {
+	if !p.Shines {
+		return "no sun stands out in it"
+	}
+	_, high := light.Towards(p.Own.To)
+	return fmt.Sprintf("its own sun stands %.0f° high", high*180/math.Pi)
+}
+
+// smallSky is a panorama as a small PNG, as bright as a meter has it.
+func smallSky(p *measure.Panorama) (*bytes.Buffer, error) {
+	const w, h = 192, 96
+	color := make([]float32, 3*w*h)
+	for y := range h {
+		for x := range w {
+			// The mean of what falls into the pixel.
+			x0, x1 := x*p.W/w, max((x+1)*p.W/w, x*p.W/w+1)
+			y0, y1 := y*p.H/h, max((y+1)*p.H/h, y*p.H/h+1)
+			var sum [3]float64
+			for v := y0; v < y1; v++ {
+				for u := x0; u < x1; u++ {
+					for c := range 3 {
+						sum[c] += float64(p.Pix[3*(v*p.W+u)+c])
+					}
+				}
 			}
-		} else if err != nil {
-			return err
-		}
-		here, err := store.Pieces(ctx, tx, production)
-		if err != nil {
-			return err
-		}
-		for i := range here { // brought before, and nothing decided otherwise since
-			if h := &here[i]; h.ArrivalID == to.ID && h.Source == p.Source && bytes.Equal(h.Recipe, p.Recipe) {
-				return act.Wrong("%s is here already, as %s.", p.Name, h.Name)
+			for c := range 3 {
+				color[3*(y*w+x)+c] = float32(sum[c] / float64((x1-x0)*(y1-y0)))
 			}
 		}
-		p.ID, p.ProductionID, p.ArrivalID = store.NewID(), production, to.ID
-		id = p.ID
-		if err := store.InsertPiece(ctx, tx, p); err != nil {
-			return err
-		}
-		act.Tell(ctx, tx, production, "arrival")
-		return a.askMake(ctx, tx, &p)
-	})
-	return id, err
+	}
+	v := optics.Default()
+	v.EV = finish.Measure(color)
+	var out bytes.Buffer
+	return &out, png.Encode(&out, finish.Develop(color, w, h, &v, nil))
 }

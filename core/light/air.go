@@ -84,8 +84,8 @@ func (w *Weather) Medium() *air.Air {
 }
 
 // AirGlow is the luminance that so much air has along a direction that nothing is seen through it, about: what sky and
-// sun give it, scattered once, with the sky, whose luminance dome tells, as it is all around. What is scattered more often, and
-// shadows, are left out.
+// sun give it, scattered once, with the sky, whose luminance dome tells, as it is all around. What is scattered more
+// often, and shadows, are left out.
 func (s *State) AirGlow(eye, ahead geom.V, dome func(d geom.V) geom.V) (glow geom.V) {
 	a := s.Medium()
 	if a == nil {

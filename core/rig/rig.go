@@ -243,8 +243,8 @@ func Strength(s *light.State, pix []float32, w, h int) float64 {
 	return s.Strength
 }
 
-// Lit is a scene in the light of a rig; picture reads its panoramas by their files, ids are the instances of a node by name, of which there may be several. It
-// names the groups of lamps that are kept apart.
+// Lit is a scene in the light of a rig; picture reads its panoramas by their files, ids are the instances of a node by
+// name, of which there may be several. It names the groups of lamps that are kept apart.
 func (r *Rig) Lit(s *render.Scene, picture func(file string) Picture,
 	ids func(name string) []uint32) (*render.Scene, []string, error) {
 	env, err := Sky(&r.Light, picture(r.Panorama))

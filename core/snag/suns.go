@@ -36,8 +36,8 @@ func suns(s *Seen, put told) {
 	apart := math.Acos(min(max(to.Dot(s.Own.To), -1), 1))
 	if apart < sunsApart {
 		if !s.Light.SunOut {
-			put("suns", "", "", "", "the sun shines twice: by itself with %.0f lx and in the panorama with %.0f lx; take "+
-				"the panorama's out", lux, s.Own.Lux)
+			put("suns", "", "", "", "the sun shines twice: by itself with %.0f lx and in the panorama with %.0f lx; "+
+				"take the panorama's out", lux, s.Own.Lux)
 		}
 		return
 	}
@@ -46,6 +46,6 @@ func suns(s *Seen, put told) {
 		put("suns", "", "", "", "shadows of two suns: the set's, and the panorama's %.0f° beside it", apart*degrees)
 		return
 	}
-	put("sun aside", "", "", "", "the panorama's sun stands %.0f° beside the set's: turn the panorama, or lay the sun onto it",
-		apart*degrees)
+	put("sun aside", "", "", "", "the panorama's sun stands %.0f° beside the set's: turn the panorama, or lay the sun "+
+		"onto it", apart*degrees)
 }
