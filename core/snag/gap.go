@@ -49,8 +49,8 @@ func gap(s *Seen, put told) {
 		}
 	})
 	if share := float64(reached) / math.Max(float64(covered), 1); reached > 2 && share > gapLeast {
-		put("gap", "", "", "", "light comes from below the set to %.0f %% of what is seen under a roof, at %s from the "+
-			"lens: close the gap between floor and wall, or lay ground", 100*share,
+		put("gap", "", "", "", "light comes from below the set to %.0f %% of what is seen under a roof, at %s from "+
+			"the lens: close the gap between floor and wall, or lay ground", 100*share,
 			s.In.Distance(at.Sub(s.View.Eye).Len()))
 	}
 }

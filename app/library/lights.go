@@ -41,8 +41,8 @@ type ShelvedLamp struct {
 	Own bool `json:"own"`
 }
 
-// Shelf is what a production has at hand to light by.
-type Shelf struct {
+// Lights are what a production has at hand to light by.
+type Lights struct {
 	Lamps     []ShelvedLamp     `json:"lamps"`
 	Panoramas []ShelvedPanorama `json:"panoramas"`
 }
@@ -51,7 +51,7 @@ type Shelf struct {
 const mostShelved = 500
 
 // LightShelf is what a production has at hand to light by.
-func (a *Library) LightShelf(ctx context.Context, production string) (out Shelf, err error) {
+func (a *Library) LightShelf(ctx context.Context, production string) (out Lights, err error) {
 	if _, err := store.GetProduction(ctx, a.Store.Pool, production); err != nil {
 		return out, act.NotThere(err, "The production")
 	}
@@ -168,8 +168,9 @@ func (a *Library) ShelvePanorama(ctx context.Context, production, name string, r
 	if err != nil {
 		return p, "", err
 	}
-	p = ShelvedPanorama{ID: store.NewID(),
-		Name: cmp.Or(strings.TrimSuffix(path.Base(name), path.Ext(name)), "panorama"), Blob: blob, Width: pic.W, Height: pic.H, Sun: pic.Shines, Lux: pic.Lux}
+	p = ShelvedPanorama{ID: store.NewID(), Name: strings.TrimSuffix(path.Base(name), path.Ext(name)), Blob: blob,
+		Width: pic.W, Height: pic.H, Sun: pic.Shines, Lux: pic.Lux}
+	p.Name = cmp.Or(p.Name, "panorama")
 	p.Said = skySaid(pic)
 	small, err := smallSky(pic)
 	if err != nil {
