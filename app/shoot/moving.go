@@ -27,9 +27,14 @@ func (l *loaded) posed(ctx context.Context, k *stage.ShotSettings, cast *stage.C
 	ls := k.Light
 	stands := slices.Clone(l.stands)
 	pose := cast.Pose(t)
+	wind := swayOf(&ls)
 	for i := range stands {
 		if by, ok := pose[stands[i].id]; ok {
 			stands[i].place = by.Mul(stands[i].place)
+		}
+		if wind.Wind != (geom.V{}) && stands[i].bends > 0 {
+			at := stands[i].place.Point(geom.V{})
+			stands[i].place = wind.Bent(at, stands[i].bends, t).Mul(stands[i].place)
 		}
 	}
 	for i := range m.Flickers {
@@ -80,6 +85,11 @@ func (l *loaded) posed(ctx context.Context, k *stage.ShotSettings, cast *stage.C
 	return now.build(ctx, stands, &ls)
 }
 
+// swayOf is the wind of a light.
+func swayOf(ls *light.State) motion.Sway {
+	return motion.Sway{Wind: ls.Blows(), Gusts: ls.Gusts, Seed: uint64(ls.FallSeed)}
+}
+
 // lampsAt are lamps t seconds into a move: where they ride to, and as bright as they are by then.
 func lampsAt(lamps []hungLamp, pose map[string]geom.M, t float64) []hungLamp {
 	lamps = slices.Clone(lamps)
@@ -121,7 +131,10 @@ func (l *loaded) renderScene(ctx context.Context, ls *light.State) (*render.Scen
 }
 
 // still says whether nothing but the camera moves.
-func (l *loaded) still(m *motion.Move) bool {
+func (l *loaded) still(m *motion.Move, ls *light.State) bool {
+	if ls.Wind > 0 && slices.ContainsFunc(l.stands, func(t loadedThing) bool { return t.bends > 0 }) {
+		return false
+	}
 	changes := slices.ContainsFunc(l.lamps, func(h hungLamp) bool {
 		return h.On && (h.Hertz > 0 && h.Depth > 0 || h.Begins > 0 || h.Ends > 0)
 	})

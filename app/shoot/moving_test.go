@@ -1,11 +1,16 @@
 package shoot
 
 import (
+	"context"
 	"math"
 	"testing"
 
 	"visator/core/geom"
 	"visator/core/light"
+	"visator/core/motion"
+	"visator/core/optics"
+	"visator/core/render"
+	"visator/core/stage"
 )
 
 // In a move a lamp burns from when to when, flickers about what it gives, and rides.
@@ -34,7 +39,49 @@ func TestLampsOfAMove(t *testing.T) {
 		t.Error("the lamp of the set was changed")
 	}
 	l := &loaded{lamps: []hungLamp{one}}
-	if l.still(nil) {
+	if l.still(nil, &light.State{}) {
 		t.Error("a lamp that flickers holds still")
+	}
+}
+
+// In a moving shot wind bends what is a plant, by its foot, and nothing else; what falls is before each frame's camera.
+func TestWindBendsPlants(t *testing.T) {
+	box := func(bends float64, wind float64, at float64) geom.Box {
+		l := newLoaded(nil)
+		l.models["box"], l.top["box"] = stage.ShapeModel("box"), geom.Identity
+		l.stands = []loadedThing{{id: "p", key: "box", place: geom.Scaling(4), bends: bends}}
+		ls := light.Default()
+		ls.Wind, ls.WindFrom = wind, -math.Pi/2 // from the left
+		k := stage.ShotSettings{Light: ls, Move: &motion.Move{Rate: 24}}
+		if got := l.still(k.Move, &ls); got != (wind == 0 || bends == 0) {
+			t.Errorf("wind of %v m/s on a plant of %v m: still is %v", wind, bends, got)
+		}
+		s, err := l.posed(context.Background(), &k, &stage.Cast{}, at)
+		if err != nil {
+			t.Fatal(err)
+		}
+		return s.Bounds()
+	}
+	calm := box(4, 0, 1)
+	for _, at := range []float64{0, 0.5, 2} {
+		if box(0, 10, at) != calm || box(4, 0, at) != calm {
+			t.Error("it moves without wind, or what does not bend does")
+		}
+		b := box(4, 10, at)
+		if b.Max.X < calm.Max.X+0.02 || math.Abs(b.Min.X-calm.Min.X) > 0.02 || math.Abs(b.Max.Y-calm.Max.Y) > 1e-6 {
+			t.Errorf("at %v s wind from the left makes %v of %v", at, b, calm)
+		}
+	}
+	if box(4, 10, 0.5) == box(4, 10, 1) {
+		t.Error("it does not sway")
+	}
+	ls, v := light.Default(), optics.Default()
+	s := &render.Scene{}
+	if falling(s, &ls, &v, 0) != s {
+		t.Error("something falls from a clear sky")
+	}
+	ls.Falls = "rain"
+	if got := falling(s, &ls, &v, 1); got == s || got.Fall == nil {
+		t.Error("nothing falls")
 	}
 }

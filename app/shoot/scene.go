@@ -20,6 +20,7 @@ import (
 	"visator/core/optics"
 	"visator/core/render"
 	"visator/core/rig"
+	"visator/core/sizing/kinds"
 	"visator/core/sky"
 	"visator/core/stage"
 	"visator/store"
@@ -38,6 +39,16 @@ type loaded struct {
 	cast   *stage.Cast             // what stands, as the shot's move moves it
 	groups []ShareGroup            // of the lamps that burn
 	air    []air.Part              // of bodies of fog
+	plants map[string]bool         // by name, whether wind bends it
+}
+
+// falling is a scene with what falls before a camera, t seconds into a shot.
+func falling(s *render.Scene, ls *light.State, v *optics.View, t float64) *render.Scene {
+	f, of := ls.Drops(v.Eye, v.Open(), t)
+	if f == nil {
+		return s
+	}
+	return s.Falling(f, of)
 }
 
 // loadedThing is a model standing in the set: a placement, what an element is
@@ -47,7 +58,8 @@ type loadedThing struct {
 	groups []string
 	key    string
 	name   string
-	place  geom.M // from metres about the pivot to the set
+	place  geom.M  // from metres about the pivot to the set
+	bends  float64 // how high it is, if wind bends it
 }
 
 // hungLamp is a lamp of the set.
@@ -92,7 +104,8 @@ func (a *Studio) loadFilmed(ctx context.Context, w *measure.Snapshot, before *lo
 }
 
 func newLoaded(a *Studio) *loaded {
-	return &loaded{a: a, models: map[string]*model.Model{}, of: map[string]string{}, top: map[string]geom.M{}}
+	return &loaded{a: a, models: map[string]*model.Model{}, of: map[string]string{}, top: map[string]geom.M{},
+		plants: map[string]bool{}}
 }
 
 // stand adds a thing.
@@ -106,7 +119,7 @@ func (l *loaded) stand(ctx context.Context, w *measure.Snapshot, t *assembly.Thi
 		if l.models[key] == nil {
 			l.models[key], l.top[key] = stage.ShapeModel(p.Shape()), geom.Identity
 		}
-		l.stands = append(l.stands, loadedThing{p.ID, t.Groups, key, p.Name, assembly.StandInWorld(p)})
+		l.stands = append(l.stands, loadedThing{p.ID, t.Groups, key, p.Name, assembly.StandInWorld(p), 0})
 		return nil
 	}
 	if err := l.load(ctx, w, p.Piece, p.Name); err != nil {
@@ -119,7 +132,8 @@ func (l *loaded) stand(ctx context.Context, w *measure.Snapshot, t *assembly.Thi
 			l.models[key] = tinted(l.models[p.Piece], p.Tint)
 		}
 	}
-	l.stands = append(l.stands, loadedThing{p.ID, t.Groups, key, p.Name, t.World})
+	l.stands = append(l.stands, loadedThing{p.ID, t.Groups, key, p.Name, t.World,
+		l.bent(w, p.Piece, p.Bends, p.Scale.Y)})
 	return nil
 }
 
@@ -127,7 +141,7 @@ func (l *loaded) stand(ctx context.Context, w *measure.Snapshot, t *assembly.Thi
 func (l *loaded) standLaid(ctx context.Context, w *measure.Snapshot, t *assembly.Thing) error {
 	if t.Laid.Model != nil {
 		l.models[t.ID], l.top[t.ID] = t.Laid.Model, geom.Identity
-		l.stands = append(l.stands, loadedThing{t.ID, nil, t.ID, t.Name, geom.Identity})
+		l.stands = append(l.stands, loadedThing{t.ID, nil, t.ID, t.Name, geom.Identity, 0})
 	}
 	l.air = append(l.air, t.Laid.Air...)
 	for _, h := range t.Laid.Hung {
@@ -138,9 +152,29 @@ func (l *loaded) standLaid(ctx context.Context, w *measure.Snapshot, t *assembly
 		if err := l.load(ctx, w, in.Piece, t.Name); err != nil {
 			return err
 		}
-		l.stands = append(l.stands, loadedThing{t.ID, nil, in.Piece, t.Name, in.World()})
+		l.stands = append(l.stands, loadedThing{t.ID, nil, in.Piece, t.Name, in.World(),
+			l.bent(w, in.Piece, "", float64(in.Scale))})
 	}
 	return nil
+}
+
+// bent is how high a piece stands at a scale, if wind bends it: as its placement says, or what it is called.
+func (l *loaded) bent(w *measure.Snapshot, piece, says string, scale float64) float64 {
+	p := w.PieceOf[piece]
+	if says == "no" || says == "" && (p == nil || !l.plant(p.Name)) {
+		return 0
+	}
+	return w.Box(piece).Size().Y * scale
+}
+
+// plant says whether what is called so is one; names are looked up once.
+func (l *loaded) plant(name string) bool {
+	is, known := l.plants[name]
+	if !known {
+		is = kinds.Bends(name)
+		l.plants[name] = is
+	}
+	return is
 }
 
 // load reads the model of a piece, once; of is what needs it.

@@ -298,6 +298,7 @@ func (sh *shooting) run(ctx context.Context, set *store.Set) error {
 	}
 	sh.groups = l.groups
 	sh.s.View = sh.s.At(0, l.cast.Where) // focused on where its thing stands now
+	sh.scene = falling(sh.scene, &sh.s.Light, &sh.s.View, 0)
 	return sh.still(ctx)
 }
 
@@ -497,12 +498,13 @@ func (sh *shooting) move(ctx context.Context, l *loaded) error {
 	for i := len(sh.r.Frames); i < n; i++ {
 		t := float64(first+i) / sh.s.Move.Rate
 		v := sh.s.At(t, cast.Where)
-		if !l.still(sh.s.Move) {
+		if !l.still(sh.s.Move, &sh.s.Light) {
 			var err error
 			if sh.scene, err = l.posed(ctx, &sh.s.ShotSettings, cast, t); err != nil {
 				return err
 			}
 		}
+		sh.scene = falling(sh.scene, &sh.s.Light, &v, t)
 		f, err := sh.expose(ctx, &v, nil)
 		if err != nil {
 			return err

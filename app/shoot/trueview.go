@@ -372,6 +372,7 @@ func (a *Studio) makeTrue(ctx context.Context, set string, v *trueView, l *loade
 	width, clean := look.Width, look.Clean
 	height := min(max(int(float64(width)/view.Aspect+0.5), 1), maxTrueSide)
 	cam := renderCamera(&view)
+	scene = falling(scene, &kept.Light, &view, 0)
 	if !look.whole() {
 		p := look.Part
 		width, height = max(int(float64(width)*(p[2]-p[0])+0.5), 1), max(int(float64(height)*(p[3]-p[1])+0.5), 1)

@@ -79,16 +79,17 @@ func photometric(_ context.Context, args []string) error {
 	return nil
 }
 
-// inLight is a scene that was built, in the light of a rig; it names the groups that are kept apart.
-func inLight(s *render.Scene, m *model.Model, file string) (*render.Scene, []string, error) {
+// inLight is a scene that was built, in the light of a rig; it names the groups that are kept apart, and tells what
+// falls in it.
+func inLight(s *render.Scene, m *model.Model, file string) (*render.Scene, []string, falls, error) {
 	f, err := os.Open(file)
 	if err != nil {
-		return nil, nil, err
+		return nil, nil, nil, err
 	}
 	defer f.Close()
 	r, err := rig.Read(f)
 	if err != nil {
-		return nil, nil, fmt.Errorf("%s: %w", file, err)
+		return nil, nil, nil, fmt.Errorf("%s: %w", file, err)
 	}
 	picture := func(path string) rig.Picture {
 		return func() ([]float32, int, int, error) {
@@ -109,10 +110,18 @@ func inLight(s *render.Scene, m *model.Model, file string) (*render.Scene, []str
 	}
 	lit, names, err := r.Lit(s, picture, namedIn(m))
 	if err != nil {
-		return nil, nil, fmt.Errorf("%s: %w", file, err)
+		return nil, nil, nil, fmt.Errorf("%s: %w", file, err)
 	}
-	return lit, names, nil
+	return lit, names, func(s *render.Scene, eye geom.V) *render.Scene {
+		return s.Falling(r.Light.Drops(eye, stillOpen, 0))
+	}, nil
 }
+
+// stillOpen is how long the shutter is open, in seconds, where nothing says otherwise: of a camera held by hand.
+const stillOpen = 1.0 / 50
+
+// falls is a scene with what falls before an eye.
+type falls func(s *render.Scene, eye geom.V) *render.Scene
 
 // namedIn finds the instances of nodes by name, with all below them.
 func namedIn(m *model.Model) func(name string) []uint32 {
@@ -174,7 +183,7 @@ func meter(ctx context.Context, args []string) error {
 		return err
 	}
 	s.Build()
-	s, names, err := inLight(s, m, *file)
+	s, names, _, err := inLight(s, m, *file)
 	if err != nil {
 		return err
 	}

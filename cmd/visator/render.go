@@ -113,14 +113,18 @@ func (c *renderCall) run(ctx context.Context, given map[string]bool) error {
 	}
 	scene.Build()
 	var groups []string
+	var drops falls
 	if c.light != "" {
-		if scene, groups, err = inLight(scene, m, c.light); err != nil {
+		if scene, groups, drops, err = inLight(scene, m, c.light); err != nil {
 			return err
 		}
 	}
 	cam, err := c.findCamera(m)
 	if err != nil {
 		return err
+	}
+	if drops != nil {
+		scene = drops(scene, cam.World.Point(geom.V{}))
 	}
 	if c.fstop > 0 {
 		focus := c.focus

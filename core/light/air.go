@@ -17,17 +17,20 @@ type Weather struct {
 	FogAt    float64 `json:"fogAt"`   // height of the ground that it lies on
 	AirTint  string  `json:"airTint"` // what the air scatters of each colour; "": all alike
 	Ahead    float64 `json:"ahead"`   // mean cosine of scattering
+	Falling
 }
 
 // DefaultWeather is clear air, with what haze and fog begin with: air that thins to 1/e over 1.2 km (the scale
 // height of aerosols in the lowest air, L. Elterman, Vertical-attenuation model, 1968), fog of a man's height, and
 // droplets that scatter ahead.
-func DefaultWeather() Weather { return Weather{HazeHigh: 1200, FogHigh: 2, Ahead: 0.6} }
+func DefaultWeather() Weather {
+	return Weather{HazeHigh: 1200, FogHigh: 2, Ahead: 0.6, Falling: defaultFalling()}
+}
 
 // Fields are what the air is described by.
 func (w *Weather) Fields() []document.Field {
 	of := document.Of
-	return []document.Field{
+	return append([]document.Field{
 		of(&w.Haze, document.Length, "haze", "haze: seen as far as", "how far haze lets see").In(1, 1e6).Or("clear").
 			Named("Haze: distance at which contrast falls to 5 %, 0 is clear air").On("air").
 			Hinting("where contrast falls to 5 %; 0 is clear air"),
@@ -45,13 +48,16 @@ func (w *Weather) Fields() []document.Field {
 		of(&w.Ahead, document.Number, "ahead", "scatters ahead", "how far the air scatters ahead").In(-0.95, 0.95).
 			Named("Mean cosine of scattering: 1 all ahead, 0 all around").Told("", 2).On("air").
 			Sliding(-0.9, 0.9, 0.05),
-	}
+	}, w.Falling.fields()...)
 }
 
 // settle gives a weather that was kept before there was any the heights that haze and fog begin with.
 func (w *Weather) settle() {
 	if w.HazeHigh == 0 && w.FogHigh == 0 {
 		w.HazeHigh, w.FogHigh = DefaultWeather().HazeHigh, DefaultWeather().FogHigh
+	}
+	if w.Falling == (Falling{}) {
+		w.Falling = defaultFalling()
 	}
 }
 
@@ -71,6 +77,9 @@ func (w *Weather) Parts() (parts []air.Part) {
 			l.Albedo, l.Mean = tint, w.Ahead
 			parts = append(parts, l)
 		}
+	}
+	if p := w.Falling.part(); p.Sigma > 0 {
+		parts = append(parts, p)
 	}
 	return parts
 }

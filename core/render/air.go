@@ -46,6 +46,12 @@ func (tr *tracer) airPoint(w way, t, pdf, pick float64) point {
 	return point{p: p, instance: -1, met: &tr.met}
 }
 
+// dropPoint is a point of what falls, t along a ray: it scatters as the air does that it is far away.
+func (tr *tracer) dropPoint(ray *Ray, t float64) point {
+	tr.met = met{part: &tr.s.drops, d: ray.D, pdf: math.Inf(1)}
+	return point{p: ray.O.Add(ray.D.Mul(t)), instance: -1, met: &tr.met}
+}
+
 // scatter is sample for a point in the air: all weights but the colour are one.
 func (m *met) scatter(u1, u2 float64) (wi, weight geom.V, pdf float64, ok bool) {
 	wi = m.part.Scatter(m.d, u1, u2)

@@ -7,6 +7,7 @@ import (
 	"testing"
 
 	"visator/core/air"
+	"visator/core/fall"
 	"visator/core/geom"
 	"visator/core/lamp"
 	"visator/core/light"
@@ -145,4 +146,35 @@ func TestAShaftOfSun(t *testing.T) {
 	want := lux * above * 0.7 * part.Phase(geom.V{Y: -1}, geom.V{Z: 1}) * (math.Exp(-sigma*a) - math.Exp(-sigma*b))
 	got := traced(t, s, look(geom.V{Y: 1}, geom.V{Y: 1, Z: -10}, 0.001), Options{Samples: 4096, Seed: 8, Bounces: 0})
 	within(t, "shaft", got, want, 0.02)
+}
+
+// Dark drops before a bright wall take from it what their cross sections say, as Beer's law has it, whether the shutter
+// is open for long or short; what falls behind the wall takes nothing.
+func TestWhatFallsDimsWhatIsBehind(t *testing.T) {
+	k := &testScene{}
+	glow := k.surface(func(s *model.Surface) {
+		s.BaseColor, s.Emissive = [4]float64{0, 0, 0, 1}, [3]float64{100, 100, 100}
+	})
+	const far = 5.0
+	k.add(quad(glow, geom.V{X: -50, Y: -50, Z: -far}, geom.V{X: 100}, geom.V{Y: 100}))
+	s := k.build(t)
+	s.Build()
+	cam := &Camera{World: geom.Identity, TanX: 0.3, TanY: 0.3, Near: 1e-3, Far: 1000}
+	for _, open := range []float64{1e-3, 1.0 / 30} {
+		sum, want := 0.0, 0.0
+		const shots, side = 40, 32
+		for seed := range uint64(shots) {
+			f := fall.New(fall.Snow, 50, geom.V{X: 2}, geom.V{}, open, 0, seed)
+			got := traced(t, s.Falling(f, air.Part{}), cam, Options{Samples: 4, Bounces: 1, Seed: seed, Width: side,
+				Height: side})
+			sum += got / 100 / shots
+			for i := range side * side {
+				d := cam.Ray((float64(i%side)+0.5)/side, (float64(i/side)+0.5)/side, 0.5, 0.5).D
+				want += math.Exp(f.Covers()*far/d.Z) / (shots * side * side)
+			}
+		}
+		if math.Abs(sum-want) > 0.01 || want > 0.97 {
+			t.Errorf("open for %v s, %.4f of the light comes through, want %.4f", open, sum, want)
+		}
+	}
 }

@@ -11,6 +11,7 @@ import (
 
 	"visator/core/air"
 	"visator/core/bvh"
+	"visator/core/fall"
 	"visator/core/geom"
 	"visator/core/lamp"
 	"visator/core/light"
@@ -27,6 +28,7 @@ type Scene struct {
 	Suns      []Sun
 	Env       *sky.Environment // nil: black
 	Air       *air.Air         // nil: clear
+	Fall      *fall.Field      // nil: nothing falls
 	// Behind is what the camera sees behind everything, by where its ray begins and its direction; nil: suns and Env.
 	Behind func(o, d geom.V) geom.V
 
@@ -40,9 +42,10 @@ type Scene struct {
 	emitters emitters
 	surfaces []int // of Lamps those that are no points
 	tree     *lamp.Tree
-	lit      geom.V // the middle of the lamps, by what they give
-	groups   int    // of lamps
-	alpha    bool   // some surface lets light through
+	lit      geom.V   // the middle of the lamps, by what they give
+	groups   int      // of lamps
+	drops    air.Part // how what falls scatters
+	alpha    bool     // some surface lets light through
 }
 
 // Instance is a mesh standing in the scene. Many instances share one mesh.
@@ -210,6 +213,13 @@ func (s *Scene) Relit(lamps []lamp.Lamp, suns []Sun, env *sky.Environment, a *ai
 	}
 	out.Env, out.Air = env, a
 	out.light()
+	return &out
+}
+
+// Falling is a scene with what falls in it before a camera, and how that scatters; nil: nothing does.
+func (s *Scene) Falling(f *fall.Field, of air.Part) *Scene {
+	out := *s
+	out.Fall, out.drops = f, of
 	return &out
 }
 

@@ -101,6 +101,12 @@ func (tr *tracer) radiance(ray Ray, smp *points.Sampler, first *seen) geom.V {
 				pt, far = at, min(t, far)
 			}
 		}
+		if tr.s.Fall != nil && depth == 0 {
+			if t, met := tr.s.Fall.Meet(ray.O, ray.D, far, smp.Next()); met {
+				pt, far, foggy = tr.dropPoint(&ray, t), t, true
+				first.depth, first.normal, first.albedo = travelled+t, ray.D.Mul(-1), geom.V{X: 1, Y: 1, Z: 1}
+			}
+		}
 		if len(tr.s.surfaces) > 0 && !dark {
 			tr.alongLamps(&ray, far, &from, first, func(of int, l geom.V) {
 				add(tr.s.group(of), weight.Times(l), depth > 1)

@@ -11,6 +11,7 @@ var _ = frames(gap)
 // Limits of light through gaps: ours.
 const (
 	gapLeast = 0.01 // of what is seen under a roof: from there on it is told
+	gapMost  = 0.5  // where more is open there is no floor yet, which is told otherwise
 	gapRays  = 24
 	gapSteep = 5 * math.Pi / 180 // below the horizon: what is flatter passes over ground that ends somewhere
 )
@@ -48,7 +49,7 @@ func gap(s *Seen, put told) {
 			}
 		}
 	})
-	if share := float64(reached) / math.Max(float64(covered), 1); reached > 2 && share > gapLeast {
+	if share := float64(reached) / math.Max(float64(covered), 1); reached > 2 && share > gapLeast && share < gapMost {
 		put("gap", "", "", "", "light comes from below the set to %.0f %% of what is seen under a roof, at %s from "+
 			"the lens: close the gap between floor and wall, or lay ground", 100*share,
 			s.In.Distance(at.Sub(s.View.Eye).Len()))

@@ -38,6 +38,7 @@ type Placement struct {
 	Layer   string  `json:"layer"`  // "": none
 	Group   string  `json:"group"`  // the element that groups it; "": none
 	Tint    string  `json:"tint"`   // "#rrggbb" that its colours are multiplied by; "": as they are
+	Bends   string  `json:"bends"`  // in wind: "yes", "no", or "" as what its piece is called
 	Recast  string  `json:"recast"` // the stand-in that this took the place of; "": none
 }
 
@@ -117,6 +118,8 @@ func (p *Placement) Fields() []document.Field {
 		of(&p.Layer, document.Text, "layer", "layer", "a layer's name").In(0, document.MaxName),
 		of(&p.Group, document.Thing, "group", "group", "a group's id"),
 		of(&p.Recast, document.Thing, "recast", "in the place of", "a stand-in's id"),
+		of(&p.Bends, document.Choice, "bends", "bends in wind", "whether it bends in wind is").Among("as its kind does",
+			"yes", "no").Or("as its kind does"),
 		of(&p.Tint, document.Color, "tint", "tint", ""),
 		of(&p.Order, document.Count, "order", "order", "the order").In(0, MaxOrder).Drawn(),
 	}

@@ -316,3 +316,13 @@ func FromParts(list []string) []Match {
 	slices.SortFunc(out, byWeight)
 	return out
 }
+
+// bending are the kinds that wind bends.
+var bending = map[string]bool{"tree": true, "conifer": true, "sapling": true, "bush": true, "hedge": true, "grass": true,
+	"flower": true, "fern": true, "houseplant": true, "ivy": true}
+
+// Bends says whether what has a name is most likely a plant that wind bends.
+func Bends(name string) bool {
+	found, reliance := Recognise(name)
+	return reliance >= 0.5 && len(found) > 0 && bending[found[0].Kind.Name]
+}

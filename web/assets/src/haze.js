@@ -3,8 +3,8 @@
 import { Color, Fog, LinearSRGBColorSpace, ShaderChunk, ShaderLib, Vector4 } from "three";
 
 const lit = ["standard", "physical", "lambert", "basic", "phong", "points"];
-// Of two layers what a metre takes at its base, over how many metres it thins to 1/e, and its base.
-const layers = [new Vector4(0, 1, 0, 0), new Vector4(0, 1, 0, 0)];
+// Of three layers what a metre takes at its base, over how many metres it thins to 1/e, and its base.
+const layers = [0, 1, 2].map(() => new Vector4(0, 1, 0, 0));
 
 let patched = false;
 function patch() {
@@ -19,7 +19,7 @@ function patch() {
   ShaderChunk.fog_pars_fragment = `#ifdef USE_FOG
     uniform vec3 fogColor;
     uniform float fogNear, fogFar;
-    uniform vec4 airHaze, airFog;
+    uniform vec4 airHaze, airFog, airFall;
     varying vec3 vFogWay;
     // airDepth is core/air's Part.layer times its extinction, for a way that ends.
     float airDepth(vec4 a, float y, float up, float far) {
@@ -36,7 +36,8 @@ function patch() {
     {
       float far = length(vFogWay), up = vFogWay.y / max(far, 1e-6);
       float depth = airDepth(airHaze, cameraPosition.y - airHaze.z, up, far) +
-        airDepth(airFog, cameraPosition.y - airFog.z, up, far);
+        airDepth(airFog, cameraPosition.y - airFog.z, up, far) +
+        airDepth(airFall, cameraPosition.y - airFall.z, up, far);
       gl_FragColor.rgb = mix(fogColor, gl_FragColor.rgb, exp(-depth));
     }
   #endif
@@ -47,6 +48,7 @@ function patch() {
     const u = ShaderLib[name].uniforms;
     u.airHaze = { value: layers[0] };
     u.airFog = { value: layers[1] };
+    u.airFall = { value: layers[2] };
   }
 }
 
@@ -67,6 +69,7 @@ export function airOf(scene, renderer, air) {
       if (!u?.airHaze) continue;
       u.airHaze.value.copy(layers[0]);
       u.airFog.value.copy(layers[1]);
+      u.airFall.value.copy(layers[2]);
     }
   });
 }
