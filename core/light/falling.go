@@ -35,7 +35,8 @@ func (f *Falling) fields() []document.Field {
 		of(&f.FallSeed, document.Count, "fallSeed", "seed", "the seed").In(0, 1e9).Named("Seed of what falls").
 			On("weather"),
 		of(&f.Wind, document.Number, "wind", "wind", "the wind").In(0, 60).Told("m/s", 1).
-			Named("Wind in metres a second").On("wind").Sliding(0, 25, 0.5).Hinting("4 moves leaves, 12 whole trees, 20 is a gale"),
+			Named("Wind in metres a second").On("wind").Sliding(0, 25, 0.5).
+			Hinting("4 moves leaves, 12 whole trees, 20 is a gale"),
 		of(&f.WindFrom, document.Angle, "windFrom", "blows from", "the wind's direction").In(-1e4, 1e4).
 			Named("Direction that the wind blows from, in degrees clockwise from up on the plan").On("wind").
 			Sliding(0, 360, 5),
