@@ -2,6 +2,7 @@ package web
 
 import (
 	"net/http"
+	"strconv"
 
 	"github.com/labstack/echo/v5"
 
@@ -49,4 +50,14 @@ func (s *Server) panorama(c *echo.Context) error {
 	p, note, err := s.app.ShelvePanorama(c.Request().Context(), c.Param("production"), c.QueryParam("name"),
 		c.Request().Body)
 	return answer(c, map[string]any{"blob": p.Blob, "note": note, "panorama": p}, err)
+}
+
+// ambient is the light that fills what the working view sees, for the lens view.
+func (s *Server) ambient(c *echo.Context) error {
+	g, revision, err := s.app.Ambient(c.Request().Context(), c.Param("set"), c.QueryParam("fine") != "")
+	if err != nil {
+		return err
+	}
+	c.Response().Header().Set("Visator-Revision", strconv.FormatInt(revision, 10))
+	return c.Blob(http.StatusOK, "application/octet-stream", g.Packed())
 }

@@ -132,6 +132,7 @@ func (s *Server) Handler() http.Handler {
 	e.GET("/api/sets/:set/topics/:topic", s.topic)
 	e.GET("/api/sets/:set/outlines", s.outlines)
 	e.GET("/api/sets/:set/sky", s.sky)
+	e.GET("/api/sets/:set/ambient", s.ambient)
 	e.GET("/api/sets/:set/sketch", s.sketch)
 	e.GET("/api/sets/:set/sun", s.sun)
 	e.GET("/api/sets/:set/true", s.trueView)

@@ -17,7 +17,10 @@ type AirState struct {
 	// For the lens view: of each layer what a metre takes at its base, over how many metres it thins to 1/e, and its
 	// base; and the luminance that much air has ahead, about.
 	Layers [][3]float64 `json:"layers"`
-	Glow   geom.V       `json:"glow"`
+	Glow   geom.V       `json:"glow"` // of the sky
+	Sun    geom.V       `json:"sun"`  // lux that the sun gives the air, by what it scatters
+	Mean   float64      `json:"mean"` // cosine of scattering
+	Albedo geom.V       `json:"albedo"`
 }
 
 // domes are the skies of lights: their luminance by direction.
@@ -33,7 +36,9 @@ func airState(s *light.State, dome domes, v *optics.View) (out AirState) {
 	for _, p := range a.Parts {
 		out.Layers = append(out.Layers, [3]float64{p.Sigma, p.Thin, p.Base})
 	}
-	out.Glow = s.AirGlow(v.Eye, ahead, dome(s))
+	g, _ := s.AirGlow(v.Eye, dome(s))
+	out.Glow, out.Sun, out.Mean = g.Sky, g.Sun, g.Mean()
+	out.Albedo = g.Albedo()
 	const farthest = 1e5
 	for d := 0.1; d <= farthest; d *= math.Pow(10, 1.0/8) {
 		out.Left = append(out.Left, [2]float64{rounded(d), rounded(a.Through(v.Eye, ahead, d))})

@@ -465,10 +465,13 @@ func (a *Studio) Sky(ctx context.Context, setID string, behind bool) (pix []floa
 		return nil, 0, 0, err
 	}
 	medium := set.Light.Medium()
-	glow := set.Light.AirGlow(set.View.Eye, set.View.Forward(), scene.Env.At)
+	glow, foggy := set.Light.AirGlow(set.View.Eye, scene.Env.At)
 	w, h = 64, 256 // a two-colour sky needs height, not width
 	if set.Light.Sky != "two" {
 		w, h = 512, 256
+	}
+	if foggy { // smooth, and worked out step by step
+		w, h = 256, 128
 	}
 	seen := func(_, d geom.V) geom.V { return scene.Env.At(d) }
 	if behind && scene.Behind != nil {
@@ -478,8 +481,8 @@ func (a *Studio) Sky(ctx context.Context, setID string, behind bool) (pix []floa
 		for x := range w {
 			d := sky.Toward(x, y, w, h)
 			c := seen(set.View.Eye, d)
-			if medium != nil { // as it is seen through the air
-				c = glow.Lerp(c, medium.Through(set.View.Eye, d, math.Inf(1)))
+			if foggy { // as it is seen through the air
+				c = set.Light.Through(medium, &glow, set.View.Eye, d, c)
 			}
 			pix = append(pix, float32(c.X), float32(c.Y), float32(c.Z))
 		}

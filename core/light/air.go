@@ -92,29 +92,87 @@ func (w *Weather) Medium() *air.Air {
 	return nil
 }
 
-// AirGlow is the luminance that so much air has along a direction that nothing is seen through it, about: what sky and
-// sun give it, scattered once, with the sky, whose luminance dome tells, as it is all around. What is scattered more
-// often, and shadows, are left out.
-func (s *State) AirGlow(eye, ahead geom.V, dome func(d geom.V) geom.V) (glow geom.V) {
+// Glow is what sky and sun give to air, scattered once: what is scattered more often, and shadows, are left out.
+type Glow struct {
+	Sky  geom.V   // cd/m² that so much air has that nothing is seen through it, of the sky
+	Sun  geom.V   // lux of the sun at the eye, by what the air scatters
+	To   geom.V   // towards it
+	part air.Part // how the air at the eye scatters
+}
+
+// Mean is the cosine of scattering.
+func (g *Glow) Mean() float64 { return g.part.Mean }
+
+// Albedo is the share of what meets the air that it scatters.
+func (g *Glow) Albedo() geom.V { return g.part.Albedo }
+
+// Along is the luminance that so much air has along d that nothing is seen through it, about.
+func (g *Glow) Along(d geom.V) geom.V {
+	return g.Sky.Add(g.Sun.Mul(g.part.Phase(g.To.Mul(-1), d.Mul(-1))))
+}
+
+// AirGlow is the glow of the air about an eye, under a sky whose luminance dome tells, as it is all around; ok is false
+// where it is clear.
+func (s *State) AirGlow(eye geom.V, dome func(d geom.V) geom.V) (g Glow, ok bool) {
 	a := s.Medium()
 	if a == nil {
-		return glow
+		return g, false
 	}
 	const rounds = 64
 	for i := range rounds {
 		z := 1 - 2*(float64(i)+0.5)/rounds
 		sin, cos := math.Sincos(float64(i) * 2.399963) // a spiral around the sphere
 		w := math.Sqrt(1 - z*z)
-		glow = glow.Add(dome(geom.V{X: w * cos, Y: z, Z: w * sin}).Mul(1.0 / rounds))
+		g.Sky = g.Sky.Add(dome(geom.V{X: w * cos, Y: z, Z: w * sin}).Mul(1.0 / rounds))
 	}
 	at := eye
 	if s.FogAt > at.Y { // where the air is that is seen
 		at.Y = s.FogAt
 	}
-	part := a.Pick(at, 0.5)
-	toSun := Direction(s.Azimuth, s.Elevation)
-	if toSun.Y > 0 {
-		glow = glow.Add(s.Sunlight().Mul(part.Phase(toSun.Mul(-1), ahead.Mul(-1)) * a.Through(at, toSun, math.Inf(1))))
+	g.part = *a.Pick(at, 0.5)
+	g.Sky = g.Sky.Times(g.part.Albedo)
+	g.To = Direction(s.Azimuth, s.Elevation)
+	if g.To.Y > 0 {
+		g.Sun = s.Sunlight().Mul(a.Through(at, g.To, math.Inf(1))).Times(g.part.Albedo)
 	}
-	return glow.Times(part.Albedo)
+	return g, true
+}
+
+// airSteps is how many pieces the way to the sky is cut into: each takes as much of what is seen through it.
+const airSteps = 12
+
+// Through is what is seen along d of a sky of a luminance through the air a: dimmed, with what the air itself scatters
+// along the way, once (single scattering, added up by equal steps of optical depth).
+func (s *State) Through(a *air.Air, g *Glow, eye, d, beyond geom.V) geom.V {
+	depth := a.Depth(eye, d, math.Inf(1))
+	left := math.Exp(-depth)
+	if !(depth > 1e-6) {
+		return beyond
+	}
+	sun := s.Sunlight().Times(g.part.Albedo).Mul(g.part.Phase(g.To.Mul(-1), d.Mul(-1)))
+	if !(g.To.Y > 0) {
+		sun = geom.V{}
+	}
+	out := beyond.Mul(left)
+	t, reach := 0.0, min(depth, 8) // beyond e^-8 nothing is seen
+	for i := range airSteps {
+		// As far as half of this step's depth, found by halving.
+		want := reach * (float64(i) + 0.5) / airSteps
+		lo, hi := t, max(2*t, 1)
+		for k := 0; k < 40 && a.Depth(eye, d, hi) < want && hi < 1e7; k++ {
+			lo, hi = hi, 2*hi
+		}
+		for range 20 {
+			if mid := (lo + hi) / 2; a.Depth(eye, d, mid) < want {
+				lo = mid
+			} else {
+				hi = mid
+			}
+		}
+		t = lo
+		share := math.Exp(-reach*float64(i)/airSteps) - math.Exp(-reach*float64(i+1)/airSteps)
+		at := eye.Add(d.Mul(t))
+		out = out.Add(g.Sky.Add(sun.Mul(a.Through(at, g.To, math.Inf(1)))).Mul(share))
+	}
+	return out
 }

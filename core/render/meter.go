@@ -121,3 +121,41 @@ func (tr *tracer) gather(pt *point, r *Reading, smp *points.Sampler, weight floa
 	r.Bounce += math.Pi * light.Luminance(tr.radiance(pt.leave(d.Unit()), smp, &sn)) * weight
 	tr.blind = false
 }
+
+// Around is the light that comes to a place from all around, but for suns and lamps themselves: mean is its mean
+// luminance, per channel, and by three times the mean of luminance by direction along each axis, so that along d about
+// mean + x·d.X + y·d.Y + z·d.Z comes, and a surface with the normal n gets π·mean + ⅔π·(x·n.X + y·n.Y + z·n.Z) lux (the
+// first two bands of spherical harmonics: Ramamoorthi and Hanrahan, An efficient representation for irradiance
+// environment maps, 2001). within is the share of all directions that meet the back of something: most from within a
+// body.
+func (s *Scene) Around(at geom.V, bounces, samples int, seed uint64) (mean, x, y, z geom.V, within float64) {
+	tr := tracer{s: s, bounces: bounces, blind: true, glows: true}
+	add := func(l, d geom.V, share float64) {
+		l = l.Mul(share / float64(samples))
+		mean = mean.Add(l)
+		x, y, z = x.Add(l.Mul(3*d.X)), y.Add(l.Mul(3*d.Y)), z.Add(l.Mul(3*d.Z))
+	}
+	pt := point{p: at, instance: -1, triangle: bvh.NoTriangle, eps: 1e-4}
+	for i := range samples {
+		smp := points.New(seed, 2, 0, i)
+		u1, u2 := smp.Next2()
+		v := 1 - 2*u1
+		sin, cos := math.Sincos(2 * math.Pi * u2)
+		d := geom.V{X: math.Sqrt(1-v*v) * cos, Y: v, Z: math.Sqrt(1-v*v) * sin}
+		var sn seen
+		ray := NewRay(at, d)
+		if hit, ok := s.Closest(ray); ok && s.behind(&hit, d) {
+			within += 1 / float64(samples)
+		}
+		add(tr.radiance(ray, &smp, &sn), d, 1)
+		if s.Env != nil { // the sky by its brightness: what is small in it is not missed
+			u1, u2 = smp.Next2()
+			l := lamp.Light{}
+			if l.Dir, l.PDF = s.Env.Sample(u1, u2); l.PDF > 0 {
+				pt.n, pt.ng = l.Dir, l.Dir
+				add(s.Env.At(l.Dir).Times(tr.reaches(&pt, &l, &smp)), l.Dir, 1/(4*math.Pi*l.PDF))
+			}
+		}
+	}
+	return mean, x, y, z, within
+}

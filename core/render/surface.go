@@ -377,3 +377,17 @@ func specularAlbedo(cos, rough float64) (a, b float64) {
 	}
 	return
 }
+
+// behind says whether a ray along d meets the back of a surface that has one.
+func (s *Scene) behind(hit *Hit, d geom.V) bool {
+	in := &s.Instances[hit.Instance]
+	mp := in.Mesh.partOf(hit.Triangle)
+	if mp.surface.m.DoubleSided {
+		return false
+	}
+	t := hit.Triangle - mp.first
+	idx := mp.part.Indices[3*t : 3*t+3]
+	v0, v1, v2 := mp.part.Position(idx[0]), mp.part.Position(idx[1]), mp.part.Position(idx[2])
+	n := in.World.Dir(v1.Sub(v0)).Cross(in.World.Dir(v2.Sub(v0)))
+	return n.Dot(d) > 0 != in.flip
+}

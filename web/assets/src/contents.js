@@ -18,7 +18,9 @@ import {
 } from "three";
 import { call, until } from "./ask.js";
 import { lampsOf, strongest } from "./glow.js";
+import * as ambient from "./ambient.js";
 import { airOf } from "./haze.js";
+import { overSun, throwers } from "./shadows.js";
 import { otherwise } from "./otherwise.js";
 import { stores } from "./stores.js";
 
@@ -55,10 +57,14 @@ export const filled = (View) =>
         if (old) this.scene.remove(old.group);
         if (this.placed.get(it.id) !== it) continue;
         it.ready = !it.partly; // the rest comes when it is laid out
+        throwers(it.group, this.full);
         this.scene.add(it.group);
         shown.add(it.group);
       }
-      if (shown.size) this.tell();
+      if (shown.size) {
+        this.tell();
+        this.renderer.shadowMap.needsUpdate = true;
+      }
       return shown;
     }
     // tell says how much of what is to be seen is there, and what comes next; it gives how many
@@ -166,9 +172,12 @@ export const filled = (View) =>
       this.sun.color.setRGB(l.sun.x / peak, l.sun.y / peak, l.sun.z / peak, LinearSRGBColorSpace);
       this.sun.intensity = this.sunFull = peak > 1e-6 ? peak : 0;
       this.sun.position.set(l.toSun.x, l.toSun.y, l.toSun.z);
+      overSun(this.sun, st);
+      this.renderer.shadowMap.needsUpdate = true;
+      this.ambient(st.revision);
       this.renderer.toneMappingExposure = st.lens.scale;
       const way = stores.film.lensWay;
-      airOf(this.scene, this.renderer, way === "air" ? null : l.air);
+      airOf(this.scene, this.renderer, way === "air" ? null : l.air, l.toSun);
       lampsOf(this.scene, st);
       otherwise(this.scene, way, st.lens.scale);
       if (this.lit.picture) this.scene.background = this.backing(way);
@@ -397,6 +406,25 @@ export const filled = (View) =>
       this.scene.environmentIntensity = this.lit.scale;
       this.scene.backgroundIntensity = this.lit.behindScale;
       this.invalidate();
+    }
+    // ambient asks for the light that fills the set as it is now: quickly, and then finely.
+    ambient(revision) {
+      if (!this.full || this.ambientOf === revision) return;
+      this.ambientOf = revision;
+      clearTimeout(this.ambientSoon);
+      this.ambientSoon = setTimeout(async () => {
+        for (const how of ["", "?fine=1"]) {
+          stores.film.ambientSaid = how ? "bounced light gets finer" : "bounced light is being worked out";
+          const url = `/api/sets/${document.documentElement.dataset.set}/ambient${how}`,
+            raw = await call(url, { raw: true }).catch(() => null);
+          if (this.ambientOf !== revision) return;
+          ambient.take(raw);
+          lampsOf(this.scene, this.v.now);
+          this.box.dataset.ambient = raw ? (how ? "fine" : "quick") : "none";
+          this.invalidate();
+        }
+        stores.film.ambientSaid = ambient.fills() ? "" : "bounced light could not be worked out";
+      }, 400);
     }
     // backing is what is seen behind everything.
     backing(way) {

@@ -1,5 +1,7 @@
 // What shines in the lens view: the strongest lamps, and things that glow, where the picture is, without shadows.
 import { Color, LinearSRGBColorSpace, Matrix4, PointLight, SpotLight, Vector3 } from "three";
+import { fills } from "./ambient.js";
+import { shadowed } from "./shadows.js";
 import { stores } from "./stores.js";
 
 const kept = { ball: [], cone: [] };
@@ -74,15 +76,23 @@ export function strongest(st, others = []) {
     .map((x) => x[1]);
 }
 
-// lampsOf hangs them into a scene.
-export function lampsOf(scene, st) {
+const throwing = 2; // of each kind throw shadows
+
+function hung(kind, i, full) {
+  const light = kind === "cone" ? new SpotLight() : new PointLight();
+  if (full && i < throwing) shadowed(light, 1024);
+  return light;
+}
+
+// lampsOf hangs them into a scene; full says whether the first throw shadows.
+export function lampsOf(scene, st, full = Boolean(stores.v.lens?.full)) {
   const used = { ball: 0, cone: 0 };
-  // By day what glows is lost in the light of the sky.
-  const glows = st.set.view.ev < dark ? glowing(scene) : [];
+  // By day what glows is lost in the light of the sky; and what fills the set holds it.
+  const glows = st.set.view.ev < dark && !fills() ? glowing(scene) : [];
   for (const l of stores.film.lensWay === "lamps" ? [] : strongest(st, glows)) {
     const kind = l.spread < Math.PI / 2 + 1e-3 ? "cone" : "ball",
       lights = kept[kind],
-      light = (lights[used[kind]] ||= kind === "cone" ? new SpotLight() : new PointLight());
+      light = (lights[used[kind]] ||= hung(kind, used[kind], full));
     used[kind]++;
     const peak = Math.max(l.cd.x, l.cd.y, l.cd.z);
     light.color.copy(new Color().setRGB(l.cd.x / peak, l.cd.y / peak, l.cd.z / peak, LinearSRGBColorSpace));

@@ -1,10 +1,14 @@
 // The air of the lens view: what it takes and gives along the way to each point, by the same layers as the renderer has
 // (core/air), before the picture is toned.
-import { Color, Fog, LinearSRGBColorSpace, ShaderChunk, ShaderLib, Vector4 } from "three";
+import { Color, Fog, LinearSRGBColorSpace, ShaderChunk, ShaderLib, Vector3, Vector4 } from "three";
 
 const lit = ["standard", "physical", "lambert", "basic", "phong", "points"];
 // Of three layers what a metre takes at its base, over how many metres it thins to 1/e, and its base.
 const layers = [0, 1, 2].map(() => new Vector4(0, 1, 0, 0));
+
+const sunned = new Color(),
+  albedo = new Color(1, 1, 1),
+  to = new Vector3(0, 1, 0);
 
 let patched = false;
 function patch() {
@@ -21,6 +25,9 @@ function patch() {
     uniform float fogNear, fogFar;
     uniform vec4 airHaze, airFog, airFall;
     varying vec3 vFogWay;
+    uniform vec3 airSun, airTo;
+    uniform float airMean;
+    uniform vec3 airAlbedo;
     // airDepth is core/air's Part.layer times its extinction, for a way that ends.
     float airDepth(vec4 a, float y, float up, float far) {
       if (a.x <= 0.0) return 0.0;
@@ -38,22 +45,50 @@ function patch() {
       float depth = airDepth(airHaze, cameraPosition.y - airHaze.z, up, far) +
         airDepth(airFog, cameraPosition.y - airFog.z, up, far) +
         airDepth(airFall, cameraPosition.y - airFall.z, up, far);
-      gl_FragColor.rgb = mix(fogColor, gl_FragColor.rgb, exp(-depth));
+      float g = airMean, b = 1.0 + g * g - 2.0 * g * dot(vFogWay / max(far, 1e-6), airTo);
+      vec3 sky = fogColor;
+      #ifdef AMBIENT_GRIDS
+      if (ambientTimes > 0.0) {
+        // What fills the set where half of what is scattered comes from, which nothing shadows less than it does there.
+        vec3 even, d = vFogWay / max(far, 1e-6);
+        mat3 slope;
+        ambientAt(cameraPosition + d * min(far, far / max(depth, 1e-3)) * 0.5, vec3(0.0), even, slope);
+        sky = max(even + g * (d * slope), vec3(0.0)) * airAlbedo;
+      }
+      #endif
+      vec3 glow = sky + airSun * (1.0 - g * g) / (4.0 * PI * pow(max(b, 1e-6), 1.5));
+      gl_FragColor.rgb = mix(glow, gl_FragColor.rgb, exp(-depth));
     }
   #endif
   ` + ShaderChunk.tonemapping_fragment;
   ShaderChunk.fog_fragment = "";
+  // The sun comes through the air to what it lights.
+  ShaderChunk.lights_fragment_begin = ShaderChunk.lights_fragment_begin.replace(
+    "getDirectionalLightInfo( directionalLight, directLight );",
+    `getDirectionalLightInfo( directionalLight, directLight );
+    #ifdef USE_FOG
+    {
+      float y = cameraPosition.y + vFogWay.y, up = max(airTo.y, 0.01), far = 1e5;
+      directLight.color *= exp(-airDepth(airHaze, y - airHaze.z, up, far) - airDepth(airFog, y - airFog.z, up, far) -
+        airDepth(airFall, y - airFall.z, up, far));
+    }
+    #endif`,
+  );
   // The shaders were put together when three was loaded: what is included is found when each is made ready.
   for (const name of lit) {
     const u = ShaderLib[name].uniforms;
     u.airHaze = { value: layers[0] };
     u.airFog = { value: layers[1] };
     u.airFall = { value: layers[2] };
+    u.airSun = { value: sunned };
+    u.airTo = { value: to };
+    u.airMean = { value: 0 };
+    u.airAlbedo = { value: albedo };
   }
 }
 
 // airOf gives a scene the air that the server tells; clear air takes nothing to draw.
-export function airOf(scene, renderer, air) {
+export function airOf(scene, renderer, air, toSun) {
   patch();
   const list = air?.layers || [];
   for (const [i, l] of layers.entries()) {
@@ -62,6 +97,9 @@ export function airOf(scene, renderer, air) {
   }
   scene.fog = list.length ? scene.fog || new Fog(new Color(), 0, 1) : null;
   if (!scene.fog) return;
+  sunned.setRGB(air.sun.x, air.sun.y, air.sun.z, LinearSRGBColorSpace);
+  albedo.setRGB(air.albedo.x, air.albedo.y, air.albedo.z, LinearSRGBColorSpace);
+  to.set(toSun.x, toSun.y, toSun.z);
   scene.fog.color.setRGB(air.glow.x, air.glow.y, air.glow.z, LinearSRGBColorSpace);
   scene.traverse((o) => {
     for (const m of [o.material].flat()) {
@@ -70,6 +108,10 @@ export function airOf(scene, renderer, air) {
       u.airHaze.value.copy(layers[0]);
       u.airFog.value.copy(layers[1]);
       u.airFall.value.copy(layers[2]);
+      u.airSun.value.copy(sunned);
+      u.airTo.value.copy(to);
+      u.airMean.value = air.mean;
+      u.airAlbedo.value.copy(albedo);
     }
   });
 }

@@ -10,6 +10,7 @@ import {
   Vector3,
   WebGLRenderer,
 } from "three";
+import { ambientOf, ready } from "./ambient.js";
 import { Blur } from "./blur.js";
 import { Small } from "./offscreen.js";
 import { Sky } from "./sky.js";
@@ -22,6 +23,7 @@ import { walked } from "./walk.js";
 import { aim } from "./focus.js";
 import { dark, lampsOf } from "./glow.js";
 import { drawn } from "./otherwise.js";
+import { fully, shadowed } from "./shadows.js";
 import { pull } from "./drag.js";
 import { stores } from "./stores.js";
 
@@ -39,6 +41,9 @@ class View {
     this.canvas = box.querySelector("canvas");
     this.over = box.querySelector("[data-over]");
     this.plain = inSoftware();
+    // Shadows and bounced light take a graphics card, or patience.
+    this.full = fully(this.plain);
+    if (this.full) ready();
     this.renderer = new WebGLRenderer({ canvas: this.canvas, antialias: !this.plain, alpha: true });
     this.renderer.debug.checkShaderErrors = false; // they are its own, and asking waits for each
     this.renderer.setClearColor(0x161616, 1);
@@ -48,12 +53,15 @@ class View {
     this.cards = new Map(); // pictures that cards play, by their URL
     this.renderer.toneMapping = NeutralToneMapping;
     this.renderer.outputColorSpace = SRGBColorSpace;
+    this.renderer.shadowMap.enabled = this.full;
+    this.renderer.shadowMap.autoUpdate = false;
     this.scene = new Scene();
     this.camera = new PerspectiveCamera();
     this.camera.matrixAutoUpdate = false;
     this.sun = new DirectionalLight(0xffffff, 0);
     this.fill = new AmbientLight(0xffffff, 0);
     this.scene.add(this.sun, this.sun.target, this.fill);
+    if (this.full) shadowed(this.sun, this.plain ? 2048 : 4096);
     if (this.lit.probe) this.scene.add(this.lit.probe); // at once: what is drawn is made ready for it
     this.arrivals = new Arrivals(this.plain, (...a) => v.say(...a));
     this.drawing = []; // what waits until all before it is drawn
@@ -203,6 +211,7 @@ class View {
     if (!band) {
       this.began = performance.now();
       const shown = this.unveil();
+      if (this.full) ambientOf(this.scene, this.renderer, stores.film.lensWay !== "clay");
       // Nothing is being drawn now: what asks the browser is asked here, and not between the
       // things that it draws, each of which it would wait for.
       for (const p of /** @type {any[]} */ (this.renderer.info.programs)) if (p.isReady()) p.getUniforms();

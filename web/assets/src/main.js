@@ -11,6 +11,7 @@ import { intake } from "./intake.js";
 import { dress } from "./dress.js";
 import { lighting } from "./lighting.js";
 import { shelving } from "./shelf.js";
+import { allLight } from "./shadows.js";
 import { figures } from "./schema.js";
 import { placing } from "./placing.js";
 import { sized } from "./sized.js";
@@ -59,7 +60,7 @@ document.addEventListener("alpine:init", () => {
   panels(Alpine);
   typing(Alpine);
   Alpine.store("dress", mixed(dress({ call, post }), placing, lighting(), shelving()));
-  Alpine.store("film", mixed(filming({ call }), moving, matching, trueView(), meter()));
+  Alpine.store("film", mixed(filming({ call }), moving, matching, trueView(), meter(), allLight));
   Alpine.store("size", sized);
   Alpine.store("shoot", shooting);
   Alpine.store(
