@@ -295,12 +295,13 @@ func TestLightsOfATakeAreBalancedAndWrittenBack(t *testing.T) {
 		}
 	}
 	want := as(0, 2, 1, 0.5, 1)
+	want[1].Tint, want[3].Tint = "#ffc080", "#80c0ff"
 	if _, err := d.a.WriteBack(d.ctx, first.ID, want); err != nil {
 		t.Fatal(err)
 	}
 	l := d.state().Set.Light
-	if l.Lamps[left].On || l.Lamps[right].Dim != 2 || l.Level != 0.5 {
-		t.Errorf("written back: %+v, sky %v", l.Lamps, l.Level)
+	if l.Lamps[left].On || l.Lamps[right].Dim != 2 || l.Level != 0.5 || l.SkyFilter != "#80c0ff" {
+		t.Errorf("written back: %+v, sky %v through %s", l.Lamps, l.Level, l.SkyFilter)
 	}
 	second := take()
 	if a, b := mean(mixed(first.ID, want)), mean(mixed(second.ID, as(1, 1, 1, 1))); math.Abs(a-b) > 1.5 {

@@ -74,6 +74,6 @@ func (a *Sets) Dome(ctx context.Context, s *light.State) func(d geom.V) geom.V {
 	if err != nil {
 		return func(geom.V) geom.V { return geom.V{} }
 	}
-	times := p.strength(s)
-	return func(d geom.V) geom.V { return p.At(sky.Turned(d, -s.Turn)).Mul(times) }
+	times := light.Lets(s.SkyFilter).Mul(p.strength(s))
+	return func(d geom.V) geom.V { return p.At(sky.Turned(d, -s.Turn)).Times(times) }
 }

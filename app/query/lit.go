@@ -14,6 +14,7 @@ type LitLamp struct {
 	Cd     geom.V  `json:"cd"`     // in the middle of its beam, per channel
 	Spread float64 `json:"spread"` // radians from the middle, beyond which it is dark; π all around
 	Soft   float64 `json:"soft"`   // the share of that over which it fades
+	Radius float64 `json:"radius"` // of a ball that the camera sees; 0: it is not seen
 }
 
 // litMost is how many lamps of one element the lens view chooses from.
@@ -28,6 +29,9 @@ func litOf(hung []light.Hung) (list []LitLamp) {
 			continue
 		}
 		l := LitLamp{At: h.At, Dir: h.Dir(), Cd: cd, Spread: math.Pi}
+		if h.Seen && (h.Shape == "ball" || h.Shape == "cone") {
+			l.Radius = h.Radius
+		}
 		switch h.Shape {
 		case "cone":
 			l.Spread, l.Soft = h.Angle/2, h.Edge

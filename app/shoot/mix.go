@@ -174,14 +174,16 @@ func (a *Studio) Balanced(ctx context.Context, id string, gains []Gain,
 		switch group.Kind {
 		case "sun":
 			l.From, l.Lux, l.SunOn = "hand", l.Lux*by, l.SunOn && by > 0
+			l.SunFilter = light.Filtered(l.SunFilter, gains[g].Tint)
 		case "sky":
 			l.Level, l.Strength = l.Level*by, l.Strength*by
 			if l.Times == 0 {
 				l.Times = 1
 			}
 			l.Times = max(l.Times*by, 0.001)
+			l.SkyFilter = light.Filtered(l.SkyFilter, gains[g].Tint)
 		case "":
-			for _, lamp := range group.Lamps {
+			for i, lamp := range group.Lamps {
 				b, ok := burns[lamp]
 				if !ok {
 					if b, ok = own(set, lamp); !ok {
@@ -191,6 +193,9 @@ func (a *Studio) Balanced(ctx context.Context, id string, gains []Gain,
 				burns[lamp] = light.Burn{On: b.On && by > 0, Dim: min(b.Dim*max(by, 0), 100)}
 				if gains[g].Tint != "" {
 					tints[lamp] = gains[g].Tint
+					if i < len(group.Tints) { // before what it had when the take was made
+						tints[lamp] = light.Filtered(group.Tints[i], gains[g].Tint)
+					}
 				}
 			}
 		}

@@ -274,7 +274,7 @@ func (l *loaded) illuminate(ctx context.Context, s *render.Scene, ls *light.Stat
 	}
 	for i := range lamps {
 		g := &l.groups[lamps[i].Group]
-		g.Lamps = append(g.Lamps, burning[i].id)
+		g.Lamps, g.Tints = append(g.Lamps, burning[i].id), append(g.Tints, burning[i].Tint)
 	}
 	suns := rig.Suns(ls)
 	env, err := rig.Sky(ls, l.a.picture(ctx, ls.Panorama))

@@ -63,6 +63,7 @@ type TakeResult struct {
 type ShareGroup struct {
 	Name  string   `json:"name"`
 	Lamps []string `json:"lamps,omitempty"` // by id, as a shot's light has them
+	Tints []string `json:"tints,omitempty"` // of each its filter, as it was rendered
 	Kind  string   `json:"kind,omitempty"`  // sun, sky or glow; "": lamps
 }
 

@@ -99,6 +99,9 @@ func Work(ctx context.Context, s *render.Scene, levels [Levels]Level, samples, t
 	return g, nil
 }
 
+// beside are the places next to one.
+var beside = [6][3]int{{-1, 0, 0}, {1, 0, 0}, {0, -1, 0}, {0, 1, 0}, {0, 0, -1}, {0, 0, 1}}
+
 // fill gives places within bodies, which nobody sees, the mean of those beside them: what is drawn between two places
 // is not darkened by what it hides.
 func (g *Grid) fill(known []bool) {
@@ -115,7 +118,7 @@ func (g *Grid) fill(known []bool) {
 						}
 						var sum [12]float32
 						n := float32(0)
-						for _, d := range [6][3]int{{-1, 0, 0}, {1, 0, 0}, {0, -1, 0}, {0, 1, 0}, {0, 0, -1}, {0, 0, 1}} {
+						for _, d := range beside {
 							x, y, z := i+d[0], j+d[1], k+d[2]
 							if x < 0 || y < 0 || z < 0 || x >= NX || y >= NY || z >= NZ || !known[at(level, x, y, z)] {
 								continue
@@ -180,8 +183,8 @@ func between(x float64, n int) (i int, u float64) {
 }
 
 // Packed is a grid for a browser, little endian: how many places there are along x, y and z, and how many levels, as
-// 32-bit whole numbers; what a value of 1 stands for, then of each level where it begins and its step, as 32-bit floats;
-// and the values as halves.
+// 32-bit whole numbers; what a value of 1 stands for, then of each level where it begins and its step, as 32-bit
+// floats; and the values as halves.
 func (g *Grid) Packed() []byte {
 	le := binary.LittleEndian
 	out := make([]byte, 0, 36+16*Levels+2*len(g.Values))

@@ -21,6 +21,7 @@ type State struct {
 	Weather
 	Heavens
 	Behind
+	Filters
 	Lamps map[string]Burn `json:"lamps,omitempty"` // what it does with lamps of the set, by id
 
 	SunOn     bool    `json:"sunOn"`
@@ -135,7 +136,8 @@ func (s *State) Fields() []document.Field {
 			In(0, 1e7).Named("Lux that the panorama gives level ground, 0 is by its strength").Told("lx", 0).On("sky").
 			If("sky", "panorama").Hinting("0: by its strength"),
 		document.Of(&s.SunOut, document.Yes, "sunOut", "its own sun is taken out", "").On("sky").If("sky", "panorama"),
-	}, slices.Concat(s.Place.Fields(), s.Heavens.Fields(), s.Behind.Fields(), s.Weather.Fields())...)
+	}, slices.Concat(s.Place.Fields(), s.Heavens.Fields(), s.Behind.Fields(), s.Filters.fields(),
+		s.Weather.Fields())...)
 }
 
 // Sunlight is what the sun gives at normal incidence, in lux of each channel: the one place
@@ -144,7 +146,7 @@ func (s *State) Sunlight() geom.V {
 	if !s.SunOn {
 		return geom.V{}
 	}
-	return Color(s.Kelvin).Mul(s.Lux)
+	return Color(s.Kelvin).Mul(s.Lux).Times(Lets(s.SunFilter))
 }
 
 // Luminance of a linear Rec.709 colour (ITU-R BT.709).

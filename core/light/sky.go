@@ -68,6 +68,16 @@ func Skylight(kind int, elevation float64) float64 {
 
 // Dome is the luminance of the sky by direction, in cd/m² of each channel; of a panorama none.
 func (s *State) Dome() func(d geom.V) geom.V {
+	bare := s.dome()
+	if s.SkyFilter == "" {
+		return bare
+	}
+	passes := Lets(s.SkyFilter)
+	return func(d geom.V) geom.V { return bare(d).Times(passes) }
+}
+
+// dome is Dome before the filter.
+func (s *State) dome() func(d geom.V) geom.V {
 	h := s.Heavens
 	h.settle()
 	times := h.Times

@@ -197,7 +197,7 @@ func (s *Scene) glowDensity(p geom.V, instance int, mp *meshPart, dist, cos floa
 func emissionAt(sf *Surface, uv *texCoords) geom.V {
 	e := geom.V{X: sf.m.Emissive[0], Y: sf.m.Emissive[1], Z: sf.m.Emissive[2]}
 	if tx := sf.tex[model.EmissiveMap]; tx != nil {
-		r, g, b, _ := tx.get(uv)
+		r, g, b, _ := uv.of(tx)
 		e = e.Times(geom.V{X: float64(r), Y: float64(g), Z: float64(b)})
 	}
 	return e

@@ -59,10 +59,7 @@ func (s *Scene) Meter(ray Ray, bounces, samples int, seed uint64) (r Reading) {
 	if r.Normal.Dot(ray.D) > 0 {
 		r.Normal = r.Normal.Mul(-1)
 	}
-	for i := range samples {
-		smp := points.New(seed^0x6d657465, 1, 0, i)
-		tr.gather(&pt, &r, &smp, 1/float64(samples))
-	}
+	tr.falls(&pt, &r, samples, seed)
 	return r
 }
 
@@ -73,11 +70,16 @@ func (s *Scene) MeterAt(at, normal geom.V, bounces, samples int, seed uint64) (r
 	tr := tracer{s: s, bounces: bounces}
 	r.Hit, r.At, r.Normal = true, at, normal
 	pt := point{p: at, ng: normal, n: normal, wo: normal, instance: -1, triangle: bvh.NoTriangle, eps: 1e-4}
+	tr.falls(&pt, &r, samples, seed)
+	return r
+}
+
+// falls reads what falls on a point.
+func (tr *tracer) falls(pt *point, r *Reading, samples int, seed uint64) {
 	for i := range samples {
 		smp := points.New(seed^0x6d657465, 1, 0, i)
-		tr.gather(&pt, &r, &smp, 1/float64(samples))
+		tr.gather(pt, r, &smp, 1/float64(samples))
 	}
-	return r
 }
 
 // gather adds one sample of each source, weighed, to the illuminance at a point.

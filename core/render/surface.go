@@ -8,12 +8,13 @@ import (
 	"visator/core/geom"
 	"visator/core/light"
 	"visator/core/model"
+	"visator/core/texture"
 )
 
 // Surface is a material ready for shading.
 type Surface struct {
 	m        model.Surface
-	tex      [model.SlotCount]*texture
+	tex      [model.SlotCount]*texture.Texture
 	emission float64 // mean luminance over the surface, cd/m²
 }
 
@@ -21,7 +22,7 @@ type Surface struct {
 // and the default one. A picture that cannot be decoded is an error: a
 // render without it would be wrong in silence.
 func newSurfaces(m *model.Model) (list []*Surface, fallback *Surface, err error) {
-	pictures := make([]*texture, len(m.Maps))
+	pictures := make([]*texture.Texture, len(m.Maps))
 	for i := range m.Surfaces {
 		s := &Surface{m: m.Surfaces[i]}
 		for role, slot := range s.m.Slots {
@@ -34,33 +35,22 @@ func newSurfaces(m *model.Model) (list []*Surface, fallback *Surface, err error)
 				if err != nil {
 					return nil, nil, fmt.Errorf("surface %q: %w", s.m.Name, err)
 				}
-				pictures[slot.Map] = newTexture(img, slot, true)
+				pictures[slot.Map] = texture.New(img, slot, true)
 			}
 			t := *pictures[slot.Map]
-			t.slot = slot
-			t.linear = model.Role(role) != model.BaseColorMap && model.Role(role) != model.EmissiveMap
+			t.Slot = slot
+			t.Linear = model.Role(role) != model.BaseColorMap && model.Role(role) != model.EmissiveMap
 			s.tex[role] = &t
 		}
 		s.emission = light.Luminance(geom.V{X: s.m.Emissive[0], Y: s.m.Emissive[1], Z: s.m.Emissive[2]})
 		if t := s.tex[model.EmissiveMap]; t != nil && s.emission > 0 {
-			s.emission *= t.mean()
+			s.emission *= t.Mean()
 		}
 		list = append(list, s)
 	}
 	def := model.DefaultSurface()
 	def.Metallic = 0 // a model without surfaces is plaster, not rough metal
 	return list, &Surface{m: def}, nil
-}
-
-// mean is the mean luminance over at most 64 x 64 samples, at least a little
-// so that a mostly dark map is still found by light sampling.
-func (t *texture) mean() float64 {
-	sum := 0.0
-	for i := 0; i < 4096; i++ {
-		p := t.pix[4*((i/64*t.h/64)*t.w+i%64*t.w/64):]
-		sum += light.Luminance(geom.V{X: float64(srgb()[p[0]]), Y: float64(srgb()[p[1]]), Z: float64(srgb()[p[2]])})
-	}
-	return max(sum/4096, 0.01)
 }
 
 // seeThrough reports whether hits on the surface must be asked about.
@@ -73,6 +63,11 @@ func (s *Surface) clear() bool {
 }
 
 type texCoords struct{ u, v [2]float64 }
+
+// of samples a texture at the coordinates of its set.
+func (c *texCoords) of(t *texture.Texture) (r, g, b, a float32) {
+	return t.At(c.u[t.Slot.Set], c.v[t.Slot.Set])
+}
 
 // uv interpolates both sets of texture coordinates on triangle t of the part.
 func (mp *meshPart) uv(t uint32, u, v float32) (c texCoords) {
@@ -87,10 +82,6 @@ func (mp *meshPart) uv(t uint32, u, v float32) (c texCoords) {
 		c.v[set] = float64(w*list[a+1] + u*list[b+1] + v*list[d+1])
 	}
 	return c
-}
-
-func (t *texture) get(c *texCoords) (r, g, b, a float32) {
-	return t.at(c.u[t.slot.Set], c.v[t.slot.Set])
 }
 
 // vertexColor interpolates the vertex colours of triangle t; white without.
@@ -110,11 +101,11 @@ func (mp *meshPart) vertexColor(t uint32, u, v float32) (c [4]float64) {
 func (s *Surface) opacity(mp *meshPart, t uint32, u, v float32, uv *texCoords) float64 {
 	a := s.m.BaseColor[3] * mp.vertexColor(t, u, v)[3]
 	if tx := s.tex[model.BaseColorMap]; tx != nil {
-		_, _, _, ta := tx.get(uv)
+		_, _, _, ta := uv.of(tx)
 		a *= float64(ta)
 	}
 	if tx := s.tex[model.OpacityMap]; tx != nil {
-		r, _, _, _ := tx.get(uv)
+		r, _, _, _ := uv.of(tx)
 		a *= float64(r)
 	}
 	if s.m.Alpha == model.Mask {
@@ -130,7 +121,7 @@ func (s *Surface) baseColor(mp *meshPart, t uint32, u, v float32, uv *texCoords)
 	vc := mp.vertexColor(t, u, v)
 	c := geom.V{X: s.m.BaseColor[0] * vc[0], Y: s.m.BaseColor[1] * vc[1], Z: s.m.BaseColor[2] * vc[2]}
 	if tx := s.tex[model.BaseColorMap]; tx != nil {
-		r, g, b, _ := tx.get(uv)
+		r, g, b, _ := uv.of(tx)
 		c = c.Times(geom.V{X: float64(r), Y: float64(g), Z: float64(b)})
 	}
 	return c
@@ -139,7 +130,7 @@ func (s *Surface) baseColor(mp *meshPart, t uint32, u, v float32, uv *texCoords)
 func (s *Surface) transmission(uv *texCoords) float64 {
 	t := s.m.Transmission * (1 - s.m.Metallic)
 	if tx := s.tex[model.TransmissionMap]; tx != nil && t > 0 {
-		r, _, _, _ := tx.get(uv)
+		r, _, _, _ := uv.of(tx)
 		t *= float64(r)
 	}
 	return t
@@ -190,9 +181,7 @@ type point struct {
 // shade works out the point of a hit.
 func (s *Scene) shade(ray *Ray, hit *Hit) (pt point) {
 	in := &s.Instances[hit.Instance]
-	mp := in.Mesh.partOf(hit.Triangle)
-	t := hit.Triangle - mp.first
-	idx := mp.part.Indices[3*t : 3*t+3]
+	mp, t, idx := in.Mesh.triangle(hit.Triangle)
 	v0, v1, v2 := mp.part.Position(idx[0]), mp.part.Position(idx[1]), mp.part.Position(idx[2])
 	e1, e2 := in.World.Dir(v1.Sub(v0)), in.World.Dir(v2.Sub(v0))
 	ng := e1.Cross(e2).Unit()
@@ -243,8 +232,8 @@ func (s *Scene) shade(ray *Ray, hit *Hit) (pt point) {
 
 // bend applies a tangent-space normal map; the tangent follows from the
 // texture coordinates of the triangle.
-func bend(n geom.V, tx *texture, uv *texCoords, mp *meshPart, t uint32, e1, e2 geom.V, scale float64) geom.V {
-	list := mp.part.Coordinates(&tx.slot)
+func bend(n geom.V, tx *texture.Texture, uv *texCoords, mp *meshPart, t uint32, e1, e2 geom.V, scale float64) geom.V {
+	list := mp.part.Coordinates(&tx.Slot)
 	if list == nil {
 		return n
 	}
@@ -264,7 +253,7 @@ func bend(n geom.V, tx *texture, uv *texCoords, mp *meshPart, t uint32, e1, e2 g
 	if (e2.Mul(du1 / det).Sub(e1.Mul(du2 / det))).Dot(bit) > 0 {
 		bit = bit.Mul(-1) // v grows downwards in the picture, green points up
 	}
-	r, g, b, _ := tx.get(uv)
+	r, g, b, _ := uv.of(tx)
 	x, y, z := (2*float64(r)-1)*scale, (2*float64(g)-1)*scale, 2*float64(b)-1
 	return tan.Mul(x).Add(bit.Mul(y)).Add(n.Mul(z)).Unit()
 }
@@ -281,23 +270,23 @@ func (pt *point) fill(sf *Surface, mp *meshPart, t uint32, u, v float32, uv *tex
 	rough := m.Roughness
 	pt.metal = m.Metallic
 	if tx := sf.tex[model.MetalRoughMap]; tx != nil {
-		_, g, b, _ := tx.get(uv)
+		_, g, b, _ := uv.of(tx)
 		rough *= float64(g)
 		pt.metal *= float64(b)
 	}
 	if tx := sf.tex[model.RoughnessMap]; tx != nil {
-		r, _, _, _ := tx.get(uv)
+		r, _, _, _ := uv.of(tx)
 		rough *= float64(r)
 	}
 	if tx := sf.tex[model.MetallicMap]; tx != nil {
-		r, _, _, _ := tx.get(uv)
+		r, _, _, _ := uv.of(tx)
 		pt.metal *= float64(r)
 	}
 	pt.metal = min(max(pt.metal, 0), 1)
 	rough = min(max(rough, 0), 1)
 	pt.emission = geom.V{X: m.Emissive[0], Y: m.Emissive[1], Z: m.Emissive[2]}
 	if tx := sf.tex[model.EmissiveMap]; tx != nil {
-		r, g, b, _ := tx.get(uv)
+		r, g, b, _ := uv.of(tx)
 		pt.emission = pt.emission.Times(geom.V{X: float64(r), Y: float64(g), Z: float64(b)})
 	}
 	pt.unlit = m.Unlit
@@ -378,16 +367,18 @@ func specularAlbedo(cos, rough float64) (a, b float64) {
 	return
 }
 
+// triangle is the part that a triangle belongs to, its number there, and its corners.
+func (m *Mesh) triangle(id uint32) (mp *meshPart, t uint32, idx []uint32) {
+	mp = m.partOf(id)
+	t = id - mp.first
+	return mp, t, mp.part.Indices[3*t : 3*t+3]
+}
+
 // behind says whether a ray along d meets the back of a surface that has one.
 func (s *Scene) behind(hit *Hit, d geom.V) bool {
 	in := &s.Instances[hit.Instance]
-	mp := in.Mesh.partOf(hit.Triangle)
-	if mp.surface.m.DoubleSided {
-		return false
-	}
-	t := hit.Triangle - mp.first
-	idx := mp.part.Indices[3*t : 3*t+3]
+	mp, _, idx := in.Mesh.triangle(hit.Triangle)
 	v0, v1, v2 := mp.part.Position(idx[0]), mp.part.Position(idx[1]), mp.part.Position(idx[2])
 	n := in.World.Dir(v1.Sub(v0)).Cross(in.World.Dir(v2.Sub(v0)))
-	return n.Dot(d) > 0 != in.flip
+	return !mp.surface.m.DoubleSided && n.Dot(d) > 0 != in.flip
 }

@@ -7,6 +7,7 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"slices"
 	"strings"
 
 	"visator/core/document"
@@ -212,7 +213,16 @@ func Sky(s *light.State, picture Picture) (*sky.Environment, error) {
 			pix = sky.WithoutSun(pix, w, h, own)
 		}
 	}
-	return sky.New(pix, w, h, Strength(s, pix, w, h), s.Turn), nil
+	strength := Strength(s, pix, w, h)
+	if s.SkyFilter != "" {
+		c := light.Lets(s.SkyFilter)
+		k := [3]float32{float32(c.X), float32(c.Y), float32(c.Z)}
+		pix = slices.Clone(pix)
+		for i := range pix {
+			pix[i] *= k[i%3]
+		}
+	}
+	return sky.New(pix, w, h, strength, s.Turn), nil
 }
 
 // Behind is what the camera sees behind everything, of a light whose sky is env; nil where that is suns and sky.

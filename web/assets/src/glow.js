@@ -1,5 +1,15 @@
 // What shines in the lens view: the strongest lamps, and things that glow, where the picture is, without shadows.
-import { Color, LinearSRGBColorSpace, Matrix4, PointLight, SpotLight, Vector3 } from "three";
+import {
+  Color,
+  LinearSRGBColorSpace,
+  Matrix4,
+  Mesh,
+  MeshBasicMaterial,
+  PointLight,
+  SphereGeometry,
+  SpotLight,
+  Vector3,
+} from "three";
 import { fills } from "./ambient.js";
 import { shadowed } from "./shadows.js";
 import { stores } from "./stores.js";
@@ -108,5 +118,27 @@ export function lampsOf(scene, st, full = Boolean(stores.v.lens?.full)) {
     light.updateMatrixWorld();
     if (light.parent !== scene) scene.add(light);
   }
+  bodiesOf(scene, st, stores.film.lensWay !== "lamps");
   for (const kind of ["ball", "cone"]) for (const light of kept[kind].slice(used[kind])) scene.remove(light);
+}
+
+const bodies = []; // of lamps that are seen themselves
+const mostSeen = 200;
+let round = null;
+
+// bodiesOf shows lamps that the camera sees: balls as bright as what they give.
+function bodiesOf(scene, st, shown) {
+  const of = (e) => (e.hidden ? [] : (e.lit || []).filter((l) => l.radius > 0)),
+    list = shown ? (st.elements || []).flatMap(of) : [];
+  round ||= new SphereGeometry(1, 16, 12);
+  list.slice(0, mostSeen).forEach((l, i) => {
+    const b = (bodies[i] ||= new Mesh(round, new MeshBasicMaterial()));
+    b.position.set(l.at.x, l.at.y, l.at.z);
+    b.scale.setScalar(l.radius);
+    const k = 1 / (Math.PI * l.radius * l.radius);
+    b.material.color.setRGB(l.cd.x * k, l.cd.y * k, l.cd.z * k, LinearSRGBColorSpace);
+    b.updateMatrixWorld();
+    if (b.parent !== scene) scene.add(b);
+  });
+  for (const b of bodies.slice(list.length)) scene.remove(b);
 }

@@ -1,6 +1,6 @@
 // The air of the lens view: what it takes and gives along the way to each point, by the same layers as the renderer has
 // (core/air), before the picture is toned.
-import { Color, Fog, LinearSRGBColorSpace, ShaderChunk, ShaderLib, Vector3, Vector4 } from "three";
+import { Color, Fog, LinearSRGBColorSpace, Matrix4, ShaderChunk, ShaderLib, Vector3, Vector4 } from "three";
 
 const lit = ["standard", "physical", "lambert", "basic", "phong", "points"];
 // Of three layers what a metre takes at its base, over how many metres it thins to 1/e, and its base.
@@ -28,6 +28,7 @@ function patch() {
     uniform vec3 airSun, airTo;
     uniform float airMean;
     uniform vec3 airAlbedo;
+    uniform mat4 airShadow;
     // airDepth is core/air's Part.layer times its extinction, for a way that ends.
     float airDepth(vec4 a, float y, float up, float far) {
       if (a.x <= 0.0) return 0.0;
@@ -56,12 +57,31 @@ function patch() {
         sky = max(even + g * (d * slope), vec3(0.0)) * airAlbedo;
       }
       #endif
-      vec3 glow = sky + airSun * (1.0 - g * g) / (4.0 * PI * pow(max(b, 1e-6), 1.5));
+      float open = 1.0;
+      #if defined(AMBIENT_GRIDS) && defined(USE_SHADOWMAP) && NUM_DIR_LIGHT_SHADOWS > 0 && defined(SHADOWMAP_TYPE_PCF)
+      // What throws shadows throws them through the air: looked for where each sixth of what is scattered comes from.
+      open = 0.0;
+      for (int i = 0; i < 6; i++) {
+        float u = (float(i) + 0.5) / 6.0;
+        float t = depth > 1e-3 ? -log(1.0 - u * (1.0 - exp(-depth))) / depth : u;
+        vec4 s = airShadow * vec4(cameraPosition + vFogWay * t, 1.0);
+        vec3 q = s.xyz / s.w;
+        bool told = all(greaterThan(q, vec3(0.0))) && all(lessThan(q, vec3(1.0)));
+        open += told ? texture(directionalShadowMap[0], q) : 1.0;
+      }
+      open /= 6.0;
+      #endif
+      vec3 glow = sky + open * airSun * (1.0 - g * g) / (4.0 * PI * pow(max(b, 1e-6), 1.5));
       gl_FragColor.rgb = mix(glow, gl_FragColor.rgb, exp(-depth));
     }
   #endif
   ` + ShaderChunk.tonemapping_fragment;
   ShaderChunk.fog_fragment = "";
+  // A cone fades out as glTF has it (KHR_lights_punctual).
+  ShaderChunk.lights_pars_begin = ShaderChunk.lights_pars_begin.replace(
+    "return smoothstep( coneCosine, penumbraCosine, angleCosine );",
+    "float f = clamp((angleCosine - coneCosine) / max(penumbraCosine - coneCosine, 0.001), 0.0, 1.0); return f * f;",
+  );
   // The sun comes through the air to what it lights.
   ShaderChunk.lights_fragment_begin = ShaderChunk.lights_fragment_begin.replace(
     "getDirectionalLightInfo( directionalLight, directLight );",
@@ -84,11 +104,12 @@ function patch() {
     u.airTo = { value: to };
     u.airMean = { value: 0 };
     u.airAlbedo = { value: albedo };
+    u.airShadow = { value: new Matrix4() };
   }
 }
 
 // airOf gives a scene the air that the server tells; clear air takes nothing to draw.
-export function airOf(scene, renderer, air, toSun) {
+export function airOf(scene, renderer, air, toSun, sun) {
   patch();
   const list = air?.layers || [];
   for (const [i, l] of layers.entries()) {
@@ -112,6 +133,7 @@ export function airOf(scene, renderer, air, toSun) {
       u.airTo.value.copy(to);
       u.airMean.value = air.mean;
       u.airAlbedo.value.copy(albedo);
+      if (sun?.castShadow) u.airShadow.value = sun.shadow.matrix; // as it is when it is drawn
     }
   });
 }

@@ -44,7 +44,7 @@ export function overSun(sun, st) {
 export function throwers(group, full) {
   group.traverse((o) => {
     if (!o.isMesh) return;
-    const clear = [o.material].flat().some((m) => m?.transparent && !m.alphaTest);
+    const clear = [o.material].flat().some((m) => (m?.transparent && !m.alphaTest) || m?.transmission > 0);
     o.castShadow = full && !clear;
     o.receiveShadow = full;
   });

@@ -1,4 +1,4 @@
-package render
+package texture
 
 import (
 	"image"
@@ -30,7 +30,7 @@ func TestMapsGoOnBeyondTheirEdges(t *testing.T) {
 		{model.Repeat, math.NaN(), 90}, {model.Clamp, math.Inf(1), 0},
 	} {
 		slot := model.Slot{Scale: [2]float64{1, 1}, WrapS: c.mode, WrapT: c.mode}
-		r, _, _, _ := newTexture(img, slot, true).at(c.u, 0.5)
+		r, _, _, _ := New(img, slot, true).At(c.u, 0.5)
 		if math.Abs(float64(r)*255-c.want) > 1e-3 {
 			t.Errorf("mode %d at %v: %v, want %v", c.mode, c.u, r*255, c.want)
 		}
@@ -55,7 +55,7 @@ func TestMapTransform(t *testing.T) {
 		// By a quarter turn (u, v) becomes (v, -u), the extension's matrix.
 		{model.Slot{Scale: [2]float64{1, 1}, Rotation: math.Pi / 2}, 0.25, 0.75, 40},
 	} {
-		r, _, _, _ := newTexture(img, c.slot, true).at(c.u, c.v)
+		r, _, _, _ := New(img, c.slot, true).At(c.u, c.v)
 		if math.Abs(float64(r)*255-c.want) > 1e-3 {
 			t.Errorf("%+v at %v, %v: %v, want %v", c.slot, c.u, c.v, r*255, c.want)
 		}

@@ -1,4 +1,5 @@
-package render
+// Package texture reads pictures as surfaces show them: in linear colours, between their texels and beyond their edges.
+package texture
 
 import (
 	"image"
@@ -8,12 +9,12 @@ import (
 	"visator/core/model"
 )
 
-// texture is a decoded picture with how it is to be read.
-type texture struct {
+// Texture is a decoded picture with how it is to be read.
+type Texture struct {
 	pix    []uint8 // RGBA, 4 bytes a texel
 	w, h   int
-	linear bool // values are data, not sRGB colours
-	slot   model.Slot
+	Linear bool // values are data, not sRGB colours
+	Slot   model.Slot
 }
 
 // srgb decodes 8-bit sRGB to linear (IEC 61966-2-1).
@@ -38,13 +39,14 @@ var byteValue = sync.OnceValue(func() *[256]float32 {
 	return &t
 })
 
-func newTexture(img *image.NRGBA, slot model.Slot, linear bool) *texture {
-	return &texture{pix: img.Pix, w: img.Rect.Dx(), h: img.Rect.Dy(), linear: linear, slot: slot}
+// New is a picture as a slot reads it; linear says that its values are data.
+func New(img *image.NRGBA, slot model.Slot, linear bool) *Texture {
+	return &Texture{pix: img.Pix, w: img.Rect.Dx(), h: img.Rect.Dy(), Linear: linear, Slot: slot}
 }
 
-// at samples the texture bilinearly at texture coordinates of its own set.
-func (t *texture) at(u, v float64) (r, g, b, a float32) {
-	s := &t.slot
+// At samples the texture bilinearly at texture coordinates of its own set.
+func (t *Texture) At(u, v float64) (r, g, b, a float32) {
+	s := &t.Slot
 	u, v = s.At(u, v)
 	x, y := u*float64(t.w)-0.5, v*float64(t.h)-0.5
 	if s.Nearest {
@@ -55,7 +57,7 @@ func (t *texture) at(u, v float64) (r, g, b, a float32) {
 	wx, wy := float32(x-fx), float32(y-fy)
 	lut := byteValue()
 	alpha := lut
-	if !t.linear {
+	if !t.Linear {
 		lut = srgb()
 	}
 	for k := 0; k < 4; k++ {
@@ -90,4 +92,15 @@ func edge(x, n int, mode model.Wrap) int {
 		return (x + n) % n
 	}
 	return min(max(x, 0), n-1)
+}
+
+// Mean is the mean luminance over at most 64 x 64 samples, at least a little
+// so that a mostly dark map is still found by light sampling.
+func (t *Texture) Mean() float64 {
+	sum := 0.0
+	for i := 0; i < 4096; i++ {
+		p := t.pix[4*((i/64*t.h/64)*t.w+i%64*t.w/64):]
+		sum += 0.2126*float64(srgb()[p[0]]) + 0.7152*float64(srgb()[p[1]]) + 0.0722*float64(srgb()[p[2]]) // ITU-R BT.709
+	}
+	return max(sum/4096, 0.01)
 }
