@@ -94,13 +94,13 @@ func edge(x, n int, mode model.Wrap) int {
 	return min(max(x, 0), n-1)
 }
 
-// Mean is the mean luminance over at most 64 x 64 samples, at least a little
+// Mean is the mean luminance (ITU-R BT.709) over at most 64 x 64 samples, at least a little
 // so that a mostly dark map is still found by light sampling.
 func (t *Texture) Mean() float64 {
 	sum := 0.0
 	for i := 0; i < 4096; i++ {
 		p := t.pix[4*((i/64*t.h/64)*t.w+i%64*t.w/64):]
-		sum += 0.2126*float64(srgb()[p[0]]) + 0.7152*float64(srgb()[p[1]]) + 0.0722*float64(srgb()[p[2]]) // ITU-R BT.709
+		sum += 0.2126*float64(srgb()[p[0]]) + 0.7152*float64(srgb()[p[1]]) + 0.0722*float64(srgb()[p[2]])
 	}
 	return max(sum/4096, 0.01)
 }

@@ -108,12 +108,13 @@ export function take(raw) {
   now.ambientTimes.value = v.getFloat32(16, true);
 }
 
-// ambientOf gives all that is drawn the light that there is now.
-export function ambientOf(scene, renderer, on) {
+// ambientOf gives all that is drawn the light that there is now, and to its air the shadows of the sun.
+export function ambientOf(scene, renderer, on, sun) {
   scene.traverse((o) => {
     for (const m of [o.material].flat()) {
       const u = m && renderer.properties.get(m).uniforms;
       if (!u?.ambientTimes) continue;
+      if (u.airShadow) u.airShadow.value = sun.shadow.matrix; // as it will be when it is drawn
       for (const key in now) u[key].value = now[key].value;
       if (!on) u.ambientTimes.value = 0;
     }

@@ -177,7 +177,7 @@ export const filled = (View) =>
       this.ambient(st.revision);
       this.renderer.toneMappingExposure = st.lens.scale;
       const way = stores.film.lensWay;
-      airOf(this.scene, this.renderer, way === "air" ? null : l.air, l.toSun, this.sun);
+      airOf(this.scene, this.renderer, way === "air" ? null : l.air, l.toSun);
       lampsOf(this.scene, st);
       otherwise(this.scene, way, st.lens.scale);
       if (this.lit.picture) this.scene.background = this.backing(way);

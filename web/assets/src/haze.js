@@ -109,7 +109,7 @@ function patch() {
 }
 
 // airOf gives a scene the air that the server tells; clear air takes nothing to draw.
-export function airOf(scene, renderer, air, toSun, sun) {
+export function airOf(scene, renderer, air, toSun) {
   patch();
   const list = air?.layers || [];
   for (const [i, l] of layers.entries()) {
@@ -133,7 +133,6 @@ export function airOf(scene, renderer, air, toSun, sun) {
       u.airTo.value.copy(to);
       u.airMean.value = air.mean;
       u.airAlbedo.value.copy(albedo);
-      if (sun?.castShadow) u.airShadow.value = sun.shadow.matrix; // as it is when it is drawn
     }
   });
 }

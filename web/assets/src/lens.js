@@ -211,7 +211,7 @@ class View {
     if (!band) {
       this.began = performance.now();
       const shown = this.unveil();
-      if (this.full) ambientOf(this.scene, this.renderer, stores.film.lensWay !== "clay");
+      if (this.full) ambientOf(this.scene, this.renderer, stores.film.lensWay !== "clay", this.sun);
       // Nothing is being drawn now: what asks the browser is asked here, and not between the
       // things that it draws, each of which it would wait for.
       for (const p of /** @type {any[]} */ (this.renderer.info.programs)) if (p.isReady()) p.getUniforms();
