@@ -138,3 +138,23 @@ func TestPacked(t *testing.T) {
 		}
 	}
 }
+
+// What glows and is large is in the light that fills the set, what is as small as a lamp is not.
+func TestWhatGlows(t *testing.T) {
+	for wide, want := range map[float64]bool{4: true, 0.3: false} {
+		m := *stage.ShapeModel("box")
+		m.Surfaces = append([]model.Surface{}, m.Surfaces...)
+		for i := range m.Surfaces {
+			m.Surfaces[i].BaseColor, m.Surfaces[i].Emissive = [4]float64{0, 0, 0, 1}, [3]float64{1000, 1000, 1000}
+		}
+		s := &render.Scene{}
+		if err := s.Place(&render.Library{}, &m, geom.Compose(geom.V{Y: 4}, geom.Q{W: 1}, geom.V{X: wide, Y: wide,
+			Z: wide}), func(int) uint32 { return 1 }); err != nil {
+			t.Fatal(err)
+		}
+		s.Build()
+		if got := worked(t, s, geom.V{}).Lux(geom.V{Y: 1}, geom.V{Y: 1}).Y; got > 50 != want {
+			t.Errorf("a box of %v m gives %v lx", wide, got)
+		}
+	}
+}

@@ -26,7 +26,11 @@ type glowing struct {
 	part       *meshPart
 	from, many int     // of the list
 	total      float64 // sum of area * emission
+	small      bool    // as a lamp is: smaller than SmallGlow
 }
+
+// SmallGlow is up to how large what glows is, corner to corner in metres, it is as a lamp to whoever draws by Around.
+const SmallGlow = 1.5
 
 type emitter struct {
 	instance  int
@@ -69,6 +73,7 @@ func gatherEmitters(instances []Instance) (e emitters) {
 			if e.first[i] < 0 {
 				e.first[i] = int32(len(e.groups))
 			}
+			g.small = box.Size().Len() < SmallGlow
 			e.groups = append(e.groups, g)
 			cd := g.total / 2 // a flat one to the side, a ball all around: about
 			stand = append(stand, lamp.Lamp{Shape: lamp.Ball, At: box.Center(), Radius: box.Size().Len() / 2,

@@ -124,10 +124,17 @@ func (tr *tracer) gather(pt *point, r *Reading, smp *points.Sampler, weight floa
 	tr.blind = false
 }
 
-// Around is the light that comes to a place from all around, but for suns and lamps themselves: mean is its mean
-// luminance, per channel, and by three times the mean of luminance by direction along each axis, so that along d about
-// mean + x·d.X + y·d.Y + z·d.Z comes, and a surface with the normal n gets π·mean + ⅔π·(x·n.X + y·n.Y + z·n.Z) lux (the
-// first two bands of spherical harmonics: Ramamoorthi and Hanrahan, An efficient representation for irradiance
+// small says whether a point lies on what glows as a lamp does.
+func (s *Scene) small(pt *point) bool {
+	mp := s.Instances[pt.instance].Mesh.partOf(pt.triangle)
+	return s.emitters.first[pt.instance] >= 0 && mp.surface.emission > 0 &&
+		s.emitters.groups[s.emitters.group(pt.instance, mp)].small
+}
+
+// Around is the light that comes to a place from all around, but for suns, lamps and what glows as they do: mean is its
+// mean luminance, per channel, and by three times the mean of luminance by direction along each axis, so that along d
+// about mean + x·d.X + y·d.Y + z·d.Z comes, and a surface with the normal n gets π·mean + ⅔π·(x·n.X + y·n.Y + z·n.Z)
+// lux (the first two bands of spherical harmonics: Ramamoorthi and Hanrahan, An efficient representation for irradiance
 // environment maps, 2001). within is the share of all directions that meet the back of something: most from within a
 // body.
 func (s *Scene) Around(at geom.V, bounces, samples int, seed uint64) (mean, x, y, z geom.V, within float64) {

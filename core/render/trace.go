@@ -19,7 +19,7 @@ type tracer struct {
 	met     met      // of the point in the air at which the path is: there is one at a time
 	apart   []geom.V // what each kind of light gave along the last path; none if nobody asks
 	blind   bool     // what shines by itself is not seen at the end of the first ray
-	glows   bool     // but for what glows
+	glows   bool     // but for what glows and is no smaller than a lamp
 	// Lamps are looked for only where light happens to meet the air: to test the other way.
 	plainWays bool
 }
@@ -128,7 +128,7 @@ func (tr *tracer) radiance(ray Ray, smp *points.Sampler, first *seen) geom.V {
 			add(tr.s.groups+2, weight.Times(pt.base), depth > 1)
 			break
 		}
-		if pt.emission != (geom.V{}) && (!dark || tr.glows) {
+		if pt.emission != (geom.V{}) && (!dark || tr.glows && !tr.s.small(&pt)) {
 			add(tr.s.groups+2, weight.Times(pt.emission).Mul(tr.glowWeight(&pt, &from)), depth > 1)
 		}
 		if pt.trans > 0 && tr.s.Instances[hit.Instance].Mesh.partOf(hit.Triangle).surface.clear() {

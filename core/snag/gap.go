@@ -33,7 +33,7 @@ func gap(s *Seen, put told) {
 	}
 	covered, reached := 0, 0
 	var at geom.V
-	s.places(func(p, n geom.V) {
+	s.places(func(_ int, p, n geom.V) {
 		if _, roof := scene.Ray(p, geom.V{Y: 1}, 0.01, math.Inf(1), nil); !roof {
 			return
 		}

@@ -26,6 +26,7 @@ const (
 	drowned   = 5.0   // below it
 	offMeter  = 3.0   // stops
 	hidden    = 0.3   // the contrast that air leaves the subject
+	against   = 3.0   // stops that what is beside the subject is brighter: it is seen as a shape alone
 	mattGrey  = 0.3   // what the subject is taken to throw back
 	lampsSeen = 200   // lamps that are judged one by one
 )
@@ -69,6 +70,56 @@ func lit(s *Seen, put told) {
 	}
 	if s.Figures.Subject != nil {
 		s.subjectLit(put)
+		s.againstLight(spots, put)
+	}
+}
+
+// againstLight tells a subject that is much darker than what is seen about it, sky or things.
+func (s *Seen) againstLight(spots []spot, put told) {
+	i, p := s.Now.Scene.Find(s.View.Subject), s.Picture
+	if i < 0 || p == nil {
+		return
+	}
+	own := geom.Empty() // where it is in the picture
+	for k, thing := range p.Thing {
+		if int(thing) == i {
+			own = own.Add(geom.V{X: float64(k % p.W), Y: float64(k / p.W)})
+		}
+	}
+	size := own.Size()
+	if !(size.X >= 2 && size.Y >= 2) {
+		return
+	}
+	around := geom.Box{Min: own.Min.Sub(size.Mul(0.5)), Max: own.Max.Add(size.Mul(0.5))}
+	own1, n1, beside, n2 := 0.0, 0.0, 0.0, 0.0
+	at := map[int]float64{} // lux by pixel
+	for j := range spots {
+		at[spots[j].pixel] = spots[j].all
+	}
+	for y := placeEvery / 2; y < p.H; y += placeEvery {
+		for x := placeEvery / 2; x < p.W; x += placeEvery {
+			if f := (geom.V{X: float64(x), Y: float64(y)}); f.X < around.Min.X || f.X > around.Max.X ||
+				f.Y < around.Min.Y || f.Y > around.Max.Y {
+				continue
+			}
+			k := y*p.W + x
+			lit, solid := at[k]
+			switch {
+			case solid && int(p.Thing[k]) == i:
+				own1, n1 = own1+mattGrey/math.Pi*lit, n1+1
+			case solid:
+				beside, n2 = beside+mattGrey/math.Pi*lit, n2+1
+			default: // a sky gives the ground π of its luminance, about
+				beside, n2 = beside+s.Sky/math.Pi, n2+1
+			}
+		}
+	}
+	if n1 == 0 || n2 == 0 || !(own1 > 0) {
+		return
+	}
+	if stops := math.Log2(beside / n2 / (own1 / n1)); stops > against {
+		put("against", s.View.Subject, "", "", "%s is about %.1f stops darker than what is seen about it: it is seen "+
+			"as a shape alone", s.Now.Scene.Things[i].Name, stops)
 	}
 }
 
@@ -76,6 +127,7 @@ func lit(s *Seen, put told) {
 type spot struct {
 	p, n         geom.V
 	natural, all float64 // lux: of sun and sky, and with all lamps, with nothing between
+	pixel        int     // of the picture
 }
 
 // spots are some of what is seen.
@@ -85,8 +137,8 @@ func (s *Seen) spots() (list []spot) {
 	for i := range s.Lamps[:min(len(s.Lamps), lampsSeen)] {
 		give = append(give, s.Lamps[i].Gives())
 	}
-	s.places(func(p, n geom.V) {
-		q := spot{p: p, n: n, natural: sun*max(n.Dot(toSun), 0) + s.Sky*(1+n.Y)/2}
+	s.places(func(pixel int, p, n geom.V) {
+		q := spot{pixel: pixel, p: p, n: n, natural: sun*max(n.Dot(toSun), 0) + s.Sky*(1+n.Y)/2}
 		q.all = q.natural
 		for _, lux := range give {
 			q.all += lux(p, n)
@@ -166,15 +218,17 @@ func (s *Seen) near(p geom.V, reach float64) bool {
 	return false
 }
 
-// places are some of what is seen.
-func (s *Seen) places(visit func(p, n geom.V)) {
+// placeEvery is how many pixels of the picture apart places are looked at.
+const placeEvery = 2
+
+// places are some of what is seen, by their pixel of the picture.
+func (s *Seen) places(visit func(pixel int, p, n geom.V)) {
 	p := s.Picture
 	if p == nil {
 		return
 	}
-	const every = 2
-	for y := every / 2; y < p.H; y += every {
-		for x := every / 2; x < p.W; x += every {
+	for y := placeEvery / 2; y < p.H; y += placeEvery {
+		for x := placeEvery / 2; x < p.W; x += placeEvery {
 			k := y*p.W + x
 			if p.Thing[k] < 0 {
 				continue
@@ -184,7 +238,7 @@ func (s *Seen) places(visit func(p, n geom.V)) {
 			if n.Dot(d) > 0 {
 				n = n.Mul(-1)
 			}
-			visit(s.View.Eye.Add(d.Mul(p.Depth[k])), n)
+			visit(k, s.View.Eye.Add(d.Mul(p.Depth[k])), n)
 		}
 	}
 }

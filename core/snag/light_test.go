@@ -51,7 +51,7 @@ func TestWhatIsWrongWithLight(t *testing.T) {
 		"within a box":  {func(s *Seen) { s.Lamps = append(s.Lamps, bulb(at(0, 0.5, 0), 5000)) }, "lamp within"},
 		"within its piece": {func(s *Seen) {
 			l := bulb(at(0, 0.5, 0),
-				5e7)
+				5e4)
 			l.Carried = true
 			s.Lamps = append(s.Lamps, l)
 		}, ""},
@@ -71,8 +71,15 @@ func TestWhatIsWrongWithLight(t *testing.T) {
 		"from the lens": {func(s *Seen) { s.Light.Azimuth, s.Light.Elevation = 3.1416, 0.1 }, "flat"},
 		"burnt":         {func(s *Seen) { s.View.EV -= 4; s.Metered -= 4 }, "burnt"},
 		"drowned":       {func(s *Seen) { s.View.EV += 8; s.Metered += 8 }, "drowned"},
-		"in haze":       {func(s *Seen) { s.Light.Haze, s.Light.HazeHigh = 15, 1000 }, "haze"},
-		"nobody asks":   {func(s *Seen) { s.Light = nil; s.View.EV += 9 }, ""},
+		"before a floor that a lamp lights": {func(s *Seen) {
+			l := bulb(at(0, 1, -4), 3e8)
+			l.Carried, l.To, l.Shape, l.Angle = true, at(0, 0, -4), "cone", 2.6
+			s.Light.SunOn = false
+			s.Sky = 300
+			s.Lamps = append(s.Lamps, l)
+		}, "against"},
+		"in haze":     {func(s *Seen) { s.Light.Haze, s.Light.HazeHigh = 15, 1000 }, "haze"},
+		"nobody asks": {func(s *Seen) { s.Light = nil; s.View.EV += 9 }, ""},
 		"the panorama's sun where the set's is, taken out": {func(s *Seen) {
 			s.Own = &OwnSun{To: light.Direction(1.6, 0.65), Lux: 40_000}
 			s.Light.SunOut = true

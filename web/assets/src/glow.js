@@ -17,7 +17,9 @@ import { stores } from "./stores.js";
 const kept = { ball: [], cone: [] };
 
 export const dark = 7; // EV below which what glows is seen to light something
-const most = 8; // each is worked out for every pixel
+const most = 8, // each is worked out for every pixel
+  mostFull = 16, // where a graphics card does
+  small = 1.5; // metres corner to corner (core/render.SmallGlow): what is larger is in the light that fills the set
 
 // surfaces are how large the surface of a geometry is, and where its middle lies.
 const surfaces = new WeakMap();
@@ -35,14 +37,16 @@ function surfaceOf(g) {
     mid.addScaledVector(a.clone().add(b).add(c), one / 3);
     area += one;
   }
-  surfaces.set(g, (s = { area, mid: area ? mid.divideScalar(area) : mid }));
+  if (!g.boundingBox) g.computeBoundingBox();
+  const wide = g.boundingBox.getSize(a).length();
+  surfaces.set(g, (s = { area, wide, mid: area ? mid.divideScalar(area) : mid }));
   return s;
 }
 
 const mostTriangles = 20000; // of a surface that is measured: what glows is small
 
 // glowing are the things of a scene that glow, as lamps: a body that is round throws a quarter of its surface each way.
-export function glowing(scene) {
+export function glowing(scene, alone = Infinity) {
   const list = [],
     m = new Matrix4();
   scene.traverseVisible((o) => {
@@ -55,6 +59,7 @@ export function glowing(scene) {
     for (let i = 0; i < Math.min(o.isInstancedMesh ? o.count : 1, 64); i++) {
       m.copy(o.matrixWorld);
       if (o.isInstancedMesh) m.multiply(instanceOf(o, i));
+      if (s.wide * Math.cbrt(Math.abs(m.determinant())) > alone) continue;
       const by = (Math.cbrt(Math.abs(m.determinant())) ** 2 * s.area * k) / 4,
         at = s.mid.clone().applyMatrix4(m);
       list.push({ at, cd: { x: e.r * by, y: e.g * by, z: e.b * by }, spread: Math.PI, soft: 0 });
@@ -70,7 +75,7 @@ function instanceOf(o, i) {
 }
 
 // strongest are the lamps of a set, and of others that are given, that give most to where the camera looks.
-export function strongest(st, others = []) {
+export function strongest(st, others = [], many = most) {
   const v = st.set.view,
     ahead = st.lens.forward,
     far = Math.min(Math.max(v.focus, 2), 30),
@@ -82,7 +87,7 @@ export function strongest(st, others = []) {
   return [...all, ...others]
     .map((l) => [lux(l), l])
     .sort((a, b) => b[0] - a[0])
-    .slice(0, most)
+    .slice(0, many)
     .map((x) => x[1]);
 }
 
@@ -97,9 +102,9 @@ function hung(kind, i, full) {
 // lampsOf hangs them into a scene; full says whether the first throw shadows.
 export function lampsOf(scene, st, full = Boolean(stores.v.lens?.full)) {
   const used = { ball: 0, cone: 0 };
-  // By day what glows is lost in the light of the sky; and what fills the set holds it.
-  const glows = st.set.view.ev < dark && !fills() ? glowing(scene) : [];
-  for (const l of stores.film.lensWay === "lamps" ? [] : strongest(st, glows)) {
+  // By day what glows is lost in the light of the sky; what is large is in the light that fills the set.
+  const glows = st.set.view.ev < dark ? glowing(scene, fills() ? small : Infinity) : [];
+  for (const l of stores.film.lensWay === "lamps" ? [] : strongest(st, glows, full ? mostFull : most)) {
     const kind = l.spread < Math.PI / 2 + 1e-3 ? "cone" : "ball",
       lights = kept[kind],
       light = (lights[used[kind]] ||= hung(kind, used[kind], full));
