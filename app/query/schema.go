@@ -15,6 +15,7 @@ type Schema struct {
 	Elements map[string][]document.Field `json:"elements"` // by kind
 	Drawn    map[string]lay.Drawing      `json:"drawn"`    // how kinds are drawn that say so
 	Light    []document.Field            `json:"light"`
+	Places   []light.Spot                `json:"places"` // on the earth, to choose
 	Finish   []finish.Described          `json:"finish"` // the steps, in the order of the chain
 
 	View       []document.Field `json:"view"`
@@ -29,8 +30,9 @@ type Schema struct {
 func SchemaOf() Schema {
 	day, view, usual := light.Default(), optics.Default(), stage.Usual()
 	return Schema{
-		Elements: lay.Schema(), Drawn: lay.Drawings(), Light: document.Schema(&day), Finish: finish.Schema(),
-		View: document.Schema(&view), Settings: document.Schema(&stage.ShotSettings{}),
+		Elements: lay.Schema(), Drawn: lay.Drawings(), Light: document.Schema(&day), Places: light.Places(),
+		Finish: finish.Schema(),
+		View:   document.Schema(&view), Settings: document.Schema(&stage.ShotSettings{}),
 		Shot: document.Schema(&stage.Shot{}), Set: document.Schema(&stage.Scene{}),
 		Placement:  document.Schema(&stage.Placement{Scale: geom.V{X: 1, Y: 1, Z: 1}}),
 		Production: document.Schema(&usual),

@@ -162,6 +162,11 @@ export function panels(Alpine) {
     get placed() {
       return this.doc.from === "place";
     },
+    // near puts the set to a town of the list.
+    near(name) {
+      const { latitude, longitude, zone } = stores.v.schema.places.find((p) => p.name === name);
+      return stores.shoot.light({ latitude, longitude, zone });
+    },
     evHeld: null, // the exposure that is being pulled to
     ladder(svg) {
       drawLadder(svg, this.evHeld ?? stores.v.st.set.view.ev, this.evHeld != null);
