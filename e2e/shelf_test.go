@@ -86,7 +86,7 @@ func TestLampsAndSkiesAreTakenFromTheShelf(t *testing.T) {
 	b.until("document.querySelector('[aria-label^=\"Take globe from the shelf\"]')")
 
 	b.do(chromedp.SetUploadFiles("#hdr", []string{hills(t)}))
-	st = s.await(set, "the panorama", func(st *query.State) bool { return st.Set.Light.Sky == "panorama" })
+	s.await(set, "the panorama", func(st *query.State) bool { return st.Set.Light.Sky == "panorama" })
 	b.press("Shelf of panoramas")
 	b.until("document.querySelector('[data-skies]').innerText.includes('it lights the set')")
 	// Turned by the hand: what is dragged to the right lies to the right.

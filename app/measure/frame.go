@@ -347,6 +347,7 @@ func (f *Framing) bars(k *stage.ShotSettings, now frame.Moment, spans []optics.S
 		}
 	}
 	out := bars[:0]
+	air := k.Light.Medium()
 	for i := range bars {
 		b := &bars[i]
 		if b.Span.Behind && b.Far == 0 {
@@ -367,6 +368,9 @@ func (f *Framing) bars(k *stage.ShotSettings, now frame.Moment, spans []optics.S
 			case far:
 				b.Cut = "far"
 			}
+		}
+		if b.Left = 1; air != nil {
+			b.Left = air.Through(v.Eye, v.Forward(), max(b.Span.Near, 0))
 		}
 		out = append(out, *b)
 	}

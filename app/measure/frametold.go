@@ -68,6 +68,7 @@ type Bar struct {
 	Far   float64     `json:"far"`
 	Cut   string      `json:"cut"` // "", near, far, both
 	Count int         `json:"count"`
+	Left  float64     `json:"left"` // the share of its contrast that the air leaves it, at its nearest
 }
 
 // MoveState is how a move goes.

@@ -15,6 +15,7 @@ type LitLamp struct {
 	Spread float64 `json:"spread"` // radians from the middle, beyond which it is dark; π all around
 	Soft   float64 `json:"soft"`   // the share of that over which it fades
 	Radius float64 `json:"radius"` // of a ball that the camera sees; 0: it is not seen
+	Free   bool    `json:"free"`   // it hangs by itself: nothing about it keeps its light back
 }
 
 // litMost is how many lamps of one element the lens view chooses from.
@@ -28,7 +29,7 @@ func litOf(hung []light.Hung) (list []LitLamp) {
 		if !(cd.Max() > 0) {
 			continue
 		}
-		l := LitLamp{At: h.At, Dir: h.Dir(), Cd: cd, Spread: math.Pi}
+		l := LitLamp{At: h.At, Dir: h.Dir(), Cd: cd, Spread: math.Pi, Free: h.Of == ""}
 		if h.Seen && (h.Shape == "ball" || h.Shape == "cone") {
 			l.Radius = h.Radius
 		}

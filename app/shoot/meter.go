@@ -30,6 +30,8 @@ type Metered struct {
 	// Key is the strongest source, fill all others: their ratio is key and fill to fill. 0: there is no fill.
 	Key   string  `json:"key"`
 	Ratio float64 `json:"ratio"`
+	// Beside is how many degrees beside the lens the key comes from, as seen from there; -1: it has no place.
+	Beside float64 `json:"beside"`
 }
 
 // Share is what one source gives.
@@ -65,7 +67,7 @@ func (a *Studio) Meter(ctx context.Context, setID string, x, y float64) (m Meter
 	view := st.s.w.SetRow.ShotSettings.At(0, st.l.cast.Where)
 	cam := renderCamera(&view)
 	r := st.scene.Meter(cam.Ray(x, y, 0.5, 0.5), render.DefaultBounces, meterSamples, 1)
-	m = Metered{Revision: revision, Hit: r.Hit, Luminance: r.Luminance, Off: r.Off, Lux: r.Lux()}
+	m = Metered{Revision: revision, Beside: -1, Hit: r.Hit, Luminance: r.Luminance, Off: r.Off, Lux: r.Lux()}
 	if r.Hit {
 		m.At, m.Distance = r.At, r.Distance
 	}
@@ -99,12 +101,32 @@ func (a *Studio) Meter(ctx context.Context, setID string, x, y float64) (m Meter
 			continue // it is no source, and fills
 		}
 		m.Key = s.Name
+		m.Beside = keyBeside(&s, r.At, view.Eye, &st.s.w.SetRow.Light, lamps)
 		if fill := m.Lux - s.Lux; fill > 1e-6*m.Lux {
 			m.Ratio = m.Lux / fill
 		}
 		break
 	}
 	return m, nil
+}
+
+// keyBeside is the angle in degrees, at a place, between an eye and what gives a share of the light: the sun, or the
+// nearest lamp of that name; -1 of what has no place.
+func keyBeside(s *Share, at, eye geom.V, ls *light.State, lamps []hungLamp) float64 {
+	var to geom.V
+	best := math.Inf(1)
+	if s.ID == "" && s.Name == "sun" {
+		to = light.Direction(ls.Azimuth, ls.Elevation)
+	}
+	for i := range lamps {
+		if d := lamps[i].At.Sub(at); s.ID != "" && light.Element(lamps[i].id) == s.ID && d.Len() < best {
+			best, to = d.Len(), d.Unit()
+		}
+	}
+	if to == (geom.V{}) {
+		return -1
+	}
+	return math.Acos(min(max(to.Dot(eye.Sub(at).Unit()), -1), 1)) * 180 / math.Pi
 }
 
 // SunYear is when the sun reaches the place that the meter points to, over the year, past all that stands.

@@ -69,6 +69,7 @@ export class Arrivals {
         if (o instanceof Mesh)
           o.material = Array.isArray(o.material) ? o.material.map((m) => this.simple(m)) : this.simple(o.material);
       });
+    else scene.traverse((o) => o instanceof Mesh && [o.material].flat().forEach(seenThrough));
     return scene;
   }
   // simple is a matt material in place of a true one: metal and glass cost a processor ten
@@ -98,4 +99,14 @@ export class Arrivals {
     }
     return this.plainer.get(m);
   }
+}
+
+// seenThrough makes clear thin glass as clear as the renderer's (KHR_materials_transmission, smooth, without volume):
+// three.js would dim and blur what lies behind it.
+function seenThrough(m) {
+  if (!(m.transmission > 0) || m.roughness >= 0.1 || m.thickness > 0) return;
+  m.opacity *= 1 - 0.92 * m.transmission; // 4 % are mirrored by each of its faces
+  m.transmission = 0;
+  m.transparent = true;
+  m.depthWrite = false;
 }

@@ -18,7 +18,7 @@ const kept = { ball: [], cone: [] };
 
 export const dark = 7; // EV below which what glows is seen to light something
 const most = 8, // each is worked out for every pixel
-  mostFull = 16, // where a graphics card does
+  mostFull = 24, // where a graphics card does
   small = 1.5; // metres corner to corner (core/render.SmallGlow): what is larger is in the light that fills the set
 
 // surfaces are how large the surface of a geometry is, and where its middle lies.
@@ -93,21 +93,21 @@ export function strongest(st, others = [], many = most) {
 
 const throwing = 2; // of each kind throw shadows
 
-function hung(kind, i, full) {
-  const light = kind === "cone" ? new SpotLight() : new PointLight();
-  if (full && i < throwing) shadowed(light, 1024);
-  return light;
-}
-
 // lampsOf hangs them into a scene; full says whether the first throw shadows.
 export function lampsOf(scene, st, full = Boolean(stores.v.lens?.full)) {
-  const used = { ball: 0, cone: 0 };
+  const used = { ball: 0, cone: 0 },
+    thrown = { ball: 0, cone: 0 };
   // By day what glows is lost in the light of the sky; what is large is in the light that fills the set.
   const glows = st.set.view.ev < dark ? glowing(scene, fills() ? small : Infinity) : [];
   for (const l of stores.film.lensWay === "lamps" ? [] : strongest(st, glows, full ? mostFull : most)) {
     const kind = l.spread < Math.PI / 2 + 1e-3 ? "cone" : "ball",
       lights = kept[kind],
-      light = (lights[used[kind]] ||= hung(kind, used[kind], full));
+      light = (lights[used[kind]] ||= kind === "cone" ? new SpotLight() : new PointLight());
+    // What is within a lantern throws the shadows of its own bars, which a coarse map makes a lid.
+    if (full && l.free && thrown[kind] < throwing) {
+      thrown[kind]++;
+      if (!light.castShadow) shadowed(light, 1024);
+    } else light.castShadow = false;
     used[kind]++;
     const peak = Math.max(l.cd.x, l.cd.y, l.cd.z);
     light.color.copy(new Color().setRGB(l.cd.x / peak, l.cd.y / peak, l.cd.z / peak, LinearSRGBColorSpace));

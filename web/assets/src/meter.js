@@ -86,9 +86,10 @@ export function meter() {
     get meterRatio() {
       const r = this.reading;
       if (!r?.key) return "";
-      if (!r.ratio) return `the key is ${r.key}, and nothing fills`;
+      const from = r.beside >= 0 ? `, ${Math.round(r.beside)}° beside the lens` : "";
+      if (!r.ratio) return `the key is ${r.key}${from}, and nothing fills`;
       const stops = number(Math.log2(r.ratio), 1);
-      return `key to fill ${number(r.ratio, 1)} : 1, ${stops} stops; the key is ${r.key}`;
+      return `key to fill ${number(r.ratio, 1)} : 1, ${stops} stops; the key is ${r.key}${from}`;
     },
     shareWords: (s, r) => `${three(s.lux)} lx, ${number((100 * s.lux) / r.lux, 1)} %`,
   };

@@ -149,6 +149,7 @@ export class Strip {
           {},
           `${b.name}${b.count > 1 ? `, ${b.count}` : ""}: ${this.v.distance(b.span.near)} to ` +
             this.v.distance(b.span.far) +
+            (b.left < 0.995 ? `, the air leaves it ${Math.round(100 * b.left)} % of its contrast` : "") +
             (moving ? `, over the move ${this.v.distance(b.near)} to ${this.v.distance(b.far)}` : "") +
             cut,
         ),
