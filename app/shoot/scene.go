@@ -465,6 +465,10 @@ func (a *Studio) Sky(ctx context.Context, setID string, behind bool) (pix []floa
 		return nil, 0, 0, err
 	}
 	medium := set.Light.Medium()
+	var shining []render.Shining // as far as the set is in memory
+	if st := a.trues.known(setID); st != nil && medium != nil {
+		shining = st.scene.Shining()
+	}
 	glow, foggy := set.Light.AirGlow(set.View.Eye, scene.Env.At)
 	w, h = 64, 256 // a two-colour sky needs height, not width
 	if set.Light.Sky != "two" {
@@ -483,6 +487,11 @@ func (a *Studio) Sky(ctx context.Context, setID string, behind bool) (pix []floa
 			c := seen(set.View.Eye, d)
 			if foggy { // as it is seen through the air
 				c = set.Light.Through(medium, &glow, set.View.Eye, d, c)
+				for i := range shining {
+					h := &shining[i]
+					k := medium.Halo(set.View.Eye, d, math.Inf(1), h.At) * h.Toward(set.View.Eye, d)
+					c = c.Add(h.Candela.Times(glow.Albedo()).Mul(k))
+				}
 			}
 			pix = append(pix, float32(c.X), float32(c.Y), float32(c.Z))
 		}

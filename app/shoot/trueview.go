@@ -111,6 +111,19 @@ func (k *Look) check() error {
 	return nil
 }
 
+// known is a set that is in memory as it was rendered last; nil: none is.
+func (t *trues) known(set string) *setting {
+	t.mu.Lock()
+	v := t.kept[set]
+	t.mu.Unlock()
+	if v == nil {
+		return nil
+	}
+	v.mu.Lock()
+	defer v.mu.Unlock()
+	return v.stage
+}
+
 // revisionOf asks for the revision of a set's production.
 const revisionOf = "select p.revision from production p join sets s on s.production_id = p.id where s.id = $1"
 

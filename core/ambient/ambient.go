@@ -53,6 +53,7 @@ func Around(focus geom.V, floor float64) (list [Levels]Level) {
 type Grid struct {
 	Levels [Levels]Level
 	Values []float32
+	Opens  []Open
 }
 
 // place is where the values of a place begin.
@@ -67,7 +68,7 @@ const inside = 0.5
 // nil, is called first on each of them.
 func Work(ctx context.Context, s *render.Scene, levels [Levels]Level, samples, threads int, enter func()) (*Grid,
 	error) {
-	g := &Grid{levels, make([]float32, 4*3*Levels*NX*NY*NZ)}
+	g := &Grid{Levels: levels, Values: make([]float32, 4*3*Levels*NX*NY*NZ), Opens: Opens(s)}
 	known := make([]bool, Levels*NX*NY*NZ)
 	var workers crew.Group
 	var next atomic.Int64
@@ -182,9 +183,49 @@ func between(x float64, n int) (i int, u float64) {
 	return i, x - float64(i)
 }
 
+// Open is how much of its light a lamp, or what glows as one, sends out past what holds it: towards each of +x, +y, +z,
+// -x, -y and -z, as a share.
+type Open struct {
+	At    geom.V
+	Share [6]float64
+}
+
+// Limits of what holds a lamp.
+const (
+	holder    = 0.6 // metres within which what stands about a lamp is taken to belong to it
+	openRays  = 24  // for each side
+	mostOpens = 256
+)
+
+// Opens are those of a scene, as far as there are not too many.
+func Opens(s *render.Scene) (list []Open) {
+	for _, h := range s.Shining() {
+		if len(list) == mostOpens {
+			break
+		}
+		o := Open{At: h.At}
+		for side := range o.Share {
+			axis := [3]geom.V{{X: 1}, {Y: 1}, {Z: 1}}[side%3]
+			if side > 2 {
+				axis = axis.Mul(-1)
+			}
+			t, b := geom.Frame(axis)
+			for i := range openRays { // about the axis, by its cosine
+				u := (float64(i) + 0.5) / openRays
+				sin, cos := math.Sincos(float64(i) * 2.399963)
+				r := math.Sqrt(u * 0.75) // up to 60° beside it
+				d := axis.Mul(math.Sqrt(1 - r*r)).Add(t.Mul(r * cos)).Add(b.Mul(r * sin))
+				o.Share[side] += s.Clear(h.At, d, holder) / openRays
+			}
+		}
+		list = append(list, o)
+	}
+	return list
+}
+
 // Packed is a grid for a browser, little endian: how many places there are along x, y and z, and how many levels, as
 // 32-bit whole numbers; what a value of 1 stands for, then of each level where it begins and its step, as 32-bit
-// floats; and the values as halves.
+// floats; the values as halves; and of each lamp nine floats: its place, and its six shares.
 func (g *Grid) Packed() []byte {
 	le := binary.LittleEndian
 	out := make([]byte, 0, 36+16*Levels+2*len(g.Values))
@@ -205,6 +246,14 @@ func (g *Grid) Packed() []byte {
 	}
 	for _, v := range g.Values {
 		out = le.AppendUint16(out, openexr.ToHalf(v/times))
+	}
+	for _, o := range g.Opens {
+		for _, v := range [3]float64{o.At.X, o.At.Y, o.At.Z} {
+			out = le.AppendUint32(out, math.Float32bits(float32(v)))
+		}
+		for _, v := range o.Share {
+			out = le.AppendUint32(out, math.Float32bits(float32(v)))
+		}
 	}
 	return out
 }

@@ -158,3 +158,21 @@ func TestWhatGlows(t *testing.T) {
 		}
 	}
 }
+
+// A lamp on a plate sends nothing down past it, half to its sides and all up; one that hangs free sends all.
+func TestWhatHoldsALampKeepsItsLight(t *testing.T) {
+	s := scene(t, 0.5, [2]geom.V{{Y: 1}, {X: 2, Y: 0.05, Z: 2}})
+	lit := s.Relit([]lamp.Lamp{{At: geom.V{Y: 1.08}, Candela: geom.V{X: 1, Y: 1, Z: 1}},
+		{At: geom.V{Y: 5}, Candela: geom.V{X: 1, Y: 1, Z: 1}}}, nil, nil, nil)
+	list := Opens(lit)
+	if len(list) != 2 {
+		t.Fatal(list)
+	}
+	on, free := list[0].Share, list[1].Share
+	if on[4] != 0 || on[1] != 1 || math.Abs(on[0]-0.5) > 0.1 || math.Abs(on[5]-0.5) > 0.1 {
+		t.Errorf("on a plate %v", on)
+	}
+	if free != [6]float64{1, 1, 1, 1, 1, 1} {
+		t.Errorf("free %v", free)
+	}
+}

@@ -27,6 +27,7 @@ type glowing struct {
 	from, many int     // of the list
 	total      float64 // sum of area * emission
 	small      bool    // as a lamp is: smaller than SmallGlow
+	mid        geom.V
 }
 
 // SmallGlow is up to how large what glows is, corner to corner in metres, it is as a lamp to whoever draws by Around.
@@ -73,7 +74,7 @@ func gatherEmitters(instances []Instance) (e emitters) {
 			if e.first[i] < 0 {
 				e.first[i] = int32(len(e.groups))
 			}
-			g.small = box.Size().Len() < SmallGlow
+			g.small, g.mid = box.Size().Len() < SmallGlow, box.Center()
 			e.groups = append(e.groups, g)
 			cd := g.total / 2 // a flat one to the side, a ball all around: about
 			stand = append(stand, lamp.Lamp{Shape: lamp.Ball, At: box.Center(), Radius: box.Size().Len() / 2,
@@ -206,4 +207,43 @@ func emissionAt(sf *Surface, uv *texCoords) geom.V {
 		e = e.Times(geom.V{X: float64(r), Y: float64(g), Z: float64(b)})
 	}
 	return e
+}
+
+// Shining is a lamp, or what is as small and glows, taken as a point.
+type Shining struct {
+	At      geom.V
+	Candela geom.V // in the middle of a beam; all around of what glows: a quarter of its surface each way
+	Lamp    *lamp.Lamp
+}
+
+// Shining are all of them.
+func (s *Scene) Shining() (list []Shining) {
+	for i := range s.Lamps {
+		list = append(list, Shining{s.Lamps[i].At, s.Lamps[i].Candela, &s.Lamps[i]})
+	}
+	for i := range s.emitters.groups {
+		g := &s.emitters.groups[i]
+		e := g.part.surface.m.Emissive
+		c := geom.V{X: e[0], Y: e[1], Z: e[2]}
+		if l := light.Luminance(c); g.small && l > 0 {
+			list = append(list, Shining{g.mid, c.Mul(g.total / 4 / l), nil})
+		}
+	}
+	return list
+}
+
+// Toward is the share of a halo's angle along an endless ray (air.Air.Halo) that its cone fills, about: it is looked for
+// in the middle of each quarter.
+func (h *Shining) Toward(o, d geom.V) (share float64) {
+	if h.Lamp == nil || !h.Lamp.Spot {
+		return 1
+	}
+	t := h.At.Sub(o).Dot(d)
+	off := max(h.At.Sub(o).Sub(d.Mul(t)).Len(), 0.05)
+	from := -math.Atan(t / off)
+	for k := range 4 {
+		at := o.Add(d.Mul(t + off*math.Tan(from+(math.Pi/2-from)*(float64(k)+0.5)/4)))
+		share += lamp.Fade(at.Sub(h.At).Unit().Dot(h.Lamp.Dir), h.Lamp.CosInner, h.Lamp.CosOuter) / 4
+	}
+	return share
 }

@@ -168,3 +168,27 @@ func (s *Scene) Around(at geom.V, bounces, samples int, seed uint64) (mean, x, y
 	}
 	return mean, x, y, z, within
 }
+
+// Clear is the share of light that leaves a place along d and is not stopped within far metres, by what glows least: a
+// flame does not keep its own light back, and clear thin glass lets pass what it does.
+func (s *Scene) Clear(at, d geom.V, far float64) float64 {
+	ray := NewRay(at, d)
+	ray.Max = far
+	left := 1.0
+	for range 16 {
+		hit, ok := s.Closest(ray)
+		if !ok {
+			return left
+		}
+		mp, t, _ := s.Instances[hit.Instance].Mesh.triangle(hit.Triangle)
+		if sf := mp.surface; sf.clear() {
+			uv := mp.uv(t, hit.U, hit.V)
+			left *= light.Luminance(sf.clearTint(mp, t, hit.U, hit.V, &uv))
+		} else if sf.emission <= 0 {
+			return 0
+		}
+		ray.Min = hit.T + 1e-5
+		ray.fromInstance, ray.fromTriangle = int32(hit.Instance), hit.Triangle
+	}
+	return left
+}

@@ -1,6 +1,15 @@
 // The light that fills the set, as the server works it out on grids of places (core/ambient): in place of a sky that
 // nothing stands in the way of, where a graphics card draws.
-import { Data3DTexture, HalfFloatType, LinearFilter, RGBAFormat, ShaderChunk, ShaderLib, Vector4 } from "three";
+import {
+  Data3DTexture,
+  HalfFloatType,
+  LinearFilter,
+  RGBAFormat,
+  ShaderChunk,
+  ShaderLib,
+  Vector3,
+  Vector4,
+} from "three";
 
 const lit = ["standard", "physical", "lambert", "phong"];
 const levels = 3;
@@ -10,6 +19,8 @@ const now = {
   ambientLight: { value: empty() },
   ambientTimes: { value: 0 },
   ambientSize: { value: new Vector4(1, 1, 1, 1) },
+  // Of each lamp that is drawn, how much of its light gets past what holds it: towards +x, +y, +z, and -x, -y, -z.
+  pointOpen: { value: Array.from({ length: 64 }, () => new Vector3(1, 1, 1)) },
   ambientFrom: { value: Array.from({ length: levels }, () => new Vector4(0, 0, 0, 1)) },
 };
 
@@ -35,6 +46,11 @@ export function ready() {
     `
   #define AMBIENT_GRIDS
   uniform highp sampler3D ambientLight;
+  uniform vec3 pointOpen[64];
+  float openTo(vec3 past, vec3 before, vec3 d) {
+    vec3 s = d * d;
+    return dot(s, mix(before, past, step(vec3(0.0), d)));
+  }
   uniform float ambientTimes;
   uniform vec4 ambientSize;
   uniform vec4 ambientFrom[${levels}];
@@ -87,6 +103,12 @@ export function ready() {
   }
   #endif
   ` + ShaderChunk.lights_fragment_end;
+  ShaderChunk.lights_fragment_begin = ShaderChunk.lights_fragment_begin.replace(
+    "getPointLightInfo( pointLight, geometryPosition, directLight );",
+    `getPointLightInfo( pointLight, geometryPosition, directLight );
+    directLight.color *= openTo(pointOpen[2 * UNROLLED_LOOP_INDEX], pointOpen[2 * UNROLLED_LOOP_INDEX + 1],
+      -(transpose(mat3(viewMatrix)) * directLight.direction));`,
+  );
   for (const name of lit) Object.assign(ShaderLib[name].uniforms, now);
 }
 
@@ -104,12 +126,34 @@ export function take(raw) {
   );
   now.ambientSize.value = new Vector4(nx, ny, nz, n);
   now.ambientLight.value.dispose();
-  now.ambientLight.value = held(new Data3DTexture(new Uint16Array(raw.slice(begins)), nx, ny, nz * 3 * n));
+  const ends = begins + 8 * nx * ny * nz * 3 * n,
+    values = new Uint16Array(raw.slice(begins, ends));
+  now.ambientLight.value = held(new Data3DTexture(values, nx, ny, nz * 3 * n));
   now.ambientTimes.value = v.getFloat32(16, true);
+  opens.length = 0;
+  for (let at = ends; at + 36 <= raw.byteLength; at += 36)
+    opens.push(Array.from({ length: 9 }, (_, i) => v.getFloat32(at + 4 * i, true)));
+}
+const opens = [], // place and six shares
+  open = [0, 0, 0, 1, 1, 1, 1, 1, 1];
+
+// opened tells of each lamp of a scene how much of its light gets past what holds it; they are drawn in the order in
+// which three.js has them: those that throw shadows first.
+function opened(scene) {
+  const lamps = scene.children.filter((o) => o.isPointLight && o.visible);
+  lamps.sort((a, b) => Number(b.castShadow) - Number(a.castShadow));
+  lamps.slice(0, 32).forEach((l, i) => {
+    const p = l.position,
+      away = (q) => Math.hypot(q[0] - p.x, q[1] - p.y, q[2] - p.z),
+      o = opens.reduce((a, q) => (away(q) < Math.min(a ? away(a) : Infinity, 0.2) ? q : a), null) || open;
+    now.pointOpen.value[2 * i].fromArray(o, 3);
+    now.pointOpen.value[2 * i + 1].fromArray(o, 6);
+  });
 }
 
 // ambientOf gives all that is drawn the light that there is now, and to its air the shadows of the sun.
 export function ambientOf(scene, renderer, on, sun) {
+  opened(scene);
   scene.traverse((o) => {
     for (const m of [o.material].flat()) {
       const u = m && renderer.properties.get(m).uniforms;

@@ -181,7 +181,7 @@ export const filled = (View) =>
       lampsOf(this.scene, st);
       otherwise(this.scene, way, st.lens.scale);
       if (this.lit.picture) this.scene.background = this.backing(way);
-      this.sky(JSON.stringify([st.set.light, st.lightNow.standing && st.set.view.eye]));
+      this.sky(this.skyOf(st));
       this.look(st.set.view, st.lens.world, st.lens.window);
       this.overlay();
       if (moves) stores.film.pose();
@@ -384,6 +384,10 @@ export const filled = (View) =>
         group.add(dots);
       });
     }
+    // skyOf names the sky of a state.
+    skyOf(st) {
+      return JSON.stringify([st.set.light, st.lightNow.standing && st.set.view.eye]);
+    }
     async sky(key) {
       if (this.skyKey === key) return;
       this.skyKey = key;
@@ -420,6 +424,10 @@ export const filled = (View) =>
           if (this.ambientOf !== revision) return;
           ambient.take(raw);
           lampsOf(this.scene, this.v.now);
+          if (raw && !how) {
+            this.skyKey = ""; // now the server knows what shines in the air
+            this.sky(this.skyOf(this.v.now));
+          }
           this.box.dataset.ambient = raw ? (how ? "fine" : "quick") : "none";
           this.invalidate();
         }

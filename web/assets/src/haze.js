@@ -38,6 +38,16 @@ function patch() {
       float mean = x > 1e-3 ? (1.0 - exp(-x)) / x : 1.0 - 0.5 * x;
       return a.x * far * (below + (1.0 - below) * exp(-lo / a.y) * mean);
     }
+    float airSigma(vec4 a, float y) { return a.x * exp(-max(y, 0.0) / a.y); }
+    // airHalo is core/air's Halo of a lamp at a place of the view: d and far are the way there, w the same in the set,
+    // depth what all of it takes.
+    float airHalo(vec3 d, vec3 w, float far, float depth, vec3 at) {
+      float t = dot(at, d), h = max(length(at - d * t), 0.05), near = clamp(t, 0.0, far);
+      float y = cameraPosition.y + w.y * near / max(far, 1e-6);
+      float sigma = airSigma(airHaze, y - airHaze.z) + airSigma(airFog, y - airFog.z) +
+        airSigma(airFall, y - airFall.z);
+      return sigma * exp(-depth * near / max(far, 1e-6)) * (atan(t / h) + atan((far - t) / h)) / (4.0 * PI * h);
+    }
   #endif`;
   ShaderChunk.tonemapping_fragment =
     `#ifdef USE_FOG
@@ -73,6 +83,29 @@ function patch() {
       #endif
       vec3 glow = sky + open * airSun * (1.0 - g * g) / (4.0 * PI * pow(max(b, 1e-6), 1.5));
       gl_FragColor.rgb = mix(glow, gl_FragColor.rgb, exp(-depth));
+      #ifdef AMBIENT_GRIDS
+      // The halos of lamps: core/air's Halo.
+      vec3 haloD = mat3(viewMatrix) * vFogWay / max(far, 1e-6), halo = vec3(0.0);
+      #if NUM_POINT_LIGHTS > 0
+      for (int i = 0; i < NUM_POINT_LIGHTS; i++)
+        halo += pointLights[i].color * airHalo(haloD, vFogWay, far, depth, pointLights[i].position);
+      #endif
+      #if NUM_SPOT_LIGHTS > 0
+      for (int i = 0; i < NUM_SPOT_LIGHTS; i++) {
+        // A cone is met by the share of the halo's angle that it fills: looked for in the middle of each quarter of it.
+        vec3 to = spotLights[i].position;
+        float t = dot(to, haloD), h = max(length(to - haloD * t), 0.05), cone = 0.0;
+        float from = -atan(t / h), upto = atan((far - t) / h);
+        for (int k = 0; k < 4; k++) {
+          vec3 at = haloD * (t + h * tan(mix(from, upto, (float(k) + 0.5) / 4.0)));
+          cone += 0.25 * getSpotAttenuation(spotLights[i].coneCos, spotLights[i].penumbraCos,
+            dot(normalize(to - at), spotLights[i].direction));
+        }
+        halo += spotLights[i].color * cone * airHalo(haloD, vFogWay, far, depth, to);
+      }
+      #endif
+      gl_FragColor.rgb += halo * airAlbedo;
+      #endif
     }
   #endif
   ` + ShaderChunk.tonemapping_fragment;
