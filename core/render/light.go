@@ -232,8 +232,8 @@ func (s *Scene) Shining() (list []Shining) {
 	return list
 }
 
-// Toward is the share of a halo's angle along an endless ray (air.Air.Halo) that its cone fills, about: it is looked for
-// in the middle of each quarter.
+// Toward is the share of a halo's angle along an endless ray (air.Air.Halo) that its cone fills, about: it is looked
+// for in the middle of each quarter.
 func (h *Shining) Toward(o, d geom.V) (share float64) {
 	if h.Lamp == nil || !h.Lamp.Spot {
 		return 1
