@@ -138,41 +138,38 @@ func (s *State) AirGlow(eye geom.V, dome func(d geom.V) geom.V) (g Glow, ok bool
 	return g, true
 }
 
-// airSteps is how many pieces the way to the sky is cut into: each takes as much of what is seen through it.
-const airSteps = 12
-
 // Through is what is seen along d of a sky of a luminance through the air a: dimmed, with what the air itself scatters
-// along the way, once (single scattering, added up by equal steps of optical depth).
+// along the way, once (single scattering, added up over pieces of the way that grow with the distance).
 func (s *State) Through(a *air.Air, g *Glow, eye, d, beyond geom.V) geom.V {
-	depth := a.Depth(eye, d, math.Inf(1))
-	left := math.Exp(-depth)
-	if !(depth > 1e-6) {
+	all := a.Depth(eye, d, math.Inf(1))
+	if !(all > 1e-6) {
 		return beyond
 	}
-	sun := s.Sunlight().Times(g.part.Albedo).Mul(g.part.Phase(g.To.Mul(-1), d.Mul(-1)))
-	if !(g.To.Y > 0) {
-		sun = geom.V{}
+	var sun geom.V
+	if g.To.Y > 0 {
+		sun = s.Sunlight().Times(g.part.Albedo).Mul(g.part.Phase(g.To.Mul(-1), d.Mul(-1)))
 	}
-	out := beyond.Mul(left)
-	t, reach := 0.0, min(depth, 8) // beyond e^-8 nothing is seen
-	for i := range airSteps {
-		// As far as half of this step's depth, found by halving.
-		want := reach * (float64(i) + 0.5) / airSteps
-		lo, hi := t, max(2*t, 1)
-		for k := 0; k < 40 && a.Depth(eye, d, hi) < want && hi < 1e7; k++ {
-			lo, hi = hi, 2*hi
+	out := beyond.Mul(math.Exp(-all))
+	left, from := 1.0, 0.0
+	const first, grows, pieces = 2.0, 2.0, 16 // metres; the last piece goes on without end
+	for i := range pieces {
+		to := first * math.Pow(grows, float64(i))
+		depth := all
+		if i < pieces-1 {
+			depth = a.Depth(eye, d, to)
 		}
-		for range 20 {
-			if mid := (lo + hi) / 2; a.Depth(eye, d, mid) < want {
-				lo = mid
-			} else {
-				hi = mid
+		then := math.Exp(-depth)
+		if share := left - then; share > 1e-6 {
+			at := eye.Add(d.Mul((from + to) / 2))
+			lit := g.Sky
+			if sun != (geom.V{}) {
+				lit = lit.Add(sun.Mul(a.Through(at, g.To, math.Inf(1))))
 			}
+			out = out.Add(lit.Mul(share))
 		}
-		t = lo
-		share := math.Exp(-reach*float64(i)/airSteps) - math.Exp(-reach*float64(i+1)/airSteps)
-		at := eye.Add(d.Mul(t))
-		out = out.Add(g.Sky.Add(sun.Mul(a.Through(at, g.To, math.Inf(1)))).Mul(share))
+		if left, from = then, to; left < 1e-4 {
+			break
+		}
 	}
 	return out
 }
