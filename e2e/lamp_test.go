@@ -32,14 +32,6 @@ func TestAFloorInTheDarkIsLitByLamps(t *testing.T) {
 	b.until("(p => Math.abs(p.screen(1, -1)[1]) < p.svg.getBoundingClientRect().height / 2)(Alpine.store('v').plan)")
 	b.press("lamp")
 	b.clickPlan(1, -1)
-	lamp := func(st *query.State) *query.ElementState {
-		for i := range st.Elements {
-			if st.Elements[i].Kind == "lamp" {
-				return &st.Elements[i]
-			}
-		}
-		return nil
-	}
 	spec := func() (l lay.Lamp) {
 		e := lamp(s.state(set))
 		v, err := e.Read()
@@ -140,4 +132,14 @@ func TestAFloorInTheDarkIsLitByLamps(t *testing.T) {
 	}
 	b.press("Take away")
 	s.await(set, "no lamp", func(st *query.State) bool { return lamp(st) == nil })
+}
+
+// lamp is the first of a set's lamps; nil: there is none.
+func lamp(st *query.State) *query.ElementState {
+	for i := range st.Elements {
+		if st.Elements[i].Kind == "lamp" {
+			return &st.Elements[i]
+		}
+	}
+	return nil
 }

@@ -67,14 +67,6 @@ func TestLampsAndSkiesAreTakenFromTheShelf(t *testing.T) {
 	b.click(`[aria-label^="Hang: globe"]`)
 	at := b.seen(1, 0, -1)
 	b.do(chromedp.MouseClickXY(at[0], at[1]))
-	lamp := func(st *query.State) *query.ElementState {
-		for i := range st.Elements {
-			if st.Elements[i].Kind == "lamp" {
-				return &st.Elements[i]
-			}
-		}
-		return nil
-	}
 	st := s.await(set, "a lamp", func(st *query.State) bool { return lamp(st) != nil })
 	spec := light.DefaultLamp()
 	read(t, lamp(st).Spec, &spec)

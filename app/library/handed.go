@@ -9,7 +9,6 @@ import (
 	"io"
 
 	"visator/app/act"
-	"visator/core/exchange"
 	"visator/core/photometry"
 	"visator/store"
 )
@@ -21,14 +20,11 @@ func (a *Library) Panorama(ctx context.Context, r io.Reader) (blob, note string,
 	if err != nil {
 		return "", "", notKept("The panorama", err)
 	}
-	data, err := a.Store.ReadBlob(ctx, hash)
+	p, err := a.SkyPicture(ctx, hash) // it is shown next, and kept for that
 	if err != nil {
 		return "", "", err
 	}
-	if _, _, _, note, err = exchange.ReadPanorama(bytes.NewReader(data)); err != nil {
-		return "", "", act.Wrong("%v", err)
-	}
-	return hash, note, nil
+	return hash, p.Note, nil
 }
 
 // Photometry is what a photometric file says that was taken in.

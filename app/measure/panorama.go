@@ -3,8 +3,8 @@ package measure
 import (
 	"bytes"
 	"context"
-	"math"
 
+	"visator/app/act"
 	"visator/app/cache"
 	"visator/core/exchange"
 	"visator/core/geom"
@@ -33,7 +33,7 @@ func (a *Sets) SkyPicture(ctx context.Context, blob string) (*Panorama, error) {
 		}
 		p := &Panorama{}
 		if p.Pix, p.W, p.H, p.Note, err = exchange.ReadPanorama(bytes.NewReader(data)); err != nil {
-			return nil, err
+			return nil, act.Wrong("%v", err)
 		}
 		p.Own, p.Shines = sky.FindSun(p.Pix, p.W, p.H)
 		one := sky.New(p.Pix, p.W, p.H, 1, 0)
@@ -44,15 +44,14 @@ func (a *Sets) SkyPicture(ctx context.Context, blob string) (*Panorama, error) {
 
 // At is the luminance of a value of 1 along d, of the picture as it lies: that of the pixel there.
 func (p *Panorama) At(d geom.V) geom.V {
-	u := 0.5 + math.Atan2(d.X, -d.Z)/(2*math.Pi)
-	x := min(int((u-math.Floor(u))*float64(p.W)), p.W-1)
-	y := min(int(math.Acos(min(max(d.Y, -1), 1))/math.Pi*float64(p.H)), p.H-1)
+	u, v := sky.Place(d)
+	x, y := min(int(u*float64(p.W)), p.W-1), min(int(v*float64(p.H)), p.H-1)
 	q := p.Pix[3*(y*p.W+x):]
 	return geom.V{X: float64(q[0]), Y: float64(q[1]), Z: float64(q[2])}
 }
 
-// strength is how many cd/m² a value of 1 is.
-func (p *Panorama) strength(s *light.State) float64 {
+// Strength is how many cd/m² a value of 1 is.
+func (p *Panorama) Strength(s *light.State) float64 {
 	if s.GroundLux > 0 && p.Lux > 0 {
 		return s.GroundLux / p.Lux
 	}
@@ -74,6 +73,6 @@ func (a *Sets) Dome(ctx context.Context, s *light.State) func(d geom.V) geom.V {
 	if err != nil {
 		return func(geom.V) geom.V { return geom.V{} }
 	}
-	times := light.Lets(s.SkyFilter).Mul(p.strength(s))
+	times := light.Lets(s.SkyFilter).Mul(p.Strength(s))
 	return func(d geom.V) geom.V { return p.At(sky.Turned(d, -s.Turn)).Times(times) }
 }

@@ -127,7 +127,7 @@ func (f *Framing) light(ctx context.Context, s *snag.Seen, k *stage.ShotSettings
 	if k.Light.Sky == "panorama" {
 		if p, err := f.w.a.SkyPicture(ctx, k.Light.Panorama); err == nil && p.Shines {
 			s.Own = &snag.OwnSun{To: sky.Turned(p.Own.To, k.Light.Turn),
-				Lux: p.strength(&k.Light) * light.Luminance(p.Own.Lux)}
+				Lux: p.Strength(&k.Light) * light.Luminance(p.Own.Lux)}
 		}
 	}
 	s.Light = &k.Light

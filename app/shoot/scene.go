@@ -322,7 +322,7 @@ func (a *Studio) OwnSun(ctx context.Context, setID string) (out OwnSun, err erro
 		return out, err
 	}
 	own := p.Own
-	lux := light.Luminance(own.Lux) * rig.Strength(ls, p.Pix, p.W, p.H)
+	lux := light.Luminance(own.Lux) * p.Strength(ls)
 	out = OwnSun{Found: true, Lux: lux, Kelvin: light.NearestKelvin(own.Lux), Size: 2 * own.Radius}
 	out.Azimuth, out.Elevation = light.Towards(sky.Turned(own.To, ls.Turn))
 	return out, nil

@@ -211,10 +211,8 @@ func Opens(s *render.Scene) (list []Open) {
 			}
 			t, b := geom.Frame(axis)
 			for i := range openRays { // about the axis, by its cosine
-				u := (float64(i) + 0.5) / openRays
-				sin, cos := math.Sincos(float64(i) * 2.399963)
-				r := math.Sqrt(u * 0.75) // up to 60° beside it
-				d := axis.Mul(math.Sqrt(1 - r*r)).Add(t.Mul(r * cos)).Add(b.Mul(r * sin))
+				way := geom.Spiral(i, math.Sqrt(1-0.75*(float64(i)+0.5)/openRays)) // up to 60° beside it
+				d := axis.Mul(way.Y).Add(t.Mul(way.X)).Add(b.Mul(way.Z))
 				o.Share[side] += s.Clear(h.At, d, holder) / openRays
 			}
 		}

@@ -62,15 +62,15 @@ func (k Kind) Mean() float64 {
 }
 
 // sum adds up a figure over all diameters, weighed by how many of each there are.
-func (k Kind) sum(rate, from float64, of func(d float64) float64) (s float64) {
+func (k Kind) sum(rate float64, of func(d float64) float64) (s float64) {
 	many, thin := k.drops(rate)
 	const steps = 400
-	most := from + 20/thin
+	most := 20 / thin
 	for i := range steps {
-		d := from + (most-from)*(float64(i)+0.5)/steps
+		d := most * (float64(i) + 0.5) / steps
 		s += many * math.Exp(-thin*d) * of(d)
 	}
-	return s * (most - from) / steps
+	return s * most / steps
 }
 
 // Extinction is what a metre of it takes from a beam: twice the cross section of all (bodies much larger than the
@@ -79,13 +79,13 @@ func (k Kind) Extinction(rate float64) float64 {
 	if k == 0 || !(rate > 0) {
 		return 0
 	}
-	return k.sum(rate, 0, func(d float64) float64 { w := k.Wide(d); return 2 * math.Pi / 4 * w * w * 1e-6 })
+	return k.sum(rate, func(d float64) float64 { w := k.Wide(d); return 2 * math.Pi / 4 * w * w * 1e-6 })
 }
 
 // Flux is the water that its drops bring, mm/h, by their number, size and speed: about the rate, for the law of sizes
 // is one of averages.
 func (k Kind) Flux(rate float64) float64 {
-	return k.sum(rate, 0, func(d float64) float64 { return math.Pi / 6 * d * d * d * k.Speed(d) * 1e-9 * 3600 * 1000 })
+	return k.sum(rate, func(d float64) float64 { return math.Pi / 6 * d * d * d * k.Speed(d) * 1e-9 * 3600 * 1000 })
 }
 
 // smallest and reach say which of it is seen one by one: what is smaller or farther is less than a pixel wide, and is

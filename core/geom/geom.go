@@ -60,6 +60,14 @@ func Frame(n V) (t, b V) {
 	return V{1 + s*n.X*n.X*a, s * c, -s * n.X}, V{c, s + n.Y*n.Y*a, -n.Y}
 }
 
+// Spiral is the unit vector at the height z, -1 to 1, that the i-th step of the golden angle about +Y leads to: those
+// of even heights lie evenly over the sphere (Vogel, A better way to construct the sunflower head, 1979).
+func Spiral(i int, z float64) V {
+	sin, cos := math.Sincos(float64(i) * 2.399963)
+	r := math.Sqrt(1 - z*z)
+	return V{r * cos, z, r * sin}
+}
+
 // Q is a rotation as a unit quaternion; the zero value means no rotation.
 type Q struct{ X, Y, Z, W float64 }
 

@@ -120,10 +120,7 @@ func (s *State) AirGlow(eye geom.V, dome func(d geom.V) geom.V) (g Glow, ok bool
 	}
 	const rounds = 64
 	for i := range rounds {
-		z := 1 - 2*(float64(i)+0.5)/rounds
-		sin, cos := math.Sincos(float64(i) * 2.399963) // a spiral around the sphere
-		w := math.Sqrt(1 - z*z)
-		g.Sky = g.Sky.Add(dome(geom.V{X: w * cos, Y: z, Z: w * sin}).Mul(1.0 / rounds))
+		g.Sky = g.Sky.Add(dome(geom.Spiral(i, 1-2*(float64(i)+0.5)/rounds)).Mul(1.0 / rounds))
 	}
 	at := eye
 	if s.FogAt > at.Y { // where the air is that is seen

@@ -65,17 +65,6 @@ func (b *Behind) check() error {
 	return nil
 }
 
-// Panoramas are the blobs of the pictures that a light is made of.
-func (s *State) Panoramas() (list []string) {
-	if s.Sky == "panorama" {
-		list = append(list, s.Panorama)
-	}
-	if s.Behind.Behind == "picture" {
-		list = append(list, s.Picture)
-	}
-	return list
-}
-
 // Own says whether what is seen behind is not just the sky that lights, far away.
 func (s *State) Own() bool {
 	switch s.Behind.Behind {

@@ -140,10 +140,7 @@ func (m *medium) fill() {
 			sun := geom.V{X: math.Sqrt(1 - mu*mu), Y: mu}
 			var second, share spectrum
 			for n := range rounds {
-				z := 1 - 2*(float64(n)+0.5)/rounds
-				s, c := math.Sincos(float64(n) * 2.399963) // a spiral around the sphere
-				w := math.Sqrt(1 - z*z)
-				l, f := m.once(r, geom.V{X: w * c, Y: z, Z: w * s}, sun)
+				l, f := m.once(r, geom.Spiral(n, 1-2*(float64(n)+0.5)/rounds), sun)
 				for k := range waves {
 					second[k] += l[k] / rounds
 					share[k] += f[k] / rounds

@@ -97,10 +97,13 @@ func (e *Environment) At(d geom.V) geom.V {
 
 // place returns the picture coordinates of direction d.
 func (e *Environment) place(d geom.V) (u, v float64) {
-	back := Turned(d, -e.turn)
-	u = 0.5 + math.Atan2(back.X, -back.Z)/(2*math.Pi)
-	v = math.Acos(min(max(d.Y, -1), 1)) / math.Pi
-	return u - math.Floor(u), v
+	return Place(Turned(d, -e.turn))
+}
+
+// Place is where a direction lies in a latitude-longitude picture, 0 to 1 from its left and top.
+func Place(d geom.V) (u, v float64) {
+	u = 0.5 + math.Atan2(d.X, -d.Z)/(2*math.Pi)
+	return u - math.Floor(u), math.Acos(min(max(d.Y, -1), 1)) / math.Pi
 }
 
 // Toward is the direction of the middle of a pixel of a latitude-longitude picture.

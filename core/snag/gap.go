@@ -26,10 +26,7 @@ func gap(s *Seen, put told) {
 	var dirs []geom.V // evenly over what is below
 	low := math.Sin(gapSteep)
 	for i := range gapRays {
-		y := -(low + (1-low)*(float64(i)+0.5)/gapRays)
-		sin, cos := math.Sincos(float64(i) * 2.399963) // the golden angle
-		r := math.Sqrt(1 - y*y)
-		dirs = append(dirs, geom.V{X: r * cos, Y: y, Z: r * sin})
+		dirs = append(dirs, geom.Spiral(i, -(low+(1-low)*(float64(i)+0.5)/gapRays)))
 	}
 	covered, reached := 0, 0
 	var at geom.V
