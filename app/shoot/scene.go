@@ -161,7 +161,7 @@ func (l *loaded) standLaid(ctx context.Context, w *measure.Snapshot, t *assembly
 // bent is how high a piece stands at a scale, if wind bends it: as its placement says, or what it is called.
 func (l *loaded) bent(w *measure.Snapshot, piece, says string, scale float64) float64 {
 	p := w.PieceOf[piece]
-	if says == "no" || says == "" && (p == nil || !l.plant(p.Name)) {
+	if says == "no" || says != "yes" && (p == nil || !l.plant(p.Name)) {
 		return 0
 	}
 	return w.Box(piece).Size().Y * scale
@@ -452,6 +452,32 @@ func (l *loaded) merge(name string, shots []store.ShotRow, ls *light.State) *mod
 	return out
 }
 
+// airWide is how many pixels wide a picture is of what the air scatters: it is smooth, and worked out step by step.
+const airWide = 256
+
+// scattered is what the air of a set scatters along each way to its sky.
+func (a *Studio) scattered(setID string, set *store.Set, medium *air.Air, glow *light.Glow) *sky.Environment {
+	var shining []render.Shining // as far as the set is in memory
+	if st := a.trues.known(setID); st != nil {
+		shining = st.scene.Shining()
+	}
+	eye := set.View.Eye
+	pix := make([]float32, 0, 3*airWide*airWide/2)
+	for y := range airWide / 2 {
+		for x := range airWide {
+			d := sky.Toward(x, y, airWide, airWide/2)
+			c := set.Light.Through(medium, glow, eye, d, geom.V{})
+			for i := range shining {
+				h := &shining[i]
+				k := medium.Halo(eye, d, math.Inf(1), h.At) * h.Toward(eye, d)
+				c = c.Add(h.Candela.Times(glow.Albedo()).Mul(k))
+			}
+			pix = append(pix, float32(c.X), float32(c.Y), float32(c.Z))
+		}
+	}
+	return sky.New(pix, airWide, airWide/2, 1, 0)
+}
+
 // Sky is the working light's sky as a small picture for the browser: linear RGB in cd/m², latitude-longitude, turned as
 // it will be seen; or what is seen behind from where the camera is.
 func (a *Studio) Sky(ctx context.Context, setID string, behind bool) (pix []float32, w, h int, err error) {
@@ -465,17 +491,15 @@ func (a *Studio) Sky(ctx context.Context, setID string, behind bool) (pix []floa
 		return nil, 0, 0, err
 	}
 	medium := set.Light.Medium()
-	var shining []render.Shining // as far as the set is in memory
-	if st := a.trues.known(setID); st != nil && medium != nil {
-		shining = st.scene.Shining()
-	}
 	glow, foggy := set.Light.AirGlow(set.View.Eye, scene.Env.At)
 	w, h = 64, 256 // a two-colour sky needs height, not width
 	if set.Light.Sky != "two" {
 		w, h = 512, 256
 	}
-	if foggy { // smooth, and worked out step by step
-		w, h = 256, 128
+	var scattered *sky.Environment
+	if foggy {
+		w, h = airWide, airWide/2
+		scattered = a.scattered(setID, &set, medium, &glow)
 	}
 	seen := func(_, d geom.V) geom.V { return scene.Env.At(d) }
 	if behind && scene.Behind != nil {
@@ -486,12 +510,7 @@ func (a *Studio) Sky(ctx context.Context, setID string, behind bool) (pix []floa
 			d := sky.Toward(x, y, w, h)
 			c := seen(set.View.Eye, d)
 			if foggy { // as it is seen through the air
-				c = set.Light.Through(medium, &glow, set.View.Eye, d, c)
-				for i := range shining {
-					h := &shining[i]
-					k := medium.Halo(set.View.Eye, d, math.Inf(1), h.At) * h.Toward(set.View.Eye, d)
-					c = c.Add(h.Candela.Times(glow.Albedo()).Mul(k))
-				}
+				c = c.Mul(medium.Through(set.View.Eye, d, math.Inf(1))).Add(scattered.At(d))
 			}
 			pix = append(pix, float32(c.X), float32(c.Y), float32(c.Z))
 		}

@@ -106,11 +106,6 @@ func (g *Glow) Mean() float64 { return g.part.Mean }
 // Albedo is the share of what meets the air that it scatters.
 func (g *Glow) Albedo() geom.V { return g.part.Albedo }
 
-// Along is the luminance that so much air has along d that nothing is seen through it, about.
-func (g *Glow) Along(d geom.V) geom.V {
-	return g.Sky.Add(g.Sun.Mul(g.part.Phase(g.To.Mul(-1), d.Mul(-1))))
-}
-
 // AirGlow is the glow of the air about an eye, under a sky whose luminance dome tells, as it is all around; ok is false
 // where it is clear.
 func (s *State) AirGlow(eye geom.V, dome func(d geom.V) geom.V) (g Glow, ok bool) {

@@ -392,6 +392,12 @@ export function panels(Alpine) {
   }));
 
   Alpine.data("onePanel", () => ({
+    get bends() {
+      return stores.v.schema?.placement.find((f) => f.key === "bends").choices || [];
+    },
+    get bendsNow() {
+      return stores.dress.one.bends || this.bends[0];
+    },
     // setTall makes the placement as tall as that, in metres.
     setTall(y) {
       const { id, dims, scale } = stores.dress.one,

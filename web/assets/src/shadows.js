@@ -50,7 +50,7 @@ export function throwers(group, full) {
   });
 }
 
-// lightsAll is whether the lens view draws all of the light, and lets it be chosen: it begins anew then.
+// allLight is whether the lens view draws all of the light, and lets it be chosen: it begins anew then.
 export const allLight = {
   get fullLight() {
     return Boolean(stores.v.lens?.full);
