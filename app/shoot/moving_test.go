@@ -5,12 +5,14 @@ import (
 	"math"
 	"testing"
 
+	"visator/app/measure"
 	"visator/core/geom"
 	"visator/core/light"
 	"visator/core/motion"
 	"visator/core/optics"
 	"visator/core/render"
 	"visator/core/stage"
+	"visator/store"
 )
 
 // In a move a lamp burns from when to when, flickers about what it gives, and rides.
@@ -83,5 +85,23 @@ func TestWindBendsPlants(t *testing.T) {
 	ls.Falls = "rain"
 	if got := falling(s, &ls, &v, 1); got == s || got.Fall == nil {
 		t.Error("nothing falls")
+	}
+}
+
+// What a placement says of bending counts before what its piece is called; left to its kind, a tree bends and a chair
+// does not.
+func TestWhatBendsInWind(t *testing.T) {
+	high := geom.Box{Min: geom.V{}, Max: geom.V{X: 1, Y: 3, Z: 1}}
+	w := &measure.Snapshot{Library: (&measure.Sets{}).Boxed(map[string]geom.Box{"t": high, "c": high})}
+	w.PieceOf = map[string]*store.Piece{"t": {Name: "birch tree"}, "c": {Name: "kitchen chair"}}
+	l := newLoaded(nil)
+	for _, c := range []struct {
+		piece, says string
+		want        float64
+	}{{"t", "", 6}, {"t", "as its kind does", 6}, {"t", "no", 0}, {"c", "", 0}, {"c", "as its kind does", 0},
+		{"c", "yes", 6}} {
+		if got := l.bent(w, c.piece, c.says, 2); got != c.want {
+			t.Errorf("%s, %q: %v, want %v", c.piece, c.says, got, c.want)
+		}
 	}
 }
