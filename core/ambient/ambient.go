@@ -183,17 +183,21 @@ func between(x float64, n int) (i int, u float64) {
 	return i, x - float64(i)
 }
 
-// Open is how much of its light a lamp, or what glows as one, sends out past what holds it: towards each of +x, +y, +z,
-// -x, -y and -z, as a share.
+// Open is how much of its light a lamp, or what glows as one, sends out past what holds it, as a share, by direction:
+// over the square that the octahedron |x|+|y|+|z| = 1 unfolds to, whose middle is up and whose corners are down (Cigolle
+// and others, A survey of efficient representations for independent unit vectors, JCGT 2014), row by row.
 type Open struct {
 	At    geom.V
-	Share [6]float64
+	Share [OpenSide * OpenSide]float64
 }
+
+// OpenSide is how many shares there are along each side of the square.
+const OpenSide = 16
 
 // Limits of what holds a lamp.
 const (
 	holder    = 0.6 // metres within which what stands about a lamp is taken to belong to it
-	openRays  = 24  // for each side
+	openRays  = 3   // along each side of a share's own square
 	mostOpens = 256
 )
 
@@ -204,16 +208,11 @@ func Opens(s *render.Scene) (list []Open) {
 			break
 		}
 		o := Open{At: h.At}
-		for side := range o.Share {
-			axis := [3]geom.V{{X: 1}, {Y: 1}, {Z: 1}}[side%3]
-			if side > 2 {
-				axis = axis.Mul(-1)
-			}
-			t, b := geom.Frame(axis)
-			for i := range openRays { // about the axis, by its cosine
-				way := geom.Spiral(i, math.Sqrt(1-0.75*(float64(i)+0.5)/openRays)) // up to 60° beside it
-				d := axis.Mul(way.Y).Add(t.Mul(way.X)).Add(b.Mul(way.Z))
-				o.Share[side] += s.Clear(h.At, d, holder) / openRays
+		for i := range o.Share {
+			for k := range openRays * openRays {
+				u := (float64(i%OpenSide) + (float64(k%openRays)+0.5)/openRays) / OpenSide
+				v := (float64(i/OpenSide) + (float64(k/openRays)+0.5)/openRays) / OpenSide
+				o.Share[i] += s.Clear(h.At, unfolded(2*u-1, 2*v-1), holder) / (openRays * openRays)
 			}
 		}
 		list = append(list, o)
@@ -221,9 +220,18 @@ func Opens(s *render.Scene) (list []Open) {
 	return list
 }
 
+// unfolded is the direction at a place of the square, -1 to 1 along each side.
+func unfolded(x, z float64) geom.V {
+	d := geom.V{X: x, Y: 1 - math.Abs(x) - math.Abs(z), Z: z}
+	if d.Y < 0 {
+		d.X, d.Z = math.Copysign(1-math.Abs(z), x), math.Copysign(1-math.Abs(x), z)
+	}
+	return d.Unit()
+}
+
 // Packed is a grid for a browser, little endian: how many places there are along x, y and z, and how many levels, as
 // 32-bit whole numbers; what a value of 1 stands for, then of each level where it begins and its step, as 32-bit
-// floats; the values as halves; and of each lamp nine floats: its place, and its six shares.
+// floats; the values as halves; and of each lamp its place, as floats, and its shares, each as a byte.
 func (g *Grid) Packed() []byte {
 	le := binary.LittleEndian
 	out := make([]byte, 0, 36+16*Levels+2*len(g.Values))
@@ -250,7 +258,7 @@ func (g *Grid) Packed() []byte {
 			out = le.AppendUint32(out, math.Float32bits(float32(v)))
 		}
 		for _, v := range o.Share {
-			out = le.AppendUint32(out, math.Float32bits(float32(v)))
+			out = append(out, byte(math.Round(min(v, 1)*255)))
 		}
 	}
 	return out

@@ -168,13 +168,40 @@ func TestWhatHoldsALampKeepsItsLight(t *testing.T) {
 	if len(list) != 2 {
 		t.Fatal(list)
 	}
-	on, free := list[0].Share, list[1].Share
-	if on[4] != 0 || math.Abs(on[1]-1) > 1e-9 || math.Abs(on[0]-0.5) > 0.1 || math.Abs(on[5]-0.5) > 0.1 {
-		t.Errorf("on a plate %v", on)
+	// towards is the share nearest to a direction.
+	towards := func(o Open, d geom.V) float64 {
+		best, share := -1.0, 0.0
+		for i, v := range o.Share {
+			at := unfolded((float64(i%OpenSide)+0.5)/OpenSide*2-1, (float64(i/OpenSide)+0.5)/OpenSide*2-1)
+			if c := at.Dot(d); c > best {
+				best, share = c, v
+			}
+		}
+		return share
 	}
-	for _, share := range free {
+	sum := 0.0
+	for i, v := range list[0].Share {
+		at := unfolded((float64(i%OpenSide)+0.5)/OpenSide*2-1, (float64(i/OpenSide)+0.5)/OpenSide*2-1)
+		if v > 1e-9 && v < 1-1e-9 && math.Abs(at.Y) > 0.3 {
+			t.Errorf("%v on a plate towards %v", v, at)
+		}
+		sum += v
+	}
+	for _, c := range []struct {
+		d    geom.V
+		want float64
+	}{{geom.V{Y: 1}, 1}, {geom.V{Y: -1}, 0}, {geom.V{X: 0.8, Y: 0.6}, 1}, {geom.V{X: 0.8, Y: -0.6}, 0},
+		{geom.V{Z: -0.8, Y: 0.6}, 1}, {geom.V{Z: -0.8, Y: -0.6}, 0}} {
+		if got := towards(list[0], c.d); math.Abs(got-c.want) > 1e-9 {
+			t.Errorf("on a plate towards %v: %v", c.d, got)
+		}
+	}
+	if half := float64(OpenSide*OpenSide) / 2; math.Abs(sum-half) > 0.08*half {
+		t.Errorf("%v of %v are open", sum, 2*half)
+	}
+	for _, share := range list[1].Share {
 		if math.Abs(share-1) > 1e-9 {
-			t.Errorf("free %v", free)
+			t.Errorf("free %v", share)
 		}
 	}
 }

@@ -2,7 +2,8 @@
 // ratified extensions of Khronos for index, specular, anisotropy, thin film, clear coat, sheen, transmission, volume,
 // dispersion and diffuse transmission. Whatever is chosen, no light is made, and what is white loses none: light that
 // microfacets scatter more than once is given back (Kulla and Conty, Revisiting physically based shading at Imageworks,
-// 2017), and each layer gets what those above leave. All of it is the same both ways.
+// 2017), and each layer gets what those above leave. All of it is the same both ways, but for lacquer with a normal
+// of its own.
 //
 // Directions are unit vectors in the frame of the place: z is its normal on the side of the eye, x its tangent. Shares
 // are 0 to 1.
@@ -31,9 +32,11 @@ type Values struct {
 	LeafTint     geom.V
 	Coat         float64 // of clear lacquer of the index 1.5
 	CoatRough    float64
+	CoatNormal   geom.V // of the lacquer where it is another; 0: none
 	Sheen        geom.V // of fibres
 	SheenRough   float64
 	Film         Film
+	Channel      int // of colour, from 1, that glass bends here; 0: all alike
 }
 
 // Plain are values of a grey that nothing else is done to.
@@ -44,7 +47,7 @@ func Plain() Values {
 
 // Place is a place on a surface, ready for light towards one direction.
 type Place struct {
-	v        Values
+	Values
 	o        geom.V
 	g        ggx
 	fd       geom.V // of what is no metal, seen straight on
@@ -59,6 +62,8 @@ type Place struct {
 	restAll  geom.V
 	wide     float64 // how far what glass bends spreads, for what lies above it
 	coat     layer
+	oc       geom.V // o in the frame of the lacquer
+	ct, cb   geom.V // the lacquer's own frame, where it has one
 	cg       ggx
 	sheen    layer
 	above    float64 // what both layers let through on the mean
@@ -91,12 +96,12 @@ func (l *layer) found(p *Place, cos float64) float64 {
 	if !l.on || l.lostMean < 1e-7 {
 		return 0
 	}
-	return l.strong * l.lostAt * l.lost.of(p.v.Rough, l.rough, cos) / l.lostMean
+	return l.strong * l.lostAt * l.lost.of(p.Values.Rough, l.rough, cos) / l.lostMean
 }
 
-func (l *layer) loses(p *Place, t *lost, strong, rough float64) {
+func (l *layer) loses(p *Place, t *lost, strong, rough, cos float64) {
 	l.strong, l.rough, l.lost = strong, rough, t
-	l.lostAt, l.lostMean = t.of(p.v.Rough, rough, p.o.Z), t.meanOf(p.v.Rough, rough)
+	l.lostAt, l.lostMean = t.of(p.Values.Rough, rough, cos), t.meanOf(p.Values.Rough, rough)
 }
 
 // passes is what gets past it on both ways to a lobe that spreads as wide as 0 (a mirror) to 1 (all around).
@@ -108,15 +113,23 @@ func (l *layer) passes(p *Place, cos, wide float64) float64 {
 	return pair(l.at, t, l.mean, wide)
 }
 
-// passes is what gets past both layers on both ways.
-func (p *Place) passes(cos, wide float64) float64 {
+// passes is what gets past both layers on both ways, by the cosine and that on the lacquer.
+func (p *Place) passes(cos, onCoat, wide float64) float64 {
 	switch {
 	case !p.sheen.on:
-		return p.coat.passes(p, cos, wide)
+		return p.coat.passes(p, onCoat, wide)
 	case !p.coat.on:
 		return p.sheen.passes(p, cos, wide)
 	}
-	return pair(p.coat.at*p.sheen.at, p.coat.by(p, cos)*p.sheen.by(p, cos), p.above, wide)
+	return pair(p.coat.at*p.sheen.at, p.coat.by(p, onCoat)*p.sheen.by(p, cos), p.above, wide)
+}
+
+// onCoat is a direction in the frame of the lacquer.
+func (p *Place) onCoat(w geom.V) geom.V {
+	if p.ct == (geom.V{}) {
+		return w
+	}
+	return geom.V{X: w.Dot(p.ct), Y: w.Dot(p.cb), Z: w.Dot(p.Values.CoatNormal)}
 }
 
 // pair couples what gets through on both ways: a lobe as narrow as a mirror loses it once, since what comes back from
@@ -147,7 +160,7 @@ func matte(rough float64) float64 {
 // At makes a place ready for light towards o, whose z is above 0.
 func At(v Values, o geom.V) (p Place) {
 	v.Metal, v.Rough = min(max(v.Metal, 0), 1), min(max(v.Rough, 0), 1)
-	p.v, p.o = v, o
+	p.Values, p.o = v, o
 	p.g = round(v.Rough)
 	if v.Brush > 0 {
 		p.g = brushed(v.Rough, v.Brush)
@@ -200,10 +213,10 @@ func bounded(c geom.V) geom.V { return geom.V{X: min(c.X, 1), Y: min(c.Y, 1), Z:
 
 // shareOf is what the mirror lobe sends back towards w.
 func (p *Place) shareOf(w geom.V) share {
-	if p.v.Brush > 0 {
-		return brushShare(p.v.Rough, p.v.Brush, w)
+	if p.Values.Brush > 0 {
+		return brushShare(p.Values.Rough, p.Values.Brush, w)
 	}
-	return mirrorShare(p.v.Rough, math.Abs(w.Z))
+	return mirrorShare(p.Values.Rough, math.Abs(w.Z))
 }
 
 // again is what comes of light that is left over by the mirror lobe: scattered again until it is out.
@@ -234,7 +247,7 @@ func (p *Place) below(w geom.V) geom.V {
 	over := 1 - e.a - e.b
 	sent := p.fd.Mul(e.a).Add(one.Mul(p.fd90 * e.b))
 	if p.filmed != nil {
-		sent = sent.Lerp(p.filmed.at(math.Abs(w.Z)), p.v.Film.Share)
+		sent = sent.Lerp(p.filmed.at(math.Abs(w.Z)), p.Values.Film.Share)
 	}
 	return positive(one.Sub(sent).Sub(p.moreD.Mul(max(over, 0))))
 }
@@ -242,7 +255,7 @@ func (p *Place) below(w geom.V) geom.V {
 func (p *Place) belowMean() geom.V {
 	sent := p.fd.Mul(p.mean.a).Add(one.Mul(p.fd90 * p.mean.b))
 	if p.filmed != nil {
-		sent = sent.Lerp(p.filmed.mean, p.v.Film.Share)
+		sent = sent.Lerp(p.filmed.mean, p.Values.Film.Share)
 	}
 	return positive(one.Sub(sent).Sub(p.moreD.Mul(max(1-p.mean.a-p.mean.b, 0))))
 }
@@ -265,8 +278,8 @@ var films = struct {
 
 // filmedOf looks one up, or makes it; what differs by less than is seen is taken as one.
 func (p *Place) filmedOf() *filmed {
-	f := p.v.Film
-	key := [7]int32{int32(f.Index * 100), int32(f.Thick / 5), int32(p.v.Rough * 64), int32(p.fd.X * 256),
+	f := p.Values.Film
+	key := [7]int32{int32(f.Index * 100), int32(f.Thick / 5), int32(p.Values.Rough * 64), int32(p.fd.X * 256),
 		int32(p.fd.Y * 256), int32(p.fd.Z * 256), int32(p.fd90 * 64)}
 	films.Lock()
 	t := films.known[key]
@@ -279,7 +292,7 @@ func (p *Place) filmedOf() *filmed {
 	for c := range t.list {
 		cos := max(float64(c)/(filmCos-1), 1e-3)
 		o := geom.V{X: math.Sqrt(1 - cos*cos), Z: cos}
-		g := round(p.v.Rough)
+		g := round(p.Values.Rough)
 		const n = 64
 		for i := range n {
 			h := g.draw(o, (float64(i)+0.5)/n, second(i))
@@ -313,42 +326,47 @@ func positive(c geom.V) geom.V { return geom.V{X: max(c.X, 0), Y: max(c.Y, 0), Z
 
 // film is the reflectance of a surface below its film; f90 fades it as it fades the surface.
 func (p *Place) film(cos float64, f0 geom.V, f90 float64) geom.V {
-	return p.v.Film.Reflectance(cos, f0).Mul(f90)
+	return p.Values.Film.Reflectance(cos, f0).Mul(f90)
 }
 
 // fresnel is how much a microfacet mirrors.
 func (p *Place) fresnel(cos float64) geom.V {
 	w := pow5(1 - min(max(cos, 0), 1))
 	f := p.f0.Mul(1 - w).Add(one.Mul(p.f90 * w))
-	if p.v.Film.Share > 0 {
-		d := (1 - p.v.Metal) * (1 - p.solid)
-		of := p.film(cos, p.fd, p.fd90).Mul(d).Add(p.film(cos, p.v.Base, 1).Mul(p.v.Metal))
-		f = f.Lerp(of, p.v.Film.Share)
+	if p.Values.Film.Share > 0 {
+		d := (1 - p.Values.Metal) * (1 - p.solid)
+		of := p.film(cos, p.fd, p.fd90).Mul(d).Add(p.film(cos, p.Values.Base, 1).Mul(p.Values.Metal))
+		f = f.Lerp(of, p.Values.Film.Share)
 	}
 	return f
 }
 
 func (p *Place) layers() {
-	if s := p.v.Sheen.Max(); s > 0 {
+	if s := p.Values.Sheen.Max(); s > 0 {
 		p.sheen = layer{on: true, by: func(p *Place, cos float64) float64 {
-			return 1 - p.v.Sheen.Max()*clothShare(p.v.SheenRough, cos)
+			return 1 - p.Values.Sheen.Max()*clothShare(p.Values.SheenRough, cos)
 		}}
 		p.sheen.at = p.sheen.by(p, p.o.Z)
-		p.fuzzOver = clothOver(p.v.SheenRough, p.o.Z)
-		p.sheen.mean = 1 - s*clothMean(p.v.SheenRough)
-		p.sheen.loses(p, lostBelowCloth(), s, p.v.SheenRough)
+		p.fuzzOver = clothOver(p.Values.SheenRough, p.o.Z)
+		p.sheen.mean = 1 - s*clothMean(p.Values.SheenRough)
+		p.sheen.loses(p, lostBelowCloth(), s, p.Values.SheenRough, p.o.Z)
 	}
-	if p.v.Coat > 0 {
-		p.cg = round(p.v.CoatRough)
+	if p.Values.Coat > 0 {
+		p.cg = round(p.Values.CoatRough)
 		p.coat = layer{on: true, by: func(p *Place, cos float64) float64 {
-			return 1 - p.v.Coat*mirrorShare(p.v.CoatRough, cos).sum(coatF0, 1)
+			return 1 - p.Values.Coat*mirrorShare(p.Values.CoatRough, cos).sum(coatF0, 1)
 		}}
-		p.coat.at = p.coat.by(p, p.o.Z)
-		p.coat.mean = 1 - p.v.Coat*mirrorMean(p.v.CoatRough).sum(coatF0, 1)
+		p.oc = p.o
+		if n := p.Values.CoatNormal; n != (geom.V{}) && n.Dot(p.o) > 1e-3 {
+			p.ct, p.cb = geom.Frame(n)
+			p.oc = p.onCoat(p.o)
+		}
+		p.coat.at = p.coat.by(p, p.oc.Z)
+		p.coat.mean = 1 - p.Values.Coat*mirrorMean(p.Values.CoatRough).sum(coatF0, 1)
 		if p.sheen.on {
 			p.above = p.both()
 		}
-		p.coat.loses(p, lostBelowCoat(), p.v.Coat, p.v.CoatRough)
+		p.coat.loses(p, lostBelowCoat(), p.Values.Coat, p.Values.CoatRough, p.oc.Z)
 	}
 }
 
@@ -371,12 +389,12 @@ func (p *Place) choose() {
 	}
 	cloth := geom.V{}
 	if p.sheen.on {
-		cloth = p.v.Sheen.Mul(top * clothShare(p.v.SheenRough, p.o.Z))
+		cloth = p.Values.Sheen.Mul(top * clothShare(p.Values.SheenRough, p.o.Z))
 		top *= p.sheen.at
 	}
 	mirror := p.f0.Mul(p.e.a).Add(one.Mul(p.f90 * p.e.b))
-	if p.v.Film.Share > 0 {
-		mirror = mirror.Lerp(p.fresnel(p.o.Z).Mul(p.e.a+p.e.b), p.v.Film.Share)
+	if p.Values.Film.Share > 0 {
+		mirror = mirror.Lerp(p.fresnel(p.o.Z).Mul(p.e.a+p.e.b), p.Values.Film.Share)
 	}
 	more := p.more.Mul(max(1-p.e.a-p.e.b, 0))
 	p.Mirrored = mirror.Add(more).Mul(top)
@@ -391,12 +409,12 @@ func (p *Place) choose() {
 		p.Mirrored = p.Mirrored.Add(one.Mul(c))
 	}
 	w[3] = luminance(p.Through)
-	if p.v.Straight {
+	if p.Values.Straight {
 		w[3] = 0
 	}
 	w[4] = luminance(p.leaf.Times(p.rest)) * top
 	if p.solid > 0 {
-		w[5] = p.solid * (1 - p.v.Metal) * top
+		w[5] = p.solid * (1 - p.Values.Metal) * top
 		p.Mirrored = p.Mirrored.Add(one.Mul(w[5]))
 	}
 	sum := 0.0
@@ -413,7 +431,7 @@ func (p *Place) choose() {
 func luminance(c geom.V) float64 { return 0.2126*c.X + 0.7152*c.Y + 0.0722*c.Z }
 
 // Glass says how much of the light meets a solid boundary, as glass does.
-func (p *Place) Glass() float64 { return p.solid * (1 - p.v.Metal) }
+func (p *Place) Glass() float64 { return p.solid * (1 - p.Values.Metal) }
 
 // Eval is what of the light from i goes to o, times the cosine, and the density with which Sample finds i.
 func (p *Place) Eval(i geom.V) (f geom.V, pdf float64) {
@@ -422,11 +440,17 @@ func (p *Place) Eval(i geom.V) (f geom.V, pdf float64) {
 	}
 	cos := math.Abs(i.Z)
 	even := cos / math.Pi
+	ic := i
+	onCoat := cos
+	if p.coat.on {
+		ic = p.onCoat(i)
+		onCoat = math.Abs(ic.Z)
+	}
 	if i.Z < 0 {
-		return p.beyond(i, even)
+		return p.beyond(i, even, onCoat)
 	}
 	e := p.shareOf(i)
-	lambert := p.passes(cos, 1)
+	lambert := p.passes(cos, onCoat, 1)
 	if p.diffuse != (geom.V{}) {
 		f = p.diffuse.Times(p.couple(i, 1)).Mul(even * lambert)
 	}
@@ -437,58 +461,71 @@ func (p *Place) Eval(i geom.V) (f geom.V, pdf float64) {
 	if p.chance[0] > 0 {
 		d, q := p.g.mirrored(p.o, i)
 		h := p.o.Add(i).Unit()
-		c, s := p.coat.passes(p, cos, 0), p.sheen.passes(p, cos, 0)
+		c, s := p.coat.passes(p, onCoat, 0), p.sheen.passes(p, cos, 0)
 		f = f.Add(p.fresnel(p.o.Dot(h)).Mul(d * c * s))
-		if found := p.coat.found(p, cos)*s + p.sheen.found(p, cos)*c; found > 0 {
+		if found := p.coat.found(p, onCoat)*s + p.sheen.found(p, cos)*c; found > 0 {
 			f = f.Add(p.f0.Mul(20.0 / 21).Add(one.Mul(p.f90 / 21)).Mul(found * even))
 		}
 		pdf += p.chance[0] * q
 	}
 	if p.sheen.on {
-		f = f.Add(p.v.Sheen.Mul(fuzz(p.o, i, p.v.SheenRough) / (p.fuzzOver * clothOver(p.v.SheenRough, cos)) * p.coat.passes(p, cos, 0)))
+		f = f.Add(p.Values.Sheen.Mul(fuzz(p.o, i, p.Values.SheenRough) / (p.fuzzOver * clothOver(p.Values.SheenRough, cos)) * p.coat.passes(p, onCoat, 0)))
 	}
-	if p.coat.on {
-		d, q := p.cg.mirrored(p.o, i)
-		f = f.Add(one.Mul(p.v.Coat * schlick(coatF0, 1, p.o.Dot(p.o.Add(i).Unit())) * d))
+	if p.coat.on && ic.Z > 0 {
+		d, q := p.cg.mirrored(p.oc, ic)
+		f = f.Add(one.Mul(p.Values.Coat * schlick(coatF0, 1, p.o.Dot(p.o.Add(i).Unit())) * d))
 		pdf += p.chance[2] * q
 	}
 	if p.chance[5] > 0 {
 		back, _, q := p.glass.eval(p.o, i)
-		above := p.passes(cos, p.wide)
-		f = f.Add(one.Mul(back * p.Glass() * above))
+		above := p.passes(cos, onCoat, p.wide)
+		f = f.Add(p.bends().Mul(back * p.Glass() * above))
 		pdf += p.chance[5] * q
 	}
 	return f, pdf
 }
 
 // beyond is Eval of light from the other side.
-func (p *Place) beyond(i geom.V, even float64) (f geom.V, pdf float64) {
+func (p *Place) beyond(i geom.V, even, onCoat float64) (f geom.V, pdf float64) {
 	cos := -i.Z
 	if p.leaf != (geom.V{}) {
-		f = p.leaf.Times(p.couple(i, 1)).Mul(even * p.passes(cos, 1))
+		f = p.leaf.Times(p.couple(i, 1)).Mul(even * p.passes(cos, onCoat, 1))
 		pdf = p.chance[4] * even
 	}
 	if p.chance[3] > 0 { // a thin rough sheet: the mirror image of a highlight
 		m := geom.V{X: i.X, Y: i.Y, Z: cos}
 		d, q := p.g.mirrored(p.o, m)
-		c, s := p.coat.passes(p, cos, 0), p.sheen.passes(p, cos, 0)
+		c, s := p.coat.passes(p, onCoat, 0), p.sheen.passes(p, cos, 0)
 		spare := max(1-p.e.a-p.e.b, 0)
 		lobe := p.couple(i, 0).Mul(d).Add(p.couple(i, 1).Mul(p.left(p.shareOf(m)) * even)).Mul(c * s)
 		t := lostBelowCoat()
-		if m := t.meanOf(p.v.Rough, p.v.Rough); m > 1e-7 {
-			own := t.of(p.v.Rough, p.v.Rough, p.o.Z) * t.of(p.v.Rough, p.v.Rough, cos) / m * matte(p.v.Rough)
-			lobe = lobe.Add(one.Mul((own + p.coat.found(p, cos)*s + p.sheen.found(p, cos)*c) * even))
+		if m := t.meanOf(p.Values.Rough, p.Values.Rough); m > 1e-7 {
+			own := t.of(p.Values.Rough, p.Values.Rough, p.o.Z) * t.of(p.Values.Rough, p.Values.Rough, cos) / m * matte(p.Values.Rough)
+			lobe = lobe.Add(one.Mul((own + p.coat.found(p, onCoat)*s + p.sheen.found(p, cos)*c) * even))
 		}
 		f = f.Add(p.through.Times(lobe))
 		pdf += p.chance[3] * (q*(1-spare) + even*spare)
 	}
 	if p.chance[5] > 0 {
 		_, through, q := p.glass.eval(p.o, i)
-		above := p.passes(cos, p.wide)
-		f = f.Add(p.v.Base.Mul(through * p.Glass() * above))
+		above := p.passes(cos, onCoat, p.wide)
+		f = f.Add(p.Values.Base.Times(p.bends()).Mul(through * p.Glass() * above))
 		pdf += p.chance[5] * q
 	}
 	return f, pdf
+}
+
+// bends is the colours that glass bends here.
+func (p *Place) bends() geom.V {
+	switch p.Values.Channel {
+	case 1:
+		return geom.V{X: 3}
+	case 2:
+		return geom.V{Y: 3}
+	case 3:
+		return geom.V{Z: 3}
+	}
+	return one
 }
 
 // couple is what of light gets to what lies below the mirror lobe and out again.
@@ -513,14 +550,21 @@ func (p *Place) Sample(u1, u2, lobe float64) (i, weight geom.V, pdf float64, ok 
 	}
 	lobe = min(lobe/p.chance[k], 1)
 	switch k {
-	case 0, 2:
-		g := p.g
-		if k == 2 {
-			g = p.cg
-		}
-		h := g.draw(p.o, u1, u2)
+	case 0:
+		h := p.g.draw(p.o, u1, u2)
 		if i = h.Mul(2 * p.o.Dot(h)).Sub(p.o); i.Z <= 0 {
 			return
+		}
+	case 2:
+		h := p.cg.draw(p.oc, u1, u2)
+		i = h.Mul(2 * p.oc.Dot(h)).Sub(p.oc)
+		if i.Z <= 0 {
+			return
+		}
+		if p.ct != (geom.V{}) {
+			if i = p.ct.Mul(i.X).Add(p.cb.Mul(i.Y)).Add(p.Values.CoatNormal.Mul(i.Z)); i.Z <= 0 {
+				return
+			}
 		}
 	case 1:
 		i = around(u1, u2)

@@ -38,6 +38,9 @@ var mirror = sync.OnceValue(func() *struct {
 	return t
 })
 
+// Ready makes the table that every surface asks for; the others are made when something asks.
+func Ready() { mirror() }
+
 // round is the lobe of a roughness that is alike all around.
 func round(rough float64) ggx { a := max(rough*rough, least); return ggx{a, a} }
 

@@ -5,7 +5,9 @@ import (
 	"encoding/json"
 	"fmt"
 	"io"
+	"maps"
 	"math"
+	"slices"
 
 	"visator/core/geom"
 	"visator/core/model"
@@ -139,13 +141,7 @@ func (g *glbWriter) build() error {
 		g.used["KHR_lights_punctual"] = true
 		g.doc["extensions"] = object{"KHR_lights_punctual": object{"lights": lights}}
 	}
-	var used []string
-	for _, e := range []string{"KHR_lights_punctual", "KHR_texture_transform", "KHR_materials_emissive_strength",
-		"KHR_materials_transmission", "KHR_materials_ior", "KHR_materials_unlit", "EXT_texture_webp"} {
-		if g.used[e] {
-			used = append(used, e)
-		}
-	}
+	used := slices.Sorted(maps.Keys(g.used))
 	if used != nil {
 		g.doc["extensionsUsed"] = used
 	}
@@ -298,13 +294,7 @@ func (g *glbWriter) material(s *model.Surface) object {
 			add("KHR_materials_emissive_strength", object{"emissiveStrength": k})
 		}
 	}
-	if s.Transmission > 0 {
-		tr := object{"transmissionFactor": unit1(s.Transmission)}
-		if t := g.texture(&s.Slots[model.TransmissionMap]); t != nil {
-			tr["transmissionTexture"] = t
-		}
-		add("KHR_materials_transmission", tr)
-	}
+	g.layers(s, add)
 	if s.IOR != 1.5 && (s.IOR == 0 || s.IOR >= 1) {
 		add("KHR_materials_ior", object{"ior": s.IOR})
 	}

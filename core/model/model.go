@@ -135,13 +135,36 @@ type Surface struct {
 	Transmission float64 // 0..1
 	IOR          float64
 	Unlit        bool
-	Slots        [SlotCount]Slot
+
+	Specular        float64    // strength of what no metal mirrors, 0..1
+	SpecularTint    [3]float64 // linear, and its colour seen straight on
+	Coat            float64    // of clear lacquer, 0..1
+	CoatRoughness   float64
+	CoatNormalScale float64
+	Sheen           [3]float64 // linear, of fibres
+	SheenRoughness  float64
+	Brush           float64 // how much wider highlights are along one way, 0..1
+	BrushTurn       float64 // radians of that way from the tangent, counter-clockwise
+	Film            float64 // thin film, 0..1
+	FilmIndex       float64
+	FilmLeast       float64    // nanometres where its map is 0; without one FilmMost counts
+	FilmMost        float64    // nanometres where it is 1
+	Solid           bool       // what goes in is bent, and taken up on its way: a body, not a sheet
+	Absorb          [3]float64 // linear colour that is left
+	AbsorbOver      float64    // metres after which; 0: nothing is taken up
+	Dispersion      float64    // 20 over the Abbe number
+	Leaf            float64    // share of what is scattered that leaves on the other side, 0..1
+	LeafTint        [3]float64 // linear
+
+	Slots [SlotCount]Slot
 }
 
 // DefaultSurface is glTF's default material.
 func DefaultSurface() Surface {
+	one := [3]float64{1, 1, 1}
 	s := Surface{BaseColor: [4]float64{1, 1, 1, 1}, Metallic: 1, Roughness: 1, NormalScale: 1, Occlusion: 1,
-		Cutoff: 0.5, IOR: 1.5}
+		Cutoff: 0.5, IOR: 1.5, Specular: 1, SpecularTint: one, CoatNormalScale: 1, FilmIndex: 1.3, FilmLeast: 100,
+		FilmMost: 400, Absorb: one, LeafTint: one}
 	for i := range s.Slots {
 		s.Slots[i] = EmptySlot
 	}
@@ -162,11 +185,24 @@ const (
 	RoughnessMap // from OBJ: grey
 	MetallicMap  // from OBJ: grey
 	HeightMap    // kept for the artist; not rendered
+	SpecularMap  // strength in alpha
+	SpecularTintMap
+	CoatMap           // in red
+	CoatRoughnessMap  // in green
+	CoatNormalMap     // the lacquer's own
+	SheenMap          // colour
+	SheenRoughnessMap // in alpha
+	BrushMap          // the way in red and green, strength in blue
+	FilmMap           // in red
+	FilmThicknessMap  // in green
+	LeafMap           // in alpha
+	LeafTintMap
 	SlotCount
 )
 
 var roleNames = [...]string{"base colour", "metallic-roughness", "normal", "occlusion", "emissive", "transmission",
-	"opacity", "roughness", "metallic", "height"}
+	"opacity", "roughness", "metallic", "height", "specular", "specular colour", "coat", "coat roughness", "coat normal",
+	"sheen", "sheen roughness", "brushed", "film", "film thickness", "leaf", "leaf colour"}
 
 func (r Role) String() string {
 	if r < 0 || int(r) >= len(roleNames) {

@@ -8,6 +8,7 @@ import (
 	"runtime"
 	"sync/atomic"
 
+	"visator/core/bsdf"
 	"visator/core/bvh"
 	"visator/core/crew"
 	"visator/core/geom"
@@ -115,7 +116,7 @@ func Render(ctx context.Context, s *Scene, cam *Camera, o Options) (*Film, error
 		Object: make([]float32, n),
 		sum:    make([]float64, 3*n), square: make([]float64, n), guide: make([]float32, 7*n), enter: o.Enter,
 		threads: o.Threads}
-	albedoTable()
+	bsdf.Ready()
 	if o.Shares {
 		f.Shares, f.apart = make([][]float32, s.kinds()), make([][]float32, s.kinds())
 		for g := range f.Shares {
@@ -240,7 +241,7 @@ func (f *Film) passes(s *Scene, cam *Camera, x, y int) {
 	}
 	f.Depth[i] = float32(cam.Depth(pt.p))
 	put(f.Normal, i, pt.n)
-	put(f.Albedo, i, pt.base)
+	put(f.Albedo, i, pt.place.Base)
 	f.Object[i] = float32(s.Instances[hit.Instance].ID)
 }
 

@@ -3,6 +3,7 @@ package render
 import (
 	"math"
 
+	"visator/core/bsdf"
 	"visator/core/bvh"
 	"visator/core/geom"
 	"visator/core/lamp"
@@ -38,7 +39,7 @@ func (r *Reading) Lux() float64 {
 func (s *Scene) Meter(ray Ray, bounces, samples int, seed uint64) (r Reading) {
 	r.Lamps = make([]float64, len(s.Lamps))
 	r.Distance = math.Inf(1)
-	albedoTable()
+	bsdf.Ready()
 	tr := tracer{s: s, bounces: bounces}
 	square := 0.0
 	for i := range samples {
@@ -66,7 +67,7 @@ func (s *Scene) Meter(ray Ray, bounces, samples int, seed uint64) (r Reading) {
 // MeterAt reads what falls on a small plane at a place, which need not lie on anything.
 func (s *Scene) MeterAt(at, normal geom.V, bounces, samples int, seed uint64) (r Reading) {
 	r.Lamps = make([]float64, len(s.Lamps))
-	albedoTable()
+	bsdf.Ready()
 	tr := tracer{s: s, bounces: bounces}
 	r.Hit, r.At, r.Normal = true, at, normal
 	pt := point{p: at, ng: normal, n: normal, wo: normal, instance: -1, triangle: bvh.NoTriangle, eps: 1e-4}

@@ -35,62 +35,6 @@ func surfacePoint(t *testing.T, rough, metal float64, from geom.V) point {
 	return s.shade(&ray, &hit)
 }
 
-// The facets of a rough surface, projected onto it, cover it once (Walter et al.
-// 2007, equation 4), and as seen from any side they cover what is seen of it
-// (Heitz 2014, equation 14).
-func TestFacetsCoverTheSurfaceOnce(t *testing.T) {
-	for _, alpha := range []float64{0.05, 0.2, 0.5, 1} {
-		for _, cos := range []float64{1, 0.7, 0.3} {
-			o := geom.V{X: math.Sqrt(1 - cos*cos), Z: cos}
-			var flat, seen float64
-			// By the angle from the normal in steps that follow the lobe.
-			const n, m = 2000, 64
-			for i := range n {
-				u := (float64(i) + 0.5) / n
-				// tan² = α²u/(1-u) spreads them as the distribution does, whose
-				// density over the sphere is D·cos.
-				tan2 := alpha * alpha * u / (1 - u)
-				z := 1 / math.Sqrt(1+tan2)
-				q := math.Sqrt(1 - z*z)
-				for j := range m {
-					sin, c := math.Sincos(2 * math.Pi * (float64(j) + 0.5) / m)
-					h := geom.V{X: q * c, Y: q * sin, Z: z}
-					d := distribution(z, alpha)
-					// du dφ/2π is alpha²·cos/(π (cos²α²+sin²)²)·dω, written out here
-					// so that the density does not rest on what is tested.
-					den := z*z*alpha*alpha + 1 - z*z
-					density := alpha * alpha * z / (math.Pi * den * den)
-					flat += d * z / density
-					seen += smithG1(cos, alpha) * max(o.Dot(h), 0) * d / cos / density
-				}
-			}
-			within(t, "projected", flat/(n*m), 1, 1e-6)
-			within(t, "seen", seen/(n*m), 1, 0.01)
-		}
-	}
-}
-
-// Light takes the same way back: the reflection of a metal is the same with eye
-// and light exchanged (Helmholtz).
-func TestMetalsReflectTheSameBothWays(t *testing.T) {
-	r := rand.New(rand.NewPCG(3, 14))
-	for range 60 {
-		rough, a, b := 0.15+0.85*r.Float64(), hemisphere(r), hemisphere(r)
-		if a.Z < 0.05 || b.Z < 0.05 {
-			continue
-		}
-		there, back := surfacePoint(t, rough, 1, a), surfacePoint(t, rough, 1, b)
-		f, _ := there.eval(back.wo)
-		g, _ := back.eval(there.wo)
-		// Each without its own cosine, and without what is given back for light
-		// that left after more than one facet, which goes by the eye's side only.
-		x, y := f.X/b.Z/there.boost.X, g.X/a.Z/back.boost.X
-		if math.Abs(x-y) > 1e-6*max(x, y)+1e-12 {
-			t.Errorf("roughness %.2f from %.2f to %.2f: %v and %v", rough, a, b, x, y)
-		}
-	}
-}
-
 // Nothing reflects more than it gets, from wherever it is looked at.
 func TestNoSurfaceGivesMoreThanItGets(t *testing.T) {
 	r := rand.New(rand.NewPCG(2, 71))
@@ -113,14 +57,6 @@ func TestNoSurfaceGivesMoreThanItGets(t *testing.T) {
 			}
 		}
 	}
-}
-
-// Published values: 4 % for glass of index 1.5, 2 % for water of 1.333 (Fresnel at
-// right angles, ((n-1)/(n+1))²).
-func TestReflectanceAtRightAngles(t *testing.T) {
-	within(t, "glass", dielectricF0(1.5), 0.04, 1e-9)
-	within(t, "water", dielectricF0(1.333), 0.02037, 1e-3)
-	within(t, "diamond", dielectricF0(2.417), 0.1720, 1e-3)
 }
 
 // The quick exponential of the noise filter is within what it promises.

@@ -3,8 +3,8 @@ package render
 import (
 	"fmt"
 	"math"
-	"sync"
 
+	"visator/core/bsdf"
 	"visator/core/geom"
 	"visator/core/light"
 	"visator/core/model"
@@ -16,6 +16,7 @@ type Surface struct {
 	m        model.Surface
 	tex      [model.SlotCount]*texture.Texture
 	emission float64 // mean luminance over the surface, cd/m²
+	layered  bool    // there is more to it than metal and roughness
 }
 
 // newSurfaces decodes the maps of a model, each once, and makes its surfaces
@@ -39,9 +40,10 @@ func newSurfaces(m *model.Model) (list []*Surface, fallback *Surface, err error)
 			}
 			t := *pictures[slot.Map]
 			t.Slot = slot
-			t.Linear = model.Role(role) != model.BaseColorMap && model.Role(role) != model.EmissiveMap
+			t.Linear = !colored[role]
 			s.tex[role] = &t
 		}
+		s.layered = layered(&s.m)
 		s.emission = light.Luminance(geom.V{X: s.m.Emissive[0], Y: s.m.Emissive[1], Z: s.m.Emissive[2]})
 		if t := s.tex[model.EmissiveMap]; t != nil && s.emission > 0 {
 			s.emission *= t.Mean()
@@ -53,13 +55,24 @@ func newSurfaces(m *model.Model) (list []*Surface, fallback *Surface, err error)
 	return list, &Surface{m: def}, nil
 }
 
+func layered(m *model.Surface) bool {
+	d := model.DefaultSurface()
+	return m.Specular != d.Specular || m.SpecularTint != d.SpecularTint || m.Coat > 0 || m.Sheen != d.Sheen ||
+		m.Brush > 0 || m.Film > 0 || m.Leaf > 0 || m.Slots[model.SpecularMap].Map != model.None ||
+		m.Slots[model.SpecularTintMap].Map != model.None
+}
+
+// colored are the maps whose values are colours; those of all others are data.
+var colored = [model.SlotCount]bool{model.BaseColorMap: true, model.EmissiveMap: true, model.SpecularTintMap: true,
+	model.SheenMap: true, model.LeafTintMap: true}
+
 // seeThrough reports whether hits on the surface must be asked about.
 func (s *Surface) seeThrough() bool { return s.m.Alpha != model.Opaque || s.clear() }
 
 // clear reports whether the surface is thin glass through which light goes
 // straight: smooth transmission without a volume (KHR_materials_transmission).
 func (s *Surface) clear() bool {
-	return s.m.Transmission > 0 && s.m.Roughness < 0.1 && s.m.Metallic < 1
+	return s.m.Transmission > 0 && !s.m.Solid && s.m.Roughness < 0.1 && s.m.Metallic < 1
 }
 
 type texCoords struct{ u, v [2]float64 }
@@ -139,17 +152,8 @@ func (s *Surface) transmission(uv *texCoords) float64 {
 // clearTint is the share of light that goes straight through thin glass, at
 // normal incidence: what both faces do not reflect, tinted once.
 func (s *Surface) clearTint(mp *meshPart, t uint32, u, v float32, uv *texCoords) geom.V {
-	f0 := dielectricF0(s.m.IOR)
+	f0 := bsdf.Facing(s.m.IOR)
 	return s.baseColor(mp, t, u, v, uv).Mul(s.transmission(uv) * (1 - f0))
-}
-
-// dielectricF0 is the reflectance at normal incidence (Fresnel; 0.04 for 1.5).
-func dielectricF0(ior float64) float64 {
-	if ior == 0 { // KHR_materials_ior: 0 stands for an infinite index
-		return 1
-	}
-	q := (ior - 1) / (ior + 1)
-	return q * q
 }
 
 // point is a place on a surface with everything that shading asks for.
@@ -158,20 +162,11 @@ type point struct {
 	ng, n    geom.V // unit, on the side of wo
 	wo       geom.V
 	t, b     geom.V // tangent frame around n
-	base     geom.V
-	metal    float64
-	alpha    float64 // GGX width: roughness²
+	place    bsdf.Place
 	trans    float64
-	f0       geom.V // specular reflectance at normal incidence
-	f90      float64
-	specular geom.V  // directional albedo of the specular lobe
-	boost    geom.V  // multiple scattering between microfacets
-	diffuse  geom.V  // weight of the diffuse lobe, without 1/π
-	through  geom.V  // weight of the rough transmission lobe
-	pSpec    float64 // chances of the lobes
-	pDiff    float64
 	emission geom.V
 	unlit    bool
+	surface  *Surface
 	instance int
 	triangle uint32
 	eps      float64 // how far new rays start from the surface
@@ -215,6 +210,7 @@ func (s *Scene) shade(ray *Ray, hit *Hit) (pt point) {
 	}
 	sf := mp.surface
 	uv := mp.uv(t, hit.U, hit.V)
+	smooth := n
 	if tx := sf.tex[model.NormalMap]; tx != nil {
 		n = bend(n, tx, &uv, mp, t, e1, e2, sf.m.NormalScale)
 	}
@@ -226,145 +222,148 @@ func (s *Scene) shade(ray *Ray, hit *Hit) (pt point) {
 	}
 	pt.ng, pt.n = ng, n
 	pt.t, pt.b = geom.Frame(n)
-	pt.fill(sf, mp, t, hit.U, hit.V, &uv)
+	pt.surface = sf
+	pt.fill(mp, t, hit.U, hit.V, &uv)
+	v := &pt.place.Values
+	if v.Brush > 0 {
+		pt.brush(mp, t, e1, e2, &uv)
+	}
+	if v.Coat > 0 && (sf.tex[model.NormalMap] != nil || sf.tex[model.CoatNormalMap] != nil) {
+		if tx := sf.tex[model.CoatNormalMap]; tx != nil {
+			smooth = bend(smooth, tx, &uv, mp, t, e1, e2, sf.m.CoatNormalScale)
+		}
+		if smooth.Dot(ng) < 0 {
+			smooth = smooth.Mul(-1)
+		}
+		v.CoatNormal = pt.local(smooth)
+	}
+	if v.Solid {
+		v.Within = s.behind(hit, ray.D)
+	}
+	pt.place = bsdf.At(*v, pt.local(pt.wo))
 	return pt
 }
 
-// bend applies a tangent-space normal map; the tangent follows from the
-// texture coordinates of the triangle.
-func bend(n geom.V, tx *texture.Texture, uv *texCoords, mp *meshPart, t uint32, e1, e2 geom.V, scale float64) geom.V {
-	list := mp.part.Coordinates(&tx.Slot)
+// brush turns the frame of the point so that highlights are wider along its tangent.
+func (pt *point) brush(mp *meshPart, t uint32, e1, e2 geom.V, uv *texCoords) {
+	turn := pt.surface.m.BrushTurn
+	slot := &model.EmptySlot
+	if tx := pt.surface.tex[model.BrushMap]; tx != nil {
+		r, g, _, _ := uv.of(tx)
+		turn += math.Atan2(2*float64(g)-1, 2*float64(r)-1)
+		slot = &tx.Slot
+	}
+	tan, bit, ok := tangent(pt.n, slot, mp, t, e1, e2)
+	if !ok {
+		return
+	}
+	sin, cos := math.Sincos(turn)
+	pt.t = tan.Mul(cos).Add(bit.Mul(sin))
+	pt.b = pt.n.Cross(pt.t)
+}
+
+// tangent is the way in which the first texture coordinate of a triangle grows, at right angles to n, and that in which
+// the picture goes up.
+func tangent(n geom.V, slot *model.Slot, mp *meshPart, t uint32, e1, e2 geom.V) (tan, bit geom.V, ok bool) {
+	list := mp.part.Coordinates(slot)
 	if list == nil {
-		return n
+		return
 	}
 	idx := mp.part.Indices[3*t : 3*t+3]
 	du1, dv1 := float64(list[2*idx[1]]-list[2*idx[0]]), float64(list[2*idx[1]+1]-list[2*idx[0]+1])
 	du2, dv2 := float64(list[2*idx[2]]-list[2*idx[0]]), float64(list[2*idx[2]+1]-list[2*idx[0]+1])
 	det := du1*dv2 - du2*dv1
 	if det == 0 {
-		return n
+		return
 	}
-	tan := e1.Mul(dv2 / det).Sub(e2.Mul(dv1 / det))
+	tan = e1.Mul(dv2 / det).Sub(e2.Mul(dv1 / det))
 	tan = tan.Sub(n.Mul(n.Dot(tan))).Unit()
 	if tan == (geom.V{}) || !tan.Finite() {
-		return n
+		return
 	}
-	bit := n.Cross(tan)
+	bit = n.Cross(tan)
 	if (e2.Mul(du1 / det).Sub(e1.Mul(du2 / det))).Dot(bit) > 0 {
 		bit = bit.Mul(-1) // v grows downwards in the picture, green points up
+	}
+	return tan, bit, true
+}
+
+// bend applies a tangent-space normal map; the tangent follows from the
+// texture coordinates of the triangle.
+func bend(n geom.V, tx *texture.Texture, uv *texCoords, mp *meshPart, t uint32, e1, e2 geom.V, scale float64) geom.V {
+	tan, bit, ok := tangent(n, &tx.Slot, mp, t, e1, e2)
+	if !ok {
+		return n
 	}
 	r, g, b, _ := uv.of(tx)
 	x, y, z := (2*float64(r)-1)*scale, (2*float64(g)-1)*scale, 2*float64(b)-1
 	return tan.Mul(x).Add(bit.Mul(y)).Add(n.Mul(z)).Unit()
 }
 
-// fill sets the reflection model of the point: glTF 2.0 metallic-roughness
-// (appendix B) with GGX. Two refinements keep energy: light that microfacets
-// scatter more than once is given back (Turquin, Practical multiple scattering
-// compensation, 2019), and the diffuse lobe gets what the specular one leaves.
-// A dielectric of roughness 1 is matte: its specular lobe fades out from 0.9,
-// so that its luminance is ρE/π exactly.
-func (pt *point) fill(sf *Surface, mp *meshPart, t uint32, u, v float32, uv *texCoords) {
+// fill reads what the point is made of.
+func (pt *point) fill(mp *meshPart, t uint32, u, v float32, uv *texCoords) {
+	sf := pt.surface
 	m := &sf.m
-	pt.base = sf.baseColor(mp, t, u, v, uv)
-	rough := m.Roughness
-	pt.metal = m.Metallic
-	if tx := sf.tex[model.MetalRoughMap]; tx != nil {
-		_, g, b, _ := uv.of(tx)
-		rough *= float64(g)
-		pt.metal *= float64(b)
+	// Channels of a map, 1 where there is none.
+	of := func(role model.Role) (c [4]float64) {
+		tx := sf.tex[role]
+		if tx == nil {
+			return [4]float64{1, 1, 1, 1}
+		}
+		r, g, b, a := uv.of(tx)
+		return [4]float64{float64(r), float64(g), float64(b), float64(a)}
 	}
-	if tx := sf.tex[model.RoughnessMap]; tx != nil {
-		r, _, _, _ := uv.of(tx)
-		rough *= float64(r)
+	color := func(c [3]float64, role model.Role) geom.V {
+		x := of(role)
+		return geom.V{X: c[0] * x[0], Y: c[1] * x[1], Z: c[2] * x[2]}
 	}
-	if tx := sf.tex[model.MetallicMap]; tx != nil {
-		r, _, _, _ := uv.of(tx)
-		pt.metal *= float64(r)
+	w := bsdf.Values{Base: sf.baseColor(mp, t, u, v, uv), Metal: m.Metallic, Rough: m.Roughness, Index: m.IOR,
+		Specular: m.Specular, SpecularTint: allWhite}
+	if sf.tex[model.MetalRoughMap] != nil {
+		x := of(model.MetalRoughMap)
+		w.Rough, w.Metal = w.Rough*x[1], w.Metal*x[2]
 	}
-	pt.metal = min(max(pt.metal, 0), 1)
-	rough = min(max(rough, 0), 1)
-	pt.emission = geom.V{X: m.Emissive[0], Y: m.Emissive[1], Z: m.Emissive[2]}
-	if tx := sf.tex[model.EmissiveMap]; tx != nil {
-		r, g, b, _ := uv.of(tx)
-		pt.emission = pt.emission.Times(geom.V{X: float64(r), Y: float64(g), Z: float64(b)})
-	}
+	w.Rough *= of(model.RoughnessMap)[0]
+	w.Metal *= of(model.MetallicMap)[0]
+	pt.emission = color(m.Emissive, model.EmissiveMap)
 	pt.unlit = m.Unlit
 	pt.trans = sf.transmission(uv)
-	matte := 1.0
-	if rough > 0.9 {
-		q := (1 - rough) / 0.1
-		matte = q * q * (3 - 2*q)
+	w.Clear, w.Solid, w.Straight = pt.trans, m.Solid && pt.trans > 0, sf.clear()
+	if sf.layered {
+		w.Specular *= of(model.SpecularMap)[3]
+		w.SpecularTint = color(m.SpecularTint, model.SpecularTintMap)
+		w.Coat, w.CoatRough = m.Coat*of(model.CoatMap)[0], m.CoatRoughness*of(model.CoatRoughnessMap)[1]
+		w.Sheen, w.SheenRough = color(m.Sheen, model.SheenMap), m.SheenRoughness*of(model.SheenRoughnessMap)[3]
+		w.Brush = m.Brush * of(model.BrushMap)[2]
+		w.Film = bsdf.Film{Share: m.Film * of(model.FilmMap)[0], Index: m.FilmIndex, Thick: m.FilmMost}
+		if sf.tex[model.FilmThicknessMap] != nil {
+			w.Film.Thick = m.FilmLeast + (m.FilmMost-m.FilmLeast)*of(model.FilmThicknessMap)[1]
+		}
+		w.Leaf, w.LeafTint = m.Leaf*of(model.LeafMap)[3], color(m.LeafTint, model.LeafTintMap)
 	}
-	pt.alpha = max(rough*rough, 1e-3)
-	fd := dielectricF0(m.IOR) * matte
-	one := geom.V{X: 1, Y: 1, Z: 1}
-	pt.f0 = one.Mul(fd * (1 - pt.metal)).Add(pt.base.Mul(pt.metal))
-	pt.f90 = matte*(1-pt.metal) + pt.metal
-	cos := pt.n.Dot(pt.wo)
-	a, b := specularAlbedo(cos, math.Sqrt(pt.alpha))
-	back := 1/(a+b) - 1
-	pt.boost = one.Add(pt.f0.Mul(back))
-	pt.specular = pt.f0.Mul(a).Add(one.Mul(pt.f90 * b)).Times(pt.boost)
-	ed := (fd*a + matte*b) * (1 + fd*back) // what the dielectric alone reflects
-	rest := pt.base.Mul((1 - pt.metal) * max(1-ed, 0))
-	pt.diffuse = rest.Mul(1 - pt.trans)
-	pt.through = rest.Mul(pt.trans)
-	ws, wd, wt := light.Luminance(pt.specular), light.Luminance(pt.diffuse), light.Luminance(pt.through)
-	if sf.clear() {
-		wt = 0 // goes straight: the tracer's business
-	}
-	if sum := ws + wd + wt; sum > 0 {
-		pt.pSpec, pt.pDiff = ws/sum, wd/sum
-	}
+	pt.place.Values = w
 }
 
-// Directional albedo of the GGX lobe for F = F0*A + F90*B, over cosine and
-// roughness: the split-sum form of the integral.
-const tableSize = 32
+var allWhite = geom.V{X: 1, Y: 1, Z: 1}
 
-var albedoTable = sync.OnceValue(func() *[tableSize][tableSize][2]float64 {
-	var tab [tableSize][tableSize][2]float64
-	const n = 512
-	for r := range tab {
-		rough := float64(r) / (tableSize - 1)
-		alpha := max(rough*rough, 1e-3)
-		for c := range tab[r] {
-			cos := max(float64(c)/(tableSize-1), 1e-3)
-			wo := geom.V{X: math.Sqrt(1 - cos*cos), Z: cos}
-			var a, b float64
-			for i := 0; i < n; i++ {
-				h := sampleGGX(wo, alpha, (float64(i)+0.5)/n, float64(reverse32(uint32(i)))/(1<<32))
-				wi := h.Mul(2 * wo.Dot(h)).Sub(wo)
-				if wi.Z <= 0 {
-					continue
-				}
-				w := smithG2(wo.Z, wi.Z, alpha) / smithG1(wo.Z, alpha)
-				f := pow5(1 - wo.Dot(h))
-				a += w * (1 - f)
-				b += w * f
-			}
-			tab[r][c] = [2]float64{a / n, b / n}
-		}
-	}
-	return &tab
-})
+// split makes the point bend one colour only, drawn by u, where its glass bends each another way
+// (KHR_materials_dispersion): the indices of red and blue are as far beside that of green as the Abbe number tells.
+func (pt *point) split(u float64) {
+	v := &pt.place.Values
+	v.Channel = 1 + min(int(3*u), 2)
+	half := (v.Index - 1) * 0.025 * pt.surface.m.Dispersion
+	v.Index = max(v.Index+half*float64(v.Channel-2), 1)
+	pt.place = bsdf.At(*v, pt.local(pt.wo))
+}
 
-func specularAlbedo(cos, rough float64) (a, b float64) {
-	tab := albedoTable()
-	x, y := min(max(cos, 0), 1)*(tableSize-1), min(max(rough, 0), 1)*(tableSize-1)
-	i, j := min(int(x), tableSize-2), min(int(y), tableSize-2)
-	fx, fy := x-float64(i), y-float64(j)
-	for k := 0; k < 2; k++ {
-		lo := tab[j][i][k]*(1-fx) + tab[j][i+1][k]*fx
-		hi := tab[j+1][i][k]*(1-fx) + tab[j+1][i+1][k]*fx
-		if v := lo*(1-fy) + hi*fy; k == 0 {
-			a = v
-		} else {
-			b = v
-		}
+// keeps is what is left of light after so many metres within the surface's body (Beer's law).
+func (s *Surface) keeps(far float64) geom.V {
+	if s.m.AbsorbOver <= 0 {
+		return allWhite
 	}
-	return
+	q := far / s.m.AbsorbOver
+	return geom.V{X: math.Pow(max(s.m.Absorb[0], 0), q), Y: math.Pow(max(s.m.Absorb[1], 0), q),
+		Z: math.Pow(max(s.m.Absorb[2], 0), q)}
 }
 
 // triangle is the part that a triangle belongs to, its number there, and its corners.

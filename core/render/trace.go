@@ -61,6 +61,7 @@ func (tr *tracer) radiance(ray Ray, smp *points.Sampler, first *seen) geom.V {
 			tr.apart[kind] = tr.apart[kind].Add(c)
 		}
 	}
+	var inside *Surface                 // whose body the path is in
 	for straight := 0; straight < 64; { // panes of glass in a row
 		tr.pass = passing{s: smp}
 		hit, ok := tr.s.trace(&ray, false, &tr.pass)
@@ -74,10 +75,16 @@ func (tr *tracer) radiance(ray Ray, smp *points.Sampler, first *seen) geom.V {
 		var pt point
 		if ok {
 			pt = tr.s.shade(&ray, &hit)
+			if inside != nil {
+				weight = weight.Times(inside.keeps(hit.T))
+			}
+			if pt.place.Solid && pt.surface.m.Dispersion > 0 {
+				pt.split(smp.Pick(hit.Triangle, uint32(hit.Instance)^0x2c1b3c6d))
+			}
 			if depth == 0 && math.IsInf(first.depth, 1) {
 				first.depth, first.normal = travelled+hit.T, pt.n
-				first.albedo = pt.base
-				if pt.metal > 0.5 || pt.trans > 0.5 { // what a mirror shows is not its own colour
+				first.albedo = pt.place.Base
+				if pt.place.Metal > 0.5 || pt.trans > 0.5 { // what a mirror shows is not its own colour
 					first.albedo = geom.V{X: 1, Y: 1, Z: 1}
 				}
 			}
@@ -125,19 +132,20 @@ func (tr *tracer) radiance(ray Ray, smp *points.Sampler, first *seen) geom.V {
 			break
 		}
 		if pt.unlit {
-			add(tr.s.groups+2, weight.Times(pt.base), depth > 1)
+			add(tr.s.groups+2, weight.Times(pt.place.Base), depth > 1)
 			break
 		}
 		if pt.emission != (geom.V{}) && (!dark || tr.glows && !tr.s.small(&pt)) {
 			add(tr.s.groups+2, weight.Times(pt.emission).Mul(tr.glowWeight(&pt, &from)), depth > 1)
 		}
-		if pt.trans > 0 && tr.s.Instances[hit.Instance].Mesh.partOf(hit.Triangle).surface.clear() {
+		if pt.trans > 0 && pt.place.Straight {
 			// Thin glass: the share that goes straight is no scattering.
-			straightShare := light.Luminance(pt.through)
-			rest := light.Luminance(pt.specular) + light.Luminance(pt.diffuse)
+			through := pt.place.Through
+			straightShare := light.Luminance(through)
+			rest := light.Luminance(pt.place.Mirrored) + light.Luminance(pt.place.Scattered)
 			if p := straightShare / (straightShare + rest); straightShare > 0 &&
 				smp.Pick(hit.Triangle, uint32(hit.Instance)^0x51ed270b) < p {
-				weight = weight.Times(pt.through).Mul(1 / p)
+				weight = weight.Times(through).Mul(1 / p)
 				travelled += hit.T
 				far := ray.Max
 				ray = pt.leave(ray.D)
@@ -172,6 +180,11 @@ func (tr *tracer) radiance(ray Ray, smp *points.Sampler, first *seen) geom.V {
 		}
 		if !(weight.Max() > 0) || !weight.Finite() {
 			break
+		}
+		if pt.place.Solid && wi.Dot(pt.ng) < 0 {
+			if inside = pt.surface; pt.place.Within {
+				inside = nil
+			}
 		}
 		from = last{pdf: pdf, c: c, p: pt.p, solo: depth == 0, id: tr.s.idOf(&pt)}
 		ray = pt.leave(wi)

@@ -147,9 +147,44 @@ type material struct {
 			TransmissionFactor  float64
 			TransmissionTexture textureInfo
 		} `json:"KHR_materials_transmission"`
-		IOR   struct{ IOR *float64 } `json:"KHR_materials_ior"`
-		Unlit *struct{}              `json:"KHR_materials_unlit"`
-		Gloss *glossiness            `json:"KHR_materials_pbrSpecularGlossiness"`
+		IOR      struct{ IOR *float64 } `json:"KHR_materials_ior"`
+		Specular *struct {
+			SpecularFactor                        *float64
+			SpecularColorFactor                   []float64
+			SpecularTexture, SpecularColorTexture textureInfo
+		} `json:"KHR_materials_specular"`
+		Coat *struct {
+			ClearcoatFactor, ClearcoatRoughnessFactor                           float64
+			ClearcoatTexture, ClearcoatRoughnessTexture, ClearcoatNormalTexture textureInfo
+		} `json:"KHR_materials_clearcoat"`
+		Sheen *struct {
+			SheenColorFactor                         []float64
+			SheenRoughnessFactor                     float64
+			SheenColorTexture, SheenRoughnessTexture textureInfo
+		} `json:"KHR_materials_sheen"`
+		Brush *struct {
+			AnisotropyStrength, AnisotropyRotation float64
+			AnisotropyTexture                      textureInfo
+		} `json:"KHR_materials_anisotropy"`
+		Film *struct {
+			IridescenceFactor                                        float64
+			IridescenceIor                                           *float64
+			IridescenceThicknessMinimum, IridescenceThicknessMaximum *float64
+			IridescenceTexture, IridescenceThicknessTexture          textureInfo
+		} `json:"KHR_materials_iridescence"`
+		Volume *struct {
+			ThicknessFactor     float64
+			AttenuationDistance *float64
+			AttenuationColor    []float64
+		} `json:"KHR_materials_volume"`
+		Dispersion struct{ Dispersion float64 } `json:"KHR_materials_dispersion"`
+		Leaf       *struct {
+			DiffuseTransmissionFactor                                   float64
+			DiffuseTransmissionColorFactor                              []float64
+			DiffuseTransmissionTexture, DiffuseTransmissionColorTexture textureInfo
+		} `json:"KHR_materials_diffuse_transmission"`
+		Unlit *struct{}   `json:"KHR_materials_unlit"`
+		Gloss *glossiness `json:"KHR_materials_pbrSpecularGlossiness"`
 	}
 }
 

@@ -28,6 +28,9 @@ var known = []string{
 	"KHR_texture_transform", "KHR_lights_punctual", "KHR_materials_emissive_strength",
 	"KHR_materials_transmission", "KHR_materials_ior", "KHR_mesh_quantization",
 	"KHR_materials_unlit", "KHR_materials_pbrSpecularGlossiness", "EXT_texture_webp", "EXT_meshopt_compression",
+	"KHR_materials_specular", "KHR_materials_clearcoat", "KHR_materials_sheen", "KHR_materials_anisotropy",
+	"KHR_materials_iridescence", "KHR_materials_volume", "KHR_materials_dispersion",
+	"KHR_materials_diffuse_transmission",
 }
 
 // ErrOld is a model of glTF before 2.0, which the converter may read.

@@ -3,18 +3,10 @@ package gltf
 // consequence says what an extension that is not read here means for what is seen. What
 // has none, such as notes of a program for itself, is "".
 var consequence = map[string]string{
-	"KHR_materials_clearcoat":            "its clear coat does not show: lacquer looks like bare paint",
-	"KHR_materials_sheen":                "its cloth has no soft sheen at the edges",
-	"KHR_materials_volume":               "its thick glass looks thin and takes no colour by its depth",
-	"KHR_materials_volume_scatter":       "its wax, skin or milk looks solid",
-	"KHR_materials_iridescence":          "its thin films show no colours",
-	"KHR_materials_anisotropy":           "its brushed metal shines evenly",
-	"KHR_materials_dispersion":           "its glass does not split light into colours",
-	"KHR_materials_specular":             "its reflections have the usual strength",
-	"KHR_materials_diffuse_transmission": "its leaves or cloth let no light through",
-	"KHR_materials_variants":             "it comes in several finishes; the first is taken",
-	"EXT_mesh_gpu_instancing":            "copies that it repeats are missing: one of each is there",
-	"KHR_node_visibility":                "what was switched off in it is shown",
+	"KHR_materials_volume_scatter": "its wax, skin or milk looks solid",
+	"KHR_materials_variants":       "it comes in several finishes; the first is taken",
+	"EXT_mesh_gpu_instancing":      "copies that it repeats are missing: one of each is there",
+	"KHR_node_visibility":          "what was switched off in it is shown",
 	"KHR_texture_basisu": "its maps in KTX2 are not read; their plain versions are taken where it has " +
 		"them",
 	"MSFT_texture_dds": "its maps in DDS are not read; their plain versions are taken where it has them",

@@ -43,15 +43,13 @@ func (r *reader) loadSurfaces() error {
 		s.Transmission = gm.Extensions.Transmission.TransmissionFactor
 		s.IOR = orElse(gm.Extensions.IOR.IOR, 1.5)
 		s.Unlit = gm.Extensions.Unlit != nil
-		for _, slot := range []struct {
-			role model.Role
-			info *textureInfo
-		}{
+		layered := layers(&s, &gm)
+		for _, slot := range append(layered, []mapped{
 			{model.BaseColorMap, &gm.PBR.BaseColorTexture}, {model.MetalRoughMap, &gm.PBR.MetallicRoughnessTexture},
 			{model.NormalMap, &gm.NormalTexture}, {model.OcclusionMap, &gm.OcclusionTexture},
 			{model.EmissiveMap, &gm.EmissiveTexture},
 			{model.TransmissionMap, &gm.Extensions.Transmission.TransmissionTexture},
-		} {
+		}...) {
 			if slot.info.Index == nil {
 				continue
 			}
@@ -67,6 +65,66 @@ func (r *reader) loadSurfaces() error {
 		r.out.Surfaces = append(r.out.Surfaces, s)
 	}
 	return nil
+}
+
+// mapped is a map that a surface names.
+type mapped struct {
+	role model.Role
+	info *textureInfo
+}
+
+// layers sets what extensions add to a surface, and tells the maps that they name.
+func layers(s *model.Surface, gm *material) (list []mapped) {
+	three := func(to *[3]float64, from []float64) {
+		if len(from) == 3 {
+			*to = [3]float64(from)
+		}
+	}
+	e := &gm.Extensions
+	if x := e.Specular; x != nil {
+		s.Specular = orElse(x.SpecularFactor, 1)
+		three(&s.SpecularTint, x.SpecularColorFactor)
+		list = append(list, mapped{model.SpecularMap, &x.SpecularTexture},
+			mapped{model.SpecularTintMap, &x.SpecularColorTexture})
+	}
+	if x := e.Coat; x != nil {
+		s.Coat, s.CoatRoughness = x.ClearcoatFactor, x.ClearcoatRoughnessFactor
+		s.CoatNormalScale = orElse(x.ClearcoatNormalTexture.Scale, 1)
+		list = append(list, mapped{model.CoatMap, &x.ClearcoatTexture},
+			mapped{model.CoatRoughnessMap, &x.ClearcoatRoughnessTexture},
+			mapped{model.CoatNormalMap, &x.ClearcoatNormalTexture})
+	}
+	if x := e.Sheen; x != nil {
+		three(&s.Sheen, x.SheenColorFactor)
+		s.SheenRoughness = x.SheenRoughnessFactor
+		list = append(list, mapped{model.SheenMap, &x.SheenColorTexture},
+			mapped{model.SheenRoughnessMap, &x.SheenRoughnessTexture})
+	}
+	if x := e.Brush; x != nil {
+		s.Brush, s.BrushTurn = x.AnisotropyStrength, x.AnisotropyRotation
+		list = append(list, mapped{model.BrushMap, &x.AnisotropyTexture})
+	}
+	if x := e.Film; x != nil {
+		s.Film, s.FilmIndex = x.IridescenceFactor, orElse(x.IridescenceIor, 1.3)
+		s.FilmLeast, s.FilmMost = orElse(x.IridescenceThicknessMinimum, 100), orElse(x.IridescenceThicknessMaximum, 400)
+		list = append(list, mapped{model.FilmMap, &x.IridescenceTexture},
+			mapped{model.FilmThicknessMap, &x.IridescenceThicknessTexture})
+	}
+	if x := e.Volume; x != nil {
+		s.Solid = x.ThicknessFactor > 0
+		three(&s.Absorb, x.AttenuationColor)
+		if d := orElse(x.AttenuationDistance, 0); d > 0 {
+			s.AbsorbOver = d
+		}
+	}
+	s.Dispersion = e.Dispersion.Dispersion
+	if x := e.Leaf; x != nil {
+		s.Leaf = x.DiffuseTransmissionFactor
+		three(&s.LeafTint, x.DiffuseTransmissionColorFactor)
+		list = append(list, mapped{model.LeafMap, &x.DiffuseTransmissionTexture},
+			mapped{model.LeafTintMap, &x.DiffuseTransmissionColorTexture})
+	}
+	return list
 }
 
 func (r *reader) slot(info *textureInfo, role model.Role, where string) (model.Slot, error) {

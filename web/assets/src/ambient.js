@@ -2,8 +2,10 @@
 // nothing stands in the way of, where a graphics card draws.
 import {
   Data3DTexture,
+  DataTexture,
   HalfFloatType,
   LinearFilter,
+  RedFormat,
   RGBAFormat,
   ShaderChunk,
   ShaderLib,
@@ -12,18 +14,28 @@ import {
 } from "three";
 
 const lit = ["standard", "physical", "lambert", "phong"];
-const levels = 3;
+const levels = 3,
+  side = 16, // core/ambient.OpenSide
+  mostLamps = 32;
 // The texture, what a value of 1 stands for (0: there is none), its sizes, and of each level where it begins and its
 // step.
 const now = {
   ambientLight: { value: empty() },
   ambientTimes: { value: 0 },
   ambientSize: { value: new Vector4(1, 1, 1, 1) },
-  // Of each lamp that is drawn, how much of its light gets past what holds it: towards +x, +y, +z, and -x, -y, -z.
-  pointOpen: { value: Array.from({ length: 64 }, () => new Vector3(1, 1, 1)) },
+  // Of each lamp that is drawn, how much of its light gets past what holds it, by direction: one square below another.
+  pointOpen: { value: bare() },
   ambientFrom: { value: Array.from({ length: levels }, () => new Vector4(0, 0, 0, 1)) },
 };
 
+// bare are the squares of lamps that nothing holds.
+function bare() {
+  const t = new DataTexture(new Uint8Array(side * side * mostLamps).fill(255), side, side * mostLamps, RedFormat);
+  t.minFilter = t.magFilter = LinearFilter;
+  t.unpackAlignment = 1;
+  t.needsUpdate = true;
+  return t;
+}
 function empty() {
   const t = new Data3DTexture(new Uint16Array(4), 1, 1, 1);
   return held(t);
@@ -46,10 +58,13 @@ export function ready() {
     `
   #define AMBIENT_GRIDS
   uniform highp sampler3D ambientLight;
-  uniform vec3 pointOpen[64];
-  float openTo(vec3 past, vec3 before, vec3 d) {
-    vec3 s = d * d;
-    return dot(s, mix(before, past, step(vec3(0.0), d)));
+  uniform sampler2D pointOpen;
+  // openTo is core/ambient's Open of a lamp, read between its shares.
+  float openTo(int lamp, vec3 d) {
+    vec3 o = d / max(dot(abs(d), vec3(1.0)), 1e-6);
+    vec2 q = o.y >= 0.0 ? o.xz : (1.0 - abs(o.zx)) * vec2(o.x >= 0.0 ? 1.0 : -1.0, o.z >= 0.0 ? 1.0 : -1.0);
+    vec2 t = clamp((q * 0.5 + 0.5) * ${side}.0, 0.5, ${side}.0 - 0.5) / ${side}.0;
+    return texture(pointOpen, vec2(t.x, (float(lamp) + t.y) / ${mostLamps}.0)).r;
   }
   uniform float ambientTimes;
   uniform vec4 ambientSize;
@@ -106,8 +121,7 @@ export function ready() {
   ShaderChunk.lights_fragment_begin = ShaderChunk.lights_fragment_begin.replace(
     "getPointLightInfo( pointLight, geometryPosition, directLight );",
     `getPointLightInfo( pointLight, geometryPosition, directLight );
-    directLight.color *= openTo(pointOpen[2 * UNROLLED_LOOP_INDEX], pointOpen[2 * UNROLLED_LOOP_INDEX + 1],
-      -(transpose(mat3(viewMatrix)) * directLight.direction));`,
+    directLight.color *= openTo(UNROLLED_LOOP_INDEX, -(transpose(mat3(viewMatrix)) * directLight.direction));`,
   );
   for (const name of lit) Object.assign(ShaderLib[name].uniforms, now);
 }
@@ -131,24 +145,33 @@ export function take(raw) {
   now.ambientLight.value = held(new Data3DTexture(values, nx, ny, nz * 3 * n));
   now.ambientTimes.value = v.getFloat32(16, true);
   opens.length = 0;
-  for (let at = ends; at + 36 <= raw.byteLength; at += 36)
-    opens.push(Array.from({ length: 9 }, (_, i) => v.getFloat32(at + 4 * i, true)));
+  for (let at = ends; at + 12 + side * side <= raw.byteLength; at += 12 + side * side)
+    opens.push({
+      at: new Vector3(...[0, 4, 8].map((k) => v.getFloat32(at + k, true))),
+      share: new Uint8Array(raw, at + 12, side * side),
+    });
 }
-const opens = [], // place and six shares
-  open = [0, 0, 0, 1, 1, 1, 1, 1, 1];
+const opens = []; // places and shares
 
 // opened tells of each lamp of a scene how much of its light gets past what holds it; they are drawn in the order in
 // which three.js has them: those that throw shadows first.
 function opened(scene) {
   const lamps = scene.children.filter((o) => o.isPointLight && o.visible);
   lamps.sort((a, b) => Number(b.castShadow) - Number(a.castShadow));
-  lamps.slice(0, 32).forEach((l, i) => {
-    const p = l.position,
-      away = (q) => Math.hypot(q[0] - p.x, q[1] - p.y, q[2] - p.z),
-      o = opens.reduce((a, q) => (away(q) < Math.min(a ? away(a) : Infinity, 0.2) ? q : a), null) || open;
-    now.pointOpen.value[2 * i].fromArray(o, 3);
-    now.pointOpen.value[2 * i + 1].fromArray(o, 6);
+  const t = now.pointOpen.value,
+    data = /** @type {Uint8Array} */ (t.image.data),
+    before = data.slice();
+  data.fill(255);
+  lamps.slice(0, mostLamps).forEach((l, i) => {
+    let best = null,
+      near = 0.2;
+    for (const o of opens) {
+      const away = o.at.distanceTo(l.position);
+      if (away < near) [best, near] = [o, away];
+    }
+    if (best) data.set(best.share, i * side * side);
   });
+  if (data.some((x, i) => x !== before[i])) t.needsUpdate = true;
 }
 
 // ambientOf gives all that is drawn the light that there is now, and to its air the shadows of the sun.

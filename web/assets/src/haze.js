@@ -87,8 +87,18 @@ function patch() {
       // The halos of lamps: core/air's Halo.
       vec3 haloD = mat3(viewMatrix) * vFogWay / max(far, 1e-6), halo = vec3(0.0);
       #if NUM_POINT_LIGHTS > 0
-      for (int i = 0; i < NUM_POINT_LIGHTS; i++)
-        halo += pointLights[i].color * airHalo(haloD, vFogWay, far, depth, pointLights[i].position);
+      mat3 haloTurned = transpose(mat3(viewMatrix));
+      for (int i = 0; i < NUM_POINT_LIGHTS; i++) {
+        // Past what holds the lamp: looked for in the middle of each quarter of the halo's angle.
+        vec3 to = pointLights[i].position;
+        float t = dot(to, haloD), h = max(length(to - haloD * t), 0.05), past = 0.0;
+        float from = -atan(t / h), upto = atan((far - t) / h);
+        for (int k = 0; k < 4; k++) {
+          vec3 at = haloD * (t + h * tan(mix(from, upto, (float(k) + 0.5) / 4.0)));
+          past += 0.25 * openTo(i, haloTurned * normalize(at - to));
+        }
+        halo += pointLights[i].color * past * airHalo(haloD, vFogWay, far, depth, to);
+      }
       #endif
       #if NUM_SPOT_LIGHTS > 0
       for (int i = 0; i < NUM_SPOT_LIGHTS; i++) {
