@@ -459,7 +459,7 @@ const airWide = 256
 func (a *Studio) scattered(setID string, set *store.Set, medium *air.Air, glow *light.Glow) *sky.Environment {
 	var shining []render.Shining // as far as the set is in memory
 	if st := a.trues.known(setID); st != nil {
-		shining = st.scene.Shining()
+		shining = st.scene.Shining(true)
 	}
 	eye := set.View.Eye
 	pix := make([]float32, 0, 3*airWide*airWide/2)
@@ -469,7 +469,7 @@ func (a *Studio) scattered(setID string, set *store.Set, medium *air.Air, glow *
 			c := set.Light.Through(medium, glow, eye, d, geom.V{})
 			for i := range shining {
 				h := &shining[i]
-				k := medium.Halo(eye, d, math.Inf(1), h.At) * h.Toward(eye, d)
+				k := medium.Halo(eye, d, math.Inf(1), h.At, h.Along)
 				c = c.Add(h.Candela.Times(glow.Albedo()).Mul(k))
 			}
 			pix = append(pix, float32(c.X), float32(c.Y), float32(c.Z))

@@ -203,7 +203,7 @@ const (
 
 // Opens are those of a scene, as far as there are not too many.
 func Opens(s *render.Scene) (list []Open) {
-	for _, h := range s.Shining() {
+	for _, h := range s.Shining(false) {
 		if len(list) == mostOpens {
 			break
 		}

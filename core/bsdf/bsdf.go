@@ -80,15 +80,23 @@ type Place struct {
 
 // layer lies above others: what it lets through, by the cosine.
 type layer struct {
-	on   bool
-	at   float64 // at o
-	mean float64
-	by   func(p *Place, cos float64) float64
+	on    bool
+	cloth bool    // or lacquer
+	at    float64 // at o
+	mean  float64
 	// Of a mirror lobe below, what is lost and given back all around.
 	strong, rough float64
 	lost          *lost
 	lostAt        float64
 	lostMean      float64
+}
+
+// by is what it lets through, by the cosine.
+func (l *layer) by(p *Place, cos float64) float64 {
+	if l.cloth {
+		return 1 - p.Values.Sheen.Max()*clothShare(p.Values.SheenRough, cos)
+	}
+	return 1 - p.Values.Coat*mirrorShare(p.Values.CoatRough, cos).sum(coatF0, 1)
 }
 
 // found is what of a mirror lobe below is lost on both ways, as a lobe all around.
@@ -157,10 +165,18 @@ func matte(rough float64) float64 {
 	return q * q * (3 - 2*q)
 }
 
-// At makes a place ready for light towards o, whose z is above 0.
+// At is a place of values, ready for light towards o, whose z is above 0.
 func At(v Values, o geom.V) (p Place) {
+	p.Values = v
+	p.Look(o)
+	return p
+}
+
+// Look makes a place ready for light towards o, whose z is above 0, by its values; all else of it is nothing yet.
+func (p *Place) Look(o geom.V) {
+	v := &p.Values
 	v.Metal, v.Rough = min(max(v.Metal, 0), 1), min(max(v.Rough, 0), 1)
-	p.Values, p.o = v, o
+	p.o = o
 	p.g = round(v.Rough)
 	if v.Brush > 0 {
 		p.g = brushed(v.Rough, v.Brush)
@@ -202,7 +218,6 @@ func At(v Values, o geom.V) (p Place) {
 		p.glass = glassOf(max(v.Index, 1), v.Rough, v.Within, o)
 	}
 	p.choose()
-	return p
 }
 
 // spreads is how far what glass of a width mirrors and bends counts as sent all around, for what lies above it: chosen
@@ -343,9 +358,7 @@ func (p *Place) fresnel(cos float64) geom.V {
 
 func (p *Place) layers() {
 	if s := p.Values.Sheen.Max(); s > 0 {
-		p.sheen = layer{on: true, by: func(p *Place, cos float64) float64 {
-			return 1 - p.Values.Sheen.Max()*clothShare(p.Values.SheenRough, cos)
-		}}
+		p.sheen = layer{on: true, cloth: true}
 		p.sheen.at = p.sheen.by(p, p.o.Z)
 		p.fuzzOver = clothOver(p.Values.SheenRough, p.o.Z)
 		p.sheen.mean = 1 - s*clothMean(p.Values.SheenRough)
@@ -353,9 +366,7 @@ func (p *Place) layers() {
 	}
 	if p.Values.Coat > 0 {
 		p.cg = round(p.Values.CoatRough)
-		p.coat = layer{on: true, by: func(p *Place, cos float64) float64 {
-			return 1 - p.Values.Coat*mirrorShare(p.Values.CoatRough, cos).sum(coatF0, 1)
-		}}
+		p.coat = layer{on: true}
 		p.oc = p.o
 		if n := p.Values.CoatNormal; n != (geom.V{}) && n.Dot(p.o) > 1e-3 {
 			p.ct, p.cb = geom.Frame(n)

@@ -162,10 +162,11 @@ func (s *Scene) sampleSun(smp *points.Sampler, extra float64) (l lamp.Light, ok 
 	return lamp.Light{Dir: d, Le: u.radiance(), PDF: 1 / (u.solidAngle() * float64(n))}, true
 }
 
-func (s *Scene) sampleGlow(p geom.V, smp *points.Sampler, extra float64) (l lamp.Light, ok bool) {
+// sampleGlow is light from a place on what glows, and its group; ok is false when there is none.
+func (s *Scene) sampleGlow(p geom.V, smp *points.Sampler, extra float64) (l lamp.Light, k int, ok bool) {
 	k, chance, left := s.emitters.tree.Choose(p, extra)
 	if k < 0 {
-		return l, false
+		return l, k, false
 	}
 	g := &s.emitters.groups[k]
 	cdf := s.emitters.cdf[g.from : g.from+g.many]
@@ -177,17 +178,17 @@ func (s *Scene) sampleGlow(p geom.V, smp *points.Sampler, extra float64) (l lamp
 	d := at.Sub(p)
 	dist := d.Len()
 	if dist == 0 {
-		return l, false
+		return l, k, false
 	}
 	dir := d.Mul(1 / dist)
 	cos := math.Abs(t.e1.Cross(t.e2).Unit().Dot(dir))
 	if cos < 1e-9 {
-		return l, false
+		return l, k, false
 	}
 	uv := t.part.uv(t.triangle-t.part.first, float32(u), float32(v))
 	le := emissionAt(t.part.surface, &uv)
 	pdf := chance * t.part.surface.emission / g.total * dist * dist / cos
-	return lamp.Light{Dir: dir, Dist: dist * (1 - 1e-5), Le: le, PDF: pdf}, true
+	return lamp.Light{Dir: dir, Dist: dist * (1 - 1e-5), Le: le, PDF: pdf}, k, true
 }
 
 // glowDensity is the density per steradian of choosing from p a point of a glowing part of an instance dist away, seen
@@ -216,8 +217,8 @@ type Shining struct {
 	Lamp    *lamp.Lamp
 }
 
-// Shining are all of them.
-func (s *Scene) Shining() (list []Shining) {
+// Shining are all of them; large says that so is what glows and is larger, in its middle.
+func (s *Scene) Shining(large bool) (list []Shining) {
 	for i := range s.Lamps {
 		list = append(list, Shining{s.Lamps[i].At, s.Lamps[i].Candela, &s.Lamps[i]})
 	}
@@ -225,25 +226,17 @@ func (s *Scene) Shining() (list []Shining) {
 		g := &s.emitters.groups[i]
 		e := g.part.surface.m.Emissive
 		c := geom.V{X: e[0], Y: e[1], Z: e[2]}
-		if l := light.Luminance(c); g.small && l > 0 {
+		if l := light.Luminance(c); (g.small || large) && l > 0 {
 			list = append(list, Shining{g.mid, c.Mul(g.total / 4 / l), nil})
 		}
 	}
 	return list
 }
 
-// Toward is the share of a halo's angle along an endless ray (air.Air.Halo) that its cone fills, about: it is looked
-// for in the middle of each quarter.
-func (h *Shining) Toward(o, d geom.V) (share float64) {
+// Along is how much of what it gives in the middle of its beam it sends out along a way.
+func (h *Shining) Along(way geom.V) float64 {
 	if h.Lamp == nil || !h.Lamp.Spot {
 		return 1
 	}
-	t := h.At.Sub(o).Dot(d)
-	off := max(h.At.Sub(o).Sub(d.Mul(t)).Len(), 0.05)
-	from := -math.Atan(t / off)
-	for k := range 4 {
-		at := o.Add(d.Mul(t + off*math.Tan(from+(math.Pi/2-from)*(float64(k)+0.5)/4)))
-		share += lamp.Fade(at.Sub(h.At).Unit().Dot(h.Lamp.Dir), h.Lamp.CosInner, h.Lamp.CosOuter) / 4
-	}
-	return share
+	return lamp.Fade(way.Dot(h.Lamp.Dir), h.Lamp.CosInner, h.Lamp.CosOuter)
 }

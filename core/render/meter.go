@@ -2,6 +2,7 @@ package render
 
 import (
 	"math"
+	"slices"
 
 	"visator/core/bsdf"
 	"visator/core/bvh"
@@ -112,7 +113,8 @@ func (tr *tracer) gather(pt *point, r *Reading, smp *points.Sampler, weight floa
 		r.Lamps[i] += falls(got, ok)
 	}
 	if len(s.emitters.groups) > 0 {
-		r.Glow += falls(s.sampleGlow(pt.p, smp, smp.Next()))
+		l, _, ok := s.sampleGlow(pt.p, smp, smp.Next())
+		r.Glow += falls(l, ok)
 	}
 	// What other surfaces give back comes from all over the half space: E = π·L by the cosine.
 	u1, u2 := smp.Next2()
@@ -125,13 +127,6 @@ func (tr *tracer) gather(pt *point, r *Reading, smp *points.Sampler, weight floa
 	tr.blind = false
 }
 
-// small says whether a point lies on what glows as a lamp does.
-func (s *Scene) small(pt *point) bool {
-	mp := s.Instances[pt.instance].Mesh.partOf(pt.triangle)
-	return s.emitters.first[pt.instance] >= 0 && mp.surface.emission > 0 &&
-		s.emitters.groups[s.emitters.group(pt.instance, mp)].small
-}
-
 // Around is the light that comes to a place from all around, but for suns, lamps and what glows as they do: mean is its
 // mean luminance, per channel, and by three times the mean of luminance by direction along each axis, so that along d
 // about mean + x·d.X + y·d.Y + z·d.Z comes, and a surface with the normal n gets π·mean + ⅔π·(x·n.X + y·n.Y + z·n.Z)
@@ -139,12 +134,14 @@ func (s *Scene) small(pt *point) bool {
 // environment maps, 2001). within is the share of all directions that meet the back of something: most from within a
 // body.
 func (s *Scene) Around(at geom.V, bounces, samples int, seed uint64) (mean, x, y, z geom.V, within float64) {
-	tr := tracer{s: s, bounces: bounces, blind: true, glows: true}
+	tr := tracer{s: s, bounces: bounces, blind: true}
 	add := func(l, d geom.V, share float64) {
 		l = l.Mul(share / float64(samples))
 		mean = mean.Add(l)
 		x, y, z = x.Add(l.Mul(3*d.X)), y.Add(l.Mul(3*d.Y)), z.Add(l.Mul(3*d.Z))
 	}
+	type way struct{ l, d geom.V }
+	ways := make([]way, samples)
 	pt := point{p: at, instance: -1, triangle: bvh.NoTriangle, eps: 1e-4}
 	for i := range samples {
 		smp := points.New(seed, 2, 0, i)
@@ -157,7 +154,14 @@ func (s *Scene) Around(at geom.V, bounces, samples int, seed uint64) (mean, x, y
 		if hit, ok := s.Closest(ray); ok && s.behind(&hit, d) {
 			within += 1 / float64(samples)
 		}
-		add(tr.radiance(ray, &smp, &sn), d, 1)
+		ways[i] = way{tr.radiance(ray, &smp, &sn), d}
+		if len(s.emitters.groups) > 0 { // what glows and is large is looked for: rays that meet it by chance are few
+			if l, k, ok := s.sampleGlow(at, &smp, smp.Next()); ok && !s.emitters.groups[k].small {
+				pt.n, pt.ng = l.Dir, l.Dir
+				// However near it is, it fills no more than all directions.
+				add(l.Le.Times(tr.reaches(&pt, &l, &smp)), l.Dir, min(1/(4*math.Pi*l.PDF), 1))
+			}
+		}
 		if s.Env != nil { // the sky by its brightness: what is small in it is not missed
 			u1, u2 = smp.Next2()
 			l := lamp.Light{}
@@ -167,8 +171,27 @@ func (s *Scene) Around(at geom.V, bounces, samples int, seed uint64) (mean, x, y
 			}
 		}
 	}
+	// A way that happens to end on something tiny and bright, such as the inside of a lantern, would count for all that
+	// is around: none counts for more than spikes times the mean of all but the brightest eighth.
+	list := make([]float64, samples)
+	for i := range ways {
+		list[i] = light.Luminance(ways[i].l)
+	}
+	slices.Sort(list)
+	most := 0.0
+	for _, v := range list[:max(samples-samples/8, 1)] {
+		most += spikes * v / float64(max(samples-samples/8, 1))
+	}
+	for _, w := range ways {
+		if l := light.Luminance(w.l); l > most && samples >= 8 {
+			w.l = w.l.Mul(most / l)
+		}
+		add(w.l, w.d, 1)
+	}
 	return mean, x, y, z, within
 }
+
+const spikes = 16
 
 // Clear is the share of light that leaves a place along d and is not stopped within far metres, by what glows least: a
 // flame does not keep its own light back, and clear thin glass lets pass what it does.

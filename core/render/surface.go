@@ -240,7 +240,7 @@ func (s *Scene) shade(ray *Ray, hit *Hit) (pt point) {
 	if v.Solid {
 		v.Within = s.behind(hit, ray.D)
 	}
-	pt.place = bsdf.At(*v, pt.local(pt.wo))
+	pt.place.Look(pt.local(pt.wo))
 	return pt
 }
 
@@ -353,7 +353,8 @@ func (pt *point) split(u float64) {
 	v.Channel = 1 + min(int(3*u), 2)
 	half := (v.Index - 1) * 0.025 * pt.surface.m.Dispersion
 	v.Index = max(v.Index+half*float64(v.Channel-2), 1)
-	pt.place = bsdf.At(*v, pt.local(pt.wo))
+	pt.place = bsdf.Place{Values: *v}
+	pt.place.Look(pt.local(pt.wo))
 }
 
 // keeps is what is left of light after so many metres within the surface's body (Beer's law).

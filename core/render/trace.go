@@ -19,7 +19,6 @@ type tracer struct {
 	met     met      // of the point in the air at which the path is: there is one at a time
 	apart   []geom.V // what each kind of light gave along the last path; none if nobody asks
 	blind   bool     // what shines by itself is not seen at the end of the first ray
-	glows   bool     // but for what glows and is no smaller than a lamp
 	// Lamps are looked for only where light happens to meet the air: to test the other way.
 	plainWays bool
 }
@@ -135,7 +134,7 @@ func (tr *tracer) radiance(ray Ray, smp *points.Sampler, first *seen) geom.V {
 			add(tr.s.groups+2, weight.Times(pt.place.Base), depth > 1)
 			break
 		}
-		if pt.emission != (geom.V{}) && (!dark || tr.glows && !tr.s.small(&pt)) {
+		if pt.emission != (geom.V{}) && !dark {
 			add(tr.s.groups+2, weight.Times(pt.emission).Mul(tr.glowWeight(&pt, &from)), depth > 1)
 		}
 		if pt.trans > 0 && pt.place.Straight {
@@ -310,7 +309,7 @@ func (tr *tracer) direct(pt *point, c *choice, smp *points.Sampler, first bool, 
 		case 2:
 			l, of, by, ok = tr.s.sampleLamp(pt, smp, extra)
 		case 3:
-			l, ok = tr.s.sampleGlow(pt.p, smp, extra)
+			l, _, ok = tr.s.sampleGlow(pt.p, smp, extra)
 		}
 		if ok {
 			chance := share

@@ -39,14 +39,24 @@ function patch() {
       return a.x * far * (below + (1.0 - below) * exp(-lo / a.y) * mean);
     }
     float airSigma(vec4 a, float y) { return a.x * exp(-max(y, 0.0) / a.y); }
-    // airHalo is core/air's Halo of a lamp at a place of the view: d and far are the way there, w the same in the set,
-    // depth what all of it takes.
+    // airHalo is core/air's Halo of a lamp at a place of the view, but for what is scattered: d and far are the way
+    // there, w the same in the set, depth what all of it takes.
     float airHalo(vec3 d, vec3 w, float far, float depth, vec3 at) {
       float t = dot(at, d), h = max(length(at - d * t), 0.05), near = clamp(t, 0.0, far);
       float y = cameraPosition.y + w.y * near / max(far, 1e-6);
       float sigma = airSigma(airHaze, y - airHaze.z) + airSigma(airFog, y - airFog.z) +
         airSigma(airFall, y - airFall.z);
-      return sigma * exp(-depth * near / max(far, 1e-6)) * (atan(t / h) + atan((far - t) / h)) / (4.0 * PI * h);
+      return sigma * exp(-depth * near / max(far, 1e-6)) * (atan(t / h) + atan((far - t) / h)) / h;
+    }
+    // airPart is where light from a lamp meets the way in the middle of a sixth of the halo's angle, as seen from the
+    // lamp, and airPhase what of it is scattered to the eye.
+    vec3 airPart(vec3 d, float far, vec3 to, int k) {
+      float t = dot(to, d), h = max(length(to - d * t), 0.05);
+      return normalize(d * (t + h * tan(mix(-atan(t / h), atan((far - t) / h), (float(k) + 0.5) / 6.0))) - to);
+    }
+    float airPhase(float ahead) {
+      float g = airMean, b = 1.0 + g * g - 2.0 * g * ahead;
+      return (1.0 - g * g) / (4.0 * PI * b * sqrt(max(b, 1e-6)));
     }
   #endif`;
   ShaderChunk.tonemapping_fragment =
@@ -56,7 +66,7 @@ function patch() {
       float depth = airDepth(airHaze, cameraPosition.y - airHaze.z, up, far) +
         airDepth(airFog, cameraPosition.y - airFog.z, up, far) +
         airDepth(airFall, cameraPosition.y - airFall.z, up, far);
-      float g = airMean, b = 1.0 + g * g - 2.0 * g * dot(vFogWay / max(far, 1e-6), airTo);
+      float g = airMean;
       vec3 sky = fogColor;
       #ifdef AMBIENT_GRIDS
       if (ambientTimes > 0.0) {
@@ -81,7 +91,7 @@ function patch() {
       }
       open /= 6.0;
       #endif
-      vec3 glow = sky + open * airSun * (1.0 - g * g) / (4.0 * PI * pow(max(b, 1e-6), 1.5));
+      vec3 glow = sky + open * airSun * airPhase(dot(vFogWay / max(far, 1e-6), airTo));
       gl_FragColor.rgb = mix(glow, gl_FragColor.rgb, exp(-depth));
       #ifdef AMBIENT_GRIDS
       // The halos of lamps: core/air's Halo.
@@ -89,27 +99,23 @@ function patch() {
       #if NUM_POINT_LIGHTS > 0
       mat3 haloTurned = transpose(mat3(viewMatrix));
       for (int i = 0; i < NUM_POINT_LIGHTS; i++) {
-        // Past what holds the lamp: looked for in the middle of each quarter of the halo's angle.
         vec3 to = pointLights[i].position;
-        float t = dot(to, haloD), h = max(length(to - haloD * t), 0.05), past = 0.0;
-        float from = -atan(t / h), upto = atan((far - t) / h);
-        for (int k = 0; k < 4; k++) {
-          vec3 at = haloD * (t + h * tan(mix(from, upto, (float(k) + 0.5) / 4.0)));
-          past += 0.25 * openTo(i, haloTurned * normalize(at - to));
+        float past = 0.0;
+        for (int k = 0; k < 6; k++) {
+          vec3 way = airPart(haloD, far, to, k);
+          past += openTo(i, haloTurned * way) * airPhase(dot(way, -haloD)) / 6.0;
         }
         halo += pointLights[i].color * past * airHalo(haloD, vFogWay, far, depth, to);
       }
       #endif
       #if NUM_SPOT_LIGHTS > 0
       for (int i = 0; i < NUM_SPOT_LIGHTS; i++) {
-        // A cone is met by the share of the halo's angle that it fills: looked for in the middle of each quarter of it.
         vec3 to = spotLights[i].position;
-        float t = dot(to, haloD), h = max(length(to - haloD * t), 0.05), cone = 0.0;
-        float from = -atan(t / h), upto = atan((far - t) / h);
-        for (int k = 0; k < 4; k++) {
-          vec3 at = haloD * (t + h * tan(mix(from, upto, (float(k) + 0.5) / 4.0)));
-          cone += 0.25 * getSpotAttenuation(spotLights[i].coneCos, spotLights[i].penumbraCos,
-            dot(normalize(to - at), spotLights[i].direction));
+        float cone = 0.0;
+        for (int k = 0; k < 6; k++) {
+          vec3 way = airPart(haloD, far, to, k);
+          cone += getSpotAttenuation(spotLights[i].coneCos, spotLights[i].penumbraCos,
+            dot(-way, spotLights[i].direction)) * airPhase(dot(way, -haloD)) / 6.0;
         }
         halo += spotLights[i].color * cone * airHalo(haloD, vFogWay, far, depth, to);
       }
