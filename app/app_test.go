@@ -416,7 +416,7 @@ func TestPanoramasAreTakenInOnlyWhenTheyCanBeRead(t *testing.T) {
 	}
 	d.edit(edit.Do(&edit.ChangeSet{Patch: patch(map[string]any{"light": map[string]any{"sky": "panorama",
 		"panorama": hash}})}))
-	if pix, w, h, err := d.a.Sky(d.ctx, d.set, false); err != nil || len(pix) != 3*w*h {
+	if pix, w, h, err := d.a.Sky(d.ctx, d.set, false, false); err != nil || len(pix) != 3*w*h {
 		t.Error(err)
 	}
 	var p *act.Problem

@@ -130,7 +130,7 @@ func TestASetUnderAPanorama(t *testing.T) {
 	lit(map[string]any{"haze": 0, "behind": "picture", "picture": bright, "bright": 100})
 	at := func(behind bool) float64 {
 		t.Helper()
-		pix, w, h, err := d.a.Sky(d.ctx, d.set, behind)
+		pix, w, h, err := d.a.Sky(d.ctx, d.set, behind, false)
 		if err != nil {
 			t.Fatal(err)
 		}

@@ -515,7 +515,8 @@ func (s *Server) export(c *echo.Context) error {
 // sky is the light of the working view as the lens view draws it: width and
 // height as two 32-bit numbers, then RGB floats, latitude-longitude.
 func (s *Server) sky(c *echo.Context) error {
-	pix, w, h, err := s.app.Sky(c.Request().Context(), c.Param("set"), c.QueryParam("behind") != "")
+	pix, w, h, err := s.app.Sky(c.Request().Context(), c.Param("set"), c.QueryParam("behind") != "",
+		c.QueryParam("shining") != "")
 	if err != nil {
 		return err
 	}

@@ -456,11 +456,8 @@ func (l *loaded) merge(name string, shots []store.ShotRow, ls *light.State) *mod
 const airWide = 256
 
 // scattered is what the air of a set scatters along each way to its sky.
-func (a *Studio) scattered(setID string, set *store.Set, medium *air.Air, glow *light.Glow) *sky.Environment {
-	var shining []render.Shining // as far as the set is in memory
-	if st := a.trues.known(setID); st != nil {
-		shining = st.scene.Shining(true)
-	}
+func (a *Studio) scattered(set *store.Set, shining []render.Shining, medium *air.Air,
+	glow *light.Glow) *sky.Environment {
 	eye := set.View.Eye
 	pix := make([]float32, 0, 3*airWide*airWide/2)
 	for y := range airWide / 2 {
@@ -479,8 +476,9 @@ func (a *Studio) scattered(setID string, set *store.Set, medium *air.Air, glow *
 }
 
 // Sky is the working light's sky as a small picture for the browser: linear RGB in cd/m², latitude-longitude, turned as
-// it will be seen; or what is seen behind from where the camera is.
-func (a *Studio) Sky(ctx context.Context, setID string, behind bool) (pix []float32, w, h int, err error) {
+// it will be seen; or what is seen behind from where the camera is. What shines in the air is in it if that is asked
+// for, once the set is loaded, or if it is.
+func (a *Studio) Sky(ctx context.Context, setID string, behind, shining bool) (pix []float32, w, h int, err error) {
 	set, err := store.GetSet(ctx, a.Store.Pool, setID)
 	if err != nil {
 		return nil, 0, 0, act.NotThere(err, "The set")
@@ -499,7 +497,17 @@ func (a *Studio) Sky(ctx context.Context, setID string, behind bool) (pix []floa
 	var scattered *sky.Environment
 	if foggy {
 		w, h = airWide, airWide/2
-		scattered = a.scattered(setID, &set, medium, &glow)
+		st := a.trues.known(setID)
+		if shining {
+			if st, _, err = a.staged(ctx, setID); err != nil {
+				return nil, 0, 0, err
+			}
+		}
+		var lamps []render.Shining
+		if st != nil {
+			lamps = st.scene.Shining(true)
+		}
+		scattered = a.scattered(&set, lamps, medium, &glow)
 	}
 	seen := func(_, d geom.V) geom.V { return scene.Env.At(d) }
 	if behind && scene.Behind != nil {

@@ -145,6 +145,18 @@ func (k Kind) shown() (unit string, times float64) {
 	return "", 1
 }
 
+// Clamp brings a number to the nearer end of its range where it lies beyond, and one that is none to the lower end.
+func (f *Field) Clamp() {
+	p, ok := f.at.(*float64)
+	if !ok || f.Min == nil || *p == 0 && f.Zero != "" {
+		return
+	}
+	if !(*p >= *f.Min) {
+		*p = *f.Min
+	}
+	*p = min(*p, *f.Max)
+}
+
 // value is what the field holds: a float64, a bool or a string.
 func (f *Field) value() any {
 	switch p := f.at.(type) {

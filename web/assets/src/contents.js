@@ -388,8 +388,8 @@ export const filled = (View) =>
     skyOf(st) {
       return JSON.stringify([st.set.light, st.lightNow.standing && st.set.view.eye]);
     }
-    async sky(key) {
-      if (this.skyKey === key) return;
+    async sky(key, shining = false) {
+      if (this.skyKey === key && !shining) return;
       this.skyKey = key;
       // Its light takes half a second then: of a sun that is being pulled, the last.
       if (this.plain) await new Promise((done) => setTimeout(done, 150));
@@ -400,7 +400,8 @@ export const filled = (View) =>
             () => call(`/api/sets/${document.documentElement.dataset.set}/sky${how}`, { raw: true }),
             () => this.skyKey === key,
           ).catch((e) => this.v.say(e.message, true));
-      const [raw, behind] = await Promise.all([get(""), own ? get("?behind=1") : null]);
+      const how = shining ? "shining=1" : "",
+        [raw, behind] = await Promise.all([get("?" + how), own ? get("?behind=1&" + how) : null]);
       if (!raw || this.skyKey !== key) return;
       this.lit.take(raw, behind);
       this.scene.background = this.backing(stores.film.lensWay);
@@ -425,8 +426,8 @@ export const filled = (View) =>
           ambient.take(raw);
           lampsOf(this.scene, this.v.now);
           if (raw && !how) {
-            this.skyKey = ""; // now the server knows what shines in the air
-            this.sky(this.skyOf(this.v.now));
+            // Now the server knows what shines in the air.
+            this.sky(this.skyOf(this.v.now), true);
           }
           this.box.dataset.ambient = raw ? (how ? "fine" : "quick") : "none";
           this.invalidate();

@@ -1,0 +1,186 @@
+// Package surface is what things are made of: materials, and the palettes that a production is held against. Colours
+// are linear Rec.709, 0 to 1, where nothing else is said.
+package surface
+
+import (
+	"fmt"
+	"math"
+	"strconv"
+	"strings"
+
+	"visator/core/geom"
+)
+
+// Encode is a linear value as sRGB has it (IEC 61966-2-1), 0 to 1.
+func Encode(x float64) float64 {
+	if x <= 0.0031308 {
+		return 12.92 * max(x, 0)
+	}
+	return 1.055*math.Pow(min(x, 1), 1/2.4) - 0.055
+}
+
+// Decode undoes Encode.
+func Decode(x float64) float64 {
+	if x <= 0.04045 {
+		return x / 12.92
+	}
+	return math.Pow((x+0.055)/1.055, 2.4)
+}
+
+// Hex is a colour as #rrggbb.
+func Hex(c geom.V) string {
+	of := func(x float64) int { return int(math.Round(255 * min(max(Encode(x), 0), 1))) }
+	return fmt.Sprintf("#%02x%02x%02x", of(c.X), of(c.Y), of(c.Z))
+}
+
+// Lab is a colour by lightness and two opponent axes: OKLab (Ottosson, A perceptual color space for image processing,
+// 2020), or CIELAB (CIE 15) of D65.
+type Lab struct{ L, A, B float64 }
+
+// OK is a colour in OKLab, lightness 0 to 1.
+func OK(c geom.V) Lab {
+	l := math.Cbrt(0.4122214708*c.X + 0.5363325363*c.Y + 0.0514459929*c.Z)
+	m := math.Cbrt(0.2119034982*c.X + 0.6806995451*c.Y + 0.1073969566*c.Z)
+	s := math.Cbrt(0.0883024619*c.X + 0.2817188376*c.Y + 0.6299787005*c.Z)
+	return Lab{0.2104542553*l + 0.7936177850*m - 0.0040720468*s, 1.9779984951*l - 2.4285922050*m + 0.4505937099*s,
+		0.0259040371*l + 0.7827717662*m - 0.8086757660*s}
+}
+
+// Linear is the linear colour of one in OKLab, which may lie beyond Rec.709.
+func (o Lab) Linear() geom.V {
+	cube := func(x float64) float64 { return x * x * x }
+	l := cube(o.L + 0.3963377774*o.A + 0.2158037573*o.B)
+	m := cube(o.L - 0.1055613458*o.A - 0.0638541728*o.B)
+	s := cube(o.L - 0.0894841775*o.A - 1.2914855480*o.B)
+	return geom.V{X: 4.0767416621*l - 3.3077115913*m + 0.2309699292*s,
+		Y: -1.2684380046*l + 2.6097574011*m - 0.3413193965*s, Z: -0.0041960863*l - 0.7034186147*m + 1.7076147010*s}
+}
+
+// CIE is a colour in CIELAB for D65, lightness 0 to 100.
+func CIE(c geom.V) Lab {
+	f := func(t float64) float64 {
+		if t > 216.0/24389 {
+			return math.Cbrt(t)
+		}
+		return (24389.0/27*t + 16) / 116
+	}
+	x := f((0.4124564*c.X + 0.3575761*c.Y + 0.1804375*c.Z) / 0.95047)
+	y := f(0.2126729*c.X + 0.7151522*c.Y + 0.0721750*c.Z)
+	z := f((0.0193339*c.X + 0.1191920*c.Y + 0.9503041*c.Z) / 1.08883)
+	return Lab{116*y - 16, 500 * (x - y), 200 * (y - z)}
+}
+
+// Apart is how different two colours of CIELAB look: CIEDE2000 (CIE 142-2001), in the form of Sharma, Wu and Dalal (The
+// CIEDE2000 color-difference formula: implementation notes, 2005). About 1 is just seen, side by side.
+func Apart(p, q Lab) float64 {
+	const deg = math.Pi / 180
+	c7 := math.Pow((math.Hypot(p.A, p.B)+math.Hypot(q.A, q.B))/2, 7)
+	g := 0.5 * (1 - math.Sqrt(c7/(c7+6103515625))) // 25 to the seventh
+	a1, a2 := (1+g)*p.A, (1+g)*q.A
+	c1, c2 := math.Hypot(a1, p.B), math.Hypot(a2, q.B)
+	hue := func(a, b float64) float64 {
+		if a == 0 && b == 0 {
+			return 0
+		}
+		h := math.Atan2(b, a) / deg
+		if h < 0 {
+			h += 360
+		}
+		return h
+	}
+	h1, h2 := hue(a1, p.B), hue(a2, q.B)
+	dh, mean := 0.0, h1+h2
+	if c1*c2 != 0 {
+		dh = h2 - h1
+		switch {
+		case dh > 180:
+			dh -= 360
+		case dh < -180:
+			dh += 360
+		}
+		switch {
+		case math.Abs(h1-h2) <= 180+1e-9: // opposite hues are told apart by no rounding
+			mean /= 2
+		case h1+h2 < 360:
+			mean = (mean + 360) / 2
+		default:
+			mean = (mean - 360) / 2
+		}
+	}
+	dl, dc := q.L-p.L, c2-c1
+	dH := 2 * math.Sqrt(c1*c2) * math.Sin(dh/2*deg)
+	l, c := (p.L+q.L)/2, (c1+c2)/2
+	t := 1 - 0.17*math.Cos((mean-30)*deg) + 0.24*math.Cos(2*mean*deg) + 0.32*math.Cos((3*mean+6)*deg) -
+		0.20*math.Cos((4*mean-63)*deg)
+	c7 = math.Pow(c, 7)
+	rc := 2 * math.Sqrt(c7/(c7+6103515625))
+	rt := -math.Sin(60*math.Exp(-math.Pow((mean-275)/25, 2))*deg) * rc
+	sl := 1 + 0.015*(l-50)*(l-50)/math.Sqrt(20+(l-50)*(l-50))
+	sc, sh := 1+0.045*c, 1+0.015*c*t
+	x, y, z := dl/sl, dc/sc, dH/sh
+	return math.Sqrt(max(x*x+y*y+z*z+rt*y*z, 0))
+}
+
+// ParseColor reads a colour as it is usually written: #rgb and #rrggbb, rgb(), hsl() and oklch() of CSS Color 4, and
+// linear(r g b). What lies beyond Rec.709 is brought to its edge.
+func ParseColor(text string) (c geom.V, err error) {
+	s := strings.ToLower(strings.TrimSpace(text))
+	wrong := func() (geom.V, error) {
+		return geom.V{}, fmt.Errorf("%.60q is no colour: write #8a8a7a, rgb(138 138 122), hsl(60 6%% 51%%), "+
+			"oklch(0.63 0.02 107) or linear(0.25 0.25 0.2)", text)
+	}
+	if hex, ok := strings.CutPrefix(s, "#"); ok {
+		if len(hex) == 3 {
+			hex = string([]byte{hex[0], hex[0], hex[1], hex[1], hex[2], hex[2]})
+		}
+		v, err := strconv.ParseUint(hex, 16, 32)
+		if err != nil || len(hex) != 6 {
+			return wrong()
+		}
+		of := func(shift uint) float64 { return Decode(float64(v>>shift&255) / 255) }
+		return geom.V{X: of(16), Y: of(8), Z: of(0)}, nil
+	}
+	name, rest, ok := strings.Cut(s, "(")
+	rest, closed := strings.CutSuffix(rest, ")")
+	parts := strings.FieldsFunc(rest, func(r rune) bool { return r == ',' || r == ' ' || r == '\t' })
+	if !ok || !closed || len(parts) != 3 {
+		return wrong()
+	}
+	// What a hundred per cent stand for, of each part.
+	whole := map[string][3]float64{"rgb": {255, 255, 255}, "hsl": {360, 1, 1}, "oklch": {1, 0.4, 360},
+		"linear": {1, 1, 1}}[name]
+	if whole[0] == 0 {
+		return wrong()
+	}
+	var v [3]float64
+	for i, p := range parts {
+		times := 1.0
+		if q, is := strings.CutSuffix(p, "%"); is {
+			p, times = q, whole[i]/100
+		}
+		p = strings.TrimSuffix(p, "deg")
+		if v[i], err = strconv.ParseFloat(p, 64); err != nil || math.IsNaN(v[i]) || math.IsInf(v[i], 0) {
+			return wrong()
+		}
+		v[i] *= times
+	}
+	switch name {
+	case "rgb":
+		c = geom.V{X: Decode(v[0] / 255), Y: Decode(v[1] / 255), Z: Decode(v[2] / 255)}
+	case "hsl":
+		h := math.Mod(math.Mod(v[0], 360)+360, 360) / 30
+		a := v[1] * min(v[2], 1-v[2])
+		of := func(n float64) float64 {
+			k := math.Mod(n+h, 12)
+			return Decode(v[2] - a*max(-1, min(k-3, 9-k, 1)))
+		}
+		c = geom.V{X: of(0), Y: of(8), Z: of(4)}
+	case "oklch":
+		sin, cos := math.Sincos(v[2] * math.Pi / 180)
+		c = Lab{v[0], v[1] * cos, v[1] * sin}.Linear()
+	case "linear":
+		c = geom.V{X: v[0], Y: v[1], Z: v[2]}
+	}
+	of := func(x float64) float64 { return min(max(x, 0), 1) }
+	return geom.V{X: of(c.X), Y: of(c.Y), Z: of(c.Z)}, nil
+}
