@@ -144,8 +144,8 @@ func (s *Server) takeFromBin(c *echo.Context) error {
 	return c.Redirect(http.StatusSeeOther, "/")
 }
 
-// steps are the six sheets in working order.
-var steps = []string{"intake", "size", "dress", "light", "frame", "shoot"}
+// steps are the sheets in working order.
+var steps = []string{"intake", "size", "dress", "surface", "light", "frame", "shoot"}
 
 func (s *Server) sheet(c *echo.Context) error {
 	set, production, err := s.app.Set(c.Request().Context(), c.Param("set"))

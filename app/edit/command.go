@@ -35,7 +35,7 @@ func of[T any, P interface {
 // ops are all there are.
 var ops = func() family {
 	all := family{}
-	for _, f := range []family{placing, dressing, describing, keeping, sizes, filming, lighting} {
+	for _, f := range []family{placing, dressing, describing, keeping, sizes, filming, lighting, surfacing} {
 		maps.Copy(all, f)
 	}
 	return all

@@ -23,6 +23,7 @@ import (
 	"visator/core/sizing/kinds"
 	"visator/core/sky"
 	"visator/core/stage"
+	"visator/core/surface"
 	"visator/store"
 )
 
@@ -31,15 +32,17 @@ type loaded struct {
 	a      *Studio
 	stands []loadedThing
 	lamps  []hungLamp
-	models map[string]*model.Model // by key
-	of     map[string]string       // what the model of a piece was made of, by key
-	top    map[string]geom.M       // from the model to metres about the pivot
-	lib    render.Library          // their meshes
-	before *loaded                 // whose models of pieces are taken again where they are the same; nil: none
-	cast   *stage.Cast             // what stands, as the shot's move moves it
-	groups []ShareGroup            // of the lamps that burn
-	air    []air.Part              // of bodies of fog
-	plants map[string]bool         // by name, whether wind bends it
+	models map[string]*model.Model      // by key
+	of     map[string]string            // what the model of a piece was made of, by key
+	top    map[string]geom.M            // from the model to metres about the pivot
+	lib    render.Library               // their meshes
+	before *loaded                      // whose models of pieces are taken again where they are the same; nil: none
+	cast   *stage.Cast                  // what stands, as the shot's move moves it
+	groups []ShareGroup                 // of the lamps that burn
+	air    []air.Part                   // of bodies of fog
+	plants map[string]bool              // by name, whether wind bends it
+	worn   []*surface.Worn              // what surfaces of the set are made of
+	wornBy map[*surface.Material]string // by which element
 }
 
 // falling is a scene with what falls before a camera, t seconds into a shot.
@@ -71,11 +74,7 @@ type hungLamp struct {
 
 // loadScene reads what is seen of a set, with its models.
 func (a *Studio) loadScene(ctx context.Context, set *store.Set) (*loaded, error) {
-	var w *measure.Snapshot
-	err := a.Store.View(ctx, func(tx pgx.Tx) (err error) {
-		w, err = a.Snapshot(ctx, tx, set.ID)
-		return err
-	})
+	w, err := a.snapshotOf(ctx, set.ID)
 	if err != nil {
 		return nil, err
 	}
@@ -86,11 +85,23 @@ func (a *Studio) loadScene(ctx context.Context, set *store.Set) (*loaded, error)
 	return a.loadFilmed(ctx, w, nil)
 }
 
+// snapshotOf reads a set as it is.
+func (a *Studio) snapshotOf(ctx context.Context, setID string) (w *measure.Snapshot, err error) {
+	err = a.Store.View(ctx, func(tx pgx.Tx) (err error) {
+		w, err = a.Snapshot(ctx, tx, setID)
+		return err
+	})
+	return w, err
+}
+
 // loadFilmed reads the models of what stands before the lens of a set that is laid out. Those that were loaded
 // before, where they are the same, are taken again; before may be nil, and is done with.
 func (a *Studio) loadFilmed(ctx context.Context, w *measure.Snapshot, before *loaded) (*loaded, error) {
 	l := newLoaded(a)
 	l.cast = w.Cast(w.SetRow.Move)
+	if err := l.wear(w); err != nil {
+		return nil, err
+	}
 	if l.before = before; before != nil {
 		l.lib = before.lib
 	}
@@ -119,6 +130,10 @@ func (l *loaded) stand(ctx context.Context, w *measure.Snapshot, t *assembly.Thi
 		if l.models[key] == nil {
 			l.models[key], l.top[key] = stage.ShapeModel(p.Shape()), geom.Identity
 		}
+		key, err := l.coated(ctx, key, p.ID, "")
+		if err != nil {
+			return err
+		}
 		l.stands = append(l.stands, loadedThing{p.ID, t.Groups, key, p.Name, assembly.StandInWorld(p), 0})
 		return nil
 	}
@@ -132,6 +147,10 @@ func (l *loaded) stand(ctx context.Context, w *measure.Snapshot, t *assembly.Thi
 			l.models[key] = tinted(l.models[p.Piece], p.Tint)
 		}
 	}
+	key, err := l.coated(ctx, key, p.ID, p.Piece)
+	if err != nil {
+		return err
+	}
 	l.stands = append(l.stands, loadedThing{p.ID, t.Groups, key, p.Name, t.World,
 		l.bent(w, p.Piece, p.Bends, p.Scale.Y)})
 	return nil
@@ -140,8 +159,12 @@ func (l *loaded) stand(ctx context.Context, w *measure.Snapshot, t *assembly.Thi
 // standLaid adds what an element is made of and what it lays.
 func (l *loaded) standLaid(ctx context.Context, w *measure.Snapshot, t *assembly.Thing) error {
 	if t.Laid.Model != nil {
-		l.models[t.ID], l.top[t.ID] = t.Laid.Model, geom.Identity
-		l.stands = append(l.stands, loadedThing{t.ID, nil, t.ID, t.Name, geom.Identity, 0})
+		l.models[t.ID], l.top[t.ID], l.of[t.ID] = t.Laid.Model, geom.Identity, t.Laid.Key
+		key, err := l.coated(ctx, t.ID, t.ID, "")
+		if err != nil {
+			return err
+		}
+		l.stands = append(l.stands, loadedThing{t.ID, nil, key, t.Name, geom.Identity, 0})
 	}
 	l.air = append(l.air, t.Laid.Air...)
 	for _, h := range t.Laid.Hung {
@@ -152,7 +175,11 @@ func (l *loaded) standLaid(ctx context.Context, w *measure.Snapshot, t *assembly
 		if err := l.load(ctx, w, in.Piece, t.Name); err != nil {
 			return err
 		}
-		l.stands = append(l.stands, loadedThing{t.ID, nil, in.Piece, t.Name, in.World(),
+		key, err := l.coated(ctx, in.Piece, t.ID, in.Piece)
+		if err != nil {
+			return err
+		}
+		l.stands = append(l.stands, loadedThing{t.ID, nil, key, t.Name, in.World(),
 			l.bent(w, in.Piece, "", float64(in.Scale))})
 	}
 	return nil

@@ -29,7 +29,7 @@ func TestFieldsAreWhatTheDescriptionHolds(t *testing.T) {
 			switch {
 			case f.Kind == document.Yes:
 				want = f.Default != true
-			case f.Kind == document.Color:
+			case f.Kind == document.Color || f.Kind == document.Swatch:
 				want = "#123456"
 			case f.Kind == document.Text:
 				want = "one"

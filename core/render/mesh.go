@@ -3,6 +3,7 @@ package render
 import (
 	"fmt"
 	"math/bits"
+	"slices"
 
 	"visator/core/bvh"
 	"visator/core/geom"
@@ -16,6 +17,7 @@ type Mesh struct {
 	count  int         // triangles
 	nodes  []bvh.Node  // the structure is there once build was called
 	blocks []bvh.Block // in the order of the nodes
+	like   *Mesh       // of the same triangles, with other surfaces; nil: none is known
 }
 
 // alphaBit is above every triangle number.
@@ -77,6 +79,10 @@ func (m *Mesh) build(threads int) {
 	if m.nodes != nil {
 		return
 	}
+	if m.like != nil && m.like.nodes != nil {
+		m.nodes, m.blocks = m.like.nodes, m.recut()
+		return
+	}
 	refs := make([]bvh.Ref, m.count)
 	for i := range m.parts {
 		mp := &m.parts[i]
@@ -103,6 +109,30 @@ func (m *Mesh) build(threads int) {
 			m.blocks = append(m.blocks, m.block(order[first:first+c&^bvh.LeafBit>>bvh.LeafShift]))
 		}
 	}
+}
+
+// recut is the blocks of the mesh that this one is like, shared where the same parts let light through.
+func (m *Mesh) recut() []bvh.Block {
+	same := true
+	for i := range m.parts {
+		same = same && m.parts[i].alpha == m.like.parts[i].alpha
+	}
+	if same {
+		return m.like.blocks
+	}
+	list := slices.Clone(m.like.blocks)
+	for i := range list {
+		for k, id := range list[i].ID {
+			if id == bvh.NoTriangle {
+				continue
+			}
+			if id &^= alphaBit; m.partOf(id).alpha {
+				id |= alphaBit
+			}
+			list[i].ID[k] = id
+		}
+	}
+	return list
 }
 
 // block gathers the triangles of a leaf. Places that stay empty hold triangles

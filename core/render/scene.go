@@ -68,6 +68,7 @@ type Sun struct {
 type Library struct {
 	Threads int
 	made    map[*model.Model]*kit
+	shapes  map[*float32]*Mesh // the first of its triangles, by where they lie
 }
 
 type kit struct {
@@ -88,6 +89,9 @@ func (l *Library) kit(m *model.Model) (*kit, error) {
 		if err != nil {
 			return nil, err
 		}
+		if mesh.count > 0 {
+			l.alike(mesh)
+		}
 		k.meshes = append(k.meshes, mesh)
 	}
 	if l.made == nil {
@@ -97,11 +101,42 @@ func (l *Library) kit(m *model.Model) (*kit, error) {
 	return k, nil
 }
 
+// alike finds the mesh that was made of the same triangles first: with other surfaces it needs no structure of its own.
+func (l *Library) alike(m *Mesh) {
+	if l.shapes == nil {
+		l.shapes = map[*float32]*Mesh{}
+	}
+	at := &m.parts[0].part.Positions[0]
+	first := l.shapes[at]
+	if first == nil {
+		l.shapes[at] = m
+		return
+	}
+	if len(first.parts) != len(m.parts) {
+		return
+	}
+	for i := range m.parts {
+		p, q := m.parts[i].part, first.parts[i].part
+		if &p.Positions[0] != &q.Positions[0] || len(p.Indices) != len(q.Indices) || &p.Indices[0] != &q.Indices[0] {
+			return
+		}
+	}
+	m.like = first
+}
+
 // Keep forgets the meshes of models that are not used any more.
 func (l *Library) Keep(used map[*model.Model]bool) {
 	for m := range l.made {
 		if !used[m] {
 			delete(l.made, m)
+		}
+	}
+	clear(l.shapes)
+	for _, k := range l.made {
+		for _, m := range k.meshes {
+			if m.count > 0 && (m.like == nil || l.shapes[&m.parts[0].part.Positions[0]] == nil) {
+				l.shapes[&m.parts[0].part.Positions[0]] = m
+			}
 		}
 	}
 }

@@ -71,17 +71,74 @@ func Patterns(m *model.Model) (out []Pattern) {
 	for i := range m.Surfaces {
 		maps[i] = largestMap(m, &m.Surfaces[i], known)
 	}
-	world, flat := make([]float64, len(m.Surfaces)), make([]float64, len(m.Surfaces))
+	world, flat := areas(m, func(p *model.Part) []float32 {
+		if maps[p.Surface].slot == nil {
+			return nil
+		}
+		return p.Coordinates(maps[p.Surface].slot)
+	})
+	for i, l := range maps {
+		if l.slot == nil || flat[i] == 0 {
+			continue
+		}
+		repeat := math.Sqrt(world[i]/flat[i]) / math.Sqrt(math.Abs(l.slot.Scale[0]*l.slot.Scale[1]))
+		if repeat > 0 && !math.IsInf(repeat, 0) {
+			out = append(out, Pattern{Index: i, Surface: m.Surfaces[i].Name, Repeat: repeat, Pixels: l.pixels,
+				Aspect: l.aspect})
+		}
+	}
+	return out
+}
+
+// Runs are how far the first coordinates of each surface run from 0 to 1, in units of the file: the square root of the
+// area on the model by that of the coordinates; 0 where there are none.
+func Runs(m *model.Model) []float64 {
+	world, flat := areas(m, func(p *model.Part) []float32 { return p.UV })
+	for i := range world {
+		if world[i] > 0 {
+			world[i] = math.Sqrt(world[i] / flat[i])
+		}
+	}
+	return world
+}
+
+// Areas are those of each surface on the model, in squares of its unit.
+func Areas(m *model.Model) []float64 {
+	out := make([]float64, len(m.Surfaces))
 	m.Walk(func(_ int, n *model.Node, top geom.M) {
 		if n.Mesh == model.None {
 			return
 		}
 		for i := range m.Meshes[n.Mesh].Parts {
 			p := &m.Meshes[n.Mesh].Parts[i]
-			if p.Kind != model.Triangles || p.Surface == model.None || maps[p.Surface].slot == nil {
+			if p.Kind != model.Triangles || p.Surface == model.None {
 				continue
 			}
-			uv := p.Coordinates(maps[p.Surface].slot)
+			for t := 0; t+2 < len(p.Indices); t += 3 {
+				a := top.Point(p.Position(p.Indices[t]))
+				area := top.Point(p.Position(p.Indices[t+1])).Sub(a).Cross(top.Point(p.Position(p.Indices[t+2])).Sub(a))
+				if l := area.Len() / 2; l > 0 && !math.IsInf(l, 0) {
+					out[p.Surface] += l
+				}
+			}
+		}
+	})
+	return out
+}
+
+// areas are, of each surface, what of it has coordinates: on the model, and on the picture.
+func areas(m *model.Model, coordinates func(p *model.Part) []float32) (world, flat []float64) {
+	world, flat = make([]float64, len(m.Surfaces)), make([]float64, len(m.Surfaces))
+	m.Walk(func(_ int, n *model.Node, top geom.M) {
+		if n.Mesh == model.None {
+			return
+		}
+		for i := range m.Meshes[n.Mesh].Parts {
+			p := &m.Meshes[n.Mesh].Parts[i]
+			if p.Kind != model.Triangles || p.Surface == model.None {
+				continue
+			}
+			uv := coordinates(p)
 			if uv == nil {
 				continue
 			}
@@ -99,17 +156,7 @@ func Patterns(m *model.Model) (out []Pattern) {
 			}
 		}
 	})
-	for i, l := range maps {
-		if l.slot == nil || flat[i] == 0 {
-			continue
-		}
-		repeat := math.Sqrt(world[i]/flat[i]) / math.Sqrt(math.Abs(l.slot.Scale[0]*l.slot.Scale[1]))
-		if repeat > 0 && !math.IsInf(repeat, 0) {
-			out = append(out, Pattern{Index: i, Surface: m.Surfaces[i].Name, Repeat: repeat, Pixels: l.pixels,
-				Aspect: l.aspect})
-		}
-	}
-	return out
+	return world, flat
 }
 
 // pattern is what a picture of a material shows, and how large such a picture

@@ -21,6 +21,7 @@ import { lampsOf, strongest } from "./glow.js";
 import * as ambient from "./ambient.js";
 import { airOf } from "./haze.js";
 import { overSun, throwers } from "./shadows.js";
+import { coat, matching, named, worn } from "./coats.js";
 import { otherwise } from "./otherwise.js";
 import { stores } from "./stores.js";
 
@@ -92,6 +93,7 @@ export const filled = (View) =>
     // sync brings the scene to the state: what is gone goes, what is new comes. Where nothing
     // of that is another than it was, the picture stays and only what lies over it is drawn.
     sync(st) {
+      const coats = (this.coats = worn(st));
       const piece = new Map(st.pieces.map((p) => [p.id, p])),
         here = new Set();
       let other = false;
@@ -109,7 +111,8 @@ export const filled = (View) =>
         if (!url) continue;
         here.add(p.id);
         let it = this.placed.get(p.id);
-        const look = `${url} ${p.tint} ${ghost ? "lines" : ""}`;
+        const made = matching(coats, p.id, p.piece),
+          look = `${url} ${p.tint} ${ghost ? "lines" : ""} ${named(made)}`;
         if (!it || it.look !== look) {
           const old = it;
           it = { look, group: new Group(), id: p.id, name: p.name, ready: Boolean(old?.ready) };
@@ -117,7 +120,8 @@ export const filled = (View) =>
           it.group.userData.id = p.id;
           this.placed.set(p.id, it);
           this.arrivals.model(url, this.weight(p, st)).then((m) => {
-            if (this.placed.get(p.id) === it) it.group.add(dressedUp(m.clone(), p.tint, ghost));
+            if (this.placed.get(p.id) === it)
+              it.group.add(this.made(dressedUp(m.clone(), p.tint, ghost), ghost ? null : made, it.inner));
             this.show(it, old);
           });
         }
@@ -225,6 +229,10 @@ export const filled = (View) =>
       this.renderer.toneMappingExposure = p.scale;
       this.look(p.view, p.world, p.window);
     }
+    // made makes a model of what its surfaces are made of in the set.
+    made(m, list, inner) {
+      return coat(m, list, inner || new Matrix4(), this.plain, () => this.invalidate());
+    }
     play(it, url) {
       if (!it || it.shows === url) return;
       it.shows = url;
@@ -300,7 +308,9 @@ export const filled = (View) =>
     element(e, piece) {
       const budget = Math.max(this.v.now.production.budget * 0.4, 20000);
       const list = e.count ? this.v.laid.of(e, 200000) : null,
-        look = `${e.key} ${Boolean(list)} ${budget}`;
+        made = (e.pieces || []).map((id) => matching(this.coats, e.id, id)),
+        own = matching(this.coats, e.id, ""),
+        look = `${e.key} ${Boolean(list)} ${budget} ${named(own)} ${made.map(named)}`;
       let it = this.placed.get(e.id);
       if (it?.look === look || (it?.ready && e.count && !list)) return; // until it is laid out anew the older is drawn
       const old = it;
@@ -317,7 +327,7 @@ export const filled = (View) =>
               () => this.placed.get(e.id) === it,
             )
             .then((m) => {
-              if (m) it.group.add(m);
+              if (m) it.group.add(this.made(m, own));
             })
             .catch(() => {}),
         );
@@ -344,8 +354,10 @@ export const filled = (View) =>
       for (let k = 0; k < by.length; k++) {
         const of = piece.get(e.pieces[k]);
         if (!light[k] || !by[k].length) continue;
-        const m = await this.arrivals.model(`/blobs/${light[k].blob}?as=glb`, 0.2),
-          inner = new Matrix4().fromArray(of.world);
+        const inner = new Matrix4().fromArray(of.world),
+          came = await this.arrivals.model(`/blobs/${light[k].blob}?as=glb`, 0.2),
+          list = matching(this.coats, e.id, e.pieces[k]),
+          m = list ? this.made(came.clone(), list, inner) : came;
         m.updateMatrixWorld(true);
         m.traverse((o) => {
           if (!o.isMesh) return;
@@ -361,6 +373,7 @@ export const filled = (View) =>
             ),
           );
           copies.frustumCulled = false;
+          copies.userData.piece = e.pieces[k];
           group.add(copies);
         });
       }

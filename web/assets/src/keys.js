@@ -3,7 +3,7 @@ import { aim } from "./focus.js";
 import { stores } from "./stores.js";
 
 export const list = [
-  ["1 … 6", "the six steps"],
+  ["1 … 7", "the seven steps"],
   [", and .", "undo and redo"],
   ["arrows", "move by 10 cm; with Shift 1 m, with Alt 1 cm"],
   ["Page Up, Page Down", "lift and lower by 10 cm"],
@@ -27,6 +27,7 @@ export const list = [
   ["n and m", "a frame back, a frame on"],
   ["t", "the true view, as it will be rendered, and back"],
   ["l", "the meter, at Light: arrows point it, with Shift farther"],
+  ["v, r, s", "at Surface: take a material off, put it on, show the old one and the new"],
   ["w", "walk: arrows walk and turn, Page Up and Down fly, Shift faster"],
   ["Escape", "select nothing; what is in the hand goes back"],
   ["?", "this list"],
@@ -54,6 +55,7 @@ export function keys(v) {
         if (stores.film.metering) return stores.film.meterOn();
         if (stores.dress.turningSky) return stores.dress.turnSkyOn();
         stores.dress.inHand = null;
+        stores.surface.held = null;
         stores.film.picking = "";
         stores.film.matching.mode = "";
         if (stores.dress.tool) stores.dress.useTool("");
@@ -68,7 +70,7 @@ export function keys(v) {
       PageDown: () => stores.dress.nudge(0, -step, 0),
       "[": () => stores.dress.turn(e.altKey ? 1 : 15),
       "]": () => stores.dress.turn(e.altKey ? -1 : -15),
-      t: () => stores.v.on("dress light frame") && stores.film.trueOn(),
+      t: () => stores.v.on("dress surface light frame") && stores.film.trueOn(),
       c: () => stores.dress.copy(),
       Delete: () => stores.dress.remove(),
       i: () => stores.dress.thing && stores.dress.changeAll({ hidden: !stores.dress.thing.hidden }),
@@ -95,9 +97,12 @@ export function keys(v) {
       n: () => stores.film.moveNow && stores.film.stepFrame(-1),
       m: () => stores.film.moveNow && stores.film.stepFrame(1),
       w: () => stores.film.walk(),
+      v: () => v.on("surface") && stores.surface.hold(),
+      r: () => v.on("surface") && stores.surface.held && stores.surface.putOn(),
+      s: () => v.on("surface") && stores.surface.toggle(),
     });
     if (stores.film.walking && v.lens.step(e)) return e.preventDefault();
-    "intake size dress light frame shoot".split(" ").forEach((s, i) => {
+    "intake size dress surface light frame shoot".split(" ").forEach((s, i) => {
       acts[String(i + 1)] = () => v.go(s);
     });
     // Arrows scroll lists and move sliders where those have the focus.

@@ -80,6 +80,7 @@ class View {
       if (stores.dress.turningSky && this.v.on("light")) return stores.dress.turnSky(this, e);
       if (stores.dress.inHand && this.hang(e)) return;
       if (stores.film.metering && v.on("light") && this.metered(e)) return;
+      if (this.v.on("surface") && stores.surface.hit(this, e)) return;
       this.press(e);
     });
     this.over.addEventListener("pointerdown", (e) => {

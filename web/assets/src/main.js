@@ -10,6 +10,7 @@ import { figure, typing, complain, content } from "./field.js";
 import { intake } from "./intake.js";
 import { dress } from "./dress.js";
 import { lighting } from "./lighting.js";
+import { surfacing } from "./surfacing.js";
 import { shelving } from "./shelf.js";
 import { allLight } from "./shadows.js";
 import { figures } from "./schema.js";
@@ -60,6 +61,7 @@ document.addEventListener("alpine:init", () => {
   panels(Alpine);
   typing(Alpine);
   Alpine.store("dress", mixed(dress({ call, post }), placing, lighting(), shelving()));
+  Alpine.store("surface", surfacing());
   Alpine.store("film", mixed(filming({ call }), moving, matching, trueView(), meter(), allLight));
   Alpine.store("size", sized);
   Alpine.store("shoot", shooting);
@@ -272,7 +274,7 @@ document.addEventListener("alpine:init", () => {
         return `${(this.st?.drawn || 0).toLocaleString("en")} triangles drawn`;
       },
       drawLens() {
-        if (this.on("dress light frame") || this.pinned) this.lens?.sync(this.now);
+        if (this.on("dress surface light frame") || this.pinned) this.lens?.sync(this.now);
       },
       coming: null, // what the lens view still waits for
       pinned: localStorage.pinned === "yes",

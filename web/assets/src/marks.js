@@ -79,7 +79,8 @@ export const marked = (View) =>
             `<circle cx='${(a + c) / 2}' cy='${b - 22}' r='5' fill='#d6e935'/>` +
             `<circle cx='${(a + c) / 2}' cy='${b - 22}' r='13' fill='transparent'/><title>drag to lift</title></g>`;
         if (id !== this.v.sel[0]) continue; // of many the first is told
-        if (!stores.dress.locked(p) && this.v.sel.length === 1) s += this.grasp.rings(p, box, f);
+        if (!stores.dress.locked(p) && this.v.sel.length === 1 && !this.v.on("surface"))
+          s += this.grasp.rings(p, box, f);
         const label = this.lifting ? `base at ${this.v.length(p.at.y)}` : this.v.size(p.dims),
           tw = Math.max(label.length * 7.3, p.name.length * 7) + 14,
           tx = c + 8 + tw < f.bw - 4 || a < tw + 12 ? Math.min(c + 8, f.bw - tw - 4) : a - 8 - tw,

@@ -22,6 +22,34 @@ export function panels(Alpine) {
     },
   }));
 
+  Alpine.data("surfacePanel", () => ({
+    fixed: false,
+    get doc() {
+      return stores.surface.one?.material || {};
+    },
+    put(key, x) {
+      return stores.surface.put(key, x);
+    },
+    get heldSample() {
+      return stores.surface.held ? stores.surface.sampleOf(stores.surface.held.material) : null;
+    },
+    putBack() {
+      stores.surface.held = null;
+      stores.v.say("");
+    },
+    shareWords: (s) => (s.share > 0 ? `${stores.v.number(100 * s.share, 0)} %` : ""),
+    get toggles() {
+      return Boolean(stores.surface.one?.by || stores.surface.shownOld);
+    },
+    get toggleWords() {
+      return stores.surface.shownOld ? "show the new" : "show the old";
+    },
+    onWords(e) {
+      const n = e.spec.on.length;
+      return n ? `on ${stores.v.count(n, "surface")}` : "on nothing";
+    },
+  }));
+
   Alpine.data("elementPanel", () => ({
     get e() {
       return stores.dress.element || { spec: {} };

@@ -2,13 +2,16 @@
 // shots with their takes. Each holds what is its own, and names whom it asks.
 import Alpine from "alpinejs";
 
-/** @type {Record<"v" | "dress" | "film" | "size" | "shoot", any>} */
+/** @type {Record<"v" | "dress" | "surface" | "film" | "size" | "shoot", any>} */
 export const stores = {
   get v() {
     return Alpine.store("v");
   },
   get dress() {
     return Alpine.store("dress");
+  },
+  get surface() {
+    return Alpine.store("surface");
   },
   get film() {
     return Alpine.store("film");

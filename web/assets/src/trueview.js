@@ -121,7 +121,7 @@ export function trueView() {
     },
     // followTrue asks for what is newer than what is shown, until it is not wanted any more.
     async followTrue() {
-      const wanted = () => this.truly && stores.v.on("dress light frame");
+      const wanted = () => this.truly && stores.v.on("dress surface light frame");
       let seen = 0;
       while (this.truly) {
         if (!wanted() || document.hidden || !stores.v.lens?.viewNow) {

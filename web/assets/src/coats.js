@@ -1,0 +1,204 @@
+// What surfaces are made of in the lens view: materials of the set in the place of those that models came with
+// (core/surface), with their pictures at true size.
+import {
+  BufferAttribute,
+  Color,
+  LinearSRGBColorSpace,
+  Matrix4,
+  MeshPhysicalMaterial,
+  RepeatWrapping,
+  SRGBColorSpace,
+  TextureLoader,
+  Vector3,
+} from "three";
+
+// worn are the materials of a set's elements by the thing and by the piece on which they count.
+export function worn(st) {
+  const by = new Map();
+  for (const e of st.elements)
+    if (e.kind === "material" && !e.hidden)
+      for (const on of e.spec.on || []) {
+        const key = on.thing ? `thing ${on.thing}` : `piece ${on.piece}`;
+        if (!by.has(key)) by.set(key, []);
+        by.get(key).push({ on, spec: e.spec, id: e.id });
+      }
+  return by;
+}
+
+// matching are those that may count on a thing that shows a piece; "" of none.
+export function matching(by, thing, piece) {
+  const list = [...(by.get(`piece ${piece}`) || []), ...(by.get(`thing ${thing}`) || [])];
+  return list.length ? list : null;
+}
+export const named = (list) => (list ? JSON.stringify(list) : "");
+
+// of is the material of a surface: what is said of the thing counts before what is said of its piece, and what is said
+// of the surface before what is said of all.
+function of(list, name) {
+  let best = -1,
+    found = null;
+  for (const m of list) {
+    if (m.on.surface && m.on.surface !== name) continue;
+    const rank = (m.on.thing ? 2 : 0) + (m.on.surface ? 1 : 0);
+    if (rank >= best) [best, found] = [rank, m.spec];
+  }
+  return found;
+}
+
+const loader = new TextureLoader(),
+  pictures = new Map(); // by address: of the picture as it came
+
+function picture(blob, colored, slot, then) {
+  const url = `/blobs/${blob}?as=png`;
+  if (!pictures.has(url)) pictures.set(url, loader.loadAsync(url).catch(() => null));
+  pictures.get(url).then((whole) => {
+    if (!whole) return;
+    const t = whole.clone();
+    t.flipY = false;
+    t.wrapS = t.wrapT = RepeatWrapping;
+    t.colorSpace = colored ? SRGBColorSpace : LinearSRGBColorSpace;
+    t.repeat.set(slot.scale[0], slot.scale[1]);
+    t.offset.set(slot.offset[0], slot.offset[1]);
+    t.rotation = slot.turn;
+    t.needsUpdate = true;
+    then(t);
+  });
+}
+
+// run is how far the coordinates of meshes run from 0 to 1, in metres: core/sizing's Runs.
+function run(meshes, inner) {
+  let world = 0,
+    flat = 0;
+  const [a, b, c] = [new Vector3(), new Vector3(), new Vector3()],
+    m = new Matrix4();
+  for (const o of meshes) {
+    const p = o.geometry.attributes.position,
+      uv = o.geometry.attributes.uv,
+      index = o.geometry.index,
+      n = index ? index.count : p.count;
+    if (!uv) continue;
+    m.multiplyMatrices(inner, o.matrixWorld);
+    for (let i = 0; i + 2 < n; i += 3) {
+      const at = [0, 1, 2].map((k) => (index ? index.getX(i + k) : i + k));
+      [a, b, c].forEach((v, k) => v.fromBufferAttribute(p, at[k]).applyMatrix4(m));
+      const area = b.sub(a).cross(c.sub(a)).length() / 2,
+        [u0, v0] = [uv.getX(at[0]), uv.getY(at[0])],
+        on =
+          Math.abs((uv.getX(at[1]) - u0) * (uv.getY(at[2]) - v0) - (uv.getX(at[2]) - u0) * (uv.getY(at[1]) - v0)) / 2;
+      if (area > 0 && on > 0) [world, flat] = [world + area, flat + on];
+    }
+  }
+  return flat > 0 ? Math.sqrt(world / flat) : 0;
+}
+
+// boxed gives a geometry coordinates in metres from three sides: core/surface's Boxed.
+function boxed(g, metres) {
+  const out = g.index ? g.toNonIndexed() : g.clone(),
+    p = out.attributes.position,
+    uv = new Float32Array(2 * p.count),
+    [a, b, c] = [new Vector3(), new Vector3(), new Vector3()];
+  for (let i = 0; i + 2 < p.count; i += 3) {
+    [a, b, c].forEach((v, k) => v.fromBufferAttribute(p, i + k));
+    const f = b.clone().sub(a).cross(c.clone().sub(a)),
+      [x, y, z] = [Math.abs(f.x), Math.abs(f.y), Math.abs(f.z)];
+    [a, b, c].forEach((q, k) => {
+      const st = y >= x && y >= z ? [q.x, q.z] : x >= z ? [q.z, -q.y] : [q.x, -q.y];
+      uv.set([st[0] * metres, st[1] * metres], 2 * (i + k));
+    });
+  }
+  out.setAttribute("uv", new BufferAttribute(uv, 2));
+  return out;
+}
+
+const color = (hex) => new Color(hex);
+
+// made is a material of three.js for one of the set.
+function made(s, slot, plain, then) {
+  const m = plain.clone();
+  m.color = color(s.base);
+  m.emissive = color(s.glowColor);
+  m.emissiveIntensity = s.glow;
+  m.map = m.emissiveMap = m.normalMap = m.aoMap = null;
+  const put = (key, role, colored = false) => {
+    const p = s.maps?.[role];
+    if (p)
+      picture(p.blob, colored, slot, (t) => {
+        m[key] = t;
+        m.needsUpdate = true;
+        then();
+      });
+  };
+  put("map", "base", true);
+  put("emissiveMap", "glow", true);
+  if (m.isMeshStandardMaterial) {
+    m.roughness = s.rough;
+    m.metalness = s.metal;
+    m.roughnessMap = m.metalnessMap = null;
+    put("normalMap", "normal");
+    put("roughnessMap", "metal and roughness");
+    put("metalnessMap", "metal and roughness");
+    put("roughnessMap", "roughness");
+    put("metalnessMap", "metal");
+    m.normalScale?.set(s.bumps, s.bumps);
+  }
+  if (m.isMeshPhysicalMaterial) {
+    m.ior = Math.max(s.index, 1);
+    m.clearcoat = s.coat;
+    m.clearcoatRoughness = s.coatRough;
+    m.sheen = s.sheen ? 1 : 0;
+    m.sheenColor = color(s.sheen || "#000000");
+    m.sheenRoughness = s.sheenRough;
+    m.specularIntensity = s.specular;
+    m.specularColor = color(s.tint);
+    m.iridescence = s.film;
+    m.iridescenceIOR = s.filmIndex;
+    m.iridescenceThicknessRange = [s.filmThick, s.filmThick];
+    m.anisotropy = s.brush;
+    m.anisotropyRotation = s.brushTurn;
+  }
+  m.transparent = s.clear > 0 || s.alpha === "see-through";
+  m.opacity = 1 - 0.92 * s.clear;
+  m.depthWrite = !(s.clear > 0);
+  m.alphaTest = s.alpha === "cut out" ? s.cutoff : 0;
+  return m;
+}
+
+// coat makes the surfaces of a model of what matches; inner brings it to metres, then is called when a picture came.
+export function coat(model, list, inner, plainly, then) {
+  if (!list) return model;
+  model.updateMatrixWorld(true);
+  const by = new Map();
+  model.traverse((o) => {
+    if (!o.isMesh || Array.isArray(o.material)) return;
+    const name = o.material.name || "";
+    if (!by.has(name)) by.set(name, []);
+    by.get(name).push(o);
+  });
+  const metres = new Vector3().setFromMatrixScale(inner).x;
+  for (const [name, meshes] of by) {
+    const s = of(list, name);
+    if (!s) continue;
+    let repeat = run(meshes, inner);
+    if (s.maps && Object.keys(s.maps).length && s.tile > 0 && (s.lay === "from three sides" || !repeat)) {
+      for (const o of meshes) o.geometry = boxed(o.geometry, metres);
+      repeat = 1;
+    }
+    const times = s.tile > 0 && repeat > 0 ? repeat / s.tile : 1,
+      tile = s.tile > 0 ? s.tile : 1,
+      slot = {
+        scale: [times, times / s.tall],
+        offset: [s.along / tile, s.down / tile / s.tall],
+        turn: s.turn,
+      },
+      from = plainly ? meshes[0].material : new MeshPhysicalMaterial().copy(physical(meshes[0].material)),
+      m = made(s, slot, from, then);
+    m.name = name;
+    for (const o of meshes) o.material = m;
+  }
+  return model;
+}
+
+// physical is a material with all that the finest kind of three.js has.
+function physical(m) {
+  return m.isMeshPhysicalMaterial ? m : Object.assign(new MeshPhysicalMaterial(), { name: m.name, side: m.side });
+}

@@ -1,0 +1,184 @@
+// Surface: what the selected thing is made of, where a change of it counts, materials that are taken off and put on.
+import { call, post } from "./ask.js";
+import { stores } from "./stores.js";
+
+const set = () => document.documentElement.dataset.set;
+
+// bare is a material without where it counts.
+function bare(m) {
+  const copy = { ...m };
+  delete copy.on;
+  return copy;
+}
+
+export function surfacing() {
+  return {
+    made: null, // what the selected thing is made of
+    madeOf: "", // of which thing, at which revision
+    chosen: "", // the surface that is looked at
+    wide: false, // a change counts on all that show the piece
+    held: null, // the material in the hand: { material, name }
+    flat: false, // samples are shown as a square metre
+    // lookAt asks what the selected thing is made of, when that changed.
+    async lookAt() {
+      const v = stores.v,
+        id = v.sel.includes(this.thing) ? this.thing : v.sel.at(-1) || "",
+        key = `${id} ${v.st?.revision}`;
+      if (!v.on("surface") || this.madeOf === key) return;
+      this.madeOf = key;
+      if (!id) {
+        this.made = null;
+        return;
+      }
+      try {
+        const made = await call(`/api/sets/${set()}/surfaces?thing=${id}&piece=${this.pieceHit || ""}`);
+        if (this.madeOf !== key) return;
+        this.made = made;
+        if (!made.list.some((s) => s.surface === this.chosen)) this.chosen = made.list[0]?.surface || "";
+      } catch (e) {
+        if (this.madeOf !== key) return;
+        this.made = null;
+        v.say(e.message, true);
+      }
+    },
+    get one() {
+      return this.made?.list.find((s) => s.surface === this.chosen) || null;
+    },
+    get materials() {
+      return (stores.v.st?.elements || []).filter((e) => e.kind === "material");
+    },
+    get materialFields() {
+      return stores.v.schema?.elements.material || [];
+    },
+    fieldsOn(part) {
+      return this.materialFields.filter((f) => f.part === part);
+    },
+    parts: ["look", "clear", "layers", "glow", "pictures"],
+    sampleOf(m) {
+      return m ? `/api/sample?m=${encodeURIComponent(JSON.stringify(bare(m)))}${this.flat ? "&flat=1" : ""}` : null;
+    },
+    // sampleFor is the picture of what a surface is made of; of one that is as it came, with its own pictures.
+    sampleFor(s) {
+      if (!s) return null;
+      if (s.by || !s.maps.length) return this.sampleOf(s.material);
+      const { thing, piece } = this.made,
+        at = new URLSearchParams({ thing, piece, surface: s.surface, flat: this.flat ? "1" : "" });
+      return `/api/sets/${set()}/sample?${at}`;
+    },
+    nameOf(s) {
+      return s.surface || "all of it";
+    },
+    byWords(s) {
+      const e = this.materials.find((x) => x.id === s.by);
+      if (e) return e.name;
+      return s.maps.length ? `as it came, with ${stores.v.count(s.maps.length, "picture")}` : "as it came";
+    },
+    // on is where a change counts that is made now.
+    on(name = this.chosen) {
+      const { thing, piece } = this.made;
+      return this.wide && piece ? { piece, surface: name } : { thing, surface: name };
+    },
+    get countsWords() {
+      if (!this.made) return "";
+      const { name, piece, linked } = this.made;
+      if (!piece) return `on ${name} alone`;
+      return this.wide ? `on all ${linked} that show its piece` : `on ${name} alone, of ${linked} that show its piece`;
+    },
+    get linkedWords() {
+      return this.made?.piece ? `all ${this.made.linked} of its piece` : "";
+    },
+    // hold takes the material of a surface off, into the hand.
+    async hold(name = this.chosen) {
+      const m = this.made;
+      if (!m) return stores.v.say("Select a thing first: what it is made of is taken off it.", true);
+      const s = m.list.find((x) => x.surface === name);
+      try {
+        const material = await post(`/api/sets/${set()}/takeoff`, {
+          thing: m.thing,
+          piece: m.piece,
+          surface: name,
+        });
+        const kept = this.materials.find((e) => e.id === s?.by);
+        this.take(bare(material), kept?.name || `${name || "surface"} of ${m.name}`);
+      } catch (e) {
+        stores.v.say(e.message, true);
+      }
+    },
+    take(material, name) {
+      this.held = { material, name };
+      stores.v.say(`${name} is in the hand: click what it is to be on, in the lens view; Escape puts it back`);
+    },
+    // holdKept takes a material of the set into the hand.
+    holdKept(e) {
+      this.take(bare(e.spec), e.name);
+    },
+    putOn(on = this.on()) {
+      if (!this.held) return null;
+      return stores.v.does("put on", { name: this.held.name, material: this.held.material, on: [on] });
+    },
+    asItCame() {
+      return stores.v.does("as it came", { on: [this.on(), { ...this.on(), surface: "" }] });
+    },
+    // toggle shows what the surface was made of before, and again what it is made of.
+    toggle() {
+      const id = this.one?.by || this.shownOld;
+      const e = this.materials.find((x) => x.id === id);
+      if (!e) return stores.v.say("This surface is as it came: there is nothing else to look at.", true);
+      this.shownOld = e.hidden ? "" : e.id;
+      return stores.v.does("change element", { id: e.id, patch: { hidden: !e.hidden } });
+    },
+    shownOld: "",
+    // put changes one value of the chosen surface's material: what is as it came gets one of its own.
+    async put(key, x) {
+      const s = this.one;
+      if (!s) return null;
+      const e = this.materials.find((m) => m.id === s.by);
+      if (e) return stores.v.does("change element", { id: e.id, patch: { spec: { [key]: x } } });
+      try {
+        const { thing, piece } = this.made,
+          material = await post(`/api/sets/${set()}/takeoff`, { thing, piece, surface: s.surface });
+        material[key] = x;
+        return await stores.v.does("put on", {
+          name: `${s.surface || "surface"} of ${this.made.name}`,
+          material,
+          on: [this.on()],
+        });
+      } catch (err) {
+        stores.v.say(err.message, true);
+        return null;
+      }
+    },
+    // write takes a colour as people write it.
+    async write(key, input) {
+      try {
+        const r = await call(`/api/color?text=${encodeURIComponent(input.value)}`);
+        await this.put(key, r.color);
+      } catch (e) {
+        stores.v.say(e.message, true);
+        input.focus();
+      }
+    },
+    // hit is what the pointer meets in the lens view: a thing, and the surface there.
+    hit(lens, e) {
+      const { met } = lens.grasp.beneath(e.clientX, e.clientY);
+      if (!met.length) return false;
+      const o = met[0].object,
+        id = lens.grasp.of(met[0]),
+        name = [o.material].flat()[0]?.name || "";
+      if (!id) return false;
+      this.pieceHit = o.userData.piece || "";
+      this.chosen = name;
+      if (this.held) {
+        const piece = o.userData.piece || stores.dress.placement(id)?.piece || "";
+        this.putOn(this.wide && piece ? { piece, surface: name } : { thing: id, surface: name });
+      }
+      this.madeOf = "";
+      this.thing = id;
+      stores.dress.select(id);
+      this.lookAt();
+      return true;
+    },
+    pieceHit: "",
+    thing: "", // what was clicked: of a group that is selected, the one
+  };
+}

@@ -1,0 +1,70 @@
+package web
+
+import (
+	"encoding/json"
+	"net/http"
+
+	"github.com/labstack/echo/v5"
+
+	"visator/app/act"
+	"visator/core/plain"
+	"visator/core/surface"
+)
+
+// surfaces is what a thing is made of.
+func (s *Server) surfaces(c *echo.Context) error {
+	list, err := s.app.Surfaces(c.Request().Context(), c.Param("set"), c.QueryParam("thing"), c.QueryParam("piece"))
+	return answer(c, list, err)
+}
+
+// takeOff is the material of a surface, ready to be put on another.
+func (s *Server) takeOff(c *echo.Context) error {
+	var at struct{ Thing, Piece, Surface string }
+	if err := decode(c, &at); err != nil {
+		return err
+	}
+	m, err := s.app.TakeOff(c.Request().Context(), c.Param("set"), at.Thing, at.Piece, at.Surface)
+	return answer(c, m, err)
+}
+
+// surfaceSample is a picture of what a surface is made of, with its own pictures.
+func (s *Server) surfaceSample(c *echo.Context) error {
+	m, err := s.app.TakeOff(c.Request().Context(), c.Param("set"), c.QueryParam("thing"), c.QueryParam("piece"),
+		c.QueryParam("surface"))
+	if err != nil {
+		return err
+	}
+	data, err := s.app.Sample(c.Request().Context(), m, c.QueryParam("flat") != "")
+	if err != nil {
+		return err
+	}
+	c.Response().Header().Set("Cache-Control", "no-store")
+	return c.Blob(http.StatusOK, "image/png", data)
+}
+
+// sample is a picture of a material.
+func (s *Server) sample(c *echo.Context) error {
+	m := surface.New()
+	raw := json.RawMessage(c.QueryParam("m"))
+	if err := plain.JSON(raw); err != nil {
+		return act.Wrong("The material cannot be taken: %v", err)
+	}
+	if err := plain.Read(raw, &m); err != nil {
+		return act.Wrong("The material cannot be read: %v", err)
+	}
+	data, err := s.app.Sample(c.Request().Context(), &m, c.QueryParam("flat") != "")
+	if err != nil {
+		return err
+	}
+	c.Response().Header().Set("Cache-Control", "private, max-age=86400")
+	return c.Blob(http.StatusOK, "image/png", data)
+}
+
+// color is a colour as it is kept, of one as people write it.
+func (s *Server) color(c *echo.Context) error {
+	v, err := surface.ParseColor(c.QueryParam("text"))
+	if err != nil {
+		return act.Wrong("%v.", err)
+	}
+	return c.JSON(http.StatusOK, map[string]string{"color": surface.Hex(v)})
+}
