@@ -98,7 +98,7 @@ func (w *Snapshot) changedSince(ctx context.Context, s *stage.Shot) (what, ids [
 			}
 		case "element":
 			e := w.element(id)
-			if e != nil && !slices.Contains([]string{"layer", "group", "meant", "kept light", "limit", "material"}, e.Kind) {
+			if e != nil && !slices.Contains([]string{"layer", "group", "meant", "kept light", "limit", "material", "wear"}, e.Kind) {
 				say(id, e.Name+" was changed")
 			}
 		case "piece":

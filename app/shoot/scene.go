@@ -29,20 +29,21 @@ import (
 
 // loaded is a set with its models in memory.
 type loaded struct {
-	a      *Studio
-	stands []loadedThing
-	lamps  []hungLamp
-	models map[string]*model.Model      // by key
-	of     map[string]string            // what the model of a piece was made of, by key
-	top    map[string]geom.M            // from the model to metres about the pivot
-	lib    render.Library               // their meshes
-	before *loaded                      // whose models of pieces are taken again where they are the same; nil: none
-	cast   *stage.Cast                  // what stands, as the shot's move moves it
-	groups []ShareGroup                 // of the lamps that burn
-	air    []air.Part                   // of bodies of fog
-	plants map[string]bool              // by name, whether wind bends it
-	worn   []*surface.Worn              // what surfaces of the set are made of
-	wornBy map[*surface.Material]string // by which element
+	a        *Studio
+	stands   []loadedThing
+	lamps    []hungLamp
+	models   map[string]*model.Model      // by key
+	of       map[string]string            // what the model of a piece was made of, by key
+	top      map[string]geom.M            // from the model to metres about the pivot
+	lib      render.Library               // their meshes
+	before   *loaded                      // whose models of pieces are taken again where they are the same; nil: none
+	cast     *stage.Cast                  // what stands, as the shot's move moves it
+	groups   []ShareGroup                 // of the lamps that burn
+	air      []air.Part                   // of bodies of fog
+	plants   map[string]bool              // by name, whether wind bends it
+	worn     []*surface.Worn              // what surfaces of the set are made of
+	wornBy   map[*surface.Material]string // by which element
+	weathers []surface.Wear
 }
 
 // falling is a scene with what falls before a camera, t seconds into a shot.
@@ -309,6 +310,13 @@ func (l *loaded) illuminate(ctx context.Context, s *render.Scene, ls *light.Stat
 		return nil, err
 	}
 	out := s.Relit(lamps, suns, env, l.medium(ls))
+	for _, wear := range l.weathers {
+		on, err := l.numbered(wear.Only)
+		if err != nil {
+			return nil, err
+		}
+		out.Weathers = append(out.Weathers, wear.Ready(on))
+	}
 	out.Behind, err = rig.Behind(ls, env, l.a.picture(ctx, ls.Picture))
 	return out, err
 }

@@ -162,6 +162,9 @@ func (l *loaded) wear(w *measure.Snapshot) (err error) {
 	if l.worn, err = lay.Worn(w.Elements); err != nil {
 		return err
 	}
+	if l.weathers, err = lay.Weathers(w.Elements); err != nil {
+		return err
+	}
 	l.wornBy = map[*surface.Material]string{}
 	i := 0
 	for _, e := range w.Elements {

@@ -295,6 +295,15 @@ func (a *Studio) see(ctx context.Context, set string) (s sight, err error) {
 			things = append(things, p.ID, w.Made(p.Piece), p.Tint, p.StandIn, p.Size, t.World)
 		}
 	}
+	for _, e := range w.Elements {
+		switch {
+		case e.Hidden:
+		case e.Kind == "material":
+			things = append(things, e.Spec)
+		case e.Kind == "wear":
+			lamps = append(lamps, e.Spec)
+		}
+	}
 	s.things = plain.Name(things...)
 	kept := &w.SetRow.ShotSettings
 	raw, err := json.Marshal([]any{kept.Light, lamps})

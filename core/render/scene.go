@@ -18,6 +18,7 @@ import (
 	"visator/core/model"
 	"visator/core/points"
 	"visator/core/sky"
+	"visator/core/surface"
 )
 
 // Scene is what rays meet: instances of meshes, lights and an environment.
@@ -26,9 +27,10 @@ type Scene struct {
 	Instances []Instance
 	Lamps     []lamp.Lamp
 	Suns      []Sun
-	Env       *sky.Environment // nil: black
-	Air       *air.Air         // nil: clear
-	Fall      *fall.Field      // nil: nothing falls
+	Env       *sky.Environment  // nil: black
+	Air       *air.Air          // nil: clear
+	Fall      *fall.Field       // nil: nothing falls
+	Weathers  []surface.Weather // what weather does to what stands
 	// Behind is what the camera sees behind everything, by where its ray begins and its direction; nil: suns and Env.
 	Behind func(o, d geom.V) geom.V
 
@@ -246,7 +248,7 @@ func (s *Scene) Relit(lamps []lamp.Lamp, suns []Sun, env *sky.Environment, a *ai
 	if len(suns) > 0 {
 		out.Suns = suns
 	}
-	out.Env, out.Air = env, a
+	out.Env, out.Air, out.Weathers = env, a, nil
 	out.light()
 	return &out
 }

@@ -3,6 +3,7 @@ package render
 import (
 	"fmt"
 	"math"
+	"math/bits"
 
 	"visator/core/bsdf"
 	"visator/core/geom"
@@ -220,10 +221,20 @@ func (s *Scene) shade(ray *Ray, hit *Hit) (pt point) {
 	if n.Dot(pt.wo) <= 1e-4 { // interpolation or a normal map turned it away
 		n = ng
 	}
+	if smooth.Dot(ng) < 0 {
+		smooth = smooth.Mul(-1)
+	}
 	pt.ng, pt.n = ng, n
-	pt.t, pt.b = geom.Frame(n)
 	pt.surface = sf
 	pt.fill(mp, t, hit.U, hit.V, &uv)
+	if len(s.Weathers) > 0 {
+		s.weather(&pt, smooth)
+		if pt.n.Dot(pt.wo) <= 1e-4 {
+			pt.n = ng
+		}
+		n = pt.n
+	}
+	pt.t, pt.b = geom.Frame(n)
 	v := &pt.place.Values
 	if v.Brush > 0 {
 		pt.brush(mp, t, e1, e2, &uv)
@@ -232,9 +243,6 @@ func (s *Scene) shade(ray *Ray, hit *Hit) (pt point) {
 		if tx := sf.tex[model.CoatNormalMap]; tx != nil {
 			smooth = bend(smooth, tx, &uv, mp, t, e1, e2, sf.m.CoatNormalScale)
 		}
-		if smooth.Dot(ng) < 0 {
-			smooth = smooth.Mul(-1)
-		}
 		v.CoatNormal = pt.local(smooth)
 	}
 	if v.Solid {
@@ -242,6 +250,44 @@ func (s *Scene) shade(ray *Ray, hit *Hit) (pt point) {
 	}
 	pt.place.Look(pt.local(pt.wo))
 	return pt
+}
+
+// shelter is how far above a place, in metres, something keeps weather off.
+const shelter = 40
+
+// weather changes what the point is made of by what weather does to it; smooth is its normal before it was bent.
+func (s *Scene) weather(pt *point, smooth geom.V) {
+	id, open := s.idOf(pt), -1.0
+	for i := range s.Weathers {
+		w := &s.Weathers[i]
+		if w.On != nil && !w.On[id] {
+			continue
+		}
+		if open < 0 {
+			if open = 1; smooth.Y < 0 {
+				open = 0
+			} else if smooth.Y > 0.02 {
+				open = s.openAbove(pt)
+			}
+		}
+		pt.n = w.At(pt.p, smooth, pt.n, open, &pt.place.Values)
+	}
+}
+
+// openAbove is 0 where something stands above a point: looked for along a way that differs a little from place to
+// place, so that what is sheltered ends softly.
+func (s *Scene) openAbove(pt *point) float64 {
+	h := math.Float64bits(pt.p.X) ^ bits.RotateLeft64(math.Float64bits(pt.p.Z), 23) ^ math.Float64bits(pt.p.Y)<<7
+	h *= 0x9e3779b97f4a7c15
+	h ^= h >> 29
+	h *= 0xbf58476d1ce4e5b9
+	x, z := float64(h>>40)/(1<<24)-0.5, float64(h>>16&0xffffff)/(1<<24)-0.5
+	ray := pt.leave(geom.V{X: 0.5 * x, Y: 1, Z: 0.5 * z}.Unit())
+	ray.Max = shelter
+	if _, blocked := s.trace(&ray, true, nil); blocked {
+		return 0
+	}
+	return 1
 }
 
 // brush turns the frame of the point so that highlights are wider along its tangent.

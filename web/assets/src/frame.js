@@ -176,7 +176,7 @@ export function filming({ call }) {
     // subjects are what can be named: placements, groups, and what is described.
     get subjects() {
       const st = stores.v.now,
-        had = ["layer", "meant", "limit", "kept light", "material", "ground", "path", "water"];
+        had = ["layer", "meant", "limit", "kept light", "material", "wear", "ground", "path", "water"];
       void stores.v.st;
       return st
         ? [

@@ -22,6 +22,34 @@ export function panels(Alpine) {
     },
   }));
 
+  Alpine.data("wearPanel", () => ({
+    fixed: false,
+    get doc() {
+      return this.e.spec;
+    },
+    put(key, x) {
+      return stores.v.does("change element", { id: this.e.id, patch: { spec: { [key]: x } } });
+    },
+    get saysWear() {
+      const w = this.doc,
+        parts = ["wet", "puddles", "dust", "snow", "moss"].filter((k) => w[k] > 0),
+        what = parts.map((k) => `${k} ${stores.v.number(100 * w[k], 0)} %`).join(", ") || "nothing yet",
+        on = w.only.length ? `, on ${w.only.map((id) => stores.film.nameOf(id)).join(", ")}` : "";
+      return `${this.e.name}: ${what}${on}${this.e.hidden ? ", off" : ""}`;
+    },
+    only(some) {
+      const ids = some ? stores.v.sel : [];
+      if (some && !ids.length) return stores.v.say("Select the things first that it is to count on.", true);
+      return this.put("only", [...ids]);
+    },
+    off() {
+      return stores.v.does("change element", { id: this.e.id, patch: { hidden: !this.e.hidden } });
+    },
+    remove() {
+      return stores.v.does("delete", { ids: [this.e.id] });
+    },
+  }));
+
   Alpine.data("surfacePanel", () => ({
     fixed: false,
     get doc() {

@@ -113,7 +113,7 @@ export const placing = {
     for (const s of st.snags) for (const id of s.ids || []) bad.set(id, (bad.get(id) || 0) + 1);
     const list = [
       ...st.placements,
-      ...st.elements.filter((e) => !["meant", "limit", "layer", "kept light", "material"].includes(e.kind)),
+      ...st.elements.filter((e) => !["meant", "limit", "layer", "kept light", "material", "wear"].includes(e.kind)),
     ].filter((p) => [p.name, p.kind, p.standIn, p.layer].some((t) => t?.toLowerCase().includes(q)));
     const by = {
       size: (p) => (p.dims ? Math.max(p.dims.x, p.dims.y, p.dims.z) : 0),

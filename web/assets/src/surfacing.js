@@ -47,6 +47,15 @@ export function surfacing() {
     get materials() {
       return (stores.v.st?.elements || []).filter((e) => e.kind === "material");
     },
+    get wears() {
+      return (stores.v.st?.elements || []).filter((e) => e.kind === "wear");
+    },
+    get wearFields() {
+      return (stores.v.schema?.elements.wear || []).filter((f) => f.part !== "links");
+    },
+    addWear() {
+      return stores.v.does("add element", { kind: "wear", name: "wear", spec: { wet: 0.5 } });
+    },
     get materialFields() {
       return stores.v.schema?.elements.material || [];
     },

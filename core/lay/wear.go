@@ -1,0 +1,26 @@
+package lay
+
+import "visator/core/surface"
+
+var _ = kind("wear", func() Spec { return &Wear{} })
+
+// Wear is what weather does to a set, or to some things of it.
+type Wear struct{ surface.Wear }
+
+// Default is wear as it begins.
+func (*Wear) Default() Spec { return &Wear{surface.NewWear()} }
+
+// Weathers are the wear of a set, in their order; what is hidden does nothing.
+func Weathers(list []*Element) (out []surface.Wear, err error) {
+	for _, e := range list {
+		if e.Kind != "wear" || e.Hidden {
+			continue
+		}
+		s, err := e.Read()
+		if err != nil {
+			return nil, err
+		}
+		out = append(out, s.(*Wear).Wear)
+	}
+	return out, nil
+}

@@ -1,0 +1,180 @@
+package surface
+
+import (
+	"math"
+
+	"visator/core/bsdf"
+	"visator/core/document"
+	"visator/core/geom"
+)
+
+// Wear is what weather does to what stands: each by one amount, within limits.
+type Wear struct {
+	Wet     float64 `json:"wet"`
+	Puddles float64 `json:"puddles"`
+	Dust    float64 `json:"dust"`
+	Snow    float64 `json:"snow"`
+	Moss    float64 `json:"moss"`
+	DustOf  string  `json:"dustOf"` // colours
+	MossOf  string  `json:"mossOf"`
+
+	From  float64 `json:"from"` // metres of the set, between which it counts
+	To    float64 `json:"to"`
+	Side  float64 `json:"side"`  // radians, from where moss is thickest: as the sun's direction
+	Grain float64 `json:"grain"` // metres over which it varies
+	Seed  uint64  `json:"seed"`
+
+	Only document.Names `json:"only"` // things that it counts on; none: all
+}
+
+// NewWear is none, as it begins.
+func NewWear() Wear {
+	return Wear{DustOf: "#9a8b74", MossOf: "#4b5a24", From: -1000, To: 10000, Grain: 0.4, Seed: 1, Only: document.Names{}}
+}
+
+// Fields are what wear is described by.
+func (w *Wear) Fields() []document.Field {
+	of := document.Of
+	share := func(at *float64, key, label string) document.Field {
+		return of(at, document.Percent, key, label, label).In(0, 1).Sliding(0, 100, 1)
+	}
+	return []document.Field{
+		share(&w.Wet, "wet", "wet"),
+		share(&w.Puddles, "puddles", "puddles").Hinting("where it is level: water stands on so much of it"),
+		share(&w.Dust, "dust", "dust"),
+		of(&w.DustOf, document.Swatch, "dustOf", "of the colour", ""),
+		share(&w.Snow, "snow", "snow"),
+		share(&w.Moss, "moss", "moss"),
+		of(&w.MossOf, document.Swatch, "mossOf", "of the colour", ""),
+		of(&w.Side, document.Angle, "side", "thickest towards", "a side").In(-7, 7).Sliding(0, 360, 5),
+		of(&w.From, document.Length, "from", "from the height", "a height").In(-1e5, 1e5),
+		of(&w.To, document.Length, "to", "to the height", "a height").In(-1e5, 1e5),
+		of(&w.Grain, document.Length, "grain", "varies over", "a size").In(0.01, 100),
+		of(&w.Seed, document.Count, "seed", "seed", "a seed").In(0, math.MaxInt32),
+		of(&w.Only, document.List, "only", "only on", "what it counts on").In(0, MaxOn).On("links"),
+	}
+}
+
+// Check says what is impossible about it.
+func (w *Wear) Check() error { return document.Check(w) }
+
+// inside is the chance that light within a wet surface is mirrored back into it: 1 − (1−R)/n², with water's index and
+// the 6.6 % that it mirrors of light from all around (Lekner and Dorf, Why some things are darker when wet, 1988).
+const (
+	water  = 1.33
+	inside = 1 - (1-0.066)/(water*water)
+)
+
+// Wetted is the albedo of a porous surface below a film of water, without what the water itself mirrors: light that is
+// mirrored back into it meets the surface again.
+func Wetted(albedo float64) float64 { return albedo * (1 - inside) / (1 - inside*albedo) }
+
+// Worn is wear ready to be asked: colours read.
+type worn struct{ dust, moss geom.V }
+
+// Weather is wear of a set with where it counts.
+type Weather struct {
+	Wear
+	On map[uint32]bool // objects; nil: all
+	is worn
+}
+
+// Ready is weather that can be asked at places.
+func (w Wear) Ready(on map[uint32]bool) Weather {
+	out := Weather{Wear: w, On: on}
+	out.is.dust, _ = ParseColor(w.DustOf)
+	out.is.moss, _ = ParseColor(w.MossOf)
+	return out
+}
+
+// step goes from 0 to 1 between two values, smoothly.
+func step(from, to, x float64) float64 {
+	t := min(max((x-from)/(to-from), 0), 1)
+	return t * t * (3 - 2*t)
+}
+
+// covered is which share is covered where an amount lies by chance: none of 0, all of 1, and between them what the
+// chance says, with soft edges.
+func covered(amount, chance float64) float64 {
+	if amount <= 0 {
+		return 0
+	}
+	const edge = 0.15
+	return step(1-edge, 1+edge, amount*(1+2*edge)+(1-edge)-chance)
+}
+
+// At changes the values of a place p with the smooth normal n and the bent one, by how open the sky is above it, 0 to 1.
+// It returns the normal that shows: water stands level.
+func (w *Weather) At(p, n, bent geom.V, open float64, v *bsdf.Values) geom.V {
+	if p.Y < w.From || p.Y > w.To {
+		return bent
+	}
+	q := p.Mul(1 / max(w.Grain, 1e-3))
+	chance := func(seed uint64) float64 { return clouds(q, w.Seed+seed) }
+	mix := func(c geom.V, share, rough float64) {
+		if share <= 0 {
+			return
+		}
+		k := 1 - share
+		v.Base = v.Base.Lerp(c, share)
+		v.Rough += (rough - v.Rough) * share
+		v.Metal, v.Clear, v.Coat, v.Film.Share = v.Metal*k, v.Clear*k, v.Coat*k, v.Film.Share*k
+		v.Sheen = v.Sheen.Mul(k)
+	}
+	if w.Moss > 0 {
+		side := geom.V{X: math.Sin(w.Side), Z: -math.Cos(w.Side)}
+		grows := (0.5 + 0.35*n.Dot(side) + 0.35*max(n.Y, -0.3)) * step(-0.4, 0.1, n.Y)
+		mix(w.is.moss.Mul(0.7+0.6*chance(11)), covered(w.Moss*grows, chance(1)), 1)
+	}
+	if w.Dust > 0 {
+		mix(w.is.dust, w.Dust*step(0.05, 0.9, n.Y)*open*(0.45+0.55*chance(2)), 1)
+	}
+	if w.Wet > 0 || w.Puddles > 0 {
+		wet := w.Wet * (0.25 + 0.75*max(n.Y, 0)) * (0.3 + 0.7*open)
+		stands := 0.0
+		if w.Puddles > 0 {
+			stands = covered(w.Puddles*open, chance(3)) * step(0.96, 0.995, n.Y)
+			wet = max(wet, step(0, 0.3, stands))
+		}
+		soaks := wet * (1 - v.Metal) * (1 - v.Clear)
+		v.Base = v.Base.Lerp(geom.V{X: Wetted(v.Base.X), Y: Wetted(v.Base.Y), Z: Wetted(v.Base.Z)}, soaks)
+		film := max(step(0.5, 1, wet)*0.6, stands)
+		if film > v.Coat {
+			v.Coat, v.CoatRough = film, 0.25*(1-stands)
+		}
+		v.Rough *= 1 - 0.35*soaks
+		if stands > 0 {
+			bent = bent.Lerp(n, stands).Unit()
+		}
+	}
+	if w.Snow > 0 {
+		lies := step(0.25, 0.7, n.Y) * open
+		mix(geom.V{X: 0.87, Y: 0.88, Z: 0.9}, covered(w.Snow*lies*1.2, chance(4)), 0.9)
+	}
+	return bent
+}
+
+// clouds is a smooth chance from 0 to 1 in space, of three sizes, evenly spread.
+func clouds(p geom.V, seed uint64) float64 {
+	s := 0.55*lattice(p, seed) + 0.3*lattice(p.Mul(2.7), seed+101) + 0.15*lattice(p.Mul(6.9), seed+202)
+	return step(0.2, 0.8, s)
+}
+
+// lattice is value noise: random at whole places, smooth between them.
+func lattice(p geom.V, seed uint64) float64 {
+	fx, fy, fz := math.Floor(p.X), math.Floor(p.Y), math.Floor(p.Z)
+	smooth := func(t float64) float64 { return t * t * (3 - 2*t) }
+	x, y, z := smooth(p.X-fx), smooth(p.Y-fy), smooth(p.Z-fz)
+	at := func(i, j, k int64) float64 {
+		h := uint64(int64(fx)+i)*0x9e3779b97f4a7c15 ^ uint64(int64(fy)+j)*0xc2b2ae3d27d4eb4f ^
+			uint64(int64(fz)+k)*0x165667b19e3779f9 ^ seed*0xd6e8feb86659fd93
+		h ^= h >> 32
+		h *= 0xd6e8feb86659fd93
+		h ^= h >> 29
+		h *= 0xd6e8feb86659fd93
+		return float64(h>>11) / (1 << 53)
+	}
+	lerp := func(a, b, t float64) float64 { return a + (b-a)*t }
+	return lerp(lerp(lerp(at(0, 0, 0), at(1, 0, 0), x), lerp(at(0, 1, 0), at(1, 1, 0), x), y),
+		lerp(lerp(at(0, 0, 1), at(1, 0, 1), x), lerp(at(0, 1, 1), at(1, 1, 1), x), y), z)
+}
