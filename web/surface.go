@@ -3,10 +3,13 @@ package web
 import (
 	"encoding/json"
 	"net/http"
+	"strconv"
+	"strings"
 
 	"github.com/labstack/echo/v5"
 
 	"visator/app/act"
+	"visator/app/shoot"
 	"visator/core/plain"
 	"visator/core/surface"
 )
@@ -67,4 +70,33 @@ func (s *Server) color(c *echo.Context) error {
 		return act.Wrong("%v.", err)
 	}
 	return c.JSON(http.StatusOK, map[string]string{"color": surface.Hex(v)})
+}
+
+// palette is the colours of pictures by their content.
+func (s *Server) palette(c *echo.Context) error {
+	colors, err := strconv.Atoi(c.QueryParam("colors"))
+	if err != nil {
+		return act.Wrong("A palette has %d to %d colours.", surface.LeastColors, surface.MostColors)
+	}
+	list, err := s.app.Palette(c.Request().Context(), strings.Split(c.QueryParam("of"), ","), colors)
+	return answer(c, list, err)
+}
+
+// held is the picture held against the palette of a board.
+func (s *Server) held(c *echo.Context) error {
+	h, err := s.app.Held(c.Request().Context(), c.Param("set"), c.QueryParam("board"))
+	return answer(c, h, err)
+}
+
+// pulled is a material brought towards a palette.
+func (s *Server) pulled(c *echo.Context) error {
+	var ask struct {
+		Stray shoot.Stray `json:"stray"`
+		Share float64     `json:"share"`
+	}
+	if err := decode(c, &ask); err != nil {
+		return err
+	}
+	m, err := s.app.Pulled(c.Request().Context(), c.Param("set"), &ask.Stray, ask.Share)
+	return answer(c, m, err)
 }

@@ -34,6 +34,8 @@ func commands() []command {
 		{"lens", "--focal MM [flags]", "tell what a lens shows and what is sharp", lens},
 		{"photometry", "FILE.ies|.ldt", "tell what a photometric file says", photometric},
 		{"meter", "SCENE.glb --light RIG --at X,Y,Z", "tell what light falls on a place", meter},
+		{"surface", "[--json] FILE...", "tell what surfaces of a model are made of", surfaces},
+		{"palette", "PICTURE... [flags]", "tell the colours of pictures", palette},
 		{"sun", "--lat DEG --lon DEG --time T [flags]", "tell where the sun stands", solar},
 		{"clip", "SCENE [flags]", "fit the clipping range of a scene's camera", clip},
 		{"render", "FILE --out PICTURE", "render a glTF scene to EXR or PNG", renderFile},

@@ -193,6 +193,23 @@ func (s *Scene) Around(at geom.V, bounces, samples int, seed uint64) (mean, x, y
 
 const spikes = 16
 
+// Found is what a ray meets first that is not clear: the ID of its instance, the name of its surface and its colour.
+type Found struct {
+	ID      uint32
+	Surface string
+	Base    geom.V
+	Metal   float64
+}
+
+// Find is what a ray meets.
+func (s *Scene) Find(ray Ray) (f Found, ok bool) {
+	pt, hit, ok := s.plain(ray)
+	if !ok {
+		return f, false
+	}
+	return Found{s.Instances[hit.Instance].ID, pt.surface.m.Name, pt.place.Base, pt.place.Metal}, true
+}
+
 // Clear is the share of light that leaves a place along d and is not stopped within far metres, by what glows least: a
 // flame does not keep its own light back, and clear thin glass lets pass what it does.
 func (s *Scene) Clear(at, d geom.V, far float64) float64 {

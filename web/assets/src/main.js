@@ -10,6 +10,7 @@ import { figure, typing, complain, content } from "./field.js";
 import { intake } from "./intake.js";
 import { dress } from "./dress.js";
 import { lighting } from "./lighting.js";
+import { boarding } from "./board.js";
 import { surfacing } from "./surfacing.js";
 import { shelving } from "./shelf.js";
 import { allLight } from "./shadows.js";
@@ -61,7 +62,7 @@ document.addEventListener("alpine:init", () => {
   panels(Alpine);
   typing(Alpine);
   Alpine.store("dress", mixed(dress({ call, post }), placing, lighting(), shelving()));
-  Alpine.store("surface", surfacing());
+  Alpine.store("surface", mixed(surfacing(), boarding()));
   Alpine.store("film", mixed(filming({ call }), moving, matching, trueView(), meter(), allLight));
   Alpine.store("size", sized);
   Alpine.store("shoot", shooting);

@@ -65,6 +65,13 @@ export function panels(Alpine) {
       stores.surface.held = null;
       stores.v.say("");
     },
+    get pullWords() {
+      return `pull by ${stores.v.number(100 * stores.surface.pullBy, 0)} %`;
+    },
+    get raysWords() {
+      const n = stores.surface.against?.rays;
+      return n ? `surfaces without their light, looked at by ${stores.v.number(n, 0)} rays; CIEDE2000` : "";
+    },
     shareWords: (s) => (s.share > 0 ? `${stores.v.number(100 * s.share, 0)} %` : ""),
     get toggles() {
       return Boolean(stores.surface.one?.by || stores.surface.shownOld);

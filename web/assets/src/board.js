@@ -1,0 +1,87 @@
+// The board: pictures that a set is guided by, the palette taken from them, and what in the picture strays from it.
+import { call, post } from "./ask.js";
+import { stores } from "./stores.js";
+
+const set = () => document.documentElement.dataset.set;
+
+export function boarding() {
+  return {
+    against: null, // the picture held against the palette, once it was asked for
+    pullBy: 0.5,
+    get board() {
+      return (stores.v.st?.elements || []).find((e) => e.kind === "board") || null;
+    },
+    boardPicture: (p) => `/blobs/${p.blob}?as=png`,
+    // hang puts pictures on the board, which is made when there is none, and takes the palette anew.
+    async hang(files) {
+      const list = [...files].filter((f) => f.type.startsWith("image/") || /\.tga$/i.test(f.name));
+      if (!list.length) return stores.v.say("These are no pictures: PNG, JPEG, WebP and TGA hang on a board.", true);
+      try {
+        const pictures = [...(this.board?.spec.pictures || [])];
+        for (const file of list) {
+          stores.v.say(`Reading ${file.name} …`);
+          const url = `/api/productions/${stores.v.st.production.id}/picture`,
+            { blob } = await call(url, { method: "POST", body: file });
+          if (!pictures.some((p) => p.blob === blob)) pictures.push({ blob, name: file.name.slice(0, 100) });
+        }
+        await this.keepBoard(pictures, this.board?.spec.colors || 6);
+      } catch (e) {
+        stores.v.say(e.message, true);
+      }
+    },
+    async keepBoard(pictures, colors) {
+      const of = pictures.map((p) => p.blob).join(","),
+        palette = pictures.length ? await call(`/api/palette?of=${of}&colors=${colors}`) : [],
+        spec = { pictures, colors, palette };
+      this.against = null;
+      if (this.board) return stores.v.does("change element", { id: this.board.id, patch: { spec } });
+      return stores.v.does("add element", { kind: "board", name: "board", spec });
+    },
+    takeDown(p) {
+      const { pictures, colors } = this.board.spec;
+      return this.keepBoard(
+        pictures.filter((x) => x.blob !== p.blob),
+        colors,
+      );
+    },
+    async colorsTo(n) {
+      try {
+        await this.keepBoard(this.board.spec.pictures, n);
+      } catch (e) {
+        stores.v.say(e.message, true);
+      }
+    },
+    swatchWords: (s) => `${s.color}, ${stores.v.number(100 * s.share, 1)} %`,
+    barOf: (s) => ({ width: `${100 * s.share}%`, background: s.color }),
+    inColor: (color) => ({ background: color }),
+    async holdAgainst() {
+      stores.v.say("Looking at the picture …");
+      try {
+        this.against = await call(`/api/sets/${set()}/held?board=${this.board.id}`);
+        stores.v.say("");
+      } catch (e) {
+        stores.v.say(e.message, true);
+      }
+    },
+    strayWords(s) {
+      const n = stores.v.number;
+      return `${n(s.off, 1)} off, ${n(100 * s.share, 1)} % of the picture`;
+    },
+    // pull brings surfaces towards the palette, as one edit.
+    async pull(strays) {
+      try {
+        const commands = [];
+        for (const s of strays) {
+          const material = await post(`/api/sets/${set()}/pulled`, { stray: s, share: Number(this.pullBy) }),
+            on = [{ thing: s.thing, surface: s.surface }];
+          delete material.on;
+          commands.push({ op: "put on", args: { name: `${s.surface} of ${s.name}, pulled`, material, on } });
+        }
+        await stores.v.edit(...commands);
+        await this.holdAgainst();
+      } catch (e) {
+        stores.v.say(e.message, true);
+      }
+    },
+  };
+}
