@@ -228,7 +228,10 @@ func (l *loader) dress() error {
 	if err := l.describe(); err != nil {
 		return err
 	}
-	return l.arrange()
+	if err := l.arrange(); err != nil {
+		return err
+	}
+	return l.dressSurfaces()
 }
 
 // id finds a placement by its name.

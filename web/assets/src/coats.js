@@ -110,6 +110,47 @@ function boxed(g, metres) {
   return out;
 }
 
+// weathers are the wear of a set that counts on a thing.
+export function weathers(st, thing, groups) {
+  const list = st.elements.filter(
+    (e) =>
+      e.kind === "wear" &&
+      !e.hidden &&
+      (!e.spec.only.length || e.spec.only.some((id) => id === thing || groups.includes(id))),
+  );
+  return list.length ? list.map((e) => e.spec) : null;
+}
+
+const weathered = new WeakMap(), // materials as they are worn, by what wears them: shared by all that show them
+  mades = new Map(), // materials of the set, by what they are made of
+  boxes = new WeakMap();
+
+// weather darkens and covers a model about as its wear does on the mean: where it lies is told by the renderer alone.
+export function weather(model, list) {
+  if (!list) return model;
+  const key = named(list);
+  model.traverse((o) => {
+    if (!o.isMesh || Array.isArray(o.material)) return;
+    if (!weathered.has(o.material)) weathered.set(o.material, new Map());
+    const own = weathered.get(o.material);
+    if (!own.has(key)) {
+      if (own.size > 20) own.clear();
+      const m = o.material.clone();
+      for (const w of list) {
+        m.color.lerp(color(w.mossOf), 0.35 * w.moss);
+        m.color.lerp(color(w.dustOf), 0.35 * w.dust);
+        const wet = Math.max(w.wet, w.puddles);
+        m.color.multiplyScalar(1 - 0.35 * wet); // core/surface's Wetted, of stone and wood
+        if (m.isMeshStandardMaterial) m.roughness *= 1 - 0.35 * wet;
+        m.color.lerp(new Color(0.87, 0.88, 0.9), 0.6 * w.snow);
+      }
+      own.set(key, m);
+    }
+    o.material = own.get(key);
+  });
+  return model;
+}
+
 const color = (hex) => new Color(hex);
 
 // made is a material of three.js for one of the set.
@@ -180,7 +221,10 @@ export function coat(model, list, inner, plainly, then) {
     if (!s) continue;
     let repeat = run(meshes, inner);
     if (s.maps && Object.keys(s.maps).length && s.tile > 0 && (s.lay === "from three sides" || !repeat)) {
-      for (const o of meshes) o.geometry = boxed(o.geometry, metres);
+      for (const o of meshes) {
+        if (!boxes.has(o.geometry)) boxes.set(o.geometry, boxed(o.geometry, metres));
+        o.geometry = boxes.get(o.geometry);
+      }
       repeat = 1;
     }
     const times = s.tile > 0 && repeat > 0 ? repeat / s.tile : 1,
@@ -190,8 +234,13 @@ export function coat(model, list, inner, plainly, then) {
         offset: [s.along / tile, s.down / tile / s.tall],
         turn: s.turn,
       },
-      from = plainly ? meshes[0].material : new MeshPhysicalMaterial().copy(physical(meshes[0].material)),
-      m = made(s, slot, from, then);
+      key = JSON.stringify([s, slot, plainly, name]);
+    if (!mades.has(key)) {
+      if (mades.size > 500) mades.clear();
+      const from = plainly ? meshes[0].material : new MeshPhysicalMaterial().copy(physical(meshes[0].material));
+      mades.set(key, made(s, slot, from, then));
+    }
+    const m = mades.get(key);
     m.name = name;
     for (const o of meshes) o.material = m;
   }

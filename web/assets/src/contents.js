@@ -21,7 +21,7 @@ import { lampsOf, strongest } from "./glow.js";
 import * as ambient from "./ambient.js";
 import { airOf } from "./haze.js";
 import { overSun, throwers } from "./shadows.js";
-import { coat, matching, named, worn } from "./coats.js";
+import { coat, matching, named, weather, weathers, worn as coatsOf } from "./coats.js";
 import { otherwise } from "./otherwise.js";
 import { stores } from "./stores.js";
 
@@ -93,7 +93,7 @@ export const filled = (View) =>
     // sync brings the scene to the state: what is gone goes, what is new comes. Where nothing
     // of that is another than it was, the picture stays and only what lies over it is drawn.
     sync(st) {
-      const coats = (this.coats = worn(st));
+      const coats = (this.coats = coatsOf(st));
       const piece = new Map(st.pieces.map((p) => [p.id, p])),
         here = new Set();
       let other = false;
@@ -112,7 +112,8 @@ export const filled = (View) =>
         here.add(p.id);
         let it = this.placed.get(p.id);
         const made = matching(coats, p.id, p.piece),
-          look = `${url} ${p.tint} ${ghost ? "lines" : ""} ${named(made)}`;
+          worn = ghost ? null : weathers(st, p.id, [p.group]),
+          look = `${url} ${p.tint} ${ghost ? "lines" : ""} ${named(made)} ${named(worn)}`;
         if (!it || it.look !== look) {
           const old = it;
           it = { look, group: new Group(), id: p.id, name: p.name, ready: Boolean(old?.ready) };
@@ -120,8 +121,9 @@ export const filled = (View) =>
           it.group.userData.id = p.id;
           this.placed.set(p.id, it);
           this.arrivals.model(url, this.weight(p, st)).then((m) => {
-            if (this.placed.get(p.id) === it)
-              it.group.add(this.made(dressedUp(m.clone(), p.tint, ghost), ghost ? null : made, it.inner));
+            if (this.placed.get(p.id) !== it) return this.show(it, old);
+            const own = dressedUp(m.clone(), p.tint, ghost);
+            it.group.add(weather(this.made(own, ghost ? null : made, it.inner), worn));
             this.show(it, old);
           });
         }

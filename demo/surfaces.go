@@ -1,0 +1,88 @@
+package demo
+
+import (
+	"bytes"
+	"math"
+
+	"visator/app/edit"
+	"visator/core/lay"
+	"visator/core/surface"
+	"visator/store"
+)
+
+// morning is a picture to be guided by: a sky of first light over ridges, and wet stone below.
+func morning() []byte {
+	return picture(192, func(u, v float64) (r, g, b, a float64) {
+		ridge := 0.52 + 0.06*math.Sin(7*u) + 0.03*math.Sin(19*u+1)
+		switch {
+		case v < ridge:
+			t := v / ridge
+			return 0.62 + 0.3*t, 0.56 + 0.22*t, 0.6 + 0.06*t, 1
+		case v < ridge+0.16:
+			return 0.42, 0.4, 0.46, 1
+		}
+		k := 0.85 + 0.3*wrapped(3, u, v, 14)
+		return 0.34 * k, 0.31 * k, 0.3 * k, 1
+	})
+}
+
+// halt is another: red paint, brown wood, brass, and the green of conifers.
+func halt() []byte {
+	colors := [][3]float64{{0.2, 0.24, 0.16}, {0.42, 0.27, 0.17}, {0.52, 0.2, 0.16}, {0.72, 0.58, 0.34}}
+	return picture(160, func(u, v float64) (r, g, b, a float64) {
+		c := colors[min(int(4*math.Sqrt(u)), 3)]
+		k := 0.85 + 0.3*wrapped(9, u, v, 20)
+		return c[0] * k, c[1] * k, c[2] * k, 1
+	})
+}
+
+// dressSurfaces hangs the board, brings the benches towards its palette, and lets weather at the set: the platform is
+// wet, the barrow dusty, the boulders mossy.
+func (l *loader) dressSurfaces() error {
+	board := (&lay.Board{}).Default().(*lay.Board)
+	for name, data := range map[string][]byte{"morning": morning(), "halt": halt()} {
+		blob, err := l.a.CardPicture(l.ctx, bytes.NewReader(data))
+		if err != nil {
+			return err
+		}
+		board.Pictures = append(board.Pictures, lay.BoardPicture{Blob: blob, Name: name})
+	}
+	if board.Pictures[0].Name != "morning" {
+		board.Pictures[0], board.Pictures[1] = board.Pictures[1], board.Pictures[0]
+	}
+	var err error
+	if board.Palette, err = l.a.Palette(l.ctx, []string{board.Pictures[0].Blob, board.Pictures[1].Blob},
+		board.Colors); err != nil {
+		return err
+	}
+	// The slats are too orange for it: they are tinted, with their picture.
+	slats, err := l.a.TakeOff(l.ctx, l.set, l.id("bench"), "", "slats")
+	if err != nil {
+		return err
+	}
+	slats.Base, slats.Rough, slats.Coat, slats.CoatRough = "#c8b4ac", 0.5, 0.4, 0.25
+	wear := func(set func(w *lay.Wear), things ...string) *lay.Wear {
+		w := (&lay.Wear{}).Default().(*lay.Wear)
+		set(w)
+		w.Only = things
+		return w
+	}
+	rows, err := store.Placements(l.ctx, l.a.Store.Pool, l.set)
+	if err != nil {
+		return err
+	}
+	var boulders []string
+	for i := range rows {
+		if rows[i].Piece == l.piece["boulder.glb"] {
+			boulders = append(boulders, rows[i].ID)
+		}
+	}
+	return l.edit(l.element("board", "board", board),
+		edit.Do(&edit.PutOn{Name: "oiled slats", Material: slats, On: []surface.On{{Piece: l.piece["bench_slatted.zip"],
+			Surface: "slats"}}}),
+		l.element("wear", "wet platform", wear(func(w *lay.Wear) { w.Wet, w.Puddles, w.Grain = 0.55, 0.22, 0.9 },
+			l.ids("platform")...)),
+		l.element("wear", "dusty barrow", wear(func(w *lay.Wear) { w.Dust, w.Grain = 0.6, 0.15 },
+			l.ids("luggage barrow")...)),
+		l.element("wear", "mossy boulders", wear(func(w *lay.Wear) { w.Moss, w.Grain = 0.7, 0.25 }, boulders...)))
+}
