@@ -5,6 +5,8 @@ package app
 import (
 	"context"
 	"strings"
+	"visator/app/develop"
+	"visator/app/outfit"
 
 	"github.com/jackc/pgx/v5"
 
@@ -23,11 +25,12 @@ import (
 )
 
 // App does deeds: it is a studio, which is a library, which is a desk for edits.
-type App struct{ *shoot.Studio }
+type App struct{ *outfit.Outfitter }
 
 // New is an App on a store, without jobs and supplier.
 func New(s *store.Store) *App {
-	return &App{shoot.NewStudio(library.NewLibrary(desk.New(query.New(measure.New(s)), edit.Of)))}
+	studio := shoot.NewStudio(library.NewLibrary(desk.New(query.New(measure.New(s)), edit.Of)))
+	return &App{&outfit.Outfitter{Lab: develop.NewLab(studio)}}
 }
 
 // NewProduction makes a production with a first, empty set.

@@ -7,11 +7,11 @@ import (
 	"io"
 	"slices"
 	"strings"
+	"visator/app/develop"
 
 	"visator/app/act"
 	"visator/app/desk"
 	"visator/app/edit"
-	"visator/app/shoot"
 	"visator/core/lay"
 	"visator/core/light"
 	"visator/core/rig"
@@ -114,7 +114,7 @@ func (a *App) ReadRig(ctx context.Context, setID string, r io.Reader) (said stri
 
 // WriteBack writes what was done to the lights of a finished take back to its set, as one edit: a new render gives
 // that picture.
-func (a *App) WriteBack(ctx context.Context, take string, gains []shoot.Gain) (string, error) {
+func (a *App) WriteBack(ctx context.Context, take string, gains []develop.Gain) (string, error) {
 	var elements []store.ElementRow
 	own := func(set, id string) (b light.Burn, ok bool) {
 		if elements == nil {

@@ -10,6 +10,7 @@ import (
 	"strings"
 	"testing"
 	"time"
+	"visator/app/develop"
 
 	"visator/app/edit"
 	"visator/app/query"
@@ -255,8 +256,8 @@ func TestLightsOfATakeAreBalancedAndWrittenBack(t *testing.T) {
 		!slices.Equal(r.Groups[1].Lamps, []string{right}) || r.Groups[3].Kind != "sky" {
 		t.Fatalf("%+v, %v: %s %s", r.Groups, err, first.State, first.Note)
 	}
-	as := func(by ...float64) []shoot.Gain {
-		g := make([]shoot.Gain, len(by))
+	as := func(by ...float64) []develop.Gain {
+		g := make([]develop.Gain, len(by))
 		for i := range by {
 			g[i].By = by[i]
 		}
@@ -266,7 +267,7 @@ func TestLightsOfATakeAreBalancedAndWrittenBack(t *testing.T) {
 		t.Helper()
 		return bright(t, &shoot.TrueView{PNG: data})
 	}
-	mixed := func(id string, g []shoot.Gain) []byte {
+	mixed := func(id string, g []develop.Gain) []byte {
 		t.Helper()
 		data, err := d.a.Mix(d.ctx, id, g)
 		if err != nil {
@@ -289,7 +290,7 @@ func TestLightsOfATakeAreBalancedAndWrittenBack(t *testing.T) {
 	if dark := mean(mixed(first.ID, tinted)); dark > 0.5 {
 		t.Errorf("behind black filters it is %v bright", dark)
 	}
-	for _, g := range [][]shoot.Gain{as(1), as(1, 1, 1, 1, -1), as(1, 1, 1, 1, 1e9), as(math.NaN(), 1, 1, 1, 1)} {
+	for _, g := range [][]develop.Gain{as(1), as(1, 1, 1, 1, -1), as(1, 1, 1, 1, 1e9), as(math.NaN(), 1, 1, 1, 1)} {
 		if _, err := d.a.Mix(d.ctx, first.ID, g); err == nil {
 			t.Errorf("%v is balanced", g)
 		}

@@ -8,6 +8,7 @@ import (
 	"math"
 	"math/rand/v2"
 	"strings"
+	"visator/core/lay/keep"
 
 	"visator/app"
 	"visator/app/desk"
@@ -290,7 +291,7 @@ func (l *loader) describe() error {
 	clear.From, clear.Sky, clear.Haze, clear.Fog = "place", "hour", 0, 0
 	clear.Settle(&light.State{})
 	return l.edit(
-		l.element("kept light", "a clear morning", &lay.KeptLight{Light: clear}),
+		l.element("kept light", "a clear morning", &keep.KeptLight{Light: clear}),
 		l.element("fixture", "flames of the lanterns", flame),
 		l.element("lamp", "bulb in the shelter", &lay.Lamp{Lamp: bulb}),
 		l.element("lamp", "lamp on the luggage", &lay.Lamp{Lamp: work}),

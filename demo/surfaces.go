@@ -3,9 +3,9 @@ package demo
 import (
 	"bytes"
 	"math"
+	"visator/core/lay/keep"
 
 	"visator/app/edit"
-	"visator/core/lay"
 	"visator/core/surface"
 	"visator/store"
 )
@@ -39,13 +39,13 @@ func halt() []byte {
 // dressSurfaces hangs the board, brings the benches towards its palette, and lets weather at the set: the platform is
 // wet, the barrow dusty, the boulders mossy.
 func (l *loader) dressSurfaces() error {
-	board := (&lay.Board{}).Default().(*lay.Board)
+	board := (&keep.Board{}).Default().(*keep.Board)
 	for name, data := range map[string][]byte{"morning": morning(), "halt": halt()} {
 		blob, err := l.a.CardPicture(l.ctx, bytes.NewReader(data))
 		if err != nil {
 			return err
 		}
-		board.Pictures = append(board.Pictures, lay.BoardPicture{Blob: blob, Name: name})
+		board.Pictures = append(board.Pictures, keep.BoardPicture{Blob: blob, Name: name})
 	}
 	if board.Pictures[0].Name != "morning" {
 		board.Pictures[0], board.Pictures[1] = board.Pictures[1], board.Pictures[0]
@@ -61,8 +61,8 @@ func (l *loader) dressSurfaces() error {
 		return err
 	}
 	slats.Base, slats.Rough, slats.Coat, slats.CoatRough = "#c8b4ac", 0.5, 0.4, 0.25
-	wear := func(set func(w *lay.Wear), things ...string) *lay.Wear {
-		w := (&lay.Wear{}).Default().(*lay.Wear)
+	wear := func(set func(w *keep.Wear), things ...string) *keep.Wear {
+		w := (&keep.Wear{}).Default().(*keep.Wear)
 		set(w)
 		w.Only = things
 		return w
@@ -80,9 +80,9 @@ func (l *loader) dressSurfaces() error {
 	return l.edit(l.element("board", "board", board),
 		edit.Do(&edit.PutOn{Name: "oiled slats", Material: slats, On: []surface.On{{Piece: l.piece["bench_slatted.zip"],
 			Surface: "slats"}}}),
-		l.element("wear", "wet platform", wear(func(w *lay.Wear) { w.Wet, w.Puddles, w.Grain = 0.55, 0.22, 0.9 },
+		l.element("wear", "wet platform", wear(func(w *keep.Wear) { w.Wet, w.Puddles, w.Grain = 0.55, 0.22, 0.9 },
 			l.ids("platform")...)),
-		l.element("wear", "dusty barrow", wear(func(w *lay.Wear) { w.Dust, w.Grain = 0.6, 0.15 },
+		l.element("wear", "dusty barrow", wear(func(w *keep.Wear) { w.Dust, w.Grain = 0.6, 0.15 },
 			l.ids("luggage barrow")...)),
-		l.element("wear", "mossy boulders", wear(func(w *lay.Wear) { w.Moss, w.Grain = 0.7, 0.25 }, boulders...)))
+		l.element("wear", "mossy boulders", wear(func(w *keep.Wear) { w.Moss, w.Grain = 0.7, 0.25 }, boulders...)))
 }

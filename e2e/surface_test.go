@@ -10,6 +10,8 @@ import (
 	"os"
 	"path/filepath"
 	"testing"
+	"visator/app/outfit"
+	"visator/core/lay/keep"
 
 	"github.com/chromedp/chromedp"
 
@@ -17,7 +19,6 @@ import (
 	"visator/app/shoot"
 	"visator/core/exchange"
 	"visator/core/geom"
-	"visator/core/lay"
 	"visator/core/model"
 	"visator/core/openexr"
 	"visator/core/surface"
@@ -163,12 +164,12 @@ func TestMaterialsPalettesAndWear(t *testing.T) {
 	}
 	b.dropFiles("[data-board]", files...)
 	st = s.await(set, "a palette", func(st *query.State) bool { return elementOf(st, "board") != nil })
-	var board lay.Board
+	var board keep.Board
 	read(t, elementOf(st, "board").Spec, &board)
 	if len(board.Palette) != 2 || math.Abs(board.Palette[0].Share-0.5) > 1e-9 {
 		t.Errorf("%+v", board)
 	}
-	held := func() (h shoot.Held) {
+	held := func() (h outfit.Held) {
 		t.Helper()
 		if err := json.Unmarshal(s.get("/api/sets/"+set+"/held?board="+elementOf(st, "board").ID), &h); err != nil {
 			t.Fatal(err)

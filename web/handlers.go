@@ -15,6 +15,7 @@ import (
 	"strconv"
 	"strings"
 	"time"
+	"visator/app/develop"
 
 	"github.com/labstack/echo/v5"
 
@@ -284,14 +285,14 @@ func (s *Server) rig(c *echo.Context) error {
 }
 
 // gains reads what is done to each kind of light: by=1,0.5 and tint=,#ffcc00.
-func gains(c *echo.Context) (list []shoot.Gain, err error) {
+func gains(c *echo.Context) (list []develop.Gain, err error) {
 	tints := strings.Split(c.QueryParam("tint"), ",")
 	for i, t := range strings.Split(c.QueryParam("by"), ",") {
 		by, err := strconv.ParseFloat(t, 64)
 		if err != nil {
 			return nil, act.Wrong("%.20q is not how strong a light is.", t)
 		}
-		g := shoot.Gain{By: by}
+		g := develop.Gain{By: by}
 		if i < len(tints) {
 			g.Tint = tints[i]
 		}

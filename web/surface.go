@@ -5,11 +5,11 @@ import (
 	"net/http"
 	"strconv"
 	"strings"
+	"visator/app/outfit"
 
 	"github.com/labstack/echo/v5"
 
 	"visator/app/act"
-	"visator/app/shoot"
 	"visator/core/plain"
 	"visator/core/surface"
 )
@@ -91,8 +91,8 @@ func (s *Server) held(c *echo.Context) error {
 // pulled is a material brought towards a palette.
 func (s *Server) pulled(c *echo.Context) error {
 	var ask struct {
-		Stray shoot.Stray `json:"stray"`
-		Share float64     `json:"share"`
+		Stray outfit.Stray `json:"stray"`
+		Share float64      `json:"share"`
 	}
 	if err := decode(c, &ask); err != nil {
 		return err

@@ -104,7 +104,7 @@ func said(t *testing.T) (docs, fields map[string]string) {
 // Each op has a name of its own, and a type.
 func TestNoTwoOpsShareANameOrAType(t *testing.T) {
 	n := 0
-	for _, f := range []family{placing, dressing, describing, keeping, sizes, filming, lighting} {
+	for _, f := range []family{placing, dressing, describing, keeping, sizes, filming, lighting, surfacing} {
 		n += len(f)
 	}
 	if n != len(ops) || n != len(named) {

@@ -3,10 +3,10 @@ package edit
 import (
 	"context"
 	"encoding/json"
+	"visator/core/lay/keep"
 
 	"visator/app/act"
 	"visator/app/desk"
-	"visator/core/lay"
 	"visator/core/light"
 )
 
@@ -19,7 +19,7 @@ type KeepLight struct {
 }
 
 func (d *KeepLight) Do(ctx context.Context, e *desk.Editor) error {
-	spec, err := json.Marshal(lay.KeptLight{Light: e.Set.Light})
+	spec, err := json.Marshal(keep.KeptLight{Light: e.Set.Light})
 	if err != nil {
 		return err
 	}
@@ -53,7 +53,7 @@ func (d *UseLight) Do(ctx context.Context, e *desk.Editor) error {
 		if err != nil {
 			return act.Wrong("%v", err)
 		}
-		k, ok := spec.(*lay.KeptLight)
+		k, ok := spec.(*keep.KeptLight)
 		if !ok {
 			return act.Wrong("%s is no light that was kept, and no shot.", row.Name)
 		}

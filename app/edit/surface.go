@@ -6,6 +6,7 @@ import (
 	"context"
 	"encoding/json"
 	"slices"
+	"visator/core/lay/keep"
 
 	"visator/app/act"
 	"visator/app/desk"
@@ -98,12 +99,12 @@ func (d *AsItCame) Do(ctx context.Context, e *desk.Editor) error {
 	return nil
 }
 
-func materialOf(row *lay.Element) (*lay.Material, error) {
+func materialOf(row *lay.Element) (*keep.Material, error) {
 	spec, err := row.Read()
 	if err != nil {
 		return nil, act.Wrong("%v", err)
 	}
-	return spec.(*lay.Material), nil
+	return spec.(*keep.Material), nil
 }
 
 // wears changes where a material counts.

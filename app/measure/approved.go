@@ -98,7 +98,8 @@ func (w *Snapshot) changedSince(ctx context.Context, s *stage.Shot) (what, ids [
 			}
 		case "element":
 			e := w.element(id)
-			if e != nil && !slices.Contains([]string{"layer", "group", "meant", "kept light", "limit", "material", "wear"}, e.Kind) {
+			if e != nil && !slices.Contains([]string{"layer", "group", "meant", "kept light", "limit", "material",
+				"wear", "board"}, e.Kind) {
 				say(id, e.Name+" was changed")
 			}
 		case "piece":

@@ -16,7 +16,6 @@ type Studio struct {
 	Memory int64
 
 	trues   trues
-	mixing  mixing
 	touched atomic.Int64 // when a person last did something, in Unix nanoseconds
 }
 

@@ -482,11 +482,11 @@ func (sh *shooting) keepPNG(ctx context.Context, f *render.Film, v *optics.View)
 
 // quickPNG is a film developed, as PNG that takes little time to write.
 func quickPNG(f *render.Film, v *optics.View, c finish.Chain) (*bytes.Buffer, error) {
-	return quickPicture(f.Color, f.Width, f.Height, v, c)
+	return QuickPicture(f.Color, f.Width, f.Height, v, c)
 }
 
-// quickPicture is quickPNG of linear values, 3 a pixel.
-func quickPicture(color []float32, w, h int, v *optics.View, c finish.Chain) (*bytes.Buffer, error) {
+// QuickPicture is quickPNG of linear values, 3 a pixel.
+func QuickPicture(color []float32, w, h int, v *optics.View, c finish.Chain) (*bytes.Buffer, error) {
 	var out bytes.Buffer
 	enc := png.Encoder{CompressionLevel: png.BestSpeed}
 	return &out, enc.Encode(&out, finish.Develop(color, w, h, v, c))

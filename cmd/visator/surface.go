@@ -25,8 +25,8 @@ type surfaceLine struct {
 
 func surfaces(ctx context.Context, args []string) error {
 	fs := newFlags("surface", "[--json] FILE...",
-		"Tells what each surface of a model is made of: its values, its maps, how large one repeat of them is in units of "+
-			"the file, and what no real thing looks like.")
+		"Tells what each surface of a model is made of: its values, its maps, how large one repeat of them is in "+
+			"units of the file, and what no real thing looks like.")
 	files, asJSON, err := parseFiles(fs, args)
 	if err != nil {
 		return err

@@ -9,11 +9,11 @@ import (
 // haloParts is in how many parts of its angle a halo is looked at.
 const haloParts = 6
 
-// Halo is the luminance, in cd/m² for each candela, that a lamp at a place gives the air along the way from o along the
-// unit vector d as far as far, about: scattered once, by air that is as dense all along as where the way passes the lamp
-// nearest (the integral of the inverse square along a line: the difference of two arc tangents). along is how much of
-// it the lamp sends out along a way, 1 being a candela; nil: all around alike. It, and how much is scattered ahead, are
-// looked for in the middle of each sixth of the angle.
+// Halo is the luminance, in cd/m² for each candela, that a lamp at a place gives the air along the way from o along
+// the unit vector d as far as far, about: scattered once, by air that is as dense all along as where the way passes
+// the lamp nearest (the integral of the inverse square along a line: the difference of two arc tangents). along is
+// how much of it the lamp sends out along a way, 1 being a candela; nil: all around alike. It, and how much is
+// scattered ahead, are looked for in the middle of each sixth of the angle.
 func (a *Air) Halo(o, d geom.V, far float64, at geom.V, along func(way geom.V) float64) float64 {
 	const least = 0.05 // metres from a lamp within which it is not brighter: its own size
 	to := at.Sub(o)

@@ -184,8 +184,8 @@ func between(x float64, n int) (i int, u float64) {
 }
 
 // Open is how much of its light a lamp, or what glows as one, sends out past what holds it, as a share, by direction:
-// over the square that the octahedron |x|+|y|+|z| = 1 unfolds to, whose middle is up and whose corners are down (Cigolle
-// and others, A survey of efficient representations for independent unit vectors, JCGT 2014), row by row.
+// over the square that the octahedron |x|+|y|+|z| = 1 unfolds to, whose middle is up and whose corners are down
+// (Cigolle and others, A survey of efficient representations for independent unit vectors, JCGT 2014), row by row.
 type Open struct {
 	At    geom.V
 	Share [OpenSide * OpenSide]float64

@@ -11,7 +11,6 @@ package bsdf
 
 import (
 	"math"
-	"sync"
 
 	"visator/core/geom"
 )
@@ -275,68 +274,6 @@ func (p *Place) belowMean() geom.V {
 	return positive(one.Sub(sent).Sub(p.moreD.Mul(max(1-p.mean.a-p.mean.b, 0))))
 }
 
-// filmed is what a lobe of what is no metal sends back below a film, over the cosine, and on the mean.
-type filmed struct {
-	list [filmCos]geom.V
-	mean geom.V
-}
-
-const (
-	filmCos   = 12
-	mostFilms = 512 // that are kept: a film whose thickness is painted has some hundred
-)
-
-var films = struct {
-	sync.Mutex
-	known map[[7]int32]*filmed
-}{known: map[[7]int32]*filmed{}}
-
-// filmedOf looks one up, or makes it; what differs by less than is seen is taken as one.
-func (p *Place) filmedOf() *filmed {
-	f := p.Values.Film
-	key := [7]int32{int32(f.Index * 100), int32(f.Thick / 5), int32(p.Values.Rough * 64), int32(p.fd.X * 256),
-		int32(p.fd.Y * 256), int32(p.fd.Z * 256), int32(p.fd90 * 64)}
-	films.Lock()
-	t := films.known[key]
-	films.Unlock()
-	if t != nil {
-		return t
-	}
-	t = new(filmed)
-	weight := 0.0
-	for c := range t.list {
-		cos := max(float64(c)/(filmCos-1), 1e-3)
-		o := geom.V{X: math.Sqrt(1 - cos*cos), Z: cos}
-		g := round(p.Values.Rough)
-		const n = 64
-		for i := range n {
-			h := g.draw(o, (float64(i)+0.5)/n, second(i))
-			if wi := h.Mul(2 * o.Dot(h)).Sub(o); wi.Z > 0 {
-				t.list[c] = t.list[c].Add(p.film(o.Dot(h), p.fd, p.fd90).Mul(g.both(o, wi) / g.seen(o) / n))
-			}
-		}
-		w := cos
-		if c == 0 || c == filmCos-1 {
-			w /= 2
-		}
-		t.mean, weight = t.mean.Add(t.list[c].Mul(w)), weight+w
-	}
-	t.mean = t.mean.Mul(1 / weight)
-	films.Lock()
-	defer films.Unlock()
-	if len(films.known) >= mostFilms {
-		clear(films.known)
-	}
-	films.known[key] = t
-	return t
-}
-
-func (t *filmed) at(cos float64) geom.V {
-	x := min(max(cos, 0), 1) * (filmCos - 1)
-	i := min(int(x), filmCos-2)
-	return t.list[i].Lerp(t.list[i+1], x-float64(i))
-}
-
 func positive(c geom.V) geom.V { return geom.V{X: max(c.X, 0), Y: max(c.Y, 0), Z: max(c.Z, 0)} }
 
 // film is the reflectance of a surface below its film; f90 fades it as it fades the surface.
@@ -480,7 +417,8 @@ func (p *Place) Eval(i geom.V) (f geom.V, pdf float64) {
 		pdf += p.chance[0] * q
 	}
 	if p.sheen.on {
-		f = f.Add(p.Values.Sheen.Mul(fuzz(p.o, i, p.Values.SheenRough) / (p.fuzzOver * clothOver(p.Values.SheenRough, cos)) * p.coat.passes(p, onCoat, 0)))
+		over := p.fuzzOver * clothOver(p.Values.SheenRough, cos)
+		f = f.Add(p.Values.Sheen.Mul(fuzz(p.o, i, p.Values.SheenRough) / over * p.coat.passes(p, onCoat, 0)))
 	}
 	if p.coat.on && ic.Z > 0 {
 		d, q := p.cg.mirrored(p.oc, ic)
@@ -511,7 +449,8 @@ func (p *Place) beyond(i geom.V, even, onCoat float64) (f geom.V, pdf float64) {
 		lobe := p.couple(i, 0).Mul(d).Add(p.couple(i, 1).Mul(p.left(p.shareOf(m)) * even)).Mul(c * s)
 		t := lostBelowCoat()
 		if m := t.meanOf(p.Values.Rough, p.Values.Rough); m > 1e-7 {
-			own := t.of(p.Values.Rough, p.Values.Rough, p.o.Z) * t.of(p.Values.Rough, p.Values.Rough, cos) / m * matte(p.Values.Rough)
+			r := p.Values.Rough
+			own := t.of(r, r, p.o.Z) * t.of(r, r, cos) / m * matte(r)
 			lobe = lobe.Add(one.Mul((own + p.coat.found(p, onCoat)*s + p.sheen.found(p, cos)*c) * even))
 		}
 		f = f.Add(p.through.Times(lobe))

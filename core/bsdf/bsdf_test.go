@@ -62,12 +62,12 @@ func TestWhiteFurnace(t *testing.T) {
 			if name == "coat over cloth" {
 				off = 0.035
 			}
-			for _, x := range []float64{0, 0.3, 0.6, 0.85, 1} {
-				for _, y := range []float64{0, 0.3, 0.7, 1} {
+			for _, x := range []float64{0, 0.3, 0.6, 1} {
+				for _, y := range []float64{0, 0.4, 1} {
 					for _, cos := range []float64{0.1, 0.4, 0.7, 1} {
 						v := Plain()
 						set(&v, x, y)
-						a := albedo(v, towards(cos, 0.5), 4096)
+						a := albedo(v, towards(cos, 0.5), 3072)
 						for _, k := range []float64{a.X, a.Y, a.Z} {
 							if math.Abs(k-1) > off {
 								t.Errorf("%.2f, %.2f, cosine %.1f: %.3f", x, y, cos, a)
@@ -102,7 +102,7 @@ func draw(r *rand.Rand) Values {
 // No light is made by any combination.
 func TestNoLightIsMade(t *testing.T) {
 	r := rand.New(rand.NewPCG(7, 7))
-	for range 300 {
+	for range 120 {
 		v := draw(r)
 		if a := albedo(v, towards(0.05+0.95*r.Float64(), 6*r.Float64()), 1024).Max(); a > 1.03 {
 			t.Errorf("%.3f comes of %+v", a, v)
@@ -152,7 +152,7 @@ func TestBothWays(t *testing.T) {
 // and no lobe is left out.
 func TestDensities(t *testing.T) {
 	r := rand.New(rand.NewPCG(3, 4))
-	for range 60 {
+	for range 25 {
 		v := draw(r)
 		v.Rough, v.CoatRough = max(v.Rough, 0.3), max(v.CoatRough, 0.3)
 		o := towards(0.3+0.7*r.Float64(), 6*r.Float64())

@@ -2,6 +2,7 @@ package bsdf
 
 import (
 	"math"
+	"sync"
 
 	"visator/core/geom"
 )
@@ -103,4 +104,66 @@ func felt(way, shift float64) [3]float64 {
 		one(4.4201e-13, 1.7953e6, 9.3046e9) * by,
 		one(5.2481e-13, 2.2084e6, 6.6121e9) * by,
 	}
+}
+
+// filmed is what a lobe of what is no metal sends back below a film, over the cosine, and on the mean.
+type filmed struct {
+	list [filmCos]geom.V
+	mean geom.V
+}
+
+const (
+	filmCos   = 12
+	mostFilms = 512 // that are kept: a film whose thickness is painted has some hundred
+)
+
+var films = struct {
+	sync.Mutex
+	known map[[7]int32]*filmed
+}{known: map[[7]int32]*filmed{}}
+
+// filmedOf looks one up, or makes it; what differs by less than is seen is taken as one.
+func (p *Place) filmedOf() *filmed {
+	f := p.Values.Film
+	key := [7]int32{int32(f.Index * 100), int32(f.Thick / 5), int32(p.Values.Rough * 64), int32(p.fd.X * 256),
+		int32(p.fd.Y * 256), int32(p.fd.Z * 256), int32(p.fd90 * 64)}
+	films.Lock()
+	t := films.known[key]
+	films.Unlock()
+	if t != nil {
+		return t
+	}
+	t = new(filmed)
+	weight := 0.0
+	for c := range t.list {
+		cos := max(float64(c)/(filmCos-1), 1e-3)
+		o := geom.V{X: math.Sqrt(1 - cos*cos), Z: cos}
+		g := round(p.Values.Rough)
+		const n = 64
+		for i := range n {
+			h := g.draw(o, (float64(i)+0.5)/n, second(i))
+			if wi := h.Mul(2 * o.Dot(h)).Sub(o); wi.Z > 0 {
+				t.list[c] = t.list[c].Add(p.film(o.Dot(h), p.fd, p.fd90).Mul(g.both(o, wi) / g.seen(o) / n))
+			}
+		}
+		w := cos
+		if c == 0 || c == filmCos-1 {
+			w /= 2
+		}
+		t.mean, weight = t.mean.Add(t.list[c].Mul(w)), weight+w
+	}
+	t.mean = t.mean.Mul(1 / weight)
+	films.Lock()
+	defer films.Unlock()
+	if len(films.known) >= mostFilms {
+		clear(films.known)
+	}
+	films.known[key] = t
+	return t
+}
+
+func (t *filmed) at(cos float64) geom.V {
+	x := min(max(cos, 0), 1) * (filmCos - 1)
+	i := min(int(x), filmCos-2)
+	return t.list[i].Lerp(t.list[i+1], x-float64(i))
 }

@@ -182,7 +182,8 @@ var cloth = sync.OnceValue(func() *struct {
 					z := u1 // evenly over the half space: what is near the horizon counts most
 					q := math.Sqrt(1 - z*z)
 					wi := geom.V{X: q * cs, Y: q * sin, Z: z}
-					sum += fuzz(o, wi, rough) / row(t.over[r][:], math.Sqrt(cos)) / row(t.over[r][:], math.Sqrt(z)) * 2 * math.Pi / n
+					over := row(t.over[r][:], math.Sqrt(cos)) * row(t.over[r][:], math.Sqrt(z))
+					sum += fuzz(o, wi, rough) / over * 2 * math.Pi / n
 				}
 				t.at[r][c] = sum
 			}
@@ -237,7 +238,8 @@ func fuzz(o, i geom.V, rough float64) float64 {
 }
 
 // lost is what a layer that sends back E loses of a white mirror lobe below it, where each way gets the lesser of what
-// both directions leave: ∫f·max(E(o), E(i)) − E(o), over the roughness of the lobe, that of the layer, and the root of the cosine.
+// both directions leave: ∫f·max(E(o), E(i)) − E(o), over the roughness of the lobe, that of the layer, and the root of
+// the cosine.
 type lost struct {
 	at   []float64
 	mean []float64

@@ -12,8 +12,8 @@ func (g *glbWriter) layers(s *model.Surface, add func(name string, value object)
 	}
 	white := [3]float64{1, 1, 1}
 	if s.Transmission > 0 {
-		add("KHR_materials_transmission", put(object{"transmissionFactor": unit1(s.Transmission)}, "transmissionTexture",
-			model.TransmissionMap))
+		o := object{"transmissionFactor": unit1(s.Transmission)}
+		add("KHR_materials_transmission", put(o, "transmissionTexture", model.TransmissionMap))
 	}
 	if s.Specular != 1 || s.SpecularTint != white || g.has(s, model.SpecularMap, model.SpecularTintMap) {
 		o := object{"specularFactor": unit1(s.Specular), "specularColorFactor": s.SpecularTint}

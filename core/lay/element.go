@@ -49,6 +49,9 @@ func (noFields) Fields() []document.Field { return nil }
 // Kinds makes an empty description of each kind of element: each kind puts itself in.
 var Kinds = map[string]func() Spec{}
 
+// Kind puts one in, of another package: whoever reads elements asks for it.
+func Kind(name string, empty func() Spec) bool { return kind(name, empty) }
+
 // kind puts one in.
 func kind(name string, empty func() Spec) bool {
 	Kinds[name] = empty

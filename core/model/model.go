@@ -201,8 +201,8 @@ const (
 )
 
 var roleNames = [...]string{"base colour", "metallic-roughness", "normal", "occlusion", "emissive", "transmission",
-	"opacity", "roughness", "metallic", "height", "specular", "specular colour", "coat", "coat roughness", "coat normal",
-	"sheen", "sheen roughness", "brushed", "film", "film thickness", "leaf", "leaf colour"}
+	"opacity", "roughness", "metallic", "height", "specular", "specular colour", "coat", "coat roughness",
+	"coat normal", "sheen", "sheen roughness", "brushed", "film", "film thickness", "leaf", "leaf colour"}
 
 func (r Role) String() string {
 	if r < 0 || int(r) >= len(roleNames) {

@@ -2,8 +2,8 @@ package render
 
 import (
 	"context"
-	"math"
 
+	"visator/core/clean"
 	"visator/core/geom"
 	"visator/core/light"
 )
@@ -16,7 +16,7 @@ import (
 func (f *Film) denoise(threads int) {
 	n := f.Width * f.Height
 	k := 1 / float32(f.Samples)
-	lit := make([]lit4, n) // colour without albedo, and its variance
+	lit := make([]clean.Lit, n) // colour without albedo, and its variance
 	variance := make([]float32, n)
 	guide := make([]float32, 8*n) // normal, albedo, inverse depth, background
 	for i := 0; i < n; i++ {
@@ -47,18 +47,18 @@ func (f *Film) denoise(threads int) {
 		lit[i][3] = v
 	}
 	layers := f.layersOf(guide)
-	next := make([]lit4, n)
+	next := make([]clean.Lit, n)
 	levels := 5
 	if f.Samples >= 256 {
 		levels = 3
 	}
 	for level := range levels {
 		_ = f.tiles(context.Background(), threads, func(x, y int) {
-			f.smooth(x, y, 1<<level, guide, lit, next, layers)
+			clean.Smooth(f.Width, f.Height, x, y, 1<<level, guide, lit, next, layers)
 		})
 		lit, next = next, lit
 		for g := range layers {
-			layers[g].now, layers[g].next = layers[g].next, layers[g].now
+			layers[g].Now, layers[g].Next = layers[g].Next, layers[g].Now
 		}
 	}
 	for i := 0; i < n; i++ {
@@ -68,21 +68,18 @@ func (f *Film) denoise(threads int) {
 		for c := 0; c < 3; c++ {
 			f.Color[3*i+c] = lit[i][c] * max(guide[8*i+3+c], 0.02)
 			for g := range layers {
-				f.Shares[g][3*i+c] = layers[g].now[3*i+c] * max(guide[8*i+3+c], 0.02)
+				f.Shares[g][3*i+c] = layers[g].Now[3*i+c] * max(guide[8*i+3+c], 0.02)
 			}
 		}
 	}
 }
 
-// layer is a share of the light, without albedo: smoothed as the whole is, so that shares still add up to it.
-type layer struct{ now, next []float32 }
-
-func (f *Film) layersOf(guide []float32) []layer {
-	out := make([]layer, len(f.Shares))
+func (f *Film) layersOf(guide []float32) []clean.Layer {
+	out := make([]clean.Layer, len(f.Shares))
 	for g := range out {
-		out[g] = layer{make([]float32, len(f.Color)), make([]float32, len(f.Color))}
+		out[g] = clean.Layer{Now: make([]float32, len(f.Color)), Next: make([]float32, len(f.Color))}
 		for i, v := range f.Shares[g] {
-			out[g].now[i] = v / max(guide[8*(i/3)+3+i%3], 0.02)
+			out[g].Now[i] = v / max(guide[8*(i/3)+3+i%3], 0.02)
 		}
 	}
 	return out
@@ -102,118 +99,4 @@ func (f *Film) soften(v []float32, threads int) []float32 {
 		out[y*f.Width+x] = sum / n
 	})
 	return out
-}
-
-var kernel = [5]float32{1.0 / 16, 1.0 / 4, 3.0 / 8, 1.0 / 4, 1.0 / 16}
-
-// lit4 is light per channel and the variance of its luminance: together, since
-// they are read together.
-type lit4 [4]float32
-
-func (l *lit4) luma() float32 { return 0.2126*l[0] + 0.7152*l[1] + 0.0722*l[2] }
-
-// smooth computes one pixel of one level.
-func (f *Film) smooth(x, y, step int, guide []float32, light, out []lit4, layers []layer) {
-	i := y*f.Width + x
-	g := guide[8*i : 8*i+8]
-	if g[7] == 1 {
-		out[i] = light[i]
-		return
-	}
-	lum := light[i].luma()
-	sharp := 1 / (3*float32(math.Sqrt(float64(light[i][3]))) + 1e-6*lum + 1e-12)
-	var sum [3]float32
-	var wsum, vsum float32
-	var taps [25]tap
-	used := 0
-	g0, g1, g2, g3, g4, g5, g6 := g[0], g[1], g[2], g[3], g[4], g[5], g[6]
-	near := 30 / float32(step)
-	for ky := -2; ky <= 2; ky++ {
-		py := y + ky*step
-		if py < 0 || py >= f.Height {
-			continue
-		}
-		for kx := -2; kx <= 2; kx++ {
-			px := x + kx*step
-			if px < 0 || px >= f.Width {
-				continue
-			}
-			j := py*f.Width + px
-			w := kernel[ky+2] * kernel[kx+2]
-			l := &light[j]
-			if j != i {
-				h := (*[8]float32)(guide[8*j : 8*j+8])
-				// The cheapest refusals first: most taps across an edge end here.
-				dz := abs32(g6-h[6]) * near
-				if top := max(g6, h[6]); dz > 3.5*top || h[7] == 1 {
-					continue
-				} else {
-					dz /= top
-				}
-				e := dz*dz + abs32(lum-l.luma())*sharp
-				if e > 12 {
-					continue
-				}
-				nd := g0*h[0] + g1*h[1] + g2*h[2]
-				if nd <= 0.3 {
-					continue
-				}
-				da := abs32(g3-h[3]) + abs32(g4-h[4]) + abs32(g5-h[5])
-				if e += da * da * 60; e > 12 {
-					continue
-				}
-				nd *= nd
-				nd *= nd
-				nd *= nd
-				nd *= nd
-				nd *= nd // to the 32nd
-				w *= nd * expNeg(e)
-			}
-			if len(layers) > 0 {
-				taps[used] = tap{j, w}
-				used++
-			}
-			sum[0] += w * l[0]
-			sum[1] += w * l[1]
-			sum[2] += w * l[2]
-			vsum += w * w * l[3]
-			wsum += w
-		}
-	}
-	out[i] = lit4{sum[0] / wsum, sum[1] / wsum, sum[2] / wsum, vsum / (wsum * wsum)}
-	for g := range layers {
-		for c := range 3 {
-			s := float32(0)
-			for _, t := range taps[:used] {
-				s += t.weight * layers[g].now[3*t.at+c]
-			}
-			layers[g].next[3*i+c] = s / wsum
-		}
-	}
-}
-
-// tap is a pixel that a smoothed one is made of.
-type tap struct {
-	at     int
-	weight float32
-}
-
-func abs32(x float32) float32 {
-	if x < 0 {
-		return -x
-	}
-	return x
-}
-
-// expNeg is exp(-x) for 0 <= x, off by 0.01 at most: (1-x/32)^32.
-func expNeg(x float32) float32 {
-	y := 1 - x/32
-	if y <= 0 {
-		return 0
-	}
-	y *= y
-	y *= y
-	y *= y
-	y *= y
-	return y * y
 }

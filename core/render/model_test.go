@@ -11,13 +11,6 @@ import (
 	"visator/core/sky"
 )
 
-// hemisphere is a direction about +Z, evenly over the half sphere.
-func hemisphere(r *rand.Rand) geom.V {
-	z, phi := r.Float64(), 2*math.Pi*r.Float64()
-	q := math.Sqrt(1 - z*z)
-	return geom.V{X: q * math.Cos(phi), Y: q * math.Sin(phi), Z: z}
-}
-
 // surfacePoint is a point of a floor of one material, seen from a direction in
 // the frame of the point.
 func surfacePoint(t *testing.T, rough, metal float64, from geom.V) point {
@@ -56,19 +49,6 @@ func TestNoSurfaceGivesMoreThanItGets(t *testing.T) {
 				}
 			}
 		}
-	}
-}
-
-// The quick exponential of the noise filter is within what it promises.
-func TestQuickExponential(t *testing.T) {
-	last := float32(1)
-	for i := range 4001 {
-		x := float32(i) / 100
-		y := expNeg(x)
-		if math.Abs(float64(y)-math.Exp(-float64(x))) > 0.01 || y > last {
-			t.Fatalf("exp(-%v) is %v", x, y)
-		}
-		last = y
 	}
 }
 

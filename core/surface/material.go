@@ -104,7 +104,7 @@ func (m *Material) Fields() []document.Field {
 		share(&m.Specular, "specular", "highlights", "the strength of highlights", look),
 		of(&m.Tint, document.Swatch, "tint", "their colour", "").On(look),
 		of(&m.Bumps, document.Number, "bumps", "bumps", "bumps").In(-10, 10).Told("times", 2).On(look),
-		of(&m.Brush, document.Percent, "brush", "brushed", "how far it is brushed").In(0, 1).On(look).Sliding(0, 100, 1),
+		share(&m.Brush, "brush", "brushed", "how far it is brushed", look),
 		of(&m.BrushTurn, document.Angle, "brushTurn", "which way", "a turn").In(-7, 7).On(look),
 		share(&m.Clear, "clear", "lets light through", "what light goes through", through),
 		of(&m.Index, document.Number, "index", "index of refraction", "an index").In(1, 4).Told("", 3).On(through),

@@ -162,3 +162,24 @@ func Pulled(c, towards geom.V, share float64) geom.V {
 	of := func(x float64) float64 { return min(max(x, 0), 1) }
 	return geom.V{X: of(got.X), Y: of(got.Y), Z: of(got.Z)}
 }
+
+// Shift moves every texel of a picture by a difference in OKLab.
+func Shift(m *image.NRGBA, by Lab) {
+	type rgb [3]uint8
+	known := map[rgb]rgb{}
+	for i := 0; i+3 < len(m.Pix); i += 4 {
+		k := rgb{m.Pix[i], m.Pix[i+1], m.Pix[i+2]}
+		to, ok := known[k]
+		if !ok {
+			linear := func(x uint8) float64 { return Decode(float64(x) / 255) }
+			o := OK(geom.V{X: linear(k[0]), Y: linear(k[1]), Z: linear(k[2])})
+			c := Lab{o.L + by.L, o.A + by.A, o.B + by.B}.Linear()
+			of := func(x float64) uint8 { return uint8(math.Round(255 * min(max(Encode(x), 0), 1))) }
+			to = rgb{of(c.X), of(c.Y), of(c.Z)}
+			if len(known) < 1<<16 {
+				known[k] = to
+			}
+		}
+		m.Pix[i], m.Pix[i+1], m.Pix[i+2] = to[0], to[1], to[2]
+	}
+}

@@ -29,7 +29,8 @@ type Wear struct {
 
 // NewWear is none, as it begins.
 func NewWear() Wear {
-	return Wear{DustOf: "#9a8b74", MossOf: "#4b5a24", From: -1000, To: 10000, Grain: 0.4, Seed: 1, Only: document.Names{}}
+	return Wear{DustOf: "#9a8b74", MossOf: "#4b5a24", From: -1000, To: 10000, Grain: 0.4, Seed: 1,
+		Only: document.Names{}}
 }
 
 // Fields are what wear is described by.
@@ -103,8 +104,8 @@ func covered(amount, chance float64) float64 {
 	return step(1-edge, 1+edge, amount*(1+2*edge)+(1-edge)-chance)
 }
 
-// At changes the values of a place p with the smooth normal n and the bent one, by how open the sky is above it, 0 to 1.
-// It returns the normal that shows: water stands level.
+// At changes the values of a place p with the smooth normal n and the bent one, by how open the sky is above it, 0 to
+// 1. It returns the normal that shows: water stands level.
 func (w *Weather) At(p, n, bent geom.V, open float64, v *bsdf.Values) geom.V {
 	if p.Y < w.From || p.Y > w.To {
 		return bent

@@ -1,4 +1,4 @@
-package shoot
+package outfit
 
 import (
 	"bytes"
@@ -7,10 +7,6 @@ import (
 	"strings"
 
 	"visator/app/act"
-	"visator/app/measure"
-	"visator/core/assembly"
-	"visator/core/geom"
-	"visator/core/lay"
 	"visator/core/model"
 	"visator/core/sizing"
 	"visator/core/surface"
@@ -38,13 +34,13 @@ type Surfaces struct {
 }
 
 // Surfaces tells what a thing of a set is made of; piece is which, of an element that lays several.
-func (a *Studio) Surfaces(ctx context.Context, setID, thing, piece string) (*Surfaces, error) {
-	l, t, out, err := a.surfacesOf(ctx, setID, thing, piece)
+func (a *Outfitter) Surfaces(ctx context.Context, setID, thing, piece string) (*Surfaces, error) {
+	shown, err := a.Show(ctx, setID, thing, piece)
 	if err != nil {
 		return nil, err
 	}
-	m := l.models[t]
-	metres := geom.V{X: l.top[t][0], Y: l.top[t][1], Z: l.top[t][2]}.Len()
+	m, metres := shown.Model, shown.Metres
+	out := &Surfaces{Thing: thing, Name: shown.Name, Piece: shown.Piece, Linked: shown.Linked, List: []Made{}}
 	patterns := map[int]float64{}
 	for _, p := range sizing.Patterns(m) {
 		patterns[p.Index] = p.Repeat * metres
@@ -53,7 +49,7 @@ func (a *Studio) Surfaces(ctx context.Context, setID, thing, piece string) (*Sur
 	for _, x := range areas {
 		whole += x
 	}
-	matches := surface.Matching(l.worn, thing, out.Piece)
+	matches := surface.Matching(shown.Worn, thing, out.Piece)
 	for i := range m.Surfaces {
 		s := &m.Surfaces[i]
 		made := Made{Surface: s.Name, Maps: []string{}}
@@ -61,7 +57,7 @@ func (a *Studio) Surfaces(ctx context.Context, setID, thing, piece string) (*Sur
 			made.Share = areas[i] / whole
 		}
 		if of := surface.For(matches, s.Name); of != nil {
-			made.Material, made.By = *of, l.wornBy[of]
+			made.Material, made.By = *of, shown.By[of]
 		} else {
 			made.Material = surface.Of(s, patterns[i])
 			for name, role := range surface.Roles {
@@ -80,115 +76,19 @@ func (a *Studio) Surfaces(ctx context.Context, setID, thing, piece string) (*Sur
 	return out, nil
 }
 
-// surfacesOf loads what a thing shows, as it came: its key among what was loaded.
-func (a *Studio) surfacesOf(ctx context.Context, setID, thing, piece string) (l *loaded, key string, out *Surfaces,
-	err error) {
-	w, err := a.snapshotOf(ctx, setID)
-	if err != nil {
-		return nil, "", nil, err
-	}
-	if _, err := w.LayOut(ctx, false); err != nil {
-		return nil, "", nil, err
-	}
-	l = newLoaded(a)
-	if err := l.wear(w); err != nil {
-		return nil, "", nil, err
-	}
-	out = &Surfaces{Thing: thing, List: []Made{}}
-	var found *assembly.Thing
-	for i := range w.Things {
-		t := &w.Things[i]
-		if t.ID == thing {
-			found = t
-		}
-	}
-	if found == nil {
-		return nil, "", nil, act.Wrong("The thing is not there any more, or it is hidden.")
-	}
-	out.Name = found.Name
-	switch p := found.Placement; {
-	case p != nil && p.Piece == "":
-		key = "stand-in " + p.Shape()
-		err = l.stand(ctx, w, found)
-	case p != nil:
-		key, out.Piece = p.Piece, p.Piece
-		err = l.load(ctx, w, p.Piece, p.Name)
-	default:
-		for _, c := range found.Laid.Counts {
-			if piece == "" && found.Laid.Model == nil || piece == c.Piece {
-				key, out.Piece = c.Piece, c.Piece
-				err = l.load(ctx, w, c.Piece, found.Name)
-				break
-			}
-		}
-		if key == "" && found.Laid.Model != nil {
-			key, l.models[thing], l.top[thing] = thing, found.Laid.Model, geom.Identity
-		}
-	}
-	if err != nil {
-		return nil, "", nil, err
-	}
-	if l.models[key] == nil {
-		return nil, "", nil, act.Wrong("%s is made of nothing that shows.", found.Name)
-	}
-	out.Linked = linked(w, out.Piece)
-	return l, key, out, nil
-}
-
-// linked is how many things of a set show a piece.
-func linked(w *measure.Snapshot, piece string) (n int) {
-	if piece == "" {
-		return 1
-	}
-	for i := range w.Things {
-		t := &w.Things[i]
-		if t.Placement != nil {
-			if t.Placement.Piece == piece {
-				n++
-			}
-			continue
-		}
-		for _, c := range t.Laid.Counts {
-			if c.Piece == piece {
-				n += c.N
-			}
-		}
-	}
-	return n
-}
-
-// wear reads what surfaces of a set are made of.
-func (l *loaded) wear(w *measure.Snapshot) (err error) {
-	if l.worn, err = lay.Worn(w.Elements); err != nil {
-		return err
-	}
-	if l.weathers, err = lay.Weathers(w.Elements); err != nil {
-		return err
-	}
-	l.wornBy = map[*surface.Material]string{}
-	i := 0
-	for _, e := range w.Elements {
-		if e.Kind == "material" && !e.Hidden {
-			l.wornBy[&l.worn[i].Material] = e.ID
-			i++
-		}
-	}
-	return nil
-}
-
 // maxMap bounds a picture of a material that is taken off, in bytes: that of an arrival's.
 const maxMap = 256 << 20
 
 // TakeOff is the material of a surface with its pictures and their true size, ready to be put on another.
-func (a *Studio) TakeOff(ctx context.Context, setID, thing, piece, name string) (*surface.Material, error) {
-	l, key, out, err := a.surfacesOf(ctx, setID, thing, piece)
+func (a *Outfitter) TakeOff(ctx context.Context, setID, thing, piece, name string) (*surface.Material, error) {
+	out, err := a.Show(ctx, setID, thing, piece)
 	if err != nil {
 		return nil, err
 	}
-	if of := surface.For(surface.Matching(l.worn, thing, out.Piece), name); of != nil {
+	if of := surface.For(surface.Matching(out.Worn, thing, out.Piece), name); of != nil {
 		return of, nil
 	}
-	m := l.models[key]
+	m := out.Model
 	i := slices.IndexFunc(m.Surfaces, func(s model.Surface) bool { return s.Name == name })
 	if i < 0 {
 		return nil, act.Wrong("%s has no surface %q.", out.Name, name)
@@ -197,7 +97,7 @@ func (a *Studio) TakeOff(ctx context.Context, setID, thing, piece, name string) 
 	tile := 0.0
 	for _, p := range sizing.Patterns(m) {
 		if p.Index == i {
-			tile = p.Repeat * geom.V{X: l.top[key][0], Y: l.top[key][1], Z: l.top[key][2]}.Len()
+			tile = p.Repeat * out.Metres
 		}
 	}
 	mat := surface.Of(s, tile)

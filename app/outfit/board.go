@@ -1,14 +1,16 @@
-package shoot
+package outfit
 
 import (
+	"bytes"
 	"cmp"
 	"context"
 	"image"
+	"image/png"
+	"maps"
 	"slices"
 
 	"visator/app/act"
-	"visator/core/geom"
-	"visator/core/lay"
+	"visator/core/lay/keep"
 	"visator/core/model"
 	"visator/core/surface"
 	"visator/store"
@@ -18,7 +20,7 @@ import (
 const mostBoard = 40
 
 // Palette is so many colours of pictures by their content.
-func (a *Studio) Palette(ctx context.Context, blobs []string, colors int) ([]surface.Swatch, error) {
+func (a *Outfitter) Palette(ctx context.Context, blobs []string, colors int) ([]surface.Swatch, error) {
 	if len(blobs) == 0 || len(blobs) > mostBoard {
 		return nil, act.Wrong("A palette is taken from 1 to %d pictures.", mostBoard)
 	}
@@ -63,11 +65,7 @@ const surveyWide = 160
 
 // Held holds the working view's picture against the palette of a board. Light is left out: colours are those of
 // surfaces.
-func (a *Studio) Held(ctx context.Context, setID, board string) (*Held, error) {
-	st, _, err := a.staged(ctx, setID)
-	if err != nil {
-		return nil, err
-	}
+func (a *Outfitter) Held(ctx context.Context, setID, board string) (*Held, error) {
 	elements, err := store.Elements(ctx, a.Store.Pool, setID)
 	if err != nil {
 		return nil, err
@@ -79,7 +77,7 @@ func (a *Studio) Held(ctx context.Context, setID, board string) (*Held, error) {
 			if err != nil {
 				return nil, act.Wrong("%v", err)
 			}
-			if b, ok := spec.(*lay.Board); ok {
+			if b, ok := spec.(*keep.Board); ok {
 				palette = b.Palette
 			}
 		}
@@ -87,44 +85,24 @@ func (a *Studio) Held(ctx context.Context, setID, board string) (*Held, error) {
 	if len(palette) == 0 {
 		return nil, act.Wrong("The board has no palette yet: put pictures on it.")
 	}
-	v := &st.s.w.SetRow.View
-	cam := renderCamera(v)
-	cam.LensRadius = 0
-	high := max(int(surveyWide/v.Aspect+0.5), 1)
-	type key struct {
-		id      uint32
-		surface string
+	seen, rays, err := a.Survey(ctx, setID, surveyWide)
+	if err != nil {
+		return nil, err
 	}
-	sums := map[key]geom.V{}
-	counts := map[key]int{}
-	for y := range high {
-		for x := range surveyWide {
-			if f, ok := st.scene.Find(cam.Ray((float64(x)+0.5)/surveyWide, (float64(y)+0.5)/float64(high), 0.5, 0.5)); ok {
-				k := key{f.ID, f.Surface}
-				sums[k] = sums[k].Add(f.Base)
-				counts[k]++
-			}
-		}
-	}
-	out := &Held{Strays: []Stray{}, Now: slices.Clone(palette), Rays: surveyWide * high}
+	out := &Held{Strays: []Stray{}, Now: slices.Clone(palette), Rays: rays}
 	for i := range out.Now {
 		out.Now[i].Share = 0
 	}
 	all := 0
-	for _, n := range counts {
-		all += n
+	for i := range seen {
+		all += seen[i].Rays
 	}
-	for k, n := range counts {
-		i := int(k.id) - 1
-		if i < 0 || i >= len(st.l.stands) {
-			continue
-		}
-		c := sums[k].Mul(1 / float64(n))
-		off, at := surface.Off(c, palette)
-		out.Now[at].Share += float64(n) / float64(all)
-		t := &st.l.stands[i]
-		out.Strays = append(out.Strays, Stray{t.id, t.name, k.surface, surface.Hex(c),
-			float64(n) / float64(surveyWide*high), off, palette[at].Color})
+	for i := range seen {
+		s := &seen[i]
+		off, at := surface.Off(s.Color, palette)
+		out.Now[at].Share += float64(s.Rays) / float64(all)
+		out.Strays = append(out.Strays, Stray{s.Thing, s.Name, s.Surface, surface.Hex(s.Color),
+			float64(s.Rays) / float64(rays), off, palette[at].Color})
 	}
 	slices.SortFunc(out.Strays, func(a, b Stray) int {
 		return cmp.Or(cmp.Compare(b.Off*b.Share, a.Off*a.Share), cmp.Compare(a.Thing, b.Thing),
@@ -134,9 +112,9 @@ func (a *Studio) Held(ctx context.Context, setID, board string) (*Held, error) {
 	return out, nil
 }
 
-// Pulled is the material of a surface whose colour in the picture is brought towards another by a share: what is
-// painted is tinted.
-func (a *Studio) Pulled(ctx context.Context, setID string, s *Stray, share float64) (*surface.Material, error) {
+// Pulled is the material of a surface whose colour in the picture is brought towards another by a share (OKLab): of
+// what is painted each texel is moved as far.
+func (a *Outfitter) Pulled(ctx context.Context, setID string, s *Stray, share float64) (*surface.Material, error) {
 	if !(share >= 0 && share <= 1) {
 		return nil, act.Wrong("A colour is pulled by 0 to 100 %%.")
 	}
@@ -153,13 +131,31 @@ func (a *Studio) Pulled(ctx context.Context, setID string, s *Stray, share float
 		return nil, err
 	}
 	out := *m
-	base, err := surface.ParseColor(m.Base)
+	from, to := surface.OK(seen), surface.OK(surface.Pulled(seen, towards, share))
+	by := surface.Lab{L: to.L - from.L, A: to.A - from.A, B: to.B - from.B}
+	p, painted := m.Maps["base"]
+	if !painted {
+		out.Base = surface.Hex(surface.Pulled(seen, towards, share))
+		return &out, nil
+	}
+	data, err := a.Store.ReadBlob(ctx, p.Blob)
+	if err != nil {
+		return nil, act.NotThere(err, "The picture of the material")
+	}
+	pic, err := model.DecodePicture(data, p.Name)
 	if err != nil {
 		return nil, act.Wrong("%v.", err)
 	}
-	want := surface.Pulled(seen, towards, share)
-	by := func(base, want, seen float64) float64 { return min(base*want/max(seen, 1e-4), 1) }
-	out.Base = surface.Hex(geom.V{X: by(base.X, want.X, seen.X), Y: by(base.Y, want.Y, seen.Y),
-		Z: by(base.Z, want.Z, seen.Z)})
+	surface.Shift(pic, by)
+	var buf bytes.Buffer
+	if err := png.Encode(&buf, pic); err != nil {
+		return nil, err
+	}
+	hash, _, err := a.Store.PutBlob(ctx, &buf, maxMap)
+	if err != nil {
+		return nil, err
+	}
+	out.Maps = maps.Clone(m.Maps)
+	out.Maps["base"] = surface.Map{Blob: hash, Name: p.Name}
 	return &out, nil
 }

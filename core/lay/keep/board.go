@@ -1,14 +1,15 @@
-package lay
+package keep
 
 import (
 	"errors"
 	"fmt"
 
 	"visator/core/document"
+	"visator/core/lay"
 	"visator/core/surface"
 )
 
-var _ = kind("board", func() Spec { return &Board{} })
+var _ = lay.Kind("board", func() lay.Spec { return &Board{} })
 
 // Board is pictures that a set is guided by, and the palette that was taken from them.
 type Board struct {
@@ -27,7 +28,7 @@ type BoardPicture struct {
 const mostPictures = 200
 
 // Default is a board as it begins.
-func (*Board) Default() Spec {
+func (*Board) Default() lay.Spec {
 	return &Board{Pictures: []BoardPicture{}, Colors: 6, Palette: []surface.Swatch{}}
 }
 

@@ -1,37 +1,16 @@
-package shoot
+package surface
 
 import (
-	"context"
 	"fmt"
 	"slices"
 
 	"visator/core/geom"
 	"visator/core/model"
-	"visator/core/plain"
 	"visator/core/sizing"
-	"visator/core/surface"
 )
 
-// coated is the key of what is shown by a key, made of what it is made of there: as a thing of the set, of a piece.
-func (l *loaded) coated(ctx context.Context, key, thing, piece string) (string, error) {
-	matches := surface.Matching(l.worn, thing, piece)
-	if len(matches) == 0 {
-		return key, nil
-	}
-	name := key + " of " + plain.Name(matches)
-	l.top[name], l.of[name] = l.top[key], l.of[key]
-	if l.models[name] != nil || l.again(name, key) {
-		return name, nil
-	}
-	m, err := coat(l.models[key], l.top[key], matches, func(hash string) ([]byte, error) {
-		return l.a.Store.ReadBlob(ctx, hash)
-	})
-	l.models[name] = m
-	return name, err
-}
-
-// coat is a model whose surfaces are made of what matches; what does not change is shared. top brings it to metres.
-func coat(m *model.Model, top geom.M, matches []surface.Match, fetch func(hash string) ([]byte, error)) (*model.Model,
+// Coat is a model whose surfaces are made of what matches; what does not change is shared. top brings it to metres.
+func Coat(m *model.Model, top geom.M, matches []Match, fetch func(hash string) ([]byte, error)) (*model.Model,
 	error) {
 	out := *m
 	out.Surfaces, out.Maps = slices.Clone(m.Surfaces), slices.Clone(m.Maps)
@@ -51,7 +30,7 @@ func coat(m *model.Model, top geom.M, matches []surface.Match, fetch func(hash s
 	at := map[string]int{}  // of the maps that are there, by content
 	for i := range out.Surfaces {
 		s := &out.Surfaces[i]
-		of := surface.For(matches, s.Name)
+		of := For(matches, s.Name)
 		if of == nil {
 			continue
 		}
@@ -63,7 +42,7 @@ func coat(m *model.Model, top geom.M, matches []surface.Match, fetch func(hash s
 				if err != nil {
 					return nil, fmt.Errorf("the picture %s of the material on %s: %w", p.Name, s.Name, err)
 				}
-				pic := model.Map{Name: p.Name, Role: surface.Roles[role].String(), Status: model.Found}
+				pic := model.Map{Name: p.Name, Role: Roles[role].String(), Status: model.Found}
 				if pic.Data, pic.Mime, err = model.AdoptPicture(data, p.Name); err != nil {
 					return nil, fmt.Errorf("the picture %s of the material on %s: %w", p.Name, s.Name, err)
 				}
@@ -74,7 +53,7 @@ func coat(m *model.Model, top geom.M, matches []surface.Match, fetch func(hash s
 			index[role] = k
 		}
 		repeat := runs[i] * metres
-		if len(of.Maps) > 0 && of.Tile > 0 && (of.Lay == surface.Lays[1] || repeat == 0) {
+		if len(of.Maps) > 0 && of.Tile > 0 && (of.Lay == Lays[1] || repeat == 0) {
 			boxed[i], repeat = true, 1
 		}
 		of.Apply(s, index, repeat)
@@ -93,7 +72,7 @@ func lieFromThreeSides(m *model.Model, surfaces map[int]bool, metres float64) {
 		parts := slices.Clone(m.Meshes[i].Parts)
 		for k := range parts {
 			if p := &parts[k]; p.Kind == model.Triangles && surfaces[p.Surface] {
-				*p = surface.Boxed(p, metres)
+				*p = Boxed(p, metres)
 			}
 		}
 		m.Meshes[i].Parts = parts

@@ -1,4 +1,5 @@
-package shoot
+// Package develop is what is done to a take once it is rendered: its lights balanced anew.
+package develop
 
 import (
 	"bytes"
@@ -9,11 +10,21 @@ import (
 	"sync"
 
 	"visator/app/act"
+	"visator/app/shoot"
 	"visator/core/document"
 	"visator/core/exchange"
 	"visator/core/light"
 	"visator/core/openexr"
 )
+
+// Lab is where takes are developed.
+type Lab struct {
+	*shoot.Studio
+	mixing mixing
+}
+
+// NewLab is that of a studio.
+func NewLab(s *shoot.Studio) *Lab { return &Lab{Studio: s} }
 
 // Gain is what is done to a kind of light of a finished take.
 type Gain struct {
@@ -41,7 +52,7 @@ type mixing struct {
 }
 
 // taken are the settings and the result of a take that kept lights apart.
-func (a *Studio) taken(ctx context.Context, id string) (s TakeSettings, r TakeResult, set string, err error) {
+func (a *Lab) taken(ctx context.Context, id string) (s shoot.TakeSettings, r shoot.TakeResult, set string, err error) {
 	t, err := a.Store.Take(ctx, id)
 	if err != nil {
 		return s, r, "", act.NotThere(err, "The take")
@@ -58,8 +69,8 @@ func (a *Studio) taken(ctx context.Context, id string) (s TakeSettings, r TakeRe
 	return s, r, t.SetID, nil
 }
 
-// Gains checks what is done to each kind of light of a take.
-func (r *TakeResult) Gains(gains []Gain) error {
+// check says what cannot be done to the kinds of light of a take.
+func check(r *shoot.TakeResult, gains []Gain) error {
 	if len(gains) != len(r.Groups) {
 		return act.Wrong("This take has %d kinds of light, not %d.", len(r.Groups), len(gains))
 	}
@@ -75,12 +86,12 @@ func (r *TakeResult) Gains(gains []Gain) error {
 }
 
 // Mix is a finished take, its lights balanced anew, as PNG: finished as the take was.
-func (a *Studio) Mix(ctx context.Context, id string, gains []Gain) ([]byte, error) {
+func (a *Lab) Mix(ctx context.Context, id string, gains []Gain) ([]byte, error) {
 	s, r, _, err := a.taken(ctx, id)
 	if err != nil {
 		return nil, err
 	}
-	if err := r.Gains(gains); err != nil {
+	if err := check(&r, gains); err != nil {
 		return nil, err
 	}
 	a.mixing.mu.Lock()
@@ -104,7 +115,7 @@ func (a *Studio) Mix(ctx context.Context, id string, gains []Gain) ([]byte, erro
 		}
 	}
 	f := s.View
-	out, err := quickPicture(color, p.w, p.h, &f, s.Finish)
+	out, err := shoot.QuickPicture(color, p.w, p.h, &f, s.Finish)
 	if err != nil {
 		return nil, err
 	}
@@ -112,7 +123,7 @@ func (a *Studio) Mix(ctx context.Context, id string, gains []Gain) ([]byte, erro
 }
 
 // layers reads the lights that a take kept apart, averaged to as wide as they are shown.
-func (a *Studio) layers(ctx context.Context, id string, r *TakeResult) (*apart, error) {
+func (a *Lab) layers(ctx context.Context, id string, r *shoot.TakeResult) (*apart, error) {
 	data, err := a.Store.ReadBlob(ctx, r.EXR)
 	if err != nil {
 		return nil, err
@@ -154,13 +165,13 @@ func (a *Studio) layers(ctx context.Context, id string, r *TakeResult) (*apart, 
 
 // Balanced is the light of a take with what was done to its kinds of light written into it: which lamps burn how
 // strong, the sun and the sky. What glows by itself cannot be written back; tints are told by lamp.
-func (a *Studio) Balanced(ctx context.Context, id string, gains []Gain,
+func (a *Lab) Balanced(ctx context.Context, id string, gains []Gain,
 	own func(set, lamp string) (light.Burn, bool)) (set string, l light.State, tints map[string]string, err error) {
 	s, r, set, err := a.taken(ctx, id)
 	if err != nil {
 		return "", l, nil, err
 	}
-	if err := r.Gains(gains); err != nil {
+	if err := check(&r, gains); err != nil {
 		return "", l, nil, err
 	}
 	l = s.Light

@@ -1,4 +1,5 @@
-package shoot
+// Package outfit is what things of a set are made of: their surfaces, samples of materials, and palettes.
+package outfit
 
 import (
 	"bytes"
@@ -8,6 +9,7 @@ import (
 
 	"visator/app/act"
 	"visator/app/cache"
+	"visator/app/develop"
 	"visator/core/finish"
 	"visator/core/geom"
 	"visator/core/lamp"
@@ -18,6 +20,9 @@ import (
 	"visator/core/sky"
 	"visator/core/surface"
 )
+
+// Outfitter is who sees to it.
+type Outfitter struct{ *develop.Lab }
 
 // The picture of a material: a ball of 40 cm on a grey table, or one square metre of it, under an overcast sky with a
 // window of a lamp from the left.
@@ -32,14 +37,14 @@ const (
 var samples = cache.Of("sample", func(b []byte) int { return len(b) })
 
 // Sample is a material as a small picture, PNG: a ball, or a flat square metre.
-func (a *Studio) Sample(ctx context.Context, m *surface.Material, flat bool) ([]byte, error) {
+func (a *Outfitter) Sample(ctx context.Context, m *surface.Material, flat bool) ([]byte, error) {
 	if err := m.Check(); err != nil {
 		return nil, act.Wrong("%v", err)
 	}
 	return samples.Make(plain.Name(m, flat), func() ([]byte, error) { return a.sample(ctx, m, flat) })
 }
 
-func (a *Studio) sample(ctx context.Context, m *surface.Material, flat bool) ([]byte, error) {
+func (a *Outfitter) sample(ctx context.Context, m *surface.Material, flat bool) ([]byte, error) {
 	body := ball()
 	cam := &render.Camera{Near: 0.01}
 	eye, at := geom.V{X: 0.12, Y: 0.5, Z: 1.25}, geom.V{Y: ballRadius}
@@ -53,7 +58,7 @@ func (a *Studio) sample(ctx context.Context, m *surface.Material, flat bool) ([]
 	view.Eye = eye
 	view.AimAt(at)
 	cam.World = view.World()
-	thing, err := coat(body, geom.Identity, []surface.Match{{Material: m}}, func(hash string) ([]byte, error) {
+	thing, err := surface.Coat(body, geom.Identity, []surface.Match{{Material: m}}, func(hash string) ([]byte, error) {
 		return a.Store.ReadBlob(ctx, hash)
 	})
 	if err != nil {
@@ -123,7 +128,8 @@ func ball() *model.Model {
 			sin, cos := math.Sincos(math.Pi * v)
 			s, c := math.Sincos(2 * math.Pi * u)
 			d := geom.V{X: sin * c, Y: cos, Z: -sin * s}
-			p.Positions = append(p.Positions, float32(ballRadius*d.X), float32(ballRadius*(1+d.Y)), float32(ballRadius*d.Z))
+			at := d.Add(geom.V{Y: 1}).Mul(ballRadius)
+			p.Positions = append(p.Positions, float32(at.X), float32(at.Y), float32(at.Z))
 			p.Normals = append(p.Normals, float32(d.X), float32(d.Y), float32(d.Z))
 			p.UV = append(p.UV, float32(2*u), float32(v))
 			if i == ballRings || j == 2*ballRings {
@@ -140,7 +146,8 @@ func ball() *model.Model {
 // level is a square that lies on the ground, so many metres from its middle to its sides.
 func level(half, y float64) model.Part {
 	h, t := float32(half), float32(y)
-	return model.Part{Positions: []float32{-h, t, -h, -h, t, h, h, t, h, h, t, -h}, UV: []float32{0, 0, 0, 1, 1, 1, 1, 0},
+	return model.Part{Positions: []float32{-h, t, -h, -h, t, h, h, t, h, h, t, -h},
+		UV:      []float32{0, 0, 0, 1, 1, 1, 1, 0},
 		Normals: []float32{0, 1, 0, 0, 1, 0, 0, 1, 0, 0, 1, 0}, Indices: []uint32{0, 1, 2, 0, 2, 3}}
 }
 

@@ -1,17 +1,20 @@
-package lay
+package keep
 
-import "visator/core/surface"
+import (
+	"visator/core/lay"
+	"visator/core/surface"
+)
 
-var _ = kind("wear", func() Spec { return &Wear{} })
+var _ = lay.Kind("wear", func() lay.Spec { return &Wear{} })
 
 // Wear is what weather does to a set, or to some things of it.
 type Wear struct{ surface.Wear }
 
 // Default is wear as it begins.
-func (*Wear) Default() Spec { return &Wear{surface.NewWear()} }
+func (*Wear) Default() lay.Spec { return &Wear{surface.NewWear()} }
 
 // Weathers are the wear of a set, in their order; what is hidden does nothing.
-func Weathers(list []*Element) (out []surface.Wear, err error) {
+func Weathers(list []*lay.Element) (out []surface.Wear, err error) {
 	for _, e := range list {
 		if e.Kind != "wear" || e.Hidden {
 			continue

@@ -1,0 +1,183 @@
+package shoot
+
+import (
+	"context"
+
+	"visator/app/act"
+	"visator/app/measure"
+	"visator/core/assembly"
+	"visator/core/geom"
+	"visator/core/lay/keep"
+	"visator/core/model"
+	"visator/core/plain"
+	"visator/core/surface"
+)
+
+// Shown is a thing of a set as it came, and what its surfaces may be made of.
+type Shown struct {
+	Name   string
+	Piece  string // "": of a stand-in, and of what an element is made of
+	Linked int    // how many placements and copies show the piece
+	Model  *model.Model
+	Metres float64 // of a unit of it
+	Worn   []*surface.Worn
+	By     map[*surface.Material]string // by which element
+}
+
+// Show loads a thing of a set; piece is which, of an element that lays several.
+func (a *Studio) Show(ctx context.Context, setID, thing, piece string) (*Shown, error) {
+	w, err := a.snapshotOf(ctx, setID)
+	if err != nil {
+		return nil, err
+	}
+	if _, err := w.LayOut(ctx, false); err != nil {
+		return nil, err
+	}
+	l := newLoaded(a)
+	if err := l.wear(w); err != nil {
+		return nil, err
+	}
+	var found *assembly.Thing
+	for i := range w.Things {
+		t := &w.Things[i]
+		if t.ID == thing {
+			found = t
+		}
+	}
+	if found == nil {
+		return nil, act.Wrong("The thing is not there any more, or it is hidden.")
+	}
+	out := &Shown{Name: found.Name, Worn: l.worn, By: l.wornBy}
+	key := ""
+	switch p := found.Placement; {
+	case p != nil && p.Piece == "":
+		key = "stand-in " + p.Shape()
+		err = l.stand(ctx, w, found)
+	case p != nil:
+		key, out.Piece = p.Piece, p.Piece
+		err = l.load(ctx, w, p.Piece, p.Name)
+	default:
+		for _, c := range found.Laid.Counts {
+			if piece == "" && found.Laid.Model == nil || piece == c.Piece {
+				key, out.Piece = c.Piece, c.Piece
+				err = l.load(ctx, w, c.Piece, found.Name)
+				break
+			}
+		}
+		if key == "" && found.Laid.Model != nil {
+			key, l.models[thing], l.top[thing] = thing, found.Laid.Model, geom.Identity
+		}
+	}
+	if err != nil {
+		return nil, err
+	}
+	if l.models[key] == nil {
+		return nil, act.Wrong("%s is made of nothing that shows.", found.Name)
+	}
+	out.Linked, out.Model = linked(w, out.Piece), l.models[key]
+	out.Metres = geom.V{X: l.top[key][0], Y: l.top[key][1], Z: l.top[key][2]}.Len()
+	return out, nil
+}
+
+// linked is how many things of a set show a piece.
+func linked(w *measure.Snapshot, piece string) (n int) {
+	if piece == "" {
+		return 1
+	}
+	for i := range w.Things {
+		t := &w.Things[i]
+		if t.Placement != nil {
+			if t.Placement.Piece == piece {
+				n++
+			}
+			continue
+		}
+		for _, c := range t.Laid.Counts {
+			if c.Piece == piece {
+				n += c.N
+			}
+		}
+	}
+	return n
+}
+
+// wear reads what surfaces of a set are made of.
+func (l *loaded) wear(w *measure.Snapshot) (err error) {
+	if l.worn, err = keep.Worn(w.Elements); err != nil {
+		return err
+	}
+	if l.weathers, err = keep.Weathers(w.Elements); err != nil {
+		return err
+	}
+	l.wornBy = map[*surface.Material]string{}
+	i := 0
+	for _, e := range w.Elements {
+		if e.Kind == "material" && !e.Hidden {
+			l.wornBy[&l.worn[i].Material] = e.ID
+			i++
+		}
+	}
+	return nil
+}
+
+// coated is the key of what is shown by a key, made of what it is made of there: as a thing of the set, of a piece.
+func (l *loaded) coated(ctx context.Context, key, thing, piece string) (string, error) {
+	matches := surface.Matching(l.worn, thing, piece)
+	if len(matches) == 0 {
+		return key, nil
+	}
+	name := key + " of " + plain.Name(matches)
+	l.top[name], l.of[name] = l.top[key], l.of[key]
+	if l.models[name] != nil || l.again(name, key) {
+		return name, nil
+	}
+	m, err := surface.Coat(l.models[key], l.top[key], matches, func(hash string) ([]byte, error) {
+		return l.a.Store.ReadBlob(ctx, hash)
+	})
+	l.models[name] = m
+	return name, err
+}
+
+// Seen is a surface in the working view's picture.
+type Seen struct {
+	Thing, Name, Surface string
+	Color                geom.V // on the mean where it is seen
+	Rays                 int
+}
+
+// Survey looks at the working view's picture by so many rays along its width: what they meet, without its light.
+func (a *Studio) Survey(ctx context.Context, setID string, wide int) (list []Seen, rays int, err error) {
+	st, _, err := a.staged(ctx, setID)
+	if err != nil {
+		return nil, 0, err
+	}
+	v := &st.s.w.SetRow.View
+	cam := renderCamera(v)
+	cam.LensRadius = 0
+	high := max(int(float64(wide)/v.Aspect+0.5), 1)
+	type key struct {
+		id      uint32
+		surface string
+	}
+	at := map[key]int{}
+	for y := range high {
+		for x := range wide {
+			f, ok := st.scene.Find(cam.Ray((float64(x)+0.5)/float64(wide), (float64(y)+0.5)/float64(high), 0.5, 0.5))
+			i := int(f.ID) - 1
+			if !ok || i < 0 || i >= len(st.l.stands) {
+				continue
+			}
+			k := key{f.ID, f.Surface}
+			n, known := at[k]
+			if !known {
+				n, at[k] = len(list), len(list)
+				list = append(list, Seen{Thing: st.l.stands[i].id, Name: st.l.stands[i].name, Surface: f.Surface})
+			}
+			list[n].Color, list[n].Rays = list[n].Color.Add(f.Base), list[n].Rays+1
+		}
+	}
+	for i := range list {
+		list[i].Color = list[i].Color.Mul(1 / float64(list[i].Rays))
+	}
+	return list, wide * high, nil
+}
