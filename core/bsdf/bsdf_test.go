@@ -91,7 +91,7 @@ func draw(r *rand.Rand) Values {
 	v := Plain()
 	color := func() geom.V { return geom.V{X: r.Float64(), Y: r.Float64(), Z: r.Float64()} }
 	v.Base, v.Metal, v.Rough, v.Brush = color(), some(), 0.1+0.9*r.Float64(), some()
-	v.Index, v.Specular, v.SpecularTint = 1.1+1.5*r.Float64(), r.Float64(), color()
+	v.Index, v.Specular, v.SpecularTint = []float64{1.1, 1.5, 2.4}[r.IntN(3)], r.Float64(), color()
 	v.Clear, v.Solid, v.Within, v.Leaf, v.LeafTint = some(), r.IntN(2) == 0, r.IntN(2) == 0, some(), color()
 	v.Coat, v.CoatRough, v.Sheen, v.SheenRough = some(), 0.1+0.9*r.Float64(), color().Mul(some()), 0.1+0.9*r.Float64()
 	v.CoatNormal = geom.V{X: 0.4 * some(), Y: 0.2 * some(), Z: 1}.Unit()
