@@ -300,6 +300,7 @@ func TestNoFieldOfARequestBreaksTheServer(t *testing.T) {
 		"/api/sets/{set}/year": {"x", "y"}, "/api/sets/{set}/rig": {"shot"}, "/api/sets/{set}/fixtures": nil, "/api/sets/{set}/sun": nil,
 		"/api/sets/{set}/surfaces": {"thing", "piece"}, "/api/sets/{set}/sample": {"thing", "piece", "surface", "flat"},
 		"/api/sample": {"m", "flat"}, "/api/color": {"text"},
+		"/api/finishes": nil, "/api/finishes/{box}": nil, "/api/finishes/{box}/sample": {"flat"},
 		"/api/palette": {"of", "colors"}, "/api/sets/{set}/held": {"board"},
 		"/api/sets/{set}/true": {"width", "seen", "clean"}, "/api/sets/{set}/meter": {"x", "y"}, "/api/sets/{set}/export": nil,
 		"/api/sets/{set}/frame": {"t"}, "/api/sets/{set}/track": {"from", "count"},

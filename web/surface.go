@@ -100,3 +100,26 @@ func (s *Server) pulled(c *echo.Context) error {
 	m, err := s.app.Pulled(c.Request().Context(), c.Param("set"), &ask.Stray, ask.Share)
 	return answer(c, m, err)
 }
+
+// finishes are materials that everybody has at hand.
+func (s *Server) finishes(c *echo.Context) error { return answer(c, s.app.Finishes(), nil) }
+
+// finish is one of them, with its pictures.
+func (s *Server) finish(c *echo.Context) error {
+	m, err := s.app.Finish(c.Request().Context(), c.Param("finish"))
+	return answer(c, m, err)
+}
+
+// finishSample is a picture of it.
+func (s *Server) finishSample(c *echo.Context) error {
+	m, err := s.app.Finish(c.Request().Context(), c.Param("finish"))
+	if err != nil {
+		return err
+	}
+	data, err := s.app.Sample(c.Request().Context(), m, c.QueryParam("flat") != "")
+	if err != nil {
+		return err
+	}
+	c.Response().Header().Set("Cache-Control", "private, max-age=86400")
+	return c.Blob(http.StatusOK, "image/png", data)
+}

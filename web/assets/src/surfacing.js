@@ -121,6 +121,31 @@ export function surfacing() {
     holdKept(e) {
       this.take(bare(e.spec), e.name);
     },
+    finishes: null, // what everybody has at hand, once it was asked for
+    finding: "",
+    async openFinishes() {
+      if (this.finishes) return;
+      try {
+        this.finishes = await call("/api/finishes");
+      } catch (e) {
+        stores.v.say(e.message, true);
+      }
+    },
+    get foundFinishes() {
+      const words = this.finding.toLowerCase().split(" ").filter(Boolean);
+      return (this.finishes || []).filter((f) => words.every((w) => `${f.name} ${f.group}`.includes(w)));
+    },
+    finishSample(f) {
+      return `/api/finishes/${f.id}/sample${this.flat ? "?flat=1" : ""}`;
+    },
+    finishWords: (f) => (f.material.tile > 0 ? `one repeat ${stores.v.length(f.material.tile)}` : f.group),
+    async holdFinish(f) {
+      try {
+        this.take(await call(`/api/finishes/${f.id}`), f.name);
+      } catch (e) {
+        stores.v.say(e.message, true);
+      }
+    },
     putOn(on = this.on()) {
       if (!this.held) return null;
       return stores.v.does("put on", { name: this.held.name, material: this.held.material, on: [on] });
