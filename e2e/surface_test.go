@@ -153,6 +153,28 @@ func TestMaterialsPalettesAndWear(t *testing.T) {
 	s.await(set, "the new one", func(st *query.State) bool { return !elementOf(st, "material").Hidden })
 	b.until("!Alpine.store('surface').materials[0].hidden")
 
+	// A finish of the shelf, found by its name, on the other wall.
+	b.press("Shelf of finishes")
+	b.until("document.querySelectorAll('[data-finishes] li').length >= 60")
+	b.fill("Find a finish", "denim")
+	b.until("document.querySelectorAll('[data-finishes] li').length === 1")
+	b.click(`[aria-label="Take denim in hand"]`)
+	b.until("document.querySelector('[data-held]')?.innerText.includes('denim')")
+	click(-1.2, 1, 0)
+	s.await(set, "denim", func(st *query.State) bool {
+		for _, e := range st.Elements {
+			var w surface.Worn
+			if e.Kind == "material" && e.Name == "denim" && json.Unmarshal(e.Spec, &w) == nil {
+				return w.Tile == 0.08 && w.Maps["normal"].Blob != "" && w.On[0].Surface == "boards"
+			}
+		}
+		return false
+	})
+	b.press("put back")
+	b.keys(",") // the boards as they came, for what follows
+	s.await(set, "no denim", func(st *query.State) bool { return len(st.Elements) == 1 })
+	click(1.2, 1, 0)
+
 	dir := t.TempDir()
 	var files []string
 	for name, c := range map[string]color.NRGBA{"sea.png": {40, 80, 140, 255}, "sand.png": {210, 190, 150, 255}} {
