@@ -110,15 +110,11 @@ function boxed(g, metres) {
   return out;
 }
 
-// weathers are the wear of a set that counts on a thing.
-export function weathers(st, thing, groups) {
-  const list = st.elements.filter(
-    (e) =>
-      e.kind === "wear" &&
-      !e.hidden &&
-      (!e.spec.only.length || e.spec.only.some((id) => id === thing || groups.includes(id))),
-  );
-  return list.length ? list.map((e) => e.spec) : null;
+// wearsOf are the wear of a set, and weathers those of them that count on a thing.
+export const wearsOf = (st) => st.elements.filter((e) => e.kind === "wear" && !e.hidden).map((e) => e.spec);
+export function weathers(wears, thing, group) {
+  const list = wears.filter((w) => !w.only.length || w.only.includes(thing) || w.only.includes(group));
+  return list.length ? list : null;
 }
 
 const weathered = new WeakMap(), // materials as they are worn, by what wears them: shared by all that show them

@@ -21,7 +21,7 @@ import { lampsOf, strongest } from "./glow.js";
 import * as ambient from "./ambient.js";
 import { airOf } from "./haze.js";
 import { overSun, throwers } from "./shadows.js";
-import { coat, matching, named, weather, weathers, worn as coatsOf } from "./coats.js";
+import { coat, matching, named, wearsOf, weather, weathers, worn as coatsOf } from "./coats.js";
 import { otherwise } from "./otherwise.js";
 import { stores } from "./stores.js";
 
@@ -93,7 +93,8 @@ export const filled = (View) =>
     // sync brings the scene to the state: what is gone goes, what is new comes. Where nothing
     // of that is another than it was, the picture stays and only what lies over it is drawn.
     sync(st) {
-      const coats = (this.coats = coatsOf(st));
+      const coats = (this.coats = coatsOf(st)),
+        wears = wearsOf(st);
       const piece = new Map(st.pieces.map((p) => [p.id, p])),
         here = new Set();
       let other = false;
@@ -112,7 +113,7 @@ export const filled = (View) =>
         here.add(p.id);
         let it = this.placed.get(p.id);
         const made = matching(coats, p.id, p.piece),
-          worn = ghost ? null : weathers(st, p.id, [p.group]),
+          worn = ghost ? null : weathers(wears, p.id, p.group),
           look = `${url} ${p.tint} ${ghost ? "lines" : ""} ${named(made)} ${named(worn)}`;
         if (!it || it.look !== look) {
           const old = it;
