@@ -11,12 +11,15 @@ function bare(m) {
   return copy;
 }
 
+// named tells places on which materials count apart.
+const named = (on) => `${on.piece || ""} ${on.thing || ""} ${on.surface || ""}`;
+
 export function surfacing() {
   return {
     made: null, // what the selected thing is made of
     madeOf: "", // of which thing, at which revision
     chosen: "", // the surface that is looked at
-    wide: false, // a change counts on all that show the piece
+    chosenScope: "", // where a change counts: one thing, all of its piece, or wherever the material is; "": as usual
     held: null, // the material in the hand: { material, name }
     flat: false, // samples are shown as a square metre
     // lookAt asks what the selected thing is made of, when that changed.
@@ -82,16 +85,37 @@ export function surfacing() {
       if (e) return e.name;
       return s.maps.length ? `as it came, with ${stores.v.count(s.maps.length, "picture")}` : "as it came";
     },
-    // on is where a change counts that is made now.
+    // worn is the material of the set that the chosen surface is made of; null: it is as it came.
+    get worn() {
+      return this.materials.find((e) => e.id === this.one?.by) || null;
+    },
+    // scope is where a change of a value counts that is made now.
+    get scope() {
+      if (this.chosenScope === "worn" || !this.chosenScope) return this.worn ? "worn" : "one";
+      return this.chosenScope === "piece" && !this.made?.piece ? "one" : this.chosenScope;
+    },
+    // on is where a material counts that is put on now.
     on(name = this.chosen) {
       const { thing, piece } = this.made;
-      return this.wide && piece ? { piece, surface: name } : { thing, surface: name };
+      return this.scope === "piece" ? { piece, surface: name } : { thing, surface: name };
     },
     get countsWords() {
       if (!this.made) return "";
       const { name, piece, linked } = this.made;
+      if (this.scope === "worn") {
+        const { on } = this.worn.spec,
+          pieces = on.filter((x) => !x.thing).length,
+          things = on.length - pieces,
+          told = [things && stores.v.count(things, "thing"), pieces && `all of ${stores.v.count(pieces, "piece")}`];
+        return `wherever ${this.worn.name} is: on ${told.filter(Boolean).join(" and ") || "nothing"}`;
+      }
       if (!piece) return `on ${name} alone`;
-      return this.wide ? `on all ${linked} that show its piece` : `on ${name} alone, of ${linked} that show its piece`;
+      return this.scope === "piece"
+        ? `on all ${linked} that show its piece`
+        : `on ${name} alone, of ${linked} that show its piece`;
+    },
+    get wornWords() {
+      return this.worn ? `wherever ${this.worn.name} is` : "";
     },
     get linkedWords() {
       return this.made?.piece ? `all ${this.made.linked} of its piece` : "";
@@ -151,7 +175,9 @@ export function surfacing() {
       return stores.v.does("put on", { name: this.held.name, material: this.held.material, on: [on] });
     },
     asItCame() {
-      return stores.v.does("as it came", { on: [this.on(), { ...this.on(), surface: "" }] });
+      const { thing, piece } = this.made,
+        here = (x) => (x.thing ? x.thing === thing : x.piece === piece) && (!x.surface || x.surface === this.chosen);
+      return stores.v.does("as it came", { on: (this.worn?.spec.on || []).filter(here) });
     },
     // toggle shows what the surface was made of before, and again what it is made of.
     toggle() {
@@ -166,11 +192,14 @@ export function surfacing() {
     async put(key, x) {
       const s = this.one;
       if (!s) return null;
-      const e = this.materials.find((m) => m.id === s.by);
-      if (e) return stores.v.does("change element", { id: e.id, patch: { spec: { [key]: x } } });
+      const e = this.worn,
+        target = this.on(),
+        alone = e?.spec.on.length === 1 && named(e.spec.on[0]) === named(target);
+      if (e && (this.scope === "worn" || alone))
+        return stores.v.does("change element", { id: e.id, patch: { spec: { [key]: x } } });
       try {
         const { thing, piece } = this.made,
-          material = await post(`/api/sets/${set()}/takeoff`, { thing, piece, surface: s.surface });
+          material = bare(await post(`/api/sets/${set()}/takeoff`, { thing, piece, surface: s.surface }));
         material[key] = x;
         return await stores.v.does("put on", {
           name: `${s.surface || "surface"} of ${this.made.name}`,
@@ -204,7 +233,7 @@ export function surfacing() {
       this.chosen = name;
       if (this.held) {
         const piece = o.userData.piece || stores.dress.placement(id)?.piece || "";
-        this.putOn(this.wide && piece ? { piece, surface: name } : { thing: id, surface: name });
+        this.putOn(this.chosenScope === "piece" && piece ? { piece, surface: name } : { thing: id, surface: name });
       }
       this.madeOf = "";
       this.thing = id;
