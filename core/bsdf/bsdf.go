@@ -13,6 +13,7 @@ import (
 	"math"
 
 	"visator/core/geom"
+	"visator/core/light"
 )
 
 // Values are what a place is made of.
@@ -149,7 +150,7 @@ func pair(o, i, mean, wide float64) float64 {
 	return narrow + (o*i/mean-narrow)*wide
 }
 
-// All are the colours of white.
+// one is white, and all of each channel.
 var one = geom.V{X: 1, Y: 1, Z: 1}
 
 const coatF0 = 0.04
@@ -349,20 +350,20 @@ func (p *Place) choose() {
 	p.Scattered = p.diffuse.Add(p.leaf).Times(p.rest).Mul(top).Add(cloth)
 	p.Through = p.through.Times(p.rest).Mul(top)
 	var w [6]float64
-	w[0] = luminance(mirror) * top
-	w[1] = luminance(p.diffuse.Times(p.rest).Add(more).Mul(top).Add(cloth))
+	w[0] = light.Luminance(mirror) * top
+	w[1] = light.Luminance(p.diffuse.Times(p.rest).Add(more).Mul(top).Add(cloth))
 	if p.coat.on {
 		c := 1 - p.coat.at
 		w[2] = c
 		p.Mirrored = p.Mirrored.Add(one.Mul(c))
 	}
-	w[3] = luminance(p.Through)
+	w[3] = light.Luminance(p.Through)
 	if p.Values.Straight {
 		w[3] = 0
 	}
-	w[4] = luminance(p.leaf.Times(p.rest)) * top
+	w[4] = light.Luminance(p.leaf.Times(p.rest)) * top
 	if p.solid > 0 {
-		w[5] = p.solid * (1 - p.Values.Metal) * top
+		w[5] = p.clearly() * top
 		p.Mirrored = p.Mirrored.Add(one.Mul(w[5]))
 	}
 	sum := 0.0
@@ -376,10 +377,8 @@ func (p *Place) choose() {
 	}
 }
 
-func luminance(c geom.V) float64 { return 0.2126*c.X + 0.7152*c.Y + 0.0722*c.Z }
-
-// Glass says how much of the light meets a solid boundary, as glass does.
-func (p *Place) Glass() float64 { return p.solid * (1 - p.Values.Metal) }
+// clearly is how much of the light meets a solid boundary, as glass does.
+func (p *Place) clearly() float64 { return p.solid * (1 - p.Values.Metal) }
 
 // Eval is what of the light from i goes to o, times the cosine, and the density with which Sample finds i.
 func (p *Place) Eval(i geom.V) (f geom.V, pdf float64) {
@@ -428,7 +427,7 @@ func (p *Place) Eval(i geom.V) (f geom.V, pdf float64) {
 	if p.chance[5] > 0 {
 		back, _, q := p.glass.eval(p.o, i)
 		above := p.passes(cos, onCoat, p.wide)
-		f = f.Add(p.bends().Mul(back * p.Glass() * above))
+		f = f.Add(p.bends().Mul(back * p.clearly() * above))
 		pdf += p.chance[5] * q
 	}
 	return f, pdf
@@ -459,7 +458,7 @@ func (p *Place) beyond(i geom.V, even, onCoat float64) (f geom.V, pdf float64) {
 	if p.chance[5] > 0 {
 		_, through, q := p.glass.eval(p.o, i)
 		above := p.passes(cos, onCoat, p.wide)
-		f = f.Add(p.Values.Base.Times(p.bends()).Mul(through * p.Glass() * above))
+		f = f.Add(p.Values.Base.Times(p.bends()).Mul(through * p.clearly() * above))
 		pdf += p.chance[5] * q
 	}
 	return f, pdf
@@ -502,12 +501,12 @@ func (p *Place) Sample(u1, u2, lobe float64) (i, weight geom.V, pdf float64, ok 
 	switch k {
 	case 0:
 		h := p.g.draw(p.o, u1, u2)
-		if i = h.Mul(2 * p.o.Dot(h)).Sub(p.o); i.Z <= 0 {
+		if i = bounce(p.o, h); i.Z <= 0 {
 			return
 		}
 	case 2:
 		h := p.cg.draw(p.oc, u1, u2)
-		i = h.Mul(2 * p.oc.Dot(h)).Sub(p.oc)
+		i = bounce(p.oc, h)
 		if i.Z <= 0 {
 			return
 		}
@@ -523,7 +522,7 @@ func (p *Place) Sample(u1, u2, lobe float64) (i, weight geom.V, pdf float64, ok 
 			i = around(u1, u2)
 		} else {
 			h := p.g.draw(p.o, u1, u2)
-			if i = h.Mul(2 * p.o.Dot(h)).Sub(p.o); i.Z <= 0 {
+			if i = bounce(p.o, h); i.Z <= 0 {
 				return
 			}
 		}

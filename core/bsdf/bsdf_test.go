@@ -6,6 +6,7 @@ import (
 	"testing"
 
 	"visator/core/geom"
+	"visator/core/light"
 )
 
 func towards(cos, azimuth float64) geom.V {
@@ -287,7 +288,7 @@ func TestFilms(t *testing.T) {
 				y += e[1] * (re*re + im*im) / (dr*dr + di*di)
 				white += e[1]
 			}
-			if lum := luminance(got); math.Abs(lum-y/white) > 0.006 {
+			if lum := light.Luminance(got); math.Abs(lum-y/white) > 0.006 {
 				t.Errorf("%v nm at %v: %.4f, by the spectrum %.4f", thick, cos, lum, y/white)
 			}
 		}

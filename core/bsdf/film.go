@@ -137,15 +137,10 @@ func (p *Place) filmedOf() *filmed {
 	weight := 0.0
 	for c := range t.list {
 		cos := max(float64(c)/(filmCos-1), 1e-3)
-		o := geom.V{X: math.Sqrt(1 - cos*cos), Z: cos}
-		g := round(p.Values.Rough)
-		const n = 64
-		for i := range n {
-			h := g.draw(o, (float64(i)+0.5)/n, second(i))
-			if wi := h.Mul(2 * o.Dot(h)).Sub(o); wi.Z > 0 {
-				t.list[c] = t.list[c].Add(p.film(o.Dot(h), p.fd, p.fd90).Mul(g.both(o, wi) / g.seen(o) / n))
-			}
-		}
+		o := leaning(cos)
+		round(p.Values.Rough).each(o, 64, func(h, _ geom.V, w float64) {
+			t.list[c] = t.list[c].Add(p.film(o.Dot(h), p.fd, p.fd90).Mul(w))
+		})
 		w := cos
 		if c == 0 || c == filmCos-1 {
 			w /= 2
@@ -163,7 +158,6 @@ func (p *Place) filmedOf() *filmed {
 }
 
 func (t *filmed) at(cos float64) geom.V {
-	x := min(max(cos, 0), 1) * (filmCos - 1)
-	i := min(int(x), filmCos-2)
-	return t.list[i].Lerp(t.list[i+1], x-float64(i))
+	i, f := within(filmCos, cos)
+	return t.list[i].Lerp(t.list[i+1], f)
 }

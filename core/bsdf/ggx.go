@@ -50,6 +50,24 @@ func (g ggx) draw(o geom.V, u1, u2 float64) geom.V {
 	return geom.V{X: h.X * g.x, Y: h.Y * g.y, Z: max(h.Z, 1e-12)}.Unit()
 }
 
+// each visits n normals that are drawn evenly as seen from o, as far as they mirror it to above: the normal, where to,
+// and what share of light is mirrored there, but for Fresnel.
+func (g ggx) each(o geom.V, n int, visit func(h, i geom.V, w float64)) {
+	seen := g.seen(o)
+	for k := range n {
+		h := g.draw(o, (float64(k)+0.5)/float64(n), second(k))
+		if i := bounce(o, h); i.Z > 0 {
+			visit(h, i, g.both(o, i)/seen/float64(n))
+		}
+	}
+}
+
+// bounce is where o is mirrored to by the normal h.
+func bounce(o, h geom.V) geom.V { return h.Mul(2 * o.Dot(h)).Sub(o) }
+
+// leaning is a direction at a cosine to the normal.
+func leaning(cos float64) geom.V { return geom.V{X: math.Sqrt(1 - cos*cos), Z: cos} }
+
 // mirrored is the lobe of reflection without Fresnel, times the cosine of i, and the density with which draw finds it.
 func (g ggx) mirrored(o, i geom.V) (f, pdf float64) {
 	d := g.of(o.Add(i).Unit()) / (4 * o.Z)
@@ -64,15 +82,16 @@ func spread(i, n int) (u1, u2 float64) {
 	return (float64(i) + 0.5) / float64(n), float64(bits.Reverse32(uint32(i)))/(1<<32) + 0.5/float64(n)
 }
 
+// second is the second of them, of however many.
+func second(i int) float64 { _, u := spread(i, 1<<30); return u }
+
 // lookup reads a table over 0 to 1 along each axis, between its entries; the last axis is the fastest.
 func lookup(table []float64, n []int, at ...float64) float64 {
 	sum := 0.0
 	for corner := range 1 << len(n) {
 		share, k := 1.0, 0
 		for axis, x := range at {
-			x = min(max(x, 0), 1) * float64(n[axis]-1)
-			j := min(int(x), n[axis]-2)
-			f := x - float64(j)
+			j, f := within(n[axis], x)
 			if corner>>axis&1 == 1 {
 				j, share = j+1, share*f
 			} else {

@@ -46,13 +46,13 @@ func tableOf(index float64) *interfaceTable {
 				g := round(float64(r) / (gRough - 1))
 				for c := range gCos {
 					cos := max(float64(c)/(gCos-1), 1e-3)
-					o := geom.V{X: math.Sqrt(1 - cos*cos), Z: cos}
+					o := leaning(cos)
 					const n = 512
 					sum := 0.0
 					for i := range n {
 						h := g.draw(o, (float64(i)+0.5)/n, second(i))
 						f := Fresnel(o.Dot(h), to)
-						if wi := h.Mul(2 * o.Dot(h)).Sub(o); wi.Z > 0 {
+						if wi := bounce(o, h); wi.Z > 0 {
 							sum += f * g.both(o, wi) / g.seen(o) / n
 						}
 						if wi, ok := bent(o, h, to); ok && wi.Z < 0 {
@@ -73,9 +73,7 @@ func tableOf(index float64) *interfaceTable {
 func apart(index float64) float64 { return max(index, 1.002) }
 
 func (t *interfaceTable) at(side int, rough, cos float64) float64 {
-	y := min(max(rough, 0), 1) * (gRough - 1)
-	j := min(int(y), gRough-2)
-	f := y - float64(j)
+	j, f := within(gRough, rough)
 	return row(t.left[side][j][:], cos)*(1-f) + row(t.left[side][j+1][:], cos)*f
 }
 
@@ -169,7 +167,7 @@ func (s *glass) sample(o geom.V, u1, u2, lobe float64) (geom.V, bool) {
 	lobe = (lobe - s.here) / max(1-s.here, 1e-12)
 	h := s.g.draw(o, u1, u2)
 	if lobe < Fresnel(o.Dot(h), s.to) {
-		i := h.Mul(2 * o.Dot(h)).Sub(o)
+		i := bounce(o, h)
 		return i, i.Z > 0
 	}
 	i, ok := bent(o, h, s.to)

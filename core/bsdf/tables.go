@@ -54,21 +54,13 @@ func brushed(rough, strength float64) ggx {
 func (g ggx) shares(cos, azimuth float64, n int) (s share) {
 	sin := math.Sqrt(1 - cos*cos)
 	o := geom.V{X: sin * math.Cos(azimuth), Y: sin * math.Sin(azimuth), Z: cos}
-	for i := range n {
-		h := g.draw(o, float64(i)/float64(n)+0.5/float64(n), second(i))
-		wi := h.Mul(2 * o.Dot(h)).Sub(o)
-		if wi.Z <= 0 {
-			continue
-		}
-		w := g.both(o, wi) / g.seen(o) / float64(n)
+	g.each(o, n, func(h, _ geom.V, w float64) {
 		f := pow5(1 - o.Dot(h))
 		s.a += w * (1 - f)
 		s.b += w * f
-	}
+	})
 	return s
 }
-
-func second(i int) float64 { _, u := spread(i, 1<<30); return u }
 
 // meanOf is the mean over the half space, by the cosine: 2∫f(μ)μ dμ.
 func meanOf(f func(cos float64) share) (m share) {
@@ -83,17 +75,15 @@ func meanOf(f func(cos float64) share) (m share) {
 
 // between reads a row of shares over the cosine.
 func between(row []share, cos float64) share {
-	x := min(max(cos, 0), 1) * float64(len(row)-1)
-	i := min(int(x), len(row)-2)
-	return row[i].mix(row[i+1], x-float64(i))
+	i, f := within(len(row), cos)
+	return row[i].mix(row[i+1], f)
 }
 
 // mirrorShare is what a lobe of a roughness sends back towards a cosine.
 func mirrorShare(rough, cos float64) share {
 	t := mirror()
-	y := min(max(rough, 0), 1) * (size - 1)
-	j := min(int(y), size-2)
-	return between(t.at[j][:], cos).mix(between(t.at[j+1][:], cos), y-float64(j))
+	j, f := within(size, rough)
+	return between(t.at[j][:], cos).mix(between(t.at[j+1][:], cos), f)
 }
 
 func mirrorMean(rough float64) share { return between(mirror().mean[:], rough) }
@@ -173,7 +163,7 @@ var cloth = sync.OnceValue(func() *struct {
 		for pass := range 2 {
 			for c := range t.at[r] {
 				cos := max(square(float64(c)/(size-1)), 1e-3)
-				o := geom.V{X: math.Sqrt(1 - cos*cos), Z: cos}
+				o := leaning(cos)
 				const n = 2048
 				sum := 0.0
 				for i := range n {
@@ -199,29 +189,28 @@ var cloth = sync.OnceValue(func() *struct {
 })
 
 func row(list []float64, x float64) float64 {
-	x = min(max(x, 0), 1) * float64(len(list)-1)
-	i := min(int(x), len(list)-2)
-	return list[i] + (list[i+1]-list[i])*(x-float64(i))
+	i, f := within(len(list), x)
+	return list[i] + (list[i+1]-list[i])*f
 }
 
-func clothShare(rough, cos float64) float64 {
-	t := cloth()
-	y := min(max(rough, 0), 1) * (size - 1)
-	j := min(int(y), size-2)
-	f := y - float64(j)
-	cos = math.Sqrt(cos)
-	return row(t.at[j][:], cos)*(1-f) + row(t.at[j+1][:], cos)*f
+// within is between which of n entries over 0 to 1 a value lies, and how far it is from the first of the two.
+func within(n int, x float64) (i int, f float64) {
+	x = min(max(x, 0), 1) * float64(n-1)
+	i = min(int(x), n-2)
+	return i, x - float64(i)
 }
+
+// clothRead reads a table of a sheen.
+func clothRead(t *[size][size]float64, rough, cos float64) float64 {
+	j, f := within(size, rough)
+	cos = math.Sqrt(cos)
+	return row(t[j][:], cos)*(1-f) + row(t[j+1][:], cos)*f
+}
+
+func clothShare(rough, cos float64) float64 { return clothRead(&cloth().at, rough, cos) }
 
 // clothOver is by how much a sheen would send back more than it gets.
-func clothOver(rough, cos float64) float64 {
-	t := cloth()
-	y := min(max(rough, 0), 1) * (size - 1)
-	j := min(int(y), size-2)
-	f := y - float64(j)
-	cos = math.Sqrt(cos)
-	return row(t.over[j][:], cos)*(1-f) + row(t.over[j+1][:], cos)*f
-}
+func clothOver(rough, cos float64) float64 { return clothRead(&cloth().over, rough, cos) }
 
 func clothMean(rough float64) float64 { return row(cloth().mean[:], rough) }
 
@@ -259,16 +248,9 @@ func lostOf(e func(rough, cos float64) float64) *lost {
 			line := make([]float64, lCos)
 			for c := range line {
 				cos := max(square(float64(c)/(lCos-1)), 1e-3)
-				o := geom.V{X: math.Sqrt(1 - cos*cos), Z: cos}
+				o := leaning(cos)
 				eo := e(above, cos)
-				const n = 256
-				for i := range n {
-					h := g.draw(o, (float64(i)+0.5)/n, second(i))
-					if wi := h.Mul(2 * o.Dot(h)).Sub(o); wi.Z > 0 {
-						w := g.both(o, wi) / g.seen(o) / n
-						line[c] += w * max(e(above, wi.Z)-eo, 0)
-					}
-				}
+				g.each(o, 256, func(_, i geom.V, w float64) { line[c] += w * max(e(above, i.Z)-eo, 0) })
 			}
 			t.at = append(t.at, line...)
 			t.mean = append(t.mean, meanOf(func(cos float64) share { return share{a: row(line, math.Sqrt(cos))} }).a)
