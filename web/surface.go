@@ -5,11 +5,12 @@ import (
 	"net/http"
 	"strconv"
 	"strings"
-	"visator/app/outfit"
 
 	"github.com/labstack/echo/v5"
 
 	"visator/app/act"
+	"visator/app/outfit"
+	"visator/core/light"
 	"visator/core/plain"
 	"visator/core/surface"
 )
@@ -69,7 +70,7 @@ func (s *Server) color(c *echo.Context) error {
 	if err != nil {
 		return act.Wrong("%v.", err)
 	}
-	return c.JSON(http.StatusOK, map[string]string{"color": surface.Hex(v)})
+	return c.JSON(http.StatusOK, map[string]string{"color": light.HexOf(v)})
 }
 
 // palette is the colours of pictures by their content.

@@ -6,11 +6,10 @@ import (
 	"context"
 	"encoding/json"
 	"slices"
-	"visator/core/lay/keep"
 
 	"visator/app/act"
 	"visator/app/desk"
-	"visator/core/lay"
+	"visator/core/lay/keep"
 	"visator/core/surface"
 )
 
@@ -39,29 +38,16 @@ func (d *PutOn) Do(ctx context.Context, e *desk.Editor) error {
 		name = row.Name
 	}
 	e.Say("put %s on %s", name, where(d.On))
-	list, err := e.Elements(ctx)
-	if err != nil {
-		return err
-	}
 	put := false
-	for _, row := range slices.Clone(list) {
-		if row.Kind != "material" {
-			continue
-		}
-		m, err := materialOf(&row.Element)
-		if err != nil {
-			return err
-		}
+	err := wears(ctx, e, func(id string, m *keep.Material) []surface.On {
 		on := without(m.On, d.On)
-		if row.ID == d.ID || d.Material != nil && !put && same(&m.Material, d.Material) {
+		if id == d.ID || d.Material != nil && !put && same(&m.Material, d.Material) {
 			put, on = true, append(on, d.On...)
 		}
-		if err := wears(ctx, e, row.ID, m.On, on); err != nil {
-			return err
-		}
-	}
-	if put {
-		return nil
+		return on
+	})
+	if put || err != nil {
+		return err
 	}
 	if d.Material == nil {
 		return act.Wrong("%s is no material.", name)
@@ -80,6 +66,11 @@ type AsItCame struct {
 
 func (d *AsItCame) Do(ctx context.Context, e *desk.Editor) error {
 	e.Say("%s as it came", where(d.On))
+	return wears(ctx, e, func(_ string, m *keep.Material) []surface.On { return without(m.On, d.On) })
+}
+
+// wears changes where each material of the set counts.
+func wears(ctx context.Context, e *desk.Editor, now func(id string, m *keep.Material) []surface.On) error {
 	list, err := e.Elements(ctx)
 	if err != nil {
 		return err
@@ -88,35 +79,24 @@ func (d *AsItCame) Do(ctx context.Context, e *desk.Editor) error {
 		if row.Kind != "material" {
 			continue
 		}
-		m, err := materialOf(&row.Element)
+		spec, err := row.Read()
+		if err != nil {
+			return act.Wrong("%v", err)
+		}
+		m := spec.(*keep.Material)
+		on := now(row.ID, m)
+		if slices.Equal(m.On, on) {
+			continue
+		}
+		raw, err := json.Marshal(map[string]any{"spec": map[string]any{"on": on}})
 		if err != nil {
 			return err
 		}
-		if err := wears(ctx, e, row.ID, m.On, without(m.On, d.On)); err != nil {
+		if err := e.ChangeElement(ctx, row.ID, raw); err != nil {
 			return err
 		}
 	}
 	return nil
-}
-
-func materialOf(row *lay.Element) (*keep.Material, error) {
-	spec, err := row.Read()
-	if err != nil {
-		return nil, act.Wrong("%v", err)
-	}
-	return spec.(*keep.Material), nil
-}
-
-// wears changes where a material counts.
-func wears(ctx context.Context, e *desk.Editor, id string, before, on []surface.On) error {
-	if slices.Equal(before, on) {
-		return nil
-	}
-	raw, err := json.Marshal(map[string]any{"spec": map[string]any{"on": on}})
-	if err != nil {
-		return err
-	}
-	return e.ChangeElement(ctx, id, raw)
 }
 
 // without is a list without those of another.

@@ -71,7 +71,7 @@ func (a *Library) picture(ctx context.Context, m *model.Model, top geom.M, width
 	}
 	img := finish.Picture(f.Color, width, height, 12.6)
 	behind(img, f)
-	return a.putPicture(ctx, img)
+	return a.PutPicture(ctx, img)
 }
 
 // fit is how wide a camera must look to see a box, with a margin around it.
@@ -99,7 +99,8 @@ func behind(img *image.NRGBA, f *render.Film) {
 	}
 }
 
-func (a *Library) putPicture(ctx context.Context, img image.Image) (string, error) {
+// PutPicture keeps a picture as PNG, by its content.
+func (a *Library) PutPicture(ctx context.Context, img image.Image) (string, error) {
 	var buf bytes.Buffer
 	if err := png.Encode(&buf, img); err != nil {
 		return "", err
@@ -128,7 +129,7 @@ func (a *Library) thumbs(ctx context.Context, m *model.Model, inv *recipe.Invent
 					inv.Surfaces[i].Cells[role] = c
 					continue
 				}
-				if made[key], err = a.putPicture(ctx, thumb(img, c.Channel)); err != nil {
+				if made[key], err = a.PutPicture(ctx, thumb(img, c.Channel)); err != nil {
 					return err
 				}
 			}

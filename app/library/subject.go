@@ -28,7 +28,7 @@ func (a *Library) patternPictures(ctx context.Context, m *model.Model, s *sizing
 			if err != nil {
 				continue // Intake tells of it
 			}
-			if blob, err = a.putPicture(ctx, proxy.Fit(img, patternSide)); err != nil {
+			if blob, err = a.PutPicture(ctx, proxy.Fit(img, patternSide)); err != nil {
 				return err
 			}
 			known[slot] = blob

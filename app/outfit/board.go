@@ -11,6 +11,7 @@ import (
 
 	"visator/app/act"
 	"visator/core/lay/keep"
+	"visator/core/light"
 	"visator/core/model"
 	"visator/core/surface"
 	"visator/store"
@@ -101,7 +102,7 @@ func (a *Outfitter) Held(ctx context.Context, setID, board string) (*Held, error
 		s := &seen[i]
 		off, at := surface.Off(s.Color, palette)
 		out.Now[at].Share += float64(s.Rays) / float64(all)
-		out.Strays = append(out.Strays, Stray{s.Thing, s.Name, s.Surface, surface.Hex(s.Color),
+		out.Strays = append(out.Strays, Stray{s.Thing, s.Name, s.Surface, light.HexOf(s.Color),
 			float64(s.Rays) / float64(rays), off, palette[at].Color})
 	}
 	slices.SortFunc(out.Strays, func(a, b Stray) int {
@@ -135,7 +136,7 @@ func (a *Outfitter) Pulled(ctx context.Context, setID string, s *Stray, share fl
 	by := surface.Lab{L: to.L - from.L, A: to.A - from.A, B: to.B - from.B}
 	p, painted := m.Maps["base"]
 	if !painted {
-		out.Base = surface.Hex(surface.Pulled(seen, towards, share))
+		out.Base = light.HexOf(surface.Pulled(seen, towards, share))
 		return &out, nil
 	}
 	data, err := a.Store.ReadBlob(ctx, p.Blob)

@@ -1,10 +1,8 @@
 package outfit
 
 import (
-	"bytes"
 	"context"
 	"image"
-	"image/png"
 	"slices"
 	"sync"
 
@@ -32,11 +30,7 @@ func (a *Outfitter) Finish(ctx context.Context, id string) (*surface.Material, e
 	base, normal := list[i].Pictures()
 	m.Maps = map[string]surface.Map{}
 	for role, p := range map[string]*image.NRGBA{"base": base, "normal": normal} {
-		var buf bytes.Buffer
-		if err := png.Encode(&buf, p); err != nil {
-			return nil, err
-		}
-		hash, _, err := a.Store.PutBlob(ctx, &buf, maxMap)
+		hash, err := a.PutPicture(ctx, p)
 		if err != nil {
 			return nil, err
 		}

@@ -8,20 +8,14 @@ import (
 
 	"visator/app/act"
 	"visator/core/model"
-	"visator/core/sizing"
 	"visator/core/surface"
 )
 
 // Made is what one surface of a thing is made of.
 type Made struct {
-	Surface  string           `json:"surface"`
-	Material surface.Material `json:"material"`
+	surface.Found
 	// By is the element that says so; "": it is as it came.
 	By string `json:"by"`
-	// Maps are what its own pictures say, while it is as it came.
-	Maps   []string `json:"maps"`
-	Doubts string   `json:"doubts"` // what no real thing looks like
-	Share  float64  `json:"share"`  // of the thing's own area
 }
 
 // Surfaces is what a thing is made of, and where a change of it counts.
@@ -39,37 +33,12 @@ func (a *Outfitter) Surfaces(ctx context.Context, setID, thing, piece string) (*
 	if err != nil {
 		return nil, err
 	}
-	m, metres := shown.Model, shown.Metres
 	out := &Surfaces{Thing: thing, Name: shown.Name, Piece: shown.Piece, Linked: shown.Linked, List: []Made{}}
-	patterns := map[int]float64{}
-	for _, p := range sizing.Patterns(m) {
-		patterns[p.Index] = p.Repeat * metres
-	}
-	areas, whole := sizing.Areas(m), 0.0
-	for _, x := range areas {
-		whole += x
-	}
 	matches := surface.Matching(shown.Worn, thing, out.Piece)
-	for i := range m.Surfaces {
-		s := &m.Surfaces[i]
-		made := Made{Surface: s.Name, Maps: []string{}}
-		if whole > 0 {
-			made.Share = areas[i] / whole
-		}
-		if of := surface.For(matches, s.Name); of != nil {
-			made.Material, made.By = *of, shown.By[of]
-		} else {
-			made.Material = surface.Of(s, patterns[i])
-			for name, role := range surface.Roles {
-				if k := s.Slots[role].Map; k != model.None && m.Maps[k].Data != nil {
-					made.Maps = append(made.Maps, name)
-				}
-			}
-			slices.Sort(made.Maps)
-		}
-		made.Doubts = made.Material.Likely()
-		if len(made.Maps) > 0 {
-			made.Doubts = ""
+	for _, f := range surface.Of(shown.Model, shown.Metres) {
+		made := Made{Found: f}
+		if of := surface.For(matches, f.Surface); of != nil {
+			made.Material, made.By, made.Maps, made.Doubts = *of, shown.By[of], []string{}, of.Likely()
 		}
 		out.List = append(out.List, made)
 	}
@@ -94,13 +63,7 @@ func (a *Outfitter) TakeOff(ctx context.Context, setID, thing, piece, name strin
 		return nil, act.Wrong("%s has no surface %q.", out.Name, name)
 	}
 	s := &m.Surfaces[i]
-	tile := 0.0
-	for _, p := range sizing.Patterns(m) {
-		if p.Index == i {
-			tile = p.Repeat * out.Metres
-		}
-	}
-	mat := surface.Of(s, tile)
+	mat := surface.Of(m, out.Metres)[i].Material
 	for role, r := range surface.Roles {
 		k := s.Slots[r].Map
 		if k == model.None || m.Maps[k].Data == nil {

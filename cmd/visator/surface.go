@@ -6,21 +6,15 @@ import (
 	"fmt"
 	"image"
 	"os"
-	"slices"
 
 	"visator/core/model"
-	"visator/core/sizing"
 	"visator/core/surface"
 )
 
-// surfaceLine is a surface of a model, as JSON.
+// surfaceLine is a surface of a model, as JSON; its tile is in units of the file.
 type surfaceLine struct {
-	File     string           `json:"file"`
-	Surface  string           `json:"surface"`
-	Material surface.Material `json:"material"` // without its pictures; tile is in units of the file
-	Maps     []string         `json:"maps"`
-	Share    float64          `json:"share"` // of the model's area
-	Doubts   string           `json:"doubts"`
+	File string `json:"file"`
+	surface.Found
 }
 
 func surfaces(ctx context.Context, args []string) error {
@@ -43,9 +37,9 @@ func surfaces(ctx context.Context, args []string) error {
 			failed = true
 			continue
 		}
-		for _, l := range linesOf(file, m) {
+		for _, l := range surface.Of(m, 1) {
 			if asJSON {
-				if err := out.Encode(l); err != nil {
+				if err := out.Encode(surfaceLine{file, l}); err != nil {
 					return err
 				}
 				continue
@@ -65,35 +59,6 @@ func surfaces(ctx context.Context, args []string) error {
 		return errSaid
 	}
 	return nil
-}
-
-func linesOf(file string, m *model.Model) (list []surfaceLine) {
-	tiles := map[int]float64{}
-	for _, p := range sizing.Patterns(m) {
-		tiles[p.Index] = p.Repeat
-	}
-	areas, whole := sizing.Areas(m), 0.0
-	for _, a := range areas {
-		whole += a
-	}
-	for i := range m.Surfaces {
-		s := &m.Surfaces[i]
-		l := surfaceLine{File: file, Surface: s.Name, Material: surface.Of(s, tiles[i]), Maps: []string{}}
-		for name, role := range surface.Roles {
-			if k := s.Slots[role].Map; k != model.None && m.Maps[k].Data != nil {
-				l.Maps = append(l.Maps, name)
-			}
-		}
-		slices.Sort(l.Maps)
-		if whole > 0 {
-			l.Share = areas[i] / whole
-		}
-		if len(l.Maps) == 0 {
-			l.Doubts = l.Material.Likely()
-		}
-		list = append(list, l)
-	}
-	return list
 }
 
 func palette(_ context.Context, args []string) error {

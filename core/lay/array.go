@@ -9,7 +9,7 @@ import (
 	"visator/core/geom"
 )
 
-var _ = kind("row", func() Spec { return &Array{} })
+var _ = Kind("row", func() Spec { return &Array{} })
 
 // Array repeats pieces along a line, in a grid, on a circle or along a path.
 type Array struct {

@@ -49,20 +49,17 @@ func (noFields) Fields() []document.Field { return nil }
 // Kinds makes an empty description of each kind of element: each kind puts itself in.
 var Kinds = map[string]func() Spec{}
 
-// Kind puts one in, of another package: whoever reads elements asks for it.
-func Kind(name string, empty func() Spec) bool { return kind(name, empty) }
-
-// kind puts one in.
-func kind(name string, empty func() Spec) bool {
+// Kind puts one in.
+func Kind(name string, empty func() Spec) bool {
 	Kinds[name] = empty
 	return true
 }
 
 var (
-	_ = kind("layer", func() Spec { return &Layer{} })
-	_ = kind("group", func() Spec { return &Group{} })
-	_ = kind("meant", func() Spec { return &Meant{} })
-	_ = kind("limit", func() Spec { return &Limit{} })
+	_ = Kind("layer", func() Spec { return &Layer{} })
+	_ = Kind("group", func() Spec { return &Group{} })
+	_ = Kind("meant", func() Spec { return &Meant{} })
+	_ = Kind("limit", func() Spec { return &Limit{} })
 )
 
 // Plain is a description that is laid out by itself, whatever lies about it and wherever

@@ -9,7 +9,7 @@ import (
 	"visator/core/light"
 )
 
-var _ = kind("fixture", func() Spec { return &Fixture{} })
+var _ = Kind("fixture", func() Spec { return &Fixture{} })
 
 // Fixture is a lamp that a piece carries: it burns wherever the piece stands. Its place and aim are metres about the
 // pivot of the piece, as it was sized.

@@ -8,7 +8,7 @@ import (
 	"visator/core/light"
 )
 
-var _ = kind("fog", func() Spec { return &Fog{} })
+var _ = Kind("fog", func() Spec { return &Fog{} })
 
 // Fog is a body of fog in the set.
 type Fog struct{ light.Fog }

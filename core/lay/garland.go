@@ -9,7 +9,7 @@ import (
 	"visator/core/geom"
 )
 
-var _ = kind("line", func() Spec { return &Garland{} })
+var _ = Kind("line", func() Spec { return &Garland{} })
 
 // Garland is a cable, a rope or a chain that hangs from support to support, with
 // things on it.

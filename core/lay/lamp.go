@@ -7,7 +7,7 @@ import (
 	"visator/core/light"
 )
 
-var _ = kind("lamp", func() Spec { return &Lamp{} })
+var _ = Kind("lamp", func() Spec { return &Lamp{} })
 
 // Lamp is a lamp that hangs or stands in the set by itself.
 type Lamp struct{ light.Lamp }

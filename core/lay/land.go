@@ -10,7 +10,7 @@ import (
 	"visator/core/light"
 )
 
-var _ = kind("ground", func() Spec { return &Ground{} })
+var _ = Kind("ground", func() Spec { return &Ground{} })
 
 // Ground is terrain: heights over a rectangle.
 type Ground struct {
@@ -300,7 +300,7 @@ func mix(a, b [3]float64, t float64) [3]float64 {
 	return a
 }
 
-var _ = kind("path", func() Spec { return &Path{} })
+var _ = Kind("path", func() Spec { return &Path{} })
 
 // Path is a way or a road on the ground, which follows it.
 type Path struct {

@@ -10,7 +10,7 @@ import (
 	"visator/core/geom"
 )
 
-var _ = kind("room", func() Spec { return &Room{} })
+var _ = Kind("room", func() Spec { return &Room{} })
 
 // Room is walls along an outline, with openings; a facade is one whose outline
 // stays open.

@@ -10,7 +10,7 @@ import (
 	"visator/core/geom"
 )
 
-var _ = kind("drift", func() Spec { return &Scatter{} })
+var _ = Kind("drift", func() Spec { return &Scatter{} })
 
 // Scatter scatters pieces over an area.
 type Scatter struct {

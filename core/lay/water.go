@@ -10,7 +10,7 @@ import (
 	"visator/core/model"
 )
 
-var _ = kind("water", func() Spec { return &Water{} })
+var _ = Kind("water", func() Spec { return &Water{} })
 
 // Water is a surface within an outline, still or rippled.
 type Water struct {
@@ -144,7 +144,7 @@ func clip(list []P, nx, nz, at, side float64) (out []P) {
 	return out
 }
 
-var _ = kind("card", func() Spec { return &Card{} })
+var _ = Kind("card", func() Spec { return &Card{} })
 
 // Card is a flat picture that stands far off, or a ridge's silhouette.
 type Card struct {

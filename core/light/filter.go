@@ -1,9 +1,6 @@
 package light
 
 import (
-	"fmt"
-	"math"
-
 	"visator/core/document"
 	"visator/core/geom"
 )
@@ -37,14 +34,5 @@ func Filtered(before, by string) string {
 	case before == "":
 		return by
 	}
-	c := Hex(before).Times(Hex(by))
-	ch := func(v float64) int { // IEC 61966-2-1
-		if v <= 0.0031308 {
-			v *= 12.92
-		} else {
-			v = 1.055*math.Pow(v, 1/2.4) - 0.055
-		}
-		return int(math.Round(255 * min(max(v, 0), 1)))
-	}
-	return fmt.Sprintf("#%02x%02x%02x", ch(c.X), ch(c.Y), ch(c.Z))
+	return HexOf(Hex(before).Times(Hex(by)))
 }

@@ -4,11 +4,13 @@ package light
 
 import (
 	"errors"
+	"fmt"
 	"math"
 	"slices"
 	"strconv"
 
 	"visator/core/document"
+	"visator/core/finish"
 	"visator/core/geom"
 	"visator/core/sky"
 	"visator/core/unit"
@@ -221,18 +223,18 @@ func rec709(x, y, z float64) geom.V {
 	}
 }
 
+// HexOf is a colour of linear Rec.709 as #rrggbb, brought to the edges of what that can tell.
+func HexOf(c geom.V) string {
+	ch := func(v float64) int { return int(math.Round(255 * finish.Encode(v))) }
+	return fmt.Sprintf("#%02x%02x%02x", ch(c.X), ch(c.Y), ch(c.Z))
+}
+
 // Hex decodes #rrggbb to linear Rec.709; what is not a colour is black.
 func Hex(s string) geom.V {
 	if !document.IsColor(s) {
 		return geom.V{}
 	}
 	n, _ := strconv.ParseUint(s[1:], 16, 32)
-	ch := func(shift int) float64 {
-		c := float64(n>>shift&255) / 255
-		if c <= 0.04045 {
-			return c / 12.92
-		}
-		return math.Pow((c+0.055)/1.055, 2.4)
-	}
+	ch := func(shift int) float64 { return finish.Decode(float64(n>>shift&255) / 255) }
 	return geom.V{X: ch(16), Y: ch(8), Z: ch(0)}
 }

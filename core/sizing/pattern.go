@@ -105,30 +105,31 @@ func Runs(m *model.Model) []float64 {
 // Areas are those of each surface on the model, in squares of its unit.
 func Areas(m *model.Model) []float64 {
 	out := make([]float64, len(m.Surfaces))
-	m.Walk(func(_ int, n *model.Node, top geom.M) {
-		if n.Mesh == model.None {
-			return
-		}
-		for i := range m.Meshes[n.Mesh].Parts {
-			p := &m.Meshes[n.Mesh].Parts[i]
-			if p.Kind != model.Triangles || p.Surface == model.None {
-				continue
-			}
-			for t := 0; t+2 < len(p.Indices); t += 3 {
-				a := top.Point(p.Position(p.Indices[t]))
-				area := top.Point(p.Position(p.Indices[t+1])).Sub(a).Cross(top.Point(p.Position(p.Indices[t+2])).Sub(a))
-				if l := area.Len() / 2; l > 0 && !math.IsInf(l, 0) {
-					out[p.Surface] += l
-				}
-			}
-		}
-	})
+	triangles(m, func(p *model.Part, _ []uint32, area float64) { out[p.Surface] += area })
 	return out
 }
 
 // areas are, of each surface, what of it has coordinates: on the model, and on the picture.
 func areas(m *model.Model, coordinates func(p *model.Part) []float32) (world, flat []float64) {
 	world, flat = make([]float64, len(m.Surfaces)), make([]float64, len(m.Surfaces))
+	triangles(m, func(p *model.Part, corners []uint32, area float64) {
+		uv := coordinates(p)
+		if uv == nil {
+			return
+		}
+		a, b, c := corners[0], corners[1], corners[2]
+		u0, v0 := float64(uv[2*a]), float64(uv[2*a+1])
+		on := math.Abs((float64(uv[2*b])-u0)*(float64(uv[2*c+1])-v0)-(float64(uv[2*c])-u0)*(float64(uv[2*b+1])-v0)) / 2
+		if on > 0 && !math.IsInf(on, 0) {
+			world[p.Surface] += area
+			flat[p.Surface] += on
+		}
+	})
+	return world, flat
+}
+
+// triangles visits those of a model that have an area and a surface, where they stand.
+func triangles(m *model.Model, visit func(p *model.Part, corners []uint32, area float64)) {
 	m.Walk(func(_ int, n *model.Node, top geom.M) {
 		if n.Mesh == model.None {
 			return
@@ -138,25 +139,17 @@ func areas(m *model.Model, coordinates func(p *model.Part) []float32) (world, fl
 			if p.Kind != model.Triangles || p.Surface == model.None {
 				continue
 			}
-			uv := coordinates(p)
-			if uv == nil {
-				continue
-			}
 			for t := 0; t+2 < len(p.Indices); t += 3 {
-				a, b, c := p.Indices[t], p.Indices[t+1], p.Indices[t+2]
-				pa := top.Point(p.Position(a))
-				area := top.Point(p.Position(b)).Sub(pa).Cross(top.Point(p.Position(c)).Sub(pa)).Len() / 2
-				u0, v0 := float64(uv[2*a]), float64(uv[2*a+1])
-				on := math.Abs((float64(uv[2*b])-u0)*(float64(uv[2*c+1])-v0)-(float64(uv[2*c])-u0)*(float64(uv[2*b+
-					1])-v0)) / 2
-				if area > 0 && on > 0 && !math.IsInf(area, 0) && !math.IsInf(on, 0) {
-					world[p.Surface] += area
-					flat[p.Surface] += on
+				corners := p.Indices[t : t+3]
+				a := top.Point(p.Position(corners[0]))
+				b, c := top.Point(p.Position(corners[1])), top.Point(p.Position(corners[2]))
+				area := b.Sub(a).Cross(c.Sub(a)).Len() / 2
+				if area > 0 && !math.IsInf(area, 0) {
+					visit(p, corners, area)
 				}
 			}
 		}
 	})
-	return world, flat
 }
 
 // pattern is what a picture of a material shows, and how large such a picture

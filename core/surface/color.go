@@ -8,30 +8,11 @@ import (
 	"strconv"
 	"strings"
 
+	"visator/core/document"
+	"visator/core/finish"
 	"visator/core/geom"
+	"visator/core/light"
 )
-
-// Encode is a linear value as sRGB has it (IEC 61966-2-1), 0 to 1.
-func Encode(x float64) float64 {
-	if x <= 0.0031308 {
-		return 12.92 * max(x, 0)
-	}
-	return 1.055*math.Pow(min(x, 1), 1/2.4) - 0.055
-}
-
-// Decode undoes Encode.
-func Decode(x float64) float64 {
-	if x <= 0.04045 {
-		return x / 12.92
-	}
-	return math.Pow((x+0.055)/1.055, 2.4)
-}
-
-// Hex is a colour as #rrggbb.
-func Hex(c geom.V) string {
-	of := func(x float64) int { return int(math.Round(255 * min(max(Encode(x), 0), 1))) }
-	return fmt.Sprintf("#%02x%02x%02x", of(c.X), of(c.Y), of(c.Z))
-}
 
 // Lab is a colour by lightness and two opponent axes: OKLab (Ottosson, A perceptual color space for image processing,
 // 2020), or CIELAB (CIE 15) of D65.
@@ -133,12 +114,10 @@ func ParseColor(text string) (c geom.V, err error) {
 		if len(hex) == 3 {
 			hex = string([]byte{hex[0], hex[0], hex[1], hex[1], hex[2], hex[2]})
 		}
-		v, err := strconv.ParseUint(hex, 16, 32)
-		if err != nil || len(hex) != 6 {
+		if hex = "#" + hex; !document.IsColor(hex) {
 			return wrong()
 		}
-		of := func(shift uint) float64 { return Decode(float64(v>>shift&255) / 255) }
-		return geom.V{X: of(16), Y: of(8), Z: of(0)}, nil
+		return light.Hex(hex), nil
 	}
 	name, rest, ok := strings.Cut(s, "(")
 	rest, closed := strings.CutSuffix(rest, ")")
@@ -166,13 +145,13 @@ func ParseColor(text string) (c geom.V, err error) {
 	}
 	switch name {
 	case "rgb":
-		c = geom.V{X: Decode(v[0] / 255), Y: Decode(v[1] / 255), Z: Decode(v[2] / 255)}
+		c = geom.V{X: finish.Decode(v[0] / 255), Y: finish.Decode(v[1] / 255), Z: finish.Decode(v[2] / 255)}
 	case "hsl":
 		h := math.Mod(math.Mod(v[0], 360)+360, 360) / 30
 		a := v[1] * min(v[2], 1-v[2])
 		of := func(n float64) float64 {
 			k := math.Mod(n+h, 12)
-			return Decode(v[2] - a*max(-1, min(k-3, 9-k, 1)))
+			return finish.Decode(v[2] - a*max(-1, min(k-3, 9-k, 1)))
 		}
 		c = geom.V{X: of(0), Y: of(8), Z: of(4)}
 	case "oklch":

@@ -7,7 +7,9 @@ import (
 	"math/rand/v2"
 	"testing"
 
+	"visator/core/finish"
 	"visator/core/geom"
+	"visator/core/light"
 )
 
 // The 34 pairs of Sharma, Wu and Dalal (2005, table 1; written down from memory, and borne out to their four places).
@@ -82,7 +84,7 @@ func TestColorsAsTheyAreWritten(t *testing.T) {
 		"linear(1 0.5 0)": "#ffbc00", "oklch(62.8% 0.2577 29.23)": "#ff0000", "oklch(0.5 0 0)": "#636363",
 		"rgb(300 0 0)": "#ff0000"} {
 		c, err := ParseColor(text)
-		if got := Hex(c); err != nil || got != want {
+		if got := light.HexOf(c); err != nil || got != want {
 			t.Errorf("%s is %s, want %s: %v", text, got, want, err)
 		}
 	}
@@ -136,8 +138,8 @@ func TestPalette(t *testing.T) {
 		}
 		for k := range got {
 			c, _ := ParseColor(got[k].Color)
-			want := geom.V{X: Decode(float64(flat[k].R) / 255), Y: Decode(float64(flat[k].G) / 255),
-				Z: Decode(float64(flat[k].B) / 255)}
+			want := geom.V{X: finish.Decode(float64(flat[k].R) / 255), Y: finish.Decode(float64(flat[k].G) / 255),
+				Z: finish.Decode(float64(flat[k].B) / 255)}
 			if d := Apart(CIE(c), CIE(want)); d > 1 || math.Abs(got[k].Share-float64(at[k+1]-at[k])/100) > 0.005 {
 				t.Errorf("colour %d is %v, %.2f from what was painted", k, got[k], d)
 			}

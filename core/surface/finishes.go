@@ -6,6 +6,7 @@ import (
 	"math"
 	"strings"
 
+	"visator/core/finish"
 	"visator/core/geom"
 )
 
@@ -40,7 +41,7 @@ func (f *Finish) Pictures() (base, normal *image.NRGBA) {
 		for x := range n {
 			s := f.draw((float64(x)+0.5)/n, (float64(y)+0.5)/n)
 			high[y*n+x] = s.high
-			of := func(c float64) uint8 { return uint8(math.Round(255 * Encode(min(max(c, 0), 1)))) }
+			of := func(c float64) uint8 { return uint8(math.Round(255 * finish.Encode(min(max(c, 0), 1)))) }
 			base.SetNRGBA(x, y, color.NRGBA{of(s.color.X), of(s.color.Y), of(s.color.Z), 255})
 		}
 	}

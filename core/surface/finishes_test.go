@@ -3,6 +3,8 @@ package surface
 import (
 	"math"
 	"testing"
+
+	"visator/core/finish"
 )
 
 // There are sixty and more, each with a name of its own, possible and likely, and each painted one with a true size;
@@ -44,7 +46,7 @@ func TestFinishes(t *testing.T) {
 				if p != q {
 					t.Fatalf("%s is another the second time", f.Name)
 				}
-				mean += Decode(float64(p.G)/255) / finishSide / finishSide
+				mean += finish.Decode(float64(p.G)/255) / finishSide / finishSide
 			}
 			seam += math.Abs(float64(a.NRGBAAt(0, y).G) - float64(a.NRGBAAt(finishSide-1, y).G))
 			inner += math.Abs(float64(a.NRGBAAt(100, y).G)-float64(a.NRGBAAt(99, y).G)) +

@@ -7,6 +7,7 @@ import (
 
 	"visator/core/document"
 	"visator/core/geom"
+	"visator/core/light"
 	"visator/core/model"
 )
 
@@ -154,10 +155,10 @@ func (m *Material) Check() error {
 	return nil
 }
 
-// Of is the material of a surface as it came, but for its pictures; tile is how many metres one repeat of them is long,
-// 0 where that is not known.
-func Of(s *model.Surface, tile float64) Material {
-	hex := func(c [3]float64) string { return Hex(geom.V{X: c[0], Y: c[1], Z: c[2]}) }
+// asCame is the material of a surface as it came, but for its pictures; tile is how many metres one repeat of them is
+// long, 0 where that is not known.
+func asCame(s *model.Surface, tile float64) Material {
+	hex := func(c [3]float64) string { return light.HexOf(geom.V{X: c[0], Y: c[1], Z: c[2]}) }
 	m := New()
 	m.Base = hex([3]float64(s.BaseColor[:3]))
 	m.Rough, m.Metal, m.Specular, m.Tint = s.Roughness, s.Metallic, s.Specular, hex(s.SpecularTint)
@@ -246,7 +247,7 @@ func (m *Material) Likely() string {
 	if err != nil {
 		return ""
 	}
-	lum := 0.2126*c.X + 0.7152*c.Y + 0.0722*c.Z
+	lum := light.Luminance(c)
 	_, painted := m.Maps["base"]
 	switch {
 	case m.Metal > 0.1 && m.Metal < 0.9 && m.Maps["metal"] == (Map{}) && m.Maps["metal and roughness"] == (Map{}):

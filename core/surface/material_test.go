@@ -16,7 +16,7 @@ func TestAMaterialTakenOffAndPutOn(t *testing.T) {
 	s.Transmission, s.IOR, s.Solid, s.AbsorbOver, s.Absorb = 0.5, 1.33, true, 0.2, [3]float64{0.1, 0.5, 0.9}
 	s.Emissive, s.Alpha, s.Cutoff, s.DoubleSided = [3]float64{500, 250, 0}, model.Mask, 0.3, true
 	s.Film, s.FilmMost, s.FilmIndex, s.Leaf, s.Brush, s.BrushTurn = 0.2, 300, 1.4, 0.1, 0.6, 1
-	m := Of(&s, 0.5)
+	m := asCame(&s, 0.5)
 	if err := m.Check(); err != nil {
 		t.Fatal(err)
 	}

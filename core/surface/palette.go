@@ -6,7 +6,9 @@ import (
 	"math"
 	"slices"
 
+	"visator/core/finish"
 	"visator/core/geom"
+	"visator/core/light"
 )
 
 // Swatch is one colour of a palette.
@@ -49,7 +51,7 @@ func cells(pictures ...*image.NRGBA) []cell {
 		if s.n == 0 {
 			continue
 		}
-		of := func(x int64) float64 { return Decode(float64(x) / float64(s.n) / 255) }
+		of := func(x int64) float64 { return finish.Decode(float64(x) / float64(s.n) / 255) }
 		list = append(list, cell{OK(geom.V{X: of(s.r), Y: of(s.g), Z: of(s.b)}), float64(s.n)})
 	}
 	return list
@@ -119,7 +121,7 @@ func Palette(colors int, pictures ...*image.NRGBA) []Swatch {
 	out := make([]Swatch, 0, colors)
 	for k := range means {
 		if weights[k] > 0 {
-			out = append(out, Swatch{Hex(means[k].Linear()), weights[k] / total})
+			out = append(out, Swatch{light.HexOf(means[k].Linear()), weights[k] / total})
 		}
 	}
 	slices.SortStableFunc(out, func(a, b Swatch) int { return cmp.Compare(b.Share, a.Share) })
@@ -171,10 +173,10 @@ func Shift(m *image.NRGBA, by Lab) {
 		k := rgb{m.Pix[i], m.Pix[i+1], m.Pix[i+2]}
 		to, ok := known[k]
 		if !ok {
-			linear := func(x uint8) float64 { return Decode(float64(x) / 255) }
+			linear := func(x uint8) float64 { return finish.Decode(float64(x) / 255) }
 			o := OK(geom.V{X: linear(k[0]), Y: linear(k[1]), Z: linear(k[2])})
 			c := Lab{o.L + by.L, o.A + by.A, o.B + by.B}.Linear()
-			of := func(x float64) uint8 { return uint8(math.Round(255 * min(max(Encode(x), 0), 1))) }
+			of := func(x float64) uint8 { return uint8(math.Round(255 * min(max(finish.Encode(x), 0), 1))) }
 			to = rgb{of(c.X), of(c.Y), of(c.Z)}
 			if len(known) < 1<<16 {
 				known[k] = to
