@@ -38,12 +38,7 @@ func (s *Server) surfaceSample(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	data, err := s.app.Sample(c.Request().Context(), m, c.QueryParam("flat") != "")
-	if err != nil {
-		return err
-	}
-	c.Response().Header().Set("Cache-Control", "no-store")
-	return c.Blob(http.StatusOK, "image/png", data)
+	return s.drawn(c, m, "no-store")
 }
 
 // sample is a picture of a material.
@@ -56,11 +51,16 @@ func (s *Server) sample(c *echo.Context) error {
 	if err := plain.Read(raw, &m); err != nil {
 		return act.Wrong("The material cannot be read: %v", err)
 	}
-	data, err := s.app.Sample(c.Request().Context(), &m, c.QueryParam("flat") != "")
+	return s.drawn(c, &m, "private, max-age=86400")
+}
+
+// drawn sends a picture of a material, for as long as it may be kept.
+func (s *Server) drawn(c *echo.Context, m *surface.Material, kept string) error {
+	data, err := s.app.Sample(c.Request().Context(), m, c.QueryParam("flat") != "")
 	if err != nil {
 		return err
 	}
-	c.Response().Header().Set("Cache-Control", "private, max-age=86400")
+	c.Response().Header().Set("Cache-Control", kept)
 	return c.Blob(http.StatusOK, "image/png", data)
 }
 
@@ -117,10 +117,5 @@ func (s *Server) finishSample(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	data, err := s.app.Sample(c.Request().Context(), m, c.QueryParam("flat") != "")
-	if err != nil {
-		return err
-	}
-	c.Response().Header().Set("Cache-Control", "private, max-age=86400")
-	return c.Blob(http.StatusOK, "image/png", data)
+	return s.drawn(c, m, "private, max-age=86400")
 }

@@ -103,21 +103,11 @@ func linked(w *measure.Snapshot, piece string) (n int) {
 
 // wear reads what surfaces of a set are made of.
 func (l *loaded) wear(w *measure.Snapshot) (err error) {
-	if l.worn, err = keep.Worn(w.Elements); err != nil {
+	if l.worn, l.wornBy, err = keep.Worn(w.Elements); err != nil {
 		return err
 	}
-	if l.weathers, err = keep.Weathers(w.Elements); err != nil {
-		return err
-	}
-	l.wornBy = map[*surface.Material]string{}
-	i := 0
-	for _, e := range w.Elements {
-		if e.Kind == "material" && !e.Hidden {
-			l.wornBy[&l.worn[i].Material] = e.ID
-			i++
-		}
-	}
-	return nil
+	l.weathers, err = keep.Weathers(w.Elements)
+	return err
 }
 
 // coated is the key of what is shown by a key, made of what it is made of there: as a thing of the set, of a piece.

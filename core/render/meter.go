@@ -198,7 +198,6 @@ type Found struct {
 	ID      uint32
 	Surface string
 	Base    geom.V
-	Metal   float64
 }
 
 // Find is what a ray meets.
@@ -207,7 +206,7 @@ func (s *Scene) Find(ray Ray) (f Found, ok bool) {
 	if !ok {
 		return f, false
 	}
-	return Found{s.Instances[hit.Instance].ID, pt.surface.m.Name, pt.place.Base, pt.place.Metal}, true
+	return Found{s.Instances[hit.Instance].ID, pt.surface.m.Name, pt.place.Base}, true
 }
 
 // Clear is the share of light that leaves a place along d and is not stopped within far metres, by what glows least: a

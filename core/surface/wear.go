@@ -70,21 +70,18 @@ const (
 // mirrored back into it meets the surface again.
 func Wetted(albedo float64) float64 { return albedo * (1 - inside) / (1 - inside*albedo) }
 
-// Worn is wear ready to be asked: colours read.
-type worn struct{ dust, moss geom.V }
-
 // Weather is wear of a set with where it counts.
 type Weather struct {
 	Wear
-	On map[uint32]bool // objects; nil: all
-	is worn
+	On         map[uint32]bool // objects; nil: all
+	dust, moss geom.V          // its colours
 }
 
 // Ready is weather that can be asked at places.
 func (w Wear) Ready(on map[uint32]bool) Weather {
 	out := Weather{Wear: w, On: on}
-	out.is.dust, _ = ParseColor(w.DustOf)
-	out.is.moss, _ = ParseColor(w.MossOf)
+	out.dust, _ = ParseColor(w.DustOf)
+	out.moss, _ = ParseColor(w.MossOf)
 	return out
 }
 
@@ -125,10 +122,10 @@ func (w *Weather) At(p, n, bent geom.V, open float64, v *bsdf.Values) geom.V {
 	if w.Moss > 0 {
 		side := geom.V{X: math.Sin(w.Side), Z: -math.Cos(w.Side)}
 		grows := (0.5 + 0.35*n.Dot(side) + 0.35*max(n.Y, -0.3)) * step(-0.4, 0.1, n.Y)
-		mix(w.is.moss.Mul(0.7+0.6*chance(11)), covered(w.Moss*grows, chance(1)), 1)
+		mix(w.moss.Mul(0.7+0.6*chance(11)), covered(w.Moss*grows, chance(1)), 1)
 	}
 	if w.Dust > 0 {
-		mix(w.is.dust, w.Dust*step(0.05, 0.9, n.Y)*open*(0.45+0.55*chance(2)), 1)
+		mix(w.dust, w.Dust*step(0.05, 0.9, n.Y)*open*(0.45+0.55*chance(2)), 1)
 	}
 	if w.Wet > 0 || w.Puddles > 0 {
 		wet := w.Wet * (0.25 + 0.75*max(n.Y, 0)) * (0.3 + 0.7*open)

@@ -55,12 +55,15 @@ func TestWornInOrder(t *testing.T) {
 	wet.Wet = 0.5
 	list := []*lay.Element{element("material", of("#111111"), false), element("wear", wet, false),
 		element("material", of("#222222"), true), element("material", of("#333333"), false), element("wear", wet, true)}
-	worn, err := Worn(list)
+	worn, by, err := Worn(list)
 	if err != nil || len(worn) != 2 || worn[0].Base != "#111111" || worn[1].Base != "#333333" {
 		t.Errorf("%+v, %v", worn, err)
 	}
 	if m := surface.For(surface.Matching(worn, "box", ""), "any"); m == nil || m.Base != "#333333" {
 		t.Errorf("what comes later does not count: %+v", m)
+	}
+	if len(by) != 2 || by[&worn[0].Material] != "material" {
+		t.Errorf("by which element: %v", by)
 	}
 	weathers, err := Weathers(list)
 	if err != nil || len(weathers) != 1 || weathers[0].Wet != 0.5 {

@@ -15,17 +15,19 @@ func (*Material) Default() lay.Spec {
 	return &Material{surface.Worn{Material: surface.New(), On: []surface.On{}}}
 }
 
-// Worn are the materials of a set, in their order; what is hidden is not worn.
-func Worn(list []*lay.Element) (out []*surface.Worn, err error) {
+// Worn are the materials of a set, in their order, and by which element each is; what is hidden is not worn.
+func Worn(list []*lay.Element) (out []*surface.Worn, by map[*surface.Material]string, err error) {
+	by = map[*surface.Material]string{}
 	for _, e := range list {
 		if e.Kind != "material" || e.Hidden {
 			continue
 		}
 		s, err := e.Read()
 		if err != nil {
-			return nil, err
+			return nil, nil, err
 		}
-		out = append(out, &s.(*Material).Worn)
+		w := &s.(*Material).Worn
+		out, by[&w.Material] = append(out, w), e.ID
 	}
-	return out, nil
+	return out, by, nil
 }
