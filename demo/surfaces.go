@@ -40,19 +40,20 @@ func halt() []byte {
 // wet, the barrow dusty, the boulders mossy.
 func (l *loader) dressSurfaces() error {
 	board := (&keep.Board{}).Default().(*keep.Board)
-	for name, data := range map[string][]byte{"morning": morning(), "halt": halt()} {
-		blob, err := l.a.CardPicture(l.ctx, bytes.NewReader(data))
+	var blobs []string
+	for _, p := range []struct {
+		name string
+		data []byte
+	}{{"morning", morning()}, {"halt", halt()}} {
+		blob, err := l.a.CardPicture(l.ctx, bytes.NewReader(p.data))
 		if err != nil {
 			return err
 		}
-		board.Pictures = append(board.Pictures, keep.BoardPicture{Blob: blob, Name: name})
-	}
-	if board.Pictures[0].Name != "morning" {
-		board.Pictures[0], board.Pictures[1] = board.Pictures[1], board.Pictures[0]
+		blobs = append(blobs, blob)
+		board.Pictures = append(board.Pictures, keep.BoardPicture{Blob: blob, Name: p.name})
 	}
 	var err error
-	if board.Palette, err = l.a.Palette(l.ctx, []string{board.Pictures[0].Blob, board.Pictures[1].Blob},
-		board.Colors); err != nil {
+	if board.Palette, err = l.a.Palette(l.ctx, blobs, board.Colors); err != nil {
 		return err
 	}
 	// The slats are too orange for it: they are tinted, with their picture.

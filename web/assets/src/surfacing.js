@@ -204,7 +204,7 @@ export function surfacing() {
         return await stores.v.does("put on", {
           name: `${s.surface || "surface"} of ${this.made.name}`,
           material,
-          on: [this.on()],
+          on: [target],
         });
       } catch (err) {
         stores.v.say(err.message, true);
