@@ -304,7 +304,9 @@ const atTheEnd = `(() => {
 	if (!v) return location.pathname + ": " + said;
 	const { waiting, sel, tool, piece, asking, askAgain, stale, looks, seen, later, proposal, plan } = v;
 	return location.pathname + ": " + said + " " + JSON.stringify({ revision: v.st?.revision, waiting, sel, tool, piece, asking, askAgain, stale, looks, seen, later,
-		proposed: proposal && [proposal.id, proposal.candidates?.length], plan: plan && [plan.x, plan.z, plan.px, plan.touched, plan.dragged] });
+		proposed: proposal && [proposal.id, proposal.candidates?.length], plan: plan && [plan.x, plan.z, plan.px, plan.touched, plan.dragged],
+		lens: v.lens && { asked: v.lens.asked, turn: Boolean(v.lens.turn), coming: v.lens.coming }, coming: v.coming,
+		middle: window.middle, hidden: document.hidden, visible: document.visibilityState });
 })()`
 
 func (b *tab) do(steps ...chromedp.Action[chromedp.Void]) {

@@ -154,9 +154,9 @@ func TestMaterialsPalettesAndWear(t *testing.T) {
 	b.until("!Alpine.store('surface').materials[0].hidden")
 
 	// A finish of the shelf, found by its name, on the other wall.
-	b.press("Shelf of finishes")
+	b.press("Shelf of materials")
 	b.until("document.querySelectorAll('[data-finishes] li').length >= 60")
-	b.fill("Find a finish", "denim")
+	b.fill("Find a material", "denim")
 	b.until("document.querySelectorAll('[data-finishes] li').length === 1")
 	b.click(`[aria-label="Take denim in hand"]`)
 	b.until("document.querySelector('[data-held]')?.innerText.includes('denim')")
@@ -176,6 +176,32 @@ func TestMaterialsPalettesAndWear(t *testing.T) {
 	click(1.2, 1, 0)
 
 	dir := t.TempDir()
+	// Maps are handed in, and become a material on the shelf; it is named and marked, and found again by its tag.
+	var maps []string
+	for name, c := range map[string]color.NRGBA{"mud_color.png": {90, 70, 50, 255}, "mud_gloss.png": {40, 40, 40, 255}} {
+		path := filepath.Join(dir, name)
+		if err := os.WriteFile(path, onlyOf(t, c), 0o600); err != nil {
+			t.Fatal(err)
+		}
+		maps = append(maps, path)
+	}
+	b.do(chromedp.SetUploadFiles(`[aria-label="Maps of materials"]`, maps))
+	b.fill("Find a material", "")
+	b.until("document.querySelector('[data-kept]')?.innerText.includes('mud')")
+	b.click(`[aria-label="Change mud"]`)
+	b.fill("Name of the material", "river mud")
+	b.fill("One repeat in metres", "0.7")
+	b.fill("Tags, parted by commas", "soil, soft")
+	b.press("keep changes")
+	b.until("document.querySelector('[data-kept]')?.innerText.includes('river mud')")
+	b.click(`[aria-label="Favourite: river mud"]`)
+	b.until("Alpine.store('surface').kept[0].marked")
+	b.fill("Find a material", "soft soil")
+	b.until("document.querySelectorAll('[data-kept] li').length === 1")
+	b.until("[...document.querySelectorAll('[data-kept] img')].every((i) => i.naturalWidth === 128)")
+	b.fill("Find a material", "granite")
+	b.until("document.querySelectorAll('[data-kept] li').length === 0")
+
 	var files []string
 	for name, c := range map[string]color.NRGBA{"sea.png": {40, 80, 140, 255}, "sand.png": {210, 190, 150, 255}} {
 		path := filepath.Join(dir, name)

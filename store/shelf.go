@@ -5,11 +5,11 @@ import (
 	"encoding/json"
 )
 
-// Shelved is one thing that a production keeps at hand: a panorama or a lamp of its own. Its form is that of whoever
-// keeps it.
+// Shelved is one thing that a production keeps at hand: a panorama, a lamp or a material of its own. Its form is that
+// of whoever keeps it.
 type Shelved struct {
 	ID   string          `json:"id"`
-	Kind string          `json:"kind"` // panorama, lamp
+	Kind string          `json:"kind"` // panorama, lamp, material
 	Name string          `json:"name"`
 	Doc  json.RawMessage `json:"doc"`
 }
@@ -35,4 +35,24 @@ func DropShelf(ctx context.Context, q Querier, production, id string) error {
 		err = ErrNotFound
 	}
 	return err
+}
+
+// ShelvedAnywhere is what a production keeps with where it is kept.
+type ShelvedAnywhere struct {
+	Shelved
+	ProductionID   string `json:"productionId"`
+	ProductionName string `json:"production"`
+}
+
+// ShelfOfAll is what all productions that are not in the bin keep of a kind, by name, at most so many.
+func ShelfOfAll(ctx context.Context, q Querier, kind string, most int) ([]ShelvedAnywhere, error) {
+	return List[ShelvedAnywhere](ctx, q, "select s.id, s.kind, s.name, s.doc, s.production_id, p.name as "+
+		"production_name from shelf s join production p on p.id = s.production_id where s.kind = $1 and "+
+		"p.binned is null order by lower(s.name), s.created, s.id limit $2", kind, most)
+}
+
+// GetShelved is one thing that a production keeps; ErrNotFound says that it is not there.
+func GetShelved(ctx context.Context, q Querier, production, id string) (Shelved, error) {
+	return One[Shelved](ctx, q, "select id, kind, name, doc from shelf where production_id = $1 and id = $2",
+		production, id)
 }

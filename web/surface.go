@@ -119,3 +119,29 @@ func (s *Server) finishSample(c *echo.Context) error {
 	}
 	return s.drawn(c, m, "private, max-age=86400")
 }
+
+// materials are what all productions keep at hand.
+func (s *Server) materials(c *echo.Context) error {
+	list, err := s.app.Materials(c.Request().Context())
+	return answer(c, list, err)
+}
+
+// shelveMaterial keeps a material at hand, or changes what is said of one that is.
+func (s *Server) shelveMaterial(c *echo.Context) error {
+	in := outfit.Shelved{Material: surface.New()}
+	if err := decode(c, &in); err != nil {
+		return err
+	}
+	in.Home = c.Param("production")
+	return answer(c, &in, s.app.Shelve(c.Request().Context(), &in))
+}
+
+// gatherMaterials makes materials of pictures that were handed in, by their names.
+func (s *Server) gatherMaterials(c *echo.Context) error {
+	var in struct{ Files []outfit.Handed }
+	if err := decode(c, &in); err != nil {
+		return err
+	}
+	made, notes, err := s.app.Gather(c.Request().Context(), c.Param("production"), in.Files)
+	return answer(c, map[string]any{"made": made, "notes": notes}, err)
+}

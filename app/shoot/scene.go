@@ -270,15 +270,21 @@ func (l *loaded) build(ctx context.Context, stands []loadedThing, ls *light.Stat
 func (l *loaded) structure(ctx context.Context, stands []loadedThing) (*render.Scene, error) {
 	s := &render.Scene{}
 	l.lib.Threads = 2
+	ordinal := map[string]int{} // how many of a thing stand already
 	for i := range stands {
 		if err := ctx.Err(); err != nil {
 			return nil, err
 		}
 		t := &stands[i]
 		world := t.place.Mul(l.top[t.key])
+		first := len(s.Instances)
 		if err := s.Place(&l.lib, l.models[t.key], world, func(int) uint32 { return uint32(i + 1) }); err != nil {
 			return nil, fmt.Errorf("%s: %w", t.name, err)
 		}
+		for k := first; k < len(s.Instances); k++ {
+			s.Instances[k].Seed = surface.SeedOf(t.id, ordinal[t.id])
+		}
+		ordinal[t.id]++
 		s.PlaceLights(l.models[t.key], world)
 	}
 	s.Build()

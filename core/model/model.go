@@ -156,7 +156,18 @@ type Surface struct {
 	Leaf            float64    // share of what is scattered that leaves on the other side, 0..1
 	LeafTint        [3]float64 // linear
 
-	Slots [SlotCount]Slot
+	Pattern Pattern
+	Slots   [SlotCount]Slot
+}
+
+// Pattern is how the pictures of a surface lie over many things. No file says it.
+type Pattern struct {
+	Broken   bool    // they do not repeat: see core/texture
+	Apart    bool    // each thing shows another place of them
+	World    bool    // they run on from thing to thing: their coordinates are metres of the set
+	Seed     uint64  //
+	Vary     float64 // by which share the colour is lighter and darker, 0..1
+	VaryOver float64 // over so many metres
 }
 
 // DefaultSurface is glTF's default material.
@@ -235,12 +246,18 @@ func (p *Part) Coordinates(s *Slot) []float32 {
 // slot's set lie: after the transform, which is that of KHR_texture_transform, and
 // wrapped as the slot says.
 func (s *Slot) At(u, v float64) (x, y float64) {
+	u, v = s.Place(u, v)
+	return wrap(u, s.WrapS), wrap(v, s.WrapT)
+}
+
+// Place is the same before it is wrapped.
+func (s *Slot) Place(u, v float64) (x, y float64) {
 	u, v = u*s.Scale[0], v*s.Scale[1]
 	if s.Rotation != 0 {
 		sin, cos := math.Sincos(s.Rotation)
 		u, v = cos*u+sin*v, -sin*u+cos*v
 	}
-	return wrap(u+s.Offset[0], s.WrapS), wrap(v+s.Offset[1], s.WrapT)
+	return u + s.Offset[0], v + s.Offset[1]
 }
 
 // wrap brings a coordinate into 0..1.

@@ -1,7 +1,12 @@
 // Package points is the numbers that samples are made of.
 package points
 
-import "math/bits"
+import (
+	"math"
+	"math/bits"
+
+	"visator/core/geom"
+)
 
 // Sampler gives the points of a scrambled (0,2)-sequence for one pixel, two
 // dimensions at a time: Sobol points with hash-based Owen scrambling (Burley,
@@ -92,4 +97,13 @@ func (s *Sampler) Next() float64 {
 // decision whether a see-through surface lets a ray pass.
 func (s *Sampler) Pick(a, b uint32) float64 {
 	return float64(hash32(hash32(s.pixel^s.sample*0x9e3779b1)^hash32(a+s.dim*0x68bc21eb)^b)) / (1 << 32)
+}
+
+// At are two numbers from 0 to 1 that are others at each place.
+func At(p geom.V, seed uint64) (x, y float64) {
+	h := math.Float64bits(p.X) ^ bits.RotateLeft64(math.Float64bits(p.Z), 23) ^ math.Float64bits(p.Y)<<7 ^ seed<<51
+	h *= 0x9e3779b97f4a7c15
+	h ^= h >> 29
+	h *= 0xbf58476d1ce4e5b9
+	return float64(h>>40) / (1 << 24), float64(h>>16&0xffffff) / (1 << 24)
 }

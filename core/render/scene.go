@@ -55,6 +55,7 @@ type Instance struct {
 	Mesh  *Mesh
 	World geom.M // mesh to world
 	ID    uint32 // for the object pass, from 1
+	Seed  uint64 // by which patterns lie on it in another place than on others
 	inv   geom.M
 	flip  bool // World mirrors
 }

@@ -3,12 +3,13 @@ package render
 import (
 	"fmt"
 	"math"
-	"math/bits"
 
 	"visator/core/bsdf"
 	"visator/core/geom"
 	"visator/core/light"
 	"visator/core/model"
+	"visator/core/points"
+	"visator/core/surface"
 	"visator/core/texture"
 )
 
@@ -18,6 +19,7 @@ type Surface struct {
 	tex      [model.SlotCount]*texture.Texture
 	emission float64 // mean luminance over the surface, cd/m²
 	layered  bool    // there is more to it than metal and roughness
+	placed   bool    // where its pictures lie goes by the thing that it is on; not of what is cut out or glows by them
 }
 
 // newSurfaces decodes the maps of a model, each once, and makes its surfaces
@@ -42,9 +44,14 @@ func newSurfaces(m *model.Model) (list []*Surface, fallback *Surface, err error)
 			t := *pictures[slot.Map]
 			t.Slot = slot
 			t.Linear = !colored[role]
+			if s.m.Pattern.Broken {
+				t.Break(s.m.Pattern.Seed)
+			}
 			s.tex[role] = &t
 		}
 		s.layered = layered(&s.m)
+		p := &s.m.Pattern
+		s.placed = (p.Apart || p.World) && s.m.Alpha == model.Opaque && s.tex[model.EmissiveMap] == nil
 		s.emission = light.Luminance(geom.V{X: s.m.Emissive[0], Y: s.m.Emissive[1], Z: s.m.Emissive[2]})
 		if t := s.tex[model.EmissiveMap]; t != nil && s.emission > 0 {
 			s.emission *= t.Mean()
@@ -76,7 +83,10 @@ func (s *Surface) clear() bool {
 	return s.m.Transmission > 0 && !s.m.Solid && s.m.Roughness < 0.1 && s.m.Metallic < 1
 }
 
-type texCoords struct{ u, v [2]float64 }
+type texCoords struct {
+	u, v     [2]float64
+	tan, bit geom.V // the ways in which they grow, of those that are metres of the set
+}
 
 // of samples a texture at the coordinates of its set.
 func (c *texCoords) of(t *texture.Texture) (r, g, b, a float32) {
@@ -211,6 +221,9 @@ func (s *Scene) shade(ray *Ray, hit *Hit) (pt point) {
 	}
 	sf := mp.surface
 	uv := mp.uv(t, hit.U, hit.V)
+	if sf.placed {
+		uv.u[0], uv.v[0], uv.tan, uv.bit = surface.Placed(&sf.m, in.Seed, pt.p, ng, uv.u[0], uv.v[0])
+	}
 	smooth := n
 	if tx := sf.tex[model.NormalMap]; tx != nil {
 		n = bend(n, tx, &uv, mp, t, e1, e2, sf.m.NormalScale)
@@ -227,6 +240,10 @@ func (s *Scene) shade(ray *Ray, hit *Hit) (pt point) {
 	pt.ng, pt.n = ng, n
 	pt.surface = sf
 	pt.fill(mp, t, hit.U, hit.V, &uv)
+	if sf.m.Pattern.Vary > 0 {
+		v := &pt.place.Values
+		v.Base = v.Base.Mul(surface.Varied(&sf.m.Pattern, in.Seed, pt.p))
+	}
 	if len(s.Weathers) > 0 {
 		s.weather(&pt, smooth)
 		if pt.n.Dot(pt.wo) <= 1e-4 {
@@ -270,18 +287,42 @@ func (s *Scene) weather(pt *point, smooth geom.V) {
 				open = s.openAbove(pt)
 			}
 		}
-		pt.n = w.At(pt.p, smooth, pt.n, open, &pt.place.Values)
+		pt.n = w.At(&surface.Place{P: pt.p, N: smooth, Bent: pt.n, Open: open,
+			Edge:   func(reach float64) float64 { return s.met(pt, reach, true) },
+			Corner: func(reach float64) float64 { return s.met(pt, reach, false) }}, &pt.place.Values)
 	}
+}
+
+// met is how much of what is about a point, weighted by the cosine, is met within reach: outside of the surface of
+// anything, or within the body that it is on. A few ways are looked along, others at each place: near an edge of a body
+// half of them meet its other side, and deep in a corner all meet its walls.
+func (s *Scene) met(pt *point, reach float64, within bool) float64 {
+	const ways = 4
+	n := pt.ng
+	if within {
+		n = n.Mul(-1)
+	}
+	t, b := geom.Frame(n)
+	count := 0.0
+	for i := range ways {
+		x, y := points.At(pt.p, uint64(i)+1)
+		sin, cos := math.Sincos(2 * math.Pi * x)
+		r := math.Sqrt(y)
+		ray := NewRay(pt.p.Add(n.Mul(pt.eps)), t.Mul(r*cos).Add(b.Mul(r*sin)).Add(n.Mul(math.Sqrt(1-y))))
+		ray.Max = reach
+		ray.fromInstance, ray.fromTriangle = int32(pt.instance), pt.triangle
+		if hit, ok := s.Closest(ray); ok && (!within || s.Instances[hit.Instance].ID == s.idOf(pt)) {
+			count++
+		}
+	}
+	return min(2*count/ways, 1)
 }
 
 // openAbove is 0 where something stands above a point: looked for along a way that differs a little from place to
 // place, so that what is sheltered ends softly.
 func (s *Scene) openAbove(pt *point) float64 {
-	h := math.Float64bits(pt.p.X) ^ bits.RotateLeft64(math.Float64bits(pt.p.Z), 23) ^ math.Float64bits(pt.p.Y)<<7
-	h *= 0x9e3779b97f4a7c15
-	h ^= h >> 29
-	h *= 0xbf58476d1ce4e5b9
-	x, z := float64(h>>40)/(1<<24)-0.5, float64(h>>16&0xffffff)/(1<<24)-0.5
+	x, z := points.At(pt.p, 0)
+	x, z = x-0.5, z-0.5
 	ray := pt.leave(geom.V{X: 0.5 * x, Y: 1, Z: 0.5 * z}.Unit())
 	ray.Max = shelter
 	if _, blocked := s.trace(&ray, true, nil); blocked {
@@ -299,7 +340,7 @@ func (pt *point) brush(mp *meshPart, t uint32, e1, e2 geom.V, uv *texCoords) {
 		turn += math.Atan2(2*float64(g)-1, 2*float64(r)-1)
 		slot = &tx.Slot
 	}
-	tan, bit, ok := tangent(pt.n, slot, mp, t, e1, e2)
+	tan, bit, ok := tangent(pt.n, slot, uv, mp, t, e1, e2)
 	if !ok {
 		return
 	}
@@ -310,7 +351,15 @@ func (pt *point) brush(mp *meshPart, t uint32, e1, e2 geom.V, uv *texCoords) {
 
 // tangent is the way in which the first texture coordinate of a triangle grows, at right angles to n, and that in which
 // the picture goes up.
-func tangent(n geom.V, slot *model.Slot, mp *meshPart, t uint32, e1, e2 geom.V) (tan, bit geom.V, ok bool) {
+func tangent(n geom.V, slot *model.Slot, uv *texCoords, mp *meshPart, t uint32, e1, e2 geom.V) (tan, bit geom.V,
+	ok bool) {
+	if uv.tan != (geom.V{}) {
+		tan = uv.tan.Sub(n.Mul(n.Dot(uv.tan))).Unit()
+		if bit = n.Cross(tan); bit.Dot(uv.bit) > 0 {
+			bit = bit.Mul(-1)
+		}
+		return tan, bit, tan != (geom.V{}) && tan.Finite()
+	}
 	list := mp.part.Coordinates(slot)
 	if list == nil {
 		return
@@ -337,7 +386,7 @@ func tangent(n geom.V, slot *model.Slot, mp *meshPart, t uint32, e1, e2 geom.V) 
 // bend applies a tangent-space normal map; the tangent follows from the
 // texture coordinates of the triangle.
 func bend(n geom.V, tx *texture.Texture, uv *texCoords, mp *meshPart, t uint32, e1, e2 geom.V, scale float64) geom.V {
-	tan, bit, ok := tangent(n, &tx.Slot, mp, t, e1, e2)
+	tan, bit, ok := tangent(n, &tx.Slot, uv, mp, t, e1, e2)
 	if !ok {
 		return n
 	}

@@ -26,8 +26,8 @@ func Coat(m *model.Model, top geom.M, matches []Match, fetch func(hash string) (
 	}
 	metres := geom.V{X: top[0], Y: top[1], Z: top[2]}.Len()
 	runs := sizing.Runs(&out)
-	boxed := map[int]bool{} // surfaces whose pictures lie from three sides
-	at := map[string]int{}  // of the maps that are there, by content
+	laid := map[int]*Material{} // of surfaces whose pictures do not lie as their coordinates run
+	at := map[string]int{}      // of the maps that are there, by content
 	for i := range out.Surfaces {
 		s := &out.Surfaces[i]
 		of := For(matches, s.Name)
@@ -53,25 +53,31 @@ func Coat(m *model.Model, top geom.M, matches []Match, fetch func(hash string) (
 			index[role] = k
 		}
 		repeat := runs[i] * metres
-		if len(of.Maps) > 0 && of.Tile > 0 && (of.Lay == Lays[1] || repeat == 0) {
-			boxed[i], repeat = true, 1
+		if len(of.Maps) > 0 && of.Tile > 0 && (of.Lay != Lays[0] || repeat == 0) {
+			laid[i], repeat = of, 1
 		}
 		of.Apply(s, index, repeat)
 	}
-	if len(boxed) > 0 {
-		lieFromThreeSides(&out, boxed, metres)
+	if len(laid) > 0 {
+		lay(&out, laid, metres)
 	}
 	return &out, nil
 }
 
-// lieFromThreeSides gives the parts of some surfaces coordinates in metres, along the two axes that each of their
-// triangles faces least; metres are those of a unit of the file. Meshes that have none of them are shared.
-func lieFromThreeSides(m *model.Model, surfaces map[int]bool, metres float64) {
+// lay gives the parts of some surfaces coordinates in metres: round the axis of a pole, or else along the two axes that
+// each of their triangles faces least; metres are those of a unit of the file. Meshes that have none of them are
+// shared.
+func lay(m *model.Model, laid map[int]*Material, metres float64) {
 	m.Meshes = slices.Clone(m.Meshes)
 	for i := range m.Meshes {
 		parts := slices.Clone(m.Meshes[i].Parts)
 		for k := range parts {
-			if p := &parts[k]; p.Kind == model.Triangles && surfaces[p.Surface] {
+			p := &parts[k]
+			switch of := laid[p.Surface]; {
+			case of == nil || p.Kind != model.Triangles:
+			case of.Lay == Lays[3]:
+				*p = Round(p, metres, of.Tile)
+			default:
 				*p = Boxed(p, metres)
 			}
 		}

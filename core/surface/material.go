@@ -49,6 +49,12 @@ type Material struct {
 	Tall  float64 `json:"tall"` // times as tall as they are wide
 	Lay   string  `json:"lay"`  // how they lie: see Lays
 
+	Broken   bool    `json:"broken"`   // that they repeat is hidden
+	Apart    bool    `json:"apart"`    // each thing shows another place of them
+	Seed     uint64  `json:"seed"`     // by which
+	Vary     float64 `json:"vary"`     // share by which the colour is lighter and darker
+	VaryOver float64 `json:"varyOver"` // metres over which
+
 	Maps map[string]Map `json:"maps,omitempty"` // by what they say: see Roles
 }
 
@@ -61,7 +67,8 @@ type Map struct {
 // Alphas are how a surface is cut out, and Lays how pictures lie.
 var (
 	Alphas = []string{"whole", "cut out", "see-through"}
-	Lays   = []string{"as the coordinates run", "from three sides"}
+	Lays   = []string{"as the coordinates run", "from three sides", "from three sides, on over neighbours",
+		"round a pole"}
 )
 
 // Roles are what the maps of a material say, by the name that they have in it.
@@ -77,7 +84,7 @@ var Roles = map[string]model.Role{"base": model.BaseColorMap, "metal and roughne
 func New() Material {
 	return Material{Base: "#b4b4b4", Rough: 0.6, Specular: 1, Tint: "#ffffff", Index: 1.5, Absorb: "#ffffff",
 		CoatRough: 0.05, SheenRough: 0.5, FilmIndex: 1.33, FilmThick: 400, LeafTint: "#ffffff", GlowColor: "#ffffff",
-		Bumps: 1, Alpha: Alphas[0], Cutoff: 0.5, Tall: 1, Lay: Lays[0]}
+		Bumps: 1, Alpha: Alphas[0], Cutoff: 0.5, Tall: 1, Lay: Lays[0], Seed: 1, VaryOver: 2}
 }
 
 // Parts of the panel.
@@ -133,6 +140,13 @@ func (m *Material) Fields() []document.Field {
 		of(&m.Along, document.Length, "along", "moved along", "a way").In(-1e5, 1e5).On(lie),
 		of(&m.Down, document.Length, "down", "moved down", "a way").In(-1e5, 1e5).On(lie),
 		of(&m.Lay, document.Choice, "lay", "they lie", "pictures lie").Among(Lays...).On(lie),
+		of(&m.Broken, document.Yes, "broken", "hide that they repeat", "").On(lie).
+			Hinting("for what has no order, as soil, plaster, bark; bricks and boards would lose their joints"),
+		of(&m.Apart, document.Yes, "apart", "each thing shows another place", "").On(lie).
+			Hinting("not of what is cut out or glows by its pictures"),
+		share(&m.Vary, "vary", "lighter and darker by", "how far the colour varies", lie),
+		of(&m.VaryOver, document.Length, "varyOver", "over", "a way").In(0.01, 1000).On(lie),
+		of(&m.Seed, document.Count, "seed", "seed", "a seed").In(0, math.MaxInt32).On(lie),
 		of(&m.Alpha, document.Choice, "alpha", "is", "it is").Among(Alphas...).On(lie),
 		of(&m.Cutoff, document.Percent, "cutoff", "cut out below", "a limit").In(0, 1).On(lie).If("alpha", Alphas[1]),
 		of(&m.Twosided, document.Yes, "twosided", "seen from both sides", "").On(lie),
@@ -220,6 +234,8 @@ func (m *Material) Apply(s *model.Surface, index map[string]int, repeat float64)
 			out.Alpha = model.Alpha(i)
 		}
 	}
+	out.Pattern = model.Pattern{Broken: m.Broken, Apart: m.Apart,
+		World: m.Lay == Lays[2] && len(m.Maps) > 0 && m.Tile > 0, Seed: m.Seed, Vary: m.Vary, VaryOver: m.VaryOver}
 	was := s.Slots[model.BaseColorMap]
 	for role := range m.Maps {
 		at, ok := index[role]

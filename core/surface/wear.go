@@ -1,6 +1,8 @@
 package surface
 
 import (
+	"errors"
+	"fmt"
 	"math"
 
 	"visator/core/bsdf"
@@ -15,8 +17,16 @@ type Wear struct {
 	Dust    float64 `json:"dust"`
 	Snow    float64 `json:"snow"`
 	Moss    float64 `json:"moss"`
-	DustOf  string  `json:"dustOf"` // colours
+	Edges   float64 `json:"edges"`   // rubbed bare along edges
+	Corners float64 `json:"corners"` // dirt where nothing wipes it away
+	DustOf  string  `json:"dustOf"`  // colours
 	MossOf  string  `json:"mossOf"`
+	EdgesOf string  `json:"edgesOf"` // of what shows where it is rubbed bare
+	Bare    bool    `json:"bare"`    // that is metal
+	DirtOf  string  `json:"dirtOf"`
+
+	EdgeReach   float64 `json:"edgeReach"` // metres from an edge, and from a corner
+	CornerReach float64 `json:"cornerReach"`
 
 	From  float64 `json:"from"` // metres of the set, between which it counts
 	To    float64 `json:"to"`
@@ -24,13 +34,25 @@ type Wear struct {
 	Grain float64 `json:"grain"` // metres over which it varies
 	Seed  uint64  `json:"seed"`
 
-	Only document.Names `json:"only"` // things that it counts on; none: all
+	Only  document.Names `json:"only"`  // things that it counts on; none: all
+	Spots []Spot         `json:"spots"` // where it was brushed on; none: everywhere
 }
+
+// Spot is a ball within which wear was brushed on, or taken away again.
+type Spot struct {
+	At     geom.V  `json:"at"`
+	Radius float64 `json:"radius"`
+	Take   bool    `json:"take"`
+}
+
+// MaxSpots bounds what is brushed on: each is asked about at every place that is looked at.
+const MaxSpots = 2000
 
 // NewWear is none, as it begins.
 func NewWear() Wear {
-	return Wear{DustOf: "#9a8b74", MossOf: "#4b5a24", From: -1000, To: 10000, Grain: 0.4, Seed: 1,
-		Only: document.Names{}}
+	return Wear{DustOf: "#9a8b74", MossOf: "#4b5a24", EdgesOf: "#b5a68c", DirtOf: "#2e261d",
+		EdgeReach: 0.01, CornerReach: 0.1, From: -1000, To: 10000, Grain: 0.4, Seed: 1,
+		Only: document.Names{}, Spots: []Spot{}}
 }
 
 // Fields are what wear is described by.
@@ -47,6 +69,13 @@ func (w *Wear) Fields() []document.Field {
 		share(&w.Snow, "snow", "snow"),
 		share(&w.Moss, "moss", "moss"),
 		of(&w.MossOf, document.Swatch, "mossOf", "of the colour", ""),
+		share(&w.Edges, "edges", "worn edges"),
+		of(&w.EdgesOf, document.Swatch, "edgesOf", "bare, of the colour", ""),
+		of(&w.Bare, document.Yes, "bare", "bare metal", ""),
+		of(&w.EdgeReach, document.Length, "edgeReach", "from the edge", "a way").In(1e-4, 1),
+		share(&w.Corners, "corners", "dirt in corners"),
+		of(&w.DirtOf, document.Swatch, "dirtOf", "of the colour", ""),
+		of(&w.CornerReach, document.Length, "cornerReach", "from the corner", "a way").In(1e-3, 10),
 		of(&w.Side, document.Angle, "side", "thickest towards", "a side").In(-7, 7).Sliding(0, 360, 5),
 		of(&w.From, document.Length, "from", "from the height", "a height").In(-1e5, 1e5),
 		of(&w.To, document.Length, "to", "to the height", "a height").In(-1e5, 1e5),
@@ -57,7 +86,20 @@ func (w *Wear) Fields() []document.Field {
 }
 
 // Check says what is impossible about it.
-func (w *Wear) Check() error { return document.Check(w) }
+func (w *Wear) Check() error {
+	if err := document.Check(w); err != nil {
+		return err
+	}
+	if len(w.Spots) > MaxSpots {
+		return fmt.Errorf("wear is brushed on by at most %d touches: add another for more", MaxSpots)
+	}
+	for _, s := range w.Spots {
+		if !s.At.Finite() || !(s.Radius > 0 && s.Radius <= 1000) || s.At.Len() > 1e6 {
+			return errors.New("a touch of the brush lies within 1,000 km and is up to 1 km wide")
+		}
+	}
+	return nil
+}
 
 // inside is the chance that light within a wet surface is mirrored back into it: 1 − (1−R)/n², with water's index and
 // the 6.6 % that it mirrors of light from all around (Lekner and Dorf, Why some things are darker when wet, 1988).
@@ -73,8 +115,17 @@ func Wetted(albedo float64) float64 { return albedo * (1 - inside) / (1 - inside
 // Weather is wear of a set with where it counts.
 type Weather struct {
 	Wear
-	On         map[uint32]bool // objects; nil: all
-	dust, moss geom.V          // its colours
+	On                     map[uint32]bool // objects; nil: all
+	dust, moss, bare, dirt geom.V          // its colours
+}
+
+// Place is where wear is asked about.
+type Place struct {
+	P, N, Bent geom.V  // the place, its smooth normal and the bent one
+	Open       float64 // how open the sky is above it, 0 to 1
+	// Edge and Corner tell how near it is to an edge of what it is on, or in a corner, 0 to 1, by what is met within so
+	// many metres.
+	Edge, Corner func(reach float64) float64
 }
 
 // Ready is weather that can be asked at places.
@@ -82,6 +133,8 @@ func (w Wear) Ready(on map[uint32]bool) Weather {
 	out := Weather{Wear: w, On: on}
 	out.dust, _ = ParseColor(w.DustOf)
 	out.moss, _ = ParseColor(w.MossOf)
+	out.bare, _ = ParseColor(w.EdgesOf)
+	out.dirt, _ = ParseColor(w.DirtOf)
 	return out
 }
 
@@ -101,16 +154,45 @@ func covered(amount, chance float64) float64 {
 	return step(1-edge, 1+edge, amount*(1+2*edge)+(1-edge)-chance)
 }
 
-// At changes the values of a place p with the smooth normal n and the bent one, by how open the sky is above it, 0 to
-// 1. It returns the normal that shows: water stands level.
-func (w *Weather) At(p, n, bent geom.V, open float64, v *bsdf.Values) geom.V {
+// brushed is how much of it was brushed on at a place, 0 to 1.
+func (w *Wear) brushed(p geom.V) float64 {
+	if len(w.Spots) == 0 {
+		return 1
+	}
+	there := 0.0
+	if w.Spots[0].Take { // all but what was taken away
+		there = 1
+	}
+	for i := range w.Spots {
+		s := &w.Spots[i]
+		d := p.Sub(s.At)
+		if q := d.Dot(d); q >= s.Radius*s.Radius {
+			continue
+		}
+		share := 1 - step(0.6, 1, d.Len()/s.Radius)
+		if s.Take {
+			there *= 1 - share
+		} else {
+			there = max(there, share)
+		}
+	}
+	return there
+}
+
+// At changes the values of a place. It returns the normal that shows: water stands level.
+func (w *Weather) At(at *Place, v *bsdf.Values) geom.V {
+	p, n, bent, open := at.P, at.N, at.Bent, at.Open
 	if p.Y < w.From || p.Y > w.To {
+		return bent
+	}
+	there := w.brushed(p)
+	if there == 0 {
 		return bent
 	}
 	q := p.Mul(1 / max(w.Grain, 1e-3))
 	chance := func(seed uint64) float64 { return clouds(q, w.Seed+seed) }
 	mix := func(c geom.V, share, rough float64) {
-		if share <= 0 {
+		if share *= there; share <= 0 {
 			return
 		}
 		k := 1 - share
@@ -118,6 +200,18 @@ func (w *Weather) At(p, n, bent geom.V, open float64, v *bsdf.Values) geom.V {
 		v.Rough += (rough - v.Rough) * share
 		v.Metal, v.Clear, v.Coat, v.Film.Share = v.Metal*k, v.Clear*k, v.Coat*k, v.Film.Share*k
 		v.Sheen = v.Sheen.Mul(k)
+	}
+	if w.Edges > 0 && at.Edge != nil {
+		if near := at.Edge(w.EdgeReach); near > 0 {
+			rubbed := covered(w.Edges*near, chance(5))
+			mix(w.bare, rubbed, 0.5)
+			if w.Bare {
+				v.Metal = max(v.Metal, rubbed*there)
+			}
+		}
+	}
+	if w.Corners > 0 && at.Corner != nil {
+		mix(w.dirt, covered(w.Corners*at.Corner(w.CornerReach), 0.7*chance(6)), 0.9)
 	}
 	if w.Moss > 0 {
 		side := geom.V{X: math.Sin(w.Side), Z: -math.Cos(w.Side)}
@@ -128,10 +222,10 @@ func (w *Weather) At(p, n, bent geom.V, open float64, v *bsdf.Values) geom.V {
 		mix(w.dust, w.Dust*step(0.05, 0.9, n.Y)*open*(0.45+0.55*chance(2)), 1)
 	}
 	if w.Wet > 0 || w.Puddles > 0 {
-		wet := w.Wet * (0.25 + 0.75*max(n.Y, 0)) * (0.3 + 0.7*open)
+		wet := there * w.Wet * (0.25 + 0.75*max(n.Y, 0)) * (0.3 + 0.7*open)
 		stands := 0.0
 		if w.Puddles > 0 {
-			stands = covered(w.Puddles*open, chance(3)) * step(0.96, 0.995, n.Y)
+			stands = covered(there*w.Puddles*open, chance(3)) * step(0.96, 0.995, n.Y)
 			wet = max(wet, step(0, 0.3, stands))
 		}
 		soaks := wet * (1 - v.Metal) * (1 - v.Clear)
@@ -166,11 +260,7 @@ func lattice(p geom.V, seed uint64) float64 {
 	at := func(i, j, k int64) float64 {
 		h := uint64(int64(fx)+i)*0x9e3779b97f4a7c15 ^ uint64(int64(fy)+j)*0xc2b2ae3d27d4eb4f ^
 			uint64(int64(fz)+k)*0x165667b19e3779f9 ^ seed*0xd6e8feb86659fd93
-		h ^= h >> 32
-		h *= 0xd6e8feb86659fd93
-		h ^= h >> 29
-		h *= 0xd6e8feb86659fd93
-		return float64(h>>11) / (1 << 53)
+		return float64(mixed(h)>>11) / (1 << 53)
 	}
 	lerp := func(a, b, t float64) float64 { return a + (b-a)*t }
 	return lerp(lerp(lerp(at(0, 0, 0), at(1, 0, 0), x), lerp(at(0, 1, 0), at(1, 1, 0), x), y),

@@ -15,6 +15,7 @@ type Texture struct {
 	w, h   int
 	Linear bool // values are data, not sRGB colours
 	Slot   model.Slot
+	broken *broken // nil: it repeats
 }
 
 // srgb decodes 8-bit sRGB to linear (IEC 61966-2-1).
@@ -46,8 +47,16 @@ func New(img *image.NRGBA, slot model.Slot, linear bool) *Texture {
 
 // At samples the texture bilinearly at texture coordinates of its own set.
 func (t *Texture) At(u, v float64) (r, g, b, a float32) {
+	if t.broken != nil {
+		u, v = t.Slot.Place(u, v)
+		return t.broken.at(t, u, v)
+	}
+	return t.texel(t.Slot.At(u, v))
+}
+
+// texel reads the picture bilinearly at a place in 0..1, with v down.
+func (t *Texture) texel(u, v float64) (r, g, b, a float32) {
 	s := &t.Slot
-	u, v = s.At(u, v)
 	x, y := u*float64(t.w)-0.5, v*float64(t.h)-0.5
 	if s.Nearest {
 		x, y = math.Floor(x+0.5), math.Floor(y+0.5)

@@ -11,7 +11,9 @@ import { intake } from "./intake.js";
 import { dress } from "./dress.js";
 import { lighting } from "./lighting.js";
 import { boarding } from "./board.js";
+import { brushing } from "./brush.js";
 import { surfacing } from "./surfacing.js";
+import { materialShelf } from "./materials.js";
 import { shelving } from "./shelf.js";
 import { allLight } from "./shadows.js";
 import { figures } from "./schema.js";
@@ -62,7 +64,7 @@ document.addEventListener("alpine:init", () => {
   panels(Alpine);
   typing(Alpine);
   Alpine.store("dress", mixed(dress({ call, post }), placing, lighting(), shelving()));
-  Alpine.store("surface", mixed(surfacing(), boarding()));
+  Alpine.store("surface", mixed(surfacing(), boarding(), materialShelf(), brushing()));
   Alpine.store("film", mixed(filming({ call }), moving, matching, trueView(), meter(), allLight));
   Alpine.store("size", sized);
   Alpine.store("shoot", shooting);

@@ -32,7 +32,7 @@ export function panels(Alpine) {
     },
     get saysWear() {
       const w = this.doc,
-        parts = ["wet", "puddles", "dust", "snow", "moss"].filter((k) => w[k] > 0),
+        parts = ["wet", "puddles", "dust", "snow", "moss", "edges", "corners"].filter((k) => w[k] > 0),
         what = parts.map((k) => `${k} ${stores.v.number(100 * w[k], 0)} %`).join(", ") || "nothing yet",
         on = w.only.length ? `, on ${w.only.map((id) => stores.film.nameOf(id)).join(", ")}` : "";
       return `${this.e.name}: ${what}${on}${this.e.hidden ? ", off" : ""}`;

@@ -5,7 +5,7 @@ import { stores } from "./stores.js";
 const set = () => document.documentElement.dataset.set;
 
 // bare is a material without where it counts.
-function bare(m) {
+export function bare(m) {
   const copy = { ...m };
   delete copy.on;
   return copy;
@@ -145,31 +145,6 @@ export function surfacing() {
     holdKept(e) {
       this.take(bare(e.spec), e.name);
     },
-    finishes: null, // what everybody has at hand, once it was asked for
-    finding: "",
-    async openFinishes() {
-      if (this.finishes) return;
-      try {
-        this.finishes = await call("/api/finishes");
-      } catch (e) {
-        stores.v.say(e.message, true);
-      }
-    },
-    get foundFinishes() {
-      const words = this.finding.toLowerCase().split(" ").filter(Boolean);
-      return (this.finishes || []).filter((f) => words.every((w) => `${f.name} ${f.group}`.includes(w)));
-    },
-    finishSample(f) {
-      return `/api/finishes/${f.id}/sample${this.flat ? "?flat=1" : ""}`;
-    },
-    finishWords: (f) => (f.material.tile > 0 ? `one repeat ${stores.v.length(f.material.tile)}` : f.group),
-    async holdFinish(f) {
-      try {
-        this.take(await call(`/api/finishes/${f.id}`), f.name);
-      } catch (e) {
-        stores.v.say(e.message, true);
-      }
-    },
     putOn(on = this.on()) {
       if (!this.held) return null;
       return stores.v.does("put on", { name: this.held.name, material: this.held.material, on: [on] });
@@ -223,6 +198,7 @@ export function surfacing() {
     },
     // hit is what the pointer meets in the lens view: a thing, and the surface there.
     hit(lens, e) {
+      if (this.paint(lens, e)) return true;
       const { met } = lens.grasp.beneath(e.clientX, e.clientY);
       if (!met.length) return false;
       const o = met[0].object,
