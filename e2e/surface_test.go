@@ -186,7 +186,7 @@ func TestMaterialsPalettesAndWear(t *testing.T) {
 		maps = append(maps, path)
 	}
 	b.do(chromedp.SetUploadFiles(`[aria-label="Maps of materials"]`, maps))
-	b.fill("Find a material", "")
+	b.fill("Find a material", "mud")
 	b.until("document.querySelector('[data-kept]')?.innerText.includes('mud')")
 	b.click(`[aria-label="Change mud"]`)
 	b.fill("Name of the material", "river mud")

@@ -29,6 +29,7 @@ import (
 	"visator/core/model"
 	"visator/core/proxy"
 	"visator/core/sizing"
+	"visator/core/surface"
 	"visator/store"
 )
 
@@ -50,7 +51,7 @@ type Made struct {
 	Picture   string           `json:"picture"`
 	Before    string           `json:"before"` // the picture without the repairs, when there are any
 	After     []mend.Fault     `json:"after"`  // what is left after them
-	Facts     intake.Report    `json:"facts"`
+	Facts     measure.Facts    `json:"facts"`
 	Weight    recipe.Weight    `json:"weight"`
 	Inventory recipe.Inventory `json:"inventory"`
 	Parts     []PartState      `json:"parts"`
@@ -118,7 +119,7 @@ func (a *Library) make(ctx context.Context, src *model.Model, inv recipe.Invento
 	if m.Bounds().IsEmpty() {
 		return nil, fmt.Errorf("%s: no part is left; keep at least one", path.Base(source))
 	}
-	out.Facts = intake.Describe(source, m)
+	out.Facts = measure.Facts{Report: intake.Describe(source, m), Surfaces: surface.Seen(m, 1)}
 	out.Weight = recipe.Weigh(m)
 	if out.Parts, err = a.partStates(ctx, src, up, rec); err != nil {
 		return nil, err

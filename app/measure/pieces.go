@@ -8,6 +8,7 @@ import (
 	"visator/core/geom"
 	"visator/core/intake"
 	"visator/core/sizing"
+	"visator/core/surface"
 	"visator/store"
 )
 
@@ -26,15 +27,21 @@ type Level struct {
 var factsRead = cache.Of("facts", func(r factsOf) int { return 3 * r.text })
 
 type factsOf struct {
-	*intake.Report
+	*Facts
 	text int // bytes
 }
 
+// Facts are what is known of a piece.
+type Facts struct {
+	intake.Report
+	Surfaces []surface.Found `json:"surfaces"` // one repeat of their pictures is in units of the file
+}
+
 // PieceFacts reads what is known of a piece and its sizing.
-func PieceFacts(p *store.Piece) (f intake.Report, s sizing.Sizing, err error) {
+func PieceFacts(p *store.Piece) (f Facts, s sizing.Sizing, err error) {
 	known, err := factsRead.Make(string(p.Facts), func() (factsOf, error) {
-		r := factsOf{&intake.Report{}, len(p.Facts)}
-		return r, json.Unmarshal(p.Facts, r.Report)
+		r := factsOf{&Facts{}, len(p.Facts)}
+		return r, json.Unmarshal(p.Facts, r.Facts)
 	})
 	if err != nil {
 		return f, s, fmt.Errorf("piece %s: %w", p.ID, err)
@@ -42,7 +49,7 @@ func PieceFacts(p *store.Piece) (f intake.Report, s sizing.Sizing, err error) {
 	if err := json.Unmarshal(p.Sizing, &s); err != nil {
 		return f, s, fmt.Errorf("piece %s: %w", p.ID, err)
 	}
-	return *known.Report, s, nil
+	return *known.Facts, s, nil
 }
 
 // PieceBoxes are the pieces' boxes in metres about their pivots.

@@ -291,6 +291,11 @@ func (a *Pages) stateIn(ctx context.Context, q store.Querier, setID string) (*St
 	}
 	st.propose(in, proposals)
 	st.Snags = append(st.Snags, textureSnags(in, &set.View, things, spans, rows, proposals)...)
+	ofSurfaces, err := surfaceSnags(in, w, things, spans)
+	if err != nil {
+		return nil, err
+	}
+	st.Snags = append(st.Snags, ofSurfaces...)
 	shared := map[string]int{}
 	for i := range rows {
 		shared[rows[i].Piece]++
@@ -361,7 +366,7 @@ func (st *State) fillPieces(pieces []store.Piece, looks []store.LookLevels, rows
 			return err
 		}
 		ps := PieceState{ID: p.ID, Name: p.Name, Arrival: p.ArrivalID, Size: s.Size(f.Box()), AsRead: f.Box().Size(),
-			Unit: f.Unit, Sizing: s, World: s.Transform(f.Box()), Facts: f, Copies: copies[p.ID],
+			Unit: f.Unit, Sizing: s, World: s.Transform(f.Box()), Facts: f.Report, Copies: copies[p.ID],
 			Elsewhere: others[p.ID].Things, OtherSets: others[p.ID].Sets, Levels: []measure.Level{}}
 		ps.Box, ps.Stretched = f.Box().Apply(ps.World), s.Stretched()
 		ps.Making, ps.Picture, ps.Marked, ps.News = p.Making, p.Picture, p.Favourite, len(p.News) > 0

@@ -83,14 +83,14 @@ type beneath struct {
 	on  bool
 }
 
-// surface is the height of the highest land at the middle of a thing, remembered
+// landAt is the height of the highest land at the middle of a thing, remembered
 // while neither has moved.
 func (c *Contacts) surface(s *Solid, lands []*Solid) (y float64, on bool) {
 	if b, ok := c.under[s.ID]; ok && b.key == s.Key {
 		return b.y, b.on
 	}
 	mid := s.Body.Box.Center()
-	y, on = surface(lands, mid.X, mid.Z)
+	y, on = landAt(lands, mid.X, mid.Z)
 	c.under[s.ID] = beneath{s.Key, y, on}
 	return y, on
 }

@@ -119,7 +119,7 @@ func (c *Contacts) sags(in unit.Ruler, s *Solid, lands []*Solid) []Snag {
 		}
 		s.Body.Reach(geom.Identity, func(m, h geom.V) bool { return m.Y-h.Y > floor }, func(t [3]geom.V) {
 			for _, p := range t {
-				y, on := surface(lands, p.X, p.Z)
+				y, on := landAt(lands, p.X, p.Z)
 				if !on {
 					y = 0
 				}
@@ -209,8 +209,8 @@ func area(m2 float64) string {
 	return fmt.Sprintf("%.1f cm²", m2*1e4)
 }
 
-// surface is the height of the highest land at a place.
-func surface(lands []*Solid, x, z float64) (y float64, ok bool) {
+// landAt is the height of the highest land at a place.
+func landAt(lands []*Solid, x, z float64) (y float64, ok bool) {
 	y = math.Inf(-1)
 	for _, l := range lands {
 		top := l.Body.Box.Max.Y + 1

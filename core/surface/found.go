@@ -3,6 +3,8 @@ package surface
 import (
 	"slices"
 
+	"visator/core/geom"
+	"visator/core/light"
 	"visator/core/model"
 	"visator/core/sizing"
 )
@@ -14,6 +16,34 @@ type Found struct {
 	Maps     []string `json:"maps"`     // what its own pictures say
 	Share    float64  `json:"share"`    // of the model's area
 	Doubts   string   `json:"doubts"`   // what no real thing looks like
+	Mean     string   `json:"mean"`     // colour with its picture, #rrggbb; "": it was not looked at
+}
+
+// meanSide is how many texels along each side are looked at for a mean.
+const meanSide = 64
+
+// Seen are the surfaces of a model with their mean colours: all their pictures are decoded for that.
+func Seen(m *model.Model, metres float64) []Found {
+	list := Of(m, metres)
+	for i := range list {
+		s := &m.Surfaces[i]
+		c := geom.V{X: s.BaseColor[0], Y: s.BaseColor[1], Z: s.BaseColor[2]}
+		if k := s.Slots[model.BaseColorMap].Map; k != model.None {
+			pic, err := m.Maps[k].Picture()
+			if err != nil {
+				continue // intake tells of it
+			}
+			var sum geom.V
+			w, h := pic.Rect.Dx(), pic.Rect.Dy()
+			for j := range meanSide * meanSide {
+				p := pic.Pix[pic.PixOffset(j%meanSide*w/meanSide, j/meanSide*h/meanSide):]
+				sum = sum.Add(geom.V{X: float64(model.Linear8(p[0])), Y: float64(model.Linear8(p[1])), Z: float64(model.Linear8(p[2]))})
+			}
+			c = c.Times(sum.Mul(1.0 / (meanSide * meanSide)))
+		}
+		list[i].Mean = light.HexOf(c)
+	}
+	return list
 }
 
 // Of are the surfaces of a model, in their order; metres are those of a unit of it.

@@ -58,3 +58,20 @@ func (b *Board) Check() error {
 	}
 	return nil
 }
+
+// Palette is that of the first board of a set that has one; nil: there is none.
+func Palette(list []*lay.Element) ([]surface.Swatch, error) {
+	for _, e := range list {
+		if e.Kind != "board" || e.Hidden {
+			continue
+		}
+		s, err := e.Read()
+		if err != nil {
+			return nil, err
+		}
+		if p := s.(*Board).Palette; len(p) > 0 {
+			return p, nil
+		}
+	}
+	return nil, nil
+}
