@@ -76,8 +76,8 @@ func Surfaces(in unit.Ruler, v *optics.View, list []Dressing, palette []surface.
 		if palette != nil && d.Span.Seen && d.Mean != "" {
 			if c, err := surface.ParseColor(d.Mean); err == nil {
 				if off, at := surface.Off(c, palette); off > offPalette {
-					put("off the palette", "%s is %.0f off the nearest colour of the board, %s (CIEDE2000)", d.Mean, off,
-						palette[at].Color)
+					put("off the palette", "%s is %.0f off the nearest colour of the board, %s (CIEDE2000)", d.Mean,
+						off, palette[at].Color)
 				}
 			}
 		}

@@ -37,7 +37,8 @@ func Seen(m *model.Model, metres float64) []Found {
 			w, h := pic.Rect.Dx(), pic.Rect.Dy()
 			for j := range meanSide * meanSide {
 				p := pic.Pix[pic.PixOffset(j%meanSide*w/meanSide, j/meanSide*h/meanSide):]
-				sum = sum.Add(geom.V{X: float64(model.Linear8(p[0])), Y: float64(model.Linear8(p[1])), Z: float64(model.Linear8(p[2]))})
+				sum = sum.Add(geom.V{X: float64(model.Linear8(p[0])), Y: float64(model.Linear8(p[1])),
+					Z: float64(model.Linear8(p[2]))})
 			}
 			c = c.Times(sum.Mul(1.0 / (meanSide * meanSide)))
 		}
