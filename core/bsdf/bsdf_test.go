@@ -153,7 +153,7 @@ func TestBothWays(t *testing.T) {
 // and no lobe is left out.
 func TestDensities(t *testing.T) {
 	r := rand.New(rand.NewPCG(3, 4))
-	for range 25 {
+	for range 12 {
 		v := draw(r)
 		v.Rough, v.CoatRough = max(v.Rough, 0.3), max(v.CoatRough, 0.3)
 		o := towards(0.3+0.7*r.Float64(), 6*r.Float64())

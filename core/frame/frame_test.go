@@ -87,7 +87,7 @@ func randomView(r *rand.Rand) optics.View {
 func TestFittedRangeCutsNothingAndIsTight(t *testing.T) {
 	r := rand.New(rand.NewPCG(1, 2))
 	met := 0
-	for k := range 60 {
+	for k := range 24 {
 		s := NewScene(randomSet(r, 60))
 		var moments []Moment
 		for range 5 {

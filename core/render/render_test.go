@@ -400,13 +400,13 @@ func TestDenoisingComesNearerToTheTruth(t *testing.T) {
 	s.Build()
 	make := func(samples int, denoise bool) *Film {
 		f, err := Render(context.Background(), s, look(geom.V{X: 2, Y: 3, Z: 4}, geom.V{Y: 1}, 0.8),
-			Options{Width: 96, Height: 96, Samples: samples, Bounces: 2, Denoise: denoise, Seed: uint64(samples)})
+			Options{Width: 64, Height: 64, Samples: samples, Bounces: 2, Denoise: denoise, Seed: uint64(samples)})
 		if err != nil {
 			t.Fatal(err)
 		}
 		return f
 	}
-	truth, raw, clean := make(1024, false), make(8, false), make(8, true)
+	truth, raw, clean := make(512, false), make(8, false), make(8, true)
 	off := func(f *Film) (e float64) {
 		for i := range f.Color {
 			e += math.Pow(float64(f.Color[i]-truth.Color[i]), 2)
