@@ -1,6 +1,7 @@
 package edit
 
 import (
+	"cmp"
 	"context"
 	"fmt"
 	"slices"
@@ -10,12 +11,14 @@ import (
 	"visator/core/intake/maps"
 	"visator/core/intake/mend"
 	"visator/core/intake/recipe"
+	"visator/core/subdivide"
 	"visator/store"
 )
 
 // RecipeStep is one decision about a piece.
 type RecipeStep struct {
-	Op      string      `json:"op"`    // drop, keep, name, split, whole, join, apart, unmap, turn, lamps, mend
+	// drop, keep, name, split, whole, join, apart, unmap, turn, lamps, mend, smooth, variant
+	Op      string      `json:"op"`
 	Parts   []string    `json:"parts"` // keys
 	Name    string      `json:"name"`
 	By      string      `json:"by"` // surface or shell
@@ -24,6 +27,8 @@ type RecipeStep struct {
 	Kinds   []mend.Kind `json:"kinds"` // all repairs that are wanted
 	Crease  float64     `json:"crease"`
 	On      bool        `json:"on"`
+	// how its faces are divided; of no times: not at all
+	Smooth subdivide.Smooth `json:"smooth"`
 }
 
 // Recipe decides something about the parts, repairs or maps of a piece.
@@ -102,6 +107,15 @@ func (s *RecipeStep) decide(r *recipe.Recipe, say func(format string, args ...an
 	case "mend":
 		r.Mend, r.Crease = s.Kinds, s.Crease
 		say("repairs")
+	case "smooth":
+		if r.Smooth = nil; s.Smooth.Times != 0 {
+			smooth := s.Smooth
+			r.Smooth = &smooth
+		}
+		say("faces divided %d times", s.Smooth.Times)
+	case "variant":
+		r.Variant = s.Name
+		say("variant %s", cmp.Or(s.Name, "as it came"))
 	default:
 		return fmt.Errorf("%q is not a decision", s.Op)
 	}

@@ -16,6 +16,7 @@ import (
 	"visator/core/intake/maps"
 	"visator/core/intake/mend"
 	"visator/core/intake/recipe"
+	"visator/core/subdivide"
 	"visator/store"
 )
 
@@ -44,6 +45,10 @@ type PieceDetail struct {
 	Lights   int             `json:"lights"`
 	Suns     int             `json:"suns"`  // of its lights, those that can be the set's sun
 	Lamps    bool            `json:"lamps"` // its lamps shine
+	Variants []string        `json:"variants"`
+	Variant  string          `json:"variant"`
+	// how its faces are divided; of no times: not at all
+	Smooth subdivide.Smooth `json:"smooth"`
 }
 
 // PartRow is a line of the parts list.
@@ -114,6 +119,10 @@ func (a *Library) Piece(ctx context.Context, id string) (d *PieceDetail, err err
 		}
 		slices.Sort(d.Split)
 		d.Cameras, d.Lights, d.Suns, d.Lamps = inv.Cameras, inv.Lights, inv.Suns, rec.Lamps
+		d.Variants, d.Variant, d.Smooth = append([]string{}, inv.Variants...), rec.Variant, subdivide.Smooth{Sharp: 40}
+		if rec.Smooth != nil {
+			d.Smooth = *rec.Smooth
+		}
 		return nil
 	})
 	return d, err

@@ -43,7 +43,7 @@ func (MakeArgs) Kind() string { return "make" }
 
 // making is the version of how pieces are made: results of another version
 // are not taken for the same.
-const making = "10"
+const making = "11"
 
 // Made is all that follows from a source and a recipe.
 type Made struct {

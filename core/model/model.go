@@ -7,6 +7,7 @@ package model
 import (
 	"fmt"
 	"math"
+	"slices"
 
 	"visator/core/geom"
 )
@@ -28,6 +29,7 @@ type Model struct {
 	Copyright string
 	Author    string
 	Warnings  []string
+	Variants  []string // in which it comes, by name: its surfaces are those of the first unless it is chosen
 }
 
 // Unit is the unit of length of the coordinates and how it is known.
@@ -91,7 +93,29 @@ type Part struct {
 	UV1       []float32 // the second set, or nil
 	Colors    []float32 // r, g, b, a per vertex, linear, or nil
 	Indices   []uint32
-	Surface   int // None: the default surface
+	Surface   int         // None: the default surface
+	Variants  map[int]int // its surface by the number of a variant; where it has none, Surface
+}
+
+// Variant is the model in one of the variants in which it comes; unknown names leave it as it is. What does not change
+// is shared.
+func (m *Model) Variant(name string) *Model {
+	at := slices.Index(m.Variants, name)
+	if at < 0 {
+		return m
+	}
+	out := *m
+	out.Meshes = slices.Clone(m.Meshes)
+	for i := range out.Meshes {
+		parts := slices.Clone(out.Meshes[i].Parts)
+		for k := range parts {
+			if s, ok := parts[k].Variants[at]; ok {
+				parts[k].Surface = s
+			}
+		}
+		out.Meshes[i].Parts = parts
+	}
+	return &out
 }
 
 // Vertices is the number of vertices of the part.

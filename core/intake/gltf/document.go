@@ -56,6 +56,9 @@ type document struct {
 		InverseBindMatrices *int
 	}
 	Extensions struct {
+		Variants struct {
+			Variants []struct{ Name string }
+		} `json:"KHR_materials_variants"`
 		Lights struct {
 			Lights []struct {
 				Name, Type string

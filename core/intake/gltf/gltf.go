@@ -30,7 +30,7 @@ var known = []string{
 	"KHR_materials_unlit", "KHR_materials_pbrSpecularGlossiness", "EXT_texture_webp", "EXT_meshopt_compression",
 	"KHR_materials_specular", "KHR_materials_clearcoat", "KHR_materials_sheen", "KHR_materials_anisotropy",
 	"KHR_materials_iridescence", "KHR_materials_volume", "KHR_materials_dispersion",
-	"KHR_materials_diffuse_transmission",
+	"KHR_materials_diffuse_transmission", "KHR_materials_variants",
 }
 
 // ErrOld is a model of glTF before 2.0, which the converter may read.
@@ -199,8 +199,8 @@ func (r *reader) read(data []byte) (*model.Model, error) {
 	r.budget = int64(len(data))*growth + slack
 	r.maps = map[[2]int]int{}
 	r.unpacked = map[int][]byte{}
-	for _, step := range []func() error{r.loadBuffers, r.loadSurfaces, r.loadMeshes, r.loadCameras, r.loadLights,
-		r.loadNodes, r.applyMorphs, r.applySkins} {
+	for _, step := range []func() error{r.loadBuffers, r.loadSurfaces, r.loadVariants, r.loadMeshes,
+		r.loadCameras, r.loadLights, r.loadNodes, r.applyMorphs, r.applySkins} {
 		if err := step(); err != nil {
 			return nil, err
 		}
@@ -672,6 +672,9 @@ func (r *reader) part(p primitive, where string) (*model.Part, error) {
 			return nil, fmt.Errorf("%s: materials[%d] is not there", where, *p.Material)
 		}
 		part.Surface = *p.Material
+	}
+	if part.Variants, err = r.variants(&p, where); err != nil {
+		return nil, err
 	}
 	var idx []uint32
 	if p.Indices != nil {

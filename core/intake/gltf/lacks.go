@@ -4,7 +4,6 @@ package gltf
 // has none, such as notes of a program for itself, is "".
 var consequence = map[string]string{
 	"KHR_materials_volume_scatter": "its wax, skin or milk looks solid",
-	"KHR_materials_variants":       "it comes in several finishes; the first is taken",
 	"EXT_mesh_gpu_instancing":      "copies that it repeats are missing: one of each is there",
 	"KHR_node_visibility":          "what was switched off in it is shown",
 	"KHR_texture_basisu": "its maps in KTX2 are not read; their plain versions are taken where it has " +

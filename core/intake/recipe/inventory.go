@@ -24,6 +24,7 @@ type Inventory struct {
 	Cameras  int          `json:"cameras"`
 	Lights   int          `json:"lights"`
 	Suns     int          `json:"suns"` // those of the lights that shine from one direction
+	Variants []string     `json:"variants"`
 	Tray     []string     `json:"tray"` // pictures that came along and that nothing uses
 }
 
@@ -61,7 +62,8 @@ type Weight struct {
 // with it; pictures among them that the model does not use end in the tray.
 func Take(m *model.Model, files []string) Inventory {
 	inv := Inventory{Parts: parts.List(m), Faults: mend.Measure(m), Weight: Weigh(m), Cameras: len(m.Cameras),
-		Lights: len(m.Lights), Surfaces: []Surface{}, Tray: []string{}}
+		Lights: len(m.Lights), Surfaces: []Surface{}, Tray: []string{},
+		Variants: slices.Clone(m.Variants)}
 	if inv.Parts == nil {
 		inv.Parts = []parts.Part{}
 	}
@@ -303,7 +305,14 @@ func (r *Recipe) CarryOver(old, new *Inventory) (Recipe, Carried) {
 		return key, !isGone[key]
 	}
 	lose := func(format string, args ...any) { rep.Lost = append(rep.Lost, fmt.Sprintf(format, args...)) }
-	out := Recipe{Mend: slices.Clone(r.Mend), Crease: r.Crease, Lamps: r.Lamps, Turned: slices.Clone(r.Turned)}
+	out := Recipe{Mend: slices.Clone(r.Mend), Crease: r.Crease, Lamps: r.Lamps, Turned: slices.Clone(r.Turned),
+		Smooth: r.Smooth}
+	if r.Variant != "" {
+		if out.Variant = r.Variant; !slices.Contains(new.Variants, r.Variant) {
+			out.Variant = ""
+			lose("the variant %s: it does not come in it any more", r.Variant)
+		}
+	}
 	for _, k := range r.Drop {
 		if n, ok := move(k); ok {
 			out.Drop = append(out.Drop, n)

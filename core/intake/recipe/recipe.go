@@ -16,6 +16,7 @@ import (
 	"visator/core/intake/mend"
 	"visator/core/intake/parts"
 	"visator/core/model"
+	"visator/core/subdivide"
 )
 
 // Recipe is the list of decisions. The zero value decides nothing: helpers are
@@ -34,6 +35,9 @@ type Recipe struct {
 	Repeat map[string]float64 `json:"repeat,omitempty"`
 	// surfaces whose own normal map has its green turned
 	Turned []string `json:"turned,omitempty"`
+
+	Variant string            `json:"variant,omitempty"` // in which it comes; "": as the file shows it
+	Smooth  *subdivide.Smooth `json:"smooth,omitempty"`  // nil: as it came
 }
 
 // Keeps reports whether a part stays: helpers only when they are asked for.
@@ -109,6 +113,14 @@ func (r *Recipe) Check() error {
 			return fmt.Errorf("%q is not a repair", k)
 		}
 	}
+	if len(r.Variant) > maxName {
+		return fmt.Errorf("a variant has a name of at most %d characters", maxName)
+	}
+	if r.Smooth != nil {
+		if err := r.Smooth.Check(); err != nil {
+			return err
+		}
+	}
 	if r.Crease < 0 || r.Crease > 180 || math.IsNaN(r.Crease) {
 		return fmt.Errorf("the crease angle lies between 0 and 180 degrees")
 	}
@@ -135,7 +147,7 @@ var Slots = map[named.Role]model.Role{named.BaseColor: model.BaseColorMap, named
 // fetch gives a picture by its content hash. Decisions about what is not
 // there are noted as warnings.
 func (r *Recipe) Apply(src *model.Model, fetch func(blob string) ([]byte, error)) (*model.Model, error) {
-	m := *src
+	m := *src.Variant(r.Variant)
 	parts.Detach(&m)
 	if err := r.applyMaps(&m, fetch); err != nil {
 		return nil, err
@@ -147,6 +159,13 @@ func (r *Recipe) Apply(src *model.Model, fetch func(blob string) ([]byte, error)
 	// Keys are those of the file: parts are taken apart before anything moves.
 	r.applyParts(&m)
 	mend.Apply(&m, r.Mend, crease)
+	if r.Smooth != nil {
+		smooth, err := subdivide.Model(&m, r.Smooth)
+		if err != nil {
+			return nil, err
+		}
+		m = *smooth
+	}
 	for i := range m.Nodes {
 		m.Nodes[i].Camera = model.None // cameras become shots, not things
 		if !r.Lamps {

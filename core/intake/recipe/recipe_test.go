@@ -16,6 +16,7 @@ import (
 	"visator/core/intake/mend"
 	"visator/core/intake/parts"
 	"visator/core/model"
+	"visator/core/subdivide"
 )
 
 // box has a vertex of its own for each corner of each side.
@@ -334,5 +335,50 @@ func TestDecisionsDoWhatTheySay(t *testing.T) {
 	}
 	if left := turned.Unused(inv.Tray); len(left) != 0 {
 		t.Errorf("unused: %q", left)
+	}
+}
+
+// A piece in another of the variants in which it comes has its surfaces, and one whose faces are divided has four times
+// as many; the file's own model stays as it was.
+func TestVariantsAndDividedFaces(t *testing.T) {
+	src := barrow()
+	src.Variants = []string{"old", "new"}
+	src.Meshes[1].Parts[0].Variants = map[int]int{1: 0}
+	was := src.Weigh().Triangles
+	plain, err := (&Recipe{}).Apply(src, nil)
+	if err != nil {
+		t.Fatal(err)
+	}
+	r := Recipe{Variant: "new", Smooth: &subdivide.Smooth{Times: 1, Sharp: 30}}
+	if err := r.Check(); err != nil {
+		t.Fatal(err)
+	}
+	m, err := r.Apply(src, nil)
+	if err != nil {
+		t.Fatal(err)
+	}
+	if n, w := m.Weigh().Triangles, plain.Weigh().Triangles; n != 4*w || src.Weigh().Triangles != was {
+		t.Errorf("%d triangles of %d", n, w)
+	}
+	of := func(m *model.Model) (list []int) {
+		m.Walk(func(_ int, n *model.Node, _ geom.M) {
+			if n.Mesh != model.None && n.Name == "wheel" {
+				list = append(list, m.Meshes[n.Mesh].Parts[0].Surface)
+			}
+		})
+		return list
+	}
+	if a, b := of(plain), of(m); !slices.Equal(a, []int{1, 1}) || !slices.Equal(b, []int{0, 1}) {
+		t.Errorf("the wheels are of %v, then of %v", a, b)
+	}
+	for _, bad := range []Recipe{{Variant: strings.Repeat("x", 300)}, {Smooth: &subdivide.Smooth{Times: 9}}} {
+		if bad.Check() == nil {
+			t.Errorf("%+v is taken", bad)
+		}
+	}
+	old, fresh := Take(src, nil), Take(barrow(), nil)
+	out, rep := r.CarryOver(&old, &fresh)
+	if out.Variant != "" || out.Smooth == nil || len(rep.Lost) != 1 || !strings.Contains(rep.Lost[0], "new") {
+		t.Errorf("%+v %+v", out, rep)
 	}
 }

@@ -436,6 +436,9 @@ export function intake(Alpine, { call, post, upload }) {
         crease: this.d.crease,
       });
     },
+    smooth(change) {
+      return this.decide({ op: "smooth", smooth: { ...this.d.smooth, ...change } });
+    },
     async assign(surface, role, file, channel = 0) {
       await stores.v.inTurn(() =>
         this.do(() => post(`/api/pieces/${this.d.id}/map`, { surface, role, file, channel })),
