@@ -49,7 +49,7 @@ func TestAFloorInTheDarkIsLitByLamps(t *testing.T) {
 
 	// The true view: told how far it is, until it is as clean as was asked for.
 	b.keys("t")
-	b.choose("Noise at which the true view is clean enough", "20 % noise")
+	b.choose("Noise at which the true view is clean enough", "40 % noise")
 	b.until("Alpine.store('film').trueNow?.state === 'clean' && Alpine.store('film').trueShown")
 	b.until("document.querySelector('[data-true-said]').innerText.includes('clean, in')")
 	// bright is the mean of the picture, 0 to 255, once it shows the set as it is now.

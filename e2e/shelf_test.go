@@ -97,7 +97,7 @@ func TestLampsAndSkiesAreTakenFromTheShelf(t *testing.T) {
 	s.await(set, "wind", func(st *query.State) bool { return st.Set.Light.Wind == 5 })
 	b.do(chromedp.EmulateViewport(900, 560)) // paths through snow take their time on a machine that does other work
 	b.keys("t")
-	b.choose("Noise at which the true view is clean enough", "20 % noise")
+	b.choose("Noise at which the true view is clean enough", "40 % noise")
 	b.until("Alpine.store('film').trueShown && Alpine.store('film').trueNow?.samples > 0")
 	b.do(chromedp.EmulateViewport(1280, 800))
 	for range 4 { // each of them can be taken back

@@ -22,10 +22,10 @@ import (
 )
 
 type renderCall struct {
-	file, camera, size, background, env, light, out, passes string
-	o                                                       render.Options
-	strength, turn, focus, fstop, ev                        float64
-	noDenoise                                               bool
+	file, camera, size, background, env, light, surfaces, out, passes string
+	o                                                                 render.Options
+	strength, turn, focus, fstop, ev                                  float64
+	noDenoise                                                         bool
 }
 
 func renderFile(ctx context.Context, args []string) error {
@@ -50,6 +50,8 @@ func renderFile(ctx context.Context, args []string) error {
 			"middle of the picture")
 	fs.Float64Var(&c.fstop, "fstop", 0, "f-number of the lens on a sensor 24 mm high; 0 is a pinhole")
 	fs.StringVar(&c.light, "light", "", "the light of a rig, `RIG.json`, in the place of the scene's own")
+	fs.StringVar(&c.surfaces, "surfaces", "",
+		"what surfaces are made of instead, and wear, `OVERRIDES.json`; see docs/surface.md")
 	fs.BoolVar(&c.o.Shares, "shares", false, "also write, into the EXR, what each group of lights gives")
 	fs.StringVar(&c.passes, "passes", "", "also write, into the EXR: `depth,normal,albedo,objectId`")
 	fs.Float64Var(&c.ev, "ev", 0, "exposure value EV100 of a PNG; measured from the picture when not given")
@@ -101,6 +103,11 @@ func (c *renderCall) run(ctx context.Context, given map[string]bool) error {
 		return err
 	}
 	scene := &render.Scene{}
+	if c.surfaces != "" {
+		if m, scene.Weathers, err = readOverrides(c.surfaces, m); err != nil {
+			return err
+		}
+	}
 	if err := scene.Place(&render.Library{Threads: c.o.Threads}, m, geom.Identity,
 		func(n int) uint32 { return uint32(n + 1) }); err != nil {
 		return err

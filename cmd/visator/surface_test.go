@@ -72,3 +72,12 @@ func TestSurfacesOfAModel(t *testing.T) {
 		t.Errorf("%+v", l)
 	}
 }
+
+// onlyColor is a small picture of one colour.
+func onlyColor(c color.NRGBA) *image.NRGBA {
+	m := image.NewNRGBA(image.Rect(0, 0, 4, 4))
+	for i := range 16 {
+		m.SetNRGBA(i%4, i/4, c)
+	}
+	return m
+}

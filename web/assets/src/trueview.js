@@ -5,7 +5,7 @@ import { ways } from "./otherwise.js";
 import { stores } from "./stores.js";
 
 // How much noise may be left, as a share of what is seen.
-const cleans = [0.2, 0.1, 0.05, 0.02, 0.01];
+const cleans = [0.4, 0.2, 0.1, 0.05, 0.02, 0.01];
 
 export function trueView() {
   let later,
