@@ -124,6 +124,35 @@ func (r *reader) property(s *model.Surface, word, rest, library string, line int
 		if v, ok := num(); ok {
 			s.Metallic = clamp01(v)
 		}
+	case "ps": // sheen, without a colour of its own
+		if v, ok := num(); ok {
+			s.Sheen = [3]float64{clamp01(v), clamp01(v), clamp01(v)}
+		}
+	case "pc":
+		if v, ok := num(); ok {
+			s.Coat = clamp01(v)
+		}
+	case "pcr":
+		if v, ok := num(); ok {
+			s.CoatRoughness = clamp01(v)
+		}
+	case "aniso":
+		if v, ok := num(); ok {
+			s.Brush = min(max(math.Abs(v), 0), 1)
+		}
+	case "anisor": // in turns
+		if v, ok := num(); ok {
+			s.BrushTurn = 2 * math.Pi * math.Mod(v, 1)
+		}
+	case "map_ps":
+		r.slot(s, model.SheenMap, rest)
+		s.Sheen = [3]float64{1, 1, 1}
+	case "map_pc":
+		r.slot(s, model.CoatMap, rest)
+		s.Coat = 1
+	case "map_pcr":
+		r.slot(s, model.CoatRoughnessMap, rest)
+		s.CoatRoughness = 1
 	case "map_kd":
 		r.slot(s, model.BaseColorMap, rest)
 	case "map_d", "map_tr":

@@ -70,6 +70,9 @@ func TestMapsAreFoundHoweverTheyAreNamed(t *testing.T) {
 		"bump":             {"bump wall_b.png", "wall_b.png", model.HeightMap},
 		"roughness":        {"map_Pr r.png", "r.png", model.RoughnessMap},
 		"metal":            {"map_Pm m.png", "m.png", model.MetallicMap},
+		"sheen":            {"map_Ps s.png", "s.png", model.SheenMap},
+		"lacquer":          {"map_Pc c.png", "c.png", model.CoatMap},
+		"rough lacquer":    {"map_Pcr c.png", "c.png", model.CoatRoughnessMap},
 		"opacity":          {"map_d o.png", "o.png", model.OpacityMap},
 		"emission":         {"map_Ke e.png", "e.png", model.EmissiveMap},
 	} {
@@ -173,5 +176,17 @@ func TestDamagedTextDoesNoHarm(t *testing.T) {
 	}
 	if refused < 100 {
 		t.Errorf("only %d damaged files were refused", refused)
+	}
+}
+
+// The statements that extend the format for physically based shading, as they are published with it (from memory).
+func TestPhysicallyBasedStatements(t *testing.T) {
+	_, s := surface(t, "Pr 0.3\nPm 0.8\nPs 0.4\nPc 0.9\nPcr 0.2\naniso -0.5\nanisor 0.25\n", "x.png", png)
+	if s.Roughness != 0.3 || s.Metallic != 0.8 || s.Sheen != [3]float64{0.4, 0.4, 0.4} || s.Coat != 0.9 ||
+		s.CoatRoughness != 0.2 || s.Brush != 0.5 || math.Abs(s.BrushTurn-math.Pi/2) > 1e-12 {
+		t.Errorf("%+v", s)
+	}
+	if m, s := surface(t, "Pc 7\nPs x\n", "x.png", png); s.Coat != 1 || len(m.Warnings) == 0 {
+		t.Errorf("%v %v", s.Coat, m.Warnings)
 	}
 }

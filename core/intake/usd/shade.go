@@ -7,6 +7,7 @@ import (
 	"math"
 	"strings"
 
+	"visator/core/bsdf"
 	"visator/core/intake/maps"
 	"visator/core/model"
 )
@@ -124,11 +125,26 @@ func (b *builder) preview(s *model.Surface, sh *spec) {
 	colour("emissiveColor", model.EmissiveMap, func(c [3]float64) { s.Emissive = c })
 	single("metallic", model.MetallicMap, func(x float64) { s.Metallic = x })
 	single("roughness", model.RoughnessMap, func(x float64) { s.Roughness = x })
-	single("occlusion", model.OcclusionMap, func(float64) {})
-	single("displacement", model.HeightMap, func(float64) {})
 	if v, _, _ := b.input(sh, "ior"); v != nil {
 		s.IOR = min(max(number(v, 1.5), 1), 4)
 	}
+	single("clearcoat", model.CoatMap, func(x float64) { s.Coat = min(max(x, 0), 1) })
+	s.CoatRoughness = 0.01 // the format's own default
+	single("clearcoatRoughness", model.CoatRoughnessMap, func(x float64) { s.CoatRoughness = min(max(x, 0), 1) })
+	if v, _, _ := b.input(sh, "useSpecularWorkflow"); v != nil && number(v, 0) == 1 {
+		// What is mirrored straight on is told as a colour, and nothing is metal.
+		s.Metallic = 0
+		s.Slots[model.MetallicMap] = model.EmptySlot
+		s.SpecularTint = [3]float64{}
+		f0 := func(c [3]float64) {
+			for i, x := range c {
+				s.SpecularTint[i] = min(max(x, 0), 1) / bsdf.Facing(s.IOR)
+			}
+		}
+		colour("specularColor", model.SpecularTintMap, f0)
+	}
+	single("occlusion", model.OcclusionMap, func(float64) {})
+	single("displacement", model.HeightMap, func(float64) {})
 	if _, tex, _ := b.input(sh, "normal"); tex != nil {
 		if slot, ok := b.slot(tex, model.NormalMap, 0); ok {
 			s.Slots[model.NormalMap] = slot

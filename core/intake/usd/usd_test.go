@@ -89,6 +89,9 @@ def Xform "World" (kind = "component")
                 uniform token info:id = "UsdPreviewSurface"
                 color3f inputs:diffuseColor = (0.1, 0.2, 0.3)
                 float inputs:opacity = 0.5
+                float inputs:clearcoat = 0.75
+                int inputs:useSpecularWorkflow = 1
+                color3f inputs:specularColor = (0.5, 0.25, 0.04)
             }
         }
     }
@@ -161,6 +164,13 @@ func checkScene(t *testing.T, m *model.Model) {
 	off := 0.0
 	for i, want := range []float64{0.1, 0.2, 0.3, 0.5} {
 		off = max(off, math.Abs(glass.BaseColor[i]-want))
+	}
+	// Straight on it mirrors what is told: of glass with an index of 1.5 that is 4 % times a tint.
+	for i, want := range []float64{0.5, 0.25, 0.04} {
+		off = max(off, math.Abs(glass.SpecularTint[i]*0.04-want))
+	}
+	if glass.Coat != 0.75 || glass.CoatRoughness != 0.01 || glass.Metallic != 0 || wood.Coat != 0 {
+		t.Errorf("%+v", glass)
 	}
 	if off > 1e-6 || glass.Alpha != model.Blend {
 		t.Errorf("%+v", glass)
