@@ -9,7 +9,8 @@ const cleans = [0.4, 0.2, 0.1, 0.05, 0.02, 0.01];
 
 export function trueView() {
   let later,
-    down = false;
+    down = false,
+    asking; // what is asked for now, which waits for news: it is given up when something else is wanted
   // The lens view follows the hand, and is seen until the true view shows what the hand did.
   const letGo = () => {
     if (!down && stores.film.trueOfNow) stores.film.trueHeld = false;
@@ -64,6 +65,7 @@ export function trueView() {
         this.trueWhole = "";
       }
       this.truePart = part;
+      asking?.abort();
       stores.v.lens?.remark();
     },
     falseBy: "", // drawn by stops, cd or lux; "": as it is
@@ -118,6 +120,7 @@ export function trueView() {
     },
     cleanTo(x) {
       this.trueClean = localStorage.clean = Number(x);
+      asking?.abort();
     },
     // followTrue asks for what is newer than what is shown, until it is not wanted any more.
     async followTrue() {
@@ -135,8 +138,14 @@ export function trueView() {
           const set = document.documentElement.dataset.set,
             path = `/api/sets/${set}/true?width=${wide}&seen=${seen}&clean=${this.trueClean}` +
               (this.truePart ? `&part=${this.truePart.map((x) => x.toFixed(4)).join()}` : ""),
-            answer = await until(() => call(path, { picture: true }), wanted);
-          if (!answer) continue;
+            { signal } = (asking = new AbortController()),
+            ask = () =>
+              call(path, { picture: true, signal }).catch((e) => {
+                if (signal.aborted) return { again: true };
+                throw e;
+              }),
+            answer = await until(ask, wanted);
+          if (!answer || answer.again) continue;
           seen = answer.told.number;
           if (!this.truly) return;
           this.trueNow = answer.told;
