@@ -217,6 +217,20 @@ func TestMaterialsPalettesAndWear(t *testing.T) {
 	if len(board.Palette) != 2 || math.Abs(board.Palette[0].Share-0.5) > 1e-9 {
 		t.Errorf("%+v", board)
 	}
+	// A colour is picked off a picture of the board, for what is chosen; and given up again.
+	b.press("pick off a picture")
+	b.click("[data-board] img")
+	s.await(set, "the picked colour", func(st *query.State) bool {
+		for _, e := range st.Elements {
+			var w surface.Worn
+			if e.Kind == "material" && json.Unmarshal(e.Spec, &w) == nil && (w.Base == "#28508c" || w.Base == "#d2be96") {
+				return true
+			}
+		}
+		return false
+	})
+	b.keys(",")
+	b.until("Alpine.store('surface').materials.every((e) => !['#28508c', '#d2be96'].includes(e.spec.base))")
 	held := func() (h outfit.Held) {
 		t.Helper()
 		if err := json.Unmarshal(s.get("/api/sets/"+set+"/held?board="+elementOf(st, "board").ID), &h); err != nil {

@@ -108,7 +108,7 @@ func ParseColor(text string) (c geom.V, err error) {
 	s := strings.ToLower(strings.TrimSpace(text))
 	wrong := func() (geom.V, error) {
 		return geom.V{}, fmt.Errorf("%.60q is no colour: write #8a8a7a, rgb(138 138 122), hsl(60 6%% 51%%), "+
-			"oklch(0.63 0.02 107) or linear(0.25 0.25 0.2)", text)
+			"oklch(0.63 0.02 107), linear(0.25 0.25 0.2) or 2700 K", text)
 	}
 	if hex, ok := strings.CutPrefix(s, "#"); ok {
 		if len(hex) == 3 {
@@ -118,6 +118,14 @@ func ParseColor(text string) (c geom.V, err error) {
 			return wrong()
 		}
 		return light.Hex(hex), nil
+	}
+	if warm, is := strings.CutSuffix(s, "k"); is { // the colour of what glows as hot as that
+		k, err := strconv.ParseFloat(strings.TrimSpace(warm), 64)
+		if err != nil || !(k >= 1000 && k <= 40000) {
+			return geom.V{}, fmt.Errorf("%.60q is no colour: a temperature is 1000 K to 40000 K", text)
+		}
+		c = light.Color(k)
+		return c.Mul(1 / c.Max()), nil
 	}
 	name, rest, ok := strings.Cut(s, "(")
 	rest, closed := strings.CutSuffix(rest, ")")

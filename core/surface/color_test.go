@@ -1,6 +1,7 @@
 package surface
 
 import (
+	"fmt"
 	"image"
 	"image/color"
 	"math"
@@ -177,5 +178,27 @@ func BenchmarkPalette(b *testing.B) {
 	b.ResetTimer()
 	for range b.N {
 		Palette(8, m)
+	}
+}
+
+// Temperatures as colours, within a few levels of what Mitchell Charity's table of black bodies in sRGB has (from
+// memory).
+func TestTemperaturesAsColors(t *testing.T) {
+	for text, want := range map[string][3]int{"3000 K": {255, 180, 107}, "6500k": {255, 249, 253}, "10000 K": {204, 219, 255}} {
+		c, err := ParseColor(text)
+		var got [3]int
+		if _, e := fmt.Sscanf(light.HexOf(c), "#%02x%02x%02x", &got[0], &got[1], &got[2]); err != nil || e != nil {
+			t.Fatal(text, err, e)
+		}
+		for i := range got {
+			if got[i] < want[i]-9 || got[i] > want[i]+9 {
+				t.Errorf("%s is %v, want about %v", text, got, want)
+			}
+		}
+	}
+	for _, text := range []string{"999 K", "50000k", "k", "nan k", "1e9K"} {
+		if c, err := ParseColor(text); err == nil {
+			t.Errorf("%q is %v", text, c)
+		}
 	}
 }

@@ -271,9 +271,18 @@ class View {
     }
     this.painted(f, resting, blurred);
   }
+  // whilePainted looks at the next picture while it is on the canvas: afterwards nobody can read it.
+  whilePainted(look) {
+    return new Promise((told) => {
+      this.looked = () => told(look());
+      this.invalidate();
+    });
+  }
   // painted: a picture came onto the canvas.
   painted(f, resting, blurred) {
     const began = this.began;
+    this.looked?.();
+    this.looked = null;
     this.turn = null;
     this.box.querySelector("[data-first]")?.remove();
     const all = !this.v.coming && this.placed.size > 0 && !this.whole;

@@ -12,6 +12,7 @@ import { dress } from "./dress.js";
 import { lighting } from "./lighting.js";
 import { boarding } from "./board.js";
 import { brushing } from "./brush.js";
+import { picking } from "./pick.js";
 import { surfacing } from "./surfacing.js";
 import { materialShelf } from "./materials.js";
 import { shelving } from "./shelf.js";
@@ -64,7 +65,7 @@ document.addEventListener("alpine:init", () => {
   panels(Alpine);
   typing(Alpine);
   Alpine.store("dress", mixed(dress({ call, post }), placing, lighting(), shelving()));
-  Alpine.store("surface", mixed(surfacing(), boarding(), materialShelf(), brushing()));
+  Alpine.store("surface", mixed(surfacing(), boarding(), materialShelf(), brushing(), picking()));
   Alpine.store("film", mixed(filming({ call }), moving, matching, trueView(), meter(), allLight));
   Alpine.store("size", sized);
   Alpine.store("shoot", shooting);
