@@ -3,12 +3,14 @@ package e2e
 import (
 	"bytes"
 	"encoding/json"
+	"fmt"
 	"image"
 	"image/color"
 	"image/png"
 	"math"
 	"os"
 	"path/filepath"
+	"slices"
 	"testing"
 	"visator/app/outfit"
 	"visator/core/lay/keep"
@@ -274,4 +276,27 @@ func TestMaterialsPalettesAndWear(t *testing.T) {
 	if math.Abs(g3-g1) > 1e-6*g1 {
 		t.Errorf("dry again it is %v, before %v", g3, g1)
 	}
+	// In the plan's step: taken off what is selected, and put on all that is.
+	of = map[string]string{}
+	for _, p := range s.state(set).Placements {
+		of[p.Name] = p.ID
+	}
+	b.step("dress")
+	b.until("Alpine.store('v').lens?.viewNow")
+	eval[bool](b, fmt.Sprintf("(Alpine.store('dress').select(%q), true)", of["boards"]))
+	b.keys("v")
+	b.until("Alpine.store('surface').held")
+	eval[bool](b, fmt.Sprintf("(Alpine.store('dress').select(%q), true)", of["plain"]))
+	b.keys("r")
+	s.await(set, "it on all of the other", func(st *query.State) bool {
+		for _, e := range st.Elements {
+			var w surface.Worn
+			if e.Kind == "material" && json.Unmarshal(e.Spec, &w) == nil {
+				if slices.Contains(w.On, surface.On{Thing: of["plain"]}) {
+					return true
+				}
+			}
+		}
+		return false
+	})
 }

@@ -64,6 +64,25 @@ func (s *Server) drawn(c *echo.Context, m *surface.Material, kept string) error 
 	return c.Blob(http.StatusOK, "image/png", data)
 }
 
+// alone is a picture of a thing by itself.
+func (s *Server) alone(c *echo.Context) error {
+	o := outfit.Alone{Thing: c.QueryParam("thing"), Piece: c.QueryParam("piece"), Light: c.QueryParam("light"),
+		Person: c.QueryParam("person") != ""}
+	var err error
+	if o.Turn, err = strconv.ParseFloat(c.QueryParam("turn"), 64); err != nil {
+		return act.Wrong("By how much it is turned is a number of radians.")
+	}
+	if o.Wide, err = strconv.Atoi(c.QueryParam("wide")); err != nil {
+		return act.Wrong("How wide it is drawn is a number of pixels.")
+	}
+	data, err := s.app.Alone(c.Request().Context(), c.Param("set"), o)
+	if err != nil {
+		return err
+	}
+	c.Response().Header().Set("Cache-Control", "no-cache")
+	return c.Blob(http.StatusOK, "image/png", data)
+}
+
 // color is a colour as it is kept, of one as people write it.
 func (s *Server) color(c *echo.Context) error {
 	v, err := surface.ParseColor(c.QueryParam("text"))

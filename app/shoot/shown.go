@@ -2,6 +2,7 @@ package shoot
 
 import (
 	"context"
+	"fmt"
 
 	"visator/app/act"
 	"visator/app/measure"
@@ -19,7 +20,9 @@ type Shown struct {
 	Piece  string // "": of a stand-in, and of what an element is made of
 	Linked int    // how many placements and copies show the piece
 	Model  *model.Model
+	Top    geom.M  // from it to metres about its pivot
 	Metres float64 // of a unit of it
+	Made   string  // names what its model was made of
 	Worn   []*surface.Worn
 	By     map[*surface.Material]string // by which element
 }
@@ -75,6 +78,10 @@ func (a *Studio) Show(ctx context.Context, setID, thing, piece string) (*Shown, 
 		return nil, act.Wrong("%s is made of nothing that shows.", found.Name)
 	}
 	out.Linked, out.Model = linked(w, out.Piece), l.models[key]
+	out.Top, out.Made = l.top[key], l.of[key]+" "+key
+	if key == thing { // made for it alone, by what it says now
+		out.Made = fmt.Sprintf("%s at %d", key, w.Production.Revision)
+	}
 	out.Metres = geom.V{X: l.top[key][0], Y: l.top[key][1], Z: l.top[key][2]}.Len()
 	return out, nil
 }

@@ -28,6 +28,7 @@ export const list = [
   ["t", "the true view, as it will be rendered, and back"],
   ["l", "the meter, at Light: arrows point it, with Shift farther"],
   ["v, r, s", "at Surface: take a material off, put it on, show the old one and the new"],
+  ["v, r", "at Dress: take the material off what is selected, put it on all that is"],
   ["w", "walk: arrows walk and turn, Page Up and Down fly, Shift faster"],
   ["Escape", "select nothing; what is in the hand goes back"],
   ["?", "this list"],
@@ -97,8 +98,12 @@ export function keys(v) {
       n: () => stores.film.moveNow && stores.film.stepFrame(-1),
       m: () => stores.film.moveNow && stores.film.stepFrame(1),
       w: () => stores.film.walk(),
-      v: () => v.on("surface") && stores.surface.hold(),
-      r: () => v.on("surface") && stores.surface.held && stores.surface.putOn(),
+      v: () => (v.on("surface") ? stores.surface.hold() : v.on("dress") && stores.surface.holdSelected()),
+      r: () => {
+        if (!stores.surface.held) return;
+        if (v.on("surface")) stores.surface.putOn();
+        else if (v.on("dress")) stores.surface.putOnSelected();
+      },
       s: () => v.on("surface") && stores.surface.toggle(),
     });
     if (stores.film.walking && v.lens.step(e)) return e.preventDefault();

@@ -1,5 +1,6 @@
 // What panels have of their own: the document that each is of, what it says in words, and what
 // a gesture in it does. Templates only name these.
+import { alonePanel } from "./alone.js";
 import { drawLadder, falseWords, ladderWords, pullLadder } from "./ladder.js";
 import { stores } from "./stores.js";
 import { call, until } from "./ask.js";
@@ -50,6 +51,7 @@ export function panels(Alpine) {
     },
   }));
 
+  Alpine.data("alonePanel", alonePanel);
   Alpine.data("surfacePanel", () => ({
     fixed: false,
     get doc() {

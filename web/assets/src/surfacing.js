@@ -137,9 +137,29 @@ export function surfacing() {
         stores.v.say(e.message, true);
       }
     },
+    // holdSelected takes off what most of the selected thing is made of, where no surface is chosen: in the plan too.
+    async holdSelected() {
+      const id = stores.v.sel.at(-1);
+      if (!id) return stores.v.say("Select a thing first: what it is made of is taken off it.", true);
+      try {
+        this.made = await call(`/api/sets/${set()}/surfaces?thing=${id}&piece=`);
+        this.madeOf = "";
+        const most = this.made.list.reduce((a, b) => (b.share > a.share ? b : a), this.made.list[0]);
+        if (most) await this.hold(most.surface);
+      } catch (e) {
+        stores.v.say(e.message, true);
+      }
+    },
+    // putOnSelected puts what is held on all of each thing that is selected.
+    putOnSelected() {
+      const on = stores.v.sel.map((thing) => ({ thing }));
+      if (!on.length) return stores.v.say(`Select what ${this.held.name} is to be on.`, true);
+      return stores.v.does("put on", { name: this.held.name, material: this.held.material, on });
+    },
     take(material, name) {
       this.held = { material, name };
-      stores.v.say(`${name} is in the hand: click what it is to be on, in the lens view; Escape puts it back`);
+      const how = stores.v.on("dress") ? "select what it is to be on and press r" : "click what it is to be on";
+      stores.v.say(`${name} is in the hand: ${how}; Escape puts it back`);
     },
     // holdKept takes a material of the set into the hand.
     holdKept(e) {
