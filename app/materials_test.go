@@ -1,10 +1,13 @@
 package app_test
 
 import (
+	"fmt"
 	"image/color"
+	"math"
 	"strings"
 	"testing"
 
+	"visator/app/edit"
 	"visator/app/outfit"
 	"visator/core/model"
 	"visator/core/surface"
@@ -71,5 +74,57 @@ func TestMaterialsOnTheShelf(t *testing.T) {
 	}
 	if list, err = d.a.Materials(d.ctx); err != nil || len(list) != 1 {
 		t.Errorf("%+v %v", list, err)
+	}
+}
+
+// A thing by itself is drawn in each light, another in each; turned it looks otherwise, beside a person it is smaller;
+// red it is red.
+func TestAThingByItself(t *testing.T) {
+	d := newStudio(t)
+	defer d.a.Close()
+	st := d.takeIn("box.glb", boxGLB(t))
+	box := d.edit(edit.Do(&edit.Place{Piece: st.Pieces[0].ID})).Made[0]
+	seen := map[string]string{}
+	alone := func(o outfit.Alone) (r, g float64) {
+		t.Helper()
+		o.Thing, o.Wide = box, 64
+		data, err := d.a.Alone(d.ctx, d.set, o)
+		if err != nil {
+			t.Fatal(o, err)
+		}
+		for is, had := range seen {
+			if had == string(data) {
+				t.Errorf("%+v is as %s", o, is)
+			}
+		}
+		seen[fmt.Sprintf("%+v", o)] = string(data)
+		m, err := model.DecodePicture(data, "alone")
+		if err != nil || m.Rect.Dx() != 64 || m.Rect.Dy() != 64 {
+			t.Fatal(m.Rect, err)
+		}
+		for y := 24; y < 40; y++ {
+			for x := 24; x < 40; x++ {
+				c := m.NRGBAAt(x, y)
+				r, g = r+float64(c.R), g+float64(c.G)
+			}
+		}
+		return r, g
+	}
+	for _, l := range outfit.AloneLights {
+		alone(outfit.Alone{Light: l})
+	}
+	r0, g0 := alone(outfit.Alone{Light: "studio", Turn: 0.6})
+	alone(outfit.Alone{Light: "studio", Person: true})
+	m := surface.New()
+	m.Base = "#c01010"
+	d.edit(edit.Do(&edit.PutOn{Name: "red", Material: &m, On: []surface.On{{Thing: box}}}))
+	if r, g := alone(outfit.Alone{Light: "studio", Turn: 0.6}); r/g < 2*r0/g0 {
+		t.Errorf("red it is %v red and %v green, it was %v and %v", r, g, r0, g0)
+	}
+	for _, bad := range []outfit.Alone{{Thing: box, Light: "disco", Wide: 64}, {Thing: box, Light: "studio", Wide: 9999},
+		{Thing: "nothing", Light: "studio", Wide: 64}, {Thing: box, Light: "studio", Wide: 64, Turn: math.Inf(1)}} {
+		if _, err := d.a.Alone(d.ctx, d.set, bad); err == nil {
+			t.Errorf("%+v is drawn", bad)
+		}
 	}
 }

@@ -38,7 +38,7 @@ var AloneLights = []string{"overcast", "low sun", "studio", "night", "the shot's
 // Limits of a picture of a thing alone.
 const (
 	leastAlone, mostAlone = 64, 720 // pixels across
-	aloneSamples          = 12
+	aloneSamples          = 8
 	alonePitch            = 0.22 // radians that it is seen from above
 )
 
@@ -96,7 +96,8 @@ func (a *Outfitter) alone(ctx context.Context, box geom.Box, put func(*render.Sc
 		sin, cos := math.Sincos(o.Turn)
 		at := geom.V{X: box.Center().X - far*cos, Y: foot, Z: box.Center().Z + far*sin}
 		p := stage.Placement{StandIn: "person"}
-		if err := s.Place(lib, stage.ShapeModel(p.Shape()), geom.Translation(at), func(int) uint32 { return 2 }); err != nil {
+		if err := s.Place(lib, stage.ShapeModel(p.Shape()), geom.Translation(at),
+			func(int) uint32 { return 2 }); err != nil {
 			return nil, err
 		}
 		all = all.Add(at.Add(geom.V{X: 0.3, Z: 0.3})).Add(at.Add(geom.V{X: -0.3, Y: stage.PersonHeight, Z: -0.3}))
@@ -118,8 +119,8 @@ func (a *Outfitter) alone(ctx context.Context, box geom.Box, put func(*render.Sc
 	view.Eye = mid.Add(back.Mul(radius / math.Sin(math.Atan(wide)) * 1.02))
 	view.AimAt(mid)
 	cam := &render.Camera{Near: radius / 1000, TanX: wide, TanY: wide, World: view.World()}
-	f, err := render.Render(ctx, s, cam, render.Options{Width: o.Wide, Height: o.Wide, Samples: aloneSamples, Bounces: 3,
-		Denoise: true})
+	f, err := render.Render(ctx, s, cam, render.Options{Width: o.Wide, Height: o.Wide, Samples: aloneSamples,
+		Bounces: 3, Denoise: true})
 	if err != nil {
 		return nil, err
 	}
@@ -140,8 +141,8 @@ func (a *Outfitter) lightAlone(ctx context.Context, s *render.Scene, box geom.Bo
 		u, v := geom.Frame(dir)
 		half := size / 2
 		area := 4 * half * half
-		s.Lamps = append(s.Lamps, lamp.Lamp{At: mid.Add(from), Dir: dir, Shape: lamp.Rectangle, U: u.Mul(half), V: v.Mul(half),
-			Candela: color.Mul(nits * area)})
+		s.Lamps = append(s.Lamps, lamp.Lamp{At: mid.Add(from), Dir: dir, Shape: lamp.Rectangle, U: u.Mul(half),
+			V: v.Mul(half), Candela: color.Mul(nits * area)})
 	}
 	white := geom.V{X: 1, Y: 1, Z: 1}
 	switch o.Light {
@@ -150,8 +151,8 @@ func (a *Outfitter) lightAlone(ctx context.Context, s *render.Scene, box geom.Bo
 	case "low sun":
 		lit := light.Default()
 		sin, cos := math.Sincos(0.2)
-		s.Suns = []render.Sun{{To: geom.V{X: -0.8 * cos, Y: sin, Z: 0.6 * cos}.Unit(), Lux: light.Color(3500).Mul(25000),
-			Radius: lit.Size / 2}}
+		s.Suns = []render.Sun{{To: geom.V{X: -0.8 * cos, Y: sin, Z: 0.6 * cos}.Unit(),
+			Lux: light.Color(3500).Mul(25000), Radius: lit.Size / 2}}
 		s.Env = &sky.Environment{Constant: geom.V{X: 500, Y: 650, Z: 900}}
 	case "studio":
 		panel(geom.V{X: -1.1, Y: 1.1, Z: 1.2}, 4000, white)

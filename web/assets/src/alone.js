@@ -16,8 +16,9 @@ export function alonePanel() {
     opened: false,
     shown: "",
     busy: false,
-    // url is the picture that is wanted now.
-    get url() {
+    glimpsed: "", // what was seen coarsely
+    // wanted is what is to be seen now.
+    get wanted() {
       const m = stores.surface.made;
       if (!m || !stores.v.st) return "";
       const at = new URLSearchParams({
@@ -26,19 +27,26 @@ export function alonePanel() {
         light: this.light,
         turn: this.turn.toFixed(3),
         person: this.person ? "1" : "",
-        wide: String(this.turning || this.going ? coarse : fine),
         of: String(stores.v.st.revision),
       });
       return `/api/sets/${document.documentElement.dataset.set}/alone?${at}`;
+    },
+    // url is its picture: a coarse one first.
+    get url() {
+      const w = this.wanted;
+      return w && `${w}&wide=${this.turning || this.going || this.glimpsed !== w ? coarse : fine}`;
     },
     // follow asks for the picture that is wanted, one after the other.
     follow() {
       if (this.busy || !this.url || this.url === this.shown) return;
       this.busy = true;
+      this.asked = this.wanted;
       this.shown = this.url;
     },
+    asked: "",
     came() {
       this.busy = false;
+      this.glimpsed = this.asked;
       if (this.going) this.turn += step;
       this.follow();
     },
