@@ -220,6 +220,7 @@ func TestMaterialsPalettesAndWear(t *testing.T) {
 		t.Errorf("%+v", board)
 	}
 	// A colour is picked off a picture of the board, for what is chosen; and given up again.
+	b.until("[...document.querySelectorAll('[data-board] img')].every((i) => i.naturalWidth > 0)")
 	b.press("pick off a picture")
 	b.click("[data-board] img")
 	s.await(set, "the picked colour", func(st *query.State) bool {
@@ -276,6 +277,23 @@ func TestMaterialsPalettesAndWear(t *testing.T) {
 	if math.Abs(g3-g1) > 1e-6*g1 {
 		t.Errorf("dry again it is %v, before %v", g3, g1)
 	}
+	// Of a wall that is one part the side that is seen is picked, and painted alone.
+	b.choose("What a click picks", "faces that go on evenly")
+	click(1.2, 1, 0)
+	b.until("Alpine.store('surface').facesSaid.startsWith('2 faces, 4')")
+	b.fill("Colour as written", "#123456")
+	s.await(set, "two faces painted", func(st *query.State) bool {
+		for _, e := range st.Elements {
+			var w surface.Worn
+			if e.Kind == "material" && json.Unmarshal(e.Spec, &w) == nil && w.Base == "#123456" {
+				return len(w.On) == 1 && w.On[0].Faces.By == "angle" && math.Abs(w.On[0].Faces.At.Z-0.1) < 0.01
+			}
+		}
+		return false
+	})
+	b.until("document.querySelectorAll('[data-surfaces] li').length === 2")
+	b.choose("What a click picks", "the whole surface")
+
 	// In the plan's step: taken off what is selected, and put on all that is.
 	of = map[string]string{}
 	for _, p := range s.state(set).Placements {

@@ -83,6 +83,19 @@ func (s *Server) alone(c *echo.Context) error {
 	return c.Blob(http.StatusOK, "image/png", data)
 }
 
+// faces are those that belong to a place on a thing.
+func (s *Server) faces(c *echo.Context) error {
+	f := surface.Faces{By: c.QueryParam("by")}
+	for name, to := range map[string]*float64{"x": &f.At.X, "y": &f.At.Y, "z": &f.At.Z, "angle": &f.Angle} {
+		var err error
+		if *to, err = strconv.ParseFloat(c.QueryParam(name), 64); err != nil {
+			return act.Wrong("A face is picked by a place x, y, z in metres and an angle in degrees.")
+		}
+	}
+	told, err := s.app.Pick(c.Request().Context(), c.Param("set"), c.QueryParam("thing"), &f)
+	return answer(c, told, err)
+}
+
 // color is a colour as it is kept, of one as people write it.
 func (s *Server) color(c *echo.Context) error {
 	v, err := surface.ParseColor(c.QueryParam("text"))

@@ -147,6 +147,7 @@ func (s *Server) Handler() http.Handler {
 	e.POST("/api/sets/:set/takeoff", s.takeOff, small)
 	e.GET("/api/sets/:set/sample", s.surfaceSample)
 	e.GET("/api/sets/:set/alone", s.alone)
+	e.GET("/api/sets/:set/faces", s.faces)
 	e.GET("/api/sample", s.sample)
 	e.GET("/api/color", s.color)
 	e.GET("/api/finishes", s.finishes)

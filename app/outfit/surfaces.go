@@ -8,6 +8,7 @@ import (
 
 	"visator/app/act"
 	"visator/core/model"
+	"visator/core/sizing"
 	"visator/core/surface"
 )
 
@@ -16,6 +17,8 @@ type Made struct {
 	surface.Found
 	// By is the element that says so; "": it is as it came.
 	By string `json:"by"`
+	// Faces are those that it is of alone; nil: all of the surface.
+	Faces *surface.Faces `json:"faces,omitempty"`
 }
 
 // Surfaces is what a thing is made of, and where a change of it counts.
@@ -42,7 +45,44 @@ func (a *Outfitter) Surfaces(ctx context.Context, setID, thing, piece string) (*
 		}
 		out.List = append(out.List, made)
 	}
+	whole := 0.0
+	for _, a := range sizing.Areas(shown.Model) {
+		whole += a * shown.Metres * shown.Metres
+	}
+	for i := range matches {
+		m := &matches[i]
+		if m.Faces == (surface.Faces{}) {
+			continue
+		}
+		if g, ok := m.Faces.Find(shown.Model, shown.Top); ok {
+			out.List = append(out.List, Made{Found: surface.Found{Surface: m.Surface, Material: *m.Material,
+				Maps: []string{}, Share: g.Area / max(whole, 1e-30), Doubts: m.Material.Likely()},
+				By: shown.By[m.Material], Faces: &m.Faces})
+		}
+	}
 	return out, nil
+}
+
+// Picked are faces of a thing.
+type Picked struct {
+	Count int     `json:"count"`
+	Area  float64 `json:"area"` // square metres, before the thing's own scale
+}
+
+// Pick tells how many faces of a placement belong to a place on it.
+func (a *Outfitter) Pick(ctx context.Context, setID, thing string, f *surface.Faces) (*Picked, error) {
+	if err := f.Check(); err != nil {
+		return nil, act.Wrong("%v.", err)
+	}
+	shown, err := a.Show(ctx, setID, thing, "")
+	if err != nil {
+		return nil, err
+	}
+	g, ok := f.Find(shown.Model, shown.Top)
+	if !ok {
+		return nil, act.Wrong("%s has no faces.", shown.Name)
+	}
+	return &Picked{g.Count, g.Area}, nil
 }
 
 // maxMap bounds a picture of a material that is taken off, in bytes: that of an arrival's.

@@ -35,7 +35,7 @@ func oneSided(p *model.Part, t *tree) (worst float64) {
 // tree is a hierarchy of boxes over triangles, halved at the middle of their
 // centres along the longest side.
 type tree struct {
-	triangles [][3]geom.V
+	triangles []geom.Triangle
 	nodes     []treeNode
 }
 
@@ -48,7 +48,7 @@ type treeNode struct {
 func newTree(p *model.Part) *tree {
 	t := &tree{}
 	for i := 0; i+2 < len(p.Indices); i += 3 {
-		t.triangles = append(t.triangles, [3]geom.V{p.Position(p.Indices[i]), p.Position(p.Indices[i+1]),
+		t.triangles = append(t.triangles, geom.Triangle{p.Position(p.Indices[i]), p.Position(p.Indices[i+1]),
 			p.Position(p.Indices[i+2])})
 	}
 	if len(t.triangles) > 0 {
@@ -77,7 +77,7 @@ func (t *tree) split(first, last int) int {
 	if size.Z > max(size.X, size.Y) {
 		axis = 2
 	}
-	slices.SortFunc(t.triangles[first:last], func(x, y [3]geom.V) int {
+	slices.SortFunc(t.triangles[first:last], func(x, y geom.Triangle) int {
 		a, b := x[0].Add(x[1]).Add(x[2]).At(axis), y[0].Add(y[1]).Add(y[2]).At(axis)
 		if a < b {
 			return -1
@@ -113,7 +113,7 @@ func (t *tree) nearest(q geom.V) float64 {
 		}
 		if node.left < 0 {
 			for i := node.first; i < node.last; i++ {
-				d := q.Sub(closest(&t.triangles[i], q))
+				d := q.Sub(t.triangles[i].Nearest(q))
 				best = min(best, d.Dot(d))
 			}
 			continue
@@ -126,38 +126,4 @@ func (t *tree) nearest(q geom.V) float64 {
 		n += 2
 	}
 	return math.Sqrt(best)
-}
-
-// closest is the point of a triangle nearest to p (Ericson, Real-Time
-// Collision Detection, 2005, 5.1.5).
-func closest(t *[3]geom.V, p geom.V) geom.V {
-	a, b, c := t[0], t[1], t[2]
-	ab, ac, ap := b.Sub(a), c.Sub(a), p.Sub(a)
-	d1, d2 := ab.Dot(ap), ac.Dot(ap)
-	if d1 <= 0 && d2 <= 0 {
-		return a
-	}
-	bp := p.Sub(b)
-	d3, d4 := ab.Dot(bp), ac.Dot(bp)
-	if d3 >= 0 && d4 <= d3 {
-		return b
-	}
-	if vc := d1*d4 - d3*d2; vc <= 0 && d1 >= 0 && d3 <= 0 {
-		return a.Add(ab.Mul(d1 / (d1 - d3)))
-	}
-	cp := p.Sub(c)
-	d5, d6 := ab.Dot(cp), ac.Dot(cp)
-	if d6 >= 0 && d5 <= d6 {
-		return c
-	}
-	if vb := d5*d2 - d1*d6; vb <= 0 && d2 >= 0 && d6 <= 0 {
-		return a.Add(ac.Mul(d2 / (d2 - d6)))
-	}
-	va := d3*d6 - d5*d4
-	if va <= 0 && d4-d3 >= 0 && d5-d6 >= 0 {
-		return b.Add(c.Sub(b).Mul((d4 - d3) / ((d4 - d3) + (d5 - d6))))
-	}
-	vb, vc := d5*d2-d1*d6, d1*d4-d3*d2
-	k := 1 / (va + vb + vc)
-	return a.Add(ab.Mul(vb * k)).Add(ac.Mul(vc * k))
 }

@@ -149,11 +149,11 @@ func TestDistances(t *testing.T) {
 	if d := Distance(&a, &b); math.Abs(d-0.25) > 1e-6 {
 		t.Errorf("%v, want 0.25", d)
 	}
-	tri := [3]geom.V{{}, {X: 1}, {Y: 1}}
+	tri := geom.Triangle{{}, {X: 1}, {Y: 1}}
 	for _, c := range []struct{ p, want geom.V }{{geom.V{X: 0.2, Y: 0.2, Z: 3}, geom.V{X: 0.2, Y: 0.2}},
 		{geom.V{X: -1, Y: -1}, geom.V{}}, {geom.V{X: 1, Y: 1}, geom.V{X: 0.5, Y: 0.5}},
 		{geom.V{X: 0.5, Y: -2}, geom.V{X: 0.5}}, {geom.V{X: 3, Y: -1}, geom.V{X: 1}}} {
-		if got := closest(&tri, c.p); got.Sub(c.want).Len() > 1e-12 {
+		if got := tri.Nearest(c.p); got.Sub(c.want).Len() > 1e-12 {
 			t.Errorf("nearest to %v: %v, want %v", c.p, got, c.want)
 		}
 	}

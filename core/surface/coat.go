@@ -24,13 +24,25 @@ func Coat(m *model.Model, top geom.M, matches []Match, fetch func(hash string) (
 			}
 		}
 	}
+	own := map[int]*Material{} // of surfaces that some faces have alone
+	for _, match := range matches {
+		if match.Faces == (Faces{}) {
+			continue
+		}
+		if i, ok := match.Faces.part(&out, top); ok {
+			own[i] = match.Material
+		}
+	}
 	metres := geom.V{X: top[0], Y: top[1], Z: top[2]}.Len()
 	runs := sizing.Runs(&out)
 	laid := map[int]*Material{} // of surfaces whose pictures do not lie as their coordinates run
 	at := map[string]int{}      // of the maps that are there, by content
 	for i := range out.Surfaces {
 		s := &out.Surfaces[i]
-		of := For(matches, s.Name)
+		of := own[i]
+		if of == nil {
+			of = For(matches, s.Name)
+		}
 		if of == nil {
 			continue
 		}

@@ -11,6 +11,7 @@ type On struct {
 	Piece   string `json:"piece,omitempty"`   // "": of Thing alone
 	Surface string `json:"surface,omitempty"` // its name; "": all
 	Thing   string `json:"thing,omitempty"`   // "": all that show the piece
+	Faces   Faces  `json:"faces,omitzero"`    // those alone; zero: all of the surface
 }
 
 // MaxOn is on how many places one material counts: a town's worth of things.
@@ -33,6 +34,11 @@ func (w *Worn) Check() error {
 	for _, on := range w.On {
 		if len(on.Piece) > document.MaxName || len(on.Thing) > document.MaxName || len(on.Surface) > document.MaxName {
 			return errors.New("where a material counts is named, not described")
+		}
+		if on.Faces != (Faces{}) {
+			if err := on.Faces.Check(); err != nil {
+				return err
+			}
 		}
 		if on.Piece == "" && on.Thing == "" {
 			return errors.New("a material counts on a piece or on a thing")
@@ -59,13 +65,14 @@ func Matching(list []*Worn, thing, piece string) (out []Match) {
 	return out
 }
 
-// For is the material of a surface: what is said of the thing counts before what is said of its piece, what is said of
-// the surface before what is said of all, and what comes later before what comes first; nil: as it came.
+// For is the material of a surface, but for faces that have one of their own: what is said of the thing counts before
+// what is said of its piece, what is said of the surface before what is said of all, and what comes later before what
+// comes first; nil: as it came.
 func For(matches []Match, surface string) *Material {
 	best := -1
 	var out *Material
 	for _, m := range matches {
-		if m.Surface != "" && m.Surface != surface {
+		if m.Surface != "" && m.Surface != surface || m.Faces != (Faces{}) {
 			continue
 		}
 		rank := 0

@@ -11,6 +11,7 @@ import {
   TextureLoader,
   Vector3,
 } from "three";
+import { part } from "./faces.js";
 
 // worn are the materials of a set's elements by the thing and by the piece on which they count.
 export function worn(st) {
@@ -38,7 +39,7 @@ function of(list, name) {
   let best = -1,
     found = null;
   for (const m of list) {
-    if (m.on.surface && m.on.surface !== name) continue;
+    if ((m.on.surface && m.on.surface !== name) || m.on.faces) continue;
     const rank = (m.on.thing ? 2 : 0) + (m.on.surface ? 1 : 0);
     if (rank >= best) [best, found] = [rank, m.spec];
   }
@@ -91,23 +92,46 @@ function run(meshes, inner) {
   return flat > 0 ? Math.sqrt(world / flat) : 0;
 }
 
-// boxed gives a geometry coordinates in metres from three sides: core/surface's Boxed.
-function boxed(g, metres) {
+// parted gives a geometry other coordinates: those that lie tells for the corners of each triangle and its normal.
+function parted(g, metres, lie) {
   const out = g.index ? g.toNonIndexed() : g.clone(),
     p = out.attributes.position,
     uv = new Float32Array(2 * p.count),
     [a, b, c] = [new Vector3(), new Vector3(), new Vector3()];
   for (let i = 0; i + 2 < p.count; i += 3) {
     [a, b, c].forEach((v, k) => v.fromBufferAttribute(p, i + k));
-    const f = b.clone().sub(a).cross(c.clone().sub(a)),
-      [x, y, z] = [Math.abs(f.x), Math.abs(f.y), Math.abs(f.z)];
-    [a, b, c].forEach((q, k) => {
-      const st = y >= x && y >= z ? [q.x, q.z] : x >= z ? [q.z, -q.y] : [q.x, -q.y];
-      uv.set([st[0] * metres, st[1] * metres], 2 * (i + k));
-    });
+    const f = b.clone().sub(a).cross(c.clone().sub(a));
+    lie(f, [a, b, c]).forEach(([s, t], k) => uv.set([s * metres, t * metres], 2 * (i + k)));
   }
   out.setAttribute("uv", new BufferAttribute(uv, 2));
   return out;
+}
+
+// boxed gives a geometry coordinates in metres from three sides: core/surface's Boxed.
+const boxed = (g, metres) =>
+  parted(g, metres, (f, corners) => {
+    const [x, y, z] = [Math.abs(f.x), Math.abs(f.y), Math.abs(f.z)];
+    return corners.map((q) => (y >= x && y >= z ? [q.x, q.z] : x >= z ? [q.z, -q.y] : [q.x, -q.y]));
+  });
+
+// round gives it such round an upright axis: core/surface's Round.
+function round(g, metres, tile) {
+  const p = g.attributes.position,
+    side = (f) => Math.abs(f.y) < 0.8 * f.length();
+  g.computeBoundingBox();
+  const mid = g.boundingBox.getCenter(new Vector3());
+  let radius = 0;
+  for (let i = 0; i < p.count; i++) radius += Math.hypot(p.getX(i) - mid.x, p.getZ(i) - mid.z) / p.count;
+  const times = (2 * Math.PI * radius * metres) / tile;
+  if (times > 0) radius *= Math.max(Math.round(times), 1) / times;
+  return parted(g, metres, (f, corners) => {
+    if (!side(f)) return corners.map((q) => [q.x, q.z]);
+    const turns = corners.map((q) => Math.atan2(q.x - mid.x, q.z - mid.z));
+    return corners.map((q, k) => {
+      const on = turns[k] + 2 * Math.PI * Math.round((turns[0] - turns[k]) / (2 * Math.PI));
+      return [radius * on, -q.y];
+    });
+  });
 }
 
 // wearsOf are the wear of a set, and weathers those of them that count on a thing.
@@ -211,13 +235,23 @@ export function coat(model, list, inner, plainly, then) {
     if (!by.has(name)) by.set(name, []);
     by.get(name).push(o);
   });
-  const metres = new Vector3().setFromMatrixScale(inner).x;
-  for (const [name, meshes] of by) {
-    const s = of(list, name);
-    if (!s) continue;
+  const metres = new Vector3().setFromMatrixScale(inner).x,
+    works = [...by].map(([name, meshes]) => ({ name, meshes, s: of(list, name) }));
+  for (const { on, spec } of list) {
+    const own = on.faces && part(model, inner, on.faces);
+    if (!own) continue;
+    for (const w of works) w.meshes = w.meshes.filter((o) => o !== own);
+    works.push({ name: own.material.name || "", meshes: [own], s: spec });
+  }
+  for (const { name, meshes, s } of works) {
+    if (!s || !meshes.length) continue;
     let repeat = run(meshes, inner);
-    if (s.maps && Object.keys(s.maps).length && s.tile > 0 && (s.lay === "from three sides" || !repeat)) {
+    if (s.maps && Object.keys(s.maps).length && s.tile > 0 && (s.lay !== "as the coordinates run" || !repeat)) {
       for (const o of meshes) {
+        if (s.lay === "round a pole") {
+          o.geometry = round(o.geometry, metres, s.tile);
+          continue;
+        }
         if (!boxes.has(o.geometry)) boxes.set(o.geometry, boxed(o.geometry, metres));
         o.geometry = boxes.get(o.geometry);
       }

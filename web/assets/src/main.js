@@ -14,6 +14,7 @@ import { boarding } from "./board.js";
 import { brushing } from "./brush.js";
 import { picking } from "./pick.js";
 import { surfacing } from "./surfacing.js";
+import { late } from "./late.js";
 import { materialShelf } from "./materials.js";
 import { shelving } from "./shelf.js";
 import { allLight } from "./shadows.js";
@@ -64,6 +65,7 @@ document.addEventListener("alpine:init", () => {
   intake(Alpine, { call, post, upload: uploader(Alpine) });
   panels(Alpine);
   typing(Alpine);
+  late(Alpine);
   Alpine.store("dress", mixed(dress({ call, post }), placing, lighting(), shelving()));
   Alpine.store("surface", mixed(surfacing(), boarding(), materialShelf(), brushing(), picking()));
   Alpine.store("film", mixed(filming({ call }), moving, matching, trueView(), meter(), allLight));

@@ -12,7 +12,8 @@ export function bare(m) {
 }
 
 // named tells places on which materials count apart.
-const named = (on) => `${on.piece || ""} ${on.thing || ""} ${on.surface || ""}`;
+const named = (on) => `${on.piece || ""} ${on.thing || ""} ${on.surface || ""} ${facesKey(on.faces)}`;
+const facesKey = (f) => (f ? [f.by, f.angle, f.at.x, f.at.y, f.at.z].join() : "");
 
 export function surfacing() {
   return {
@@ -45,7 +46,48 @@ export function surfacing() {
       }
     },
     get one() {
-      return this.made?.list.find((s) => s.surface === this.chosen) || null;
+      const list = this.made?.list || [],
+        key = facesKey(this.faces);
+      return (
+        list.find((s) => s.surface === this.chosen && facesKey(s.faces) === key) ||
+        list.find((s) => s.surface === this.chosen && !s.faces) ||
+        null
+      );
+    },
+    faces: null, // those that were picked alone: core/surface's Faces
+    facesSaid: "",
+    faceWay: "", // what is picked with a face: "" all of its surface
+    faceAngle: 30,
+    choose(s) {
+      this.chosen = s.surface;
+      this.faces = s.faces || null;
+      this.facesSaid = "";
+    },
+    keyOf: (s) => `${s.surface} ${facesKey(s.faces)}`,
+    chose(s) {
+      return s.surface === this.chosen && facesKey(s.faces) === facesKey(this.faces);
+    },
+    // pickFaces takes those at a place of the lens view.
+    async pickFaces(lens, met, id) {
+      const it = lens.placed.get(id);
+      if (!it?.inner || !stores.dress.placement(id)) {
+        this.faces = null;
+        return stores.v.say("Faces are picked on things that were placed, one by one.", true);
+      }
+      const p = it.group.worldToLocal(met.point.clone()).applyMatrix4(it.inner),
+        round = (x) => Number(x.toFixed(5));
+      this.faces = { at: { x: round(p.x), y: round(p.y), z: round(p.z) }, by: this.faceWay };
+      this.faces.angle = this.faceWay === "angle" ? Number(this.faceAngle) : 0;
+      this.facesSaid = "";
+      const { x, y, z } = this.faces.at,
+        at = new URLSearchParams({ thing: id, x, y, z, by: this.faceWay, angle: String(this.faces.angle) });
+      try {
+        const told = await call(`/api/sets/${set()}/faces?${at}`);
+        this.facesSaid = `${stores.v.count(told.count, "face")}, ${stores.v.number(told.area, 3)} m²`;
+      } catch (e) {
+        this.faces = null;
+        stores.v.say(e.message, true);
+      }
     },
     get materials() {
       return (stores.v.st?.elements || []).filter((e) => e.kind === "material");
@@ -87,17 +129,20 @@ export function surfacing() {
     },
     // worn is the material of the set that the chosen surface is made of; null: it is as it came.
     get worn() {
+      if (this.faces && !this.one?.faces) return null; // faces that have none of their own yet
       return this.materials.find((e) => e.id === this.one?.by) || null;
     },
     // scope is where a change of a value counts that is made now.
     get scope() {
+      if (this.faces && !this.one?.faces) return this.chosenScope === "piece" && this.made?.piece ? "piece" : "one";
       if (this.chosenScope === "worn" || !this.chosenScope) return this.worn ? "worn" : "one";
       return this.chosenScope === "piece" && !this.made?.piece ? "one" : this.chosenScope;
     },
     // on is where a material counts that is put on now.
     on(name = this.chosen) {
-      const { thing, piece } = this.made;
-      return this.scope === "piece" ? { piece, surface: name } : { thing, surface: name };
+      const { thing, piece } = this.made,
+        on = this.scope === "piece" ? { piece, surface: name } : { thing, surface: name };
+      return this.faces ? { ...on, faces: this.faces } : on;
     },
     get countsWords() {
       if (!this.made) return "";
@@ -108,6 +153,10 @@ export function surfacing() {
           things = on.length - pieces,
           told = [things && stores.v.count(things, "thing"), pieces && `all of ${stores.v.count(pieces, "piece")}`];
         return `wherever ${this.worn.name} is: on ${told.filter(Boolean).join(" and ") || "nothing"}`;
+      }
+      if (this.faces) {
+        const said = this.facesSaid || "the picked faces";
+        return `on ${said} of ${this.scope === "piece" ? `all ${linked} that show its piece` : `${name} alone`}`;
       }
       if (!piece) return `on ${name} alone`;
       return this.scope === "piece"
@@ -124,7 +173,8 @@ export function surfacing() {
     async hold(name = this.chosen) {
       const m = this.made;
       if (!m) return stores.v.say("Select a thing first: what it is made of is taken off it.", true);
-      const s = m.list.find((x) => x.surface === name);
+      const s = name === this.chosen ? this.one : m.list.find((x) => x.surface === name);
+      if (s?.faces) return this.holdKept(this.materials.find((x) => x.id === s.by));
       try {
         const material = await post(`/api/sets/${set()}/takeoff`, {
           thing: m.thing,
@@ -171,7 +221,10 @@ export function surfacing() {
     },
     asItCame() {
       const { thing, piece } = this.made,
-        here = (x) => (x.thing ? x.thing === thing : x.piece === piece) && (!x.surface || x.surface === this.chosen);
+        here = (x) =>
+          (x.thing ? x.thing === thing : x.piece === piece) &&
+          (!x.surface || x.surface === this.chosen) &&
+          facesKey(x.faces) === facesKey(this.faces);
       return stores.v.does("as it came", { on: (this.worn?.spec.on || []).filter(here) });
     },
     // toggle shows what the surface was made of before, and again what it is made of.
@@ -229,8 +282,11 @@ export function surfacing() {
       this.chosen = name;
       if (this.held) {
         const piece = o.userData.piece || stores.dress.placement(id)?.piece || "";
-        this.putOn(this.chosenScope === "piece" && piece ? { piece, surface: name } : { thing: id, surface: name });
+        if (!this.faceWay)
+          this.putOn(this.chosenScope === "piece" && piece ? { piece, surface: name } : { thing: id, surface: name });
       }
+      this.faces = null;
+      if (this.faceWay) this.pickFaces(lens, met[0], id);
       this.madeOf = "";
       this.thing = id;
       stores.dress.select(id);
