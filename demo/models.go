@@ -68,7 +68,7 @@ func shelter() *model.Model {
 
 func clock() *model.Model {
 	s := newShape("station clock")
-	iron, face := s.surface("iron", 0.07, 0.1, 0.09, 0.45, 0.7),
+	iron, face := s.surface("iron", 0.07, 0.1, 0.09, 0.45, 0),
 		s.textured("dial", dial(), 0.35, glow(0.5, 0.46, 0.36, 8))
 	s.lathe("post", iron, 20, geom.V{}, [2]float64{0, 0}, [2]float64{0.2, 0}, [2]float64{0.2, 0.1},
 		[2]float64{0.09, 0.2},
@@ -92,7 +92,7 @@ func clock() *model.Model {
 
 func lampPost() *model.Model {
 	s := newShape("lamp post")
-	iron, pane, wick := s.surface("iron", 0.06, 0.08, 0.08, 0.5, 0.6),
+	iron, pane, wick := s.surface("iron", 0.06, 0.08, 0.08, 0.5, 0),
 		s.surface("lamp glass", 1, 0.86, 0.6, 0.3, 0, glow(1, 0.72, 0.38, 900)), s.surface("brass", 0.8, 0.6, 0.25, 0.3,
 			1)
 	s.lathe("post", iron, 16, geom.V{}, [2]float64{0, 0}, [2]float64{0.17, 0}, [2]float64{0.17, 0.12},
@@ -112,7 +112,7 @@ func lampPost() *model.Model {
 func bench() *model.Model {
 	s := newShape("bench")
 	wood, iron := s.textured("slats", planks(0.42, 0.27, 0.14, 3, 21), 0.6),
-		s.surface("cast iron", 0.08, 0.1, 0.09, 0.5, 0.6)
+		s.surface("cast iron", 0.08, 0.1, 0.09, 0.5, 0)
 	for i := 0; i < 5; i++ {
 		z := -0.2 + float64(i)*0.095
 		s.box("seat", wood, -0.8, 0.42, z, 0.8, 0.445, z+0.08)
@@ -149,7 +149,7 @@ func wheel(s *shape, part string, surface int, c geom.V, r, width float64, spoke
 func barrow() *model.Model {
 	s := newShape("luggage barrow")
 	wood, iron, red := s.textured("deck", planks(0.45, 0.3, 0.17, 5, 31), 0.7),
-		s.surface("iron", 0.1, 0.1, 0.1, 0.5, 0.7), s.surface("red paint", 0.42, 0.06, 0.05, 0.45, 0)
+		s.surface("iron", 0.1, 0.1, 0.1, 0.5, 0), s.surface("red paint", 0.42, 0.06, 0.05, 0.45, 0)
 	s.box("deck", wood, -0.6, 0.46, -0.35, 0.6, 0.5, 0.35)
 	s.box("frame", red, -0.65, 0.4, -0.36, 0.65, 0.46, -0.3)
 	s.box("frame", red, -0.65, 0.4, 0.3, 0.65, 0.46, 0.36)
@@ -224,7 +224,7 @@ func railcar() *model.Model {
 	s := newShape("railcar")
 	red, cream, glass, iron, roof, lamp := s.surface("red lacquer", 0.45, 0.045, 0.035, 0.3, 0),
 		s.surface("cream lacquer", 0.78, 0.7, 0.5, 0.35, 0), s.surface("window", 0.03, 0.04, 0.05, 0.06, 0),
-		s.surface("running gear", 0.06, 0.06, 0.06, 0.6, 0.5), s.surface("roof felt", 0.32, 0.32, 0.32, 0.8, 0),
+		s.surface("running gear", 0.06, 0.06, 0.06, 0.6, 0), s.surface("roof felt", 0.32, 0.32, 0.32, 0.8, 0),
 		s.surface("headlamp", 1, 0.92, 0.7, 0.2, 0, glow(1, 0.85, 0.6, 6000))
 	s.box("body", red, -1.25, 0.95, -5.2, 1.25, 1.85, 5.2)
 	s.box("body", cream, -1.24, 1.85, -5.19, 1.24, 2.95, 5.19)
@@ -286,7 +286,7 @@ func railcar() *model.Model {
 
 func track() *model.Model {
 	s := newShape("track")
-	steel, wood, gravel := s.surface("rail", 0.28, 0.22, 0.19, 0.45, 0.8),
+	steel, wood, gravel := s.surface("rail", 0.28, 0.22, 0.19, 0.45, 0),
 		s.textured("sleeper", planks(0.25, 0.18, 0.13, 2, 51), 0.9),
 		s.textured("ballast", speckle(0.42, 0.4, 0.38, 0.6, 60, 52), 0.95)
 	const half = 60.0
@@ -307,7 +307,7 @@ func track() *model.Model {
 func waterTower() *model.Model {
 	s := newShape("water tower")
 	wood, iron, roof := s.textured("staves", planks(0.34, 0.24, 0.16, 8, 61), 0.85),
-		s.surface("hoops", 0.09, 0.08, 0.08, 0.5, 0.7), s.surface("shingle", 0.2, 0.17, 0.15, 0.9, 0)
+		s.surface("hoops", 0.09, 0.08, 0.08, 0.5, 0), s.surface("shingle", 0.2, 0.17, 0.15, 0.9, 0)
 	for i := 0; i < 4; i++ {
 		a := math.Pi/4 + float64(i)*math.Pi/2
 		b := a + math.Pi/2

@@ -47,7 +47,7 @@ func board() *model.Model {
 // semaphore is a railway signal; fine says how round its parts are.
 func semaphore(fine int) *model.Model {
 	s := newShape("signal")
-	iron, red, white, glass := s.surface("iron", 0.07, 0.08, 0.08, 0.5, 0.6),
+	iron, red, white, glass := s.surface("iron", 0.07, 0.08, 0.08, 0.5, 0),
 		s.surface("arm red", 0.6, 0.05, 0.04, 0.5, 0), s.surface("arm white", 0.85, 0.85, 0.82, 0.5, 0),
 		s.surface("spectacle", 0.1, 0.5, 0.3, 0.2, 0)
 	s.lathe("mast", iron, 4*fine, geom.V{}, [2]float64{0, 0}, [2]float64{0.22, 0}, [2]float64{0.2, 0.3},

@@ -55,7 +55,7 @@ func stool() *model.Model {
 
 func stove() *model.Model {
 	s := newShape("coal_stove")
-	iron, brass := s.surface("stove black", 0.04, 0.04, 0.045, 0.55, 0.8),
+	iron, brass := s.surface("stove black", 0.04, 0.04, 0.045, 0.55, 0),
 		s.surface("handle brass", 0.75, 0.55, 0.2, 0.3, 1)
 	s.lathe("body", iron, 32, v3(0, 0.12, 0), [2]float64{0, 0}, [2]float64{0.24, 0}, [2]float64{0.26, 0.06},
 		[2]float64{0.22, 0.4}, [2]float64{0.25, 0.72}, [2]float64{0.28, 0.76}, [2]float64{0, 0.8})

@@ -3,9 +3,12 @@ package demo
 import (
 	"bytes"
 	"math"
-	"visator/core/lay/keep"
 
+	"visator/app/desk"
 	"visator/app/edit"
+	"visator/app/outfit"
+	credits "visator/core/intake/credit"
+	"visator/core/lay/keep"
 	"visator/core/surface"
 	"visator/store"
 )
@@ -68,6 +71,9 @@ func (l *loader) dressSurfaces() error {
 		w.Only = things
 		return w
 	}
+	meant := func(file, name, why string) desk.Command {
+		return edit.Do(&edit.IsMeant{Snag: "repeats:" + l.piece[file] + ":" + name, Why: why})
+	}
 	rows, err := store.Placements(l.ctx, l.a.Store.Pool, l.set)
 	if err != nil {
 		return err
@@ -78,12 +84,36 @@ func (l *loader) dressSurfaces() error {
 			boulders = append(boulders, rows[i].ID)
 		}
 	}
+	// The turf of the whole meadow is one picture: it is broken up, and lighter and darker from place to place.
+	turf, err := l.a.TakeOff(l.ctx, l.set, l.id("meadow"), "", "turf")
+	if err != nil {
+		return err
+	}
+	turf.Broken, turf.Vary, turf.VaryOver = true, 0.2, 7
+	home, err := store.GetSet(l.ctx, l.a.Store.Pool, l.set)
+	if err != nil {
+		return err
+	}
+	oiled := outfit.Shelved{Name: "oiled slats", Home: home.ProductionID, Material: *slats, Tags: []string{"wood", "oiled"},
+		Marked: true, Credit: credits.Credit{Author: "the painters of Kestrel Saddle", Licence: "CC0-1.0"}}
+	if err := l.a.Shelve(l.ctx, &oiled); err != nil {
+		return err
+	}
 	return l.edit(l.element("board", "board", board),
 		edit.Do(&edit.PutOn{Name: "oiled slats", Material: slats, On: []surface.On{{Piece: l.piece["bench_slatted.zip"],
 			Surface: "slats"}}}),
+		edit.Do(&edit.PutOn{Name: "turf, broken up", Material: turf, On: []surface.On{{Thing: l.id("meadow"),
+			Surface: "turf"}}}),
+		l.element("wear", "rubbed suitcases", wear(func(w *keep.Wear) {
+			w.Edges, w.EdgesOf, w.EdgeReach, w.Grain = 0.7, "#a98a63", 0.008, 0.06
+		}, l.ids("suitcase, brown")...)),
 		l.element("wear", "wet platform", wear(func(w *keep.Wear) { w.Wet, w.Puddles, w.Grain = 0.55, 0.22, 0.9 },
 			l.ids("platform")...)),
 		l.element("wear", "dusty barrow", wear(func(w *keep.Wear) { w.Dust, w.Grain = 0.6, 0.15 },
 			l.ids("luggage barrow")...)),
-		l.element("wear", "mossy boulders", wear(func(w *keep.Wear) { w.Moss, w.Grain = 0.7, 0.25 }, boulders...)))
+		l.element("wear", "mossy boulders", wear(func(w *keep.Wear) { w.Moss, w.Grain = 0.7, 0.25 }, boulders...)),
+		meant("platform.glb", "paving", "slabs of one size, laid by hand"),
+		meant("platform.glb", "masonry", "stones of one size"),
+		meant("track_120m.glb", "sleeper", "sleepers lie alike"),
+		meant("track_120m.glb", "ballast", "it is seen between the sleepers alone"))
 }

@@ -52,24 +52,34 @@ func (a *Pages) dressed(ctx context.Context, st *State, w *measure.Snapshot) err
 	for i := range rows {
 		there[rows[i].ID] = true
 	}
-	meant := map[string]string{}
+	var list []snag.Snag
 	for i := range elements {
 		there[elements[i].ID] = true
+	}
+	for _, s := range m.Snags {
+		if s.ID == "" || there[s.ID] || there[s.ID[:min(len(s.ID), 16)]] { // else it is gone since
+			list = append(list, s)
+		}
+	}
+	st.tell(list, elements)
+	return nil
+}
+
+// tell adds snags: those that somebody said are meant are told apart.
+func (st *State) tell(list []snag.Snag, elements []store.ElementRow) {
+	meant := map[string]string{}
+	for i := range elements {
 		if s, err := elements[i].Read(); err == nil && elements[i].Kind == "meant" {
 			meant[s.(*lay.Meant).Snag] = elements[i].ID
 		}
 	}
-	for _, s := range m.Snags {
-		if s.ID != "" && !there[s.ID] && !there[s.ID[:min(len(s.ID), 16)]] {
-			continue // gone since
-		}
+	for _, s := range list {
 		if s.Meant = meant[s.Key]; s.Meant != "" {
 			st.Meant = append(st.Meant, s)
 		} else {
 			st.Snags = append(st.Snags, s)
 		}
 	}
-	return nil
 }
 
 func elementState(w *measure.Snapshot, e *lay.Element, later bool) ElementState {

@@ -295,7 +295,7 @@ func (a *Pages) stateIn(ctx context.Context, q store.Querier, setID string) (*St
 	if err != nil {
 		return nil, err
 	}
-	st.Snags = append(st.Snags, ofSurfaces...)
+	st.tell(ofSurfaces, w.ElementRows)
 	shared := map[string]int{}
 	for i := range rows {
 		shared[rows[i].Piece]++

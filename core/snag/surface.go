@@ -30,7 +30,7 @@ type Dressing struct {
 
 // Limits; all are common practice.
 const (
-	dimGlow     = 20.0 // cd/m² below which nobody sees something glow, but in the dark
+	dimGlow     = 2.0  // cd/m² below which nobody sees something glow, but in the dark
 	mirrorRough = 0.03 // roughness of a floor below which it is a mirror
 	mostRepeats = 40   // times that a pattern is seen side by side before an eye finds that it repeats
 	seenRepeat  = 8.0  // pixels of a repeat below which nobody tells one from the next
