@@ -59,6 +59,9 @@ type Held struct {
 	Strays []Stray          `json:"strays"` // what sticks out most first: by area times distance
 	Now    []surface.Swatch `json:"now"`    // the palette, with the shares that its colours have in the picture
 	Rays   int              `json:"rays"`   // by which it was looked at
+	Accent string           `json:"accent"` // the palette's most colourful
+	// Louder are the surfaces that are nearly as colourful and of another hue, the largest first.
+	Louder []Stray `json:"louder"`
 }
 
 // How finely the picture is looked at: rays along its width.
@@ -90,7 +93,8 @@ func (a *Outfitter) Held(ctx context.Context, setID, board string) (*Held, error
 	if err != nil {
 		return nil, err
 	}
-	out := &Held{Strays: []Stray{}, Now: slices.Clone(palette), Rays: rays}
+	accent := surface.Accent(palette)
+	out := &Held{Strays: []Stray{}, Louder: []Stray{}, Now: slices.Clone(palette), Rays: rays, Accent: accent.Color}
 	for i := range out.Now {
 		out.Now[i].Share = 0
 	}
@@ -104,7 +108,14 @@ func (a *Outfitter) Held(ctx context.Context, setID, board string) (*Held, error
 		out.Now[at].Share += float64(s.Rays) / float64(all)
 		out.Strays = append(out.Strays, Stray{s.Thing, s.Name, s.Surface, light.HexOf(s.Color),
 			float64(s.Rays) / float64(rays), off, palette[at].Color})
+		if surface.Louder(s.Color, accent) {
+			out.Louder = append(out.Louder, out.Strays[len(out.Strays)-1])
+		}
 	}
+	slices.SortFunc(out.Louder, func(a, b Stray) int {
+		return cmp.Or(cmp.Compare(b.Share, a.Share), cmp.Compare(a.Thing, b.Thing), cmp.Compare(a.Surface, b.Surface))
+	})
+	out.Louder = out.Louder[:min(len(out.Louder), 20)]
 	slices.SortFunc(out.Strays, func(a, b Stray) int {
 		return cmp.Or(cmp.Compare(b.Off*b.Share, a.Off*a.Share), cmp.Compare(a.Thing, b.Thing),
 			cmp.Compare(a.Surface, b.Surface))

@@ -202,3 +202,21 @@ func TestTemperaturesAsColors(t *testing.T) {
 		}
 	}
 }
+
+// The accent of a palette is its most colourful; louder is what is nearly as colourful and of another hue: not a paler
+// one, not one of its own hue, not grey.
+func TestOneAccent(t *testing.T) {
+	accent := Accent([]Swatch{{"#808080", 0.6}, {"#c03028", 0.05}, {"#6a7a8a", 0.3}, {"nothing", 1}})
+	if accent.Color != "#c03028" || accent.Share != 0.05 {
+		t.Fatalf("%+v", accent)
+	}
+	for hex, want := range map[string]bool{"#2050c8": true, "#20a040": true, "#c03028": false, "#d02040": false,
+		"#808080": false, "#7080a0": false, "#000000": false} {
+		if got := Louder(light.Hex(hex), accent); got != want {
+			t.Errorf("%s: %v", hex, got)
+		}
+	}
+	if a := Accent(nil); a != (Swatch{}) || Louder(light.Hex("#ff0000"), a) {
+		t.Error("no palette has an accent")
+	}
+}

@@ -157,6 +157,39 @@ func Off(c geom.V, palette []Swatch) (apart float64, at int) {
 	return apart, at
 }
 
+// Accent is the most colourful of a palette: the one with the largest chroma in OKLab.
+func Accent(palette []Swatch) (out Swatch) {
+	most := -1.0
+	for _, s := range palette {
+		c, err := ParseColor(s.Color)
+		if l := OK(c); err == nil && math.Hypot(l.A, l.B) > most {
+			out, most = s, math.Hypot(l.A, l.B)
+		}
+	}
+	return out
+}
+
+// What makes a colour louder than an accent allows (common practice).
+const (
+	loud      = 0.75 // of the accent's chroma
+	otherHue  = 35   // degrees beside it
+	leastLoud = 0.06 // chroma in OKLab below which nothing is loud
+)
+
+// Louder tells whether a colour vies with an accent: it is nearly as colourful, and of another hue.
+func Louder(c geom.V, accent Swatch) bool {
+	a, err := ParseColor(accent.Color)
+	if err != nil {
+		return false
+	}
+	x, y := OK(c), OK(a)
+	cx, cy := math.Hypot(x.A, x.B), math.Hypot(y.A, y.B)
+	if cx < leastLoud || cx < loud*cy {
+		return false
+	}
+	return x.A*y.A+x.B*y.B < cx*cy*math.Cos(otherHue*math.Pi/180)
+}
+
 // Pulled is a colour brought towards another by a share, in OKLab.
 func Pulled(c, towards geom.V, share float64) geom.V {
 	a, b := OK(c), OK(towards)

@@ -63,6 +63,15 @@ export function boarding() {
         stores.v.say(e.message, true);
       }
     },
+    // pulledColor is what a colour would be, about: mixed with the nearest by the share, as the browser mixes in OKLab.
+    pulledColor(s) {
+      return `color-mix(in oklab, ${s.nearest} ${100 * this.pullBy}%, ${s.color})`;
+    },
+    get accentWords() {
+      const { louder } = this.against;
+      if (!louder.length) return "the one accent: nothing vies with it";
+      return `the accent; ${stores.v.count(louder.length, "surface vies", "surfaces vie")} with it`;
+    },
     strayWords(s) {
       const n = stores.v.number;
       return `${n(s.off, 1)} off, ${n(100 * s.share, 1)} % of the picture`;
