@@ -10,7 +10,8 @@ demo: need build
 
 test: need-test lint
 	@# The browser tests take longest: they come first, the others beside them.
-	VISATOR_FULL=1 go test -timeout 15m ./e2e/ $$(go list ./... | grep -v "/e2e$$")
+	@# They wait more than they compute: a third package fills the processors.
+	VISATOR_FULL=1 go test -p 3 -timeout 25m ./e2e/ $$(go list ./... | grep -v "/e2e$$")
 
 lint:
 	@out=$$(gofmt -l $$(ls -d */ | grep -v '^bin/')); if [ -n "$$out" ]; then echo "gofmt would change: $$out"; exit 1; fi
