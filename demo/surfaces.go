@@ -95,7 +95,8 @@ func (l *loader) dressSurfaces() error {
 		return err
 	}
 	oiled := outfit.Shelved{Name: "oiled slats", Home: home.ProductionID, Material: *slats,
-		Tags: []string{"wood", "oiled"}, Marked: true, Credit: credits.Credit{Author: "the painters of Kestrel Saddle", Licence: "CC0-1.0"}}
+		Tags: []string{"wood", "oiled"}, Marked: true,
+		Credit: credits.Credit{Author: "the painters of Kestrel Saddle", Licence: "CC0-1.0"}}
 	if err := l.a.Shelve(l.ctx, &oiled); err != nil {
 		return err
 	}
