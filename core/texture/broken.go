@@ -28,8 +28,8 @@ type ranks struct {
 
 const (
 	rankSteps = 512
-	rankEnd   = 3.5  // standard deviations: beyond them lies one of 2,000
-	rankTaken = 1024 // along a side of the picture: texels that are looked at
+	rankEnd   = 3.5 // standard deviations: beyond them lies one of 2,000
+	rankTaken = 512 // along a side of the picture: texels that are looked at
 )
 
 // Break makes the texture one that does not repeat, by a seed. One that does not go on beyond its edges stays.
