@@ -74,7 +74,7 @@ export function boarding() {
     },
     strayWords(s) {
       const n = stores.v.number;
-      return `${n(s.off, 1)} off, ${n(100 * s.share, 1)} % of the picture`;
+      return `${n(s.off, 1)} off, ${n(100 * s.share, 1)} %`;
     },
     // pull brings surfaces towards the palette, as one edit.
     async pull(strays) {

@@ -72,7 +72,8 @@ export function panels(Alpine) {
     },
     get raysWords() {
       const n = stores.surface.against?.rays;
-      return n ? `surfaces without their light, looked at by ${stores.v.number(n, 0)} rays; CIEDE2000` : "";
+      const how = "how far off in CIEDE2000, which share of the picture; surfaces without their light";
+      return n ? `${how}, looked at by ${stores.v.number(n, 0)} rays` : "";
     },
     shareWords: (s) => (s.share > 0 ? `${stores.v.number(100 * s.share, 0)} %` : ""),
     get toggles() {
