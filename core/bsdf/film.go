@@ -158,6 +158,6 @@ func (p *Place) filmedOf() *filmed {
 }
 
 func (t *filmed) at(cos float64) geom.V {
-	i, f := within(filmCos, cos)
+	i, f := geom.Between(cos, filmCos)
 	return t.list[i].Lerp(t.list[i+1], f)
 }

@@ -91,7 +91,7 @@ func lookup(table []float64, n []int, at ...float64) float64 {
 	for corner := range 1 << len(n) {
 		share, k := 1.0, 0
 		for axis, x := range at {
-			j, f := within(n[axis], x)
+			j, f := geom.Between(x, n[axis])
 			if corner>>axis&1 == 1 {
 				j, share = j+1, share*f
 			} else {

@@ -61,7 +61,8 @@ func tableOf(index float64) *interfaceTable {
 					}
 					t.left[side][r][c] = max(1-sum, 0)
 				}
-				t.mean[side][r] = meanOf(func(cos float64) share { return share{a: row(t.left[side][r][:], cos)} }).a
+				at := t.left[side][r][:]
+				t.mean[side][r] = meanOf(func(cos float64) share { return share{a: geom.Row(at, cos)} }).a
 			}
 		}
 		return t
@@ -73,8 +74,8 @@ func tableOf(index float64) *interfaceTable {
 func apart(index float64) float64 { return max(index, 1.002) }
 
 func (t *interfaceTable) at(side int, rough, cos float64) float64 {
-	j, f := within(gRough, rough)
-	return row(t.left[side][j][:], cos)*(1-f) + row(t.left[side][j+1][:], cos)*f
+	j, f := geom.Between(rough, gRough)
+	return geom.Row(t.left[side][j][:], cos)*(1-f) + geom.Row(t.left[side][j+1][:], cos)*f
 }
 
 // glassOf is the boundary of a body of an index, met from outside or from within by light towards o.
@@ -86,8 +87,8 @@ func glassOf(index, rough float64, within bool, o geom.V) glass {
 		s.to, side = 1/index, 1
 	}
 	s.here = s.table.at(side, rough, o.Z)
-	s.mean = row(s.table.mean[side][:], rough)
-	s.other = row(s.table.mean[1-side][:], rough)
+	s.mean = geom.Row(s.table.mean[side][:], rough)
+	s.other = geom.Row(s.table.mean[1-side][:], rough)
 	// How much of it goes through, from outside and from within, so that both ways are one (Kulla and Conty): each is
 	// what a boundary lets through on the mean, or less.
 	outer, inner := s.mean, s.other

@@ -75,14 +75,14 @@ func meanOf(f func(cos float64) share) (m share) {
 
 // between reads a row of shares over the cosine.
 func between(row []share, cos float64) share {
-	i, f := within(len(row), cos)
+	i, f := geom.Between(cos, len(row))
 	return row[i].mix(row[i+1], f)
 }
 
 // mirrorShare is what a lobe of a roughness sends back towards a cosine.
 func mirrorShare(rough, cos float64) share {
 	t := mirror()
-	j, f := within(size, rough)
+	j, f := geom.Between(rough, size)
 	return between(t.at[j][:], cos).mix(between(t.at[j+1][:], cos), f)
 }
 
@@ -172,7 +172,7 @@ var cloth = sync.OnceValue(func() *struct {
 					z := u1 // evenly over the half space: what is near the horizon counts most
 					q := math.Sqrt(1 - z*z)
 					wi := geom.V{X: q * cs, Y: q * sin, Z: z}
-					over := row(t.over[r][:], math.Sqrt(cos)) * row(t.over[r][:], math.Sqrt(z))
+					over := geom.Row(t.over[r][:], math.Sqrt(cos)) * geom.Row(t.over[r][:], math.Sqrt(z))
 					sum += fuzz(o, wi, rough) / over * 2 * math.Pi / n
 				}
 				t.at[r][c] = sum
@@ -183,28 +183,16 @@ var cloth = sync.OnceValue(func() *struct {
 				}
 			}
 		}
-		t.mean[r] = meanOf(func(cos float64) share { return share{a: row(t.at[r][:], math.Sqrt(cos))} }).a
+		t.mean[r] = meanOf(func(cos float64) share { return share{a: geom.Row(t.at[r][:], math.Sqrt(cos))} }).a
 	}
 	return t
 })
 
-func row(list []float64, x float64) float64 {
-	i, f := within(len(list), x)
-	return list[i] + (list[i+1]-list[i])*f
-}
-
-// within is between which of n entries over 0 to 1 a value lies, and how far it is from the first of the two.
-func within(n int, x float64) (i int, f float64) {
-	x = min(max(x, 0), 1) * float64(n-1)
-	i = min(int(x), n-2)
-	return i, x - float64(i)
-}
-
 // clothRead reads a table of a sheen.
 func clothRead(t *[size][size]float64, rough, cos float64) float64 {
-	j, f := within(size, rough)
+	j, f := geom.Between(rough, size)
 	cos = math.Sqrt(cos)
-	return row(t[j][:], cos)*(1-f) + row(t[j+1][:], cos)*f
+	return geom.Row(t[j][:], cos)*(1-f) + geom.Row(t[j+1][:], cos)*f
 }
 
 func clothShare(rough, cos float64) float64 { return clothRead(&cloth().at, rough, cos) }
@@ -212,7 +200,7 @@ func clothShare(rough, cos float64) float64 { return clothRead(&cloth().at, roug
 // clothOver is by how much a sheen would send back more than it gets.
 func clothOver(rough, cos float64) float64 { return clothRead(&cloth().over, rough, cos) }
 
-func clothMean(rough float64) float64 { return row(cloth().mean[:], rough) }
+func clothMean(rough float64) float64 { return geom.Row(cloth().mean[:], rough) }
 
 func square(x float64) float64 { return x * x }
 
@@ -253,7 +241,8 @@ func lostOf(e func(rough, cos float64) float64) *lost {
 				g.each(o, 256, func(_, i geom.V, w float64) { line[c] += w * max(e(above, i.Z)-eo, 0) })
 			}
 			t.at = append(t.at, line...)
-			t.mean = append(t.mean, meanOf(func(cos float64) share { return share{a: row(line, math.Sqrt(cos))} }).a)
+			mean := meanOf(func(cos float64) share { return share{a: geom.Row(line, math.Sqrt(cos))} })
+			t.mean = append(t.mean, mean.a)
 		}
 	}
 	return t

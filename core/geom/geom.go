@@ -60,6 +60,13 @@ func Frame(n V) (t, b V) {
 	return V{1 + s*n.X*n.X*a, s * c, -s * n.X}, V{c, s + n.Y*n.Y*a, -n.Y}
 }
 
+// Cosine is a direction on the side of n, of length 1, drawn by the cosine to it with two numbers from 0 to 1.
+func Cosine(n V, u1, u2 float64) V {
+	t, b := Frame(n)
+	sin, cos := math.Sincos(2 * math.Pi * u2)
+	return t.Mul(math.Sqrt(u1) * cos).Add(b.Mul(math.Sqrt(u1) * sin)).Add(n.Mul(math.Sqrt(1 - u1)))
+}
+
 // Spiral is the unit vector at the height z, -1 to 1, that the i-th step of the golden angle about +Y leads to: those
 // of even heights lie evenly over the sphere (Vogel, A better way to construct the sunflower head, 1979).
 func Spiral(i int, z float64) V {

@@ -107,3 +107,17 @@ func At(p geom.V, seed uint64) (x, y float64) {
 	h *= 0xbf58476d1ce4e5b9
 	return float64(h>>40) / (1 << 24), float64(h>>16&0xffffff) / (1 << 24)
 }
+
+// Mix is a number by chance of another.
+func Mix(h uint64) uint64 {
+	h ^= h >> 32
+	h *= 0xd6e8feb86659fd93
+	h ^= h >> 29
+	h *= 0xd6e8feb86659fd93
+	return h ^ h>>32
+}
+
+// Pair are two numbers from 0 to 1 of one that was mixed.
+func Pair(h uint64) (x, y float64) {
+	return float64(h>>40) / (1 << 24), float64(h>>8&0xffffff) / (1 << 24)
+}

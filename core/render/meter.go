@@ -118,9 +118,7 @@ func (tr *tracer) gather(pt *point, r *Reading, smp *points.Sampler, weight floa
 	}
 	// What other surfaces give back comes from all over the half space: E = π·L by the cosine.
 	u1, u2 := smp.Next2()
-	t, b := geom.Frame(r.Normal)
-	sin, cos := math.Sincos(2 * math.Pi * u2)
-	d := t.Mul(math.Sqrt(u1) * cos).Add(b.Mul(math.Sqrt(u1) * sin)).Add(r.Normal.Mul(math.Sqrt(1 - u1)))
+	d := geom.Cosine(r.Normal, u1, u2)
 	var sn seen
 	tr.blind = true
 	r.Bounce += math.Pi * light.Luminance(tr.radiance(pt.leave(d.Unit()), smp, &sn)) * weight

@@ -272,24 +272,30 @@ func (s *Scene) shade(ray *Ray, hit *Hit) (pt point) {
 // shelter is how far above a place, in metres, something keeps weather off.
 const shelter = 40
 
-// weather changes what the point is made of by what weather does to it; smooth is its normal before it was bent.
+// weather changes what the point is made of by what weather does to it; smooth is its normal before it was bent. The
+// sky above it is looked for once, when the first weather asks.
 func (s *Scene) weather(pt *point, smooth geom.V) {
 	id, open := s.idOf(pt), -1.0
-	for i := range s.Weathers {
-		w := &s.Weathers[i]
-		if w.On != nil && !w.On[id] {
-			continue
-		}
-		if open < 0 {
-			if open = 1; smooth.Y < 0 {
+	at := surface.Place{P: pt.p, N: smooth,
+		Open: func() float64 {
+			switch {
+			case open >= 0:
+			case smooth.Y < 0:
 				open = 0
-			} else if smooth.Y > 0.02 {
+			case smooth.Y > 0.02:
 				open = s.openAbove(pt)
+			default:
+				open = 1
 			}
+			return open
+		},
+		Edge:   func(reach float64) float64 { return s.met(pt, reach, true) },
+		Corner: func(reach float64) float64 { return s.met(pt, reach, false) }}
+	for i := range s.Weathers {
+		if w := &s.Weathers[i]; w.On == nil || w.On[id] {
+			at.Bent = pt.n
+			pt.n = w.At(&at, &pt.place.Values)
 		}
-		pt.n = w.At(&surface.Place{P: pt.p, N: smooth, Bent: pt.n, Open: open,
-			Edge:   func(reach float64) float64 { return s.met(pt, reach, true) },
-			Corner: func(reach float64) float64 { return s.met(pt, reach, false) }}, &pt.place.Values)
 	}
 }
 
@@ -302,15 +308,11 @@ func (s *Scene) met(pt *point, reach float64, within bool) float64 {
 	if within {
 		n = n.Mul(-1)
 	}
-	t, b := geom.Frame(n)
 	count := 0.0
 	for i := range ways {
 		x, y := points.At(pt.p, uint64(i)+1)
-		sin, cos := math.Sincos(2 * math.Pi * x)
-		r := math.Sqrt(y)
-		ray := NewRay(pt.p.Add(n.Mul(pt.eps)), t.Mul(r*cos).Add(b.Mul(r*sin)).Add(n.Mul(math.Sqrt(1-y))))
+		ray := pt.leave(geom.Cosine(n, y, x))
 		ray.Max = reach
-		ray.fromInstance, ray.fromTriangle = int32(pt.instance), pt.triangle
 		if hit, ok := s.Closest(ray); ok && (!within || s.Instances[hit.Instance].ID == s.idOf(pt)) {
 			count++
 		}
@@ -353,31 +355,27 @@ func (pt *point) brush(mp *meshPart, t uint32, e1, e2 geom.V, uv *texCoords) {
 // the picture goes up.
 func tangent(n geom.V, slot *model.Slot, uv *texCoords, mp *meshPart, t uint32, e1, e2 geom.V) (tan, bit geom.V,
 	ok bool) {
-	if uv.tan != (geom.V{}) {
-		tan = uv.tan.Sub(n.Mul(n.Dot(uv.tan))).Unit()
-		if bit = n.Cross(tan); bit.Dot(uv.bit) > 0 {
-			bit = bit.Mul(-1)
+	along, down := uv.tan, uv.bit
+	if along == (geom.V{}) {
+		list := mp.part.Coordinates(slot)
+		if list == nil {
+			return
 		}
-		return tan, bit, tan != (geom.V{}) && tan.Finite()
+		idx := mp.part.Indices[3*t : 3*t+3]
+		du1, dv1 := float64(list[2*idx[1]]-list[2*idx[0]]), float64(list[2*idx[1]+1]-list[2*idx[0]+1])
+		du2, dv2 := float64(list[2*idx[2]]-list[2*idx[0]]), float64(list[2*idx[2]+1]-list[2*idx[0]+1])
+		det := du1*dv2 - du2*dv1
+		if det == 0 {
+			return
+		}
+		along = e1.Mul(dv2 / det).Sub(e2.Mul(dv1 / det))
+		down = e2.Mul(du1 / det).Sub(e1.Mul(du2 / det))
 	}
-	list := mp.part.Coordinates(slot)
-	if list == nil {
-		return
-	}
-	idx := mp.part.Indices[3*t : 3*t+3]
-	du1, dv1 := float64(list[2*idx[1]]-list[2*idx[0]]), float64(list[2*idx[1]+1]-list[2*idx[0]+1])
-	du2, dv2 := float64(list[2*idx[2]]-list[2*idx[0]]), float64(list[2*idx[2]+1]-list[2*idx[0]+1])
-	det := du1*dv2 - du2*dv1
-	if det == 0 {
-		return
-	}
-	tan = e1.Mul(dv2 / det).Sub(e2.Mul(dv1 / det))
-	tan = tan.Sub(n.Mul(n.Dot(tan))).Unit()
+	tan = along.Sub(n.Mul(n.Dot(along))).Unit()
 	if tan == (geom.V{}) || !tan.Finite() {
 		return
 	}
-	bit = n.Cross(tan)
-	if (e2.Mul(du1 / det).Sub(e1.Mul(du2 / det))).Dot(bit) > 0 {
+	if bit = n.Cross(tan); down.Dot(bit) > 0 {
 		bit = bit.Mul(-1) // v grows downwards in the picture, green points up
 	}
 	return tan, bit, true

@@ -101,13 +101,6 @@ func (m *medium) depth(r, mu float64) (sum spectrum) {
 	return sum
 }
 
-// cell is where a value lies in a table of n: the cell before it, and the share of the way to the next.
-func cell(x float64, n int) (int, float64) {
-	x = min(max(x, 0), 1) * float64(n-1)
-	i := min(int(x), n-2)
-	return i, x - float64(i)
-}
-
 // The table of angles is finest at the horizon.
 func angleOf(x float64) float64 { x = 2*x - 1; return math.Copysign(x*x, x) }
 func placeOf(mu float64) float64 {
@@ -162,8 +155,8 @@ func (m *medium) sunlight(r, mu float64) (out spectrum) {
 		return out
 	}
 	mu = max(mu, low+1e-4)
-	i, p := cell(highAt(r), highs)
-	j, q := cell(placeOf(mu), angles)
+	i, p := geom.Between(highAt(r), highs)
+	j, q := geom.Between(placeOf(mu), angles)
 	a, b, c, d := &m.through[i*angles+j], &m.through[i*angles+j+1], &m.through[(i+1)*angles+j],
 		&m.through[(i+1)*angles+j+1]
 	for k := range waves {
@@ -229,8 +222,8 @@ func (m *medium) seen(d, sun geom.V) (out spectrum) {
 		h := p.Len()
 		mu := p.Dot(sun) / h
 		lit := m.sunlight(h, mu)
-		e, u := cell(highAt(h), evenHighs)
-		f, v := cell(placeOf(mu), suns)
+		e, u := geom.Between(highAt(h), evenHighs)
+		f, v := geom.Between(placeOf(mu), suns)
 		mo, ha, oz := dense(max(h-earth, 0))
 		for k := range waves {
 			even := blend(blend(m.even[e*suns+f][k], m.even[e*suns+f+1][k], v),
@@ -329,8 +322,8 @@ func (m *medium) sky(elevation float64) *Clear {
 func (c *Clear) At(d, side geom.V) geom.V {
 	flat := geom.V{X: d.X, Z: d.Z}.Unit()
 	a := math.Acos(min(max(flat.Dot(side), -1), 1)) / math.Pi
-	i, p := cell(math.Sqrt(max(math.Asin(min(max(d.Y, 0), 1)), 0)/(math.Pi/2)), clearRows)
-	j, q := cell(a, clearCols)
+	i, p := geom.Between(math.Sqrt(max(math.Asin(min(max(d.Y, 0), 1)), 0)/(math.Pi/2)), clearRows)
+	j, q := geom.Between(a, clearCols)
 	sky := c.rows[i][j].Lerp(c.rows[i][j+1], q).Lerp(c.rows[i+1][j].Lerp(c.rows[i+1][j+1], q), p)
 	if d.Y >= 0 {
 		return sky

@@ -26,14 +26,14 @@ func Coat(m *model.Model, top geom.M, matches []Match, fetch func(hash string) (
 	}
 	own := map[int]*Material{} // of surfaces that some faces have alone
 	for _, match := range matches {
-		if match.Faces == (Faces{}) {
+		if match.Faces.None() {
 			continue
 		}
 		if i, ok := match.Faces.part(&out, top); ok {
 			own[i] = match.Material
 		}
 	}
-	metres := geom.V{X: top[0], Y: top[1], Z: top[2]}.Len()
+	metres := top.Dir(geom.V{X: 1}).Len()
 	runs := sizing.Runs(&out)
 	laid := map[int]*Material{} // of surfaces whose pictures do not lie as their coordinates run
 	at := map[string]int{}      // of the maps that are there, by content

@@ -21,6 +21,9 @@ type Faces struct {
 // turns by no more than an angle from face to face.
 var FaceWays = []string{"part", "connected", "angle"}
 
+// None tells that no faces were picked: all of the surface is meant.
+func (f *Faces) None() bool { return *f == Faces{} }
+
 // Check says what is impossible about it.
 func (f *Faces) Check() error {
 	switch {

@@ -1,6 +1,7 @@
 package surface
 
 import (
+	"image"
 	"slices"
 
 	"visator/core/geom"
@@ -25,26 +26,36 @@ const meanSide = 64
 // Seen are the surfaces of a model with their mean colours: all their pictures are decoded for that.
 func Seen(m *model.Model, metres float64) []Found {
 	list := Of(m, metres)
+	known := map[int]geom.V{} // means of maps
 	for i := range list {
 		s := &m.Surfaces[i]
 		c := geom.V{X: s.BaseColor[0], Y: s.BaseColor[1], Z: s.BaseColor[2]}
 		if k := s.Slots[model.BaseColorMap].Map; k != model.None {
-			pic, err := m.Maps[k].Picture()
-			if err != nil {
-				continue // intake tells of it
+			mean, ok := known[k]
+			if !ok {
+				pic, err := m.Maps[k].Picture()
+				if err != nil {
+					continue // intake tells of it
+				}
+				mean = meanOf(pic)
+				known[k] = mean
 			}
-			var sum geom.V
-			w, h := pic.Rect.Dx(), pic.Rect.Dy()
-			for j := range meanSide * meanSide {
-				p := pic.Pix[pic.PixOffset(j%meanSide*w/meanSide, j/meanSide*h/meanSide):]
-				sum = sum.Add(geom.V{X: float64(model.Linear8(p[0])), Y: float64(model.Linear8(p[1])),
-					Z: float64(model.Linear8(p[2]))})
-			}
-			c = c.Times(sum.Mul(1.0 / (meanSide * meanSide)))
+			c = c.Times(mean)
 		}
 		list[i].Mean = light.HexOf(c)
 	}
 	return list
+}
+
+// meanOf is the mean colour of a picture, linear.
+func meanOf(pic *image.NRGBA) (sum geom.V) {
+	w, h := pic.Rect.Dx(), pic.Rect.Dy()
+	for j := range meanSide * meanSide {
+		p := pic.Pix[pic.PixOffset(j%meanSide*w/meanSide, j/meanSide*h/meanSide):]
+		sum = sum.Add(geom.V{X: float64(model.Linear8(p[0])), Y: float64(model.Linear8(p[1])),
+			Z: float64(model.Linear8(p[2]))})
+	}
+	return sum.Mul(1.0 / (meanSide * meanSide))
 }
 
 // Of are the surfaces of a model, in their order; metres are those of a unit of it.

@@ -6,6 +6,7 @@ import (
 
 	"visator/core/geom"
 	"visator/core/model"
+	"visator/core/points"
 )
 
 // Placed is where the pictures of a surface lie at a place of the set with a normal, by the seed of the thing that it
@@ -22,9 +23,9 @@ func Placed(s *model.Surface, seed uint64, at, n geom.V, u, v float64) (su, sv f
 		if k.Map == model.None {
 			k = &s.Slots[model.NormalMap]
 		}
-		h := mixed(seed ^ p.Seed*0x9e3779b97f4a7c15)
 		if k.Scale[0] != 0 && k.Scale[1] != 0 {
-			u, v = u+float64(h>>40)/(1<<24)/k.Scale[0], v+float64(h>>8&0xffffff)/(1<<24)/k.Scale[1]
+			x, y := points.Pair(points.Mix(seed ^ p.Seed*0x9e3779b97f4a7c15))
+			u, v = u+x/k.Scale[0], v+y/k.Scale[1]
 		}
 	}
 	return u, v, tan, bit
@@ -47,7 +48,7 @@ func fromSides(at, n geom.V) (u, v float64, tan, bit geom.V) {
 func Varied(p *model.Pattern, seed uint64, at geom.V) float64 {
 	c := clouds(at.Mul(1/max(p.VaryOver, 1e-3)), p.Seed+77)
 	if p.Apart {
-		c = 0.5 * (c + float64(mixed(seed+p.Seed)>>11)/(1<<53))
+		c = 0.5 * (c + float64(points.Mix(seed+p.Seed)>>11)/(1<<53))
 	}
 	return 1 + p.Vary*(2*c-1)
 }
@@ -56,14 +57,5 @@ func Varied(p *model.Pattern, seed uint64, at geom.V) float64 {
 func SeedOf(id string, before int) uint64 {
 	h := fnv.New64a()
 	_, _ = h.Write([]byte(id))
-	return mixed(h.Sum64() + uint64(before))
-}
-
-// mixed is a number by chance of another.
-func mixed(h uint64) uint64 {
-	h ^= h >> 32
-	h *= 0xd6e8feb86659fd93
-	h ^= h >> 29
-	h *= 0xd6e8feb86659fd93
-	return h ^ h>>32
+	return points.Mix(h.Sum64() + uint64(before))
 }

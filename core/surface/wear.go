@@ -8,6 +8,7 @@ import (
 	"visator/core/bsdf"
 	"visator/core/document"
 	"visator/core/geom"
+	"visator/core/points"
 )
 
 // Wear is what weather does to what stands: each by one amount, within limits.
@@ -121,8 +122,8 @@ type Weather struct {
 
 // Place is where wear is asked about.
 type Place struct {
-	P, N, Bent geom.V  // the place, its smooth normal and the bent one
-	Open       float64 // how open the sky is above it, 0 to 1
+	P, N, Bent geom.V         // the place, its smooth normal and the bent one
+	Open       func() float64 // how open the sky is above it, 0 to 1
 	// Edge and Corner tell how near it is to an edge of what it is on, or in a corner, 0 to 1, by what is met within so
 	// many metres.
 	Edge, Corner func(reach float64) float64
@@ -181,7 +182,7 @@ func (w *Wear) brushed(p geom.V) float64 {
 
 // At changes the values of a place. It returns the normal that shows: water stands level.
 func (w *Weather) At(at *Place, v *bsdf.Values) geom.V {
-	p, n, bent, open := at.P, at.N, at.Bent, at.Open
+	p, n, bent := at.P, at.N, at.Bent
 	if p.Y < w.From || p.Y > w.To {
 		return bent
 	}
@@ -219,13 +220,13 @@ func (w *Weather) At(at *Place, v *bsdf.Values) geom.V {
 		mix(w.moss.Mul(0.7+0.6*chance(11)), covered(w.Moss*grows, chance(1)), 1)
 	}
 	if w.Dust > 0 {
-		mix(w.dust, w.Dust*step(0.05, 0.9, n.Y)*open*(0.45+0.55*chance(2)), 1)
+		mix(w.dust, w.Dust*step(0.05, 0.9, n.Y)*at.Open()*(0.45+0.55*chance(2)), 1)
 	}
 	if w.Wet > 0 || w.Puddles > 0 {
-		wet := there * w.Wet * (0.25 + 0.75*max(n.Y, 0)) * (0.3 + 0.7*open)
+		wet := there * w.Wet * (0.25 + 0.75*max(n.Y, 0)) * (0.3 + 0.7*at.Open())
 		stands := 0.0
 		if w.Puddles > 0 {
-			stands = covered(there*w.Puddles*open, chance(3)) * step(0.96, 0.995, n.Y)
+			stands = covered(there*w.Puddles*at.Open(), chance(3)) * step(0.96, 0.995, n.Y)
 			wet = max(wet, step(0, 0.3, stands))
 		}
 		soaks := wet * (1 - v.Metal) * (1 - v.Clear)
@@ -240,7 +241,7 @@ func (w *Weather) At(at *Place, v *bsdf.Values) geom.V {
 		}
 	}
 	if w.Snow > 0 {
-		lies := step(0.25, 0.7, n.Y) * open
+		lies := step(0.25, 0.7, n.Y) * at.Open()
 		mix(geom.V{X: 0.87, Y: 0.88, Z: 0.9}, covered(w.Snow*lies*1.2, chance(4)), 0.9)
 	}
 	return bent
@@ -260,7 +261,7 @@ func lattice(p geom.V, seed uint64) float64 {
 	at := func(i, j, k int64) float64 {
 		h := uint64(int64(fx)+i)*0x9e3779b97f4a7c15 ^ uint64(int64(fy)+j)*0xc2b2ae3d27d4eb4f ^
 			uint64(int64(fz)+k)*0x165667b19e3779f9 ^ seed*0xd6e8feb86659fd93
-		return float64(mixed(h)>>11) / (1 << 53)
+		return float64(points.Mix(h)>>11) / (1 << 53)
 	}
 	lerp := func(a, b, t float64) float64 { return a + (b-a)*t }
 	return lerp(lerp(lerp(at(0, 0, 0), at(1, 0, 0), x), lerp(at(0, 1, 0), at(1, 1, 0), x), y),

@@ -40,7 +40,7 @@ func mean(w *Weather, n geom.V, open, y float64) (base, coat float64) {
 	for i := range 4000 {
 		p := geom.V{X: float64(i%63) * 0.317, Y: y, Z: float64(i/63) * 0.317}
 		v := grey()
-		w.At(&Place{P: p, N: n, Bent: n, Open: open}, &v)
+		w.At(&Place{P: p, N: n, Bent: n, Open: func() float64 { return open }}, &v)
 		base, coat = base+v.Base.Y/4000, coat+v.Coat/4000
 	}
 	return base, coat
@@ -114,7 +114,7 @@ func FuzzWear(f *testing.F) {
 		ready := w.Ready(nil)
 		v := grey()
 		n := geom.V{X: nx, Y: math.Sqrt(1 - nx*nx)}
-		out := ready.At(&Place{P: geom.V{X: x, Y: y, Z: x}, N: n, Bent: n, Open: 1}, &v)
+		out := ready.At(&Place{P: geom.V{X: x, Y: y, Z: x}, N: n, Bent: n, Open: func() float64 { return 1 }}, &v)
 		if !v.Base.Finite() || v.Base.Max() > 1.0001 || !out.Finite() || v.Rough < 0 || v.Rough > 1 {
 			t.Errorf("%+v, %v", v, out)
 		}

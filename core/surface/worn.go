@@ -35,7 +35,7 @@ func (w *Worn) Check() error {
 		if len(on.Piece) > document.MaxName || len(on.Thing) > document.MaxName || len(on.Surface) > document.MaxName {
 			return errors.New("where a material counts is named, not described")
 		}
-		if on.Faces != (Faces{}) {
+		if !on.Faces.None() {
 			if err := on.Faces.Check(); err != nil {
 				return err
 			}
@@ -72,7 +72,7 @@ func For(matches []Match, surface string) *Material {
 	best := -1
 	var out *Material
 	for _, m := range matches {
-		if m.Surface != "" && m.Surface != surface || m.Faces != (Faces{}) {
+		if m.Surface != "" && m.Surface != surface || !m.Faces.None() {
 			continue
 		}
 		rank := 0

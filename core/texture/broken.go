@@ -4,7 +4,9 @@ import (
 	"math"
 	"slices"
 
+	"visator/core/geom"
 	"visator/core/model"
+	"visator/core/points"
 )
 
 // broken hides that a picture repeats: the plane is laid out in hexagons that overlap, each of which shows another
@@ -86,21 +88,14 @@ func (r *ranks) fill(sorted []float64) {
 	}
 }
 
-// between reads a table between its entries, at x from 0 to 1.
-func between(table *[rankSteps + 1]float64, x float64) float64 {
-	x = min(max(x, 0), 1) * rankSteps
-	i := min(int(x), rankSteps-1)
-	return table[i] + (table[i+1]-table[i])*(x-float64(i))
-}
-
 func (r *ranks) forth(v float64) float64 {
 	if r.most <= r.least {
 		return 0
 	}
-	return between(&r.normal, (v-r.least)/(r.most-r.least))
+	return geom.Row(r.normal[:], (v-r.least)/(r.most-r.least))
 }
 
-func (r *ranks) back(g float64) float64 { return between(&r.value, (g/rankEnd+1)/2) }
+func (r *ranks) back(g float64) float64 { return geom.Row(r.value[:], (g/rankEnd+1)/2) }
 
 // at is the texture at texture coordinates that were not brought into 0..1.
 func (b *broken) at(t *Texture, u, v float64) (r, g, bl, a float32) {
@@ -150,13 +145,8 @@ func hexagons(u, v float64) (corners [3][2]int64, weights [3]float64) {
 
 // moved is by how much the picture is moved in a hexagon, in repeats.
 func (b *broken) moved(c [2]int64) (du, dv float64) {
-	h := uint64(c[0])*0x9e3779b97f4a7c15 ^ uint64(c[1])*0xc2b2ae3d27d4eb4f ^ (b.seed+1)*0xd6e8feb86659fd93
-	for range 2 {
-		h ^= h >> 32
-		h *= 0xd6e8feb86659fd93
-	}
-	h ^= h >> 29
-	return float64(h>>40) / (1 << 24), float64(h>>8&0xffffff) / (1 << 24)
+	return points.Pair(points.Mix(uint64(c[0])*0x9e3779b97f4a7c15 ^ uint64(c[1])*0xc2b2ae3d27d4eb4f ^
+		(b.seed+1)*0xd6e8feb86659fd93))
 }
 
 // axesOf are the mean of colours and the axes along which they vary without one telling of another: the eigenvectors

@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"image"
 	"math"
+	"slices"
 )
 
 // Measured is what the pixels of a normal map say about its sense.
@@ -87,4 +88,15 @@ func Channel(img *image.NRGBA, channel int, invert bool) *image.NRGBA {
 		out.Pix[i], out.Pix[i+1], out.Pix[i+2], out.Pix[i+3] = v, v, v, 255
 	}
 	return out
+}
+
+// Altered is a picture as it is wanted: with its green turned, or one channel of it, turned over or not.
+func Altered(img *image.NRGBA, channel int, invert, flip bool) *image.NRGBA {
+	if !flip {
+		return Channel(img, channel, invert)
+	}
+	out := *img
+	out.Pix = slices.Clone(img.Pix)
+	FlipGreen(&out)
+	return &out
 }

@@ -89,6 +89,11 @@ func (r *reader) property(s *model.Surface, word, rest, library string, line int
 		}
 		return v, true
 	}
+	share := func(to *float64) {
+		if v, ok := num(); ok {
+			*to = clamp01(v)
+		}
+	}
 	switch word {
 	case "kd":
 		if c, ok := rgb(rest); ok {
@@ -117,28 +122,20 @@ func (r *reader) property(s *model.Surface, word, rest, library string, line int
 			s.IOR = v
 		}
 	case "pr":
-		if v, ok := num(); ok {
-			s.Roughness = clamp01(v)
-		}
+		share(&s.Roughness)
 	case "pm":
-		if v, ok := num(); ok {
-			s.Metallic = clamp01(v)
-		}
+		share(&s.Metallic)
 	case "ps": // sheen, without a colour of its own
 		if v, ok := num(); ok {
 			s.Sheen = [3]float64{clamp01(v), clamp01(v), clamp01(v)}
 		}
 	case "pc":
-		if v, ok := num(); ok {
-			s.Coat = clamp01(v)
-		}
+		share(&s.Coat)
 	case "pcr":
-		if v, ok := num(); ok {
-			s.CoatRoughness = clamp01(v)
-		}
+		share(&s.CoatRoughness)
 	case "aniso":
 		if v, ok := num(); ok {
-			s.Brush = min(max(math.Abs(v), 0), 1)
+			s.Brush = clamp01(math.Abs(v))
 		}
 	case "anisor": // in turns
 		if v, ok := num(); ok {

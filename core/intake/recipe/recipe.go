@@ -299,9 +299,7 @@ func turnGreen(m *model.Model, s *model.Surface) {
 	if img == nil {
 		return
 	}
-	img = cloneImage(img)
-	named.FlipGreen(img)
-	slot.Map = addPicture(m, m.Maps[slot.Map].Name, model.NormalMap, img)
+	slot.Map = addPicture(m, m.Maps[slot.Map].Name, model.NormalMap, named.Altered(img, 0, false, true))
 }
 
 // enlarge makes the pictures of a surface times as large.
@@ -367,13 +365,7 @@ func apply(m *model.Model, s *model.Surface, role named.Role, c Choice, fetch fu
 		if err != nil {
 			return err
 		}
-		if c.Flip {
-			img = cloneImage(img)
-			named.FlipGreen(img)
-		} else {
-			img = named.Channel(img, c.Channel, c.Invert)
-		}
-		slot.Map = addPicture(m, c.Name, to, img)
+		slot.Map = addPicture(m, c.Name, to, named.Altered(img, c.Channel, c.Invert, c.Flip))
 	} else {
 		m.Maps = append(m.Maps, model.Map{Name: c.Name, Role: to.String(), Status: model.Embedded,
 			Mime: model.MimeOf(data), Data: data})
@@ -405,12 +397,6 @@ func apply(m *model.Model, s *model.Surface, role named.Role, c Choice, fetch fu
 		}
 	}
 	return nil
-}
-
-func cloneImage(img *image.NRGBA) *image.NRGBA {
-	out := *img
-	out.Pix = slices.Clone(img.Pix)
-	return &out
 }
 
 // cutOut reports whether an opacity picture is nearly all black or white, so

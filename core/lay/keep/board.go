@@ -60,18 +60,11 @@ func (b *Board) Check() error {
 }
 
 // Palette is that of the first board of a set that has one; nil: there is none.
-func Palette(list []*lay.Element) ([]surface.Swatch, error) {
-	for _, e := range list {
-		if e.Kind != "board" || e.Hidden {
-			continue
+func Palette(list []*lay.Element) (out []surface.Swatch, err error) {
+	err = each(list, "board", func(_ *lay.Element, b *Board) {
+		if out == nil && len(b.Palette) > 0 {
+			out = b.Palette
 		}
-		s, err := e.Read()
-		if err != nil {
-			return nil, err
-		}
-		if p := s.(*Board).Palette; len(p) > 0 {
-			return p, nil
-		}
-	}
-	return nil, nil
+	})
+	return out, err
 }

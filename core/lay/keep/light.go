@@ -8,6 +8,21 @@ import (
 	"visator/core/light"
 )
 
+// each visits the elements of a kind that count, in their order: what is hidden does not.
+func each[T lay.Spec](list []*lay.Element, kind string, visit func(e *lay.Element, spec T)) error {
+	for _, e := range list {
+		if e.Kind != kind || e.Hidden {
+			continue
+		}
+		s, err := e.Read()
+		if err != nil {
+			return err
+		}
+		visit(e, s.(T))
+	}
+	return nil
+}
+
 var _ = lay.Kind("kept light", func() lay.Spec { return &KeptLight{} })
 
 // KeptLight is a light that is kept by name, to be tried on any shot.

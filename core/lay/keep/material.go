@@ -18,16 +18,8 @@ func (*Material) Default() lay.Spec {
 // Worn are the materials of a set, in their order, and by which element each is; what is hidden is not worn.
 func Worn(list []*lay.Element) (out []*surface.Worn, by map[*surface.Material]string, err error) {
 	by = map[*surface.Material]string{}
-	for _, e := range list {
-		if e.Kind != "material" || e.Hidden {
-			continue
-		}
-		s, err := e.Read()
-		if err != nil {
-			return nil, nil, err
-		}
-		w := &s.(*Material).Worn
-		out, by[&w.Material] = append(out, w), e.ID
-	}
-	return out, by, nil
+	err = each(list, "material", func(e *lay.Element, m *Material) {
+		out, by[&m.Worn.Material] = append(out, &m.Worn), e.ID
+	})
+	return out, by, err
 }

@@ -15,15 +15,6 @@ func (*Wear) Default() lay.Spec { return &Wear{surface.NewWear()} }
 
 // Weathers are the wear of a set, in their order; what is hidden does nothing.
 func Weathers(list []*lay.Element) (out []surface.Wear, err error) {
-	for _, e := range list {
-		if e.Kind != "wear" || e.Hidden {
-			continue
-		}
-		s, err := e.Read()
-		if err != nil {
-			return nil, err
-		}
-		out = append(out, s.(*Wear).Wear)
-	}
-	return out, nil
+	err = each(list, "wear", func(_ *lay.Element, w *Wear) { out = append(out, w.Wear) })
+	return out, err
 }
