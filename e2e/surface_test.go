@@ -98,6 +98,19 @@ func brightness(t *testing.T, data []byte) (r, g, b float64) {
 	return r / n, g / n, b / n
 }
 
+// anyMade tells whether a set has a material that is as asked for.
+func anyMade(is func(name string, w *surface.Worn) bool) func(*query.State) bool {
+	return func(st *query.State) bool {
+		for _, e := range st.Elements {
+			var w surface.Worn
+			if e.Kind == "material" && json.Unmarshal(e.Spec, &w) == nil && is(e.Name, &w) {
+				return true
+			}
+		}
+		return false
+	}
+}
+
 // An artist takes a material off one wall and puts it on another, where its picture is as large as it was; drops two
 // pictures on the board and pulls what strays from their palette by half; makes the set wet, and dry again by undo; and
 // what is rendered shows it.
@@ -163,15 +176,9 @@ func TestMaterialsPalettesAndWear(t *testing.T) {
 	b.click(`[aria-label="Take denim in hand"]`)
 	b.until("document.querySelector('[data-held]')?.innerText.includes('denim')")
 	click(-1.2, 1, 0)
-	s.await(set, "denim", func(st *query.State) bool {
-		for _, e := range st.Elements {
-			var w surface.Worn
-			if e.Kind == "material" && e.Name == "denim" && json.Unmarshal(e.Spec, &w) == nil {
-				return w.Tile == 0.08 && w.Maps["normal"].Blob != "" && w.On[0].Surface == "boards"
-			}
-		}
-		return false
-	})
+	s.await(set, "denim", anyMade(func(name string, w *surface.Worn) bool {
+		return name == "denim" && w.Tile == 0.08 && w.Maps["normal"].Blob != "" && w.On[0].Surface == "boards"
+	}))
 	b.press("put back")
 	b.keys(",") // the boards as they came, for what follows
 	s.await(set, "no denim", func(st *query.State) bool { return len(st.Elements) == 1 })
@@ -223,15 +230,9 @@ func TestMaterialsPalettesAndWear(t *testing.T) {
 	b.until("[...document.querySelectorAll('[data-board] img')].every((i) => i.naturalWidth > 0)")
 	b.press("pick off a picture")
 	b.click("[data-board] img")
-	s.await(set, "the picked colour", func(st *query.State) bool {
-		for _, e := range st.Elements {
-			var w surface.Worn
-			if e.Kind == "material" && json.Unmarshal(e.Spec, &w) == nil && (w.Base == "#28508c" || w.Base == "#d2be96") {
-				return true
-			}
-		}
-		return false
-	})
+	s.await(set, "the picked colour", anyMade(func(_ string, w *surface.Worn) bool {
+		return w.Base == "#28508c" || w.Base == "#d2be96"
+	}))
 	b.keys(",")
 	b.until("Alpine.store('surface').materials.every((e) => !['#28508c', '#d2be96'].includes(e.spec.base))")
 	held := func() (h outfit.Held) {
@@ -282,15 +283,10 @@ func TestMaterialsPalettesAndWear(t *testing.T) {
 	click(1.2, 1, 0)
 	b.until("Alpine.store('surface').facesSaid.startsWith('2 faces, 4')")
 	b.fill("Colour as written", "#123456")
-	s.await(set, "two faces painted", func(st *query.State) bool {
-		for _, e := range st.Elements {
-			var w surface.Worn
-			if e.Kind == "material" && json.Unmarshal(e.Spec, &w) == nil && w.Base == "#123456" {
-				return len(w.On) == 1 && w.On[0].Faces.By == "angle" && math.Abs(w.On[0].Faces.At.Z-0.1) < 0.01
-			}
-		}
-		return false
-	})
+	s.await(set, "two faces painted", anyMade(func(_ string, w *surface.Worn) bool {
+		return w.Base == "#123456" && len(w.On) == 1 && w.On[0].Faces.By == "angle" &&
+			math.Abs(w.On[0].Faces.At.Z-0.1) < 0.01
+	}))
 	b.until("document.querySelectorAll('[data-surfaces] li').length === 2")
 	b.choose("What a click picks", "the whole surface")
 
@@ -306,15 +302,7 @@ func TestMaterialsPalettesAndWear(t *testing.T) {
 	b.until("Alpine.store('surface').held")
 	eval[bool](b, fmt.Sprintf("(Alpine.store('dress').select(%q), true)", of["plain"]))
 	b.keys("r")
-	s.await(set, "it on all of the other", func(st *query.State) bool {
-		for _, e := range st.Elements {
-			var w surface.Worn
-			if e.Kind == "material" && json.Unmarshal(e.Spec, &w) == nil {
-				if slices.Contains(w.On, surface.On{Thing: of["plain"]}) {
-					return true
-				}
-			}
-		}
-		return false
-	})
+	s.await(set, "it on all of the other", anyMade(func(_ string, w *surface.Worn) bool {
+		return slices.Contains(w.On, surface.On{Thing: of["plain"]})
+	}))
 }

@@ -50,9 +50,3 @@ func ShelfOfAll(ctx context.Context, q Querier, kind string, most int) ([]Shelve
 		"production_name from shelf s join production p on p.id = s.production_id where s.kind = $1 and "+
 		"p.binned is null order by lower(s.name), s.created, s.id limit $2", kind, most)
 }
-
-// GetShelved is one thing that a production keeps; ErrNotFound says that it is not there.
-func GetShelved(ctx context.Context, q Querier, production, id string) (Shelved, error) {
-	return One[Shelved](ctx, q, "select id, kind, name, doc from shelf where production_id = $1 and id = $2",
-		production, id)
-}

@@ -10,6 +10,7 @@ import (
 	"io"
 	"math"
 	"path"
+	"slices"
 	"strings"
 
 	"visator/app/act"
@@ -114,8 +115,9 @@ func (a *Library) LampPicture(ctx context.Context, production, id string) ([]byt
 
 // ShelveLamp keeps a lamp at hand by a name.
 func (a *Library) ShelveLamp(ctx context.Context, production, name string, l *light.Lamp) error {
-	if name = strings.TrimSpace(name); name == "" || len(name) > document.MaxName {
-		return act.Wrong("A lamp on the shelf has a name of 1 to %d characters.", document.MaxName)
+	name, err := ShelfName("lamp", name)
+	if err != nil {
+		return err
 	}
 	if err := l.Check(); err != nil {
 		return act.Wrong("%v", err)
@@ -125,10 +127,20 @@ func (a *Library) ShelveLamp(ctx context.Context, production, name string, l *li
 	if err != nil {
 		return err
 	}
-	return a.shelve(ctx, production, &store.Shelved{ID: store.NewID(), Kind: "lamp", Name: name, Doc: doc})
+	return a.KeepAtHand(ctx, production, &store.Shelved{Kind: "lamp", Name: name, Doc: doc}, mostShelved)
 }
 
-func (a *Library) shelve(ctx context.Context, production string, s *store.Shelved) error {
+// ShelfName is a name that a person gives to a thing of a kind on the shelf, as it is kept.
+func ShelfName(kind, name string) (string, error) {
+	if name = strings.TrimSpace(name); name == "" || len(name) > document.MaxName {
+		return "", act.Wrong("A %s on the shelf has a name of 1 to %d characters.", kind, document.MaxName)
+	}
+	return name, nil
+}
+
+// KeepAtHand keeps a thing on the shelf of a production, of at most so many of its kind; one with an ID takes the place
+// of what has it there, one without gets one.
+func (a *Library) KeepAtHand(ctx context.Context, production string, s *store.Shelved, most int) error {
 	if _, err := store.GetProduction(ctx, a.Store.Pool, production); err != nil {
 		return act.NotThere(err, "The production")
 	}
@@ -136,8 +148,15 @@ func (a *Library) shelve(ctx context.Context, production string, s *store.Shelve
 	if err != nil {
 		return err
 	}
-	if len(list) >= mostShelved {
-		return act.Wrong("The shelf is full: it holds %d. Take one away first.", mostShelved)
+	switch {
+	case s.ID != "":
+		if !slices.ContainsFunc(list, func(had store.Shelved) bool { return had.ID == s.ID }) {
+			return act.NotThere(store.ErrNotFound, "The "+s.Kind)
+		}
+	case len(list) >= most:
+		return act.Wrong("The shelf is full: it holds %d. Take one away first.", most)
+	default:
+		s.ID = store.NewID()
 	}
 	return store.PutShelf(ctx, a.Store.Pool, production, s)
 }
@@ -168,7 +187,7 @@ func (a *Library) ShelvePanorama(ctx context.Context, production, name string, r
 	if err != nil {
 		return p, "", err
 	}
-	p = ShelvedPanorama{ID: store.NewID(), Name: strings.TrimSuffix(path.Base(name), path.Ext(name)), Blob: blob,
+	p = ShelvedPanorama{Name: strings.TrimSuffix(path.Base(name), path.Ext(name)), Blob: blob,
 		Width: pic.W, Height: pic.H, Sun: pic.Shines, Lux: pic.Lux}
 	p.Name = cmp.Or(p.Name, "panorama")
 	p.Said = skySaid(pic)
@@ -183,7 +202,10 @@ func (a *Library) ShelvePanorama(ctx context.Context, production, name string, r
 	if err != nil {
 		return p, "", err
 	}
-	return p, note, a.shelve(ctx, production, &store.Shelved{ID: p.ID, Kind: "panorama", Name: p.Name, Doc: doc})
+	s := store.Shelved{Kind: "panorama", Name: p.Name, Doc: doc}
+	err = a.KeepAtHand(ctx, production, &s, mostShelved)
+	p.ID = s.ID
+	return p, note, err
 }
 
 // skySaid is a panorama in words.

@@ -88,10 +88,19 @@ func (a *Library) Search(ctx context.Context, setID string, s Shelf) ([]Good, er
 			out = append(out, g)
 		}
 	}
-	slices.SortStableFunc(out, func(x, y Good) int { // marked ones first
-		return map[bool]int{true: 1}[y.Marked] - map[bool]int{true: 1}[x.Marked]
-	})
+	slices.SortStableFunc(out, func(x, y Good) int { return MarkedFirst(x.Marked, y.Marked) })
 	return out, nil
+}
+
+// MarkedFirst orders favourites before all else.
+func MarkedFirst(x, y bool) int {
+	switch {
+	case x == y:
+		return 0
+	case x:
+		return -1
+	}
+	return 1
 }
 
 func (s *Shelf) fits(g *Good) bool {

@@ -1,18 +1,16 @@
 package outfit
 
 import (
-	"bytes"
 	"context"
 	"fmt"
-	"image/png"
 	"math"
 
 	"visator/app/act"
 	"visator/app/cache"
 	"visator/core/finish"
 	"visator/core/geom"
-	"visator/core/lamp"
 	"visator/core/light"
+	"visator/core/model"
 	"visator/core/optics"
 	"visator/core/plain"
 	"visator/core/render"
@@ -20,7 +18,6 @@ import (
 	"visator/core/sky"
 	"visator/core/stage"
 	"visator/core/surface"
-	"visator/store"
 )
 
 // Alone says how a thing is looked at by itself, on grey ground.
@@ -33,7 +30,10 @@ type Alone struct {
 }
 
 // AloneLights are in what light a thing is looked at by itself.
-var AloneLights = []string{"overcast", "low sun", "studio", "night", "the shot's"}
+var AloneLights = []string{"overcast", "low sun", "studio", "night", ofShot}
+
+// ofShot is the sun and the sky of the set, without its lamps, which stand where they stand.
+const ofShot = "the shot's"
 
 // Limits of a picture of a thing alone.
 const (
@@ -56,36 +56,28 @@ func (a *Outfitter) Alone(ctx context.Context, setID string, o Alone) ([]byte, e
 	if err != nil {
 		return nil, err
 	}
-	set, err := store.GetSet(ctx, a.Store.Pool, setID)
-	if err != nil {
-		return nil, act.NotThere(err, "The set")
-	}
 	matches := surface.Matching(shown.Worn, o.Thing, shown.Piece)
 	sees := ""
-	if o.Light == AloneLights[4] {
-		sees = plain.Name(set.Light)
+	if o.Light == ofShot {
+		sees = plain.Name(shown.Light)
 	}
 	return alones.Make(plain.Name(o, matches, shown.Made, sees), func() ([]byte, error) {
-		m, err := surface.Coat(shown.Model, shown.Top, matches, func(hash string) ([]byte, error) {
-			return a.Store.ReadBlob(ctx, hash)
-		})
+		m, err := a.Coat(ctx, shown.Model, shown.Top, matches)
 		if err != nil {
 			return nil, act.Wrong("%v", err)
 		}
-		shown.Model = m
-		return a.alone(ctx, shown.Model.Bounds().Apply(shown.Top), func(s *render.Scene, lib *render.Library) error {
-			return s.Place(lib, m, shown.Top, func(int) uint32 { return 1 })
-		}, &o, &set.Light)
+		return a.alone(ctx, m, shown.Top, &o, &shown.Light)
 	})
 }
 
-func (a *Outfitter) alone(ctx context.Context, box geom.Box, put func(*render.Scene, *render.Library) error, o *Alone,
-	ls *light.State) ([]byte, error) {
+// alone draws a model that top brings to metres.
+func (a *Outfitter) alone(ctx context.Context, m *model.Model, top geom.M, o *Alone, ls *light.State) ([]byte, error) {
+	box := m.Bounds().Apply(top)
 	if box.IsEmpty() {
 		return nil, act.Wrong("It is made of nothing that shows.")
 	}
 	s, lib := &render.Scene{}, &render.Library{Threads: 1}
-	if err := put(s, lib); err != nil {
+	if err := s.Place(lib, m, top, func(int) uint32 { return 1 }); err != nil {
 		return nil, act.Wrong("%v", err)
 	}
 	foot := box.Min.Y
@@ -119,14 +111,8 @@ func (a *Outfitter) alone(ctx context.Context, box geom.Box, put func(*render.Sc
 	view.Eye = mid.Add(back.Mul(radius / math.Sin(math.Atan(wide)) * 1.02))
 	view.AimAt(mid)
 	cam := &render.Camera{Near: radius / 1000, TanX: wide, TanY: wide, World: view.World()}
-	f, err := render.Render(ctx, s, cam, render.Options{Width: o.Wide, Height: o.Wide, Samples: aloneSamples,
-		Bounces: 3, Denoise: true})
-	if err != nil {
-		return nil, err
-	}
-	var out bytes.Buffer
-	err = png.Encode(&out, finish.Picture(f.Color, f.Width, f.Height, finish.Measure(f.Color)))
-	return out.Bytes(), err
+	return drawn(ctx, s, cam, render.Options{Width: o.Wide, Height: o.Wide, Samples: aloneSamples, Bounces: 3,
+		Denoise: true}, finish.Measure)
 }
 
 // lightAlone lights a thing by itself; what it needs goes by how large the thing is.
@@ -137,12 +123,8 @@ func (a *Outfitter) lightAlone(ctx context.Context, s *render.Scene, box geom.Bo
 		// From where the camera sees it: it turns with the thing.
 		sin, cos := math.Sincos(o.Turn)
 		from = geom.V{X: from.X*cos + from.Z*sin, Y: from.Y, Z: from.Z*cos - from.X*sin}.Mul(size)
-		dir := from.Mul(-1).Unit()
-		u, v := geom.Frame(dir)
 		half := size / 2
-		area := 4 * half * half
-		s.Lamps = append(s.Lamps, lamp.Lamp{At: mid.Add(from), Dir: dir, Shape: lamp.Rectangle, U: u.Mul(half),
-			V: v.Mul(half), Candela: color.Mul(nits * area)})
+		s.Lamps = append(s.Lamps, window(mid.Add(from), from.Mul(-1), half, half, color.Mul(nits*4*half*half)))
 	}
 	white := geom.V{X: 1, Y: 1, Z: 1}
 	switch o.Light {
@@ -162,14 +144,8 @@ func (a *Outfitter) lightAlone(ctx context.Context, s *render.Scene, box geom.Bo
 	case "night":
 		panel(geom.V{X: -0.9, Y: 1.3, Z: 0.7}, 60, light.Color(2700))
 		s.Env = &sky.Environment{Constant: geom.V{X: 0.1, Y: 0.14, Z: 0.25}}
-	case "the shot's": // without its lamps, which stand where they stand
-		env, err := rig.Sky(ls, func() ([]float32, int, int, error) {
-			p, err := a.SkyPicture(ctx, ls.Panorama)
-			if err != nil {
-				return nil, 0, 0, err
-			}
-			return p.Pix, p.W, p.H, nil
-		})
+	case ofShot:
+		env, err := rig.Sky(ls, a.SkyFrom(ctx, ls.Panorama))
 		if err != nil {
 			return fmt.Errorf("the shot's light: %w", err)
 		}

@@ -1,11 +1,9 @@
 package outfit
 
 import (
-	"bytes"
 	"cmp"
 	"context"
 	"image"
-	"image/png"
 	"maps"
 	"slices"
 
@@ -159,11 +157,7 @@ func (a *Outfitter) Pulled(ctx context.Context, setID string, s *Stray, share fl
 		return nil, act.Wrong("%v.", err)
 	}
 	surface.Shift(pic, by)
-	var buf bytes.Buffer
-	if err := png.Encode(&buf, pic); err != nil {
-		return nil, err
-	}
-	hash, _, err := a.Store.PutBlob(ctx, &buf, maxMap)
+	hash, err := a.PutPicture(ctx, pic)
 	if err != nil {
 		return nil, err
 	}

@@ -58,9 +58,7 @@ func (a *Outfitter) sample(ctx context.Context, m *surface.Material, flat bool) 
 	view.Eye = eye
 	view.AimAt(at)
 	cam.World = view.World()
-	thing, err := surface.Coat(body, geom.Identity, []surface.Match{{Material: m}}, func(hash string) ([]byte, error) {
-		return a.Store.ReadBlob(ctx, hash)
-	})
+	thing, err := a.Coat(ctx, body, geom.Identity, []surface.Match{{Material: m}})
 	if err != nil {
 		return nil, act.Wrong("%v", err)
 	}
@@ -72,25 +70,38 @@ func (a *Outfitter) sample(ctx context.Context, m *surface.Material, flat bool) 
 		}
 	}
 	const cd = 900
-	dir := geom.V{X: 1.4, Y: -1.6, Z: -1.2}.Unit()
-	u, v := geom.Frame(dir)
-	s.Lamps = []lamp.Lamp{{At: geom.V{X: -1.4, Y: 1.8, Z: 1.2}, Dir: dir, Shape: lamp.Rectangle, U: u.Mul(0.3),
-		V: v.Mul(0.45), Seen: true, Candela: geom.V{X: cd, Y: cd, Z: cd}}}
+	w := window(geom.V{X: -1.4, Y: 1.8, Z: 1.2}, geom.V{X: 1.4, Y: -1.6, Z: -1.2}, 0.3, 0.45,
+		geom.V{X: cd, Y: cd, Z: cd})
+	w.Seen = true
+	s.Lamps = []lamp.Lamp{w}
 	s.Build()
 	n, bounces := sampleSamples, 2
 	if m.Clear > 0 || m.Leaf > 0 {
 		n, bounces = clearSamples, render.DefaultBounces
 	}
-	f, err := render.Render(ctx, s, cam, render.Options{Width: sampleSide, Height: sampleSide, Samples: n,
-		Bounces: bounces, Denoise: true})
+	return drawn(ctx, s, cam, render.Options{Width: sampleSide, Height: sampleSide, Samples: n, Bounces: bounces,
+		Denoise: true}, func([]float32) float64 { return sampleEV })
+}
+
+// drawn is a scene as PNG, at the exposure value that is told of its colours.
+func drawn(ctx context.Context, s *render.Scene, cam *render.Camera, o render.Options,
+	ev func(color []float32) float64) ([]byte, error) {
+	f, err := render.Render(ctx, s, cam, o)
 	if err != nil {
 		return nil, err
 	}
 	var out bytes.Buffer
-	if err := png.Encode(&out, finish.Picture(f.Color, f.Width, f.Height, sampleEV)); err != nil {
+	if err := png.Encode(&out, finish.Picture(f.Color, f.Width, f.Height, ev(f.Color))); err != nil {
 		return nil, err
 	}
 	return out.Bytes(), nil
+}
+
+// window is a rectangle that shines along a way, twice as wide and high as is told.
+func window(at, along geom.V, wide, high float64, candela geom.V) lamp.Lamp {
+	dir := along.Unit()
+	u, v := geom.Frame(dir)
+	return lamp.Lamp{At: at, Dir: dir, Shape: lamp.Rectangle, U: u.Mul(wide), V: v.Mul(high), Candela: candela}
 }
 
 const sampleEV = 9

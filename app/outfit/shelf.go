@@ -9,6 +9,7 @@ import (
 	"strings"
 
 	"visator/app/act"
+	"visator/app/library"
 	"visator/core/document"
 	"visator/core/intake/credit"
 	"visator/core/intake/maps"
@@ -50,16 +51,14 @@ func (a *Outfitter) Materials(ctx context.Context) ([]Shelved, error) {
 		}
 		out[i].ID, out[i].Name, out[i].Home, out[i].Production = s.ID, s.Name, s.ProductionID, s.ProductionName
 	}
-	slices.SortStableFunc(out, func(x, y Shelved) int {
-		return map[bool]int{true: 1}[y.Marked] - map[bool]int{true: 1}[x.Marked]
-	})
+	slices.SortStableFunc(out, func(x, y Shelved) int { return library.MarkedFirst(x.Marked, y.Marked) })
 	return out, nil
 }
 
 // Shelve keeps a material at hand, in the production that is its home; one with an id takes the place of what has it.
-func (a *Outfitter) Shelve(ctx context.Context, in *Shelved) error {
-	if in.Name = strings.TrimSpace(in.Name); in.Name == "" || len(in.Name) > document.MaxName {
-		return act.Wrong("A material on the shelf has a name of 1 to %d characters.", document.MaxName)
+func (a *Outfitter) Shelve(ctx context.Context, in *Shelved) (err error) {
+	if in.Name, err = library.ShelfName(materialKind, in.Name); err != nil {
+		return err
 	}
 	if err := in.Material.Check(); err != nil {
 		return act.Wrong("%v.", err)
@@ -70,29 +69,14 @@ func (a *Outfitter) Shelve(ctx context.Context, in *Shelved) error {
 	if in.Tags = tags(in.Tags); len(in.Tags) > mostTags {
 		return act.Wrong("A material has at most %d tags.", mostTags)
 	}
-	if _, err := store.GetProduction(ctx, a.Store.Pool, in.Home); err != nil {
-		return act.NotThere(err, "The production")
-	}
-	if in.ID != "" {
-		if s, err := store.GetShelved(ctx, a.Store.Pool, in.Home, in.ID); err != nil || s.Kind != materialKind {
-			return act.NotThere(store.ErrNotFound, "The material")
-		}
-	} else {
-		here, err := store.ShelfOf(ctx, a.Store.Pool, in.Home, materialKind)
-		if err != nil {
-			return err
-		}
-		if len(here) >= mostMaterials {
-			return act.Wrong("The shelf is full: it holds %d. Take one away first.", mostMaterials)
-		}
-		in.ID = store.NewID()
-	}
 	doc, err := json.Marshal(in)
 	if err != nil {
 		return err
 	}
-	return store.PutShelf(ctx, a.Store.Pool, in.Home, &store.Shelved{ID: in.ID, Kind: materialKind, Name: in.Name,
-		Doc: doc})
+	s := store.Shelved{ID: in.ID, Kind: materialKind, Name: in.Name, Doc: doc}
+	err = a.KeepAtHand(ctx, in.Home, &s, mostMaterials)
+	in.ID = s.ID
+	return err
 }
 
 // tags are as they are kept: lower case, each once, without what is none.
@@ -168,11 +152,7 @@ func (a *Outfitter) gathered(ctx context.Context, g *surface.Gathered, blobs map
 			return nil, act.Wrong("%v.", err)
 		}
 		if t.Flip || t.Channel > 0 {
-			if t.Flip {
-				maps.FlipGreen(pic)
-			} else {
-				pic = maps.Channel(pic, t.Channel, t.Invert)
-			}
+			pic = maps.Altered(pic, t.Channel, t.Invert, t.Flip)
 			if blob, err = a.PutPicture(ctx, pic); err != nil {
 				return nil, err
 			}

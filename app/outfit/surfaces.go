@@ -46,13 +46,15 @@ func (a *Outfitter) Surfaces(ctx context.Context, setID, thing, piece string) (*
 		out.List = append(out.List, made)
 	}
 	whole := 0.0
-	for _, a := range sizing.Areas(shown.Model) {
-		whole += a * shown.Metres * shown.Metres
-	}
 	for i := range matches {
 		m := &matches[i]
-		if m.Faces == (surface.Faces{}) {
+		if m.Faces.None() {
 			continue
+		}
+		if whole == 0 {
+			for _, a := range sizing.Areas(shown.Model) {
+				whole += a * shown.Metres * shown.Metres
+			}
 		}
 		if g, ok := m.Faces.Find(shown.Model, shown.Top); ok {
 			out.List = append(out.List, Made{Found: surface.Found{Surface: m.Surface, Material: *m.Material,

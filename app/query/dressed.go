@@ -69,7 +69,10 @@ func (a *Pages) dressed(ctx context.Context, st *State, w *measure.Snapshot) err
 func (st *State) tell(list []snag.Snag, elements []store.ElementRow) {
 	meant := map[string]string{}
 	for i := range elements {
-		if s, err := elements[i].Read(); err == nil && elements[i].Kind == "meant" {
+		if elements[i].Kind != "meant" {
+			continue
+		}
+		if s, err := elements[i].Read(); err == nil {
 			meant[s.(*lay.Meant).Snag] = elements[i].ID
 		}
 	}

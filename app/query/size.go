@@ -72,12 +72,8 @@ func (p *ProposalState) wrongPatterns(id, name string) (out []snag.Snag) {
 
 // textureSnags are the pictures on things that are too coarse from where they
 // stand, or finer than is ever seen.
-func textureSnags(in unit.Ruler, v *optics.View, things []snag.Thing, spans []optics.Span, rows []store.PlacementRow,
-	all map[string]*ProposalState) []snag.Snag {
-	of := map[string]*store.PlacementRow{}
-	for i := range rows {
-		of[rows[i].ID] = &rows[i]
-	}
+func textureSnags(in unit.Ruler, v *optics.View, things []snag.Thing, spans []optics.Span,
+	of map[string]*store.PlacementRow, all map[string]*ProposalState) []snag.Snag {
 	var list []snag.Texture
 	for i := range things {
 		row := of[things[i].ID]

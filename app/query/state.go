@@ -290,8 +290,12 @@ func (a *Pages) stateIn(ctx context.Context, q store.Querier, setID string) (*St
 		return nil, err
 	}
 	st.propose(in, proposals)
-	st.Snags = append(st.Snags, textureSnags(in, &set.View, things, spans, rows, proposals)...)
-	ofSurfaces, err := surfaceSnags(in, w, things, spans)
+	of := map[string]*store.PlacementRow{} // by the thing that each is
+	for i := range rows {
+		of[rows[i].ID] = &rows[i]
+	}
+	st.Snags = append(st.Snags, textureSnags(in, &set.View, things, spans, of, proposals)...)
+	ofSurfaces, err := surfaceSnags(in, w, things, spans, of)
 	if err != nil {
 		return nil, err
 	}

@@ -8,10 +8,12 @@ import (
 	"visator/core/snag"
 	"visator/core/surface"
 	"visator/core/unit"
+	"visator/store"
 )
 
 // surfaceSnags are the faults of what stands is made of: of each piece where it stands nearest to the lens.
-func surfaceSnags(in unit.Ruler, w *measure.Snapshot, things []snag.Thing, spans []optics.Span) ([]snag.Snag, error) {
+func surfaceSnags(in unit.Ruler, w *measure.Snapshot, things []snag.Thing, spans []optics.Span,
+	of map[string]*store.PlacementRow) ([]snag.Snag, error) {
 	worn, _, err := keep.Worn(w.Elements)
 	if err != nil {
 		return nil, err
@@ -20,13 +22,9 @@ func surfaceSnags(in unit.Ruler, w *measure.Snapshot, things []snag.Thing, spans
 	if err != nil {
 		return nil, err
 	}
-	shows := map[string]string{} // the piece of a thing
-	for i := range w.PlacementRows {
-		shows[w.PlacementRows[i].ID] = w.PlacementRows[i].Piece
-	}
 	best, order := map[string]int{}, []string{}
 	for i := range things {
-		piece := shows[things[i].ID]
+		piece := of[things[i].ID].Piece
 		was, known := best[piece]
 		if piece != "" && !known {
 			order = append(order, piece)
@@ -48,10 +46,10 @@ func surfaceSnags(in unit.Ruler, w *measure.Snapshot, things []snag.Thing, spans
 		t := &things[best[piece]]
 		matches := surface.Matching(worn, t.ID, piece)
 		top := sizing.Transform(facts.Box())
-		metres := geom.V{X: top[0], Y: top[1], Z: top[2]}.Len()
+		metres := top.Dir(geom.V{X: 1}).Len()
 		for _, f := range facts.Surfaces {
 			d := snag.Dressing{Piece: piece, Name: row.Name, Thing: t.ID, Ground: t.Ground, Span: spans[best[piece]],
-				Size: max(t.Size.X, t.Size.Z), Scale: geom.V{X: t.World[0], Y: t.World[1], Z: t.World[2]}.Len(),
+				Size: max(t.Size.X, t.Size.Z), Scale: t.World.Dir(geom.V{X: 1}).Len(),
 				Surface: f.Surface, Material: f.Material, Maps: f.Maps, Mean: f.Mean}
 			d.Tile *= metres
 			if of := surface.For(matches, f.Surface); of != nil {

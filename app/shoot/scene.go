@@ -311,7 +311,7 @@ func (l *loaded) illuminate(ctx context.Context, s *render.Scene, ls *light.Stat
 		g.Lamps, g.Tints = append(g.Lamps, burning[i].id), append(g.Tints, burning[i].Tint)
 	}
 	suns := rig.Suns(ls)
-	env, err := rig.Sky(ls, l.a.picture(ctx, ls.Panorama))
+	env, err := rig.Sky(ls, l.a.SkyFrom(ctx, ls.Panorama))
 	if err != nil {
 		return nil, err
 	}
@@ -323,12 +323,12 @@ func (l *loaded) illuminate(ctx context.Context, s *render.Scene, ls *light.Stat
 		}
 		out.Weathers = append(out.Weathers, wear.Ready(on))
 	}
-	out.Behind, err = rig.Behind(ls, env, l.a.picture(ctx, ls.Picture))
+	out.Behind, err = rig.Behind(ls, env, l.a.SkyFrom(ctx, ls.Picture))
 	return out, err
 }
 
-// picture reads the picture of a sky by its blob.
-func (a *Studio) picture(ctx context.Context, blob string) rig.Picture {
+// SkyFrom reads the picture of a sky by its blob.
+func (a *Studio) SkyFrom(ctx context.Context, blob string) rig.Picture {
 	return func() (pix []float32, w, h int, err error) {
 		p, err := a.SkyPicture(ctx, blob)
 		if err != nil {

@@ -9,6 +9,7 @@ import (
 	"visator/core/assembly"
 	"visator/core/geom"
 	"visator/core/lay/keep"
+	"visator/core/light"
 	"visator/core/model"
 	"visator/core/plain"
 	"visator/core/surface"
@@ -20,9 +21,10 @@ type Shown struct {
 	Piece  string // "": of a stand-in, and of what an element is made of
 	Linked int    // how many placements and copies show the piece
 	Model  *model.Model
-	Top    geom.M  // from it to metres about its pivot
-	Metres float64 // of a unit of it
-	Made   string  // names what its model was made of
+	Top    geom.M      // from it to metres about its pivot
+	Metres float64     // of a unit of it
+	Made   string      // names what its model was made of
+	Light  light.State // that the set is seen in
 	Worn   []*surface.Worn
 	By     map[*surface.Material]string // by which element
 }
@@ -50,7 +52,7 @@ func (a *Studio) Show(ctx context.Context, setID, thing, piece string) (*Shown, 
 	if found == nil {
 		return nil, act.Wrong("The thing is not there any more, or it is hidden.")
 	}
-	out := &Shown{Name: found.Name, Worn: l.worn, By: l.wornBy}
+	out := &Shown{Name: found.Name, Light: w.SetRow.Light, Worn: l.worn, By: l.wornBy}
 	key := ""
 	switch p := found.Placement; {
 	case p != nil && p.Piece == "":
@@ -82,7 +84,7 @@ func (a *Studio) Show(ctx context.Context, setID, thing, piece string) (*Shown, 
 	if key == thing { // made for it alone, by what it says now
 		out.Made = fmt.Sprintf("%s at %d", key, w.Production.Revision)
 	}
-	out.Metres = geom.V{X: l.top[key][0], Y: l.top[key][1], Z: l.top[key][2]}.Len()
+	out.Metres = out.Top.Dir(geom.V{X: 1}).Len()
 	return out, nil
 }
 
@@ -117,6 +119,11 @@ func (l *loaded) wear(w *measure.Snapshot) (err error) {
 	return err
 }
 
+// Coat is a model whose surfaces are made of what matches, with pictures that are kept; see surface.Coat.
+func (a *Studio) Coat(ctx context.Context, m *model.Model, top geom.M, matches []surface.Match) (*model.Model, error) {
+	return surface.Coat(m, top, matches, func(hash string) ([]byte, error) { return a.Store.ReadBlob(ctx, hash) })
+}
+
 // coated is the key of what is shown by a key, made of what it is made of there: as a thing of the set, of a piece.
 func (l *loaded) coated(ctx context.Context, key, thing, piece string) (string, error) {
 	matches := surface.Matching(l.worn, thing, piece)
@@ -128,9 +135,7 @@ func (l *loaded) coated(ctx context.Context, key, thing, piece string) (string, 
 	if l.models[name] != nil || l.again(name, key) {
 		return name, nil
 	}
-	m, err := surface.Coat(l.models[key], l.top[key], matches, func(hash string) ([]byte, error) {
-		return l.a.Store.ReadBlob(ctx, hash)
-	})
+	m, err := l.a.Coat(ctx, l.models[key], l.top[key], matches)
 	l.models[name] = m
 	return name, err
 }

@@ -1,4 +1,5 @@
 // A thing by itself, as the renderer draws it: turned by hand or as on a turntable, in a choice of lights.
+import { setID } from "./ask.js";
 import { stores } from "./stores.js";
 
 const coarse = 160, // pixels while it is turned
@@ -29,7 +30,7 @@ export function alonePanel() {
         person: this.person ? "1" : "",
         of: String(stores.v.st.revision),
       });
-      return `/api/sets/${document.documentElement.dataset.set}/alone?${at}`;
+      return `/api/sets/${setID()}/alone?${at}`;
     },
     // url is its picture: a coarse one first.
     get url() {

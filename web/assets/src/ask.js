@@ -33,6 +33,11 @@ export async function call(path, options = {}) {
     });
   return body;
 }
+// setID is the set of the page.
+export const setID = () => document.documentElement.dataset.set;
+// handIn keeps a picture for a production, and tells its blob.
+export const handIn = async (production, file) =>
+  (await call(`/api/productions/${production}/picture`, { method: "POST", body: file })).blob;
 // pngURL is an address for a picture that was asked for raw; who has it revokes it.
 export const pngURL = (raw) => URL.createObjectURL(new Blob([raw], { type: "image/png" }));
 export const post = (path, body) =>

@@ -1,8 +1,6 @@
 // The board: pictures that a set is guided by, the palette taken from them, and what in the picture strays from it.
-import { call, post } from "./ask.js";
+import { call, handIn, post, setID } from "./ask.js";
 import { stores } from "./stores.js";
-
-const set = () => document.documentElement.dataset.set;
 
 export function boarding() {
   return {
@@ -20,8 +18,7 @@ export function boarding() {
         const pictures = [...(this.board?.spec.pictures || [])];
         for (const file of list) {
           stores.v.say(`Reading ${file.name} …`);
-          const url = `/api/productions/${stores.v.st.production.id}/picture`,
-            { blob } = await call(url, { method: "POST", body: file });
+          const blob = await handIn(stores.v.st.production.id, file);
           if (!pictures.some((p) => p.blob === blob)) pictures.push({ blob, name: file.name.slice(0, 100) });
         }
         await this.keepBoard(pictures, this.board?.spec.colors || 6);
@@ -57,7 +54,7 @@ export function boarding() {
     async holdAgainst() {
       stores.v.say("Looking at the picture …");
       try {
-        this.against = await call(`/api/sets/${set()}/held?board=${this.board.id}`);
+        this.against = await call(`/api/sets/${setID()}/held?board=${this.board.id}`);
         stores.v.say("");
       } catch (e) {
         stores.v.say(e.message, true);
@@ -81,7 +78,7 @@ export function boarding() {
       try {
         const commands = [];
         for (const s of strays) {
-          const material = await post(`/api/sets/${set()}/pulled`, { stray: s, share: Number(this.pullBy) }),
+          const material = await post(`/api/sets/${setID()}/pulled`, { stray: s, share: Number(this.pullBy) }),
             on = [{ thing: s.thing, surface: s.surface }];
           delete material.on;
           commands.push({ op: "put on", args: { name: `${s.surface} of ${s.name}, pulled`, material, on } });

@@ -1,5 +1,5 @@
 // The shelf of materials: those that all productions keep, and finishes that everybody has at hand.
-import { call, post } from "./ask.js";
+import { call, handIn, post, setID } from "./ask.js";
 import { bare } from "./surfacing.js";
 import { stores } from "./stores.js";
 
@@ -21,15 +21,19 @@ export function materialShelf() {
     },
     get foundFinishes() {
       if (this.markedOnly) return [];
-      const words = this.finding.toLowerCase().split(" ").filter(Boolean);
-      return (this.finishes || []).filter((f) => words.every((w) => `${f.name} ${f.group}`.includes(w)));
+      return (this.finishes || []).filter((f) => this.sought(f.name, f.group));
     },
     get foundKept() {
-      const words = this.finding.toLowerCase().split(" ").filter(Boolean);
-      return (this.kept || []).filter((s) => {
-        const text = [s.name, ...s.tags, s.production, s.credit.author, s.credit.licence].join(" ").toLowerCase();
-        return (!this.markedOnly || s.marked) && words.every((w) => text.includes(w));
-      });
+      return (this.kept || []).filter(
+        (s) =>
+          (!this.markedOnly || s.marked) &&
+          this.sought(s.name, ...s.tags, s.production, s.credit.author, s.credit.licence),
+      );
+    },
+    // sought tells whether all words that are sought occur in some texts.
+    sought(...texts) {
+      const text = texts.join(" ").toLowerCase();
+      return this.finding.toLowerCase().split(" ").every((w) => text.includes(w));
     },
     keptWords(s) {
       const { tile } = s.material,
@@ -65,7 +69,7 @@ export function materialShelf() {
       if (!s) return stores.v.say("Select a thing first: what it is made of is kept.", true);
       try {
         const at = { thing: m.thing, piece: m.piece, surface: s.surface },
-          material = bare(await post(`/api/sets/${document.documentElement.dataset.set}/takeoff`, at)),
+          material = bare(await post(`/api/sets/${setID()}/takeoff`, at)),
           name = this.worn?.name || `${s.surface || "surface"} of ${m.name}`;
         await post(`/api/productions/${this.home}/materials`, { name, material, tags: [] });
         stores.v.say(`${name} is on the shelf, in every production`);
@@ -112,8 +116,7 @@ export function materialShelf() {
         const handed = [];
         for (const file of files) {
           this.gathering = `taking in ${handed.length + 1} of ${files.length}: ${file.name}`;
-          const { blob } = await call(`/api/productions/${this.home}/picture`, { method: "POST", body: file });
-          handed.push({ blob, name: file.webkitRelativePath || file.name });
+          handed.push({ blob: await handIn(this.home, file), name: file.webkitRelativePath || file.name });
         }
         const { made, notes } = await post(`/api/productions/${this.home}/materials/gathered`, { files: handed }),
           names = made.map((s) => s.name).join(", ");

@@ -1,8 +1,6 @@
 // Surface: what the selected thing is made of, where a change of it counts, materials that are taken off and put on.
-import { call, post } from "./ask.js";
+import { call, post, setID } from "./ask.js";
 import { stores } from "./stores.js";
-
-const set = () => document.documentElement.dataset.set;
 
 // bare is a material without where it counts.
 export function bare(m) {
@@ -35,7 +33,7 @@ export function surfacing() {
         return;
       }
       try {
-        const made = await call(`/api/sets/${set()}/surfaces?thing=${id}&piece=${this.pieceHit || ""}`);
+        const made = await call(`/api/sets/${setID()}/surfaces?thing=${id}&piece=${this.pieceHit || ""}`);
         if (this.madeOf !== key) return;
         this.made = made;
         if (!made.list.some((s) => s.surface === this.chosen)) this.chosen = made.list[0]?.surface || "";
@@ -82,7 +80,7 @@ export function surfacing() {
       const { x, y, z } = this.faces.at,
         at = new URLSearchParams({ thing: id, x, y, z, by: this.faceWay, angle: String(this.faces.angle) });
       try {
-        const told = await call(`/api/sets/${set()}/faces?${at}`);
+        const told = await call(`/api/sets/${setID()}/faces?${at}`);
         this.facesSaid = `${stores.v.count(told.count, "face")}, ${stores.v.number(told.area, 3)} m²`;
       } catch (e) {
         this.faces = null;
@@ -117,7 +115,7 @@ export function surfacing() {
       if (s.by || !s.maps.length) return this.sampleOf(s.material);
       const { thing, piece } = this.made,
         at = new URLSearchParams({ thing, piece, surface: s.surface, flat: this.flat ? "1" : "" });
-      return `/api/sets/${set()}/sample?${at}`;
+      return `/api/sets/${setID()}/sample?${at}`;
     },
     nameOf(s) {
       return s.surface || "all of it";
@@ -176,7 +174,7 @@ export function surfacing() {
       const s = name === this.chosen ? this.one : m.list.find((x) => x.surface === name);
       if (s?.faces) return this.holdKept(this.materials.find((x) => x.id === s.by));
       try {
-        const material = await post(`/api/sets/${set()}/takeoff`, {
+        const material = await post(`/api/sets/${setID()}/takeoff`, {
           thing: m.thing,
           piece: m.piece,
           surface: name,
@@ -192,7 +190,7 @@ export function surfacing() {
       const id = stores.v.sel.at(-1);
       if (!id) return stores.v.say("Select a thing first: what it is made of is taken off it.", true);
       try {
-        this.made = await call(`/api/sets/${set()}/surfaces?thing=${id}&piece=`);
+        this.made = await call(`/api/sets/${setID()}/surfaces?thing=${id}&piece=`);
         this.madeOf = "";
         const most = this.made.list.reduce((a, b) => (b.share > a.share ? b : a), this.made.list[0]);
         if (most) await this.hold(most.surface);
@@ -247,7 +245,7 @@ export function surfacing() {
         return stores.v.does("change element", { id: e.id, patch: { spec: { [key]: x } } });
       try {
         const { thing, piece } = this.made,
-          material = bare(await post(`/api/sets/${set()}/takeoff`, { thing, piece, surface: s.surface }));
+          material = bare(await post(`/api/sets/${setID()}/takeoff`, { thing, piece, surface: s.surface }));
         material[key] = x;
         return await stores.v.does("put on", {
           name: `${s.surface || "surface"} of ${this.made.name}`,
