@@ -60,7 +60,11 @@ func readOverrides(path string, m *model.Model) (*model.Model, []surface.Weather
 		if err := w.Check(); err != nil {
 			return nil, nil, wrong("wear %d: %v", i+1, err)
 		}
-		weathers = append(weathers, w.Ready(numbered(m, w.Only)))
+		on, err := numbered(m, w.Only)
+		if err != nil {
+			return nil, nil, wrong("wear %d: %v", i+1, err)
+		}
+		weathers = append(weathers, w.Ready(on))
 	}
 	if len(o.Surfaces) == 0 {
 		return m, weathers, nil
@@ -121,18 +125,22 @@ func overridden(m *model.Model, i int, mat surface.Material, raw json.RawMessage
 	return &mat, mat.Check()
 }
 
-// numbered are the objects of a scene by the names of their nodes; nil of none: all.
-func numbered(m *model.Model, names document.Names) map[uint32]bool {
+// numbered are the objects of a scene by the names of their nodes, with all below them; nil of none: all.
+func numbered(m *model.Model, names document.Names) (map[uint32]bool, error) {
 	if len(names) == 0 {
-		return nil
+		return nil, nil
 	}
-	on := map[uint32]bool{}
-	for i := range m.Nodes {
-		if slices.Contains(names, m.Nodes[i].Name) {
-			on[uint32(i+1)] = true
+	on, find := map[uint32]bool{}, namedIn(m)
+	for _, name := range names {
+		ids := find(name)
+		if len(ids) == 0 {
+			return nil, fmt.Errorf("the scene has nothing named %q", name)
+		}
+		for _, id := range ids {
+			on[id] = true
 		}
 	}
-	return on
+	return on, nil
 }
 
 // strictly reads JSON that says nothing which is not known.

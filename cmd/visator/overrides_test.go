@@ -23,13 +23,14 @@ func TestSurfacesInTheirPlace(t *testing.T) {
 		}
 		return path
 	}
-	seen := func(over string) (r, g, b uint32) {
+	seen := func(over string, more ...string) (r, g, b uint32) {
 		t.Helper()
 		out := filepath.Join(dir, "out.png")
 		args := []string{"render", file, "--size", "8x8", "--samples", "16", "--ev", "11", "--out", out}
 		if over != "" {
 			args = append(args, "--surfaces", over)
 		}
+		args = append(args, more...)
 		if status, _, errs := call(t, args...); status != 0 {
 			t.Fatalf("%s: %s", over, errs)
 		}
@@ -73,6 +74,13 @@ func TestSurfacesInTheirPlace(t *testing.T) {
 	if _, g, _ := seen(at("floor.json", `{"wear": [{"dust": 1, "dustOf": "#000000", "only": ["floor"]}]}`)); g >= g0 {
 		t.Errorf("what is meant is %d, clean %d", g, g0)
 	}
+	// In a light that comes from elsewhere things are as dirty.
+	lit := at("rig.json", `{"form": "visator light 1", "light": {"sunOn": true, "from": "hand", "elevation": 0.8,
+		"lux": 30000}}`)
+	_, clean, _ := seen("", "--light", lit)
+	if _, g, _ := seen(at("sooty.json", `{"wear": [{"dust": 1, "dustOf": "#000000"}]}`), "--light", lit); g >= clean {
+		t.Errorf("sooty in the light of a rig it is %d, clean %d", g, clean)
+	}
 	for text, want := range map[string]string{
 		`{"surfaces": {"silk": {}}}`:                              `no surface "silk"; it has matte`,
 		`{"surfaces": {"matte": {"base": "reddish"}}}`:            "matte",
@@ -81,9 +89,10 @@ func TestSurfacesInTheirPlace(t *testing.T) {
 		`{"surfaces": {"matte": {"maps": {"smell": "a.png"}}}}`:   "smell",
 		`{"surfaces": {"matte": {"maps": {"base": "gone.png"}}}}`: "gone.png",
 		`{"wear": [{"wet": 2}]}`:                                  "wear 1",
-		`{"rain": 1}`:                                             "rain",
-		`{} {}`:                                                   "follows",
-		``:                                                        "bad.json",
+		`{"wear": [{"wet": 1, "only": ["nobody"]}]}`:              `nothing named "nobody"`,
+		`{"rain": 1}`: "rain",
+		`{} {}`:       "follows",
+		``:            "bad.json",
 	} {
 		status, _, errs := call(t, "render", file, "--size", "8x8", "--out", filepath.Join(dir, "bad.png"), "--surfaces",
 			at("bad.json", text))
@@ -94,7 +103,14 @@ func TestSurfacesInTheirPlace(t *testing.T) {
 	if _, err := os.Stat(filepath.Join(dir, "bad.png")); err == nil {
 		t.Error("something was rendered")
 	}
-	if numbered(&model.Model{}, nil) != nil {
+	// What is named counts with all that lies below it: a thing of a set that is handed out is a node with its model
+	// below.
+	m := &model.Model{Nodes: []model.Node{model.NewNode("thing"), model.NewNode("its body"), model.NewNode("other")}}
+	m.Nodes[0].Children = []int{1}
+	if on, err := numbered(m, []string{"thing"}); err != nil || len(on) != 2 || !on[1] || !on[2] {
+		t.Error(on, err)
+	}
+	if on, err := numbered(m, nil); on != nil || err != nil {
 		t.Error("none named is not all")
 	}
 }

@@ -18,6 +18,7 @@ import (
 	"visator/core/model"
 	"visator/core/render"
 	"visator/core/sky"
+	"visator/core/surface"
 	"visator/core/unit"
 )
 
@@ -103,8 +104,9 @@ func (c *renderCall) run(ctx context.Context, given map[string]bool) error {
 		return err
 	}
 	scene := &render.Scene{}
+	var weathers []surface.Weather
 	if c.surfaces != "" {
-		if m, scene.Weathers, err = readOverrides(c.surfaces, m); err != nil {
+		if m, weathers, err = readOverrides(c.surfaces, m); err != nil {
 			return err
 		}
 	}
@@ -126,6 +128,7 @@ func (c *renderCall) run(ctx context.Context, given map[string]bool) error {
 			return err
 		}
 	}
+	scene.Weathers = weathers // whatever light it is in
 	cam, err := c.findCamera(m)
 	if err != nil {
 		return err
