@@ -38,6 +38,12 @@ function patch() {
       float mean = x > 1e-3 ? (1.0 - exp(-x)) / x : 1.0 - 0.5 * x;
       return a.x * far * (below + (1.0 - below) * exp(-lo / a.y) * mean);
     }
+    // airDepthOf is what all of it takes along a way from the eye.
+    float airDepthOf(float up, float far) {
+      return airDepth(airHaze, cameraPosition.y - airHaze.z, up, far) +
+        airDepth(airFog, cameraPosition.y - airFog.z, up, far) +
+        airDepth(airFall, cameraPosition.y - airFall.z, up, far);
+    }
     float airSigma(vec4 a, float y) { return a.x * exp(-max(y, 0.0) / a.y); }
     // airHalo is core/air's Halo of a lamp at a place of the view, but for what is scattered: d and far are the way
     // there, w the same in the set, depth what all of it takes.
@@ -63,18 +69,29 @@ function patch() {
     `#ifdef USE_FOG
     {
       float far = length(vFogWay), up = vFogWay.y / max(far, 1e-6);
-      float depth = airDepth(airHaze, cameraPosition.y - airHaze.z, up, far) +
-        airDepth(airFog, cameraPosition.y - airFog.z, up, far) +
-        airDepth(airFall, cameraPosition.y - airFall.z, up, far);
+      float depth = airDepthOf(up, far);
       float g = airMean;
       vec3 sky = fogColor;
       #ifdef AMBIENT_GRIDS
       if (ambientTimes > 0.0) {
-        // What fills the set where half of what is scattered comes from, which nothing shadows less than it does there.
-        vec3 even, d = vFogWay / max(far, 1e-6);
-        mat3 slope;
-        ambientAt(cameraPosition + d * min(far, far / max(depth, 1e-3)) * 0.5, vec3(0.0), even, slope);
-        sky = max(even + g * (d * slope), vec3(0.0)) * airAlbedo;
+        // What fills the set, looked for in four parts of the way, each by the share of what is seen that is scattered
+        // there: about lit things the air is brighter than far off.
+        vec3 d = vFogWay / max(far, 1e-6), filled = vec3(0.0);
+        float begins = 0.0, left = 1.0, seen = 1.0 - exp(-depth);
+        for (int i = 0; i < 4; i++) {
+          float ends = i == 3 ? far : min(far, 6.0 * pow(4.0, float(i)));
+          float leaves = i == 3 ? exp(-depth) : exp(-airDepthOf(up, ends));
+          if (left > leaves) {
+            vec3 even;
+            mat3 slope;
+            ambientAt(cameraPosition + d * (begins > 0.0 ? sqrt(begins * min(ends, 16.0 * begins)) : 0.5 * ends),
+              vec3(0.0), even, slope);
+            filled += (left - leaves) * max(even + g * (d * slope), vec3(0.0));
+          }
+          begins = ends;
+          left = leaves;
+        }
+        if (seen > 1e-6) sky = filled / seen * airAlbedo;
       }
       #endif
       float open = 1.0;
