@@ -8,7 +8,7 @@ import (
 	"sync"
 
 	"visator/app/act"
-	"visator/core/render"
+	"visator/core/bands"
 )
 
 // memory is how many bytes one picture in the making may take: half of what the
@@ -44,7 +44,7 @@ var machineMemory = sync.OnceValue(func() int64 {
 
 // fits says in words what a picture needs, when the machine has not as much.
 func fits(width, height int, room int64) error {
-	if need := render.Least(width, height); need > room {
+	if need := bands.Least(width, height); need > room {
 		return act.Wrong("A picture of %d × %d pixels takes %.1f GB of memory even made in bands, and %.1f GB are "+
 			"free for one here: make it smaller.", width, height, float64(need)/1e9, float64(room)/1e9)
 	}

@@ -22,6 +22,7 @@ import (
 
 	"visator/app/act"
 	"visator/app/library"
+	"visator/core/bands"
 	"visator/core/exchange"
 	"visator/core/finish"
 	"visator/core/optics"
@@ -329,7 +330,7 @@ func (sh *shooting) expose(ctx context.Context, v *optics.View,
 	if sh.s.Seconds > 0 {
 		o.Stop = func(int) bool { return time.Since(began).Seconds() > sh.s.Seconds }
 	}
-	return render.Bands(ctx, sh.scene, &cam, o, sh.a.memory())
+	return bands.Render(ctx, sh.scene, &cam, o, sh.a.memory())
 }
 
 // leave is for how long after the last thing that a person did a quiet take waits.
@@ -380,7 +381,7 @@ func (sh *shooting) glance(ctx context.Context) {
 }
 
 func (sh *shooting) still(ctx context.Context) error {
-	if room := sh.a.memory(); render.Need(sh.s.Width, sh.s.Height) > room {
+	if room := sh.a.memory(); bands.Need(sh.s.Width, sh.s.Height) > room {
 		return sh.banded(ctx)
 	}
 	sh.glance(ctx)

@@ -8,6 +8,10 @@ import (
 	"visator/core/light"
 )
 
+// Reach is how many rows above and below a row the noise filter looks at: five steps of 5 x 5, the widest 16 pixels
+// apart, after one of 3 x 3.
+const Reach = 2*(1+2+4+8+16) + 1
+
 // denoise smooths Color where normals, albedo and depth agree, by an
 // edge-avoiding à-trous wavelet (Dammertz et al., 2010) whose tolerance in
 // brightness follows the measured noise (as in Schied et al., Spatiotemporal

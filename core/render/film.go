@@ -95,7 +95,8 @@ type Film struct {
 // ErrCut is a render that was cancelled before its first sample.
 var ErrCut = errors.New("the render was cancelled before it had a picture")
 
-const tileSide = 32
+// TileSide is how wide and high a piece of a picture is that is made at a time, in pixels.
+const TileSide = 32
 
 // Render makes a picture. When ctx is cancelled it stops soon and returns what
 // is there with ctx's error, or ErrCut when there is nothing.
@@ -118,7 +119,7 @@ func Render(ctx context.Context, s *Scene, cam *Camera, o Options) (*Film, error
 		threads: o.Threads}
 	bsdf.Ready()
 	if o.Shares {
-		f.Shares, f.apart = make([][]float32, s.kinds()), make([][]float32, s.kinds())
+		f.Shares, f.apart = make([][]float32, s.Kinds()), make([][]float32, s.Kinds())
 		for g := range f.Shares {
 			f.Shares[g], f.apart[g] = make([]float32, 3*n), make([]float32, 3*n)
 		}
@@ -207,8 +208,8 @@ func (f *Film) tiles(ctx context.Context, threads int, do func(x, y int)) error 
 }
 
 func (f *Film) tileRows(ctx context.Context, threads int, do func(x0, y0, x1, y1 int)) error {
-	across := (f.Width + tileSide - 1) / tileSide
-	down := (f.Height + tileSide - 1) / tileSide
+	across := (f.Width + TileSide - 1) / TileSide
+	down := (f.Height + TileSide - 1) / TileSide
 	var next atomic.Int64
 	var wg crew.Group
 	for range threads {
@@ -221,8 +222,8 @@ func (f *Film) tileRows(ctx context.Context, threads int, do func(x0, y0, x1, y1
 				if i >= across*down {
 					return
 				}
-				x, y := i%across*tileSide, i/across*tileSide
-				do(x, y, min(x+tileSide, f.Width), min(y+tileSide, f.Height))
+				x, y := i%across*TileSide, i/across*TileSide
+				do(x, y, min(x+TileSide, f.Width), min(y+TileSide, f.Height))
 			}
 		})
 	}

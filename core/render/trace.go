@@ -205,8 +205,8 @@ func (s *Scene) group(lamp int) int {
 	return s.Lamps[lamp].Group
 }
 
-// kinds is how many there are.
-func (s *Scene) kinds() int { return s.groups + 3 }
+// Kinds is how many there are.
+func (s *Scene) Kinds() int { return s.groups + 3 }
 
 // farAir is how far away the sky behind air is taken to be by the noise filter, metres.
 const farAir = 1e6

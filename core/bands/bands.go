@@ -1,9 +1,12 @@
-package render
+// Package bands makes pictures that are larger than memory, in bands of rows.
+package bands
 
 import (
 	"context"
 	"errors"
 	"fmt"
+
+	"visator/core/render"
 )
 
 // Bytes that a pixel takes: of a picture in the making, with its passes, the guides
@@ -14,17 +17,13 @@ const (
 	madeBytes   = 32
 )
 
-// reach is how many rows above and below a row the noise filter looks at: five
-// steps of 5 x 5, the widest 16 pixels apart, after one of 3 x 3.
-const reach = 2*(1+2+4+8+16) + 1
-
 // Need is how many bytes of memory a picture takes while it is made as a whole,
 // beside its scene.
 func Need(width, height int) int64 { return int64(width) * int64(height) * makingBytes }
 
 // Least is how many it takes at least, made in bands.
 func Least(width, height int) int64 {
-	return int64(width)*int64(height)*madeBytes + int64(width)*int64(min(height, 2*reach+tileSide))*makingBytes
+	return int64(width)*int64(height)*madeBytes + int64(width)*int64(min(height, 2*render.Reach+render.TileSide))*makingBytes
 }
 
 // ErrMemory says that a picture does not fit into memory.
@@ -33,44 +32,45 @@ var ErrMemory = errors.New("the picture does not fit into memory")
 // apartBytes is what a pixel takes of each kind of light that is kept apart, with the noise being removed.
 const apartBytes = 48
 
-// Bands makes a picture in at most so many bytes of memory: as a whole where it
+// Render makes a picture in at most so many bytes of memory: as a whole where it
 // fits, else in bands of rows, one after the other, each with the rows beside it
 // that the noise filter looks at. The picture is the same. Only Color and Depth of
 // one that is made in bands are kept. o.Progress sees each band for itself, told of
 // samples of all bands. What lights give is kept apart only where that fits too, and not in bands.
-func Bands(ctx context.Context, s *Scene, cam *Camera, o Options, bytes int64) (*Film, error) {
+func Render(ctx context.Context, s *render.Scene, cam *render.Camera, o render.Options, bytes int64) (*render.Film,
+	error) {
 	if err := o.Check(); err != nil {
 		return nil, err
 	}
 	need := Need(o.Width, o.Height)
 	if o.Shares {
-		apart := int64(o.Width) * int64(o.Height) * apartBytes * int64(s.kinds())
+		apart := int64(o.Width) * int64(o.Height) * apartBytes * int64(s.Kinds())
 		o.Shares = need+apart <= bytes
 	}
 	if need <= bytes {
-		return Render(ctx, s, cam, o)
+		return render.Render(ctx, s, cam, o)
 	}
 	list := bands(&o, bytes)
 	if list == nil {
 		return nil, fmt.Errorf("%w: %d x %d pixels take %d MB even in bands, and there are %d MB", ErrMemory, o.Width,
 			o.Height, Least(o.Width, o.Height)>>20, bytes>>20)
 	}
-	out := &Film{Width: o.Width, Height: o.Height, Color: make([]float32, 3*o.Width*o.Height),
+	out := &render.Film{Width: o.Width, Height: o.Height, Color: make([]float32, 3*o.Width*o.Height),
 		Depth: make([]float32, o.Width*o.Height)}
 	margin := 0
 	if o.Denoise {
-		margin = reach
+		margin = render.Reach
 	}
 	told := o.Progress
 	for i, b := range list {
 		part := o
 		part.Rows = [2]int{max(b[0]-margin, 0), min(b[1]+margin, o.Height)}
-		part.Progress = func(done, of int, f *Film) {
+		part.Progress = func(done, of int, f *render.Film) {
 			if told != nil {
 				told(i*of+done, len(list)*of, f)
 			}
 		}
-		f, err := Render(ctx, s, cam, part)
+		f, err := render.Render(ctx, s, cam, part)
 		if err != nil {
 			return nil, err // a picture with a part of its rows is none
 		}
@@ -84,14 +84,14 @@ func Bands(ctx context.Context, s *Scene, cam *Camera, o Options, bytes int64) (
 }
 
 // bands parts a picture into bands of rows that fit; nil where none does.
-func bands(o *Options, bytes int64) (list [][2]int) {
+func bands(o *render.Options, bytes int64) (list [][2]int) {
 	margin := 0
 	if o.Denoise {
-		margin = reach
+		margin = render.Reach
 	}
 	rest := bytes - int64(o.Width)*int64(o.Height)*madeBytes
 	rows := int(rest/(int64(o.Width)*makingBytes)) - 2*margin
-	if rows < min(tileSide, o.Height) {
+	if rows < min(render.TileSide, o.Height) {
 		return nil
 	}
 	for y := 0; y < o.Height; y += rows {

@@ -1,4 +1,4 @@
-package render
+package bands
 
 import (
 	"context"
@@ -8,23 +8,29 @@ import (
 	"testing"
 
 	"visator/core/geom"
+	"visator/core/optics"
+	"visator/core/render"
 	"visator/core/sky"
+	"visator/core/stage"
 )
 
 // A picture made in bands, for want of memory, is the picture that is made as a
 // whole, noise filter and all.
 func TestAPictureInBandsIsTheSamePicture(t *testing.T) {
-	k := &testScene{}
-	k.add(floor(k.surface(grey(0.5, 0.4, 0)), 20))
-	k.add(sphere(k.surface(grey(0.8, 0.2, 1)), 16, geom.V{Y: 1}, 1))
-	s := k.build(t)
-	s.Env = &sky.Environment{Constant: geom.V{X: 1, Y: 2, Z: 3}}
+	s, lib := &render.Scene{Env: &sky.Environment{Constant: geom.V{X: 1, Y: 2, Z: 3}}}, &render.Library{}
+	for i, top := range []geom.M{geom.Identity, geom.Scaling(20).Mul(geom.Translation(geom.V{Y: -1}))} {
+		if err := s.Place(lib, stage.ShapeModel("box"), top, func(int) uint32 { return uint32(i + 1) }); err != nil {
+			t.Fatal(err)
+		}
+	}
 	s.Build()
-	cam := look(geom.V{X: 2, Y: 3, Z: 4}, geom.V{Y: 1}, 0.8)
-	cam.TanX = cam.TanY * 24 / 400
+	v := optics.Default()
+	v.Eye = geom.V{X: 2, Y: 3, Z: 4}
+	v.AimAt(geom.V{Y: 1})
+	cam := &render.Camera{World: v.World(), Near: 0.1, TanX: 0.4 * 24 / 400, TanY: 0.4}
 	for _, denoise := range []bool{false, true} {
-		o := Options{Width: 24, Height: 400, Samples: 2, Seed: 5, Bounces: 1, Denoise: denoise}
-		whole, err := Render(context.Background(), s, cam, o)
+		o := render.Options{Width: 24, Height: 400, Samples: 2, Seed: 5, Bounces: 1, Denoise: denoise}
+		whole, err := render.Render(context.Background(), s, cam, o)
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -35,13 +41,13 @@ func TestAPictureInBandsIsTheSamePicture(t *testing.T) {
 			t.Fatalf("%d bands", n)
 		}
 		last := 0
-		o.Progress = func(done, of int, _ *Film) {
+		o.Progress = func(done, of int, _ *render.Film) {
 			if done <= last || of != 2*n {
 				t.Errorf("%d of %d after %d", done, of, last)
 			}
 			last = done
 		}
-		f, err := Bands(context.Background(), s, cam, o, room)
+		f, err := Render(context.Background(), s, cam, o, room)
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -54,8 +60,8 @@ func TestAPictureInBandsIsTheSamePicture(t *testing.T) {
 			t.Errorf("denoised %v: in %d bands it is another picture, off by up to %g", denoise, n, worst)
 		}
 	}
-	o := Options{Width: 16384, Height: 16384, Samples: 1}
-	if _, err := Bands(context.Background(), s, cam, o, 1<<30); !errors.Is(err, ErrMemory) {
+	o := render.Options{Width: 16384, Height: 16384, Samples: 1}
+	if _, err := Render(context.Background(), s, cam, o, 1<<30); !errors.Is(err, ErrMemory) {
 		t.Errorf("268 million pixels in a gigabyte: %v", err)
 	}
 	if Least(16384, 16384) >= Need(16384, 16384) || Need(1000, 1000) != 240e6 {
