@@ -3,12 +3,14 @@ package shoot
 import (
 	"context"
 	"io"
+	"math"
 
 	"visator/app/act"
 	"visator/core/exchange"
-	"visator/core/geom"
 	"visator/core/intake/credit"
+	"visator/core/light"
 	"visator/core/model"
+	"visator/core/optics"
 	"visator/store"
 )
 
@@ -45,8 +47,33 @@ func (a *Studio) Export(ctx context.Context, setID string, w io.Writer) error {
 	return exchange.WriteGLB(w, m)
 }
 
-func node(name string, local geom.M) model.Node {
-	n := model.NewNode(name)
-	n.Local = local
-	return n
+// merge puts everything into one model, with the shots as cameras and the sun as a light.
+func (l *loaded) merge(name string, shots []store.ShotRow, ls *light.State) *model.Model {
+	stands := make([]exchange.Stand, len(l.stands))
+	for i := range l.stands {
+		t := &l.stands[i]
+		stands[i] = exchange.Stand{Key: t.key, Name: t.name, Place: t.place, Top: l.top[t.key], Model: l.models[t.key]}
+	}
+	out := exchange.Together(name, stands)
+	for _, s := range shots {
+		_, v := s.View.FieldOfView()
+		n := exchange.Node(s.Name, s.View.World())
+		n.Camera = len(out.Cameras)
+		out.Cameras = append(out.Cameras, model.Camera{Name: s.Name, YFov: v, Aspect: s.View.Aspect, Near: s.View.Near,
+			Far: s.View.Far})
+		out.Roots, out.Nodes = append(out.Roots, len(out.Nodes)), append(out.Nodes, n)
+	}
+	if ls.SunOn {
+		// The light shines along -Z of its node: turn -Z away from the sun.
+		v := optics.View{}
+		v.AimAt(light.Direction(ls.Azimuth, ls.Elevation).Mul(-1))
+		n := exchange.Node("sun", v.World())
+		n.Light = 0
+		c := ls.Sunlight()
+		k := max(c.Max(), math.SmallestNonzeroFloat64)
+		out.Lights = []model.Light{{Name: "sun", Kind: model.Directional, Color: [3]float64{c.X / k, c.Y / k, c.Z / k},
+			Intensity: c.Max()}}
+		out.Roots, out.Nodes = append(out.Roots, len(out.Nodes)), append(out.Nodes, n)
+	}
+	return out
 }
