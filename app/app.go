@@ -16,6 +16,7 @@ import (
 	"visator/app/library"
 	"visator/app/measure"
 	"visator/app/query"
+	"visator/app/sheet"
 	"visator/app/shoot"
 	"visator/core/light"
 	"visator/core/optics"
@@ -25,12 +26,15 @@ import (
 )
 
 // App does deeds: it is a studio, which is a library, which is a desk for edits.
-type App struct{ *outfit.Outfitter }
+type App struct {
+	*outfit.Outfitter
+	*sheet.Office
+}
 
 // New is an App on a store, without jobs and supplier.
 func New(s *store.Store) *App {
 	studio := shoot.NewStudio(library.NewLibrary(desk.New(query.New(measure.New(s)), edit.Of)))
-	return &App{&outfit.Outfitter{Lab: develop.NewLab(studio)}}
+	return &App{&outfit.Outfitter{Lab: develop.NewLab(studio)}, sheet.New(studio)}
 }
 
 // NewProduction makes a production with a first, empty set.

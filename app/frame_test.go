@@ -15,7 +15,7 @@ import (
 	"visator/app/edit"
 	"visator/app/measure"
 	"visator/app/query"
-	"visator/app/shoot"
+	"visator/app/sheet"
 	"visator/core/contact"
 	"visator/core/geom"
 	"visator/core/lay"
@@ -382,9 +382,9 @@ func TestShotSheetAndCutOutMapGoOut(t *testing.T) {
 		edit.Do(&edit.KeepShot{Name: "one/two"}))
 	shot := d.state().Shots[0].ID
 	for as, start := range map[string]string{"pdf": "%PDF-", "svg": "<svg", "png": "\x89PNG"} {
-		for name, make := range map[string]func() (shoot.Paper, error){
-			"sheet":    func() (shoot.Paper, error) { return d.a.ShotSheet(d.ctx, d.set, shot, as) },
-			"cut-outs": func() (shoot.Paper, error) { return d.a.CutOuts(d.ctx, d.set, shot, as, true) },
+		for name, make := range map[string]func() (sheet.Paper, error){
+			"sheet":    func() (sheet.Paper, error) { return d.a.ShotSheet(d.ctx, d.set, shot, as) },
+			"cut-outs": func() (sheet.Paper, error) { return d.a.CutOuts(d.ctx, d.set, shot, as, true) },
 		} {
 			p, err := make()
 			if err != nil || !strings.HasPrefix(string(p.Data), start) || strings.Contains(p.Name, "/") {

@@ -10,6 +10,7 @@ import (
 
 	"github.com/labstack/echo/v5"
 
+	"visator/app/sheet"
 	"visator/app/shoot"
 	"visator/core/ladder"
 )
@@ -108,17 +109,17 @@ func (s *Server) track(c *echo.Context) error {
 // shotSheet is a shot on paper, as pdf, svg or png.
 func (s *Server) shotSheet(c *echo.Context) error {
 	p, err := s.app.ShotSheet(c.Request().Context(), c.Param("set"), c.QueryParam("shot"), c.QueryParam("as"))
-	return sheet(c, p, err)
+	return printed(c, p, err)
 }
 
 // cutOuts is the map of figures, as pdf, svg, png or csv.
 func (s *Server) cutOuts(c *echo.Context) error {
 	p, err := s.app.CutOuts(c.Request().Context(), c.Param("set"), c.QueryParam("shot"), c.QueryParam("as"),
 		c.QueryParam("all") == "yes")
-	return sheet(c, p, err)
+	return printed(c, p, err)
 }
 
-func sheet(c *echo.Context, p shoot.Paper, err error) error {
+func printed(c *echo.Context, p sheet.Paper, err error) error {
 	if err != nil {
 		return err
 	}

@@ -112,7 +112,11 @@ func (s *RecipeStep) decide(r *recipe.Recipe, say func(format string, args ...an
 			smooth := s.Smooth
 			r.Smooth = &smooth
 		}
-		say("faces divided %d times", s.Smooth.Times)
+		near := ""
+		if s.Smooth.Near > 0 {
+			near = fmt.Sprintf(" within %g m of the lens", s.Smooth.Near)
+		}
+		say("faces divided %d times%s", s.Smooth.Times, near)
 	case "variant":
 		r.Variant = s.Name
 		say("variant %s", cmp.Or(s.Name, "as it came"))

@@ -62,7 +62,8 @@ func (a *Outfitter) Alone(ctx context.Context, setID string, o Alone) ([]byte, e
 		sees = plain.Name(shown.Light)
 	}
 	return alones.Make(plain.Name(o, matches, shown.Made, sees), func() ([]byte, error) {
-		m, err := a.Coat(ctx, shown.Model, shown.Top, matches)
+		m, err := a.Coat(ctx, shown.Model, shown.Top, matches,
+			shown.Model.Bounds().Apply(shown.Top).Size().Len()/float64(o.Wide))
 		if err != nil {
 			return nil, act.Wrong("%v", err)
 		}

@@ -32,6 +32,7 @@ const (
 	clearSamples  = 48 // of what light goes through
 	ballRadius    = 0.2
 	ballRings     = 32
+	sampleFine    = 0.006 // metres that a face of relief is wide
 )
 
 var samples = cache.Of("sample", func(b []byte) int { return len(b) })
@@ -58,7 +59,7 @@ func (a *Outfitter) sample(ctx context.Context, m *surface.Material, flat bool) 
 	view.Eye = eye
 	view.AimAt(at)
 	cam.World = view.World()
-	thing, err := a.Coat(ctx, body, geom.Identity, []surface.Match{{Material: m}})
+	thing, err := a.Coat(ctx, body, geom.Identity, []surface.Match{{Material: m}}, sampleFine)
 	if err != nil {
 		return nil, act.Wrong("%v", err)
 	}

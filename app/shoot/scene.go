@@ -23,6 +23,7 @@ import (
 	"visator/core/sizing/kinds"
 	"visator/core/sky"
 	"visator/core/stage"
+	"visator/core/subdivide"
 	"visator/core/surface"
 	"visator/store"
 )
@@ -44,6 +45,8 @@ type loaded struct {
 	worn     []*surface.Worn              // what surfaces of the set are made of
 	wornBy   map[*surface.Material]string // by which element
 	weathers []surface.Wear
+	near     nearness
+	smooth   map[string]*subdivide.Smooth // of pieces that are smoother near the lens, by key; nil: of others
 }
 
 // falling is a scene with what falls before a camera, t seconds into a shot.
@@ -100,6 +103,7 @@ func (a *Studio) snapshotOf(ctx context.Context, setID string) (w *measure.Snaps
 func (a *Studio) loadFilmed(ctx context.Context, w *measure.Snapshot, before *loaded) (*loaded, error) {
 	l := newLoaded(a)
 	l.cast = w.Cast(w.SetRow.Move)
+	l.near = nearOf(w)
 	if err := l.wear(w); err != nil {
 		return nil, err
 	}
@@ -117,7 +121,7 @@ func (a *Studio) loadFilmed(ctx context.Context, w *measure.Snapshot, before *lo
 
 func newLoaded(a *Studio) *loaded {
 	return &loaded{a: a, models: map[string]*model.Model{}, of: map[string]string{}, top: map[string]geom.M{},
-		plants: map[string]bool{}}
+		plants: map[string]bool{}, smooth: map[string]*subdivide.Smooth{}}
 }
 
 // stand adds a thing.
@@ -131,25 +135,30 @@ func (l *loaded) stand(ctx context.Context, w *measure.Snapshot, t *assembly.Thi
 		if l.models[key] == nil {
 			l.models[key], l.top[key] = stage.ShapeModel(p.Shape()), geom.Identity
 		}
-		key, err := l.coated(ctx, key, p.ID, "")
+		at := assembly.StandInWorld(p)
+		key, err := l.coated(ctx, key, p.ID, "", l.near.far(l.models[key].Bounds().Apply(at)))
 		if err != nil {
 			return err
 		}
-		l.stands = append(l.stands, loadedThing{p.ID, t.Groups, key, p.Name, assembly.StandInWorld(p), 0})
+		l.stands = append(l.stands, loadedThing{p.ID, t.Groups, key, p.Name, at, 0})
 		return nil
 	}
 	if err := l.load(ctx, w, p.Piece, p.Name); err != nil {
 		return err
 	}
-	key := p.Piece
+	far := l.near.far(w.Box(p.Piece).Apply(t.World))
+	key, err := l.smoother(w.PieceOf[p.Piece], p.Piece, far)
+	if err != nil {
+		return err
+	}
 	if p.Tint != "" {
+		plain := key
 		key += p.Tint
 		if l.top[key] = l.top[p.Piece]; l.models[key] == nil && !l.again(key, p.Piece) {
-			l.models[key] = tinted(l.models[p.Piece], p.Tint)
+			l.models[key] = tinted(l.models[plain], p.Tint)
 		}
 	}
-	key, err := l.coated(ctx, key, p.ID, p.Piece)
-	if err != nil {
+	if key, err = l.coated(ctx, key, p.ID, p.Piece, far); err != nil {
 		return err
 	}
 	l.stands = append(l.stands, loadedThing{p.ID, t.Groups, key, p.Name, t.World,
@@ -161,7 +170,7 @@ func (l *loaded) stand(ctx context.Context, w *measure.Snapshot, t *assembly.Thi
 func (l *loaded) standLaid(ctx context.Context, w *measure.Snapshot, t *assembly.Thing) error {
 	if t.Laid.Model != nil {
 		l.models[t.ID], l.top[t.ID], l.of[t.ID] = t.Laid.Model, geom.Identity, t.Laid.Key
-		key, err := l.coated(ctx, t.ID, t.ID, "")
+		key, err := l.coated(ctx, t.ID, t.ID, "", l.near.far(t.Laid.Model.Bounds()))
 		if err != nil {
 			return err
 		}
@@ -176,11 +185,16 @@ func (l *loaded) standLaid(ctx context.Context, w *measure.Snapshot, t *assembly
 		if err := l.load(ctx, w, in.Piece, t.Name); err != nil {
 			return err
 		}
-		key, err := l.coated(ctx, in.Piece, t.ID, in.Piece)
+		at := in.World()
+		far := l.near.far(w.Box(in.Piece).Apply(at))
+		key, err := l.smoother(w.PieceOf[in.Piece], in.Piece, far)
 		if err != nil {
 			return err
 		}
-		l.stands = append(l.stands, loadedThing{t.ID, nil, key, t.Name, in.World(),
+		if key, err = l.coated(ctx, key, t.ID, in.Piece, far); err != nil {
+			return err
+		}
+		l.stands = append(l.stands, loadedThing{t.ID, nil, key, t.Name, at,
 			l.bent(w, in.Piece, "", float64(in.Scale))})
 	}
 	return nil
@@ -321,7 +335,11 @@ func (l *loaded) illuminate(ctx context.Context, s *render.Scene, ls *light.Stat
 		if err != nil {
 			return nil, err
 		}
-		out.Weathers = append(out.Weathers, wear.Ready(on))
+		mask, err := l.a.Mask(ctx, wear.Map)
+		if err != nil {
+			return nil, err
+		}
+		out.Weathers = append(out.Weathers, wear.Ready(on, mask))
 	}
 	out.Behind, err = rig.Behind(ls, env, l.a.SkyFrom(ctx, ls.Picture))
 	return out, err

@@ -3,6 +3,8 @@ package shoot
 import (
 	"context"
 	"fmt"
+	"image"
+	"slices"
 
 	"visator/app/act"
 	"visator/app/measure"
@@ -120,22 +122,40 @@ func (l *loaded) wear(w *measure.Snapshot) (err error) {
 }
 
 // Coat is a model whose surfaces are made of what matches, with pictures that are kept; see surface.Coat.
-func (a *Studio) Coat(ctx context.Context, m *model.Model, top geom.M, matches []surface.Match) (*model.Model, error) {
-	return surface.Coat(m, top, matches, func(hash string) ([]byte, error) { return a.Store.ReadBlob(ctx, hash) })
+func (a *Studio) Coat(ctx context.Context, m *model.Model, top geom.M, matches []surface.Match, fine float64) (
+	*model.Model, error) {
+	return surface.Coat(m, top, matches, fine,
+		func(hash string) ([]byte, error) { return a.Store.ReadBlob(ctx, hash) })
 }
 
-// coated is the key of what is shown by a key, made of what it is made of there: as a thing of the set, of a piece.
-func (l *loaded) coated(ctx context.Context, key, thing, piece string) (string, error) {
+// Mask is the picture of some wear; nil of none.
+func (a *Studio) Mask(ctx context.Context, m surface.Map) (*image.NRGBA, error) {
+	if m.Blob == "" {
+		return nil, nil
+	}
+	data, err := a.Store.ReadBlob(ctx, m.Blob)
+	if err != nil {
+		return nil, fmt.Errorf("the picture %s of wear: %w", m.Name, err)
+	}
+	return model.DecodePicture(data, m.Name)
+}
+
+// coated is the key of what is shown by a key, made of what it is made of there: as a thing of the set, of a piece, so
+// far from the lens.
+func (l *loaded) coated(ctx context.Context, key, thing, piece string, far float64) (string, error) {
 	matches := surface.Matching(l.worn, thing, piece)
 	if len(matches) == 0 {
 		return key, nil
 	}
-	name := key + " of " + plain.Name(matches)
+	name, fine := key+" of "+plain.Name(matches), l.near.fine(far)
+	if slices.ContainsFunc(matches, func(m surface.Match) bool { return m.Relief != 0 }) {
+		name += fmt.Sprintf(" to %g m", fine)
+	}
 	l.top[name], l.of[name] = l.top[key], l.of[key]
 	if l.models[name] != nil || l.again(name, key) {
 		return name, nil
 	}
-	m, err := l.a.Coat(ctx, l.models[key], l.top[key], matches)
+	m, err := l.a.Coat(ctx, l.models[key], l.top[key], matches, fine)
 	l.models[name] = m
 	return name, err
 }

@@ -1,5 +1,4 @@
-// Package shoot is what a set is pictured by: takes and their renders, sheets of paper, the
-// set as a model for others.
+// Package shoot is what a set is pictured by: takes and their renders, the set as a model for others.
 package shoot
 
 import (

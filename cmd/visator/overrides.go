@@ -4,6 +4,7 @@ import (
 	"bytes"
 	"encoding/json"
 	"fmt"
+	"image"
 	"io"
 	"os"
 	"path/filepath"
@@ -64,7 +65,17 @@ func readOverrides(path string, m *model.Model) (*model.Model, []surface.Weather
 		if err != nil {
 			return nil, nil, wrong("wear %d: %v", i+1, err)
 		}
-		weathers = append(weathers, w.Ready(on))
+		var mask *image.NRGBA
+		if w.Map.Blob != "" {
+			data, err := os.ReadFile(filepath.Join(filepath.Dir(path), w.Map.Blob))
+			if err == nil {
+				mask, err = model.DecodePicture(data, w.Map.Blob)
+			}
+			if err != nil {
+				return nil, nil, wrong("wear %d: %v", i+1, err)
+			}
+		}
+		weathers = append(weathers, w.Ready(on, mask))
 	}
 	if len(o.Surfaces) == 0 {
 		return m, weathers, nil
@@ -86,7 +97,8 @@ func readOverrides(path string, m *model.Model) (*model.Model, []surface.Weather
 		}
 		matches = append(matches, surface.Match{On: surface.On{Surface: name}, Material: mat})
 	}
-	out, err := surface.Coat(m, geom.Scaling(m.Unit.MetresPerUnit), matches, func(hash string) ([]byte, error) {
+	top := geom.Scaling(m.Unit.MetresPerUnit)
+	out, err := surface.Coat(m, top, matches, reliefFine, func(hash string) ([]byte, error) {
 		var k int
 		if _, err := fmt.Sscanf(hash, ownMap, &k); err == nil {
 			return m.Maps[k].Data, nil
@@ -98,6 +110,9 @@ func readOverrides(path string, m *model.Model) (*model.Model, []surface.Weather
 	}
 	return out, weathers, nil
 }
+
+// reliefFine is how many metres a face of relief is wide.
+const reliefFine = 0.005
 
 // ownMap names a map of the scene itself.
 const ownMap = ":own %d"

@@ -23,7 +23,8 @@ func Need(width, height int) int64 { return int64(width) * int64(height) * makin
 
 // Least is how many it takes at least, made in bands.
 func Least(width, height int) int64 {
-	return int64(width)*int64(height)*madeBytes + int64(width)*int64(min(height, 2*render.Reach+render.TileSide))*makingBytes
+	rows := min(height, 2*render.Reach+render.TileSide)
+	return int64(width)*int64(height)*madeBytes + int64(width)*int64(rows)*makingBytes
 }
 
 // ErrMemory says that a picture does not fit into memory.

@@ -181,6 +181,7 @@ type Surface struct {
 	LeafTint        [3]float64 // linear
 
 	Pattern Pattern
+	Bevel   float64 // metres over which hard edges look rounded
 	Slots   [SlotCount]Slot
 }
 
@@ -192,6 +193,27 @@ type Pattern struct {
 	Seed     uint64  //
 	Vary     float64 // by which share the colour is lighter and darker, 0..1
 	VaryOver float64 // over so many metres
+	Thrown   *Throw  // they are seen as a projector throws them; nil: none does
+}
+
+// Throw is how a projector throws a picture onto a set: from a place, with unit vectors to the right and up of its
+// picture, and how wide and high that is a metre before it.
+type Throw struct {
+	From  geom.V  `json:"from"`
+	Right geom.V  `json:"right"`
+	Up    geom.V  `json:"up"`
+	Wide  float64 `json:"wide"`
+	High  float64 `json:"high"`
+	MidX  float64 `json:"midX"` // the middle of the picture, a metre before it
+	MidY  float64 `json:"midY"`
+}
+
+// At is where a place lies in the picture, of which 0 to 1 is seen, right and down; what is behind the projector lies
+// as if it were before it.
+func (t *Throw) At(p geom.V) (u, v float64) {
+	d := p.Sub(t.From)
+	far := max(math.Abs(d.Dot(t.Up.Cross(t.Right))), 1e-9)
+	return 0.5 + (d.Dot(t.Right)/far-t.MidX)/t.Wide, 0.5 - (d.Dot(t.Up)/far-t.MidY)/t.High
 }
 
 // DefaultSurface is glTF's default material.
@@ -219,7 +241,7 @@ const (
 	OpacityMap   // from OBJ: grey, multiplies the opacity
 	RoughnessMap // from OBJ: grey
 	MetallicMap  // from OBJ: grey
-	HeightMap    // kept for the artist; not rendered
+	HeightMap    // becomes relief where a material of the set says how high
 	SpecularMap  // strength in alpha
 	SpecularTintMap
 	CoatMap           // in red

@@ -120,7 +120,7 @@ func TestWeatherInAScene(t *testing.T) {
 		s.Build()
 		w := surface.NewWear()
 		w.Snow = 1
-		s.Weathers = []surface.Weather{w.Ready(on)}
+		s.Weathers = []surface.Weather{w.Ready(on, nil)}
 		f, ok := s.Find(NewRay(geom.V{Y: 2}, geom.V{Y: -1}))
 		if !ok || f.ID != 7 {
 			t.Fatal(f)

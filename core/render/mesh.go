@@ -5,6 +5,7 @@ import (
 	"math/bits"
 	"slices"
 
+	"visator/core/bump"
 	"visator/core/bvh"
 	"visator/core/geom"
 	"visator/core/model"
@@ -28,7 +29,8 @@ type meshPart struct {
 	first   uint32 // number of its first triangle
 	part    *model.Part
 	surface *Surface
-	alpha   bool // hits may be let through
+	alpha   bool        // hits may be let through
+	edges   *bump.Edges // near each triangle, where they look rounded
 	// In a merged mesh only:
 	world    *geom.M
 	instance int32
@@ -68,10 +70,32 @@ func newMesh(m *model.Mesh, surfaces []*Surface, fallback *Surface) (*Mesh, erro
 		out.count += p.Triangles()
 		out.Box = out.Box.Union(p.Bounds(&geom.Identity))
 	}
+	for i := range out.parts {
+		if out.parts[i].surface.m.Bevel > 0 {
+			out.bevel(m)
+			break
+		}
+	}
 	if out.count > bvh.LeafFirst {
 		return nil, fmt.Errorf("mesh %q has %d triangles; split it", m.Name, out.count)
 	}
 	return out, nil
+}
+
+// bevel finds the edges of a mesh that look rounded.
+func (m *Mesh) bevel(of *model.Mesh) {
+	at := map[*model.Part]*meshPart{}
+	for i := range m.parts {
+		at[m.parts[i].part] = &m.parts[i]
+	}
+	for i, e := range bump.HardEdges(of.Parts, func(i int) bool {
+		mp := at[&of.Parts[i]]
+		return mp != nil && mp.surface.m.Bevel > 0
+	}) {
+		if mp := at[&of.Parts[i]]; mp != nil {
+			mp.edges = e
+		}
+	}
 }
 
 // build makes the structure on threads threads, unless it is there.

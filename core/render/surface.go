@@ -51,7 +51,8 @@ func newSurfaces(m *model.Model) (list []*Surface, fallback *Surface, err error)
 		}
 		s.layered = layered(&s.m)
 		p := &s.m.Pattern
-		s.placed = (p.Apart || p.World) && s.m.Alpha == model.Opaque && s.tex[model.EmissiveMap] == nil
+		s.placed = (p.Apart || p.World || p.Thrown != nil) && s.m.Alpha == model.Opaque &&
+			s.tex[model.EmissiveMap] == nil
 		s.emission = light.Luminance(geom.V{X: s.m.Emissive[0], Y: s.m.Emissive[1], Z: s.m.Emissive[2]})
 		if t := s.tex[model.EmissiveMap]; t != nil && s.emission > 0 {
 			s.emission *= t.Mean()
@@ -207,12 +208,16 @@ func (s *Scene) shade(ray *Ray, hit *Hit) (pt point) {
 	if in.flip {
 		n = n.Mul(-1)
 	}
-	if nl := mp.part.Normals; nl != nil {
-		w := 1 - hit.U - hit.V
-		at := func(k int) float64 {
-			return float64(w*nl[3*idx[0]+uint32(k)] + hit.U*nl[3*idx[1]+uint32(k)] + hit.V*nl[3*idx[2]+uint32(k)])
+	if own, ok := mp.normal(idx, hit); ok || mp.edges != nil {
+		if mp.edges != nil {
+			d1, d2 := v1.Sub(v0), v2.Sub(v0)
+			if !ok {
+				own = d1.Cross(d2).Unit()
+			}
+			at := v0.Add(d1.Mul(float64(hit.U))).Add(d2.Mul(float64(hit.V)))
+			own = mp.edges.Round(t, at, own, mp.surface.m.Bevel*d1.Len()/max(e1.Len(), 1e-30))
 		}
-		if q := in.inv.NormalDir(geom.V{X: at(0), Y: at(1), Z: at(2)}).Unit(); q != (geom.V{}) && q.Finite() {
+		if q := in.inv.NormalDir(own).Unit(); q != (geom.V{}) && q.Finite() {
 			n = q
 		}
 	}
@@ -267,6 +272,19 @@ func (s *Scene) shade(ray *Ray, hit *Hit) (pt point) {
 	}
 	pt.place.Look(pt.local(pt.wo))
 	return pt
+}
+
+// normal is that which the corners of a triangle tell at a hit, in the mesh's own space, if they tell one.
+func (mp *meshPart) normal(idx []uint32, hit *Hit) (n geom.V, ok bool) {
+	nl := mp.part.Normals
+	if nl == nil {
+		return n, false
+	}
+	w := 1 - hit.U - hit.V
+	at := func(k uint32) float64 {
+		return float64(w*nl[3*idx[0]+k] + hit.U*nl[3*idx[1]+k] + hit.V*nl[3*idx[2]+k])
+	}
+	return geom.V{X: at(0), Y: at(1), Z: at(2)}, true
 }
 
 // shelter is how far above a place, in metres, something keeps weather off.

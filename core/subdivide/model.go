@@ -14,6 +14,7 @@ type Smooth struct {
 	Times int     `json:"times"` // that faces are divided, 1 to MostTimes
 	By    string  `json:"by"`    // "quads", "triangles", or "": by what the model was made of
 	Sharp float64 `json:"sharp"` // degrees between faces from which on an edge stays sharp; 180: none does
+	Near  float64 `json:"near"`  // metres from a shot's lens within which alone it is divided; 0: everywhere
 }
 
 // Limits of a smoother model.
@@ -32,6 +33,9 @@ func (s *Smooth) Check() error {
 	}
 	if !(s.Sharp >= 0 && s.Sharp <= 180) {
 		return fmt.Errorf("edges stay sharp from an angle of 0 to 180 degrees on")
+	}
+	if !(s.Near >= 0 && s.Near <= 1e6) {
+		return fmt.Errorf("faces are divided within 0 to 1,000 km of the lens")
 	}
 	return nil
 }

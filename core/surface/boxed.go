@@ -61,6 +61,34 @@ func Round(p *model.Part, metres, tile float64) model.Part {
 	})
 }
 
+// onBox is a part whose first coordinates run from 0 to 1 over each side of its box.
+func onBox(p *model.Part) model.Part {
+	box := geom.Empty()
+	for _, i := range p.Indices {
+		box = box.Add(p.Position(i))
+	}
+	size := box.Size()
+	span := geom.V{X: 1 / max(size.X, 1e-30), Y: 1 / max(size.Y, 1e-30), Z: 1 / max(size.Z, 1e-30)}
+	return parted(p, func(face geom.V, corners [3]geom.V) (uv [3][2]float64) {
+		for k, q := range corners {
+			q = q.Sub(box.Min).Times(span)
+			switch x, y, z := math.Abs(face.X), math.Abs(face.Y), math.Abs(face.Z); {
+			case y >= x && y >= z:
+				uv[k] = [2]float64{q.X, q.Z}
+			case x >= z:
+				uv[k] = [2]float64{q.Z, 1 - q.Y}
+			default:
+				uv[k] = [2]float64{q.X, 1 - q.Y}
+			}
+			if face.X > 0 && face.X >= max(math.Abs(face.Y), math.Abs(face.Z)) || face.Z < 0 &&
+				-face.Z > max(math.Abs(face.Y), math.Abs(face.X)) {
+				uv[k][0] = 1 - uv[k][0] // as it is read from outside
+			}
+		}
+		return uv
+	})
+}
+
 // corners are those of the triangle whose indices begin at t, and its normal, twice as long as it is large.
 func corners(p *model.Part, t int) (face geom.V, c [3]geom.V) {
 	c = [3]geom.V{p.Position(p.Indices[t]), p.Position(p.Indices[t+1]), p.Position(p.Indices[t+2])}

@@ -9,9 +9,10 @@ import (
 	"visator/core/sizing"
 )
 
-// Coat is a model whose surfaces are made of what matches; what does not change is shared. top brings it to metres.
-func Coat(m *model.Model, top geom.M, matches []Match, fetch func(hash string) ([]byte, error)) (*model.Model,
-	error) {
+// Coat is a model whose surfaces are made of what matches; what does not change is shared. top brings it to metres,
+// and relief is divided as finely as fine, in metres.
+func Coat(m *model.Model, top geom.M, matches []Match, fine float64, fetch func(hash string) ([]byte, error)) (
+	*model.Model, error) {
 	out := *m
 	out.Surfaces, out.Maps = slices.Clone(m.Surfaces), slices.Clone(m.Maps)
 	if len(out.Surfaces) == 0 { // a body without surfaces has one then
@@ -36,6 +37,7 @@ func Coat(m *model.Model, top geom.M, matches []Match, fetch func(hash string) (
 	metres := top.Dir(geom.V{X: 1}).Len()
 	runs := sizing.Runs(&out)
 	laid := map[int]*Material{} // of surfaces whose pictures do not lie as their coordinates run
+	raised := map[int]float64{} // of surfaces with relief, units of the model from black to white
 	at := map[string]int{}      // of the maps that are there, by content
 	for i := range out.Surfaces {
 		s := &out.Surfaces[i]
@@ -65,13 +67,19 @@ func Coat(m *model.Model, top geom.M, matches []Match, fetch func(hash string) (
 			index[role] = k
 		}
 		repeat := runs[i] * metres
-		if len(of.Maps) > 0 && of.Tile > 0 && (of.Lay != Lays[0] || repeat == 0) {
+		if len(of.Maps) > 0 && (of.Lay == OnBox || of.Tile > 0 && (of.Lay != AsCame || repeat == 0)) {
 			laid[i], repeat = of, 1
 		}
 		of.Apply(s, index, repeat)
+		if s.Slots[model.HeightMap].Map != model.None && of.Relief != 0 {
+			raised[i] = of.Relief / metres
+		}
 	}
 	if len(laid) > 0 {
 		lay(&out, laid, metres)
+	}
+	if err := relief(&out, raised, fine/metres); err != nil {
+		return nil, err
 	}
 	return &out, nil
 }
@@ -87,8 +95,10 @@ func lay(m *model.Model, laid map[int]*Material, metres float64) {
 			p := &parts[k]
 			switch of := laid[p.Surface]; {
 			case of == nil || p.Kind != model.Triangles:
-			case of.Lay == Lays[3]:
+			case of.Lay == RoundPole:
 				*p = Round(p, metres, of.Tile)
+			case of.Lay == OnBox:
+				*p = onBox(p)
 			default:
 				*p = Boxed(p, metres)
 			}

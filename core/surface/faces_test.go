@@ -66,7 +66,7 @@ func TestFacesThatArePicked(t *testing.T) {
 		}
 		red, blue := New(), New()
 		red.Base, blue.Base = "#ff0000", "#0000ff"
-		out, err := Coat(m, top, []Match{{On{Thing: "t"}, &blue}, {On{Thing: "t", Faces: c.f}, &red}}, nil)
+		out, err := Coat(m, top, []Match{{On{Thing: "t"}, &blue}, {On{Thing: "t", Faces: c.f}, &red}}, 0.01, nil)
 		if err != nil {
 			t.Fatal(err)
 		}

@@ -49,6 +49,11 @@ type Material struct {
 	Tall  float64 `json:"tall"` // times as tall as they are wide
 	Lay   string  `json:"lay"`  // how they lie: see Lays
 
+	Thrown model.Throw `json:"thrown,omitzero"` // from where they are thrown, if they are
+
+	Relief float64 `json:"relief"` // metres from black to white of its height
+	Bevel  float64 `json:"bevel"`  // metres over which hard edges look rounded
+
 	Broken   bool    `json:"broken"`   // that they repeat is hidden
 	Apart    bool    `json:"apart"`    // each thing shows another place of them
 	Seed     uint64  `json:"seed"`     // by which
@@ -67,8 +72,16 @@ type Map struct {
 // Alphas are how a surface is cut out, and Lays how pictures lie.
 var (
 	Alphas = []string{"whole", "cut out", "see-through"}
-	Lays   = []string{"as the coordinates run", "from three sides", "from three sides, on over neighbours",
-		"round a pole"}
+	Lays   = []string{AsCame, "from three sides", OverAll, RoundPole, OnBox, AsThrown}
+)
+
+// Ways in which pictures lie.
+const (
+	AsCame    = "as the coordinates run"
+	OverAll   = "from three sides, on over neighbours"
+	RoundPole = "round a pole"
+	OnBox     = "once on each side of its box"
+	AsThrown  = "thrown from a camera"
 )
 
 // Roles are what the maps of a material say, by the name that they have in it.
@@ -78,7 +91,8 @@ var Roles = map[string]model.Role{"base": model.BaseColorMap, "metal and roughne
 	"metal": model.MetallicMap, "specular": model.SpecularMap, "tint": model.SpecularTintMap, "coat": model.CoatMap,
 	"coat roughness": model.CoatRoughnessMap, "coat normal": model.CoatNormalMap, "sheen": model.SheenMap,
 	"sheen roughness": model.SheenRoughnessMap, "brushed": model.BrushMap, "film": model.FilmMap,
-	"film thickness": model.FilmThicknessMap, "leaf": model.LeafMap, "leaf colour": model.LeafTintMap}
+	"film thickness": model.FilmThicknessMap, "leaf": model.LeafMap, "leaf colour": model.LeafTintMap,
+	"height": model.HeightMap}
 
 // New is a material as it begins: grey, matte, no metal.
 func New() Material {
@@ -140,6 +154,9 @@ func (m *Material) Fields() []document.Field {
 		of(&m.Along, document.Length, "along", "moved along", "a way").In(-1e5, 1e5).On(lie),
 		of(&m.Down, document.Length, "down", "moved down", "a way").In(-1e5, 1e5).On(lie),
 		of(&m.Lay, document.Choice, "lay", "they lie", "pictures lie").Among(Lays...).On(lie),
+		of(&m.Relief, document.Length, "relief", "relief, black to white", "a relief").In(-10, 10).On(lie).
+			Hinting("of its picture of height: faces are divided as finely as the shot shows"),
+		of(&m.Bevel, document.Length, "bevel", "edges look rounded by", "a bevel").In(0, 1).On(lie),
 		of(&m.Broken, document.Yes, "broken", "hide that they repeat", "").On(lie).
 			Hinting("for what has no order, as soil, plaster, bark; bricks and boards would lose their joints"),
 		of(&m.Apart, document.Yes, "apart", "each thing shows another place", "").On(lie).
@@ -157,6 +174,11 @@ func (m *Material) Fields() []document.Field {
 func (m *Material) Check() error {
 	if err := document.Check(m); err != nil {
 		return err
+	}
+	if t := &m.Thrown; m.Lay == AsThrown && !(t.From.Finite() && t.Right.Finite() && t.Up.Finite() && t.Wide > 1e-6 &&
+		t.Wide < 1e6 && t.High > 1e-6 && t.High < 1e6 && math.Abs(t.MidX)+math.Abs(t.MidY) < 1e6 &&
+		t.Right.Cross(t.Up).Len() > 0.9) {
+		return errors.New("pictures are thrown from a camera: look through one, and throw them from there")
 	}
 	for role, p := range m.Maps {
 		if _, ok := Roles[role]; !ok {
@@ -235,7 +257,12 @@ func (m *Material) Apply(s *model.Surface, index map[string]int, repeat float64)
 		}
 	}
 	out.Pattern = model.Pattern{Broken: m.Broken, Apart: m.Apart,
-		World: m.Lay == Lays[2] && len(m.Maps) > 0 && m.Tile > 0, Seed: m.Seed, Vary: m.Vary, VaryOver: m.VaryOver}
+		World: m.Lay == OverAll && len(m.Maps) > 0 && m.Tile > 0, Seed: m.Seed, Vary: m.Vary, VaryOver: m.VaryOver}
+	if m.Lay == AsThrown && len(m.Maps) > 0 {
+		thrown := m.Thrown
+		out.Pattern.Thrown = &thrown
+	}
+	out.Bevel = m.Bevel
 	was := s.Slots[model.BaseColorMap]
 	for role := range m.Maps {
 		at, ok := index[role]
@@ -244,7 +271,9 @@ func (m *Material) Apply(s *model.Surface, index map[string]int, repeat float64)
 		}
 		slot := model.EmptySlot
 		slot.Map = at
-		if m.Tile > 0 && repeat > 0 {
+		if m.Lay == OnBox || m.Lay == AsThrown {
+			slot.Offset = [2]float64{m.Along, m.Down}
+		} else if m.Tile > 0 && repeat > 0 {
 			slot.Scale = [2]float64{repeat / m.Tile, repeat / m.Tile / m.Tall}
 			slot.Offset = [2]float64{m.Along / m.Tile, m.Down / m.Tile / m.Tall}
 		} else if was.Map != model.None {

@@ -17,6 +17,10 @@ func Placed(s *model.Surface, seed uint64, at, n geom.V, u, v float64) (su, sv f
 	if p.World {
 		u, v, tan, bit = fromSides(at, n)
 	}
+	if p.Thrown != nil {
+		u, v = p.Thrown.At(at)
+		tan, bit = p.Thrown.Right, p.Thrown.Up.Mul(-1)
+	}
 	if p.Apart {
 		// Any way is as good as another: some whole number of repeats and a part of one.
 		k := &s.Slots[model.BaseColorMap]

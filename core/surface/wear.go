@@ -3,12 +3,15 @@ package surface
 import (
 	"errors"
 	"fmt"
+	"image"
 	"math"
 
 	"visator/core/bsdf"
 	"visator/core/document"
 	"visator/core/geom"
+	"visator/core/model"
 	"visator/core/points"
+	"visator/core/texture"
 )
 
 // Wear is what weather does to what stands: each by one amount, within limits.
@@ -35,6 +38,13 @@ type Wear struct {
 	Grain float64 `json:"grain"` // metres over which it varies
 	Seed  uint64  `json:"seed"`
 
+	AreaX    float64 `json:"areaX"` // the middle of an area of the plan within which alone it counts
+	AreaZ    float64 `json:"areaZ"`
+	AreaWide float64 `json:"areaWide"` // metres; 0: everywhere
+	AreaDeep float64 `json:"areaDeep"`
+	AreaTurn float64 `json:"areaTurn"`     // radians about the upright, as things are turned
+	Map      Map     `json:"map,omitzero"` // laid over the area: white has all of it, black none
+
 	Only  document.Names `json:"only"`  // things that it counts on; none: all
 	Spots []Spot         `json:"spots"` // where it was brushed on; none: everywhere
 }
@@ -52,7 +62,7 @@ const MaxSpots = 2000
 // NewWear is none, as it begins.
 func NewWear() Wear {
 	return Wear{DustOf: "#9a8b74", MossOf: "#4b5a24", EdgesOf: "#b5a68c", DirtOf: "#2e261d",
-		EdgeReach: 0.01, CornerReach: 0.1, From: -1000, To: 10000, Grain: 0.4, Seed: 1,
+		EdgeReach: 0.01, CornerReach: 0.1, AreaDeep: 1, From: -1000, To: 10000, Grain: 0.4, Seed: 1,
 		Only: document.Names{}, Spots: []Spot{}}
 }
 
@@ -80,6 +90,11 @@ func (w *Wear) Fields() []document.Field {
 		of(&w.Side, document.Angle, "side", "thickest towards", "a side").In(-7, 7).Sliding(0, 360, 5),
 		of(&w.From, document.Length, "from", "from the height", "a height").In(-1e5, 1e5),
 		of(&w.To, document.Length, "to", "to the height", "a height").In(-1e5, 1e5),
+		of(&w.AreaWide, document.Length, "areaWide", "in an area, wide", "an area").In(1e-3, 1e5).Or("everywhere"),
+		of(&w.AreaDeep, document.Length, "areaDeep", "and deep", "an area").In(1e-3, 1e5),
+		of(&w.AreaX, document.Length, "areaX", "its middle, along x", "a place").In(-1e5, 1e5),
+		of(&w.AreaZ, document.Length, "areaZ", "and along z", "a place").In(-1e5, 1e5),
+		of(&w.AreaTurn, document.Angle, "areaTurn", "turned by", "a turn").In(-7, 7).Sliding(0, 360, 5),
 		of(&w.Grain, document.Length, "grain", "varies over", "a size").In(0.01, 100),
 		of(&w.Seed, document.Count, "seed", "seed", "a seed").In(0, math.MaxInt32),
 		of(&w.Only, document.List, "only", "only on", "what it counts on").In(0, MaxOn).On("links"),
@@ -93,6 +108,9 @@ func (w *Wear) Check() error {
 	}
 	if len(w.Spots) > MaxSpots {
 		return fmt.Errorf("wear is brushed on by at most %d touches: add another for more", MaxSpots)
+	}
+	if w.Map.Blob != "" && w.AreaWide == 0 || max(len(w.Map.Blob), len(w.Map.Name)) > document.MaxName {
+		return errors.New("a picture of wear is laid over an area: say how wide that is")
 	}
 	for _, s := range w.Spots {
 		if !s.At.Finite() || !(s.Radius > 0 && s.Radius <= 1000) || s.At.Len() > 1e6 {
@@ -116,8 +134,9 @@ func Wetted(albedo float64) float64 { return albedo * (1 - inside) / (1 - inside
 // Weather is wear of a set with where it counts.
 type Weather struct {
 	Wear
-	On                     map[uint32]bool // objects; nil: all
-	dust, moss, bare, dirt geom.V          // its colours
+	On                     map[uint32]bool  // objects; nil: all
+	mask                   *texture.Texture // laid over its area; nil: all of it
+	dust, moss, bare, dirt geom.V           // its colours
 }
 
 // Place is where wear is asked about.
@@ -129,9 +148,16 @@ type Place struct {
 	Edge, Corner func(reach float64) float64
 }
 
-// Ready is weather that can be asked at places.
-func (w Wear) Ready(on map[uint32]bool) Weather {
+// Ready is weather that can be asked at places: on are the objects that it counts on, nil of all; mask is its picture,
+// nil of none.
+func (w Wear) Ready(on map[uint32]bool, mask *image.NRGBA) Weather {
 	out := Weather{Wear: w, On: on}
+	if mask != nil {
+		slot := model.EmptySlot
+		slot.WrapS, slot.WrapT = model.Clamp, model.Clamp
+		out.mask = texture.New(mask, slot, true)
+		out.mask.Linear = true
+	}
 	out.dust, _ = ParseColor(w.DustOf)
 	out.moss, _ = ParseColor(w.MossOf)
 	out.bare, _ = ParseColor(w.EdgesOf)
@@ -180,14 +206,39 @@ func (w *Wear) brushed(p geom.V) float64 {
 	return there
 }
 
+// soft is over which share of an area's shorter side wear ends.
+const soft = 0.1
+
+// within is how much of it there is at a place of the plan, 0 to 1.
+func (w *Weather) within(p geom.V) float64 {
+	if w.AreaWide <= 0 {
+		return 1
+	}
+	sin, cos := math.Sincos(w.AreaTurn)
+	x, z := p.X-w.AreaX, p.Z-w.AreaZ
+	x, z = x*cos-z*sin, x*sin+z*cos
+	in := min(w.AreaWide/2-math.Abs(x), w.AreaDeep/2-math.Abs(z))
+	if in <= 0 {
+		return 0
+	}
+	if w.mask != nil {
+		r, g, b, _ := w.mask.At(0.5+x/w.AreaWide, 0.5+z/w.AreaDeep)
+		return float64(r+g+b) / 3
+	}
+	return step(0, soft*min(w.AreaWide, w.AreaDeep), in)
+}
+
 // At changes the values of a place. It returns the normal that shows: water stands level.
 func (w *Weather) At(at *Place, v *bsdf.Values) geom.V {
 	p, n, bent := at.P, at.N, at.Bent
 	if p.Y < w.From || p.Y > w.To {
 		return bent
 	}
-	there := w.brushed(p)
+	there := w.within(p)
 	if there == 0 {
+		return bent
+	}
+	if there *= w.brushed(p); there == 0 {
 		return bent
 	}
 	q := p.Mul(1 / max(w.Grain, 1e-3))

@@ -56,7 +56,7 @@ func TestWear(t *testing.T) {
 		if err := w.Check(); err != nil {
 			t.Fatal(err)
 		}
-		ready := w.Ready(nil)
+		ready := w.Ready(nil, nil)
 		return &ready
 	}
 	if b, c := mean(of(func(*Wear) {}), up, 1, 0); math.Abs(b-0.4) > 1e-12 || c != 0 {
@@ -111,7 +111,7 @@ func FuzzWear(f *testing.F) {
 			math.IsNaN(nx) {
 			t.Skip()
 		}
-		ready := w.Ready(nil)
+		ready := w.Ready(nil, nil)
 		v := grey()
 		n := geom.V{X: nx, Y: math.Sqrt(1 - nx*nx)}
 		out := ready.At(&Place{P: geom.V{X: x, Y: y, Z: x}, N: n, Bent: n, Open: func() float64 { return 1 }}, &v)

@@ -159,7 +159,7 @@ func (r *Recipe) Apply(src *model.Model, fetch func(blob string) ([]byte, error)
 	// Keys are those of the file: parts are taken apart before anything moves.
 	r.applyParts(&m)
 	mend.Apply(&m, r.Mend, crease)
-	if r.Smooth != nil {
+	if r.Smooth != nil && r.Smooth.Near == 0 { // else as each shot needs it
 		smooth, err := subdivide.Model(&m, r.Smooth)
 		if err != nil {
 			return nil, err

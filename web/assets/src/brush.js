@@ -3,6 +3,28 @@ import { stores } from "./stores.js";
 
 const most = 2000; // touches of one wear: core/surface's MaxSpots
 
+// areaOf is the area of the plan that placements cover, as core/surface's Wear says it; null of none.
+export function areaOf(list) {
+  const [xs, zs] = [[], []];
+  for (const { world: m, box } of list)
+    for (const x of [box.min.x, box.max.x])
+      for (const y of [box.min.y, box.max.y])
+        for (const z of [box.min.z, box.max.z]) {
+          xs.push(m[0] * x + m[4] * y + m[8] * z + m[12]);
+          zs.push(m[2] * x + m[6] * y + m[10] * z + m[14]);
+        }
+  if (!xs.length) return null;
+  const [x0, x1, z0, z1] = [Math.min(...xs), Math.max(...xs), Math.min(...zs), Math.max(...zs)],
+    round = (x) => Number(x.toFixed(3));
+  return {
+    areaX: round((x0 + x1) / 2),
+    areaZ: round((z0 + z1) / 2),
+    areaWide: Math.max(round(x1 - x0), 0.01),
+    areaDeep: Math.max(round(z1 - z0), 0.01),
+    areaTurn: 0,
+  };
+}
+
 export function brushing() {
   return {
     brush: "", // the wear that is brushed on

@@ -12,6 +12,7 @@ import {
   Vector3,
 } from "three";
 import { part } from "./faces.js";
+import { throwOnto } from "./thrown.js";
 
 // worn are the materials of a set's elements by the thing and by the piece on which they count.
 export function worn(st) {
@@ -114,6 +115,22 @@ const boxed = (g, metres) =>
     return corners.map((q) => (y >= x && y >= z ? [q.x, q.z] : x >= z ? [q.z, -q.y] : [q.x, -q.y]));
   });
 
+// onBox gives a geometry coordinates that run from 0 to 1 over each side of its box: core/surface's onBox.
+function onBox(g) {
+  g.computeBoundingBox();
+  const { min } = g.boundingBox,
+    size = g.boundingBox.getSize(new Vector3()).clampScalar(1e-30, Infinity);
+  return parted(g, 1, (f, corners) => {
+    const [x, y, z] = [Math.abs(f.x), Math.abs(f.y), Math.abs(f.z)];
+    return corners.map((q) => {
+      const [u, v, w] = [(q.x - min.x) / size.x, (q.y - min.y) / size.y, (q.z - min.z) / size.z];
+      if (y >= x && y >= z) return [u, w];
+      if (x >= z) return [f.x > 0 ? 1 - w : w, 1 - v];
+      return [f.z < 0 ? 1 - u : u, 1 - v];
+    });
+  });
+}
+
 // round gives it such round an upright axis: core/surface's Round.
 function round(g, metres, tile) {
   const p = g.attributes.position,
@@ -143,7 +160,8 @@ export function weathers(wears, thing, group) {
 
 const weathered = new WeakMap(), // materials as they are worn, by what wears them: shared by all that show them
   mades = new Map(), // materials of the set, by what they are made of
-  boxes = new WeakMap();
+  boxes = new WeakMap(),
+  sided = new WeakMap();
 
 // weather darkens and covers a model about as its wear does on the mean: where it lies is told by the renderer alone.
 export function weather(model, list) {
@@ -171,7 +189,9 @@ export function weather(model, list) {
   return model;
 }
 
-const color = (hex) => new Color(hex);
+const color = (hex) => new Color(hex),
+  thrown = "thrown from a camera",
+  oneBox = "once on each side of its box";
 
 // made is a material of three.js for one of the set.
 function made(s, slot, plain, then) {
@@ -201,6 +221,9 @@ function made(s, slot, plain, then) {
     put("roughnessMap", "roughness");
     put("metalnessMap", "metal");
     m.normalScale?.set(s.bumps, s.bumps);
+    m.bumpMap = null;
+    m.bumpScale = s.relief || 0;
+    if (s.relief) put("bumpMap", "height");
   }
   if (m.isMeshPhysicalMaterial) {
     m.ior = Math.max(s.index, 1);
@@ -221,6 +244,7 @@ function made(s, slot, plain, then) {
   m.opacity = 1 - 0.92 * s.clear;
   m.depthWrite = !(s.clear > 0);
   m.alphaTest = s.alpha === "cut out" ? s.cutoff : 0;
+  if (s.lay === thrown && s.thrown) throwOnto(m, s.thrown);
   return m;
 }
 
@@ -246,8 +270,15 @@ export function coat(model, list, inner, plainly, then) {
   for (const { name, meshes, s } of works) {
     if (!s || !meshes.length) continue;
     let repeat = run(meshes, inner);
-    if (s.maps && Object.keys(s.maps).length && s.tile > 0 && (s.lay !== "as the coordinates run" || !repeat)) {
+    const laid = s.lay === oneBox || (s.tile > 0 && (s.lay !== "as the coordinates run" || !repeat)),
+      whole = s.lay === oneBox || s.lay === thrown; // the picture lies once
+    if (s.maps && Object.keys(s.maps).length && laid) {
       for (const o of meshes) {
+        if (s.lay === oneBox) {
+          if (!sided.has(o.geometry)) sided.set(o.geometry, onBox(o.geometry));
+          o.geometry = sided.get(o.geometry);
+          continue;
+        }
         if (s.lay === "round a pole") {
           o.geometry = round(o.geometry, metres, s.tile);
           continue;
@@ -257,11 +288,11 @@ export function coat(model, list, inner, plainly, then) {
       }
       repeat = 1;
     }
-    const times = s.tile > 0 && repeat > 0 ? repeat / s.tile : 1,
-      tile = s.tile > 0 ? s.tile : 1,
+    const times = s.tile > 0 && repeat > 0 && !whole ? repeat / s.tile : 1,
+      tile = s.tile > 0 && !whole ? s.tile : 1,
       slot = {
-        scale: [times, times / s.tall],
-        offset: [s.along / tile, s.down / tile / s.tall],
+        scale: [times, whole ? 1 : times / s.tall],
+        offset: [s.along / tile, s.down / tile / (whole ? 1 : s.tall)],
         turn: s.turn,
       },
       key = JSON.stringify([s, slot, plainly, name]);

@@ -3,7 +3,8 @@
 import { alonePanel } from "./alone.js";
 import { drawLadder, falseWords, ladderWords, pullLadder } from "./ladder.js";
 import { stores } from "./stores.js";
-import { call, until } from "./ask.js";
+import { areaOf } from "./brush.js";
+import { call, handIn, until } from "./ask.js";
 import { clock, drawDial, hourAt } from "./dial.js";
 import { pull } from "./drag.js";
 
@@ -42,6 +43,30 @@ export function panels(Alpine) {
       const ids = some ? stores.v.sel : [];
       if (some && !ids.length) return stores.v.say("Select the things first that it is to count on.", true);
       return this.put("only", [...ids]);
+    },
+    set(spec) {
+      return stores.v.does("change element", { id: this.e.id, patch: { spec } });
+    },
+    // areaAbout lets it count about what is selected, as wide and deep as that is in the plan.
+    areaAbout() {
+      const a = areaOf(stores.v.sel.map((id) => stores.dress.placement(id)).filter(Boolean));
+      if (!a) return stores.v.say("Select things that were placed: the area lies about them.", true);
+      return this.set(a);
+    },
+    async areaBy(file) {
+      if (!file) return;
+      try {
+        const blob = await handIn(stores.v.st.production.id, file);
+        await this.set({ map: { blob, name: file.name.slice(0, 100) } });
+      } catch (e) {
+        stores.v.say(e.message, true);
+      }
+    },
+    get mapWords() {
+      return this.doc.map?.blob ? "another picture over the area" : "by a picture over the area";
+    },
+    areaPlain() {
+      return this.set({ map: { blob: "", name: "" } });
     },
     off() {
       return stores.v.does("change element", { id: this.e.id, patch: { hidden: !this.e.hidden } });

@@ -1,6 +1,7 @@
 // Surface: what the selected thing is made of, where a change of it counts, materials that are taken off and put on.
 import { call, post, setID } from "./ask.js";
 import { stores } from "./stores.js";
+import { throwOf } from "./thrown.js";
 
 // bare is a material without where it counts.
 export function bare(m) {
@@ -234,19 +235,27 @@ export function surfacing() {
       return stores.v.does("change element", { id: e.id, patch: { hidden: !e.hidden } });
     },
     shownOld: "",
-    // put changes one value of the chosen surface's material: what is as it came gets one of its own.
-    async put(key, x) {
+    // throwFrom throws the pictures of the chosen surface onto it as the lens sees it now.
+    throwFrom() {
+      const { world, window } = stores.v.st.lens;
+      return this.change({ lay: "thrown from a camera", thrown: throwOf(world, window) });
+    },
+    put(key, x) {
+      return this.change({ [key]: x });
+    },
+    // change changes values of the chosen surface's material: what is as it came gets one of its own.
+    async change(values) {
       const s = this.one;
       if (!s) return null;
       const e = this.worn,
         target = this.on(),
         alone = e?.spec.on.length === 1 && named(e.spec.on[0]) === named(target);
       if (e && (this.scope === "worn" || alone))
-        return stores.v.does("change element", { id: e.id, patch: { spec: { [key]: x } } });
+        return stores.v.does("change element", { id: e.id, patch: { spec: values } });
       try {
         const { thing, piece } = this.made,
           material = bare(await post(`/api/sets/${setID()}/takeoff`, { thing, piece, surface: s.surface }));
-        material[key] = x;
+        Object.assign(material, values);
         return await stores.v.does("put on", {
           name: `${s.surface || "surface"} of ${this.made.name}`,
           material,

@@ -1,4 +1,5 @@
-package shoot
+// Package sheet puts shots on paper: their sheets, what is cut out of board for them, where lenses stand.
+package sheet
 
 import (
 	"bytes"
@@ -13,6 +14,7 @@ import (
 
 	"visator/app/act"
 	"visator/app/measure"
+	"visator/app/shoot"
 	"visator/core/contact"
 	"visator/core/drawing"
 	"visator/core/frame"
@@ -25,6 +27,12 @@ import (
 	"visator/core/unit"
 	"visator/store"
 )
+
+// Office is where sheets are drawn of a studio's shots.
+type Office struct{ studio *shoot.Studio }
+
+// New is the office of a studio.
+func New(s *shoot.Studio) *Office { return &Office{s} }
 
 // Paper is something to print, as bytes of a kind.
 type Paper struct {
@@ -64,8 +72,8 @@ type looked struct {
 	in   unit.Ruler
 }
 
-func (a *Studio) lookAt(ctx context.Context, setID, shotID string) (*looked, error) {
-	w, f, err := a.FramingOf(ctx, setID)
+func (a *Office) lookAt(ctx context.Context, setID, shotID string) (*looked, error) {
+	w, f, err := a.studio.FramingOf(ctx, setID)
 	if err != nil {
 		return nil, err
 	}
@@ -85,7 +93,7 @@ func (a *Studio) lookAt(ctx context.Context, setID, shotID string) (*looked, err
 
 // ShotSheet is the sheet of a kept shot, or of the working view, to be taken to the
 // set: pdf, svg or png.
-func (a *Studio) ShotSheet(ctx context.Context, setID, shotID, as string) (Paper, error) {
+func (a *Office) ShotSheet(ctx context.Context, setID, shotID, as string) (Paper, error) {
 	l, err := a.lookAt(ctx, setID, shotID)
 	if err != nil {
 		return Paper{}, err
@@ -154,15 +162,15 @@ func (l *looked) name(id string) string {
 }
 
 // pictureOf is the newest picture of a kept shot, or a sketch of what is seen.
-func (a *Studio) pictureOf(ctx context.Context, l *looked) (image.Image, error) {
+func (a *Office) pictureOf(ctx context.Context, l *looked) (image.Image, error) {
 	if l.shot.ID != "" {
-		takes, err := store.Takes(ctx, a.Store.Pool, l.w.SetRow.ID)
+		takes, err := store.Takes(ctx, a.studio.Store.Pool, l.w.SetRow.ID)
 		if err != nil {
 			return nil, err
 		}
 		for i := range takes {
-			var s TakeSettings
-			var r TakeResult
+			var s shoot.TakeSettings
+			var r shoot.TakeResult
 			if takes[i].ShotID != l.shot.ID || takes[i].State != "done" || json.Unmarshal(takes[i].Settings,
 				&s) != nil || json.Unmarshal(takes[i].Result, &r) != nil || !s.View.Equal(&l.shot.View) {
 				continue
@@ -171,7 +179,7 @@ func (a *Studio) pictureOf(ctx context.Context, l *looked) (image.Image, error) 
 			if hash == "" && len(r.Frames) > 0 {
 				hash = r.Frames[0]
 			}
-			if data, err := a.Store.ReadBlob(ctx, hash); err == nil {
+			if data, err := a.studio.Store.ReadBlob(ctx, hash); err == nil {
 				if m, err := png.Decode(bytes.NewReader(data)); err == nil {
 					return m, nil
 				}
@@ -275,7 +283,7 @@ const maxCutOuts = 60
 // CutOuts is the map by which painters place figures: every person that is seen,
 // and the subject; where there are none, or where all are asked for, all that
 // stands: pdf, svg, png or csv.
-func (a *Studio) CutOuts(ctx context.Context, setID, shotID, as string, everything bool) (Paper, error) {
+func (a *Office) CutOuts(ctx context.Context, setID, shotID, as string, everything bool) (Paper, error) {
 	l, err := a.lookAt(ctx, setID, shotID)
 	if err != nil {
 		return Paper{}, err
@@ -345,7 +353,7 @@ func (a *Studio) CutOuts(ctx context.Context, setID, shotID, as string, everythi
 
 // LensPlaces is where each lens shows a subject as large as asked, with room for
 // the camera and who is behind it, and all doors open.
-func (a *Studio) LensPlaces(ctx context.Context, setID, subject string, share float64,
+func (a *Office) LensPlaces(ctx context.Context, setID, subject string, share float64,
 	focals []float64) (rows []frame.LensPlace, err error) {
 	if !(share >= 0.05 && share <= 3) {
 		return nil, act.Wrong("A subject fills 5 to 300 %% of the picture's height.")
