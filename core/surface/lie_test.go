@@ -195,6 +195,12 @@ func TestWearInAnArea(t *testing.T) {
 	if a, b, c := at(&plain, 100, 53), at(&plain, 103, 50), at(&plain, 100, 50); a < 0.4 || b != 0 || c < 0.4 {
 		t.Errorf("along it %v, beside it %v, in its middle %v", a, b, c)
 	}
+	square := w
+	square.AreaDeep = 0
+	plain = square.Ready(nil, nil)
+	if a, b := at(&plain, 103, 50), at(&plain, 105, 50); a < 0.3 || b != 0 {
+		t.Errorf("as deep as wide it is %v within, %v beside", a, b)
+	}
 	// Things that are turned by a quarter have their right to -z: the picture's right is there.
 	ramp := image.NewNRGBA(image.Rect(0, 0, 2, 1))
 	ramp.SetNRGBA(0, 0, color.NRGBA{0, 0, 0, 255})

@@ -40,8 +40,8 @@ type Wear struct {
 
 	AreaX    float64 `json:"areaX"` // the middle of an area of the plan within which alone it counts
 	AreaZ    float64 `json:"areaZ"`
-	AreaWide float64 `json:"areaWide"` // metres; 0: everywhere
-	AreaDeep float64 `json:"areaDeep"`
+	AreaWide float64 `json:"areaWide"`     // metres; 0: everywhere
+	AreaDeep float64 `json:"areaDeep"`     // 0: as wide
 	AreaTurn float64 `json:"areaTurn"`     // radians about the upright, as things are turned
 	Map      Map     `json:"map,omitzero"` // laid over the area: white has all of it, black none
 
@@ -62,7 +62,7 @@ const MaxSpots = 2000
 // NewWear is none, as it begins.
 func NewWear() Wear {
 	return Wear{DustOf: "#9a8b74", MossOf: "#4b5a24", EdgesOf: "#b5a68c", DirtOf: "#2e261d",
-		EdgeReach: 0.01, CornerReach: 0.1, AreaDeep: 1, From: -1000, To: 10000, Grain: 0.4, Seed: 1,
+		EdgeReach: 0.01, CornerReach: 0.1, From: -1000, To: 10000, Grain: 0.4, Seed: 1,
 		Only: document.Names{}, Spots: []Spot{}}
 }
 
@@ -91,7 +91,7 @@ func (w *Wear) Fields() []document.Field {
 		of(&w.From, document.Length, "from", "from the height", "a height").In(-1e5, 1e5),
 		of(&w.To, document.Length, "to", "to the height", "a height").In(-1e5, 1e5),
 		of(&w.AreaWide, document.Length, "areaWide", "in an area, wide", "an area").In(1e-3, 1e5).Or("everywhere"),
-		of(&w.AreaDeep, document.Length, "areaDeep", "and deep", "an area").In(1e-3, 1e5),
+		of(&w.AreaDeep, document.Length, "areaDeep", "and deep", "an area").In(1e-3, 1e5).Or("as wide"),
 		of(&w.AreaX, document.Length, "areaX", "its middle, along x", "a place").In(-1e5, 1e5),
 		of(&w.AreaZ, document.Length, "areaZ", "and along z", "a place").In(-1e5, 1e5),
 		of(&w.AreaTurn, document.Angle, "areaTurn", "turned by", "a turn").In(-7, 7).Sliding(0, 360, 5),
@@ -214,18 +214,22 @@ func (w *Weather) within(p geom.V) float64 {
 	if w.AreaWide <= 0 {
 		return 1
 	}
+	deep := w.AreaDeep
+	if deep == 0 {
+		deep = w.AreaWide
+	}
 	sin, cos := math.Sincos(w.AreaTurn)
 	x, z := p.X-w.AreaX, p.Z-w.AreaZ
 	x, z = x*cos-z*sin, x*sin+z*cos
-	in := min(w.AreaWide/2-math.Abs(x), w.AreaDeep/2-math.Abs(z))
+	in := min(w.AreaWide/2-math.Abs(x), deep/2-math.Abs(z))
 	if in <= 0 {
 		return 0
 	}
 	if w.mask != nil {
-		r, g, b, _ := w.mask.At(0.5+x/w.AreaWide, 0.5+z/w.AreaDeep)
+		r, g, b, _ := w.mask.At(0.5+x/w.AreaWide, 0.5+z/deep)
 		return float64(r+g+b) / 3
 	}
-	return step(0, soft*min(w.AreaWide, w.AreaDeep), in)
+	return step(0, soft*min(w.AreaWide, deep), in)
 }
 
 // At changes the values of a place. It returns the normal that shows: water stands level.

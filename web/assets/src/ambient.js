@@ -107,7 +107,18 @@ export function ready() {
       #if defined( USE_ENVMAP )
         vec3 open = getIBLRadiance(geometryViewDir, geometryNormal, 1.0);
         const vec3 bright = vec3(0.2126, 0.7152, 0.0722);
-        radiance *= min(dot(seen, bright) / max(dot(open, bright), 1e-6), 1.5);
+        float ambientDims = min(dot(seen, bright) / max(dot(open, bright), 1e-6), 1.5);
+        radiance *= ambientDims;
+        #ifdef USE_CLEARCOAT
+        clearcoatRadiance *= ambientDims;
+        #ifdef STANDING_WATER
+        // Water stands on what is level, below the open sky.
+        vec3 ambientUp = mat3(viewMatrix) * vec3(0.0, 1.0, 0.0);
+        float ambientOpen = dot(max(ambientEven + vec3(0.0, 1.0, 0.0) * ambientSlope, vec3(0.0)), bright) /
+          max(dot(getIBLRadiance(ambientUp, ambientUp, 1.0), bright), 1e-6);
+        material.clearcoat *= smoothstep(0.35, 0.85, ambientOpen) * smoothstep(0.9, 0.99, ambientN.y);
+        #endif
+        #endif
       #endif
       irradiance = vec3(0.0);
       iblIrradiance = ambientLux;

@@ -6,6 +6,7 @@ import {
   LinearSRGBColorSpace,
   Matrix4,
   MeshPhysicalMaterial,
+  MeshStandardMaterial,
   RepeatWrapping,
   SRGBColorSpace,
   TextureLoader,
@@ -164,16 +165,23 @@ const weathered = new WeakMap(), // materials as they are worn, by what wears th
   sided = new WeakMap();
 
 // weather darkens and covers a model about as its wear does on the mean: where it lies is told by the renderer alone.
-export function weather(model, list) {
+export function weather(model, list, plainly) {
   if (!list) return model;
-  const key = named(list);
+  const key = named([list, plainly]);
   model.traverse((o) => {
     if (!o.isMesh || Array.isArray(o.material)) return;
     if (!weathered.has(o.material)) weathered.set(o.material, new Map());
     const own = weathered.get(o.material);
     if (!own.has(key)) {
       if (own.size > 20) own.clear();
-      const m = o.material.clone();
+      const standing = Math.max(...list.map((w) => w.puddles)), // water mirrors the sky, where it stands
+        coated = standing > 0 && !plainly && o.material.isMeshStandardMaterial,
+        m = coated && !o.material.isMeshPhysicalMaterial ? physically(o.material) : o.material.clone();
+      if (coated) {
+        m.clearcoat = Math.max(m.clearcoat, standing);
+        m.clearcoatRoughness = 0.05;
+        m.defines = { ...m.defines, STANDING_WATER: "" }; // see ambient.js
+      }
       for (const w of list) {
         m.color.lerp(color(w.mossOf), 0.35 * w.moss);
         m.color.lerp(color(w.dustOf), 0.35 * w.dust);
@@ -306,6 +314,13 @@ export function coat(model, list, inner, plainly, then) {
     for (const o of meshes) o.material = m;
   }
   return model;
+}
+
+// physically is a standard material as one of the finest kind, with all that it has.
+function physically(m) {
+  const out = MeshStandardMaterial.prototype.copy.call(new MeshPhysicalMaterial(), m);
+  out.defines = { STANDARD: "", PHYSICAL: "" };
+  return out;
 }
 
 // physical is a material with all that the finest kind of three.js has.

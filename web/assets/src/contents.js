@@ -124,7 +124,7 @@ export const filled = (View) =>
           this.arrivals.model(url, this.weight(p, st)).then((m) => {
             if (this.placed.get(p.id) !== it) return this.show(it, old);
             const own = dressedUp(m.clone(), p.tint, ghost);
-            it.group.add(weather(this.made(own, ghost ? null : made, it.inner), worn));
+            it.group.add(weather(this.made(own, ghost ? null : made, it.inner), worn, this.plain));
             this.show(it, old);
           });
         }

@@ -238,13 +238,13 @@ export function surfacing() {
     // throwFrom throws the pictures of the chosen surface onto it as the lens sees it now.
     throwFrom() {
       const { world, window } = stores.v.st.lens;
-      return this.change({ lay: "thrown from a camera", thrown: throwOf(world, window) });
+      return this.alter({ lay: "thrown from a camera", thrown: throwOf(world, window) });
     },
     put(key, x) {
-      return this.change({ [key]: x });
+      return this.alter({ [key]: x });
     },
-    // change changes values of the chosen surface's material: what is as it came gets one of its own.
-    async change(values) {
+    // alter changes values of the chosen surface's material: what is as it came gets one of its own.
+    async alter(values) {
       const s = this.one;
       if (!s) return null;
       const e = this.worn,
