@@ -17,7 +17,7 @@ import (
 
 // RecipeStep is one decision about a piece.
 type RecipeStep struct {
-	// drop, keep, name, split, whole, join, apart, unmap, turn, lamps, mend, smooth, variant
+	// drop, keep, name, split, whole, join, apart, unmap, turn, lamps, mend, smooth, variant, portrait
 	Op      string      `json:"op"`
 	Parts   []string    `json:"parts"` // keys
 	Name    string      `json:"name"`
@@ -117,6 +117,9 @@ func (s *RecipeStep) decide(r *recipe.Recipe, say func(format string, args ...an
 			near = fmt.Sprintf(" within %g m of the lens", s.Smooth.Near)
 		}
 		say("faces divided %d times%s", s.Smooth.Times, near)
+	case "portrait": // by the content of a picture; "": it is drawn
+		r.Portrait = s.Name
+		say("its picture in the library")
 	case "variant":
 		r.Variant = s.Name
 		say("variant %s", cmp.Or(s.Name, "as it came"))

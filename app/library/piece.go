@@ -129,7 +129,11 @@ func (a *Library) make(ctx context.Context, src *model.Model, inv recipe.Invento
 	if out.Facts.Triangles > pictureTriangles {
 		drawn, _ = proxy.Make(m, pictureTriangles, pictureSide)
 	}
-	if out.Picture, err = a.picture(ctx, drawn, model.UpTurn(up), 320, 240, pictureSamples); err != nil {
+	if out.Picture = rec.Portrait; out.Picture != "" {
+		if _, err := a.Store.ReadBlob(ctx, out.Picture); err != nil {
+			return nil, fmt.Errorf("%s: its picture in the library: %w", path.Base(source), err)
+		}
+	} else if out.Picture, err = a.picture(ctx, drawn, model.UpTurn(up), 320, 240, pictureSamples); err != nil {
 		return nil, err
 	}
 	if len(rec.Mend) > 0 {

@@ -11,6 +11,7 @@ import (
 	"visator/core/lay/keep"
 	"visator/core/light"
 	"visator/core/model"
+	"visator/core/render"
 	"visator/core/surface"
 	"visator/store"
 )
@@ -60,10 +61,20 @@ type Held struct {
 	Accent string           `json:"accent"` // the palette's most colourful
 	// Louder are the surfaces that are nearly as colourful and of another hue, the largest first.
 	Louder []Stray `json:"louder"`
+	// Picture is the view, PNG, Wide x High, and Mask which of Strays is seen at each of its pixels, from 1; 0: none.
+	Picture []byte `json:"picture"`
+	Mask    []byte `json:"mask"`
+	Wide    int    `json:"wide"`
+	High    int    `json:"high"`
 }
 
-// How finely the picture is looked at: rays along its width.
-const surveyWide = 160
+// How finely the picture is looked at: rays along its width, and how cleanly it is drawn: samples a pixel before the
+// noise is taken out.
+const (
+	surveyWide    = 320
+	surveySamples = 6
+	mostStrays    = 40
+)
 
 // Held holds the working view's picture against the palette of a board. Light is left out: colours are those of
 // surfaces.
@@ -87,14 +98,21 @@ func (a *Outfitter) Held(ctx context.Context, setID, board string) (*Held, error
 	if len(palette) == 0 {
 		return nil, act.Wrong("The board has no palette yet: put pictures on it.")
 	}
-	seen, rays, err := a.Survey(ctx, setID, surveyWide)
+	view, err := a.Survey(ctx, setID, surveyWide)
 	if err != nil {
 		return nil, err
 	}
+	seen, rays := view.Seen, len(view.At)
 	accent := surface.Accent(palette)
 	out := &Held{Strays: []Stray{}, Louder: []Stray{}, Now: slices.Clone(palette), Rays: rays, Accent: accent.Color}
 	for i := range out.Now {
 		out.Now[i].Share = 0
+	}
+	out.Wide, out.High = view.Wide, view.High
+	if out.Picture, err = drawn(ctx, view.Scene, &view.Camera, render.Options{Width: view.Wide, Height: view.High,
+		Samples: surveySamples, Bounces: render.DefaultBounces, Denoise: true},
+		func([]float32) float64 { return view.EV }); err != nil {
+		return nil, err
 	}
 	all := 0
 	for i := range seen {
@@ -118,7 +136,17 @@ func (a *Outfitter) Held(ctx context.Context, setID, board string) (*Held, error
 		return cmp.Or(cmp.Compare(b.Off*b.Share, a.Off*a.Share), cmp.Compare(a.Thing, b.Thing),
 			cmp.Compare(a.Surface, b.Surface))
 	})
-	out.Strays = out.Strays[:min(len(out.Strays), 40)]
+	out.Strays = out.Strays[:min(len(out.Strays), mostStrays)]
+	number := map[[2]string]byte{}
+	for i := range out.Strays {
+		number[[2]string{out.Strays[i].Thing, out.Strays[i].Surface}] = byte(i + 1)
+	}
+	out.Mask = make([]byte, rays)
+	for i, n := range view.At {
+		if n >= 0 {
+			out.Mask[i] = number[[2]string{seen[n].Thing, seen[n].Surface}]
+		}
+	}
 	return out, nil
 }
 

@@ -7,9 +7,13 @@ import (
 	"strings"
 
 	"visator/app/act"
+	"visator/app/measure"
+	"visator/app/shoot"
+	"visator/core/geom"
 	"visator/core/model"
 	"visator/core/sizing"
 	"visator/core/surface"
+	"visator/store"
 )
 
 // Made is what one surface of a thing is made of.
@@ -90,12 +94,40 @@ func (a *Outfitter) Pick(ctx context.Context, setID, thing string, f *surface.Fa
 // maxMap bounds a picture of a material that is taken off, in bytes: that of an arrival's.
 const maxMap = 256 << 20
 
-// TakeOff is the material of a surface with its pictures and their true size, ready to be put on another.
-func (a *Outfitter) TakeOff(ctx context.Context, setID, thing, piece, name string) (*surface.Material, error) {
-	out, err := a.Show(ctx, setID, thing, piece)
+// inLibrary is a piece as it is in the library, worn by no set.
+func (a *Outfitter) inLibrary(ctx context.Context, id string) (*shoot.Shown, error) {
+	p, err := store.GetPiece(ctx, a.Store.Pool, id)
+	if err != nil {
+		return nil, act.NotThere(err, "The piece")
+	}
+	f, s, err := measure.PieceFacts(&p)
 	if err != nil {
 		return nil, err
 	}
+	m, err := a.PieceModel(ctx, &p)
+	if err != nil {
+		return nil, err
+	}
+	top := s.Transform(f.Box())
+	return &shoot.Shown{Name: p.Name, Piece: id, Model: m, Top: top, Metres: top.Dir(geom.V{X: 1}).Len()}, nil
+}
+
+// TakeOff is the material of a surface with its pictures and their true size, ready to be put on another; of no thing:
+// of a piece as it is in the library.
+func (a *Outfitter) TakeOff(ctx context.Context, setID, thing, piece, name string) (out *surface.Material, err error) {
+	var shown *shoot.Shown
+	if thing == "" && piece != "" {
+		shown, err = a.inLibrary(ctx, piece)
+	} else {
+		shown, err = a.Show(ctx, setID, thing, piece)
+	}
+	if err != nil {
+		return nil, err
+	}
+	return a.takeOff(ctx, shown, thing, name)
+}
+
+func (a *Outfitter) takeOff(ctx context.Context, out *shoot.Shown, thing, name string) (*surface.Material, error) {
 	if of := surface.For(surface.Matching(out.Worn, thing, out.Piece), name); of != nil {
 		return of, nil
 	}

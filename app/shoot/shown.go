@@ -14,6 +14,7 @@ import (
 	"visator/core/light"
 	"visator/core/model"
 	"visator/core/plain"
+	"visator/core/render"
 	"visator/core/surface"
 )
 
@@ -167,39 +168,51 @@ type Seen struct {
 	Rays                 int
 }
 
+// Survey is what is seen in the working view's picture.
+type Survey struct {
+	Seen       []Seen
+	Wide, High int
+	At         []int // for each ray, row by row, which of Seen it meets; -1: none
+	Scene      *render.Scene
+	Camera     render.Camera
+	EV         float64
+}
+
 // Survey looks at the working view's picture by so many rays along its width: what they meet, without its light.
-func (a *Studio) Survey(ctx context.Context, setID string, wide int) (list []Seen, rays int, err error) {
+func (a *Studio) Survey(ctx context.Context, setID string, wide int) (*Survey, error) {
 	st, _, err := a.staged(ctx, setID)
 	if err != nil {
-		return nil, 0, err
+		return nil, err
 	}
 	v := &st.s.w.SetRow.View
-	cam := renderCamera(v)
-	cam.LensRadius = 0
-	high := max(int(float64(wide)/v.Aspect+0.5), 1)
+	s := &Survey{Wide: wide, High: max(int(float64(wide)/v.Aspect+0.5), 1), Scene: st.scene, Camera: renderCamera(v),
+		EV: v.EV}
+	sharp := s.Camera
+	sharp.LensRadius = 0
 	type key struct {
 		id      uint32
 		surface string
 	}
-	at := map[key]int{}
-	for y := range high {
-		for x := range wide {
-			f, ok := st.scene.Find(cam.Ray((float64(x)+0.5)/float64(wide), (float64(y)+0.5)/float64(high), 0.5, 0.5))
-			i := int(f.ID) - 1
-			if !ok || i < 0 || i >= len(st.l.stands) {
-				continue
+	known := map[key]int{}
+	for y := range s.High {
+		for x := range s.Wide {
+			f, ok := s.Scene.Find(sharp.Ray((float64(x)+0.5)/float64(s.Wide), (float64(y)+0.5)/float64(s.High), 0.5, 0.5))
+			i, n := int(f.ID)-1, -1
+			if ok && i >= 0 && i < len(st.l.stands) {
+				var there bool
+				if n, there = known[key{f.ID, f.Surface}]; !there {
+					n = len(s.Seen)
+					known[key{f.ID, f.Surface}] = n
+					s.Seen = append(s.Seen, Seen{Thing: st.l.stands[i].id, Name: st.l.stands[i].name, Surface: f.Surface})
+				}
+				c := &s.Seen[n]
+				c.Color, c.Rays = c.Color.Add(f.Base), c.Rays+1
 			}
-			k := key{f.ID, f.Surface}
-			n, known := at[k]
-			if !known {
-				n, at[k] = len(list), len(list)
-				list = append(list, Seen{Thing: st.l.stands[i].id, Name: st.l.stands[i].name, Surface: f.Surface})
-			}
-			list[n].Color, list[n].Rays = list[n].Color.Add(f.Base), list[n].Rays+1
+			s.At = append(s.At, n)
 		}
 	}
-	for i := range list {
-		list[i].Color = list[i].Color.Mul(1 / float64(list[i].Rays))
+	for i := range s.Seen {
+		s.Seen[i].Color = s.Seen[i].Color.Mul(1 / float64(s.Seen[i].Rays))
 	}
-	return list, wide * high, nil
+	return s, nil
 }

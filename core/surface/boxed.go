@@ -98,30 +98,11 @@ func corners(p *model.Part, t int) (face geom.V, c [3]geom.V) {
 // parted is a part whose triangles share no corners, with other first coordinates: those that lie gives for the corners
 // of a triangle and its normal, of any length.
 func parted(p *model.Part, lie func(face geom.V, corners [3]geom.V) [3][2]float64) model.Part {
-	out := *p
-	n := len(p.Indices) / 3 * 3
-	out.Indices = make([]uint32, n)
-	out.Positions, out.UV = make([]float32, 0, 3*n), make([]float32, 0, 2*n)
-	take := func(from []float32, width int) (list []float32) {
-		if from == nil {
-			return nil
-		}
-		list = make([]float32, 0, width*n)
-		for _, i := range p.Indices[:n] {
-			list = append(list, from[width*int(i):width*int(i)+width]...)
-		}
-		return list
-	}
-	out.Normals, out.UV1, out.Colors = take(p.Normals, 3), take(p.UV1, 2), take(p.Colors, 4)
-	for i := range out.Indices {
-		out.Indices[i] = uint32(i)
-	}
-	for t := 0; t < n; t += 3 {
-		face, c := corners(p, t)
-		uv := lie(face, c)
-		for k, q := range c {
-			out.Positions = append(out.Positions, float32(q.X), float32(q.Y), float32(q.Z))
-			out.UV = append(out.UV, float32(uv[k][0]), float32(uv[k][1]))
+	out := p.Apart()
+	out.UV = make([]float32, 0, 2*len(out.Indices))
+	for t := 0; t < len(out.Indices); t += 3 {
+		for _, uv := range lie(corners(&out, t)) {
+			out.UV = append(out.UV, float32(uv[0]), float32(uv[1]))
 		}
 	}
 	return out

@@ -38,6 +38,8 @@ type Recipe struct {
 
 	Variant string            `json:"variant,omitempty"` // in which it comes; "": as the file shows it
 	Smooth  *subdivide.Smooth `json:"smooth,omitempty"`  // nil: as it came
+
+	Portrait string `json:"portrait,omitempty"` // the content of its picture in the library; "": it is drawn
 }
 
 // Keeps reports whether a part stays: helpers only when they are asked for.
@@ -112,6 +114,9 @@ func (r *Recipe) Check() error {
 		if !slices.Contains(known, k) {
 			return fmt.Errorf("%q is not a repair", k)
 		}
+	}
+	if len(r.Portrait) > maxName {
+		return fmt.Errorf("the picture of a piece is named by its content")
 	}
 	if len(r.Variant) > maxName {
 		return fmt.Errorf("a variant has a name of at most %d characters", maxName)

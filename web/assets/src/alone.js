@@ -1,5 +1,5 @@
 // A thing by itself, as the renderer draws it: turned by hand or as on a turntable, in a choice of lights.
-import { setID } from "./ask.js";
+import { handIn, setID } from "./ask.js";
 import { stores } from "./stores.js";
 
 const coarse = 160, // pixels while it is turned
@@ -78,6 +78,19 @@ export function alonePanel() {
       img.addEventListener("pointermove", move);
       img.addEventListener("pointerup", done, { once: true });
       img.addEventListener("pointercancel", done, { once: true });
+    },
+    // keep makes what is seen the picture of its piece in the library.
+    async keep() {
+      const { piece, name } = stores.surface.made;
+      try {
+        const answer = await fetch(`${this.wanted}&wide=${fine}`);
+        if (!answer.ok) throw new Error("It cannot be drawn by itself.");
+        const blob = await handIn(stores.v.st.production.id, await answer.blob());
+        await stores.v.does("recipe", { id: piece, step: { op: "portrait", name: blob } });
+        stores.v.say(`${name} is seen so in the library`);
+      } catch (e) {
+        stores.v.say(e.message, true);
+      }
     },
     by(n) {
       this.turn += n * step;

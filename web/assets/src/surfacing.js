@@ -186,6 +186,16 @@ export function surfacing() {
         stores.v.say(e.message, true);
       }
     },
+    // holdOf takes the material of a surface off a piece in the library.
+    async holdOf(d, name) {
+      const of = stores.v.st.pieces.find((x) => x.id === d.id)?.name || "the piece";
+      try {
+        const material = await post(`/api/sets/${setID()}/takeoff`, { thing: "", piece: d.id, surface: name });
+        this.take(bare(material), `${name || "surface"} of ${of}`);
+      } catch (e) {
+        stores.v.say(e.message, true);
+      }
+    },
     // holdSelected takes off what most of the selected thing is made of, where no surface is chosen: in the plan too.
     async holdSelected() {
       const id = stores.v.sel.at(-1);
