@@ -377,7 +377,7 @@ func TestAnExportedSetHoldsEveryVisiblePlacement(t *testing.T) {
 	d.edit(edit.Do(&edit.ChangePiece{ID: st.Pieces[0].ID,
 		Patch: patch(map[string]any{"credit": map[string]any{"author": "Ada Example", "licence": "CC-BY-4.0"}})}))
 	var buf bytes.Buffer
-	if err := d.a.Export(d.ctx, d.set, &buf); err != nil {
+	if err := d.a.Export(d.ctx, d.set, false, &buf); err != nil {
 		t.Fatal(err)
 	}
 	m, err := gltf.Read("set.glb", buf.Bytes(), model.Folder{})
@@ -396,7 +396,7 @@ func TestAnExportedSetHoldsEveryVisiblePlacement(t *testing.T) {
 	}
 	d.edit(edit.Do(&edit.ChangePlacement{ID: b, Patch: patch(map[string]any{"hidden": true})}))
 	buf.Reset()
-	if err := d.a.Export(d.ctx, d.set, &buf); err != nil {
+	if err := d.a.Export(d.ctx, d.set, false, &buf); err != nil {
 		t.Fatal(err)
 	}
 	if m, err = gltf.Read("set.glb", buf.Bytes(), model.Folder{}); err != nil || m.Bounds().Max.Z > 1 {

@@ -647,7 +647,7 @@ func TestALighterVersionIsProposedWhereItDoes(t *testing.T) {
 		t.Errorf("%d triangles, before %d", st.Budget.Triangles, before)
 	}
 	var buf bytes.Buffer
-	if err := d.a.Export(d.ctx, d.set, &buf); err != nil {
+	if err := d.a.Export(d.ctx, d.set, false, &buf); err != nil {
 		t.Fatal(err)
 	}
 	m, err := gltf.Read("set", buf.Bytes(), model.Folder{})

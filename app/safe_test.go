@@ -581,7 +581,7 @@ func TestEverythingIsCarriedElsewhere(t *testing.T) {
 	told := func(d *studio, set string) string {
 		t.Helper()
 		var glb bytes.Buffer
-		if err := d.a.Export(d.ctx, set, &glb); err != nil {
+		if err := d.a.Export(d.ctx, set, false, &glb); err != nil {
 			t.Fatal(err)
 		}
 		credits, err := d.a.Credits(d.ctx, set, "csv")

@@ -79,7 +79,7 @@ func TestAMaterialTakenOffOneThingAndPutOnAnother(t *testing.T) {
 		t.Error("it is not on the box alone")
 	}
 	var raw bytes.Buffer
-	if err := d.a.Export(d.ctx, d.set, &raw); err != nil {
+	if err := d.a.Export(d.ctx, d.set, false, &raw); err != nil {
 		t.Fatal(err)
 	}
 	whole, err := gltf.Read("set", raw.Bytes(), model.Folder{})

@@ -506,7 +506,7 @@ func (s *Server) blob(c *echo.Context) error {
 func (s *Server) export(c *echo.Context) error {
 	noDeadline(c)
 	var buf bytes.Buffer
-	if err := s.app.Export(c.Request().Context(), c.Param("set"), &buf); err != nil {
+	if err := s.app.Export(c.Request().Context(), c.Param("set"), c.QueryParam("baked") != "", &buf); err != nil {
 		return err
 	}
 	c.Response().Header().Set("Content-Disposition", `attachment; filename="set.glb"`)

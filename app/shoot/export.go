@@ -2,15 +2,19 @@ package shoot
 
 import (
 	"context"
+	"fmt"
 	"io"
 	"math"
+	"slices"
 
 	"visator/app/act"
+	"visator/core/bake"
 	"visator/core/exchange"
 	"visator/core/intake/credit"
 	"visator/core/light"
 	"visator/core/model"
 	"visator/core/optics"
+	"visator/core/surface"
 	"visator/store"
 )
 
@@ -18,10 +22,13 @@ import (
 // that the program which opens it must hold too.
 const maxExported = 200_000
 
-// Export writes a set as GLB: every visible placement, linked copies sharing
-// their meshes, the shots as cameras and the sun as a light. The file says who
-// made the pieces and under which licence.
-func (a *Studio) Export(ctx context.Context, setID string, w io.Writer) error {
+// maxBaked is how many things are handed out as they stand: each has pictures of its own, up to bake.MostSide wide.
+const maxBaked = 300
+
+// Export writes a set as GLB: every visible placement, linked copies sharing their meshes, the shots as cameras and the
+// sun as a light. Baked, what is worn and what has patterns that no file tells is in pictures of its own. The file says
+// who made the pieces and under which licence.
+func (a *Studio) Export(ctx context.Context, setID string, baked bool, w io.Writer) error {
 	set, err := store.GetSet(ctx, a.Store.Pool, setID)
 	if err != nil {
 		return act.NotThere(err, "The set")
@@ -42,9 +49,54 @@ func (a *Studio) Export(ctx context.Context, setID string, w io.Writer) error {
 	if err != nil {
 		return err
 	}
+	if baked {
+		if err := s.bake(ctx, &set.Light); err != nil {
+			return err
+		}
+	}
 	m := s.merge(set.Name, shots, &set.Light)
 	m.Copyright = credit.Message(lines)
 	return exchange.WriteGLB(w, m)
+}
+
+// bake gives what is worn, or has patterns that no file tells, models of its own as it stands.
+func (l *loaded) bake(ctx context.Context, ls *light.State) error {
+	scene, err := l.build(ctx, l.stands, ls)
+	if err != nil {
+		return err
+	}
+	of := map[uint32][]int{} // instances by object
+	for i := range scene.Instances {
+		of[scene.Instances[i].ID] = append(of[scene.Instances[i].ID], i)
+	}
+	var list []int
+	for i := range l.stands {
+		t := &l.stands[i]
+		worn := slices.ContainsFunc(scene.Weathers, func(w surface.Weather) bool {
+			return w.On == nil || w.On[uint32(i+1)]
+		})
+		if _, upright := t.place.Affine(); upright && (worn || l.models[t.key].Patterned()) {
+			list = append(list, i)
+		}
+	}
+	if len(list) > maxBaked {
+		return act.Wrong("%d things are worn or have patterns of their own, and a file has room for the pictures of %d: "+
+			"let wear count on fewer, or hand the set out without it.", len(list), maxBaked)
+	}
+	for _, i := range list {
+		t := &l.stands[i]
+		m, err := bake.Thing(ctx, scene, l.models[t.key], of[uint32(i+1)], t.name)
+		if err != nil {
+			if ctx.Err() != nil {
+				return err
+			}
+			return act.Wrong("%v.", err)
+		}
+		key := fmt.Sprintf("%s as it stands %d", t.key, i)
+		l.models[key], l.top[key] = m, l.top[t.key]
+		t.key = key
+	}
+	return nil
 }
 
 // merge puts everything into one model, with the shots as cameras and the sun as a light.

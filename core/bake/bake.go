@@ -18,8 +18,8 @@ import (
 
 // Limits of what is baked.
 const (
-	MostSide = 2048  // texels that the picture of one thing is wide: 130,000 triangles fit into it
-	Texel    = 0.005 // metres that a texel is wide, where there is room
+	MostSide = 2048 // texels that the picture of one thing is wide: 130,000 triangles fit into it
+	Texel    = 0.01 // metres that a texel is wide, where there is room
 )
 
 // Thing makes of a model that stands in a scene one whose surfaces are in pictures as they are there: instances are
@@ -57,13 +57,13 @@ func Thing(ctx context.Context, s *render.Scene, m *model.Model, instances []int
 	if k != len(instances) {
 		return nil, fmt.Errorf("%s has %d bodies in the scene and %d in its model", of, len(instances), k)
 	}
-	if len(b.areas) == 0 {
+	if len(b.legs) == 0 {
 		return m, nil
 	}
-	cells, side, _ := atlas(b.areas, Texel, MostSide)
+	cells, side, _ := atlas(b.legs, Texel, MostSide)
 	if side == 0 {
 		return nil, fmt.Errorf("%s has %d triangles, too many for one picture of what it is made of: hand it out with "+
-			"fewer, or without wear", of, len(b.areas))
+			"fewer, or without wear", of, len(b.legs))
 	}
 	pics := b.expose(ctx, cells, side)
 	if err := ctx.Err(); err != nil {
@@ -93,9 +93,10 @@ func Thing(ctx context.Context, s *render.Scene, m *model.Model, instances []int
 // baking is a thing that is being baked: its triangles, one after the other.
 type baking struct {
 	s        *render.Scene
-	areas    []float64
+	legs     [][2]float64 // metres
 	instance []int
 	triangle []uint32
+	turned   []int // which corner of the instance's triangle comes first
 	frames   []frame
 	coated   bool
 	err      error
@@ -132,6 +133,8 @@ func (b *baking) parts(m *model.Model, list []model.Part, instance int) []model.
 			}
 		}
 		for t := range n {
+			turn := longest(&apart, t, &world)
+			turnCorners(&apart, t, turn)
 			c := [3]geom.V{apart.Position(uint32(3 * t)), apart.Position(uint32(3*t + 1)), apart.Position(uint32(3*t + 2))}
 			e1, e2 := c[1].Sub(c[0]), c[2].Sub(c[0])
 			f := frame{world: world, e1: e1, e2: e2}
@@ -143,14 +146,39 @@ func (b *baking) parts(m *model.Model, list []model.Part, instance int) []model.
 					f.normals[k] = geom.V{X: float64(at[0]), Y: float64(at[1]), Z: float64(at[2])}
 				}
 			}
-			b.areas = append(b.areas, world.Dir(e1).Cross(world.Dir(e2)).Len()/2)
+			b.legs = append(b.legs, [2]float64{world.Dir(e1).Len(), world.Dir(e2).Len()})
 			b.instance, b.triangle = append(b.instance, instance), append(b.triangle, count+uint32(t))
-			b.frames = append(b.frames, f)
+			b.frames, b.turned = append(b.frames, f), append(b.turned, turn)
 		}
 		count += uint32(n)
 		out = append(out, apart)
 	}
 	return out
+}
+
+// longest is the corner that is opposite of the longest side of triangle t, as it stands.
+func longest(p *model.Part, t int, world *geom.M) (corner int) {
+	far := -1.0
+	for k := range 3 {
+		a, b := p.Position(uint32(3*t+(k+1)%3)), p.Position(uint32(3*t+(k+2)%3))
+		if d := world.Dir(b.Sub(a)).Len(); d > far {
+			corner, far = k, d
+		}
+	}
+	return corner
+}
+
+// turnCorners makes a corner of triangle t of a part whose triangles share none its first, in the same sense.
+func turnCorners(p *model.Part, t, first int) {
+	for _, l := range []struct {
+		list []float32
+		wide int
+	}{{p.Positions, 3}, {p.Normals, 3}, {p.UV, 2}, {p.UV1, 2}, {p.Colors, 4}} {
+		if l.list != nil {
+			of := l.list[3*l.wide*t : 3*l.wide*(t+1)]
+			copy(of, append(slices.Clone(of[first*l.wide:]), of[:first*l.wide]...))
+		}
+	}
 }
 
 // expose works out all texels: colour with opacity, roughness and metal as glTF packs them, the normal, and lacquer.
@@ -181,8 +209,8 @@ func (b *baking) cell(c *cell, pics *[4]*image.NRGBA) (coated bool) {
 			to[k] = uint8(math.Round(255 * min(max(v, 0), 1)))
 		}
 	}
-	for y := c.y; y < c.y+c.side; y++ {
-		for x := c.x; x < c.x+c.side; x++ {
+	for y := c.y; y < c.y+c.high; y++ {
+		for x := c.x; x < c.x+c.wide; x++ {
 			u, v, upper := c.place(x, y)
 			k := 0
 			if upper {
@@ -192,7 +220,11 @@ func (b *baking) cell(c *cell, pics *[4]*image.NRGBA) (coated bool) {
 			if t < 0 {
 				continue
 			}
-			m := b.s.Made(b.instance[t], b.triangle[t], float32(u), float32(v))
+			var of [3]float64 // of the instance's corners
+			for k, share := range [3]float64{1 - u - v, u, v} {
+				of[(k+b.turned[t])%3] = share
+			}
+			m := b.s.Made(b.instance[t], b.triangle[t], float32(of[1]), float32(of[2]))
 			set(0, x, y, finish.Encode(m.Base.X), finish.Encode(m.Base.Y), finish.Encode(m.Base.Z), m.Opacity)
 			set(1, x, y, 0, m.Rough, m.Metal, 1)
 			q := b.frames[t].local(m.Normal, u, v, upper)
@@ -275,7 +307,7 @@ func needs(s *model.Surface) (first, second bool) {
 
 // lay gives the corners of all parts their places in the atlas. Colours of corners are in the pictures.
 func (b *baking) lay(meshes []model.Mesh, cells []cell, side int, bare bool) {
-	at := make([][3][2]float64, len(b.areas))
+	at := make([][3][2]float64, len(b.legs))
 	for i := range cells {
 		for k, t := range cells[i].of {
 			if t >= 0 {

@@ -196,6 +196,18 @@ type Pattern struct {
 	Thrown   *Throw  // they are seen as a projector throws them; nil: none does
 }
 
+// Patterned reports whether pictures of the model lie, or its edges look, in a way that no file tells.
+func (m *Model) Patterned() bool {
+	for i := range m.Surfaces {
+		s := &m.Surfaces[i]
+		p := &s.Pattern
+		if p.Broken || p.Apart || p.World || p.Vary > 0 || p.Thrown != nil || s.Bevel > 0 {
+			return true
+		}
+	}
+	return false
+}
+
 // Throw is how a projector throws a picture onto a set: from a place, with unit vectors to the right and up of its
 // picture, and how wide and high that is a metre before it.
 type Throw struct {
