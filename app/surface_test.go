@@ -134,7 +134,7 @@ func TestAMaterialTakenOffOneThingAndPutOnAnother(t *testing.T) {
 	if _, err := d.a.TakeOff(d.ctx, d.set, floor, "", "marble"); err == nil || !strings.Contains(err.Error(), "marble") {
 		t.Errorf("%v", err)
 	}
-	p, err := d.a.Sample(d.ctx, oak, false)
+	p, err := d.a.Sample(d.ctx, oak, false, false)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -143,7 +143,7 @@ func TestAMaterialTakenOffOneThingAndPutOnAnother(t *testing.T) {
 	}
 	gone := *oak
 	gone.Maps = map[string]surface.Map{"base": {Blob: strings.Repeat("0", 64), Name: "gone.png"}}
-	if _, err := d.a.Sample(d.ctx, &gone, true); err == nil || !strings.Contains(err.Error(), "gone.png") {
+	if _, err := d.a.Sample(d.ctx, &gone, true, true); err == nil || !strings.Contains(err.Error(), "gone.png") {
 		t.Errorf("of a picture that is gone: %v", err)
 	}
 }

@@ -56,7 +56,7 @@ func (s *Server) sample(c *echo.Context) error {
 
 // drawn sends a picture of a material, for as long as it may be kept.
 func (s *Server) drawn(c *echo.Context, m *surface.Material, kept string) error {
-	data, err := s.app.Sample(c.Request().Context(), m, c.QueryParam("flat") != "")
+	data, err := s.app.Sample(c.Request().Context(), m, c.QueryParam("flat") != "", c.QueryParam("quick") != "")
 	if err != nil {
 		return err
 	}

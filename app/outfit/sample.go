@@ -30,6 +30,7 @@ const (
 	sampleSide    = 128
 	sampleSamples = 8
 	clearSamples  = 48 // of what light goes through
+	quickly       = 4  // times as few at first
 	ballRadius    = 0.2
 	ballRings     = 32
 	sampleFine    = 0.006 // metres that a face of relief is wide
@@ -37,15 +38,15 @@ const (
 
 var samples = cache.Of("sample", func(b []byte) int { return len(b) })
 
-// Sample is a material as a small picture, PNG: a ball, or a flat square metre.
-func (a *Outfitter) Sample(ctx context.Context, m *surface.Material, flat bool) ([]byte, error) {
+// Sample is a material as a small picture, PNG: a ball, or a flat square metre; quick: a first one, less clean.
+func (a *Outfitter) Sample(ctx context.Context, m *surface.Material, flat, quick bool) ([]byte, error) {
 	if err := m.Check(); err != nil {
 		return nil, act.Wrong("%v", err)
 	}
-	return samples.Make(plain.Name(m, flat), func() ([]byte, error) { return a.sample(ctx, m, flat) })
+	return samples.Make(plain.Name(m, flat, quick), func() ([]byte, error) { return a.sample(ctx, m, flat, quick) })
 }
 
-func (a *Outfitter) sample(ctx context.Context, m *surface.Material, flat bool) ([]byte, error) {
+func (a *Outfitter) sample(ctx context.Context, m *surface.Material, flat, quick bool) ([]byte, error) {
 	body := ball()
 	cam := &render.Camera{Near: 0.01}
 	eye, at := geom.V{X: 0.12, Y: 0.5, Z: 1.25}, geom.V{Y: ballRadius}
@@ -79,6 +80,9 @@ func (a *Outfitter) sample(ctx context.Context, m *surface.Material, flat bool) 
 	n, bounces := sampleSamples, 2
 	if m.Clear > 0 || m.Leaf > 0 {
 		n, bounces = clearSamples, render.DefaultBounces
+	}
+	if quick {
+		n = n / quickly
 	}
 	return drawn(ctx, s, cam, render.Options{Width: sampleSide, Height: sampleSide, Samples: n, Bounces: bounces,
 		Denoise: true}, func([]float32) float64 { return sampleEV })

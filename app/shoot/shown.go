@@ -203,7 +203,8 @@ func (a *Studio) Survey(ctx context.Context, setID string, wide int) (*Survey, e
 				if n, there = known[key{f.ID, f.Surface}]; !there {
 					n = len(s.Seen)
 					known[key{f.ID, f.Surface}] = n
-					s.Seen = append(s.Seen, Seen{Thing: st.l.stands[i].id, Name: st.l.stands[i].name, Surface: f.Surface})
+					t := &st.l.stands[i]
+					s.Seen = append(s.Seen, Seen{Thing: t.id, Name: t.name, Surface: f.Surface})
 				}
 				c := &s.Seen[n]
 				c.Color, c.Rays = c.Color.Add(f.Base), c.Rays+1

@@ -125,8 +125,8 @@ func (b *baking) parts(m *model.Model, list []model.Part, instance int) []model.
 		if p.Surface != model.None {
 			switch first, second := needs(&m.Surfaces[p.Surface]); {
 			case first && second:
-				b.err = fmt.Errorf("the surface %q has pictures in both of its coordinates, and those of what it is made "+
-					"of as it stands need one: hand it out without wear", m.Surfaces[p.Surface].Name)
+				b.err = fmt.Errorf("the surface %q has pictures in both of its coordinates, and what it is made of "+
+					"as it stands needs one: hand it out without wear", m.Surfaces[p.Surface].Name)
 				return nil
 			case second:
 				apart.UV = apart.UV1
@@ -135,8 +135,8 @@ func (b *baking) parts(m *model.Model, list []model.Part, instance int) []model.
 		for t := range n {
 			turn := longest(&apart, t, &world)
 			turnCorners(&apart, t, turn)
-			c := [3]geom.V{apart.Position(uint32(3 * t)), apart.Position(uint32(3*t + 1)), apart.Position(uint32(3*t + 2))}
-			e1, e2 := c[1].Sub(c[0]), c[2].Sub(c[0])
+			at := apart.Position(uint32(3 * t))
+			e1, e2 := apart.Position(uint32(3*t+1)).Sub(at), apart.Position(uint32(3*t+2)).Sub(at)
 			f := frame{world: world, e1: e1, e2: e2}
 			face := e1.Cross(e2).Unit()
 			for k := range f.normals {

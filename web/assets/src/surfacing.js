@@ -118,6 +118,14 @@ export function surfacing() {
         at = new URLSearchParams({ thing, piece, surface: s.surface, flat: this.flat ? "1" : "" });
       return `/api/sets/${setID()}/sample?${at}`;
     },
+    sampleDone: "", // of which there is a picture already: a quick one comes first
+    get sampleNow() {
+      const url = this.sampleFor(this.one);
+      return url && (this.sampleDone === url ? url : `${url}&quick=1`);
+    },
+    sampleCame() {
+      this.sampleDone = this.sampleFor(this.one);
+    },
     nameOf(s) {
       return s.surface || "all of it";
     },
