@@ -64,6 +64,7 @@ type Held struct {
 	// Picture is the view, PNG, Wide x High, and Mask which of Strays is seen at each of its pixels, from 1; 0: none.
 	Picture []byte `json:"picture"`
 	Mask    []byte `json:"mask"`
+	Through []byte `json:"through"` // the share of its light that the air leaves, of 255
 	Wide    int    `json:"wide"`
 	High    int    `json:"high"`
 }
@@ -108,7 +109,7 @@ func (a *Outfitter) Held(ctx context.Context, setID, board string) (*Held, error
 	for i := range out.Now {
 		out.Now[i].Share = 0
 	}
-	out.Wide, out.High = view.Wide, view.High
+	out.Wide, out.High, out.Through = view.Wide, view.High, view.Through
 	if out.Picture, err = drawn(ctx, view.Scene, &view.Camera, render.Options{Width: view.Wide, Height: view.High,
 		Samples: surveySamples, Bounces: render.DefaultBounces, Denoise: true},
 		func([]float32) float64 { return view.EV }); err != nil {

@@ -80,8 +80,8 @@ func (l *loaded) bake(ctx context.Context, ls *light.State) error {
 		}
 	}
 	if len(list) > maxBaked {
-		return act.Wrong("%d things are worn or have patterns of their own, and a file has room for the pictures of %d: "+
-			"let wear count on fewer, or hand the set out without it.", len(list), maxBaked)
+		return act.Wrong("%d things are worn or have patterns of their own, and a file has room for the pictures of "+
+			"%d: let wear count on fewer, or hand the set out without it.", len(list), maxBaked)
 	}
 	for _, i := range list {
 		t := &l.stands[i]

@@ -4,6 +4,7 @@ import (
 	"context"
 	"fmt"
 	"image"
+	"math"
 	"slices"
 
 	"visator/app/act"
@@ -172,7 +173,8 @@ type Seen struct {
 type Survey struct {
 	Seen       []Seen
 	Wide, High int
-	At         []int // for each ray, row by row, which of Seen it meets; -1: none
+	At         []int  // for each ray, row by row, which of Seen it meets; -1: none
+	Through    []byte // and which share of its light the air leaves, of 255
 	Scene      *render.Scene
 	Camera     render.Camera
 	EV         float64
@@ -196,7 +198,8 @@ func (a *Studio) Survey(ctx context.Context, setID string, wide int) (*Survey, e
 	known := map[key]int{}
 	for y := range s.High {
 		for x := range s.Wide {
-			f, ok := s.Scene.Find(sharp.Ray((float64(x)+0.5)/float64(s.Wide), (float64(y)+0.5)/float64(s.High), 0.5, 0.5))
+			px, py := (float64(x)+0.5)/float64(s.Wide), (float64(y)+0.5)/float64(s.High)
+			f, ok := s.Scene.Find(sharp.Ray(px, py, 0.5, 0.5))
 			i, n := int(f.ID)-1, -1
 			if ok && i >= 0 && i < len(st.l.stands) {
 				var there bool
@@ -209,7 +212,7 @@ func (a *Studio) Survey(ctx context.Context, setID string, wide int) (*Survey, e
 				c := &s.Seen[n]
 				c.Color, c.Rays = c.Color.Add(f.Base), c.Rays+1
 			}
-			s.At = append(s.At, n)
+			s.At, s.Through = append(s.At, n), append(s.Through, byte(math.Round(255*min(max(f.Through, 0), 1))))
 		}
 	}
 	for i := range s.Seen {

@@ -191,11 +191,13 @@ func (s *Scene) Around(at geom.V, bounces, samples int, seed uint64) (mean, x, y
 
 const spikes = 16
 
-// Found is what a ray meets first that is not clear: the ID of its instance, the name of its surface and its colour.
+// Found is what a ray meets first that is not clear: the ID of its instance, the name of its surface and its colour,
+// and the share of light that the air on the way there leaves.
 type Found struct {
 	ID      uint32
 	Surface string
 	Base    geom.V
+	Through float64
 }
 
 // Find is what a ray meets.
@@ -204,7 +206,11 @@ func (s *Scene) Find(ray Ray) (f Found, ok bool) {
 	if !ok {
 		return f, false
 	}
-	return Found{s.Instances[hit.Instance].ID, pt.surface.m.Name, pt.place.Base}, true
+	f = Found{s.Instances[hit.Instance].ID, pt.surface.m.Name, pt.place.Base, 1}
+	if s.Air != nil {
+		f.Through = s.Air.Through(ray.O, ray.D, hit.T)
+	}
+	return f, true
 }
 
 // Clear is the share of light that leaves a place along d and is not stopped within far metres, by what glows least: a
