@@ -159,7 +159,8 @@ export function weathers(wears, thing, group) {
   return list.length ? list : null;
 }
 
-const weathered = new WeakMap(), // materials as they are worn, by what wears them: shared by all that show them
+const copies = new WeakMap(), // of materials, as they are worn
+  weathered = new WeakMap(), // materials as they are worn, by what wears them: shared by all that show them
   mades = new Map(), // materials of the set, by what they are made of
   boxes = new WeakMap(),
   sided = new WeakMap();
@@ -177,6 +178,11 @@ export function weather(model, list, plainly) {
       const standing = Math.max(...list.map((w) => w.puddles)), // water mirrors the sky, where it stands
         coated = standing > 0 && !plainly && o.material.isMeshStandardMaterial,
         m = coated && !o.material.isMeshPhysicalMaterial ? physically(o.material) : o.material.clone();
+      // What comes later to the material comes to it as it is worn too.
+      if (!copies.has(o.material)) copies.set(o.material, []);
+      copies.get(o.material).push(m);
+      m.onBeforeCompile = o.material.onBeforeCompile;
+      m.customProgramCacheKey = o.material.customProgramCacheKey;
       if (coated) {
         m.clearcoat = Math.max(m.clearcoat, standing);
         m.clearcoatRoughness = 0.05;
@@ -212,8 +218,10 @@ function made(s, slot, plain, then) {
     const p = s.maps?.[role];
     if (p)
       picture(p.blob, colored, slot, (t) => {
-        m[key] = t;
-        m.needsUpdate = true;
+        for (const one of [m, ...(copies.get(m) || [])]) {
+          one[key] = t;
+          one.needsUpdate = true;
+        }
         then();
       });
   };
