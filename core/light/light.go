@@ -9,6 +9,7 @@ import (
 	"slices"
 	"strconv"
 
+	"visator/core/chroma"
 	"visator/core/document"
 	"visator/core/finish"
 	"visator/core/geom"
@@ -186,41 +187,18 @@ func NearestKelvin(c geom.V) float64 {
 	return math.Round(best)
 }
 
-// Planckian is the chromaticity of a black body of 1667 to 25000 K, by the
-// cubic splines of Kim et al. (US patent 7024034, 2002); beyond, the ends.
-func Planckian(kelvin float64) (x, y float64) {
-	t := min(max(kelvin, 1667), 25000)
-	if t <= 4000 {
-		x = -0.2661239e9/(t*t*t) - 0.2343589e6/(t*t) + 0.8776956e3/t + 0.179910
-	} else {
-		x = -3.0258469e9/(t*t*t) + 2.1070379e6/(t*t) + 0.2226347e3/t + 0.240390
-	}
-	switch {
-	case t <= 2222:
-		y = -1.1063814*x*x*x - 1.34811020*x*x + 2.18555832*x - 0.20219683
-	case t <= 4000:
-		y = -0.9549476*x*x*x - 1.37418593*x*x + 2.09137015*x - 0.16748867
-	default:
-		y = 3.0817580*x*x*x - 5.87338670*x*x + 3.75112997*x - 0.37001483
-	}
-	return x, y
-}
-
 // Color is the colour of a black body with luminance 1; what lies outside of
 // the colours of Rec.709 is clipped.
 func Color(kelvin float64) geom.V {
-	x, y := Planckian(kelvin)
+	x, y := chroma.Planckian(kelvin)
 	c := rec709(x/y, 1, (1-x-y)/y)
 	return c.Mul(1 / Luminance(c))
 }
 
 // rec709 is a colour of CIE XYZ in linear Rec.709 (IEC 61966-2-1); what lies outside is clipped.
 func rec709(x, y, z float64) geom.V {
-	return geom.V{
-		X: max(3.2404542*x-1.5371385*y-0.4985314*z, 0),
-		Y: max(-0.9692660*x+1.8760108*y+0.0415560*z, 0),
-		Z: max(0.0556434*x-0.2040259*y+1.0572252*z, 0),
-	}
+	c := chroma.ToRec709.Of(geom.V{X: x, Y: y, Z: z})
+	return geom.V{X: max(c.X, 0), Y: max(c.Y, 0), Z: max(c.Z, 0)}
 }
 
 // HexOf is a colour of linear Rec.709 as #rrggbb, brought to the edges of what that can tell.

@@ -7,16 +7,6 @@ import (
 	"visator/core/geom"
 )
 
-func TestPlanckianChromaticity(t *testing.T) {
-	// CIE 15: Planckian 6500 K 0.3135, 0.3237; illuminant A (2856 K) 0.4476, 0.4074.
-	for kelvin, want := range map[float64][2]float64{6500: {0.3135, 0.3237}, 2856: {0.4476, 0.4074}} {
-		x, y := Planckian(kelvin)
-		if math.Abs(x-want[0]) > 0.001 || math.Abs(y-want[1]) > 0.001 {
-			t.Errorf("%v K is %v, %v; want %v", kelvin, x, y, want)
-		}
-	}
-}
-
 func TestWarmLightIsRedderAndAllLightHasLuminanceOne(t *testing.T) {
 	for _, k := range []float64{1500, 2700, 5400, 6500, 12000} {
 		c := Color(k)
