@@ -3,6 +3,7 @@ package app_test
 import (
 	"bytes"
 	"encoding/json"
+	"errors"
 	"image/png"
 	"math"
 	"testing"
@@ -63,3 +64,83 @@ func TestTakesAreFinishedAsTheirShotSays(t *testing.T) {
 		t.Errorf("said %q", said)
 	}
 }
+
+// A still that is done is finished again of what was rendered: balanced for a place that is grey it is grey there, seen
+// small first and then kept, as large as it was; its film is not made again. A place outside, black, or a take that is
+// not done are refused.
+func TestAStillIsFinishedAgain(t *testing.T) {
+	d := newStudio(t)
+	d.edit(edit.Do(&edit.ChangeSet{Patch: json.RawMessage(`{"view":{"focal":24,"ev":12,"pitch":0.6},` +
+		`"light":{"zenith":"#a08060","horizon":"#a08060","level":2500,"sunOn":false}}`)}))
+	if _, err := d.a.Shoot(d.ctx, d.set, "", "still", shoot.TakeSettings{Width: 64, Samples: 4}); err != nil {
+		t.Fatal(err)
+	}
+	st := d.await("the take", func(st *query.State) bool { return len(st.Takes) == 1 && st.Takes[0].State == "done" })
+	take := st.Takes[0].ID
+	result := func() (r shoot.TakeResult, s shoot.TakeSettings) {
+		t.Helper()
+		now := d.state().Takes[0]
+		if err := errors.Join(json.Unmarshal(now.Result, &r), json.Unmarshal(now.Settings, &s)); err != nil {
+			t.Fatal(err)
+		}
+		return r, s
+	}
+	// the middle of a picture, red and blue
+	middle := func(data []byte) (red, blue float64, wide int) {
+		t.Helper()
+		m, err := png.Decode(bytes.NewReader(data))
+		if err != nil {
+			t.Fatal(err)
+		}
+		r, _, b, _ := m.At(m.Bounds().Dx()/2, m.Bounds().Dy()/2).RGBA()
+		return float64(r), float64(b), m.Bounds().Dx()
+	}
+	was, _ := result()
+	data, err := d.a.Store.ReadBlob(d.ctx, was.PNG)
+	if err != nil {
+		t.Fatal(err)
+	}
+	if r, b, _ := middle(data); r < 1.2*b {
+		t.Fatalf("it begins with %v red and %v blue", r, b)
+	}
+	white, err := d.a.WhiteAt(d.ctx, take, 0.5, 0.5)
+	if err != nil || white.Kelvin > 5500 {
+		t.Fatalf("%+v, %v", white, err)
+	}
+	raw, err := json.Marshal(white)
+	if err != nil {
+		t.Fatal(err)
+	}
+	chain := finish.Chain{"white": raw}
+	seen, err := d.a.Developed(d.ctx, take, chain)
+	if err != nil {
+		t.Fatal(err)
+	}
+	if r, b, _ := middle(seen); math.Abs(r-b) > 0.02*r {
+		t.Errorf("balanced it is seen with %v red and %v blue", r, b)
+	}
+	if err := d.a.Redevelop(d.ctx, take, chain); err != nil {
+		t.Fatal(err)
+	}
+	now, settings := result()
+	if now.PNG == was.PNG || now.EXR != was.EXR || now.Samples != was.Samples || len(settings.Finish) != 1 {
+		t.Errorf("%+v, %+v", now, settings.Finish)
+	}
+	if data, err = d.a.Store.ReadBlob(d.ctx, now.PNG); err != nil {
+		t.Fatal(err)
+	}
+	if r, b, wide := middle(data); math.Abs(r-b) > 0.02*r || wide != 64 {
+		t.Errorf("it is kept with %v red and %v blue, %d wide", r, b, wide)
+	}
+	for what, err := range map[string]error{
+		"a place outside": second(d.a.WhiteAt(d.ctx, take, 2, 0.5)), "no take": second(d.a.WhiteAt(d.ctx, "none", 0, 0)),
+		"no step":       second(d.a.Developed(d.ctx, take, finish.Chain{"sparkle": raw})),
+		"what it is no": d.a.Redevelop(d.ctx, take, finish.Chain{"white": json.RawMessage(`{"kelvin": 1}`)}),
+	} {
+		if err == nil {
+			t.Errorf("%s: it is done", what)
+		}
+	}
+}
+
+func second[T any](_ T, err error) error { return err }

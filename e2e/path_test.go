@@ -310,6 +310,22 @@ func shooting(b *tab, s *site, set string) {
 	if err := json.Unmarshal(st.Takes[0].Result, &r); err != nil {
 		b.Fatal(err)
 	}
+	// The still is finished again, without its being rendered again: white by a click, seen first, then kept.
+	b.press("white by a click")
+	b.click("[data-shown]")
+	s.await(set, "white", func(st *query.State) bool { return strings.Contains(string(st.Set.Finish["white"]), "kelvin") })
+	b.until("document.querySelector('[data-shown]')?.src.startsWith('blob:')")
+	b.press("finish the take so")
+	var again shoot.TakeResult
+	st = s.await(set, "the still finished again", func(st *query.State) bool {
+		return json.Unmarshal(st.Takes[0].Result, &again) == nil && again.PNG != r.PNG
+	})
+	if again.EXR != r.EXR {
+		b.Error("it was rendered again")
+	}
+	b.until("document.querySelector('[data-shown]')?.src.includes('" + again.PNG + "')")
+	b.press("Undo") // the balance, for what follows
+	s.await(set, "no balance", func(st *query.State) bool { return len(st.Set.Finish["white"]) == 0 })
 	// The links that the page shows give the files.
 	links := eval[[]string](b, "[...document.querySelectorAll('[data-take=still] a')].map(a => a.getAttribute('href'))")
 	if len(links) != 2 {

@@ -518,6 +518,20 @@ func (s *Store) SetTake(ctx context.Context, id string, turn int64, state string
 	return err
 }
 
+// Refinish stores another finish of a take that is done.
+func (s *Store) Refinish(ctx context.Context, id string, settings, result any) error {
+	set, err := json.Marshal(settings)
+	if err != nil {
+		return err
+	}
+	res, err := json.Marshal(result)
+	if err != nil {
+		return err
+	}
+	_, err = s.Pool.Exec(ctx, "update take set settings = $2, result = $3 where id = $1 and state = 'done'", id, set, res)
+	return err
+}
+
 // Plain is a text that the database can hold: what is no UTF-8, and NUL, are left
 // out. Messages of other programs may have such.
 func Plain(s string) string {

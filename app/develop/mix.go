@@ -20,7 +20,8 @@ import (
 // Lab is where takes are developed.
 type Lab struct {
 	*shoot.Studio
-	mixing mixing
+	mixing     mixing
+	developing developing
 }
 
 // NewLab is that of a studio.

@@ -39,6 +39,7 @@ func commands() []command {
 		{"sun", "--lat DEG --lon DEG --time T [flags]", "tell where the sun stands", solar},
 		{"clip", "SCENE [flags]", "fit the clipping range of a scene's camera", clip},
 		{"render", "FILE --out PICTURE", "render a glTF scene to EXR or PNG", renderFile},
+		{"finish", "PICTURE.exr --out P.png [flags]", "finish a picture of linear values", finished},
 		{"bench", "rays FILE", "measure the acceleration structure", bench},
 		{"serve", "[flags]", "serve the application on loopback", serve},
 		{"demo", "[flags]", "serve it with the sample production", runDemo},

@@ -16,12 +16,13 @@ import (
 // order steps are named in. Exposure comes before all, the screen's encoding after all.
 type Place int
 
-// The places of steps. Up to Grade values are linear, 1 is what exposure makes white; from
+// The places of steps. Up to Tone values are linear, 1 is what exposure makes white; from
 // Grain on they are what tone mapping made of them, 0 to 1, linear still.
 const (
 	Balance Place = iota // the colour of light
 	Glass                // what the lens does to it
 	Grade                // what a person makes of it
+	Tone                 // how what is brighter than white comes within it
 	Grain                // what a film or sensor does to it
 	Mask                 // what is cut off
 )
@@ -134,8 +135,8 @@ func Develop(color []float32, w, h int, v *optics.View, c Chain) *image.NRGBA {
 	for i, s := range steps {
 		if places[i] >= Grain && !toned {
 			p.tone()
-			toned = true
 		}
+		toned = places[i] >= Tone
 		s.Apply(p)
 	}
 	if !toned {

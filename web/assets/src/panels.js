@@ -371,6 +371,9 @@ export function panels(Alpine) {
     get doc() {
       return stores.v.finishOf(this.s);
     },
+    get opened() {
+      return this.s.name === "falloff" || Boolean(stores.v.st.set.finish?.[this.s.name]);
+    },
     fixed: false,
     put(key, x) {
       return stores.v.setFinish(this.s, key, x);

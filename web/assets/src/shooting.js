@@ -187,11 +187,84 @@ export const shooting = {
       stores.v.say(e.message, true);
     }
   },
+  // The finish of a take that is done: what the shot's finish would make of it
+  developed: null, // { take, of, url } while it is looked at
+  clicksGrey: false, // the next click in the take says what is grey
+  get canDevelop() {
+    return Boolean(this.shown?.result.exr && this.shown.state === "done");
+  },
+  get developWords() {
+    return this.developed?.take === this.shown?.id ? "as it was finished" : "see the take so";
+  },
+  developOn() {
+    this.developed = this.developed?.take === this.shown.id ? null : { take: this.shown.id, of: "", url: "" };
+    this.balance = null;
+    this.follow();
+  },
+  // follow shows the take as the finish is now, one picture after the other.
+  async follow() {
+    const d = this.developed,
+      finish = JSON.stringify(stores.v.st?.set.finish || {});
+    if (!d || d.busy || d.of === finish) return;
+    d.busy = true;
+    try {
+      const at = `/api/takes/${d.take}/developed?finish=${encodeURIComponent(finish)}`,
+        url = pngURL(await call(at, { raw: true }));
+      if (d.url) URL.revokeObjectURL(d.url);
+      if (this.developed?.take === d.take) this.developed = { take: d.take, of: finish, url };
+    } catch (e) {
+      this.developed = null;
+      stores.v.say(e.message, true);
+    }
+    if (this.developed) this.follow();
+  },
+  async finishTake() {
+    const t = this.shown;
+    stores.v.say(`Finishing ${t.name} …`);
+    try {
+      await post(`/api/takes/${t.id}/develop`, { finish: stores.v.st.set.finish || {} });
+      this.developed = null;
+      await stores.v.reload();
+      stores.v.say(`${t.name} is finished so`);
+    } catch (e) {
+      stores.v.say(e.message, true);
+    }
+  },
+  greyOn() {
+    this.clicksGrey = !this.clicksGrey;
+    stores.v.say(this.clicksGrey ? "click what is grey in the take" : "");
+  },
+  // greyAt balances white for a place of the take that is shown.
+  async greyAt(e) {
+    if (!this.clicksGrey || !this.canDevelop) return;
+    const box = e.currentTarget.getBoundingClientRect(),
+      k = this.shown.settings.height / this.shown.settings.width,
+      [w, h] = [Math.min(box.width, box.height / k), Math.min(box.height, box.width * k)],
+      x = (e.clientX - box.x - (box.width - w) / 2) / w,
+      y = (e.clientY - box.y - (box.height - h) / 2) / h;
+    this.clicksGrey = false;
+    try {
+      const white = await call(`/api/takes/${this.shown.id}/white?x=${x}&y=${y}`);
+      await stores.v.does("change set", { patch: { finish: { white } } });
+      if (!this.developed) this.developOn();
+    } catch (err) {
+      stores.v.say(err.message, true);
+    }
+  },
   asRendered() {
     this.balance = null;
   },
   get shownPicture() {
-    return (this.balance?.take === this.shown?.id && this.balance?.url) || this.picture(this.shown);
+    const id = this.shown?.id;
+    return (
+      (this.balance?.take === id && this.balance?.url) ||
+      (this.developed?.take === id && this.developed?.url) ||
+      this.picture(this.shown)
+    );
+  },
+  // smaller says that what is shown has fewer pixels than the take.
+  get smaller() {
+    return Boolean(this.balance || this.developed);
   },
   get shownStill() {
     return this.shown && !this.shown.result.mp4 && this.picture(this.shown);

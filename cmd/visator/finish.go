@@ -1,0 +1,111 @@
+package main
+
+import (
+	"context"
+	"encoding/json"
+	"errors"
+	"flag"
+	"fmt"
+	"image/png"
+	"io"
+	"os"
+	"path/filepath"
+
+	"visator/core/finish"
+	"visator/core/openexr"
+	"visator/core/optics"
+)
+
+// maxChain bounds the file of a finish: a hundred steps with room.
+const maxChain = 1 << 20
+
+// finished develops a picture of linear values.
+func finished(_ context.Context, args []string) error {
+	fs := newFlags("finish", "PICTURE.exr [--chain CHAIN.json] [--ev EV] [--focal MM] --out P.png",
+		"Finishes a picture of linear values in cd/m²: exposure, the steps of a chain in the order of light, and the "+
+			"screen's encoding.")
+	chain := fs.String("chain", "", "the steps and their settings, `CHAIN.json`; none: the neutral tone alone")
+	ev := fs.Float64("ev", 0, "exposure value EV100; measured from the picture when not given")
+	focal := fs.Float64("focal", 50, "focal length in `MM`, of a sensor 36 mm wide: by which the edges darken")
+	out := fs.String("out", "", "picture to write, `P.png`")
+	files, err := parse(fs, args)
+	switch {
+	case err != nil:
+		return err
+	case len(files) != 1 || *out == "":
+		return usagef("name one picture in OpenEXR, and the one to write with --out")
+	case !(*focal >= 1 && *focal <= 10_000):
+		return usagef("--focal is 1 to 10,000 mm")
+	}
+	c, err := readChain(*chain)
+	if err != nil {
+		return err
+	}
+	v := optics.Default()
+	v.SensorW, v.Focal, v.EV = 36, *focal, *ev
+	color, w, h, err := readColor(files[0])
+	if err != nil {
+		return fmt.Errorf("%s: %w", files[0], err)
+	}
+	v.Aspect = float64(w) / float64(h)
+	measured := true
+	fs.Visit(func(f *flag.Flag) { measured = measured && f.Name != "ev" })
+	if measured {
+		v.EV = finish.Measure(color)
+	}
+	// What is there stays until the new picture is whole.
+	to, err := os.CreateTemp(filepath.Dir(*out), ".finish-*")
+	if err != nil {
+		return err
+	}
+	defer os.Remove(to.Name())
+	if err := errors.Join(png.Encode(to, finish.Develop(color, w, h, &v, c)), to.Close()); err != nil {
+		return err
+	}
+	return os.Rename(to.Name(), *out)
+}
+
+// readColor reads the linear values of a picture, 3 a pixel.
+func readColor(path string) (color []float32, w, h int, err error) {
+	f, err := os.Open(path)
+	if err != nil {
+		return nil, 0, 0, err
+	}
+	defer f.Close()
+	e, err := openexr.Open(f)
+	if err != nil {
+		return nil, 0, 0, err
+	}
+	color = make([]float32, 3*e.Width*e.Height)
+	err = e.Rows([]string{"R", "G", "B"}, func(x, y int, rows [][]float32) {
+		for c, row := range rows {
+			for i, value := range row {
+				color[3*(y*e.Width+x+i)+c] = value
+			}
+		}
+	})
+	return color, e.Width, e.Height, err
+}
+
+// readChain reads the steps of a finish; none of no file.
+func readChain(path string) (c finish.Chain, err error) {
+	if path == "" {
+		return nil, nil
+	}
+	f, err := os.Open(path)
+	if err != nil {
+		return nil, err
+	}
+	defer f.Close()
+	raw, err := io.ReadAll(io.LimitReader(f, maxChain))
+	if err == nil {
+		err = json.Unmarshal(raw, &c)
+	}
+	if err == nil {
+		err = c.Check()
+	}
+	if err != nil {
+		return nil, fmt.Errorf("%s: %w", path, err)
+	}
+	return c, nil
+}
