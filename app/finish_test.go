@@ -6,12 +6,15 @@ import (
 	"errors"
 	"image/png"
 	"math"
+	"reflect"
 	"testing"
 
 	"visator/app/edit"
 	"visator/app/query"
 	"visator/app/shoot"
 	"visator/core/finish"
+	"visator/core/geom"
+	"visator/store"
 )
 
 // A take is finished as its shot says: with edges darkened as by a simple lens the corner
@@ -144,3 +147,65 @@ func TestAStillIsFinishedAgain(t *testing.T) {
 }
 
 func second[T any](_ T, err error) error { return err }
+
+// A take is of the set as it was when it was asked for: rendered once more after a wall was put before the camera it is
+// the same picture, byte for byte, while a new take shows the wall. What was frozen is frozen again as it was.
+func TestATakeIsOfTheSetAsItWas(t *testing.T) {
+	d := newStudio(t)
+	st := d.takeIn("box.glb", boxGLB(t))
+	eye := d.state().Set.View.Eye
+	d.edit(edit.Do(&edit.Place{Piece: st.Pieces[0].ID, At: eye.Add(geom.V{Z: -6})}))
+	take := func() (id, picture string) {
+		t.Helper()
+		if _, err := d.a.Shoot(d.ctx, d.set, "", "still", shoot.TakeSettings{Width: 48, Samples: 2, Seed: 4}); err != nil {
+			t.Fatal(err)
+		}
+		n := len(d.state().Takes)
+		now := d.await("the take", func(st *query.State) bool { return len(st.Takes) == n && st.Takes[0].State == "done" })
+		return now.Takes[0].ID, pictureOf(t, &now.Takes[0])
+	}
+	first, was := take()
+	world, err := d.a.Store.World(d.ctx, first)
+	if err != nil {
+		t.Fatal(err)
+	}
+	thawed, err := d.a.Thaw(world)
+	if err != nil {
+		t.Fatal(err)
+	}
+	if again, err := thawed.Freeze(); err != nil || !sameJSON(again, world) {
+		t.Errorf("frozen again it is another: %v\n%s\n%s", err, world, again)
+	}
+	d.stand("box", eye.Add(geom.V{Y: -5, Z: -3}), geom.V{X: 10, Y: 10, Z: 1})
+	if _, other := take(); other == was {
+		t.Error("the wall is not to be seen")
+	}
+	if _, err := d.a.Store.Pool.Exec(d.ctx, "update take set state = 'waiting', result = '{}' where id = $1",
+		first); err != nil {
+		t.Fatal(err)
+	}
+	if err := d.a.RunTake(d.ctx, first); err != nil {
+		t.Fatal(err)
+	}
+	for _, x := range d.state().Takes {
+		if x.ID == first && (x.State != "done" || pictureOf(t, &x) != was) {
+			t.Errorf("rendered once more it is %s, and another picture: %v", x.State, pictureOf(t, &x) != was)
+		}
+	}
+}
+
+// pictureOf is the content of a take's picture.
+func pictureOf(t *testing.T, x *store.Take) string {
+	t.Helper()
+	var r shoot.TakeResult
+	if err := json.Unmarshal(x.Result, &r); err != nil {
+		t.Fatal(err)
+	}
+	return r.PNG
+}
+
+// sameJSON reports whether two texts say the same.
+func sameJSON(a, b []byte) bool {
+	var x, y any
+	return json.Unmarshal(a, &x) == nil && json.Unmarshal(b, &y) == nil && reflect.DeepEqual(x, y)
+}

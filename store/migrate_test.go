@@ -28,6 +28,7 @@ var released = map[string]string{
 	"00008_rest.sql":      "b6dee18e47f3e906",
 	"00009_documents.sql": "6aafb3d42fea9907",
 	"00010_shelf.sql":     "c375cd44dcb006d9",
+	"00011_worlds.sql":    "5896150701ccbe17",
 }
 
 func TestReleasedMigrationsAreAsTheyWere(t *testing.T) {

@@ -484,6 +484,18 @@ func InsertTake(ctx context.Context, q Querier, t Take) error {
 	return err
 }
 
+// SetWorld keeps the set of a take as it was when the take was asked for.
+func SetWorld(ctx context.Context, q Querier, id string, world []byte) error {
+	_, err := q.Exec(ctx, "update take set world = $2 where id = $1", id, json.RawMessage(world))
+	return err
+}
+
+// World is the set of a take as it was; nil of takes of earlier releases.
+func (s *Store) World(ctx context.Context, id string) (world []byte, err error) {
+	err = s.Pool.QueryRow(ctx, "select world from take where id = $1", id).Scan(&world)
+	return world, err
+}
+
 // ErrOvertaken says that another took up the work: whoever had it before stops.
 var ErrOvertaken = errors.New("another worker has taken this up")
 

@@ -162,6 +162,17 @@ func (a *Studio) Shoot(ctx context.Context, setID, shotID, kind string, s TakeSe
 		if err := store.InsertTake(ctx, tx, t); err != nil {
 			return err
 		}
+		w, err := a.Snapshot(ctx, tx, setID)
+		if err != nil {
+			return err
+		}
+		world, err := w.Freeze()
+		if err != nil {
+			return err
+		}
+		if err := store.SetWorld(ctx, tx, t.ID, world); err != nil {
+			return err
+		}
 		act.Tell(ctx, tx, set.ProductionID, "take")
 		return nil
 	})
@@ -286,9 +297,7 @@ func (sh *shooting) save(ctx context.Context, state string, progress float64, no
 }
 
 func (sh *shooting) run(ctx context.Context, set *store.Set) error {
-	seen := *set
-	seen.ShotSettings = sh.s.ShotSettings
-	l, err := sh.a.loadScene(ctx, &seen)
+	l, err := sh.load(ctx, set)
 	if err != nil {
 		return err
 	}
@@ -302,6 +311,28 @@ func (sh *shooting) run(ctx context.Context, set *store.Set) error {
 	sh.s.View = sh.s.At(0, l.cast.Where) // focused on where its thing stands now
 	sh.scene = falling(sh.scene, &sh.s.Light, &sh.s.View, 0)
 	return sh.still(ctx)
+}
+
+// load reads the set of the take as it was when that was asked for; of takes of earlier releases as it is now.
+func (sh *shooting) load(ctx context.Context, set *store.Set) (*loaded, error) {
+	world, err := sh.a.Store.World(ctx, sh.t.ID)
+	if err != nil {
+		return nil, err
+	}
+	if world == nil {
+		seen := *set
+		seen.ShotSettings = sh.s.ShotSettings
+		return sh.a.loadScene(ctx, &seen)
+	}
+	w, err := sh.a.Thaw(world)
+	if err != nil {
+		return nil, err
+	}
+	w.SetRow.ShotSettings = sh.s.ShotSettings
+	if _, err := w.LayOut(ctx, false); err != nil {
+		return nil, err
+	}
+	return sh.a.loadFilmed(ctx, w, nil)
 }
 
 // expose renders one view.

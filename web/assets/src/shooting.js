@@ -110,6 +110,11 @@ export const shooting = {
     }
     await stores.v.reload();
   },
+  // asIn makes the working view what a take was shot with, as one edit.
+  asIn(t) {
+    const { view, light, finish } = t.settings;
+    return stores.v.does("change set", { patch: { view, light, finish: finish || {} } });
+  },
   async stopTake(id) {
     await post(`/api/takes/${id}/cancel`, {}).catch((e) => stores.v.say(e.message, true));
     await stores.v.reload();
