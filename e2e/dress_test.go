@@ -54,6 +54,7 @@ func element(st *query.State, kind string) *query.ElementState {
 // A small waiting room is blocked out, tried through the camera, recast and
 // dressed, as an artist does it, with mouse and keyboard only.
 func TestASetIsDressedFromTheBlockout(t *testing.T) {
+	t.Parallel()
 	s := newSite(t)
 	b := browser(t)
 	glb, zipped, _ := files(t)
@@ -213,6 +214,7 @@ func TestASetIsDressedFromTheBlockout(t *testing.T) {
 // Things are moved on the plan in line with others, without a jump; groups move as
 // one; a click goes through to what lies beneath; a frame takes many.
 func TestThingsAreMovedTogetherAndInLine(t *testing.T) {
+	t.Parallel()
 	s := newSite(t)
 	b := browser(t)
 	set := b.production(s, "Moving")

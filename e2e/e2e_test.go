@@ -62,8 +62,9 @@ type site struct {
 	cmd             *exec.Cmd
 }
 
-// newest is the site of the test that runs: its first browser is whoever asks.
-var newest *site
+// newest is the site that a test made last, by the test: its first browser is whoever asks. Tests that are mostly
+// waiting run beside each other.
+var newest sync.Map
 
 // newSite starts the program's serve, or another of its commands.
 func newSite(t testing.TB, call ...string) *site {
@@ -72,7 +73,8 @@ func newSite(t testing.TB, call ...string) *site {
 		call = []string{"serve"}
 	}
 	s := &site{TB: t, call: call, database: storetest.DSN(t), blobs: t.TempDir()}
-	newest = s
+	newest.Store(t, s)
+	t.Cleanup(func() { newest.Delete(t) })
 	s.start()
 	t.Cleanup(func() {
 		if s.cmd != nil {
@@ -292,8 +294,8 @@ func browser(t testing.TB, more ...chromedp.ExecAllocatorOption) *tab {
 		}
 	})
 	b := &tab{TB: t, ctx: ctx}
-	if newest != nil && newest.TB == t && newest.by == nil {
-		newest.by = b
+	if s, ok := newest.Load(t); ok && s.(*site).by == nil {
+		s.(*site).by = b
 	}
 	return b
 }

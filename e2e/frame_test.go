@@ -285,6 +285,7 @@ func TestProjectionAgreesThroughEveryLens(t *testing.T) {
 // A photograph is laid over the view, places in it are marked with the mouse and
 // told where they are, and the camera that took it is found.
 func TestACameraIsMatchedToAPicture(t *testing.T) {
+	t.Parallel()
 	s, b, set := street(t)
 	truth := optics.Default()
 	truth.Eye, truth.Focal, truth.Aspect = geom.V{X: 2.5, Y: 1.9, Z: 9}, 30, 1.5
@@ -339,6 +340,7 @@ func TestACameraIsMatchedToAPicture(t *testing.T) {
 // Walking goes along the floor at eye height, and stops before a wall; focus is put
 // on what is clicked; letterbox and guides are drawn.
 func TestWalkingFocusingByClickAndGuides(t *testing.T) {
+	t.Parallel()
 	s, b, set := street(t)
 	before := s.state(set).Set.View
 	b.press("walk")

@@ -85,6 +85,7 @@ const crateMTL = "newmtl Planks\nmap_Kd Crate_BaseColor.png\nnewmtl Strap\nmap_K
 // An artist's minutes at Intake: a download with variants in zips in zips,
 // maps that lie elsewhere, a part nobody wants, a newer version.
 func TestFromADropToATexturedPieceThatStaysThroughANewerVersion(t *testing.T) {
+	t.Parallel()
 	s := newSite(t)
 	b := browser(t)
 	dir := t.TempDir()
@@ -237,6 +238,7 @@ func spread(obj string) string {
 // Parts are split, joined and repaired by hand; the library finds them by a
 // part's name; another production gets a piece with all that was decided.
 func TestPartsRepairsAndTheLibrary(t *testing.T) {
+	t.Parallel()
 	s := newSite(t)
 	b := browser(t)
 	dir := t.TempDir()
@@ -336,6 +338,7 @@ func TestPartsRepairsAndTheLibrary(t *testing.T) {
 // The supplier is searched and fetched from through the server; what came
 // along and was not used is put into a slot by hand.
 func TestASupplierIsFetchedFromAndAPictureAssigned(t *testing.T) {
+	t.Parallel()
 	shop, err := demo.Shop()
 	if err != nil {
 		t.Fatal(err)

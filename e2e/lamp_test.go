@@ -17,6 +17,7 @@ import (
 // An artist lights a floor in the dark: a lamp is hung by a click on the plan, dimmed, turned into a cone and aimed
 // by its handle; its light on the floor is drawn; the true view shows each, and gives way to the hand.
 func TestAFloorInTheDarkIsLitByLamps(t *testing.T) {
+	t.Parallel()
 	s, b := newSite(t), browser(t)
 	set := b.production(s, "dark")
 	s.edit(set,

@@ -56,6 +56,7 @@ func files(t *testing.T) (glb, zipped, hdr string) {
 // The whole path of an artist's day: from two downloads to a still and a
 // moving shot, with mouse and keyboard.
 func TestTheWholePath(t *testing.T) {
+	t.Parallel()
 	s := newSite(t)
 	b := browser(t)
 	glb, zipped, hdr := files(t)

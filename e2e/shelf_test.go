@@ -51,6 +51,7 @@ func hills(t *testing.T) string {
 // the set by a panorama and turns it by hand, sees another colour behind, lets it snow, and finds all of it in the true
 // view.
 func TestLampsAndSkiesAreTakenFromTheShelf(t *testing.T) {
+	t.Parallel()
 	s, b := newSite(t), browser(t)
 	set := b.production(s, "shelf")
 	s.edit(set,

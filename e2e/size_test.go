@@ -53,6 +53,7 @@ func takeAll(s *site, b *tab, set, name string, files []string) *query.State {
 // An artist's minutes at Size: a download of eight pieces in millimetres with
 // +Z up, corrected together; one piece measured between two points.
 func TestADownloadIsCorrectedTogetherAndAPieceMeasured(t *testing.T) {
+	t.Parallel()
 	s := newSite(t)
 	b := browser(t)
 	set := b.production(s, "Sizes")
@@ -194,6 +195,7 @@ func TestADownloadIsCorrectedTogetherAndAPieceMeasured(t *testing.T) {
 // 0.1 m: out of proportion and back, as high as a block, by a plank on its
 // picture, its pivot clicked, its bolt put into the ground.
 func TestAPieceIsSizedByHandAndStandsRight(t *testing.T) {
+	t.Parallel()
 	s := newSite(t)
 	b := browser(t)
 	set := b.production(s, "By hand")

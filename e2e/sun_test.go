@@ -13,6 +13,7 @@ import (
 // An artist sets the sun by place, day and hour: typed, pulled along the dial, and turned with the
 // arrow keys; what is set by hand then makes it a sun by hand, and undo brings the place back.
 func TestTheSunIsSetByPlaceDayAndHour(t *testing.T) {
+	t.Parallel()
 	s, b := newSite(t), browser(t)
 	set := b.production(s, "sundial")
 	b.step("light")

@@ -115,6 +115,7 @@ func anyMade(is func(name string, w *surface.Worn) bool) func(*query.State) bool
 // pictures on the board and pulls what strays from their palette by half; makes the set wet, and dry again by undo; and
 // what is rendered shows it.
 func TestMaterialsPalettesAndWear(t *testing.T) {
+	t.Parallel()
 	s, b := newSite(t), browser(t)
 	set := b.production(s, "surfaces")
 	b.dropFiles("main", wall(t, "boards", onlyOf(t, color.NRGBA{160, 60, 40, 255})), wall(t, "plain", nil))

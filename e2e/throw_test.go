@@ -21,6 +21,7 @@ import (
 // the camera sees it, gives it relief and round edges, lets wear count about one of two things and by a picture, keeps
 // the piece as it is seen by itself as its picture, and hangs a board beside the lens view, with names and in an order.
 func TestPicturesAreThrownAndPiecesKept(t *testing.T) {
+	t.Parallel()
 	s, b := newSite(t), browser(t)
 	set := b.production(s, "thrown")
 	b.dropFiles("main", wall(t, "boards", onlyOf(t, color.NRGBA{160, 60, 40, 255})))

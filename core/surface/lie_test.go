@@ -173,6 +173,20 @@ func TestReliefOfAMaterial(t *testing.T) {
 	}
 }
 
+// Wear that counts on one side alone is on what faces that way, and on nothing that faces another, or lies level.
+func TestWearOnOneSide(t *testing.T) {
+	w := NewWear()
+	w.Moss, w.MossOf, w.Sided, w.Side = 1, "#000000", true, math.Pi/2 // to +x, as the sun's direction is told
+	ready := w.Ready(nil, nil)
+	for n, covered := range map[geom.V]bool{{X: 1}: true, {X: -1}: false, {Z: 1}: false, {Z: -1}: false, {Y: 1}: false} {
+		v := bsdf.Values{Base: geom.V{X: 1, Y: 1, Z: 1}}
+		ready.At(&Place{P: geom.V{X: 0.3, Y: 0.2, Z: 0.7}, N: n, Bent: n, Open: func() float64 { return 1 }}, &v)
+		if (v.Base.Y < 0.9) != covered || !covered && v.Base.Y != 1 {
+			t.Errorf("on the side %v it is %v", n, v.Base.Y)
+		}
+	}
+}
+
 // Wear counts within its area, turned as things are, and by as much as its picture says there.
 func TestWearInAnArea(t *testing.T) {
 	w := NewWear()

@@ -35,6 +35,7 @@ type Wear struct {
 	From  float64 `json:"from"` // metres of the set, between which it counts
 	To    float64 `json:"to"`
 	Side  float64 `json:"side"`  // radians, from where moss is thickest: as the sun's direction
+	Sided bool    `json:"sided"` // it counts on that side alone
 	Grain float64 `json:"grain"` // metres over which it varies
 	Seed  uint64  `json:"seed"`
 
@@ -88,6 +89,8 @@ func (w *Wear) Fields() []document.Field {
 		of(&w.DirtOf, document.Swatch, "dirtOf", "of the colour", ""),
 		of(&w.CornerReach, document.Length, "cornerReach", "from the corner", "a way").In(1e-3, 10),
 		of(&w.Side, document.Angle, "side", "thickest towards", "a side").In(-7, 7).Sliding(0, 360, 5),
+		of(&w.Sided, document.Yes, "sided", "on that side alone", "").
+			Hinting("else the side counts for moss, which is thickest there"),
 		of(&w.From, document.Length, "from", "from the height", "a height").In(-1e5, 1e5),
 		of(&w.To, document.Length, "to", "to the height", "a height").In(-1e5, 1e5),
 		of(&w.AreaWide, document.Length, "areaWide", "in an area, wide", "an area").In(1e-3, 1e5).Or("everywhere"),
@@ -244,6 +247,12 @@ func (w *Weather) At(at *Place, v *bsdf.Values) geom.V {
 	}
 	if there *= w.brushed(p); there == 0 {
 		return bent
+	}
+	if w.Sided {
+		// From a right angle to that side on, all of it from 60° on; what lies level has no side.
+		if there *= step(0, 0.5, n.X*math.Sin(w.Side)-n.Z*math.Cos(w.Side)); there == 0 {
+			return bent
+		}
 	}
 	q := p.Mul(1 / max(w.Grain, 1e-3))
 	chance := func(seed uint64) float64 { return clouds(q, w.Seed+seed) }
