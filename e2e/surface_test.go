@@ -111,18 +111,17 @@ func anyMade(is func(name string, w *surface.Worn) bool) func(*query.State) bool
 	}
 }
 
-// An artist takes a material off one wall and puts it on another, where its picture is as large as it was; drops two
-// pictures on the board and pulls what strays from their palette by half; makes the set wet, and dry again by undo; and
-// what is rendered shows it.
-func TestMaterialsPalettesAndWear(t *testing.T) {
-	t.Parallel()
-	s, b := newSite(t), browser(t)
-	set := b.production(s, "surfaces")
-	b.dropFiles("main", wall(t, "boards", onlyOf(t, color.NRGBA{160, 60, 40, 255})), wall(t, "plain", nil))
-	st := s.await(set, "two pieces", func(st *query.State) bool {
+// twoWalls is a set in which a wall of red boards stands beside a plain one, before the camera; of are their pieces.
+func twoWalls(t *testing.T, s *site, b *tab) (set string, st *query.State, of map[string]string) {
+	t.Helper()
+	set = b.production(s, "walls")
+	b.dropFiles("main", wall(t, "boards", onlyOf(t, color.NRGBA{160, 60, 40, 255})))
+	s.await(set, "a piece", func(st *query.State) bool { return len(st.Pieces) == 1 })
+	b.dropFiles("main", wall(t, "plain", nil))
+	st = s.await(set, "two pieces", func(st *query.State) bool {
 		return len(st.Pieces) == 2 && len(st.Pieces[0].Levels) > 0 && len(st.Pieces[1].Levels) > 0
 	})
-	of := map[string]string{}
+	of = map[string]string{}
 	for _, p := range st.Pieces {
 		of[p.Name] = p.ID
 	}
@@ -131,6 +130,16 @@ func TestMaterialsPalettesAndWear(t *testing.T) {
 		map[string]any{"op": "place", "args": map[string]any{"piece": of["plain"], "name": "plain", "at": geom.V{X: 1.2}}},
 		map[string]any{"op": "change set", "args": map[string]any{"patch": map[string]any{"view": map[string]any{
 			"eye": geom.V{Y: 1, Z: 5}, "yaw": 0, "pitch": 0, "ev": 11, "near": 0.05, "far": 50}}}})
+	return set, st, of
+}
+
+// An artist takes a material off one wall and puts it on another, where its picture is as large as it was; drops two
+// pictures on the board and pulls what strays from their palette by half; makes the set wet, and dry again by undo; and
+// what is rendered shows it.
+func TestMaterialsPalettesAndWear(t *testing.T) {
+	t.Parallel()
+	s, b := newSite(t), browser(t)
+	set, st, of := twoWalls(t, s, b)
 	settings := shoot.TakeSettings{Width: 96, Samples: 32, Bounces: 3, Seed: 1}
 	r0, g0, b0 := brightness(t, s.take(t, set, settings))
 	if math.Abs(r0-g0) > 0.15*g0 || math.Abs(b0-g0) > 0.3*g0 {

@@ -23,23 +23,7 @@ import (
 func TestPicturesAreThrownAndPiecesKept(t *testing.T) {
 	t.Parallel()
 	s, b := newSite(t), browser(t)
-	set := b.production(s, "thrown")
-	b.dropFiles("main", wall(t, "boards", onlyOf(t, color.NRGBA{160, 60, 40, 255})))
-	s.await(set, "a piece", func(st *query.State) bool { return len(st.Pieces) == 1 })
-	b.dropFiles("main", wall(t, "plain", nil))
-	st := s.await(set, "two pieces", func(st *query.State) bool {
-		return len(st.Pieces) == 2 && len(st.Pieces[0].Levels) > 0 && len(st.Pieces[1].Levels) > 0
-	})
-	of := map[string]string{}
-	for _, p := range st.Pieces {
-		of[p.Name] = p.ID
-	}
-	s.edit(set, map[string]any{"op": "place", "args": map[string]any{"piece": of["boards"], "name": "boards",
-		"at": geom.V{X: -1.2}}},
-		map[string]any{"op": "place", "args": map[string]any{"piece": of["plain"], "name": "plain", "at": geom.V{X: 1.2}}},
-		map[string]any{"op": "change set", "args": map[string]any{"patch": map[string]any{"view": map[string]any{
-			"eye": geom.V{Y: 1, Z: 5}, "yaw": 0, "pitch": 0, "ev": 11, "near": 0.05, "far": 50}}}})
-
+	set, _, _ := twoWalls(t, s, b)
 	// In the library.
 	b.step("intake")
 	b.click("[data-piece-of^=boards]")

@@ -56,22 +56,13 @@ func (a *Lab) readLinear(ctx context.Context, exr string, widest int) (*linear, 
 	if need, room := bands.Least(e.Width, e.Height), a.Memory; room > 0 && need > room {
 		return nil, act.Wrong("The take is %d × %d pixels: there is not enough memory to finish it again.", e.Width, e.Height)
 	}
-	step := max((e.Width+widest-1)/widest, 1)
-	p := &linear{of: exr, w: e.Width / step, h: e.Height / step}
-	p.rgb = make([]float32, 3*p.w*p.h)
-	share := 1 / float32(step*step)
-	return p, e.Rows([]string{"R", "G", "B"}, func(x0, y int, v [][]float32) {
-		if y/step >= p.h {
-			return
-		}
-		for c, row := range v {
-			for i, value := range row {
-				if px := (x0 + i) / step; px < p.w {
-					p.rgb[3*(y/step*p.w+px)+c] += value * share
-				}
-			}
-		}
-	})
+	p := &linear{of: exr}
+	w, h, layers, err := averaged(e, []string{"R", "G", "B"}, widest)
+	if err != nil {
+		return nil, act.Wrong("The take cannot be read: %v.", err)
+	}
+	p.w, p.h, p.rgb = w, h, layers[0]
+	return p, nil
 }
 
 // shown is a take's picture as small as it is shown, kept until another is asked for.

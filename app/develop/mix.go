@@ -6,7 +6,6 @@ import (
 	"context"
 	"encoding/json"
 	"fmt"
-	"math"
 	"sync"
 
 	"visator/app/act"
@@ -142,26 +141,34 @@ func (a *Lab) layers(ctx context.Context, id string, r *shoot.TakeResult) (*apar
 	for _, c := range exchange.Shares(make([][]float32, len(r.Groups)), groups) {
 		names = append(names, c.Name)
 	}
-	step := int(math.Ceil(float64(e.Width) / widestMix))
-	p := &apart{take: id, w: e.Width / step, h: e.Height / step, layers: make([][]float32, len(r.Groups))}
-	for g := range p.layers {
-		p.layers[g] = make([]float32, 3*p.w*p.h)
+	p := &apart{take: id}
+	p.w, p.h, p.layers, err = averaged(e, names, widestMix)
+	return p, err
+}
+
+// averaged reads layers of a picture, of three channels each, averaged until it is at most so wide.
+func averaged(e *openexr.Reader, names []string, widest int) (w, h int, layers [][]float32, err error) {
+	step := max((e.Width+widest-1)/widest, 1)
+	w, h = e.Width/step, e.Height/step
+	layers = make([][]float32, len(names)/3)
+	for g := range layers {
+		layers[g] = make([]float32, 3*w*h)
 	}
 	share := 1 / float32(step*step)
 	err = e.Rows(names, func(x, y int, v [][]float32) {
-		if y/step >= p.h {
+		if y/step >= h {
 			return
 		}
 		for c, row := range v {
-			to := p.layers[c/3]
+			to := layers[c/3]
 			for i, value := range row {
-				if px := (x + i) / step; px < p.w {
-					to[3*(y/step*p.w+px)+c%3] += value * share
+				if px := (x + i) / step; px < w {
+					to[3*(y/step*w+px)+c%3] += value * share
 				}
 			}
 		}
 	})
-	return p, err
+	return w, h, layers, err
 }
 
 // Balanced is the light of a take with what was done to its kinds of light written into it: which lamps burn how

@@ -25,19 +25,10 @@ func Raised(p *model.Part, set int, height func(u, v float64) float64, deep, fin
 		coordinates = out.UV1
 	}
 	n := len(out.Positions) / 3
-	places := map[[3]float32]int32{}
-	at := make([]int32, n) // the place of each corner
-	for i := range n {
-		q := [3]float32(out.Positions[3*i : 3*i+3])
-		k, known := places[q]
-		if !known {
-			k = int32(len(places))
-			places[q] = k
-		}
-		at[i] = k
-	}
-	along := normals(&out, at, len(places))
-	sum, times := make([]float64, len(places)), make([]float64, len(places))
+	place := func(i int) [3]float32 { return [3]float32(out.Positions[3*i : 3*i+3]) }
+	at, places := grouped(n, place)
+	along := normals(&out, at, places)
+	sum, times := make([]float64, places), make([]float64, places)
 	for i := range n {
 		sum[at[i]] += height(float64(coordinates[2*i]), float64(coordinates[2*i+1]))
 		times[at[i]]++
@@ -48,29 +39,38 @@ func Raised(p *model.Part, set int, height func(u, v float64) float64, deep, fin
 		out.Positions[3*i], out.Positions[3*i+1], out.Positions[3*i+2] = float32(q.X), float32(q.Y), float32(q.Z)
 	}
 	// Corners that were smooth together before still are.
-	kept := map[[4]int32]int32{}
-	of := make([]int32, n)
-	for i := range n {
-		key := [4]int32{at[i]}
+	of, kept := grouped(n, func(i int) (key [4]int32) {
+		key[0] = at[i]
 		if p.Normals != nil {
 			for c := range 3 {
 				key[1+c] = int32(math.Round(float64(out.Normals[3*i+c]) * 64))
 			}
 		}
-		k, known := kept[key]
-		if !known {
-			k = int32(len(kept))
-			kept[key] = k
-		}
-		of[i] = k
-	}
-	list := normals(&out, of, len(kept))
+		return key
+	})
+	list := normals(&out, of, kept)
 	out.Normals = make([]float32, 3*n)
 	for i := range n {
 		q := list[of[i]]
 		out.Normals[3*i], out.Normals[3*i+1], out.Normals[3*i+2] = float32(q.X), float32(q.Y), float32(q.Z)
 	}
 	return out
+}
+
+// grouped numbers what n things have in common: of each thing its group, and how many groups there are.
+func grouped[K comparable](n int, key func(i int) K) (of []int32, count int) {
+	known := map[K]int32{}
+	of = make([]int32, n)
+	for i := range n {
+		k := key(i)
+		g, there := known[k]
+		if !there {
+			g = int32(len(known))
+			known[k] = g
+		}
+		of[i] = g
+	}
+	return of, len(known)
 }
 
 // normals are those of count groups of corners, each as the faces at them tell, by their angles there.
