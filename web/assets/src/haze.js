@@ -187,6 +187,8 @@ export function airOf(scene, renderer, air, toSun) {
   sunned.setRGB(air.sun.x, air.sun.y, air.sun.z, LinearSRGBColorSpace);
   albedo.setRGB(air.albedo.x, air.albedo.y, air.albedo.z, LinearSRGBColorSpace);
   to.set(toSun.x, toSun.y, toSun.z);
+  // Numbers are copied when a material is made ready, others are shared: what is made ready later begins with this one.
+  for (const name of lit) ShaderLib[name].uniforms.airMean.value = air.mean;
   scene.fog.color.setRGB(air.glow.x, air.glow.y, air.glow.z, LinearSRGBColorSpace);
   scene.traverse((o) => {
     for (const m of [o.material].flat()) {
