@@ -318,7 +318,7 @@ func shooting(b *tab, s *site, set string) {
 	b.until("document.querySelector('[data-shown]')?.src.startsWith('blob:')")
 	b.press("finish the take so")
 	var again shoot.TakeResult
-	st = s.await(set, "the still finished again", func(st *query.State) bool {
+	s.await(set, "the still finished again", func(st *query.State) bool {
 		return json.Unmarshal(st.Takes[0].Result, &again) == nil && again.PNG != r.PNG
 	})
 	if again.EXR != r.EXR {

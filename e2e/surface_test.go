@@ -139,7 +139,7 @@ func twoWalls(t *testing.T, s *site, b *tab) (set string, st *query.State, of ma
 func TestMaterialsPalettesAndWear(t *testing.T) {
 	t.Parallel()
 	s, b := newSite(t), browser(t)
-	set, st, of := twoWalls(t, s, b)
+	set, _, _ := twoWalls(t, s, b)
 	settings := shoot.TakeSettings{Width: 96, Samples: 32, Bounces: 3, Seed: 1}
 	r0, g0, b0 := brightness(t, s.take(t, set, settings))
 	if math.Abs(r0-g0) > 0.15*g0 || math.Abs(b0-g0) > 0.3*g0 {
@@ -158,7 +158,7 @@ func TestMaterialsPalettesAndWear(t *testing.T) {
 	b.keys("v")
 	b.until("document.querySelector('[data-held]')?.innerText.includes('boards')")
 	click(1.2, 1, 0)
-	st = s.await(set, "the material", func(st *query.State) bool { return elementOf(st, "material") != nil })
+	st := s.await(set, "the material", func(st *query.State) bool { return elementOf(st, "material") != nil })
 	var worn surface.Worn
 	read(t, elementOf(st, "material").Spec, &worn)
 	if math.Abs(worn.Tile-0.5) > 1e-3 || len(worn.On) != 1 || worn.On[0].Surface != "plain" || worn.Maps["base"].Blob == "" {
@@ -301,7 +301,7 @@ func TestMaterialsPalettesAndWear(t *testing.T) {
 	b.choose("What a click picks", "the whole surface")
 
 	// In the plan's step: taken off what is selected, and put on all that is.
-	of = map[string]string{}
+	of := map[string]string{}
 	for _, p := range s.state(set).Placements {
 		of[p.Name] = p.ID
 	}
