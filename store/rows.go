@@ -540,7 +540,8 @@ func (s *Store) Refinish(ctx context.Context, id string, settings, result any) e
 	if err != nil {
 		return err
 	}
-	_, err = s.Pool.Exec(ctx, "update take set settings = $2, result = $3 where id = $1 and state = 'done'", id, set, res)
+	_, err = s.Pool.Exec(ctx, "update take set settings = $2, result = $3 where id = $1 and state = 'done'",
+		id, set, res)
 	return err
 }
 

@@ -25,7 +25,6 @@ import (
 	"visator/app/query"
 	"visator/app/shoot"
 	"visator/core/exchange"
-	"visator/core/finish"
 	"visator/core/intake/credit"
 	"visator/core/plain"
 	"visator/core/stage"
@@ -312,46 +311,6 @@ func (s *Server) mix(c *echo.Context) error {
 		return answer(c, nil, err)
 	}
 	return c.Blob(http.StatusOK, "image/png", data)
-}
-
-// developed is a finished take with another finish, as it would be.
-func (s *Server) developed(c *echo.Context) error {
-	var chain finish.Chain
-	raw := json.RawMessage(c.QueryParam("finish"))
-	if err := plain.JSON(raw); err != nil {
-		return act.Wrong("The finish cannot be read: %v", err)
-	}
-	if err := json.Unmarshal(raw, &chain); err != nil {
-		return act.Wrong("The finish cannot be read: %v", err)
-	}
-	data, err := s.app.Developed(c.Request().Context(), c.Param("take"), chain)
-	if err != nil {
-		return err
-	}
-	c.Response().Header().Set("Cache-Control", "no-store")
-	return c.Blob(http.StatusOK, "image/png", data)
-}
-
-// redevelop gives a finished take another finish.
-func (s *Server) redevelop(c *echo.Context) error {
-	var ask struct {
-		Finish finish.Chain `json:"finish"`
-	}
-	if err := decode(c, &ask); err != nil {
-		return err
-	}
-	return answer(c, map[string]string{}, s.app.Redevelop(c.Request().Context(), c.Param("take"), ask.Finish))
-}
-
-// whiteAt is the balance in which a take is grey at a place.
-func (s *Server) whiteAt(c *echo.Context) error {
-	x, err1 := strconv.ParseFloat(c.QueryParam("x"), 64)
-	y, err2 := strconv.ParseFloat(c.QueryParam("y"), 64)
-	if err1 != nil || err2 != nil {
-		return act.Wrong("A place of a picture is told by x and y, from 0 to 1.")
-	}
-	w, err := s.app.WhiteAt(c.Request().Context(), c.Param("take"), x, y)
-	return answer(c, w, err)
 }
 
 func (s *Server) writeBack(c *echo.Context) error {

@@ -30,7 +30,8 @@ type developing struct {
 }
 
 // still is a take that is done, and has all that it was rendered to.
-func (a *Lab) still(ctx context.Context, id string) (t store.Take, s shoot.TakeSettings, r shoot.TakeResult, err error) {
+func (a *Lab) still(ctx context.Context, id string) (t store.Take, s shoot.TakeSettings, r shoot.TakeResult,
+	err error) {
 	if t, err = a.Store.Take(ctx, id); err != nil {
 		return t, s, r, act.NotThere(err, "The take")
 	}
@@ -54,7 +55,8 @@ func (a *Lab) readLinear(ctx context.Context, exr string, widest int) (*linear, 
 		return nil, act.Wrong("The take cannot be read: %v.", err)
 	}
 	if need, room := bands.Least(e.Width, e.Height), a.Memory; room > 0 && need > room {
-		return nil, act.Wrong("The take is %d × %d pixels: there is not enough memory to finish it again.", e.Width, e.Height)
+		return nil, act.Wrong("The take is %d × %d pixels: there is not enough memory to finish it again.", e.Width,
+			e.Height)
 	}
 	p := &linear{of: exr}
 	w, h, layers, err := averaged(e, []string{"R", "G", "B"}, widest)

@@ -30,7 +30,8 @@ type CDL struct {
 // Fields are what it is described by.
 func (c *CDL) Fields() []document.Field {
 	of := func(at *float64, key, label string, from, to, step float64) document.Field {
-		return document.Of(at, document.Number, key, label, label).In(from, to).Told("", 3).Sliding(from, min(to, 2), step)
+		return document.Of(at, document.Number, key, label, label).In(from, to).Told("", 3).
+			Sliding(from, min(to, 2), step)
 	}
 	return []document.Field{
 		of(&c.SlopeR, "slopeR", "slope of red", 0, 10, 0.01), of(&c.SlopeG, "slopeG", "slope of green", 0, 10, 0.01),
@@ -38,7 +39,8 @@ func (c *CDL) Fields() []document.Field {
 		of(&c.OffsetR, "offsetR", "offset of red", -0.2, 0.2, 0.001),
 		of(&c.OffsetG, "offsetG", "offset of green", -0.2, 0.2, 0.001),
 		of(&c.OffsetB, "offsetB", "offset of blue", -0.2, 0.2, 0.001),
-		of(&c.PowerR, "powerR", "power of red", 0.1, 10, 0.01), of(&c.PowerG, "powerG", "power of green", 0.1, 10, 0.01),
+		of(&c.PowerR, "powerR", "power of red", 0.1, 10, 0.01),
+		of(&c.PowerG, "powerG", "power of green", 0.1, 10, 0.01),
 		of(&c.PowerB, "powerB", "power of blue", 0.1, 10, 0.01),
 		of(&c.Saturation, "saturation", "saturation", 0, 4, 0.01),
 	}

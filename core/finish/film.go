@@ -25,8 +25,10 @@ type Bloom struct {
 // Fields are what it is described by.
 func (b *Bloom) Fields() []document.Field {
 	return []document.Field{
-		document.Of(&b.Amount, document.Percent, "amount", "light is spread", "what is spread").In(0, 1).Sliding(0, 30, 0.5),
-		document.Of(&b.Wide, document.Percent, "wide", "over, of the width", "how far").In(0.001, 0.3).Sliding(0.5, 20, 0.5),
+		document.Of(&b.Amount, document.Percent, "amount", "light is spread", "what is spread").In(0, 1).
+			Sliding(0, 30, 0.5),
+		document.Of(&b.Wide, document.Percent, "wide", "over, of the width", "how far").In(0.001, 0.3).
+			Sliding(0.5, 20, 0.5),
 	}
 }
 

@@ -15,14 +15,16 @@ type Toned struct {
 }
 
 // tones are the ways: the neutral one of Khronos; one like a film print, by the fit of K. Narkowicz to the curve of the
-// Academy (ACES filmic tone mapping curve, 2016), at 0.6 of the exposure as he gives it; by the logarithm of light, with
+// Academy (ACES filmic tone mapping curve, 2016), at 0.6 of the exposure as he gives it; by the logarithm of light,
+// with
 // primaries brought together before, so that what is very bright goes to white and keeps its hue on the way (the
 // principle published with AgX, T. Sobotka); plain: what is above white is white.
 var tones = []string{"neutral", "as a film print", "by its logarithm", "plain"}
 
 // Fields are what it is described by.
 func (t *Toned) Fields() []document.Field {
-	return []document.Field{document.Of(&t.By, document.Choice, "by", "bright things are brought within white", "a tone").
+	return []document.Field{document.Of(&t.By, document.Choice, "by",
+		"bright things are brought within white", "a tone").
 		Among(tones...)}
 }
 
