@@ -316,6 +316,13 @@ func shooting(b *tab, s *site, set string) {
 	b.click("[data-shown]")
 	s.await(set, "white", func(st *query.State) bool { return strings.Contains(string(st.Set.Finish["white"]), "kelvin") })
 	b.until("document.querySelector('[data-shown]')?.src.startsWith('blob:')")
+	// Back to what it was shot with: what it had not is not there any more.
+	b.press("back to its view")
+	s.await(set, "as it was shot", func(st *query.State) bool {
+		return len(st.Set.Finish["white"]) == 0 && strings.Contains(string(st.Set.Finish["falloff"]), "0.3")
+	})
+	b.press("Undo")
+	s.await(set, "white again", func(st *query.State) bool { return len(st.Set.Finish["white"]) > 0 })
 	b.press("finish the take so")
 	var again shoot.TakeResult
 	s.await(set, "the still finished again", func(st *query.State) bool {

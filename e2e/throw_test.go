@@ -125,6 +125,7 @@ func TestPicturesAreThrownAndPiecesKept(t *testing.T) {
 	b.until("document.querySelectorAll('[data-board] img').length === 2")
 	b.click(`[aria-label="Hang ` + first.Name + ` behind the next one"]`)
 	board("the other order", func(x *keep.Board) bool { return x.Pictures[1].Blob == first.Blob })
+	b.until(`document.querySelectorAll('[data-board] li input')[1]?.ariaLabel === "Name of the picture ` + first.Name + `"`)
 	b.fill("Name of the picture "+first.Name, "the mood")
 	board("its name", func(x *keep.Board) bool { return x.Pictures[1].Name == "the mood" && len(x.Palette) == 2 })
 	b.press("beside the lens view")

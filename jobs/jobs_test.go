@@ -69,9 +69,12 @@ func (c *crew) stop(p *jobs.Pool) {
 	}
 }
 
+// hung is how long a machine with other work may take over what takes seconds alone.
+const hung = 3 * time.Minute
+
 func (c *crew) await(what string, ok func(st *query.State) bool) *query.State {
 	c.Helper()
-	for deadline := time.Now().Add(60 * time.Second); time.Now().Before(deadline); time.Sleep(20 * time.Millisecond) {
+	for deadline := time.Now().Add(hung); time.Now().Before(deadline); time.Sleep(20 * time.Millisecond) {
 		st, err := c.a.State(context.Background(), c.set)
 		if err != nil {
 			c.Fatal(err)

@@ -1,7 +1,6 @@
 package web
 
 import (
-	"encoding/json"
 	"net/http"
 	"strconv"
 
@@ -9,18 +8,13 @@ import (
 
 	"visator/app/act"
 	"visator/core/finish"
-	"visator/core/plain"
 )
 
 // developed is a finished take with another finish, as it would be.
 func (s *Server) developed(c *echo.Context) error {
 	var chain finish.Chain
-	raw := json.RawMessage(c.QueryParam("finish"))
-	if err := plain.JSON(raw); err != nil {
-		return act.Wrong("The finish cannot be read: %v", err)
-	}
-	if err := json.Unmarshal(raw, &chain); err != nil {
-		return act.Wrong("The finish cannot be read: %v", err)
+	if err := fromQuery(c, "finish", "finish", &chain); err != nil {
+		return err
 	}
 	data, err := s.app.Developed(c.Request().Context(), c.Param("take"), chain)
 	if err != nil {

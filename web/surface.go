@@ -44,14 +44,23 @@ func (s *Server) surfaceSample(c *echo.Context) error {
 // sample is a picture of a material.
 func (s *Server) sample(c *echo.Context) error {
 	m := surface.New()
-	raw := json.RawMessage(c.QueryParam("m"))
-	if err := plain.JSON(raw); err != nil {
-		return act.Wrong("The material cannot be taken: %v", err)
-	}
-	if err := plain.Read(raw, &m); err != nil {
-		return act.Wrong("The material cannot be read: %v", err)
+	if err := fromQuery(c, "m", "material", &m); err != nil {
+		return err
 	}
 	return s.drawn(c, &m, "private, max-age=86400")
+}
+
+// fromQuery reads JSON that an address has, over what is there; what is what that is called.
+func fromQuery(c *echo.Context, name, what string, over any) error {
+	raw := json.RawMessage(c.QueryParam(name))
+	err := plain.JSON(raw)
+	if err == nil {
+		err = plain.Read(raw, over)
+	}
+	if err != nil {
+		return act.Wrong("The %s cannot be read: %v", what, err)
+	}
+	return nil
 }
 
 // drawn sends a picture of a material, for as long as it may be kept.

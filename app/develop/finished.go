@@ -1,84 +1,39 @@
 package develop
 
 import (
-	"bytes"
 	"context"
-	"encoding/json"
 	"math"
-	"sync"
 
 	"visator/app/act"
 	"visator/app/shoot"
-	"visator/core/bands"
 	"visator/core/finish"
 	"visator/core/geom"
-	"visator/core/openexr"
 	"visator/store"
 )
-
-// linear is the picture of a take as it was rendered: 3 values a pixel, cd/m².
-type linear struct {
-	of   string
-	w, h int
-	rgb  []float32
-}
-
-// developing keeps the picture that was developed last, as small as it is shown.
-type developing struct {
-	mu   sync.Mutex
-	last *linear
-}
 
 // still is a take that is done, and has all that it was rendered to.
 func (a *Lab) still(ctx context.Context, id string) (t store.Take, s shoot.TakeSettings, r shoot.TakeResult,
 	err error) {
-	if t, err = a.Store.Take(ctx, id); err != nil {
-		return t, s, r, act.NotThere(err, "The take")
-	}
-	if err = json.Unmarshal(t.Settings, &s); err == nil && len(t.Result) > 0 {
-		err = json.Unmarshal(t.Result, &r)
-	}
+	t, s, r, err = a.take(ctx, id)
 	if err == nil && (t.State != "done" || r.EXR == "") {
 		err = act.Wrong("Only a still that is done can be finished again: of a move the linear values are not kept.")
 	}
 	return t, s, r, err
 }
 
-// readLinear reads the picture of an EXR, averaged until it is at most so wide.
-func (a *Lab) readLinear(ctx context.Context, exr string, widest int) (*linear, error) {
-	data, err := a.Store.ReadBlob(ctx, exr)
-	if err != nil {
-		return nil, err
-	}
-	e, err := openexr.Open(bytes.NewReader(data))
-	if err != nil {
-		return nil, act.Wrong("The take cannot be read: %v.", err)
-	}
-	if need, room := bands.Least(e.Width, e.Height), a.Memory; room > 0 && need > room {
-		return nil, act.Wrong("The take is %d × %d pixels: there is not enough memory to finish it again.", e.Width,
-			e.Height)
-	}
-	p := &linear{of: exr}
-	w, h, layers, err := averaged(e, []string{"R", "G", "B"}, widest)
-	if err != nil {
-		return nil, act.Wrong("The take cannot be read: %v.", err)
-	}
-	p.w, p.h, p.rgb = w, h, layers[0]
-	return p, nil
+// linear is the picture of a take as it was rendered, in cd/m², averaged until it is at most so wide.
+func (a *Lab) linear(ctx context.Context, exr string, widest int) (*shown, error) {
+	return a.read(ctx, exr, []string{"R", "G", "B"}, widest)
 }
 
-// shown is a take's picture as small as it is shown, kept until another is asked for.
-func (a *Lab) shown(ctx context.Context, exr string) (*linear, error) {
-	a.developing.mu.Lock()
-	defer a.developing.mu.Unlock()
-	if p := a.developing.last; p != nil && p.of == exr {
-		return p, nil
+// small is a still as small as it is shown, with its settings.
+func (a *Lab) small(ctx context.Context, id string) (*shown, shoot.TakeSettings, error) {
+	_, s, r, err := a.still(ctx, id)
+	if err != nil {
+		return nil, s, err
 	}
-	p, err := a.readLinear(ctx, exr, widestMix)
-	if err == nil {
-		a.developing.last = p
-	}
-	return p, err
+	p, err := a.developing.get(r.EXR, func() (*shown, error) { return a.linear(ctx, r.EXR, widestMix) })
+	return p, s, err
 }
 
 // Developed is a finished take with another finish, as PNG, as small as it is shown.
@@ -86,15 +41,11 @@ func (a *Lab) Developed(ctx context.Context, id string, c finish.Chain) ([]byte,
 	if err := c.Check(); err != nil {
 		return nil, act.Wrong("%v.", err)
 	}
-	_, s, r, err := a.still(ctx, id)
+	p, s, err := a.small(ctx, id)
 	if err != nil {
 		return nil, err
 	}
-	p, err := a.shown(ctx, r.EXR)
-	if err != nil {
-		return nil, err
-	}
-	out, err := shoot.QuickPicture(p.rgb, p.w, p.h, &s.View, c)
+	out, err := shoot.QuickPicture(p.layers[0], p.w, p.h, &s.View, c)
 	if err != nil {
 		return nil, err
 	}
@@ -110,11 +61,11 @@ func (a *Lab) Redevelop(ctx context.Context, id string, c finish.Chain) error {
 	if err != nil {
 		return err
 	}
-	p, err := a.readLinear(ctx, r.EXR, math.MaxInt32)
+	p, err := a.linear(ctx, r.EXR, math.MaxInt32)
 	if err != nil {
 		return err
 	}
-	png, err := shoot.QuickPicture(p.rgb, p.w, p.h, &s.View, c)
+	png, err := shoot.QuickPicture(p.layers[0], p.w, p.h, &s.View, c)
 	if err != nil {
 		return err
 	}
@@ -141,20 +92,17 @@ func (a *Lab) WhiteAt(ctx context.Context, id string, x, y float64) (*finish.Whi
 	if !(x >= 0 && x <= 1 && y >= 0 && y <= 1) {
 		return nil, act.Wrong("A place of a picture is told from 0 to 1, right and down.")
 	}
-	_, _, r, err := a.still(ctx, id)
+	p, _, err := a.small(ctx, id)
 	if err != nil {
 		return nil, err
 	}
-	p, err := a.shown(ctx, r.EXR)
-	if err != nil {
-		return nil, err
-	}
+	rgb := p.layers[0]
 	var sum geom.V
 	cx, cy := int(x*float64(p.w)), int(y*float64(p.h))
 	for py := max(cy-around, 0); py <= min(cy+around, p.h-1); py++ {
 		for px := max(cx-around, 0); px <= min(cx+around, p.w-1); px++ {
 			i := 3 * (py*p.w + px)
-			sum = sum.Add(geom.V{X: float64(p.rgb[i]), Y: float64(p.rgb[i+1]), Z: float64(p.rgb[i+2])})
+			sum = sum.Add(geom.V{X: float64(rgb[i]), Y: float64(rgb[i+1]), Z: float64(rgb[i+2])})
 		}
 	}
 	if !(sum.X+sum.Y+sum.Z > 0) || !sum.Finite() {

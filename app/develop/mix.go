@@ -3,6 +3,7 @@ package develop
 
 import (
 	"bytes"
+	"cmp"
 	"context"
 	"encoding/json"
 	"fmt"
@@ -14,13 +15,13 @@ import (
 	"visator/core/exchange"
 	"visator/core/light"
 	"visator/core/openexr"
+	"visator/store"
 )
 
 // Lab is where takes are developed.
 type Lab struct {
 	*shoot.Studio
-	mixing     mixing
-	developing developing
+	mixing, developing lately
 }
 
 // NewLab is that of a studio.
@@ -38,35 +39,48 @@ const maxGain = 1024
 // widestMix is how wide a balanced picture is shown: as wide as a page shows it.
 const widestMix = 960
 
-// apart is a finished take with its lights kept apart, as small as it is shown.
-type apart struct {
-	take   string
+// shown is a picture with its layers, as small as it is shown; of names what it was read for.
+type shown struct {
+	of     string
 	w, h   int
 	layers [][]float32 // 3 a pixel
 }
 
-// mixing keeps the take that was balanced last.
-type mixing struct {
+// lately keeps the picture that was asked for last.
+type lately struct {
 	mu   sync.Mutex
-	last *apart
+	last *shown
+}
+
+// get is what was read for of, or reads it.
+func (l *lately) get(of string, read func() (*shown, error)) (*shown, error) {
+	l.mu.Lock()
+	defer l.mu.Unlock()
+	if l.last != nil && l.last.of == of {
+		return l.last, nil
+	}
+	p, err := read()
+	if err == nil {
+		p.of, l.last = of, p
+	}
+	return p, err
+}
+
+// take reads a take with its settings and what it was rendered to.
+func (a *Lab) take(ctx context.Context, id string) (t store.Take, s shoot.TakeSettings, r shoot.TakeResult, err error) {
+	if t, err = a.Store.Take(ctx, id); err != nil {
+		return t, s, r, act.NotThere(err, "The take")
+	}
+	return t, s, r, cmp.Or(json.Unmarshal(t.Settings, &s), json.Unmarshal(t.Result, &r))
 }
 
 // taken are the settings and the result of a take that kept lights apart.
 func (a *Lab) taken(ctx context.Context, id string) (s shoot.TakeSettings, r shoot.TakeResult, set string, err error) {
-	t, err := a.Store.Take(ctx, id)
-	if err != nil {
-		return s, r, "", act.NotThere(err, "The take")
+	t, s, r, err := a.take(ctx, id)
+	if err == nil && (len(r.Groups) == 0 || r.EXR == "") {
+		err = act.Wrong("This take did not keep its lights apart: render it with “keep lights apart”.")
 	}
-	if err := json.Unmarshal(t.Settings, &s); err != nil {
-		return s, r, "", err
-	}
-	if err := json.Unmarshal(t.Result, &r); err != nil {
-		return s, r, "", err
-	}
-	if len(r.Groups) == 0 || r.EXR == "" {
-		return s, r, "", act.Wrong("This take did not keep its lights apart: render it with “keep lights apart”.")
-	}
-	return s, r, t.SetID, nil
+	return s, r, t.SetID, err
 }
 
 // check says what cannot be done to the kinds of light of a take.
@@ -94,14 +108,9 @@ func (a *Lab) Mix(ctx context.Context, id string, gains []Gain) ([]byte, error) 
 	if err := check(&r, gains); err != nil {
 		return nil, err
 	}
-	a.mixing.mu.Lock()
-	defer a.mixing.mu.Unlock()
-	p := a.mixing.last
-	if p == nil || p.take != id {
-		if p, err = a.layers(ctx, id, &r); err != nil {
-			return nil, err
-		}
-		a.mixing.last = p
+	p, err := a.mixing.get(id, func() (*shown, error) { return a.layers(ctx, &r) })
+	if err != nil {
+		return nil, err
 	}
 	color := make([]float32, 3*p.w*p.h)
 	for g, layer := range p.layers {
@@ -123,15 +132,7 @@ func (a *Lab) Mix(ctx context.Context, id string, gains []Gain) ([]byte, error) 
 }
 
 // layers reads the lights that a take kept apart, averaged to as wide as they are shown.
-func (a *Lab) layers(ctx context.Context, id string, r *shoot.TakeResult) (*apart, error) {
-	data, err := a.Store.ReadBlob(ctx, r.EXR)
-	if err != nil {
-		return nil, err
-	}
-	e, err := openexr.Open(bytes.NewReader(data))
-	if err != nil {
-		return nil, fmt.Errorf("the take: %w", err)
-	}
+func (a *Lab) layers(ctx context.Context, r *shoot.TakeResult) (*shown, error) {
 	var groups, names []string
 	for _, g := range r.Groups {
 		if g.Kind == "" {
@@ -141,34 +142,27 @@ func (a *Lab) layers(ctx context.Context, id string, r *shoot.TakeResult) (*apar
 	for _, c := range exchange.Shares(make([][]float32, len(r.Groups)), groups) {
 		names = append(names, c.Name)
 	}
-	p := &apart{take: id}
-	p.w, p.h, p.layers, err = averaged(e, names, widestMix)
-	return p, err
+	return a.read(ctx, r.EXR, names, widestMix)
 }
 
-// averaged reads layers of a picture, of three channels each, averaged until it is at most so wide.
-func averaged(e *openexr.Reader, names []string, widest int) (w, h int, layers [][]float32, err error) {
-	step := max((e.Width+widest-1)/widest, 1)
-	w, h = e.Width/step, e.Height/step
-	layers = make([][]float32, len(names)/3)
-	for g := range layers {
-		layers[g] = make([]float32, 3*w*h)
+// read reads layers of a take's picture, averaged until it is at most so wide.
+func (a *Lab) read(ctx context.Context, exr string, names []string, widest int) (*shown, error) {
+	data, err := a.Store.ReadBlob(ctx, exr)
+	if err != nil {
+		return nil, err
 	}
-	share := 1 / float32(step*step)
-	err = e.Rows(names, func(x, y int, v [][]float32) {
-		if y/step >= h {
-			return
+	e, err := openexr.Open(bytes.NewReader(data))
+	if err != nil {
+		return nil, fmt.Errorf("the take: %w", err)
+	}
+	if widest >= e.Width {
+		if err := a.FitsMemory(e.Width, e.Height); err != nil {
+			return nil, err
 		}
-		for c, row := range v {
-			to := layers[c/3]
-			for i, value := range row {
-				if px := (x + i) / step; px < w {
-					to[3*(y/step*w+px)+c%3] += value * share
-				}
-			}
-		}
-	})
-	return w, h, layers, err
+	}
+	p := &shown{}
+	p.w, p.h, p.layers, err = e.Averaged(names, widest)
+	return p, err
 }
 
 // Balanced is the light of a take with what was done to its kinds of light written into it: which lamps burn how

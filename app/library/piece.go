@@ -130,8 +130,9 @@ func (a *Library) make(ctx context.Context, src *model.Model, inv recipe.Invento
 		drawn, _ = proxy.Make(m, pictureTriangles, pictureSide)
 	}
 	if out.Picture = rec.Portrait; out.Picture != "" {
-		if _, err := a.Store.ReadBlob(ctx, out.Picture); err != nil {
-			return nil, fmt.Errorf("%s: its picture in the library: %w", path.Base(source), err)
+		if there, err := a.Store.HasBlob(ctx, out.Picture); err != nil || !there {
+			return nil, fmt.Errorf("%s: its picture in the library: %w", path.Base(source),
+				cmp.Or(err, store.ErrNotFound))
 		}
 	} else if out.Picture, err = a.picture(ctx, drawn, model.UpTurn(up), 320, 240, pictureSamples); err != nil {
 		return nil, err

@@ -114,20 +114,15 @@ func (a *Outfitter) inLibrary(ctx context.Context, id string) (*shoot.Shown, err
 
 // TakeOff is the material of a surface with its pictures and their true size, ready to be put on another; of no thing:
 // of a piece as it is in the library.
-func (a *Outfitter) TakeOff(ctx context.Context, setID, thing, piece, name string) (out *surface.Material, err error) {
-	var shown *shoot.Shown
+func (a *Outfitter) TakeOff(ctx context.Context, setID, thing, piece, name string) (*surface.Material, error) {
+	look := func() (*shoot.Shown, error) { return a.Show(ctx, setID, thing, piece) }
 	if thing == "" && piece != "" {
-		shown, err = a.inLibrary(ctx, piece)
-	} else {
-		shown, err = a.Show(ctx, setID, thing, piece)
+		look = func() (*shoot.Shown, error) { return a.inLibrary(ctx, piece) }
 	}
+	out, err := look()
 	if err != nil {
 		return nil, err
 	}
-	return a.takeOff(ctx, shown, thing, name)
-}
-
-func (a *Outfitter) takeOff(ctx context.Context, out *shoot.Shown, thing, name string) (*surface.Material, error) {
 	if of := surface.For(surface.Matching(out.Worn, thing, out.Piece), name); of != nil {
 		return of, nil
 	}

@@ -42,9 +42,9 @@ var machineMemory = sync.OnceValue(func() int64 {
 	return total
 })
 
-// fits says in words what a picture needs, when the machine has not as much.
-func fits(width, height int, room int64) error {
-	if need := bands.Least(width, height); need > room {
+// FitsMemory says in words what a picture needs, when the machine has not as much.
+func (a *Studio) FitsMemory(width, height int) error {
+	if need, room := bands.Least(width, height), a.memory(); need > room {
 		return act.Wrong("A picture of %d × %d pixels takes %.1f GB of memory even made in bands, and %.1f GB are "+
 			"free for one here: make it smaller.", width, height, float64(need)/1e9, float64(room)/1e9)
 	}

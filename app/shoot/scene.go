@@ -82,7 +82,12 @@ func (a *Studio) loadScene(ctx context.Context, set *store.Set) (*loaded, error)
 	if err != nil {
 		return nil, err
 	}
-	w.SetRow.ShotSettings = set.ShotSettings // the shot's, which may not be the working one
+	return a.loadAs(ctx, w, set.ShotSettings)
+}
+
+// loadAs reads the models of what a shot, which may not be the working one, sees of a set.
+func (a *Studio) loadAs(ctx context.Context, w *measure.Snapshot, s stage.ShotSettings) (*loaded, error) {
+	w.SetRow.ShotSettings = s
 	if _, err := w.LayOut(ctx, false); err != nil {
 		return nil, err
 	}
@@ -335,7 +340,7 @@ func (l *loaded) illuminate(ctx context.Context, s *render.Scene, ls *light.Stat
 		if err != nil {
 			return nil, err
 		}
-		mask, err := l.a.Mask(ctx, wear.Map)
+		mask, err := l.a.mask(ctx, wear.Map)
 		if err != nil {
 			return nil, err
 		}

@@ -8,6 +8,7 @@ import (
 	"slices"
 
 	"visator/app/act"
+	"visator/app/cache"
 	"visator/app/measure"
 	"visator/core/assembly"
 	"visator/core/geom"
@@ -130,16 +131,21 @@ func (a *Studio) Coat(ctx context.Context, m *model.Model, top geom.M, matches [
 		func(hash string) ([]byte, error) { return a.Store.ReadBlob(ctx, hash) })
 }
 
-// Mask is the picture of some wear; nil of none.
-func (a *Studio) Mask(ctx context.Context, m surface.Map) (*image.NRGBA, error) {
+// masks are pictures of wear, by their content: each frame of a move asks for them anew.
+var masks = cache.Of("mask of wear", func(m *image.NRGBA) int { return len(m.Pix) })
+
+// mask is the picture of some wear; nil of none.
+func (a *Studio) mask(ctx context.Context, m surface.Map) (*image.NRGBA, error) {
 	if m.Blob == "" {
 		return nil, nil
 	}
-	data, err := a.Store.ReadBlob(ctx, m.Blob)
-	if err != nil {
-		return nil, fmt.Errorf("the picture %s of wear: %w", m.Name, err)
-	}
-	return model.DecodePicture(data, m.Name)
+	return masks.Make(m.Blob, func() (*image.NRGBA, error) {
+		data, err := a.Store.ReadBlob(ctx, m.Blob)
+		if err != nil {
+			return nil, fmt.Errorf("the picture %s of wear: %w", m.Name, err)
+		}
+		return model.DecodePicture(data, m.Name)
+	})
 }
 
 // coated is the key of what is shown by a key, made of what it is made of there: as a thing of the set, of a piece, so

@@ -125,7 +125,7 @@ func (a *Studio) Shoot(ctx context.Context, setID, shotID, kind string, s TakeSe
 	if err := o.Check(); err != nil {
 		return t, act.Wrong("%v", err)
 	}
-	if err := fits(o.Width, o.Height, a.memory()); err != nil {
+	if err := a.FitsMemory(o.Width, o.Height); err != nil {
 		return t, err
 	}
 	if !(s.Seconds >= 0 && s.Seconds <= 1e6) {
@@ -268,7 +268,7 @@ func (a *Studio) RunTake(ctx context.Context, id string) error {
 	if err := sh.save(ctx, "working", t.Progress, note); err != nil {
 		return err
 	}
-	err = sh.run(ctx, &set)
+	err = sh.run(ctx)
 	switch {
 	case err == nil:
 		sh.r.Preview = ""
@@ -296,8 +296,8 @@ func (sh *shooting) save(ctx context.Context, state string, progress float64, no
 	return err
 }
 
-func (sh *shooting) run(ctx context.Context, set *store.Set) error {
-	l, err := sh.load(ctx, set)
+func (sh *shooting) run(ctx context.Context) error {
+	l, err := sh.load(ctx)
 	if err != nil {
 		return err
 	}

@@ -3,13 +3,10 @@ package main
 import (
 	"context"
 	"encoding/json"
-	"errors"
-	"flag"
 	"fmt"
 	"image/png"
 	"io"
 	"os"
-	"path/filepath"
 
 	"visator/core/finish"
 	"visator/core/openexr"
@@ -43,26 +40,15 @@ func finished(_ context.Context, args []string) error {
 	}
 	v := optics.Default()
 	v.SensorW, v.Focal, v.EV = 36, *focal, *ev
-	color, w, h, err := readColor(files[0])
+	color, wide, high, err := readColor(files[0])
 	if err != nil {
 		return fmt.Errorf("%s: %w", files[0], err)
 	}
-	v.Aspect = float64(w) / float64(h)
-	measured := true
-	fs.Visit(func(f *flag.Flag) { measured = measured && f.Name != "ev" })
-	if measured {
+	v.Aspect = float64(wide) / float64(high)
+	if !flagsGiven(fs)["ev"] {
 		v.EV = finish.Measure(color)
 	}
-	// What is there stays until the new picture is whole.
-	to, err := os.CreateTemp(filepath.Dir(*out), ".finish-*")
-	if err != nil {
-		return err
-	}
-	defer os.Remove(to.Name())
-	if err := errors.Join(png.Encode(to, finish.Develop(color, w, h, &v, c)), to.Close()); err != nil {
-		return err
-	}
-	return os.Rename(to.Name(), *out)
+	return writeWhole(*out, func(w io.Writer) error { return png.Encode(w, finish.Develop(color, wide, high, &v, c)) })
 }
 
 // readColor reads the linear values of a picture, 3 a pixel.
@@ -76,15 +62,11 @@ func readColor(path string) (color []float32, w, h int, err error) {
 	if err != nil {
 		return nil, 0, 0, err
 	}
-	color = make([]float32, 3*e.Width*e.Height)
-	err = e.Rows([]string{"R", "G", "B"}, func(x, y int, rows [][]float32) {
-		for c, row := range rows {
-			for i, value := range row {
-				color[3*(y*e.Width+x+i)+c] = value
-			}
-		}
-	})
-	return color, e.Width, e.Height, err
+	w, h, layers, err := e.Averaged([]string{"R", "G", "B"}, e.Width)
+	if err != nil {
+		return nil, 0, 0, err
+	}
+	return layers[0], w, h, nil
 }
 
 // readChain reads the steps of a finish; none of no file.

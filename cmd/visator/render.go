@@ -6,6 +6,7 @@ import (
 	"flag"
 	"fmt"
 	"image/png"
+	"io"
 	"os"
 	"path/filepath"
 	"slices"
@@ -65,9 +66,7 @@ func renderFile(ctx context.Context, args []string) error {
 		return usagef("name one .glb or .gltf file")
 	}
 	c.file = files[0]
-	given := map[string]bool{}
-	fs.Visit(func(f *flag.Flag) { given[f.Name] = true })
-	return c.run(ctx, given)
+	return c.run(ctx, flagsGiven(fs))
 }
 
 func (c *renderCall) run(ctx context.Context, given map[string]bool) error {
@@ -230,26 +229,38 @@ func (c *renderCall) findCamera(m *model.Model) (cam render.Camera, err error) {
 }
 
 func (c *renderCall) write(film *render.Film, kind string, passes, groups []string, evGiven bool) error {
-	// Written beside and renamed, so that a failure leaves no half picture.
-	tmp, err := os.CreateTemp(filepath.Dir(c.out), ".render-*")
+	return writeWhole(c.out, func(w io.Writer) error {
+		if kind == ".png" {
+			ev := c.ev
+			if !evGiven {
+				ev = finish.Measure(film.Color)
+			}
+			return png.Encode(w, finish.Picture(film.Color, film.Width, film.Height, ev))
+		}
+		return exchange.WriteEXR(w, film.Width, film.Height, append(FilmChannels(film, passes),
+			exchange.Shares(film.Shares, groups)...))
+	})
+}
+
+// writeWhole writes a file beside where it is to be and renames it, so that a failure leaves what was there, and no
+// half file.
+func writeWhole(path string, write func(w io.Writer) error) error {
+	tmp, err := os.CreateTemp(filepath.Dir(path), ".visator-*")
 	if err != nil {
 		return err
 	}
 	defer os.Remove(tmp.Name())
-	if kind == ".png" {
-		ev := c.ev
-		if !evGiven {
-			ev = finish.Measure(film.Color)
-		}
-		err = png.Encode(tmp, finish.Picture(film.Color, film.Width, film.Height, ev))
-	} else {
-		err = exchange.WriteEXR(tmp, film.Width, film.Height, append(FilmChannels(film, passes),
-			exchange.Shares(film.Shares, groups)...))
-	}
-	if err = errors.Join(err, tmp.Chmod(0o644), tmp.Close()); err != nil {
+	if err = errors.Join(write(tmp), tmp.Chmod(0o644), tmp.Close()); err != nil {
 		return err
 	}
-	return os.Rename(tmp.Name(), c.out)
+	return os.Rename(tmp.Name(), path)
+}
+
+// flagsGiven are the names of the flags of a call.
+func flagsGiven(fs *flag.FlagSet) map[string]bool {
+	given := map[string]bool{}
+	fs.Visit(func(f *flag.Flag) { given[f.Name] = true })
+	return given
 }
 
 // FilmChannels are the colour of a film and the passes that are asked for.

@@ -121,6 +121,13 @@ func (b *baking) parts(m *model.Model, list []model.Part, instance int) []model.
 		if n == 0 {
 			continue
 		}
+		turns := make([]int, n)
+		p.Indices = slices.Clone(p.Indices[:3*n])
+		for t := range turns {
+			idx := p.Indices[3*t : 3*t+3]
+			turns[t] = longest(&p, idx, &world)
+			copy(idx, append(slices.Clone(idx[turns[t]:]), idx[:turns[t]]...))
+		}
 		apart := p.Apart()
 		if p.Surface != model.None {
 			switch first, second := needs(&m.Surfaces[p.Surface]); {
@@ -133,8 +140,6 @@ func (b *baking) parts(m *model.Model, list []model.Part, instance int) []model.
 			}
 		}
 		for t := range n {
-			turn := longest(&apart, t, &world)
-			turnCorners(&apart, t, turn)
 			at := apart.Position(uint32(3 * t))
 			e1, e2 := apart.Position(uint32(3*t+1)).Sub(at), apart.Position(uint32(3*t+2)).Sub(at)
 			f := frame{world: world, e1: e1, e2: e2}
@@ -148,37 +153,24 @@ func (b *baking) parts(m *model.Model, list []model.Part, instance int) []model.
 			}
 			b.legs = append(b.legs, [2]float64{world.Dir(e1).Len(), world.Dir(e2).Len()})
 			b.instance, b.triangle = append(b.instance, instance), append(b.triangle, count+uint32(t))
-			b.frames, b.turned = append(b.frames, f), append(b.turned, turn)
+			b.frames = append(b.frames, f)
 		}
+		b.turned = append(b.turned, turns...)
 		count += uint32(n)
 		out = append(out, apart)
 	}
 	return out
 }
 
-// longest is the corner that is opposite of the longest side of triangle t, as it stands.
-func longest(p *model.Part, t int, world *geom.M) (corner int) {
+// longest is the corner that is opposite of the longest side of a triangle, as it stands.
+func longest(p *model.Part, idx []uint32, world *geom.M) (corner int) {
 	far := -1.0
 	for k := range 3 {
-		a, b := p.Position(uint32(3*t+(k+1)%3)), p.Position(uint32(3*t+(k+2)%3))
-		if d := world.Dir(b.Sub(a)).Len(); d > far {
+		if d := world.Dir(p.Position(idx[(k+2)%3]).Sub(p.Position(idx[(k+1)%3]))).Len(); d > far {
 			corner, far = k, d
 		}
 	}
 	return corner
-}
-
-// turnCorners makes a corner of triangle t of a part whose triangles share none its first, in the same sense.
-func turnCorners(p *model.Part, t, first int) {
-	for _, l := range []struct {
-		list []float32
-		wide int
-	}{{p.Positions, 3}, {p.Normals, 3}, {p.UV, 2}, {p.UV1, 2}, {p.Colors, 4}} {
-		if l.list != nil {
-			of := l.list[3*l.wide*t : 3*l.wide*(t+1)]
-			copy(of, append(slices.Clone(of[first*l.wide:]), of[:first*l.wide]...))
-		}
-	}
 }
 
 // expose works out all texels: colour with opacity, roughness and metal as glTF packs them, the normal, and lacquer.

@@ -117,7 +117,7 @@ func TestBakedIsAsItStands(t *testing.T) {
 		off, tilt := 0.0, 0.0
 		const n = 400
 		for range n {
-			k := uint32(random.IntN(worn.Triangles(0)))
+			k := uint32(random.IntN(m.Meshes[0].Parts[0].Triangles()))
 			u := random.Float32()
 			v := random.Float32() * (1 - u)
 			u2, v2 := again(&m.Meshes[0].Parts[0], &out.Meshes[len(out.Meshes)-1].Parts[0], k, u, v)

@@ -3,6 +3,7 @@ package bump
 
 import (
 	"math"
+	"slices"
 
 	"visator/core/geom"
 	"visator/core/model"
@@ -16,7 +17,7 @@ const MostTriangles = 1_000_000
 // together, by the mean of what is told of them: nothing tears. An edge is halved by its ends alone, so that both sides
 // of it agree.
 func Raised(p *model.Part, set int, height func(u, v float64) float64, deep, fine float64) model.Part {
-	r := newRaising(p)
+	r := raising{at: slices.Clone(p.Positions), index: slices.Clone(p.Indices[:len(p.Indices)/3*3])}
 	r.halve(fine)
 	out := *p
 	r.into(&out)
@@ -24,114 +25,44 @@ func Raised(p *model.Part, set int, height func(u, v float64) float64, deep, fin
 	if set == 1 {
 		coordinates = out.UV1
 	}
-	n := len(out.Positions) / 3
-	place := func(i int) [3]float32 { return [3]float32(out.Positions[3*i : 3*i+3]) }
-	at, places := grouped(n, place)
-	along := normals(&out, at, places)
+	at, places := out.Places()
+	along := out.NormalsOf(at, places)
 	sum, times := make([]float64, places), make([]float64, places)
-	for i := range n {
-		sum[at[i]] += height(float64(coordinates[2*i]), float64(coordinates[2*i+1]))
-		times[at[i]]++
+	for i, k := range at {
+		sum[k] += height(float64(coordinates[2*i]), float64(coordinates[2*i+1]))
+		times[k]++
 	}
-	for i := range n {
-		k := at[i]
+	for i, k := range at {
 		q := out.Position(uint32(i)).Add(along[k].Mul(deep * sum[k] / times[k]))
 		out.Positions[3*i], out.Positions[3*i+1], out.Positions[3*i+2] = float32(q.X), float32(q.Y), float32(q.Z)
 	}
-	// Corners that were smooth together before still are.
-	of, kept := grouped(n, func(i int) (key [4]int32) {
-		key[0] = at[i]
-		if p.Normals != nil {
-			for c := range 3 {
-				key[1+c] = int32(math.Round(float64(out.Normals[3*i+c]) * 64))
-			}
+	// Corners that were smooth together before still are: those at one place with one normal, about.
+	var was [3][]uint32
+	for c := range was {
+		was[c] = make([]uint32, len(at))
+		for i := 0; p.Normals != nil && i < len(at); i++ {
+			was[c][i] = uint32(int32(math.Round(float64(out.Normals[3*i+c]) * 64)))
 		}
-		return key
-	})
-	list := normals(&out, of, kept)
-	out.Normals = make([]float32, 3*n)
-	for i := range n {
-		q := list[of[i]]
-		out.Normals[3*i], out.Normals[3*i+1], out.Normals[3*i+2] = float32(q.X), float32(q.Y), float32(q.Z)
+	}
+	first, of := model.Weld(at, places, was[:]...)
+	list := out.NormalsOf(of, len(first))
+	out.Normals = make([]float32, 0, 3*len(at))
+	for _, g := range of {
+		out.Normals = append(out.Normals, float32(list[g].X), float32(list[g].Y), float32(list[g].Z))
 	}
 	return out
 }
 
-// grouped numbers what n things have in common: of each thing its group, and how many groups there are.
-func grouped[K comparable](n int, key func(i int) K) (of []int32, count int) {
-	known := map[K]int32{}
-	of = make([]int32, n)
-	for i := range n {
-		k := key(i)
-		g, there := known[k]
-		if !there {
-			g = int32(len(known))
-			known[k] = g
-		}
-		of[i] = g
-	}
-	return of, len(known)
-}
-
-// normals are those of count groups of corners, each as the faces at them tell, by their angles there.
-func normals(p *model.Part, of []int32, count int) []geom.V {
-	list := make([]geom.V, count)
-	for t := 0; t+2 < len(p.Indices); t += 3 {
-		idx := p.Indices[t : t+3]
-		a, b, c := p.Position(idx[0]), p.Position(idx[1]), p.Position(idx[2])
-		n := b.Sub(a).Cross(c.Sub(a)).Unit()
-		for k, q := range [3][3]geom.V{{a, b, c}, {b, c, a}, {c, a, b}} {
-			cos := q[1].Sub(q[0]).Unit().Dot(q[2].Sub(q[0]).Unit())
-			i := of[idx[k]]
-			list[i] = list[i].Add(n.Mul(math.Acos(min(max(cos, -1), 1))))
-		}
-	}
-	for i := range list {
-		list[i] = list[i].Unit()
-	}
-	return list
-}
-
-// raising is a part whose edges are being halved. What corners have lies side by side: wide numbers each.
+// raising is a part whose edges are being halved: where its corners are, its triangles, and between which two corners
+// each of those lies that came to the part's own.
 type raising struct {
-	has   []float32
-	wide  int
-	index []uint32
-	from  *model.Part
+	at     []float32
+	index  []uint32
+	halves [][2]uint32
 }
 
-func newRaising(p *model.Part) *raising {
-	r := &raising{from: p}
-	lists, widths := lists(p)
-	for _, w := range widths {
-		r.wide += w
-	}
-	n := len(p.Positions) / 3
-	r.has = make([]float32, 0, n*r.wide)
-	for i := range n {
-		for k, list := range lists {
-			r.has = append(r.has, (*list)[widths[k]*i:widths[k]*(i+1)]...)
-		}
-	}
-	r.index = append(r.index, p.Indices[:len(p.Indices)/3*3]...)
-	return r
-}
-
-// lists are what corners of a part have, and how many numbers each.
-func lists(p *model.Part) (out []*[]float32, wide []int) {
-	for _, l := range []struct {
-		list *[]float32
-		wide int
-	}{{&p.Positions, 3}, {&p.Normals, 3}, {&p.UV, 2}, {&p.UV1, 2}, {&p.Colors, 4}} {
-		if *l.list != nil {
-			out, wide = append(out, l.list), append(wide, l.wide)
-		}
-	}
-	return out, wide
-}
-
-func (r *raising) at(i uint32) geom.V {
-	q := r.has[int(i)*r.wide:]
+func (r *raising) place(i uint32) geom.V {
+	q := r.at[3*i : 3*i+3]
 	return geom.V{X: float64(q[0]), Y: float64(q[1]), Z: float64(q[2])}
 }
 
@@ -140,17 +71,16 @@ func (r *raising) halve(fine float64) {
 	for len(r.index)/3 <= MostTriangles/4 {
 		middle := map[[2]uint32]uint32{}
 		mid := func(a, b uint32) (uint32, bool) {
-			if r.at(a).Sub(r.at(b)).Len() <= fine {
+			if r.place(a).Sub(r.place(b)).Len() <= fine {
 				return 0, false
 			}
 			key := [2]uint32{min(a, b), max(a, b)}
 			m, known := middle[key]
 			if !known {
-				m = uint32(len(r.has) / r.wide)
+				m = uint32(len(r.at) / 3)
 				middle[key] = m
-				for k := range r.wide {
-					r.has = append(r.has, 0.5*(r.has[int(a)*r.wide+k]+r.has[int(b)*r.wide+k]))
-				}
+				r.halves = append(r.halves, key)
+				r.at = between(r.at, 3, key)
 			}
 			return m, true
 		}
@@ -163,6 +93,14 @@ func (r *raising) halve(fine float64) {
 			return
 		}
 	}
+}
+
+// between appends to a list, of so many numbers a corner, what lies in the middle of two.
+func between(list []float32, wide int, ends [2]uint32) []float32 {
+	for k := range wide {
+		list = append(list, 0.5*(list[int(ends[0])*wide+k]+list[int(ends[1])*wide+k]))
+	}
+	return list
 }
 
 // part adds the parts of a triangle whose edges are halved where mid says so.
@@ -191,7 +129,7 @@ func (r *raising) part(c [3]uint32, mid func(a, b uint32) (uint32, bool)) {
 				a, b, d := c[k], c[(k+1)%3], c[(k+2)%3]
 				add(m[(k+1)%3], d, m[(k+2)%3])
 				// The shorter way across what is left.
-				if r.at(a).Sub(r.at(m[(k+1)%3])).Len() < r.at(b).Sub(r.at(m[(k+2)%3])).Len() {
+				if r.place(a).Sub(r.place(m[(k+1)%3])).Len() < r.place(b).Sub(r.place(m[(k+2)%3])).Len() {
 					add(a, b, m[(k+1)%3], a, m[(k+1)%3], m[(k+2)%3])
 				} else {
 					add(a, b, m[(k+2)%3], b, m[(k+1)%3], m[(k+2)%3])
@@ -205,17 +143,17 @@ func (r *raising) part(c [3]uint32, mid func(a, b uint32) (uint32, bool)) {
 
 // into writes what came of it.
 func (r *raising) into(out *model.Part) {
-	n := len(r.has) / r.wide
-	out.Indices = r.index
-	lists, widths := lists(out)
-	for k, list := range lists {
-		*list = make([]float32, 0, n*widths[k])
-	}
-	for i := range n {
-		q := r.has[i*r.wide:]
-		for k, list := range lists {
-			*list = append(*list, q[:widths[k]]...)
-			q = q[widths[k]:]
+	out.Indices, out.Positions = r.index, r.at
+	for _, l := range []struct {
+		list *[]float32
+		wide int
+	}{{&out.Normals, 3}, {&out.UV, 2}, {&out.UV1, 2}, {&out.Colors, 4}} {
+		if *l.list == nil {
+			continue
+		}
+		*l.list = slices.Clone(*l.list)
+		for _, ends := range r.halves {
+			*l.list = between(*l.list, l.wide, ends)
 		}
 	}
 }

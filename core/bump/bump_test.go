@@ -2,6 +2,7 @@ package bump
 
 import (
 	"math"
+	"slices"
 	"testing"
 
 	"visator/core/geom"
@@ -47,7 +48,7 @@ func open(p *model.Part) (n int) {
 		for k := range 3 {
 			i, j := p.Indices[t+k], p.Indices[t+(k+1)%3]
 			a, b := [3]float32(p.Positions[3*i:3*i+3]), [3]float32(p.Positions[3*j:3*j+3])
-			if less(b, a) {
+			if slices.Compare(b[:], a[:]) < 0 {
 				a, b = b, a
 			}
 			edges[[2][3]float32{a, b}]++

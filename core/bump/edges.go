@@ -2,6 +2,7 @@ package bump
 
 import (
 	"math"
+	"slices"
 
 	"visator/core/geom"
 	"visator/core/model"
@@ -62,7 +63,7 @@ func HardEdges(parts []model.Part, asked func(part int) bool) []*Edges {
 		for k := range 3 {
 			i, j := idx[k], idx[(k+1)%3]
 			a, b := place(p, i), place(p, j)
-			if less(b, a) {
+			if slices.Compare(b[:], a[:]) < 0 {
 				i, j, a, b = j, i, b, a
 			}
 			s := sides[key{a, b}]
@@ -110,7 +111,7 @@ func HardEdges(parts []model.Part, asked func(part int) bool) []*Edges {
 		begin := len(e.near)
 		for _, i := range idx {
 			for _, k := range about[place(p, i)] {
-				if !contains(e.near[begin:], k) && len(e.near)-begin < mostNear {
+				if !slices.Contains(e.near[begin:], k) && len(e.near)-begin < mostNear {
 					e.near = append(e.near, k)
 				}
 			}
@@ -126,24 +127,6 @@ func HardEdges(parts []model.Part, asked func(part int) bool) []*Edges {
 
 // mostNear bounds the edges that are asked about at a place: more meet at the tip of a cone alone.
 const mostNear = 24
-
-func contains(list []uint32, k uint32) bool {
-	for _, x := range list {
-		if x == k {
-			return true
-		}
-	}
-	return false
-}
-
-func less(a, b [3]float32) bool {
-	for k := range a {
-		if a[k] != b[k] {
-			return a[k] < b[k]
-		}
-	}
-	return false
-}
 
 // Round is the normal n at a place on triangle t, turned as a fillet of a radius would turn it: by none where that
 // begins, a radius from a hard edge, and by half of the angle of the faces at the edge, evenly between.

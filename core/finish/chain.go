@@ -8,6 +8,7 @@ import (
 	"strings"
 
 	"visator/core/document"
+	"visator/core/geom"
 	"visator/core/optics"
 	"visator/core/plain"
 )
@@ -154,8 +155,8 @@ func Develop(color []float32, w, h int, v *optics.View, c Chain) *image.NRGBA {
 
 // tone brings what is brighter than white within 1.
 func (p *Pixels) tone() {
-	for i := 0; i+2 < len(p.RGB); i += 3 {
-		r, g, b := Neutral(float64(p.RGB[i]), float64(p.RGB[i+1]), float64(p.RGB[i+2]))
-		p.RGB[i], p.RGB[i+1], p.RGB[i+2] = float32(r), float32(g), float32(b)
-	}
+	p.each(func(c geom.V) geom.V {
+		r, g, b := Neutral(c.X, c.Y, c.Z)
+		return geom.V{X: r, Y: g, Z: b}
+	})
 }

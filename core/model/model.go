@@ -522,11 +522,29 @@ func UpTurn(up Axis) geom.M {
 	return geom.Identity
 }
 
-// SmoothNormals returns angle-weighted vertex normals (Thürmer and Wüthrich,
-// Computing Vertex Normals from Polygonal Facets, 1998) for a part that has
-// none. Vertices that share a place but not an index stay separate.
+// SmoothNormals returns angle-weighted vertex normals for a part that has none. Vertices that share a place but not an
+// index stay separate.
 func (p *Part) SmoothNormals() []float32 {
-	out := make([]float64, len(p.Positions))
+	own := make([]uint32, p.Vertices())
+	for i := range own {
+		own[i] = uint32(i)
+	}
+	list := p.NormalsOf(own, len(own))
+	out := make([]float32, 0, len(p.Positions))
+	for _, n := range list {
+		if n == (geom.V{}) {
+			n.Y = 1
+		}
+		out = append(out, float32(n.X), float32(n.Y), float32(n.Z))
+	}
+	return out
+}
+
+// NormalsOf are the normals of groups of vertices, as the faces at all vertices of a group tell, weighted by their
+// angles there (Thürmer and Wüthrich, Computing Vertex Normals from Polygonal Facets, 1998): of says which group each
+// vertex is in, count how many groups there are; zero where no face tells any.
+func (p *Part) NormalsOf(of []uint32, count int) []geom.V {
+	out := make([]geom.V, count)
 	for t := 0; t+2 < len(p.Indices) && p.Kind == Triangles; t += 3 {
 		var v [3]geom.V
 		for k := range v {
@@ -535,20 +553,12 @@ func (p *Part) SmoothNormals() []float32 {
 		n := v[1].Sub(v[0]).Cross(v[2].Sub(v[0])).Unit()
 		for k := range v {
 			a, b := v[(k+1)%3].Sub(v[k]).Unit(), v[(k+2)%3].Sub(v[k]).Unit()
-			w := math.Atan2(a.Cross(b).Len(), a.Dot(b))
-			i := 3 * p.Indices[t+k]
-			out[i] += w * n.X
-			out[i+1] += w * n.Y
-			out[i+2] += w * n.Z
+			to := &out[of[p.Indices[t+k]]]
+			*to = to.Add(n.Mul(math.Atan2(a.Cross(b).Len(), a.Dot(b))))
 		}
 	}
-	res := make([]float32, len(out))
-	for i := 0; i+2 < len(out); i += 3 {
-		n := geom.V{X: out[i], Y: out[i+1], Z: out[i+2]}.Unit()
-		if n == (geom.V{}) {
-			n.Y = 1
-		}
-		res[i], res[i+1], res[i+2] = float32(n.X), float32(n.Y), float32(n.Z)
+	for i := range out {
+		out[i] = out[i].Unit()
 	}
-	return res
+	return out
 }

@@ -143,6 +143,16 @@ func (p *Part) Keep(from, indices []uint32) Part {
 	return out
 }
 
+// Apart is a part of the same triangles, none of which shares a corner with another.
+func (p *Part) Apart() Part {
+	n := len(p.Indices) / 3 * 3
+	own := make([]uint32, n)
+	for i := range own {
+		own[i] = uint32(i)
+	}
+	return p.Keep(p.Indices[:n], own)
+}
+
 // Moved returns the part under a transform; one that mirrors also turns the
 // faces, so that they look outwards again.
 func (p *Part) Moved(m *geom.M) Part {

@@ -42,6 +42,3 @@ func (s *Scene) Made(instance int, triangle uint32, u, v float32) (m Made) {
 	}
 	return m
 }
-
-// Triangles is how many an instance has.
-func (s *Scene) Triangles(instance int) int { return s.Instances[instance].Mesh.count }

@@ -94,17 +94,18 @@ func (c *texCoords) of(t *texture.Texture) (r, g, b, a float32) {
 	return t.At(c.u[t.Slot.Set], c.v[t.Slot.Set])
 }
 
+// between is what corners have, of so many numbers each, between those of a triangle: the k-th number.
+func between(list []float32, wide, k uint32, idx []uint32, u, v float32) float64 {
+	return float64((1-u-v)*list[wide*idx[0]+k] + u*list[wide*idx[1]+k] + v*list[wide*idx[2]+k])
+}
+
 // uv interpolates both sets of texture coordinates on triangle t of the part.
 func (mp *meshPart) uv(t uint32, u, v float32) (c texCoords) {
 	idx := mp.part.Indices[3*t : 3*t+3]
 	for set, list := range [2][]float32{mp.part.UV, mp.part.UV1} {
-		if list == nil {
-			continue
+		if list != nil {
+			c.u[set], c.v[set] = between(list, 2, 0, idx, u, v), between(list, 2, 1, idx, u, v)
 		}
-		w := 1 - u - v
-		a, b, d := 2*idx[0], 2*idx[1], 2*idx[2]
-		c.u[set] = float64(w*list[a] + u*list[b] + v*list[d])
-		c.v[set] = float64(w*list[a+1] + u*list[b+1] + v*list[d+1])
 	}
 	return c
 }
@@ -114,10 +115,8 @@ func (mp *meshPart) vertexColor(t uint32, u, v float32) (c [4]float64) {
 	if mp.part.Colors == nil {
 		return [4]float64{1, 1, 1, 1}
 	}
-	idx := mp.part.Indices[3*t : 3*t+3]
-	for k := range c {
-		at := func(i int) float32 { return mp.part.Colors[4*idx[i]+uint32(k)] }
-		c[k] = float64((1-u-v)*at(0) + u*at(1) + v*at(2))
+	for k := range uint32(4) {
+		c[k] = between(mp.part.Colors, 4, k, mp.part.Indices[3*t:3*t+3], u, v)
 	}
 	return c
 }
@@ -276,14 +275,11 @@ func (s *Scene) shade(ray *Ray, hit *Hit) (pt point) {
 
 // normal is that which the corners of a triangle tell at a hit, in the mesh's own space, if they tell one.
 func (mp *meshPart) normal(idx []uint32, hit *Hit) (n geom.V, ok bool) {
-	nl := mp.part.Normals
-	if nl == nil {
+	list := mp.part.Normals
+	if list == nil {
 		return n, false
 	}
-	w := 1 - hit.U - hit.V
-	at := func(k uint32) float64 {
-		return float64(w*nl[3*idx[0]+k] + hit.U*nl[3*idx[1]+k] + hit.V*nl[3*idx[2]+k])
-	}
+	at := func(k uint32) float64 { return between(list, 3, k, idx, hit.U, hit.V) }
 	return geom.V{X: at(0), Y: at(1), Z: at(2)}, true
 }
 

@@ -23,10 +23,7 @@ func Boxed(p *model.Part, metres float64) model.Part {
 // mean radius, and down; what faces up or down has its coordinates from above. metres are those of a unit of the mesh.
 // Pictures that repeat every tile metres meet behind: they are as much wider or narrower as that takes.
 func Round(p *model.Part, metres, tile float64) model.Part {
-	box := geom.Empty()
-	for _, i := range p.Indices {
-		box = box.Add(p.Position(i))
-	}
+	box := boxOf(p)
 	mid, radius, whole := box.Center(), 0.0, 0.0
 	side := func(face geom.V) bool { return math.Abs(face.Y) < 0.8*face.Len() }
 	for t := 0; t+2 < len(p.Indices); t += 3 {
@@ -61,29 +58,30 @@ func Round(p *model.Part, metres, tile float64) model.Part {
 	})
 }
 
-// onBox is a part whose first coordinates run from 0 to 1 over each side of its box.
-func onBox(p *model.Part) model.Part {
+// boxOf is the box about the triangles of a part, which may have corners that none of them uses.
+func boxOf(p *model.Part) geom.Box {
 	box := geom.Empty()
 	for _, i := range p.Indices {
 		box = box.Add(p.Position(i))
 	}
+	return box
+}
+
+// onBox is a part whose first coordinates run from 0 to 1 over each side of its box.
+func onBox(p *model.Part) model.Part {
+	box := boxOf(p)
 	size := box.Size()
 	span := geom.V{X: 1 / max(size.X, 1e-30), Y: 1 / max(size.Y, 1e-30), Z: 1 / max(size.Z, 1e-30)}
 	return parted(p, func(face geom.V, corners [3]geom.V) (uv [3][2]float64) {
 		for k, q := range corners {
-			q = q.Sub(box.Min).Times(span)
-			switch x, y, z := math.Abs(face.X), math.Abs(face.Y), math.Abs(face.Z); {
-			case y >= x && y >= z:
-				uv[k] = [2]float64{q.X, q.Z}
-			case x >= z:
-				uv[k] = [2]float64{q.Z, 1 - q.Y}
-			default:
-				uv[k] = [2]float64{q.X, 1 - q.Y}
+			u, v, along, down := fromSides(q.Sub(box.Min).Times(span), face)
+			if down.Y < 0 { // a side, whose coordinates run down from 0
+				v++
+				if along.Dot(geom.V{Y: 1}.Cross(face)) < 0 {
+					u = 1 - u // as it is read from outside
+				}
 			}
-			if face.X > 0 && face.X >= max(math.Abs(face.Y), math.Abs(face.Z)) || face.Z < 0 &&
-				-face.Z > max(math.Abs(face.Y), math.Abs(face.X)) {
-				uv[k][0] = 1 - uv[k][0] // as it is read from outside
-			}
+			uv[k] = [2]float64{u, v}
 		}
 		return uv
 	})

@@ -23,7 +23,6 @@ func relief(m *model.Model, raised map[int]float64, fine float64) error {
 			return fmt.Errorf("surface %q: %w", m.Surfaces[i].Name, err)
 		}
 		heights[i] = texture.New(img, slot, true)
-		heights[i].Linear = true
 	}
 	m.Meshes = slices.Clone(m.Meshes)
 	for i := range m.Meshes {

@@ -159,7 +159,6 @@ func (w Wear) Ready(on map[uint32]bool, mask *image.NRGBA) Weather {
 		slot := model.EmptySlot
 		slot.WrapS, slot.WrapT = model.Clamp, model.Clamp
 		out.mask = texture.New(mask, slot, true)
-		out.mask.Linear = true
 	}
 	out.dust, _ = ParseColor(w.DustOf)
 	out.moss, _ = ParseColor(w.MossOf)

@@ -1,5 +1,5 @@
 // A thing by itself, as the renderer draws it: turned by hand or as on a turntable, in a choice of lights.
-import { handIn, setID } from "./ask.js";
+import { call, handIn, setID } from "./ask.js";
 import { stores } from "./stores.js";
 
 const coarse = 160, // pixels while it is turned
@@ -83,9 +83,8 @@ export function alonePanel() {
     async keep() {
       const { piece, name } = stores.surface.made;
       try {
-        const answer = await fetch(`${this.wanted}&wide=${fine}`);
-        if (!answer.ok) throw new Error("It cannot be drawn by itself.");
-        const blob = await handIn(stores.v.st.production.id, await answer.blob());
+        const picture = await call(`${this.wanted}&wide=${fine}`, { raw: true }),
+          blob = await handIn(stores.v.st.production.id, new Blob([picture]));
         await stores.v.does("recipe", { id: piece, step: { op: "portrait", name: blob } });
         stores.v.say(`${name} is seen so in the library`);
       } catch (e) {

@@ -109,12 +109,15 @@ function parted(g, metres, lie) {
   return out;
 }
 
+// most is the axis that a face faces most.
+function most(f) {
+  const [x, y, z] = [Math.abs(f.x), Math.abs(f.y), Math.abs(f.z)];
+  return y >= x && y >= z ? "y" : x >= z ? "x" : "z";
+}
+const fromSide = { y: (q) => [q.x, q.z], x: (q) => [q.z, -q.y], z: (q) => [q.x, -q.y] };
+
 // boxed gives a geometry coordinates in metres from three sides: core/surface's Boxed.
-const boxed = (g, metres) =>
-  parted(g, metres, (f, corners) => {
-    const [x, y, z] = [Math.abs(f.x), Math.abs(f.y), Math.abs(f.z)];
-    return corners.map((q) => (y >= x && y >= z ? [q.x, q.z] : x >= z ? [q.z, -q.y] : [q.x, -q.y]));
-  });
+const boxed = (g, metres) => parted(g, metres, (f, corners) => corners.map(fromSide[most(f)]));
 
 // onBox gives a geometry coordinates that run from 0 to 1 over each side of its box: core/surface's onBox.
 function onBox(g) {
@@ -122,12 +125,11 @@ function onBox(g) {
   const { min } = g.boundingBox,
     size = g.boundingBox.getSize(new Vector3()).clampScalar(1e-30, Infinity);
   return parted(g, 1, (f, corners) => {
-    const [x, y, z] = [Math.abs(f.x), Math.abs(f.y), Math.abs(f.z)];
+    const axis = most(f),
+      turned = (axis === "x" && f.x > 0) || (axis === "z" && f.z < 0); // as it is read from outside
     return corners.map((q) => {
-      const [u, v, w] = [(q.x - min.x) / size.x, (q.y - min.y) / size.y, (q.z - min.z) / size.z];
-      if (y >= x && y >= z) return [u, w];
-      if (x >= z) return [f.x > 0 ? 1 - w : w, 1 - v];
-      return [f.z < 0 ? 1 - u : u, 1 - v];
+      const [u, v] = fromSide[axis](q.clone().sub(min).divide(size));
+      return axis === "y" ? [u, v] : [turned ? 1 - u : u, v + 1];
     });
   });
 }
@@ -159,8 +161,7 @@ export function weathers(wears, thing, group) {
   return list.length ? list : null;
 }
 
-const copies = new WeakMap(), // of materials, as they are worn
-  weathered = new WeakMap(), // materials as they are worn, by what wears them: shared by all that show them
+const weathered = new WeakMap(), // materials as they are worn, by what wears them: shared by all that show them
   mades = new Map(), // materials of the set, by what they are made of
   boxes = new WeakMap(),
   sided = new WeakMap();
@@ -178,9 +179,6 @@ export function weather(model, list, plainly) {
       const standing = Math.max(...list.map((w) => w.puddles)), // water mirrors the sky, where it stands
         coated = standing > 0 && !plainly && o.material.isMeshStandardMaterial,
         m = coated && !o.material.isMeshPhysicalMaterial ? physically(o.material) : o.material.clone();
-      // What comes later to the material comes to it as it is worn too.
-      if (!copies.has(o.material)) copies.set(o.material, []);
-      copies.get(o.material).push(m);
       m.onBeforeCompile = o.material.onBeforeCompile;
       m.customProgramCacheKey = o.material.customProgramCacheKey;
       if (coated) {
@@ -218,7 +216,8 @@ function made(s, slot, plain, then) {
     const p = s.maps?.[role];
     if (p)
       picture(p.blob, colored, slot, (t) => {
-        for (const one of [m, ...(copies.get(m) || [])]) {
+        // What comes to a material comes to it as it is worn too.
+        for (const one of [m, ...(weathered.get(m)?.values() || [])]) {
           one[key] = t;
           one.needsUpdate = true;
         }
@@ -304,11 +303,13 @@ export function coat(model, list, inner, plainly, then) {
       }
       repeat = 1;
     }
-    const times = s.tile > 0 && repeat > 0 && !whole ? repeat / s.tile : 1,
-      tile = s.tile > 0 && !whole ? s.tile : 1,
+    const tiled = s.tile > 0 && !whole,
+      times = tiled && repeat > 0 ? repeat / s.tile : 1,
+      tile = tiled ? s.tile : 1,
+      tall = whole ? 1 : s.tall,
       slot = {
-        scale: [times, whole ? 1 : times / s.tall],
-        offset: [s.along / tile, s.down / tile / (whole ? 1 : s.tall)],
+        scale: [times, times / tall],
+        offset: [s.along / tile, s.down / tile / tall],
         turn: s.turn,
       },
       key = JSON.stringify([s, slot, plainly, name]);

@@ -30,7 +30,10 @@ export function panels(Alpine) {
       return this.e.spec;
     },
     put(key, x) {
-      return stores.v.does("change element", { id: this.e.id, patch: { spec: { [key]: x } } });
+      return this.set({ [key]: x });
+    },
+    set(spec) {
+      return stores.v.does("change element", { id: this.e.id, patch: { spec } });
     },
     get saysWear() {
       const w = this.doc,
@@ -43,9 +46,6 @@ export function panels(Alpine) {
       const ids = some ? stores.v.sel : [];
       if (some && !ids.length) return stores.v.say("Select the things first that it is to count on.", true);
       return this.put("only", [...ids]);
-    },
-    set(spec) {
-      return stores.v.does("change element", { id: this.e.id, patch: { spec } });
     },
     // areaAbout lets it count about what is selected, as wide and deep as that is in the plan.
     areaAbout() {

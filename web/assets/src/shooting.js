@@ -4,6 +4,33 @@ import { stores } from "./stores.js";
 
 const page = document.documentElement.dataset;
 
+const asking = new Set(); // kinds of pictures that are asked for
+
+// newest shows pictures of what is looked at, of(); null: nothing is any more. One of a kind is asked for at a time,
+// the newest, until what is seen is what url tells. It tells whether that went well.
+async function newest(kind, of, url) {
+  if (asking.has(kind)) return true;
+  asking.add(kind);
+  try {
+    let seen = "";
+    for (let what = of(); what && url(what) !== seen; what = of()) {
+      seen = url(what);
+      const picture = pngURL(await call(seen, { raw: true })),
+        now = of();
+      if (now?.take === what.take) {
+        URL.revokeObjectURL(now.url);
+        now.url = picture;
+      } else URL.revokeObjectURL(picture);
+    }
+    return true;
+  } catch (e) {
+    stores.v.say(e.message, true);
+    return false;
+  } finally {
+    asking.delete(kind);
+  }
+}
+
 export const shooting = {
   view(patch) {
     return stores.v.does("change set", { patch: { view: patch } });
@@ -112,8 +139,13 @@ export const shooting = {
   },
   // asIn makes the working view what a take was shot with, as one edit.
   asIn(t) {
-    const { view, light, finish } = t.settings;
-    return stores.v.does("change set", { patch: { view, light, finish: finish || {} } });
+    const { view, light, finish } = t.settings,
+      change = (patch) => ({ op: "change set", args: { patch } });
+    // What is not named in it is as it begins: a change lays names over those that are there.
+    return stores.v.edit(
+      change({ finish: null, light: { lamps: null } }),
+      change({ view, light, finish: finish || {} }),
+    );
   },
   async stopTake(id) {
     await post(`/api/takes/${id}/cancel`, {}).catch((e) => stores.v.say(e.message, true));
@@ -166,22 +198,12 @@ export const shooting = {
     this.balance = { take, gains, url: this.balance?.take === take ? this.balance.url : "" };
     this.mix();
   },
-  async mix() {
-    if (this.mixes) return;
-    this.mixes = true;
-    try {
-      let done = "";
-      while (this.balance && done !== this.asked(this.balance.gains)) {
-        done = this.asked(this.balance.gains);
-        const url = pngURL(await call(`/api/takes/${this.balance.take}/mix?${done}`, { raw: true }));
-        if (!this.balance) break;
-        URL.revokeObjectURL(this.balance.url);
-        this.balance.url = url;
-      }
-    } catch (e) {
-      stores.v.say(e.message, true);
-    }
-    this.mixes = false;
+  mix() {
+    return newest(
+      "balance",
+      () => this.balance,
+      (b) => `/api/takes/${b.take}/mix?${this.asked(b.gains)}`,
+    );
   },
   async writeBack() {
     try {
@@ -193,7 +215,7 @@ export const shooting = {
     }
   },
   // The finish of a take that is done: what the shot's finish would make of it
-  developed: null, // { take, of, url } while it is looked at
+  developed: null, // { take, url, finish } while it is looked at
   clicksGrey: false, // the next click in the take says what is grey
   get canDevelop() {
     return Boolean(this.shown?.result.exr && this.shown.state === "done");
@@ -202,26 +224,21 @@ export const shooting = {
     return this.developed?.take === this.shown?.id ? "as it was finished" : "see the take so";
   },
   developOn() {
-    this.developed = this.developed?.take === this.shown.id ? null : { take: this.shown.id, of: "", url: "" };
+    this.developed = this.developed?.take === this.shown.id ? null : { take: this.shown.id, url: "", finish: "" };
     this.balance = null;
     this.follow();
   },
-  // follow shows the take as the finish is now, one picture after the other.
+  // follow shows the take as the finish is now.
   async follow() {
-    const d = this.developed,
-      finish = JSON.stringify(stores.v.st?.set.finish || {});
-    if (!d || d.busy || d.of === finish) return;
-    d.busy = true;
-    try {
-      const at = `/api/takes/${d.take}/developed?finish=${encodeURIComponent(finish)}`,
-        url = pngURL(await call(at, { raw: true }));
-      if (d.url) URL.revokeObjectURL(d.url);
-      if (this.developed?.take === d.take) this.developed = { take: d.take, of: finish, url };
-    } catch (e) {
-      this.developed = null;
-      stores.v.say(e.message, true);
-    }
-    if (this.developed) this.follow();
+    const finish = JSON.stringify(stores.v.st?.set.finish || {}); // read here: a change of it calls again
+    if (!this.developed) return;
+    this.developed.finish = finish;
+    const well = await newest(
+      "finish",
+      () => this.developed,
+      (d) => `/api/takes/${d.take}/developed?finish=${encodeURIComponent(d.finish)}`,
+    );
+    if (!well) this.developed = null;
   },
   async finishTake() {
     const t = this.shown;
