@@ -25,7 +25,10 @@ import (
 
 type renderCall struct {
 	file, camera, size, background, env, light, surfaces, out, passes string
+	region, resume                                                    string
 	o                                                                 render.Options
+	percent, seconds                                                  float64
+	even                                                              bool
 	strength, turn, focus, fstop, ev                                  float64
 	noDenoise                                                         bool
 }
@@ -56,6 +59,14 @@ func renderFile(ctx context.Context, args []string) error {
 		"what surfaces are made of instead, and wear, `OVERRIDES.json`; see docs/surface.md")
 	fs.BoolVar(&c.o.Shares, "shares", false, "also write, into the EXR, what each group of lights gives")
 	fs.StringVar(&c.passes, "passes", "", "also write, into the EXR: `depth,normal,albedo,objectId`")
+	fs.StringVar(&c.region, "region", "",
+		"only the part of the picture from `X0,Y0,X1,Y1`, in pixels from the upper left")
+	fs.Float64Var(&c.percent, "until-noise", 0,
+		"`PERCENT` of noise that is little enough: fewer samples are made then, see docs/shoot.md")
+	fs.Float64Var(&c.seconds, "seconds", 0, "stop after so many seconds; 0 is no limit")
+	fs.BoolVar(&c.even, "even", false, "as many samples everywhere, not more where noise is left")
+	fs.StringVar(&c.resume, "resume", "",
+		"`FILM` to lay what is made aside in, and to go on with if it is there: for more samples, or after a stop")
 	fs.Float64Var(&c.ev, "ev", 0, "exposure value EV100 of a PNG; measured from the picture when not given")
 	fs.StringVar(&c.out, "out", "", "picture to write, `F.exr|.png`")
 	files, err := parse(fs, args)
@@ -82,6 +93,9 @@ func (c *renderCall) run(ctx context.Context, given map[string]bool) error {
 		return usagef("--size %q is not of the form 1280x720", c.size)
 	}
 	c.o.Denoise = !c.noDenoise
+	if err := c.asFilm(); err != nil {
+		return err
+	}
 	if err := c.o.Check(); err != nil {
 		return usageError{err}
 	}
@@ -146,7 +160,7 @@ func (c *renderCall) run(ctx context.Context, given map[string]bool) error {
 		}
 		cam.Open(c.fstop, focus)
 	}
-	film, err := render.Render(ctx, scene, &cam, c.o)
+	film, err := c.expose(ctx, scene, &cam)
 	if err != nil {
 		return err
 	}

@@ -6,6 +6,7 @@ import (
 	"errors"
 	"fmt"
 
+	"visator/core/film"
 	"visator/core/render"
 )
 
@@ -13,7 +14,7 @@ import (
 // of the noise filter and the filter's own buffers; and of one that is made, with
 // what is needed to write it.
 const (
-	makingBytes = 240
+	makingBytes = 252
 	madeBytes   = 32
 )
 
@@ -23,7 +24,7 @@ func Need(width, height int) int64 { return int64(width) * int64(height) * makin
 
 // Least is how many it takes at least, made in bands.
 func Least(width, height int) int64 {
-	rows := min(height, 2*render.Reach+render.TileSide)
+	rows := min(height, 2*film.Reach+film.TileSide)
 	return int64(width)*int64(height)*madeBytes + int64(width)*int64(rows)*makingBytes
 }
 
@@ -37,15 +38,20 @@ const apartBytes = 48
 // fits, else in bands of rows, one after the other, each with the rows beside it
 // that the noise filter looks at. The picture is the same. Only Color and Depth of
 // one that is made in bands are kept. o.Progress sees each band for itself, told of
-// samples of all bands. What lights give is kept apart only where that fits too, and not in bands.
+// samples of all bands. What lights give is kept apart only where that fits too, and not in bands; nor does one in
+// bands go on later, or give samples to where noise is.
 func Render(ctx context.Context, s *render.Scene, cam *render.Camera, o render.Options, bytes int64) (*render.Film,
 	error) {
 	if err := o.Check(); err != nil {
 		return nil, err
 	}
-	need := Need(o.Width, o.Height)
+	if o.Region == [4]int{} {
+		o.Region = [4]int{0, 0, o.Width, o.Height}
+	}
+	left, top, w, h := o.Region[0], o.Region[1], o.Region[2]-o.Region[0], o.Region[3]-o.Region[1]
+	need := Need(w, h)
 	if o.Shares {
-		apart := int64(o.Width) * int64(o.Height) * apartBytes * int64(s.Kinds())
+		apart := int64(w) * int64(h) * apartBytes * int64(s.Kinds())
 		o.Shares = need+apart <= bytes
 	}
 	if need <= bytes {
@@ -53,19 +59,20 @@ func Render(ctx context.Context, s *render.Scene, cam *render.Camera, o render.O
 	}
 	list := bands(&o, bytes)
 	if list == nil {
-		return nil, fmt.Errorf("%w: %d x %d pixels take %d MB even in bands, and there are %d MB", ErrMemory, o.Width,
-			o.Height, Least(o.Width, o.Height)>>20, bytes>>20)
+		return nil, fmt.Errorf("%w: %d x %d pixels take %d MB even in bands, and there are %d MB", ErrMemory, w,
+			h, Least(w, h)>>20, bytes>>20)
 	}
-	out := &render.Film{Width: o.Width, Height: o.Height, Color: make([]float32, 3*o.Width*o.Height),
-		Depth: make([]float32, o.Width*o.Height)}
+	out := &render.Film{Width: w, Height: h, Left: left, Top: top, Whole: [2]int{o.Width, o.Height},
+		Color: make([]float32, 3*w*h), Depth: make([]float32, w*h)}
 	margin := 0
 	if o.Denoise {
-		margin = render.Reach
+		margin = film.Reach
 	}
 	told := o.Progress
 	for i, b := range list {
 		part := o
-		part.Rows = [2]int{max(b[0]-margin, 0), min(b[1]+margin, o.Height)}
+		part.Adaptive, part.From, part.Keep = false, nil, false
+		part.Region[1], part.Region[3] = max(b[0]-margin, top), min(b[1]+margin, top+h)
 		part.Progress = func(done, of int, f *render.Film) {
 			if told != nil {
 				told(i*of+done, len(list)*of, f)
@@ -75,10 +82,10 @@ func Render(ctx context.Context, s *render.Scene, cam *render.Camera, o render.O
 		if err != nil {
 			return nil, err // a picture with a part of its rows is none
 		}
-		skip := b[0] - part.Rows[0]
-		n := (b[1] - b[0]) * o.Width
-		copy(out.Color[3*b[0]*o.Width:], f.Color[3*skip*o.Width:][:3*n])
-		copy(out.Depth[b[0]*o.Width:], f.Depth[skip*o.Width:][:n])
+		skip := b[0] - part.Region[1]
+		n := (b[1] - b[0]) * w
+		copy(out.Color[3*(b[0]-top)*w:], f.Color[3*skip*w:][:3*n])
+		copy(out.Depth[(b[0]-top)*w:], f.Depth[skip*w:][:n])
 		out.Samples = max(out.Samples, f.Samples)
 	}
 	return out, nil
@@ -88,15 +95,16 @@ func Render(ctx context.Context, s *render.Scene, cam *render.Camera, o render.O
 func bands(o *render.Options, bytes int64) (list [][2]int) {
 	margin := 0
 	if o.Denoise {
-		margin = render.Reach
+		margin = film.Reach
 	}
-	rest := bytes - int64(o.Width)*int64(o.Height)*madeBytes
-	rows := int(rest/(int64(o.Width)*makingBytes)) - 2*margin
-	if rows < min(render.TileSide, o.Height) {
+	w, h := o.Region[2]-o.Region[0], o.Region[3]-o.Region[1]
+	rest := bytes - int64(w)*int64(h)*madeBytes
+	rows := int(rest/(int64(w)*makingBytes)) - 2*margin
+	if rows < min(film.TileSide, h) {
 		return nil
 	}
-	for y := 0; y < o.Height; y += rows {
-		list = append(list, [2]int{y, min(y+rows, o.Height)})
+	for y := o.Region[1]; y < o.Region[3]; y += rows {
+		list = append(list, [2]int{y, min(y+rows, o.Region[3])})
 	}
 	return list
 }

@@ -53,8 +53,8 @@ func (tr *tracer) alongLamps(ray *Ray, far float64, from *last, first *seen, got
 		}
 		if camera {
 			got(i, l.Luminance())
-			if t < first.depth {
-				first.depth, first.normal, first.albedo = t, ray.D.Mul(-1), geom.V{X: 1, Y: 1, Z: 1}
+			if t < first.Depth {
+				first.Depth, first.Normal, first.Albedo = t, ray.D.Mul(-1), geom.V{X: 1, Y: 1, Z: 1}
 			}
 			return
 		}

@@ -23,12 +23,6 @@ type tracer struct {
 	plainWays bool
 }
 
-// seen is what the camera's ray met first, to guide the noise filter.
-type seen struct {
-	normal, albedo geom.V
-	depth          float64 // along the ray; +Inf for the background
-}
-
 // last is what a path remembers of the point that it left.
 type last struct {
 	pdf  float64 // density of the direction it left in; 0 at the camera
@@ -44,7 +38,7 @@ type last struct {
 func (tr *tracer) radiance(ray Ray, smp *points.Sampler, first *seen) geom.V {
 	var total geom.V
 	weight := geom.V{X: 1, Y: 1, Z: 1}
-	first.depth = math.Inf(1)
+	first.Depth = math.Inf(1)
 	from := last{p: ray.O}
 	depth := 0
 	travelled := 0.0 // since the camera, for the first hit behind glass
@@ -80,18 +74,18 @@ func (tr *tracer) radiance(ray Ray, smp *points.Sampler, first *seen) geom.V {
 			if pt.place.Solid && pt.surface.m.Dispersion > 0 {
 				pt.split(smp.Pick(hit.Triangle, uint32(hit.Instance)^0x2c1b3c6d))
 			}
-			if depth == 0 && math.IsInf(first.depth, 1) {
-				first.depth, first.normal = travelled+hit.T, pt.n
-				first.albedo = pt.place.Base
+			if depth == 0 && math.IsInf(first.Depth, 1) {
+				first.Depth, first.Normal = travelled+hit.T, pt.n
+				first.Albedo = pt.place.Base
 				if pt.place.Metal > 0.5 || pt.trans > 0.5 { // what a mirror shows is not its own colour
-					first.albedo = geom.V{X: 1, Y: 1, Z: 1}
+					first.Albedo = geom.V{X: 1, Y: 1, Z: 1}
 				}
 			}
 		}
 		foggy := false
 		if tr.s.Air != nil {
-			if !ok && depth == 0 && math.IsInf(first.depth, 1) { // what is before the sky has noise that can be removed
-				first.depth, first.normal, first.albedo = farAir, ray.D.Mul(-1), geom.V{X: 1, Y: 1, Z: 1}
+			if !ok && depth == 0 && math.IsInf(first.Depth, 1) { // what is before the sky has noise that can be removed
+				first.Depth, first.Normal, first.Albedo = farAir, ray.D.Mul(-1), geom.V{X: 1, Y: 1, Z: 1}
 			}
 			w := way{o: ray.O, d: ray.D, far: math.Inf(1),
 				beam: depth <= min(tr.bounces, 1) && len(tr.s.Lamps) > 0 && !tr.plainWays}
@@ -111,7 +105,7 @@ func (tr *tracer) radiance(ray Ray, smp *points.Sampler, first *seen) geom.V {
 		if tr.s.Fall != nil && depth == 0 {
 			if t, met := tr.s.Fall.Meet(ray.O, ray.D, far, smp.Next()); met {
 				pt, far, foggy = tr.dropPoint(&ray, t), t, true
-				first.depth, first.normal, first.albedo = travelled+t, ray.D.Mul(-1), geom.V{X: 1, Y: 1, Z: 1}
+				first.Depth, first.Normal, first.Albedo = travelled+t, ray.D.Mul(-1), geom.V{X: 1, Y: 1, Z: 1}
 			}
 		}
 		if len(tr.s.surfaces) > 0 && !dark {

@@ -1,11 +1,9 @@
-package render
+package film
 
 import (
 	"context"
 
 	"visator/core/clean"
-	"visator/core/geom"
-	"visator/core/light"
 )
 
 // Reach is how many rows above and below a row the noise filter looks at: five steps of 5 x 5, the widest 16 pixels
@@ -17,14 +15,14 @@ const Reach = 2*(1+2+4+8+16) + 1
 // brightness follows the measured noise (as in Schied et al., Spatiotemporal
 // Variance-Guided Filtering, 2017). Albedo is divided out before and put
 // back after, so that textures stay sharp.
-func (f *Film) denoise(threads int) {
+func (f *Film) denoise() {
 	n := f.Width * f.Height
-	k := 1 / float32(f.Samples)
 	lit := make([]clean.Lit, n) // colour without albedo, and its variance
 	variance := make([]float32, n)
 	guide := make([]float32, 8*n) // normal, albedo, inverse depth, background
 	for i := 0; i < n; i++ {
 		g := guide[8*i : 8*i+8]
+		k := 1 / float32(max(f.counts[i], 1))
 		for c := 0; c < 7; c++ {
 			g[c] = f.guide[7*i+c] * k
 		}
@@ -39,15 +37,15 @@ func (f *Film) denoise(threads int) {
 			}
 			continue
 		}
-		mean := light.Luminance(geom.V{X: f.sum[3*i], Y: f.sum[3*i+1], Z: f.sum[3*i+2]}) / float64(f.Samples)
-		va := max(f.square[i]/float64(f.Samples)-mean*mean, 0) / float64(f.Samples)
-		if f.Samples < 4 { // too few to know
+		mean, square := f.mean(i)
+		va := max(square-mean*mean, 0) / float64(max(f.counts[i], 1))
+		if f.counts[i] < 4 { // too few to know
 			va = mean * mean
 		}
 		q := max(al, 0.02)
 		variance[i] = float32(va) / (q * q)
 	}
-	for i, v := range f.soften(variance, threads) {
+	for i, v := range f.soften(variance) {
 		lit[i][3] = v
 	}
 	layers := f.layersOf(guide)
@@ -57,7 +55,7 @@ func (f *Film) denoise(threads int) {
 		levels = 3
 	}
 	for level := range levels {
-		_ = f.tiles(context.Background(), threads, func(x, y int) {
+		_ = f.Pixels(context.Background(), func(x, y int) {
 			clean.Smooth(f.Width, f.Height, x, y, 1<<level, guide, lit, next, layers)
 		})
 		lit, next = next, lit
@@ -90,9 +88,9 @@ func (f *Film) layersOf(guide []float32) []clean.Layer {
 }
 
 // soften averages the variance over 3 x 3 pixels: it is noisy itself.
-func (f *Film) soften(v []float32, threads int) []float32 {
+func (f *Film) soften(v []float32) []float32 {
 	out := make([]float32, len(v))
-	_ = f.tiles(context.Background(), threads, func(x, y int) {
+	_ = f.Pixels(context.Background(), func(x, y int) {
 		sum, n := float32(0), float32(0)
 		for dy := max(y-1, 0); dy <= min(y+1, f.Height-1); dy++ {
 			for dx := max(x-1, 0); dx <= min(x+1, f.Width-1); dx++ {

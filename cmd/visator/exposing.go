@@ -1,0 +1,126 @@
+package main
+
+import (
+	"context"
+	"crypto/sha256"
+	"errors"
+	"fmt"
+	"io"
+	"math"
+	"os"
+	"strconv"
+	"strings"
+	"time"
+
+	"visator/core/film"
+	"visator/core/render"
+)
+
+// asFilm takes from the flags what part of the picture is made, and for how long.
+func (c *renderCall) asFilm() error {
+	if c.region != "" {
+		parts := strings.Split(c.region, ",")
+		if len(parts) != 4 {
+			return usagef("--region %q is not of the form X0,Y0,X1,Y1", c.region)
+		}
+		for i, p := range parts {
+			n, err := strconv.Atoi(strings.TrimSpace(p))
+			if err != nil {
+				return usagef("--region: %q is no pixel", p)
+			}
+			c.o.Region[i] = n
+		}
+		if c.o.Region == [4]int{} {
+			return usagef("--region 0,0,0,0 has no pixels")
+		}
+	}
+	if !(c.percent >= 0 && c.percent <= 100) {
+		return usagef("--until-noise is 0 to 100 percent")
+	}
+	if !(c.seconds >= 0) {
+		return usagef("--seconds cannot be negative")
+	}
+	c.o.Noise, c.o.Adaptive, c.o.Keep = c.percent/100, !c.even, true
+	return nil
+}
+
+// filmMost is how many pixels of a film that goes on are read: as many as a picture may have.
+const filmMost = render.MaxSide * render.MaxSide
+
+// expose renders, goes on with a film if there is one, and lays it aside if asked.
+func (c *renderCall) expose(ctx context.Context, s *render.Scene, cam *render.Camera) (*render.Film, error) {
+	of := ""
+	if c.resume != "" {
+		var err error
+		if of, err = c.of(); err != nil {
+			return nil, err
+		}
+		if c.o.From, err = openFilm(c.resume, of); err != nil {
+			return nil, err
+		}
+	}
+	if began := time.Now(); c.seconds > 0 {
+		c.o.Stop = func(int) bool { return time.Since(began).Seconds() > c.seconds }
+	}
+	f, err := render.Render(ctx, s, cam, c.o)
+	if f == nil {
+		return nil, err
+	}
+	if c.resume != "" { // what was made before a stop is laid aside too
+		err = errors.Join(err, writeWhole(c.resume, func(w io.Writer) error { return f.Save(w, of) }))
+	}
+	if err == nil {
+		if noise := f.Noise(); !math.IsNaN(noise) {
+			fmt.Fprintf(os.Stderr, "%d samples a pixel, %.2f %% noise before its removal\n", f.Samples, 100*noise)
+		}
+	}
+	return f, err
+}
+
+func openFilm(path, of string) (*render.Film, error) {
+	file, err := os.Open(path)
+	if errors.Is(err, os.ErrNotExist) {
+		return nil, nil
+	}
+	if err != nil {
+		return nil, err
+	}
+	defer file.Close()
+	info, err := file.Stat()
+	if err != nil {
+		return nil, err
+	}
+	f, err := film.Load(file, info.Size(), of, filmMost)
+	if errors.Is(err, film.ErrOther) {
+		return nil, fmt.Errorf("%s: %w: of another scene, size, region, light, camera or seed. Name another file, or "+
+			"render with what it was made with", path, err)
+	}
+	if err != nil {
+		return nil, fmt.Errorf("%s: %w", path, err)
+	}
+	return f, nil
+}
+
+// of tells the picture that is asked for from all others: by what the files hold that it is made of, and all that
+// is told of it but how long.
+func (c *renderCall) of() (string, error) {
+	h := sha256.New()
+	for _, name := range []string{c.file, c.env, c.light, c.surfaces} {
+		fmt.Fprintf(h, "%d\n", len(name))
+		if name == "" {
+			continue
+		}
+		f, err := os.Open(name)
+		if err != nil {
+			return "", err
+		}
+		_, err = io.Copy(h, f)
+		f.Close()
+		if err != nil {
+			return "", err
+		}
+	}
+	fmt.Fprintln(h, c.camera, c.size, c.background, c.strength, c.turn, c.focus, c.fstop, c.o.Seed, c.o.Bounces,
+		c.o.Region, c.o.Denoise, c.o.Shares, c.o.Adaptive)
+	return fmt.Sprintf("%x", h.Sum(nil)), nil
+}

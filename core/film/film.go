@@ -1,0 +1,255 @@
+// Package film is a picture in the making: what its pixels have gathered, how much noise is left in them, which of
+// them need more, and how it is laid aside and taken up again. It knows nothing of what is seen.
+package film
+
+import (
+	"context"
+	"math"
+	"sync/atomic"
+
+	"visator/core/bvh"
+	"visator/core/crew"
+	"visator/core/geom"
+	"visator/core/light"
+)
+
+// Film is a picture, or a part of one. Slices hold Width*Height pixels, rows from the top.
+type Film struct {
+	Width, Height int
+	Left, Top     int // of the part in the whole picture
+	Whole         [2]int
+	Samples       int       // a pixel, on the average, made so far
+	Color         []float32 // 3 a pixel, cd/m²; set by Show and at the end
+	Depth         []float32 // metres along the view axis; +Inf: background
+	Normal        []float32 // 3 a pixel, world
+	Albedo        []float32 // 3 a pixel, linear base colour
+	Object        []float32 // instance ID, 0: background
+	// Shares, if they were asked for, are what each group of lamps gives of Color, then the suns, the sky, and what
+	// glows: 3 a pixel each. They add up to it.
+	Shares  [][]float32
+	Threads int
+	Enter   func() // is called on each goroutine, if set
+
+	sum    []float64 // 3 a pixel
+	apart  [][]float32
+	square []float64 // of luminance, 1 a pixel
+	guide  []float32 // 7 a pixel: sums of normal, albedo, 1/depth
+	counts []int32   // samples that a pixel has
+	rates  []float32 // how many samples more a pixel gets than the average, once that is known; see plan.go
+}
+
+// Seen is what the camera's ray met first, to guide the noise filter.
+type Seen struct {
+	Normal, Albedo geom.V
+	Depth          float64 // along the ray; +Inf for the background
+}
+
+// TileSide is how wide and high a piece of a picture is that is made at a time, in pixels.
+const TileSide = 32
+
+// New is a film of the part of a picture, whole[0] x whole[1] pixels, from (left, top) to before (right, bottom), that
+// keeps so many kinds of light apart.
+func New(whole [2]int, part [4]int, kinds int) *Film {
+	w, h := part[2]-part[0], part[3]-part[1]
+	n := w * h
+	f := &Film{Width: w, Height: h, Left: part[0], Top: part[1], Whole: whole, Threads: 1, Color: make([]float32, 3*n),
+		Depth: make([]float32, n), Normal: make([]float32, 3*n), Albedo: make([]float32, 3*n),
+		Object: make([]float32, n), sum: make([]float64, 3*n), square: make([]float64, n),
+		guide: make([]float32, 7*n), counts: make([]int32, n)}
+	f.keepApart(kinds)
+	return f
+}
+
+func (f *Film) keepApart(kinds int) {
+	f.Shares, f.apart = make([][]float32, kinds), make([][]float32, kinds)
+	for g := range f.Shares {
+		f.Shares[g], f.apart[g] = make([]float32, len(f.Color)), make([]float32, len(f.Color))
+	}
+}
+
+// Close gives back what only a film in the making needs.
+func (f *Film) Close() {
+	f.sum, f.square, f.guide, f.counts, f.rates, f.apart, f.Enter = nil, nil, nil, nil, nil, nil, nil
+}
+
+// Open says whether samples can be added.
+func (f *Film) Open() bool { return f.sum != nil }
+
+// Add adds one sample to a pixel: the light, what was met first, and what each kind of light gave.
+func (f *Film) Add(i int, c geom.V, sn *Seen, apart []geom.V) {
+	f.counts[i]++
+	f.sum[3*i] += c.X
+	f.sum[3*i+1] += c.Y
+	f.sum[3*i+2] += c.Z
+	for g, v := range apart {
+		if v != (geom.V{}) {
+			to := f.apart[g][3*i : 3*i+3]
+			to[0], to[1], to[2] = to[0]+float32(v.X), to[1]+float32(v.Y), to[2]+float32(v.Z)
+		}
+	}
+	l := light.Luminance(c)
+	f.square[i] += l * l
+	g := f.guide[7*i : 7*i+7]
+	for k, v := range [7]float64{sn.Normal.X, sn.Normal.Y, sn.Normal.Z, sn.Albedo.X, sn.Albedo.Y, sn.Albedo.Z,
+		1 / sn.Depth} {
+		g[k] += float32(v)
+	}
+}
+
+// Count is how many samples a pixel has.
+func (f *Film) Count(i int) int { return int(f.counts[i]) }
+
+// Counts are how many samples each pixel of an open film has.
+func (f *Film) Counts() []int32 { return f.counts }
+
+// Meets puts down what the ray through the middle of a pixel meets.
+func (f *Film) Meets(i int, depth float64, n, albedo geom.V, object uint32) {
+	f.Depth[i], f.Object[i] = float32(depth), float32(object)
+	put(f.Normal, i, n)
+	put(f.Albedo, i, albedo)
+}
+
+// MeetsNothing is Meets of the background.
+func (f *Film) MeetsNothing(i int) { f.Depth[i] = bvh.Inf }
+
+func put(to []float32, i int, v geom.V) {
+	to[3*i], to[3*i+1], to[3*i+2] = float32(v.X), float32(v.Y), float32(v.Z)
+}
+
+// Tiles calls do for every tile, its pixels from (x0, y0) to before (x1, y1), on threads goroutines.
+func (f *Film) Tiles(ctx context.Context, do func(x0, y0, x1, y1 int)) error {
+	across := (f.Width + TileSide - 1) / TileSide
+	down := (f.Height + TileSide - 1) / TileSide
+	var next atomic.Int64
+	var wg crew.Group
+	for range max(f.Threads, 1) {
+		wg.Go(func() {
+			if f.Enter != nil {
+				f.Enter()
+			}
+			for ctx.Err() == nil {
+				i := int(next.Add(1)) - 1
+				if i >= across*down {
+					return
+				}
+				x, y := i%across*TileSide, i/across*TileSide
+				do(x, y, min(x+TileSide, f.Width), min(y+TileSide, f.Height))
+			}
+		})
+	}
+	wg.Wait()
+	return ctx.Err()
+}
+
+// Pixels calls do for every pixel, by tiles.
+func (f *Film) Pixels(ctx context.Context, do func(x, y int)) error {
+	return f.Tiles(ctx, func(x0, y0, x1, y1 int) {
+		for y := y0; y < y1; y++ {
+			for x := x0; x < x1; x++ {
+				do(x, y)
+			}
+		}
+	})
+}
+
+// Glimpse is the picture so far at half the size, with the noise removed if
+// asked: quick to make, for a look while the render goes on.
+func (f *Film) Glimpse(denoise bool) *Film {
+	w, h := max(f.Width/2, 1), max(f.Height/2, 1)
+	if f.Width < 2 || f.Height < 2 {
+		w, h = f.Width, f.Height
+	}
+	n := w * h
+	k := f.Width / w // the pixels of a block, along a side
+	g := &Film{Width: w, Height: h, Samples: f.Samples * k * k, Color: make([]float32, 3*n), sum: make([]float64, 3*n),
+		square: make([]float64, n), guide: make([]float32, 7*n), counts: make([]int32, n), Enter: f.Enter,
+		Threads: f.Threads}
+	for y := range h * k {
+		for x := range w * k {
+			from, to := y*f.Width+x, y/k*w+x/k
+			for c := range 3 {
+				g.sum[3*to+c] += f.sum[3*from+c]
+			}
+			g.square[to] += f.square[from]
+			g.counts[to] += f.counts[from]
+			for c := range 7 {
+				g.guide[7*to+c] += f.guide[7*from+c]
+			}
+		}
+	}
+	g.Show(denoise)
+	return g
+}
+
+// Show turns the samples so far into Color, with the noise removed if asked.
+func (f *Film) Show(denoise bool) {
+	for i, n := range f.counts {
+		k := 1 / float64(max(n, 1))
+		for c := 3 * i; c < 3*i+3; c++ {
+			f.Color[c] = float32(f.sum[c] * k)
+			for g := range f.apart {
+				f.Shares[g][c] = f.apart[g][c] * float32(k)
+			}
+		}
+	}
+	if denoise {
+		f.denoise()
+	}
+	for i, v := range f.Color { // nothing that other programs would stumble over
+		if v-v != 0 {
+			f.Color[i] = 0
+			for g := range f.Shares {
+				f.Shares[g][i] = 0
+			}
+		}
+	}
+}
+
+// mean is the mean luminance of a pixel, and of its square.
+func (f *Film) mean(i int) (mean, square float64) {
+	n := float64(max(f.counts[i], 1))
+	return light.Luminance(geom.V{X: f.sum[3*i], Y: f.sum[3*i+1], Z: f.sum[3*i+2]}) / n, f.square[i] / n
+}
+
+// dark is the share of the mean luminance of a picture that is added to a pixel's before its noise is held against
+// it: what is much darker is not seen so well. A convention of our own.
+const dark = 0.1
+
+// Errors are the noise that is left at each pixel: the standard error of its luminance as a share of that luminance and
+// a tenth of the picture's mean; 0.02 is two percent. Nil before there are two samples.
+func (f *Film) Errors() []float32 {
+	if f.Samples < 2 || f.sum == nil {
+		return nil
+	}
+	whole := 0.0
+	for i := range f.counts {
+		m, _ := f.mean(i)
+		whole += m
+	}
+	whole /= float64(len(f.counts))
+	out := make([]float32, len(f.counts))
+	for i, n := range f.counts {
+		m, sq := f.mean(i)
+		if n < 2 || !(m+whole > 0) {
+			continue
+		}
+		e := math.Sqrt(max(sq-m*m, 0)/float64(n-1)) / (m + dark*whole)
+		if e-e == 0 {
+			out[i] = float32(e)
+		}
+	}
+	return out
+}
+
+// Noise is how much noise is left: the mean of the pixels' errors. NaN before there are two samples.
+func (f *Film) Noise() float64 {
+	list := f.Errors()
+	if list == nil {
+		return math.NaN()
+	}
+	sum := 0.0
+	for _, e := range list {
+		sum += float64(e)
+	}
+	return sum / float64(len(list))
+}
