@@ -5,19 +5,21 @@ package app
 import (
 	"context"
 	"strings"
-	"visator/app/develop"
-	"visator/app/outfit"
 
 	"github.com/jackc/pgx/v5"
 
 	"visator/app/act"
 	"visator/app/desk"
+	"visator/app/develop"
 	"visator/app/edit"
+	"visator/app/judge"
 	"visator/app/library"
 	"visator/app/measure"
+	"visator/app/outfit"
 	"visator/app/query"
 	"visator/app/sheet"
 	"visator/app/shoot"
+	"visator/app/takes"
 	"visator/core/light"
 	"visator/core/optics"
 	"visator/core/stage"
@@ -29,12 +31,13 @@ import (
 type App struct {
 	*outfit.Outfitter
 	*sheet.Office
+	*judge.Table
 }
 
 // New is an App on a store, without jobs and supplier.
 func New(s *store.Store) *App {
 	studio := shoot.NewStudio(library.NewLibrary(desk.New(query.New(measure.New(s)), edit.Of)))
-	return &App{&outfit.Outfitter{Lab: develop.NewLab(studio)}, sheet.New(studio)}
+	return &App{&outfit.Outfitter{Lab: develop.NewLab(takes.New(studio))}, sheet.New(studio), judge.New(s)}
 }
 
 // NewProduction makes a production with a first, empty set.

@@ -19,7 +19,7 @@ import (
 	"visator/app/desk"
 	"visator/app/edit"
 	"visator/app/query"
-	"visator/app/shoot"
+	"visator/app/takes"
 	"visator/core/exchange"
 	"visator/core/geom"
 	"visator/core/intake/gltf"
@@ -287,7 +287,7 @@ func TestAStillAndAMoveAreRenderedAndKept(t *testing.T) {
 	d.edit(edit.Do(&edit.ChangeSet{Patch: patch(map[string]any{"move": map[string]any{"to": to, "duration": 0.5,
 		"easing": "smooth", "rate": 6}})}), edit.Do(&edit.KeepShot{Name: "pan"}))
 	shot := d.state().Shots[0].ID
-	settings := shoot.TakeSettings{Width: 64, Samples: 4, Bounces: 2, Denoise: true}
+	settings := takes.Settings{Width: 64, Samples: 4, Bounces: 2, Denoise: true}
 	for _, kind := range []string{"still", "move"} {
 		take, err := d.a.Shoot(d.ctx, d.set, shot, kind, settings)
 		if err != nil {
@@ -295,7 +295,7 @@ func TestAStillAndAMoveAreRenderedAndKept(t *testing.T) {
 		}
 		st := d.await(kind,
 			func(st *query.State) bool { return st.Takes[0].State == "done" || st.Takes[0].State == "failed" })
-		var r shoot.TakeResult
+		var r takes.Result
 		if err := json.Unmarshal(st.Takes[0].Result, &r); err != nil || st.Takes[0].ID != take.ID ||
 			st.Takes[0].State != "done" {
 			t.Fatalf("%s: %v, %s: %s", kind, err, st.Takes[0].State, st.Takes[0].Note)
@@ -335,7 +335,7 @@ func TestAQuietTakeWaits(t *testing.T) {
 	d.edit(edit.Do(&edit.Place{StandIn: "person"}))
 	d.a.Touch()
 	if _, err := d.a.Shoot(d.ctx, d.set, "", "still",
-		shoot.TakeSettings{Width: 32, Samples: 4, Bounces: 2, Quietly: true}); err != nil {
+		takes.Settings{Width: 32, Samples: 4, Bounces: 2, Quietly: true}); err != nil {
 		t.Fatal(err)
 	}
 	st := d.await("the waiting", func(st *query.State) bool { return strings.Contains(st.Takes[0].Note, "at work") })
@@ -348,7 +348,7 @@ func TestAQuietTakeWaits(t *testing.T) {
 func TestACancelledTakeStops(t *testing.T) {
 	d := newStudio(t)
 	d.edit(edit.Do(&edit.Place{StandIn: "person"}))
-	take, err := d.a.Shoot(d.ctx, d.set, "", "still", shoot.TakeSettings{Width: 640, Samples: 1 << 20, Bounces: 4})
+	take, err := d.a.Shoot(d.ctx, d.set, "", "still", takes.Settings{Width: 640, Samples: 1 << 20, Bounces: 4})
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -358,7 +358,7 @@ func TestACancelledTakeStops(t *testing.T) {
 		t.Fatal(err)
 	}
 	// The worker is free again: another take is made.
-	if _, err := d.a.Shoot(d.ctx, d.set, "", "still", shoot.TakeSettings{Width: 16, Samples: 1}); err != nil {
+	if _, err := d.a.Shoot(d.ctx, d.set, "", "still", takes.Settings{Width: 16, Samples: 1}); err != nil {
 		t.Fatal(err)
 	}
 	st := d.await("the next take", func(st *query.State) bool { return st.Takes[0].State == "done" })

@@ -14,7 +14,7 @@ import (
 	"visator/app/desk"
 	"visator/app/edit"
 	"visator/app/query"
-	"visator/app/shoot"
+	"visator/app/takes"
 	"visator/core/exchange"
 	"visator/core/geom"
 	"visator/core/lay"
@@ -247,7 +247,7 @@ func BenchmarkMillion(b *testing.B) {
 	b.Run("rendered", func(b *testing.B) {
 		for b.Loop() {
 			start := time.Now()
-			t, err := d.a.Shoot(d.ctx, d.set, "", "still", shoot.TakeSettings{Width: 640, Samples: 4, Bounces: 2,
+			t, err := d.a.Shoot(d.ctx, d.set, "", "still", takes.Settings{Width: 640, Samples: 4, Bounces: 2,
 				Denoise: true})
 			if err != nil {
 				b.Fatal(err)

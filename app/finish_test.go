@@ -11,7 +11,7 @@ import (
 
 	"visator/app/edit"
 	"visator/app/query"
-	"visator/app/shoot"
+	"visator/app/takes"
 	"visator/core/finish"
 	"visator/core/geom"
 	"visator/store"
@@ -26,13 +26,13 @@ func TestTakesAreFinishedAsTheirShotSays(t *testing.T) {
 		`"light":{"zenith":"#808080","horizon":"#808080","level":9000,"sunOn":false}}`)}))
 	lit := func() (corner, middle float64) {
 		t.Helper()
-		if _, err := d.a.Shoot(d.ctx, d.set, "", "still", shoot.TakeSettings{Width: 64, Samples: 4}); err != nil {
+		if _, err := d.a.Shoot(d.ctx, d.set, "", "still", takes.Settings{Width: 64, Samples: 4}); err != nil {
 			t.Fatal(err)
 		}
 		n := len(d.state().Takes)
 		st := d.await("the take",
 			func(st *query.State) bool { return len(st.Takes) == n && st.Takes[0].State == "done" })
-		var r shoot.TakeResult
+		var r takes.Result
 		if err := json.Unmarshal(st.Takes[0].Result, &r); err != nil {
 			t.Fatal(err)
 		}
@@ -75,12 +75,12 @@ func TestAStillIsFinishedAgain(t *testing.T) {
 	d := newStudio(t)
 	d.edit(edit.Do(&edit.ChangeSet{Patch: json.RawMessage(`{"view":{"focal":24,"ev":12,"pitch":0.6},` +
 		`"light":{"zenith":"#a08060","horizon":"#a08060","level":2500,"sunOn":false}}`)}))
-	if _, err := d.a.Shoot(d.ctx, d.set, "", "still", shoot.TakeSettings{Width: 64, Samples: 4}); err != nil {
+	if _, err := d.a.Shoot(d.ctx, d.set, "", "still", takes.Settings{Width: 64, Samples: 4}); err != nil {
 		t.Fatal(err)
 	}
 	st := d.await("the take", func(st *query.State) bool { return len(st.Takes) == 1 && st.Takes[0].State == "done" })
 	take := st.Takes[0].ID
-	result := func() (r shoot.TakeResult, s shoot.TakeSettings) {
+	result := func() (r takes.Result, s takes.Settings) {
 		t.Helper()
 		now := d.state().Takes[0]
 		if err := errors.Join(json.Unmarshal(now.Result, &r), json.Unmarshal(now.Settings, &s)); err != nil {
@@ -157,7 +157,7 @@ func TestATakeIsOfTheSetAsItWas(t *testing.T) {
 	d.edit(edit.Do(&edit.Place{Piece: st.Pieces[0].ID, At: eye.Add(geom.V{Z: -6})}))
 	take := func() (id, picture string) {
 		t.Helper()
-		if _, err := d.a.Shoot(d.ctx, d.set, "", "still", shoot.TakeSettings{Width: 48, Samples: 2, Seed: 4}); err != nil {
+		if _, err := d.a.Shoot(d.ctx, d.set, "", "still", takes.Settings{Width: 48, Samples: 2, Seed: 4}); err != nil {
 			t.Fatal(err)
 		}
 		n := len(d.state().Takes)
@@ -197,7 +197,7 @@ func TestATakeIsOfTheSetAsItWas(t *testing.T) {
 // pictureOf is the content of a take's picture.
 func pictureOf(t *testing.T, x *store.Take) string {
 	t.Helper()
-	var r shoot.TakeResult
+	var r takes.Result
 	if err := json.Unmarshal(x.Result, &r); err != nil {
 		t.Fatal(err)
 	}

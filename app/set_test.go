@@ -9,7 +9,7 @@ import (
 	"visator/app/desk"
 	"visator/app/edit"
 	"visator/app/query"
-	"visator/app/shoot"
+	"visator/app/takes"
 	"visator/core/geom"
 	"visator/core/optics"
 )
@@ -131,12 +131,12 @@ func TestShotsCanBeUndoneLikeEverything(t *testing.T) {
 func TestATimeLimitEndsATake(t *testing.T) {
 	d := newStudio(t)
 	d.edit(edit.Do(&edit.Place{StandIn: "box", At: geom.V{Z: -2}, Patch: patch(map[string]any{"hidden": true})}))
-	if _, err := d.a.Shoot(d.ctx, d.set, "", "still", shoot.TakeSettings{Width: 160, Samples: 1 << 20, Bounces: 1,
+	if _, err := d.a.Shoot(d.ctx, d.set, "", "still", takes.Settings{Width: 160, Samples: 1 << 20, Bounces: 1,
 		Seconds: 0.5}); err != nil {
 		t.Fatal(err)
 	}
 	st := d.await("the take", func(st *query.State) bool { return st.Takes[0].State == "done" })
-	var r shoot.TakeResult
+	var r takes.Result
 	if err := json.Unmarshal(st.Takes[0].Result, &r); err != nil || r.Samples < 1 || r.Samples >= 1<<20 || r.PNG == "" {
 		t.Errorf("%+v, %v", r, err)
 	}

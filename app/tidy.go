@@ -11,7 +11,7 @@ import (
 
 	"visator/app/act"
 	"visator/app/library"
-	"visator/app/shoot"
+	"visator/app/takes"
 	"visator/store"
 )
 
@@ -85,15 +85,15 @@ func (a *App) Requeue(ctx context.Context) (n int, err error) {
 				return err
 			}
 		}
-		takes, err := lost("select id from take t where binned is null and state in ('waiting', 'working') and not " +
+		gone, err := lost("select id from take t where binned is null and state in ('waiting', 'working') and not " +
 			"exists (select from river_job where kind = 'take' and args->>'take' = t.id and state in " + live + ") " +
 			"for update")
 		if err != nil {
 			return err
 		}
-		for _, id := range takes {
-			job, err := a.Queue.InsertTx(ctx, tx, shoot.TakeArgs{Take: id},
-				&river.InsertOpts{Queue: shoot.QueueTakes, MaxAttempts: shoot.TakeTries})
+		for _, id := range gone {
+			job, err := a.Queue.InsertTx(ctx, tx, takes.Args{Take: id},
+				&river.InsertOpts{Queue: takes.Queue, MaxAttempts: takes.Tries})
 			if err != nil {
 				return err
 			}
@@ -127,7 +127,7 @@ func (a *App) Requeue(ctx context.Context) (n int, err error) {
 				return err
 			}
 		}
-		n = len(falling) + len(takes) + len(arrivals) + len(pieces)
+		n = len(falling) + len(gone) + len(arrivals) + len(pieces)
 		return nil
 	})
 	return n, err

@@ -15,7 +15,7 @@ import (
 	"visator/app/edit"
 	"visator/app/measure"
 	"visator/app/query"
-	"visator/app/shoot"
+	"visator/app/takes"
 	"visator/core/geom"
 	"visator/core/lay"
 	"visator/core/motion"
@@ -42,14 +42,14 @@ func (d *studio) plain(c color.Color) string {
 }
 
 // pictures are the frames of a rendered move.
-func (d *studio) pictures(settings shoot.TakeSettings) (list []image.Image) {
+func (d *studio) pictures(settings takes.Settings) (list []image.Image) {
 	d.Helper()
 	if _, err := d.a.Shoot(d.ctx, d.set, "", "move", settings); err != nil {
 		d.Fatal(err)
 	}
 	st := d.await("the move",
 		func(st *query.State) bool { return st.Takes[0].State == "done" || st.Takes[0].State == "failed" })
-	var r shoot.TakeResult
+	var r takes.Result
 	if err := json.Unmarshal(st.Takes[0].Result, &r); err != nil || st.Takes[0].State != "done" {
 		d.Fatalf("%v, %s", err, st.Takes[0].Note)
 	}
@@ -145,7 +145,7 @@ func TestCardsPlayAndLightsFlicker(t *testing.T) {
 			t.Errorf("frame %d is lit by %v of the light, want %v", i, got, want)
 		}
 	}
-	frames := d.pictures(shoot.TakeSettings{Width: 32, Samples: 4, Bounces: 1})
+	frames := d.pictures(takes.Settings{Width: 32, Samples: 4, Bounces: 1})
 	if len(frames) != 4 {
 		t.Fatalf("%d frames", len(frames))
 	}

@@ -15,6 +15,7 @@ import (
 	"visator/app/edit"
 	"visator/app/query"
 	"visator/app/shoot"
+	"visator/app/takes"
 	"visator/core/exchange"
 	"visator/core/geom"
 	"visator/core/lay"
@@ -236,7 +237,7 @@ func TestLightsOfATakeAreBalancedAndWrittenBack(t *testing.T) {
 		"yaw": 0, "pitch": -0.5, "ev": 3, "near": 0.05, "far": 50}, "light": map[string]any{"sunOn": false,
 		"level": 1}})}))
 	take := func() store.Take {
-		tk, err := d.a.Shoot(d.ctx, d.set, "", "still", shoot.TakeSettings{Width: 96, Samples: 32, Bounces: 2,
+		tk, err := d.a.Shoot(d.ctx, d.set, "", "still", takes.Settings{Width: 96, Samples: 32, Bounces: 2,
 			Apart: true, Denoise: true})
 		if err != nil {
 			t.Fatal(err)
@@ -251,7 +252,7 @@ func TestLightsOfATakeAreBalancedAndWrittenBack(t *testing.T) {
 		return tk
 	}
 	first := take()
-	var r shoot.TakeResult
+	var r takes.Result
 	if err := json.Unmarshal(first.Result, &r); err != nil || len(r.Groups) != 5 || r.Groups[0].Name != "left" ||
 		!slices.Equal(r.Groups[1].Lamps, []string{right}) || r.Groups[3].Kind != "sky" {
 		t.Fatalf("%+v, %v: %s %s", r.Groups, err, first.State, first.Note)
@@ -308,7 +309,7 @@ func TestLightsOfATakeAreBalancedAndWrittenBack(t *testing.T) {
 	if a, b := mean(mixed(first.ID, want)), mean(mixed(second.ID, as(1, 1, 1, 1))); math.Abs(a-b) > 1.5 {
 		t.Errorf("rendered anew it is %v bright, balanced it was %v", b, a)
 	}
-	plain, err := d.a.Shoot(d.ctx, d.set, "", "still", shoot.TakeSettings{Width: 32, Samples: 1})
+	plain, err := d.a.Shoot(d.ctx, d.set, "", "still", takes.Settings{Width: 32, Samples: 1})
 	if err == nil {
 		_, err = d.a.Mix(d.ctx, plain.ID, as(1))
 	}

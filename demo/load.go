@@ -14,7 +14,7 @@ import (
 	"visator/app/desk"
 	"visator/app/edit"
 	"visator/app/library"
-	"visator/app/shoot"
+	"visator/app/takes"
 	"visator/core/geom"
 	"visator/core/lay"
 	"visator/core/light"
@@ -534,9 +534,9 @@ func (l *loader) shots(film bool) error {
 				break
 			}
 			s, kind := &list[i], "still"
-			settings := shoot.TakeSettings{Width: 480, Samples: 12, Bounces: 3, Denoise: true, Apart: s.Move == nil}
+			settings := takes.Settings{Width: 480, Samples: 12, Bounces: 3, Denoise: true, Apart: s.Move == nil}
 			if better {
-				settings = shoot.TakeSettings{Width: 1280, Samples: 32, Bounces: 4, Denoise: true, Quietly: true,
+				settings = takes.Settings{Width: 1280, Samples: 32, Bounces: 4, Denoise: true, Quietly: true,
 					Apart: s.Move == nil}
 				if s.Move != nil {
 					settings.Width, settings.Samples, kind = 640, 12, "move"

@@ -14,7 +14,7 @@ import (
 
 	"visator/app/desk"
 	"visator/app/query"
-	"visator/app/shoot"
+	"visator/app/takes"
 	"visator/core/exchange"
 	"visator/core/geom"
 	"visator/core/stage"
@@ -125,7 +125,7 @@ func TestKilledServerLosesNothingConfirmed(t *testing.T) {
 	s.kill()
 	s.start()
 	st = s.await(set, "the render to go on", func(st *query.State) bool { return st.Takes[0].State == "done" })
-	var r shoot.TakeResult
+	var r takes.Result
 	if err := json.Unmarshal(st.Takes[0].Result, &r); err != nil || r.PNG == "" || r.Samples != 48 {
 		t.Errorf("%+v, %v", r, err)
 	}

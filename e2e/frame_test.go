@@ -19,7 +19,7 @@ import (
 	"github.com/chromedp/chromedp/kb"
 
 	"visator/app/query"
-	"visator/app/shoot"
+	"visator/app/takes"
 	"visator/core/geom"
 	"visator/core/optics"
 )
@@ -207,7 +207,7 @@ func TestAShotIsFramedAsAnArtistDoes(t *testing.T) {
 	s.every, s.patience = 200e6, 5*time.Minute // renders give way to all else that the machine does
 	st = s.await(set, "the frames",
 		func(st *query.State) bool { return len(st.Takes) == 1 && st.Takes[0].State == "done" })
-	var r shoot.TakeResult
+	var r takes.Result
 	if err := json.Unmarshal(st.Takes[0].Result, &r); err != nil || len(r.Frames) != 6 {
 		t.Fatalf("%d frames, %v", len(r.Frames), err)
 	}

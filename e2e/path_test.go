@@ -16,7 +16,7 @@ import (
 	"github.com/chromedp/chromedp"
 
 	"visator/app/query"
-	"visator/app/shoot"
+	"visator/app/takes"
 	"visator/core/exchange"
 	"visator/core/geom"
 	"visator/demo"
@@ -307,7 +307,7 @@ func shooting(b *tab, s *site, set string) {
 		func(st *query.State) bool { return len(st.Takes) == 1 && st.Takes[0].State == "done" })
 	b.until("document.querySelector('[data-take=still][data-state=done]') && " +
 		"document.querySelector('section[aria-label=Picture] img')?.naturalWidth === 96")
-	var r shoot.TakeResult
+	var r takes.Result
 	if err := json.Unmarshal(st.Takes[0].Result, &r); err != nil {
 		b.Fatal(err)
 	}
@@ -324,7 +324,7 @@ func shooting(b *tab, s *site, set string) {
 	b.press("Undo")
 	s.await(set, "white again", func(st *query.State) bool { return len(st.Set.Finish["white"]) > 0 })
 	b.press("finish the take so")
-	var again shoot.TakeResult
+	var again takes.Result
 	s.await(set, "the still finished again", func(st *query.State) bool {
 		return json.Unmarshal(st.Takes[0].Result, &again) == nil && again.PNG != r.PNG
 	})

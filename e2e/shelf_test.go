@@ -12,7 +12,7 @@ import (
 	"github.com/chromedp/chromedp"
 
 	"visator/app/query"
-	"visator/app/shoot"
+	"visator/app/takes"
 	"visator/core/exchange"
 	"visator/core/geom"
 	"visator/core/light"
@@ -149,7 +149,7 @@ func TestTheLensViewIsAsBrightAsTheRender(t *testing.T) {
 	b.whole()
 	lens := eval[[]float64](b, lensFields)
 
-	tk := s.take(t, set, shoot.TakeSettings{Width: 180, Samples: 64, Bounces: 4, Seed: 1})
+	tk := s.take(t, set, takes.Settings{Width: 180, Samples: 64, Bounces: 4, Seed: 1})
 	e, err := openexr.Open(bytes.NewReader(tk))
 	if err != nil {
 		t.Fatal(err)
@@ -176,13 +176,13 @@ func TestTheLensViewIsAsBrightAsTheRender(t *testing.T) {
 }
 
 // take renders a still of a set and gives its OpenEXR.
-func (s *site) take(t testing.TB, set string, settings shoot.TakeSettings) []byte {
+func (s *site) take(t testing.TB, set string, settings takes.Settings) []byte {
 	t.Helper()
 	s.post("/api/sets/"+set+"/takes", map[string]any{"shot": "", "kind": "still", "settings": settings})
 	st := s.await(set, "a take", func(st *query.State) bool {
 		return len(st.Takes) > 0 && (st.Takes[0].State == "done" || st.Takes[0].State == "failed")
 	})
-	var r shoot.TakeResult
+	var r takes.Result
 	read(t, st.Takes[0].Result, &r)
 	return s.get("/blobs/" + r.EXR + "?as=exr")
 }

@@ -25,7 +25,7 @@ import (
 	"visator/app/desk"
 	"visator/app/edit"
 	"visator/app/query"
-	"visator/app/shoot"
+	"visator/app/takes"
 	"visator/core/geom"
 	"visator/store"
 	"visator/store/storetest"
@@ -226,7 +226,7 @@ func TestSoak(t *testing.T) {
 	patient, give := context.WithTimeout(context.Background(), long+90*time.Second)
 	defer give()
 	var working sync.WaitGroup
-	var uploads, takes atomic.Int64
+	var uploads, shot atomic.Int64
 	arrivals := sync.Map{}
 	for _, h := range hands {
 		working.Go(func() {
@@ -259,7 +259,7 @@ func TestSoak(t *testing.T) {
 					if err == nil && code != 200 && code != 422 {
 						t.Errorf("a take: %d %s", code, out)
 					} else if err == nil && code == 200 {
-						takes.Add(1)
+						shot.Add(1)
 					}
 				}
 				time.Sleep(time.Duration(h.chance.IntN(60)) * time.Millisecond)
@@ -361,7 +361,7 @@ func TestSoak(t *testing.T) {
 			}
 		}
 		for _, x := range st.Takes {
-			var r shoot.TakeResult
+			var r takes.Result
 			if err := json.Unmarshal(x.Result, &r); err != nil || x.State != "done" || r.PNG == "" {
 				t.Errorf("take %s is %s: %s", x.ID, x.State, x.Note)
 			}
@@ -389,7 +389,7 @@ func TestSoak(t *testing.T) {
 	y.answers.Range(func(code, n any) bool { answers[code.(int)] = n.(*atomic.Int64).Load(); return true })
 	delete(killed, "database")
 	t.Logf("%v: %d edits, %d undone, %d uploads, %d takes; killed %v; answers %v", long, edits, undone, uploads.Load(),
-		takes.Load(), killed, answers)
+		shot.Load(), killed, answers)
 	if edits < 20 || len(killed) < 2 {
 		t.Errorf("too little happened to tell anything")
 	}

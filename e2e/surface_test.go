@@ -18,7 +18,7 @@ import (
 	"github.com/chromedp/chromedp"
 
 	"visator/app/query"
-	"visator/app/shoot"
+	"visator/app/takes"
 	"visator/core/exchange"
 	"visator/core/geom"
 	"visator/core/model"
@@ -140,7 +140,7 @@ func TestMaterialsPalettesAndWear(t *testing.T) {
 	t.Parallel()
 	s, b := newSite(t), browser(t)
 	set, _, _ := twoWalls(t, s, b)
-	settings := shoot.TakeSettings{Width: 96, Samples: 32, Bounces: 3, Seed: 1}
+	settings := takes.Settings{Width: 96, Samples: 32, Bounces: 3, Seed: 1}
 	r0, g0, b0 := brightness(t, s.take(t, set, settings))
 	if math.Abs(r0-g0) > 0.15*g0 || math.Abs(b0-g0) > 0.3*g0 {
 		t.Errorf("the plain wall begins as %v %v %v", r0, g0, b0)

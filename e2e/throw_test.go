@@ -11,7 +11,7 @@ import (
 	"github.com/chromedp/chromedp"
 
 	"visator/app/query"
-	"visator/app/shoot"
+	"visator/app/takes"
 	"visator/core/geom"
 	"visator/core/lay/keep"
 	"visator/core/surface"
@@ -58,7 +58,7 @@ func TestPicturesAreThrownAndPiecesKept(t *testing.T) {
 	made("round edges", func(w *surface.Worn) bool { return math.Abs(w.Bevel-0.02) < 1e-9 })
 	b.fill("relief, black to white", "50 mm")
 	made("relief", func(w *surface.Worn) bool { return math.Abs(w.Relief-0.05) < 1e-9 })
-	settings := shoot.TakeSettings{Width: 96, Samples: 16, Bounces: 2, Seed: 1}
+	settings := takes.Settings{Width: 96, Samples: 16, Bounces: 2, Seed: 1}
 	if r, g, _ := brightness(t, s.take(t, set, settings)); r < 2.5*g {
 		t.Errorf("with the picture thrown on it the wall is %v red, %v green", r, g)
 	}

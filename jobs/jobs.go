@@ -18,7 +18,7 @@ import (
 
 	"visator/app"
 	"visator/app/library"
-	"visator/app/shoot"
+	"visator/app/takes"
 	"visator/store"
 )
 
@@ -60,9 +60,9 @@ func Open(ctx context.Context, a *app.App, workers int, log *slog.Logger,
 					return a.FailMake(ctx, x.Piece, why)
 				}})
 		river.AddWorker(w,
-			&worker[shoot.TakeArgs]{guard: g,
-				run: func(ctx context.Context, x shoot.TakeArgs) error { return a.RunTake(ctx, x.Take) },
-				failed: func(ctx context.Context, x shoot.TakeArgs, why string) error {
+			&worker[takes.Args]{guard: g,
+				run: func(ctx context.Context, x takes.Args) error { return a.RunTake(ctx, x.Take) },
+				failed: func(ctx context.Context, x takes.Args, why string) error {
 					return a.FailTake(ctx, x.Take, why)
 				}})
 		river.AddWorker(w,
@@ -81,7 +81,7 @@ func Open(ctx context.Context, a *app.App, workers int, log *slog.Logger,
 		cfg.Workers = w
 		cfg.Queues = map[string]river.QueueConfig{library.QueueIntake: {MaxWorkers: workers + smallIntakes - 1},
 			library.QueueHeavy: {MaxWorkers: workers},
-			shoot.QueueTakes:   {MaxWorkers: workers}, app.QueueTidy: {MaxWorkers: 1},
+			takes.Queue:        {MaxWorkers: workers}, app.QueueTidy: {MaxWorkers: 1},
 			app.QueueSoon: {MaxWorkers: workers}}
 		cfg.PeriodicJobs = []*river.PeriodicJob{river.NewPeriodicJob(river.PeriodicInterval(app.TidyEvery),
 			func() (river.JobArgs, *river.InsertOpts) {

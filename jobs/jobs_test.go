@@ -14,7 +14,7 @@ import (
 	"visator/app/desk"
 	"visator/app/edit"
 	"visator/app/query"
-	"visator/app/shoot"
+	"visator/app/takes"
 	"visator/jobs"
 	"visator/store"
 	"visator/store/storetest"
@@ -90,7 +90,7 @@ func (c *crew) await(what string, ok func(st *query.State) bool) *query.State {
 func (c *crew) shoot(width, samples int) {
 	c.Helper()
 	if _, err := c.a.Shoot(c.Context(), c.set, "", "still",
-		shoot.TakeSettings{Width: width, Samples: samples, Bounces: 1}); err != nil {
+		takes.Settings{Width: width, Samples: samples, Bounces: 1}); err != nil {
 		c.Fatal(err)
 	}
 }
@@ -142,7 +142,7 @@ func TestWorkGoesOnInTheNextProcess(t *testing.T) {
 	second := c.pool(1)
 	defer c.stop(second)
 	st = c.await("the picture", func(st *query.State) bool { return st.Takes[0].State == "done" })
-	var r shoot.TakeResult
+	var r takes.Result
 	if err := json.Unmarshal(st.Takes[0].Result, &r); err != nil || r.PNG == "" || r.Samples != 8 {
 		t.Errorf("%+v, %v", r, err)
 	}
@@ -166,9 +166,9 @@ func TestTwoProcessesShareTheQueue(t *testing.T) {
 		return len(st.Takes) == 6
 	})
 	// The same settings and seed give the same picture, whoever made it.
-	var first shoot.TakeResult
+	var first takes.Result
 	for _, take := range st.Takes {
-		var r shoot.TakeResult
+		var r takes.Result
 		if err := json.Unmarshal(take.Result, &r); err != nil {
 			t.Fatal(err)
 		}
@@ -202,11 +202,11 @@ func TestALostRenderIsGivenOn(t *testing.T) {
 		t.Fatal(err)
 	}
 	if _, err := c.a.Shoot(t.Context(), c.set, "", "move",
-		shoot.TakeSettings{Width: 96, Samples: 64, Bounces: 2}); err != nil {
+		takes.Settings{Width: 96, Samples: 64, Bounces: 2}); err != nil {
 		t.Fatal(err)
 	}
 	frames := func(st *query.State) int {
-		var r shoot.TakeResult
+		var r takes.Result
 		if err := json.Unmarshal(st.Takes[0].Result, &r); err != nil {
 			t.Fatal(err)
 		}
@@ -225,7 +225,7 @@ func TestALostRenderIsGivenOn(t *testing.T) {
 	st := c.await("another turn",
 		func(st *query.State) bool { return st.Takes[0].Turn >= 2 || st.Takes[0].State == "done" })
 	if err := c.a.Store.SetTake(t.Context(), st.Takes[0].ID, 1, "failed", 0, "from the first",
-		shoot.TakeResult{}); !errors.Is(err, store.ErrOvertaken) {
+		takes.Result{}); !errors.Is(err, store.ErrOvertaken) {
 		t.Errorf("an older turn writes: %v", err)
 	}
 	st = c.await("the move", func(st *query.State) bool { return st.Takes[0].State == "done" })

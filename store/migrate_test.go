@@ -29,6 +29,7 @@ var released = map[string]string{
 	"00009_documents.sql": "6aafb3d42fea9907",
 	"00010_shelf.sql":     "c375cd44dcb006d9",
 	"00011_worlds.sql":    "5896150701ccbe17",
+	"00012_marks.sql":     "18308e4f4c9b4137",
 }
 
 func TestReleasedMigrationsAreAsTheyWere(t *testing.T) {

@@ -23,7 +23,7 @@ import (
 	"visator/app/act"
 	"visator/app/desk"
 	"visator/app/query"
-	"visator/app/shoot"
+	"visator/app/takes"
 	"visator/core/exchange"
 	"visator/core/intake/credit"
 	"visator/core/plain"
@@ -68,12 +68,12 @@ func (s *Server) home(c *echo.Context) error {
 				return err
 			}
 			h.Shots += len(shots)
-			takes, err := store.Takes(ctx, s.app.Store.Pool, set.ID)
+			made, err := store.Takes(ctx, s.app.Store.Pool, set.ID)
 			if err != nil {
 				return err
 			}
-			for _, t := range takes {
-				var r shoot.TakeResult
+			for _, t := range made {
+				var r takes.Result
 				if json.Unmarshal(t.Result, &r) != nil || len(h.Takes) >= 4 {
 					continue
 				}
@@ -347,7 +347,7 @@ func (s *Server) cardPicture(c *echo.Context) error {
 func (s *Server) shoot(c *echo.Context) error {
 	var req struct {
 		Shot, Kind string
-		Settings   shoot.TakeSettings
+		Settings   takes.Settings
 	}
 	if err := decode(c, &req); err != nil {
 		return err

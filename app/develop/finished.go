@@ -6,13 +6,14 @@ import (
 
 	"visator/app/act"
 	"visator/app/shoot"
+	"visator/app/takes"
 	"visator/core/finish"
 	"visator/core/geom"
 	"visator/store"
 )
 
 // still is a take that is done, and has all that it was rendered to.
-func (a *Lab) still(ctx context.Context, id string) (t store.Take, s shoot.TakeSettings, r shoot.TakeResult,
+func (a *Lab) still(ctx context.Context, id string) (t store.Take, s takes.Settings, r takes.Result,
 	err error) {
 	t, s, r, err = a.take(ctx, id)
 	if err == nil && (t.State != "done" || r.EXR == "") {
@@ -27,7 +28,7 @@ func (a *Lab) linear(ctx context.Context, exr string, widest int) (*shown, error
 }
 
 // small is a still as small as it is shown, with its settings.
-func (a *Lab) small(ctx context.Context, id string) (*shown, shoot.TakeSettings, error) {
+func (a *Lab) small(ctx context.Context, id string) (*shown, takes.Settings, error) {
 	_, s, r, err := a.still(ctx, id)
 	if err != nil {
 		return nil, s, err

@@ -11,6 +11,7 @@ import (
 
 	"visator/app/act"
 	"visator/app/shoot"
+	"visator/app/takes"
 	"visator/core/document"
 	"visator/core/exchange"
 	"visator/core/light"
@@ -20,12 +21,12 @@ import (
 
 // Lab is where takes are developed.
 type Lab struct {
-	*shoot.Studio
+	*takes.Operator
 	mixing, developing lately
 }
 
-// NewLab is that of a studio.
-func NewLab(s *shoot.Studio) *Lab { return &Lab{Studio: s} }
+// NewLab is that of an operator.
+func NewLab(o *takes.Operator) *Lab { return &Lab{Operator: o} }
 
 // Gain is what is done to a kind of light of a finished take.
 type Gain struct {
@@ -67,7 +68,7 @@ func (l *lately) get(of string, read func() (*shown, error)) (*shown, error) {
 }
 
 // take reads a take with its settings and what it was rendered to.
-func (a *Lab) take(ctx context.Context, id string) (t store.Take, s shoot.TakeSettings, r shoot.TakeResult, err error) {
+func (a *Lab) take(ctx context.Context, id string) (t store.Take, s takes.Settings, r takes.Result, err error) {
 	if t, err = a.Store.Take(ctx, id); err != nil {
 		return t, s, r, act.NotThere(err, "The take")
 	}
@@ -75,7 +76,7 @@ func (a *Lab) take(ctx context.Context, id string) (t store.Take, s shoot.TakeSe
 }
 
 // taken are the settings and the result of a take that kept lights apart.
-func (a *Lab) taken(ctx context.Context, id string) (s shoot.TakeSettings, r shoot.TakeResult, set string, err error) {
+func (a *Lab) taken(ctx context.Context, id string) (s takes.Settings, r takes.Result, set string, err error) {
 	t, s, r, err := a.take(ctx, id)
 	if err == nil && (len(r.Groups) == 0 || r.EXR == "") {
 		err = act.Wrong("This take did not keep its lights apart: render it with “keep lights apart”.")
@@ -84,7 +85,7 @@ func (a *Lab) taken(ctx context.Context, id string) (s shoot.TakeSettings, r sho
 }
 
 // check says what cannot be done to the kinds of light of a take.
-func check(r *shoot.TakeResult, gains []Gain) error {
+func check(r *takes.Result, gains []Gain) error {
 	if len(gains) != len(r.Groups) {
 		return act.Wrong("This take has %d kinds of light, not %d.", len(r.Groups), len(gains))
 	}
@@ -132,7 +133,7 @@ func (a *Lab) Mix(ctx context.Context, id string, gains []Gain) ([]byte, error) 
 }
 
 // layers reads the lights that a take kept apart, averaged to as wide as they are shown.
-func (a *Lab) layers(ctx context.Context, r *shoot.TakeResult) (*shown, error) {
+func (a *Lab) layers(ctx context.Context, r *takes.Result) (*shown, error) {
 	var groups, names []string
 	for _, g := range r.Groups {
 		if g.Kind == "" {

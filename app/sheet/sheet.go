@@ -15,6 +15,7 @@ import (
 	"visator/app/act"
 	"visator/app/measure"
 	"visator/app/shoot"
+	"visator/app/takes"
 	"visator/core/contact"
 	"visator/core/drawing"
 	"visator/core/frame"
@@ -164,15 +165,15 @@ func (l *looked) name(id string) string {
 // pictureOf is the newest picture of a kept shot, or a sketch of what is seen.
 func (a *Office) pictureOf(ctx context.Context, l *looked) (image.Image, error) {
 	if l.shot.ID != "" {
-		takes, err := store.Takes(ctx, a.studio.Store.Pool, l.w.SetRow.ID)
+		made, err := store.Takes(ctx, a.studio.Store.Pool, l.w.SetRow.ID)
 		if err != nil {
 			return nil, err
 		}
-		for i := range takes {
-			var s shoot.TakeSettings
-			var r shoot.TakeResult
-			if takes[i].ShotID != l.shot.ID || takes[i].State != "done" || json.Unmarshal(takes[i].Settings,
-				&s) != nil || json.Unmarshal(takes[i].Result, &r) != nil || !s.View.Equal(&l.shot.View) {
+		for i := range made {
+			var s takes.Settings
+			var r takes.Result
+			if made[i].ShotID != l.shot.ID || made[i].State != "done" || json.Unmarshal(made[i].Settings,
+				&s) != nil || json.Unmarshal(made[i].Result, &r) != nil || !s.View.Equal(&l.shot.View) {
 				continue
 			}
 			hash := r.PNG

@@ -60,7 +60,7 @@ func (a *Studio) Export(ctx context.Context, setID string, baked bool, w io.Writ
 }
 
 // bake gives what is worn, or has patterns that no file tells, models of its own as it stands.
-func (l *loaded) bake(ctx context.Context, ls *light.State) error {
+func (l *Loaded) bake(ctx context.Context, ls *light.State) error {
 	scene, err := l.build(ctx, l.stands, ls)
 	if err != nil {
 		return err
@@ -100,7 +100,7 @@ func (l *loaded) bake(ctx context.Context, ls *light.State) error {
 }
 
 // merge puts everything into one model, with the shots as cameras and the sun as a light.
-func (l *loaded) merge(name string, shots []store.ShotRow, ls *light.State) *model.Model {
+func (l *Loaded) merge(name string, shots []store.ShotRow, ls *light.State) *model.Model {
 	stands := make([]exchange.Stand, len(l.stands))
 	for i := range l.stands {
 		t := &l.stands[i]

@@ -13,7 +13,7 @@ import (
 
 // memory is how many bytes one picture in the making may take: half of what the
 // machine has, so that two workers, the set itself and the database have room too.
-func (a *Studio) memory() int64 {
+func (a *Studio) Room() int64 {
 	if a.Memory > 0 {
 		return a.Memory
 	}
@@ -44,7 +44,7 @@ var machineMemory = sync.OnceValue(func() int64 {
 
 // FitsMemory says in words what a picture needs, when the machine has not as much.
 func (a *Studio) FitsMemory(width, height int) error {
-	if need, room := bands.Least(width, height), a.memory(); need > room {
+	if need, room := bands.Least(width, height), a.Room(); need > room {
 		return act.Wrong("A picture of %d × %d pixels takes %.1f GB of memory even made in bands, and %.1f GB are "+
 			"free for one here: make it smaller.", width, height, float64(need)/1e9, float64(room)/1e9)
 	}

@@ -64,8 +64,8 @@ func (a *Studio) Meter(ctx context.Context, setID string, x, y float64) (m Meter
 	if err != nil {
 		return m, err
 	}
-	view := st.s.w.SetRow.ShotSettings.At(0, st.l.cast.Where)
-	cam := renderCamera(&view)
+	view := st.s.w.SetRow.ShotSettings.At(0, st.l.Cast.Where)
+	cam := RenderCamera(&view)
 	r := st.scene.Meter(cam.Ray(x, y, 0.5, 0.5), render.DefaultBounces, meterSamples, 1)
 	m = Metered{Revision: revision, Beside: -1, Hit: r.Hit, Luminance: r.Luminance, Off: r.Off, Lux: r.Lux()}
 	if r.Hit {
@@ -141,8 +141,8 @@ func (a *Studio) SunYear(ctx context.Context, setID string, x, y float64) (out l
 	if err != nil {
 		return out, "", err
 	}
-	view := st.s.w.SetRow.ShotSettings.At(0, st.l.cast.Where)
-	cam := renderCamera(&view)
+	view := st.s.w.SetRow.ShotSettings.At(0, st.l.Cast.Where)
+	cam := RenderCamera(&view)
 	ray := cam.Ray(x, y, 0.5, 0.5)
 	hit, ok := st.scene.Closest(ray)
 	if !ok {
@@ -159,7 +159,7 @@ func (a *Studio) SunYear(ctx context.Context, setID string, x, y float64) (out l
 // setting is a set as it is rendered.
 type setting struct {
 	s     sight
-	l     *loaded
+	l     *Loaded
 	scene *render.Scene
 }
 

@@ -21,7 +21,7 @@ const lightSteps = 48
 
 // posed makes the scene as it is t seconds into a move: what rides is moved, what
 // flickers is lit, cards show their pictures.
-func (l *loaded) posed(ctx context.Context, k *stage.ShotSettings, cast *stage.Cast,
+func (l *Loaded) Posed(ctx context.Context, k *stage.ShotSettings, cast *stage.Cast,
 	t float64) (*render.Scene, error) {
 	m := k.Move
 	ls := k.Light
@@ -125,13 +125,13 @@ func lit(m *model.Model, share float64) *model.Model {
 	return &out
 }
 
-// renderScene makes the scene that the renderer traces.
-func (l *loaded) renderScene(ctx context.Context, ls *light.State) (*render.Scene, error) {
+// Scene makes the scene that the renderer traces.
+func (l *Loaded) Scene(ctx context.Context, ls *light.State) (*render.Scene, error) {
 	return l.build(ctx, l.stands, ls)
 }
 
 // still says whether nothing but the camera moves.
-func (l *loaded) still(m *motion.Move, ls *light.State) bool {
+func (l *Loaded) Still(m *motion.Move, ls *light.State) bool {
 	if ls.Wind > 0 && slices.ContainsFunc(l.stands, func(t loadedThing) bool { return t.bends > 0 }) {
 		return false
 	}

@@ -40,8 +40,8 @@ func TestLampsOfAMove(t *testing.T) {
 	if one.Dim != 1 || !one.On {
 		t.Error("the lamp of the set was changed")
 	}
-	l := &loaded{lamps: []hungLamp{one}}
-	if l.still(nil, &light.State{}) {
+	l := &Loaded{lamps: []hungLamp{one}}
+	if l.Still(nil, &light.State{}) {
 		t.Error("a lamp that flickers holds still")
 	}
 }
@@ -55,10 +55,10 @@ func TestWindBendsPlants(t *testing.T) {
 		ls := light.Default()
 		ls.Wind, ls.WindFrom = wind, -math.Pi/2 // from the left
 		k := stage.ShotSettings{Light: ls, Move: &motion.Move{Rate: 24}}
-		if got := l.still(k.Move, &ls); got != (wind == 0 || bends == 0) {
+		if got := l.Still(k.Move, &ls); got != (wind == 0 || bends == 0) {
 			t.Errorf("wind of %v m/s on a plant of %v m: still is %v", wind, bends, got)
 		}
-		s, err := l.posed(context.Background(), &k, &stage.Cast{}, at)
+		s, err := l.Posed(context.Background(), &k, &stage.Cast{}, at)
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -79,11 +79,11 @@ func TestWindBendsPlants(t *testing.T) {
 	}
 	ls, v := light.Default(), optics.Default()
 	s := &render.Scene{}
-	if falling(s, &ls, &v, 0) != s {
+	if Falling(s, &ls, &v, 0) != s {
 		t.Error("something falls from a clear sky")
 	}
 	ls.Falls = "rain"
-	if got := falling(s, &ls, &v, 1); got == s || got.Fall == nil {
+	if got := Falling(s, &ls, &v, 1); got == s || got.Fall == nil {
 		t.Error("nothing falls")
 	}
 }

@@ -65,7 +65,7 @@ func (n *nearness) fine(far float64) float64 {
 
 // smoother is the key of a piece so far from the lens: of one that is smoother near it, that of the smoother one where
 // it is near.
-func (l *loaded) smoother(piece *store.Piece, key string, far float64) (string, error) {
+func (l *Loaded) smoother(piece *store.Piece, key string, far float64) (string, error) {
 	if piece == nil || len(piece.Recipe) == 0 {
 		return key, nil
 	}

@@ -29,7 +29,7 @@ import (
 )
 
 // loaded is a set with its models in memory.
-type loaded struct {
+type Loaded struct {
 	a        *Studio
 	stands   []loadedThing
 	lamps    []hungLamp
@@ -37,9 +37,9 @@ type loaded struct {
 	of       map[string]string            // what the model of a piece was made of, by key
 	top      map[string]geom.M            // from the model to metres about the pivot
 	lib      render.Library               // their meshes
-	before   *loaded                      // whose models of pieces are taken again where they are the same; nil: none
-	cast     *stage.Cast                  // what stands, as the shot's move moves it
-	groups   []ShareGroup                 // of the lamps that burn
+	before   *Loaded                      // whose models of pieces are taken again where they are the same; nil: none
+	Cast     *stage.Cast                  // what stands, as the shot's move moves it
+	Groups   []ShareGroup                 // of the lamps that burn
 	air      []air.Part                   // of bodies of fog
 	plants   map[string]bool              // by name, whether wind bends it
 	worn     []*surface.Worn              // what surfaces of the set are made of
@@ -50,7 +50,7 @@ type loaded struct {
 }
 
 // falling is a scene with what falls before a camera, t seconds into a shot.
-func falling(s *render.Scene, ls *light.State, v *optics.View, t float64) *render.Scene {
+func Falling(s *render.Scene, ls *light.State, v *optics.View, t float64) *render.Scene {
 	f, of := ls.Drops(v.Eye, v.Open(), t)
 	if f == nil {
 		return s
@@ -77,16 +77,16 @@ type hungLamp struct {
 }
 
 // loadScene reads what is seen of a set, with its models.
-func (a *Studio) loadScene(ctx context.Context, set *store.Set) (*loaded, error) {
-	w, err := a.snapshotOf(ctx, set.ID)
+func (a *Studio) loadScene(ctx context.Context, set *store.Set) (*Loaded, error) {
+	w, err := a.SnapshotOf(ctx, set.ID)
 	if err != nil {
 		return nil, err
 	}
-	return a.loadAs(ctx, w, set.ShotSettings)
+	return a.LoadAs(ctx, w, set.ShotSettings)
 }
 
-// loadAs reads the models of what a shot, which may not be the working one, sees of a set.
-func (a *Studio) loadAs(ctx context.Context, w *measure.Snapshot, s stage.ShotSettings) (*loaded, error) {
+// LoadAs reads the models of what a shot, which may not be the working one, sees of a set.
+func (a *Studio) LoadAs(ctx context.Context, w *measure.Snapshot, s stage.ShotSettings) (*Loaded, error) {
 	w.SetRow.ShotSettings = s
 	if _, err := w.LayOut(ctx, false); err != nil {
 		return nil, err
@@ -94,8 +94,8 @@ func (a *Studio) loadAs(ctx context.Context, w *measure.Snapshot, s stage.ShotSe
 	return a.loadFilmed(ctx, w, nil)
 }
 
-// snapshotOf reads a set as it is.
-func (a *Studio) snapshotOf(ctx context.Context, setID string) (w *measure.Snapshot, err error) {
+// SnapshotOf reads a set as it is.
+func (a *Studio) SnapshotOf(ctx context.Context, setID string) (w *measure.Snapshot, err error) {
 	err = a.Store.View(ctx, func(tx pgx.Tx) (err error) {
 		w, err = a.Snapshot(ctx, tx, setID)
 		return err
@@ -105,9 +105,9 @@ func (a *Studio) snapshotOf(ctx context.Context, setID string) (w *measure.Snaps
 
 // loadFilmed reads the models of what stands before the lens of a set that is laid out. Those that were loaded
 // before, where they are the same, are taken again; before may be nil, and is done with.
-func (a *Studio) loadFilmed(ctx context.Context, w *measure.Snapshot, before *loaded) (*loaded, error) {
+func (a *Studio) loadFilmed(ctx context.Context, w *measure.Snapshot, before *Loaded) (*Loaded, error) {
 	l := newLoaded(a)
-	l.cast = w.Cast(w.SetRow.Move)
+	l.Cast = w.Cast(w.SetRow.Move)
 	l.near = nearOf(w)
 	if err := l.wear(w); err != nil {
 		return nil, err
@@ -124,13 +124,13 @@ func (a *Studio) loadFilmed(ctx context.Context, w *measure.Snapshot, before *lo
 	return l, nil
 }
 
-func newLoaded(a *Studio) *loaded {
-	return &loaded{a: a, models: map[string]*model.Model{}, of: map[string]string{}, top: map[string]geom.M{},
+func newLoaded(a *Studio) *Loaded {
+	return &Loaded{a: a, models: map[string]*model.Model{}, of: map[string]string{}, top: map[string]geom.M{},
 		plants: map[string]bool{}, smooth: map[string]*subdivide.Smooth{}}
 }
 
 // stand adds a thing.
-func (l *loaded) stand(ctx context.Context, w *measure.Snapshot, t *assembly.Thing) error {
+func (l *Loaded) stand(ctx context.Context, w *measure.Snapshot, t *assembly.Thing) error {
 	if t.Placement == nil {
 		return l.standLaid(ctx, w, t)
 	}
@@ -172,7 +172,7 @@ func (l *loaded) stand(ctx context.Context, w *measure.Snapshot, t *assembly.Thi
 }
 
 // standLaid adds what an element is made of and what it lays.
-func (l *loaded) standLaid(ctx context.Context, w *measure.Snapshot, t *assembly.Thing) error {
+func (l *Loaded) standLaid(ctx context.Context, w *measure.Snapshot, t *assembly.Thing) error {
 	if t.Laid.Model != nil {
 		l.models[t.ID], l.top[t.ID], l.of[t.ID] = t.Laid.Model, geom.Identity, t.Laid.Key
 		key, err := l.coated(ctx, t.ID, t.ID, "", l.near.far(t.Laid.Model.Bounds()))
@@ -206,7 +206,7 @@ func (l *loaded) standLaid(ctx context.Context, w *measure.Snapshot, t *assembly
 }
 
 // bent is how high a piece stands at a scale, if wind bends it: as its placement says, or what it is called.
-func (l *loaded) bent(w *measure.Snapshot, piece, says string, scale float64) float64 {
+func (l *Loaded) bent(w *measure.Snapshot, piece, says string, scale float64) float64 {
 	p := w.PieceOf[piece]
 	if says == "no" || says != "yes" && (p == nil || !l.plant(p.Name)) {
 		return 0
@@ -215,7 +215,7 @@ func (l *loaded) bent(w *measure.Snapshot, piece, says string, scale float64) fl
 }
 
 // plant says whether what is called so is one; names are looked up once.
-func (l *loaded) plant(name string) bool {
+func (l *Loaded) plant(name string) bool {
 	is, known := l.plants[name]
 	if !known {
 		is = kinds.Bends(name)
@@ -225,7 +225,7 @@ func (l *loaded) plant(name string) bool {
 }
 
 // load reads the model of a piece, once; of is what needs it.
-func (l *loaded) load(ctx context.Context, w *measure.Snapshot, piece, of string) error {
+func (l *Loaded) load(ctx context.Context, w *measure.Snapshot, piece, of string) error {
 	if l.models[piece] != nil {
 		return nil
 	}
@@ -255,7 +255,7 @@ func (l *loaded) load(ctx context.Context, w *measure.Snapshot, piece, of string
 }
 
 // again takes a model that shows a piece from before, where the piece is the same.
-func (l *loaded) again(key, piece string) bool {
+func (l *Loaded) again(key, piece string) bool {
 	if l.before == nil || l.before.of[piece] != l.of[piece] || l.before.models[key] == nil {
 		return false
 	}
@@ -277,7 +277,7 @@ func tinted(m *model.Model, tint string) *model.Model {
 }
 
 // build makes the scene of stands in a light.
-func (l *loaded) build(ctx context.Context, stands []loadedThing, ls *light.State) (*render.Scene, error) {
+func (l *Loaded) build(ctx context.Context, stands []loadedThing, ls *light.State) (*render.Scene, error) {
 	s, err := l.structure(ctx, stands)
 	if err != nil {
 		return nil, err
@@ -286,7 +286,7 @@ func (l *loaded) build(ctx context.Context, stands []loadedThing, ls *light.Stat
 }
 
 // structure makes the scene of stands, with the light that they bring. Object IDs count what stands from 1.
-func (l *loaded) structure(ctx context.Context, stands []loadedThing) (*render.Scene, error) {
+func (l *Loaded) structure(ctx context.Context, stands []loadedThing) (*render.Scene, error) {
 	s := &render.Scene{}
 	l.lib.Threads = 2
 	ordinal := map[string]int{} // how many of a thing stand already
@@ -311,7 +311,7 @@ func (l *loaded) structure(ctx context.Context, stands []loadedThing) (*render.S
 }
 
 // illuminate is a scene with the set's lamps, sun and sky.
-func (l *loaded) illuminate(ctx context.Context, s *render.Scene, ls *light.State) (*render.Scene, error) {
+func (l *Loaded) illuminate(ctx context.Context, s *render.Scene, ls *light.State) (*render.Scene, error) {
 	burning := l.burning()
 	list := make([]rig.Burning, len(burning))
 	for i := range burning {
@@ -321,12 +321,12 @@ func (l *loaded) illuminate(ctx context.Context, s *render.Scene, ls *light.Stat
 	if err != nil {
 		return nil, err
 	}
-	l.groups = make([]ShareGroup, len(names))
+	l.Groups = make([]ShareGroup, len(names))
 	for i, name := range names {
-		l.groups[i].Name = name
+		l.Groups[i].Name = name
 	}
 	for i := range lamps {
-		g := &l.groups[lamps[i].Group]
+		g := &l.Groups[lamps[i].Group]
 		g.Lamps, g.Tints = append(g.Lamps, burning[i].id), append(g.Tints, burning[i].Tint)
 	}
 	suns := rig.Suns(ls)
@@ -362,7 +362,7 @@ func (a *Studio) SkyFrom(ctx context.Context, blob string) rig.Picture {
 }
 
 // medium is the air of a light with the bodies of fog of the set; nil where all is clear.
-func (l *loaded) medium(ls *light.State) *air.Air {
+func (l *Loaded) medium(ls *light.State) *air.Air {
 	parts := append(ls.Weather.Parts(), l.air...)
 	if len(parts) == 0 {
 		return nil
@@ -371,7 +371,7 @@ func (l *loaded) medium(ls *light.State) *air.Air {
 }
 
 // numbered are the object IDs of things, of which groups may be; nil of none.
-func (l *loaded) numbered(ids document.Names) (map[uint32]bool, error) {
+func (l *Loaded) numbered(ids document.Names) (map[uint32]bool, error) {
 	if len(ids) == 0 {
 		return nil, nil
 	}
@@ -386,7 +386,7 @@ func (l *loaded) numbered(ids document.Names) (map[uint32]bool, error) {
 }
 
 // burning are the lamps that give light.
-func (l *loaded) burning() (list []hungLamp) {
+func (l *Loaded) burning() (list []hungLamp) {
 	for _, h := range l.lamps {
 		if h.Luminous().Max() > 0 {
 			list = append(list, h)
@@ -395,8 +395,16 @@ func (l *loaded) burning() (list []hungLamp) {
 	return list
 }
 
-// renderCamera is the camera of a view.
-func renderCamera(v *optics.View) render.Camera {
+// ShareGroup is a kind of light that a take keeps apart.
+type ShareGroup struct {
+	Name  string   `json:"name"`
+	Lamps []string `json:"lamps,omitempty"` // by id, as a shot's light has them
+	Tints []string `json:"tints,omitempty"` // of each its filter, as it was rendered
+	Kind  string   `json:"kind,omitempty"`  // sun, sky or glow; "": lamps
+}
+
+// RenderCamera is the camera of a view.
+func RenderCamera(v *optics.View) render.Camera {
 	w := v.Window()
 	c := render.Camera{World: v.World(), Near: v.Near, Far: v.Far, Focus: v.Focus, LensRadius: v.LensRadius(),
 		Squeeze: v.Squeeze}
@@ -436,8 +444,8 @@ func (a *Studio) Sky(ctx context.Context, setID string, behind, shining bool) (p
 	if err != nil {
 		return nil, 0, 0, act.NotThere(err, "The set")
 	}
-	s := &loaded{a: a}
-	scene, err := s.renderScene(ctx, &set.Light)
+	s := &Loaded{a: a}
+	scene, err := s.Scene(ctx, &set.Light)
 	if err != nil {
 		return nil, 0, 0, err
 	}

@@ -36,7 +36,7 @@ type Shown struct {
 
 // Show loads a thing of a set; piece is which, of an element that lays several.
 func (a *Studio) Show(ctx context.Context, setID, thing, piece string) (*Shown, error) {
-	w, err := a.snapshotOf(ctx, setID)
+	w, err := a.SnapshotOf(ctx, setID)
 	if err != nil {
 		return nil, err
 	}
@@ -116,7 +116,7 @@ func linked(w *measure.Snapshot, piece string) (n int) {
 }
 
 // wear reads what surfaces of a set are made of.
-func (l *loaded) wear(w *measure.Snapshot) (err error) {
+func (l *Loaded) wear(w *measure.Snapshot) (err error) {
 	if l.worn, l.wornBy, err = keep.Worn(w.Elements); err != nil {
 		return err
 	}
@@ -150,7 +150,7 @@ func (a *Studio) mask(ctx context.Context, m surface.Map) (*image.NRGBA, error) 
 
 // coated is the key of what is shown by a key, made of what it is made of there: as a thing of the set, of a piece, so
 // far from the lens.
-func (l *loaded) coated(ctx context.Context, key, thing, piece string, far float64) (string, error) {
+func (l *Loaded) coated(ctx context.Context, key, thing, piece string, far float64) (string, error) {
 	matches := surface.Matching(l.worn, thing, piece)
 	if len(matches) == 0 {
 		return key, nil
@@ -193,7 +193,7 @@ func (a *Studio) Survey(ctx context.Context, setID string, wide int) (*Survey, e
 		return nil, err
 	}
 	v := &st.s.w.SetRow.View
-	s := &Survey{Wide: wide, High: max(int(float64(wide)/v.Aspect+0.5), 1), Scene: st.scene, Camera: renderCamera(v),
+	s := &Survey{Wide: wide, High: max(int(float64(wide)/v.Aspect+0.5), 1), Scene: st.scene, Camera: RenderCamera(v),
 		EV: v.EV}
 	sharp := s.Camera
 	sharp.LensRadius = 0

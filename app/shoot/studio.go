@@ -1,13 +1,15 @@
-// Package shoot is what a set is pictured by: takes and their renders, the set as a model for others.
+// Package shoot is a set before the lens: its scene for the renderer, the true view, the meter, the set as a model for
+// others.
 package shoot
 
 import (
 	"sync/atomic"
+	"time"
 
 	"visator/app/library"
 )
 
-// Studio is where takes are made.
+// Studio is where sets stand before the lens.
 type Studio struct {
 	*library.Library
 	// Memory is how many bytes a picture in the making may take; 0: half of the
@@ -18,11 +20,11 @@ type Studio struct {
 	touched atomic.Int64 // when a person last did something, in Unix nanoseconds
 }
 
-// QueueTakes is the queue of renders: a download does not wait for a night of them.
-const QueueTakes = "takes"
-
-// TakeTries is how often a take is tried that fails by no fault of its own.
-const TakeTries = 10
-
 // NewStudio is a studio of a library's sets.
 func NewStudio(l *library.Library) *Studio { return &Studio{Library: l} }
+
+// Touch is called when a person does something.
+func (a *Studio) Touch() { a.touched.Store(time.Now().UnixNano()) }
+
+// Touched is when a person last did something.
+func (a *Studio) Touched() time.Time { return time.Unix(0, a.touched.Load()) }

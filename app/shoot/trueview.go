@@ -319,7 +319,7 @@ func (a *Studio) see(ctx context.Context, set string) (s sight, err error) {
 // keepTrue makes a true view again and again, as the set changes, until nobody asks for it.
 func (a *Studio) keepTrue(ctx context.Context, set string, v *trueView) error {
 	var was sight
-	var l *loaded
+	var l *Loaded
 	var bare, scene *render.Scene // as it stands, and in its light
 	s, err := a.see(ctx, set)
 	for {
@@ -353,7 +353,7 @@ func (a *Studio) keepTrue(ctx context.Context, set string, v *trueView) error {
 }
 
 // prune forgets meshes that nothing shows any more.
-func (l *loaded) prune() {
+func (l *Loaded) prune() {
 	used := map[*model.Model]bool{}
 	for i := range l.stands {
 		used[l.models[l.stands[i].key]] = true
@@ -362,7 +362,7 @@ func (l *loaded) prune() {
 }
 
 // makeTrue makes one true view, and returns when another is to be made: the set as it is to be seen then.
-func (a *Studio) makeTrue(ctx context.Context, set string, v *trueView, l *loaded, scene *render.Scene, s sight,
+func (a *Studio) makeTrue(ctx context.Context, set string, v *trueView, l *Loaded, scene *render.Scene, s sight,
 	look Look) (next sight, err error) {
 	life := ctx
 	ctx, other := context.WithCancel(ctx)
@@ -390,11 +390,11 @@ func (a *Studio) makeTrue(ctx context.Context, set string, v *trueView, l *loade
 	leave := sync.OnceFunc(func() { <-a.trues.room })
 	defer leave()
 	kept := s.w.SetRow.ShotSettings
-	view := kept.At(0, l.cast.Where)
+	view := kept.At(0, l.Cast.Where)
 	width, clean := look.Width, look.Clean
 	height := min(max(int(float64(width)/view.Aspect+0.5), 1), maxTrueSide)
-	cam := renderCamera(&view)
-	scene = falling(scene, &kept.Light, &view, 0)
+	cam := RenderCamera(&view)
+	scene = Falling(scene, &kept.Light, &view, 0)
 	if !look.whole() {
 		p := look.Part
 		width, height = max(int(float64(width)*(p[2]-p[0])+0.5), 1), max(int(float64(height)*(p[3]-p[1])+0.5), 1)
@@ -405,7 +405,7 @@ func (a *Studio) makeTrue(ctx context.Context, set string, v *trueView, l *loade
 		Denoise: true}
 	began, due := time.Now(), time.Time{}
 	show := func(f *render.Film, state string, noise float64) error {
-		picture, err := quickPNG(f, &view, kept.Finish)
+		picture, err := QuickPNG(f, &view, kept.Finish)
 		if err != nil {
 			return err
 		}

@@ -21,6 +21,14 @@ func (m *Matrix) Mul(b *Matrix) (out Matrix) {
 	return out
 }
 
+// Inverse is what undoes a matrix; infinite where nothing does.
+func (m *Matrix) Inverse() Matrix {
+	a, b, c := m[0], m[1], m[2]
+	k := 1 / a.Dot(b.Cross(c))
+	x, y, z := b.Cross(c).Mul(k), c.Cross(a).Mul(k), a.Cross(b).Mul(k) // columns
+	return Matrix{{X: x.X, Y: y.X, Z: z.X}, {X: x.Y, Y: y.Y, Z: z.Y}, {X: x.Z, Y: y.Z, Z: z.Z}}
+}
+
 // Linear Rec.709 (white D65) from and to XYZ: IEC 61966-2-1, to the digits of B. Lindbloom's tables.
 var (
 	ToRec709 = Matrix{{X: 3.2404542, Y: -1.5371385, Z: -0.4985314}, {X: -0.9692660, Y: 1.8760108, Z: 0.0415560},

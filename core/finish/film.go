@@ -40,7 +40,7 @@ func (b *Bloom) Apply(p *Pixels) {
 	sum := make([]float32, len(p.RGB))
 	for k := range 3 {
 		blurred := append([]float32{}, p.RGB...)
-		blur(blurred, p.Width, p.Height, b.Wide*float64(p.Width)/math.Pow(4, float64(k))/2)
+		Blur(blurred, p.Width, p.Height, b.Wide*float64(p.Width)/math.Pow(4, float64(k))/2)
 		for i, x := range blurred {
 			sum[i] += x / 3
 		}
@@ -51,9 +51,9 @@ func (b *Bloom) Apply(p *Pixels) {
 	}
 }
 
-// blur spreads colours by about a Gaussian of a standard deviation in pixels: three boxes, one after the other (W. M.
+// Blur spreads colours by about a Gaussian of a standard deviation in pixels: three boxes, one after the other (W. M.
 // Wells, 1986). The picture goes on beyond its edges as it ends there.
-func blur(rgb []float32, w, h int, deviation float64) {
+func Blur(rgb []float32, w, h int, deviation float64) {
 	// Boxes of a width whose variance, three times, is the wanted one.
 	r := int(math.Round((math.Sqrt(4*deviation*deviation+1) - 1) / 2))
 	if r < 1 {
@@ -110,7 +110,7 @@ func (s *Sharpen) Apply(p *Pixels) {
 		return
 	}
 	soft := append([]float32{}, p.RGB...)
-	blur(soft, p.Width, p.Height, max(s.Radius, 1.5))
+	Blur(soft, p.Width, p.Height, max(s.Radius, 1.5))
 	for i, x := range p.RGB {
 		p.RGB[i] = min(max(x+float32(s.Amount)*(x-soft[i]), 0), 1)
 	}
@@ -145,7 +145,7 @@ func (g *Grained) Apply(p *Pixels) {
 		noise[3*i], noise[3*i+1], noise[3*i+2] = x, x, x
 	}
 	if g.Size > 1 { // what is spread over some pixels is weaker by as many
-		blur(noise, p.Width, p.Height, g.Size/2+1)
+		Blur(noise, p.Width, p.Height, g.Size/2+1)
 		sum := 0.0
 		for _, x := range noise {
 			sum += float64(x) * float64(x)

@@ -136,7 +136,7 @@ func TestBlurIsAsWideAsAsked(t *testing.T) {
 		const n = 201
 		list := make([]float32, 3*n*n)
 		list[3*(100*n+100)] = 1
-		blur(list, n, n, deviation)
+		Blur(list, n, n, deviation)
 		sum, square := 0.0, 0.0
 		for y := range n {
 			for x := range n {

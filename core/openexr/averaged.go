@@ -26,3 +26,17 @@ func (r *Reader) Averaged(names []string, widest int) (w, h int, layers [][]floa
 	})
 	return w, h, layers, err
 }
+
+// Planes reads channels one by one, a value a pixel and rows from the top.
+func (r *Reader) Planes(names ...string) ([][]float32, error) {
+	planes := make([][]float32, len(names))
+	for i := range planes {
+		planes[i] = make([]float32, r.Width*r.Height)
+	}
+	err := r.Rows(names, func(x, y int, v [][]float32) {
+		for c, row := range v {
+			copy(planes[c][y*r.Width+x:], row)
+		}
+	})
+	return planes, err
+}

@@ -7,6 +7,7 @@ import { Outlines } from "./outline.js";
 import { length, size, number, degrees, distance, feet } from "./print.js";
 import { keys, list } from "./keys.js";
 import { figure, typing, complain, content } from "./field.js";
+import { judging } from "./judging.js";
 import { intake } from "./intake.js";
 import { dress } from "./dress.js";
 import { lighting } from "./lighting.js";
@@ -70,7 +71,7 @@ document.addEventListener("alpine:init", () => {
   Alpine.store("surface", mixed(surfacing(), boarding(), materialShelf(), brushing(), picking()));
   Alpine.store("film", mixed(filming({ call }), moving, matching, trueView(), meter(), allLight));
   Alpine.store("size", sized);
-  Alpine.store("shoot", shooting);
+  Alpine.store("shoot", mixed(shooting, judging()));
   Alpine.store(
     "v",
     mixed(figures, {
@@ -93,7 +94,7 @@ document.addEventListener("alpine:init", () => {
       tone: localStorage.tone || "dark",
       snapOn: localStorage.snap !== "off",
       waiting: 0,
-      take: { width: 1280, samples: 64, seconds: 0, denoise: true, apart: false },
+      take: { width: 1280, samples: 64, seconds: 0, denoise: true, apart: false, noise: 0, adaptive: true, keep: true },
       compare: "",
 
       // now is the state as it is, for drawing: reading it through the page's

@@ -122,6 +122,10 @@ export const shooting = {
       seconds: Number(stores.v.take.seconds),
       denoise: stores.v.take.denoise,
       apart: stores.v.take.apart,
+      noise: Number(stores.v.take.noise) / 100,
+      even: !stores.v.take.adaptive,
+      keep: kind === "still" && stores.v.take.keep,
+      region: kind === "still" ? stores.shoot.regionPixels : null,
       bounces: 4,
       seed: 1,
     };
@@ -260,10 +264,8 @@ export const shooting = {
   async greyAt(e) {
     if (!this.clicksGrey || !this.canDevelop) return;
     const box = e.currentTarget.getBoundingClientRect(),
-      k = this.shown.settings.height / this.shown.settings.width,
-      [w, h] = [Math.min(box.width, box.height / k), Math.min(box.height, box.width * k)],
-      x = (e.clientX - box.x - (box.width - w) / 2) / w,
-      y = (e.clientY - box.y - (box.height - h) / 2) / h;
+      x = (e.clientX - box.x) / box.width,
+      y = (e.clientY - box.y) / box.height;
     this.clicksGrey = false;
     try {
       const white = await call(`/api/takes/${this.shown.id}/white?x=${x}&y=${y}`);
@@ -283,10 +285,6 @@ export const shooting = {
       (this.developed?.take === id && this.developed?.url) ||
       this.picture(this.shown)
     );
-  },
-  // smaller says that what is shown has fewer pixels than the take.
-  get smaller() {
-    return Boolean(this.balance || this.developed);
   },
   get shownStill() {
     return this.shown && !this.shown.result.mp4 && this.picture(this.shown);

@@ -1,0 +1,285 @@
+// Package takes is the pictures that are asked for: their queue, their making, and what is laid aside of them.
+package takes
+
+import (
+	"cmp"
+	"context"
+	"encoding/json"
+	"errors"
+
+	"github.com/jackc/pgx/v5"
+	"github.com/riverqueue/river"
+
+	"visator/app/act"
+	"visator/app/shoot"
+	"visator/core/render"
+	"visator/core/stage"
+	"visator/store"
+)
+
+// Operator makes takes of a studio's sets.
+type Operator struct{ *shoot.Studio }
+
+// New is the operator of a studio.
+func New(s *shoot.Studio) *Operator { return &Operator{Studio: s} }
+
+// Queue is the queue of renders: a download does not wait for a night of them.
+const Queue = "takes"
+
+// Tries is how often a take is tried that fails by no fault of its own.
+const Tries = 10
+
+// Settings is everything that makes a take, kept with it.
+type Settings struct {
+	Width   int     `json:"width"`
+	Height  int     `json:"height"` // 0: from the width and the shot's aspect
+	Samples int     `json:"samples"`
+	Seconds float64 `json:"seconds"` // time limit of a picture; 0: none
+	Seed    uint64  `json:"seed"`
+	Bounces int     `json:"bounces"`
+	Denoise bool    `json:"denoise"`
+	Quietly bool    `json:"quietly,omitempty"` // it waits while somebody is at work
+	Apart   bool    `json:"apart,omitempty"`   // of a still: what each group of lights gives is kept apart
+	Noise   float64 `json:"noise,omitempty"`   // is little enough, as film.Noise tells it; 0: all samples are made
+	Even    bool    `json:"even,omitempty"`    // as many samples everywhere, not more where noise is left
+	Keep    bool    `json:"keep,omitempty"`    // of a still: its film is laid aside, to go on with
+	// Of a still: the part of the picture that is made, in pixels right and down, from the first two to before the
+	// last two; the rest is that of the shot's newest still of that size, or black. Nil: all of it.
+	Region *[4]int `json:"region,omitempty"`
+	stage.ShotSettings
+}
+
+// Result is what came of a take. Blobs are content hashes.
+type Result struct {
+	Preview string   `json:"preview,omitempty"` // while it is made
+	PNG     string   `json:"png,omitempty"`
+	EXR     string   `json:"exr,omitempty"`
+	Frames  []string `json:"frames,omitempty"` // PNGs of a move, in order
+	Zip     string   `json:"zip,omitempty"`
+	MP4     string   `json:"mp4,omitempty"`
+	Samples int      `json:"samples"`
+	Seconds float64  `json:"seconds"`
+	Left    float64  `json:"left,omitempty"`   // seconds that it takes still, about; while it is made
+	Noise   float64  `json:"noise"`            // before its removal, as film.Noise tells it
+	Film    string   `json:"film,omitempty"`   // laid aside
+	Around  string   `json:"around,omitempty"` // of a region: the take that the rest of the picture is of
+	// What was kept apart, as the layers of the EXR: groups of lamps, then sun, sky and glow.
+	Groups []shoot.ShareGroup `json:"groups,omitempty"`
+}
+
+// maxQueued is how many takes of one production wait or are made: a storyboard's
+// worth, for a night and more.
+const maxQueued = 200
+
+// Args is the job that renders a take.
+type Args struct {
+	Take string `json:"take" river:"unique"`
+}
+
+func (Args) Kind() string { return "take" }
+
+// Shoot starts a take: of the shot, or of the working view when shot is "".
+func (a *Operator) Shoot(ctx context.Context, setID, shotID, kind string, s Settings) (t store.Take, err error) {
+	set, err := store.GetSet(ctx, a.Store.Pool, setID)
+	if err != nil {
+		return t, act.NotThere(err, "The set")
+	}
+	from := stage.Shot{Name: "working view", ShotSettings: set.ShotSettings}
+	if shotID != "" {
+		shots, err := store.Shots(ctx, a.Store.Pool, setID)
+		if err != nil {
+			return t, err
+		}
+		found := false
+		for _, k := range shots {
+			if k.ID == shotID {
+				from, found = k.Shot, true
+			}
+		}
+		if !found {
+			return t, act.NotThere(store.ErrNotFound, "The shot")
+		}
+	}
+	s.ShotSettings = from.ShotSettings
+	switch kind {
+	case "still":
+		s.Move = nil
+	case "move":
+		s.Region, s.Keep = nil, false
+		if from.Move == nil {
+			return t, act.Wrong("%s has no move: set its end view in Frame first.", from.Name)
+		}
+	default:
+		return t, act.Wrong("A take is a still or a move.")
+	}
+	if s.Height == 0 {
+		s.Height = max(int(float64(s.Width)/s.View.Aspect+0.5), 1)
+	}
+	if s.Move != nil { // video wants even sides
+		s.Width, s.Height = s.Width+s.Width%2, s.Height+s.Height%2
+	}
+	if s.Seed == 0 {
+		s.Seed = 1
+	}
+	o := s.options()
+	if err := o.Check(); err != nil {
+		return t, act.Wrong("%v", err)
+	}
+	if s.Region != nil && *s.Region == [4]int{} {
+		return t, act.Wrong("The region has no pixels: draw it in the picture.")
+	}
+	if err := a.FitsMemory(o.Width, o.Height); err != nil {
+		return t, err
+	}
+	if !(s.Seconds >= 0 && s.Seconds <= 1e6) {
+		return t, act.Wrong("The time limit is 0 to 1 000 000 seconds.")
+	}
+	raw, err := json.Marshal(s)
+	if err != nil {
+		return t, err
+	}
+	t = store.Take{ID: store.NewID(), SetID: setID, ShotID: shotID, Name: from.Name, Kind: kind, State: "waiting",
+		Settings: raw, Result: json.RawMessage("{}")}
+	done, err := a.Turn(ctx, set.ProductionID)
+	if err != nil {
+		return t, err
+	}
+	defer done()
+	err = a.Store.Tx(ctx, func(tx pgx.Tx) error {
+		job, err := a.queue(ctx, tx, set.ProductionID, t.ID)
+		if err != nil {
+			return err
+		}
+		t.JobID = &job
+		if err := store.InsertTake(ctx, tx, t); err != nil {
+			return err
+		}
+		w, err := a.Snapshot(ctx, tx, setID)
+		if err != nil {
+			return err
+		}
+		world, err := w.Freeze()
+		if err != nil {
+			return err
+		}
+		if err := store.SetWorld(ctx, tx, t.ID, world); err != nil {
+			return err
+		}
+		act.Tell(ctx, tx, set.ProductionID, "take")
+		return nil
+	})
+	return t, err
+}
+
+// queue puts a take into the queue, and returns its job.
+func (a *Operator) queue(ctx context.Context, tx pgx.Tx, production, take string) (int64, error) {
+	var queued int
+	if err := tx.QueryRow(ctx, `select count(*) from take t join sets s on s.id = t.set_id
+		where s.production_id = $1 and t.binned is null and t.state in ('waiting',
+		'working')`, production).Scan(&queued); err != nil {
+		return 0, err
+	}
+	if queued >= maxQueued {
+		return 0, act.Wrong("%d takes of this production are waiting or being made; at most %d do. Wait for some, "+
+			"or stop some.", queued, maxQueued)
+	}
+	job, err := a.Queue.InsertTx(ctx, tx, Args{take}, &river.InsertOpts{Queue: Queue, MaxAttempts: Tries})
+	if err != nil {
+		return 0, err
+	}
+	return job.Job.ID, nil
+}
+
+// More is what a still goes on for.
+type More struct {
+	Samples int     `json:"samples"` // a pixel in all
+	Seconds float64 `json:"seconds"` // more, at most; 0 no limit
+	Noise   float64 `json:"noise"`   // is little enough; 0: all samples are made
+}
+
+// GoOn has a still that ended made better, from where it ended.
+func (a *Operator) GoOn(ctx context.Context, id string, m More) error {
+	t, err := a.Store.Take(ctx, id)
+	if err != nil {
+		return act.NotThere(err, "The take")
+	}
+	var s Settings
+	var r Result
+	if err := cmp.Or(json.Unmarshal(t.Settings, &s), json.Unmarshal(t.Result, &r)); err != nil {
+		return err
+	}
+	if t.State == "waiting" || t.State == "working" {
+		return act.Wrong("%s is not done yet: stop it first, or wait.", t.Name)
+	}
+	if r.Film == "" {
+		return act.Wrong("Nothing was laid aside of %s to go on with: render it with “to go on with later”.", t.Name)
+	}
+	s.Samples, s.Seconds, s.Noise = m.Samples, m.Seconds, m.Noise
+	if s.Samples <= r.Samples {
+		return act.Wrong("%s has %d samples a pixel already: ask for more.", t.Name, r.Samples)
+	}
+	o := s.options()
+	if err := o.Check(); err != nil {
+		return act.Wrong("%v", err)
+	}
+	if !(s.Seconds >= 0 && s.Seconds <= 1e6) {
+		return act.Wrong("The time limit is 0 to 1 000 000 seconds.")
+	}
+	set, err := store.GetSet(ctx, a.Store.Pool, t.SetID)
+	if err != nil {
+		return act.NotThere(err, "The set")
+	}
+	raw, err := json.Marshal(s)
+	if err != nil {
+		return err
+	}
+	return a.Store.Tx(ctx, func(tx pgx.Tx) error {
+		job, err := a.queue(ctx, tx, set.ProductionID, t.ID)
+		if err != nil {
+			return err
+		}
+		if err := store.Again(ctx, tx, t.ID, raw, job); err != nil {
+			return act.NotThere(err, "The take")
+		}
+		act.Tell(ctx, tx, set.ProductionID, "take")
+		return nil
+	})
+}
+
+func (s *Settings) options() render.Options {
+	return render.Options{Width: s.Width, Height: s.Height, Samples: s.Samples, Seed: s.Seed, Bounces: s.Bounces,
+		Denoise: s.Denoise, Shares: s.Apart && s.Move == nil, Noise: s.Noise, Adaptive: !s.Even,
+		Region: s.part(), Keep: true}
+}
+
+// part is what is made of the picture: nothing is all of it.
+func (s *Settings) part() (part [4]int) {
+	if s.Region != nil {
+		part = *s.Region
+	}
+	return part
+}
+
+// CancelTake stops a take; what is there of it stays.
+func (a *Operator) CancelTake(ctx context.Context, id string) error {
+	t, err := a.Store.Take(ctx, id)
+	if err != nil {
+		return act.NotThere(err, "The take")
+	}
+	if t.State != "waiting" && t.State != "working" {
+		return nil
+	}
+	if _, err := a.Store.Pool.Exec(ctx, "update take set state = 'cancelled', note = 'stopped by hand' where id = $1 "+
+		"and state in ('waiting', 'working')", id); err != nil {
+		return err
+	}
+	if t.JobID != nil {
+		if _, err := a.Queue.JobCancel(ctx, *t.JobID); err != nil && !errors.Is(err, river.ErrNotFound) {
+			return err
+		}
+	}
+	if set, err := store.GetSet(ctx, a.Store.Pool, t.SetID); err == nil {
+		act.Tell(ctx, a.Store.Pool, set.ProductionID, "take")
+	}
+	return nil
+}

@@ -1,0 +1,307 @@
+// Takes on the light table: laid over one another, marked, made better.
+import { call, pngURL, post } from "./ask.js";
+import { pull } from "./drag.js";
+import { stores } from "./stores.js";
+
+const calm = matchMedia("(prefers-reduced-motion: reduce)");
+let blinking = 0;
+
+export function judging() {
+  return {
+    seenAs: "picture", // what the picture's place shows: picture, light table, laid over or noise
+    noisy: "", // the picture of the noise
+    // Two takes laid over one another: how, where they are parted, and how both are looked at.
+    over: { one: "", two: "", way: "wipe", at: 50, flip: false, zoom: 1, x: 0, y: 0, heat: "", told: null },
+    ways: ["wipe", "blink", "beside", "difference"],
+    more: { samples: 256, noise: 0 },
+    get seenWays() {
+      const list = ["picture", "light table"];
+      if (this.over.one && this.over.two) list.push("laid over");
+      if (this.canDevelop) list.push("noise");
+      return list;
+    },
+    async seeAs(way) {
+      this.seenAs = way;
+      if (way !== "noise") return;
+      const t = this.shown;
+      try {
+        const picture = pngURL(await call(`/api/takes/${t.id}/noise`, { raw: true }));
+        URL.revokeObjectURL(this.noisy);
+        this.noisy = picture;
+      } catch (e) {
+        this.seenAs = "picture";
+        stores.v.say(e.message, true);
+      }
+    },
+    sees(way) {
+      return this.seenAs === way;
+    },
+    take(id) {
+      return (stores.v.st?.takes || []).find((t) => t.id === id) || null;
+    },
+    show(t) {
+      stores.v.compare = t.id;
+      this.seenAs = "picture";
+    },
+    // rows are the shots with their takes, in the order in which they were made.
+    get rows() {
+      const takes = (stores.v.st?.takes || []).slice().reverse(),
+        of = (id) => takes.filter((t) => t.shot === id),
+        rows = (stores.v.st?.shots || []).map((s) => ({ id: s.id, name: s.name, takes: of(s.id) })),
+        known = new Set(rows.map((r) => r.id)),
+        rest = takes.filter((t) => !known.has(t.shot));
+      if (rest.length) rows.push({ id: "", name: "working view", takes: rest });
+      return rows;
+    },
+    mark(t, patch) {
+      return post(`/api/takes/${t.id}/marks`, patch)
+        .then(() => stores.v.reload())
+        .catch((e) => stores.v.say(e.message, true));
+    },
+    starsTo(t, n) {
+      return this.mark(t, { stars: (t.marks.stars || 0) === n ? n - 1 : n });
+    },
+    starWord: (t, n) => ((t.marks.stars || 0) >= n ? "★" : "☆"),
+    isPicked(t) {
+      return this.over.one === t.id || this.over.two === t.id;
+    },
+    // pick takes a take up to be laid over another: two are held, the one that was taken up first is laid down.
+    pick(t) {
+      const o = this.over;
+      if (o.one === t.id) [o.one, o.two] = [o.two, ""];
+      else if (o.two === t.id) o.two = "";
+      else if (!o.one) o.one = t.id;
+      else {
+        if (o.two) o.one = o.two;
+        o.two = t.id;
+      }
+      o.told = null;
+      o.heat = "";
+      if (o.one && o.two) this.layOver();
+    },
+    async layOver() {
+      const { over } = this,
+        { one, two } = over;
+      this.seenAs = "laid over";
+      try {
+        const told = await call(`/api/takes/${one}/against/${two}`);
+        if (over.one === one && over.two === two) over.told = told;
+      } catch (e) {
+        stores.v.say(e.message, true);
+      }
+    },
+    async wayTo(way) {
+      const { over } = this;
+      over.way = way;
+      over.flip = false;
+      clearInterval(blinking);
+      if (way === "blink" && !calm.matches)
+        blinking = setInterval(() => {
+          if (over.way !== "blink" || this.seenAs !== "laid over") clearInterval(blinking);
+          else over.flip = !over.flip;
+        }, 700);
+      if (way === "difference" && !over.heat)
+        try {
+          over.heat = pngURL(await call(`/api/takes/${over.one}/heat/${over.two}`, { raw: true }));
+        } catch (e) {
+          stores.v.say(e.message, true);
+        }
+    },
+    get overWords() {
+      const t = this.over.told;
+      if (!t) return "measuring …";
+      const n = stores.v.number;
+      return `${n(t.mean, 2)} apart on the average, ${n(t.most, 1)} at most but for a hundredth; ${n(
+        100 * t.seen,
+        1,
+      )} % of the picture is seen to differ`;
+    },
+    // look is how both pictures are moved and enlarged.
+    get look() {
+      const { zoom, x, y } = this.over;
+      return { transform: `translate(${x}px, ${y}px) scale(${zoom})` };
+    },
+    get upper() {
+      const { way, at, flip } = this.over;
+      if (way === "wipe") return { clipPath: `inset(0 0 0 ${at}%)` };
+      if (way === "blink") return { visibility: flip ? "visible" : "hidden" };
+      return {};
+    },
+    get beside() {
+      return this.over.way === "beside";
+    },
+    enlarge(e) {
+      const { over } = this,
+        box = e.currentTarget.getBoundingClientRect(),
+        zoom = Math.min(Math.max(over.zoom * Math.pow(1.0015, -e.deltaY), 1), 32),
+        k = zoom / over.zoom,
+        [cx, cy] = [e.clientX - box.x - box.width / 2, e.clientY - box.y - box.height / 2];
+      if (zoom === 1) this.asWhole();
+      else Object.assign(over, { zoom, x: cx - (cx - over.x) * k, y: cy - (cy - over.y) * k });
+    },
+    grab(e) {
+      const { over } = this,
+        [x, y, fx, fy] = [over.x, over.y, e.clientX, e.clientY];
+      pull(
+        e.currentTarget,
+        e,
+        (m) => Object.assign(over, { x: x + m.clientX - fx, y: y + m.clientY - fy }),
+        (moved) => {
+          if (moved === false && over.way === "blink") over.flip = !over.flip;
+          if (moved === null) Object.assign(over, { x, y });
+        },
+      );
+    },
+    get wipeAt() {
+      return { left: `${this.over.at}%` };
+    },
+    // wipe parts the two takes where the pointer is.
+    wipe(e) {
+      const { over } = this,
+        box = e.currentTarget.parentElement.getBoundingClientRect(),
+        old = over.at;
+      pull(
+        e.currentTarget,
+        e,
+        (m) => {
+          over.at = Math.min(Math.max((100 * (m.clientX - box.x)) / box.width, 0), 100);
+        },
+        (moved) => {
+          if (moved === null) over.at = old;
+        },
+      );
+    },
+    asWhole() {
+      Object.assign(this.over, { zoom: 1, x: 0, y: 0 });
+    },
+    swap() {
+      const { over } = this;
+      [over.one, over.two] = [over.two, over.one];
+      this.layOver();
+    },
+    // frameOf is the place of a take's picture: as large as there is room, of its proportions.
+    frameOf(t) {
+      const k = t.settings.width / t.settings.height;
+      return { aspectRatio: `${k}`, width: `min(100cqw, ${100 * k}cqh)` };
+    },
+    // The region that the next still is made of, as shares of the picture.
+    region: null,
+    drawsRegion: false,
+    regionOn() {
+      this.drawsRegion = !this.drawsRegion;
+      if (!this.drawsRegion) this.region = null;
+      stores.v.say(this.drawsRegion ? "draw in the picture what is to be rendered" : "");
+    },
+    drawRegion(e) {
+      if (!this.drawsRegion) return;
+      e.preventDefault();
+      const box = e.currentTarget.getBoundingClientRect(),
+        at = (m) => [
+          Math.min(Math.max((m.clientX - box.x) / box.width, 0), 1),
+          Math.min(Math.max((m.clientY - box.y) / box.height, 0), 1),
+        ],
+        old = this.region,
+        [fx, fy] = at(e);
+      pull(
+        e.currentTarget,
+        e,
+        (m) => {
+          const [x, y] = at(m);
+          this.region = [Math.min(x, fx), Math.min(y, fy), Math.max(x, fx), Math.max(y, fy)];
+        },
+        (moved) => {
+          if (!moved) this.region = old;
+        },
+      );
+    },
+    get regionBox() {
+      const [x0, y0, x1, y1] = this.region || [0, 0, 0, 0];
+      return {
+        left: `${100 * x0}%`,
+        top: `${100 * y0}%`,
+        width: `${100 * (x1 - x0)}%`,
+        height: `${100 * (y1 - y0)}%`,
+      };
+    },
+    get regionPixels() {
+      if (!this.region) return null;
+      const w = Math.round(Number(stores.v.take.width)),
+        h = Math.max(Math.round(w / stores.v.st.set.view.aspect), 1),
+        [x0, y0, x1, y1] = this.region,
+        px = [Math.floor(x0 * w), Math.floor(y0 * h), Math.ceil(x1 * w), Math.ceil(y1 * h)];
+      return px[2] > px[0] && px[3] > px[1] ? px : null;
+    },
+    get regionWords() {
+      const p = this.regionPixels;
+      return p ? `${p[2] - p[0]} × ${p[3] - p[1]} px` : "";
+    },
+    // goOn has the take that is shown made better.
+    async goOn() {
+      const t = this.shown;
+      try {
+        await post(`/api/takes/${t.id}/more`, {
+          samples: Number(this.more.samples),
+          noise: Number(this.more.noise) / 100,
+          seconds: 0,
+        });
+        stores.v.say(`${t.name} goes on.`);
+      } catch (e) {
+        stores.v.say(e.message, true);
+      }
+      await stores.v.reload();
+    },
+    get canGoOn() {
+      const t = this.shown;
+      return Boolean(t?.result.film && t.state !== "waiting" && t.state !== "working");
+    },
+    edgeOf(t) {
+      if (this.isPicked(t)) return "border-act";
+      return t.marks.current ? "border-ink" : "border-line";
+    },
+    hasStars: (t, n) => (t.marks.stars || 0) >= n,
+    sizeWords(t) {
+      return `${t.settings.width} × ${t.settings.height}${this.noiseWords(t.result)}`;
+    },
+    madeWords(t) {
+      const n = stores.v.number,
+        { view } = t.settings;
+      return `, ${t.result.samples} samples${this.noiseWords(t.result)} in ${n(t.result.seconds, 1)} s, ${n(
+        view.focal,
+        1,
+      )} mm f/${n(view.fNumber, 1)}`;
+    },
+    standing(t) {
+      if (t.state !== "done") return t.state;
+      return t.marks.current ? "the shot’s" : "";
+    },
+    flipOver() {
+      this.over.flip = !this.over.flip;
+    },
+    get heated() {
+      return this.over.way === "difference" && this.over.heat;
+    },
+    overPicture(which) {
+      const t = this.take(this.over[which]);
+      return t ? this.picture(t) : "";
+    },
+    get overDiffers() {
+      return this.over.told?.words || [];
+    },
+    get alike() {
+      return Boolean(this.over.told && !this.overDiffers.length);
+    },
+    get seesNoise() {
+      return this.sees("noise") && this.noisy;
+    },
+    get seesVideo() {
+      return this.sees("picture") && this.shown?.result.mp4;
+    },
+    get seesStill() {
+      return this.sees("picture") && this.shownStill;
+    },
+    get seesNothing() {
+      return this.sees("picture") && !(this.shown && this.picture(this.shown));
+    },
+    noiseWords: (r) => (r.noise > 0 ? `, ${stores.v.number(100 * r.noise, 1)} % noise` : ""),
+  };
+}

@@ -1,0 +1,55 @@
+package web
+
+import (
+	"net/http"
+
+	"github.com/labstack/echo/v5"
+
+	"visator/app/judge"
+	"visator/app/takes"
+)
+
+// goOn has a still made better, from where it ended.
+func (s *Server) goOn(c *echo.Context) error {
+	var ask takes.More
+	if err := decode(c, &ask); err != nil {
+		return err
+	}
+	return answer(c, map[string]string{}, s.app.GoOn(c.Request().Context(), c.Param("take"), ask))
+}
+
+// mark is what is thought of a take.
+func (s *Server) mark(c *echo.Context) error {
+	var ask judge.Marks
+	if err := decode(c, &ask); err != nil {
+		return err
+	}
+	return answer(c, map[string]string{}, s.app.Mark(c.Request().Context(), c.Param("take"), ask))
+}
+
+// against is how two takes differ.
+func (s *Server) against(c *echo.Context) error {
+	d, err := s.app.Against(c.Request().Context(), c.Param("take"), c.Param("other"))
+	return answer(c, d, err)
+}
+
+// heat draws where two takes differ.
+func (s *Server) heat(c *echo.Context) error {
+	data, err := s.app.Heat(c.Request().Context(), c.Param("take"), c.Param("other"))
+	return drawn(c, data, err)
+}
+
+// noise draws where noise was left in a take.
+func (s *Server) noise(c *echo.Context) error {
+	data, err := s.app.Noise(c.Request().Context(), c.Param("take"))
+	return drawn(c, data, err)
+}
+
+// drawn answers with a PNG that may be another one the next time.
+func drawn(c *echo.Context, png []byte, err error) error {
+	if err != nil {
+		return err
+	}
+	c.Response().Header().Set("Cache-Control", "no-store")
+	return c.Blob(http.StatusOK, "image/png", png)
+}
