@@ -12,6 +12,7 @@ import (
 	"visator/app/query"
 	"visator/app/takes"
 	"visator/core/geom"
+	"visator/core/openexr"
 	"visator/store"
 )
 
@@ -198,5 +199,48 @@ func TestTakesAreHeldAgainstOneAnother(t *testing.T) {
 		if err := d.a.Mark(d.ctx, one.ID, m); err == nil {
 			t.Errorf("%+v is taken", m)
 		}
+	}
+}
+
+// A still with all layers says of each what it is, the picture is the same as without, and who is who is in it by name.
+func TestAStillHasTheLayersThatAreAskedFor(t *testing.T) {
+	d := newStudio(t)
+	eye := d.state().Set.View.Eye
+	d.stand("box", eye.Add(geom.V{Y: -2, Z: -6}), geom.V{X: 2, Y: 2, Z: 1})
+	s := takes.Settings{Width: 48, Samples: 4, Seed: 4}
+	plain := d.made(s)
+	s.Layers, s.Halves = []string{"depth", "ways", "lights", "identity", "occlusion", "position", "noise"}, true
+	full := d.made(s)
+	p, q := resultOf(t, &plain), resultOf(t, &full)
+	if p.PNG != q.PNG {
+		t.Error("with layers it is another picture")
+	}
+	data, err := d.a.Store.ReadBlob(d.ctx, q.EXR)
+	if err != nil {
+		t.Fatal(err)
+	}
+	e, err := openexr.Open(bytes.NewReader(data))
+	if err != nil {
+		t.Fatal(err)
+	}
+	for _, name := range []string{"R", "Z", "direct.diffuse.G", "light.sky.R", "VisatorThing00.R", "VisatorLayer02.A",
+		"occlusion.V", "position.Y", takes.NoiseLayer} {
+		if !e.Has(name) {
+			t.Errorf("there is no %s", name)
+		}
+	}
+	if !bytes.Contains(data, []byte(`{"`+d.state().Placements[0].Name+`":"`)) {
+		t.Error("its name is not in the manifest")
+	}
+	told := 0
+	for _, l := range q.Layers {
+		told += len(l.Channels)
+	}
+	if told < 40 {
+		t.Errorf("%d channels are told of: %+v", told, q.Layers)
+	}
+	s.Layers = []string{"deep"}
+	if _, err := d.a.Shoot(d.ctx, d.set, "", "still", s); err == nil || !strings.Contains(err.Error(), "deep") {
+		t.Errorf("a layer that is none: %v", err)
 	}
 }

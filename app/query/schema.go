@@ -5,6 +5,7 @@ import (
 	"visator/core/finish"
 	"visator/core/geom"
 	"visator/core/lay"
+	"visator/core/layers"
 	"visator/core/light"
 	"visator/core/optics"
 	"visator/core/stage"
@@ -17,6 +18,7 @@ type Schema struct {
 	Light    []document.Field            `json:"light"`
 	Places   []light.Spot                `json:"places"` // on the earth, to choose
 	Finish   []finish.Described          `json:"finish"` // the steps, in the order of the chain
+	Layers   [][2]string                 `json:"layers"` // of pictures, that can be asked for, and what they are
 
 	View       []document.Field `json:"view"`
 	Settings   []document.Field `json:"settings"` // of shots and sets, beside their view and light
@@ -31,8 +33,8 @@ func SchemaOf() Schema {
 	day, view, usual := light.Default(), optics.Default(), stage.Usual()
 	return Schema{
 		Elements: lay.Schema(), Drawn: lay.Drawings(), Light: document.Schema(&day), Places: light.Places(),
-		Finish: finish.Schema(),
-		View:   document.Schema(&view), Settings: document.Schema(&stage.ShotSettings{}),
+		Finish: finish.Schema(), Layers: layers.Kinds[:],
+		View: document.Schema(&view), Settings: document.Schema(&stage.ShotSettings{}),
 		Shot: document.Schema(&stage.Shot{}), Set: document.Schema(&stage.Scene{}),
 		Placement:  document.Schema(&stage.Placement{Scale: geom.V{X: 1, Y: 1, Z: 1}}),
 		Production: document.Schema(&usual),

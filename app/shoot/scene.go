@@ -15,6 +15,7 @@ import (
 	"visator/core/assembly"
 	"visator/core/document"
 	"visator/core/geom"
+	"visator/core/layers"
 	"visator/core/light"
 	"visator/core/model"
 	"visator/core/optics"
@@ -67,6 +68,8 @@ type loadedThing struct {
 	name   string
 	place  geom.M  // from metres about the pivot to the set
 	bends  float64 // how high it is, if wind bends it
+	piece  string  // by name; "": of none
+	layer  string  // of the set; "": none
 }
 
 // hungLamp is a lamp of the set.
@@ -145,7 +148,7 @@ func (l *Loaded) stand(ctx context.Context, w *measure.Snapshot, t *assembly.Thi
 		if err != nil {
 			return err
 		}
-		l.stands = append(l.stands, loadedThing{p.ID, t.Groups, key, p.Name, at, 0})
+		l.stands = append(l.stands, loadedThing{p.ID, t.Groups, key, p.Name, at, 0, p.Shape(), t.Layer})
 		return nil
 	}
 	if err := l.load(ctx, w, p.Piece, p.Name); err != nil {
@@ -167,7 +170,7 @@ func (l *Loaded) stand(ctx context.Context, w *measure.Snapshot, t *assembly.Thi
 		return err
 	}
 	l.stands = append(l.stands, loadedThing{p.ID, t.Groups, key, p.Name, t.World,
-		l.bent(w, p.Piece, p.Bends, p.Scale.Y)})
+		l.bent(w, p.Piece, p.Bends, p.Scale.Y), w.PieceOf[p.Piece].Name, t.Layer})
 	return nil
 }
 
@@ -179,7 +182,7 @@ func (l *Loaded) standLaid(ctx context.Context, w *measure.Snapshot, t *assembly
 		if err != nil {
 			return err
 		}
-		l.stands = append(l.stands, loadedThing{t.ID, nil, key, t.Name, geom.Identity, 0})
+		l.stands = append(l.stands, loadedThing{t.ID, nil, key, t.Name, geom.Identity, 0, t.Kind, t.Layer})
 	}
 	l.air = append(l.air, t.Laid.Air...)
 	for _, h := range t.Laid.Hung {
@@ -200,7 +203,7 @@ func (l *Loaded) standLaid(ctx context.Context, w *measure.Snapshot, t *assembly
 			return err
 		}
 		l.stands = append(l.stands, loadedThing{t.ID, nil, key, t.Name, at,
-			l.bent(w, in.Piece, "", float64(in.Scale))})
+			l.bent(w, in.Piece, "", float64(in.Scale)), w.PieceOf[in.Piece].Name, t.Layer})
 	}
 	return nil
 }
@@ -277,6 +280,23 @@ func tinted(m *model.Model, tint string) *model.Model {
 }
 
 // build makes the scene of stands in a light.
+// Called is what things are called in the layers of a picture, by object ID.
+func (l *Loaded) Called() []layers.Called {
+	of := func(name func(t *loadedThing) string) func(uint32) string {
+		return func(object uint32) string {
+			if i := int(object) - 1; i >= 0 && i < len(l.stands) {
+				return name(&l.stands[i])
+			}
+			return ""
+		}
+	}
+	return []layers.Called{
+		{Kind: "Thing", Of: of(func(t *loadedThing) string { return cmp.Or(t.name, t.id) })},
+		{Kind: "Piece", Of: of(func(t *loadedThing) string { return t.piece })},
+		{Kind: "Layer", Of: of(func(t *loadedThing) string { return cmp.Or(t.layer, "no layer") })},
+	}
+}
+
 func (l *Loaded) build(ctx context.Context, stands []loadedThing, ls *light.State) (*render.Scene, error) {
 	s, err := l.structure(ctx, stands)
 	if err != nil {

@@ -16,6 +16,7 @@ import (
 	"visator/core/bands"
 	"visator/core/exchange"
 	"visator/core/film"
+	"visator/core/layers"
 	"visator/core/optics"
 	"visator/core/render"
 	"visator/store"
@@ -35,6 +36,7 @@ type shooting struct {
 	older      store.Kept // the preview before the last
 	newer      store.Kept // the last
 	turn       int64      // that writes are made with
+	called     []layers.Called
 	film       *film.Film // that was laid aside, to go on with
 	from       int        // samples that it had
 	laid       store.Kept // the film that was laid aside last
@@ -124,7 +126,7 @@ func (sh *shooting) run(ctx context.Context) error {
 	if sh.s.Move != nil {
 		return sh.move(ctx, l)
 	}
-	sh.groups = l.Groups
+	sh.groups, sh.called = l.Groups, l.Called()
 	sh.s.View = sh.s.At(0, l.Cast.Where) // focused on where its thing stands now
 	sh.scene = shoot.Falling(sh.scene, &sh.s.Light, &sh.s.View, 0)
 	if err := sh.takeUp(ctx); err != nil {
@@ -280,8 +282,23 @@ func (sh *shooting) banded(ctx context.Context) error {
 	return sh.develop(ctx, f)
 }
 
+// layers are those that the OpenEXR of a still has beside its colours: depth always, lights and noise in their own way.
+func (sh *shooting) layers() []string {
+	list := []string{"depth"}
+	if sh.s.Region != nil { // only its part would have them
+		return list
+	}
+	for _, name := range sh.s.Layers {
+		if !slices.Contains([]string{"depth", "lights", "noise"}, name) {
+			list = append(list, name)
+		}
+	}
+	return list
+}
+
 // develop keeps the pictures of a still that was made.
 func (sh *shooting) develop(ctx context.Context, f *render.Film) (err error) {
+	cam := shoot.RenderCamera(&sh.s.View)
 	errors := f.Errors()
 	if sh.s.Keep && f.Open() {
 		if err := sh.lay(ctx, f); err != nil {
@@ -297,7 +314,11 @@ func (sh *shooting) develop(ctx context.Context, f *render.Film) (err error) {
 	if sh.r.PNG, err = sh.putPNG(ctx, f, &sh.s.View); err != nil {
 		return err
 	}
-	channels := append(exchange.RGB("", f.Color), exchange.Channel{Name: "Z", Data: f.Depth, Stride: 1})
+	p, err := layers.Of(f, &cam, sh.layers(), nil, sh.called)
+	if err != nil {
+		return err
+	}
+	channels := p.Channels
 	if errors != nil {
 		channels = append(channels, exchange.Channel{Name: NoiseLayer, Data: errors, Stride: 1})
 	}
@@ -310,8 +331,12 @@ func (sh *shooting) develop(ctx context.Context, f *render.Film) (err error) {
 		}
 		channels = append(channels, exchange.Shares(f.Shares, names)...)
 	}
+	if sh.s.Halves {
+		channels = exchange.Halves(channels)
+	}
+	sh.r.Layers = p.Lines
 	var buf bytes.Buffer
-	if err := exchange.WriteEXR(&buf, f.Width, f.Height, channels); err != nil {
+	if err := exchange.WriteEXRWith(&buf, f.Width, f.Height, channels, p.Texts); err != nil {
 		return err
 	}
 	sh.r.EXR, _, err = sh.a.Store.PutBlob(ctx, &buf, 0)

@@ -6,12 +6,15 @@ import (
 	"context"
 	"encoding/json"
 	"errors"
+	"slices"
 
 	"github.com/jackc/pgx/v5"
 	"github.com/riverqueue/river"
 
 	"visator/app/act"
 	"visator/app/shoot"
+	"visator/core/film"
+	"visator/core/layers"
 	"visator/core/render"
 	"visator/core/stage"
 	"visator/store"
@@ -31,18 +34,20 @@ const Tries = 10
 
 // Settings is everything that makes a take, kept with it.
 type Settings struct {
-	Width   int     `json:"width"`
-	Height  int     `json:"height"` // 0: from the width and the shot's aspect
-	Samples int     `json:"samples"`
-	Seconds float64 `json:"seconds"` // time limit of a picture; 0: none
-	Seed    uint64  `json:"seed"`
-	Bounces int     `json:"bounces"`
-	Denoise bool    `json:"denoise"`
-	Quietly bool    `json:"quietly,omitempty"` // it waits while somebody is at work
-	Apart   bool    `json:"apart,omitempty"`   // of a still: what each group of lights gives is kept apart
-	Noise   float64 `json:"noise,omitempty"`   // is little enough, as film.Noise tells it; 0: all samples are made
-	Even    bool    `json:"even,omitempty"`    // as many samples everywhere, not more where noise is left
-	Keep    bool    `json:"keep,omitempty"`    // of a still: its film is laid aside, to go on with
+	Width   int      `json:"width"`
+	Height  int      `json:"height"` // 0: from the width and the shot's aspect
+	Samples int      `json:"samples"`
+	Seconds float64  `json:"seconds"` // time limit of a picture; 0: none
+	Seed    uint64   `json:"seed"`
+	Bounces int      `json:"bounces"`
+	Denoise bool     `json:"denoise"`
+	Quietly bool     `json:"quietly,omitempty"` // it waits while somebody is at work
+	Layers  []string `json:"layers,omitempty"`  // of a still, in its OpenEXR; see core/layers
+	Halves  bool     `json:"halves,omitempty"`  // its layers have 16 bits a value where that is enough
+	Apart   bool     `json:"apart,omitempty"`   // of a still: what each group of lights gives is kept apart
+	Noise   float64  `json:"noise,omitempty"`   // is little enough, as film.Noise tells it; 0: all samples are made
+	Even    bool     `json:"even,omitempty"`    // as many samples everywhere, not more where noise is left
+	Keep    bool     `json:"keep,omitempty"`    // of a still: its film is laid aside, to go on with
 	// Of a still: the part of the picture that is made, in pixels right and down, from the first two to before the
 	// last two; the rest is that of the shot's newest still of that size, or black. Nil: all of it.
 	Region *[4]int `json:"region,omitempty"`
@@ -65,6 +70,7 @@ type Result struct {
 	Around  string   `json:"around,omitempty"` // of a region: the take that the rest of the picture is of
 	// What was kept apart, as the layers of the EXR: groups of lamps, then sun, sky and glow.
 	Groups []shoot.ShareGroup `json:"groups,omitempty"`
+	Layers []layers.Line      `json:"layers,omitempty"` // of the EXR, what each is
 }
 
 // maxQueued is how many takes of one production wait or are made: a storyboard's
@@ -124,6 +130,12 @@ func (a *Operator) Shoot(ctx context.Context, setID, shotID, kind string, s Sett
 	o := s.options()
 	if err := o.Check(); err != nil {
 		return t, act.Wrong("%v", err)
+	}
+	if err := layers.Check(s.Layers); err != nil {
+		return t, act.Wrong("%v.", err)
+	}
+	if slices.Contains(s.Layers, "lights") {
+		s.Apart, o.Shares = true, true
 	}
 	if s.Region != nil && *s.Region == [4]int{} {
 		return t, act.Wrong("The region has no pixels: draw it in the picture.")
@@ -249,7 +261,15 @@ func (a *Operator) GoOn(ctx context.Context, id string, m More) error {
 func (s *Settings) options() render.Options {
 	return render.Options{Width: s.Width, Height: s.Height, Samples: s.Samples, Seed: s.Seed, Bounces: s.Bounces,
 		Denoise: s.Denoise, Shares: s.Apart && s.Move == nil, Noise: s.Noise, Adaptive: !s.Even,
-		Region: s.part(), Keep: true}
+		Region: s.part(), Keep: true, Extra: s.extra()}
+}
+
+// extra is what its film keeps beside.
+func (s *Settings) extra() film.Extra {
+	if s.Move != nil || s.Region != nil {
+		return film.Extra{}
+	}
+	return layers.Extra(s.Layers)
 }
 
 // part is what is made of the picture: nothing is all of it.

@@ -3,16 +3,20 @@ package main
 import (
 	"context"
 	"crypto/sha256"
+	"encoding/json"
 	"errors"
 	"fmt"
 	"io"
 	"math"
 	"os"
+	"path/filepath"
 	"strconv"
 	"strings"
 	"time"
 
+	"visator/core/exchange"
 	"visator/core/film"
+	"visator/core/layers"
 	"visator/core/render"
 )
 
@@ -101,6 +105,28 @@ func openFilm(path, of string) (*render.Film, error) {
 	return f, nil
 }
 
+// writeLayers writes the picture with its layers, and beside it a list of what they are.
+func (c *renderCall) writeLayers(f *render.Film, cam *render.Camera, groups []string) error {
+	p, err := layers.Of(f, cam, c.list, groups, []layers.Called{{Kind: "Thing", Of: c.called}})
+	if err != nil {
+		return err
+	}
+	if c.half {
+		p.Channels = exchange.Halves(p.Channels)
+	}
+	if err := writeWhole(c.out, func(w io.Writer) error {
+		return exchange.WriteEXRWith(w, p.Width, p.Height, p.Channels, p.Texts)
+	}); err != nil {
+		return err
+	}
+	list := strings.TrimSuffix(c.out, filepath.Ext(c.out)) + ".layers.json"
+	return writeWhole(list, func(w io.Writer) error {
+		enc := json.NewEncoder(w)
+		enc.SetIndent("", "  ")
+		return enc.Encode(map[string]any{"picture": filepath.Base(c.out), "layers": p.Lines})
+	})
+}
+
 // of tells the picture that is asked for from all others: by what the files hold that it is made of, and all that
 // is told of it but how long.
 func (c *renderCall) of() (string, error) {
@@ -121,6 +147,6 @@ func (c *renderCall) of() (string, error) {
 		}
 	}
 	fmt.Fprintln(h, c.camera, c.size, c.background, c.strength, c.turn, c.focus, c.fstop, c.o.Seed, c.o.Bounces,
-		c.o.Region, c.o.Denoise, c.o.Shares, c.o.Adaptive)
+		c.o.Region, c.o.Denoise, c.o.Shares, c.o.Adaptive, c.o.Extra, c.around)
 	return fmt.Sprintf("%x", h.Sum(nil)), nil
 }

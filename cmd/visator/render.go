@@ -16,6 +16,7 @@ import (
 	"visator/core/exchange"
 	"visator/core/finish"
 	"visator/core/geom"
+	"visator/core/layers"
 	"visator/core/model"
 	"visator/core/render"
 	"visator/core/sky"
@@ -28,7 +29,10 @@ type renderCall struct {
 	region, resume                                                    string
 	o                                                                 render.Options
 	percent, seconds                                                  float64
-	even                                                              bool
+	even, half, around                                                bool
+	layers                                                            string
+	list                                                              []string // of layers
+	called                                                            func(object uint32) string
 	strength, turn, focus, fstop, ev                                  float64
 	noDenoise                                                         bool
 }
@@ -58,6 +62,10 @@ func renderFile(ctx context.Context, args []string) error {
 	fs.StringVar(&c.surfaces, "surfaces", "",
 		"what surfaces are made of instead, and wear, `OVERRIDES.json`; see docs/surface.md")
 	fs.BoolVar(&c.o.Shares, "shares", false, "also write, into the EXR, what each group of lights gives")
+	fs.StringVar(&c.layers, "layers", "",
+		"write these `LAYERS` into the EXR, and a list of them beside it; all is all, see docs/shoot.md")
+	fs.BoolVar(&c.half, "half", false, "16 bits a value where that is enough")
+	fs.BoolVar(&c.around, "panorama", false, "all around from where the camera stands, by longitude and latitude")
 	fs.StringVar(&c.passes, "passes", "", "also write, into the EXR: `depth,normal,albedo,objectId`")
 	fs.StringVar(&c.region, "region", "",
 		"only the part of the picture from `X0,Y0,X1,Y1`, in pixels from the upper left")
@@ -112,9 +120,25 @@ func (c *renderCall) run(ctx context.Context, given map[string]bool) error {
 	if err != nil {
 		return err
 	}
+	if c.layers != "" {
+		if kind != ".exr" {
+			return usagef("--layers need an .exr file")
+		}
+		if c.list, err = layers.Wanted(c.layers); err != nil {
+			return usageError{err}
+		}
+		c.o.Extra = layers.Extra(c.list)
+		c.o.Shares = c.o.Shares || c.light != "" && slices.Contains(c.list, "lights")
+	}
 	m, err := readModel(ctx, c.file)
 	if err != nil {
 		return err
+	}
+	c.called = func(object uint32) string {
+		if n := int(object) - 1; n >= 0 && n < len(m.Nodes) {
+			return m.Nodes[n].Name
+		}
+		return ""
 	}
 	scene := &render.Scene{}
 	var weathers []surface.Weather
@@ -146,6 +170,7 @@ func (c *renderCall) run(ctx context.Context, given map[string]bool) error {
 	if err != nil {
 		return err
 	}
+	cam.Around = c.around
 	if drops != nil {
 		scene = drops(scene, cam.World.Point(geom.V{}))
 	}
@@ -163,6 +188,9 @@ func (c *renderCall) run(ctx context.Context, given map[string]bool) error {
 	film, err := c.expose(ctx, scene, &cam)
 	if err != nil {
 		return err
+	}
+	if c.list != nil {
+		return c.writeLayers(film, &cam, groups)
 	}
 	return c.write(film, kind, wanted, groups, given["ev"])
 }

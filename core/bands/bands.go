@@ -34,12 +34,27 @@ var ErrMemory = errors.New("the picture does not fit into memory")
 // apartBytes is what a pixel takes of each kind of light that is kept apart, with the noise being removed.
 const apartBytes = 48
 
+// besideBytes is what a pixel takes of what is kept beside.
+func besideBytes(x film.Extra) (n int64) {
+	if x.Ways {
+		n += int64(len(film.WayNames)) * apartBytes
+	}
+	if x.Held {
+		n += film.Ranks * 8
+	}
+	if x.Unhidden {
+		n += 8
+	}
+	return n
+}
+
 // Render makes a picture in at most so many bytes of memory: as a whole where it
 // fits, else in bands of rows, one after the other, each with the rows beside it
 // that the noise filter looks at. The picture is the same. Only Color and Depth of
 // one that is made in bands are kept. o.Progress sees each band for itself, told of
-// samples of all bands. What lights give is kept apart only where that fits too, and not in bands; nor does one in
-// bands go on later, or give samples to where noise is.
+// samples of all bands. What lights give is kept apart, and what is asked for
+// beside, only where that fits too, and not in bands; nor does one in bands go on
+// later, or give samples to where noise is.
 func Render(ctx context.Context, s *render.Scene, cam *render.Camera, o render.Options, bytes int64) (*render.Film,
 	error) {
 	if err := o.Check(); err != nil {
@@ -53,6 +68,9 @@ func Render(ctx context.Context, s *render.Scene, cam *render.Camera, o render.O
 	if o.Shares {
 		apart := int64(w) * int64(h) * apartBytes * int64(s.Kinds())
 		o.Shares = need+apart <= bytes
+	}
+	if beside := int64(w) * int64(h) * besideBytes(o.Extra); need+beside > bytes {
+		o.Extra = film.Extra{}
 	}
 	if need <= bytes {
 		return render.Render(ctx, s, cam, o)

@@ -433,6 +433,19 @@ func (p *Place) Eval(i geom.V) (f geom.V, pdf float64) {
 	return f, pdf
 }
 
+// Matte is what of Eval, for light from the side of o, is what the matte ground gives: what is sent all around beneath
+// the surface. The rest is mirrored.
+func (p *Place) Matte(i geom.V) geom.V {
+	if p.o.Z <= 0 || i.Z <= 0 || p.diffuse == (geom.V{}) {
+		return geom.V{}
+	}
+	onCoat := i.Z
+	if p.coat.on {
+		onCoat = math.Abs(p.onCoat(i).Z)
+	}
+	return p.diffuse.Times(p.couple(i, 1)).Mul(i.Z / math.Pi * p.passes(i.Z, onCoat, 1))
+}
+
 // beyond is Eval of light from the other side.
 func (p *Place) beyond(i geom.V, even, onCoat float64) (f geom.V, pdf float64) {
 	cos := -i.Z

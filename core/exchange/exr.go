@@ -8,22 +8,47 @@ import (
 	"encoding/binary"
 	"fmt"
 	"io"
+	"maps"
 	"math"
+	"slices"
 	"sort"
 	"strings"
+
+	"visator/core/openexr"
 )
 
-// Channel is one layer of an OpenEXR picture, 32-bit float, Stride values
-// apart in Data from Offset on.
+// Channel is one layer of an OpenEXR picture, Stride values apart in Data from Offset on: 32-bit floats, or halves.
 type Channel struct {
 	Name           string // "R", "Z", "normal.X", ...
 	Data           []float32
 	Stride, Offset int
+	Half           bool
+}
+
+// bytes is how many a value takes.
+func (c *Channel) bytes() int {
+	if c.Half {
+		return 2
+	}
+	return 4
+}
+
+// Halves are channels with 16 bits a value, where that is enough: not for numbers of things, nor for distances.
+func Halves(list []Channel) []Channel {
+	list = append([]Channel{}, list...)
+	for i := range list {
+		name := strings.TrimRight(list[i].Name, ".RGBAXYZV0123456789")
+		list[i].Half = list[i].Name != "Z" && name != "objectId" && name != "position" &&
+			!strings.HasPrefix(list[i].Name, "Visator")
+	}
+	return list
 }
 
 // RGB returns the three channels of interleaved colour.
 func RGB(prefix string, data []float32) []Channel {
-	return []Channel{{prefix + "R", data, 3, 0}, {prefix + "G", data, 3, 1}, {prefix + "B", data, 3, 2}}
+	return []Channel{{Name: prefix + "R", Data: data, Stride: 3},
+		{Name: prefix + "G", Data: data, Stride: 3, Offset: 1},
+		{Name: prefix + "B", Data: data, Stride: 3, Offset: 2}}
 }
 
 // exrLines is how many scan lines one ZIP block holds (OpenEXR File Layout).
@@ -31,6 +56,14 @@ const exrLines = 16
 
 // WriteEXR writes a single-part scan line OpenEXR file, ZIP compressed.
 func WriteEXR(w io.Writer, width, height int, channels []Channel) error {
+	return WriteEXRWith(w, width, height, channels, nil)
+}
+
+// longestName is that of names in files that every reader takes; longer ones are marked in the file's version.
+const longestName, longNames = 31, 0x400
+
+// WriteEXRWith is WriteEXR with texts in the head of the file, by name.
+func WriteEXRWith(w io.Writer, width, height int, channels []Channel, texts map[string]string) error {
 	channels = append([]Channel{}, channels...)
 	sort.Slice(channels, func(i, j int) bool { return channels[i].Name < channels[j].Name })
 	for i, c := range channels {
@@ -49,13 +82,34 @@ func WriteEXR(w io.Writer, width, height int, channels []Channel) error {
 		u32(uint32(len(value)))
 		head.Write(value)
 	}
-	u32(20000630) // magic
-	u32(2)        // version 2, one part, scan lines
+	u32(20000630)        // magic
+	version := uint32(2) // one part, scan lines
+	for name := range texts {
+		if len(name) > 255 || strings.ContainsRune(name, 0) {
+			return fmt.Errorf("%.40q names no text of a picture", name)
+		}
+		if len(name) > longestName {
+			version |= longNames
+		}
+	}
+	for _, c := range channels {
+		if len(c.Name) > 255 || strings.ContainsRune(c.Name, 0) {
+			return fmt.Errorf("%.40q names no channel", c.Name)
+		}
+		if len(c.Name) > longestName {
+			version |= longNames
+		}
+	}
+	u32(version)
 	var list bytes.Buffer
 	for _, c := range channels {
 		list.WriteString(c.Name + "\x00")
-		list.Write(le.AppendUint32(nil, 2)) // FLOAT
-		list.Write([]byte{0, 0, 0, 0})      // not perceptually linear
+		kind := uint32(2) // FLOAT
+		if c.Half {
+			kind = 1
+		}
+		list.Write(le.AppendUint32(nil, kind))
+		list.Write([]byte{0, 0, 0, 0}) // not perceptually linear
 		list.Write(le.AppendUint32(le.AppendUint32(nil, 1), 1))
 	}
 	list.WriteByte(0)
@@ -63,6 +117,9 @@ func WriteEXR(w io.Writer, width, height int, channels []Channel) error {
 	box = le.AppendUint32(box, uint32(height-1))
 	one := le.AppendUint32(nil, math.Float32bits(1))
 	attr("channels", "chlist", list.Bytes())
+	for _, name := range slices.Sorted(maps.Keys(texts)) {
+		attr(name, "string", []byte(texts[name]))
+	}
 	attr("compression", "compression", []byte{3})
 	attr("dataWindow", "box2i", box)
 	attr("displayWindow", "box2i", box)
@@ -99,10 +156,17 @@ func WriteEXR(w io.Writer, width, height int, channels []Channel) error {
 // exrBlock packs lines from to: bytes are parted into even and odd ones and
 // differences taken before deflate, as the ZIP compression of the format asks.
 func exrBlock(from, to, width int, channels []Channel) ([]byte, error) {
-	raw := make([]byte, 0, (to-from)*width*len(channels)*4)
+	size := 0
+	for i := range channels {
+		size += channels[i].bytes()
+	}
+	raw := make([]byte, 0, (to-from)*width*size)
 	for y := from; y < to; y++ {
 		for _, c := range channels {
-			for x := 0; x < width; x++ {
+			for x := 0; x < width && c.Half; x++ {
+				raw = binary.LittleEndian.AppendUint16(raw, openexr.ToHalf(c.Data[(y*width+x)*c.Stride+c.Offset]))
+			}
+			for x := 0; x < width && !c.Half; x++ {
 				raw = binary.LittleEndian.AppendUint32(raw, math.Float32bits(c.Data[(y*width+x)*c.Stride+c.Offset]))
 			}
 		}

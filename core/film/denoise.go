@@ -69,18 +69,21 @@ func (f *Film) denoise() {
 		}
 		for c := 0; c < 3; c++ {
 			f.Color[3*i+c] = lit[i][c] * max(guide[8*i+3+c], 0.02)
-			for g := range layers {
-				f.Shares[g][3*i+c] = layers[g].Now[3*i+c] * max(guide[8*i+3+c], 0.02)
+			for g, to := range f.layers() {
+				to[3*i+c] = layers[g].Now[3*i+c] * max(guide[8*i+3+c], 0.02)
 			}
 		}
 	}
 }
 
+// layers are what adds up to the picture, in one way and the other.
+func (f *Film) layers() [][]float32 { return append(f.Shares[:len(f.Shares):len(f.Shares)], f.Ways...) }
+
 func (f *Film) layersOf(guide []float32) []clean.Layer {
-	out := make([]clean.Layer, len(f.Shares))
+	out := make([]clean.Layer, len(f.Shares)+len(f.Ways))
 	for g := range out {
 		out[g] = clean.Layer{Now: make([]float32, len(f.Color)), Next: make([]float32, len(f.Color))}
-		for i, v := range f.Shares[g] {
+		for i, v := range f.layers()[g] {
 			out[g].Now[i] = v / max(guide[8*(i/3)+3+i%3], 0.02)
 		}
 	}

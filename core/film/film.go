@@ -26,50 +26,81 @@ type Film struct {
 	Object        []float32 // instance ID, 0: background
 	// Shares, if they were asked for, are what each group of lamps gives of Color, then the suns, the sky, and what
 	// glows: 3 a pixel each. They add up to it.
-	Shares  [][]float32
-	Threads int
-	Enter   func() // is called on each goroutine, if set
+	Shares [][]float32
+	// Ways, if they were asked for, are what came of Color by each way of Ways: 3 a pixel each. They add up to it too.
+	Ways [][]float32
+	// Open is, if it was asked for, the share of the sky that is not hidden near by, of what each pixel met first.
+	Unhidden []float32
+	Threads  int
+	Enter    func() // is called on each goroutine, if set
 
 	sum    []float64 // 3 a pixel
 	apart  [][]float32
 	square []float64 // of luminance, 1 a pixel
 	guide  []float32 // 7 a pixel: sums of normal, albedo, 1/depth
 	counts []int32   // samples that a pixel has
+	held   []Held    // Ranks a pixel, if it was asked for
+	open   []float32 // sum of what was not hidden
 	rates  []float32 // how many samples more a pixel gets than the average, once that is known; see plan.go
 }
 
-// Seen is what the camera's ray met first, to guide the noise filter.
+// Seen is what the camera's ray met first.
 type Seen struct {
 	Normal, Albedo geom.V
 	Depth          float64 // along the ray; +Inf for the background
+	Object         uint32  // instance ID; 0: none
+	Unhidden       float64 // 1: nothing near by hides the sky; asked for with Extra.Unhidden
+}
+
+// Extra is what a film keeps beside colour and its guides.
+type Extra struct {
+	Kinds    int  // kinds of light that are kept apart, in Shares
+	Ways     bool // the ways of light, in Film.Ways
+	Held     bool // which things a pixel holds, and how much of it each
+	Unhidden bool // how much of the sky is not hidden
 }
 
 // TileSide is how wide and high a piece of a picture is that is made at a time, in pixels.
 const TileSide = 32
 
-// New is a film of the part of a picture, whole[0] x whole[1] pixels, from (left, top) to before (right, bottom), that
-// keeps so many kinds of light apart.
-func New(whole [2]int, part [4]int, kinds int) *Film {
+// New is a film of the part of a picture, whole[0] x whole[1] pixels, from (left, top) to before (right, bottom).
+func New(whole [2]int, part [4]int, x Extra) *Film {
 	w, h := part[2]-part[0], part[3]-part[1]
 	n := w * h
 	f := &Film{Width: w, Height: h, Left: part[0], Top: part[1], Whole: whole, Threads: 1, Color: make([]float32, 3*n),
 		Depth: make([]float32, n), Normal: make([]float32, 3*n), Albedo: make([]float32, 3*n),
 		Object: make([]float32, n), sum: make([]float64, 3*n), square: make([]float64, n),
 		guide: make([]float32, 7*n), counts: make([]int32, n)}
-	f.keepApart(kinds)
+	parts := x.Kinds
+	if x.Ways {
+		parts += len(WayNames)
+	}
+	f.apart = make([][]float32, parts)
+	all := make([][]float32, parts)
+	for g := range all {
+		all[g], f.apart[g] = make([]float32, 3*n), make([]float32, 3*n)
+	}
+	f.Shares, f.Ways = all[:x.Kinds:x.Kinds], all[x.Kinds:]
+	if x.Held {
+		f.held = make([]Held, Ranks*n)
+	}
+	if x.Unhidden {
+		f.open, f.Unhidden = make([]float32, n), make([]float32, n)
+	}
 	return f
 }
 
-func (f *Film) keepApart(kinds int) {
-	f.Shares, f.apart = make([][]float32, kinds), make([][]float32, kinds)
-	for g := range f.Shares {
-		f.Shares[g], f.apart[g] = make([]float32, len(f.Color)), make([]float32, len(f.Color))
-	}
+// Extra is what the film keeps beside.
+func (f *Film) Extra() Extra {
+	return Extra{Kinds: len(f.Shares), Ways: len(f.Ways) > 0, Held: f.held != nil, Unhidden: f.open != nil}
 }
 
 // Close gives back what only a film in the making needs.
 func (f *Film) Close() {
-	f.sum, f.square, f.guide, f.counts, f.rates, f.apart, f.Enter = nil, nil, nil, nil, nil, nil, nil
+	f.sum, f.square, f.guide, f.rates, f.apart, f.open, f.Enter = nil, nil, nil, nil, nil, nil, nil
+	if f.held == nil { // else they tell how much of a pixel a thing takes
+		f.counts = nil
+	}
 }
 
 // Open says whether samples can be added.
@@ -86,6 +117,12 @@ func (f *Film) Add(i int, c geom.V, sn *Seen, apart []geom.V) {
 			to := f.apart[g][3*i : 3*i+3]
 			to[0], to[1], to[2] = to[0]+float32(v.X), to[1]+float32(v.Y), to[2]+float32(v.Z)
 		}
+	}
+	if f.held != nil && sn.Object != 0 {
+		hold(f.held[Ranks*i:Ranks*(i+1)], sn.Object)
+	}
+	if f.open != nil {
+		f.open[i] += float32(sn.Unhidden)
 	}
 	l := light.Luminance(c)
 	f.square[i] += l * l
@@ -187,9 +224,15 @@ func (f *Film) Show(denoise bool) {
 		k := 1 / float64(max(n, 1))
 		for c := 3 * i; c < 3*i+3; c++ {
 			f.Color[c] = float32(f.sum[c] * k)
-			for g := range f.apart {
+			for g := range f.Shares {
 				f.Shares[g][c] = f.apart[g][c] * float32(k)
 			}
+			for g := range f.Ways {
+				f.Ways[g][c] = f.apart[len(f.Shares)+g][c] * float32(k)
+			}
+		}
+		if f.open != nil {
+			f.Unhidden[i] = f.open[i] * float32(k)
 		}
 	}
 	if denoise {
@@ -198,8 +241,10 @@ func (f *Film) Show(denoise bool) {
 	for i, v := range f.Color { // nothing that other programs would stumble over
 		if v-v != 0 {
 			f.Color[i] = 0
-			for g := range f.Shares {
-				f.Shares[g][i] = 0
+			for _, l := range [][][]float32{f.Shares, f.Ways} {
+				for g := range l {
+					l[g][i] = 0
+				}
 			}
 		}
 	}

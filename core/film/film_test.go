@@ -13,7 +13,7 @@ import (
 
 // noisy is a film with so many samples of what a pixel of 1 cd/m² gives that is noisy on the right, by a seed.
 func noisy(w, h, samples int, seed uint64) *Film {
-	f := New([2]int{w, h}, [4]int{0, 0, w, h}, 1)
+	f := New([2]int{w, h}, [4]int{0, 0, w, h}, Extra{Kinds: 1, Held: true, Unhidden: true})
 	expose(f, samples, seed)
 	return f
 }
@@ -27,7 +27,7 @@ func expose(f *Film, samples int, seed uint64) {
 				v += 0.5 * (2*r.Float64() - 1)
 			}
 			c := geom.V{X: v, Y: v, Z: v}
-			f.Add(i, c, &Seen{Depth: 2, Normal: geom.V{Z: 1}, Albedo: c}, []geom.V{c.Mul(0.25)})
+			f.Add(i, c, &Seen{Depth: 2, Normal: geom.V{Z: 1}, Albedo: c, Object: uint32(1 + r.IntN(3))}, []geom.V{c.Mul(0.25)})
 		}
 	}
 	f.Samples = samples
@@ -43,7 +43,7 @@ func TestNoiseIsTheStandardErrorOfWhatIsSeen(t *testing.T) {
 			t.Errorf("%d samples: %v, want %v", n, got, want)
 		}
 	}
-	if n := New([2]int{3, 3}, [4]int{0, 0, 3, 3}, 0).Noise(); n == n {
+	if n := New([2]int{3, 3}, [4]int{0, 0, 3, 3}, Extra{}).Noise(); n == n {
 		t.Errorf("a film without samples has noise of %v", n)
 	}
 }
@@ -138,7 +138,7 @@ func TestAFilmGoesOn(t *testing.T) {
 	f.Show(true)
 	whole.Show(true)
 	if !slices.Equal(f.Color, whole.Color) || !slices.Equal(f.Shares[0], whole.Shares[0]) ||
-		!slices.Equal(f.counts, whole.counts) {
+		!slices.Equal(f.counts, whole.counts) || !slices.Equal(f.held, whole.held) {
 		t.Error("laid aside in between it is another picture")
 	}
 	if _, err := read("another", 960); !errors.Is(err, ErrOther) {

@@ -17,7 +17,7 @@ type kept struct {
 	Of      string `json:"of"` // the picture that it is of, as whoever laid it aside tells one from another
 	Whole   [2]int `json:"whole"`
 	Part    [4]int `json:"part"`
-	Kinds   int    `json:"kinds"`
+	Extra   Extra  `json:"extra"`
 	Samples int    `json:"samples"`
 	Planned bool   `json:"planned"`
 }
@@ -53,6 +53,12 @@ func (f *Film) parts() (list []struct {
 	if f.rates != nil {
 		add("rates", f.rates)
 	}
+	if f.held != nil {
+		add("held", f.held)
+	}
+	if f.open != nil {
+		add("open", f.open)
+	}
 	for g := range f.apart {
 		add(fmt.Sprintf("apart-%d", g), f.apart[g])
 	}
@@ -64,7 +70,7 @@ func (f *Film) parts() (list []struct {
 func (f *Film) Save(w io.Writer, of string) error {
 	z := zip.NewWriter(w)
 	head := kept{Version: Version, Of: of, Whole: f.Whole, Part: [4]int{f.Left, f.Top, f.Left + f.Width,
-		f.Top + f.Height}, Kinds: len(f.apart), Samples: f.Samples, Planned: f.rates != nil}
+		f.Top + f.Height}, Extra: f.Extra(), Samples: f.Samples, Planned: f.rates != nil}
 	raw, err := json.Marshal(&head)
 	if err != nil {
 		return err
@@ -106,14 +112,14 @@ func Load(r io.ReaderAt, size int64, of string, most int) (*Film, error) {
 	case head.Of != of:
 		return nil, ErrOther
 	case p[0] < 0 || p[1] < 0 || p[2] <= p[0] || p[3] <= p[1] || p[2] > head.Whole[0] || p[3] > head.Whole[1] ||
-		head.Whole[0] > math.MaxInt32 || head.Whole[1] > math.MaxInt32 || head.Samples < 1 || head.Kinds < 0 ||
-		head.Kinds > maxKinds:
+		head.Whole[0] > math.MaxInt32 || head.Whole[1] > math.MaxInt32 || head.Samples < 1 || head.Extra.Kinds < 0 ||
+		head.Extra.Kinds > maxKinds:
 		return nil, fmt.Errorf("the film says of itself what cannot be: part %v of %v, %d samples, %d kinds of light",
-			p, head.Whole, head.Samples, head.Kinds)
-	case int64(p[2]-p[0])*int64(p[3]-p[1])*int64(1+head.Kinds/8) > int64(most):
+			p, head.Whole, head.Samples, head.Extra.Kinds)
+	case int64(p[2]-p[0])*int64(p[3]-p[1])*int64(1+head.Extra.Kinds/8) > int64(most):
 		return nil, fmt.Errorf("the film has %d x %d pixels: it does not fit into memory", p[2]-p[0], p[3]-p[1])
 	}
-	f := New(head.Whole, p, head.Kinds)
+	f := New(head.Whole, p, head.Extra)
 	f.Samples = head.Samples
 	if head.Planned {
 		f.rates = make([]float32, len(f.counts))

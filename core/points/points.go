@@ -93,6 +93,13 @@ func (s *Sampler) Next() float64 {
 	return x
 }
 
+// Aside are two numbers in [0, 1) that no others depend on: those that Next2 gives stay as they are.
+func (s *Sampler) Aside() (float64, float64) {
+	t := *s
+	t.dim = 1 << 20
+	return t.Next2()
+}
+
 // Pick returns a number in [0, 1) from what is hit, for the stochastic
 // decision whether a see-through surface lets a ray pass.
 func (s *Sampler) Pick(a, b uint32) float64 {

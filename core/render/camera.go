@@ -16,6 +16,7 @@ type Camera struct {
 	MidX, MidY   float64 // tangents of the middle of a picture of a shifted lens
 	Squeeze      float64 // of an anamorphic lens: its opening is so much narrower; 0 is 1
 	Orthographic bool
+	Around       bool    // all around by longitude and latitude: the middle of the picture is along -Z
 	Near, Far    float64 // metres along the view axis; Far 0: without end
 	Focus        float64 // metres along the view axis
 	LensRadius   float64 // metres; 0 is a pinhole
@@ -57,6 +58,13 @@ func (c *Camera) Open(n, focus float64) {
 func (c *Camera) Ray(x, y, u, v float64) Ray {
 	px, py := (2*x-1)*c.TanX+c.MidX, (1-2*y)*c.TanY+c.MidY
 	var o, d geom.V
+	if c.Around {
+		lon, lat := (2*x-1)*math.Pi, (1-2*y)*math.Pi/2
+		d = geom.V{X: math.Cos(lat) * math.Sin(lon), Y: math.Sin(lat), Z: -math.Cos(lat) * math.Cos(lon)}
+		ray := NewRay(c.World.Point(o), c.World.Dir(d).Unit())
+		ray.Min, ray.Max = c.Near, max(c.Far, 0)
+		return ray
+	}
 	if c.Orthographic {
 		o, d = geom.V{X: px, Y: py}, geom.V{Z: -1}
 	} else {
@@ -80,10 +88,25 @@ func (c *Camera) Ray(x, y, u, v float64) Ray {
 	return ray
 }
 
-// Depth is the distance along the view axis of a point.
+// Depth is the distance along the view axis of a point; of a picture all around how far it is.
 func (c *Camera) Depth(p geom.V) float64 {
+	if c.Around {
+		return p.Sub(c.World.Point(geom.V{})).Len()
+	}
 	return geom.V{X: c.World[8], Y: c.World[9], Z: c.World[10]}.Dot(geom.V{X: c.World[12], Y: c.World[13],
 		Z: c.World[14]}.Sub(p))
+}
+
+// Point is the place in the set of what is seen at x, y of the picture (0..1, y down) so far along the view axis.
+func (c *Camera) Point(x, y, depth float64) geom.V {
+	p := *c
+	p.LensRadius, p.Near = 0, 0
+	r := p.Ray(x, y, 0.5, 0.5)
+	if c.Around {
+		return r.O.Add(r.D.Mul(depth))
+	}
+	along := -geom.V{X: c.World[8], Y: c.World[9], Z: c.World[10]}.Dot(r.D)
+	return r.O.Add(r.D.Mul(depth / along))
 }
 
 // disk maps the unit square to the unit disk and keeps areas (Shirley and

@@ -21,7 +21,8 @@ type Options struct {
 	Threads       int // 0: all cores
 	Bounces       int // indirect bounces; 0 is direct light alone
 	Denoise       bool
-	Shares        bool // keep apart what each group of lights gives
+	Shares        bool       // keep apart what each group of lights gives
+	Extra         film.Extra // what the film keeps beside; its Kinds come of Shares
 	// Region, if not empty, is the part of the picture that is made: from the column Region[0] and the row Region[1]
 	// to before Region[2] and Region[3]. The film holds it alone; its pixels are those of the whole picture.
 	Region [4]int
@@ -98,18 +99,19 @@ func Render(ctx context.Context, s *Scene, cam *Camera, o Options) (*Film, error
 		o.Region = [4]int{0, 0, o.Width, o.Height}
 	}
 	bsdf.Ready()
-	kinds := 0
+	x := o.Extra
+	x.Kinds = 0
 	if o.Shares {
-		kinds = s.Kinds()
+		x.Kinds = s.Kinds()
 	}
 	f := o.From
 	if f == nil {
-		f = film.New([2]int{o.Width, o.Height}, o.Region, kinds)
+		f = film.New([2]int{o.Width, o.Height}, o.Region, x)
 		f.Enter, f.Threads = o.Enter, o.Threads
 		if err := f.Pixels(ctx, func(x, y int) { passes(f, s, cam, x, y) }); err != nil {
 			return nil, ErrCut
 		}
-	} else if !f.Open() || f.Whole != [2]int{o.Width, o.Height} || len(f.Shares) != kinds ||
+	} else if !f.Open() || f.Whole != [2]int{o.Width, o.Height} || f.Extra() != x ||
 		[4]int{f.Left, f.Top, f.Left + f.Width, f.Top + f.Height} != o.Region {
 		return nil, film.ErrOther
 	}
@@ -120,7 +122,10 @@ func Render(ctx context.Context, s *Scene, cam *Camera, o Options) (*Film, error
 	}
 	tracers := make(chan *tracer, o.Threads)
 	for range o.Threads {
-		tracers <- &tracer{s: s, bounces: o.Bounces, clamp: clamp, apart: make([]geom.V, len(f.Shares))}
+		tr := &tracer{s: s, bounces: o.Bounces, clamp: clamp, apart: make([]geom.V, len(f.Shares)+len(f.Ways)),
+			looksAbout: x.Unhidden}
+		tr.ways = tr.apart[len(f.Shares):]
+		tracers <- tr
 	}
 	for f.Samples < o.Samples {
 		// One sample a pass at first, for a picture soon; more when there are many.

@@ -12,13 +12,16 @@ import (
 
 // tracer follows paths on one goroutine.
 type tracer struct {
-	s       *Scene
-	bounces int
-	clamp   float64 // luminance above which an indirect contribution is cut; 0: never
-	pass    passing
-	met     met      // of the point in the air at which the path is: there is one at a time
-	apart   []geom.V // what each kind of light gave along the last path; none if nobody asks
-	blind   bool     // what shines by itself is not seen at the end of the first ray
+	s          *Scene
+	bounces    int
+	clamp      float64 // luminance above which an indirect contribution is cut; 0: never
+	pass       passing
+	met        met      // of the point in the air at which the path is: there is one at a time
+	apart      []geom.V // what each kind of light gave along the last path, then each way; none if nobody asks
+	ways       []geom.V // the end of it; see ways.go
+	way        wayTo
+	looksAbout bool // how much of the sky is hidden near by is asked for
+	blind      bool // what shines by itself is not seen at the end of the first ray
 	// Lamps are looked for only where light happens to meet the air: to test the other way.
 	plainWays bool
 }
@@ -43,6 +46,7 @@ func (tr *tracer) radiance(ray Ray, smp *points.Sampler, first *seen) geom.V {
 	depth := 0
 	travelled := 0.0 // since the camera, for the first hit behind glass
 	clear(tr.apart)
+	tr.way = wayTo{}
 	add := func(kind int, c geom.V, indirect bool) {
 		if indirect && tr.clamp > 0 {
 			if l := light.Luminance(c); l > tr.clamp {
@@ -50,8 +54,11 @@ func (tr *tracer) radiance(ray Ray, smp *points.Sampler, first *seen) geom.V {
 			}
 		}
 		total = total.Add(c)
-		if len(tr.apart) > 0 {
+		if len(tr.apart) > len(tr.ways) {
 			tr.apart[kind] = tr.apart[kind].Add(c)
+		}
+		if len(tr.ways) > 0 {
+			tr.goes(depth, c)
 		}
 	}
 	var inside *Surface                 // whose body the path is in
@@ -77,6 +84,10 @@ func (tr *tracer) radiance(ray Ray, smp *points.Sampler, first *seen) geom.V {
 			if depth == 0 && math.IsInf(first.Depth, 1) {
 				first.Depth, first.Normal = travelled+hit.T, pt.n
 				first.Albedo = pt.place.Base
+				first.Object = tr.s.Instances[hit.Instance].ID
+				if tr.looksAbout {
+					first.Unhidden = tr.unhidden(&pt, smp)
+				}
 				if pt.place.Metal > 0.5 || pt.trans > 0.5 { // what a mirror shows is not its own colour
 					first.Albedo = geom.V{X: 1, Y: 1, Z: 1}
 				}
@@ -94,7 +105,9 @@ func (tr *tracer) radiance(ray Ray, smp *points.Sampler, first *seen) geom.V {
 			}
 			if w.beam {
 				l, of := tr.abeam(w, depth == 0, smp)
+				tr.way.at = atAir
 				add(tr.s.group(of), weight.Times(l), depth > 0)
+				tr.way.at = alongRay
 			}
 			var at point
 			var t float64
@@ -155,13 +168,18 @@ func (tr *tracer) radiance(ray Ray, smp *points.Sampler, first *seen) geom.V {
 			break
 		}
 		c := tr.s.weigh(pt.p)
+		tr.way.at = atPoint
 		tr.direct(&pt, &c, smp, depth == 0, func(kind int, l geom.V) { add(kind, weight.Times(l), depth > 0 || foggy) })
+		tr.way.at = alongRay
 		// After the last bounce one more ray still looks for lights: direct
 		// light is shared between both ways of finding it.
 		u1, u2 := smp.Next2()
 		wi, w, pdf, ok := pt.sample(u1, u2, smp.Next())
 		if !ok {
 			break
+		}
+		if depth == 0 && len(tr.ways) > 0 {
+			tr.way.split, tr.way.first = pt.wayOf(wi)
 		}
 		weight = weight.Times(w)
 		if depth >= 1 { // Russian roulette
@@ -326,6 +344,9 @@ func (tr *tracer) direct(pt *point, c *choice, smp *points.Sampler, first bool, 
 // answer is what one light sample gives after shadow and reflection.
 func (tr *tracer) answer(pt *point, l *lamp.Light, chance float64, smp *points.Sampler) geom.V {
 	f, bsdf := pt.eval(l.Dir)
+	if len(tr.ways) > 0 && tr.way.first == unknown {
+		tr.way.here, tr.way.hereFirst = pt.wayOf(l.Dir)
+	}
 	if !(f.Max() > 0) {
 		return geom.V{}
 	}

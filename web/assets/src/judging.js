@@ -302,6 +302,10 @@ export function judging() {
     get seesNothing() {
       return this.sees("picture") && !(this.shown && this.picture(this.shown));
     },
+    get layerWords() {
+      const n = stores.v.take.layers.length;
+      return n ? `${stores.v.count(n, "layer", "layers")} in the OpenEXR` : "layers for compositing";
+    },
     noiseWords: (r) => (r.noise > 0 ? `, ${stores.v.number(100 * r.noise, 1)} % noise` : ""),
   };
 }

@@ -94,7 +94,18 @@ document.addEventListener("alpine:init", () => {
       tone: localStorage.tone || "dark",
       snapOn: localStorage.snap !== "off",
       waiting: 0,
-      take: { width: 1280, samples: 64, seconds: 0, denoise: true, apart: false, noise: 0, adaptive: true, keep: true },
+      take: {
+        width: 1280,
+        samples: 64,
+        seconds: 0,
+        noise: 0,
+        denoise: true,
+        apart: false,
+        adaptive: true,
+        keep: true,
+        layers: [],
+        halves: false,
+      },
       compare: "",
 
       // now is the state as it is, for drawing: reading it through the page's

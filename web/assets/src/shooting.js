@@ -124,6 +124,8 @@ export const shooting = {
       apart: stores.v.take.apart,
       noise: Number(stores.v.take.noise) / 100,
       even: !stores.v.take.adaptive,
+      layers: kind === "still" ? [...stores.v.take.layers] : [],
+      halves: stores.v.take.halves,
       keep: kind === "still" && stores.v.take.keep,
       region: kind === "still" ? stores.shoot.regionPixels : null,
       bounces: 4,
