@@ -73,7 +73,7 @@ func (s *Store) BeginTake(ctx context.Context, id string) (turn int64, err error
 	return turn, err
 }
 
-// SetTake stores how far a take is; a take that was cancelled stays so.
+// SetTake stores how far a take is; a take that was cancelled or is held stays so.
 // ErrOvertaken when turn is not the newest.
 func (s *Store) SetTake(ctx context.Context, id string, turn int64, state string, progress float64, note string,
 	result any) error {
@@ -83,7 +83,7 @@ func (s *Store) SetTake(ctx context.Context, id string, turn int64, state string
 	}
 	var newest int64
 	err = s.Pool.QueryRow(ctx, `with written as (update take set state = $3, progress = $4, note = $5, result = $6
-			where id = $1 and turn = $2 and (state <> 'cancelled' or $3 = 'cancelled'))
+			where id = $1 and turn = $2 and (state not in ('cancelled', 'held') or $3 = 'cancelled'))
 		select turn from take where id = $1`, id, turn, state, progress, Plain(note), raw).Scan(&newest)
 	switch {
 	case errors.Is(err, pgx.ErrNoRows):
@@ -109,10 +109,11 @@ func (s *Store) Refinish(ctx context.Context, id string, settings, result any) e
 	return err
 }
 
-// Again puts a take that ended into the queue once more, with other settings.
-func Again(ctx context.Context, q Querier, id string, settings json.RawMessage, job int64) error {
-	tag, err := q.Exec(ctx, "update take set settings = $2, job_id = $3, state = 'waiting', progress = 0, note = '' "+
-		"where id = $1 and binned is null and state in ('done', 'failed', 'cancelled')", id, settings, job)
+// Again puts a take that ended or is held into the queue once more, with other settings; due is when it is to be made.
+func Again(ctx context.Context, q Querier, id string, settings json.RawMessage, job int64, due *time.Time) error {
+	tag, err := q.Exec(ctx, "update take set settings = $2, job_id = $3, due = $4, state = 'waiting', progress = 0, "+
+		"note = '' where id = $1 and binned is null and state in ('done', 'failed', 'cancelled', 'held')", id, settings,
+		job, due)
 	if err == nil && tag.RowsAffected() == 0 {
 		err = ErrNotFound
 	}

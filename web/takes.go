@@ -53,3 +53,31 @@ func drawn(c *echo.Context, png []byte, err error) error {
 	c.Response().Header().Set("Cache-Control", "no-store")
 	return c.Blob(http.StatusOK, "image/png", png)
 }
+
+// queue is what waits and is made, of all productions.
+func (s *Server) queue(c *echo.Context) error {
+	list, err := s.app.Waiting(c.Request().Context())
+	return answer(c, list, err)
+}
+
+// arrange changes when a take is made.
+func (s *Server) arrange(c *echo.Context) error {
+	var ask takes.Order
+	if err := decode(c, &ask); err != nil {
+		return err
+	}
+	return answer(c, map[string]string{}, s.app.Arrange(c.Request().Context(), c.Param("take"), ask))
+}
+
+// shootAll asks for stills of all kept shots.
+func (s *Server) shootAll(c *echo.Context) error {
+	var ask struct {
+		Settings takes.Settings `json:"settings"`
+		Widths   []int          `json:"widths"`
+	}
+	if err := decode(c, &ask); err != nil {
+		return err
+	}
+	n, err := s.app.ShootAll(c.Request().Context(), c.Param("set"), ask.Settings, ask.Widths)
+	return answer(c, map[string]int{"takes": n}, err)
+}

@@ -53,7 +53,7 @@ func (a *Operator) RunTake(ctx context.Context, id string) error {
 	if err != nil {
 		return err
 	}
-	if t.State == "done" || t.State == "cancelled" || t.State == "failed" {
+	if t.State != "waiting" && t.State != "working" {
 		return nil
 	}
 	// From here on whoever had it before, and only lost its connection, is refused.

@@ -7,6 +7,7 @@ import (
 	"encoding/json"
 	"errors"
 	"slices"
+	"time"
 
 	"github.com/jackc/pgx/v5"
 	"github.com/riverqueue/river"
@@ -158,7 +159,7 @@ func (a *Operator) Shoot(ctx context.Context, setID, shotID, kind string, s Sett
 	}
 	defer done()
 	err = a.Store.Tx(ctx, func(tx pgx.Tx) error {
-		job, err := a.queue(ctx, tx, set.ProductionID, t.ID)
+		job, err := a.queue(ctx, tx, set.ProductionID, t.ID, nil)
 		if err != nil {
 			return err
 		}
@@ -183,8 +184,8 @@ func (a *Operator) Shoot(ctx context.Context, setID, shotID, kind string, s Sett
 	return t, err
 }
 
-// queue puts a take into the queue, and returns its job.
-func (a *Operator) queue(ctx context.Context, tx pgx.Tx, production, take string) (int64, error) {
+// queue puts a take into the queue, to be made at a time or, nil, as soon as it is its turn, and returns its job.
+func (a *Operator) queue(ctx context.Context, tx pgx.Tx, production, take string, at *time.Time) (int64, error) {
 	var queued int
 	if err := tx.QueryRow(ctx, `select count(*) from take t join sets s on s.id = t.set_id
 		where s.production_id = $1 and t.binned is null and t.state in ('waiting',
@@ -195,7 +196,11 @@ func (a *Operator) queue(ctx context.Context, tx pgx.Tx, production, take string
 		return 0, act.Wrong("%d takes of this production are waiting or being made; at most %d do. Wait for some, "+
 			"or stop some.", queued, maxQueued)
 	}
-	job, err := a.Queue.InsertTx(ctx, tx, Args{take}, &river.InsertOpts{Queue: Queue, MaxAttempts: Tries})
+	o := &river.InsertOpts{Queue: Queue, MaxAttempts: Tries}
+	if at != nil {
+		o.ScheduledAt = *at
+	}
+	job, err := a.Queue.InsertTx(ctx, tx, Args{take}, o)
 	if err != nil {
 		return 0, err
 	}
@@ -246,11 +251,11 @@ func (a *Operator) GoOn(ctx context.Context, id string, m More) error {
 		return err
 	}
 	return a.Store.Tx(ctx, func(tx pgx.Tx) error {
-		job, err := a.queue(ctx, tx, set.ProductionID, t.ID)
+		job, err := a.queue(ctx, tx, set.ProductionID, t.ID, nil)
 		if err != nil {
 			return err
 		}
-		if err := store.Again(ctx, tx, t.ID, raw, job); err != nil {
+		if err := store.Again(ctx, tx, t.ID, raw, job, nil); err != nil {
 			return act.NotThere(err, "The take")
 		}
 		act.Tell(ctx, tx, set.ProductionID, "take")
@@ -286,11 +291,11 @@ func (a *Operator) CancelTake(ctx context.Context, id string) error {
 	if err != nil {
 		return act.NotThere(err, "The take")
 	}
-	if t.State != "waiting" && t.State != "working" {
+	if t.State != "waiting" && t.State != "working" && t.State != "held" {
 		return nil
 	}
 	if _, err := a.Store.Pool.Exec(ctx, "update take set state = 'cancelled', note = 'stopped by hand' where id = $1 "+
-		"and state in ('waiting', 'working')", id); err != nil {
+		"and state in ('waiting', 'working', 'held')", id); err != nil {
 		return err
 	}
 	if t.JobID != nil {

@@ -4,7 +4,9 @@ import { pull } from "./drag.js";
 import { stores } from "./stores.js";
 
 const calm = matchMedia("(prefers-reduced-motion: reduce)");
-let blinking = 0;
+let blinking = 0,
+  watching = 0,
+  known = {}; // states of takes by id, as they were told last
 
 export function judging() {
   return {
@@ -15,13 +17,14 @@ export function judging() {
     ways: ["wipe", "blink", "beside", "difference"],
     more: { samples: 256, noise: 0 },
     get seenWays() {
-      const list = ["picture", "light table"];
+      const list = ["picture", "light table", "queue"];
       if (this.over.one && this.over.two) list.push("laid over");
       if (this.canDevelop) list.push("noise");
       return list;
     },
     async seeAs(way) {
       this.seenAs = way;
+      if (way === "queue") this.watchQueue();
       if (way !== "noise") return;
       const t = this.shown;
       try {
@@ -305,6 +308,84 @@ export function judging() {
     get layerWords() {
       const n = stores.v.take.layers.length;
       return n ? `${stores.v.count(n, "layer", "layers")} in the OpenEXR` : "layers for compositing";
+    },
+    // The queue of all productions
+    queue: [],
+    tonight: "22:00",
+    async watchQueue() {
+      clearTimeout(watching);
+      if (!this.sees("queue")) return;
+      try {
+        this.queue = await call("/api/queue");
+      } catch (e) {
+        stores.v.say(e.message, true);
+      }
+      watching = setTimeout(() => this.watchQueue(), 2000);
+    },
+    async arrange(q, order) {
+      try {
+        await post(`/api/takes/${q.id}/queue`, order);
+      } catch (e) {
+        stores.v.say(e.message, true);
+      }
+      await this.watchQueue();
+    },
+    // earlier has a take made before the one before it.
+    earlier(i) {
+      return this.arrange(this.queue[i], { do: "before", other: this.queue[i - 1].id });
+    },
+    canEarlier(i) {
+      return i > 0 && this.queue[i].state === "waiting" && this.queue[i - 1].state === "waiting";
+    },
+    canHold: (q) => q.state === "waiting" || q.state === "working",
+    canStart: (q) => q.state === "held" || q.state === "failed",
+    // putOff has a take made at the next time that a clock shows what was typed.
+    putOff(q) {
+      const [h, m] = this.tonight.split(":").map(Number),
+        at = new Date();
+      at.setHours(h, m, 0, 0);
+      if (at <= new Date()) at.setDate(at.getDate() + 1);
+      return this.arrange(q, { do: "at", at: at.toISOString() });
+    },
+    stopQueued(q) {
+      return this.stopTake(q.id).then(() => this.watchQueue());
+    },
+    queueWords(q) {
+      const parts = [q.state];
+      if (q.due && q.state === "waiting") parts.push(`from ${new Date(q.due).toLocaleString()}`);
+      if (q.note) parts.push(q.note);
+      return parts.join(", ");
+    },
+    // All kept shots at once
+    allSizes: "1280",
+    async shootAll() {
+      const widths = this.allSizes.split(/[ ,]+/).filter(Boolean).map(Number);
+      try {
+        const settings = this.asked("still"),
+          { takes } = await post(`/api/sets/${stores.v.st.set.id}/takes/all`, { settings, widths });
+        stores.v.say(`${stores.v.count(takes, "take is", "takes are")} in the queue.`);
+      } catch (e) {
+        stores.v.say(e.message, true);
+      }
+      await stores.v.reload();
+    },
+    // What is done is told, also to whoever looks elsewhere.
+    tells: localStorage.tells === "yes",
+    async tellsOn() {
+      this.tells = !this.tells && (await Notification.requestPermission()) === "granted";
+      localStorage.tells = this.tells ? "yes" : "no";
+    },
+    // tellEnded tells what ended since it was asked last.
+    tellEnded() {
+      const takes = stores.v.st?.takes || [],
+        was = known;
+      for (const t of takes)
+        if ((was[t.id] === "working" || was[t.id] === "waiting") && (t.state === "done" || t.state === "failed")) {
+          const words = `${t.name} is ${t.state}`;
+          stores.v.say(words, t.state === "failed");
+          if (this.tells && document.hidden) new Notification(words, { tag: t.id });
+        }
+      known = Object.fromEntries(takes.map((t) => [t.id, t.state]));
     },
     noiseWords: (r) => (r.noise > 0 ? `, ${stores.v.number(100 * r.noise, 1)} % noise` : ""),
   };

@@ -115,8 +115,9 @@ export const shooting = {
   },
 
   // Takes
-  async shootTake(kind) {
-    const settings = {
+  // asked is what a take is asked for with.
+  asked(kind) {
+    return {
       width: Number(stores.v.take.width),
       samples: Number(stores.v.take.samples),
       seconds: Number(stores.v.take.seconds),
@@ -131,6 +132,9 @@ export const shooting = {
       bounces: 4,
       seed: 1,
     };
+  },
+  async shootTake(kind) {
+    const settings = this.asked(kind);
     try {
       await post(`/api/sets/${page.set}/takes`, {
         shot: stores.v.st.changed || !this.shot ? "" : stores.v.st.set.shot,
@@ -192,7 +196,7 @@ export const shooting = {
   gainWords(g) {
     return g.on ? `${g.stops < 0 ? "" : "+"}${stores.v.number(g.stops, 1)} stops` : "out";
   },
-  asked(gains) {
+  gainsAsked(gains) {
     const by = gains.map((g) => (g.on ? Math.pow(2, g.stops) : 0)).join(),
       tint = gains.map((g) => g.tint).join();
     return `by=${by}&tint=${encodeURIComponent(tint)}`;
@@ -208,12 +212,12 @@ export const shooting = {
     return newest(
       "balance",
       () => this.balance,
-      (b) => `/api/takes/${b.take}/mix?${this.asked(b.gains)}`,
+      (b) => `/api/takes/${b.take}/mix?${this.gainsAsked(b.gains)}`,
     );
   },
   async writeBack() {
     try {
-      await post(`/api/takes/${this.shown.id}/mix?${this.asked(this.gains)}`, {});
+      await post(`/api/takes/${this.shown.id}/mix?${this.gainsAsked(this.gains)}`, {});
       await stores.v.reload();
       stores.v.say("The lights of the set are as they were balanced: a new render gives this picture.");
     } catch (e) {
