@@ -9,6 +9,7 @@ import (
 	"github.com/jackc/pgx/v5"
 
 	"visator/app/act"
+	"visator/app/deliver"
 	"visator/app/desk"
 	"visator/app/develop"
 	"visator/app/edit"
@@ -32,12 +33,15 @@ type App struct {
 	*outfit.Outfitter
 	*sheet.Office
 	*judge.Table
+	*deliver.Post
 }
 
 // New is an App on a store, without jobs and supplier.
 func New(s *store.Store) *App {
 	studio := shoot.NewStudio(library.NewLibrary(desk.New(query.New(measure.New(s)), edit.Of)))
-	return &App{&outfit.Outfitter{Lab: develop.NewLab(takes.New(studio))}, sheet.New(studio), judge.New(s)}
+	office := sheet.New(studio)
+	return &App{
+		&outfit.Outfitter{Lab: develop.NewLab(takes.New(studio))}, office, judge.New(s), deliver.New(studio, office)}
 }
 
 // NewProduction makes a production with a first, empty set.

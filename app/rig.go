@@ -7,6 +7,7 @@ import (
 	"io"
 	"slices"
 	"strings"
+
 	"visator/app/develop"
 
 	"visator/app/act"

@@ -10,6 +10,7 @@ import (
 	"github.com/riverqueue/river"
 
 	"visator/app/act"
+	"visator/app/deliver"
 	"visator/app/library"
 	"visator/app/takes"
 	"visator/store"
@@ -101,6 +102,20 @@ func (a *App) Requeue(ctx context.Context) (n int, err error) {
 				return err
 			}
 		}
+		parcels, err := lost("select id from parcel p where state in ('waiting', 'working') and not exists (select " +
+			"from river_job where kind = 'parcel' and args->>'parcel' = p.id and state in " + live + ") for update")
+		if err != nil {
+			return err
+		}
+		for _, id := range parcels {
+			job, err := a.Queue.InsertTx(ctx, tx, deliver.Args{Parcel: id}, deliver.Job())
+			if err != nil {
+				return err
+			}
+			if _, err := tx.Exec(ctx, "update parcel set job_id = $2 where id = $1", id, job.Job.ID); err != nil {
+				return err
+			}
+		}
 		arrivals, err := lost("select id from arrival a where state in ('waiting', 'working') and not exists (select " +
 			"from river_job where kind = 'intake' and args->>'arrival' = a.id and state in " + live + ") for update")
 		if err != nil {
@@ -127,7 +142,7 @@ func (a *App) Requeue(ctx context.Context) (n int, err error) {
 				return err
 			}
 		}
-		n = len(falling) + len(gone) + len(arrivals) + len(pieces)
+		n = len(falling) + len(gone) + len(parcels) + len(arrivals) + len(pieces)
 		return nil
 	})
 	return n, err

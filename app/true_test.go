@@ -10,6 +10,7 @@ import (
 	"strings"
 	"testing"
 	"time"
+
 	"visator/app/develop"
 
 	"visator/app/edit"

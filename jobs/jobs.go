@@ -17,6 +17,7 @@ import (
 	"github.com/riverqueue/river/rivertype"
 
 	"visator/app"
+	"visator/app/deliver"
 	"visator/app/library"
 	"visator/app/takes"
 	"visator/store"
@@ -64,6 +65,12 @@ func Open(ctx context.Context, a *app.App, workers int, log *slog.Logger,
 				run: func(ctx context.Context, x takes.Args) error { return a.RunTake(ctx, x.Take) },
 				failed: func(ctx context.Context, x takes.Args, why string) error {
 					return a.FailTake(ctx, x.Take, why)
+				}})
+		river.AddWorker(w,
+			&worker[deliver.Args]{guard: g,
+				run: func(ctx context.Context, x deliver.Args) error { return a.RunParcel(ctx, x.Parcel) },
+				failed: func(ctx context.Context, x deliver.Args, why string) error {
+					return a.FailParcel(ctx, x.Parcel, why)
 				}})
 		river.AddWorker(w,
 			&worker[app.SettleArgs]{guard: g,

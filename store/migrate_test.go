@@ -30,6 +30,7 @@ var released = map[string]string{
 	"00010_shelf.sql":     "c375cd44dcb006d9",
 	"00011_worlds.sql":    "5896150701ccbe17",
 	"00012_marks.sql":     "18308e4f4c9b4137",
+	"00013_parcels.sql":   "631cd5eb060cc072",
 }
 
 func TestReleasedMigrationsAreAsTheyWere(t *testing.T) {

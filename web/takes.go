@@ -1,10 +1,15 @@
 package web
 
 import (
+	"cmp"
+	"mime"
 	"net/http"
+	"strconv"
 
 	"github.com/labstack/echo/v5"
 
+	"visator/app/act"
+	"visator/app/deliver"
 	"visator/app/judge"
 	"visator/app/takes"
 )
@@ -80,4 +85,40 @@ func (s *Server) shootAll(c *echo.Context) error {
 	}
 	n, err := s.app.ShootAll(c.Request().Context(), c.Param("set"), ask.Settings, ask.Widths)
 	return answer(c, map[string]int{"takes": n}, err)
+}
+
+// parcels are those of a production, with what they may hold.
+func (s *Server) parcels(c *echo.Context) error {
+	list, err := s.app.Parcels(c.Request().Context(), c.Param("production"))
+	return answer(c, map[string]any{"parcels": list, "parts": deliver.Parts}, err)
+}
+
+// deliver asks for a parcel.
+func (s *Server) deliver(c *echo.Context) error {
+	var ask deliver.Settings
+	if err := decode(c, &ask); err != nil {
+		return err
+	}
+	p, err := s.app.Deliver(c.Request().Context(), c.Param("production"), ask)
+	return answer(c, p, err)
+}
+
+func (s *Server) cancelParcel(c *echo.Context) error {
+	return answer(c, map[string]string{}, s.app.CancelParcel(c.Request().Context(), c.Param("parcel")))
+}
+
+// contact is a page of the contact sheets of a set.
+func (s *Server) contact(c *echo.Context) error {
+	list, err := s.app.ContactSheets(c.Request().Context(), c.Param("set"), c.QueryParam("as"))
+	if err != nil {
+		return err
+	}
+	n, err := strconv.Atoi(cmp.Or(c.QueryParam("page"), "1"))
+	if err != nil || n < 1 || n > len(list) {
+		return act.Wrong("There are %d pages of contact sheets.", len(list))
+	}
+	p := list[n-1]
+	c.Response().Header().Set("Content-Disposition",
+		mime.FormatMediaType("inline", map[string]string{"filename": p.Name}))
+	return c.Blob(http.StatusOK, p.Mime, p.Data)
 }

@@ -29,34 +29,43 @@ const maxBaked = 300
 // sun as a light. Baked, what is worn and what has patterns that no file tells is in pictures of its own. The file says
 // who made the pieces and under which licence.
 func (a *Studio) Export(ctx context.Context, setID string, baked bool, w io.Writer) error {
+	m, err := a.Merged(ctx, setID, baked)
+	if err != nil {
+		return err
+	}
+	return exchange.WriteGLB(w, m)
+}
+
+// Merged is the set as the model that Export writes.
+func (a *Studio) Merged(ctx context.Context, setID string, baked bool) (*model.Model, error) {
 	set, err := store.GetSet(ctx, a.Store.Pool, setID)
 	if err != nil {
-		return act.NotThere(err, "The set")
+		return nil, act.NotThere(err, "The set")
 	}
 	s, err := a.loadScene(ctx, &set)
 	if err != nil {
-		return err
+		return nil, err
 	}
 	if len(s.stands) > maxExported {
-		return act.Wrong("The set has %d things; a file holds at most %d. Hide its largest drift first.", len(s.stands),
-			maxExported)
+		return nil, act.Wrong("The set has %d things; a file holds at most %d. Hide its largest drift first.",
+			len(s.stands), maxExported)
 	}
 	shots, err := store.Shots(ctx, a.Store.Pool, setID)
 	if err != nil {
-		return err
+		return nil, err
 	}
 	lines, err := a.creditLines(ctx, &set)
 	if err != nil {
-		return err
+		return nil, err
 	}
 	if baked {
 		if err := s.bake(ctx, &set.Light); err != nil {
-			return err
+			return nil, err
 		}
 	}
 	m := s.merge(set.Name, shots, &set.Light)
 	m.Copyright = credit.Message(lines)
-	return exchange.WriteGLB(w, m)
+	return m, nil
 }
 
 // bake gives what is worn, or has patterns that no file tells, models of its own as it stands.

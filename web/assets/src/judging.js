@@ -17,7 +17,7 @@ export function judging() {
     ways: ["wipe", "blink", "beside", "difference"],
     more: { samples: 256, noise: 0 },
     get seenWays() {
-      const list = ["picture", "light table", "queue"];
+      const list = ["picture", "light table", "queue", "deliver"];
       if (this.over.one && this.over.two) list.push("laid over");
       if (this.canDevelop) list.push("noise");
       return list;
@@ -25,6 +25,7 @@ export function judging() {
     async seeAs(way) {
       this.seenAs = way;
       if (way === "queue") this.watchQueue();
+      if (way === "deliver") this.watchParcels();
       if (way !== "noise") return;
       const t = this.shown;
       try {
@@ -355,6 +356,42 @@ export function judging() {
       if (q.due && q.state === "waiting") parts.push(`from ${new Date(q.due).toLocaleString()}`);
       if (q.note) parts.push(q.note);
       return parts.join(", ");
+    },
+    // Parcels
+    parcels: [],
+    parcelParts: [],
+    packed: ["pictures", "glb", "papers", "credits"],
+    wholeProduction: false,
+    async watchParcels() {
+      clearTimeout(watching);
+      if (!this.sees("deliver")) return;
+      try {
+        const { parcels, parts } = await call(`/api/productions/${stores.v.st.production.id}/parcels`);
+        this.parcels = parcels;
+        this.parcelParts = parts;
+      } catch (e) {
+        stores.v.say(e.message, true);
+      }
+      watching = setTimeout(() => this.watchParcels(), 1500);
+    },
+    async pack() {
+      const set = this.wholeProduction ? "" : stores.v.st.set.id;
+      try {
+        await post(`/api/productions/${stores.v.st.production.id}/parcels`, { set, parts: [...this.packed] });
+      } catch (e) {
+        stores.v.say(e.message, true);
+      }
+      await this.watchParcels();
+    },
+    async stopParcel(p) {
+      await post(`/api/parcels/${p.id}/cancel`, {}).catch((e) => stores.v.say(e.message, true));
+      await this.watchParcels();
+    },
+    isUnderWay: (p) => p.state === "waiting" || p.state === "working",
+    parcelWords(p) {
+      const n = stores.v.number;
+      if (p.state === "done") return `${p.result.files} files, ${n(p.result.bytes / 1e6, 1)} MB`;
+      return [p.state, p.note].filter(Boolean).join(", ");
     },
     // All kept shots at once
     allSizes: "1280",
