@@ -10,6 +10,8 @@ import (
 	"io"
 	"log/slog"
 	"math"
+	"os"
+	"slices"
 	"strings"
 	"testing"
 	"time"
@@ -287,7 +289,7 @@ func TestAStillAndAMoveAreRenderedAndKept(t *testing.T) {
 	d.edit(edit.Do(&edit.ChangeSet{Patch: patch(map[string]any{"move": map[string]any{"to": to, "duration": 0.5,
 		"easing": "smooth", "rate": 6}})}), edit.Do(&edit.KeepShot{Name: "pan"}))
 	shot := d.state().Shots[0].ID
-	settings := takes.Settings{Width: 64, Samples: 4, Bounces: 2, Denoise: true}
+	settings := takes.Settings{Width: 64, Samples: 4, Bounces: 2, Denoise: true, Blur: true}
 	for _, kind := range []string{"still", "move"} {
 		take, err := d.a.Shoot(d.ctx, d.set, shot, kind, settings)
 		if err != nil {
@@ -325,6 +327,27 @@ func TestAStillAndAMoveAreRenderedAndKept(t *testing.T) {
 		z, err := zip.NewReader(bytes.NewReader(data), int64(len(data)))
 		if err != nil || len(z.File) != 3 || z.File[0].Name != "frame-00001.png" {
 			t.Errorf("zip %v, %v", z, err)
+		}
+		// A frame is made again: the same, and the others are left alone; a look at it all is a video.
+		if err := d.a.FramesAgain(d.ctx, take.ID, 2, 2); err != nil {
+			t.Fatal(err)
+		}
+		again := d.ended(take.ID)
+		if a := resultOf(t, &again); !slices.Equal(a.Frames, r.Frames) || a.Zip == "" || a.MP4 == "" {
+			t.Errorf("made again the frames are %v, were %v", a.Frames, r.Frames)
+		}
+		path, done, err := d.a.Look(d.ctx, take.ID)
+		if err != nil {
+			t.Fatal(err)
+		}
+		if video, err := os.ReadFile(path); err != nil || !bytes.Contains(video[:min(len(video), 64)], []byte("ftyp")) {
+			t.Errorf("a look: %v", err)
+		}
+		done()
+		for _, bad := range [][2]int{{0, 1}, {2, 1}, {1, 4}} {
+			if err := d.a.FramesAgain(d.ctx, take.ID, bad[0], bad[1]); !errors.Is(err, act.ErrWrong) {
+				t.Errorf("frames %v again: %v", bad, err)
+			}
 		}
 	}
 }

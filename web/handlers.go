@@ -2,6 +2,7 @@ package web
 
 import (
 	"bytes"
+	"cmp"
 	"context"
 	"encoding/binary"
 	"encoding/json"
@@ -15,6 +16,7 @@ import (
 	"strconv"
 	"strings"
 	"time"
+
 	"visator/app/develop"
 
 	"github.com/labstack/echo/v5"
@@ -79,7 +81,7 @@ func (s *Server) home(c *echo.Context) error {
 				}
 				pic := r.PNG
 				if pic == "" && len(r.Frames) > 0 {
-					pic = r.Frames[len(r.Frames)/2]
+					pic = cmp.Or(r.Frames[len(r.Frames)/2], r.Frames[0])
 				}
 				if pic != "" {
 					h.Takes = append(h.Takes, homeTake{t.Name, pic})

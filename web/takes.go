@@ -4,6 +4,7 @@ import (
 	"cmp"
 	"mime"
 	"net/http"
+	"os"
 	"strconv"
 
 	"github.com/labstack/echo/v5"
@@ -121,4 +122,31 @@ func (s *Server) contact(c *echo.Context) error {
 	c.Response().Header().Set("Content-Disposition",
 		mime.FormatMediaType("inline", map[string]string{"filename": p.Name}))
 	return c.Blob(http.StatusOK, p.Mime, p.Data)
+}
+
+// framesAgain has frames of a move made again.
+func (s *Server) framesAgain(c *echo.Context) error {
+	var ask struct {
+		From int `json:"from"`
+		To   int `json:"to"`
+	}
+	if err := decode(c, &ask); err != nil {
+		return err
+	}
+	return answer(c, map[string]string{}, s.app.FramesAgain(c.Request().Context(), c.Param("take"), ask.From, ask.To))
+}
+
+// lookAt is a quick look at a move while it is made.
+func (s *Server) lookAt(c *echo.Context) error {
+	path, done, err := s.app.Look(c.Request().Context(), c.Param("take"))
+	if err != nil {
+		return err
+	}
+	defer done()
+	data, err := os.ReadFile(path)
+	if err != nil {
+		return err
+	}
+	c.Response().Header().Set("Cache-Control", "no-store")
+	return c.Blob(http.StatusOK, "video/mp4", data)
 }

@@ -179,6 +179,8 @@ func (s *Server) Handler() http.Handler {
 	e.GET("/api/sets/:set/contact", s.contact)
 	e.POST("/api/sets/:set/takes/all", s.shootAll, small)
 	e.POST("/api/takes/:take/queue", s.arrange, small)
+	e.POST("/api/takes/:take/frames", s.framesAgain, small)
+	e.GET("/api/takes/:take/look", s.lookAt)
 	e.POST("/api/takes/:take/more", s.goOn, small)
 	e.POST("/api/takes/:take/marks", s.mark, small)
 	e.GET("/api/takes/:take/noise", s.noise)

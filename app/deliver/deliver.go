@@ -23,6 +23,7 @@ import (
 	"visator/app/sheet"
 	"visator/app/shoot"
 	"visator/core/exchange"
+	"visator/core/finish"
 	"visator/core/geom"
 	"visator/store"
 )
@@ -221,7 +222,7 @@ func (p *packing) file(name, is string, write func(w io.Writer) error) error {
 		name = fmt.Sprintf("%s %d%s", base, n, dot)
 	}
 	p.taken[name] = true
-	h := &zip.FileHeader{Name: name, Method: zip.Deflate}
+	h := &zip.FileHeader{Name: name, Method: zip.Deflate, Modified: time.Now()}
 	switch dot {
 	case ".png", ".exr", ".mp4", ".zip", ".jpg", ".webp":
 		h.Method = zip.Store // compressed already
@@ -391,6 +392,9 @@ func (p *packing) stills(ctx context.Context, set *store.Set, at, part string) e
 					asJSON(map[string]any{"picture": name + ".exr", "layers": c.Result.Layers}))
 			}
 		case "finish":
+			if c.Settings.Finish == nil {
+				c.Settings.Finish = finish.Chain{}
+			}
 			at := at + "finish/" + name
 			err = errors.Join(
 				p.file(at+".json", "what was done to "+c.Shot+", for visator finish --chain",

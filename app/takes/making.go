@@ -32,6 +32,7 @@ type shooting struct {
 	scene      *render.Scene
 	groups     []shoot.ShareGroup // of its lamps
 	start      time.Time
+	began      time.Time  // this time; start is earlier by what it took before
 	next       time.Time  // when the picture so far is shown again
 	older      store.Kept // the preview before the last
 	newer      store.Kept // the last
@@ -65,7 +66,8 @@ func (a *Operator) RunTake(ctx context.Context, id string) error {
 	if t, err = a.Store.Take(ctx, id); err != nil {
 		return err
 	}
-	sh := &shooting{a: a, t: t, start: time.Now(), turn: turn}
+	now := time.Now()
+	sh := &shooting{a: a, t: t, start: now, began: now, turn: turn}
 	if err := cmp.Or(json.Unmarshal(t.Settings, &sh.s), json.Unmarshal(t.Result, &sh.r)); err != nil {
 		return err
 	}
@@ -138,11 +140,19 @@ func (sh *shooting) run(ctx context.Context) error {
 // expose renders one view.
 func (sh *shooting) expose(ctx context.Context, v *optics.View,
 	progress func(done, of int, f *render.Film)) (*render.Film, error) {
+	return sh.render(ctx, v, sh.s.options(), true, progress)
+}
+
+// render renders one view with options; limited says whether it may end before its last sample.
+func (sh *shooting) render(ctx context.Context, v *optics.View, o render.Options, limited bool,
+	progress func(done, of int, f *render.Film)) (*render.Film, error) {
 	cam := shoot.RenderCamera(v)
-	o := sh.s.options()
 	o.Enter = act.GiveWay
 	began := time.Now()
 	counted := 0
+	if o.From != nil {
+		counted = o.From.Samples
+	}
 	if sh.film != nil {
 		counted = sh.film.Samples
 		o.From, sh.film = sh.film, nil
@@ -165,7 +175,7 @@ func (sh *shooting) expose(ctx context.Context, v *optics.View,
 			sh.stand(ctx)
 		}
 	}
-	if sh.s.Seconds > 0 {
+	if sh.s.Seconds > 0 && limited {
 		o.Stop = func(int) bool { return time.Since(began).Seconds() > sh.s.Seconds }
 	}
 	return bands.Render(ctx, sh.scene, &cam, o, sh.a.Room())

@@ -10,38 +10,74 @@ import (
 	"os/exec"
 	"path/filepath"
 	"strings"
+	"time"
 
 	"visator/app/shoot"
+	"visator/core/optics"
+	"visator/core/render"
 )
+
+// early is the order in which n frames are made, so that the move is seen early: the first and the last, then always
+// the middle of what lies between two that are made.
+func early(n int) (order []int) {
+	if n < 1 {
+		return nil
+	}
+	order = append(order, 0)
+	if n > 1 {
+		order = append(order, n-1)
+	}
+	between := [][2]int{{0, n - 1}}
+	for len(between) > 0 {
+		var next [][2]int
+		for _, b := range between {
+			if mid := (b[0] + b[1]) / 2; mid > b[0] {
+				order = append(order, mid)
+				next = append(next, [2]int{b[0], mid}, [2]int{mid, b[1]})
+			}
+		}
+		between = next
+	}
+	return order
+}
 
 func (sh *shooting) move(ctx context.Context, l *shoot.Loaded) error {
 	first, last := sh.s.Frames()
 	n := last - first + 1
-	cast := l.Cast
-	for i := len(sh.r.Frames); i < n; i++ {
-		t := float64(first+i) / sh.s.Move.Rate
-		v := sh.s.At(t, cast.Where)
-		if !l.Still(sh.s.Move, &sh.s.Light) {
-			var err error
-			if sh.scene, err = l.Posed(ctx, &sh.s.ShotSettings, cast, t); err != nil {
-				return err
-			}
+	if len(sh.r.Frames) != n {
+		sh.r.Frames = append(sh.r.Frames[:min(len(sh.r.Frames), n)], make([]string, max(n-len(sh.r.Frames), 0))...)
+	}
+	made := 0
+	for _, hash := range sh.r.Frames {
+		if hash != "" {
+			made++
 		}
-		sh.scene = shoot.Falling(sh.scene, &sh.s.Light, &v, t)
-		f, err := sh.expose(ctx, &v, nil)
+	}
+	had := made
+	for _, i := range early(n) {
+		if sh.r.Frames[i] != "" {
+			continue
+		}
+		f, v, err := sh.frame(ctx, l, float64(first+i)/sh.s.Move.Rate)
 		if err != nil {
 			return err
 		}
-		hash, err := sh.putPNG(ctx, f, &v)
+		hash, err := sh.putPNG(ctx, f, v)
 		if err != nil {
 			return err
 		}
-		sh.r.Frames, sh.r.Preview = append(sh.r.Frames, hash), hash
-		if err := sh.save(ctx, "working", float64(i+1)/float64(n+1), fmt.Sprintf("frame %d of %d", i+1,
-			n)); err != nil {
+		sh.r.Frames[i], sh.r.Preview = hash, hash
+		made++
+		sh.r.Left = time.Since(sh.began).Seconds() / float64(made-had) * float64(n-made)
+		note := fmt.Sprintf("%d of %d frames", made, n)
+		if sh.r.Left >= 1 {
+			note += ", " + spoken(sh.r.Left) + " left"
+		}
+		if err := sh.save(ctx, "working", float64(made)/float64(n+1), note); err != nil {
 			return err
 		}
 	}
+	sh.r.MP4, sh.r.Zip = "", ""
 	dir, err := os.MkdirTemp("", "visator-move-*")
 	if err != nil {
 		return err
@@ -53,60 +89,144 @@ func (sh *shooting) move(ctx context.Context, l *shoot.Loaded) error {
 	return sh.video(ctx, dir)
 }
 
-// pack writes the frames to dir and keeps them as a zip. Pictures are
-// compressed already: they are stored as they are.
-func (sh *shooting) pack(ctx context.Context, dir string) error {
-	zipped, err := os.Create(filepath.Join(dir, "frames.zip"))
-	if err != nil {
-		return err
+// While the shutter is open things are shown at some times, each with its part of the samples; the camera has a time of
+// its own for each sample, of so many.
+const (
+	blurSlices  = 8
+	blurCameras = 64
+)
+
+// frame renders what is seen at a time of the move, with what moves while the shutter is open blurred if that was asked
+// for: the time lies in the middle.
+func (sh *shooting) frame(ctx context.Context, l *shoot.Loaded, t float64) (*render.Film, *optics.View, error) {
+	cast := l.Cast
+	v := sh.s.At(t, cast.Where)
+	still := l.Still(sh.s.Move, &sh.s.Light)
+	open, slices := 0.0, 1
+	if sh.s.Blur && sh.whole() {
+		open = v.Open()
+		if !still {
+			slices = min(blurSlices, sh.s.Samples)
+		}
 	}
-	defer zipped.Close()
-	z := zip.NewWriter(zipped)
+	o := sh.s.options()
+	if slices > 1 { // each time has its part, no more and no less
+		o.Adaptive, o.Noise = false, 0
+	}
+	var f *render.Film
+	for k := range slices {
+		from := t - open/2 + open*float64(k)/float64(slices)
+		if !still {
+			var err error
+			mid := max(from+open/float64(2*slices), 0)
+			if sh.scene, err = l.Posed(ctx, &sh.s.ShotSettings, cast, mid); err != nil {
+				return nil, nil, err
+			}
+		}
+		sh.scene = shoot.Falling(sh.scene, &sh.s.Light, &v, t)
+		part := o
+		part.Samples, part.From, part.Keep = o.Samples*(k+1)/slices, f, k+1 < slices
+		if open > 0 {
+			cams := make([]render.Camera, blurCameras)
+			for i := range cams {
+				at := sh.s.At(max(from+open/float64(slices)*(float64(i)+0.5)/blurCameras, 0), cast.Where)
+				cams[i] = shoot.RenderCamera(&at)
+			}
+			part.Moving = func(share float64) *render.Camera {
+				return &cams[min(int(share*blurCameras), blurCameras-1)]
+			}
+		}
+		var err error
+		if f, err = sh.render(ctx, &v, part, slices == 1, nil); err != nil {
+			return nil, nil, err
+		}
+	}
+	return f, &v, nil
+}
+
+// frames writes the frames to dir, as frame-00001.png and so on.
+func (sh *shooting) frames(ctx context.Context, dir string) error {
 	for i, hash := range sh.r.Frames {
 		data, err := sh.a.Store.ReadBlob(ctx, hash)
 		if err != nil {
 			return err
 		}
-		name := fmt.Sprintf("frame-%05d.png", i+1)
-		if err := os.WriteFile(filepath.Join(dir, name), data, 0o600); err != nil {
-			return err
-		}
-		w, err := z.CreateHeader(&zip.FileHeader{Name: name, Method: zip.Store})
-		if err != nil {
-			return err
-		}
-		if _, err := w.Write(data); err != nil {
+		if err := os.WriteFile(filepath.Join(dir, frameName(i)), data, 0o600); err != nil {
 			return err
 		}
 	}
-	if err := z.Close(); err != nil {
+	return nil
+}
+
+func frameName(i int) string { return fmt.Sprintf("frame-%05d.png", i+1) }
+
+// pack writes the frames to dir and keeps them as a zip. Pictures are
+// compressed already: they are stored as they are.
+func (sh *shooting) pack(ctx context.Context, dir string) error {
+	if err := sh.frames(ctx, dir); err != nil {
 		return err
 	}
-	if _, err := zipped.Seek(0, io.SeekStart); err != nil {
-		return err
-	}
-	sh.r.Zip, _, err = sh.a.Store.PutBlob(ctx, zipped, 0)
+	r, w := io.Pipe()
+	go func() {
+		z := zip.NewWriter(w)
+		err := error(nil)
+		for i := range sh.r.Frames {
+			if err = add(z, dir, frameName(i)); err != nil {
+				break
+			}
+		}
+		w.CloseWithError(errors.Join(err, z.Close()))
+	}()
+	var err error
+	sh.r.Zip, _, err = sh.a.Store.PutBlob(ctx, r, 0)
+	r.CloseWithError(err)
 	return err
 }
 
-func (sh *shooting) video(ctx context.Context, dir string) error {
-	ffmpeg, err := exec.LookPath("ffmpeg")
+// add puts a file into a zip as it is.
+func add(z *zip.Writer, dir, name string) error {
+	f, err := os.Open(filepath.Join(dir, name))
 	if err != nil {
-		return errors.New("the frames are made, but for a video Debian's package ffmpeg must be installed")
+		return err
 	}
-	out := filepath.Join(dir, "move.mp4")
-	cmd := exec.CommandContext(ctx, ffmpeg, "-nostdin", "-loglevel", "error", "-y", "-framerate",
-		fmt.Sprint(sh.s.Move.Rate),
-		"-i", filepath.Join(dir, "frame-%05d.png"), "-c:v", "libx264", "-crf", "16", "-pix_fmt", "yuv420p", "-movflags",
-		"+faststart", out)
-	if text, err := cmd.CombinedOutput(); err != nil {
-		return fmt.Errorf("making the video: %w: %s", err, strings.TrimSpace(string(text)))
+	defer f.Close()
+	w, err := z.CreateHeader(&zip.FileHeader{Name: name, Method: zip.Store, Modified: time.Now()})
+	if err != nil {
+		return err
 	}
-	f, err := os.Open(out)
+	_, err = io.Copy(w, f)
+	return err
+}
+
+// fine is the quality of a video that is kept, quick of one that is looked at: of H.264's scale, where less is better.
+const fine, quick = "16", "28"
+
+func (sh *shooting) video(ctx context.Context, dir string) error {
+	path, err := sh.encode(ctx, dir, fine)
+	if err != nil {
+		return err
+	}
+	f, err := os.Open(path)
 	if err != nil {
 		return err
 	}
 	defer f.Close()
 	sh.r.MP4, _, err = sh.a.Store.PutBlob(ctx, f, 0)
 	return err
+}
+
+// encode makes a video of the frames in dir.
+func (sh *shooting) encode(ctx context.Context, dir, quality string) (path string, err error) {
+	ffmpeg, err := exec.LookPath("ffmpeg")
+	if err != nil {
+		return "", errors.New("the frames are made, but for a video Debian's package ffmpeg must be installed")
+	}
+	path = filepath.Join(dir, "move.mp4")
+	cmd := exec.CommandContext(ctx, ffmpeg, "-nostdin", "-loglevel", "error", "-y", "-framerate",
+		fmt.Sprint(sh.s.Move.Rate), "-i", filepath.Join(dir, "frame-%05d.png"), "-c:v", "libx264", "-crf", quality,
+		"-pix_fmt", "yuv420p", "-movflags", "+faststart", path)
+	if text, err := cmd.CombinedOutput(); err != nil {
+		return "", fmt.Errorf("making the video: %w: %s", err, strings.TrimSpace(string(text)))
+	}
+	return path, nil
 }

@@ -47,6 +47,7 @@ type Settings struct {
 	Halves  bool     `json:"halves,omitempty"`  // its layers have 16 bits a value where that is enough
 	Apart   bool     `json:"apart,omitempty"`   // of a still: what each group of lights gives is kept apart
 	Noise   float64  `json:"noise,omitempty"`   // is little enough, as film.Noise tells it; 0: all samples are made
+	Blur    bool     `json:"blur,omitempty"`    // of a move: what moves while the shutter is open is blurred
 	Even    bool     `json:"even,omitempty"`    // as many samples everywhere, not more where noise is left
 	Keep    bool     `json:"keep,omitempty"`    // of a still: its film is laid aside, to go on with
 	// Of a still: the part of the picture that is made, in pixels right and down, from the first two to before the
@@ -60,7 +61,7 @@ type Result struct {
 	Preview string   `json:"preview,omitempty"` // while it is made
 	PNG     string   `json:"png,omitempty"`
 	EXR     string   `json:"exr,omitempty"`
-	Frames  []string `json:"frames,omitempty"` // PNGs of a move, in order
+	Frames  []string `json:"frames,omitempty"` // PNGs of a move, in order; "" of those that are not made yet
 	Zip     string   `json:"zip,omitempty"`
 	MP4     string   `json:"mp4,omitempty"`
 	Samples int      `json:"samples"`

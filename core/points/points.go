@@ -93,10 +93,11 @@ func (s *Sampler) Next() float64 {
 	return x
 }
 
-// Aside are two numbers in [0, 1) that no others depend on: those that Next2 gives stay as they are.
-func (s *Sampler) Aside() (float64, float64) {
+// Aside are two numbers in [0, 1) for one purpose, told by a number, that no others depend on: those that Next2 gives
+// stay as they are.
+func (s *Sampler) Aside(purpose uint32) (float64, float64) {
 	t := *s
-	t.dim = 1 << 20
+	t.dim = 1<<20 + purpose
 	return t.Next2()
 }
 

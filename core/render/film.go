@@ -32,6 +32,9 @@ type Options struct {
 	Adaptive bool
 	// From, if set, is an open film of the same picture that goes on: it is what Render returns.
 	From *Film
+	// Moving, if set, is the camera at a share of the time for which the shutter is open: each sample has its own.
+	// (The camera that Render is given is for what is told of a pixel's middle.)
+	Moving func(share float64) *Camera
 	// Keep leaves the film open: it can be laid aside, and go on.
 	Keep bool
 	// Progress, if set, is called between passes, from one goroutine at a
@@ -217,6 +220,10 @@ func expose(f *Film, i int, tr *tracer, cam *Camera, o *Options, x, y, sample in
 		lu, lv = smp.Next2()
 	}
 	var sn seen
+	if o.Moving != nil {
+		share, _ := smp.Aside(2)
+		cam = o.Moving(share)
+	}
 	c := tr.radiance(cam.Ray((float64(x)+jx)/float64(o.Width), (float64(y)+jy)/float64(o.Height), lu, lv), &smp, &sn)
 	f.Add(i, c, &sn, tr.apart)
 }

@@ -424,6 +424,26 @@ export function judging() {
         }
       known = Object.fromEntries(takes.map((t) => [t.id, t.state]));
     },
+    // Moves: some frames again, a look while they are made
+    framesFrom: 1,
+    framesTo: 1,
+    get hasFrames() {
+      return Boolean(this.shown?.kind === "move" && this.shown.result.frames?.some(Boolean));
+    },
+    get framesWords() {
+      const list = this.shown?.result.frames || [];
+      return `${list.filter(Boolean).length} of ${list.length} frames`;
+    },
+    async framesAgain() {
+      const t = this.shown;
+      try {
+        await post(`/api/takes/${t.id}/frames`, { from: Number(this.framesFrom), to: Number(this.framesTo) });
+        stores.v.say(`Frames of ${t.name} are made again.`);
+      } catch (e) {
+        stores.v.say(e.message, true);
+      }
+      await stores.v.reload();
+    },
     noiseWords: (r) => (r.noise > 0 ? `, ${stores.v.number(100 * r.noise, 1)} % noise` : ""),
   };
 }

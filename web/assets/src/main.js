@@ -105,6 +105,7 @@ document.addEventListener("alpine:init", () => {
         keep: true,
         layers: [],
         halves: false,
+        blur: true,
       },
       compare: "",
 

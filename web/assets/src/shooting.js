@@ -127,6 +127,7 @@ export const shooting = {
       even: !stores.v.take.adaptive,
       layers: kind === "still" ? [...stores.v.take.layers] : [],
       halves: stores.v.take.halves,
+      blur: kind === "move" && stores.v.take.blur,
       keep: kind === "still" && stores.v.take.keep,
       region: kind === "still" ? stores.shoot.regionPixels : null,
       bounces: 4,
@@ -172,7 +173,7 @@ export const shooting = {
   },
   picture(t) {
     const r = t.result || {};
-    const h = r.png || r.preview || r.frames?.[0];
+    const h = r.png || r.preview || r.frames?.find(Boolean);
     return h ? `/blobs/${h}?as=png` : "";
   },
   fetchURL(hash, as, name) {
