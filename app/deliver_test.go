@@ -76,7 +76,7 @@ func TestAParcelHoldsWhatItsListSays(t *testing.T) {
 		}
 	}
 	for _, want := range []string{"pictures/the - first.png", "linear/the - first.exr", "linear/the - first.layers.json",
-		"finish/the - first.json", "finish/the - first.rig.json", "set.glb", "set.usda", "set.obj", "set.mtl",
+		"finish/the - first.json", "finish/the - first.rig.json", "finish/the - first.cube", "set.glb", "set.usda", "set.obj", "set.mtl",
 		"papers/the - first shot sheet.pdf", "papers/first set contact sheet 1.pdf", "credits.txt", "credits.csv"} {
 		if len(files["first set/"+want]) == 0 {
 			t.Errorf("there is no %s", want)

@@ -244,3 +244,47 @@ func TestAStillHasTheLayersThatAreAskedFor(t *testing.T) {
 		t.Errorf("a layer that is none: %v", err)
 	}
 }
+
+// A look from a .cube is laid over the takes of a shot; one that was never handed in is refused in words.
+func TestALookIsLaidOverATake(t *testing.T) {
+	d := newStudio(t)
+	if _, _, err := d.a.TakeLook(d.ctx, strings.NewReader("LUT_3D_SIZE 1\n0 0 0\n")); err == nil ||
+		!strings.Contains(err.Error(), "line 1") {
+		t.Errorf("a table of one entry: %v", err)
+	}
+	name, title, err := d.a.TakeLook(d.ctx, strings.NewReader("TITLE \"negative\"\nLUT_1D_SIZE 2\n1 1 1\n0 0 0\n"))
+	if err != nil || title != "negative" {
+		t.Fatal(title, err)
+	}
+	s := takes.Settings{Width: 16, Samples: 1, Seed: 4}
+	plain := d.made(s)
+	look := func(table string) {
+		d.edit(edit.Do(&edit.ChangeSet{Patch: json.RawMessage(`{"finish": {"look": {"table": "` + table +
+			`", "share": 1}}}`)}))
+	}
+	look(name)
+	negative := d.made(s)
+	pixel := func(x store.Take) (r, g, b uint32) {
+		data, err := d.a.Store.ReadBlob(d.ctx, resultOf(t, &x).PNG)
+		if err != nil {
+			t.Fatal(err)
+		}
+		m, err := png.Decode(bytes.NewReader(data))
+		if err != nil {
+			t.Fatal(err)
+		}
+		r, g, b, _ = m.At(3, 2).RGBA()
+		return r >> 8, g >> 8, b >> 8
+	}
+	r, g, b := pixel(plain)
+	nr, ng, nb := pixel(negative)
+	for _, p := range [][2]uint32{{r, nr}, {g, ng}, {b, nb}} {
+		if sum := p[0] + p[1]; sum < 254 || sum > 256 {
+			t.Errorf("%d became %d: no negative", p[0], p[1])
+		}
+	}
+	look(strings.Repeat("0", 64))
+	if _, err := d.a.Shoot(d.ctx, d.set, "", "still", s); err == nil || !strings.Contains(err.Error(), "choose a .cube file") {
+		t.Errorf("a look that is not there: %v", err)
+	}
+}

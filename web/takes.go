@@ -150,3 +150,9 @@ func (s *Server) lookAt(c *echo.Context) error {
 	c.Response().Header().Set("Cache-Control", "no-store")
 	return c.Blob(http.StatusOK, "video/mp4", data)
 }
+
+// takeLook takes in a .cube file.
+func (s *Server) takeLook(c *echo.Context) error {
+	name, title, err := s.app.TakeLook(c.Request().Context(), c.Request().Body)
+	return answer(c, map[string]string{"table": name, "title": title}, err)
+}

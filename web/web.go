@@ -27,6 +27,7 @@ import (
 	"visator/app"
 	"visator/app/act"
 	"visator/app/library"
+	"visator/core/cube"
 	"visator/store"
 )
 
@@ -173,6 +174,7 @@ func (s *Server) Handler() http.Handler {
 	e.POST("/api/sets/:set/takes", s.shoot, small)
 	e.POST("/api/takes/:take/cancel", s.cancelTake, small)
 	e.GET("/api/queue", s.queue)
+	e.POST("/api/productions/:production/look", s.takeLook, middleware.BodyLimit(cube.MaxBytes))
 	e.GET("/api/productions/:production/parcels", s.parcels)
 	e.POST("/api/productions/:production/parcels", s.deliver, small)
 	e.POST("/api/parcels/:parcel/cancel", s.cancelParcel, small)

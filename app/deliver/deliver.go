@@ -396,6 +396,17 @@ func (p *packing) stills(ctx context.Context, set *store.Set, at, part string) e
 				c.Settings.Finish = finish.Chain{}
 			}
 			at := at + "finish/" + name
+			if err := p.a.studio.Learned(ctx, c.Settings.Finish); err != nil {
+				return err
+			}
+			table, err := c.Settings.Finish.Cube(c.Shot)
+			if err != nil {
+				return err
+			}
+			is := "the colours of what was done to " + c.Shot + ", to be laid over the picture without it"
+			if err := p.file(at+".cube", is, table.Write); err != nil {
+				return err
+			}
 			err = errors.Join(
 				p.file(at+".json", "what was done to "+c.Shot+", for visator finish --chain",
 					asJSON(c.Settings.Finish)),

@@ -42,6 +42,9 @@ func (a *Lab) Developed(ctx context.Context, id string, c finish.Chain) ([]byte,
 	if err := c.Check(); err != nil {
 		return nil, act.Wrong("%v.", err)
 	}
+	if err := a.Learned(ctx, c); err != nil {
+		return nil, err
+	}
 	p, s, err := a.small(ctx, id)
 	if err != nil {
 		return nil, err
@@ -57,6 +60,9 @@ func (a *Lab) Developed(ctx context.Context, id string, c finish.Chain) ([]byte,
 func (a *Lab) Redevelop(ctx context.Context, id string, c finish.Chain) error {
 	if err := c.Check(); err != nil {
 		return act.Wrong("%v.", err)
+	}
+	if err := a.Learned(ctx, c); err != nil {
+		return err
 	}
 	t, s, r, err := a.still(ctx, id)
 	if err != nil {

@@ -109,6 +109,9 @@ func (a *Lab) Mix(ctx context.Context, id string, gains []Gain) ([]byte, error) 
 	if err := check(&r, gains); err != nil {
 		return nil, err
 	}
+	if err := a.Learned(ctx, s.Finish); err != nil {
+		return nil, err
+	}
 	p, err := a.mixing.get(id, func() (*shown, error) { return a.layers(ctx, &r) })
 	if err != nil {
 		return nil, err

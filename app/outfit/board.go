@@ -8,6 +8,7 @@ import (
 	"slices"
 
 	"visator/app/act"
+	"visator/core/chroma"
 	"visator/core/lay/keep"
 	"visator/core/light"
 	"visator/core/model"
@@ -170,7 +171,7 @@ func (a *Outfitter) Pulled(ctx context.Context, setID string, s *Stray, share fl
 		return nil, err
 	}
 	out := *m
-	from, to := surface.OK(seen), surface.OK(surface.Pulled(seen, towards, share))
+	from, to := chroma.OK(seen), chroma.OK(surface.Pulled(seen, towards, share))
 	by := surface.Lab{L: to.L - from.L, A: to.A - from.A, B: to.B - from.B}
 	p, painted := m.Maps["base"]
 	if !painted {

@@ -390,6 +390,10 @@ func (a *Studio) makeTrue(ctx context.Context, set string, v *trueView, l *Loade
 	leave := sync.OnceFunc(func() { <-a.trues.room })
 	defer leave()
 	kept := s.w.SetRow.ShotSettings
+	if err := a.Learned(ctx, kept.Finish); err != nil {
+		_, _ = end()
+		return s, err
+	}
 	view := kept.At(0, l.Cast.Where)
 	width, clean := look.Width, look.Clean
 	height := min(max(int(float64(width)/view.Aspect+0.5), 1), maxTrueSide)

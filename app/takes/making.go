@@ -122,6 +122,9 @@ func (sh *shooting) run(ctx context.Context) error {
 	if err != nil {
 		return err
 	}
+	if err := sh.a.Learned(ctx, sh.s.Finish); err != nil {
+		return err
+	}
 	if sh.scene, err = l.Scene(ctx, &sh.s.Light); err != nil {
 		return err
 	}

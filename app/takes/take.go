@@ -133,6 +133,9 @@ func (a *Operator) Shoot(ctx context.Context, setID, shotID, kind string, s Sett
 	if err := o.Check(); err != nil {
 		return t, act.Wrong("%v", err)
 	}
+	if err := a.Learned(ctx, s.Finish); err != nil {
+		return t, err
+	}
 	if err := layers.Check(s.Layers); err != nil {
 		return t, act.Wrong("%v.", err)
 	}

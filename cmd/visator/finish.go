@@ -2,12 +2,17 @@ package main
 
 import (
 	"context"
+	"crypto/sha256"
 	"encoding/json"
 	"fmt"
 	"image/png"
 	"io"
+	"maps"
 	"os"
+	"path/filepath"
+	"strings"
 
+	"visator/core/cube"
 	"visator/core/finish"
 	"visator/core/openexr"
 	"visator/core/optics"
@@ -25,6 +30,10 @@ func finished(_ context.Context, args []string) error {
 	ev := fs.Float64("ev", 0, "exposure value EV100; measured from the picture when not given")
 	focal := fs.Float64("focal", 50, "focal length in `MM`, of a sensor 36 mm wide: by which the edges darken")
 	out := fs.String("out", "", "picture to write, `P.png`")
+	as := fs.String("encoding", "sRGB", "how its values are written: `sRGB`, Display P3, Rec.709 or PQ")
+	bits := fs.Int("bits", 0, "`BITS` a value: 8 or 16, dithered; 0 is 8, not dithered")
+	table := fs.String("cube", "", "also write the chain as a table, `LOOK.cube`, to be laid over a picture without it")
+	look := fs.String("look", "", "a table that is laid over what a screen shows, `LOOK.cube`")
 	files, err := parse(fs, args)
 	switch {
 	case err != nil:
@@ -33,10 +42,26 @@ func finished(_ context.Context, args []string) error {
 		return usagef("name one picture in OpenEXR, and the one to write with --out")
 	case !(*focal >= 1 && *focal <= 10_000):
 		return usagef("--focal is 1 to 10,000 mm")
+	case *bits != 0 && *bits != 8 && *bits != 16:
+		return usagef("--bits is 8 or 16")
 	}
 	c, err := readChain(*chain)
 	if err != nil {
 		return err
+	}
+	encoding, err := finish.EncodingOf(*as)
+	if err != nil {
+		return usageError{err}
+	}
+	if *table != "" {
+		if err := writeCube(*table, c); err != nil {
+			return err
+		}
+	}
+	if *look != "" {
+		if c, err = withLook(c, *look); err != nil {
+			return err
+		}
 	}
 	v := optics.Default()
 	v.SensorW, v.Focal, v.EV = 36, *focal, *ev
@@ -48,7 +73,41 @@ func finished(_ context.Context, args []string) error {
 	if !flagsGiven(fs)["ev"] {
 		v.EV = finish.Measure(color)
 	}
-	return writeWhole(*out, func(w io.Writer) error { return png.Encode(w, finish.Develop(color, wide, high, &v, c)) })
+	return writeWhole(*out, func(w io.Writer) error {
+		if *bits == 0 && encoding.Name == "sRGB" {
+			return png.Encode(w, finish.Develop(color, wide, high, &v, c))
+		}
+		return finish.WritePNG(w, color, wide, high, &v, c, encoding, max(*bits, 8))
+	})
+}
+
+// writeCube writes a chain as a table.
+func writeCube(path string, c finish.Chain) error {
+	table, err := c.Cube(strings.TrimSuffix(filepath.Base(path), filepath.Ext(path)))
+	if err != nil {
+		return err
+	}
+	return writeWhole(path, table.Write)
+}
+
+// withLook is a chain with a table that is laid over what a screen shows.
+func withLook(c finish.Chain, path string) (finish.Chain, error) {
+	f, err := os.Open(path)
+	if err != nil {
+		return nil, err
+	}
+	defer f.Close()
+	sum := sha256.New()
+	table, err := cube.Read(io.TeeReader(f, sum))
+	if err != nil {
+		return nil, fmt.Errorf("%s: %w", path, err)
+	}
+	name := fmt.Sprintf("%x", sum.Sum(nil))
+	finish.Learn(name, table)
+	out := finish.Chain{}
+	maps.Copy(out, c)
+	out["look"], err = json.Marshal(finish.Look{Table: name, Share: 1})
+	return out, err
 }
 
 // readColor reads the linear values of a picture, 3 a pixel.

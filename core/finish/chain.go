@@ -18,12 +18,13 @@ import (
 type Place int
 
 // The places of steps. Up to Tone values are linear, 1 is what exposure makes white; from
-// Grain on they are what tone mapping made of them, 0 to 1, linear still.
+// Shown on they are what tone mapping made of them, 0 to 1, linear still.
 const (
 	Balance Place = iota // the colour of light
 	Glass                // what the lens does to it
 	Grade                // what a person makes of it
 	Tone                 // how what is brighter than white comes within it
+	Shown                // what is done to what a screen shows
 	Grain                // what a film or sensor does to it
 	Mask                 // what is cut off
 )
@@ -123,26 +124,10 @@ func Schema() (list []Described) {
 // Develop finishes w x h pixels of linear colour (3 values each, cd/m²) as a view was
 // exposed, with the steps of a chain, which was checked before; color stays as it is.
 func Develop(color []float32, w, h int, v *optics.View, c Chain) *image.NRGBA {
-	steps, places, err := c.read()
-	if err != nil || len(steps) == 0 {
+	if steps, _, err := c.read(); err != nil || len(steps) == 0 {
 		return Picture(color, w, h, v.EV)
 	}
-	p := &Pixels{Width: w, Height: h, RGB: make([]float32, len(color)), Window: v.Window()}
-	k := float32(Scale(v.EV))
-	for i, x := range color {
-		p.RGB[i] = x * k
-	}
-	toned := false
-	for i, s := range steps {
-		if places[i] >= Grain && !toned {
-			p.tone()
-		}
-		toned = places[i] >= Tone
-		s.Apply(p)
-	}
-	if !toned {
-		p.tone()
-	}
+	p := c.applied(color, w, h, v, true)
 	img := image.NewNRGBA(image.Rect(0, 0, w, h))
 	for i := range w * h {
 		for c := range 3 {
@@ -151,6 +136,35 @@ func Develop(color []float32, w, h int, v *optics.View, c Chain) *image.NRGBA {
 		img.Pix[4*i+3] = 255
 	}
 	return img
+}
+
+// applied is a picture with all steps of a chain, linear; toned says whether what is brighter than white is brought
+// within it.
+func (c Chain) applied(color []float32, w, h int, v *optics.View, toned bool) *Pixels {
+	steps, places, err := c.read()
+	p := &Pixels{Width: w, Height: h, RGB: make([]float32, len(color)), Window: v.Window()}
+	k := float32(Scale(v.EV))
+	for i, x := range color {
+		p.RGB[i] = x * k
+	}
+	if err != nil {
+		steps = nil
+	}
+	done := !toned
+	for i, s := range steps {
+		if places[i] > Tone && !done {
+			p.tone()
+		}
+		if places[i] == Tone && !toned {
+			continue
+		}
+		done = done || places[i] >= Tone
+		s.Apply(p)
+	}
+	if !done {
+		p.tone()
+	}
+	return p
 }
 
 // tone brings what is brighter than white within 1.

@@ -8,6 +8,7 @@ import (
 	"math/rand/v2"
 	"testing"
 
+	"visator/core/chroma"
 	"visator/core/finish"
 	"visator/core/geom"
 	"visator/core/light"
@@ -39,7 +40,7 @@ func TestCIEDE2000(t *testing.T) {
 		{6.7747, -0.2908, -2.4247, 5.8714, -0.0985, -2.2286, 0.6377},
 		{2.0776, 0.0795, -1.1350, 0.9033, -0.0636, -0.5514, 0.9082},
 	} {
-		got := Apart(Lab{p[0], p[1], p[2]}, Lab{p[3], p[4], p[5]})
+		got := Apart(Lab{L: p[0], A: p[1], B: p[2]}, Lab{L: p[3], A: p[4], B: p[5]})
 		if math.Abs(got-p[6]) > 6e-5 {
 			t.Errorf("pair %d: %.5f, want %.4f", i+1, got, p[6])
 		}
@@ -56,7 +57,7 @@ func TestOKLab(t *testing.T) {
 		{[3]float64{0.950, 1, 1.089}, [3]float64{1, 0, 0}}, {[3]float64{1, 0, 0}, [3]float64{0.450, 1.236, -0.019}},
 		{[3]float64{0, 1, 0}, [3]float64{0.922, -0.671, 0.263}}, {[3]float64{0, 0, 1}, [3]float64{0.153, -1.415, -0.449}},
 	} {
-		got := OK(rgb(c.xyz[0], c.xyz[1], c.xyz[2]))
+		got := chroma.OK(rgb(c.xyz[0], c.xyz[1], c.xyz[2]))
 		if math.Abs(got.L-c.lab[0]) > 1.5e-3 || math.Abs(got.A-c.lab[1]) > 1.5e-3 || math.Abs(got.B-c.lab[2]) > 1.5e-3 {
 			t.Errorf("%v: %.4f, want %v", c.xyz, got, c.lab)
 		}
@@ -64,7 +65,7 @@ func TestOKLab(t *testing.T) {
 	r := rand.New(rand.NewPCG(1, 1))
 	for range 1000 {
 		c := geom.V{X: r.Float64(), Y: r.Float64(), Z: r.Float64()}
-		if back := OK(c).Linear(); back.Sub(c).Len() > 1e-6 {
+		if back := chroma.OK(c).Linear(); back.Sub(c).Len() > 1e-6 {
 			t.Fatalf("%v comes back as %v", c, back)
 		}
 	}
@@ -72,7 +73,8 @@ func TestOKLab(t *testing.T) {
 
 // White and black of CIELAB, and red as the standard's own figures give it: L 53.24, a 80.09, b 67.20.
 func TestCIELAB(t *testing.T) {
-	for c, want := range map[geom.V]Lab{{X: 1, Y: 1, Z: 1}: {100, 0, 0}, {}: {}, {X: 1}: {53.24, 80.09, 67.20}} {
+	for c, want := range map[geom.V]Lab{
+		{X: 1, Y: 1, Z: 1}: {L: 100}, {}: {}, {X: 1}: {L: 53.24, A: 80.09, B: 67.20}} {
 		if got := CIE(c); math.Abs(got.L-want.L) > 0.02 || math.Abs(got.A-want.A) > 0.02 || math.Abs(got.B-want.B) > 0.02 {
 			t.Errorf("%v: %v, want %v", c, got, want)
 		}
@@ -164,8 +166,8 @@ func TestPulled(t *testing.T) {
 	if Pulled(a, b, 0).Sub(a).Len() > 1e-6 || Pulled(a, b, 1).Sub(b).Len() > 1e-6 {
 		t.Error("its ends")
 	}
-	half := OK(Pulled(a, b, 0.5))
-	if d, e := half.to(OK(a)), half.to(OK(b)); math.Abs(d-e) > 1e-6 {
+	half := chroma.OK(Pulled(a, b, 0.5))
+	if d, e := away(half, chroma.OK(a)), away(half, chroma.OK(b)); math.Abs(d-e) > 1e-6 {
 		t.Errorf("%v and %v away", d, e)
 	}
 }

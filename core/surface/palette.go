@@ -6,6 +6,7 @@ import (
 	"math"
 	"slices"
 
+	"visator/core/chroma"
 	"visator/core/finish"
 	"visator/core/geom"
 	"visator/core/light"
@@ -52,12 +53,12 @@ func cells(pictures ...*image.NRGBA) []cell {
 			continue
 		}
 		of := func(x int64) float64 { return finish.Decode(float64(x) / float64(s.n) / 255) }
-		list = append(list, cell{OK(geom.V{X: of(s.r), Y: of(s.g), Z: of(s.b)}), float64(s.n)})
+		list = append(list, cell{chroma.OK(geom.V{X: of(s.r), Y: of(s.g), Z: of(s.b)}), float64(s.n)})
 	}
 	return list
 }
 
-func (o Lab) to(q Lab) float64 {
+func away(o, q Lab) float64 {
 	l, a, b := o.L-q.L, o.A-q.A, o.B-q.B
 	return l*l + a*a + b*b
 }
@@ -77,10 +78,10 @@ func Palette(colors int, pictures ...*image.NRGBA) []Swatch {
 		total += c.count
 		mean.L, mean.A, mean.B = mean.L+c.count*c.lab.L, mean.A+c.count*c.lab.A, mean.B+c.count*c.lab.B
 	}
-	mean = Lab{mean.L / total, mean.A / total, mean.B / total}
+	mean = Lab{L: mean.L / total, A: mean.A / total, B: mean.B / total}
 	far := make([]float64, len(list))
 	for i := range list {
-		far[i] = list[i].lab.to(mean)
+		far[i] = away(list[i].lab, mean)
 	}
 	means := make([]Lab, 0, colors)
 	for range colors {
@@ -92,7 +93,7 @@ func Palette(colors int, pictures ...*image.NRGBA) []Swatch {
 		}
 		means = append(means, list[at].lab)
 		for i := range list {
-			far[i] = min(far[i], list[i].lab.to(list[at].lab))
+			far[i] = min(far[i], away(list[i].lab, list[at].lab))
 		}
 	}
 	weights := make([]float64, colors)
@@ -111,7 +112,7 @@ func Palette(colors int, pictures ...*image.NRGBA) []Swatch {
 		}
 		for k := range means {
 			if w := weights[k]; w > 0 {
-				means[k] = Lab{sums[k].L / w, sums[k].A / w, sums[k].B / w}
+				means[k] = Lab{L: sums[k].L / w, A: sums[k].A / w, B: sums[k].B / w}
 			}
 		}
 		if !changed {
@@ -131,7 +132,7 @@ func Palette(colors int, pictures ...*image.NRGBA) []Swatch {
 func nearest(list []Lab, c Lab) int {
 	best, at := math.Inf(1), 0
 	for k := range list {
-		if d := list[k].to(c); d < best {
+		if d := away(list[k], c); d < best {
 			best, at = d, k
 		}
 	}
@@ -162,7 +163,7 @@ func Accent(palette []Swatch) (out Swatch) {
 	most := -1.0
 	for _, s := range palette {
 		c, err := ParseColor(s.Color)
-		if l := OK(c); err == nil && math.Hypot(l.A, l.B) > most {
+		if l := chroma.OK(c); err == nil && math.Hypot(l.A, l.B) > most {
 			out, most = s, math.Hypot(l.A, l.B)
 		}
 	}
@@ -182,7 +183,7 @@ func Louder(c geom.V, accent Swatch) bool {
 	if err != nil {
 		return false
 	}
-	x, y := OK(c), OK(a)
+	x, y := chroma.OK(c), chroma.OK(a)
 	cx, cy := math.Hypot(x.A, x.B), math.Hypot(y.A, y.B)
 	if cx < leastLoud || cx < loud*cy {
 		return false
@@ -192,8 +193,8 @@ func Louder(c geom.V, accent Swatch) bool {
 
 // Pulled is a colour brought towards another by a share, in OKLab.
 func Pulled(c, towards geom.V, share float64) geom.V {
-	a, b := OK(c), OK(towards)
-	got := Lab{a.L + (b.L-a.L)*share, a.A + (b.A-a.A)*share, a.B + (b.B-a.B)*share}.Linear()
+	a, b := chroma.OK(c), chroma.OK(towards)
+	got := Lab{L: a.L + (b.L-a.L)*share, A: a.A + (b.A-a.A)*share, B: a.B + (b.B-a.B)*share}.Linear()
 	of := func(x float64) float64 { return min(max(x, 0), 1) }
 	return geom.V{X: of(got.X), Y: of(got.Y), Z: of(got.Z)}
 }
@@ -207,8 +208,8 @@ func Shift(m *image.NRGBA, by Lab) {
 		to, ok := known[k]
 		if !ok {
 			linear := func(x uint8) float64 { return finish.Decode(float64(x) / 255) }
-			o := OK(geom.V{X: linear(k[0]), Y: linear(k[1]), Z: linear(k[2])})
-			c := Lab{o.L + by.L, o.A + by.A, o.B + by.B}.Linear()
+			o := chroma.OK(geom.V{X: linear(k[0]), Y: linear(k[1]), Z: linear(k[2])})
+			c := Lab{L: o.L + by.L, A: o.A + by.A, B: o.B + by.B}.Linear()
 			of := func(x float64) uint8 { return uint8(math.Round(255 * min(max(finish.Encode(x), 0), 1))) }
 			to = rgb{of(c.X), of(c.Y), of(c.Z)}
 			if len(known) < 1<<16 {

@@ -424,6 +424,21 @@ export function judging() {
         }
       known = Object.fromEntries(takes.map((t) => [t.id, t.state]));
     },
+    // lookOf lays a .cube file over what the screen shows.
+    async lookOf(files) {
+      if (!files.length) return;
+      try {
+        const { table, title } = await call(`/api/productions/${stores.v.st.production.id}/look`, {
+          method: "POST",
+          body: files[0],
+        });
+        const share = stores.v.st.set.finish?.look?.share ?? 1;
+        await stores.v.does("change set", { patch: { finish: { look: { table, share } } } });
+        stores.v.say(`${title || files[0].name} is laid over the picture.`);
+      } catch (e) {
+        stores.v.say(`${files[0].name}: ${e.message}`, true);
+      }
+    },
     // Moves: some frames again, a look while they are made
     framesFrom: 1,
     framesTo: 1,
