@@ -399,9 +399,9 @@ func (p *packing) stills(ctx context.Context, set *store.Set, at, part string) e
 			if err := p.a.studio.Learned(ctx, c.Settings.Finish); err != nil {
 				return err
 			}
-			table, err := c.Settings.Finish.Cube(c.Shot)
-			if err != nil {
-				return err
+			table, broken := c.Settings.Finish.Cube(c.Shot)
+			if broken != nil {
+				return broken
 			}
 			is := "the colours of what was done to " + c.Shot + ", to be laid over the picture without it"
 			if err := p.file(at+".cube", is, table.Write); err != nil {

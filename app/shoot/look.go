@@ -18,7 +18,7 @@ func (a *Studio) Learned(ctx context.Context, c finish.Chain) error {
 	}
 	if there, err := a.Store.HasBlob(ctx, name); err != nil || !there {
 		if err == nil {
-			err = act.Wrong("The look's table %.12s is not kept here: choose a .cube file again, or leave the look out.",
+			err = act.Wrong("The look's table %.12s is not kept here: choose a .cube file again, or leave it out.",
 				name)
 		}
 		return err
