@@ -360,7 +360,7 @@ export function judging() {
     // Parcels
     parcels: [],
     parcelParts: [],
-    packed: ["pictures", "glb", "papers", "credits"],
+    packed: ["pictures", "linear", "finish", "glb", "papers", "credits"],
     wholeProduction: false,
     async watchParcels() {
       clearTimeout(watching);
