@@ -40,6 +40,7 @@ func commands() []command {
 		{"clip", "SCENE [flags]", "fit the clipping range of a scene's camera", clip},
 		{"render", "FILE --out PICTURE", "render a glTF scene to EXR or PNG", renderFile},
 		{"finish", "PICTURE.exr --out P.png [flags]", "finish a picture of linear values", finished},
+		{"compare", "A.png B.png [flags]", "tell how different two pictures look", compared},
 		{"bench", "rays FILE", "measure the acceleration structure", bench},
 		{"serve", "[flags]", "serve the application on loopback", serve},
 		{"demo", "[flags]", "serve it with the sample production", runDemo},
