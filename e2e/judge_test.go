@@ -81,7 +81,7 @@ func TestTakesAreJudgedFinishedAndDelivered(t *testing.T) {
 	// It goes on for more, from the page.
 	b.fill("Samples a pixel to go on to", "48")
 	b.press("go on")
-	st = s.await(set, "more samples", func(st *query.State) bool {
+	s.await(set, "more samples", func(st *query.State) bool {
 		return st.Takes[0].State == "done" && takeResult(t, &st.Takes[0]).Samples == 48
 	})
 
