@@ -3,10 +3,13 @@ package app_test
 import (
 	"bytes"
 	"encoding/json"
+	"errors"
 	"image/png"
+	"math"
 	"strings"
 	"testing"
 
+	"visator/app/act"
 	"visator/app/edit"
 	"visator/app/judge"
 	"visator/app/query"
@@ -286,5 +289,51 @@ func TestALookIsLaidOverATake(t *testing.T) {
 	look(strings.Repeat("0", 64))
 	if _, err := d.a.Shoot(d.ctx, d.set, "", "still", s); err == nil || !strings.Contains(err.Error(), "choose a .cube file") {
 		t.Errorf("a look that is not there: %v", err)
+	}
+}
+
+// What changed since the newest still is found where it stood and where it stands; a still of that part is, but for the
+// noise, the still of the whole.
+func TestOnlyWhatChangedIsRendered(t *testing.T) {
+	d := newStudio(t)
+	eye := d.state().Set.View.Eye
+	box := d.stand("box", eye.Add(geom.V{X: -1.2, Y: -1, Z: -6}), geom.V{X: 0.6, Y: 0.6, Z: 0.6})
+	d.stand("box", eye.Add(geom.V{X: 2, Y: -1, Z: -6}), geom.V{X: 0.6, Y: 0.6, Z: 0.6})
+	if _, err := d.a.ChangedSince(d.ctx, d.set, ""); !errors.Is(err, act.ErrWrong) {
+		t.Errorf("before there is a still: %v", err)
+	}
+	s := takes.Settings{Width: 96, Samples: 64, Seed: 4, Denoise: true, Bounces: 1}
+	d.made(s)
+	if _, err := d.a.ChangedSince(d.ctx, d.set, ""); err == nil || !strings.Contains(err.Error(), "Nothing changed") {
+		t.Errorf("nothing changed: %v", err)
+	}
+	d.edit(edit.Do(&edit.ChangePlacement{ID: box, Patch: patch(map[string]any{
+		"at": eye.Add(geom.V{X: -0.6, Y: -1, Z: -6})})}))
+	c, err := d.a.ChangedSince(d.ctx, d.set, "")
+	if err != nil || len(c.Names) != 1 {
+		t.Fatal(c, err)
+	}
+	v := d.state().Set.View
+	for _, x := range []float64{-1.2, -0.6} {
+		px, py, _, _ := v.Project(eye.Add(geom.V{X: x, Y: -0.7, Z: -6}))
+		if px < c.Part[0] || px > c.Part[2] || py < c.Part[1] || py > c.Part[3] {
+			t.Errorf("where it is at %v, it is %v, %v of the picture: not in %v", x, px, py, c.Part)
+		}
+	}
+	if px, _, _, _ := v.Project(eye.Add(geom.V{X: 2, Y: -0.7, Z: -6})); px < c.Part[2] {
+		t.Errorf("the other box, which did not move, is in the part %v", c.Part)
+	}
+	w, h := 96.0, 54.0
+	s.Region = &[4]int{int(c.Part[0] * w), int(c.Part[1] * h), int(math.Ceil(c.Part[2] * w)), int(math.Ceil(c.Part[3] * h))}
+	part := d.made(s)
+	s.Region = nil
+	whole := d.made(s)
+	diff, err := d.a.Against(d.ctx, part.ID, whole.ID)
+	if err != nil || diff.Mean > 0.5 {
+		t.Errorf("rendered only there it is %v from the whole (%v)", diff.Mean, err)
+	}
+	d.edit(edit.Do(&edit.ChangeSet{Patch: json.RawMessage(`{"view": {"focal": 60}}`)}))
+	if _, err := d.a.ChangedSince(d.ctx, d.set, ""); err == nil || !strings.Contains(err.Error(), "lens") {
+		t.Errorf("with another lens: %v", err)
 	}
 }

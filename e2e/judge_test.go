@@ -118,7 +118,7 @@ func TestTakesAreJudgedFinishedAndDelivered(t *testing.T) {
 	b.press("light table")
 	b.until("document.querySelectorAll('[data-on-table]').length === 2")
 	for _, id := range []string{first.ID, second.ID} {
-		b.click(fmt.Sprintf("[data-on-table=%s] input[type=checkbox]", id))
+		b.click(fmt.Sprintf("[data-on-table='%s'] input[type=checkbox]", id))
 		b.until(fmt.Sprintf("Alpine.store('shoot').isPicked(Alpine.store('shoot').take('%s'))", id))
 		if id == first.ID {
 			b.press("light table")
@@ -137,10 +137,10 @@ func TestTakesAreJudgedFinishedAndDelivered(t *testing.T) {
 
 	// The second is the shot's, with four stars.
 	b.press("light table")
-	b.click(fmt.Sprintf("[data-on-table=%s] [aria-label='4 stars']", second.ID))
+	b.click(fmt.Sprintf("[data-on-table='%s'] [aria-label='4 stars']", second.ID))
 	s.await(set, "its stars",
 		func(st *query.State) bool { return strings.Contains(string(st.Takes[0].Marks), `"stars":4`) })
-	b.click(fmt.Sprintf("[data-on-table=%s] [aria-label='See the take of yard']", second.ID))
+	b.click(fmt.Sprintf("[data-on-table='%s'] [aria-label='See the take of yard']", second.ID))
 	b.until("document.querySelector('[data-shown]')?.naturalWidth === 160")
 	look := filepath.Join(t.TempDir(), "negative.cube")
 	if err := os.WriteFile(look, []byte("TITLE \"negative\"\nLUT_1D_SIZE 2\n1 1 1\n0 0 0\n"), 0o600); err != nil {

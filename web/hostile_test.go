@@ -297,7 +297,7 @@ func TestNoFieldOfARequestBreaksTheServer(t *testing.T) {
 		"/api/sets/{set}/topics/{box}": nil,
 		"/api/sets/{set}/outlines":     {"of"}, "/api/sets/{set}/sky": nil,
 		"/api/takes/{take}/developed": {"finish"}, "/api/takes/{take}/white": {"x", "y"},
-		"/api/takes/{take}/noise": nil, "/api/queue": {"x"}, "/api/takes/{take}/look": nil, "/api/sets/{set}/contact": {"as", "page"}, "/api/productions/{production}/parcels": nil, "/api/takes/{take}/against/{take}": nil, "/api/takes/{take}/heat/{take}": nil,
+		"/api/takes/{take}/noise": nil, "/api/queue": {"x"}, "/api/sets/{set}/changed": {"shot"}, "/api/takes/{take}/look": nil, "/api/sets/{set}/contact": {"as", "page"}, "/api/productions/{production}/parcels": nil, "/api/takes/{take}/against/{take}": nil, "/api/takes/{take}/heat/{take}": nil,
 		"/api/takes/{take}/mix": {"by", "tint"}, "/api/sets/{set}/false": {"by"}, "/api/sets/{set}/ownsun": nil,
 		"/api/sets/{set}/year": {"x", "y"}, "/api/sets/{set}/rig": {"shot"}, "/api/sets/{set}/fixtures": nil, "/api/sets/{set}/sun": nil,
 		"/api/sets/{set}/surfaces": {"thing", "piece"}, "/api/sets/{set}/sample": {"thing", "piece", "surface", "flat"},

@@ -156,3 +156,9 @@ func (s *Server) takeLook(c *echo.Context) error {
 	name, title, err := s.app.TakeLook(c.Request().Context(), c.Request().Body)
 	return answer(c, map[string]string{"table": name, "title": title}, err)
 }
+
+// changed is where a shot's picture is another since its newest still.
+func (s *Server) changed(c *echo.Context) error {
+	d, err := s.app.ChangedSince(c.Request().Context(), c.Param("set"), c.QueryParam("shot"))
+	return answer(c, d, err)
+}

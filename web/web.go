@@ -174,6 +174,7 @@ func (s *Server) Handler() http.Handler {
 	e.POST("/api/sets/:set/takes", s.shoot, small)
 	e.POST("/api/takes/:take/cancel", s.cancelTake, small)
 	e.GET("/api/queue", s.queue)
+	e.GET("/api/sets/:set/changed", s.changed)
 	e.POST("/api/productions/:production/look", s.takeLook, middleware.BodyLimit(cube.MaxBytes))
 	e.GET("/api/productions/:production/parcels", s.parcels)
 	e.POST("/api/productions/:production/parcels", s.deliver, small)

@@ -41,6 +41,9 @@ type Against struct {
 	Sized bool      `json:"sized"` // the second was brought to the size of the first
 }
 
+// mostHeld is how many pixels a picture may have to be held against another: two of them take a gigabyte.
+const mostHeld = 100_000_000
+
 // held is a take with its picture.
 type held struct {
 	take     store.Take
@@ -72,6 +75,14 @@ func (a *Table) decoded(ctx context.Context, h *held) (image.Image, error) {
 		return nil, act.Wrong("%s has no picture yet.", h.take.Name)
 	}
 	data, err := a.store.ReadBlob(ctx, name)
+	if err != nil {
+		return nil, err
+	}
+	c, err := png.DecodeConfig(bytes.NewReader(data))
+	if err == nil && c.Width*c.Height > mostHeld {
+		return nil, act.Wrong("%s has %d × %d pixels: takes of up to %d million are laid over one another.",
+			h.take.Name, c.Width, c.Height, mostHeld/1_000_000)
+	}
 	if err != nil {
 		return nil, err
 	}

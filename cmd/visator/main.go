@@ -46,6 +46,7 @@ func commands() []command {
 		{"demo", "[flags]", "serve it with the sample production", runDemo},
 		{"worker", "[flags]", "take jobs from the queue", worker},
 		{"supplier", "[--port N]", "be a small simulated supplier to practise on", runSupplier},
+		{"deliver", "PRODUCTION --out FILE.zip", "write a production as one parcel", delivered},
 		{"migrate", "[flags]", "bring the database to the newest form", migrate},
 		{"backup", "FILE [flags]", "write everything into one file", backup},
 		{"restore", "FILE [flags]", "take everything back from one", restore},

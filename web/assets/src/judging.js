@@ -218,6 +218,19 @@ export function judging() {
         },
       );
     },
+    // regionOfChange takes as region what changed since the newest still of what will be shot.
+    async regionOfChange() {
+      const shot = stores.v.st.changed || !this.shot ? "" : stores.v.st.set.shot;
+      try {
+        const { part, names } = await call(`/api/sets/${stores.v.st.set.id}/changed?shot=${shot}`);
+        this.drawsRegion = true;
+        this.region = part;
+        const more = names.length > 5 ? ` and ${names.length - 5} more` : "";
+        stores.v.say(`${names.slice(0, 5).join(", ")}${more} changed`);
+      } catch (e) {
+        stores.v.say(e.message, true);
+      }
+    },
     get regionBox() {
       const [x0, y0, x1, y1] = this.region || [0, 0, 0, 0];
       return {
