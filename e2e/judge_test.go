@@ -142,6 +142,8 @@ func TestTakesAreJudgedFinishedAndDelivered(t *testing.T) {
 		func(st *query.State) bool { return strings.Contains(string(st.Takes[0].Marks), `"stars":4`) })
 	b.click(fmt.Sprintf("[data-on-table='%s'] [aria-label='See the take of yard']", second.ID))
 	b.until("document.querySelector('[data-shown]')?.naturalWidth === 160")
+	b.fill("Note about the take yard", "the crate is too near")
+	s.await(set, "its note", func(st *query.State) bool { return strings.Contains(string(st.Takes[0].Marks), "too near") })
 	look := filepath.Join(t.TempDir(), "negative.cube")
 	if err := os.WriteFile(look, []byte("TITLE \"negative\"\nLUT_1D_SIZE 2\n1 1 1\n0 0 0\n"), 0o600); err != nil {
 		t.Fatal(err)
