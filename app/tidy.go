@@ -93,8 +93,7 @@ func (a *App) Requeue(ctx context.Context) (n int, err error) {
 			return err
 		}
 		for _, id := range gone {
-			job, err := a.Queue.InsertTx(ctx, tx, takes.Args{Take: id},
-				&river.InsertOpts{Queue: takes.Queue, MaxAttempts: takes.Tries})
+			job, err := a.Queue.InsertTx(ctx, tx, takes.Args{Take: id}, takes.Job(nil))
 			if err != nil {
 				return err
 			}

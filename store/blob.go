@@ -16,6 +16,8 @@ import (
 	"syscall"
 	"time"
 
+	"visator/core/crew"
+
 	"github.com/jackc/pgx/v5"
 	"github.com/jackc/pgx/v5/pgconn"
 	"gocloud.dev/blob"
@@ -115,6 +117,22 @@ func (s *Store) Put(ctx context.Context, r io.Reader, limit int64) (k Kept, err 
 		return k, err
 	}
 	return k, full(s.write(ctx, k.Hash, tmp))
+}
+
+// PutWritten keeps what write writes, which is never whole in memory. Nothing is kept when write fails; what it panics
+// with is the caller's.
+func (s *Store) PutWritten(ctx context.Context, write func(w io.Writer) error) (k Kept, err error) {
+	r, w := io.Pipe()
+	var g crew.Group
+	g.Go(func() {
+		err := errors.New("the writer broke off")
+		defer func() { w.CloseWithError(err) }()
+		err = write(w)
+	})
+	k, err = s.Put(ctx, r, 0)
+	r.CloseWithError(err)
+	g.Wait()
+	return k, err
 }
 
 // write puts the bytes of a file under their name and makes sure of them.

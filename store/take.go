@@ -109,11 +109,12 @@ func (s *Store) Refinish(ctx context.Context, id string, settings, result any) e
 	return err
 }
 
-// Again puts a take that ended or is held into the queue once more, with other settings; due is when it is to be made.
-func Again(ctx context.Context, q Querier, id string, settings json.RawMessage, job int64, due *time.Time) error {
-	tag, err := q.Exec(ctx, "update take set settings = $2, job_id = $3, due = $4, state = 'waiting', progress = 0, "+
-		"note = '' where id = $1 and binned is null and state in ('done', 'failed', 'cancelled', 'held')", id, settings,
-		job, due)
+// Again puts a take that ended or is held into the queue once more, with its settings and result as they are told; due
+// is when it is to be made.
+func Again(ctx context.Context, q Querier, t *Take, job int64, due *time.Time) error {
+	tag, err := q.Exec(ctx, "update take set settings = $2, job_id = $3, due = $4, result = $5, state = 'waiting', "+
+		"progress = 0, note = '' where id = $1 and binned is null and state in ('done', 'failed', 'cancelled', 'held')",
+		t.ID, t.Settings, job, due, t.Result)
 	if err == nil && tag.RowsAffected() == 0 {
 		err = ErrNotFound
 	}

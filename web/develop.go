@@ -1,7 +1,6 @@
 package web
 
 import (
-	"net/http"
 	"strconv"
 
 	"github.com/labstack/echo/v5"
@@ -17,11 +16,7 @@ func (s *Server) developed(c *echo.Context) error {
 		return err
 	}
 	data, err := s.app.Developed(c.Request().Context(), c.Param("take"), chain)
-	if err != nil {
-		return err
-	}
-	c.Response().Header().Set("Cache-Control", "no-store")
-	return c.Blob(http.StatusOK, "image/png", data)
+	return drawn(c, data, err)
 }
 
 // redevelop gives a finished take another finish.

@@ -25,6 +25,7 @@ import (
 	"visator/core/exchange"
 	"visator/core/finish"
 	"visator/core/geom"
+	"visator/core/plain"
 	"visator/store"
 )
 
@@ -161,8 +162,9 @@ func (a *Post) FailParcel(ctx context.Context, id, why string) error {
 	if err != nil {
 		return err
 	}
+	err = store.SetParcel(ctx, a.studio.Store.Pool, id, "failed", p.Progress, why, Result{})
 	act.Tell(ctx, a.studio.Store.Pool, p.ProductionID, "parcel")
-	return store.SetParcel(ctx, a.studio.Store.Pool, id, "failed", p.Progress, why, Result{})
+	return err
 }
 
 // RunParcel makes a parcel: written as it is made, whole or not at all.
@@ -181,14 +183,11 @@ func (a *Post) RunParcel(ctx context.Context, id string) error {
 	if err := json.Unmarshal(p.Settings, &s); err != nil {
 		return err
 	}
-	r, w := io.Pipe()
-	parcel := &packing{a: a, id: id, production: p.ProductionID, z: zip.NewWriter(w), taken: map[string]bool{}}
-	go func() {
-		err := parcel.pack(ctx, p.ProductionID, &s)
-		w.CloseWithError(errors.Join(err, parcel.z.Close()))
-	}()
-	kept, err := a.studio.Store.Put(ctx, r, 0)
-	r.CloseWithError(err)
+	files := 0
+	kept, err := a.studio.Store.PutWritten(ctx, func(w io.Writer) (err error) {
+		files, err = a.write(ctx, &packing{id: id, production: p.ProductionID}, &s, w)
+		return err
+	})
 	if err != nil {
 		var wrong *act.Problem
 		if errors.As(err, &wrong) { // no other try makes it better
@@ -197,15 +196,20 @@ func (a *Post) RunParcel(ctx context.Context, id string) error {
 		return err
 	}
 	err = store.SetParcel(ctx, a.studio.Store.Pool, id, "done", 1, "", Result{Zip: kept.Hash, Bytes: kept.Bytes,
-		Files: len(parcel.list)})
+		Files: files})
 	act.Tell(ctx, a.studio.Store.Pool, p.ProductionID, "parcel")
 	return err
 }
 
 // Write makes a parcel at once, beside the queue.
 func (a *Post) Write(ctx context.Context, production string, s Settings, w io.Writer) (files int, err error) {
-	p := &packing{a: a, production: production, z: zip.NewWriter(w), taken: map[string]bool{}}
-	err = p.pack(ctx, production, &s)
+	return a.write(ctx, &packing{production: production}, &s, w)
+}
+
+// write writes a parcel.
+func (a *Post) write(ctx context.Context, p *packing, s *Settings, w io.Writer) (files int, err error) {
+	p.a, p.z, p.taken = a, zip.NewWriter(w), map[string]bool{}
+	err = p.pack(ctx, p.production, s)
 	return len(p.list), errors.Join(err, p.z.Close())
 }
 
@@ -314,11 +318,8 @@ func (p *packing) pack(ctx context.Context, production string, s *Settings) erro
 // contents adds the lists of all that is in the parcel.
 func (p *packing) contents() error {
 	list := p.list
-	if err := p.file("contents.json", "this list", func(w io.Writer) error {
-		enc := json.NewEncoder(w)
-		enc.SetIndent("", "  ")
-		return enc.Encode(map[string]any{"made": time.Now().UTC().Format(time.RFC3339), "by": "Visator", "files": list})
-	}); err != nil {
+	if err := p.file("contents.json", "this list", asJSON(map[string]any{
+		"made": time.Now().UTC().Format(time.RFC3339), "by": "Visator", "files": list})); err != nil {
 		return err
 	}
 	return p.file("CONTENTS.txt", "this list, to read", func(w io.Writer) error {
@@ -333,12 +334,7 @@ func (p *packing) contents() error {
 
 // clean is a name as files can be called.
 func clean(name string) string {
-	name = strings.Map(func(r rune) rune {
-		if strings.ContainsRune(`/\:*?"<>|`, r) || r < ' ' {
-			return '-'
-		}
-		return r
-	}, strings.TrimSpace(name))
+	name = plain.FileName(strings.TrimSpace(name))
 	if name = strings.Trim(name, "."); name == "" {
 		return "unnamed"
 	}

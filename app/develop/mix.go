@@ -3,9 +3,7 @@ package develop
 
 import (
 	"bytes"
-	"cmp"
 	"context"
-	"encoding/json"
 	"fmt"
 	"sync"
 
@@ -72,7 +70,8 @@ func (a *Lab) take(ctx context.Context, id string) (t store.Take, s takes.Settin
 	if t, err = a.Store.Take(ctx, id); err != nil {
 		return t, s, r, act.NotThere(err, "The take")
 	}
-	return t, s, r, cmp.Or(json.Unmarshal(t.Settings, &s), json.Unmarshal(t.Result, &r))
+	s, r, err = takes.Of(&t)
+	return t, s, r, err
 }
 
 // taken are the settings and the result of a take that kept lights apart.

@@ -6,7 +6,6 @@ import (
 	"bytes"
 	"context"
 	"encoding/json"
-	"errors"
 	"fmt"
 	"image"
 	"image/png"
@@ -55,7 +54,7 @@ func (a *Table) hold(ctx context.Context, id string) (h held, err error) {
 	if h.take, err = a.store.Take(ctx, id); err != nil {
 		return h, act.NotThere(err, "The take")
 	}
-	err = errors.Join(json.Unmarshal(h.take.Settings, &h.settings), json.Unmarshal(h.take.Result, &h.result))
+	h.settings, h.result, err = takes.Of(&h.take)
 	return h, err
 }
 
@@ -137,9 +136,6 @@ func (a *Table) Against(ctx context.Context, one, two string) (out Against, err 
 	return out, err
 }
 
-// heatMost is what glows brightest: a difference that nobody overlooks.
-const heatMost = 20
-
 // Heat draws where two takes differ, as PNG.
 func (a *Table) Heat(ctx context.Context, one, two string) ([]byte, error) {
 	p, err := a.hold(ctx, one)
@@ -154,7 +150,7 @@ func (a *Table) Heat(ctx context.Context, one, two string) ([]byte, error) {
 	if err != nil {
 		return nil, err
 	}
-	return pngOf(compare.Heat(d.Apart, d.Width, d.Height, heatMost))
+	return pngOf(compare.Heat(d.Apart, d.Width, d.Height, compare.Most))
 }
 
 func pngOf(m image.Image) ([]byte, error) {

@@ -4,6 +4,7 @@ import (
 	"context"
 	"encoding/json"
 	"fmt"
+	"hash/fnv"
 	"maps"
 	"math"
 	"slices"
@@ -159,13 +160,11 @@ func size(v any) int {
 	return 1
 }
 
-// sum tells long values apart (FNV-1a).
-func sum(raw []byte) (h uint32) {
-	h = 2166136261
-	for _, b := range raw {
-		h = (h ^ uint32(b)) * 16777619
-	}
-	return h
+// sum tells long values apart.
+func sum(raw []byte) uint32 {
+	h := fnv.New32a()
+	h.Write(raw)
+	return h.Sum32()
 }
 
 // stood is what stood in a set, of what is kept with a take.
@@ -178,14 +177,8 @@ type stood struct {
 // stands tells what stands in one set and not in the other, or otherwise.
 func stands(a, b *stood) (list []Differs) {
 	say := func(what, one, two string) { list = append(list, Differs{what, one, two}) }
-	byID := func(l []store.PlacementRow) map[string]*store.PlacementRow {
-		m := map[string]*store.PlacementRow{}
-		for i := range l {
-			m[l[i].ID] = &l[i]
-		}
-		return m
-	}
-	p, q := byID(a.Placements), byID(b.Placements)
+	placement := func(p *store.PlacementRow) string { return p.ID }
+	p, q := byID(a.Placements, placement), byID(b.Placements, placement)
 	for _, id := range union(p, q) {
 		x, y := p[id], q[id]
 		switch {
@@ -197,14 +190,8 @@ func stands(a, b *stood) (list []Differs) {
 			placed(y.Name, x, y, say)
 		}
 	}
-	elements := func(l []store.ElementRow) map[string]*store.ElementRow {
-		m := map[string]*store.ElementRow{}
-		for i := range l {
-			m[l[i].ID] = &l[i]
-		}
-		return m
-	}
-	e, f := elements(a.Elements), elements(b.Elements)
+	element := func(e *store.ElementRow) string { return e.ID }
+	e, f := byID(a.Elements, element), byID(b.Elements, element)
 	for _, id := range union(e, f) {
 		x, y := e[id], f[id]
 		switch {
@@ -227,10 +214,7 @@ func stands(a, b *stood) (list []Differs) {
 			}
 		}
 	}
-	pieces := map[string]*store.Piece{}
-	for i := range a.Pieces {
-		pieces[a.Pieces[i].ID] = &a.Pieces[i]
-	}
+	pieces := byID(a.Pieces, func(p *store.Piece) string { return p.ID })
 	for i := range b.Pieces {
 		y := &b.Pieces[i]
 		x := pieces[y.ID]
@@ -245,6 +229,14 @@ func stands(a, b *stood) (list []Differs) {
 		}
 	}
 	return list
+}
+
+func byID[T any](list []T, id func(*T) string) map[string]*T {
+	m := make(map[string]*T, len(list))
+	for i := range list {
+		m[id(&list[i])] = &list[i]
+	}
+	return m
 }
 
 func named(e *store.ElementRow) string {

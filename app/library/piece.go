@@ -469,13 +469,10 @@ func unitChange(grew float64) float64 {
 }
 
 func (a *Library) putGLB(ctx context.Context, m *model.Model) (hash string, size int, err error) {
-	r, w := io.Pipe() // it is never whole in memory
-	go func() {
-		w.CloseWithError(act.Guarded("writing a model", "", func() error { return exchange.WriteGLB(w, m) }))
-	}()
-	hash, n, err := a.Store.PutBlob(ctx, r, 0)
-	r.CloseWithError(err)
-	return hash, int(n), err
+	k, err := a.Store.PutWritten(ctx, func(w io.Writer) error {
+		return act.Guarded("writing a model", "", func() error { return exchange.WriteGLB(w, m) })
+	})
+	return k.Hash, int(k.Bytes), err
 }
 
 // PieceModel reads a piece's model as it was made.

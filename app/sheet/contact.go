@@ -10,6 +10,7 @@ import (
 	"visator/app/act"
 	"visator/app/takes"
 	"visator/core/paper"
+	"visator/core/plain"
 	"visator/store"
 )
 
@@ -55,10 +56,7 @@ func (a *Office) ChosenOf(ctx context.Context, setID, kind string) ([]Chosen, er
 			}
 		}
 		if c.Take != nil {
-			if err := json.Unmarshal(c.Take.Settings, &c.Settings); err != nil {
-				return nil, err
-			}
-			if err := json.Unmarshal(c.Take.Result, &c.Result); err != nil {
+			if c.Settings, c.Result, err = takes.Of(c.Take); err != nil {
 				return nil, err
 			}
 		}
@@ -98,7 +96,7 @@ func (a *Office) ContactSheets(ctx context.Context, setID, as string) (list []Pa
 		frames = append(frames, f)
 	}
 	for n, d := range paper.ContactSheets(set.Name, frames) {
-		p, err := write(d, fmt.Sprintf("%s contact sheet %d", fileName(set.Name), n+1), as)
+		p, err := write(d, fmt.Sprintf("%s contact sheet %d", plain.FileName(set.Name), n+1), as)
 		if err != nil {
 			return nil, err
 		}

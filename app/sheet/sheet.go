@@ -10,7 +10,6 @@ import (
 	"image/png"
 	"math"
 	"slices"
-	"strings"
 
 	"visator/app/act"
 	"visator/app/measure"
@@ -22,6 +21,7 @@ import (
 	"visator/core/geom"
 	"visator/core/lay"
 	"visator/core/paper"
+	"visator/core/plain"
 	"visator/core/sizing"
 	"visator/core/snag"
 	"visator/core/stage"
@@ -140,17 +140,7 @@ func (a *Office) ShotSheet(ctx context.Context, setID, shotID, as string) (Paper
 	if s.Picture, err = a.pictureOf(ctx, l); err != nil {
 		return Paper{}, err
 	}
-	return write(paper.ShotSheet(l.in, s), fileName(l.shot.Name)+" shot sheet", as)
-}
-
-// fileName is a name without what files cannot be called.
-func fileName(s string) string {
-	return strings.Map(func(r rune) rune {
-		if strings.ContainsRune(`/\:*?"<>|`, r) || r < ' ' {
-			return '-'
-		}
-		return r
-	}, s)
+	return write(paper.ShotSheet(l.in, s), plain.FileName(l.shot.Name)+" shot sheet", as)
 }
 
 // name is what a thing is called; "" without one.
@@ -343,7 +333,7 @@ func (a *Office) CutOuts(ctx context.Context, setID, shotID, as string, everythi
 	if left, right, ok := v.Horizon(); ok {
 		horizon = []float64{left, right}
 	}
-	name := fileName(l.shot.Name) + " cut-outs"
+	name := plain.FileName(l.shot.Name) + " cut-outs"
 	if as == "csv" {
 		var buf bytes.Buffer
 		err := paper.WriteCutOuts(&buf, horizon, list)

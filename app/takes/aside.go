@@ -3,7 +3,6 @@ package takes
 import (
 	"bytes"
 	"context"
-	"encoding/json"
 	"fmt"
 	"io"
 	"math"
@@ -54,10 +53,7 @@ func (sh *shooting) whole() bool {
 
 // lay lays the film aside in the place of the one that was laid aside before.
 func (sh *shooting) lay(ctx context.Context, f *film.Film) error {
-	r, w := io.Pipe()
-	go func() { w.CloseWithError(f.Save(w, sh.t.ID)) }()
-	k, err := sh.a.Store.Put(ctx, r, 0)
-	r.CloseWithError(err)
+	k, err := sh.a.Store.PutWritten(ctx, func(w io.Writer) error { return f.Save(w, sh.t.ID) })
 	if err != nil {
 		return err
 	}
@@ -173,11 +169,9 @@ func (sh *shooting) under(ctx context.Context) (*underlay, error) {
 		return nil, err
 	}
 	for _, t := range takes {
-		var s Settings
-		var r Result
+		s, r, err := Of(&t)
 		if t.ID == sh.t.ID || t.ShotID != sh.t.ShotID || t.State != "done" || t.Kind != "still" ||
-			json.Unmarshal(t.Settings, &s) != nil || json.Unmarshal(t.Result, &r) != nil || r.EXR == "" ||
-			s.Width != sh.s.Width || s.Height != sh.s.Height {
+			err != nil || r.EXR == "" || s.Width != sh.s.Width || s.Height != sh.s.Height {
 			continue
 		}
 		data, err := sh.a.Store.ReadBlob(ctx, r.EXR)

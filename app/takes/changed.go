@@ -11,7 +11,6 @@ import (
 	"visator/core/geom"
 	"visator/core/light"
 	"visator/core/optics"
-	"visator/core/stage"
 	"visator/store"
 )
 
@@ -106,8 +105,8 @@ func (a *Operator) newest(ctx context.Context, setID, shotID string) (*measure.S
 		if err != nil {
 			return nil, nil, nil, err
 		}
-		var s Settings
-		if err := json.Unmarshal(t.Settings, &s); err != nil {
+		s, _, err := Of(t)
+		if err != nil {
 			return nil, nil, nil, err
 		}
 		return w, &s.View, &s.Light, nil
@@ -174,23 +173,10 @@ func otherwise(was, now *measure.Snapshot) string {
 
 // touched are places about a thing: the corners of its box, and where their shadows fall.
 func touched(t *assembly.Thing, sun geom.V, shines bool) (list []geom.V) {
-	box, at := t.Box, t.World
-	if t.Piece() == "" {
-		box, at = stage.ShapeModel(t.Placement.Shape()).Bounds(), assembly.StandInWorld(t.Placement)
-	}
-	whole := box.Apply(at)
+	whole := t.Box.Apply(t.World)
 	high := whole.Max.Y - whole.Min.Y
 	for i := range 8 {
-		p := whole.Min
-		if i&1 != 0 {
-			p.X = whole.Max.X
-		}
-		if i&2 != 0 {
-			p.Y = whole.Max.Y
-		}
-		if i&4 != 0 {
-			p.Z = whole.Max.Z
-		}
+		p := whole.Corner(i)
 		list = append(list, p)
 		if shines && i&2 != 0 {
 			k := min(high/max(sun.Y, 1e-6), farShadow*high)

@@ -3,13 +3,9 @@ package takes
 import (
 	"context"
 	"encoding/json"
-	"errors"
 	"os"
 
-	"github.com/jackc/pgx/v5"
-
 	"visator/app/act"
-	"visator/store"
 )
 
 // FramesAgain has some frames of a move that ended made again, from the first to the last, counted from 1: those that
@@ -19,8 +15,8 @@ func (a *Operator) FramesAgain(ctx context.Context, id string, from, to int) err
 	if err != nil {
 		return act.NotThere(err, "The take")
 	}
-	var r Result
-	if err := json.Unmarshal(t.Result, &r); err != nil {
+	_, r, err := Of(&t)
+	if err != nil {
 		return err
 	}
 	if t.Kind != "move" || len(r.Frames) == 0 {
@@ -33,28 +29,10 @@ func (a *Operator) FramesAgain(ctx context.Context, id string, from, to int) err
 	for i := from - 1; i < to; i++ {
 		r.Frames[i] = ""
 	}
-	set, err := store.GetSet(ctx, a.Store.Pool, t.SetID)
-	if err != nil {
-		return act.NotThere(err, "The set")
-	}
-	raw, err := json.Marshal(&r)
-	if err != nil {
+	if t.Result, err = json.Marshal(&r); err != nil {
 		return err
 	}
-	return a.Store.Tx(ctx, func(tx pgx.Tx) error {
-		job, err := a.queue(ctx, tx, set.ProductionID, t.ID, nil)
-		if err != nil {
-			return err
-		}
-		if err := store.Again(ctx, tx, t.ID, t.Settings, job, nil); errors.Is(err, store.ErrNotFound) {
-			return act.Wrong("%s waits or is made already: stop it first, or wait.", t.Name)
-		} else if err != nil {
-			return err
-		}
-		act.Tell(ctx, tx, set.ProductionID, "take")
-		_, err = tx.Exec(ctx, "update take set result = $2 where id = $1", t.ID, raw)
-		return err
-	})
+	return a.again(ctx, &t, nil)
 }
 
 // Look is a quick look at a move that is being made, as MP4: frames that are missing are stood for by the ones before.
@@ -64,7 +42,7 @@ func (a *Operator) Look(ctx context.Context, id string) (path string, done func(
 		return "", nil, act.NotThere(err, "The take")
 	}
 	sh := &shooting{a: a, t: t}
-	if err := errors.Join(json.Unmarshal(t.Settings, &sh.s), json.Unmarshal(t.Result, &sh.r)); err != nil {
+	if sh.s, sh.r, err = Of(&t); err != nil {
 		return "", nil, err
 	}
 	last := ""

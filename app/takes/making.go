@@ -2,9 +2,7 @@ package takes
 
 import (
 	"bytes"
-	"cmp"
 	"context"
-	"encoding/json"
 	"errors"
 	"fmt"
 	"slices"
@@ -68,7 +66,7 @@ func (a *Operator) RunTake(ctx context.Context, id string) error {
 	}
 	now := time.Now()
 	sh := &shooting{a: a, t: t, start: now, began: now, turn: turn}
-	if err := cmp.Or(json.Unmarshal(t.Settings, &sh.s), json.Unmarshal(t.Result, &sh.r)); err != nil {
+	if sh.s, sh.r, err = Of(&t); err != nil {
 		return err
 	}
 	if len(sh.r.Frames) > 0 || sh.r.Film != "" { // what was made before took its time too
@@ -312,7 +310,7 @@ func (sh *shooting) layers() []string {
 // develop keeps the pictures of a still that was made.
 func (sh *shooting) develop(ctx context.Context, f *render.Film) (err error) {
 	cam := shoot.RenderCamera(&sh.s.View)
-	errors := f.Errors()
+	noise := f.Errors()
 	if sh.s.Keep && f.Open() {
 		if err := sh.lay(ctx, f); err != nil {
 			return err
@@ -320,7 +318,7 @@ func (sh *shooting) develop(ctx context.Context, f *render.Film) (err error) {
 	}
 	f.Close()
 	if sh.s.Region != nil {
-		if f, errors, err = sh.inWhole(ctx, f, errors); err != nil {
+		if f, noise, err = sh.inWhole(ctx, f, noise); err != nil {
 			return err
 		}
 	}
@@ -332,8 +330,8 @@ func (sh *shooting) develop(ctx context.Context, f *render.Film) (err error) {
 		return err
 	}
 	channels := p.Channels
-	if errors != nil {
-		channels = append(channels, exchange.Channel{Name: NoiseLayer, Data: errors, Stride: 1})
+	if noise != nil {
+		channels = append(channels, exchange.Channel{Name: NoiseLayer, Data: noise, Stride: 1})
 	}
 	if len(f.Shares) > 0 {
 		sh.r.Groups = append(slices.Clone(sh.groups), shoot.ShareGroup{Name: "sun", Kind: "sun"},

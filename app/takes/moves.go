@@ -166,20 +166,16 @@ func (sh *shooting) pack(ctx context.Context, dir string) error {
 	if err := sh.frames(ctx, dir); err != nil {
 		return err
 	}
-	r, w := io.Pipe()
-	go func() {
+	k, err := sh.a.Store.PutWritten(ctx, func(w io.Writer) error {
 		z := zip.NewWriter(w)
-		err := error(nil)
 		for i := range sh.r.Frames {
-			if err = add(z, dir, frameName(i)); err != nil {
-				break
+			if err := add(z, dir, frameName(i)); err != nil {
+				return err
 			}
 		}
-		w.CloseWithError(errors.Join(err, z.Close()))
-	}()
-	var err error
-	sh.r.Zip, _, err = sh.a.Store.PutBlob(ctx, r, 0)
-	r.CloseWithError(err)
+		return z.Close()
+	})
+	sh.r.Zip = k.Hash
 	return err
 }
 

@@ -77,7 +77,7 @@ func (a *Operator) Arrange(ctx context.Context, id string, o Order) error {
 	case "hold":
 		err = a.hold(ctx, &t)
 	case "go on":
-		err = a.again(ctx, &t, set.ProductionID, nil)
+		return a.again(ctx, &t, nil)
 	case "before":
 		err = a.before(ctx, &t, o.Other)
 	case "at":
@@ -89,7 +89,7 @@ func (a *Operator) Arrange(ctx context.Context, id string, o Order) error {
 				return err
 			}
 		}
-		err = a.again(ctx, &t, set.ProductionID, o.At)
+		return a.again(ctx, &t, o.At)
 	default:
 		return act.Wrong("A take is held, goes on, is made before another or at a time; %.40q is none of these.", o.Do)
 	}
@@ -118,17 +118,23 @@ func (a *Operator) hold(ctx context.Context, t *store.Take) error {
 	return nil
 }
 
-// again puts a take that is held or ended into the queue, at a time or now.
-func (a *Operator) again(ctx context.Context, t *store.Take, production string, at *time.Time) error {
+// again puts a take that is held or ended into the queue, with its settings and result as they are told, at a time or
+// now.
+func (a *Operator) again(ctx context.Context, t *store.Take, at *time.Time) error {
+	set, err := store.GetSet(ctx, a.Store.Pool, t.SetID)
+	if err != nil {
+		return act.NotThere(err, "The set")
+	}
 	return a.Store.Tx(ctx, func(tx pgx.Tx) error {
-		job, err := a.queue(ctx, tx, production, t.ID, at)
+		job, err := a.queue(ctx, tx, set.ProductionID, t.ID, at)
 		if err != nil {
 			return err
 		}
-		err = store.Again(ctx, tx, t.ID, t.Settings, job, at)
+		err = store.Again(ctx, tx, t, job, at)
 		if errors.Is(err, store.ErrNotFound) {
-			return act.Wrong("%s waits or is made already.", t.Name)
+			return act.Wrong("%s waits or is made already: stop it first, or wait.", t.Name)
 		}
+		act.Tell(ctx, tx, set.ProductionID, "take")
 		return err
 	})
 }

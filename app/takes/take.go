@@ -33,6 +33,15 @@ const Queue = "takes"
 // Tries is how often a take is tried that fails by no fault of its own.
 const Tries = 10
 
+// Job is how the job of a take is queued, to be done at a time or, nil, as soon as it is its turn.
+func Job(at *time.Time) *river.InsertOpts {
+	o := &river.InsertOpts{Queue: Queue, MaxAttempts: Tries}
+	if at != nil {
+		o.ScheduledAt = *at
+	}
+	return o
+}
+
 // Settings is everything that makes a take, kept with it.
 type Settings struct {
 	Width   int      `json:"width"`
@@ -73,6 +82,11 @@ type Result struct {
 	// What was kept apart, as the layers of the EXR: groups of lamps, then sun, sky and glow.
 	Groups []shoot.ShareGroup `json:"groups,omitempty"`
 	Layers []layers.Line      `json:"layers,omitempty"` // of the EXR, what each is
+}
+
+// Of are the settings of a take and what came of it.
+func Of(t *store.Take) (s Settings, r Result, err error) {
+	return s, r, cmp.Or(json.Unmarshal(t.Settings, &s), json.Unmarshal(t.Result, &r))
 }
 
 // maxQueued is how many takes of one production wait or are made: a storyboard's
@@ -200,11 +214,7 @@ func (a *Operator) queue(ctx context.Context, tx pgx.Tx, production, take string
 		return 0, act.Wrong("%d takes of this production are waiting or being made; at most %d do. Wait for some, "+
 			"or stop some.", queued, maxQueued)
 	}
-	o := &river.InsertOpts{Queue: Queue, MaxAttempts: Tries}
-	if at != nil {
-		o.ScheduledAt = *at
-	}
-	job, err := a.Queue.InsertTx(ctx, tx, Args{take}, o)
+	job, err := a.Queue.InsertTx(ctx, tx, Args{take}, Job(at))
 	if err != nil {
 		return 0, err
 	}
@@ -224,9 +234,8 @@ func (a *Operator) GoOn(ctx context.Context, id string, m More) error {
 	if err != nil {
 		return act.NotThere(err, "The take")
 	}
-	var s Settings
-	var r Result
-	if err := cmp.Or(json.Unmarshal(t.Settings, &s), json.Unmarshal(t.Result, &r)); err != nil {
+	s, r, err := Of(&t)
+	if err != nil {
 		return err
 	}
 	if t.State == "waiting" || t.State == "working" {
@@ -246,25 +255,10 @@ func (a *Operator) GoOn(ctx context.Context, id string, m More) error {
 	if !(s.Seconds >= 0 && s.Seconds <= 1e6) {
 		return act.Wrong("The time limit is 0 to 1 000 000 seconds.")
 	}
-	set, err := store.GetSet(ctx, a.Store.Pool, t.SetID)
-	if err != nil {
-		return act.NotThere(err, "The set")
-	}
-	raw, err := json.Marshal(s)
-	if err != nil {
+	if t.Settings, err = json.Marshal(s); err != nil {
 		return err
 	}
-	return a.Store.Tx(ctx, func(tx pgx.Tx) error {
-		job, err := a.queue(ctx, tx, set.ProductionID, t.ID, nil)
-		if err != nil {
-			return err
-		}
-		if err := store.Again(ctx, tx, t.ID, raw, job, nil); err != nil {
-			return act.NotThere(err, "The take")
-		}
-		act.Tell(ctx, tx, set.ProductionID, "take")
-		return nil
-	})
+	return a.again(ctx, &t, nil)
 }
 
 func (s *Settings) options() render.Options {

@@ -13,9 +13,6 @@ import (
 	"visator/core/compare"
 )
 
-// heatMost is the difference that glows brightest: one that nobody overlooks.
-const heatMost = 20
-
 // compared tells how different two pictures look.
 func compared(_ context.Context, args []string) error {
 	fs := newFlags("compare", "A.png B.png [--json] [--heat OUT.png]",
@@ -43,7 +40,7 @@ func compared(_ context.Context, args []string) error {
 	}
 	if *heat != "" {
 		if err := writeWhole(*heat, func(w io.Writer) error {
-			return png.Encode(w, compare.Heat(d.Apart, d.Width, d.Height, heatMost))
+			return png.Encode(w, compare.Heat(d.Apart, d.Width, d.Height, compare.Most))
 		}); err != nil {
 			return err
 		}

@@ -110,6 +110,9 @@ var linear = func() (t [256]float64) {
 	return t
 }()
 
+// Most is the difference that glows brightest: one that nobody overlooks.
+const Most = 20
+
 // Heat draws numbers from 0 to most: black, violet, orange, white as glowing iron.
 func Heat(list []float32, w, h int, most float64) *image.NRGBA {
 	out := image.NewNRGBA(image.Rect(0, 0, w, h))

@@ -23,6 +23,7 @@ type Channel struct {
 	Data           []float32
 	Stride, Offset int
 	Half           bool
+	Exact          bool // halves would not do: numbers of things, distances
 }
 
 // bytes is how many a value takes.
@@ -33,13 +34,11 @@ func (c *Channel) bytes() int {
 	return 4
 }
 
-// Halves are channels with 16 bits a value, where that is enough: not for numbers of things, nor for distances.
+// Halves are channels with 16 bits a value, but those that are exact.
 func Halves(list []Channel) []Channel {
-	list = append([]Channel{}, list...)
+	list = slices.Clone(list)
 	for i := range list {
-		name := strings.TrimRight(list[i].Name, ".RGBAXYZV0123456789")
-		list[i].Half = list[i].Name != "Z" && name != "objectId" && name != "position" &&
-			!strings.HasPrefix(list[i].Name, "Visator")
+		list[i].Half = !list[i].Exact
 	}
 	return list
 }

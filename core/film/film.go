@@ -136,9 +136,6 @@ func (f *Film) Add(i int, c geom.V, sn *Seen, apart []geom.V) {
 // Count is how many samples a pixel has.
 func (f *Film) Count(i int) int { return int(f.counts[i]) }
 
-// Counts are how many samples each pixel of an open film has.
-func (f *Film) Counts() []int32 { return f.counts }
-
 // Meets puts down what the ray through the middle of a pixel meets.
 func (f *Film) Meets(i int, depth float64, n, albedo geom.V, object uint32) {
 	f.Depth[i], f.Object[i] = float32(depth), float32(object)

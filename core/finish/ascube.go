@@ -14,8 +14,7 @@ const CubeSize = 33
 // colour. What it does to places and not to colours (the lens, grain, sharpening, what is cut off) is not in it, and
 // what is burnt in the picture stays so.
 func (c Chain) Cube(title string) (*cube.Cube, error) {
-	steps, places, err := c.read()
-	if err != nil {
+	if err := c.Check(); err != nil {
 		return nil, err
 	}
 	p := &Pixels{Width: CubeSize * CubeSize * CubeSize, Height: 1}
@@ -24,20 +23,7 @@ func (c Chain) Cube(title string) (*cube.Cube, error) {
 		p.RGB = append(p.RGB, float32(v.X), float32(v.Y), float32(v.Z))
 		return v
 	})
-	toned := false
-	for i, s := range steps {
-		if places[i] == Glass || places[i] >= Grain {
-			continue
-		}
-		if places[i] > Tone && !toned {
-			p.tone()
-		}
-		toned = places[i] >= Tone
-		s.Apply(p)
-	}
-	if !toned {
-		p.tone()
-	}
+	c.onto(p, true, func(at Place) bool { return at == Glass || at >= Grain })
 	at := 0
 	return cube.Of(title, CubeSize, func(geom.V) geom.V {
 		v := p.RGB[at : at+3]

@@ -141,22 +141,28 @@ func Develop(color []float32, w, h int, v *optics.View, c Chain) *image.NRGBA {
 // applied is a picture with all steps of a chain, linear; toned says whether what is brighter than white is brought
 // within it.
 func (c Chain) applied(color []float32, w, h int, v *optics.View, toned bool) *Pixels {
-	steps, places, err := c.read()
 	p := &Pixels{Width: w, Height: h, RGB: make([]float32, len(color)), Window: v.Window()}
 	k := float32(Scale(v.EV))
 	for i, x := range color {
 		p.RGB[i] = x * k
 	}
+	c.onto(p, toned, func(Place) bool { return false })
+	return p
+}
+
+// onto does the steps of a chain to a picture that is exposed, but those of places that are left out.
+func (c Chain) onto(p *Pixels, toned bool, without func(Place) bool) {
+	steps, places, err := c.read()
 	if err != nil {
 		steps = nil
 	}
 	done := !toned
 	for i, s := range steps {
+		if without(places[i]) || places[i] == Tone && !toned {
+			continue
+		}
 		if places[i] > Tone && !done {
 			p.tone()
-		}
-		if places[i] == Tone && !toned {
-			continue
 		}
 		done = done || places[i] >= Tone
 		s.Apply(p)
@@ -164,7 +170,6 @@ func (c Chain) applied(color []float32, w, h int, v *optics.View, toned bool) *P
 	if !done {
 		p.tone()
 	}
-	return p
 }
 
 // tone brings what is brighter than white within 1.

@@ -65,7 +65,7 @@ func (l *Layer) Channels() (list []exchange.Channel) {
 	}
 	for k := range 2 * Ranks {
 		list = append(list, exchange.Channel{Name: fmt.Sprintf("%s%02d.%c", l.Name, k/4, "RGBA"[k%4]), Data: values,
-			Stride: 2 * Ranks, Offset: k})
+			Stride: 2 * Ranks, Offset: k, Exact: true})
 	}
 	return list
 }

@@ -97,16 +97,19 @@ func Of(f *render.Film, cam *render.Camera, list, groups []string, called []Call
 	for _, k := range Kinds {
 		is[k[0]] = k[1]
 	}
+	exact := []string{"depth", "position", "objectId"}
 	vector := func(name string, data []float32) {
 		var c []exchange.Channel
 		for k, axis := range []string{"X", "Y", "Z"} {
-			c = append(c, exchange.Channel{Name: name + "." + axis, Data: data, Stride: 3, Offset: k})
+			c = append(c, exchange.Channel{Name: name + "." + axis, Data: data, Stride: 3, Offset: k,
+				Exact: slices.Contains(exact, name)})
 		}
 		p.add(is[name], "", c...)
 	}
 	one := func(name, channel string, data []float32) {
 		if data != nil {
-			p.add(is[name], "", exchange.Channel{Name: channel, Data: data, Stride: 1})
+			p.add(is[name], "", exchange.Channel{Name: channel, Data: data, Stride: 1,
+				Exact: slices.Contains(exact, name)})
 		}
 	}
 	for _, name := range list {

@@ -4,6 +4,7 @@ import (
 	"crypto/sha256"
 	"encoding/hex"
 	"encoding/json"
+	"strings"
 )
 
 // Name names what some values of the program's own types say: another for every change
@@ -15,4 +16,14 @@ func Name(parts ...any) string {
 		_ = enc.Encode(p) // of the program's own types
 	}
 	return hex.EncodeToString(h.Sum(nil)[:12])
+}
+
+// FileName is a name without what files cannot be called.
+func FileName(s string) string {
+	return strings.Map(func(r rune) rune {
+		if strings.ContainsRune(`/\:*?"<>|`, r) || r < ' ' {
+			return '-'
+		}
+		return r
+	}, s)
 }

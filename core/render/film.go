@@ -110,15 +110,16 @@ func Render(ctx context.Context, s *Scene, cam *Camera, o Options) (*Film, error
 	f := o.From
 	if f == nil {
 		f = film.New([2]int{o.Width, o.Height}, o.Region, x)
-		f.Enter, f.Threads = o.Enter, o.Threads
-		if err := f.Pixels(ctx, func(x, y int) { passes(f, s, cam, x, y) }); err != nil {
-			return nil, ErrCut
-		}
 	} else if !f.Open() || f.Whole != [2]int{o.Width, o.Height} || f.Extra() != x ||
 		[4]int{f.Left, f.Top, f.Left + f.Width, f.Top + f.Height} != o.Region {
 		return nil, film.ErrOther
 	}
 	f.Enter, f.Threads = o.Enter, o.Threads
+	if o.From == nil {
+		if err := f.Pixels(ctx, func(x, y int) { passes(f, s, cam, x, y) }); err != nil {
+			return nil, ErrCut
+		}
+	}
 	clamp := 0.0
 	if o.Denoise {
 		clamp = 40 * s.typical(cam, o)
