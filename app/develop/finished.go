@@ -9,6 +9,7 @@ import (
 	"visator/app/takes"
 	"visator/core/finish"
 	"visator/core/geom"
+	"visator/core/layers"
 	"visator/store"
 )
 
@@ -23,17 +24,21 @@ func (a *Lab) still(ctx context.Context, id string) (t store.Take, s takes.Setti
 }
 
 // linear is the picture of a take as it was rendered, in cd/m², averaged until it is at most so wide.
-func (a *Lab) linear(ctx context.Context, exr string, widest int) (*shown, error) {
-	return a.read(ctx, exr, []string{"R", "G", "B"}, widest)
+func (a *Lab) linear(ctx context.Context, exr string, widest int) (*finish.Linear, error) {
+	e, err := a.open(ctx, exr, widest)
+	if err != nil {
+		return nil, err
+	}
+	return layers.Linear(e, widest)
 }
 
 // small is a still as small as it is shown, with its settings.
-func (a *Lab) small(ctx context.Context, id string) (*shown, takes.Settings, error) {
+func (a *Lab) small(ctx context.Context, id string) (*finish.Linear, takes.Settings, error) {
 	_, s, r, err := a.still(ctx, id)
 	if err != nil {
 		return nil, s, err
 	}
-	p, err := a.developing.get(r.EXR, func() (*shown, error) { return a.linear(ctx, r.EXR, widestMix) })
+	p, err := a.developing.get(r.EXR, func() (*finish.Linear, error) { return a.linear(ctx, r.EXR, widestMix) })
 	return p, s, err
 }
 
@@ -49,7 +54,7 @@ func (a *Lab) Developed(ctx context.Context, id string, c finish.Chain) ([]byte,
 	if err != nil {
 		return nil, err
 	}
-	out, err := shoot.QuickPicture(p.layers[0], p.w, p.h, &s.View, c)
+	out, err := shoot.QuickPicture(p, &s.View, c)
 	if err != nil {
 		return nil, err
 	}
@@ -72,7 +77,7 @@ func (a *Lab) Redevelop(ctx context.Context, id string, c finish.Chain) error {
 	if err != nil {
 		return err
 	}
-	png, err := shoot.QuickPicture(p.layers[0], p.w, p.h, &s.View, c)
+	png, err := shoot.QuickPicture(p, &s.View, c)
 	if err != nil {
 		return err
 	}
@@ -103,12 +108,12 @@ func (a *Lab) WhiteAt(ctx context.Context, id string, x, y float64) (*finish.Whi
 	if err != nil {
 		return nil, err
 	}
-	rgb := p.layers[0]
+	rgb := p.Color
 	var sum geom.V
-	cx, cy := int(x*float64(p.w)), int(y*float64(p.h))
-	for py := max(cy-around, 0); py <= min(cy+around, p.h-1); py++ {
-		for px := max(cx-around, 0); px <= min(cx+around, p.w-1); px++ {
-			i := 3 * (py*p.w + px)
+	cx, cy := int(x*float64(p.Width)), int(y*float64(p.Height))
+	for py := max(cy-around, 0); py <= min(cy+around, p.Height-1); py++ {
+		for px := max(cx-around, 0); px <= min(cx+around, p.Width-1); px++ {
+			i := 3 * (py*p.Width + px)
 			sum = sum.Add(geom.V{X: float64(rgb[i]), Y: float64(rgb[i+1]), Z: float64(rgb[i+2])})
 		}
 	}

@@ -12,6 +12,7 @@ import (
 	"visator/app/takes"
 	"visator/core/document"
 	"visator/core/exchange"
+	"visator/core/finish"
 	"visator/core/light"
 	"visator/core/openexr"
 	"visator/store"
@@ -20,7 +21,8 @@ import (
 // Lab is where takes are developed.
 type Lab struct {
 	*takes.Operator
-	mixing, developing lately
+	mixing     lately[*shown]
+	developing lately[*finish.Linear]
 }
 
 // NewLab is that of an operator.
@@ -38,29 +40,29 @@ const maxGain = 1024
 // widestMix is how wide a balanced picture is shown: as wide as a page shows it.
 const widestMix = 960
 
-// shown is a picture with its layers, as small as it is shown; of names what it was read for.
+// shown is a picture with its layers, as small as it is shown.
 type shown struct {
-	of     string
 	w, h   int
 	layers [][]float32 // 3 a pixel
 }
 
-// lately keeps the picture that was asked for last.
-type lately struct {
+// lately keeps the picture that was asked for last, and the name of what it was read for.
+type lately[T any] struct {
 	mu   sync.Mutex
-	last *shown
+	of   string
+	last T
 }
 
 // get is what was read for of, or reads it.
-func (l *lately) get(of string, read func() (*shown, error)) (*shown, error) {
+func (l *lately[T]) get(of string, read func() (T, error)) (T, error) {
 	l.mu.Lock()
 	defer l.mu.Unlock()
-	if l.last != nil && l.last.of == of {
+	if l.of == of {
 		return l.last, nil
 	}
 	p, err := read()
 	if err == nil {
-		p.of, l.last = of, p
+		l.of, l.last = of, p
 	}
 	return p, err
 }
@@ -127,7 +129,7 @@ func (a *Lab) Mix(ctx context.Context, id string, gains []Gain) ([]byte, error) 
 		}
 	}
 	f := s.View
-	out, err := shoot.QuickPicture(color, p.w, p.h, &f, s.Finish)
+	out, err := shoot.QuickPicture(&finish.Linear{Width: p.w, Height: p.h, Color: color}, &f, s.Finish)
 	if err != nil {
 		return nil, err
 	}
@@ -145,11 +147,17 @@ func (a *Lab) layers(ctx context.Context, r *takes.Result) (*shown, error) {
 	for _, c := range exchange.Shares(make([][]float32, len(r.Groups)), groups) {
 		names = append(names, c.Name)
 	}
-	return a.read(ctx, r.EXR, names, widestMix)
+	e, err := a.open(ctx, r.EXR, widestMix)
+	if err != nil {
+		return nil, err
+	}
+	p := &shown{}
+	p.w, p.h, p.layers, err = e.Averaged(names, widestMix)
+	return p, err
 }
 
-// read reads layers of a take's picture, averaged until it is at most so wide.
-func (a *Lab) read(ctx context.Context, exr string, names []string, widest int) (*shown, error) {
+// open reads the head of a take's picture, which is to be read at most so wide.
+func (a *Lab) open(ctx context.Context, exr string, widest int) (*openexr.Reader, error) {
 	data, err := a.Store.ReadBlob(ctx, exr)
 	if err != nil {
 		return nil, err
@@ -163,9 +171,7 @@ func (a *Lab) read(ctx context.Context, exr string, names []string, widest int) 
 			return nil, err
 		}
 	}
-	p := &shown{}
-	p.w, p.h, p.layers, err = e.Averaged(names, widest)
-	return p, err
+	return e, nil
 }
 
 // Balanced is the light of a take with what was done to its kinds of light written into it: which lamps burn how

@@ -242,5 +242,5 @@ func smallSky(p *measure.Panorama) (*bytes.Buffer, error) {
 	v := optics.Default()
 	v.EV = finish.Measure(color)
 	var out bytes.Buffer
-	return &out, png.Encode(&out, finish.Develop(color, w, h, &v, nil))
+	return &out, png.Encode(&out, finish.Develop(&finish.Linear{Width: w, Height: h, Color: color}, &v, nil))
 }

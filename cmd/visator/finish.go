@@ -14,6 +14,7 @@ import (
 
 	"visator/core/cube"
 	"visator/core/finish"
+	"visator/core/layers"
 	"visator/core/openexr"
 	"visator/core/optics"
 )
@@ -65,19 +66,19 @@ func finished(_ context.Context, args []string) error {
 	}
 	v := optics.Default()
 	v.SensorW, v.Focal, v.EV = 36, *focal, *ev
-	color, wide, high, err := readColor(files[0])
+	l, err := readLinear(files[0])
 	if err != nil {
 		return fmt.Errorf("%s: %w", files[0], err)
 	}
-	v.Aspect = float64(wide) / float64(high)
+	v.Aspect = float64(l.Width) / float64(l.Height)
 	if !flagsGiven(fs)["ev"] {
-		v.EV = finish.Measure(color)
+		v.EV = finish.Measure(l.Color)
 	}
 	return writeWhole(*out, func(w io.Writer) error {
 		if *bits == 0 && encoding.Name == "sRGB" {
-			return png.Encode(w, finish.Develop(color, wide, high, &v, c))
+			return png.Encode(w, finish.Develop(l, &v, c))
 		}
-		return finish.WritePNG(w, color, wide, high, &v, c, encoding, max(*bits, 8))
+		return finish.WritePNG(w, l, &v, c, encoding, max(*bits, 8))
 	})
 }
 
@@ -110,22 +111,18 @@ func withLook(c finish.Chain, path string) (finish.Chain, error) {
 	return out, err
 }
 
-// readColor reads the linear values of a picture, 3 a pixel.
-func readColor(path string) (color []float32, w, h int, err error) {
+// readLinear reads what is finished of a picture.
+func readLinear(path string) (*finish.Linear, error) {
 	f, err := os.Open(path)
 	if err != nil {
-		return nil, 0, 0, err
+		return nil, err
 	}
 	defer f.Close()
 	e, err := openexr.Open(f)
 	if err != nil {
-		return nil, 0, 0, err
+		return nil, err
 	}
-	w, h, layers, err := e.Averaged([]string{"R", "G", "B"}, e.Width)
-	if err != nil {
-		return nil, 0, 0, err
-	}
-	return layers[0], w, h, nil
+	return layers.Linear(e, e.Width)
 }
 
 // readChain reads the steps of a finish; none of no file.

@@ -23,7 +23,7 @@ func (c Chain) Cube(title string) (*cube.Cube, error) {
 		p.RGB = append(p.RGB, float32(v.X), float32(v.Y), float32(v.Z))
 		return v
 	})
-	c.onto(p, true, func(at Place) bool { return at == Glass || at >= Grain })
+	c.onto(p, true, func(at Place) bool { return at == Set || at == Glass || at >= Grain })
 	at := 0
 	return cube.Of(title, CubeSize, func(geom.V) geom.V {
 		v := p.RGB[at : at+3]

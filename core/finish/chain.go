@@ -20,7 +20,8 @@ type Place int
 // The places of steps. Up to Tone values are linear, 1 is what exposure makes white; from
 // Shown on they are what tone mapping made of them, 0 to 1, linear still.
 const (
-	Balance Place = iota // the colour of light
+	Set     Place = iota // what stands about
+	Balance              // the colour of light
 	Glass                // what the lens does to it
 	Grade                // what a person makes of it
 	Tone                 // how what is brighter than white comes within it
@@ -39,6 +40,7 @@ type Step interface {
 type Pixels struct {
 	Width, Height int
 	RGB           []float32     // 3 linear values a pixel, rows from the top
+	Unhidden      []float32     // the share of the sky that nothing near by hides, where that is known; else nil
 	Window        optics.Window // what it shows at a metre
 }
 
@@ -121,13 +123,21 @@ func Schema() (list []Described) {
 	return list
 }
 
-// Develop finishes w x h pixels of linear colour (3 values each, cd/m²) as a view was
-// exposed, with the steps of a chain, which was checked before; color stays as it is.
-func Develop(color []float32, w, h int, v *optics.View, c Chain) *image.NRGBA {
+// Linear is a picture as it was rendered.
+type Linear struct {
+	Width, Height int
+	Color         []float32 // 3 a pixel, cd/m², rows from the top
+	Unhidden      []float32 // as in Pixels; or nil
+}
+
+// Develop finishes a picture as a view was exposed, with the steps of a chain, which was checked before; the picture
+// stays as it is.
+func Develop(l *Linear, v *optics.View, c Chain) *image.NRGBA {
+	w, h := l.Width, l.Height
 	if steps, _, err := c.read(); err != nil || len(steps) == 0 {
-		return Picture(color, w, h, v.EV)
+		return Picture(l.Color, w, h, v.EV)
 	}
-	p := c.applied(color, w, h, v, true)
+	p := c.applied(l, v, true)
 	img := image.NewNRGBA(image.Rect(0, 0, w, h))
 	for i := range w * h {
 		for c := range 3 {
@@ -140,10 +150,11 @@ func Develop(color []float32, w, h int, v *optics.View, c Chain) *image.NRGBA {
 
 // applied is a picture with all steps of a chain, linear; toned says whether what is brighter than white is brought
 // within it.
-func (c Chain) applied(color []float32, w, h int, v *optics.View, toned bool) *Pixels {
-	p := &Pixels{Width: w, Height: h, RGB: make([]float32, len(color)), Window: v.Window()}
+func (c Chain) applied(l *Linear, v *optics.View, toned bool) *Pixels {
+	p := &Pixels{Width: l.Width, Height: l.Height, RGB: make([]float32, len(l.Color)), Unhidden: l.Unhidden,
+		Window: v.Window()}
 	k := float32(Scale(v.EV))
-	for i, x := range color {
+	for i, x := range l.Color {
 		p.RGB[i] = x * k
 	}
 	c.onto(p, toned, func(Place) bool { return false })

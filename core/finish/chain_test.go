@@ -25,7 +25,7 @@ func TestStepsBeginWithNothing(t *testing.T) {
 	want := Picture(color, w, h, v.EV)
 	kept := bytes.Clone(want.Pix)
 	for _, s := range Schema() {
-		got := Develop(color, w, h, &v, Chain{s.Name: json.RawMessage("{}")})
+		got := Develop(&Linear{Width: w, Height: h, Color: color}, &v, Chain{s.Name: json.RawMessage("{}")})
 		for i := range got.Pix {
 			if d := int(got.Pix[i]) - int(want.Pix[i]); d > 1 || d < -1 {
 				t.Fatalf("%s: value %d is %d, not %d", s.Name, i, got.Pix[i], want.Pix[i])
@@ -72,7 +72,7 @@ func TestTheChainHasTheOrderOfLight(t *testing.T) {
 	}
 	v := optics.Default()
 	v.EV = 0
-	Develop([]float32{120, 120, 120}, 1, 1, &v, c) // a hundred times white
+	Develop(&Linear{Width: 1, Height: 1, Color: []float32{120, 120, 120}}, &v, c) // a hundred times white
 	if got := strings.Join(said, ", "); got != "e balance, d glass, c grade, b grain, a mask" {
 		t.Errorf("the order is %s", got)
 	}

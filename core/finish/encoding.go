@@ -109,8 +109,9 @@ const dither = 0x7a11
 
 // WritePNG finishes a picture as Develop does and writes it in an encoding, with 8 or 16 bits a value: what lies
 // between two steps is dithered by triangular noise two steps wide, so that no bands are seen.
-func WritePNG(w io.Writer, color []float32, wide, high int, v *optics.View, c Chain, e *Encoding, bits int) error {
-	p := c.applied(color, wide, high, v, !e.bright)
+func WritePNG(w io.Writer, l *Linear, v *optics.View, c Chain, e *Encoding, bits int) error {
+	p := c.applied(l, v, !e.bright)
+	wide, high := l.Width, l.Height
 	img := image.NewNRGBA64(image.Rect(0, 0, wide, high))
 	small := image.NewNRGBA(image.Rect(0, 0, wide, high))
 	for i := range wide * high {

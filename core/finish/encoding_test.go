@@ -72,7 +72,7 @@ func TestPicturesAreWrittenInEncodings(t *testing.T) {
 		e, _ := EncodingOf(name)
 		for _, bits := range []int{8, 16} {
 			var out bytes.Buffer
-			if err := WritePNG(&out, color, w, h, &v, nil, e, bits); err != nil {
+			if err := WritePNG(&out, &Linear{Width: w, Height: h, Color: color}, &v, nil, e, bits); err != nil {
 				t.Fatal(err)
 			}
 			if want := []byte{'c', 'I', 'C', 'P', e.primaries, e.transfer, 0, 1}; !bytes.Contains(out.Bytes()[:64], want) {
@@ -126,7 +126,7 @@ func TestAFinishAsATable(t *testing.T) {
 	for range n {
 		rgb := []float32{k * r.Float32() * r.Float32() * 1.2, k * r.Float32() * r.Float32() * 1.2, k * r.Float32() * r.Float32() * 1.2}
 		at := func(c Chain) geom.V {
-			m := c.applied(rgb, 1, 1, &v, true)
+			m := c.applied(&Linear{Width: 1, Height: 1, Color: rgb}, &v, true)
 			return geom.V{X: Encode(float64(m.RGB[0])), Y: Encode(float64(m.RGB[1])), Z: Encode(float64(m.RGB[2]))}
 		}
 		d := c.At(at(nil)).Sub(at(chain)).Len()

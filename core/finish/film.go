@@ -39,8 +39,7 @@ func (b *Bloom) Apply(p *Pixels) {
 	}
 	sum := make([]float32, len(p.RGB))
 	for k := range 3 {
-		blurred := append([]float32{}, p.RGB...)
-		Blur(blurred, p.Width, p.Height, b.Wide*float64(p.Width)/math.Pow(4, float64(k))/2)
+		blurred := spread(p.RGB, p.Width, p.Height, b.Wide*float64(p.Width)/math.Pow(4, float64(k))/2)
 		for i, x := range blurred {
 			sum[i] += x / 3
 		}
@@ -51,16 +50,73 @@ func (b *Bloom) Apply(p *Pixels) {
 	}
 }
 
+// coarsest is the deviation in pixels from which light is spread in a picture of half the size: what is spread so far
+// has nothing that is lost by that.
+const coarsest = 6
+
+// spread is a picture whose light is spread by about a Gaussian of a standard deviation in pixels: as Blur does, but in
+// a picture of a half, a quarter, ... of the size where it is wide, which is laid back between its pixels in proportion.
+func spread(rgb []float32, w, h int, deviation float64) []float32 {
+	k := 1
+	for deviation/float64(k) >= coarsest {
+		k *= 2
+	}
+	sw, sh := (w+k-1)/k, (h+k-1)/k
+	small, weights := make([]float32, 3*sw*sh), make([]float32, sw*sh)
+	for y := range h {
+		j, v := amid(y, k, sh)
+		for x := range w { // each pixel goes to the four about it as it will be taken from them: its middle stays
+			i, u := amid(x, k, sw)
+			for corner, share := range [4]float32{(1 - u) * (1 - v), u * (1 - v), (1 - u) * v, u * v} {
+				at := min(j+corner/2, sh-1)*sw + min(i+corner%2, sw-1)
+				weights[at] += share
+				for c := range 3 {
+					small[3*at+c] += share * rgb[3*(y*w+x)+c]
+				}
+			}
+		}
+	}
+	for i := range small {
+		small[i] /= weights[i/3]
+	}
+	// There and back spreads light too, (k²-1)/6 of variance each.
+	k2 := float64(k * k)
+	Blur(small, sw, sh, math.Sqrt(max(deviation*deviation-(k2-1)/3, 0)/k2))
+	if k == 1 {
+		return small
+	}
+	out := make([]float32, len(rgb))
+	for y := range h {
+		j, v := amid(y, k, sh)
+		for x := range w {
+			i, u := amid(x, k, sw)
+			for c := range 3 {
+				at := func(i, j int) float32 { return small[3*(min(j, sh-1)*sw+min(i, sw-1))+c] }
+				top := at(i, j) + u*(at(i+1, j)-at(i, j))
+				low := at(i, j+1) + u*(at(i+1, j+1)-at(i, j+1))
+				out[3*(y*w+x)+c] = top + v*(low-top)
+			}
+		}
+	}
+	return out
+}
+
+// amid is between which of n pixels the middle of another lies that is k times as small: after the first of the two,
+// by so much.
+func amid(x, k, n int) (int, float32) {
+	at := min(max((float64(x)+0.5)/float64(k)-0.5, 0), float64(n-1))
+	i := int(at)
+	return i, float32(at - float64(i))
+}
+
 // Blur spreads colours by about a Gaussian of a standard deviation in pixels: three boxes, one after the other (W. M.
 // Wells, 1986). The picture goes on beyond its edges as it ends there.
 func Blur(rgb []float32, w, h int, deviation float64) {
-	// Boxes of a width whose variance, three times, is the wanted one.
-	r := int(math.Round((math.Sqrt(4*deviation*deviation+1) - 1) / 2))
-	if r < 1 {
-		return
-	}
 	line := make([]float32, max(w, h))
-	for range 3 {
+	for _, r := range boxes(deviation) {
+		if r < 1 {
+			continue
+		}
 		for y := range h {
 			for c := range 3 {
 				box(rgb, 3*y*w+c, 3, w, r, line)
@@ -72,6 +128,21 @@ func Blur(rgb []float32, w, h int, deviation float64) {
 			}
 		}
 	}
+}
+
+// boxes are how far the three boxes go to each side whose variances together come nearest to that of a deviation: some
+// of them one farther than the others.
+func boxes(deviation float64) (r [3]int) {
+	want := max(deviation*deviation, 0) // the variance of a box of 2r+1 values is r (r+1) / 3
+	low := int(math.Floor((math.Sqrt(4*want+1) - 1) / 2))
+	n := math.Round((want - float64(low*(low+1))) * 3 / float64(2*(low+1))) // how many go one farther
+	for i := range r {
+		r[i] = low
+		if float64(i) < n {
+			r[i]++
+		}
+	}
+	return r
 }
 
 // box is the mean over r before and r behind each of n values that begin at from and are step apart.

@@ -120,15 +120,21 @@ func (c *Curve) Fields() []document.Field {
 
 // At is what a value of the screen becomes, both 0 to 1.
 func (c *Curve) At(x float64) float64 {
-	y := [5]float64{c.Black, c.Shadows, c.Middle, c.Lights, c.White}
-	x = min(max(x, 0), 1) * 4
-	i := min(int(x), 3)
+	return along([]float64{c.Black, c.Shadows, c.Middle, c.Lights, c.White}, x)
+}
+
+// along is where a place from 0 to 1 lies on a curve through points that are as far from one another, from the first to
+// the last: what rises between them never falls.
+func along(y []float64, x float64) float64 {
+	last := len(y) - 1
+	x = min(max(x, 0), 1) * float64(last)
+	i := min(int(x), last-1)
 	slope := func(i int) float64 {
 		switch i {
 		case 0:
 			return y[1] - y[0]
-		case 4:
-			return y[4] - y[3]
+		case last:
+			return y[last] - y[last-1]
 		}
 		a, b := y[i]-y[i-1], y[i+1]-y[i]
 		if a*b <= 0 {

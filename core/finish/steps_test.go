@@ -80,7 +80,7 @@ func TestTones(t *testing.T) {
 		last := -1.0
 		for stops := -12.0; stops < 12; stops += 0.125 {
 			p := flat(1, 1, geom.V{X: 1, Y: 1, Z: 1}.Mul(middle*math.Exp2(stops)))
-			(&Toned{by}).Apply(p)
+			(&Toned{By: by}).Apply(p)
 			c := p.at(0, 0)
 			if c.X < last-1e-6 || min(c.X, c.Y, c.Z) < 0 || c.Max() > 1.000001 {
 				t.Fatalf("%s: %v stops become %v after %v", by, stops, c, last)
@@ -215,13 +215,13 @@ func FuzzSteps(f *testing.F) {
 		}
 		c := Chain{"white": raw(White{kelvin, tint}), "bloom": raw(Bloom{amount, wide}),
 			"grade": raw(CDL{SlopeR: slope, SlopeG: 1, SlopeB: 1, PowerR: 1, PowerG: slope, PowerB: 1, Saturation: slope}),
-			"tone":  raw(Toned{tones[seed%4]}), "grain": raw(Grained{amount, 2, seed}),
+			"tone":  raw(Toned{By: tones[seed%4]}), "grain": raw(Grained{amount, 2, seed}),
 			"sharpen": raw(Sharpen{amount, 2})}
 		if c.Check() != nil {
 			t.Skip()
 		}
 		v := optics.Default()
-		if img := Develop(color, 12, 9, &v, c); len(img.Pix) != 4*12*9 {
+		if img := Develop(&Linear{Width: 12, Height: 9, Color: color}, &v, c); len(img.Pix) != 4*12*9 {
 			t.Error(len(img.Pix))
 		}
 	})

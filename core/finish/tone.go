@@ -7,25 +7,51 @@ import (
 	"visator/core/geom"
 )
 
-var _ = step("tone", Tone, func() Step { return &Toned{By: tones[0]} })
+var _ = step("tone", Tone, func() Step {
+	return &Toned{By: tones[0], Minus6: 0.03, Minus4: 0.09, Minus2: 0.235, Grey: 0.461, Plus2: 0.75, Plus4: 0.93}
+})
 
 // Toned says how what is brighter than white comes within it.
 type Toned struct {
 	By string `json:"by"`
+	// Of an own curve: what of a screen's values, 0 to 1, light so many stops from middle grey gets; at 8 stops below it
+	// is black, at 6 above white.
+	Minus6 float64 `json:"minus6"`
+	Minus4 float64 `json:"minus4"`
+	Minus2 float64 `json:"minus2"`
+	Grey   float64 `json:"grey"`
+	Plus2  float64 `json:"plus2"`
+	Plus4  float64 `json:"plus4"`
 }
 
 // tones are the ways: the neutral one of Khronos; one like a film print, by the fit of K. Narkowicz to the curve of the
 // Academy (ACES filmic tone mapping curve, 2016), at 0.6 of the exposure as he gives it; by the logarithm of light,
 // with
 // primaries brought together before, so that what is very bright goes to white and keeps its hue on the way (the
-// principle published with AgX, T. Sobotka); plain: what is above white is white.
-var tones = []string{"neutral", "as a film print", "by its logarithm", "plain"}
+// principle published with AgX, T. Sobotka); plain: what is above white is white; by an own curve over stops.
+var tones = []string{"neutral", "as a film print", "by its logarithm", "plain", "by an own curve"}
 
 // Fields are what it is described by.
 func (t *Toned) Fields() []document.Field {
+	of := func(at *float64, key, label string) document.Field {
+		return document.Of(at, document.Percent, key, label, label).In(0, 1).Sliding(0, 100, 1).If("by", tones[4])
+	}
 	return []document.Field{document.Of(&t.By, document.Choice, "by",
 		"bright things are brought within white", "a tone").
-		Among(tones...)}
+		Among(tones...),
+		of(&t.Minus6, "minus6", "6 stops below grey"), of(&t.Minus4, "minus4", "4 stops below grey"),
+		of(&t.Minus2, "minus2", "2 stops below grey"), of(&t.Grey, "grey", "middle grey"),
+		of(&t.Plus2, "plus2", "2 stops above grey"), of(&t.Plus4, "plus4", "4 stops above grey")}
+}
+
+// Of an own curve: from how many stops below to how many above middle grey it goes.
+const ownBelow, ownAbove = 8.0, 6.0
+
+// own is what the own curve makes of a linear value.
+func (t *Toned) own(x float64) float64 {
+	stops := math.Log2(max(x, 1e-10) / middle)
+	points := []float64{0, t.Minus6, t.Minus4, t.Minus2, t.Grey, t.Plus2, t.Plus4, 1}
+	return Decode(along(points, (stops+ownBelow)/(ownBelow+ownAbove)))
 }
 
 // Apply brings the picture within 0 to 1.
@@ -37,6 +63,8 @@ func (t *Toned) Apply(p *Pixels) {
 		p.each(logarithmic)
 	case tones[3]:
 		p.each(func(c geom.V) geom.V { return geom.V{X: min(c.X, 1), Y: min(c.Y, 1), Z: min(c.Z, 1)} })
+	case tones[4]:
+		p.each(func(c geom.V) geom.V { return geom.V{X: t.own(c.X), Y: t.own(c.Y), Z: t.own(c.Z)} })
 	default:
 		p.tone()
 	}

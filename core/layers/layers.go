@@ -29,6 +29,9 @@ var Kinds = [][2]string{
 	{"noise", "standard error of the luminance, over it and a tenth of the picture's mean"},
 }
 
+// occlusion is the channel of the layer of that name.
+const occlusion = "occlusion.V"
+
 // Wanted are layers by name; an error for one that is none.
 func Wanted(text string) (list []string, err error) {
 	for _, name := range strings.Split(text, ",") {
@@ -127,7 +130,7 @@ func Of(f *render.Film, cam *render.Camera, list, groups []string, called []Call
 		case "objectId":
 			one(name, "objectId.V", f.Object)
 		case "occlusion":
-			one(name, "occlusion.V", f.Unhidden)
+			one(name, occlusion, f.Unhidden)
 		case "noise":
 			one(name, "noise.V", f.Errors())
 		case "ways":
