@@ -10,6 +10,8 @@ import (
 	"visator/core/finish"
 	"visator/core/geom"
 	"visator/core/layers"
+	"visator/core/optics"
+	"visator/core/render"
 	"visator/store"
 )
 
@@ -40,6 +42,33 @@ func (a *Lab) small(ctx context.Context, id string) (*finish.Linear, takes.Setti
 	}
 	p, err := a.developing.get(r.EXR, func() (*finish.Linear, error) { return a.linear(ctx, r.EXR, widestMix) })
 	return p, s, err
+}
+
+// Raw is a picture as it was rendered, to be finished where it is looked at.
+type Raw struct {
+	*finish.Linear `json:"-"`
+	Width          int           `json:"width"`
+	Height         int           `json:"height"`
+	Scale          float64       `json:"scale"`  // of its exposure: what becomes white, times this, is 1
+	Window         optics.Window `json:"window"` // what it shows at a metre
+	Hidden         bool          `json:"hidden"` // whether its layer of occlusion is there
+}
+
+// Raw is a finished take as it was rendered, averaged until it is at most so wide.
+func (a *Lab) Raw(ctx context.Context, id string, widest int) (*Raw, error) {
+	_, s, r, err := a.still(ctx, id)
+	if err != nil {
+		return nil, err
+	}
+	if widest < 16 || widest > render.MaxSide {
+		return nil, act.Wrong("A picture is shown 16 to %d pixels wide, not %d.", render.MaxSide, widest)
+	}
+	l, err := a.linear(ctx, r.EXR, widest)
+	if err != nil {
+		return nil, err
+	}
+	return &Raw{Linear: l, Width: l.Width, Height: l.Height, Scale: finish.Scale(s.View.EV), Window: s.View.Window(),
+		Hidden: l.Unhidden != nil}, nil
 }
 
 // Developed is a finished take with another finish, as PNG, as small as it is shown.

@@ -7,6 +7,7 @@ import { Outlines } from "./outline.js";
 import { length, size, number, degrees, distance, feet } from "./print.js";
 import { keys, list } from "./keys.js";
 import { figure, typing, complain, content } from "./field.js";
+import { finishing } from "./finishing.js";
 import { judging } from "./judging.js";
 import { intake } from "./intake.js";
 import { dress } from "./dress.js";
@@ -71,7 +72,7 @@ document.addEventListener("alpine:init", () => {
   Alpine.store("surface", mixed(surfacing(), boarding(), materialShelf(), brushing(), picking()));
   Alpine.store("film", mixed(filming({ call }), moving, matching, trueView(), meter(), allLight));
   Alpine.store("size", sized);
-  Alpine.store("shoot", mixed(shooting, judging()));
+  Alpine.store("shoot", mixed(shooting, judging(), finishing()));
   Alpine.store(
     "v",
     mixed(figures, {

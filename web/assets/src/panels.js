@@ -369,14 +369,18 @@ export function panels(Alpine) {
 
   Alpine.data("finishPanel", () => ({
     get doc() {
-      return stores.v.finishOf(this.s);
+      return stores.shoot.finishNow[this.s.name];
     },
     get opened() {
       return this.s.name === "falloff" || Boolean(stores.v.st.set.finish?.[this.s.name]);
     },
     fixed: false,
     put(key, x) {
-      return stores.v.setFinish(this.s, key, x);
+      return stores.shoot.putFinish(this.s, key, x);
+    },
+    // tries is while a slider is held.
+    tries(key, x) {
+      stores.shoot.tryFinish(this.s, key, x);
     },
   }));
 

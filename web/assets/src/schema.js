@@ -65,6 +65,10 @@ export const figures = {
   slideTo(f, value) {
     return kept(f.kind, Number(value));
   },
+  // slid is while a slider is held: panels that show at once what it would make say so by tries.
+  slid(panel, f, value) {
+    panel.tries?.(f.key, this.slideTo(f, value));
+  },
   slideWords(f) {
     return (f.says || f.label).replace(/ in [a-z]+$/, "");
   },

@@ -225,73 +225,8 @@ export const shooting = {
       stores.v.say(e.message, true);
     }
   },
-  // The finish of a take that is done: what the shot's finish would make of it
-  developed: null, // { take, url, finish } while it is looked at
-  clicksGrey: false, // the next click in the take says what is grey
-  get canDevelop() {
-    return Boolean(this.shown?.result.exr && this.shown.state === "done");
-  },
-  get developWords() {
-    return this.developed?.take === this.shown?.id ? "as it was finished" : "see the take so";
-  },
-  developOn() {
-    this.developed = this.developed?.take === this.shown.id ? null : { take: this.shown.id, url: "", finish: "" };
-    this.balance = null;
-    this.follow();
-  },
-  // follow shows the take as the finish is now.
-  async follow() {
-    const finish = JSON.stringify(stores.v.st?.set.finish || {}); // read here: a change of it calls again
-    if (!this.developed) return;
-    this.developed.finish = finish;
-    const well = await newest(
-      "finish",
-      () => this.developed,
-      (d) => `/api/takes/${d.take}/developed?finish=${encodeURIComponent(d.finish)}`,
-    );
-    if (!well) this.developed = null;
-  },
-  async finishTake() {
-    const t = this.shown;
-    stores.v.say(`Finishing ${t.name} …`);
-    try {
-      await post(`/api/takes/${t.id}/develop`, { finish: stores.v.st.set.finish || {} });
-      this.developed = null;
-      await stores.v.reload();
-      stores.v.say(`${t.name} is finished so`);
-    } catch (e) {
-      stores.v.say(e.message, true);
-    }
-  },
-  greyOn() {
-    this.clicksGrey = !this.clicksGrey;
-    stores.v.say(this.clicksGrey ? "click what is grey in the take" : "");
-  },
-  // greyAt balances white for a place of the take that is shown.
-  async greyAt(e) {
-    if (!this.clicksGrey || !this.canDevelop) return;
-    const box = e.currentTarget.getBoundingClientRect(),
-      x = (e.clientX - box.x) / box.width,
-      y = (e.clientY - box.y) / box.height;
-    this.clicksGrey = false;
-    try {
-      const white = await call(`/api/takes/${this.shown.id}/white?x=${x}&y=${y}`);
-      await stores.v.does("change set", { patch: { finish: { white } } });
-      if (!this.developed) this.developOn();
-    } catch (err) {
-      stores.v.say(err.message, true);
-    }
-  },
   asRendered() {
     this.balance = null;
-  },
-  get shownPicture() {
-    const id = this.shown?.id;
-    return (
-      (this.balance?.take === id && this.balance?.url) ||
-      (this.developed?.take === id && this.developed?.url) ||
-      this.picture(this.shown)
-    );
   },
   get shownStill() {
     return this.shown && !this.shown.result.mp4 && this.picture(this.shown);
