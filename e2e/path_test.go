@@ -315,7 +315,7 @@ func shooting(b *tab, s *site, set string) {
 	b.press("white by a click")
 	b.click("[data-shown]")
 	s.await(set, "white", func(st *query.State) bool { return strings.Contains(string(st.Set.Finish["white"]), "kelvin") })
-	b.until("document.querySelector('[data-shown]')?.src.startsWith('blob:')")
+	b.until("Alpine.store('shoot').live")
 	// Back to what it was shot with: what it had not is not there any more.
 	b.press("back to its view")
 	s.await(set, "as it was shot", func(st *query.State) bool {

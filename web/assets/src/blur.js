@@ -2,6 +2,7 @@
 // spread over the disk that the lens makes of it.
 import {
   DepthTexture,
+  FloatType,
   HalfFloatType,
   Mesh,
   OrthographicCamera,
@@ -19,6 +20,7 @@ const taps = 40;
 export class Blur {
   constructor(renderer, samples) {
     this.renderer = renderer;
+    this.light = /** @type {any} */ (null); // what is drawn, as light, for whoever wants it so
     this.target = new WebGLRenderTarget(4, 4, { type: HalfFloatType, samples });
     this.target.depthTexture = new DepthTexture(4, 4, UnsignedIntType);
     this.material = new ShaderMaterial({
@@ -90,8 +92,8 @@ export class Blur {
     this.renderer.setRenderTarget(null);
     t.scissorTest = false;
   }
-  // finish makes the picture of what was drawn.
-  finish(w, h, pixels, view, wide, spread) {
+  // finish makes the picture of what was drawn; what is given as through gets it as light, and shows it.
+  finish(w, h, pixels, view, wide, spread, through) {
     const u = this.material.uniforms,
       f = view.focal;
     u.size.value.set(w, h);
@@ -103,6 +105,15 @@ export class Blur {
     u.reach.value = !spread
       ? 0
       : (((f / view.fNumber) * (f / 1000)) / Math.max(view.focus - f / 1000, 1e-6) / 2 / wide) * pixels;
+    if (!through) {
+      this.renderer.render(this.scene, this.flat);
+      return;
+    }
+    this.light ||= new WebGLRenderTarget(4, 4, { type: FloatType, depthBuffer: false });
+    this.light.setSize(w, h);
+    this.renderer.setRenderTarget(this.light);
     this.renderer.render(this.scene, this.flat);
+    this.renderer.setRenderTarget(null);
+    through(this.light.texture);
   }
 }

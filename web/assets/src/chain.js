@@ -204,9 +204,9 @@ void main() {
   vec3 c = at(picture, here());
   colour = vec4(clamp(c + amount * (c - at(soft, here())), 0.0, 1.0), 1.0);
 }`,
-  shown: `uniform float aspect;
+  shown: `uniform float aspect; uniform vec2 size;
 void main() {
-  ivec2 i = here(), n = textureSize(picture, 0); i.y = n.y - 1 - i.y;
+  ivec2 n = textureSize(picture, 0), i = ivec2(gl_FragCoord.xy * vec2(n) / size); i.y = n.y - 1 - i.y;
   vec3 c = encode3(at(picture, i));
   vec2 p = vec2(i) + 0.5 - frame.xy, mid = frame.zw / 2.0;
   if (aspect > 0.0 && all(greaterThanEqual(p, vec2(0.0))) && all(lessThanEqual(p, frame.zw))) {
@@ -408,7 +408,9 @@ export class Finisher {
         soft: this.blurred("soft", picture, w, h, Math.max(sharpen.radius, 1.5)),
         amount: sharpen.amount,
       });
-    this.pass("shown", target, { picture, frame, aspect: letterbox.on ? letterbox.aspect : 0 });
+    const size = new Vector2(w, h);
+    if (!target) this.renderer.getDrawingBufferSize(size);
+    this.pass("shown", target, { picture, frame, size, aspect: letterbox.on ? letterbox.aspect : 0 });
   }
 
   // noise is that of a grain, made once.

@@ -166,6 +166,7 @@ export const filled = (View) =>
         st.lens.window,
         frame && st.set.match,
         frame && stores.film.blur,
+        st.set.finish,
         this.box.clientWidth,
         this.box.clientHeight,
       ]);

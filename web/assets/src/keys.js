@@ -25,6 +25,7 @@ export const list = [
   ["q", "focus on it, and follow it"],
   ["p", "play the move, or stop"],
   ["n and m", "a frame back, a frame on"],
+  ["f", "without the finish, and with it: of the lens view, at Shoot of the take"],
   ["t", "the true view, as it will be rendered, and back"],
   ["l", "the meter, at Light: arrows point it, with Shift farther"],
   ["v, r, s", "at Surface: take a material off, put it on, show the old one and the new"],
@@ -72,6 +73,10 @@ export function keys(v) {
       "[": () => stores.dress.turn(e.altKey ? 1 : 15),
       "]": () => stores.dress.turn(e.altKey ? -1 : -15),
       t: () => stores.v.on("dress surface light frame") && stores.film.trueOn(),
+      f: () => {
+        if (!v.on("shoot")) stores.film.lensTo(stores.film.lensWay === "finish" ? "" : "finish");
+        else if (stores.shoot.canDevelop) stores.shoot.developOn();
+      },
       c: () => stores.dress.copy(),
       Delete: () => stores.dress.remove(),
       i: () => stores.dress.thing && stores.dress.changeAll({ hidden: !stores.dress.thing.hidden }),

@@ -12,6 +12,8 @@ import {
 } from "three";
 import { ambientOf, ready } from "./ambient.js";
 import { Blur } from "./blur.js";
+import { Finisher } from "./chain.js";
+import { known } from "./finishing.js";
 import { Small } from "./offscreen.js";
 import { Sky } from "./sky.js";
 import { Grasp } from "./grasp.js";
@@ -48,6 +50,7 @@ class View {
     this.renderer.debug.checkShaderErrors = false; // they are its own, and asking waits for each
     this.renderer.setClearColor(0x161616, 1);
     this.blur = new Blur(this.renderer, this.plain ? 0 : 4);
+    this.finisher = /** @type {any} */ (null);
     this.smalls = new Small(this.renderer, this.plain ? 0 : 4);
     this.lit = new Sky(this.renderer, this.plain);
     this.cards = new Map(); // pictures that cards play, by their URL
@@ -234,11 +237,12 @@ class View {
         !stores.film.playing &&
         !this.v.coming &&
         (this.whole || !this.plain),
-      blurred = stores.film.blur && this.v.on("frame");
+      blurred = stores.film.blur && this.v.on("frame"),
+      through = this.finishing(f);
     // Without a graphics card all is drawn by this way, so that what is drawn with is made
     // ready once and not for each way; and it comes onto the canvas when it is drawn, since
     // the browser, and the hand, wait for a canvas that is still being drawn.
-    if ((this.plain || (blurred && resting)) && !under) {
+    if ((this.plain || through || (blurred && resting)) && !under) {
       const k = !this.plain || resting ? 1 : this.v.coming ? 0.25 : 0.5;
       const bands = this.plain && resting ? Math.ceil((w * h) / bandPixels) : 1,
         n = band < bands ? band : 0;
@@ -251,7 +255,7 @@ class View {
           return;
         }
         this.renderer.setSize(w, h, false);
-        this.blur.finish(w * k, h * k, f.w * k, this.viewNow, this.wide(), blurred && resting);
+        this.blur.finish(w * k, h * k, f.w * k, this.viewNow, this.wide(), blurred && resting, through?.(k));
         this.painted(f, resting, blurred);
       };
       if (this.plain) this.whenDrawn(on);
@@ -270,6 +274,32 @@ class View {
       this.renderer.setClearAlpha(1);
     }
     this.painted(f, resting, blurred);
+  }
+  // finishing is what shows light with the finish of the set, for a frame in a picture of so many times its size; null
+  // where nothing is to be done to it.
+  finishing(f) {
+    const { finish } = this.v.now.set;
+    if (!Object.keys(finish || {}).length || stores.film.lensWay || !this.v.schema) return null;
+    if (!this.renderer.extensions.has("EXT_color_buffer_float")) return null;
+    this.finisher ||= new Finisher(this.renderer);
+    const steps = stores.shoot.finishNow,
+      table = known(steps.look.table),
+      { left, right, top, bottom } = this.window;
+    return (k) => (texture) =>
+      this.finisher.draw(
+        {
+          name: "",
+          texture,
+          w: Math.floor(f.bw * k),
+          h: Math.floor(f.bh * k),
+          scale: this.renderer.toneMappingExposure,
+          upward: true,
+          frame: [f.x * k, f.y * k, f.w * k, f.h * k],
+          window: [left, right, top, bottom],
+          table,
+        },
+        steps,
+      );
   }
   // whilePainted looks at the next picture while it is on the canvas: afterwards nobody can read it.
   whilePainted(look) {

@@ -8,6 +8,7 @@ export const ways = [
   ["sky", "without background"],
   ["air", "without air"],
   ["lamps", "without lamps"],
+  ["finish", "without its finish"],
 ];
 
 let clay, edges;
