@@ -14,6 +14,7 @@ import (
 	"visator/app/takes"
 	"visator/core/finish"
 	"visator/core/geom"
+	"visator/core/stage"
 	"visator/store"
 )
 
@@ -192,6 +193,91 @@ func TestATakeIsOfTheSetAsItWas(t *testing.T) {
 			t.Errorf("rendered once more it is %s, and another picture: %v", x.State, pictureOf(t, &x) != was)
 		}
 	}
+}
+
+// A take opens its set again: as it was by one edit, which is undone as one; as a set of its own, whose ids are its own
+// wherever one thing names another; and its view as a shot.
+func TestATakeOpensItsSetAgain(t *testing.T) {
+	d := newStudio(t)
+	st := d.takeIn("box.glb", boxGLB(t))
+	eye := d.state().Set.View.Eye
+	d.edit(edit.Do(&edit.Place{Piece: st.Pieces[0].ID, At: eye.Add(geom.V{Z: -6})}))
+	d.stand("box", eye.Add(geom.V{X: 2, Z: -5}), geom.V{X: 1, Y: 1, Z: 1})
+	st = d.state()
+	d.edit(edit.Do(&edit.Group{IDs: []string{st.Placements[0].ID, st.Placements[1].ID}}))
+	d.edit(edit.Do(&edit.KeepShot{Name: "yard"}))
+	if _, err := d.a.Shoot(d.ctx, d.set, "", "still", takes.Settings{Width: 32, Samples: 1, Seed: 4}); err != nil {
+		t.Fatal(err)
+	}
+	st = d.await("the take", func(st *query.State) bool { return len(st.Takes) == 1 && st.Takes[0].State == "done" })
+	take, was := st.Takes[0], st
+
+	// All is changed since.
+	d.edit(edit.Do(&edit.ChangePlacement{ID: st.Placements[0].ID, Patch: json.RawMessage(`{"at": {"x": 3, "y": 0, "z": 0}}`)}))
+	d.edit(edit.Do(&edit.Delete{IDs: []string{st.Placements[1].ID}}))
+	d.stand("wedge", eye.Add(geom.V{Y: 1, Z: -4}), geom.V{X: 1, Y: 1, Z: 1})
+	d.edit(edit.Do(&edit.ChangeSet{Patch: json.RawMessage(`{"view": {"focal": 85}}`)}))
+	changed := d.state()
+
+	d.edit(edit.Do(&edit.GoBackToTake{Take: take.ID}))
+	if now := d.state(); !sameJSON(asJSON(t, standing(now)), asJSON(t, standing(was))) ||
+		now.Set.View.Focal != was.Set.View.Focal {
+		t.Errorf("gone back it is\n%s, not\n%s", asJSON(t, standing(now)), asJSON(t, standing(was)))
+	}
+	if _, err := d.a.Undo(d.ctx, d.set, ""); err != nil {
+		t.Fatal(err)
+	}
+	if now := d.state(); !sameJSON(asJSON(t, standing(now)), asJSON(t, standing(changed))) || now.Set.View.Focal != 85 {
+		t.Errorf("undone it is\n%s, not\n%s", asJSON(t, standing(now)), asJSON(t, standing(changed)))
+	}
+
+	d.edit(edit.Do(&edit.KeepShotOfTake{Take: take.ID, Name: "as shot"}))
+	if s := d.state().Shots; len(s) != 2 || s[1].Name != "as shot" || s[1].View.Focal != was.Set.View.Focal {
+		t.Errorf("the shots are %+v", s)
+	}
+
+	own, err := d.a.SetAsIn(d.ctx, take.ID, "")
+	if err != nil {
+		t.Fatal(err)
+	}
+	there, err := d.a.State(d.ctx, own)
+	if err != nil {
+		t.Fatal(err)
+	}
+	if len(there.Placements) != len(was.Placements) || len(there.Shots) != 1 || there.Set.View.Focal != was.Set.View.Focal {
+		t.Fatalf("its own set has %d things and %d shots", len(there.Placements), len(there.Shots))
+	}
+	group := there.Placements[0].Group
+	known := false
+	for _, e := range there.Elements {
+		known = known || e.ID == group
+	}
+	for i, p := range there.Placements {
+		if p.ID == was.Placements[i].ID || p.Group != group || !known || p.At != was.Placements[i].At {
+			t.Errorf("thing %d is %+v, of the group %q", i, p.Placement, group)
+		}
+	}
+	if _, err := d.a.SetAsIn(d.ctx, "nowhere", ""); err == nil {
+		t.Error("a take that is not there has a set")
+	}
+}
+
+// standing is what stands in a set.
+func standing(st *query.State) any {
+	list := []stage.Placement{}
+	for _, p := range st.Placements {
+		list = append(list, p.Placement)
+	}
+	return list
+}
+
+func asJSON(t *testing.T, v any) []byte {
+	t.Helper()
+	raw, err := json.Marshal(v)
+	if err != nil {
+		t.Fatal(err)
+	}
+	return raw
 }
 
 // pictureOf is the content of a take's picture.

@@ -35,8 +35,11 @@ func Takes(ctx context.Context, q Querier, set string) ([]Take, error) {
 }
 
 // Take reads one; ErrNotFound when it is not there.
-func (s *Store) Take(ctx context.Context, id string) (Take, error) {
-	return One[Take](ctx, s.Pool, "select "+takeColumns+" from take where id = $1 and binned is null", id)
+func (s *Store) Take(ctx context.Context, id string) (Take, error) { return TakeOf(ctx, s.Pool, id) }
+
+// TakeOf is Take, within what is being done.
+func TakeOf(ctx context.Context, q Querier, id string) (Take, error) {
+	return One[Take](ctx, q, "select "+takeColumns+" from take where id = $1 and binned is null", id)
 }
 
 // InsertTake puts in a new one.
@@ -55,8 +58,13 @@ func SetWorld(ctx context.Context, q Querier, id string, world []byte) error {
 }
 
 // World is the set of a take as it was; nil of takes of earlier releases.
-func (s *Store) World(ctx context.Context, id string) (world []byte, err error) {
-	err = s.Pool.QueryRow(ctx, "select world from take where id = $1", id).Scan(&world)
+func (s *Store) World(ctx context.Context, id string) ([]byte, error) {
+	return WorldOf(ctx, s.Pool, id)
+}
+
+// WorldOf is World, within what is being done.
+func WorldOf(ctx context.Context, q Querier, id string) (world []byte, err error) {
+	err = q.QueryRow(ctx, "select world from take where id = $1", id).Scan(&world)
 	return world, err
 }
 

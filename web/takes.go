@@ -24,6 +24,18 @@ func (s *Server) goOn(c *echo.Context) error {
 	return answer(c, map[string]string{}, s.app.GoOn(c.Request().Context(), c.Param("take"), ask))
 }
 
+// ownSet makes the set of a take one of its own.
+func (s *Server) ownSet(c *echo.Context) error {
+	var ask struct {
+		Name string `json:"name"`
+	}
+	if err := decode(c, &ask); err != nil {
+		return err
+	}
+	set, err := s.app.SetAsIn(c.Request().Context(), c.Param("take"), ask.Name)
+	return answer(c, map[string]string{"set": set}, err)
+}
+
 // mark is what is thought of a take.
 func (s *Server) mark(c *echo.Context) error {
 	var ask judge.Marks

@@ -193,6 +193,7 @@ func (s *Server) Handler() http.Handler {
 	e.GET("/api/takes/:take/developed", s.developed)
 	e.GET("/api/takes/:take/white", s.whiteAt)
 	e.GET("/api/takes/:take/raw", s.raw)
+	e.POST("/api/takes/:take/set", s.ownSet, small)
 	e.GET("/api/takes/:take/written", s.written)
 	e.GET("/api/kept/finishes", s.keptFinishes)
 	e.POST("/api/productions/:production/finishes", s.keepFinish, small)

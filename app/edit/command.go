@@ -35,7 +35,7 @@ func of[T any, P interface {
 // ops are all there are.
 var ops = func() family {
 	all := family{}
-	for _, f := range []family{placing, dressing, describing, keeping, sizes, filming, lighting, surfacing} {
+	for _, f := range []family{placing, dressing, describing, keeping, sizes, filming, lighting, surfacing, taking} {
 		maps.Copy(all, f)
 	}
 	return all

@@ -104,7 +104,8 @@ func said(t *testing.T) (docs, fields map[string]string) {
 // Each op has a name of its own, and a type.
 func TestNoTwoOpsShareANameOrAType(t *testing.T) {
 	n := 0
-	for _, f := range []family{placing, dressing, describing, keeping, sizes, filming, lighting, surfacing} {
+	for _, f := range []family{placing, dressing, describing, keeping, sizes, filming, lighting, surfacing,
+		taking} {
 		n += len(f)
 	}
 	if n != len(ops) || n != len(named) {

@@ -8,8 +8,8 @@ import (
 	"visator/store"
 )
 
-// frozen is a set with all that it needs to stand, as it was when it was read.
-type frozen struct {
+// Frozen is a set with all that it needs to stand, as it was when it was read.
+type Frozen struct {
 	Set        store.Set
 	Production store.Production
 	Placements []store.PlacementRow
@@ -22,7 +22,7 @@ type frozen struct {
 // Freeze writes down a set as it was read, so that Thaw reads it again whatever has become of it. Pieces that do not
 // stand in it are left out.
 func (w *Snapshot) Freeze() ([]byte, error) {
-	f := frozen{Set: w.SetRow, Production: w.Production, Placements: w.PlacementRows, Elements: w.ElementRows,
+	f := Frozen{Set: w.SetRow, Production: w.Production, Placements: w.PlacementRows, Elements: w.ElementRows,
 		Shots: w.ShotRows, Looks: []store.LookLevels{}}
 	used := map[string]bool{}
 	for i := range w.PlacementRows {
@@ -47,11 +47,20 @@ func (w *Snapshot) Freeze() ([]byte, error) {
 	return json.Marshal(&f)
 }
 
-// Thaw reads a set that was frozen; it is not laid out yet.
-func (a *Sets) Thaw(raw []byte) (*Snapshot, error) {
-	var f frozen
+// ReadFrozen reads what Freeze wrote down.
+func ReadFrozen(raw []byte) (*Frozen, error) {
+	var f Frozen
 	if err := json.Unmarshal(raw, &f); err != nil {
 		return nil, fmt.Errorf("the set as it was: %w", err)
+	}
+	return &f, nil
+}
+
+// Thaw reads a set that was frozen; it is not laid out yet.
+func (a *Sets) Thaw(raw []byte) (*Snapshot, error) {
+	f, err := ReadFrozen(raw)
+	if err != nil {
+		return nil, err
 	}
 	l, err := a.NewLibrary(f.Pieces, f.Looks)
 	if err != nil {

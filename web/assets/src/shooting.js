@@ -158,6 +158,22 @@ export const shooting = {
       change({ view, light, finish: finish || {} }),
     );
   },
+  // backToSet makes the set what it was when a take was asked for, as one edit.
+  backToSet(t, pieces = false) {
+    return stores.v.does("go back to take", { take: t.id, pieces });
+  },
+  shotOf(t) {
+    return stores.v.does("keep shot of take", { take: t.id, name: t.name });
+  },
+  // ownSet opens the set of a take as one of its own.
+  async ownSet(t) {
+    try {
+      const { set } = await post(`/api/takes/${t.id}/set`, { name: "" });
+      location.href = `/sets/${set}/frame`;
+    } catch (e) {
+      stores.v.say(e.message, true);
+    }
+  },
   async stopTake(id) {
     await post(`/api/takes/${id}/cancel`, {}).catch((e) => stores.v.say(e.message, true));
     await stores.v.reload();
