@@ -25,18 +25,8 @@ func (l *Loaded) Posed(ctx context.Context, k *stage.ShotSettings, cast *stage.C
 	t float64) (*render.Scene, error) {
 	m := k.Move
 	ls := k.Light
-	stands := slices.Clone(l.stands)
 	pose := cast.Pose(t)
-	wind := swayOf(&ls)
-	for i := range stands {
-		if by, ok := pose[stands[i].id]; ok {
-			stands[i].place = by.Mul(stands[i].place)
-		}
-		if wind.Wind != (geom.V{}) && stands[i].bends > 0 {
-			at := stands[i].place.Point(geom.V{})
-			stands[i].place = wind.Bent(at, stands[i].bends, t).Mul(stands[i].place)
-		}
-	}
+	stands := l.standing(&ls, pose, t)
 	for i := range m.Flickers {
 		f := &m.Flickers[i]
 		share := math.Round(f.At(t)*lightSteps) / lightSteps
@@ -83,6 +73,40 @@ func (l *Loaded) Posed(ctx context.Context, k *stage.ShotSettings, cast *stage.C
 	now := *l
 	now.lamps = lampsAt(l.lamps, pose, t)
 	return now.build(ctx, stands, &ls)
+}
+
+// standing is what stands t seconds into a move, where it is by then.
+func (l *Loaded) standing(ls *light.State, pose map[string]geom.M, t float64) []loadedThing {
+	stands := slices.Clone(l.stands)
+	wind := swayOf(ls)
+	for i := range stands {
+		if by, ok := pose[stands[i].id]; ok {
+			stands[i].place = by.Mul(stands[i].place)
+		}
+		if wind.Wind != (geom.V{}) && stands[i].bends > 0 {
+			at := stands[i].place.Point(geom.V{})
+			stands[i].place = wind.Bent(at, stands[i].bends, t).Mul(stands[i].place)
+		}
+	}
+	return stands
+}
+
+// Moved tells where what a thing, by its object ID, has at a place at one time of a move is at another.
+func (l *Loaded) Moved(ls *light.State, cast *stage.Cast, from, to float64) func(object uint32, at geom.V) geom.V {
+	a, b := l.standing(ls, cast.Pose(from), from), l.standing(ls, cast.Pose(to), to)
+	ways := make([]*geom.M, len(a)) // nil of what stays
+	for i := range a {
+		if inv, ok := a[i].place.Affine(); ok && a[i].place != b[i].place {
+			m := b[i].place.Mul(inv)
+			ways[i] = &m
+		}
+	}
+	return func(object uint32, at geom.V) geom.V {
+		if i := int(object) - 1; i >= 0 && i < len(ways) && ways[i] != nil {
+			return ways[i].Point(at)
+		}
+		return at
+	}
 }
 
 // swayOf is the wind of a light.

@@ -147,7 +147,7 @@ func (sh *shooting) expose(ctx context.Context, v *optics.View,
 // render renders one view with options; limited says whether it may end before its last sample.
 func (sh *shooting) render(ctx context.Context, v *optics.View, o render.Options, limited bool,
 	progress func(done, of int, f *render.Film)) (*render.Film, error) {
-	cam := shoot.RenderCamera(v)
+	cam := sh.camera(v)
 	o.Enter = act.GiveWay
 	began := time.Now()
 	counted := 0
@@ -213,7 +213,7 @@ const (
 // glance makes a small picture at once, for something to look at while the
 // first pass of the large one is made.
 func (sh *shooting) glance(ctx context.Context) {
-	cam, o := shoot.RenderCamera(&sh.s.View), sh.s.options()
+	cam, o := sh.camera(&sh.s.View), sh.s.options()
 	o.Shares = false
 	o.Width, o.Height, o.Samples, o.Bounces = max(o.Width/4, 1), max(o.Height/4, 1), 1, min(o.Bounces, 2)
 	f, err := render.Render(ctx, sh.scene, &cam, o)
@@ -309,7 +309,7 @@ func (sh *shooting) layers() []string {
 
 // develop keeps the pictures of a still that was made.
 func (sh *shooting) develop(ctx context.Context, f *render.Film) (err error) {
-	cam := shoot.RenderCamera(&sh.s.View)
+	cam := sh.camera(&sh.s.View)
 	noise := f.Errors()
 	if sh.s.Keep && f.Open() {
 		if err := sh.lay(ctx, f); err != nil {
@@ -325,9 +325,16 @@ func (sh *shooting) develop(ctx context.Context, f *render.Film) (err error) {
 	if sh.r.PNG, err = sh.putPNG(ctx, f, &sh.s.View); err != nil {
 		return err
 	}
-	p, err := layers.Of(f, &cam, sh.layers(), nil, sh.called)
+	sh.r.EXR, err = sh.putEXR(ctx, f, &cam, noise, nil)
+	return err
+}
+
+// putEXR keeps a film as OpenEXR, with its layers.
+func (sh *shooting) putEXR(ctx context.Context, f *render.Film, cam *render.Camera, noise []float32,
+	later *layers.Later) (string, error) {
+	p, err := layers.Of(f, cam, sh.layers(), nil, sh.called, later)
 	if err != nil {
-		return err
+		return "", err
 	}
 	channels := p.Channels
 	if noise != nil {
@@ -346,12 +353,15 @@ func (sh *shooting) develop(ctx context.Context, f *render.Film) (err error) {
 		channels = exchange.Halves(channels)
 	}
 	sh.r.Layers = p.Lines
+	if as := envMaps[sh.s.Around]; as != "" {
+		p.Texts[exchange.EnvMap] = as
+	}
 	var buf bytes.Buffer
 	if err := exchange.WriteEXRWith(&buf, f.Width, f.Height, channels, p.Texts); err != nil {
-		return err
+		return "", err
 	}
-	sh.r.EXR, _, err = sh.a.Store.PutBlob(ctx, &buf, 0)
-	return err
+	hash, _, err := sh.a.Store.PutBlob(ctx, &buf, 0)
+	return hash, err
 }
 
 func (sh *shooting) putPNG(ctx context.Context, f *render.Film, v *optics.View) (string, error) {

@@ -13,6 +13,7 @@ import (
 	"time"
 
 	"visator/app/shoot"
+	"visator/core/layers"
 	"visator/core/optics"
 	"visator/core/render"
 )
@@ -47,6 +48,10 @@ func (sh *shooting) move(ctx context.Context, l *shoot.Loaded) error {
 	if len(sh.r.Frames) != n {
 		sh.r.Frames = append(sh.r.Frames[:min(len(sh.r.Frames), n)], make([]string, max(n-len(sh.r.Frames), 0))...)
 	}
+	if sh.s.Linear && len(sh.r.Linears) != n {
+		sh.r.Linears = make([]string, n)
+	}
+	sh.groups, sh.called = l.Groups, l.Called()
 	made := 0
 	for _, hash := range sh.r.Frames {
 		if hash != "" {
@@ -58,9 +63,15 @@ func (sh *shooting) move(ctx context.Context, l *shoot.Loaded) error {
 		if sh.r.Frames[i] != "" {
 			continue
 		}
-		f, v, err := sh.frame(ctx, l, float64(first+i)/sh.s.Move.Rate)
+		t := float64(first+i) / sh.s.Move.Rate
+		f, v, err := sh.frame(ctx, l, t)
 		if err != nil {
 			return err
+		}
+		if sh.s.Linear {
+			if sh.r.Linears[i], err = sh.linear(ctx, l, f, v, t); err != nil {
+				return err
+			}
 		}
 		hash, err := sh.putPNG(ctx, f, v)
 		if err != nil {
@@ -77,7 +88,7 @@ func (sh *shooting) move(ctx context.Context, l *shoot.Loaded) error {
 			return err
 		}
 	}
-	sh.r.MP4, sh.r.Zip = "", ""
+	sh.r.MP4, sh.r.Zip, sh.r.EXRs, sh.r.Cut = "", "", "", ""
 	dir, err := os.MkdirTemp("", "visator-move-*")
 	if err != nil {
 		return err
@@ -86,7 +97,46 @@ func (sh *shooting) move(ctx context.Context, l *shoot.Loaded) error {
 	if err := sh.pack(ctx, dir); err != nil {
 		return err
 	}
+	if sh.s.Linear {
+		if err := sh.packLinear(ctx); err != nil {
+			return err
+		}
+	}
 	return sh.video(ctx, dir)
+}
+
+// linear keeps a frame as OpenEXR, with its layers and with where all goes until the next.
+func (sh *shooting) linear(ctx context.Context, l *shoot.Loaded, f *render.Film, v *optics.View,
+	t float64) (string, error) {
+	next := t + 1/sh.s.Move.Rate
+	then := sh.s.At(next, l.Cast.Where)
+	now, later := sh.camera(v), sh.camera(&then)
+	return sh.putEXR(ctx, f, &now, nil, &layers.Later{Camera: &later,
+		Moved: l.Moved(&sh.s.Light, l.Cast, t, next)})
+}
+
+// packLinear keeps the OpenEXRs of all frames as a zip.
+func (sh *shooting) packLinear(ctx context.Context) error {
+	k, err := sh.a.Store.PutWritten(ctx, func(w io.Writer) error {
+		z := zip.NewWriter(w)
+		for i, hash := range sh.r.Linears {
+			data, err := sh.a.Store.ReadBlob(ctx, hash)
+			if err != nil {
+				return err
+			}
+			to, err := z.CreateHeader(&zip.FileHeader{Name: strings.TrimSuffix(frameName(i), ".png") + ".exr",
+				Method: zip.Store, Modified: time.Now()})
+			if err != nil {
+				return err
+			}
+			if _, err := to.Write(data); err != nil {
+				return err
+			}
+		}
+		return z.Close()
+	})
+	sh.r.EXRs = k.Hash
+	return err
 }
 
 // While the shutter is open things are shown at some times, each with its part of the samples; the camera has a time of
@@ -197,18 +247,32 @@ func add(z *zip.Writer, dir, name string) error {
 // fine is the quality of a video that is kept, quick of one that is looked at: of H.264's scale, where less is better.
 const fine, quick = "16", "28"
 
+// editing is a video for editing: every frame by itself, VC-3 (SMPTE ST 2019-1) with ten bits a value.
+const editing = "editing"
+
 func (sh *shooting) video(ctx context.Context, dir string) error {
 	path, err := sh.encode(ctx, dir, fine)
 	if err != nil {
 		return err
 	}
-	f, err := os.Open(path)
-	if err != nil {
+	if sh.r.MP4, err = sh.keepFile(ctx, path); err != nil || !sh.s.Editing {
 		return err
 	}
-	defer f.Close()
-	sh.r.MP4, _, err = sh.a.Store.PutBlob(ctx, f, 0)
+	if path, err = sh.encode(ctx, dir, editing); err != nil {
+		return err
+	}
+	sh.r.Cut, err = sh.keepFile(ctx, path)
 	return err
+}
+
+func (sh *shooting) keepFile(ctx context.Context, path string) (string, error) {
+	f, err := os.Open(path)
+	if err != nil {
+		return "", err
+	}
+	defer f.Close()
+	hash, _, err := sh.a.Store.PutBlob(ctx, f, 0)
+	return hash, err
 }
 
 // encode makes a video of the frames in dir.
@@ -218,10 +282,15 @@ func (sh *shooting) encode(ctx context.Context, dir, quality string) (path strin
 		return "", errors.New("the frames are made, but for a video Debian's package ffmpeg must be installed")
 	}
 	path = filepath.Join(dir, "move.mp4")
-	cmd := exec.CommandContext(ctx, ffmpeg, "-nostdin", "-loglevel", "error", "-y", "-framerate",
-		fmt.Sprint(sh.s.Move.Rate), "-i", filepath.Join(dir, "frame-%05d.png"), "-c:v", "libx264", "-crf", quality,
-		"-pix_fmt", "yuv420p", "-movflags", "+faststart", path)
-	if text, err := cmd.CombinedOutput(); err != nil {
+	args := []string{"-nostdin", "-loglevel", "error", "-y", "-framerate", fmt.Sprint(sh.s.Move.Rate), "-i",
+		filepath.Join(dir, "frame-%05d.png")}
+	if quality == editing {
+		path = filepath.Join(dir, "move.mov")
+		args = append(args, "-c:v", "dnxhd", "-profile:v", "dnxhr_hqx", "-pix_fmt", "yuv422p10le", path)
+	} else {
+		args = append(args, "-c:v", "libx264", "-crf", quality, "-pix_fmt", "yuv420p", "-movflags", "+faststart", path)
+	}
+	if text, err := exec.CommandContext(ctx, ffmpeg, args...).CombinedOutput(); err != nil {
 		return "", fmt.Errorf("making the video: %w: %s", err, strings.TrimSpace(string(text)))
 	}
 	return path, nil

@@ -59,6 +59,12 @@ type Settings struct {
 	Blur    bool     `json:"blur,omitempty"`    // of a move: what moves while the shutter is open is blurred
 	Even    bool     `json:"even,omitempty"`    // as many samples everywhere, not more where noise is left
 	Keep    bool     `json:"keep,omitempty"`    // of a still: its film is laid aside, to go on with
+	Linear  bool     `json:"linear,omitempty"`  // of a move: each frame is kept as OpenEXR with its layers too
+	Editing bool     `json:"editing,omitempty"` // of a move: a video for editing is made too
+	Around  string   `json:"around,omitempty"`  // of a still: all around, as "sphere" or as "cube"; "": as the lens sees
+	// Of a turntable: what it goes around, by id; "": what is in focus in the middle of the picture.
+	About string  `json:"about,omitempty"`
+	Lasts float64 `json:"lasts,omitempty"` // seconds of a turntable
 	// Of a still: the part of the picture that is made, in pixels right and down, from the first two to before the
 	// last two; the rest is that of the shot's newest still of that size, or black. Nil: all of it.
 	Region *[4]int `json:"region,omitempty"`
@@ -73,6 +79,9 @@ type Result struct {
 	Frames  []string `json:"frames,omitempty"` // PNGs of a move, in order; "" of those that are not made yet
 	Zip     string   `json:"zip,omitempty"`
 	MP4     string   `json:"mp4,omitempty"`
+	Linears []string `json:"linears,omitempty"` // OpenEXRs of a move's frames, as Frames
+	EXRs    string   `json:"exrs,omitempty"`    // a zip of them
+	Cut     string   `json:"cut,omitempty"`     // a video for editing
 	Samples int      `json:"samples"`
 	Seconds float64  `json:"seconds"`
 	Left    float64  `json:"left,omitempty"`   // seconds that it takes still, about; while it is made
@@ -123,16 +132,26 @@ func (a *Operator) Shoot(ctx context.Context, setID, shotID, kind string, s Sett
 		}
 	}
 	s.ShotSettings = from.ShotSettings
+	if kind != "still" {
+		s.Region, s.Keep, s.Around = nil, false, ""
+	}
 	switch kind {
 	case "still":
 		s.Move = nil
+		if err := s.allAround(); err != nil {
+			return t, err
+		}
 	case "move":
-		s.Region, s.Keep = nil, false
 		if from.Move == nil {
 			return t, act.Wrong("%s has no move: set its end view in Frame first.", from.Name)
 		}
+	case "turntable":
+		if err := a.turntable(ctx, setID, &s); err != nil {
+			return t, err
+		}
+		kind, from.Name = "move", from.Name+", around"
 	default:
-		return t, act.Wrong("A take is a still or a move.")
+		return t, act.Wrong("A take is a still, a move or a turntable.")
 	}
 	if s.Height == 0 {
 		s.Height = max(int(float64(s.Width)/s.View.Aspect+0.5), 1)
@@ -263,13 +282,13 @@ func (a *Operator) GoOn(ctx context.Context, id string, m More) error {
 
 func (s *Settings) options() render.Options {
 	return render.Options{Width: s.Width, Height: s.Height, Samples: s.Samples, Seed: s.Seed, Bounces: s.Bounces,
-		Denoise: s.Denoise, Shares: s.Apart && s.Move == nil, Noise: s.Noise, Adaptive: !s.Even,
+		Denoise: s.Denoise, Shares: s.Apart && (s.Move == nil || s.Linear), Noise: s.Noise, Adaptive: !s.Even,
 		Region: s.part(), Keep: true, Extra: s.extra()}
 }
 
 // extra is what its film keeps beside.
 func (s *Settings) extra() film.Extra {
-	if s.Move != nil || s.Region != nil {
+	if s.Move != nil && !s.Linear || s.Region != nil {
 		return film.Extra{}
 	}
 	return layers.Extra(s.Layers)

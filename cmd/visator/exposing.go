@@ -107,7 +107,7 @@ func openFilm(path, of string) (*render.Film, error) {
 
 // writeLayers writes the picture with its layers, and beside it a list of what they are.
 func (c *renderCall) writeLayers(f *render.Film, cam *render.Camera, groups []string) error {
-	p, err := layers.Of(f, cam, c.list, groups, []layers.Called{{Kind: "Thing", Of: c.called}})
+	p, err := layers.Of(f, cam, c.list, groups, []layers.Called{{Kind: "Thing", Of: c.called}}, nil)
 	if err != nil {
 		return err
 	}

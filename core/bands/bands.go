@@ -45,6 +45,12 @@ func besideBytes(x film.Extra) (n int64) {
 	if x.Unhidden {
 		n += 8
 	}
+	if x.Surfaces {
+		n += film.Ranks * 8
+	}
+	if x.Shadow {
+		n += 12
+	}
 	return n
 }
 

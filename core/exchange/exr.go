@@ -61,6 +61,9 @@ func WriteEXR(w io.Writer, width, height int, channels []Channel) error {
 // longestName is that of names in files that every reader takes; longer ones are marked in the file's version.
 const longestName, longNames = 31, 0x400
 
+// EnvMap is the name among texts that says that a picture is one of all around: its text is "latlong" or "cube".
+const EnvMap = "envmap"
+
 // WriteEXRWith is WriteEXR with texts in the head of the file, by name.
 func WriteEXRWith(w io.Writer, width, height int, channels []Channel, texts map[string]string) error {
 	channels = append([]Channel{}, channels...)
@@ -117,6 +120,10 @@ func WriteEXRWith(w io.Writer, width, height int, channels []Channel, texts map[
 	one := le.AppendUint32(nil, math.Float32bits(1))
 	attr("channels", "chlist", list.Bytes())
 	for _, name := range slices.Sorted(maps.Keys(texts)) {
+		if name == EnvMap {
+			attr(name, "envmap", []byte{map[string]byte{"cube": 1}[texts[name]]})
+			continue
+		}
 		attr(name, "string", []byte(texts[name]))
 	}
 	attr("compression", "compression", []byte{3})

@@ -31,8 +31,13 @@ type Film struct {
 	Ways [][]float32
 	// Open is, if it was asked for, the share of the sky that is not hidden near by, of what each pixel met first.
 	Unhidden []float32
-	Threads  int
-	Enter    func() // is called on each goroutine, if set
+	// Shadow is, if it was asked for, the share of the light that lamps, suns and sky send straight to what each pixel
+	// met first and that does not come there.
+	Shadow  []float32
+	Threads int
+	// SurfaceNames are what surfaces are called, by their numbers from 1; see SurfaceCoverage.
+	SurfaceNames []string
+	Enter        func() // is called on each goroutine, if set
 
 	sum    []float64 // 3 a pixel
 	apart  [][]float32
@@ -40,7 +45,9 @@ type Film struct {
 	guide  []float32 // 7 a pixel: sums of normal, albedo, 1/depth
 	counts []int32   // samples that a pixel has
 	held   []Held    // Ranks a pixel, if it was asked for
+	made   []Held    // the same of surfaces
 	open   []float32 // sum of what was not hidden
+	sent   []float32 // sums of what light was sent and what of it did not come, 2 a pixel
 	rates  []float32 // how many samples more a pixel gets than the average, once that is known; see plan.go
 }
 
@@ -50,6 +57,8 @@ type Seen struct {
 	Depth          float64 // along the ray; +Inf for the background
 	Object         uint32  // instance ID; 0: none
 	Unhidden       float64 // 1: nothing near by hides the sky; asked for with Extra.Unhidden
+	Surface        uint32  // its number; 0: none; asked for with Extra.Surfaces
+	Sent, Lost     float64 // luminance of what light was sent there, and did not come; asked for with Extra.Shadow
 }
 
 // Extra is what a film keeps beside colour and its guides.
@@ -58,6 +67,8 @@ type Extra struct {
 	Ways     bool // the ways of light, in Film.Ways
 	Held     bool // which things a pixel holds, and how much of it each
 	Unhidden bool // how much of the sky is not hidden
+	Surfaces bool `json:",omitempty"` // which surfaces a pixel holds, as Held
+	Shadow   bool `json:",omitempty"` // how much of the light does not come
 }
 
 // TileSide is how wide and high a piece of a picture is that is made at a time, in pixels.
@@ -87,18 +98,26 @@ func New(whole [2]int, part [4]int, x Extra) *Film {
 	if x.Unhidden {
 		f.open, f.Unhidden = make([]float32, n), make([]float32, n)
 	}
+	if x.Surfaces {
+		f.made = make([]Held, Ranks*n)
+	}
+	if x.Shadow {
+		f.sent, f.Shadow = make([]float32, 2*n), make([]float32, n)
+	}
 	return f
 }
 
 // Extra is what the film keeps beside.
 func (f *Film) Extra() Extra {
-	return Extra{Kinds: len(f.Shares), Ways: len(f.Ways) > 0, Held: f.held != nil, Unhidden: f.open != nil}
+	return Extra{Kinds: len(f.Shares), Ways: len(f.Ways) > 0, Held: f.held != nil, Unhidden: f.open != nil,
+		Surfaces: f.made != nil, Shadow: f.sent != nil}
 }
 
 // Close gives back what only a film in the making needs.
 func (f *Film) Close() {
 	f.sum, f.square, f.guide, f.rates, f.apart, f.open, f.Enter = nil, nil, nil, nil, nil, nil, nil
-	if f.held == nil { // else they tell how much of a pixel a thing takes
+	f.sent = nil
+	if f.held == nil && f.made == nil { // else they tell how much of a pixel a thing takes
 		f.counts = nil
 	}
 }
@@ -121,8 +140,15 @@ func (f *Film) Add(i int, c geom.V, sn *Seen, apart []geom.V) {
 	if f.held != nil && sn.Object != 0 {
 		hold(f.held[Ranks*i:Ranks*(i+1)], sn.Object)
 	}
+	if f.made != nil && sn.Surface != 0 {
+		hold(f.made[Ranks*i:Ranks*(i+1)], sn.Surface)
+	}
 	if f.open != nil {
 		f.open[i] += float32(sn.Unhidden)
+	}
+	if f.sent != nil {
+		f.sent[2*i] += float32(sn.Sent)
+		f.sent[2*i+1] += float32(sn.Lost)
 	}
 	l := light.Luminance(c)
 	f.square[i] += l * l
@@ -230,6 +256,12 @@ func (f *Film) Show(denoise bool) {
 		}
 		if f.open != nil {
 			f.Unhidden[i] = f.open[i] * float32(k)
+		}
+		if f.sent != nil {
+			f.Shadow[i] = 0
+			if sent := f.sent[2*i]; sent > 0 {
+				f.Shadow[i] = min(f.sent[2*i+1]/sent, 1)
+			}
 		}
 	}
 	if denoise {

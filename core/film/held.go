@@ -22,9 +22,9 @@ var WayNames = [...]string{"emission", "air", "direct.diffuse", "direct.glossy",
 // Ranks is how many things of a pixel are told apart; of more the ones that come later are left out.
 const Ranks = 8
 
-// Held is how many samples of a pixel met a thing.
+// Held is how many samples of a pixel met a thing, or a surface.
 type Held struct {
-	Object uint32 // instance ID; 0: none
+	Object uint32 // instance ID, or the number of a surface; 0: none
 	Hits   uint32
 }
 
@@ -44,7 +44,16 @@ func hold(list []Held, object uint32) {
 // Coverage is how much of each pixel is taken by what its things are called: of names, a number each, 0 none. It gets
 // up to ranks of them a pixel, the largest first, and of those shares of the pixel. Nil where it was not asked for.
 func (f *Film) Coverage(ranks int, called func(object uint32) uint32) (names []uint32, shares []float32) {
-	if f.held == nil {
+	return f.coverage(f.held, ranks, called)
+}
+
+// SurfaceCoverage is Coverage of surfaces, by their numbers.
+func (f *Film) SurfaceCoverage(ranks int, called func(surface uint32) uint32) (names []uint32, shares []float32) {
+	return f.coverage(f.made, ranks, called)
+}
+
+func (f *Film) coverage(held []Held, ranks int, called func(object uint32) uint32) (names []uint32, shares []float32) {
+	if held == nil {
 		return nil, nil
 	}
 	n := f.Width * f.Height
@@ -52,7 +61,7 @@ func (f *Film) Coverage(ranks int, called func(object uint32) uint32) (names []u
 	var list []Held
 	for i := range n {
 		list = list[:0]
-		for _, h := range f.held[Ranks*i : Ranks*(i+1)] {
+		for _, h := range held[Ranks*i : Ranks*(i+1)] {
 			if h.Object == 0 {
 				break
 			}

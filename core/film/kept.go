@@ -59,6 +59,12 @@ func (f *Film) parts() (list []struct {
 	if f.open != nil {
 		add("open", f.open)
 	}
+	if f.made != nil {
+		add("made", f.made)
+	}
+	if f.sent != nil {
+		add("sent", f.sent)
+	}
 	for g := range f.apart {
 		add(fmt.Sprintf("apart-%d", g), f.apart[g])
 	}

@@ -25,7 +25,9 @@ var Kinds = [][2]string{
 	{"ways", "what came of the light by each way: they add up to the picture"},
 	{"lights", "what each group of lights gave: they add up to the picture"},
 	{"occlusion", "share of the sky that nothing within a metre hides"},
-	{"identity", "which things, pieces and layers a pixel holds, and how much of it each takes (Cryptomatte)"},
+	{"shadow", "share of the light that is sent straight to what is met first and does not come: a shadow catcher"},
+	{"motion", "of frames of a move: pixels right and down by which what is met moves until the next frame"},
+	{"identity", "which things, pieces, layers and surfaces a pixel holds, and how much each takes (Cryptomatte)"},
 	{"noise", "standard error of the luminance, over it and a tenth of the picture's mean"},
 }
 
@@ -68,7 +70,8 @@ func Check(list []string) error {
 // Extra is what a film keeps for them.
 func Extra(list []string) film.Extra {
 	has := func(name string) bool { return slices.Contains(list, name) }
-	return film.Extra{Ways: has("ways"), Held: has("identity"), Unhidden: has("occlusion")}
+	return film.Extra{Ways: has("ways"), Held: has("identity"), Surfaces: has("identity"),
+		Unhidden: has("occlusion"), Shadow: has("shadow")}
 }
 
 // Called is what the things of a picture are called, for identity: by thing, by piece, by layer.
@@ -92,8 +95,15 @@ type Picture struct {
 	Lines         []Line
 }
 
-// Of takes layers of a film that was rendered with Extra of them, seen by a camera. groups names its groups of lights.
-func Of(f *render.Film, cam *render.Camera, list, groups []string, called []Called) (*Picture, error) {
+// Later is a frame on: its camera, and where what a thing has at a place now has come to.
+type Later struct {
+	Camera *render.Camera
+	Moved  func(object uint32, at geom.V) geom.V
+}
+
+// Of takes layers of a film that was rendered with Extra of them, seen by a camera. groups names its groups of lights;
+// later is nil of a still.
+func Of(f *render.Film, cam *render.Camera, list, groups []string, called []Called, later *Later) (*Picture, error) {
 	p := &Picture{Width: f.Width, Height: f.Height, Texts: map[string]string{}}
 	p.add("scene-linear cd/m², Rec.709 primaries, the picture", "", exchange.RGB("", f.Color)...)
 	is := map[string]string{}
@@ -131,6 +141,14 @@ func Of(f *render.Film, cam *render.Camera, list, groups []string, called []Call
 			one(name, "objectId.V", f.Object)
 		case "occlusion":
 			one(name, occlusion, f.Unhidden)
+		case "shadow":
+			one(name, "shadow.V", f.Shadow)
+		case "motion":
+			if later != nil {
+				data := motion(f, cam, later)
+				p.add(is[name], "", exchange.Channel{Name: "motion.X", Data: data, Stride: 2, Exact: true},
+					exchange.Channel{Name: "motion.Y", Data: data, Stride: 2, Offset: 1, Exact: true})
+			}
 		case "noise":
 			one(name, "noise.V", f.Errors())
 		case "ways":
@@ -145,9 +163,13 @@ func Of(f *render.Film, cam *render.Camera, list, groups []string, called []Call
 			}
 		case "identity":
 			for _, k := range called {
-				if err := p.identify(f, k); err != nil {
+				if err := p.identify(k, f.Coverage); err != nil {
 					return nil, err
 				}
+			}
+			of := Called{Kind: "Surface", Of: func(n uint32) string { return f.SurfaceNames[n-1] }}
+			if err := p.identify(of, f.SurfaceCoverage); err != nil {
+				return nil, err
 			}
 		}
 	}
@@ -162,11 +184,36 @@ func (p *Picture) add(is, addsUp string, list ...exchange.Channel) {
 	p.Channels, p.Lines = append(p.Channels, list...), append(p.Lines, l)
 }
 
-// identify adds who is who.
-func (p *Picture) identify(f *render.Film, k Called) error {
+// motion is by how many pixels what is met first moves until a frame later, right and down; 0 where nothing stands, but
+// for the turning of the camera.
+func motion(f *render.Film, cam *render.Camera, later *Later) []float32 {
+	out := make([]float32, 2*len(f.Depth))
+	for i, d := range f.Depth {
+		x, y := (float64(f.Left+i%f.Width)+0.5)/float64(f.Whole[0]), (float64(f.Top+i/f.Width)+0.5)/float64(f.Whole[1])
+		depth, object := float64(d), uint32(f.Object[i])
+		if d-d != 0 { // the background is far away
+			depth, object = farAway, 0
+		}
+		at := cam.Point(x, y, depth)
+		if object != 0 {
+			at = later.Moved(object, at)
+		}
+		if u, v, ok := later.Camera.Pixel(at); ok {
+			out[2*i] = float32((u - x) * float64(f.Whole[0]))
+			out[2*i+1] = float32((v - y) * float64(f.Whole[1]))
+		}
+	}
+	return out
+}
+
+// farAway is how far the background is, in metres: as good as without end.
+const farAway = 1e7
+
+// identify adds who is who, by what tells how much of a pixel each takes.
+func (p *Picture) identify(k Called, coverage func(int, func(uint32) uint32) ([]uint32, []float32)) error {
 	l := &identity.Layer{Name: "Visator" + k.Kind}
 	known := map[uint32]uint32{}
-	l.IDs, l.Shares = f.Coverage(identity.Ranks, func(object uint32) uint32 {
+	l.IDs, l.Shares = coverage(identity.Ranks, func(object uint32) uint32 {
 		id, ok := known[object]
 		if !ok {
 			if name := k.Of(object); name != "" {

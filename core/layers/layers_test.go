@@ -49,7 +49,7 @@ func TestLayersOfAPicture(t *testing.T) {
 		t.Fatal(err)
 	}
 	names := map[uint32]string{1: "crate “1”", 2: "ground"}
-	p, err := Of(f, cam, list, nil, []Called{{"Thing", func(id uint32) string { return names[id] }}})
+	p, err := Of(f, cam, list, nil, []Called{{"Thing", func(id uint32) string { return names[id] }}}, nil)
 	if err != nil {
 		t.Fatal(err)
 	}

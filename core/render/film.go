@@ -124,10 +124,14 @@ func Render(ctx context.Context, s *Scene, cam *Camera, o Options) (*Film, error
 	if o.Denoise {
 		clamp = 40 * s.typical(cam, o)
 	}
+	var numbers map[*Surface]uint32
+	if x.Surfaces {
+		numbers, f.SurfaceNames = s.surfaceNumbers()
+	}
 	tracers := make(chan *tracer, o.Threads)
 	for range o.Threads {
 		tr := &tracer{s: s, bounces: o.Bounces, clamp: clamp, apart: make([]geom.V, len(f.Shares)+len(f.Ways)),
-			looksAbout: x.Unhidden}
+			looksAbout: x.Unhidden, weighs: x.Shadow, numbers: numbers}
 		tr.ways = tr.apart[len(f.Shares):]
 		tracers <- tr
 	}

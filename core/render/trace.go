@@ -21,7 +21,10 @@ type tracer struct {
 	ways       []geom.V // the end of it; see ways.go
 	way        wayTo
 	looksAbout bool // how much of the sky is hidden near by is asked for
-	blind      bool // what shines by itself is not seen at the end of the first ray
+	weighs     bool // how much of the light does not come to the first point is asked for
+	sent, lost float64
+	numbers    map[*Surface]uint32 // of surfaces, if they are asked for
+	blind      bool                // what shines by itself is not seen at the end of the first ray
 	// Lamps are looked for only where light happens to meet the air: to test the other way.
 	plainWays bool
 }
@@ -87,6 +90,9 @@ func (tr *tracer) radiance(ray Ray, smp *points.Sampler, first *seen) geom.V {
 				first.Object = tr.s.Instances[hit.Instance].ID
 				if tr.looksAbout {
 					first.Unhidden = tr.unhidden(&pt, smp)
+				}
+				if tr.numbers != nil {
+					first.Surface = tr.numbers[pt.surface]
 				}
 				if pt.place.Metal > 0.5 || pt.trans > 0.5 { // what a mirror shows is not its own colour
 					first.Albedo = geom.V{X: 1, Y: 1, Z: 1}
@@ -169,7 +175,11 @@ func (tr *tracer) radiance(ray Ray, smp *points.Sampler, first *seen) geom.V {
 		}
 		c := tr.s.weigh(pt.p)
 		tr.way.at = atPoint
+		tr.sent, tr.lost = 0, 0
 		tr.direct(&pt, &c, smp, depth == 0, func(kind int, l geom.V) { add(kind, weight.Times(l), depth > 0 || foggy) })
+		if depth == 0 && !foggy {
+			first.Sent, first.Lost = tr.sent, tr.lost
+		}
 		tr.way.at = alongRay
 		// After the last bounce one more ray still looks for lights: direct
 		// light is shared between both ways of finding it.
@@ -354,7 +364,14 @@ func (tr *tracer) answer(pt *point, l *lamp.Light, chance float64, smp *points.S
 	if !l.Hard && !l.Free {
 		w *= power(l.PDF*chance, bsdf)
 	}
-	return f.Times(l.Le).Times(tr.reaches(pt, l, smp)).Mul(w)
+	comes := tr.reaches(pt, l, smp)
+	all := f.Times(l.Le)
+	if tr.weighs {
+		k := 1 / (l.PDF * chance)
+		tr.sent += light.Luminance(all) * k
+		tr.lost += light.Luminance(all.Sub(all.Times(comes))) * k
+	}
+	return all.Times(comes).Mul(w)
 }
 
 // reaches is the share of a sample of light that comes to the point past all that stands between.

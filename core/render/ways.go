@@ -1,6 +1,7 @@
 package render
 
 import (
+	"cmp"
 	"math"
 
 	"visator/core/film"
@@ -89,6 +90,27 @@ func (tr *tracer) goes(depth int, c geom.V) {
 		put(by, matte)
 		put(by+1, c.Sub(matte))
 	}
+}
+
+// surfaceNumbers numbers the surfaces of a scene by their names, from 1, in the order in which things have them.
+func (s *Scene) surfaceNumbers() (numbers map[*Surface]uint32, names []string) {
+	numbers = map[*Surface]uint32{}
+	known := map[string]uint32{}
+	for i := range s.Instances {
+		for k := range s.Instances[i].Mesh.parts {
+			u := s.Instances[i].Mesh.parts[k].surface
+			if _, ok := numbers[u]; ok {
+				continue
+			}
+			name := cmp.Or(u.m.Name, "no name")
+			if known[name] == 0 {
+				names = append(names, name)
+				known[name] = uint32(len(names))
+			}
+			numbers[u] = known[name]
+		}
+	}
+	return numbers, names
 }
 
 // about is how near what hides the sky is, for occlusion, in metres: things of a set hide it from one another, walls
