@@ -107,6 +107,9 @@ document.addEventListener("alpine:init", () => {
         layers: [],
         halves: false,
         blur: true,
+        linear: false,
+        editing: false,
+        lasts: 4,
       },
       compare: "",
 

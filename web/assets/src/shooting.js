@@ -125,17 +125,22 @@ export const shooting = {
       apart: stores.v.take.apart,
       noise: Number(stores.v.take.noise) / 100,
       even: !stores.v.take.adaptive,
-      layers: kind === "still" ? [...stores.v.take.layers] : [],
+      layers: kind === "still" || stores.v.take.linear ? [...stores.v.take.layers] : [],
+      linear: kind !== "still" && stores.v.take.linear,
+      editing: kind !== "still" && stores.v.take.editing,
       halves: stores.v.take.halves,
-      blur: kind === "move" && stores.v.take.blur,
+      blur: kind !== "still" && stores.v.take.blur,
       keep: kind === "still" && stores.v.take.keep,
       region: kind === "still" ? stores.shoot.regionPixels : null,
       bounces: 4,
       seed: 1,
     };
   },
-  async shootTake(kind) {
+  async shootTake(kind, around = "") {
     const settings = this.asked(kind);
+    if (around) Object.assign(settings, { around, region: null });
+    if (kind === "turntable")
+      Object.assign(settings, { about: stores.dress.one?.id || "", lasts: Number(stores.v.take.lasts) });
     try {
       await post(`/api/sets/${page.set}/takes`, {
         shot: stores.v.st.changed || !this.shot ? "" : stores.v.st.set.shot,
@@ -147,6 +152,12 @@ export const shooting = {
       stores.v.say(e.message, true);
     }
     await stores.v.reload();
+  },
+  turnAround() {
+    return this.shootTake("turntable");
+  },
+  get turnWords() {
+    return stores.dress.one ? `around ${stores.dress.one.name}` : "around what is in focus";
   },
   // asIn makes the working view what a take was shot with, as one edit.
   asIn(t) {
