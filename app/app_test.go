@@ -417,6 +417,42 @@ func TestAnExportedSetHoldsEveryVisiblePlacement(t *testing.T) {
 	if len(m.Meshes) != 2 || len(m.Cameras) != 1 || len(m.Lights) != 1 {
 		t.Errorf("%d meshes (copies share theirs), %d cameras, %d lights", len(m.Meshes), len(m.Cameras), len(m.Lights))
 	}
+	// Lamps: 710 lm of a ball are 56.5 cd on all sides; a cone of a right angle is a spot of half of it, down.
+	for shape, to := range map[string]float64{"ball": 0, "cone": 1} {
+		d.edit(edit.Do(&edit.AddElement{Kind: "lamp", Name: shape, Spec: patch(map[string]any{"shape": shape,
+			"at": geom.V{X: 1, Y: 3, Z: 2}, "to": geom.V{X: 1, Y: to, Z: 2}, "angle": math.Pi / 2, "output": 710,
+			"in": "lm"})}))
+	}
+	buf.Reset()
+	if err := d.a.Export(d.ctx, d.set, false, &buf); err != nil {
+		t.Fatal(err)
+	}
+	if m, err = gltf.Read("set.glb", buf.Bytes(), model.Folder{}); err != nil || len(m.Lights) != 3 {
+		t.Fatalf("with two lamps there are %d lights: %v", len(m.Lights), err)
+	}
+	m.Walk(func(_ int, n *model.Node, world geom.M) {
+		if n.Light == model.None || n.Name == "sun" {
+			return
+		}
+		g := m.Lights[n.Light]
+		luminance := 0.2126*g.Color[0] + 0.7152*g.Color[1] + 0.0722*g.Color[2]
+		switch cd := luminance * g.Intensity; n.Name {
+		case "ball":
+			if g.Kind != model.Point || math.Abs(cd-710/(4*math.Pi)) > 0.01*cd {
+				t.Errorf("the ball is %+v, %v cd", g, cd)
+			}
+		case "cone":
+			down := world.Dir(geom.V{Z: -1})
+			if g.Kind != model.Spot || math.Abs(g.Outer-math.Pi/4) > 1e-6 || down.Y > -0.999 || cd < 710/(2*math.Pi) {
+				t.Errorf("the cone is %+v, %v cd, towards %v", g, cd, down)
+			}
+		default:
+			t.Errorf("a light %q", n.Name)
+		}
+		if at := world.Point(geom.V{}); at.Sub(geom.V{X: 1, Y: 3, Z: 2}).Len() > 1e-6 {
+			t.Errorf("%s stands at %v", n.Name, at)
+		}
+	})
 	d.edit(edit.Do(&edit.ChangePlacement{ID: b, Patch: patch(map[string]any{"hidden": true})}))
 	buf.Reset()
 	if err := d.a.Export(d.ctx, d.set, false, &buf); err != nil {

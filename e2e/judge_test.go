@@ -178,6 +178,7 @@ func TestTakesAreJudgedFinishedAndDelivered(t *testing.T) {
 	if !bytes.Equal(files[name+"pictures/yard.png"], s.get("/blobs/"+takeResult(t, &second).PNG+"?as=png")) {
 		t.Error("the picture is not the shot's take")
 	}
+	validated(t, files[name+"set.glb"])
 	m, err := gltf.Read("set.glb", files[name+"set.glb"], model.Folder{})
 	if err != nil {
 		t.Fatal(err)

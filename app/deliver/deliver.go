@@ -243,7 +243,7 @@ func (p *packing) file(name, is string, write func(w io.Writer) error) error {
 	p.taken[name] = true
 	h := &zip.FileHeader{Name: name, Method: zip.Deflate, Modified: time.Now()}
 	switch dot {
-	case ".png", ".exr", ".mp4", ".zip", ".jpg", ".webp":
+	case ".png", ".exr", ".mp4", ".mov", ".zip", ".jpg", ".webp":
 		h.Method = zip.Store // compressed already
 	}
 	to, err := p.z.CreateHeader(h)
@@ -445,6 +445,21 @@ func (p *packing) videos(ctx context.Context, set *store.Set, at string) error {
 		c := &chosen[i]
 		name := at + "videos/" + clean(c.Shot)
 		if err := p.blob(ctx, name+".mp4", c.Shot+", H.264", c.Result.MP4); err != nil {
+			return err
+		}
+		if err := p.blob(ctx, name+".mov", c.Shot+", for editing: VC-3", c.Result.Cut); err != nil {
+			return err
+		}
+		if err := p.blob(ctx, name+" linear.zip", c.Shot+", a frame an OpenEXR, with its layers",
+			c.Result.EXRs); err != nil {
+			return err
+		}
+		move, err := p.a.studio.Recorded(ctx, set.ID, &c.Settings.ShotSettings)
+		if err != nil {
+			return err
+		}
+		is := "the move of " + c.Shot + " frame by frame, for visator render --move"
+		if err := p.file(name+".move.json", is, asJSON(move)); err != nil {
 			return err
 		}
 		for k, frame := range c.Result.Frames {

@@ -10,7 +10,9 @@ import (
 	"visator/app/act"
 	"visator/core/bake"
 	"visator/core/exchange"
+	"visator/core/geom"
 	"visator/core/intake/credit"
+	"visator/core/lamp"
 	"visator/core/light"
 	"visator/core/model"
 	"visator/core/optics"
@@ -63,7 +65,11 @@ func (a *Studio) Merged(ctx context.Context, setID string, baked bool) (*model.M
 			return nil, err
 		}
 	}
-	m := s.merge(set.Name, shots, &set.Light)
+	lamps, err := s.hung()
+	if err != nil {
+		return nil, err
+	}
+	m := s.merge(set.Name, shots, &set.Light, lamps)
 	m.Copyright = credit.Message(lines)
 	return m, nil
 }
@@ -108,8 +114,51 @@ func (l *Loaded) bake(ctx context.Context, ls *light.State) error {
 	return nil
 }
 
-// merge puts everything into one model, with the shots as cameras and the sun as a light.
-func (l *Loaded) merge(name string, shots []store.ShotRow, ls *light.State) *model.Model {
+// namedLamp is a lamp with what it is called.
+type namedLamp struct {
+	name string
+	lamp.Lamp
+}
+
+// hung are the lamps of the set that burn.
+func (l *Loaded) hung() (list []namedLamp, err error) {
+	burning, lamps, _, err := l.tracedLamps()
+	for i := range lamps {
+		list = append(list, namedLamp{burning[i].name, lamps[i]})
+	}
+	return list, err
+}
+
+// shine adds a light to a model, along -Z of a node of its own.
+func shine(out *model.Model, g model.Light, at, along geom.V) {
+	v := optics.View{Eye: at}
+	if along != (geom.V{}) {
+		v.AimAt(at.Add(along))
+	}
+	n := exchange.Node(g.Name, v.World())
+	n.Light = len(out.Lights)
+	out.Lights = append(out.Lights, g)
+	out.Roots, out.Nodes = append(out.Roots, len(out.Nodes)), append(out.Nodes, n)
+}
+
+// asPoint is a lamp as KHR_lights_punctual has it: a point, or a spot, of as many candela in the middle of its beam.
+// How large it is, and the web of a measured one, no such light tells: what is flat, or measured, shines over its half
+// of the room.
+func (h *namedLamp) asPoint() model.Light {
+	k := max(h.Candela.Max(), math.SmallestNonzeroFloat64)
+	g := model.Light{Name: h.name, Kind: model.Point, Intensity: h.Candela.Max(), Range: h.Range,
+		Color: [3]float64{h.Candela.X / k, h.Candela.Y / k, h.Candela.Z / k}}
+	switch {
+	case h.Spot:
+		g.Kind, g.Inner, g.Outer = model.Spot, math.Acos(h.CosInner), math.Acos(h.CosOuter)
+	case h.Shape == lamp.Disc || h.Shape == lamp.Rectangle:
+		g.Kind, g.Outer = model.Spot, math.Pi/2
+	}
+	return g
+}
+
+// merge puts everything into one model, with the shots as cameras, the sun and the lamps as lights.
+func (l *Loaded) merge(name string, shots []store.ShotRow, ls *light.State, lamps []namedLamp) *model.Model {
 	stands := make([]exchange.Stand, len(l.stands))
 	for i := range l.stands {
 		t := &l.stands[i]
@@ -125,16 +174,15 @@ func (l *Loaded) merge(name string, shots []store.ShotRow, ls *light.State) *mod
 		out.Roots, out.Nodes = append(out.Roots, len(out.Nodes)), append(out.Nodes, n)
 	}
 	if ls.SunOn {
-		// The light shines along -Z of its node: turn -Z away from the sun.
-		v := optics.View{}
-		v.AimAt(light.Direction(ls.Azimuth, ls.Elevation).Mul(-1))
-		n := exchange.Node("sun", v.World())
-		n.Light = 0
 		c := ls.Sunlight()
 		k := max(c.Max(), math.SmallestNonzeroFloat64)
-		out.Lights = []model.Light{{Name: "sun", Kind: model.Directional, Color: [3]float64{c.X / k, c.Y / k, c.Z / k},
-			Intensity: c.Max()}}
-		out.Roots, out.Nodes = append(out.Roots, len(out.Nodes)), append(out.Nodes, n)
+		// The light shines along -Z of its node: turn -Z away from the sun.
+		shine(out, model.Light{Name: "sun", Kind: model.Directional, Color: [3]float64{c.X / k, c.Y / k, c.Z / k},
+			Intensity: c.Max()}, geom.V{}, light.Direction(ls.Azimuth, ls.Elevation).Mul(-1))
+	}
+	for i := range lamps {
+		h := &lamps[i]
+		shine(out, h.asPoint(), h.At, h.Dir)
 	}
 	return out
 }

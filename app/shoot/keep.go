@@ -36,7 +36,7 @@ func (a *Studio) KeepPiece(ctx context.Context, setID, group string) (store.Arri
 		return store.Arrival{}, act.Wrong("%s holds nothing that is seen.", name)
 	}
 	var buf bytes.Buffer
-	if err := exchange.WriteGLB(&buf, l.merge(name, nil, &light.State{})); err != nil {
+	if err := exchange.WriteGLB(&buf, l.merge(name, nil, &light.State{}, nil)); err != nil {
 		return store.Arrival{}, err
 	}
 	ar, _, err := a.Arrive(ctx, w.SetRow.ProductionID, name+".glb", &buf)

@@ -15,6 +15,7 @@ import (
 	"visator/core/assembly"
 	"visator/core/document"
 	"visator/core/geom"
+	"visator/core/lamp"
 	"visator/core/layers"
 	"visator/core/light"
 	"visator/core/model"
@@ -279,7 +280,6 @@ func tinted(m *model.Model, tint string) *model.Model {
 	return &out
 }
 
-// build makes the scene of stands in a light.
 // Called is what things are called in the layers of a picture, by object ID.
 func (l *Loaded) Called() []layers.Called {
 	of := func(name func(t *loadedThing) string) func(uint32) string {
@@ -297,6 +297,7 @@ func (l *Loaded) Called() []layers.Called {
 	}
 }
 
+// build makes the scene of stands in a light.
 func (l *Loaded) build(ctx context.Context, stands []loadedThing, ls *light.State) (*render.Scene, error) {
 	s, err := l.structure(ctx, stands)
 	if err != nil {
@@ -332,12 +333,7 @@ func (l *Loaded) structure(ctx context.Context, stands []loadedThing) (*render.S
 
 // illuminate is a scene with the set's lamps, sun and sky.
 func (l *Loaded) illuminate(ctx context.Context, s *render.Scene, ls *light.State) (*render.Scene, error) {
-	burning := l.burning()
-	list := make([]rig.Burning, len(burning))
-	for i := range burning {
-		list[i] = rig.Burning{Name: burning[i].name, Lamp: &burning[i].Lamp}
-	}
-	lamps, names, err := rig.Traced(list, l.numbered)
+	burning, lamps, names, err := l.tracedLamps()
 	if err != nil {
 		return nil, err
 	}
@@ -403,6 +399,17 @@ func (l *Loaded) numbered(ids document.Names) (map[uint32]bool, error) {
 		}
 	}
 	return out, nil
+}
+
+// tracedLamps are those that burn as the renderer has them, with the names of their groups.
+func (l *Loaded) tracedLamps() (burning []hungLamp, lamps []lamp.Lamp, groups []string, err error) {
+	burning = l.burning()
+	list := make([]rig.Burning, len(burning))
+	for i := range burning {
+		list[i] = rig.Burning{Name: burning[i].name, Lamp: &burning[i].Lamp}
+	}
+	lamps, groups, err = rig.Traced(list, l.numbered)
+	return burning, lamps, groups, err
 }
 
 // burning are the lamps that give light.

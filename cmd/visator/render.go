@@ -26,7 +26,8 @@ import (
 
 type renderCall struct {
 	file, camera, size, background, env, light, surfaces, out, passes string
-	region, resume                                                    string
+	region, resume, move, frames                                      string
+	shutter                                                           float64
 	o                                                                 render.Options
 	percent, seconds                                                  float64
 	even, half, around                                                bool
@@ -73,6 +74,11 @@ func renderFile(ctx context.Context, args []string) error {
 		"`PERCENT` of noise that is little enough: fewer samples are made then, see docs/shoot.md")
 	fs.Float64Var(&c.seconds, "seconds", 0, "stop after so many seconds; 0 is no limit")
 	fs.BoolVar(&c.even, "even", false, "as many samples everywhere, not more where noise is left")
+	fs.StringVar(&c.move, "move", "", "a move, frame by frame, `MOVE.json`, as parcels have it; see docs/shoot.md")
+	fs.StringVar(&c.frames, "frames", "",
+		"of a move the frames `A-B`, counted from 1; each is a file of its own, its number behind the name")
+	fs.Float64Var(&c.shutter, "shutter", 0,
+		"of a move: for how many `DEGREES` of a frame's 360 the shutter is open, by which what moves is blurred")
 	fs.StringVar(&c.resume, "resume", "",
 		"`FILM` to lay what is made aside in, and to go on with if it is there: for more samples, or after a stop")
 	fs.Float64Var(&c.ev, "ev", 0, "exposure value EV100 of a PNG; measured from the picture when not given")
@@ -140,32 +146,22 @@ func (c *renderCall) run(ctx context.Context, given map[string]bool) error {
 		}
 		return ""
 	}
-	scene := &render.Scene{}
 	var weathers []surface.Weather
 	if c.surfaces != "" {
 		if m, weathers, err = readOverrides(c.surfaces, m); err != nil {
 			return err
 		}
 	}
-	if err := scene.Place(&render.Library{Threads: c.o.Threads}, m, geom.Identity,
-		func(n int) uint32 { return uint32(n + 1) }); err != nil {
+	library := &render.Library{Threads: c.o.Threads}
+	if c.move != "" {
+		return c.renderFrames(ctx, m, func(m *model.Model) (*render.Scene, []string, falls, error) {
+			return c.scene(library, m, weathers)
+		})
+	}
+	scene, groups, drops, err := c.scene(library, m, weathers)
+	if err != nil {
 		return err
 	}
-	if c.light == "" {
-		scene.PlaceLights(m, geom.Identity)
-	}
-	if scene.Env, err = c.environment(); err != nil {
-		return err
-	}
-	scene.Build()
-	var groups []string
-	var drops falls
-	if c.light != "" {
-		if scene, groups, drops, err = inLight(scene, m, c.light); err != nil {
-			return err
-		}
-	}
-	scene.Weathers = weathers // whatever light it is in
 	cam, err := c.findCamera(m)
 	if err != nil {
 		return err
@@ -193,6 +189,29 @@ func (c *renderCall) run(ctx context.Context, given map[string]bool) error {
 		return c.writeLayers(film, &cam, groups)
 	}
 	return c.write(film, kind, wanted, groups, given["ev"])
+}
+
+// scene is the scene of a model in the light that is asked for, with its groups of lights.
+func (c *renderCall) scene(library *render.Library, m *model.Model, weathers []surface.Weather) (scene *render.Scene,
+	groups []string, drops falls, err error) {
+	scene = &render.Scene{}
+	if err := scene.Place(library, m, geom.Identity, func(n int) uint32 { return uint32(n + 1) }); err != nil {
+		return nil, nil, nil, err
+	}
+	if c.light == "" {
+		scene.PlaceLights(m, geom.Identity)
+	}
+	if scene.Env, err = c.environment(); err != nil {
+		return nil, nil, nil, err
+	}
+	scene.Build()
+	if c.light != "" {
+		if scene, groups, drops, err = inLight(scene, m, c.light); err != nil {
+			return nil, nil, nil, err
+		}
+	}
+	scene.Weathers = weathers // whatever light it is in
+	return scene, groups, drops, nil
 }
 
 func (c *renderCall) wantedPasses(kind string) ([]string, error) {
