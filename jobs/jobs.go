@@ -66,6 +66,9 @@ func Open(ctx context.Context, a *app.App, workers int, log *slog.Logger,
 				failed: func(ctx context.Context, x takes.Args, why string) error {
 					return a.FailTake(ctx, x.Take, why)
 				}})
+		river.AddWorker(w, &worker[takes.HelpArgs]{guard: g,
+			run:    func(ctx context.Context, x takes.HelpArgs) error { return a.RunHelp(ctx, x.Take) },
+			failed: func(context.Context, takes.HelpArgs, string) error { return nil }})
 		river.AddWorker(w,
 			&worker[deliver.Args]{guard: g,
 				run: func(ctx context.Context, x deliver.Args) error { return a.RunParcel(ctx, x.Parcel) },
@@ -88,7 +91,7 @@ func Open(ctx context.Context, a *app.App, workers int, log *slog.Logger,
 		cfg.Workers = w
 		cfg.Queues = map[string]river.QueueConfig{library.QueueIntake: {MaxWorkers: workers + smallIntakes - 1},
 			library.QueueHeavy: {MaxWorkers: workers},
-			takes.Queue:        {MaxWorkers: workers}, app.QueueTidy: {MaxWorkers: 1},
+			takes.Queue:        {MaxWorkers: workers}, takes.HelpQueue: {MaxWorkers: 1}, app.QueueTidy: {MaxWorkers: 1},
 			app.QueueSoon: {MaxWorkers: workers}}
 		cfg.PeriodicJobs = []*river.PeriodicJob{river.NewPeriodicJob(river.PeriodicInterval(app.TidyEvery),
 			func() (river.JobArgs, *river.InsertOpts) {

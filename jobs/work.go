@@ -44,9 +44,12 @@ func (w *worker[T]) Work(ctx context.Context, job *river.Job[T]) error {
 	defer w.life.works(job.ID)()
 	err := w.whole(within, job)
 	last := job.Attempt >= job.MaxAttempts
+	var later *river.JobSnoozeError
 	switch {
 	case err == nil:
 		return nil
+	case errors.As(err, &later): // another process may have it
+		return err
 	case errors.Is(context.Cause(ctx), river.ErrJobCancelledRemotely):
 		return river.JobCancel(err) // by hand: for good
 	case within.Err() != nil:

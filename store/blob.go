@@ -378,7 +378,7 @@ func (s *Store) enter(ctx context.Context) error {
 
 // referring are the tables whose rows name blobs, in any of their columns.
 var referring = []string{"production", "arrival", "piece", "piece_look", "sets", "document",
-	"take", "log", "made", "shelf", "parcel"}
+	"take", "log", "made", "shelf", "parcel", "take_part"}
 
 // References are the names of all blobs that a row names, in whatever column and
 // however deep: what can be undone, what lies in the bin and what was made before

@@ -31,6 +31,7 @@ var released = map[string]string{
 	"00011_worlds.sql":    "5896150701ccbe17",
 	"00012_marks.sql":     "18308e4f4c9b4137",
 	"00013_parcels.sql":   "631cd5eb060cc072",
+	"00014_parts.sql":     "0001a10bae5f0959",
 }
 
 func TestReleasedMigrationsAreAsTheyWere(t *testing.T) {

@@ -33,6 +33,7 @@ func NewLibrary(d *desk.Desk) *Library {
 type Queue interface {
 	InsertTx(ctx context.Context, tx pgx.Tx, args river.JobArgs,
 		opts *river.InsertOpts) (*rivertype.JobInsertResult, error)
+	InsertMany(ctx context.Context, params []river.InsertManyParams) ([]*rivertype.JobInsertResult, error)
 	JobCancel(ctx context.Context, id int64) (*rivertype.JobRow, error)
 }
 

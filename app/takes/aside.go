@@ -28,7 +28,7 @@ const (
 
 // aside lays the film aside when it is time.
 func (sh *shooting) aside(ctx context.Context, f *film.Film) {
-	if sh.s.Move != nil || !f.Open() || !sh.whole() {
+	if sh.s.Move != nil || !f.Open() || !sh.whole() || sh.parted {
 		return
 	}
 	if sh.layNext.IsZero() {

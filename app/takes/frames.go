@@ -29,6 +29,9 @@ func (a *Operator) FramesAgain(ctx context.Context, id string, from, to int) err
 	for i := from - 1; i < to; i++ {
 		r.Frames[i] = ""
 	}
+	if err := a.Store.DropParts(ctx, id); err != nil { // of a time that was stopped
+		return err
+	}
 	if t.Result, err = json.Marshal(&r); err != nil {
 		return err
 	}

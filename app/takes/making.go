@@ -40,6 +40,7 @@ type shooting struct {
 	from       int        // samples that it had
 	laid       store.Kept // the film that was laid aside last
 	layNext    time.Time
+	parted     bool // it is made in parts
 }
 
 // RunTake renders a take. After an interruption a still begins anew, a move
@@ -116,26 +117,40 @@ func (sh *shooting) save(ctx context.Context, state string, progress float64, no
 }
 
 func (sh *shooting) run(ctx context.Context) error {
-	l, err := sh.load(ctx)
+	l, err := sh.ready(ctx)
 	if err != nil {
-		return err
-	}
-	if err := sh.a.Learned(ctx, sh.s.Finish); err != nil {
-		return err
-	}
-	if sh.scene, err = l.Scene(ctx, &sh.s.Light); err != nil {
 		return err
 	}
 	if sh.s.Move != nil {
 		return sh.move(ctx, l)
 	}
-	sh.groups, sh.called = l.Groups, l.Called()
-	sh.s.View = sh.s.At(0, l.Cast.Where) // focused on where its thing stands now
-	sh.scene = shoot.Falling(sh.scene, &sh.s.Light, &sh.s.View, 0)
+	if sh.s.Shared && sh.r.Film == "" && sh.whole() {
+		return sh.sharedStill(ctx, l)
+	}
 	if err := sh.takeUp(ctx); err != nil {
 		return err
 	}
 	return sh.still(ctx)
+}
+
+// ready loads the set of a take and makes its scene.
+func (sh *shooting) ready(ctx context.Context) (*shoot.Loaded, error) {
+	l, err := sh.load(ctx)
+	if err != nil {
+		return nil, err
+	}
+	if err := sh.a.Learned(ctx, sh.s.Finish); err != nil {
+		return nil, err
+	}
+	if sh.scene, err = l.Scene(ctx, &sh.s.Light); err != nil {
+		return nil, err
+	}
+	sh.groups, sh.called = l.Groups, l.Called()
+	if sh.s.Move == nil {
+		sh.s.View = sh.s.At(0, l.Cast.Where) // focused on where its thing stands now
+		sh.scene = shoot.Falling(sh.scene, &sh.s.Light, &sh.s.View, 0)
+	}
+	return l, nil
 }
 
 // expose renders one view.

@@ -42,7 +42,8 @@ func early(n int) (order []int) {
 	return order
 }
 
-func (sh *shooting) move(ctx context.Context, l *shoot.Loaded) error {
+// missing are the frames that are not made yet, in the order in which they are, and the number of the first of all.
+func (sh *shooting) missing() (first int, list []int) {
 	first, last := sh.s.Frames()
 	n := last - first + 1
 	if len(sh.r.Frames) != n {
@@ -51,34 +52,34 @@ func (sh *shooting) move(ctx context.Context, l *shoot.Loaded) error {
 	if sh.s.Linear && len(sh.r.Linears) != n {
 		sh.r.Linears = make([]string, n)
 	}
-	sh.groups, sh.called = l.Groups, l.Called()
-	made := 0
-	for _, hash := range sh.r.Frames {
-		if hash != "" {
-			made++
+	for _, i := range early(n) {
+		if sh.r.Frames[i] == "" {
+			list = append(list, i)
 		}
 	}
-	had := made
-	for _, i := range early(n) {
-		if sh.r.Frames[i] != "" {
-			continue
+	return first, list
+}
+
+func (sh *shooting) move(ctx context.Context, l *shoot.Loaded) error {
+	first, missing := sh.missing()
+	n := len(sh.r.Frames)
+	if sh.s.Shared && len(missing) > 1 {
+		if err := sh.sharedFrames(ctx, l, first, missing); err != nil {
+			return err
 		}
-		t := float64(first+i) / sh.s.Move.Rate
-		f, v, err := sh.frame(ctx, l, t)
+		missing = nil
+	}
+	had := n - len(missing)
+	for k, i := range missing {
+		f, err := sh.oneFrame(ctx, l, first, i)
 		if err != nil {
 			return err
 		}
 		if sh.s.Linear {
-			if sh.r.Linears[i], err = sh.linear(ctx, l, f, v, t); err != nil {
-				return err
-			}
+			sh.r.Linears[i] = f.EXR
 		}
-		hash, err := sh.putPNG(ctx, f, v)
-		if err != nil {
-			return err
-		}
-		sh.r.Frames[i], sh.r.Preview = hash, hash
-		made++
+		sh.r.Frames[i], sh.r.Preview = f.PNG, f.PNG
+		made := had + k + 1
 		sh.r.Left = time.Since(sh.began).Seconds() / float64(made-had) * float64(n-made)
 		note := fmt.Sprintf("%d of %d frames", made, n)
 		if sh.r.Left >= 1 {

@@ -7,6 +7,7 @@ import (
 	"encoding/json"
 	"errors"
 	"slices"
+	"sync"
 	"time"
 
 	"github.com/jackc/pgx/v5"
@@ -22,10 +23,14 @@ import (
 )
 
 // Operator makes takes of a studio's sets.
-type Operator struct{ *shoot.Studio }
+type Operator struct {
+	*shoot.Studio
+	id    string   // of this process among those that share a take
+	leads sync.Map // takes that are shared and that this process puts together
+}
 
 // New is the operator of a studio.
-func New(s *shoot.Studio) *Operator { return &Operator{Studio: s} }
+func New(s *shoot.Studio) *Operator { return &Operator{Studio: s, id: store.NewID()} }
 
 // Queue is the queue of renders: a download does not wait for a night of them.
 const Queue = "takes"
@@ -59,6 +64,7 @@ type Settings struct {
 	Blur    bool     `json:"blur,omitempty"`    // of a move: what moves while the shutter is open is blurred
 	Even    bool     `json:"even,omitempty"`    // as many samples everywhere, not more where noise is left
 	Keep    bool     `json:"keep,omitempty"`    // of a still: its film is laid aside, to go on with
+	Shared  bool     `json:"shared,omitempty"`  // it is made in parts, by all workers that are there
 	Linear  bool     `json:"linear,omitempty"`  // of a move: each frame is kept as OpenEXR with its layers too
 	Editing bool     `json:"editing,omitempty"` // of a move: a video for editing is made too
 	Around  string   `json:"around,omitempty"`  // of a still: all around, as "sphere" or as "cube"; "": as the lens sees

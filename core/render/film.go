@@ -30,6 +30,8 @@ type Options struct {
 	Noise float64
 	// Adaptive gives samples to where noise is left, as many on the average.
 	Adaptive bool
+	// Skip is how many samples of each pixel others make: the first that is made is the one after those.
+	Skip int
 	// From, if set, is an open film of the same picture that goes on: it is what Render returns.
 	From *Film
 	// Moving, if set, is the camera at a share of the time for which the shutter is open: each sample has its own.
@@ -69,6 +71,8 @@ func (o *Options) Check() error {
 		return fmt.Errorf("%d samples a pixel cannot be: 1 to %d", o.Samples, MaxSamples)
 	case o.Bounces < 0 || o.Bounces > MaxBounces:
 		return fmt.Errorf("%d bounces cannot be: 0 to %d", o.Bounces, MaxBounces)
+	case o.Skip < 0 || o.Skip > MaxSamples-o.Samples:
+		return fmt.Errorf("%d samples cannot be left out before %d", o.Skip, o.Samples)
 	case o.Threads < 0:
 		return fmt.Errorf("%d threads cannot be", o.Threads)
 	case o.Region != [4]int{} && (o.Region[0] < 0 || o.Region[1] < 0 || o.Region[2] <= o.Region[0] ||
@@ -149,7 +153,7 @@ func Render(ctx context.Context, s *Scene, cam *Camera, o Options) (*Film, error
 				for x := x0; x < x1; x++ {
 					i := y*f.Width + x
 					for k, want := f.Count(i), f.Want(i, next); k < want; k++ {
-						expose(f, i, tr, cam, &o, f.Left+x, f.Top+y, k)
+						expose(f, i, tr, cam, &o, f.Left+x, f.Top+y, o.Skip+k)
 					}
 				}
 			}

@@ -92,6 +92,12 @@ func (tr *tracer) goes(depth int, c geom.V) {
 	}
 }
 
+// SurfaceNames are what the surfaces of a scene are called, by their numbers in films, from 1.
+func (s *Scene) SurfaceNames() []string {
+	_, names := s.surfaceNumbers()
+	return names
+}
+
 // surfaceNumbers numbers the surfaces of a scene by their names, from 1, in the order in which things have them.
 func (s *Scene) surfaceNumbers() (numbers map[*Surface]uint32, names []string) {
 	numbers = map[*Surface]uint32{}

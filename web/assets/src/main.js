@@ -107,6 +107,7 @@ document.addEventListener("alpine:init", () => {
         layers: [],
         halves: false,
         blur: true,
+        shared: false,
         linear: false,
         editing: false,
         lasts: 4,
