@@ -372,7 +372,11 @@ func (sh *shooting) putEXR(ctx context.Context, f *render.Film, cam *render.Came
 		p.Texts[exchange.EnvMap] = as
 	}
 	var buf bytes.Buffer
-	if err := exchange.WriteEXRWith(&buf, f.Width, f.Height, channels, p.Texts); err != nil {
+	write := exchange.WriteEXRWith
+	if sh.s.Packed {
+		write = exchange.WriteEXRPacked
+	}
+	if err := write(&buf, f.Width, f.Height, channels, p.Texts); err != nil {
 		return "", err
 	}
 	hash, _, err := sh.a.Store.PutBlob(ctx, &buf, 0)

@@ -111,12 +111,10 @@ func (c *renderCall) writeLayers(f *render.Film, cam *render.Camera, groups []st
 	if err != nil {
 		return err
 	}
-	if c.half {
-		p.Channels = exchange.Halves(p.Channels)
+	if c.around {
+		p.Texts[exchange.EnvMap] = "latlong"
 	}
-	if err := writeWhole(c.out, func(w io.Writer) error {
-		return exchange.WriteEXRWith(w, p.Width, p.Height, p.Channels, p.Texts)
-	}); err != nil {
+	if err := c.writePicture(c.out, p); err != nil {
 		return err
 	}
 	list := strings.TrimSuffix(c.out, filepath.Ext(c.out)) + ".layers.json"
@@ -125,6 +123,18 @@ func (c *renderCall) writeLayers(f *render.Film, cam *render.Camera, groups []st
 		enc.SetIndent("", "  ")
 		return enc.Encode(map[string]any{"picture": filepath.Base(c.out), "layers": p.Lines})
 	})
+}
+
+// writePicture writes a picture with layers as it is asked to be packed.
+func (c *renderCall) writePicture(path string, p *layers.Picture) error {
+	if c.half {
+		p.Channels = exchange.Halves(p.Channels)
+	}
+	write := exchange.WriteEXRWith
+	if c.dwaa {
+		write = exchange.WriteEXRPacked
+	}
+	return writeWhole(path, func(w io.Writer) error { return write(w, p.Width, p.Height, p.Channels, p.Texts) })
 }
 
 // of tells the picture that is asked for from all others: by what the files hold that it is made of, and all that

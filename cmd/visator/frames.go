@@ -14,7 +14,6 @@ import (
 	"strings"
 
 	"visator/app/shoot"
-	"visator/core/exchange"
 	"visator/core/finish"
 	"visator/core/geom"
 	"visator/core/layers"
@@ -202,12 +201,7 @@ func (f *framing) write(film *render.Film, cam *render.Camera, n int) error {
 	if err != nil {
 		return err
 	}
-	if f.c.half {
-		p.Channels = exchange.Halves(p.Channels)
-	}
-	return writeWhole(path, func(w io.Writer) error {
-		return exchange.WriteEXRWith(w, p.Width, p.Height, p.Channels, p.Texts)
-	})
+	return f.c.writePicture(path, p)
 }
 
 // moved is how things go from one frame to the next.

@@ -30,7 +30,7 @@ type renderCall struct {
 	shutter                                                           float64
 	o                                                                 render.Options
 	percent, seconds                                                  float64
-	even, half, around                                                bool
+	even, half, dwaa, around                                          bool
 	layers                                                            string
 	list                                                              []string // of layers
 	called                                                            func(object uint32) string
@@ -66,6 +66,8 @@ func renderFile(ctx context.Context, args []string) error {
 	fs.StringVar(&c.layers, "layers", "",
 		"write these `LAYERS` into the EXR, and a list of them beside it; all is all, see docs/shoot.md")
 	fs.BoolVar(&c.half, "half", false, "16 bits a value where that is enough")
+	fs.BoolVar(&c.dwaa, "dwaa", false,
+		"pack layers as DWAA: colours have 16 bits a value and lose what is hardly seen, all else is as it was")
 	fs.BoolVar(&c.around, "panorama", false, "all around from where the camera stands, by longitude and latitude")
 	fs.StringVar(&c.passes, "passes", "", "also write, into the EXR: `depth,normal,albedo,objectId`")
 	fs.StringVar(&c.region, "region", "",
@@ -125,6 +127,9 @@ func (c *renderCall) run(ctx context.Context, given map[string]bool) error {
 	wanted, err := c.wantedPasses(kind)
 	if err != nil {
 		return err
+	}
+	if c.dwaa && c.layers == "" {
+		return usagef("--dwaa needs --layers")
 	}
 	if c.layers != "" {
 		if kind != ".exr" {

@@ -66,7 +66,28 @@ const EnvMap = "envmap"
 
 // WriteEXRWith is WriteEXR with texts in the head of the file, by name.
 func WriteEXRWith(w io.Writer, width, height int, channels []Channel, texts map[string]string) error {
+	return writeEXR(w, width, height, channels, texts, false)
+}
+
+// WriteEXRPacked is WriteEXRWith, packed as DWAA: colours that need not be exact have 16 bits a value then, and lose
+// what is hardly seen; all else is as it was.
+func WriteEXRPacked(w io.Writer, width, height int, channels []Channel, texts map[string]string) error {
+	channels = slices.Clone(channels)
+	for i, c := range channels {
+		third := c.Name[strings.LastIndexByte(c.Name, '.')+1:]
+		if !c.Exact && (third == "R" || third == "G" || third == "B") {
+			channels[i].Half = true
+		}
+	}
+	return writeEXR(w, width, height, channels, texts, true)
+}
+
+func writeEXR(w io.Writer, width, height int, channels []Channel, texts map[string]string, dwa bool) error {
 	channels = append([]Channel{}, channels...)
+	lines, compression, block := exrLines, byte(3), exrBlock
+	if dwa {
+		lines, compression, block = openexr.DWALines, 8, dwaBlock
+	}
 	sort.Slice(channels, func(i, j int) bool { return channels[i].Name < channels[j].Name })
 	for i, c := range channels {
 		if len(c.Data) < (width*height-1)*c.Stride+c.Offset+1 {
@@ -126,7 +147,7 @@ func WriteEXRWith(w io.Writer, width, height int, channels []Channel, texts map[
 		}
 		attr(name, "string", []byte(texts[name]))
 	}
-	attr("compression", "compression", []byte{3})
+	attr("compression", "compression", []byte{compression})
 	attr("dataWindow", "box2i", box)
 	attr("displayWindow", "box2i", box)
 	attr("lineOrder", "lineOrder", []byte{0})
@@ -135,11 +156,11 @@ func WriteEXRWith(w io.Writer, width, height int, channels []Channel, texts map[
 	attr("screenWindowWidth", "float", one)
 	head.WriteByte(0)
 
-	blocks := (height + exrLines - 1) / exrLines
+	blocks := (height + lines - 1) / lines
 	bodies := make([][]byte, blocks)
 	for b := range bodies {
 		var err error
-		if bodies[b], err = exrBlock(b*exrLines, min((b+1)*exrLines, height), width, channels); err != nil {
+		if bodies[b], err = block(b*lines, min((b+1)*lines, height), width, channels); err != nil {
 			return err
 		}
 	}
@@ -162,21 +183,7 @@ func WriteEXRWith(w io.Writer, width, height int, channels []Channel, texts map[
 // exrBlock packs lines from to: bytes are parted into even and odd ones and
 // differences taken before deflate, as the ZIP compression of the format asks.
 func exrBlock(from, to, width int, channels []Channel) ([]byte, error) {
-	size := 0
-	for i := range channels {
-		size += channels[i].bytes()
-	}
-	raw := make([]byte, 0, (to-from)*width*size)
-	for y := from; y < to; y++ {
-		for _, c := range channels {
-			for x := 0; x < width && c.Half; x++ {
-				raw = binary.LittleEndian.AppendUint16(raw, openexr.ToHalf(c.Data[(y*width+x)*c.Stride+c.Offset]))
-			}
-			for x := 0; x < width && !c.Half; x++ {
-				raw = binary.LittleEndian.AppendUint32(raw, math.Float32bits(c.Data[(y*width+x)*c.Stride+c.Offset]))
-			}
-		}
-	}
+	raw := rawBlock(from, to, width, channels)
 	parted := make([]byte, len(raw))
 	half := (len(raw) + 1) / 2
 	for i, v := range raw {
@@ -196,13 +203,50 @@ func exrBlock(from, to, width int, channels []Channel) ([]byte, error) {
 	if err != nil {
 		return nil, err
 	}
-	body := packed.Bytes()
-	if len(body) >= len(raw) {
-		body = raw
+	return blockOf(from, packed.Bytes(), raw), nil
+}
+
+// dwaBlock packs lines from to as DWAA has it.
+func dwaBlock(from, to, width int, channels []Channel) ([]byte, error) {
+	planes := make([]openexr.Plane, len(channels))
+	for i, c := range channels {
+		planes[i] = openexr.Plane{Name: c.Name, Half: c.Half, Values: make([]float32, 0, (to-from)*width)}
+		for k := from * width; k < to*width; k++ {
+			planes[i].Values = append(planes[i].Values, c.Data[k*c.Stride+c.Offset])
+		}
+	}
+	packed, err := openexr.PackDWA(planes, width, to-from)
+	return blockOf(from, packed, rawBlock(from, to, width, channels)), err
+}
+
+// blockOf is a block as it is written: as it is where packing gains nothing.
+func blockOf(from int, packed, raw []byte) []byte {
+	if len(packed) >= len(raw) {
+		packed = raw
 	}
 	out := binary.LittleEndian.AppendUint32(nil, uint32(from))
-	out = binary.LittleEndian.AppendUint32(out, uint32(len(body)))
-	return append(out, body...), nil
+	out = binary.LittleEndian.AppendUint32(out, uint32(len(packed)))
+	return append(out, packed...)
+}
+
+// rawBlock are lines from to as they are.
+func rawBlock(from, to, width int, channels []Channel) []byte {
+	size := 0
+	for i := range channels {
+		size += channels[i].bytes()
+	}
+	raw := make([]byte, 0, (to-from)*width*size)
+	for y := from; y < to; y++ {
+		for _, c := range channels {
+			for x := 0; x < width && c.Half; x++ {
+				raw = binary.LittleEndian.AppendUint16(raw, openexr.ToHalf(c.Data[(y*width+x)*c.Stride+c.Offset]))
+			}
+			for x := 0; x < width && !c.Half; x++ {
+				raw = binary.LittleEndian.AppendUint32(raw, math.Float32bits(c.Data[(y*width+x)*c.Stride+c.Offset]))
+			}
+		}
+	}
+	return raw
 }
 
 // Shares are the layers of what each group of lights gives: light.NAME.R and so on, of the groups by name, then of sun,

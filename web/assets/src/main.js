@@ -106,6 +106,7 @@ document.addEventListener("alpine:init", () => {
         keep: true,
         layers: [],
         halves: false,
+        packed: false,
         blur: true,
         shared: false,
         linear: false,

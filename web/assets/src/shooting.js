@@ -130,6 +130,7 @@ export const shooting = {
       linear: kind !== "still" && stores.v.take.linear,
       editing: kind !== "still" && stores.v.take.editing,
       halves: stores.v.take.halves,
+      packed: stores.v.take.packed,
       blur: kind !== "still" && stores.v.take.blur,
       keep: kind === "still" && stores.v.take.keep,
       region: kind === "still" ? stores.shoot.regionPixels : null,
