@@ -115,8 +115,8 @@ func TestTheFinishInTheBrowserIsTheServers(t *testing.T) {
 	b.until("Alpine.store('shoot').besideAt < 45")
 
 	// Scopes: of what is seen all is counted.
-	b.click("[data-scopes] summary")
-	b.until("document.querySelector('[data-scopes] [data-measured]')?.dataset.measured === '160 × 90'")
+	b.press("scopes")
+	b.until("document.querySelector('[data-scopes]')?.dataset.measured === '160 × 90'")
 	b.until("[...document.querySelectorAll('[data-scope]')].every(c => " +
 		"c.getContext('2d').getImageData(0, 0, c.width, c.height).data.some(x => x > 40))")
 

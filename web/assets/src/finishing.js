@@ -190,9 +190,16 @@ export function finishing() {
     partBy(x) {
       this.besideAt = Math.min(Math.max(this.besideAt + x, 0), 100);
     },
+    scopesOn() {
+      this.scopesOpen = !this.scopesOpen;
+    },
+    get seesScopes() {
+      return this.scopesOpen && this.seesStill;
+    },
+    // scope draws the scopes of what is shown, each time that it is drawn.
     scope(box) {
-      const source = this.live ? box.ownerDocument.querySelector("[data-live]") : this.shownPicture;
-      if (this.scopesOpen && this.liveDrawn >= 0) drawScopes(box, source);
+      const source = this.live ? document.querySelector("[data-live]") : this.shownPicture;
+      if (this.liveDrawn >= 0) drawScopes(box, source);
     },
     async finishTake() {
       const t = this.shown;

@@ -186,7 +186,12 @@ export function judging() {
     // frameOf is the place of a take's picture: as large as there is room, of its proportions.
     frameOf(t) {
       const k = t.settings.width / t.settings.height;
-      return { aspectRatio: `${k}`, width: `min(100cqw, ${100 * k}cqh)` };
+      const below = this.seesScopes ? 136 : 0; // pixels
+      return {
+        aspectRatio: `${k}`,
+        width: `min(100cqw, calc(${k} * (100cqh - ${below}px)))`,
+        marginBottom: `${below}px`,
+      };
     },
     // The region that the next still is made of, as shares of the picture.
     region: null,

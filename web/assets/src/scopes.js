@@ -92,9 +92,11 @@ function waveform(canvas, picture) {
       dot(x, 1 - data[i + 1] / 255, 0.25, 1, 0.25);
       dot(x, 1 - data[i + 2] / 255, 0.35, 0.45, 1);
     },
-    20 / picture.height,
+    14 / picture.height,
   );
 }
+
+const enlarged = 2; // hues of most pictures lie near the middle
 
 // vectors draws the two differences of colour of Rec.709 (ITU-R BT.709: Cb to the right, Cr up).
 function vectors(canvas, picture) {
@@ -104,11 +106,11 @@ function vectors(canvas, picture) {
     picture,
     (i, dot) => {
       const y = luma(data, i),
-        cb = (data[i + 2] - y) / (1.8556 * 255),
-        cr = (data[i] - y) / (1.5748 * 255);
+        cb = (enlarged * (data[i + 2] - y)) / (1.8556 * 255),
+        cr = (enlarged * (data[i] - y)) / (1.5748 * 255);
       dot(0.5 + cb, 0.5 - cr, 0.2 + data[i] / 255, 0.2 + data[i + 1] / 255, 0.2 + data[i + 2] / 255);
     },
-    400 / (data.length / 4) * 8,
+    500 / (data.length / 4),
   );
   const ink = canvas.getContext("2d"),
     { width: w, height: h } = canvas;
