@@ -87,14 +87,30 @@ func (sh *shooting) takeUp(ctx context.Context) error {
 // makingPixel is about what a pixel of a film that goes on takes.
 const makingPixel = 256
 
-// left is how many seconds a still takes still, about: samples cost what they cost until now, and noise falls with
-// their root.
+// pace is when so many samples were made.
+type pace struct {
+	samples int
+	seconds float64
+}
+
+// left is how many seconds a still takes still, about: samples cost what the later half of them cost until now, since
+// the first are made beside all that is still being made ready, and noise falls with their root.
 func (sh *shooting) left(done, of int, seconds float64) float64 {
 	made := done - sh.from
 	if made < 1 {
 		return 0
 	}
-	each := seconds / float64(made)
+	if n := len(sh.paces); n > 0 && sh.paces[n-1].samples > made {
+		sh.paces = nil // of another frame
+	}
+	since := pace{}
+	for _, p := range sh.paces {
+		if p.samples <= made/2 {
+			since = p
+		}
+	}
+	sh.paces = append(sh.paces, pace{made, seconds})
+	each := (seconds - since.seconds) / float64(made-since.samples)
 	left := each * float64(of-done)
 	if sh.s.Noise > 0 && sh.r.Noise > 0 {
 		k := sh.r.Noise / sh.s.Noise

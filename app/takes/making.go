@@ -41,6 +41,7 @@ type shooting struct {
 	laid       store.Kept // the film that was laid aside last
 	layNext    time.Time
 	parted     bool // it is made in parts
+	paces      []pace
 }
 
 // RunTake renders a take. After an interruption a still begins anew, a move
