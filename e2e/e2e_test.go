@@ -331,7 +331,7 @@ func eval[T any](b *tab, js string) T {
 
 // hung is after how long something that is awaited is given up: long, since on a busy machine
 // a page in software takes many times as long; what never comes is found out all the same.
-const hung = 40 * time.Second
+const hung = 3 * time.Minute
 
 // until waits for a condition in the page, across navigations too.
 func (b *tab) until(js string) {

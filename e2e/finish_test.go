@@ -128,7 +128,7 @@ func TestTheFinishInTheBrowserIsTheServers(t *testing.T) {
 	edit("change set", map[string]any{"patch": map[string]any{"finish": nil}})
 	s.await(set, "no finish", func(st *query.State) bool { return len(st.Set.Finish) == 0 })
 	b.click("[aria-label='Finish as old paper']")
-	st = s.await(set, "the kept finish", func(st *query.State) bool { return len(st.Set.Finish) == 9 })
+	s.await(set, "the kept finish", func(st *query.State) bool { return len(st.Set.Finish) == 9 })
 	b.choose("Shot that gets this finish", "yard")
 	s.await(set, "the shot's finish", func(st *query.State) bool { return len(st.Shots[0].Finish) == 9 })
 

@@ -43,7 +43,8 @@ const Silent = 20 * time.Second
 func (s *Store) ClaimPart(ctx context.Context, take, worker string) (n int, err error) {
 	err = s.Pool.QueryRow(ctx, `update take_part set state = 'claimed', worker = $2, beat = now()
 		where take_id = $1 and n = (select p.n from take_part p join take t on t.id = p.take_id
-			where p.take_id = $1 and t.state = 'working' and (p.state = 'open' or p.state = 'claimed' and p.beat < now() - $3::interval)
+			where p.take_id = $1 and t.state = 'working' and
+			(p.state = 'open' or p.state = 'claimed' and p.beat < now() - $3::interval)
 			order by p.n limit 1 for update of p skip locked)
 		returning n`, take, worker, Silent).Scan(&n)
 	if errors.Is(err, pgx.ErrNoRows) {
@@ -54,8 +55,8 @@ func (s *Store) ClaimPart(ctx context.Context, take, worker string) (n int, err 
 
 // BeatPart says that a worker is at its part still; ErrOvertaken that it is not its own any more, or not wanted.
 func (s *Store) BeatPart(ctx context.Context, take string, n int, worker string) error {
-	tag, err := s.Pool.Exec(ctx, "update take_part p set beat = now() from take t where p.take_id = $1 and p.n = $2 and "+
-		"p.worker = $3 and p.state = 'claimed' and t.id = p.take_id and t.state = 'working'", take, n, worker)
+	tag, err := s.Pool.Exec(ctx, "update take_part p set beat = now() from take t where p.take_id = $1 and p.n = $2 "+
+		"and p.worker = $3 and p.state = 'claimed' and t.id = p.take_id and t.state = 'working'", take, n, worker)
 	if err == nil && tag.RowsAffected() == 0 {
 		err = ErrOvertaken
 	}

@@ -79,7 +79,8 @@ func (s *Server) written(c *echo.Context) error {
 	if err != nil {
 		return act.Wrong("%.20q is no number of bits.", c.QueryParam("bits"))
 	}
-	name, png, err := s.app.Written(c.Request().Context(), c.Param("take"), cmp.Or(c.QueryParam("encoding"), "sRGB"), bits)
+	name, png, err := s.app.Written(c.Request().Context(), c.Param("take"), cmp.Or(c.QueryParam("encoding"), "sRGB"),
+		bits)
 	if err != nil {
 		return err
 	}

@@ -474,7 +474,8 @@ func (s *Server) elementInstances(c *echo.Context) error {
 var hashForm = regexp.MustCompile(`^[0-9a-f]{64}$`)
 
 // served are the types that blobs are handed out as.
-var served = map[string]string{"png": "image/png", "exr": "image/x-exr", "zip": "application/zip", "mp4": "video/mp4", "mov": "video/quicktime",
+var served = map[string]string{"png": "image/png", "exr": "image/x-exr", "zip": "application/zip", "mp4": "video/mp4",
+	"mov": "video/quicktime",
 	"glb": "model/gltf-binary"}
 
 func (s *Server) blob(c *echo.Context) error {

@@ -26,7 +26,8 @@ func (a *Studio) Recorded(ctx context.Context, setID string, k *stage.ShotSettin
 	out := &motion.Recorded{Rate: k.Move.Rate}
 	first, last := k.Frames()
 	if last-first >= motion.MaxRecorded {
-		return nil, act.Wrong("The move has %d frames; a recorded one has at most %d.", last-first+1, motion.MaxRecorded)
+		return nil, act.Wrong("The move has %d frames; a recorded one has at most %d.", last-first+1,
+			motion.MaxRecorded)
 	}
 	for i := first; i <= last; i++ {
 		t := float64(i) / k.Move.Rate

@@ -14,6 +14,7 @@ import (
 	"visator/core/air"
 	"visator/core/assembly"
 	"visator/core/document"
+	"visator/core/footage"
 	"visator/core/geom"
 	"visator/core/lamp"
 	"visator/core/layers"
@@ -431,14 +432,7 @@ type ShareGroup struct {
 }
 
 // RenderCamera is the camera of a view.
-func RenderCamera(v *optics.View) render.Camera {
-	w := v.Window()
-	c := render.Camera{World: v.World(), Near: v.Near, Far: v.Far, Focus: v.Focus, LensRadius: v.LensRadius(),
-		Squeeze: v.Squeeze}
-	c.TanX, c.TanY = w.Half()
-	c.MidX, c.MidY = w.Mid()
-	return c
-}
+func RenderCamera(v *optics.View) render.Camera { return footage.Camera(v) }
 
 // airWide is how many pixels wide a picture is of what the air scatters: it is smooth, and worked out step by step.
 const airWide = 256

@@ -17,8 +17,8 @@ import (
 )
 
 // A take that is shared is made in parts, of a still so many samples each, of a move a frame: by whoever comes first of
-// all workers that are there. Which parts there are goes by the take alone, and they are put together in their order, so
-// that the picture is the same, to the byte, by how many it was made.
+// all workers that are there. Which parts there are goes by the take alone, and they are put together in their order,
+// so that the picture is the same, to the byte, by however many it was made.
 
 // HelpArgs is the job that helps with a take that is shared.
 type HelpArgs struct {

@@ -23,7 +23,8 @@ func (s *Settings) allAround() error {
 		s.Height = max(s.Width/2, 1)
 	case "cube":
 		if s.Height = 6 * s.Width; s.Height > render.MaxSide {
-			return act.Wrong("A side of the cube has at most %d pixels: the six lie below one another.", render.MaxSide/6)
+			return act.Wrong("A side of the cube has at most %d pixels: the six lie below one another.",
+				render.MaxSide/6)
 		}
 	default:
 		return act.Wrong("%.40q is no way of all around: there are sphere and cube.", s.Around)

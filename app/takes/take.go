@@ -64,11 +64,11 @@ type Settings struct {
 	Blur    bool     `json:"blur,omitempty"`    // of a move: what moves while the shutter is open is blurred
 	Even    bool     `json:"even,omitempty"`    // as many samples everywhere, not more where noise is left
 	Keep    bool     `json:"keep,omitempty"`    // of a still: its film is laid aside, to go on with
-	Packed  bool     `json:"packed,omitempty"`  // its OpenEXR is packed as DWAA, colours with a loss that is hardly seen
+	Packed  bool     `json:"packed,omitempty"`  // its OpenEXR is packed as DWAA, with a loss that is hardly seen
 	Shared  bool     `json:"shared,omitempty"`  // it is made in parts, by all workers that are there
 	Linear  bool     `json:"linear,omitempty"`  // of a move: each frame is kept as OpenEXR with its layers too
 	Editing bool     `json:"editing,omitempty"` // of a move: a video for editing is made too
-	Around  string   `json:"around,omitempty"`  // of a still: all around, as "sphere" or as "cube"; "": as the lens sees
+	Around  string   `json:"around,omitempty"`  // of a still: all around, as "sphere" or "cube"; "": as the lens sees
 	// Of a turntable: what it goes around, by id; "": what is in focus in the middle of the picture.
 	About string  `json:"about,omitempty"`
 	Lasts float64 `json:"lasts,omitempty"` // seconds of a turntable

@@ -55,7 +55,7 @@ func (b *Bloom) Apply(p *Pixels) {
 const coarsest = 6
 
 // spread is a picture whose light is spread by about a Gaussian of a standard deviation in pixels: as Blur does, but in
-// a picture of a half, a quarter, ... of the size where it is wide, which is laid back between its pixels in proportion.
+// a picture of a half, a quarter, ... of the size where it is wide, laid back between its pixels in proportion.
 func spread(rgb []float32, w, h int, deviation float64) []float32 {
 	k := 1
 	for deviation/float64(k) >= coarsest {

@@ -14,8 +14,8 @@ var _ = step("tone", Tone, func() Step {
 // Toned says how what is brighter than white comes within it.
 type Toned struct {
 	By string `json:"by"`
-	// Of an own curve: what of a screen's values, 0 to 1, light so many stops from middle grey gets; at 8 stops below it
-	// is black, at 6 above white.
+	// Of an own curve: what of a screen's values, 0 to 1, light so many stops from middle grey gets; at 8 stops below
+	// it is black, at 6 above white.
 	Minus6 float64 `json:"minus6"`
 	Minus4 float64 `json:"minus4"`
 	Minus2 float64 `json:"minus2"`

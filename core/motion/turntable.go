@@ -8,8 +8,8 @@ import (
 )
 
 // Turntable is a move of a view once around an upright axis through a place, to the right of whoever looks at it from
-// there: a view for each frame, so that the frame after the last is the first again. It lasts seconds, of so many frames
-// each; nothing else moves by it.
+// there: a view for each frame, so that the frame after the last is the first again. It lasts seconds, of so many
+// frames each; nothing else moves by it.
 func Turntable(v optics.View, about geom.V, seconds, rate float64) *Move {
 	m := &Move{Rate: rate}
 	n := max(int(math.Round(seconds*rate)), 1)

@@ -22,17 +22,18 @@ type Plane struct {
 var dwaWritten = []dwaRule{{name: "R", how: dwaCosines, kind: half, third: 0},
 	{name: "G", how: dwaCosines, kind: half, third: 1}, {name: "B", how: dwaCosines, kind: half, third: 2}}
 
-// dwaError is by how much a wave of brightness may be off at the best, of values that are even to the eye: the level 45,
-// which the format has where nothing is said.
+// dwaError is by how much a wave of brightness may be off at the best, of values that are even to the eye: the level
+// 45, which the format has where nothing is said.
 const dwaError = 45.0 / 100_000
 
 // By how many times that the waves may be off: ITU-T T.81, annex K, tables K.1 and K.2, over their least.
 var dwaTables = [2][64]float64{
 	over(10, 16, 11, 10, 16, 24, 40, 51, 61, 12, 12, 14, 19, 26, 58, 60, 55, 14, 13, 16, 24, 40, 57, 69, 56, 14, 17, 22,
-		29, 51, 87, 80, 62, 18, 22, 37, 56, 68, 109, 103, 77, 24, 35, 55, 64, 81, 104, 113, 92, 49, 64, 78, 87, 103, 121,
-		120, 101, 72, 92, 95, 98, 112, 100, 103, 99),
+		29, 51, 87, 80, 62, 18, 22, 37, 56, 68, 109, 103, 77, 24, 35, 55, 64, 81, 104, 113, 92, 49, 64, 78, 87, 103,
+		121, 120, 101, 72, 92, 95, 98, 112, 100, 103, 99),
 	over(17, 17, 18, 24, 47, 99, 99, 99, 99, 18, 21, 26, 66, 99, 99, 99, 99, 24, 26, 56, 99, 99, 99, 99, 99, 47, 66, 99,
-		99, 99, 99, 99, 99, 99, 99, 99, 99, 99, 99, 99, 99, 99, 99, 99, 99, 99, 99, 99, 99, 99, 99, 99, 99, 99, 99, 99, 99,
+		99, 99, 99, 99, 99, 99, 99, 99, 99, 99, 99, 99, 99, 99, 99, 99, 99, 99, 99, 99, 99, 99, 99, 99, 99, 99, 99,
+		99, 99,
 		99, 99, 99, 99, 99, 99, 99, 99)}
 
 func over(least float64, list ...float64) (out [64]float64) {
@@ -61,8 +62,8 @@ var evenOf = sync.OnceValue(func() *[1 << 16]float32 {
 	return &t
 })
 
-// PackDWA packs a block of w x h values in each plane, which come by their names, as DWAA has it: colours of 16 bits with
-// a loss that is hardly seen, all else without any.
+// PackDWA packs a block of w x h values in each plane, which come by their names, as DWAA has it: colours of 16 bits
+// with a loss that is hardly seen, all else without any.
 func PackDWA(planes []Plane, w, h int) ([]byte, error) {
 	e := &Reader{Channels: make([]Channel, len(planes))}
 	for i, p := range planes {
@@ -174,7 +175,8 @@ func intoSquares(ac, dc []uint16, values [][]float32, w, h int) (waves, means []
 		if n == 3 {
 			for i := range 64 {
 				r, g, b := s[0][i], s[1][i], s[2][i]
-				s[0][i], s[1][i], s[2][i] = 0.2126*r+0.7152*g+0.0722*b, -0.1146*r-0.3854*g+0.5*b, 0.5*r-0.4542*g-0.0458*b
+				s[0][i], s[1][i] = 0.2126*r+0.7152*g+0.0722*b, -0.1146*r-0.3854*g+0.5*b
+				s[2][i] = 0.5*r - 0.4542*g - 0.0458*b
 			}
 		}
 		for c := range n {
