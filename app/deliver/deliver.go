@@ -454,13 +454,15 @@ func (p *packing) videos(ctx context.Context, set *store.Set, at string) error {
 			c.Result.EXRs); err != nil {
 			return err
 		}
-		move, err := p.a.studio.Recorded(ctx, set.ID, &c.Settings.ShotSettings)
-		if err != nil {
-			return err
-		}
-		is := "the move of " + c.Shot + " frame by frame, for visator render --move"
-		if err := p.file(name+".move.json", is, asJSON(move)); err != nil {
-			return err
+		if c.Settings.Move != nil {
+			move, err := p.a.studio.Recorded(ctx, set.ID, &c.Settings.ShotSettings)
+			if err != nil {
+				return err
+			}
+			is := "the move of " + c.Shot + " frame by frame, for visator render --move"
+			if err := p.file(name+".move.json", is, asJSON(move)); err != nil {
+				return err
+			}
 		}
 		for k, frame := range c.Result.Frames {
 			is := fmt.Sprintf("frame %d of %s", k+1, c.Shot)

@@ -9,6 +9,7 @@ import (
 	"strconv"
 	"time"
 
+	"visator/core/bvh"
 	"visator/core/exchange"
 	"visator/core/geom"
 	"visator/core/raybench"
@@ -19,12 +20,14 @@ func bench(ctx context.Context, args []string) error {
 	fs := newFlags("bench", "rays FILE [--threads 1] | read FILE | simplify FILE N OUT.obj | distance A B | model N "+
 		"FILE.obj",
 		`rays: builds the acceleration structure of a model and measures rays a second: primary (a 60 degree camera) and
-incoherent (origins uniform in the bounds, directions uniform on the sphere), closest hits, fixed seed.
+incoherent (origins uniform in the bounds, directions uniform on the sphere), closest hits; shadow: the same rays as
+incoherent, any hit; fixed seed.
 read: reads a model file five times and prints the shortest time.
 simplify: reduces a model of one mesh to N triangles and prints the time.
 distance: prints the Hausdorff distance of two models of one mesh.
 model: writes a model of 2 N x N triangles to try the others on.`)
 	threads := fs.Int("threads", 1, "threads")
+	plain := fs.Bool("plain", false, "rays: by plain code, not by vector instructions")
 	coordinates := fs.Bool("coordinates", false, "model: with texture coordinates")
 	rest, err := parse(fs, args)
 	if err != nil {
@@ -32,6 +35,9 @@ model: writes a model of 2 N x N triangles to try the others on.`)
 	}
 	switch {
 	case len(rest) == 2 && rest[0] == "rays":
+		if *plain {
+			defer bvh.Plainly()()
+		}
 		return benchRays(ctx, rest[1], *threads)
 	case len(rest) == 2 && rest[0] == "read":
 		return benchRead(ctx, rest[1])
@@ -61,6 +67,8 @@ func benchRays(ctx context.Context, file string, threads int) error {
 	fmt.Printf("triangles %d  build %.3f s\n", b.Triangles, b.BuildSeconds)
 	fmt.Printf("primary %.3f million rays/s  hits %.4f\n", b.Primary/1e6, b.PrimaryHits)
 	fmt.Printf("incoherent %.3f million rays/s  hits %.4f\n", b.Incoherent/1e6, b.IncoherentHits)
+	fmt.Printf("shadow %.3f million rays/s  hits %.4f\n", b.Shadow/1e6, b.ShadowHits)
+	fmt.Printf("by %s\n", bvh.Way())
 	return nil
 }
 

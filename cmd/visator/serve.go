@@ -16,6 +16,7 @@ import (
 	"time"
 
 	"visator/app"
+	"visator/core/bvh"
 	"visator/demo"
 	"visator/jobs"
 	"visator/store"
@@ -232,6 +233,7 @@ func run(ctx context.Context, name string, args []string, withDemo bool) error {
 	// their own, and a request should not wait for one of them to be scheduled out.
 	runtime.GOMAXPROCS(3*runtime.NumCPU() + 2)
 	log := p.logger()
+	log.Info("rays are traced", "by", bvh.Way())
 	defer p.close()
 	s, err := p.open(ctx, true)
 	if err != nil {

@@ -32,3 +32,11 @@ func (r *Ray) Prepare() {
 
 // Inf is without end.
 var Inf = float32(math.Inf(1))
+
+// Way is by what rays go, in words.
+func Way() string {
+	if Wide() {
+		return "vector instructions (AVX2)"
+	}
+	return "plain code"
+}

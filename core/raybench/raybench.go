@@ -19,6 +19,8 @@ type Rates struct {
 	BuildSeconds               float64
 	Primary, PrimaryHits       float64
 	Incoherent, IncoherentHits float64
+	// Shadow is of the incoherent rays, asked only whether anything lies in their way: as many of them are stopped.
+	Shadow, ShadowHits float64
 }
 
 // Rays measures closest hits on a model on the given number of threads.
@@ -41,15 +43,15 @@ func Rays(m *model.Model, top geom.M, threads int) (r Rates, err error) {
 	u := geom.V{X: -w.Z, Z: w.X}.Unit()
 	v := geom.V{X: u.Y*w.Z - u.Z*w.Y, Y: u.Z*w.X - u.X*w.Z, Z: u.X*w.Y - u.Y*w.X}
 	const side = 1732
-	r.Primary, r.PrimaryHits = rate(s, threads, side, func(row int, _ *lcg, fire func(render.Ray)) {
+	primary := func(row int, _ *lcg, fire func(render.Ray)) {
 		for i := 0; i < side; i++ {
 			x := ((float64(i)+0.5)/side*2 - 1) * 0.57735
 			y := (1 - (float64(row)+0.5)/side*2) * 0.57735
 			fire(render.NewRay(eye, w.Add(u.Mul(x)).Add(v.Mul(y)).Unit()))
 		}
-	})
+	}
 	size := box.Size()
-	r.Incoherent, r.IncoherentHits = rate(s, threads, side, func(row int, g *lcg, fire func(render.Ray)) {
+	anyhow := func(row int, g *lcg, fire func(render.Ray)) {
 		g.seek(5 * side * row)
 		for i := 0; i < side; i++ {
 			z, p := 2*g.next()-1, 2*math.Pi*g.next()
@@ -58,7 +60,11 @@ func Rays(m *model.Model, top geom.M, threads int) (r Rates, err error) {
 			q := math.Sqrt(max(1-z*z, 0))
 			fire(render.NewRay(o, geom.V{X: q * cos, Y: q * sin, Z: z}))
 		}
-	})
+	}
+	closest := func(ray render.Ray) bool { _, ok := s.Closest(ray); return ok }
+	r.Primary, r.PrimaryHits = rate(threads, side, primary, closest)
+	r.Incoherent, r.IncoherentHits = rate(threads, side, anyhow, closest)
+	r.Shadow, r.ShadowHits = rate(threads, side, anyhow, s.Blocked)
 	return r, nil
 }
 
@@ -85,9 +91,9 @@ func (g *lcg) next() float64 {
 	return float64(*g>>8) / (1 << 24)
 }
 
-// rate fires rows of rays on threads threads and returns rays a second and
-// the share that hit.
-func rate(s *render.Scene, threads, rows int, row func(row int, g *lcg, fire func(render.Ray))) (perSecond,
+// rate fires rows of rays on threads threads, each at what met tells of, and returns rays a second and the share that
+// hit.
+func rate(threads, rows int, row func(row int, g *lcg, fire func(render.Ray)), met func(render.Ray) bool) (perSecond,
 	hits float64) {
 	type count struct{ rays, hits int }
 	counts := make([]count, threads)
@@ -99,7 +105,7 @@ func rate(s *render.Scene, threads, rows int, row func(row int, g *lcg, fire fun
 			for y := t; y < rows; y += threads {
 				row(y, new(lcg), func(ray render.Ray) {
 					c.rays++
-					if _, ok := s.Closest(ray); ok {
+					if met(ray) {
 						c.hits++
 					}
 				})

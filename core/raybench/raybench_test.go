@@ -14,7 +14,7 @@ import (
 func TestRaysAreMeasured(t *testing.T) {
 	r, err := Rays(stage.ShapeModel("person"), geom.Identity, 2)
 	if err != nil || r.Triangles < 10 || !(r.Primary > 0) || !(r.Incoherent > 0) ||
-		!(r.PrimaryHits > 0.001 && r.PrimaryHits < 0.9) || !(r.IncoherentHits > 0.01 && r.IncoherentHits < 0.99) {
+		!(r.Shadow > 0) || r.ShadowHits != r.IncoherentHits || !(r.PrimaryHits > 0.001 && r.PrimaryHits < 0.9) || !(r.IncoherentHits > 0.01 && r.IncoherentHits < 0.99) {
 		t.Errorf("%+v, %v", r, err)
 	}
 	if _, err := Rays(&model.Model{}, geom.Identity, 1); err == nil {

@@ -207,58 +207,16 @@ func (m *Mesh) closest(r *bvh.Ray, h *meshHit, skip uint32, pass *passing) bool 
 	if len(m.blocks) == 0 {
 		return false
 	}
-	var room [bvh.StackSize]waiting
-	stack := room[:]
-	var enter [8]float32
+	var w bvh.Walk
 	found := false
-	top := 1 // the root, entered at once
-	for top > 0 {
-		top--
-		if stack[top].t >= r.T {
-			continue
-		}
-		at := stack[top].at
-		for {
-			if at&bvh.LeafBit != 0 {
-				if m.leaf(r, h, at&bvh.LeafFirst, at&^bvh.LeafBit>>bvh.LeafShift, skip, pass) {
-					if found = true; r.Any {
-						return true
-					}
-				}
+	for w.Begin(m.nodes, m.blocks, r); w.On(); {
+		if m.leaf(h, &w, skip, pass) {
+			if found = true; r.Any {
 				break
-			}
-			n := &m.nodes[at]
-			mask := n.Meet(r, &enter)
-			if mask == 0 {
-				break
-			}
-			if len(stack)-top < 8 {
-				stack = append(stack, make([]waiting, bvh.StackSize)...)
-			}
-			k := bits.TrailingZeros32(mask)
-			mask &= mask - 1
-			at = n.Child[k&7]
-			if mask == 0 {
-				continue
-			}
-			// Of several children the nearest is next, the others wait in
-			// order of distance.
-			t, base := enter[k&7], top
-			for ; mask != 0; mask &= mask - 1 {
-				k = bits.TrailingZeros32(mask)
-				c, ct := n.Child[k&7], enter[k&7]
-				if ct < t {
-					c, ct, at, t = at, t, c, ct
-				}
-				i := top
-				for ; i > base && stack[i-1].t < ct; i-- {
-					stack[i] = stack[i-1]
-				}
-				stack[i].at, stack[i].t = c, ct
-				top++
 			}
 		}
 	}
+	r.T = w.Ray.T
 	return found
 }
 
@@ -268,26 +226,23 @@ type waiting struct {
 	t  float32
 }
 
-// leaf tests the triangles of n blocks.
-func (m *Mesh) leaf(r *bvh.Ray, h *meshHit, at, n, skip uint32, pass *passing) bool {
+// leaf looks through the triangles of a block that were met.
+func (m *Mesh) leaf(h *meshHit, w *bvh.Walk, skip uint32, pass *passing) bool {
 	found := false
-	var met bvh.Hits
-	for i := at; i < at+n; i++ {
-		b := &m.blocks[i]
-		for mask := b.Meet(r, &met); mask != 0; mask &= mask - 1 {
-			k := bits.TrailingZeros8(mask) & (bvh.LeafSize - 1)
-			id := b.ID[k] &^ alphaBit
-			if met.T[k] >= r.T || id == skip {
-				continue
-			}
-			if pass != nil && b.ID[k]&alphaBit != 0 && pass.lets(m.partOf(id), id, met.U[k], met.V[k]) {
-				continue
-			}
-			r.T = met.T[k]
-			h.id, h.u, h.v = id, met.U[k], met.V[k]
-			if found = true; r.Any {
-				return true
-			}
+	b, met, r := &m.blocks[w.Block], &w.Met, &w.Ray
+	for mask := w.Mask; mask != 0; mask &= mask - 1 {
+		k := bits.TrailingZeros32(mask) & (bvh.LeafSize - 1)
+		id := b.ID[k] &^ alphaBit
+		if met.T[k] >= r.T || id == skip {
+			continue
+		}
+		if pass != nil && b.ID[k]&alphaBit != 0 && pass.lets(m.partOf(id), id, met.U[k], met.V[k]) {
+			continue
+		}
+		r.T = met.T[k]
+		h.id, h.u, h.v = id, met.U[k], met.V[k]
+		if found = true; r.Any {
+			return true
 		}
 	}
 	return found

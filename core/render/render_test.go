@@ -475,9 +475,14 @@ func TestClosestHitsAgreeWithASearchThroughAllTriangles(t *testing.T) {
 		r32 := bvh.Ray{O: f32(ray.O), D: f32(ray.D), T: bvh.Inf}
 		r32.Prepare()
 		var h meshHit
-		all := mesh.leaf(&r32, &h, 0, uint32(len(mesh.blocks)), bvh.NoTriangle, nil)
-		if ok != all || ok && math.Abs(hit.T-float64(r32.T)) > 1e-5*hit.T {
-			t.Fatalf("ray %d: tree says %v at %v, search %v at %v", n, ok, hit.T, all, r32.T)
+		all := false
+		w := bvh.Walk{Ray: r32}
+		for i := range mesh.blocks {
+			w.Block, w.Mask = uint32(i), uint32(mesh.blocks[i].Meet(&w.Ray, &w.Met))
+			all = mesh.leaf(&h, &w, bvh.NoTriangle, nil) || all
+		}
+		if ok != all || ok && math.Abs(hit.T-float64(w.Ray.T)) > 1e-5*hit.T {
+			t.Fatalf("ray %d: tree says %v at %v, search %v at %v", n, ok, hit.T, all, w.Ray.T)
 		}
 	}
 }

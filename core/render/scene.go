@@ -288,6 +288,12 @@ type Hit struct {
 // taken as solid.
 func (s *Scene) Closest(ray Ray) (Hit, bool) { return s.trace(&ray, false, nil) }
 
+// Blocked says whether anything lies in the way of the ray. Surfaces that let light through are taken as solid.
+func (s *Scene) Blocked(ray Ray) bool {
+	_, met := s.trace(&ray, true, nil)
+	return met
+}
+
 func (s *Scene) trace(ray *Ray, any bool, pass *passing) (Hit, bool) {
 	if len(s.nodes) == 0 {
 		return Hit{}, false

@@ -1,0 +1,325 @@
+#include "textflag.h"
+
+// Where the fields of Walk, Node, Block and Ray lie; a test holds them against the types.
+#define NODES 0
+#define BLOCKS 8
+#define TOP 16
+#define BASE 24
+#define BLOCK 32
+#define MASK 36
+#define RAY 40
+#define ENTER 88
+#define MET 120
+#define STACK 168
+#define ROOM 88
+
+#define ORIGIN 56
+#define SCALE 68
+#define CHILD 80
+#define O 0
+#define D 12
+#define INV 24
+#define T 36
+#define MIN 40
+#define NEAR 44
+
+// func walk(w *Walk) uint32
+//
+// R8 w, R9 nodes, R12 stack, R13 how many wait; CX, DX, SI where the rows of the sides that are met first begin;
+// DI the bits of the nearest hit so far, which order as the numbers do; X12 one over the direction, X11 the origin,
+// Y13 the least way, Y14 the nearest hit, Y15 the padding. What waits is its way above its child, so that the order of
+// both is that of one number.
+TEXT ·walk(SB), NOSPLIT, $0-12
+	MOVQ w+0(FP), R8
+	MOVQ NODES(R8), R9
+	LEAQ RAY(R8), R11
+	LEAQ STACK(R8), R12
+	MOVQ TOP(R8), R13
+	MOVBLZX NEAR(R11), CX
+	MOVBLZX (NEAR+1)(R11), DX
+	MOVBLZX (NEAR+2)(R11), SI
+	ANDL $1, CX
+	ANDL $1, DX
+	ANDL $1, SI
+	SHLL $3, CX
+	LEAL 16(DX*8), DX
+	LEAL 32(SI*8), SI
+
+ready:
+	MOVL         T(R11), DI
+	VMOVUPS      INV(R11), X12
+	VMOVUPS      O(R11), X11
+	VBROADCASTSS MIN(R11), Y13
+	VBROADCASTSS T(R11), Y14
+	VBROADCASTSS ·padded(SB), Y15
+
+next:
+	TESTQ R13, R13
+	JZ    done
+	DECQ  R13
+	MOVQ  (R12)(R13*8), R15
+	MOVQ  R15, AX
+	SHRQ  $32, AX
+	CMPL  AX, DI
+	JCC   next // it is met behind the nearest hit
+
+node:
+	TESTL R15, R15
+	JS    leaf
+	MOVL  R15, AX
+	SHLQ  $7, AX
+	ADDQ  R9, AX
+
+	// On the grid a box's side is met at t = q*a + b: a in X0, b in X2, a lane an axis.
+	// (Read from one number before: what lies behind the scale is no number, and slow to multiply.)
+	VMOVUPS (SCALE-4)(AX), X0
+	VPERMILPS $0x39, X0, X0
+	VMULPS X12, X0, X0
+	VMOVUPS ORIGIN(AX), X2
+	VSUBPS X11, X2, X2
+	VMULPS X12, X2, X2
+
+	LEAQ (AX)(CX*1), BX
+	VBROADCASTSS X0, Y4
+	VBROADCASTSS X2, Y5
+	VPMOVZXBD (BX), Y6
+	XORL $8, CX
+	VCVTDQ2PS Y6, Y6
+	VPMOVZXBD (AX)(CX*1), Y7
+	VFMADD213PS Y5, Y4, Y6
+	VCVTDQ2PS Y7, Y7
+	XORL $8, CX
+	VFMADD213PS Y5, Y4, Y7
+
+	VPERMILPS    $0x55, X0, X8
+	VPERMILPS    $0x55, X2, X9
+	VBROADCASTSS X8, Y4
+	VBROADCASTSS X9, Y5
+	VPMOVZXBD (AX)(DX*1), Y8
+	XORL $8, DX
+	VCVTDQ2PS Y8, Y8
+	VPMOVZXBD (AX)(DX*1), Y9
+	VFMADD213PS Y5, Y4, Y8
+	VCVTDQ2PS Y9, Y9
+	XORL $8, DX
+	VFMADD213PS Y5, Y4, Y9
+	VMAXPS Y8, Y6, Y6
+	VMINPS Y9, Y7, Y7
+
+	VPERMILPS    $0xaa, X0, X8
+	VPERMILPS    $0xaa, X2, X9
+	VBROADCASTSS X8, Y4
+	VBROADCASTSS X9, Y5
+	VPMOVZXBD (AX)(SI*1), Y8
+	XORL $8, SI
+	VCVTDQ2PS Y8, Y8
+	VPMOVZXBD (AX)(SI*1), Y9
+	VFMADD213PS Y5, Y4, Y8
+	VCVTDQ2PS Y9, Y9
+	XORL $8, SI
+	VFMADD213PS Y5, Y4, Y9
+	VMAXPS Y8, Y6, Y6
+	VMINPS Y9, Y7, Y7
+
+	VMAXPS    Y13, Y6, Y6
+	VMULPS    Y15, Y7, Y7
+	VCMPPS    $2, Y7, Y6, Y7  // enters before it leaves
+	VCMPPS    $1, Y14, Y6, Y8 // and before the nearest hit
+	VANDPS    Y8, Y7, Y7
+	VMOVMSKPS Y7, BX
+	TESTL     BX, BX
+	JZ        next
+	CMPQ      R13, $ROOM
+	JGE       full
+	VMOVUPS   Y6, ENTER(R8)
+
+	// The first child that is met.
+	BSFL BX, R10
+	LEAL -1(BX), R11
+	ANDL R11, BX
+	MOVL CHILD(AX)(R10*4), R15
+	MOVL ENTER(R8)(R10*4), R14
+	SHLQ $32, R14
+	ORQ  R14, R15
+	TESTL BX, BX
+	JZ   node
+
+	// Of several the nearest is next, the others wait in order.
+	MOVQ R13, BASE(R8)
+
+child:
+	BSFL BX, R10
+	LEAL -1(BX), R11
+	ANDL R11, BX
+	MOVL CHILD(AX)(R10*4), R14
+	MOVL ENTER(R8)(R10*4), R11
+	SHLQ $32, R11
+	ORQ  R11, R14
+	CMPQ R14, R15
+	JCC  farther
+	XCHGQ R14, R15
+
+farther:
+	MOVQ R13, R10
+	INCQ R13
+
+shift:
+	CMPQ R10, BASE(R8)
+	JE   put
+	MOVQ -8(R12)(R10*8), R11
+	CMPQ R11, R14
+	JCC  put
+	MOVQ R11, (R12)(R10*8)
+	DECQ R10
+	JMP  shift
+
+put:
+	MOVQ  R14, (R12)(R10*8)
+
+	// What waits is fetched meanwhile.
+	TESTL R14, R14
+	JS    fetchBlock
+	MOVL  R14, R11
+	SHLQ  $7, R11
+	PREFETCHT0 (R9)(R11*1)
+	PREFETCHT0 64(R9)(R11*1)
+	TESTL BX, BX
+	JNZ   child
+	JMP   node
+
+fetchBlock:
+	MOVL  R14, R11
+	ANDL  $0x7ffffff, R11
+	IMULQ $160, R11
+	ADDQ  BLOCKS(R8), R11
+	PREFETCHT0 (R11)
+	PREFETCHT0 64(R11)
+	PREFETCHT0 128(R11)
+	TESTL BX, BX
+	JNZ   child
+	JMP   node
+
+leaf:
+	ANDL $0x7ffffff, R15
+	JMP  block
+
+full:
+	// Whoever goes on has more room: this node is entered again.
+	MOVL R15, R15
+	MOVQ R15, (R12)(R13*8)
+	INCQ R13
+	MOVQ R13, TOP(R8)
+	VZEROUPPER
+	MOVL $2, ret+8(FP)
+	RET
+
+done:
+	MOVQ R13, TOP(R8)
+	VZEROUPPER
+	MOVL $0, ret+8(FP)
+	RET
+
+block:
+	MOVL  R15, AX
+	IMULQ $160, AX
+	ADDQ  BLOCKS(R8), AX
+	LEAQ  RAY(R8), R11
+
+	VBROADCASTSS D(R11), X0
+	VBROADCASTSS (D+4)(R11), X1
+	VBROADCASTSS (D+8)(R11), X2
+	VMOVUPS      96(AX), X3 // E2
+	VMOVUPS      112(AX), X4
+	VMOVUPS      128(AX), X5
+
+	// p = D x E2
+	VMULPS X5, X1, X6
+	VMULPS X4, X2, X9
+	VSUBPS X9, X6, X6
+	VMULPS X3, X2, X7
+	VMULPS X5, X0, X9
+	VSUBPS X9, X7, X7
+	VMULPS X4, X0, X8
+	VMULPS X3, X1, X9
+	VSUBPS X9, X8, X8
+
+	VMOVUPS 48(AX), X9 // E1
+	VMOVUPS 64(AX), X10
+	VMOVUPS 80(AX), X11
+
+	// inv = 1 / E1 . p
+	VMULPS       X6, X9, X12
+	VMULPS       X7, X10, X13
+	VADDPS       X13, X12, X12
+	VMULPS       X8, X11, X13
+	VADDPS       X13, X12, X12
+	VBROADCASTSS ·one(SB), X13
+	VDIVPS       X12, X13, X12
+
+	// s = O - V, u = s . p * inv
+	VBROADCASTSS O(R11), X13
+	VSUBPS       0(AX), X13, X13
+	VBROADCASTSS (O+4)(R11), X14
+	VSUBPS       16(AX), X14, X14
+	VBROADCASTSS (O+8)(R11), X15
+	VSUBPS       32(AX), X15, X15
+	VMULPS       X6, X13, X6
+	VMULPS       X7, X14, X7
+	VADDPS       X7, X6, X6
+	VMULPS       X8, X15, X8
+	VADDPS       X8, X6, X6
+	VMULPS       X12, X6, X6 // u
+
+	// q = s x E1
+	VMULPS X11, X14, X7
+	VMULPS X10, X15, X8
+	VSUBPS X8, X7, X7
+	VMULPS X9, X15, X8
+	VMULPS X11, X13, X11
+	VSUBPS X11, X8, X8
+	VMULPS X10, X13, X10
+	VMULPS X9, X14, X9
+	VSUBPS X9, X10, X9
+
+	// v = D . q * inv
+	VMULPS X7, X0, X0
+	VMULPS X8, X1, X1
+	VADDPS X1, X0, X0
+	VMULPS X9, X2, X2
+	VADDPS X2, X0, X0
+	VMULPS X12, X0, X0 // v
+
+	// t = E2 . q * inv
+	VMULPS X7, X3, X3
+	VMULPS X8, X4, X4
+	VADDPS X4, X3, X3
+	VMULPS X9, X5, X5
+	VADDPS X5, X3, X3
+	VMULPS X12, X3, X3 // t
+
+	VBROADCASTSS ·low(SB), X7
+	VCMPPS       $2, X6, X7, X8
+	VCMPPS       $2, X0, X7, X9
+	VANDPS       X9, X8, X8
+	VADDPS       X0, X6, X9
+	VBROADCASTSS ·high(SB), X7
+	VCMPPS       $2, X7, X9, X9
+	VANDPS       X9, X8, X8
+	VBROADCASTSS MIN(R11), X7
+	VCMPPS       $1, X3, X7, X9
+	VANDPS       X9, X8, X8
+	VBROADCASTSS T(R11), X7
+	VCMPPS       $1, X7, X3, X9
+	VANDPS       X9, X8, X8
+	VMOVMSKPS    X8, BX
+	TESTL        BX, BX
+	JZ           ready
+	VMOVUPS      X3, MET(R8)
+	VMOVUPS      X6, (MET+16)(R8)
+	VMOVUPS      X0, (MET+32)(R8)
+	MOVL         BX, MASK(R8)
+	MOVL         R15, BLOCK(R8)
+	MOVQ         R13, TOP(R8)
+	VZEROUPPER
+	MOVL         $1, ret+8(FP)
+	RET
