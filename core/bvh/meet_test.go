@@ -246,3 +246,19 @@ func TestAWalkWithoutRoom(t *testing.T) {
 		t.Errorf("of %d blocks it comes to %d, the plain way to %d", len(blocks), wide, plain)
 	}
 }
+
+// Advice about pages changes nothing of a list, however large.
+func TestHugePagesChangeNothing(t *testing.T) {
+	for _, n := range []int{0, 1, 100, 70_000} {
+		list := make([]Block, n)
+		for i := range list {
+			list[i].ID[0] = uint32(i)
+		}
+		Huge(list)
+		for i := range list {
+			if list[i].ID[0] != uint32(i) {
+				t.Fatalf("of %d, number %d is %d", n, i, list[i].ID[0])
+			}
+		}
+	}
+}

@@ -35,6 +35,7 @@ func widen(t *tree) []Node {
 		area   float32
 	}
 	out := make([]Node, 0, len(t.nodes)/4+1)
+	Huge(out)
 	var build func(root uint32) uint32
 	build = func(root uint32) uint32 {
 		var s [8]slot

@@ -123,6 +123,7 @@ func (m *Mesh) build(threads int) {
 	nodes, order := bvh.Build(refs, threads)
 	m.nodes = nodes
 	m.blocks = make([]bvh.Block, 0, m.count/2+1)
+	bvh.Huge(m.blocks)
 	for i := range m.nodes {
 		for k, c := range m.nodes[i].Child {
 			if c&bvh.LeafBit == 0 || c == bvh.LeafBit {
