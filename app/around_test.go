@@ -117,7 +117,8 @@ func TestTurntablesAndAllAround(t *testing.T) {
 			t.Errorf("%+v: %v", bad, err)
 		}
 	}
-	for _, bad := range []takes.Settings{{Width: 64, Samples: 1, About: "nobody"}, {Width: 64, Samples: 1, Lasts: -1}} {
+	for _, bad := range []takes.Settings{{Width: 64, Samples: 1, About: "nobody"}, {Width: 64, Samples: 1, Lasts: -1},
+		{Width: 96, Samples: 1, Editing: true}} {
 		if _, err := d.a.Shoot(d.ctx, d.set, "", "turntable", bad); !errors.Is(err, act.ErrWrong) {
 			raw, _ := json.Marshal(bad)
 			t.Errorf("%s: %v", raw, err)

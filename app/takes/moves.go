@@ -251,6 +251,9 @@ const fine, quick = "16", "28"
 // editing is a video for editing: every frame by itself, VC-3 (SMPTE ST 2019-1) with ten bits a value.
 const editing = "editing"
 
+// leastEditing is how wide and high such a video is at least, in pixels.
+var leastEditing = [2]int{256, 120}
+
 func (sh *shooting) video(ctx context.Context, dir string) error {
 	path, err := sh.encode(ctx, dir, fine)
 	if err != nil {
