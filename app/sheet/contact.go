@@ -51,6 +51,16 @@ func (a *Office) ChosenOf(ctx context.Context, setID, kind string) ([]Chosen, er
 				m.Rejected {
 				continue
 			}
+			var beside struct { // pictures of all around and turntables are of a shot only if somebody says so
+				Around string
+				Lasts  float64
+			}
+			if err := json.Unmarshal(t.Settings, &beside); err != nil {
+				return nil, err
+			}
+			if !m.Current && (beside.Around != "" || beside.Lasts > 0) {
+				continue
+			}
 			if c.Take == nil || m.Current {
 				c.Take = t
 			}

@@ -35,6 +35,9 @@ func (s *Settings) allAround() error {
 	return nil
 }
 
+// nearAround is from how near on things are in a picture of all around, in metres: what is about the lens itself is not.
+const nearAround = 0.02
+
 // camera is the camera of a view as the take sees.
 func (sh *shooting) camera(v *optics.View) render.Camera {
 	if sh.s.Around == "" {
@@ -43,7 +46,8 @@ func (sh *shooting) camera(v *optics.View) render.Camera {
 	level := *v // the horizon lies straight through the middle
 	level.Pitch, level.Roll = 0, 0
 	c := shoot.RenderCamera(&level)
-	c.Around, c.Cube, c.LensRadius = true, sh.s.Around == "cube", 0
+	// The planes of the lens are fitted to what it sees; all around there is more, and nearer.
+	c.Around, c.Cube, c.LensRadius, c.Near, c.Far = true, sh.s.Around == "cube", 0, nearAround, 0
 	return c
 }
 

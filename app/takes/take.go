@@ -167,8 +167,8 @@ func (a *Operator) Shoot(ctx context.Context, setID, shotID, kind string, s Sett
 		s.Width, s.Height = s.Width+s.Width%2, s.Height+s.Height%2
 	}
 	if s.Editing && s.Move != nil && (s.Width < leastEditing[0] || s.Height < leastEditing[1]) {
-		return t, act.Wrong("A video for editing has at least %d x %d pixels, this one would have %d x %d: choose a larger "+
-			"width, or leave it out.", leastEditing[0], leastEditing[1], s.Width, s.Height)
+		return t, act.Wrong("A video for editing has at least %d x %d pixels, this one would have %d x %d: choose a "+
+			"larger width, or leave it out.", leastEditing[0], leastEditing[1], s.Width, s.Height)
 	}
 	if s.Seed == 0 {
 		s.Seed = 1

@@ -359,7 +359,7 @@ export function filming({ call }) {
         : Math.max(m.seconds || 0, m.keys?.length ? m.keys.reduce((n, k) => n + k.seconds, 0) : m.rail?.seconds || 0);
     },
     pictureOf(s) {
-      const t = stores.v.st.takes.find((t) => t.shot === s.id && stores.shoot.picture(t));
+      const t = stores.v.st.takes.find((t) => t.shot === s.id && stores.shoot.picture(t) && !t.settings.around);
       return t ? stores.shoot.picture(t) : this.stills[s.id]?.url || "";
     },
 
