@@ -35,7 +35,7 @@ func (s *Settings) allAround() error {
 	return nil
 }
 
-// nearAround is from how near on things are in a picture of all around, in metres: what is about the lens itself is not.
+// nearAround is from how near on things are in a picture of all around, metres: what is about the lens itself is not.
 const nearAround = 0.02
 
 // camera is the camera of a view as the take sees.
