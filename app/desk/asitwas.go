@@ -17,32 +17,6 @@ func (e *Editor) AsItWas(ctx context.Context, was *measure.Frozen, pieces bool) 
 	if err := e.piecesThere(ctx, was); err != nil {
 		return 0, err
 	}
-	then := map[[2]string]any{}
-	for i := range was.Placements {
-		then[[2]string{"placement", was.Placements[i].ID}] = was.Placements[i].Placement
-	}
-	for i := range was.Elements {
-		then[[2]string{"element", was.Elements[i].ID}] = was.Elements[i].Element
-	}
-	if pieces {
-		for i := range was.Pieces {
-			p, err := EditOf(&was.Pieces[i])
-			if err != nil {
-				return 0, err
-			}
-			now, err := store.GetPiece(ctx, e.Tx, was.Pieces[i].ID)
-			if err != nil {
-				return 0, err
-			}
-			is, err := EditOf(&now)
-			if err != nil {
-				return 0, err
-			}
-			// What it is called, and where it came from, is not how it stands.
-			is.Sizing, is.Recipe = p.Sizing, p.Recipe
-			then[[2]string{"piece", was.Pieces[i].ID}] = is
-		}
-	}
 	now, err := e.Placements(ctx)
 	if err != nil {
 		return 0, err
@@ -51,18 +25,38 @@ func (e *Editor) AsItWas(ctx context.Context, was *measure.Frozen, pieces bool) 
 	if err != nil {
 		return 0, err
 	}
-	for i := range now {
-		if k := [2]string{"placement", now[i].ID}; then[k] == nil {
-			then[k] = nil
+	type row struct{ was, is any } // nil: not there
+	rows := map[[2]string]*row{}
+	at := func(kind, id string) *row {
+		k := [2]string{kind, id}
+		if rows[k] == nil {
+			rows[k] = &row{}
 		}
+		return rows[k]
+	}
+	for i := range now {
+		at("placement", now[i].ID).is = now[i].Placement
 	}
 	for i := range elements {
-		if k := [2]string{"element", elements[i].ID}; then[k] == nil {
-			then[k] = nil
+		at("element", elements[i].ID).is = elements[i].Element
+	}
+	for i := range was.Placements {
+		at("placement", was.Placements[i].ID).was = was.Placements[i].Placement
+	}
+	for i := range was.Elements {
+		at("element", was.Elements[i].ID).was = was.Elements[i].Element
+	}
+	for i := range was.Pieces {
+		if !pieces {
+			break
+		}
+		r := at("piece", was.Pieces[i].ID)
+		if r.was, r.is, err = e.pieceAsItWas(ctx, &was.Pieces[i]); err != nil {
+			return 0, err
 		}
 	}
-	for k, want := range then {
-		changed, err := e.putBack(ctx, k[0], k[1], want)
+	for k, r := range rows {
+		changed, err := e.putBack(ctx, k[0], k[1], r.was, r.is)
 		if err != nil {
 			return 0, err
 		}
@@ -74,12 +68,23 @@ func (e *Editor) AsItWas(ctx context.Context, was *measure.Frozen, pieces bool) 
 	return differed, nil
 }
 
-// putBack makes a row what it was, nil for none; it tells whether it was another.
-func (e *Editor) putBack(ctx context.Context, kind, id string, want any) (changed bool, err error) {
-	is, _, err := e.rowOf(ctx, kind, id)
+// pieceAsItWas is a piece as it stood, and as it is: what it is called, and where it came from, is not how it stands.
+func (e *Editor) pieceAsItWas(ctx context.Context, row *store.Piece) (was, is PieceEdit, err error) {
+	now, err := store.GetPiece(ctx, e.Tx, row.ID)
 	if err != nil {
-		return false, err
+		return was, is, err
 	}
+	if is, err = EditOf(&now); err != nil {
+		return was, is, err
+	}
+	p, err := EditOf(row)
+	was = is
+	was.Sizing, was.Recipe = p.Sizing, p.Recipe
+	return was, is, err
+}
+
+// putBack makes a row that is one thing what it was, nil for none; it tells whether it was another.
+func (e *Editor) putBack(ctx context.Context, kind, id string, want, is any) (changed bool, err error) {
 	var raw json.RawMessage
 	if want != nil {
 		if raw, err = json.Marshal(want); err != nil {

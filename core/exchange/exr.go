@@ -184,20 +184,12 @@ func writeEXR(w io.Writer, width, height int, channels []Channel, texts map[stri
 // differences taken before deflate, as the ZIP compression of the format asks.
 func exrBlock(from, to, width int, channels []Channel) ([]byte, error) {
 	raw := rawBlock(from, to, width, channels)
-	parted := make([]byte, len(raw))
-	half := (len(raw) + 1) / 2
-	for i, v := range raw {
-		parted[i/2+i%2*half] = v
-	}
-	for i := len(parted) - 1; i > 0; i-- {
-		parted[i] = parted[i] - parted[i-1] + 128
-	}
 	var packed bytes.Buffer
 	z, err := zlib.NewWriterLevel(&packed, zlib.BestSpeed)
 	if err != nil {
 		return nil, err
 	}
-	if _, err = z.Write(parted); err == nil {
+	if _, err = z.Write(openexr.Parted(raw)); err == nil {
 		err = z.Close()
 	}
 	if err != nil {

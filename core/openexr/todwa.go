@@ -104,7 +104,7 @@ func PackDWA(planes []Plane, w, h int) ([]byte, error) {
 	head := dwaHead{Version: 2, OtherRaw: uint64(len(other)), ACCount: uint64(len(ac)), DCCount: uint64(len(dc)),
 		ACInflated: 1}
 	var parts [3][]byte
-	for i, raw := range [][]byte{other, bytesOf(ac), parted(bytesOf(dc))} {
+	for i, raw := range [][]byte{other, bytesOf(ac), Parted(bytesOf(dc))} {
 		if len(raw) == 0 {
 			continue
 		}
@@ -143,8 +143,8 @@ func bytesOf(list []uint16) []byte {
 	return out
 }
 
-// parted is the inverse of joined: even and odd bytes apart, as differences.
-func parted(raw []byte) []byte {
+// Parted is bytes as ZIP and DWAA pack them: even and odd ones apart, as differences. It is the inverse of joined.
+func Parted(raw []byte) []byte {
 	out := make([]byte, len(raw))
 	half := (len(raw) + 1) / 2
 	for i, v := range raw {
