@@ -24,10 +24,10 @@ const (
 	uvHigh = 1.0000002
 )
 
-// meetPortable tests all triangles; bit k of the result says that the ray
+// Meet tests all triangles; bit k of the result says that the ray
 // meets triangle k before r.T (Möller and Trumbore, Fast, Minimum Storage Ray
 // / Triangle Intersection, 1997).
-func (b *Block) meetPortable(r *Ray, met *Hits) (mask uint8) {
+func (b *Block) Meet(r *Ray, met *Hits) (mask uint8) {
 	for k := range LeafSize {
 		e1x, e1y, e1z := b.E1[0][k], b.E1[1][k], b.E1[2][k]
 		e2x, e2y, e2z := b.E2[0][k], b.E2[1][k], b.E2[2][k]

@@ -174,7 +174,7 @@ func TestBlocks(t *testing.T) {
 		}
 		ray.Prepare()
 		var met, portable Hits
-		mask, again := b.Meet(&ray, &met), b.meetPortable(&ray, &portable)
+		mask, again := walked(&b, &ray, &met), b.Meet(&ray, &portable)
 		for k := range LeafSize {
 			u, v, at, sure := solved(&ray, &corner[k])
 			if !sure {

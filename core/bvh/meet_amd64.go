@@ -19,21 +19,10 @@ func Plainly() (back func()) {
 //go:noescape
 func meetWide(n *Node, r *Ray, enter *[8]float32) uint32
 
-//go:noescape
-func meetBlock(b *Block, r *Ray, met *Hits) uint32
-
 // Meet tests the eight boxes of a node; bit k of the result says that the ray meets box k, and enter[k] where.
 func (n *Node) Meet(r *Ray, enter *[8]float32) uint32 {
 	if !wide {
 		return n.meetPortable(r, enter)
 	}
 	return meetWide(n, r, enter)
-}
-
-// Meet tests all triangles of a block at once; bit k of the result says that the ray meets triangle k before r.T.
-func (b *Block) Meet(r *Ray, met *Hits) uint8 {
-	if !wide {
-		return b.meetPortable(r, met)
-	}
-	return uint8(meetBlock(b, r, met))
 }

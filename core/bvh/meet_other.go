@@ -10,6 +10,3 @@ func Plainly() (back func()) { return func() {} }
 
 // Meet tests the eight boxes of a node; bit k of the result says that the ray meets box k, and enter[k] where.
 func (n *Node) Meet(r *Ray, enter *[8]float32) uint32 { return n.meetPortable(r, enter) }
-
-// Meet tests all triangles of a block; bit k of the result says that the ray meets triangle k before r.T.
-func (b *Block) Meet(r *Ray, met *Hits) uint8 { return b.meetPortable(r, met) }
