@@ -1,6 +1,15 @@
 #include "textflag.h"
+#include "boxes_amd64.h"
 
-// Where the fields of Walk, Node, Block and Ray lie; a test holds them against the types.
+// uvLow and uvHigh, and one.
+DATA ·low(SB)/4, $0xb3d6bf95 // -1e-7
+GLOBL ·low(SB), RODATA|NOPTR, $4
+DATA ·high(SB)/4, $0x3f800002 // 1.0000002
+GLOBL ·high(SB), RODATA|NOPTR, $4
+DATA ·one(SB)/4, $0x3f800000
+GLOBL ·one(SB), RODATA|NOPTR, $4
+
+// Where the fields of Walk lie; a test holds them against the types.
 #define NODES 0
 #define BLOCKS 8
 #define TOP 16
@@ -12,16 +21,6 @@
 #define MET 120
 #define STACK 168
 #define ROOM 88
-
-#define ORIGIN 56
-#define SCALE 68
-#define CHILD 80
-#define O 0
-#define D 12
-#define INV 24
-#define T 36
-#define MIN 40
-#define NEAR 44
 
 // func walk(w *Walk) uint32
 //
@@ -70,63 +69,7 @@ node:
 	SHLQ  $7, AX
 	ADDQ  R9, AX
 
-	// On the grid a box's side is met at t = q*a + b: a in X0, b in X2, a lane an axis.
-	// (Read from one number before: what lies behind the scale is no number, and slow to multiply.)
-	VMOVUPS (SCALE-4)(AX), X0
-	VPERMILPS $0x39, X0, X0
-	VMULPS X12, X0, X0
-	VMOVUPS ORIGIN(AX), X2
-	VSUBPS X11, X2, X2
-	VMULPS X12, X2, X2
-
-	LEAQ (AX)(CX*1), BX
-	VBROADCASTSS X0, Y4
-	VBROADCASTSS X2, Y5
-	VPMOVZXBD (BX), Y6
-	XORL $8, CX
-	VCVTDQ2PS Y6, Y6
-	VPMOVZXBD (AX)(CX*1), Y7
-	VFMADD213PS Y5, Y4, Y6
-	VCVTDQ2PS Y7, Y7
-	XORL $8, CX
-	VFMADD213PS Y5, Y4, Y7
-
-	VPERMILPS    $0x55, X0, X8
-	VPERMILPS    $0x55, X2, X9
-	VBROADCASTSS X8, Y4
-	VBROADCASTSS X9, Y5
-	VPMOVZXBD (AX)(DX*1), Y8
-	XORL $8, DX
-	VCVTDQ2PS Y8, Y8
-	VPMOVZXBD (AX)(DX*1), Y9
-	VFMADD213PS Y5, Y4, Y8
-	VCVTDQ2PS Y9, Y9
-	XORL $8, DX
-	VFMADD213PS Y5, Y4, Y9
-	VMAXPS Y8, Y6, Y6
-	VMINPS Y9, Y7, Y7
-
-	VPERMILPS    $0xaa, X0, X8
-	VPERMILPS    $0xaa, X2, X9
-	VBROADCASTSS X8, Y4
-	VBROADCASTSS X9, Y5
-	VPMOVZXBD (AX)(SI*1), Y8
-	XORL $8, SI
-	VCVTDQ2PS Y8, Y8
-	VPMOVZXBD (AX)(SI*1), Y9
-	VFMADD213PS Y5, Y4, Y8
-	VCVTDQ2PS Y9, Y9
-	XORL $8, SI
-	VFMADD213PS Y5, Y4, Y9
-	VMAXPS Y8, Y6, Y6
-	VMINPS Y9, Y7, Y7
-
-	VMAXPS    Y13, Y6, Y6
-	VMULPS    Y15, Y7, Y7
-	VCMPPS    $2, Y7, Y6, Y7  // enters before it leaves
-	VCMPPS    $1, Y14, Y6, Y8 // and before the nearest hit
-	VANDPS    Y8, Y7, Y7
-	VMOVMSKPS Y7, BX
+	BOXES
 	TESTL     BX, BX
 	JZ        next
 	CMPQ      R13, $ROOM
