@@ -200,7 +200,7 @@ func (p *Place) Look(o geom.V) {
 	if v.Film.Share > 0 && p.fd90 > 0 {
 		p.filmed = p.filmedOf()
 	}
-	p.rest, p.restAll = p.below(o), p.belowMean()
+	p.rest, p.restAll = p.below(p.e, o.Z), p.belowMean()
 	p.diffuse = v.Base.Mul(d)
 	if v.Clear > 0 && !v.Solid {
 		p.through = p.diffuse.Mul(v.Clear)
@@ -253,16 +253,12 @@ func (p *Place) left(e share) float64 {
 	return max(o, 0) * max(i, 0) / m
 }
 
-// below is what the mirror lobe of what is no metal leaves to what lies below, towards w.
-func (p *Place) below(w geom.V) geom.V {
-	e := p.e
-	if w != p.o {
-		e = p.shareOf(w)
-	}
+// below is what the mirror lobe of what is no metal leaves to what lies below, of what it sends back towards a cosine.
+func (p *Place) below(e share, cos float64) geom.V {
 	over := 1 - e.a - e.b
 	sent := p.fd.Mul(e.a).Add(one.Mul(p.fd90 * e.b))
 	if p.filmed != nil {
-		sent = sent.Lerp(p.filmed.at(math.Abs(w.Z)), p.Values.Film.Share)
+		sent = sent.Lerp(p.filmed.at(cos), p.Values.Film.Share)
 	}
 	return positive(one.Sub(sent).Sub(p.moreD.Mul(max(over, 0))))
 }
@@ -399,7 +395,7 @@ func (p *Place) Eval(i geom.V) (f geom.V, pdf float64) {
 	e := p.shareOf(i)
 	lambert := p.passes(cos, onCoat, 1)
 	if p.diffuse != (geom.V{}) {
-		f = p.diffuse.Times(p.couple(i, 1)).Mul(even * lambert)
+		f = p.diffuse.Times(p.couple(e, cos, 1)).Mul(even * lambert)
 	}
 	if more := p.left(e); more > 0 {
 		f = f.Add(p.more.Mul(more * even * lambert))
@@ -443,14 +439,15 @@ func (p *Place) Matte(i geom.V) geom.V {
 	if p.coat.on {
 		onCoat = math.Abs(p.onCoat(i).Z)
 	}
-	return p.diffuse.Times(p.couple(i, 1)).Mul(i.Z / math.Pi * p.passes(i.Z, onCoat, 1))
+	return p.diffuse.Times(p.couple(p.shareOf(i), i.Z, 1)).Mul(i.Z / math.Pi * p.passes(i.Z, onCoat, 1))
 }
 
 // beyond is Eval of light from the other side.
 func (p *Place) beyond(i geom.V, even, onCoat float64) (f geom.V, pdf float64) {
 	cos := -i.Z
+	e := p.shareOf(geom.V{X: i.X, Y: i.Y, Z: cos})
 	if p.leaf != (geom.V{}) {
-		f = p.leaf.Times(p.couple(i, 1)).Mul(even * p.passes(cos, onCoat, 1))
+		f = p.leaf.Times(p.couple(e, cos, 1)).Mul(even * p.passes(cos, onCoat, 1))
 		pdf = p.chance[4] * even
 	}
 	if p.chance[3] > 0 { // a thin rough sheet: the mirror image of a highlight
@@ -458,7 +455,7 @@ func (p *Place) beyond(i geom.V, even, onCoat float64) (f geom.V, pdf float64) {
 		d, q := p.g.mirrored(p.o, m)
 		c, s := p.coat.passes(p, onCoat, 0), p.sheen.passes(p, cos, 0)
 		spare := max(1-p.e.a-p.e.b, 0)
-		lobe := p.couple(i, 0).Mul(d).Add(p.couple(i, 1).Mul(p.left(p.shareOf(m)) * even)).Mul(c * s)
+		lobe := p.couple(e, cos, 0).Mul(d).Add(p.couple(e, cos, 1).Mul(p.left(e) * even)).Mul(c * s)
 		t := lostBelowCoat()
 		if m := t.meanOf(p.Values.Rough, p.Values.Rough); m > 1e-7 {
 			r := p.Values.Rough
@@ -490,9 +487,10 @@ func (p *Place) bends() geom.V {
 	return one
 }
 
-// couple is what of light gets to what lies below the mirror lobe and out again.
-func (p *Place) couple(i geom.V, wide float64) geom.V {
-	b := p.below(geom.V{X: i.X, Y: i.Y, Z: math.Abs(i.Z)})
+// couple is what of light from a cosine, of which the mirror lobe sends back e, gets to what lies below that lobe and out
+// again.
+func (p *Place) couple(e share, cos, wide float64) geom.V {
+	b := p.below(e, cos)
 	return geom.V{X: pair(p.rest.X, b.X, p.restAll.X, wide), Y: pair(p.rest.Y, b.Y, p.restAll.Y, wide),
 		Z: pair(p.rest.Z, b.Z, p.restAll.Z, wide)}
 }

@@ -28,7 +28,7 @@ func walked(b *Block, r *Ray, met *Hits) uint8 {
 	var w Walk
 	w.Begin([]Node{{}}, []Block{*b}, r)
 	w.stack[0] = LeafBit | 1<<LeafShift // the block in the place of the root
-	if w.Next() != Met {
+	if !w.On() {
 		return 0
 	}
 	*met = w.Met

@@ -46,10 +46,22 @@ func (w *Walk) Begin(nodes []Node, blocks []Block, r *Ray) {
 
 // On goes on until a block is met; false at the end.
 func (w *Walk) On() bool {
+	alone := [1]*Walk{w}
+	_, met := Together(alone[:], 0)
+	return met
+}
+
+// Together goes on with walks in turns, the one at number at first, until one of them meets a block or is at its end
+// (then met is false): while what one needs next is fetched from memory, others go on. Each goes the way that it goes
+// alone.
+func Together(list []*Walk, at int) (which int, met bool) {
 	for {
-		switch w.Next() {
+		var step Step
+		which, step = next(list, at)
+		w := list[which]
+		switch step {
 		case Met:
-			return true
+			return which, true
 		case full: // the half that is farther away waits elsewhere
 			const some = StackSize / 2
 			w.more = append(w.more, w.stack[:some]...)
@@ -58,61 +70,52 @@ func (w *Walk) On() bool {
 		default:
 			n := len(w.more)
 			if n == 0 {
-				return false
+				return which, false
 			}
 			k := min(n, StackSize/2)
 			copy(w.stack[:], w.more[n-k:])
 			w.more, w.top = w.more[:n-k], int64(k)
 		}
+		at = which
 	}
 }
 
-// nextPortable is what Next does, by plain code: it decides what is right.
+// nextPortable is what next does, by plain code: it decides what is right. What waits is ordered by its way but for the
+// three lowest bits, which are the place that it has in its node.
 func (w *Walk) nextPortable() Step {
+	const places = 7
 	r := &w.Ray
 	var enter [8]float32
 	top := int(w.top)
 	for top > 0 {
 		top--
 		at := w.stack[top]
-		if uint32(at>>32) >= math.Float32bits(r.T) { // numbers from 0 on order as their bits do
+		if uint32(at>>32)&^places >= math.Float32bits(r.T) { // numbers from 0 on order as their bits do
 			continue
 		}
-		for {
-			if uint32(at)&LeafBit != 0 {
-				i := uint32(at) & LeafFirst
-				if mask := w.all[i].Meet(r, &w.Met); mask != 0 {
-					w.Block, w.Mask, w.top = i, uint32(mask), int64(top)
-					return Met
-				}
-				break
+		if uint32(at)&LeafBit != 0 {
+			i := uint32(at) & LeafFirst
+			if mask := w.all[i].Meet(r, &w.Met); mask != 0 {
+				w.Block, w.Mask, w.top = i, uint32(mask), int64(top)
+				return Met
 			}
-			n := &w.tree[uint32(at)]
-			mask := n.Meet(r, &enter)
-			if mask == 0 {
-				break
+			continue
+		}
+		if top >= room {
+			w.stack[top], w.top = at&math.MaxUint32, int64(top+1)
+			return full
+		}
+		n := &w.tree[uint32(at)]
+		base := top
+		for mask := n.Meet(r, &enter); mask != 0; mask &= mask - 1 {
+			k := bits.TrailingZeros32(mask) & places
+			c := uint64(math.Float32bits(enter[k])&^places|uint32(k))<<32 | uint64(n.Child[k])
+			i := top
+			for ; i > base && w.stack[i-1] < c; i-- {
+				w.stack[i] = w.stack[i-1]
 			}
-			if top >= room {
-				w.stack[top], w.top = at&math.MaxUint32, int64(top+1)
-				return full
-			}
-			// Of several children the nearest is next, the others wait in order.
-			k := bits.TrailingZeros32(mask) & 7
-			at = uint64(math.Float32bits(enter[k]))<<32 | uint64(n.Child[k])
-			base := top
-			for mask &= mask - 1; mask != 0; mask &= mask - 1 {
-				k = bits.TrailingZeros32(mask) & 7
-				c := uint64(math.Float32bits(enter[k]))<<32 | uint64(n.Child[k])
-				if c < at {
-					c, at = at, c
-				}
-				i := top
-				for ; i > base && w.stack[i-1] < c; i-- {
-					w.stack[i] = w.stack[i-1]
-				}
-				w.stack[i] = c
-				top++
-			}
+			w.stack[i] = c
+			top++
 		}
 	}
 	w.top = 0

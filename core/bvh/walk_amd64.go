@@ -1,14 +1,16 @@
 package bvh
 
-// walk goes on with a walk until a block is met, nothing waits any more or there is no room; see walk_amd64.s.
+// walks goes on with walks in turns, the one at number at first, until one of them meets a block, has nothing that waits
+// any more or no room; see walk_amd64.s.
 //
 //go:noescape
-func walk(w *Walk) uint32
+func walks(list **Walk, n, at int) (which int, step uint32)
 
-// Next goes on until something is met.
-func (w *Walk) Next() Step {
+// next goes on until something is met.
+func next(list []*Walk, at int) (which int, step Step) {
 	if !wide {
-		return w.nextPortable()
+		return at, list[at].nextPortable()
 	}
-	return Step(walk(w))
+	which, s := walks(&list[0], len(list), at)
+	return which, Step(s)
 }

@@ -22,35 +22,44 @@ GLOBL ·one(SB), RODATA|NOPTR, $4
 #define STACK 168
 #define ROOM 88
 
-// func walk(w *Walk) uint32
+// The numbers of eight places.
+DATA ·places+0(SB)/8, $0x0000000100000000
+DATA ·places+8(SB)/8, $0x0000000300000002
+DATA ·places+16(SB)/8, $0x0000000500000004
+DATA ·places+24(SB)/8, $0x0000000700000006
+GLOBL ·places(SB), RODATA|NOPTR, $32
+DATA ·upper(SB)/4, $0xfffffff8
+GLOBL ·upper(SB), RODATA|NOPTR, $4
+
+// SORT is a step of a sorting network: the larger of each pair goes where the bits of lower are 0.
+#define SORT(other, lower) \
+	VPMAXSD  other, Y0, Y2 \
+	VPMINSD  other, Y0, Y3 \
+	VPBLENDD lower, Y3, Y2, Y0
+
+// func walks(list **Walk, n, at int) (which int, step uint32)
 //
-// R8 w, R9 nodes, R12 stack, R13 how many wait; CX, DX, SI where the rows of the sides that are met first begin;
-// DI the bits of the nearest hit so far, which order as the numbers do; X12 one over the direction, X11 the origin,
-// Y13 the least way, Y14 the nearest hit, Y15 the padding. What waits is its way above its child, so that the order of
-// both is that of one number.
-TEXT ·walk(SB), NOSPLIT, $0-12
-	MOVQ w+0(FP), R8
-	MOVQ NODES(R8), R9
-	LEAQ RAY(R8), R11
-	LEAQ STACK(R8), R12
-	MOVQ TOP(R8), R13
+// R8 the walk whose turn it is, R9 its nodes, R12 its stack, R13 how many wait; CX, DX, SI where the rows of the sides
+// that are met first begin; DI the bits of the nearest hit so far, which order as the numbers do; X12 one over the
+// direction, X11 the origin, Y13 the least way, Y14 the nearest hit, Y15 the padding. What waits is its way above its
+// child, so that the order of both is that of one number. There are few branches: which way they go cannot be foretold,
+// and each that is not costs as much as the rest of a step.
+TEXT ·walks(SB), NOSPLIT, $0-36
+turn:
+	MOVQ    at+16(FP), R10
+	MOVQ    list+0(FP), R11
+	MOVQ    (R11)(R10*8), R8
+	MOVQ    NODES(R8), R9
+	LEAQ    RAY(R8), R11
+	LEAQ    STACK(R8), R12
+	MOVQ    TOP(R8), R13
 	MOVBLZX NEAR(R11), CX
 	MOVBLZX (NEAR+1)(R11), DX
 	MOVBLZX (NEAR+2)(R11), SI
-	ANDL $1, CX
-	ANDL $1, DX
-	ANDL $1, SI
-	SHLL $3, CX
-	LEAL 16(DX*8), DX
-	LEAL 32(SI*8), SI
-
-ready:
-	MOVL         T(R11), DI
-	VMOVUPS      INV(R11), X12
-	VMOVUPS      O(R11), X11
-	VBROADCASTSS MIN(R11), Y13
-	VBROADCASTSS T(R11), Y14
-	VBROADCASTSS ·padded(SB), Y15
+	SHLL    $3, CX
+	SHLL    $3, DX
+	SHLL    $3, SI
+	MOVL    T(R11), DI
 
 next:
 	TESTQ R13, R13
@@ -59,92 +68,84 @@ next:
 	MOVQ  (R12)(R13*8), R15
 	MOVQ  R15, AX
 	SHRQ  $32, AX
+	ANDL  $-8, AX
 	CMPL  AX, DI
 	JCC   next // it is met behind the nearest hit
-
-node:
 	TESTL R15, R15
 	JS    leaf
-	MOVL  R15, AX
-	SHLQ  $7, AX
-	ADDQ  R9, AX
 
+	VMOVUPS      INV(R11), X12
+	VMOVUPS      O(R11), X11
+	VBROADCASTSS MIN(R11), Y13
+	VBROADCASTSS T(R11), Y14
+	VBROADCASTSS ·padded(SB), Y15
+	MOVL         R15, AX
+	SHLQ         $7, AX
+	ADDQ         R9, AX
 	BOXES
-	TESTL     BX, BX
-	JZ        next
-	CMPQ      R13, $ROOM
-	JGE       full
-	VMOVUPS   Y6, ENTER(R8)
+	CMPQ R13, $ROOM
+	JGE  full
 
-	// The first child that is met.
-	BSFL BX, R10
-	LEAL -1(BX), R11
-	ANDL R11, BX
-	MOVL CHILD(AX)(R10*4), R15
-	MOVL ENTER(R8)(R10*4), R14
-	SHLQ $32, R14
-	ORQ  R14, R15
-	TESTL BX, BX
-	JZ   node
+	// What is met by its way, with its place in the lowest bits, the farthest first; behind it what is not, as -1.
+	VPBROADCASTD ·upper(SB), Y0
+	VPAND        Y6, Y0, Y0
+	VPOR         ·places(SB), Y0, Y0
+	VPCMPEQD     Y1, Y1, Y1
+	VPXOR        Y7, Y1, Y1
+	VPOR         Y1, Y0, Y0
+	VPSHUFD      $0xb1, Y0, Y1
+	SORT(Y1, $0x66)
+	VPSHUFD      $0x4e, Y0, Y1
+	SORT(Y1, $0x3c)
+	VPSHUFD      $0xb1, Y0, Y1
+	SORT(Y1, $0x5a)
+	VPERMQ       $0x4e, Y0, Y1
+	SORT(Y1, $0xf0)
+	VPSHUFD      $0x4e, Y0, Y1
+	SORT(Y1, $0xcc)
+	VPSHUFD      $0xb1, Y0, Y1
+	SORT(Y1, $0xaa)
 
-	// Of several the nearest is next, the others wait in order.
-	MOVQ R13, BASE(R8)
+	// Each on its child, all at once onto the stack.
+	VMOVDQU      CHILD(AX), Y1
+	VPERMD       Y1, Y0, Y1
+	VPUNPCKLDQ   Y0, Y1, Y2
+	VPUNPCKHDQ   Y0, Y1, Y3
+	VMOVDQU      X2, (R12)(R13*8)
+	VMOVDQU      X3, 16(R12)(R13*8)
+	VEXTRACTI128 $1, Y2, 32(R12)(R13*8)
+	VEXTRACTI128 $1, Y3, 48(R12)(R13*8)
+	POPCNTL      BX, BX
+	ADDQ         BX, R13
 
-child:
-	BSFL BX, R10
-	LEAL -1(BX), R11
-	ANDL R11, BX
-	MOVL CHILD(AX)(R10*4), R14
-	MOVL ENTER(R8)(R10*4), R11
-	SHLQ $32, R11
-	ORQ  R11, R14
-	CMPQ R14, R15
-	JCC  farther
-	XCHGQ R14, R15
-
-farther:
-	MOVQ R13, R10
-	INCQ R13
-
-shift:
-	CMPQ R10, BASE(R8)
-	JE   put
-	MOVQ -8(R12)(R10*8), R11
-	CMPQ R11, R14
-	JCC  put
-	MOVQ R11, (R12)(R10*8)
-	DECQ R10
-	JMP  shift
-
-put:
-	MOVQ  R14, (R12)(R10*8)
-
-	// What waits is fetched meanwhile.
-	TESTL R14, R14
-	JS    fetchBlock
-	MOVL  R14, R11
-	SHLQ  $7, R11
-	PREFETCHT0 (R9)(R11*1)
-	PREFETCHT0 64(R9)(R11*1)
-	TESTL BX, BX
-	JNZ   child
-	JMP   node
-
-fetchBlock:
-	MOVL  R14, R11
-	ANDL  $0x7ffffff, R11
-	IMULQ $160, R11
-	ADDQ  BLOCKS(R8), R11
-	PREFETCHT0 (R11)
-	PREFETCHT0 64(R11)
-	PREFETCHT0 128(R11)
-	TESTL BX, BX
-	JNZ   child
-	JMP   node
-
-leaf:
-	ANDL $0x7ffffff, R15
-	JMP  block
+another:
+	// While what is next is fetched another goes on.
+	TESTQ      R13, R13
+	JZ         done
+	MOVQ       -8(R12)(R13*8), R15
+	MOVL       R15, AX
+	SHLQ       $7, AX
+	ADDQ       R9, AX
+	MOVL       R15, R11
+	ANDL       $0x7ffffff, R11
+	IMULQ      $160, R11
+	ADDQ       BLOCKS(R8), R11
+	LEAQ       64(AX), BX
+	LEAQ       128(R11), R10
+	TESTL      R15, R15
+	CMOVQMI    R11, AX
+	CMOVQMI    R10, BX
+	PREFETCHT0 (AX)
+	PREFETCHT0 64(AX)
+	PREFETCHT0 (BX)
+	MOVQ       R13, TOP(R8)
+	MOVQ       at+16(FP), R10
+	INCQ       R10
+	XORL       R11, R11
+	CMPQ       R10, n+8(FP)
+	CMOVQGE    R11, R10
+	MOVQ       R10, at+16(FP)
+	JMP        turn
 
 full:
 	// Whoever goes on has more room: this node is entered again.
@@ -153,20 +154,24 @@ full:
 	INCQ R13
 	MOVQ R13, TOP(R8)
 	VZEROUPPER
-	MOVL $2, ret+8(FP)
+	MOVL $2, step+32(FP)
+	MOVQ at+16(FP), R10
+	MOVQ R10, which+24(FP)
 	RET
 
 done:
-	MOVQ R13, TOP(R8)
+	MOVQ $0, TOP(R8)
 	VZEROUPPER
-	MOVL $0, ret+8(FP)
+	MOVL $0, step+32(FP)
+	MOVQ at+16(FP), R10
+	MOVQ R10, which+24(FP)
 	RET
 
-block:
+leaf:
+	ANDL $0x7ffffff, R15
 	MOVL  R15, AX
 	IMULQ $160, AX
 	ADDQ  BLOCKS(R8), AX
-	LEAQ  RAY(R8), R11
 
 	VBROADCASTSS D(R11), X0
 	VBROADCASTSS (D+4)(R11), X1
@@ -256,7 +261,7 @@ block:
 	VANDPS       X9, X8, X8
 	VMOVMSKPS    X8, BX
 	TESTL        BX, BX
-	JZ           ready
+	JZ           another
 	VMOVUPS      X3, MET(R8)
 	VMOVUPS      X6, (MET+16)(R8)
 	VMOVUPS      X0, (MET+32)(R8)
@@ -264,5 +269,7 @@ block:
 	MOVL         R15, BLOCK(R8)
 	MOVQ         R13, TOP(R8)
 	VZEROUPPER
-	MOVL         $1, ret+8(FP)
+	MOVL $1, step+32(FP)
+	MOVQ at+16(FP), R10
+	MOVQ R10, which+24(FP)
 	RET

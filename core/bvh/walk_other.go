@@ -2,5 +2,5 @@
 
 package bvh
 
-// Next goes on until something is met.
-func (w *Walk) Next() Step { return w.nextPortable() }
+// next goes on until something is met.
+func next(list []*Walk, at int) (which int, step Step) { return at, list[at].nextPortable() }

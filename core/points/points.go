@@ -87,10 +87,12 @@ func (s *Sampler) Next2() (float64, float64) {
 	return float64(x) * scale, float64(y) * scale
 }
 
-// Next returns the next number in [0, 1).
+// Next returns the next number in [0, 1): the first of those that Next2 returns.
 func (s *Sampler) Next() float64 {
-	x, _ := s.Next2()
-	return x
+	seed := hash32(s.pixel ^ s.dim*0x9e3779b9)
+	s.dim++
+	i := bits.Reverse32(permute(s.reversed, seed))
+	return float64(bits.Reverse32(permute(i, hash32(seed^1)))) * (1.0 / (1 << 32))
 }
 
 // Aside are two numbers in [0, 1) for one purpose, told by a number, that no others depend on: those that Next2 gives

@@ -61,10 +61,9 @@ func Rays(m *model.Model, top geom.M, threads int) (r Rates, err error) {
 			fire(render.NewRay(o, geom.V{X: q * cos, Y: q * sin, Z: z}))
 		}
 	}
-	closest := func(ray render.Ray) bool { _, ok := s.Closest(ray); return ok }
-	r.Primary, r.PrimaryHits = rate(threads, side, primary, closest)
-	r.Incoherent, r.IncoherentHits = rate(threads, side, anyhow, closest)
-	r.Shadow, r.ShadowHits = rate(threads, side, anyhow, s.Blocked)
+	r.Primary, r.PrimaryHits = rate(s, false, threads, side, primary)
+	r.Incoherent, r.IncoherentHits = rate(s, false, threads, side, anyhow)
+	r.Shadow, r.ShadowHits = rate(s, true, threads, side, anyhow)
 	return r, nil
 }
 
@@ -91,25 +90,39 @@ func (g *lcg) next() float64 {
 	return float64(*g>>8) / (1 << 24)
 }
 
-// rate fires rows of rays on threads threads, each at what met tells of, and returns rays a second and the share that
-// hit.
-func rate(threads, rows int, row func(row int, g *lcg, fire func(render.Ray)), met func(render.Ray) bool) (perSecond,
-	hits float64) {
+// rate fires rows of rays on threads threads, some at a time as paths do, and returns rays a second and the share that
+// met something.
+func rate(s *render.Scene, any bool, threads, rows int, row func(row int, g *lcg, fire func(render.Ray))) (perSecond,
+	share float64) {
+	const some = 64
 	type count struct{ rays, hits int }
 	counts := make([]count, threads)
 	start := time.Now()
 	var wg sync.WaitGroup
 	for t := range threads {
 		wg.Go(func() {
-			c := &counts[t]
+			c, sender := &counts[t], s.Sender()
+			var rays []render.Ray
+			var hits [some]render.Hit
+			var met [some]bool
+			flush := func() {
+				sender.Send(rays, any, hits[:len(rays)], met[:len(rays)])
+				c.rays += len(rays)
+				for _, is := range met[:len(rays)] {
+					if is {
+						c.hits++
+					}
+				}
+				rays = rays[:0]
+			}
 			for y := t; y < rows; y += threads {
 				row(y, new(lcg), func(ray render.Ray) {
-					c.rays++
-					if met(ray) {
-						c.hits++
+					if rays = append(rays, ray); len(rays) == some {
+						flush()
 					}
 				})
 			}
+			flush()
 		})
 	}
 	wg.Wait()

@@ -58,27 +58,27 @@ func (m *met) scatter(u1, u2 float64) (wi, weight geom.V, pdf float64, ok bool) 
 	return wi, m.part.Albedo, m.part.Phase(m.d, wi), m.part.Albedo.Max() > 0
 }
 
-// abeam is light of a lamp that a way scatters, looked for near that lamp; and which it was, -1 if none.
-func (tr *tracer) abeam(w way, first bool, smp *points.Sampler) (got geom.V, of int) {
-	s := tr.s
+// abeam asks for light of a lamp that a way scatters, looked for near that lamp.
+func (tr *tracer) abeam(w way) {
+	s, smp, first := tr.s, tr.smp, tr.depth == 0
 	u, v := smp.Next2()
 	i, chance, _ := s.tree.Choose(w.near(s.lit), u)
 	if i < 0 || !s.Lamps[i].Lights(0) {
-		return got, -1
+		return
 	}
 	t, pdf := air.Abeam(w.o, w.d, w.far, s.Lamps[i].At, v)
 	if !(pdf > 0) || !(t > 0) {
-		return got, -1
+		return
 	}
 	p := w.o.Add(w.d.Mul(t))
 	sigma := s.Air.Sigma(p)
 	if !(sigma > 0) {
-		return got, -1
+		return
 	}
 	u1, u2 := smp.Next2()
 	l, ok := s.Lamps[i].Sample(p, u1, u2)
 	if !ok {
-		return got, -1
+		return
 	}
 	through := s.Air.Through(w.o, w.d, t)
 	pt := tr.airPoint(w, t, sigma*through, smp.Next())
@@ -93,9 +93,9 @@ func (tr *tracer) abeam(w way, first bool, smp *points.Sampler) (got geom.V, of 
 		k *= power(l.PDF*asked, phase)
 	}
 	if !(k > 0) || math.IsInf(k, 0) {
-		return got, -1
+		return
 	}
-	return f.Times(l.Le).Times(tr.reaches(&pt, &l, smp)).Mul(k), i
+	tr.ask(&pt, &l, f.Times(l.Le), k, s.group(i), !first)
 }
 
 // beside is the share of a sample of lamp i at a point in the air that counts beside what abeam finds of it.

@@ -8,7 +8,6 @@ import (
 
 	"visator/core/bsdf"
 	"visator/core/film"
-	"visator/core/geom"
 	"visator/core/light"
 	"visator/core/points"
 )
@@ -132,13 +131,12 @@ func Render(ctx context.Context, s *Scene, cam *Camera, o Options) (*Film, error
 	if x.Surfaces {
 		numbers, f.SurfaceNames = s.surfaceNumbers()
 	}
-	tracers := make(chan *tracer, o.Threads)
+	packs := make(chan *pack, o.Threads)
 	for range o.Threads {
-		tr := &tracer{s: s, bounces: o.Bounces, clamp: clamp, apart: make([]geom.V, len(f.Shares)+len(f.Ways)),
-			looksAbout: x.Unhidden, weighs: x.Shadow, numbers: numbers}
-		tr.ways = tr.apart[len(f.Shares):]
-		tracers <- tr
+		packs <- newPack(tracer{s: s, bounces: o.Bounces, clamp: clamp, looksAbout: x.Unhidden, weighs: x.Shadow,
+			numbers: numbers}, len(f.Shares), len(f.Ways))
 	}
+	from := &rays{cam, &o}
 	for f.Samples < o.Samples {
 		// One sample a pass at first, for a picture soon; more when there are many.
 		next := f.Samples + min(max(1, f.Samples/4), 16, o.Samples-f.Samples)
@@ -148,16 +146,9 @@ func Render(ctx context.Context, s *Scene, cam *Camera, o Options) (*Film, error
 			}
 		}
 		err := f.Tiles(ctx, func(x0, y0, x1, y1 int) {
-			tr := <-tracers
-			for y := y0; y < y1 && ctx.Err() == nil; y++ {
-				for x := x0; x < x1; x++ {
-					i := y*f.Width + x
-					for k, want := f.Count(i), f.Want(i, next); k < want; k++ {
-						expose(f, i, tr, cam, &o, f.Left+x, f.Top+y, o.Skip+k)
-					}
-				}
-			}
-			tracers <- tr
+			p := <-packs
+			p.tile(ctx, f, from, x0, y0, x1, y1, next)
+			packs <- p
 		})
 		if err != nil {
 			// A pass that was cut is in some pixels only: each is the mean of what it has.
@@ -218,21 +209,4 @@ func passes(f *Film, s *Scene, cam *Camera, x, y int) {
 		return
 	}
 	f.Meets(i, cam.Depth(pt.p), pt.n, pt.place.Base, s.Instances[hit.Instance].ID)
-}
-
-// expose adds one sample to a pixel, (x, y) of the whole picture.
-func expose(f *Film, i int, tr *tracer, cam *Camera, o *Options, x, y, sample int) {
-	smp := points.New(o.Seed, x, y, sample)
-	jx, jy := smp.Next2()
-	lu, lv := 0.5, 0.5
-	if cam.LensRadius > 0 {
-		lu, lv = smp.Next2()
-	}
-	var sn seen
-	if o.Moving != nil {
-		share, _ := smp.Aside(2)
-		cam = o.Moving(share)
-	}
-	c := tr.radiance(cam.Ray((float64(x)+jx)/float64(o.Width), (float64(y)+jy)/float64(o.Height), lu, lv), &smp, &sn)
-	f.Add(i, c, &sn, tr.apart)
 }

@@ -13,6 +13,7 @@ import (
 type stand struct {
 	mesh     *Mesh
 	inv      geom.M
+	as       bool  // it stands as it is: inv changes nothing
 	instance int32 // merged: the merged mesh, in the scene's own space
 }
 

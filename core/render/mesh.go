@@ -200,34 +200,9 @@ type meshHit struct {
 	u, v float32
 }
 
-// closest finds the nearest hit before r.T (or any, when r.Any is set) and
-// shortens r.T to it. pass, unless nil, is asked whether a see-through part
-// lets the ray through; skip is a
-// triangle that is not hit (the one that the ray leaves), or bvh.NoTriangle.
-func (m *Mesh) closest(r *bvh.Ray, h *meshHit, skip uint32, pass *passing) bool {
-	if len(m.blocks) == 0 {
-		return false
-	}
-	var w bvh.Walk
-	found := false
-	for w.Begin(m.nodes, m.blocks, r); w.On(); {
-		if m.leaf(h, &w, skip, pass) {
-			if found = true; r.Any {
-				break
-			}
-		}
-	}
-	r.T = w.Ray.T
-	return found
-}
-
-// waiting is a node that a ray will enter at t, unless it hits before.
-type waiting struct {
-	at uint32
-	t  float32
-}
-
-// leaf looks through the triangles of a block that were met.
+// leaf looks through the triangles of a block that were met, and shortens the walk's ray to the nearest hit (or any,
+// when Ray.Any is set). pass, unless nil, is asked whether a see-through part lets the ray through; skip is a triangle
+// that is not hit (the one that the ray leaves), or bvh.NoTriangle.
 func (m *Mesh) leaf(h *meshHit, w *bvh.Walk, skip uint32, pass *passing) bool {
 	found := false
 	b, met, r := &m.blocks[w.Block], &w.Met, &w.Ray

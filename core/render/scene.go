@@ -6,7 +6,6 @@ package render
 
 import (
 	"math"
-	"math/bits"
 	"slices"
 
 	"visator/core/air"
@@ -201,11 +200,11 @@ func (s *Scene) Build() {
 	s.Instances = kept
 	s.first, s.stands = make([]uint32, len(kept)), s.stands[:0]
 	if m := s.merge(s.first); m != nil {
-		s.stands = append(s.stands, stand{m, geom.Identity, merged})
+		s.stands = append(s.stands, stand{m, geom.Identity, true, merged})
 	}
 	for i := range kept {
 		if s.first[i] == bvh.NoTriangle {
-			s.stands = append(s.stands, stand{kept[i].Mesh, kept[i].inv, int32(i)})
+			s.stands = append(s.stands, stand{kept[i].Mesh, kept[i].inv, kept[i].inv == geom.Identity, int32(i)})
 		}
 	}
 	refs := make([]bvh.Ref, len(s.stands))
@@ -295,94 +294,21 @@ func (s *Scene) Blocked(ray Ray) bool {
 }
 
 func (s *Scene) trace(ray *Ray, any bool, pass *passing) (Hit, bool) {
-	if len(s.nodes) == 0 {
-		return Hit{}, false
+	l := lones.Get().(*lone)
+	l.ray, l.any, l.solid = *ray, any, pass == nil
+	if pass != nil {
+		l.quest.pass = *pass
 	}
-	if !s.alpha {
-		pass = nil
+	l.send(s)
+	if pass != nil {
+		*pass = l.quest.pass
 	}
-	top := bvh.Ray{O: f32(ray.O), D: f32(ray.D), T: bvh.Inf, Min: float32(ray.Min), Any: any}
-	if ray.Max > 0 {
-		top.T = float32(ray.Max)
-	}
-	top.Prepare()
-	var hit Hit
-	if len(s.stands) == 1 { // nothing to choose from
-		found := s.meet(ray, &top, 0, &hit, pass)
-		return hit, found
-	}
-	found := false
-	var room [bvh.StackSize]waiting
-	stack := room[:]
-	var enter [8]float32
-	depth := 1 // the root, entered at once
-	for depth > 0 {
-		depth--
-		if stack[depth].t >= top.T {
-			continue
-		}
-		at := stack[depth].at
-		if at&bvh.LeafBit != 0 {
-			first := at & bvh.LeafFirst
-			for _, k := range s.order[first : first+at&^bvh.LeafBit>>bvh.LeafShift] {
-				if s.meet(ray, &top, k, &hit, pass) {
-					if found = true; any {
-						return hit, true
-					}
-				}
-			}
-			continue
-		}
-		if len(stack)-depth < 8 {
-			stack = append(stack, make([]waiting, bvh.StackSize)...)
-		}
-		n := &s.nodes[at]
-		base := depth
-		for mask := n.Meet(&top, &enter); mask != 0; mask &= mask - 1 {
-			k := bits.TrailingZeros32(mask) & 7
-			i := depth
-			for ; i > base && stack[i-1].t < enter[k]; i-- {
-				stack[i] = stack[i-1]
-			}
-			stack[i] = waiting{n.Child[k], enter[k]}
-			depth++
-		}
-	}
-	return hit, found
+	hit, met := l.hit, l.met
+	lones.Put(l)
+	return hit, met
 }
 
 func f32(v geom.V) [3]float32 { return [3]float32{float32(v.X), float32(v.Y), float32(v.Z)} }
-
-// meet carries the ray into the space of a stand and tests its mesh.
-func (s *Scene) meet(ray *Ray, top *bvh.Ray, k uint32, hit *Hit, pass *passing) bool {
-	st := &s.stands[k]
-	r, skip := *top, uint32(bvh.NoTriangle)
-	if st.instance == merged {
-		if i := ray.fromInstance; i >= 0 && s.first[i] != bvh.NoTriangle {
-			skip = s.first[i] + ray.fromTriangle
-		}
-	} else {
-		r.O, r.D = f32(st.inv.Point(ray.O)), f32(st.inv.Dir(ray.D))
-		r.Prepare()
-		if ray.fromInstance == st.instance {
-			skip = ray.fromTriangle
-		}
-	}
-	if pass != nil {
-		pass.stand = k
-	}
-	var h meshHit
-	if !st.mesh.closest(&r, &h, skip, pass) {
-		return false
-	}
-	top.T = r.T
-	*hit = Hit{T: float64(r.T), Instance: int(st.instance), Triangle: h.id, U: h.u, V: h.v}
-	if st.instance == merged {
-		mp := st.mesh.partOf(h.id)
-		hit.Instance, hit.Triangle = int(mp.instance), h.id-mp.first+mp.local
-	}
-	return true
-}
 
 // passing decides what see-through surfaces do with a ray. For a ray that
 // looks for the closest hit the decision is by chance, for a shadow ray what

@@ -186,6 +186,12 @@ type point struct {
 
 // shade works out the point of a hit.
 func (s *Scene) shade(ray *Ray, hit *Hit) (pt point) {
+	s.shadeTo(&pt, ray, hit)
+	return pt
+}
+
+// shadeTo is shade into a point that is nothing yet.
+func (s *Scene) shadeTo(pt *point, ray *Ray, hit *Hit) {
 	in := &s.Instances[hit.Instance]
 	mp, t, idx := in.Mesh.triangle(hit.Triangle)
 	v0, v1, v2 := mp.part.Position(idx[0]), mp.part.Position(idx[1]), mp.part.Position(idx[2])
@@ -249,7 +255,7 @@ func (s *Scene) shade(ray *Ray, hit *Hit) (pt point) {
 		v.Base = v.Base.Mul(surface.Varied(&sf.m.Pattern, in.Seed, pt.p))
 	}
 	if len(s.Weathers) > 0 {
-		s.weather(&pt, smooth)
+		s.weather(pt, smooth)
 		if pt.n.Dot(pt.wo) <= 1e-4 {
 			pt.n = ng
 		}
@@ -270,7 +276,6 @@ func (s *Scene) shade(ray *Ray, hit *Hit) (pt point) {
 		v.Within = s.behind(hit, ray.D)
 	}
 	pt.place.Look(pt.local(pt.wo))
-	return pt
 }
 
 // normal is that which the corners of a triangle tell at a hit, in the mesh's own space, if they tell one.

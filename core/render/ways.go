@@ -59,8 +59,7 @@ func (pt *point) wayOf(wi geom.V) (split geom.V, how passed) {
 }
 
 // goes puts light onto its way.
-func (tr *tracer) goes(depth int, c geom.V) {
-	w := &tr.way
+func (tr *tracer) goes(w *wayTo, depth int, c geom.V) {
 	split, first := w.split, w.first
 	stage := depth
 	switch w.at {
