@@ -487,8 +487,8 @@ func (p *Place) bends() geom.V {
 	return one
 }
 
-// couple is what of light from a cosine, of which the mirror lobe sends back e, gets to what lies below that lobe and out
-// again.
+// couple is what of light from a cosine, of which the mirror lobe sends back e, gets to what lies below that lobe and
+// out again.
 func (p *Place) couple(e share, cos, wide float64) geom.V {
 	b := p.below(e, cos)
 	return geom.V{X: pair(p.rest.X, b.X, p.restAll.X, wide), Y: pair(p.rest.Y, b.Y, p.restAll.Y, wide),

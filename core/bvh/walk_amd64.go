@@ -1,7 +1,7 @@
 package bvh
 
-// walks goes on with walks in turns, the one at number at first, until one of them meets a block, has nothing that waits
-// any more or no room; see walk_amd64.s.
+// walks goes on with walks in turns, the one at number at first, until one of them meets a block, has nothing that
+// waits any more or no room; see walk_amd64.s.
 //
 //go:noescape
 func walks(list **Walk, n, at int) (which int, step uint32)

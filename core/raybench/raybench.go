@@ -7,6 +7,7 @@ import (
 	"sync"
 	"time"
 
+	"visator/core/cast"
 	"visator/core/geom"
 	"visator/core/model"
 	"visator/core/render"
@@ -101,15 +102,12 @@ func rate(s *render.Scene, any bool, threads, rows int, row func(row int, g *lcg
 	var wg sync.WaitGroup
 	for t := range threads {
 		wg.Go(func() {
-			c, sender := &counts[t], s.Sender()
+			c := &counts[t]
+			var sender cast.Sender
 			var rays []render.Ray
-			var hits [some]render.Hit
-			var met [some]bool
 			flush := func() {
-				sender.Send(rays, any, hits[:len(rays)], met[:len(rays)])
-				c.rays += len(rays)
-				for _, is := range met[:len(rays)] {
-					if is {
+				for _, q := range sender.Send(s.Field(), rays, any) {
+					if c.rays++; q.Met {
 						c.hits++
 					}
 				}

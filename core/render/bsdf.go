@@ -49,5 +49,5 @@ func (pt *point) leave(d geom.V) Ray {
 	if d.Dot(pt.ng) < 0 {
 		off = off.Mul(-1)
 	}
-	return Ray{O: pt.p.Add(off), D: d, fromInstance: int32(pt.instance), fromTriangle: pt.triangle}
+	return Ray{O: pt.p.Add(off), D: d, FromInstance: int32(pt.instance), FromTriangle: pt.triangle}
 }

@@ -5,6 +5,7 @@ import (
 
 	"visator/core/geom"
 	"visator/core/model"
+	"visator/core/sky"
 )
 
 // Camera looks along -Z of its World transform.
@@ -17,7 +18,7 @@ type Camera struct {
 	Squeeze      float64 // of an anamorphic lens: its opening is so much narrower; 0 is 1
 	Orthographic bool
 	Around       bool    // all around by longitude and latitude: the middle of the picture is along -Z
-	Cube         bool    // with Around: as six squares one below the other, see cubeWay
+	Cube         bool    // with Around: as six squares one below the other, see sky.CubeWay
 	Near, Far    float64 // metres along the view axis; Far 0: without end
 	Focus        float64 // metres along the view axis
 	LensRadius   float64 // metres; 0 is a pinhole
@@ -63,7 +64,7 @@ func (c *Camera) Ray(x, y, u, v float64) Ray {
 		lon, lat := (2*x-1)*math.Pi, (1-2*y)*math.Pi/2
 		d = geom.V{X: math.Cos(lat) * math.Sin(lon), Y: math.Sin(lat), Z: -math.Cos(lat) * math.Cos(lon)}
 		if c.Cube {
-			d = cubeWay(x, y)
+			d = sky.CubeWay(x, y)
 		}
 		ray := NewRay(c.World.Point(o), c.World.Dir(d).Unit())
 		ray.Min, ray.Max = c.Near, max(c.Far, 0)
@@ -90,18 +91,6 @@ func (c *Camera) Ray(x, y, u, v float64) Ray {
 		ray.Max = c.Far / along
 	}
 	return ray
-}
-
-// cubeWay is where one looks at x, y (0..1) of six squares: the faces of a cube as OpenEXR has them in a picture of
-// envmap "cube", from the top those towards +X, -X, +Y, -Y, +Z and -Z of its own axes. Those of the camera are turned
-// by half a turn about Y from them, so that the middle of a picture by longitude and latitude, which lies along +Z of
-// OpenEXR, is along -Z.
-func cubeWay(x, y float64) geom.V {
-	face := min(int(y*6), 5)
-	p, q := 2*x-1, 2*(y*6-float64(face))-1
-	d := [6]geom.V{{X: 1, Y: -q, Z: p}, {X: -1, Y: -q, Z: -p}, {X: p, Y: 1, Z: -q}, {X: p, Y: -1, Z: q},
-		{X: -p, Y: -q, Z: 1}, {X: p, Y: -q, Z: -1}}[face].Unit()
-	return geom.V{X: -d.X, Y: d.Y, Z: -d.Z}
 }
 
 // Pixel is where in the picture (0..1, y down) a place is seen; ok is false behind the camera and all around.

@@ -5,6 +5,7 @@ import (
 	"math"
 	"testing"
 
+	"visator/core/cast"
 	"visator/core/geom"
 	"visator/core/model"
 	"visator/core/sky"
@@ -86,12 +87,12 @@ func TestStructuresAreShared(t *testing.T) {
 	}
 	s.Build()
 	a, b := s.Instances[0].Mesh, s.Instances[1].Mesh
-	if b.like != a || &a.nodes[0] != &b.nodes[0] {
+	if b.like != a {
 		t.Fatal("the structure is made twice")
 	}
-	for i := range a.blocks {
-		for k, id := range a.blocks[i].ID {
-			if got := b.blocks[i].ID[k]; got != id && got != id|alphaBit {
+	for i := range a.tree.Blocks() {
+		for k, id := range a.tree.Blocks()[i].ID {
+			if got := b.tree.Blocks()[i].ID[k]; got != id && got != id|cast.AsksBit {
 				t.Fatalf("triangle %d became %d", id, got)
 			} else if id != 1<<32-1 && got == id {
 				t.Fatalf("triangle %d lets no light through", id)

@@ -8,17 +8,6 @@ import (
 	"visator/core/geom"
 )
 
-// stand is something that the upper structure can send a ray into: an
-// instance, or the merged mesh.
-type stand struct {
-	mesh     *Mesh
-	inv      geom.M
-	as       bool  // it stands as it is: inv changes nothing
-	instance int32 // merged: the merged mesh, in the scene's own space
-}
-
-const merged = -1
-
 // mergeLimit bounds the triangles that are merged: each takes about a hundred
 // bytes there.
 const mergeLimit = 2_000_000
@@ -69,19 +58,4 @@ func (s *Scene) keepsDigits(in *Instance) bool {
 	box := in.Mesh.Box.Apply(in.World)
 	far := max(-box.Min.X, -box.Min.Y, -box.Min.Z, box.Max.X, box.Max.Y, box.Max.Z)
 	return far*math.Exp2(-24) < max(2e-5, 1e-5*box.Size().Len())
-}
-
-// standRef is the box of a stand in the scene, for the upper structure.
-func (s *Scene) standRef(i int) bvh.Ref {
-	box := s.stands[i].mesh.Box
-	if in := s.stands[i].instance; in != merged {
-		box = box.Apply(s.Instances[in].World)
-	}
-	// Boxes are float32: pad by the rounding of coordinates that large.
-	pad := 4e-7 * max(-box.Min.X, -box.Min.Y, -box.Min.Z, box.Max.X, box.Max.Y, box.Max.Z)
-	var lo, hi [3]float32
-	for k := range lo {
-		lo[k], hi[k] = float32(box.Min.At(k)-pad), float32(box.Max.At(k)+pad)
-	}
-	return bvh.NewRef(lo, hi, uint32(i))
 }

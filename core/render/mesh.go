@@ -2,27 +2,22 @@ package render
 
 import (
 	"fmt"
-	"math/bits"
-	"slices"
 
 	"visator/core/bump"
 	"visator/core/bvh"
+	"visator/core/cast"
 	"visator/core/geom"
 	"visator/core/model"
 )
 
 // Mesh is the triangles of one model mesh. Many instances share it.
 type Mesh struct {
-	Box    geom.Box
-	parts  []meshPart
-	count  int         // triangles
-	nodes  []bvh.Node  // the structure is there once build was called
-	blocks []bvh.Block // in the order of the nodes
-	like   *Mesh       // of the same triangles, with other surfaces; nil: none is known
+	Box   geom.Box
+	parts []meshPart
+	count int        // triangles
+	tree  *cast.Tree // is there once build was called
+	like  *Mesh      // of the same triangles, with other surfaces; nil: none is known
 }
-
-// alphaBit is above every triangle number.
-const alphaBit = 1 << 30
 
 // meshPart is a run of triangles with one surface.
 type meshPart struct {
@@ -100,11 +95,11 @@ func (m *Mesh) bevel(of *model.Mesh) {
 
 // build makes the structure on threads threads, unless it is there.
 func (m *Mesh) build(threads int) {
-	if m.nodes != nil {
+	if m.tree != nil {
 		return
 	}
-	if m.like != nil && m.like.nodes != nil {
-		m.nodes, m.blocks = m.like.nodes, m.recut()
+	if m.like != nil && m.like.tree != nil {
+		m.tree = m.recut()
 		return
 	}
 	refs := make([]bvh.Ref, m.count)
@@ -120,44 +115,17 @@ func (m *Mesh) build(threads int) {
 			refs[id] = bvh.NewRef(lo, hi, id)
 		}
 	}
-	nodes, order := bvh.Build(refs, threads)
-	m.nodes = nodes
-	m.blocks = make([]bvh.Block, 0, m.count/2+1)
-	bvh.Huge(m.blocks)
-	for i := range m.nodes {
-		for k, c := range m.nodes[i].Child {
-			if c&bvh.LeafBit == 0 || c == bvh.LeafBit {
-				continue
-			}
-			first := c & bvh.LeafFirst
-			m.nodes[i].Child[k] = bvh.LeafBit | 1<<bvh.LeafShift | uint32(len(m.blocks))
-			m.blocks = append(m.blocks, m.block(order[first:first+c&^bvh.LeafBit>>bvh.LeafShift]))
-		}
-	}
+	m.tree = cast.NewTree(refs, threads, m.block)
 }
 
-// recut is the blocks of the mesh that this one is like, shared where the same parts let light through.
-func (m *Mesh) recut() []bvh.Block {
-	same := true
+// recut is the structure of the mesh that this one is like, the same where the same parts let light through.
+func (m *Mesh) recut() *cast.Tree {
 	for i := range m.parts {
-		same = same && m.parts[i].alpha == m.like.parts[i].alpha
-	}
-	if same {
-		return m.like.blocks
-	}
-	list := slices.Clone(m.like.blocks)
-	for i := range list {
-		for k, id := range list[i].ID {
-			if id == bvh.NoTriangle {
-				continue
-			}
-			if id &^= alphaBit; m.partOf(id).alpha {
-				id |= alphaBit
-			}
-			list[i].ID[k] = id
+		if m.parts[i].alpha != m.like.parts[i].alpha {
+			return m.like.tree.Like(func(id uint32) bool { return m.partOf(id).alpha })
 		}
 	}
-	return list
+	return m.like.tree
 }
 
 // block gathers the triangles of a leaf. Places that stay empty hold triangles
@@ -170,7 +138,7 @@ func (m *Mesh) block(ids []uint32) (b bvh.Block) {
 		mp := m.partOf(id)
 		v, p, q := mp.corners(id - mp.first)
 		if b.ID[i] = id; mp.alpha {
-			b.ID[i] |= alphaBit
+			b.ID[i] |= cast.AsksBit
 		}
 		for a := range v {
 			b.V[a][i], b.E1[a][i], b.E2[a][i] = v[a], p[a]-v[a], q[a]-v[a]
@@ -191,35 +159,4 @@ func (m *Mesh) partOf(id uint32) *meshPart {
 		}
 	}
 	return &m.parts[lo]
-}
-
-// meshHit is where a ray meets a mesh; u and v are barycentric coordinates
-// of the second and third corner.
-type meshHit struct {
-	id   uint32
-	u, v float32
-}
-
-// leaf looks through the triangles of a block that were met, and shortens the walk's ray to the nearest hit (or any,
-// when Ray.Any is set). pass, unless nil, is asked whether a see-through part lets the ray through; skip is a triangle
-// that is not hit (the one that the ray leaves), or bvh.NoTriangle.
-func (m *Mesh) leaf(h *meshHit, w *bvh.Walk, skip uint32, pass *passing) bool {
-	found := false
-	b, met, r := &m.blocks[w.Block], &w.Met, &w.Ray
-	for mask := w.Mask; mask != 0; mask &= mask - 1 {
-		k := bits.TrailingZeros32(mask) & (bvh.LeafSize - 1)
-		id := b.ID[k] &^ alphaBit
-		if met.T[k] >= r.T || id == skip {
-			continue
-		}
-		if pass != nil && b.ID[k]&alphaBit != 0 && pass.lets(m.partOf(id), id, met.U[k], met.V[k]) {
-			continue
-		}
-		r.T = met.T[k]
-		h.id, h.u, h.v = id, met.U[k], met.V[k]
-		if found = true; r.Any {
-			return true
-		}
-	}
-	return found
 }

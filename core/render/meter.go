@@ -232,7 +232,7 @@ func (s *Scene) Clear(at, d geom.V, far float64) float64 {
 			return 0
 		}
 		ray.Min = hit.T + 1e-5
-		ray.fromInstance, ray.fromTriangle = int32(hit.Instance), hit.Triangle
+		ray.FromInstance, ray.FromTriangle = int32(hit.Instance), hit.Triangle
 	}
 	return left
 }

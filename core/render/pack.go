@@ -3,6 +3,7 @@ package render
 import (
 	"context"
 
+	"visator/core/cast"
 	"visator/core/geom"
 	"visator/core/points"
 )
@@ -13,8 +14,8 @@ const many = 64
 // pack follows the paths of the samples of a tile together.
 type pack struct {
 	paths [many]follower
-	crowd crowd
-	rays  []*quest
+	crowd cast.Crowd
+	rays  []*cast.Quest
 }
 
 // follower is a sample under way.
@@ -98,7 +99,7 @@ func (p *pack) tile(ctx context.Context, f *Film, r *rays, x0, y0, x1, y1, next 
 				p.rays = v.out(p.rays)
 			}
 		}
-		p.crowd.send(p.paths[0].s, p.rays)
+		p.crowd.Send(&p.paths[0].s.field, p.rays)
 		for n := first; n < last; n++ {
 			if v := &p.paths[n%many]; !v.over {
 				if v.advance(); !v.goesOn() {

@@ -6,6 +6,7 @@ import (
 	"math/rand/v2"
 	"testing"
 
+	"visator/core/cast"
 	"visator/core/film"
 	"visator/core/geom"
 	"visator/core/model"
@@ -37,7 +38,8 @@ func TestPathsTogetherBringWhatTheyBringAlone(t *testing.T) {
 	x := o.Extra
 	x.Kinds = s.Kinds()
 	alone := film.New([2]int{o.Width, o.Height}, [4]int{0, 0, o.Width, o.Height}, x)
-	tr := tracer{s: s, bounces: o.Bounces, looksAbout: true, weighs: true, apart: make([]geom.V, x.Kinds+len(film.WayNames))}
+	tr := tracer{s: s, bounces: o.Bounces, looksAbout: true, weighs: true,
+		apart: make([]geom.V, x.Kinds+len(film.WayNames))}
 	tr.ways = tr.apart[x.Kinds:]
 	for i := range o.Width * o.Height {
 		for sample := range o.Samples {
@@ -98,19 +100,17 @@ func TestRaysTogetherMeetWhatTheyMeetAlone(t *testing.T) {
 			rays[i] = NewRay(geom.V{X: r.NormFloat64() * 5, Y: r.NormFloat64() * 5, Z: r.NormFloat64() * 5},
 				geom.V{X: r.NormFloat64(), Y: r.NormFloat64(), Z: r.NormFloat64()}.Unit())
 		}
-		hits, met := make([]Hit, len(rays)), make([]bool, len(rays))
-		sender, some := s.Sender(), 0
-		sender.Send(rays, true, hits, met)
-		for i := range rays {
-			if met[i] != s.Blocked(rays[i]) {
-				t.Fatalf("%d stands: ray %d is blocked together: %v", n, i, met[i])
+		some := 0
+		var sender cast.Sender
+		for i, q := range sender.Send(s.Field(), rays, true) {
+			if q.Met != s.Blocked(rays[i]) {
+				t.Fatalf("%d stands: ray %d is blocked together: %v", n, i, q.Met)
 			}
 		}
-		sender.Send(rays, false, hits, met)
-		for i := range rays {
+		for i, q := range sender.Send(s.Field(), rays, false) {
 			hit, ok := s.Closest(rays[i])
-			if ok != met[i] || ok && hit != hits[i] {
-				t.Fatalf("%d stands: ray %d meets %+v together, %+v alone", n, i, hits[i], hit)
+			if ok != q.Met || ok && hit != q.Hit {
+				t.Fatalf("%d stands: ray %d meets %+v together, %+v alone", n, i, q.Hit, hit)
 			}
 			if ok {
 				some++

@@ -3,6 +3,7 @@ package render
 import (
 	"math"
 
+	"visator/core/cast"
 	"visator/core/geom"
 	"visator/core/lamp"
 	"visator/core/light"
@@ -74,10 +75,10 @@ type last struct {
 // (Kajiya, The Rendering Equation, 1986; next-event estimation combined by
 // the power heuristic: Veach, Robust Monte Carlo Methods, 1997).
 func (tr *tracer) radiance(ray Ray, smp *points.Sampler, first *seen) geom.V {
-	var room [1 + mostAsked]*quest
+	var room [1 + mostAsked]*cast.Quest
 	for tr.begin(ray, smp, first); tr.goesOn(); tr.advance() {
 		for _, q := range tr.out(room[:0]) {
-			q.hit, q.met = tr.s.trace(&q.ray, q.any, &q.pass)
+			tr.s.field.Send(q)
 		}
 	}
 	return tr.brought()
@@ -100,13 +101,13 @@ func (tr *tracer) begin(ray Ray, smp *points.Sampler, first *seen) {
 func (tr *tracer) goesOn() bool { return tr.on || tr.asks > 0 }
 
 // out adds all rays that the path sends out to a list.
-func (tr *tracer) out(list []*quest) []*quest {
+func (tr *tracer) out(list []*cast.Quest) []*cast.Quest {
 	if tr.on {
-		list = append(list, &tr.main)
+		list = append(list, &tr.main.Quest)
 	}
 	for i := range tr.asked[:tr.asks] {
 		if !tr.asked[i].free {
-			list = append(list, &tr.asked[i].quest)
+			list = append(list, &tr.asked[i].Quest)
 		}
 	}
 	return list
@@ -124,7 +125,7 @@ func (tr *tracer) brought() geom.V {
 // seek sends the path out along a ray.
 func (tr *tracer) seek(ray Ray) {
 	tr.on = true
-	tr.main.ray, tr.main.pass = ray, passing{s: tr.smp}
+	tr.main.seek(tr.s, ray, false, passing{s: tr.smp})
 }
 
 // add adds light of one kind to what the path brings.
@@ -151,7 +152,7 @@ func (tr *tracer) settle() {
 		switch {
 		case a.free:
 			comes = allWhite.Mul(tr.s.dim(a.p, &a.l))
-		case !a.met:
+		case !a.Met:
 			comes = a.pass.tint.Mul(tr.s.dim(a.p, &a.l))
 		}
 		came := a.all.Times(comes)
@@ -175,18 +176,18 @@ func (tr *tracer) ask(pt *point, l *lamp.Light, all geom.V, w float64, kind int,
 	a.all, a.w, a.beside, a.weight, a.k = all, w, 1, tr.weight, 0
 	a.kind, a.indirect, a.depth, a.way = kind, indirect, tr.depth, tr.way
 	if !a.free {
-		a.quest.toward(pt, l, tr.smp)
+		a.toward(tr.s, pt, l, tr.smp)
 	}
 	return a
 }
 
 // toward makes a quest for what stands between a point and a light.
-func (q *quest) toward(pt *point, l *lamp.Light, smp *points.Sampler) {
-	q.ray, q.any = pt.leave(l.Dir), true
+func (q *quest) toward(s *Scene, pt *point, l *lamp.Light, smp *points.Sampler) {
+	ray := pt.leave(l.Dir)
 	if l.Dist > 0 {
-		q.ray.Max = max(l.Dist-pt.eps, 1e-12)
+		ray.Max = max(l.Dist-pt.eps, 1e-12)
 	}
-	q.pass = passing{s: smp, shadow: true, tint: allWhite}
+	q.seek(s, ray, true, passing{s: smp, shadow: true, tint: allWhite})
 }
 
 // advance goes on to what the path's ray met: it gathers what shines there, asks for light, and sends the next ray out.
@@ -197,10 +198,11 @@ func (tr *tracer) advance() {
 	}
 	tr.on = false
 	s, smp, first, from := tr.s, tr.smp, tr.first, &tr.from
-	ray, hit, ok := tr.main.ray, tr.main.hit, tr.main.met
+	ray, hit, ok := tr.main.Ray, tr.main.Hit, tr.main.Met
 	dark := tr.blind && tr.depth == 0
 	far := math.Inf(1)
 	if ok {
+		s.own(&hit)
 		far = hit.T
 	} else if ray.Max > 0 {
 		far = ray.Max

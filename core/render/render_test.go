@@ -474,15 +474,18 @@ func TestClosestHitsAgreeWithASearchThroughAllTriangles(t *testing.T) {
 		hit, ok := s.Closest(ray)
 		r32 := bvh.Ray{O: f32(ray.O), D: f32(ray.D), T: bvh.Inf}
 		r32.Prepare()
-		var h meshHit
 		all := false
-		w := bvh.Walk{Ray: r32}
-		for i := range mesh.blocks {
-			w.Block, w.Mask = uint32(i), uint32(mesh.blocks[i].Meet(&w.Ray, &w.Met))
-			all = mesh.leaf(&h, &w, bvh.NoTriangle, nil) || all
+		blocks := mesh.tree.Blocks()
+		for i := range blocks {
+			var met bvh.Hits
+			for mask, k := blocks[i].Meet(&r32, &met), 0; mask != 0; mask, k = mask>>1, k+1 {
+				if mask&1 == 1 {
+					all, r32.T = true, min(r32.T, met.T[k])
+				}
+			}
 		}
-		if ok != all || ok && math.Abs(hit.T-float64(w.Ray.T)) > 1e-5*hit.T {
-			t.Fatalf("ray %d: tree says %v at %v, search %v at %v", n, ok, hit.T, all, w.Ray.T)
+		if ok != all || ok && math.Abs(hit.T-float64(r32.T)) > 1e-5*hit.T {
+			t.Fatalf("ray %d: tree says %v at %v, search %v at %v", n, ok, hit.T, all, r32.T)
 		}
 	}
 }
@@ -504,8 +507,8 @@ func TestMergedInstancesAreHitLikeSingleOnes(t *testing.T) {
 	}
 	both[0].Build()
 	both[1].Build()
-	if len(both[0].stands) != 1 || len(both[1].stands) != 60 {
-		t.Fatalf("%d and %d stands", len(both[0].stands), len(both[1].stands))
+	if len(both[0].meshes) != 1 || len(both[1].meshes) != 60 {
+		t.Fatalf("%d and %d stands", len(both[0].meshes), len(both[1].meshes))
 	}
 	hits := 0
 	for range 4000 {
@@ -529,7 +532,7 @@ func TestMergedInstancesAreHitLikeSingleOnes(t *testing.T) {
 		}
 		// The ray goes on from where it left: it does not meet the same triangle.
 		next := ray
-		next.fromInstance, next.fromTriangle = int32(a.Instance), a.Triangle
+		next.FromInstance, next.FromTriangle = int32(a.Instance), a.Triangle
 		if again, ok := both[0].Closest(next); ok && again.Instance == a.Instance && again.Triangle == a.Triangle {
 			t.Fatalf("triangle %d was met again", a.Triangle)
 		}
@@ -552,8 +555,8 @@ func TestSmallThingsFarAwayAreNotMerged(t *testing.T) {
 		}
 	}
 	s.Build()
-	if s.first[0] == bvh.NoTriangle || s.first[1] == bvh.NoTriangle || s.first[2] != bvh.NoTriangle {
-		t.Errorf("first triangles %v", s.first)
+	if s.field.First[0] == bvh.NoTriangle || s.field.First[1] == bvh.NoTriangle || s.field.First[2] != bvh.NoTriangle {
+		t.Errorf("first triangles %v", s.field.First)
 	}
 	for _, x := range []float64{10, 20, 50_000} {
 		hit, ok := s.Closest(NewRay(geom.V{X: x, Z: 2}, geom.V{Z: -1}))

@@ -10,6 +10,7 @@ import (
 
 	"visator/core/air"
 	"visator/core/bvh"
+	"visator/core/cast"
 	"visator/core/fall"
 	"visator/core/geom"
 	"visator/core/lamp"
@@ -33,12 +34,10 @@ type Scene struct {
 	// Behind is what the camera sees behind everything, by where its ray begins and its direction; nil: suns and Env.
 	Behind func(o, d geom.V) geom.V
 
-	nodes    []bvh.Node
-	order    []uint32 // stands in the order of the leaves
-	stands   []stand
-	first    []uint32 // for each instance its first triangle in the merged mesh, or bvh.NoTriangle
-	threads  int      // for building
-	apart    bool     // merge nothing
+	field    cast.Field
+	meshes   []*Mesh // of its stands
+	threads  int     // for building
+	apart    bool    // merge nothing
 	boxes    geom.Box
 	emitters emitters
 	surfaces []int // of Lamps those that are no points
@@ -198,21 +197,22 @@ func (s *Scene) Build() {
 		}
 	}
 	s.Instances = kept
-	s.first, s.stands = make([]uint32, len(kept)), s.stands[:0]
-	if m := s.merge(s.first); m != nil {
-		s.stands = append(s.stands, stand{m, geom.Identity, true, merged})
+	s.field = cast.Field{First: make([]uint32, len(kept))}
+	s.meshes = nil
+	stands := func(m *Mesh, box geom.Box, inv geom.M, instance int) {
+		m.build(s.threads)
+		s.meshes = append(s.meshes, m)
+		s.field.Stands = append(s.field.Stands, cast.Stand{Tree: m.tree, Box: box, Inv: inv, Instance: int32(instance)})
+	}
+	if m := s.merge(s.field.First); m != nil {
+		stands(m, m.Box, geom.Identity, cast.Merged)
 	}
 	for i := range kept {
-		if s.first[i] == bvh.NoTriangle {
-			s.stands = append(s.stands, stand{kept[i].Mesh, kept[i].inv, kept[i].inv == geom.Identity, int32(i)})
+		if s.field.First[i] == bvh.NoTriangle {
+			stands(kept[i].Mesh, kept[i].Mesh.Box.Apply(kept[i].World), kept[i].inv, i)
 		}
 	}
-	refs := make([]bvh.Ref, len(s.stands))
-	for i := range refs {
-		s.stands[i].mesh.build(s.threads)
-		refs[i] = s.standRef(i)
-	}
-	s.nodes, s.order = bvh.Build(refs, 1)
+	s.field.Build()
 	s.emitters = gatherEmitters(s.Instances)
 	s.light()
 }
@@ -264,24 +264,13 @@ func (s *Scene) Falling(f *fall.Field, of air.Part) *Scene {
 func (s *Scene) Bounds() geom.Box { return s.boxes }
 
 // Ray starts at O and runs along the unit vector D.
-type Ray struct {
-	O, D     geom.V
-	Min, Max float64 // Max 0: without end
-	// The triangle that the ray leaves is not hit again.
-	fromInstance int32
-	fromTriangle uint32
-}
+type Ray = cast.Ray
 
 // NewRay returns a ray that leaves no triangle.
-func NewRay(o, d geom.V) Ray { return Ray{O: o, D: d, fromInstance: -1, fromTriangle: bvh.NoTriangle} }
+func NewRay(o, d geom.V) Ray { return cast.New(o, d) }
 
 // Hit is where a ray meets an instance.
-type Hit struct {
-	T        float64
-	Instance int
-	Triangle uint32
-	U, V     float32
-}
+type Hit = cast.Hit
 
 // Closest finds what the ray meets first. Surfaces that let light through are
 // taken as solid.
@@ -293,41 +282,67 @@ func (s *Scene) Blocked(ray Ray) bool {
 	return met
 }
 
+// trace sends a ray out alone; pass is nil where everything is solid.
 func (s *Scene) trace(ray *Ray, any bool, pass *passing) (Hit, bool) {
-	l := lones.Get().(*lone)
-	l.ray, l.any, l.solid = *ray, any, pass == nil
-	if pass != nil {
-		l.quest.pass = *pass
+	q := cast.Quest{Ray: *ray, Any: any}
+	if pass != nil && s.alpha {
+		pass.of = s
+		q.Pass = pass
 	}
-	l.send(s)
-	if pass != nil {
-		*pass = l.quest.pass
+	s.field.Send(&q)
+	if q.Met {
+		s.own(&q.Hit)
 	}
-	hit, met := l.hit, l.met
-	lones.Put(l)
-	return hit, met
+	return q.Hit, q.Met
+}
+
+// own makes a hit of the merged mesh one of the instance that was met.
+func (s *Scene) own(hit *Hit) {
+	if hit.Instance == cast.Merged {
+		mp := s.meshes[0].partOf(hit.Triangle)
+		hit.Instance, hit.Triangle = int(mp.instance), hit.Triangle-mp.first+mp.local
+	}
 }
 
 func f32(v geom.V) [3]float32 { return [3]float32{float32(v.X), float32(v.Y), float32(v.Z)} }
+
+// quest is a ray that a path sends out.
+type quest struct {
+	cast.Quest
+	pass passing
+}
+
+// seek makes a quest of a ray.
+func (q *quest) seek(s *Scene, ray Ray, any bool, pass passing) {
+	q.Ray, q.Any, q.pass, q.Pass = ray, any, pass, nil
+	if s.alpha {
+		q.pass.of, q.Pass = s, &q.pass
+	}
+}
+
+// Field is what rays meet: of a hit in it a triangle may be one of the merged mesh.
+func (s *Scene) Field() *cast.Field { return &s.field }
 
 // passing decides what see-through surfaces do with a ray. For a ray that
 // looks for the closest hit the decision is by chance, for a shadow ray what
 // is left of the light is kept in tint.
 type passing struct {
+	of     *Scene
 	s      *points.Sampler
-	stand  uint32
 	shadow bool
 	tint   geom.V
 }
 
-func (p *passing) lets(mp *meshPart, id uint32, u, v float32) bool {
+// Lets says whether a surface lets the ray pass.
+func (p *passing) Lets(stand, id uint32, u, v float32) bool {
+	mp := p.of.meshes[stand].partOf(id)
 	alpha := 1.0
 	uv := mp.uv(id-mp.first, u, v)
 	if mp.surface.m.Alpha != model.Opaque {
 		alpha = mp.surface.opacity(mp, id-mp.first, u, v, &uv)
 	}
 	if !p.shadow {
-		return alpha < 1 && p.s.Pick(id, p.stand) >= alpha
+		return alpha < 1 && p.s.Pick(id, stand) >= alpha
 	}
 	keep := geom.V{X: 1, Y: 1, Z: 1}.Mul(1 - alpha)
 	if mp.surface.clear() {

@@ -94,36 +94,17 @@ func (c *texCoords) of(t *texture.Texture) (r, g, b, a float32) {
 	return t.At(c.u[t.Slot.Set], c.v[t.Slot.Set])
 }
 
-// between is what corners have, of so many numbers each, between those of a triangle: the k-th number.
-func between(list []float32, wide, k uint32, idx []uint32, u, v float32) float64 {
-	return float64((1-u-v)*list[wide*idx[0]+k] + u*list[wide*idx[1]+k] + v*list[wide*idx[2]+k])
-}
-
 // uv interpolates both sets of texture coordinates on triangle t of the part.
 func (mp *meshPart) uv(t uint32, u, v float32) (c texCoords) {
-	idx := mp.part.Indices[3*t : 3*t+3]
-	for set, list := range [2][]float32{mp.part.UV, mp.part.UV1} {
-		if list != nil {
-			c.u[set], c.v[set] = between(list, 2, 0, idx, u, v), between(list, 2, 1, idx, u, v)
-		}
-	}
-	return c
-}
-
-// vertexColor interpolates the vertex colours of triangle t; white without.
-func (mp *meshPart) vertexColor(t uint32, u, v float32) (c [4]float64) {
-	if mp.part.Colors == nil {
-		return [4]float64{1, 1, 1, 1}
-	}
-	for k := range uint32(4) {
-		c[k] = between(mp.part.Colors, 4, k, mp.part.Indices[3*t:3*t+3], u, v)
+	for set := range 2 {
+		c.u[set], c.v[set] = mp.part.UVAt(set, t, u, v)
 	}
 	return c
 }
 
 // opacity is how much of the light a point of the surface stops, 0 to 1.
 func (s *Surface) opacity(mp *meshPart, t uint32, u, v float32, uv *texCoords) float64 {
-	a := s.m.BaseColor[3] * mp.vertexColor(t, u, v)[3]
+	a := s.m.BaseColor[3] * mp.part.ColorAt(t, u, v)[3]
 	if tx := s.tex[model.BaseColorMap]; tx != nil {
 		_, _, _, ta := uv.of(tx)
 		a *= float64(ta)
@@ -142,7 +123,7 @@ func (s *Surface) opacity(mp *meshPart, t uint32, u, v float32, uv *texCoords) f
 }
 
 func (s *Surface) baseColor(mp *meshPart, t uint32, u, v float32, uv *texCoords) geom.V {
-	vc := mp.vertexColor(t, u, v)
+	vc := mp.part.ColorAt(t, u, v)
 	c := geom.V{X: s.m.BaseColor[0] * vc[0], Y: s.m.BaseColor[1] * vc[1], Z: s.m.BaseColor[2] * vc[2]}
 	if tx := s.tex[model.BaseColorMap]; tx != nil {
 		r, g, b, _ := uv.of(tx)
@@ -213,7 +194,7 @@ func (s *Scene) shadeTo(pt *point, ray *Ray, hit *Hit) {
 	if in.flip {
 		n = n.Mul(-1)
 	}
-	if own, ok := mp.normal(idx, hit); ok || mp.edges != nil {
+	if own, ok := mp.part.NormalAt(t, hit.U, hit.V); ok || mp.edges != nil {
 		if mp.edges != nil {
 			d1, d2 := v1.Sub(v0), v2.Sub(v0)
 			if !ok {
@@ -276,16 +257,6 @@ func (s *Scene) shadeTo(pt *point, ray *Ray, hit *Hit) {
 		v.Within = s.behind(hit, ray.D)
 	}
 	pt.place.Look(pt.local(pt.wo))
-}
-
-// normal is that which the corners of a triangle tell at a hit, in the mesh's own space, if they tell one.
-func (mp *meshPart) normal(idx []uint32, hit *Hit) (n geom.V, ok bool) {
-	list := mp.part.Normals
-	if list == nil {
-		return n, false
-	}
-	at := func(k uint32) float64 { return between(list, 3, k, idx, hit.U, hit.V) }
-	return geom.V{X: at(0), Y: at(1), Z: at(2)}, true
 }
 
 // shelter is how far above a place, in metres, something keeps weather off.

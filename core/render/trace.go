@@ -171,8 +171,8 @@ func (tr *tracer) reaches(pt *point, l *lamp.Light, smp *points.Sampler) geom.V 
 		return allWhite.Mul(tr.s.dim(pt.p, l))
 	}
 	var q quest
-	q.toward(pt, l, smp)
-	if _, blocked := tr.s.trace(&q.ray, true, &q.pass); blocked {
+	q.toward(tr.s, pt, l, smp)
+	if tr.s.field.Send(&q.Quest); q.Met {
 		return geom.V{}
 	}
 	return q.pass.tint.Mul(tr.s.dim(pt.p, l))
@@ -194,7 +194,7 @@ func (s *Scene) plain(ray Ray) (pt point, hit Hit, ok bool) {
 			return
 		}
 		ray.Min = hit.T + pt.eps
-		ray.fromInstance, ray.fromTriangle = int32(hit.Instance), hit.Triangle
+		ray.FromInstance, ray.FromTriangle = int32(hit.Instance), hit.Triangle
 	}
 	return pt, hit, false
 }

@@ -113,6 +113,18 @@ func Toward(x, y, w, h int) geom.V {
 	return geom.V{X: st * sp, Y: ct, Z: -st * cp}
 }
 
+// CubeWay is where one looks at x, y (0..1) of six squares: the faces of a cube as OpenEXR has them in a picture of
+// envmap "cube", from the top those towards +X, -X, +Y, -Y, +Z and -Z of its own axes. Those of the camera are turned
+// by half a turn about Y from them, so that the middle of a picture by longitude and latitude, which lies along +Z of
+// OpenEXR, is along -Z.
+func CubeWay(x, y float64) geom.V {
+	face := min(int(y*6), 5)
+	p, q := 2*x-1, 2*(y*6-float64(face))-1
+	d := [6]geom.V{{X: 1, Y: -q, Z: p}, {X: -1, Y: -q, Z: -p}, {X: p, Y: 1, Z: -q}, {X: p, Y: -1, Z: q},
+		{X: -p, Y: -q, Z: 1}, {X: p, Y: -q, Z: -1}}[face].Unit()
+	return geom.V{X: -d.X, Y: d.Y, Z: -d.Z}
+}
+
 // Turned is where a direction of a picture lies once it is turned about +Y, counter-clockwise seen from above.
 func Turned(d geom.V, turn float64) geom.V {
 	sin, cos := math.Sincos(turn)
