@@ -42,15 +42,52 @@ if command -v npm >/dev/null && (cd "$dir" && npm install --silent --no-audit --
   awk -v a="$ours" -v b="$theirs" 'BEGIN { printf "distance to the original: %s, the mesh library %s, ratio %.2f\n", a, b, a / b }'
 fi
 
-if command -v g++ >/dev/null && g++ -O2 -march=native scripts/rays.cpp -o "$dir/rays" -lembree3 2>/dev/null; then
-  for round in 1 2 3; do
-    "$v" bench rays "$dir/ring.obj" --threads 1 >"$dir/ours"
-    "$dir/rays" "$dir/ring.obj" >"$dir/theirs"
-    paste -d' ' "$dir/ours" "$dir/theirs" | awk '
-      /build/      { printf "build: %s s, the ray library %s s, ratio %.2f\n", $4, $9, $4 / $9 }
-      /^primary/   { printf "primary: %s million rays/s, the ray library %s, ratio %.2f\n", $2, $8, $2 / $8 }
-      /^incoherent/{ printf "incoherent: %s million rays/s, the ray library %s, ratio %.2f\n", $2, $8, $2 / $8 }'
+# Rays and paths, one thread, medians of five rounds in turns, beside a well-known library for rays and its example path
+# renderer (Debian's libembree-dev, embree-tools), where they are to be had.
+rounds=${ROUNDS:-5}
+note() { echo "$2" >>"$dir/$1"; }
+median() { sort -g "$dir/$1" 2>/dev/null | awk '{ v[NR] = $1 } END { if (NR) print v[int((NR + 1) / 2)] }'; }
+peer=
+if command -v g++ >/dev/null && g++ -O2 -march=native scripts/rays.cpp -o "$dir/rays" -lembree3 2>/dev/null; then peer=1; fi
+printf 'newmtl grey\nKd 0.5 0.5 0.5\nKs 0 0 0\nillum 1\n' >"$dir/grey.mtl"
+{ printf 'mtllib grey.mtl\nusemtl grey\n'; cat "$dir/ring.obj"; } >"$dir/grey.obj"
+theirs() { # seconds of processor time of so many samples a pixel
+  local t
+  TIMEFORMAT='%U %S'
+  t=$( { time pathtracer -i "$dir/grey.obj" --vp 0 1.25 1.75 --vi 0 0 0.35 --vu 0 1 0 --fov 45 --size 256 144 --spp "$1" \
+    --max-path-length 5 --ambientlight 1 1 1 --threads 1 -o "$dir/p.ppm" >/dev/null 2>&1; } 2>&1)
+  echo "$t" | awk '{ print $1 + $2 }'
+}
+for round in $(seq "$rounds"); do
+  for way in "" --plain; do
+    "$v" bench rays "$dir/ring.obj" --threads 1 $way >"$dir/out"
+    note "build$way" "$(awk '/build/ { print $4 }' "$dir/out")"
+    for kind in primary incoherent shadow; do note "$kind$way" "$(awk -v k=$kind '$1 == k { print $2 }' "$dir/out")"; done
+    note "paths$way" "$("$v" bench paths $way | awk '/^paths/ { print $2 }')"
   done
-else
-  "$v" bench rays "$dir/ring.obj" --threads 1
-fi
+  note build2 "$("$v" bench rays "$dir/ring.obj" --threads 2 | awk '/build/ { print $4 }')"
+  if [ -n "$peer" ]; then
+    "$dir/rays" "$dir/ring.obj" >"$dir/out"
+    note peer-build "$(awk '/build/ { print $4 }' "$dir/out")"
+    for kind in primary incoherent shadow; do note "peer-$kind" "$(awk -v k=$kind '$1 == k { print $2 }' "$dir/out")"; done
+  fi
+  if command -v pathtracer >/dev/null; then
+    few=$(theirs 4) many=$(theirs 36)
+    note peer-paths "$(awk -v a="$few" -v b="$many" 'BEGIN { print 32 * 256 * 144 / (b - a) / 1e6 }')"
+  fi
+done
+"$v" bench paths | tail -1
+echo "| a million triangles, one thread, medians of $rounds | here | the library | ratio | plain code | of the vector way |"
+echo "|---|---|---|---|---|---|"
+row() { # name, file, 1: seconds
+  awk -v n="$1" -v a="$(median "$2")" -v b="$(median "peer-$2")" -v p="$(median "$2--plain")" -v s="${3:-}" 'BEGIN {
+    r = b == "" ? "-" : sprintf("%.2f", a / b); w = s == "" ? sprintf("%.2f", p / a) : "-"
+    printf "| %s | %s | %s | %s | %s | %s |\n", n, a, b == "" ? "-" : b, r, p, w }'
+}
+row "incoherent closest hits, million a second" incoherent
+row "primary rays, million a second" primary
+row "shadow rays (any hit), million a second" shadow
+row "structure, seconds" build 1
+echo "| structure on two threads, seconds | $(median build2) | | | | |"
+row "samples of paths, million a second" paths
+"$v" bench noise

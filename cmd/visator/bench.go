@@ -14,20 +14,25 @@ import (
 	"visator/core/geom"
 	"visator/core/raybench"
 	"visator/core/simplify"
+	"visator/core/trial"
 )
 
 func bench(ctx context.Context, args []string) error {
-	fs := newFlags("bench", "rays FILE [--threads 1] | read FILE | simplify FILE N OUT.obj | distance A B | model N "+
-		"FILE.obj",
+	fs := newFlags("bench", "rays FILE [--threads 1] | paths | noise | read FILE | simplify FILE N OUT.obj | "+
+		"distance A B | model N FILE.obj",
 		`rays: builds the acceleration structure of a model and measures rays a second: primary (a 60 degree camera) and
 incoherent (origins uniform in the bounds, directions uniform on the sphere), closest hits; shadow: the same rays as
 incoherent, any hit; fixed seed.
+paths: renders a grey ring of a million triangles under an even sky on one thread, by paths of up to five rays, and
+tells samples a second.
+noise: renders five scenes of its own with 16 samples a pixel and tells to how many the removal of noise comes, beside
+references of 256 samples.
 read: reads a model file five times and prints the shortest time.
 simplify: reduces a model of one mesh to N triangles and prints the time.
 distance: prints the Hausdorff distance of two models of one mesh.
 model: writes a model of 2 N x N triangles to try the others on.`)
 	threads := fs.Int("threads", 1, "threads")
-	plain := fs.Bool("plain", false, "rays: by plain code, not by vector instructions")
+	plain := fs.Bool("plain", false, "rays, paths: by plain code, not by vector instructions")
 	coordinates := fs.Bool("coordinates", false, "model: with texture coordinates")
 	rest, err := parse(fs, args)
 	if err != nil {
@@ -39,6 +44,17 @@ model: writes a model of 2 N x N triangles to try the others on.`)
 			defer bvh.Plainly()()
 		}
 		return benchRays(ctx, rest[1], *threads)
+	case len(rest) == 1 && rest[0] == "paths":
+		if *plain {
+			defer bvh.Plainly()()
+		}
+		rate, err := trial.Paths(ctx, 32)
+		if err == nil {
+			fmt.Printf("paths %.3f million samples/s\nby %s\n", rate/1e6, bvh.Way())
+		}
+		return err
+	case len(rest) == 1 && rest[0] == "noise":
+		return trial.Report(ctx, os.Stdout, 240, 16, 256, *threads)
 	case len(rest) == 2 && rest[0] == "read":
 		return benchRead(ctx, rest[1])
 	case len(rest) == 4 && rest[0] == "simplify":
@@ -48,8 +64,8 @@ model: writes a model of 2 N x N triangles to try the others on.`)
 	case len(rest) == 3 && rest[0] == "model":
 		return benchModel(rest[1], rest[2], *coordinates)
 	}
-	return usagef("say: bench rays FILE, bench read FILE, bench simplify FILE N OUT.obj, bench distance A B or bench " +
-		"model N FILE.obj")
+	return usagef("say: bench rays FILE, bench paths, bench noise, bench read FILE, bench simplify FILE N OUT.obj, " +
+		"bench distance A B or bench model N FILE.obj")
 }
 
 func benchRays(ctx context.Context, file string, threads int) error {

@@ -32,7 +32,7 @@ func Least(width, height int) int64 {
 var ErrMemory = errors.New("the picture does not fit into memory")
 
 // apartBytes is what a pixel takes of each kind of light that is kept apart, with the noise being removed.
-const apartBytes = 48
+const apartBytes = 60
 
 // besideBytes is what a pixel takes of what is kept beside.
 func besideBytes(x film.Extra) (n int64) {

@@ -27,17 +27,17 @@ func TestAPictureInBandsIsTheSamePicture(t *testing.T) {
 	v := optics.Default()
 	v.Eye = geom.V{X: 2, Y: 3, Z: 4}
 	v.AimAt(geom.V{Y: 1})
-	cam := &render.Camera{World: v.World(), Near: 0.1, TanX: 0.4 * 24 / 400, TanY: 0.4}
+	cam := &render.Camera{World: v.World(), Near: 0.1, TanX: 0.4 * 24 / 800, TanY: 0.4}
 	for _, denoise := range []bool{false, true} {
-		o := render.Options{Width: 24, Height: 400, Samples: 2, Seed: 5, Bounces: 1, Denoise: denoise}
+		o := render.Options{Width: 24, Height: 800, Samples: 2, Seed: 5, Bounces: 1, Denoise: denoise}
 		whole, err := render.Render(context.Background(), s, cam, o)
 		if err != nil {
 			t.Fatal(err)
 		}
-		// Room for the finished picture and some two hundred rows in the making.
-		room := int64(24*400*madeBytes + 24*200*makingBytes)
+		// Room for the finished picture and some five hundred rows in the making.
+		room := int64(24*800*madeBytes + 24*500*makingBytes)
 		part := o
-		part.Region = [4]int{0, 0, 24, 400}
+		part.Region = [4]int{0, 0, 24, 800}
 		n := len(bands(&part, room))
 		if n < 2 {
 			t.Fatalf("%d bands", n)
@@ -53,7 +53,7 @@ func TestAPictureInBandsIsTheSamePicture(t *testing.T) {
 		if err != nil {
 			t.Fatal(err)
 		}
-		if f.Width != 24 || f.Height != 400 || f.Samples != 2 || !slices.Equal(f.Depth, whole.Depth) ||
+		if f.Width != 24 || f.Height != 800 || f.Samples != 2 || !slices.Equal(f.Depth, whole.Depth) ||
 			!slices.Equal(f.Color, whole.Color) {
 			worst := 0.0
 			for i := range f.Color {

@@ -1,99 +1,112 @@
 package film
 
 import (
-	"context"
+	"math"
+	"slices"
 
 	"visator/core/clean"
 )
 
-// Reach is how many rows above and below a row the noise filter looks at: five steps of 5 x 5, the widest 16 pixels
-// apart, after one of 3 x 3.
-const Reach = 2*(1+2+4+8+16) + 1
+// Reach is how many rows above and below a row the removal of noise looks at: to the middles of the fields about it and
+// to their ends, its levels from there, and one look at 3 x 3 pixels.
+const Reach = clean.Reach + 1 + evenings*(FieldSide+FieldSide/2)
 
-// denoise smooths Color where normals, albedo and depth agree, by an
-// edge-avoiding à-trous wavelet (Dammertz et al., 2010) whose tolerance in
-// brightness follows the measured noise (as in Schied et al., Spatiotemporal
-// Variance-Guided Filtering, 2017). Albedo is divided out before and put
+// denoise smooths Color where normals, albedo and depth agree. Albedo is divided out before and put
 // back after, so that textures stay sharp.
 func (f *Film) denoise() {
-	n := f.Width * f.Height
-	lit := make([]clean.Lit, n) // colour without albedo, and its variance
-	variance := make([]float32, n)
-	guide := make([]float32, 8*n) // normal, albedo, inverse depth, background
-	for i := 0; i < n; i++ {
-		g := guide[8*i : 8*i+8]
-		k := 1 / float32(max(f.counts[i], 1))
-		for c := 0; c < 7; c++ {
-			g[c] = f.guide[7*i+c] * k
+	p := clean.New(f.Width, f.Height, len(f.Shares)+len(f.Ways))
+	variance := make([]float32, f.Width*f.Height)
+	f.Rows(func(y int) {
+		for i := y * f.Width; i < (y+1)*f.Width; i++ {
+			variance[i] = f.take(p, i)
 		}
-		al := g[3]*0.2126 + g[4]*0.7152 + g[5]*0.0722
-		for c := 0; c < 3; c++ {
-			lit[i][c] = f.Color[3*i+c] / max(g[3+c], 0.02)
-		}
-		if g[6] == 0 { // background: shown as it is
-			g[7] = 1
-			for c := 0; c < 3; c++ {
-				lit[i][c] = f.Color[3*i+c]
-			}
-			continue
-		}
-		mean, square := f.mean(i)
-		va := max(square-mean*mean, 0) / float64(max(f.counts[i], 1))
-		if f.counts[i] < 4 { // too few to know
-			va = mean * mean
-		}
-		q := max(al, 0.02)
-		variance[i] = float32(va) / (q * q)
-	}
-	for i, v := range f.soften(variance) {
-		lit[i][3] = v
-	}
-	layers := f.layersOf(guide)
-	next := make([]clean.Lit, n)
+	})
+	f.Rows(func(y int) { f.soften(p.Variance, variance, y) })
 	levels := 5
 	if f.Samples >= 256 {
 		levels = 3
 	}
+	before := slices.Clone(p.Variance)
 	for level := range levels {
-		_ = f.Pixels(context.Background(), func(x, y int) {
-			clean.Smooth(f.Width, f.Height, x, y, 1<<level, guide, lit, next, layers)
-		})
-		lit, next = next, lit
-		for g := range layers {
-			layers[g].Now, layers[g].Next = layers[g].Next, layers[g].Now
-		}
+		p.Smooth(1<<level, f.Rows)
 	}
-	for i := 0; i < n; i++ {
-		if guide[8*i+7] == 1 {
-			continue
-		}
-		for c := 0; c < 3; c++ {
-			f.Color[3*i+c] = lit[i][c] * max(guide[8*i+3+c], 0.02)
-			for g, to := range f.layers() {
-				to[3*i+c] = layers[g].Now[3*i+c] * max(guide[8*i+3+c], 0.02)
+	p.Mend(before, f.Rows)
+	for range evenings {
+		f.keep(p)
+	}
+	f.Rows(func(y int) {
+		for i := y * f.Width; i < (y+1)*f.Width; i++ {
+			if p.Near[i] != p.Near[i] {
+				continue
+			}
+			for c := range 3 {
+				a := max(p.Albedo[c][i], clean.LeastAlbedo)
+				f.Color[3*i+c] = p.Light[c][i]*a + f.shines(f.shine, 3*i+c)
+				for g, to := range f.layers() {
+					to[3*i+c] = p.Layers[g].Now[c][i]*a + f.shinesIn(g, 3*i+c)
+				}
 			}
 		}
+	})
+}
+
+// shines is the mean of what shone straight into the lens; at is three times the pixel, and the channel.
+func (f *Film) shines(sums []float32, at int) float32 {
+	return sums[at] / float32(max(f.counts[at/3], 1))
+}
+
+// shinesIn is shines of one of layers.
+func (f *Film) shinesIn(layer, at int) float32 {
+	switch layer -= len(f.Shares); {
+	case layer < 0:
+		return f.shines(f.shone[layer+len(f.Shares)], at)
+	case layer == Shines:
+		return f.shines(f.shine, at)
 	}
+	return 0
+}
+
+// take puts a pixel into the picture that is to be smoothed, and returns the variance of its luminance.
+func (f *Film) take(p *clean.Picture, i int) (variance float32) {
+	k := 1 / float32(max(f.counts[i], 1))
+	var g [7]float32
+	for c := range g {
+		g[c] = f.guide[7*i+c] * k
+	}
+	beyond := g[6] == 0 // background: shown as it is
+	p.Near[i] = g[6]
+	if beyond {
+		p.Near[i] = float32(math.NaN())
+	}
+	for c := range 3 {
+		p.Normal[c][i], p.Albedo[c][i] = g[c], g[3+c]
+		q := max(g[3+c], clean.LeastAlbedo)
+		if beyond {
+			q = 1
+		}
+		p.Light[c][i] = (f.Color[3*i+c] - f.shines(f.shine, 3*i+c)) / q
+		for l, from := range f.layers() {
+			p.Layers[l].Now[c][i] = (from[3*i+c] - f.shinesIn(l, 3*i+c)) / q
+		}
+	}
+	if beyond {
+		return 0
+	}
+	mean, square := f.mean(i)
+	va := max(square-mean*mean, 0) / float64(max(f.counts[i], 1))
+	if f.counts[i] < 4 { // too few to know
+		va = mean * mean
+	}
+	q := max(g[3]*0.2126+g[4]*0.7152+g[5]*0.0722, clean.LeastAlbedo)
+	return float32(va) / (q * q)
 }
 
 // layers are what adds up to the picture, in one way and the other.
 func (f *Film) layers() [][]float32 { return append(f.Shares[:len(f.Shares):len(f.Shares)], f.Ways...) }
 
-func (f *Film) layersOf(guide []float32) []clean.Layer {
-	out := make([]clean.Layer, len(f.Shares)+len(f.Ways))
-	for g := range out {
-		out[g] = clean.Layer{Now: make([]float32, len(f.Color)), Next: make([]float32, len(f.Color))}
-		for i, v := range f.layers()[g] {
-			out[g].Now[i] = v / max(guide[8*(i/3)+3+i%3], 0.02)
-		}
-	}
-	return out
-}
-
-// soften averages the variance over 3 x 3 pixels: it is noisy itself.
-func (f *Film) soften(v []float32) []float32 {
-	out := make([]float32, len(v))
-	_ = f.Pixels(context.Background(), func(x, y int) {
+// soften averages the variance of a row over 3 x 3 pixels: it is noisy itself.
+func (f *Film) soften(to, v []float32, y int) {
+	for x := range f.Width {
 		sum, n := float32(0), float32(0)
 		for dy := max(y-1, 0); dy <= min(y+1, f.Height-1); dy++ {
 			for dx := max(x-1, 0); dx <= min(x+1, f.Width-1); dx++ {
@@ -101,7 +114,6 @@ func (f *Film) soften(v []float32) []float32 {
 				n++
 			}
 		}
-		out[y*f.Width+x] = sum / n
-	})
-	return out
+		to[y*f.Width+x] = sum / n
+	}
 }

@@ -41,14 +41,16 @@ type Film struct {
 
 	sum    []float64 // 3 a pixel
 	apart  [][]float32
-	square []float64 // of luminance, 1 a pixel
-	guide  []float32 // 7 a pixel: sums of normal, albedo, 1/depth
-	counts []int32   // samples that a pixel has
-	held   []Held    // Ranks a pixel, if it was asked for
-	made   []Held    // the same of surfaces
-	open   []float32 // sum of what was not hidden
-	sent   []float32 // sums of what light was sent and what of it did not come, 2 a pixel
-	rates  []float32 // how many samples more a pixel gets than the average, once that is known; see plan.go
+	square []float64   // of luminance, 1 a pixel
+	shine  []float32   // sum of what shone straight into the lens, 3 a pixel: it has no noise to be removed
+	shone  [][]float32 // the same of each of Shares
+	guide  []float32   // 7 a pixel: sums of normal, albedo, 1/depth
+	counts []int32     // samples that a pixel has
+	held   []Held      // Ranks a pixel, if it was asked for
+	made   []Held      // the same of surfaces
+	open   []float32   // sum of what was not hidden
+	sent   []float32   // sums of what light was sent and what of it did not come, 2 a pixel
+	rates  []float32   // how many samples more a pixel gets than the average, once that is known; see plan.go
 }
 
 // Seen is what the camera's ray met first.
@@ -58,6 +60,7 @@ type Seen struct {
 	Object         uint32  // instance ID; 0: none
 	Unhidden       float64 // 1: nothing near by hides the sky; asked for with Extra.Unhidden
 	Surface        uint32  // its number; 0: none; asked for with Extra.Surfaces
+	Shine          geom.V  // what of its light shone straight into the lens
 	Sent, Lost     float64 // luminance of what light was sent there, and did not come; asked for with Extra.Shadow
 }
 
@@ -81,7 +84,7 @@ func New(whole [2]int, part [4]int, x Extra) *Film {
 	f := &Film{Width: w, Height: h, Left: part[0], Top: part[1], Whole: whole, Threads: 1, Color: make([]float32, 3*n),
 		Depth: make([]float32, n), Normal: make([]float32, 3*n), Albedo: make([]float32, 3*n),
 		Object: make([]float32, n), sum: make([]float64, 3*n), square: make([]float64, n),
-		guide: make([]float32, 7*n), counts: make([]int32, n)}
+		guide: make([]float32, 7*n), counts: make([]int32, n), shine: make([]float32, 3*n)}
 	parts := x.Kinds
 	if x.Ways {
 		parts += len(WayNames)
@@ -90,6 +93,10 @@ func New(whole [2]int, part [4]int, x Extra) *Film {
 	all := make([][]float32, parts)
 	for g := range all {
 		all[g], f.apart[g] = make([]float32, 3*n), make([]float32, 3*n)
+	}
+	f.shone = make([][]float32, x.Kinds)
+	for g := range f.shone {
+		f.shone[g] = make([]float32, 3*n)
 	}
 	f.Shares, f.Ways = all[:x.Kinds:x.Kinds], all[x.Kinds:]
 	if x.Held {
@@ -116,7 +123,7 @@ func (f *Film) Extra() Extra {
 // Close gives back what only a film in the making needs.
 func (f *Film) Close() {
 	f.sum, f.square, f.guide, f.rates, f.apart, f.open, f.Enter = nil, nil, nil, nil, nil, nil, nil
-	f.sent = nil
+	f.sent, f.shine, f.shone = nil, nil, nil
 	if f.held == nil && f.made == nil { // else they tell how much of a pixel a thing takes
 		f.counts = nil
 	}
@@ -125,17 +132,19 @@ func (f *Film) Close() {
 // Open says whether samples can be added.
 func (f *Film) Open() bool { return f.sum != nil }
 
-// Add adds one sample to a pixel: the light, what was met first, and what each kind of light gave.
-func (f *Film) Add(i int, c geom.V, sn *Seen, apart []geom.V) {
+// Add adds one sample to a pixel: the light, what was met first, what each kind of light gave, and what of that shone
+// straight into the lens.
+func (f *Film) Add(i int, c geom.V, sn *Seen, apart, shone []geom.V) {
 	f.counts[i]++
 	f.sum[3*i] += c.X
 	f.sum[3*i+1] += c.Y
 	f.sum[3*i+2] += c.Z
 	for g, v := range apart {
-		if v != (geom.V{}) {
-			to := f.apart[g][3*i : 3*i+3]
-			to[0], to[1], to[2] = to[0]+float32(v.X), to[1]+float32(v.Y), to[2]+float32(v.Z)
-		}
+		addLight(f.apart[g], i, v)
+	}
+	addLight(f.shine, i, sn.Shine)
+	for g, v := range shone {
+		addLight(f.shone[g], i, v)
 	}
 	if f.held != nil && sn.Object != 0 {
 		hold(f.held[Ranks*i:Ranks*(i+1)], sn.Object)
@@ -156,6 +165,13 @@ func (f *Film) Add(i int, c geom.V, sn *Seen, apart []geom.V) {
 	for k, v := range [7]float64{sn.Normal.X, sn.Normal.Y, sn.Normal.Z, sn.Albedo.X, sn.Albedo.Y, sn.Albedo.Z,
 		1 / sn.Depth} {
 		g[k] += float32(v)
+	}
+}
+
+func addLight(to []float32, i int, v geom.V) {
+	if v != (geom.V{}) {
+		p := to[3*i : 3*i+3]
+		p[0], p[1], p[2] = p[0]+float32(v.X), p[1]+float32(v.Y), p[2]+float32(v.Z)
 	}
 }
 
@@ -212,6 +228,23 @@ func (f *Film) Pixels(ctx context.Context, do func(x, y int)) error {
 	})
 }
 
+// Rows calls do for every row, on Threads goroutines.
+func (f *Film) Rows(do func(y int)) {
+	var next atomic.Int64
+	var wg crew.Group
+	for range max(f.Threads, 1) {
+		wg.Go(func() {
+			if f.Enter != nil {
+				f.Enter()
+			}
+			for y := int(next.Add(1)) - 1; y < f.Height; y = int(next.Add(1)) - 1 {
+				do(y)
+			}
+		})
+	}
+	wg.Wait()
+}
+
 // Glimpse is the picture so far at half the size, with the noise removed if
 // asked: quick to make, for a look while the render goes on.
 func (f *Film) Glimpse(denoise bool) *Film {
@@ -222,13 +255,14 @@ func (f *Film) Glimpse(denoise bool) *Film {
 	n := w * h
 	k := f.Width / w // the pixels of a block, along a side
 	g := &Film{Width: w, Height: h, Samples: f.Samples * k * k, Color: make([]float32, 3*n), sum: make([]float64, 3*n),
-		square: make([]float64, n), guide: make([]float32, 7*n), counts: make([]int32, n), Enter: f.Enter,
-		Threads: f.Threads}
+		square: make([]float64, n), guide: make([]float32, 7*n), shine: make([]float32, 3*n), counts: make([]int32, n),
+		Enter: f.Enter, Threads: f.Threads}
 	for y := range h * k {
 		for x := range w * k {
 			from, to := y*f.Width+x, y/k*w+x/k
 			for c := range 3 {
 				g.sum[3*to+c] += f.sum[3*from+c]
+				g.shine[3*to+c] += f.shine[3*from+c]
 			}
 			g.square[to] += f.square[from]
 			g.counts[to] += f.counts[from]

@@ -27,7 +27,8 @@ func expose(f *Film, samples int, seed uint64) {
 				v += 0.5 * (2*r.Float64() - 1)
 			}
 			c := geom.V{X: v, Y: v, Z: v}
-			f.Add(i, c, &Seen{Depth: 2, Normal: geom.V{Z: 1}, Albedo: c, Object: uint32(1 + r.IntN(3))}, []geom.V{c.Mul(0.25)})
+			f.Add(i, c, &Seen{Depth: 2, Normal: geom.V{Z: 1}, Albedo: c, Object: uint32(1 + r.IntN(3))}, []geom.V{c.Mul(0.25)},
+				[]geom.V{{}})
 		}
 	}
 	f.Samples = samples

@@ -23,7 +23,7 @@ type kept struct {
 }
 
 // Version is that of the form of films that are laid aside.
-const Version = 1
+const Version = 2
 
 // ErrOther is a film of another picture than the one that is to go on.
 var ErrOther = errors.New("the film is of another picture")
@@ -45,6 +45,7 @@ func (f *Film) parts() (list []struct {
 	add("counts", f.counts)
 	add("sum", f.sum)
 	add("square", f.square)
+	add("shine", f.shine)
 	add("guide", f.guide)
 	add("depth", f.Depth)
 	add("normal", f.Normal)
@@ -64,6 +65,9 @@ func (f *Film) parts() (list []struct {
 	}
 	if f.sent != nil {
 		add("sent", f.sent)
+	}
+	for g := range f.shone {
+		add(fmt.Sprintf("shone-%d", g), f.shone[g])
 	}
 	for g := range f.apart {
 		add(fmt.Sprintf("apart-%d", g), f.apart[g])

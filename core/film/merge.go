@@ -12,6 +12,10 @@ func (f *Film) Merge(o *Film) error {
 	addTo(f.sum, o.sum)
 	addTo(f.square, o.square)
 	addTo(f.guide, o.guide)
+	addTo(f.shine, o.shine)
+	for g := range f.shone {
+		addTo(f.shone[g], o.shone[g])
+	}
 	addTo(f.open, o.open)
 	addTo(f.sent, o.sent)
 	for g := range f.apart {

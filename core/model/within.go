@@ -44,3 +44,15 @@ func (p *Part) NormalAt(triangle uint32, u, v float32) (n geom.V, ok bool) {
 	at := func(k uint32) float64 { return between(p.Normals, 3, k, idx, u, v) }
 	return geom.V{X: at(0), Y: at(1), Z: at(2)}, true
 }
+
+// Layered says whether there is more to a surface than metal and roughness.
+func (m *Surface) Layered() bool {
+	d := DefaultSurface()
+	return m.Specular != d.Specular || m.SpecularTint != d.SpecularTint || m.Coat > 0 || m.Sheen != d.Sheen ||
+		m.Brush > 0 || m.Film > 0 || m.Leaf > 0 || m.Slots[SpecularMap].Map != None ||
+		m.Slots[SpecularTintMap].Map != None
+}
+
+// Colored are the maps whose values are colours; those of all others are data.
+var Colored = [SlotCount]bool{BaseColorMap: true, EmissiveMap: true, SpecularTintMap: true, SheenMap: true,
+	LeafTintMap: true}

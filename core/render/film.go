@@ -136,7 +136,6 @@ func Render(ctx context.Context, s *Scene, cam *Camera, o Options) (*Film, error
 		packs <- newPack(tracer{s: s, bounces: o.Bounces, clamp: clamp, looksAbout: x.Unhidden, weighs: x.Shadow,
 			numbers: numbers}, len(f.Shares), len(f.Ways))
 	}
-	from := &rays{cam, &o}
 	for f.Samples < o.Samples {
 		// One sample a pass at first, for a picture soon; more when there are many.
 		next := f.Samples + min(max(1, f.Samples/4), 16, o.Samples-f.Samples)
@@ -147,7 +146,7 @@ func Render(ctx context.Context, s *Scene, cam *Camera, o Options) (*Film, error
 		}
 		err := f.Tiles(ctx, func(x0, y0, x1, y1 int) {
 			p := <-packs
-			p.tile(ctx, f, from, x0, y0, x1, y1, next)
+			p.tile(ctx, f, cam, &o, x0, y0, x1, y1, next)
 			packs <- p
 		})
 		if err != nil {

@@ -34,21 +34,14 @@ func newPack(like tracer, kinds, ways int) *pack {
 	for i := range p.paths {
 		tr := &p.paths[i].tracer
 		*tr = like
-		tr.apart = make([]geom.V, kinds+ways)
+		tr.apart, tr.shone = make([]geom.V, kinds+ways), make([]geom.V, kinds)
 		tr.ways = tr.apart[kinds:]
 	}
 	return p
 }
 
-// rays are those of a picture's samples.
-type rays struct {
-	cam *Camera
-	o   *Options
-}
-
 // begin sends out sample number k of pixel i of a film, (x, y) of the whole picture.
-func (v *follower) begin(r *rays, i, x, y, k int) {
-	o, cam := r.o, r.cam
+func (v *follower) begin(cam *Camera, o *Options, i, x, y, k int) {
 	v.pixel, v.over, v.sees = i, false, seen{}
 	v.sampler = points.New(o.Seed, x, y, o.Skip+k)
 	smp := &v.sampler
@@ -62,11 +55,13 @@ func (v *follower) begin(r *rays, i, x, y, k int) {
 		cam = o.Moving(share)
 	}
 	v.tracer.begin(cam.Ray((float64(x)+jx)/float64(o.Width), (float64(y)+jy)/float64(o.Height), lu, lv), smp, &v.sees)
+	// What is out of focus or moves has noise of its own.
+	v.surely = v.surely && cam.LensRadius == 0 && o.Moving == nil
 }
 
 // tile makes the samples of the pixels from (x0, y0) to before (x1, y1) that they lack of next a pixel. Whichever comes
 // to its end first, they are added in their order. It stops soon when ctx is cancelled.
-func (p *pack) tile(ctx context.Context, f *Film, r *rays, x0, y0, x1, y1, next int) {
+func (p *pack) tile(ctx context.Context, f *Film, cam *Camera, o *Options, x0, y0, x1, y1, next int) {
 	x, y, k, want := x0-1, y0, 0, 0
 	// begin begins the next sample.
 	begin := func(v *follower) bool {
@@ -81,7 +76,7 @@ func (p *pack) tile(ctx context.Context, f *Film, r *rays, x0, y0, x1, y1, next 
 			i := y*f.Width + x
 			k, want = f.Count(i), max(f.Want(i, next), f.Count(i))
 		}
-		v.begin(r, y*f.Width+x, f.Left+x, f.Top+y, k)
+		v.begin(cam, o, y*f.Width+x, f.Left+x, f.Top+y, k)
 		k++
 		return true
 	}
@@ -109,7 +104,7 @@ func (p *pack) tile(ctx context.Context, f *Film, r *rays, x0, y0, x1, y1, next 
 		}
 		for ; first < last && p.paths[first%many].over; first++ {
 			v := &p.paths[first%many]
-			f.Add(v.pixel, v.brings, &v.sees, v.apart)
+			f.Add(v.pixel, v.brings, &v.sees, v.apart, v.shone)
 		}
 	}
 }

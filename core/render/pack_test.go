@@ -40,7 +40,7 @@ func TestPathsTogetherBringWhatTheyBringAlone(t *testing.T) {
 	alone := film.New([2]int{o.Width, o.Height}, [4]int{0, 0, o.Width, o.Height}, x)
 	tr := tracer{s: s, bounces: o.Bounces, looksAbout: true, weighs: true,
 		apart: make([]geom.V, x.Kinds+len(film.WayNames))}
-	tr.ways = tr.apart[x.Kinds:]
+	tr.ways, tr.shone = tr.apart[x.Kinds:], make([]geom.V, x.Kinds)
 	for i := range o.Width * o.Height {
 		for sample := range o.Samples {
 			px, py := i%o.Width, i/o.Width
@@ -49,7 +49,7 @@ func TestPathsTogetherBringWhatTheyBringAlone(t *testing.T) {
 			jx, jy := smp.Next2()
 			lu, lv := smp.Next2()
 			ray := cam.Ray((float64(px)+jx)/float64(o.Width), (float64(py)+jy)/float64(o.Height), lu, lv)
-			alone.Add(i, tr.radiance(ray, &smp, &sn), &sn, tr.apart)
+			alone.Add(i, tr.radiance(ray, &smp, &sn), &sn, tr.apart, tr.shone)
 		}
 	}
 	alone.Samples = o.Samples

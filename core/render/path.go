@@ -23,6 +23,7 @@ type tracer struct {
 	plainWays  bool                // lamps are looked for only where light meets the air: to test the other way
 	met        met                 // of the point in the air at which the path is: there is one at a time
 	apart      []geom.V            // what each kind of light gave along the path, then each way; none if nobody asks
+	shone      []geom.V            // what of kinds of light shone straight into the lens
 	ways       []geom.V            // the end of it; see ways.go
 
 	// The path.
@@ -32,6 +33,7 @@ type tracer struct {
 	asks      int
 	smp       *points.Sampler
 	first     *seen
+	surely    bool   // it has come here by no choice: what shines at its end has no noise but that of edges
 	total     geom.V // what it brought so far
 	weight    geom.V
 	from      last
@@ -87,8 +89,10 @@ func (tr *tracer) radiance(ray Ray, smp *points.Sampler, first *seen) geom.V {
 // begin sends a path out along a ray from the camera; first is told what it meets first.
 func (tr *tracer) begin(ray Ray, smp *points.Sampler, first *seen) {
 	tr.smp, tr.first = smp, first
-	first.Depth = math.Inf(1)
+	first.Depth, first.Shine = math.Inf(1), geom.V{}
+	clear(tr.shone)
 	tr.total, tr.weight = geom.V{}, allWhite
+	tr.surely = tr.s.Air == nil && tr.s.Fall == nil
 	tr.from = last{p: ray.O}
 	tr.depth, tr.straight, tr.travelled, tr.inside = 0, 0, 0, nil
 	tr.way = wayTo{}
@@ -117,6 +121,8 @@ func (tr *tracer) out(list []*cast.Quest) []*cast.Quest {
 func (tr *tracer) brought() geom.V {
 	if !tr.total.Finite() {
 		clear(tr.apart)
+		clear(tr.shone)
+		tr.first.Shine = geom.V{}
 		return geom.V{}
 	}
 	return tr.total
@@ -136,6 +142,12 @@ func (tr *tracer) add(kind int, c geom.V, indirect bool) {
 		}
 	}
 	tr.total = tr.total.Add(c)
+	if tr.surely && tr.depth == 0 && tr.way.at == alongRay {
+		tr.first.Shine = tr.first.Shine.Add(c)
+		if len(tr.shone) > 0 {
+			tr.shone[kind] = tr.shone[kind].Add(c)
+		}
+	}
 	if len(tr.apart) > len(tr.ways) {
 		tr.apart[kind] = tr.apart[kind].Add(c)
 	}
@@ -199,6 +211,7 @@ func (tr *tracer) advance() {
 	tr.on = false
 	s, smp, first, from := tr.s, tr.smp, tr.first, &tr.from
 	ray, hit, ok := tr.main.Ray, tr.main.Hit, tr.main.Met
+	tr.surely = tr.surely && !tr.main.pass.chose
 	dark := tr.blind && tr.depth == 0
 	far := math.Inf(1)
 	if ok {
@@ -316,6 +329,7 @@ func (tr *tracer) straightOn(pt *point, ray *Ray, hit *Hit) bool {
 	p := straightShare / (straightShare + rest)
 	if straightShare > 0 && tr.smp.Pick(hit.Triangle, uint32(hit.Instance)^0x51ed270b) < p {
 		tr.weight = tr.weight.Times(through).Mul(1 / p)
+		tr.surely = false
 		tr.travelled += hit.T
 		next := pt.leave(ray.D)
 		if tr.depth == 0 && ray.Max > 0 {

@@ -330,6 +330,7 @@ type passing struct {
 	of     *Scene
 	s      *points.Sampler
 	shadow bool
+	chose  bool // by chance
 	tint   geom.V
 }
 
@@ -342,6 +343,7 @@ func (p *passing) Lets(stand, id uint32, u, v float32) bool {
 		alpha = mp.surface.opacity(mp, id-mp.first, u, v, &uv)
 	}
 	if !p.shadow {
+		p.chose = p.chose || alpha > 0 && alpha < 1
 		return alpha < 1 && p.s.Pick(id, stand) >= alpha
 	}
 	keep := geom.V{X: 1, Y: 1, Z: 1}.Mul(1 - alpha)

@@ -43,13 +43,13 @@ func newSurfaces(m *model.Model) (list []*Surface, fallback *Surface, err error)
 			}
 			t := *pictures[slot.Map]
 			t.Slot = slot
-			t.Linear = !colored[role]
+			t.Linear = !model.Colored[role]
 			if s.m.Pattern.Broken {
 				t.Break(s.m.Pattern.Seed)
 			}
 			s.tex[role] = &t
 		}
-		s.layered = layered(&s.m)
+		s.layered = s.m.Layered()
 		p := &s.m.Pattern
 		s.placed = (p.Apart || p.World || p.Thrown != nil) && s.m.Alpha == model.Opaque &&
 			s.tex[model.EmissiveMap] == nil
@@ -63,17 +63,6 @@ func newSurfaces(m *model.Model) (list []*Surface, fallback *Surface, err error)
 	def.Metallic = 0 // a model without surfaces is plaster, not rough metal
 	return list, &Surface{m: def}, nil
 }
-
-func layered(m *model.Surface) bool {
-	d := model.DefaultSurface()
-	return m.Specular != d.Specular || m.SpecularTint != d.SpecularTint || m.Coat > 0 || m.Sheen != d.Sheen ||
-		m.Brush > 0 || m.Film > 0 || m.Leaf > 0 || m.Slots[model.SpecularMap].Map != model.None ||
-		m.Slots[model.SpecularTintMap].Map != model.None
-}
-
-// colored are the maps whose values are colours; those of all others are data.
-var colored = [model.SlotCount]bool{model.BaseColorMap: true, model.EmissiveMap: true, model.SpecularTintMap: true,
-	model.SheenMap: true, model.LeafTintMap: true}
 
 // seeThrough reports whether hits on the surface must be asked about.
 func (s *Surface) seeThrough() bool { return s.m.Alpha != model.Opaque || s.clear() }

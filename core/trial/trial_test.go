@@ -1,0 +1,45 @@
+package trial
+
+import (
+	"context"
+	"math"
+	"strings"
+	"testing"
+)
+
+// The error is that of its formula: squared differences over the squared value and a hundredth of the squared mean.
+func TestError(t *testing.T) {
+	if e := Error([]float32{1.1, 2}, []float32{1, 3}); math.Abs(e-(0.01/(1+0.04)+1/(9+0.04))/2) > 1e-7 {
+		t.Error(e)
+	}
+	if e := Error([]float32{1, 3}, []float32{1, 3}); e != 0 {
+		t.Error(e)
+	}
+}
+
+// The scenes are there, and each shows something: not one value everywhere.
+func TestScenesShowSomething(t *testing.T) {
+	for _, trial := range Trials {
+		if strings.Contains(trial.Name, "million") && testing.Short() {
+			continue
+		}
+		n, err := Clear(context.Background(), trial, 64, 2, 8, 2)
+		if err != nil || !(n.Plain > 0) || !(n.Clean > 0) || !(n.Second > 0) {
+			t.Errorf("%s: %+v, %v", trial.Name, n, err)
+		}
+	}
+}
+
+// Removing noise makes a picture as if it had many more samples, and leaves the light of fields as it was.
+func TestNoiseIsRemoved(t *testing.T) {
+	for k, least := range map[int]float64{0: 80, 1: 20, 2: 50} { // about half of what they come to
+		n, err := Clear(context.Background(), Trials[k], 128, 16, 96, 2)
+		if err != nil {
+			t.Fatal(err)
+		}
+		t.Logf("%s: %+v", Trials[k].Name, n)
+		if !(n.As > least) || !(n.Field < 0.1) {
+			t.Errorf("%s: as of %.0f samples, fields within %.3f", Trials[k].Name, n.As, n.Field)
+		}
+	}
+}
