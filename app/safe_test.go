@@ -497,14 +497,14 @@ func TestTakesAreBounded(t *testing.T) {
 	d := newStudio(t)
 	d.a.Memory = 2 << 30
 	_, err := d.a.Shoot(d.ctx, d.set, "", "still", takes.Settings{Width: 16384, Height: 16384, Samples: 1})
-	if !errors.Is(err, act.ErrWrong) || !strings.Contains(err.Error(), "9.2 GB of memory even made in bands") {
+	if !errors.Is(err, act.ErrWrong) || !strings.Contains(err.Error(), "10.1 GB of memory even made in bands") {
 		t.Errorf("268 million pixels in 2 GB: %v", err)
 	}
 	// What does not fit as a whole, but in bands, is made: and is the same picture.
 	var pictures [2]takes.Result
-	for i, memory := range []int64{1 << 30, 64*300*32 + 64*200*240} {
+	for i, memory := range []int64{1 << 30, 64*500*32 + 64*400*252} {
 		d.a.Memory = memory
-		take, err := d.a.Shoot(d.ctx, d.set, "", "still", takes.Settings{Width: 64, Height: 300, Samples: 2,
+		take, err := d.a.Shoot(d.ctx, d.set, "", "still", takes.Settings{Width: 64, Height: 500, Samples: 2,
 			Seed: 3})
 		if err != nil {
 			t.Fatal(err)
