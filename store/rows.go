@@ -248,33 +248,28 @@ func GetPiece(ctx context.Context, q Querier, id string) (Piece, error) {
 	return One[Piece](ctx, q, "select "+PieceColumns+" from piece where id = $1", id)
 }
 
-// ShelfRow is a piece with the name of its production.
+// ShelfRow is a piece that was found, and the version of it that the database holds: another after each change.
 type ShelfRow struct {
-	Piece
-	ProductionName string
+	ID, Version, ProductionName string
 }
 
 // Shelf searches the pieces of a production, or of all when it is "": every
 // word, in lower case, must occur in a piece's name, tags, author, parts or
 // surfaces.
 func Shelf(ctx context.Context, q Querier, production string, words []string) ([]ShelfRow, error) {
-	rows, err := q.Query(ctx, "select "+PieceColumns+`, (select name from production where id = p.production_id)
+	return List[ShelfRow](ctx, q, `select id, concat(current_database(), ' ', xmin, ctid),
+		(select name from production where id = p.production_id)
 		from piece p where not gone and `+unbinned+` and ($1 = '' or production_id = $1)
 		and not exists (select from unnest($2::text[]) w where position(w in lower(concat_ws(' ', name, tags::text,
 		credit->>'author',
 			jsonb_path_query_array(inventory, '$.rearranged[*].name')::text, jsonb_path_query_array(inventory,
 			'$.surfaces[*].name')::text))) = 0)
 		order by created, id`, production, words)
-	if err != nil {
-		return nil, err
-	}
-	return pgx.CollectRows(rows, func(row pgx.CollectableRow) (r ShelfRow, err error) {
-		p := &r.Piece
-		err = row.Scan(&p.ID, &p.ProductionID, &p.ArrivalID, &p.Name, &p.Source, &p.Blob, &p.Facts, &p.Sizing, &p.Rev,
-			&p.Gone, &p.Created, &p.Recipe, &p.Credit, &p.Tags, &p.Favourite, &p.News, &p.Made, &p.Making, &p.Picture,
-			&p.Weight, &r.ProductionName)
-		return r, err
-	})
+}
+
+// PiecesBy are pieces by their IDs, in no order.
+func PiecesBy(ctx context.Context, q Querier, ids []string) ([]Piece, error) {
+	return List[Piece](ctx, q, "select "+PieceColumns+" from piece where id = any($1)", ids)
 }
 
 // InsertPiece puts in a piece; one that is there stays as it is.

@@ -53,39 +53,31 @@ func (s *Server) home(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
+	counts, err := s.app.Store.CountsOf(ctx)
+	if err != nil {
+		return err
+	}
 	var out []homeProduction
 	for _, p := range list {
-		h := homeProduction{Production: p}
+		h := homeProduction{Production: p, Pieces: counts[p.ID].Pieces, Shots: counts[p.ID].Shots}
 		if h.Sets, err = s.app.Store.Sets(ctx, p.ID); err != nil {
 			return err
 		}
-		pieces, err := store.Pieces(ctx, s.app.Store.Pool, p.ID)
+		pictured, err := s.app.Store.Pictures(ctx, p.ID, 4)
 		if err != nil {
 			return err
 		}
-		h.Pieces = len(pieces)
-		for _, set := range h.Sets {
-			shots, err := store.Shots(ctx, s.app.Store.Pool, set.ID)
-			if err != nil {
-				return err
+		for _, t := range pictured {
+			var r takes.Result
+			if json.Unmarshal(t.Result, &r) != nil {
+				continue
 			}
-			h.Shots += len(shots)
-			made, err := store.Takes(ctx, s.app.Store.Pool, set.ID)
-			if err != nil {
-				return err
+			pic := r.PNG
+			if pic == "" && len(r.Frames) > 0 {
+				pic = cmp.Or(r.Frames[len(r.Frames)/2], r.Frames[0])
 			}
-			for _, t := range made {
-				var r takes.Result
-				if json.Unmarshal(t.Result, &r) != nil || len(h.Takes) >= 4 {
-					continue
-				}
-				pic := r.PNG
-				if pic == "" && len(r.Frames) > 0 {
-					pic = cmp.Or(r.Frames[len(r.Frames)/2], r.Frames[0])
-				}
-				if pic != "" {
-					h.Takes = append(h.Takes, homeTake{t.Name, pic})
-				}
+			if pic != "" {
+				h.Takes = append(h.Takes, homeTake{t.Name, pic})
 			}
 		}
 		out = append(out, h)
@@ -170,7 +162,15 @@ func (s *Server) state(c *echo.Context) error {
 // topics are what a page knows of a set, without what it has already.
 func (s *Server) topics(c *echo.Context) error {
 	t, err := s.app.TopicsHad(c.Request().Context(), c.Param("set"), c.QueryParam("have"))
-	return answer(c, t, err)
+	if err != nil {
+		return err
+	}
+	raw, err := t.JSON()
+	if err != nil {
+		return err
+	}
+	c.Response().Header().Set("Cache-Control", "no-store")
+	return c.Blob(http.StatusOK, "application/json; charset=utf-8", raw)
 }
 
 // topic is one of them, with its tag.

@@ -13,6 +13,7 @@ import (
 	"github.com/jackc/pgx/v5"
 
 	"visator/app/act"
+	"visator/app/cache"
 	"visator/app/measure"
 	"visator/core/intake/credit"
 	"visator/store"
@@ -64,32 +65,83 @@ func (a *Library) Search(ctx context.Context, setID string, s Shelf) ([]Good, er
 	if err != nil {
 		return nil, err
 	}
+	known, err := a.goods(ctx, rows)
+	if err != nil {
+		return nil, err
+	}
 	out := []Good{}
-	for i := range rows {
-		r := &rows[i]
-		facts, size, err := measure.PieceFacts(&r.Piece)
-		if err != nil {
-			return nil, err
+	for _, r := range rows {
+		k, ok := known[r.ID]
+		if !ok {
+			continue // it was taken away meanwhile
 		}
-		var c credit.Credit
-		if err := json.Unmarshal(r.Credit, &c); err != nil {
-			return nil, fmt.Errorf("piece %s: %w", r.ID, err)
-		}
-		g := Good{ID: r.ID, Name: r.Name, Production: r.ProductionName, Here: r.ProductionID == set.ProductionID,
-			Picture: r.Picture, Format: facts.Format,
-			Triangles: facts.Triangles, Height: size.Size(facts.Box()).Y, Licence: c.Licence, Price: c.Price,
-			Currency: c.Currency, Marked: r.Favourite}
-		for _, t := range facts.Textures {
-			if t.Status == "missing" {
-				g.Lacks++
-			}
-		}
+		g := k.Good
+		g.Production, g.Here = r.ProductionName, k.production == set.ProductionID
 		if s.fits(&g) && len(out) < maxShelf {
 			out = append(out, g)
 		}
 	}
 	slices.SortStableFunc(out, func(x, y Good) int { return MarkedFirst(x.Marked, y.Marked) })
 	return out, nil
+}
+
+// good is what the shelf shows of a piece, whoever looks.
+type good struct {
+	Good
+	production string
+}
+
+// goodsKept are those of pieces that were looked at before, each by its version.
+var goodsKept = cache.Of("goods", func(good) int { return 500 })
+
+// goods are what the shelf shows of pieces, by piece; those that are not known are read.
+func (a *Library) goods(ctx context.Context, rows []store.ShelfRow) (map[string]good, error) {
+	out := make(map[string]good, len(rows))
+	var lack []string
+	version := map[string]string{}
+	for _, r := range rows {
+		if g, ok := goodsKept.GetOf(r.ID, r.Version); ok {
+			out[r.ID] = g
+			continue
+		}
+		lack, version[r.ID] = append(lack, r.ID), r.Version
+	}
+	if len(lack) == 0 {
+		return out, nil
+	}
+	pieces, err := store.PiecesBy(ctx, a.Store.Pool, lack)
+	if err != nil {
+		return nil, err
+	}
+	for i := range pieces {
+		g, err := goodOf(&pieces[i])
+		if err != nil {
+			return nil, err
+		}
+		out[g.ID] = g
+		goodsKept.PutOf(g.ID, version[g.ID], g)
+	}
+	return out, nil
+}
+
+func goodOf(p *store.Piece) (good, error) {
+	facts, size, err := measure.PieceFacts(p)
+	if err != nil {
+		return good{}, err
+	}
+	var c credit.Credit
+	if err := json.Unmarshal(p.Credit, &c); err != nil {
+		return good{}, fmt.Errorf("piece %s: %w", p.ID, err)
+	}
+	g := good{Good{ID: p.ID, Name: p.Name, Picture: p.Picture, Format: facts.Format, Triangles: facts.Triangles,
+		Height: size.Size(facts.Box()).Y, Licence: c.Licence, Price: c.Price, Currency: c.Currency,
+		Marked: p.Favourite}, p.ProductionID}
+	for _, t := range facts.Textures {
+		if t.Status == "missing" {
+			g.Lacks++
+		}
+	}
+	return g, nil
 }
 
 // MarkedFirst orders favourites before all else.

@@ -10,6 +10,7 @@ type Sets struct {
 	Store *store.Store
 
 	watches watches
+	shelves shelves
 }
 
 // New are the sets of a store.

@@ -27,6 +27,7 @@ type Snapshot struct {
 	*Library
 	PieceList     []store.Piece // of the library, in its order
 	LookList      []store.LookLevels
+	Stamps        store.Stamps // of the production; none of one that was kept
 	SetRow        store.Set
 	Production    store.Production
 	PlacementRows []store.PlacementRow
@@ -100,20 +101,16 @@ func (a *Sets) Snapshot(ctx context.Context, q store.Querier, setID string) (*Sn
 	if err != nil {
 		return nil, err
 	}
-	pieces, err := store.Pieces(ctx, q, set.ProductionID)
+	stamps, err := store.StampsOf(ctx, q, set.ProductionID)
 	if err != nil {
 		return nil, err
 	}
-	looks, err := store.Looks(ctx, q, set.ProductionID)
+	shelf, err := a.shelf(ctx, q, set.ProductionID, stamps.Pieces)
 	if err != nil {
 		return nil, err
 	}
-	l, err := a.NewLibrary(pieces, looks)
-	if err != nil {
-		return nil, err
-	}
-	w := newSnapshot(l, set, production, rows, elements, shots)
-	w.PieceList, w.LookList = pieces, looks
+	w := newSnapshot(shelf.library, set, production, rows, elements, shots)
+	w.PieceList, w.LookList, w.Stamps = shelf.Pieces, shelf.Looks, stamps
 	return w, nil
 }
 

@@ -148,7 +148,7 @@ type proposer struct {
 }
 
 const (
-	maxKnown    = 256    // groups; one is some kilobytes
+	maxKnown    = 10_000 // groups; one is some kilobytes, most are of one piece
 	maxSubjects = 10_000 // pieces; one is some kilobytes
 )
 

@@ -1,11 +1,9 @@
 package query
 
 import (
-	"cmp"
 	"context"
 	"encoding/json"
 	"fmt"
-	"strings"
 
 	"github.com/jackc/pgx/v5"
 
@@ -54,7 +52,9 @@ type State struct {
 	Budget   measure.BudgetState `json:"budgetNow"`
 	Settling []store.Settling    `json:"settling"` // things that are being let fall
 
-	placed string // names the placements as they are: store.Placed
+	placed string       // names the placements as they are: store.Placed
+	stamps store.Stamps // of the production
+	id     string       // of the set
 }
 
 // ElementState is an element with what became of it.
@@ -257,9 +257,9 @@ func (a *Pages) stateIn(ctx context.Context, q store.Querier, setID string) (*St
 	for i := range rows {
 		newest = max(newest, rows[i].Rev)
 	}
-	st.placed = store.Placed(newest, len(rows))
+	st.placed, st.stamps, st.id = store.Placed(newest, len(rows)), w.Stamps, setID
 	in := unit.RulerOf(st.Production.Unit)
-	if st.Arrivals, err = store.Arrivals(ctx, q, set.ProductionID); err != nil {
+	if st.Arrivals, err = a.arrivals(ctx, q, w); err != nil {
 		return nil, err
 	}
 	if st.Settling, err = store.Settlings(ctx, q, setID); err != nil {
@@ -282,10 +282,12 @@ func (a *Pages) stateIn(ctx context.Context, q store.Querier, setID string) (*St
 	if err := a.dressed(ctx, st, w); err != nil {
 		return nil, err
 	}
-	if err := st.fillPieces(pieces, looks, rows, things, spans, elsewhere); err != nil {
+	bare, err := piecesOf(w)
+	if err != nil {
 		return nil, err
 	}
-	proposals, err := a.proposals(ctx, in, q, pieces, st.Arrivals)
+	st.fillPieces(bare, rows, things, spans, elsewhere)
+	proposals, err := a.proposalsOf(ctx, in, q, w, st.Arrivals)
 	if err != nil {
 		return nil, err
 	}
@@ -340,9 +342,8 @@ func (st *State) Describe(dome domes, set *store.Set, production store.Productio
 	}
 }
 
-func (st *State) fillPieces(pieces []store.Piece, looks []store.LookLevels, rows []store.PlacementRow,
-	things []snag.Thing, spans []optics.Span, elsewhere []store.Stands) error {
-	lookOf := measure.LookByPiece(looks)
+func (st *State) fillPieces(bare *bareList, rows []store.PlacementRow, things []snag.Thing, spans []optics.Span,
+	elsewhere []store.Stands) {
 	pieceOf := map[string]string{}
 	copies := map[string]int{}
 	for i := range rows {
@@ -360,64 +361,20 @@ func (st *State) fillPieces(pieces []store.Piece, looks []store.LookLevels, rows
 		id := pieceOf[things[i].ID]
 		tall[id] = max(tall[id], spans[i].Height)
 	}
-	var triangles [][]int
-	var counts []int
-	var heights []float64
-	for i := range pieces {
-		p := &pieces[i]
-		f, s, err := measure.PieceFacts(p)
-		if err != nil {
-			return err
-		}
-		ps := PieceState{ID: p.ID, Name: p.Name, Arrival: p.ArrivalID, Size: s.Size(f.Box()), AsRead: f.Box().Size(),
-			Unit: f.Unit, Sizing: s, World: s.Transform(f.Box()), Facts: f.Report, Copies: copies[p.ID],
-			Elsewhere: others[p.ID].Things, OtherSets: others[p.ID].Sets, Levels: []measure.Level{}}
-		ps.Box, ps.Stretched = f.Box().Apply(ps.World), s.Stretched()
-		ps.Making, ps.Picture, ps.Marked, ps.News = p.Making, p.Picture, p.Favourite, len(p.News) > 0
-		if err := cmp.Or(json.Unmarshal(p.Tags, &ps.Tags), json.Unmarshal(p.Credit, &ps.Credit),
-			json.Unmarshal(p.Weight, &ps.Weight)); err != nil {
-			return fmt.Errorf("piece %s: %w", p.ID, err)
-		}
-		ps.Terms, ps.Unknown = credit.TermsOf(ps.Credit.Licence), ps.Credit.Unknown()
-		for _, c := range s.Choices(f.Box()) {
-			chosen := s.Is(c.Unit.Metres, s.Up)
-			ps.Choices = append(ps.Choices, UnitChoice{c.Unit.Name, c.Unit.Metres, c.Size, chosen})
-		}
-		if l := lookOf[p.ID]; l != nil {
-			if err := json.Unmarshal(l.Levels, &ps.Levels); err != nil {
-				return fmt.Errorf("look of piece %s: %w", p.ID, err)
-			}
-			for i := range ps.Levels {
-				ps.Levels[i].Off *= 1000 * s.Scale().Max()
-			}
-			ps.Outline = outlineOf(p.Made, &s, &ps.World)
-		}
-		var tri []int
-		for _, l := range ps.Levels {
-			tri = append(tri, l.Triangles)
-		}
-		triangles, counts, heights = append(triangles, tri), append(counts, ps.Copies), append(heights, tall[p.ID])
-		for _, t := range f.Textures {
-			if t.Status == model.Missing {
-				ps.Lacks++
-			}
-		}
-		if ps.Lacks > 0 {
-			st.Snags = append(st.Snags,
-				snag.Snag{Step: "intake", What: fmt.Sprintf("%s lacks %d of its maps", p.Name, ps.Lacks), ID: p.ID})
-		}
-		if why, ok := strings.CutPrefix(p.Making, "failed: "); ok {
-			st.Snags = append(st.Snags, snag.Snag{Step: "intake", What: p.Name + ": " + why, ID: p.ID})
-		}
-		st.Pieces = append(st.Pieces, ps)
+	st.Pieces = append(st.Pieces, bare.states...)
+	st.Snags = append(st.Snags, bare.snags...)
+	counts, heights := make([]int, len(st.Pieces)), make([]float64, len(st.Pieces))
+	for i := range st.Pieces {
+		ps := &st.Pieces[i]
+		ps.Copies, ps.Elsewhere, ps.OtherSets = copies[ps.ID], others[ps.ID].Things, others[ps.ID].Sets
+		counts[i], heights[i] = ps.Copies, tall[ps.ID]
 	}
-	for i, l := range stage.ChooseLevels(triangles, counts, heights, st.Production.Budget) {
+	for i, l := range stage.ChooseLevels(bare.triangles, counts, heights, st.Production.Budget) {
 		st.Pieces[i].Level = l
-		if len(triangles[i]) > 0 {
-			st.Drawn += triangles[i][l] * counts[i]
+		if len(bare.triangles[i]) > 0 {
+			st.Drawn += bare.triangles[i][l] * counts[i]
 		}
 	}
-	return nil
 }
 
 // propose gives the pieces their proposals, and finds the sizes that cannot be

@@ -4,6 +4,7 @@ import (
 	"context"
 	"encoding/json"
 	"log/slog"
+	"maps"
 	"slices"
 
 	"github.com/jackc/pgx/v5"
@@ -22,6 +23,30 @@ type Topics struct {
 	Tags     map[string]string `json:"tags"`
 	// Topics are the fields of State that belong to each.
 	Topics map[string]json.RawMessage `json:"topics"`
+}
+
+// JSON is what they are as JSON: put together of what is JSON already, which can be millions of bytes.
+func (t *Topics) JSON() ([]byte, error) {
+	head, err := json.Marshal(struct {
+		Revision int64             `json:"revision"`
+		Tags     map[string]string `json:"tags"`
+	}{t.Revision, t.Tags})
+	if err != nil {
+		return nil, err
+	}
+	size := len(head) + 100
+	for _, raw := range t.Topics {
+		size += len(raw) + 40
+	}
+	out := append(make([]byte, 0, size), head[:len(head)-1]...)
+	out = append(out, `,"topics":{`...)
+	for i, name := range slices.Sorted(maps.Keys(t.Topics)) {
+		if i > 0 {
+			out = append(out, ',')
+		}
+		out = append(append(append(append(out, '"'), name...), `":`...), t.Topics[name]...)
+	}
+	return append(out, "}}"...), nil
 }
 
 // Topic is what of a state belongs to a topic. What the view alone decides about pieces
@@ -106,26 +131,30 @@ func (a *Pages) Topics(ctx context.Context, setID string, of []string, have map[
 	if err != nil {
 		return nil, err
 	}
-	library, err := Finite(st.Topic("library"))
+	library, err := st.library()
 	if err != nil {
 		return nil, err
 	}
 	// Placements are many: what they follow from names them. Who edits knows the next tag.
-	placed := st.placed + "." + plain.Name(library)
+	placed := st.placed + "." + library.name
 	out := &Topics{Revision: st.Revision, Tags: map[string]string{}, Topics: map[string]json.RawMessage{}}
 	for _, name := range of {
 		if name == "placements" && have[name] == placed {
 			out.Tags[name] = placed
 			continue
 		}
-		raw := library
+		raw := library.raw
 		if name != "library" {
 			if raw, err = Finite(st.Topic(name)); err != nil {
 				return nil, err
 			}
 		}
 		tag := placed
-		if name != "placements" {
+		switch name {
+		case "library":
+			tag = library.name
+		case "placements":
+		default:
 			tag = plain.Name(raw)
 		}
 		if out.Tags[name] = tag; have[name] != tag {
