@@ -9,6 +9,7 @@ import (
 	"testing"
 	"time"
 
+	"github.com/chromedp/chromedp"
 	"github.com/jackc/pgx/v5"
 )
 
@@ -91,5 +92,41 @@ func BenchmarkManySmallThings(b *testing.B) {
 			slices.Sort(took)
 			b.ReportMetric(float64(took[4].Microseconds())/1000, "ms-"+name)
 		}
+	}
+}
+
+// A plan of five thousand things, all of them on the sheet: how long it takes until it is drawn anew from nothing kept,
+// turned to another scale, and moved, each with the two pictures of the page that show it, in milliseconds.
+func BenchmarkPlanOfFiveThousand(b *testing.B) {
+	s, set := halt(b)
+	for n := 0; n < 5000; n += 50 {
+		var list []any
+		for k := range 50 {
+			i := n + k
+			list = append(list, map[string]any{"op": "place", "args": map[string]any{"standIn": "box",
+				"at": map[string]any{"x": float64(i%100) - 50, "z": float64(i/100)*2 - 50}}})
+		}
+		if code, out := s.post("/api/sets/"+set+"/edit",
+			map[string]any{"revision": -1, "commands": list}); code != http.StatusOK {
+			b.Fatalf("%d %s", code, out)
+		}
+	}
+	t := browser(b)
+	t.do(chromedp.Navigate(s.address + "/sets/" + set + "/dress"))
+	t.until("document.documentElement.dataset.ready === 'yes'")
+	t.until("Alpine.store('v').now.placements.length > 5000")
+	const two = "await new Promise(r => requestAnimationFrame(() => requestAnimationFrame(r)))"
+	took := func(before, each string) float64 {
+		eval[float64](t, `window.took = 0; (async () => { const p = Alpine.store('v').plan, all = []; `+before+
+			`; for (let i = 0; i < 9; i++) { const from = performance.now(); `+each+`; `+two+
+			`; all.push(performance.now() - from); } window.took = all.sort((a, b) => a - b)[4]; })(); 0`)
+		t.until("window.took > 0")
+		return eval[float64](t, "window.took")
+	}
+	for b.Loop() {
+		b.ReportMetric(took("p.x = 0; p.z = 0; p.px = 5", "p.kept.clear(); p.draw()"), "ms-drawn")
+		b.ReportMetric(took("p.x = 0; p.z = 0; p.px = 5; p.draw()", "p.px *= 1.01; p.soon()"), "ms-scaled")
+		b.ReportMetric(took("p.x = 0; p.z = 0; p.px = 5; p.draw()", "p.x += 0.2; p.soon()"), "ms-moved")
+		b.ReportMetric(took("", ""), "ms-two-pictures")
 	}
 }

@@ -5,6 +5,7 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"math"
 	"slices"
 	"time"
 
@@ -226,12 +227,16 @@ const (
 	previewShare = 16
 )
 
+// glancePixels are enough to see what a picture is of, and made in some tenths of a second.
+const glancePixels = 30_000
+
 // glance makes a small picture at once, for something to look at while the
 // first pass of the large one is made.
 func (sh *shooting) glance(ctx context.Context) {
 	cam, o := sh.camera(&sh.s.View), sh.s.options()
 	o.Shares = false
-	o.Width, o.Height, o.Samples, o.Bounces = max(o.Width/4, 1), max(o.Height/4, 1), 1, min(o.Bounces, 2)
+	k := max(int(math.Ceil(math.Sqrt(float64(o.Width*o.Height)/glancePixels))), 4)
+	o.Width, o.Height, o.Samples, o.Bounces = max(o.Width/k, 1), max(o.Height/k, 1), 1, min(o.Bounces, 2)
 	f, err := render.Render(ctx, sh.scene, &cam, o)
 	if err != nil {
 		return

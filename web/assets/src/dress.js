@@ -33,6 +33,16 @@ export function dress({ call, post }) {
         return false;
       return !this.apart.length || this.apart.includes(p.id);
     },
+    // sight is visible for many things at once: what it goes by is looked up once.
+    sight() {
+      const st = stores.v.now,
+        gone = st.elements.filter((e) => e.kind === "layer" && e.hidden).map((e) => e.name),
+        layers = new Set([...gone, ...(st.set.hide || [])]),
+        cut = new Set(st.set.view.cutWalls || []),
+        apart = new Set(this.apart);
+      return (p) =>
+        !p.hidden && !(p.layer && layers.has(p.layer)) && !cut.has(p.id) && (!apart.size || apart.has(p.id));
+    },
     locked(p) {
       return p.locked || Boolean(this.layerOf(p.layer)?.locked);
     },

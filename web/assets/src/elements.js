@@ -197,12 +197,15 @@ const few = 400,
 function drawInstances(plan, world, e) {
   const list = plan.v.laid.of(e, most);
   if (!list) return;
+  const was = plan.laid.get(e.id); // the same things of the same pieces are drawn once
+  if (was?.list === list && was.of === plan.listed) return world.append(was.g);
   const g = make("g", { style: "pointer-events:none" });
+  plan.laid.set(e.id, { list, of: plan.listed, g });
   const n = list.count;
   if (n <= few && e.count <= few) {
     for (let i = 0; i < n; i++) {
       const t = list.at(i),
-        piece = plan.v.now.pieces.find((p) => p.id === e.pieces[t.piece]);
+        piece = plan.pieces.get(e.pieces[t.piece]);
       if (!piece) continue;
       const o = plan.outline({ piece: piece.id });
       const c = make("g", {

@@ -23,7 +23,16 @@ class Sheet {
     this.px = 40; // middle of the drawing in metres, pixels a metre
     this.grounds = make("g");
     this.over = make("g");
-    this.nodes = new Map();
+    this.nodes = new Map(); // of things, by their IDs
+    this.kept = new Map(); // footprints that were drawn before, with what they show
+    this.laid = new Map(); // what elements lay, as it was drawn, by their IDs
+    this.pieces = new Map();
+    this.world = make("g");
+    this.below = make("g");
+    this.specks = make("path", { fill: "#9b9b9b", style: "pointer-events:none", "data-specks": "" });
+    this.things = make("g");
+    this.above = make("g");
+    this.world.append(this.below, this.specks, this.things, this.above);
     this.tools = new Tools(this, v);
     svg.addEventListener("wheel", (e) => this.zoom(e), { passive: false });
     svg.addEventListener("pointerdown", (e) => this.tools.press(e) || this.press(e));
@@ -109,7 +118,33 @@ class Sheet {
     this.x += before.x - after.x;
     this.z += before.z - after.z;
     this.touched = true;
-    this.draw();
+    this.soon();
+  }
+  // soon draws once before the next picture of the page, however often it is asked: where the sheet was only moved, and
+  // not farther than what is drawn about it, that is moved along.
+  soon() {
+    this.asked ||= requestAnimationFrame(() => {
+      this.asked = 0;
+      const b = this.base,
+        [w, h] = this.size();
+      if (
+        b?.px !== this.px ||
+        b.st !== this.v.now ||
+        b.w !== w ||
+        b.h !== h ||
+        Math.abs(this.x - b.x) * this.px > w / 2 ||
+        Math.abs(this.z - b.z) * this.px > h / 2
+      )
+        return this.draw();
+      this.carry(w, h);
+      this.overlay();
+    });
+  }
+  // carry brings what is drawn to where the sheet is now.
+  carry(w, h) {
+    this.world.setAttribute("transform", `scale(${this.px}) translate(${-this.x} ${-this.z})`);
+    this.grounds.replaceChildren();
+    this.lines(w, h);
   }
   // center brings the camera and what stands near it onto the sheet, until
   // the artist has moved the drawing by hand.
@@ -161,29 +196,81 @@ class Sheet {
       this.center();
       this.centered = true;
     }
-    const s = this.svg,
-      px = this.px;
+    const s = this.svg;
     s.setAttribute("viewBox", `${-w / 2} ${-h / 2} ${w} ${h}`);
-    const world = make("g", { transform: `scale(${px}) translate(${-this.x} ${-this.z})` });
-    this.world = world;
-    this.grounds.replaceChildren();
-    this.lines(w, h);
-    s.replaceChildren(this.defs, this.grounds, world, this.over);
-    this.nodes.clear();
-    // Lamps lie over all that they light.
-    const drawn = st.elements.filter((e) => stores.dress.visible(e)),
-      lamps = drawn.filter((e) => e.kind === "lamp");
-    for (const e of drawn) if (e.kind !== "lamp") drawElement(this, world, e);
-    this.order = st.placements
-      .filter((p) => (stores.dress.visible(p) || (stores.dress.overlay && p.standIn)) && this.near(p, w, h))
-      .sort((a, b) => b.dims.x * b.dims.z - a.dims.x * a.dims.z);
-    for (const p of this.order) {
-      const g = this.footprint(p);
-      this.nodes.set(p.id, g);
-      world.append(g);
+    this.base = { x: this.x, z: this.z, px: this.px, st, w, h };
+    this.carry(w, h);
+    if (this.over.parentNode !== s) s.replaceChildren(this.defs, this.grounds, this.world, this.over);
+    if (this.listed !== st.pieces) {
+      this.listed = st.pieces;
+      this.pieces = new Map(st.pieces.map((p) => [p.id, p]));
     }
-    for (const e of lamps) drawElement(this, world, e);
+    // Lamps lie over all that they light.
+    this.below.replaceChildren();
+    this.above.replaceChildren();
+    for (const e of st.elements)
+      if (stores.dress.visible(e)) drawElement(this, e.kind === "lamp" ? this.above : this.below, e);
+    this.footprints(st, w, h);
     this.overlay();
+  }
+  // footprints draws the things, each as it was drawn before where nothing of it is another: a plan of thousands is
+  // turned to and fro. What is smaller than a few pixels is a speck, and nothing by itself.
+  footprints(st, w, h) {
+    const seen = stores.dress.sight(),
+      sel = new Set(this.v.sel),
+      hover = this.v.hover;
+    this.order = st.placements
+      .filter((p) => (seen(p) || (stores.dress.overlay && p.standIn)) && this.near(p, 2 * w, 2 * h))
+      .sort((a, b) => b.dims.x * b.dims.z - a.dims.x * a.dims.z);
+    const list = [],
+      specks = [],
+      speck = 1.5 / this.px;
+    this.nodes.clear();
+    for (const p of this.order) {
+      const long = Math.max(p.dims.x, p.dims.z);
+      if (long * this.px < 4 && !sel.has(p.id) && p.id !== hover) {
+        const d = Math.max(long, speck);
+        specks.push(`M${(p.at.x - d / 2).toFixed(3)} ${(p.at.z - d / 2).toFixed(3)}h${d}v${d}h${-d}z`);
+        continue;
+      }
+      const g = this.drawnBefore(p, !seen(p), sel.has(p.id));
+      this.nodes.set(p.id, g);
+      list.push(g);
+    }
+    this.specks.setAttribute("d", specks.join(""));
+    const now = this.things.children;
+    if (now.length !== list.length || list.some((g, i) => now[i] !== g)) this.things.replaceChildren(...list);
+    if (this.kept.size > 2 * list.length + 1000)
+      for (const id of this.kept.keys()) if (!this.nodes.has(id)) this.kept.delete(id);
+  }
+  // drawnBefore is the footprint of a thing, made anew where it is another.
+  drawnBefore(p, hidden, on) {
+    const o = this.outline(p),
+      look = {
+        faint: p.hidden || hidden,
+        locked: stores.dress.locked(p),
+        on,
+        rough: Math.max(p.dims.x, p.dims.z) * this.px < 12 && !p.standIn,
+        o,
+      },
+      said = [
+        this.stand(p),
+        p.scale.x,
+        p.scale.z,
+        p.dims.x,
+        p.dims.z,
+        look.faint,
+        look.locked,
+        on,
+        look.rough,
+        o.move,
+        this.shape(p, o),
+      ].join();
+    const was = this.kept.get(p.id);
+    if (was?.said === said) return was.g;
+    const g = this.footprint(p, look);
+    this.kept.set(p.id, { said, g });
+    return g;
   }
   // What the parts of the plan do: the hand in planhand.js, what is drawn in planmarks.js.
   press(/** @type {PointerEvent} */ _e) {}
@@ -191,8 +278,14 @@ class Sheet {
   near(_p, _w, _h) {
     return true;
   }
-  footprint(_p) {
+  footprint(_p, _look) {
     return make("g");
+  }
+  outline(_p) {
+    return {};
+  }
+  shape(_p, _o) {
+    return "";
   }
   stand(_p) {
     return "";
@@ -200,6 +293,7 @@ class Sheet {
   overlay() {}
   // shift moves the drawing of one thing that is in the hand.
   shift(p) {
+    this.kept.delete(p.id); // it is drawn anew when it is let go
     this.nodes.get(p.id)?.setAttribute("transform", this.stand(p));
   }
   screen(x, z) {

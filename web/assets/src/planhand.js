@@ -16,8 +16,10 @@ export const handled = (Sheet) =>
     }
     // others are what a thing in the hand can be measured and snapped to.
     others(held) {
+      const [w, h] = this.size();
       return this.order.filter(
-        (q) => !held.includes(q.id) && stores.dress.visible(q) && Math.max(q.dims.x, q.dims.z) < 30,
+        (q) =>
+          !held.includes(q.id) && Math.max(q.dims.x, q.dims.z) < 30 && this.near(q, w, h) && stores.dress.visible(q),
       );
     }
     // neighbours shows the free way to the two nearest things.
@@ -279,7 +281,7 @@ export const handled = (Sheet) =>
           this.x = x - (m.clientX - e.clientX) / this.px;
           this.z = z - (m.clientY - e.clientY) / this.px;
           this.touched = true;
-          this.draw();
+          this.soon();
         },
         (moved) => {
           if (moved === null) {

@@ -17,6 +17,8 @@ export const drawing = (Sheet) =>
       this.traces(all);
       this.sun(st, w, h);
       this.labels = [];
+      this.width = w;
+      this.height = h;
       for (const p of this.order) this.label(p);
       for (const id of this.v.sel) {
         const p = stores.dress.placement(id);
@@ -129,10 +131,22 @@ export const drawing = (Sheet) =>
     }
     // marks are the snags that are somewhere, as a triangle each.
     marks(st) {
+      const [w, h] = this.size(),
+        taken = new Map(); // by places of the sheet: of many snags in one the first is drawn, and tells of the others
       for (const s of st.snags) {
         if (!s.at || !s.key) continue;
         const [x, y] = this.screen(s.at.x, s.at.z),
           on = stores.dress.snag === s.key;
+        if (!on && (Math.abs(x) > w / 2 + 20 || Math.abs(y) > h / 2 + 20)) continue;
+        const place = `${Math.round(x / 12)} ${Math.round(y / 12)}`,
+          first = taken.get(place);
+        if (first && !on) {
+          first.more++;
+          first.title.textContent = `${first.what}, and ${first.more} more here`;
+          continue;
+        }
+        const title = make("title", {}, s.what);
+        taken.set(place, { title, what: s.what, more: 0 });
         const g = make("g", { transform: `translate(${x} ${y})`, "data-snag": s.key, style: "cursor:pointer" });
         g.append(
           make("path", {
@@ -141,7 +155,7 @@ export const drawing = (Sheet) =>
             stroke: "#a82508",
             "stroke-width": 2,
           }),
-          make("title", {}, s.what),
+          title,
         );
         if (on)
           g.append(
@@ -203,7 +217,7 @@ export const drawing = (Sheet) =>
     // outline is the path and the transform of a placement from above.
     outline(p) {
       if (p.standIn) return { top: this.v.now.standIns[p.standIn].top };
-      const piece = this.v.now.pieces.find((q) => q.id === p.piece);
+      const piece = this.pieces.get(p.piece);
       return { top: this.v.shapes.of(piece)?.top, move: piece?.outline.top };
     }
     // shape keeps an outline once for all copies of its piece.
@@ -222,9 +236,7 @@ export const drawing = (Sheet) =>
       }
       return id;
     }
-    footprint(p) {
-      const faint = p.hidden || !stores.dress.visible(p),
-        locked = stores.dress.locked(p);
+    footprint(p, { faint, locked, on, rough, o }) {
       const g = make("g", {
         "data-id": p.id,
         transform: this.stand(p),
@@ -232,8 +244,6 @@ export const drawing = (Sheet) =>
         style: locked ? "pointer-events:none" : "cursor:move",
       });
       const land = Math.max(p.dims.x, p.dims.z) > 30,
-        on = this.v.sel.includes(p.id);
-      const o = this.outline(p),
         own = p.standIn
           ? p.standIn === "person"
             ? { x: p.size.y / 1.75, z: p.size.y / 1.75 }
@@ -250,7 +260,7 @@ export const drawing = (Sheet) =>
         "stroke-dasharray": faint ? "3 3" : null,
       });
       scale.append(path);
-      g.append(scale);
+      if (!rough) g.append(scale); // else its box is all that is to be seen of it
       if (!land)
         g.append(
           make("rect", {
@@ -258,7 +268,7 @@ export const drawing = (Sheet) =>
             y: p.box.min.z * p.scale.z,
             width: p.dims.x,
             height: p.dims.z,
-            fill: "transparent",
+            fill: rough ? "#9b9b9b" : "transparent",
           }),
         );
       else g.style.pointerEvents = "none";
@@ -266,9 +276,10 @@ export const drawing = (Sheet) =>
     }
     label(p) {
       const w = Math.max(p.dims.x, p.dims.z) * this.px;
-      if (w < 26 || !stores.dress.visible(p) || p.dims.x > 200 || this.v.sel.includes(p.id)) return;
+      if (w < 26 || p.dims.x > 200 || !stores.dress.visible(p) || this.v.sel.includes(p.id)) return;
       const [x, y] = this.screen(p.at.x, p.at.z),
         half = p.name.length * 2.8 + 4;
+      if (Math.abs(x) - half > this.width / 2 || Math.abs(y) - 14 > this.height / 2) return;
       if (this.labels.some(([lx, ly, lh]) => Math.abs(lx - x) < lh + half && Math.abs(ly - y) < 14)) return;
       this.labels.push([x, y, half]);
       this.over.append(
