@@ -91,3 +91,4 @@ row "structure, seconds" build 1
 echo "| structure on two threads, seconds | $(median build2) | | | | |"
 row "samples of paths, million a second" paths
 "$v" bench noise
+"$v" bench growth

@@ -34,6 +34,6 @@ type Pictured struct {
 func (s *Store) Pictures(ctx context.Context, production string, most int) ([]Pictured, error) {
 	return List[Pictured](ctx, s.Pool, `select t.name, t.result from sets s join take t on t.set_id = s.id
 		where s.production_id = $1 and s.binned is null and t.binned is null and
-			(coalesce(t.result->>'png', '') <> '' or coalesce(t.result->>'frames', '[]') like '%"_%')
+			(coalesce(t.result->>'png', '') <> '' or jsonb_path_exists(t.result::jsonb, '$.frames[*] ? (@ != "")'))
 		order by s.created, s.id, t.created desc, t.id limit $2`, production, most)
 }

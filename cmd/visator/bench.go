@@ -18,7 +18,7 @@ import (
 )
 
 func bench(ctx context.Context, args []string) error {
-	fs := newFlags("bench", "rays FILE [--threads 1] | paths | noise | read FILE | simplify FILE N OUT.obj | "+
+	fs := newFlags("bench", "rays FILE [--threads 1] | paths | noise | growth | read FILE | simplify FILE N OUT.obj | "+
 		"distance A B | model N FILE.obj",
 		`rays: builds the acceleration structure of a model and measures rays a second: primary (a 60 degree camera) and
 incoherent (origins uniform in the bounds, directions uniform on the sphere), closest hits; shadow: the same rays as
@@ -27,6 +27,8 @@ paths: renders a grey ring of a million triangles under an even sky on one threa
 tells samples a second.
 noise: renders five scenes of its own with 16 samples a pixel and tells to how many the removal of noise comes, beside
 references of 256 samples.
+growth: how long scenes take to be ready, and samples a second, with ever more triangles, instances, lamps, pixels and
+threads.
 read: reads a model file five times and prints the shortest time.
 simplify: reduces a model of one mesh to N triangles and prints the time.
 distance: prints the Hausdorff distance of two models of one mesh.
@@ -53,6 +55,8 @@ model: writes a model of 2 N x N triangles to try the others on.`)
 			fmt.Printf("paths %.3f million samples/s\nby %s\n", rate/1e6, bvh.Way())
 		}
 		return err
+	case len(rest) == 1 && rest[0] == "growth":
+		return trial.Growth(ctx, os.Stdout, 10_010_000)
 	case len(rest) == 1 && rest[0] == "noise":
 		return trial.Report(ctx, os.Stdout, 240, 16, 256, *threads)
 	case len(rest) == 2 && rest[0] == "read":
@@ -64,8 +68,8 @@ model: writes a model of 2 N x N triangles to try the others on.`)
 	case len(rest) == 3 && rest[0] == "model":
 		return benchModel(rest[1], rest[2], *coordinates)
 	}
-	return usagef("say: bench rays FILE, bench paths, bench noise, bench read FILE, bench simplify FILE N OUT.obj, " +
-		"bench distance A B or bench model N FILE.obj")
+	return usagef("say: bench rays FILE, bench paths, bench noise, bench growth, bench read FILE, " +
+		"bench simplify FILE N OUT.obj, bench distance A B or bench model N FILE.obj")
 }
 
 func benchRays(ctx context.Context, file string, threads int) error {

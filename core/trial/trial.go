@@ -157,7 +157,10 @@ func room() (*render.Scene, *render.Camera, error) {
 }
 
 // street is a road of 120 m between houses, with sixty lamps and hardly any sky.
-func street() (*render.Scene, *render.Camera, error) {
+func street() (*render.Scene, *render.Camera, error) { return streetOf(60) }
+
+// streetOf is one with so many lamps, as far apart as they must be.
+func streetOf(count int) (*render.Scene, *render.Camera, error) {
 	k := &kit{}
 	r := rand.New(rand.NewPCG(5, 5))
 	var road model.Part
@@ -178,14 +181,14 @@ func street() (*render.Scene, *render.Camera, error) {
 	post := k.surface([3]float64{0.2, 0.2, 0.2}, 0.5, func(s *model.Surface) { s.Metallic = 1 })
 	glow := k.surface([3]float64{0, 0, 0}, 1, func(s *model.Surface) { s.Emissive = [3]float64{900, 600, 250} })
 	var lamps []lamp.Lamp
-	for i := range 60 {
+	for i := range count {
 		side := float64(2*(i%2) - 1)
-		at := geom.V{X: side * 5.5, Y: 4 + r.Float64(), Z: -2 * float64(i)}
+		at := geom.V{X: side * 5.5, Y: 4 + r.Float64(), Z: -120 * float64(i) / float64(count)}
 		k.add(box(post, geom.V{X: at.X - 0.05, Z: at.Z - 0.05}, geom.V{X: at.X + 0.05, Y: at.Y - 0.3, Z: at.Z + 0.05}))
 		cd := 60 + 200*r.Float64()
 		lamps = append(lamps, lamp.Lamp{At: at, Candela: geom.V{X: cd, Y: 0.75 * cd, Z: 0.4 * cd}, Shape: lamp.Ball,
 			Radius: 0.12, Seen: true})
-		if i%5 == 0 {
+		if i%max(count/12, 1) == 0 {
 			k.add(box(glow, geom.V{X: side*6.8 - 0.1, Y: 2.4, Z: at.Z - 1}, geom.V{X: side*6.8 + 0.1, Y: 2.8, Z: at.Z}))
 		}
 	}
@@ -230,7 +233,10 @@ func glass() (*render.Scene, *render.Camera, error) {
 }
 
 // grass is 1.2 million blades, tufts of 24 placed fifty thousand times, in low sun.
-func grass() (*render.Scene, *render.Camera, error) {
+func grass() (*render.Scene, *render.Camera, error) { return meadow(50_000) }
+
+// meadow is so many tufts of grass.
+func meadow(tufts int) (*render.Scene, *render.Camera, error) {
 	r := rand.New(rand.NewPCG(9, 1))
 	k := &kit{}
 	var tuft model.Part
@@ -257,7 +263,7 @@ func grass() (*render.Scene, *render.Camera, error) {
 	if err := s.Place(lib, &ground.m, geom.Identity, func(int) uint32 { return 1 }); err != nil {
 		return nil, nil, err
 	}
-	for i := range 50_000 {
+	for i := range tufts {
 		at := geom.V{X: 30 * (r.Float64() - 0.5), Z: 30 * (r.Float64() - 0.5)}
 		size := 0.7 + 0.6*r.Float64()
 		top := geom.Compose(at, geom.Turn(geom.V{Y: 1}, 2*math.Pi*r.Float64()), geom.V{X: size, Y: size, Z: size})
@@ -273,13 +279,15 @@ func grass() (*render.Scene, *render.Camera, error) {
 }
 
 // ring is a million triangles, matte and grey, under an even sky.
-func ring() (*render.Scene, *render.Camera, error) {
-	const n = 708
+func ring() (*render.Scene, *render.Camera, error) { return ringOf(708) }
+
+// ringOf is a ring of 2 n x n triangles.
+func ringOf(n int) (*render.Scene, *render.Camera, error) {
 	k := &kit{}
 	p := model.Part{Surface: k.surface([3]float64{0.5, 0.5, 0.5}, 1, nil)}
 	for i := range n {
 		for j := range n {
-			u, v := 2*math.Pi*float64(i)/n, 2*math.Pi*float64(j)/n
+			u, v := 2*math.Pi*float64(i)/float64(n), 2*math.Pi*float64(j)/float64(n)
 			r := 0.35 + 0.03*math.Sin(23*u+5*v)*math.Cos(17*v)
 			q := 1 + r*math.Cos(v)
 			p.Positions = append(p.Positions, float32(q*math.Cos(u)), float32(r*math.Sin(v)), float32(q*math.Sin(u)))

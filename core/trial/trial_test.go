@@ -43,3 +43,16 @@ func TestNoiseIsRemoved(t *testing.T) {
 		}
 	}
 }
+
+// The table of how cost grows has a line for all that it tells of.
+func TestGrowth(t *testing.T) {
+	var b strings.Builder
+	if err := Growth(context.Background(), &b, 1000); err != nil {
+		t.Fatal(err)
+	}
+	for _, of := range []string{"instances of a tuft of grass | 1000", "lamps in a street | 1000", "threads | 2"} {
+		if !strings.Contains(b.String(), of) {
+			t.Errorf("%q is not told: %s", of, b.String())
+		}
+	}
+}
