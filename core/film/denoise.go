@@ -84,7 +84,7 @@ func (f *Film) take(p *clean.Picture, i int) (variance float32) {
 		if beyond {
 			q = 1
 		}
-		p.Light[c][i] = (f.Color[3*i+c] - f.shines(f.shine, 3*i+c)) / q
+		p.Light[c][i] = max((f.Color[3*i+c]-f.shines(f.shine, 3*i+c))/q, 0) // but for roundings it is not less
 		for l, from := range f.layers() {
 			p.Layers[l].Now[c][i] = (from[3*i+c] - f.shinesIn(l, 3*i+c)) / q
 		}

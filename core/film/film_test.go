@@ -170,3 +170,42 @@ func FuzzFilm(f *testing.F) {
 		}
 	})
 }
+
+// A pixel that only shines is as it was once noise is removed, and so is what shines beside light that is noisy.
+func TestWhatShinesIsLeftAsItWas(t *testing.T) {
+	const w, h = 40, 24
+	f := New([2]int{w, h}, [4]int{0, 0, w, h}, Extra{Kinds: 2})
+	r := rand.New(rand.NewPCG(7, 7))
+	for i := range w * h {
+		for range 8 {
+			sn := Seen{Depth: 3, Normal: geom.V{Z: 1}, Albedo: geom.V{X: 0.5, Y: 0.5, Z: 0.5}}
+			lit := geom.V{X: 1, Y: 1, Z: 1}.Mul(2 * r.Float64())
+			shone := geom.V{}
+			if i%w < w/2 {
+				shone = geom.V{X: 1000.1, Y: 700.7, Z: 300.3}
+				if i/w < h/2 {
+					lit = geom.V{}
+				}
+			}
+			sn.Shine = shone
+			f.Add(i, lit.Add(shone), &sn, []geom.V{lit, shone}, []geom.V{{}, shone})
+		}
+	}
+	f.Samples = 8
+	f.Show(true)
+	for i := range w * h {
+		want := 1.0 // about
+		if i%w < w/2 {
+			want += 700.7
+			if i/w < h/2 {
+				want--
+			}
+		}
+		if got := float64(f.Color[3*i+1]); math.Abs(got-want) > 0.6+1e-5*want {
+			t.Fatalf("pixel %d, %d is %v, want about %v", i%w, i/w, got, want)
+		}
+		if sum := f.Shares[0][3*i+1] + f.Shares[1][3*i+1]; math.Abs(float64(sum-f.Color[3*i+1])) > 1e-4*(1+want) { // a rounding of 700
+			t.Fatalf("pixel %d: shares add up to %v, not %v", i, sum, f.Color[3*i+1])
+		}
+	}
+}
