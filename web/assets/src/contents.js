@@ -63,6 +63,7 @@ export const filled = (View) =>
         shown.add(it.group);
       }
       if (shown.size) {
+        this.herds.stale = true;
         this.tell();
         this.renderer.shadowMap.needsUpdate = true;
       }
@@ -153,6 +154,7 @@ export const filled = (View) =>
           this.placed.delete(id);
           other = true;
         }
+      if (other) this.herds.stale = true;
       const frame = this.v.on("frame"),
         moves = Boolean(stores.film.moveNow && stores.film.time > 0);
       const shown = JSON.stringify([
@@ -229,7 +231,7 @@ export const filled = (View) =>
           }
         });
       }
-      this.posed = true;
+      this.posed = this.herds.stale = true;
       this.renderer.toneMappingExposure = p.scale;
       this.look(p.view, p.world, p.window);
     }

@@ -27,6 +27,7 @@ import { dark, lampsOf } from "./glow.js";
 import { drawn } from "./otherwise.js";
 import { fully, shadowed } from "./shadows.js";
 import { pull } from "./drag.js";
+import { Herds } from "./herds.js";
 import { stores } from "./stores.js";
 
 // Without a graphics card a band takes a tenth of a second or two.
@@ -70,6 +71,9 @@ class View {
     this.drawing = []; // what waits until all before it is drawn
     this.veiled = []; // what has come and is not shown yet
     this.placed = new Map(); // placement to { group, url }
+    this.riding = []; // what a frame of a move has moved
+    this.herds = new Herds(this.scene);
+    this.scene.onBeforeRender = (_r, _s, camera) => this.herds.see(camera);
     this.drawn = 0;
     this.posed = false; // a frame of a move is shown, not the set's view
     this.firstView = "";
@@ -215,6 +219,7 @@ class View {
     if (!band) {
       this.began = performance.now();
       const shown = this.unveil();
+      this.herds.gather(this.placed, this.riding);
       if (this.full) ambientOf(this.scene, this.renderer, stores.film.lensWay !== "clay", this.sun);
       // Nothing is being drawn now: what asks the browser is asked here, and not between the
       // things that it draws, each of which it would wait for.

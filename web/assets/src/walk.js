@@ -16,6 +16,7 @@ export const walked = (View) =>
         .multiply(new Matrix4().makeRotationX(p.pitch))
         .multiply(new Matrix4().makeRotationZ(p.roll));
       const world = turn.scale(new Vector3(s.x, s.y, s.z)).setPosition(p.at.x, p.at.y, p.at.z);
+      this.herds.stale ||= !it.carried;
       it.carried = world; // the brackets go along
       this.moved = performance.now();
       it.group.matrix.copy(world).multiply(it.inner);
