@@ -10,7 +10,6 @@ type Sets struct {
 	Store *store.Store
 
 	watches watches
-	shelves shelves
 }
 
 // New are the sets of a store.

@@ -51,13 +51,18 @@ type madeBody struct {
 }
 
 // NewLibrary is what is known of pieces.
-func (a *Sets) NewLibrary(pieces []store.Piece, looks []store.LookLevels) (l *Library, err error) {
-	l = &Library{a: a, PieceOf: make(map[string]*store.Piece, len(pieces)), looks: LookByPiece(looks)}
+func (a *Sets) NewLibrary(pieces []store.Piece, looks []store.LookLevels) (*Library, error) {
+	boxes, err := PieceBoxes(pieces)
+	return a.newLibrary(pieces, looks, boxes), err
+}
+
+// newLibrary is NewLibrary where the boxes are known.
+func (a *Sets) newLibrary(pieces []store.Piece, looks []store.LookLevels, boxes map[string]geom.Box) *Library {
+	l := &Library{a: a, PieceOf: make(map[string]*store.Piece, len(pieces)), looks: LookByPiece(looks), boxes: boxes}
 	for i := range pieces {
 		l.PieceOf[pieces[i].ID] = &pieces[i]
 	}
-	l.boxes, err = PieceBoxes(pieces)
-	return l, err
+	return l
 }
 
 // Boxed knows of pieces their boxes alone.
@@ -105,11 +110,11 @@ func (a *Sets) Snapshot(ctx context.Context, q store.Querier, setID string) (*Sn
 	if err != nil {
 		return nil, err
 	}
-	shelf, err := a.shelf(ctx, q, set.ProductionID, stamps.Pieces)
+	shelf, err := shelfOf(ctx, q, set.ProductionID, stamps.Pieces)
 	if err != nil {
 		return nil, err
 	}
-	w := newSnapshot(shelf.library, set, production, rows, elements, shots)
+	w := newSnapshot(a.newLibrary(shelf.Pieces, shelf.Looks, shelf.boxes), set, production, rows, elements, shots)
 	w.PieceList, w.LookList, w.Stamps = shelf.Pieces, shelf.Looks, stamps
 	return w, nil
 }

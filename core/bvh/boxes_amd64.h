@@ -9,6 +9,23 @@
 #define MIN 40
 #define NEAR 44
 
+// AXIS narrows where boxes are entered, Y6, and left, Y7, by another axis.
+#define AXIS(lane, row) \
+	VPERMILPS    lane, X0, X8 \
+	VPERMILPS    lane, X2, X9 \
+	VBROADCASTSS X8, Y4 \
+	VBROADCASTSS X9, Y5 \
+	VPMOVZXBD (AX)(row*1), Y8 \
+	XORL $8, row \
+	VCVTDQ2PS Y8, Y8 \
+	VPMOVZXBD (AX)(row*1), Y9 \
+	VFMADD213PS Y5, Y4, Y8 \
+	VCVTDQ2PS Y9, Y9 \
+	XORL $8, row \
+	VFMADD213PS Y5, Y4, Y9 \
+	VMAXPS Y8, Y6, Y6 \
+	VMINPS Y9, Y7, Y7
+
 // BOXES tests the eight boxes of the node at AX: on the grid a box's side is met at t = q*a + b. Of what it takes CX, DX
 // and SI are where the rows of the sides that are met first begin, X12 one over the direction, X11 the origin, Y13 the
 // least way, Y14 the nearest hit, Y15 the padding. Bit k of BX says that box k is met, Y6 where. A box is met if it is
@@ -32,34 +49,8 @@
 	VCVTDQ2PS Y7, Y7 \
 	XORL $8, CX \
 	VFMADD213PS Y5, Y4, Y7 \
-	VPERMILPS    $0x55, X0, X8 \
-	VPERMILPS    $0x55, X2, X9 \
-	VBROADCASTSS X8, Y4 \
-	VBROADCASTSS X9, Y5 \
-	VPMOVZXBD (AX)(DX*1), Y8 \
-	XORL $8, DX \
-	VCVTDQ2PS Y8, Y8 \
-	VPMOVZXBD (AX)(DX*1), Y9 \
-	VFMADD213PS Y5, Y4, Y8 \
-	VCVTDQ2PS Y9, Y9 \
-	XORL $8, DX \
-	VFMADD213PS Y5, Y4, Y9 \
-	VMAXPS Y8, Y6, Y6 \
-	VMINPS Y9, Y7, Y7 \
-	VPERMILPS    $0xaa, X0, X8 \
-	VPERMILPS    $0xaa, X2, X9 \
-	VBROADCASTSS X8, Y4 \
-	VBROADCASTSS X9, Y5 \
-	VPMOVZXBD (AX)(SI*1), Y8 \
-	XORL $8, SI \
-	VCVTDQ2PS Y8, Y8 \
-	VPMOVZXBD (AX)(SI*1), Y9 \
-	VFMADD213PS Y5, Y4, Y8 \
-	VCVTDQ2PS Y9, Y9 \
-	XORL $8, SI \
-	VFMADD213PS Y5, Y4, Y9 \
-	VMAXPS Y8, Y6, Y6 \
-	VMINPS Y9, Y7, Y7 \
+	AXIS($0x55, DX) \
+	AXIS($0xaa, SI) \
 	VMAXPS    Y13, Y6, Y6 \
 	VMULPS    Y15, Y7, Y7 \
 	VCMPPS    $2, Y7, Y6, Y7 \

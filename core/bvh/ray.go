@@ -10,7 +10,6 @@ type Ray struct {
 	T    float32 // the nearest hit so far
 	Min  float32
 	near [3]uint8 // for each axis the row of Node.bounds that is met first
-	Any  bool     // any hit will do: the ray asks for shadow
 }
 
 // Prepare is called after O or D was set, and before the ray meets anything.

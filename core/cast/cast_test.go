@@ -25,11 +25,11 @@ func cloud(r *rand.Rand, n int) (*Tree, [][3]geom.V) {
 		box := geom.Empty()
 		for k := range 3 {
 			p := mid.Add(geom.V{X: r.NormFloat64(), Y: r.NormFloat64(), Z: r.NormFloat64()}.Mul(0.3))
-			at := f32(p)
+			at := p.Float32()
 			list[i][k] = geom.V{X: float64(at[0]), Y: float64(at[1]), Z: float64(at[2])}
 			box = box.Add(list[i][k])
 		}
-		refs[i] = bvh.NewRef(f32(box.Min), f32(box.Max), uint32(i))
+		refs[i] = bvh.NewRef(box.Min.Float32(), box.Max.Float32(), uint32(i))
 	}
 	return NewTree(refs, 1, func(ids []uint32) (b bvh.Block) {
 		for i := range b.ID {
@@ -41,7 +41,7 @@ func cloud(r *rand.Rand, n int) (*Tree, [][3]geom.V) {
 			}
 			a, e1, e2 := list[id][0], list[id][1].Sub(list[id][0]), list[id][2].Sub(list[id][0])
 			for k := range 3 {
-				b.V[k][i], b.E1[k][i], b.E2[k][i] = f32(a)[k], f32(e1)[k], f32(e2)[k]
+				b.V[k][i], b.E1[k][i], b.E2[k][i] = a.Float32()[k], e1.Float32()[k], e2.Float32()[k]
 			}
 		}
 		return b

@@ -4,7 +4,6 @@ import (
 	"math/bits"
 
 	"visator/core/bvh"
-	"visator/core/geom"
 )
 
 // travel is how far a ray has come on its way through the scene: from stand to stand that it meets the boxes of, the
@@ -33,7 +32,7 @@ type waiting struct {
 // begin sends the ray of a quest out.
 func (v *travel) begin(f *Field, q *Quest) {
 	v.f, v.q, q.Met = f, q, false
-	v.top = bvh.Ray{O: f32(q.Ray.O), D: f32(q.Ray.D), T: bvh.Inf, Min: float32(q.Ray.Min), Any: q.Any}
+	v.top = bvh.Ray{O: q.Ray.O.Float32(), D: q.Ray.D.Float32(), T: bvh.Inf, Min: float32(q.Ray.Min)}
 	if q.Ray.Max > 0 {
 		v.top.T = float32(q.Ray.Max)
 	}
@@ -108,7 +107,7 @@ func (v *travel) enter(k uint32) bool {
 		}
 	} else {
 		if !st.as {
-			r.O, r.D = f32(st.Inv.Point(ray.O)), f32(st.Inv.Dir(ray.D))
+			r.O, r.D = st.Inv.Point(ray.O).Float32(), st.Inv.Dir(ray.D).Float32()
 			r.Prepare()
 		}
 		if ray.FromInstance == st.Instance {
@@ -151,5 +150,3 @@ func (v *travel) leaves() bool {
 	v.q.Hit.T, v.q.Hit.Instance = float64(v.top.T), int(v.f.Stands[v.at].Instance)
 	return v.q.Any
 }
-
-func f32(v geom.V) [3]float32 { return [3]float32{float32(v.X), float32(v.Y), float32(v.Z)} }

@@ -79,7 +79,7 @@ type sums struct {
 func (p *Picture) Smooth(step int, rows func(do func(y int))) {
 	rows(func(y int) {
 		for i := y * p.Width; i < (y+1)*p.Width; i++ {
-			l := 0.2126*p.Light[0][i] + 0.7152*p.Light[1][i] + 0.0722*p.Light[2][i]
+			l := Luma(p.Light[0][i], p.Light[1][i], p.Light[2][i])
 			p.luma[i] = l
 			p.sharp[i] = 1 / (3*float32(math.Sqrt(float64(p.Variance[i]))) + 1e-6*l + 1e-12)
 		}

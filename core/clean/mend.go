@@ -33,15 +33,12 @@ func (p *Picture) Mend(before []float32, rows func(do func(y int))) {
 	noise := make([]float32, n)
 	rows(func(y int) {
 		for i := y * p.Width; i < (y+1)*p.Width; i++ {
-			if p.Near[i] != p.Near[i] {
-				raw[i] = luma(p.Light[0][i], p.Light[1][i], p.Light[2][i])
-				noise[i] = 1e-6 * raw[i] * raw[i]
-				continue
+			raw[i] = Luma(p.Seen(0, i), p.Seen(1, i), p.Seen(2, i))
+			noise[i] = 1e-6 * raw[i] * raw[i]
+			if p.Near[i] == p.Near[i] {
+				a := Luma(p.By(0, i), p.By(1, i), p.By(2, i))
+				noise[i] = p.Variance[i]*a*a + noise[i]
 			}
-			r, g, b := p.albedo(i)
-			a := luma(r, g, b)
-			raw[i] = luma(p.Light[0][i]*r, p.Light[1][i]*g, p.Light[2][i]*b)
-			noise[i] = p.Variance[i]*a*a + 1e-6*raw[i]*raw[i]
 		}
 	})
 	rows(func(y int) {
@@ -74,11 +71,19 @@ func (p *Picture) known(noise []float32, x, y int) bool {
 	return n >= enough
 }
 
-func luma(r, g, b float32) float32 { return 0.2126*r + 0.7152*g + 0.0722*b }
+// Luma is the luminance of a linear Rec.709 colour.
+func Luma(r, g, b float32) float32 { return 0.2126*r + 0.7152*g + 0.0722*b }
 
-func (p *Picture) albedo(i int) (r, g, b float32) {
-	return max(p.Albedo[0][i], LeastAlbedo), max(p.Albedo[1][i], LeastAlbedo), max(p.Albedo[2][i], LeastAlbedo)
+// By is what the light of a pixel was divided by: its albedo, and one for the background.
+func (p *Picture) By(c, i int) float32 {
+	if p.Near[i] != p.Near[i] {
+		return 1
+	}
+	return max(p.Albedo[c][i], LeastAlbedo)
 }
+
+// Seen is the light of a pixel as it is seen.
+func (p *Picture) Seen(c, i int) float32 { return p.Light[c][i] * p.By(c, i) }
 
 // mender works out one pixel of others.
 type mender struct {
@@ -173,20 +178,14 @@ func (m *mender) fit(p *Picture, raw, noise []float32, x, y int) bool {
 
 // put makes the pixel of the shares.
 func (m *mender) put(p *Picture, i int) {
-	r, g, b := p.albedo(i)
-	own := [3]float32{r, g, b}
 	c := 0
 	p.each(func(now, next []float32) {
 		sum := float32(0)
 		for k, j := range m.at[:m.n] {
-			v := now[j]
-			if p.Near[j] == p.Near[j] {
-				v *= max(p.Albedo[c%3][j], LeastAlbedo)
-			}
-			sum += m.share[k] * v
+			sum += m.share[k] * (now[j] * p.By(c, j))
 		}
-		next[i] = m.own*now[i] + (1-m.own)*sum/own[c%3]
-		c++
+		next[i] = m.own*now[i] + (1-m.own)*sum/p.By(c, i)
+		c = (c + 1) % 3
 	})
 }
 

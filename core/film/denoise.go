@@ -40,7 +40,7 @@ func (f *Film) denoise() {
 				continue
 			}
 			for c := range 3 {
-				a := max(p.Albedo[c][i], clean.LeastAlbedo)
+				a := p.By(c, i)
 				f.Color[3*i+c] = p.Light[c][i]*a + f.shines(f.shine, 3*i+c)
 				for g, to := range f.layers() {
 					to[3*i+c] = p.Layers[g].Now[c][i]*a + f.shinesIn(g, 3*i+c)
@@ -80,10 +80,7 @@ func (f *Film) take(p *clean.Picture, i int) (variance float32) {
 	}
 	for c := range 3 {
 		p.Normal[c][i], p.Albedo[c][i] = g[c], g[3+c]
-		q := max(g[3+c], clean.LeastAlbedo)
-		if beyond {
-			q = 1
-		}
+		q := p.By(c, i)
 		p.Light[c][i] = max((f.Color[3*i+c]-f.shines(f.shine, 3*i+c))/q, 0) // but for roundings it is not less
 		for l, from := range f.layers() {
 			p.Layers[l].Now[c][i] = (from[3*i+c] - f.shinesIn(l, 3*i+c)) / q
@@ -97,7 +94,7 @@ func (f *Film) take(p *clean.Picture, i int) (variance float32) {
 	if f.counts[i] < 4 { // too few to know
 		va = mean * mean
 	}
-	q := max(g[3]*0.2126+g[4]*0.7152+g[5]*0.0722, clean.LeastAlbedo)
+	q := max(clean.Luma(g[3], g[4], g[5]), clean.LeastAlbedo)
 	return float32(va) / (q * q)
 }
 

@@ -29,7 +29,7 @@ func (f *Film) keep(p *clean.Picture) {
 			to := &row[(f.Left+x)/FieldSide-first[0]]
 			for c := range 3 {
 				to.given[c] += float64(f.Color[3*i+c] - f.shines(f.shine, 3*i+c))
-				to.left[c] += float64(p.Light[c][i] * max(p.Albedo[c][i], clean.LeastAlbedo))
+				to.left[c] += float64(p.Seen(c, i))
 			}
 		}
 	}

@@ -192,10 +192,8 @@ func put(to []float32, i int, v geom.V) {
 	to[3*i], to[3*i+1], to[3*i+2] = float32(v.X), float32(v.Y), float32(v.Z)
 }
 
-// Tiles calls do for every tile, its pixels from (x0, y0) to before (x1, y1), on threads goroutines.
-func (f *Film) Tiles(ctx context.Context, do func(x0, y0, x1, y1 int)) error {
-	across := (f.Width + TileSide - 1) / TileSide
-	down := (f.Height + TileSide - 1) / TileSide
+// shared calls do for 0 to n-1, on Threads goroutines, until ctx is cancelled.
+func (f *Film) shared(ctx context.Context, n int, do func(i int)) error {
 	var next atomic.Int64
 	var wg crew.Group
 	for range max(f.Threads, 1) {
@@ -205,17 +203,29 @@ func (f *Film) Tiles(ctx context.Context, do func(x0, y0, x1, y1 int)) error {
 			}
 			for ctx.Err() == nil {
 				i := int(next.Add(1)) - 1
-				if i >= across*down {
+				if i >= n {
 					return
 				}
-				x, y := i%across*TileSide, i/across*TileSide
-				do(x, y, min(x+TileSide, f.Width), min(y+TileSide, f.Height))
+				do(i)
 			}
 		})
 	}
 	wg.Wait()
 	return ctx.Err()
 }
+
+// Tiles calls do for every tile, its pixels from (x0, y0) to before (x1, y1), on threads goroutines.
+func (f *Film) Tiles(ctx context.Context, do func(x0, y0, x1, y1 int)) error {
+	across := (f.Width + TileSide - 1) / TileSide
+	down := (f.Height + TileSide - 1) / TileSide
+	return f.shared(ctx, across*down, func(i int) {
+		x, y := i%across*TileSide, i/across*TileSide
+		do(x, y, min(x+TileSide, f.Width), min(y+TileSide, f.Height))
+	})
+}
+
+// Rows calls do for every row, on Threads goroutines.
+func (f *Film) Rows(do func(y int)) { _ = f.shared(context.Background(), f.Height, do) }
 
 // Pixels calls do for every pixel, by tiles.
 func (f *Film) Pixels(ctx context.Context, do func(x, y int)) error {
@@ -226,23 +236,6 @@ func (f *Film) Pixels(ctx context.Context, do func(x, y int)) error {
 			}
 		}
 	})
-}
-
-// Rows calls do for every row, on Threads goroutines.
-func (f *Film) Rows(do func(y int)) {
-	var next atomic.Int64
-	var wg crew.Group
-	for range max(f.Threads, 1) {
-		wg.Go(func() {
-			if f.Enter != nil {
-				f.Enter()
-			}
-			for y := int(next.Add(1)) - 1; y < f.Height; y = int(next.Add(1)) - 1 {
-				do(y)
-			}
-		})
-	}
-	wg.Wait()
 }
 
 // Glimpse is the picture so far at half the size, with the noise removed if

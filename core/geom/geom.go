@@ -25,6 +25,9 @@ func (a V) Cross(b V) V {
 	return V{a.Y*b.Z - a.Z*b.Y, a.Z*b.X - a.X*b.Z, a.X*b.Y - a.Y*b.X}
 }
 
+// Float32 is the vector as structures for rays hold it.
+func (a V) Float32() [3]float32 { return [3]float32{float32(a.X), float32(a.Y), float32(a.Z)} }
+
 // Unit returns a with length one; the zero vector stays zero.
 func (a V) Unit() V {
 	if l := a.Len(); l > 0 {

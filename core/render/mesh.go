@@ -45,7 +45,7 @@ func (mp *meshPart) corners(t uint32) (a, b, c [3]float32) {
 }
 
 func (mp *meshPart) carry(p [3]float32) [3]float32 {
-	return f32(mp.world.Point(geom.V{X: float64(p[0]), Y: float64(p[1]), Z: float64(p[2])}))
+	return mp.world.Point(geom.V{X: float64(p[0]), Y: float64(p[1]), Z: float64(p[2])}).Float32()
 }
 
 // newMesh gathers the triangles of a mesh. surfaces are those of its model; a

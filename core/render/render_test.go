@@ -472,7 +472,7 @@ func TestClosestHitsAgreeWithASearchThroughAllTriangles(t *testing.T) {
 		}
 		ray := NewRay(geom.V{X: r.NormFloat64() * 4, Y: r.NormFloat64() * 2, Z: r.NormFloat64() * 9}, d)
 		hit, ok := s.Closest(ray)
-		r32 := bvh.Ray{O: f32(ray.O), D: f32(ray.D), T: bvh.Inf}
+		r32 := bvh.Ray{O: ray.O.Float32(), D: ray.D.Float32(), T: bvh.Inf}
 		r32.Prepare()
 		all := false
 		blocks := mesh.tree.Blocks()

@@ -304,8 +304,6 @@ func (s *Scene) own(hit *Hit) {
 	}
 }
 
-func f32(v geom.V) [3]float32 { return [3]float32{float32(v.X), float32(v.Y), float32(v.Z)} }
-
 // quest is a ray that a path sends out.
 type quest struct {
 	cast.Quest

@@ -216,7 +216,7 @@ func Sky(s *light.State, picture Picture) (*sky.Environment, error) {
 	strength := Strength(s, pix, w, h)
 	if s.SkyFilter != "" {
 		c := light.Lets(s.SkyFilter)
-		k := [3]float32{float32(c.X), float32(c.Y), float32(c.Z)}
+		k := c.Float32()
 		pix = slices.Clone(pix)
 		for i := range pix {
 			pix[i] *= k[i%3]
