@@ -1,5 +1,7 @@
 package bvh
 
+import "math"
+
 // Node is a node of eight children, collapsed from the binary tree, laid
 // out so that one instruction tests all eight boxes (Wald et al., Getting Rid
 // of Packets, 2008) and two cache lines hold it: bounds are bytes on a grid
@@ -125,25 +127,48 @@ func (w *Node) cell(a int, lo, hi float32) (uint8, uint8) {
 
 // meetPortable tests the eight boxes of a node; bit k of the result says
 // that the ray meets box k, and enter[k] where.
+//
+// Numbers from 0 on order as their bits do, and bits are compared without
+// branches, which here cannot be foretold: what is less than 0 is less than
+// r.Min in either order, and of the far sides it is only asked whether one is.
 func (n *Node) meetPortable(r *Ray, enter *[8]float32) uint32 {
 	// On the grid a box's side is met at t = q*a + b.
 	a0, b0 := n.scale[0]*r.inv[0], (n.origin[0]-r.O[0])*r.inv[0]
 	a1, b1 := n.scale[1]*r.inv[1], (n.origin[1]-r.O[1])*r.inv[1]
 	a2, b2 := n.scale[2]*r.inv[2], (n.origin[2]-r.O[2])*r.inv[2]
 	at := func(row uint8) *[8]uint8 { return (*[8]uint8)(n.grid[8*row : 8*row+8]) }
-	nx, fx := at(r.near[0]), at(r.near[0]^1)
-	ny, fy := at(r.near[1]), at(r.near[1]^1)
-	nz, fz := at(r.near[2]), at(r.near[2]^1)
+	x, y, z := at(r.near[0]), at(r.near[1]), at(r.near[2])
+	for k := range enter {
+		enter[k] = math.Float32frombits(uint32(max(order(steps[x[k]]*a0+b0), order(steps[y[k]]*a1+b1),
+			order(steps[z[k]]*a2+b2))))
+	}
+	// The far side is padded by two roundings (Ize, Robust BVH Ray Traversal,
+	// JCGT 2013).
+	const padded = 1.0000004
+	a0, b0, a1, b1, a2, b2 = a0*padded, b0*padded, a1*padded, b1*padded, a2*padded, b2*padded
+	x, y, z = at(r.near[0]^1), at(r.near[1]^1), at(r.near[2]^1)
+	least, most := order(r.Min), order(r.T)-1
 	var mask uint32
-	for k := 0; k < 8; k++ {
-		t0 := max(float32(nx[k])*a0+b0, float32(ny[k])*a1+b1, float32(nz[k])*a2+b2, r.Min)
-		t1 := min(float32(fx[k])*a0+b0, float32(fy[k])*a1+b1, float32(fz[k])*a2+b2)
-		// The far side is padded by two roundings (Ize, Robust BVH Ray
-		// Traversal, JCGT 2013).
-		if t0 <= t1*1.0000004 && t0 < r.T {
-			mask |= 1 << k
-			enter[k] = t0
+	for k := range enter {
+		leave := min(order(steps[x[k]]*a0+b0), order(steps[y[k]]*a1+b1), order(steps[z[k]]*a2+b2), most)
+		from := max(order(enter[k]), least)
+		enter[k] = math.Float32frombits(uint32(from))
+		var met uint32
+		if from <= leave {
+			met = 1 << 7
 		}
+		mask = mask>>1 | met
 	}
 	return mask
 }
+
+// order is a number that orders as t does, from 0 on.
+func order(t float32) int32 { return int32(math.Float32bits(t)) }
+
+// steps are the numbers of a grid: looked up they are there sooner than converted.
+var steps = func() (t [256]float32) {
+	for i := range t {
+		t[i] = float32(i)
+	}
+	return t
+}()
