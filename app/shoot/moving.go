@@ -151,7 +151,11 @@ func lit(m *model.Model, share float64) *model.Model {
 
 // Scene makes the scene that the renderer traces.
 func (l *Loaded) Scene(ctx context.Context, ls *light.State) (*render.Scene, error) {
-	return l.build(ctx, l.stands, ls)
+	s, err := l.still(ctx)
+	if err != nil {
+		return nil, err
+	}
+	return l.illuminate(ctx, s, ls)
 }
 
 // still says whether nothing but the camera moves.

@@ -41,6 +41,8 @@ type Loaded struct {
 	top      map[string]geom.M            // from the model to metres about the pivot
 	lib      render.Library               // their meshes
 	before   *Loaded                      // whose models of pieces are taken again where they are the same; nil: none
+	set      string                       // by its id
+	bare     *render.Scene                // of what stands, as it stands; nil before it was made
 	Cast     *stage.Cast                  // what stands, as the shot's move moves it
 	Groups   []ShareGroup                 // of the lamps that burn
 	air      []air.Part                   // of bodies of fog
@@ -96,7 +98,7 @@ func (a *Studio) LoadAs(ctx context.Context, w *measure.Snapshot, s stage.ShotSe
 	if _, err := w.LayOut(ctx, false); err != nil {
 		return nil, err
 	}
-	return a.loadFilmed(ctx, w, nil)
+	return a.loadFilmed(ctx, w)
 }
 
 // SnapshotOf reads a set as it is.
@@ -109,23 +111,26 @@ func (a *Studio) SnapshotOf(ctx context.Context, setID string) (w *measure.Snaps
 }
 
 // loadFilmed reads the models of what stands before the lens of a set that is laid out. Those that were loaded
-// before, where they are the same, are taken again; before may be nil, and is done with.
-func (a *Studio) loadFilmed(ctx context.Context, w *measure.Snapshot, before *Loaded) (*Loaded, error) {
+// before, where they are the same, are taken again, and so is what was built of them where all stands as it stood.
+func (a *Studio) loadFilmed(ctx context.Context, w *measure.Snapshot) (*Loaded, error) {
+	before, _ := readies.Get(w.SetRow.ID)
 	l := newLoaded(a)
-	l.Cast = w.Cast(w.SetRow.Move)
+	l.set, l.Cast = w.SetRow.ID, w.Cast(w.SetRow.Move)
 	l.near = nearOf(w)
 	if err := l.wear(w); err != nil {
 		return nil, err
 	}
 	if l.before = before; before != nil {
-		l.lib = before.lib
+		l.lib = before.lib.Clone()
 	}
 	for t := range w.Filmed {
 		if err := l.stand(ctx, w, t); err != nil {
 			return nil, err
 		}
 	}
-	l.before = nil
+	if l.before = nil; before != nil && l.asBefore(before) {
+		l.bare = before.bare
+	}
 	return l, nil
 }
 
@@ -142,8 +147,8 @@ func (l *Loaded) stand(ctx context.Context, w *measure.Snapshot, t *assembly.Thi
 	p := t.Placement
 	if p.Piece == "" {
 		key := "stand-in " + p.Shape()
-		if l.models[key] == nil {
-			l.models[key], l.top[key] = stage.ShapeModel(p.Shape()), geom.Identity
+		if l.top[key], l.of[key] = geom.Identity, key; l.models[key] == nil && !l.again(key, key) {
+			l.models[key] = stage.ShapeModel(p.Shape())
 		}
 		at := assembly.StandInWorld(p)
 		key, err := l.coated(ctx, key, p.ID, "", l.near.far(l.models[key].Bounds().Apply(at)))
@@ -179,7 +184,9 @@ func (l *Loaded) stand(ctx context.Context, w *measure.Snapshot, t *assembly.Thi
 // standLaid adds what an element is made of and what it lays.
 func (l *Loaded) standLaid(ctx context.Context, w *measure.Snapshot, t *assembly.Thing) error {
 	if t.Laid.Model != nil {
-		l.models[t.ID], l.top[t.ID], l.of[t.ID] = t.Laid.Model, geom.Identity, t.Laid.Key
+		if l.top[t.ID], l.of[t.ID] = geom.Identity, t.Laid.Key; !l.again(t.ID, t.ID) {
+			l.models[t.ID] = t.Laid.Model
+		}
 		key, err := l.coated(ctx, t.ID, t.ID, "", l.near.far(t.Laid.Model.Bounds()))
 		if err != nil {
 			return err

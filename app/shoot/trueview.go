@@ -320,7 +320,7 @@ func (a *Studio) see(ctx context.Context, set string) (s sight, err error) {
 func (a *Studio) keepTrue(ctx context.Context, set string, v *trueView) error {
 	var was sight
 	var l *Loaded
-	var bare, scene *render.Scene // as it stands, and in its light
+	var scene *render.Scene
 	s, err := a.see(ctx, set)
 	for {
 		if err != nil {
@@ -331,16 +331,10 @@ func (a *Studio) keepTrue(ctx context.Context, set string, v *trueView) error {
 			return ctx.Err()
 		}
 		if s.things != was.things || s.light != was.light {
-			if l, err = a.loadFilmed(ctx, s.w, l); err != nil {
+			if l, err = a.loadFilmed(ctx, s.w); err != nil {
 				return err
 			}
-			if s.things != was.things {
-				if bare, err = l.structure(ctx, l.stands); err != nil {
-					return err
-				}
-				l.prune()
-			}
-			if scene, err = l.illuminate(ctx, bare, &s.w.SetRow.Light); err != nil {
+			if scene, err = l.Scene(ctx, &s.w.SetRow.Light); err != nil {
 				return err
 			}
 		}

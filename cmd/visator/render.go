@@ -14,6 +14,7 @@ import (
 	"strings"
 
 	"visator/core/exchange"
+	"visator/core/eye"
 	"visator/core/finish"
 	"visator/core/geom"
 	"visator/core/layers"
@@ -285,7 +286,7 @@ func (c *renderCall) findCamera(m *model.Model) (cam render.Camera, err error) {
 		}
 		if numErr == nil && n.Camera == index || numErr != nil &&
 			(m.Cameras[n.Camera].Name == c.camera || n.Name == c.camera) {
-			cam, found = render.CameraFrom(&m.Cameras[n.Camera], world, c.o.Width, c.o.Height), true
+			cam, found = eye.From(&m.Cameras[n.Camera], world, c.o.Width, c.o.Height), true
 		}
 	})
 	if !found {

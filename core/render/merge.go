@@ -8,9 +8,9 @@ import (
 	"visator/core/geom"
 )
 
-// mergeLimit bounds the triangles that are merged: each takes about a hundred
+// MergeLimit bounds the triangles that are merged: each takes about a hundred
 // bytes there.
-const mergeLimit = 2_000_000
+const MergeLimit = 2_000_000
 
 // merge puts instances into one mesh in the scene's space, as far as they are
 // not too many: rays then pass through one tree instead of many that overlap.
@@ -35,7 +35,7 @@ func (s *Scene) merge(first []uint32) *Mesh {
 	m := &Mesh{Box: geom.Empty()}
 	for _, i := range order {
 		in := &s.Instances[i]
-		if m.count+in.Mesh.count > mergeLimit {
+		if m.count+in.Mesh.count > MergeLimit {
 			break
 		}
 		first[i] = uint32(m.count)

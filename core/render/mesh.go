@@ -2,6 +2,7 @@ package render
 
 import (
 	"fmt"
+	"sync"
 
 	"visator/core/bump"
 	"visator/core/bvh"
@@ -14,9 +15,10 @@ import (
 type Mesh struct {
 	Box   geom.Box
 	parts []meshPart
-	count int        // triangles
+	count int   // triangles
+	like  *Mesh // of the same triangles, with other surfaces; nil: none is known
+	lock  sync.Mutex
 	tree  *cast.Tree // is there once build was called
-	like  *Mesh      // of the same triangles, with other surfaces; nil: none is known
 }
 
 // meshPart is a run of triangles with one surface.
@@ -93,12 +95,15 @@ func (m *Mesh) bevel(of *model.Mesh) {
 	}
 }
 
-// build makes the structure on threads threads, unless it is there.
+// build makes the structure on threads threads, unless it is there. Scenes that share the mesh may ask at once.
 func (m *Mesh) build(threads int) {
+	m.lock.Lock()
+	defer m.lock.Unlock()
 	if m.tree != nil {
 		return
 	}
-	if m.like != nil && m.like.tree != nil {
+	if m.like != nil {
+		m.like.build(threads)
 		m.tree = m.recut()
 		return
 	}

@@ -5,12 +5,14 @@
 package render
 
 import (
+	"maps"
 	"math"
 	"slices"
 
 	"visator/core/air"
 	"visator/core/bvh"
 	"visator/core/cast"
+	"visator/core/eye"
 	"visator/core/fall"
 	"visator/core/geom"
 	"visator/core/lamp"
@@ -124,6 +126,9 @@ func (l *Library) alike(m *Mesh) {
 	}
 	m.like = first
 }
+
+// Clone is a library that begins with the same meshes.
+func (l *Library) Clone() Library { return Library{l.Threads, maps.Clone(l.made), maps.Clone(l.shapes)} }
 
 // Keep forgets the meshes of models that are not used any more.
 func (l *Library) Keep(used map[*model.Model]bool) {
@@ -262,6 +267,9 @@ func (s *Scene) Falling(f *fall.Field, of air.Part) *Scene {
 
 // Bounds is the box around all instances.
 func (s *Scene) Bounds() geom.Box { return s.boxes }
+
+// Camera is where the rays of a picture begin.
+type Camera = eye.Camera
 
 // Ray starts at O and runs along the unit vector D.
 type Ray = cast.Ray

@@ -1,8 +1,10 @@
-package render
+// Package eye is where the rays of a picture begin: cameras with a lens, without perspective, and all around.
+package eye
 
 import (
 	"math"
 
+	"visator/core/cast"
 	"visator/core/geom"
 	"visator/core/model"
 	"visator/core/sky"
@@ -28,9 +30,9 @@ type Camera struct {
 // taken to have, 24 mm.
 const sensorHalfHeight = 0.012
 
-// CameraFrom returns the camera of a model node for a picture of w x h
+// From returns the camera of a model node for a picture of w x h
 // pixels. The vertical field of view is kept when the aspect differs.
-func CameraFrom(c *model.Camera, world geom.M, w, h int) Camera {
+func From(c *model.Camera, world geom.M, w, h int) Camera {
 	// A camera's scale means nothing: keep where it stands and how it is turned.
 	x, y, z := world.Dir(geom.V{X: 1}).Unit(), world.Dir(geom.V{Y: 1}).Unit(), world.Dir(geom.V{Z: 1}).Unit()
 	at := world.Point(geom.V{})
@@ -57,7 +59,7 @@ func (c *Camera) Open(n, focus float64) {
 
 // Ray returns the ray through the place x, y of the picture (0..1, y down)
 // and the point u, v of the lens (0..1).
-func (c *Camera) Ray(x, y, u, v float64) Ray {
+func (c *Camera) Ray(x, y, u, v float64) cast.Ray {
 	px, py := (2*x-1)*c.TanX+c.MidX, (1-2*y)*c.TanY+c.MidY
 	var o, d geom.V
 	if c.Around {
@@ -66,7 +68,7 @@ func (c *Camera) Ray(x, y, u, v float64) Ray {
 		if c.Cube {
 			d = sky.CubeWay(x, y)
 		}
-		ray := NewRay(c.World.Point(o), c.World.Dir(d).Unit())
+		ray := cast.New(c.World.Point(o), c.World.Dir(d).Unit())
 		ray.Min, ray.Max = c.Near, max(c.Far, 0)
 		return ray
 	}
@@ -85,7 +87,7 @@ func (c *Camera) Ray(x, y, u, v float64) Ray {
 	}
 	l := d.Len()
 	along := -d.Z / l // cosine with the view axis
-	ray := NewRay(c.World.Point(o), c.World.Dir(d.Mul(1/l)).Unit())
+	ray := cast.New(c.World.Point(o), c.World.Dir(d.Mul(1/l)).Unit())
 	ray.Min = c.Near / along
 	if c.Far > 0 {
 		ray.Max = c.Far / along
