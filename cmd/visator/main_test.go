@@ -5,6 +5,7 @@ import (
 	"encoding/json"
 	"fmt"
 	"io"
+	"net"
 	"os"
 	"path/filepath"
 	"strings"
@@ -73,6 +74,12 @@ func down() geom.M {
 func TestCallsThatAreWrongSayWhyInOneLine(t *testing.T) {
 	file := stage(t, sun, down())
 	out := filepath.Join(t.TempDir(), "a.exr")
+	busy, err := net.Listen("tcp", "127.0.0.1:0")
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer busy.Close()
+	_, port, _ := net.SplitHostPort(busy.Addr().String())
 	for name, c := range map[string]struct {
 		args   []string
 		status int
@@ -92,6 +99,7 @@ func TestCallsThatAreWrongSayWhyInOneLine(t *testing.T) {
 		"no such panorama":  {[]string{"render", file, "--environment", "gone.hdr", "--out", out}, 1, "gone.hdr"},
 		"bench of nothing":  {[]string{"bench"}, 2, "bench rays FILE"},
 		"worker of nobody":  {[]string{"worker", "--jobs", "0"}, 2, "--jobs"},
+		"a port is taken":   {[]string{"serve", "--port", port}, 1, "choose another with --port"},
 		"a folder is named": {[]string{"render", t.TempDir(), "--out", out}, 1, "no model in it"},
 	} {
 		status, stdout, stderr := call(t, c.args...)

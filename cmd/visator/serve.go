@@ -207,7 +207,7 @@ func serve(ctx context.Context, args []string) error { return run(ctx, "serve", 
 
 func runDemo(ctx context.Context, args []string) error { return run(ctx, "demo", args, true) }
 
-func run(ctx context.Context, name string, args []string, withDemo bool) error {
+func run(ctx context.Context, name string, args []string, withDemo bool) (err error) {
 	var p place
 	about := "Serves the application on loopback, with one worker in the same process."
 	if withDemo {
@@ -232,6 +232,11 @@ func run(ctx context.Context, name string, args []string, withDemo bool) error {
 	// More than the cores: renders and what measures sets give way on threads of
 	// their own, and a request should not wait for one of them to be scheduled out.
 	runtime.GOMAXPROCS(3*runtime.NumCPU() + 2)
+	listen, err := net.Listen("tcp", fmt.Sprintf("127.0.0.1:%d", *port)) // before anything else is begun
+	if err != nil {
+		return fmt.Errorf("port %d is taken (%w): stop what uses it, or choose another with --port", *port, err)
+	}
+	defer listen.Close()
 	log := p.logger()
 	log.Info("rays are traced", "by", bvh.Way())
 	defer p.close()
@@ -263,6 +268,7 @@ func run(ctx context.Context, name string, args []string, withDemo bool) error {
 		if err := pool.Start(ctx); err != nil {
 			return err
 		}
+		defer func() { err = errors.Join(err, stopPool(pool)) }()
 	}
 	if _, err := a.Requeue(ctx); err != nil {
 		return err
@@ -270,10 +276,6 @@ func run(ctx context.Context, name string, args []string, withDemo bool) error {
 	site, err := web.New(a, p.database, log)
 	if err != nil {
 		return err
-	}
-	listen, err := net.Listen("tcp", fmt.Sprintf("127.0.0.1:%d", *port))
-	if err != nil {
-		return fmt.Errorf("port %d is taken (%w): stop what uses it, or choose another with --port", *port, err)
 	}
 	go site.Listen(ctx)
 	if *watched != "" {
@@ -294,12 +296,8 @@ func run(ctx context.Context, name string, args []string, withDemo bool) error {
 		defer cancel()
 		_ = server.Shutdown(soon)
 	}()
-	err = server.Serve(listen)
-	if *workers > 0 {
-		err = errors.Join(err, stopPool(pool))
+	if err := server.Serve(listen); !errors.Is(err, http.ErrServerClosed) {
+		return err
 	}
-	if errors.Is(err, http.ErrServerClosed) {
-		return nil
-	}
-	return err
+	return nil
 }
