@@ -36,7 +36,8 @@ type Values struct {
 	Sheen        geom.V // of fibres
 	SheenRough   float64
 	Film         Film
-	Channel      int // of colour, from 1, that glass bends here; 0: all alike
+	Channel      int  // of colour, from 1, that glass bends here; 0: all alike
+	Parted       bool // no other colour is left
 }
 
 // Plain are values of a grey that nothing else is done to.
@@ -474,8 +475,11 @@ func (p *Place) beyond(i geom.V, even, onCoat float64) (f geom.V, pdf float64) {
 	return f, pdf
 }
 
-// bends is the colours that glass bends here.
+// bends is the colours that glass bends here: of three that are as likely one counts three times.
 func (p *Place) bends() geom.V {
+	if p.Values.Parted {
+		return one
+	}
 	switch p.Values.Channel {
 	case 1:
 		return geom.V{X: 3}

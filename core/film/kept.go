@@ -3,6 +3,7 @@ package film
 import (
 	"archive/zip"
 	"bufio"
+	"compress/flate"
 	"encoding/binary"
 	"encoding/json"
 	"errors"
@@ -79,6 +80,10 @@ func (f *Film) parts() (list []struct {
 // file. of tells what picture it is of.
 func (f *Film) Save(w io.Writer, of string) error {
 	z := zip.NewWriter(w)
+	// It is done again and again while others wait; noise hardly packs, however long it is tried.
+	z.RegisterCompressor(zip.Deflate, func(to io.Writer) (io.WriteCloser, error) {
+		return flate.NewWriter(to, flate.BestSpeed)
+	})
 	head := kept{Version: Version, Of: of, Whole: f.Whole, Part: [4]int{f.Left, f.Top, f.Left + f.Width,
 		f.Top + f.Height}, Extra: f.Extra(), Samples: f.Samples, Planned: f.rates != nil}
 	raw, err := json.Marshal(&head)

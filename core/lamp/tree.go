@@ -214,6 +214,36 @@ func (t *Tree) Chance(p geom.V, i int) float64 {
 	return chance
 }
 
+// Across is about how much light of lamps a way from o along d passes, as far as far: the sum of their luminous
+// intensities over how near to it they are, cd/m. (What air along a way without end scatters of a lamp that shines all
+// around goes by it: the integral of 1/(h² + t²) over t is π/h.)
+func (t *Tree) Across(o, d geom.V, far float64) float64 {
+	if len(t.nodes) == 0 {
+		return 0
+	}
+	return t.across(0, o, d, far)
+}
+
+func (t *Tree) across(at int32, o, d geom.V, far float64) (sum float64) {
+	// beside is how far a place is from the way.
+	beside := func(p geom.V) float64 {
+		to := p.Sub(o)
+		return to.Sub(d.Mul(min(max(to.Dot(d), 0), far))).Len()
+	}
+	n := &t.nodes[at]
+	if h := beside(n.middle); h > 2*n.radius {
+		return n.power / h
+	}
+	if n.left >= 0 {
+		return t.across(n.left, o, d, far) + t.across(n.right, o, d, far)
+	}
+	for _, i := range t.order[n.first : n.first+n.count] {
+		l := &t.lamps[i]
+		sum += luminance(l.Candela) / max(beside(l.At), l.size(), 1e-3)
+	}
+	return sum
+}
+
 // Along calls meet for the lamps with a surface that a ray may meet nearer than far.
 func (t *Tree) Along(o, d geom.V, far float64, meet func(i int)) {
 	if len(t.nodes) > 0 {

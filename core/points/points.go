@@ -95,6 +95,10 @@ func (s *Sampler) Next() float64 {
 	return float64(bits.Reverse32(permute(i, hash32(seed^1)))) * (1.0 / (1 << 32))
 }
 
+// Seek goes to a pair of numbers by its place: what is asked for one purpose has the same place in all samples,
+// whatever else was asked for before.
+func (s *Sampler) Seek(place uint32) { s.dim = place }
+
 // Aside are two numbers in [0, 1) for one purpose, told by a number, that no others depend on: those that Next2 gives
 // stay as they are.
 func (s *Sampler) Aside(purpose uint32) (float64, float64) {

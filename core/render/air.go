@@ -32,6 +32,7 @@ type met struct {
 
 // inAir is the point at which a path meets the air on a way, if it does so before far.
 func (tr *tracer) inAir(w way, smp *points.Sampler) (pt point, t float64, ok bool) {
+	tr.turn(ofAir)
 	u, pick := smp.Next2()
 	a := tr.s.Air
 	if t, ok = a.Free(w.o, w.d, w.far, u); !ok {
@@ -58,8 +59,8 @@ func (m *met) scatter(u1, u2 float64) (wi, weight geom.V, pdf float64, ok bool) 
 	return wi, m.part.Albedo, m.part.Phase(m.d, wi), m.part.Albedo.Max() > 0
 }
 
-// abeam asks for light of a lamp that a way scatters, looked for near that lamp.
-func (tr *tracer) abeam(w way) {
+// abeam asks for light of a lamp that a way scatters, looked for near that lamp, which counts times times.
+func (tr *tracer) abeam(w way, times float64) {
 	s, smp, first := tr.s, tr.smp, tr.depth == 0
 	u, v := smp.Next2()
 	i, chance, _ := s.tree.Choose(w.near(s.lit), u)
@@ -88,7 +89,7 @@ func (tr *tracer) abeam(w way) {
 		c := s.weigh(p)
 		asked *= c.lamp
 	}
-	k := through * sigma / ((chance*pdf + pt.met.pdf*asked) * l.PDF)
+	k := times * through * sigma / ((chance*pdf + pt.met.pdf*asked) * l.PDF)
 	if !l.Hard && !l.Free {
 		k *= power(l.PDF*asked, phase)
 	}

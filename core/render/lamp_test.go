@@ -89,7 +89,7 @@ func TestTheCameraSeesLampsThatAreToBeSeen(t *testing.T) {
 			k.add(floor(k.surface(grey(1, 0, 1)), 20))
 			s = k.build(t)
 			s.Lamps = []lamp.Lamp{l}
-			got := mean(shoot(t, s, look(geom.V{X: 0.8, Y: 2}, geom.V{X: 0.4}, 0.01), 8, 32, 3))
+			got := mean(shoot(t, s, look(geom.V{X: 0.8, Y: 2}, geom.V{X: 0.4}, 0.01), 8, 128, 3))
 			if got < 990 || got > 1001 { // what rough metal keeps is given back by a table, to a thousandth
 				t.Errorf("%s in a mirror: %v cd/m²", name, got)
 			}

@@ -97,6 +97,7 @@ func (e *emitters) group(instance int, mp *meshPart) int {
 // choice is how likely each kind of light is asked at a point.
 type choice struct {
 	env, sun, lamp, glow float64
+	lux                  float64 // about what lamps give there, if nothing stands in their way
 }
 
 // weigh estimates what each kind of light gives at p, to share out the
@@ -108,11 +109,12 @@ func (s *Scene) weigh(p geom.V) (c choice) {
 	for i := range s.Suns {
 		c.sun += light.Luminance(s.Suns[i].Lux)
 	}
-	c.lamp = s.tree.Given(p)
+	c.lux = s.tree.Given(p)
+	c.lamp = c.lux
 	c.glow = s.emitters.tree.Given(p)
 	sum := c.env + c.sun + c.lamp + c.glow
 	if !(sum > 0) || math.IsInf(sum, 0) {
-		return choice{}
+		return choice{lux: c.lux}
 	}
 	// No kind that is there is left without samples.
 	const least = 0.05

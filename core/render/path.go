@@ -22,9 +22,11 @@ type tracer struct {
 	blind      bool                // what shines by itself is not seen at the end of the first ray
 	plainWays  bool                // lamps are looked for only where light meets the air: to test the other way
 	met        met                 // of the point in the air at which the path is: there is one at a time
-	apart      []geom.V            // what each kind of light gave along the path, then each way; none if nobody asks
-	shone      []geom.V            // what of kinds of light shone straight into the lens
-	ways       []geom.V            // the end of it; see ways.go
+	points     [2]point            // at which the path is, and was before, in turns
+	later      later
+	apart      []geom.V // what each kind of light gave along the path, then each way; none if nobody asks
+	shone      []geom.V // what of kinds of light shone straight into the lens
+	ways       []geom.V // the end of it; see ways.go
 
 	// The path.
 	on        bool // it sends main out
@@ -38,9 +40,11 @@ type tracer struct {
 	weight    geom.V
 	from      last
 	depth     int
+	vertex    uint32   // how often it came to anything
 	straight  int      // panes of glass in a row
 	travelled float64  // since the camera, for the first hit behind glass
 	inside    *Surface // whose body it is in
+	colour    int      // that glass has left of it, from 1; 0: all
 	way       wayTo
 }
 
@@ -94,7 +98,8 @@ func (tr *tracer) begin(ray Ray, smp *points.Sampler, first *seen) {
 	tr.total, tr.weight = geom.V{}, allWhite
 	tr.surely = tr.s.Air == nil && tr.s.Fall == nil
 	tr.from = last{p: ray.O}
-	tr.depth, tr.straight, tr.travelled, tr.inside = 0, 0, 0, nil
+	tr.depth, tr.vertex, tr.straight, tr.travelled, tr.inside, tr.colour = 0, 0, 0, 0, nil, 0
+	tr.later = later{}
 	tr.way = wayTo{}
 	tr.asks = 0
 	clear(tr.apart)
@@ -102,7 +107,7 @@ func (tr *tracer) begin(ray Ray, smp *points.Sampler, first *seen) {
 }
 
 // goesOn says whether the path has rays to send out.
-func (tr *tracer) goesOn() bool { return tr.on || tr.asks > 0 }
+func (tr *tracer) goesOn() bool { return tr.on || tr.asks > 0 || tr.later.waits() }
 
 // out adds all rays that the path sends out to a list.
 func (tr *tracer) out(list []*cast.Quest) []*cast.Quest {
@@ -205,10 +210,12 @@ func (q *quest) toward(s *Scene, pt *point, l *lamp.Light, smp *points.Sampler) 
 // advance goes on to what the path's ray met: it gathers what shines there, asks for light, and sends the next ray out.
 func (tr *tracer) advance() {
 	tr.settle()
+	tr.later.ask(tr)
 	if !tr.on {
 		return
 	}
 	tr.on = false
+	tr.vertex++
 	s, smp, first, from := tr.s, tr.smp, tr.first, &tr.from
 	ray, hit, ok := tr.main.Ray, tr.main.Hit, tr.main.Met
 	tr.surely = tr.surely && !tr.main.pass.chose
@@ -220,18 +227,20 @@ func (tr *tracer) advance() {
 	} else if ray.Max > 0 {
 		far = ray.Max
 	}
-	var pt point
+	pt := &tr.points[tr.vertex%2]
+	*pt = point{}
 	if ok {
-		s.shadeTo(&pt, &ray, &hit)
-		tr.arrives(&pt, &hit)
+		s.shadeTo(pt, &ray, &hit)
+		tr.arrives(pt, &hit)
 	}
 	foggy := false
 	if s.Air != nil {
-		far, foggy = tr.throughAir(&pt, &ray, &hit, ok, far)
+		far, foggy = tr.throughAir(pt, &ray, &hit, ok, far)
 	}
 	if s.Fall != nil && tr.depth == 0 {
+		tr.turn(ofFall)
 		if t, met := s.Fall.Meet(ray.O, ray.D, far, smp.Next()); met {
-			pt, far, foggy = tr.dropPoint(&ray, t), t, true
+			*pt, far, foggy = tr.dropPoint(&ray, t), t, true
 			first.Depth, first.Normal, first.Albedo = tr.travelled+t, ray.D.Mul(-1), allWhite
 		}
 	}
@@ -256,9 +265,9 @@ func (tr *tracer) advance() {
 		return
 	}
 	if pt.emission != (geom.V{}) && !dark {
-		tr.add(s.groups+2, tr.weight.Times(pt.emission).Mul(tr.glowWeight(&pt, from)), tr.depth > 1)
+		tr.add(s.groups+2, tr.weight.Times(pt.emission).Mul(tr.glowWeight(pt, from)), tr.depth > 1)
 	}
-	if pt.trans > 0 && pt.place.Straight && tr.straightOn(&pt, &ray, &hit) {
+	if pt.trans > 0 && pt.place.Straight && tr.straightOn(pt, &ray, &hit) {
 		return
 	}
 	if tr.depth >= tr.bounces+1 {
@@ -266,9 +275,9 @@ func (tr *tracer) advance() {
 	}
 	c := s.weigh(pt.p)
 	tr.way.at = atPoint
-	tr.direct(&pt, &c, foggy)
+	tr.direct(pt, &c, foggy)
 	tr.way.at = alongRay
-	tr.bounce(&pt, &c)
+	tr.bounce(pt, &c)
 }
 
 // arrives puts down what the first ray met, and what the body that it went through kept.
@@ -277,7 +286,7 @@ func (tr *tracer) arrives(pt *point, hit *Hit) {
 		tr.weight = tr.weight.Times(tr.inside.keeps(hit.T))
 	}
 	if pt.place.Solid && pt.surface.m.Dispersion > 0 {
-		pt.split(tr.smp.Pick(hit.Triangle, uint32(hit.Instance)^0x2c1b3c6d))
+		pt.split(tr.smp.Pick(hit.Triangle, uint32(hit.Instance)^0x2c1b3c6d), tr.colour)
 	}
 	first := tr.first
 	if tr.depth > 0 || !math.IsInf(first.Depth, 1) {
@@ -310,9 +319,7 @@ func (tr *tracer) throughAir(pt *point, ray *Ray, hit *Hit, ok bool, far float64
 		w.far = hit.T
 	}
 	if w.beam {
-		tr.way.at = atAir
-		tr.abeam(w)
-		tr.way.at = alongRay
+		tr.later.beam(tr, w)
 	}
 	at, t, foggy := tr.inAir(w, tr.smp)
 	if foggy {
@@ -353,6 +360,7 @@ const mostPanes = 64
 // shared between both ways of finding it.
 func (tr *tracer) bounce(pt *point, c *choice) {
 	smp := tr.smp
+	tr.turn(ofBounce)
 	u1, u2 := smp.Next2()
 	wi, w, pdf, ok := pt.sample(u1, u2, smp.Next())
 	if !ok {
@@ -373,6 +381,9 @@ func (tr *tracer) bounce(pt *point, c *choice) {
 		return
 	}
 	if pt.place.Solid && wi.Dot(pt.ng) < 0 {
+		if pt.place.Channel > 0 {
+			tr.colour = pt.place.Channel
+		}
 		if tr.inside = pt.surface; pt.place.Within {
 			tr.inside = nil
 		}

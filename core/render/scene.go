@@ -128,7 +128,9 @@ func (l *Library) alike(m *Mesh) {
 }
 
 // Clone is a library that begins with the same meshes.
-func (l *Library) Clone() Library { return Library{l.Threads, maps.Clone(l.made), maps.Clone(l.shapes)} }
+func (l *Library) Clone() Library {
+	return Library{l.Threads, maps.Clone(l.made), maps.Clone(l.shapes)}
+}
 
 // Keep forgets the meshes of models that are not used any more.
 func (l *Library) Keep(used map[*model.Model]bool) {

@@ -418,11 +418,14 @@ func (pt *point) fill(mp *meshPart, t uint32, u, v float32, uv *texCoords) {
 
 var allWhite = geom.V{X: 1, Y: 1, Z: 1}
 
-// split makes the point bend one colour only, drawn by u, where its glass bends each another way
-// (KHR_materials_dispersion): the indices of red and blue are as far beside that of green as the Abbe number tells.
-func (pt *point) split(u float64) {
+// split makes the point bend one colour only, drawn by u or the one that is left of the path, where its glass bends
+// each another way (KHR_materials_dispersion): the indices of red and blue are as far beside that of green as the Abbe
+// number tells.
+func (pt *point) split(u float64, left int) {
 	v := &pt.place.Values
-	v.Channel = 1 + min(int(3*u), 2)
+	if v.Channel, v.Parted = left, left > 0; left == 0 {
+		v.Channel = 1 + min(int(3*u), 2)
+	}
 	half := (v.Index - 1) * 0.025 * pt.surface.m.Dispersion
 	v.Index = max(v.Index+half*float64(v.Channel-2), 1)
 	pt.place = bsdf.Place{Values: *v}
@@ -453,4 +456,89 @@ func (s *Scene) behind(hit *Hit, d geom.V) bool {
 	v0, v1, v2 := mp.part.Position(idx[0]), mp.part.Position(idx[1]), mp.part.Position(idx[2])
 	n := in.World.Dir(v1.Sub(v0)).Cross(in.World.Dir(v2.Sub(v0)))
 	return !mp.surface.m.DoubleSided && n.Dot(d) > 0 != in.flip
+}
+
+func (pt *point) local(v geom.V) geom.V {
+	return geom.V{X: v.Dot(pt.t), Y: v.Dot(pt.b), Z: v.Dot(pt.n)}
+}
+
+func (pt *point) world(v geom.V) geom.V {
+	return pt.t.Mul(v.X).Add(pt.b.Mul(v.Y)).Add(pt.n.Mul(v.Z))
+}
+
+// eval returns the reflection model times the cosine for light from wi, and
+// the density with which sample would have chosen wi.
+func (pt *point) eval(wi geom.V) (f geom.V, pdf float64) {
+	if m := pt.met; m != nil {
+		pdf = m.part.Phase(m.d, wi)
+		return m.part.Albedo.Mul(pdf), pdf
+	}
+	i := pt.local(wi)
+	if i.Z < 0 != (wi.Dot(pt.ng) < 0) { // a bent normal sees what the surface does not
+		return
+	}
+	return pt.place.Eval(i)
+}
+
+// sample chooses a direction for light to come from. weight is the reflection
+// model times the cosine over the density; ok is false when the light ends.
+func (pt *point) sample(u1, u2, lobe float64) (wi, weight geom.V, pdf float64, ok bool) {
+	if pt.met != nil {
+		return pt.met.scatter(u1, u2)
+	}
+	i, weight, pdf, ok := pt.place.Sample(u1, u2, lobe)
+	if !ok {
+		return
+	}
+	wi = pt.world(i)
+	return wi, weight, pdf, i.Z < 0 == (wi.Dot(pt.ng) < 0)
+}
+
+// leave returns the ray from the point along d.
+func (pt *point) leave(d geom.V) Ray {
+	if pt.met != nil {
+		return NewRay(pt.p, d)
+	}
+	off := pt.ng.Mul(pt.eps)
+	if d.Dot(pt.ng) < 0 {
+		off = off.Mul(-1)
+	}
+	return Ray{O: pt.p.Add(off), D: d, FromInstance: int32(pt.instance), FromTriangle: pt.triangle}
+}
+
+// Made is what a place of a surface is made of as it stands in the scene, with its pictures, its patterns and what
+// weather does to it.
+type Made struct {
+	Base               geom.V // linear
+	Opacity            float64
+	Metal, Rough, Coat float64
+	Normal             geom.V // of the set, of length 1, on the front of the surface
+}
+
+// Made tells it of the place u, v on a triangle of an instance: barycentric coordinates of its second and third corner.
+func (s *Scene) Made(instance int, triangle uint32, u, v float32) (m Made) {
+	in := &s.Instances[instance]
+	mp, t, idx := in.Mesh.triangle(triangle)
+	a := in.World.Point(mp.part.Position(idx[0]))
+	e1, e2 := in.World.Point(mp.part.Position(idx[1])).Sub(a), in.World.Point(mp.part.Position(idx[2])).Sub(a)
+	n := e1.Cross(e2).Unit()
+	if in.flip {
+		n = n.Mul(-1)
+	}
+	if n == (geom.V{}) {
+		n = geom.V{Y: 1}
+	}
+	const off = 0.01 // metres from which it is looked at
+	at := a.Add(e1.Mul(float64(u))).Add(e2.Mul(float64(v)))
+	ray := NewRay(at.Add(n.Mul(off)), n.Mul(-1))
+	hit := Hit{T: off, Instance: instance, Triangle: triangle, U: u, V: v}
+	pt := s.shade(&ray, &hit)
+	uv := mp.uv(t, u, v)
+	w := &pt.place.Values
+	m = Made{Base: w.Base, Opacity: pt.surface.opacity(mp, t, u, v, &uv), Metal: w.Metal, Rough: w.Rough, Coat: w.Coat,
+		Normal: pt.n}
+	if !m.Normal.Finite() || math.Abs(m.Normal.Len()-1) > 0.1 {
+		m.Normal = n
+	}
+	return m
 }

@@ -93,6 +93,7 @@ func (tr *tracer) glowWeight(pt *point, from *last) float64 {
 // asked, and the choice counts only for the others.
 func (tr *tracer) direct(pt *point, c *choice, foggy bool) {
 	smp, first := tr.smp, tr.depth == 0
+	tr.turn(ofKinds)
 	u, spare := smp.Next2()
 	for kind, share := range [4]float64{c.env, c.sun, c.lamp, c.glow} {
 		if share <= 0 {
@@ -104,13 +105,25 @@ func (tr *tracer) direct(pt *point, c *choice, foggy bool) {
 		if !chosen && !all {
 			continue
 		}
+		if kind == 2 && first && !foggy {
+			tr.later.point(tr, pt, spare, c)
+			continue
+		}
+		tr.turn(ofKinds + 1 + uint32(kind))
 		extra := within
 		if all {
 			extra = spare
 		}
+		chance := share
+		if all {
+			chance = 1
+		}
+		if kind == 2 {
+			tr.askLamp(pt, extra, chance, foggy, 1)
+			continue
+		}
 		var l lamp.Light
 		ok := false
-		of, by := 0, 0.0
 		switch kind {
 		case 0:
 			u1, u2 := smp.Next2()
@@ -120,32 +133,36 @@ func (tr *tracer) direct(pt *point, c *choice, foggy bool) {
 			}
 		case 1:
 			l, ok = tr.s.sampleSun(smp, extra)
-		case 2:
-			l, of, by, ok = tr.s.sampleLamp(pt, smp, extra)
 		case 3:
 			l, _, ok = tr.s.sampleGlow(pt.p, smp, extra)
 		}
 		if !ok {
 			continue
 		}
-		chance := share
-		if all {
-			chance = 1
-		}
-		group := tr.s.groups + [4]int{1, 0, 0, 2}[kind]
-		if kind == 2 {
-			group = tr.s.group(of)
-		}
-		a := tr.answer(pt, &l, chance, group, !first || foggy)
-		if a == nil {
-			continue
-		}
-		if pt.met != nil && kind == 2 {
-			a.beside = pt.met.beside(tr.s, pt.p, of, by*chance)
-		}
-		if tr.weighs && first && !foggy {
+		a := tr.answer(pt, &l, chance, tr.s.groups+[4]int{1, 0, 0, 2}[kind], !first || foggy)
+		if a != nil && tr.weighs && first && !foggy {
 			a.k = 1 / (l.PDF * chance)
 		}
+	}
+}
+
+// askLamp asks for the light of one lamp at a point, which counts times times.
+func (tr *tracer) askLamp(pt *point, extra, chance float64, foggy bool, times float64) {
+	l, of, by, ok := tr.s.sampleLamp(pt, tr.smp, extra)
+	if !ok {
+		return
+	}
+	first := tr.depth == 0
+	a := tr.answer(pt, &l, chance, tr.s.group(of), !first || foggy)
+	if a == nil {
+		return
+	}
+	a.w *= times
+	if pt.met != nil {
+		a.beside = pt.met.beside(tr.s, pt.p, of, by*chance)
+	}
+	if tr.weighs && first && !foggy {
+		a.k = times / (l.PDF * chance)
 	}
 }
 
