@@ -211,6 +211,9 @@ func (b *builder) partition(from, to int, cen bounds32, depth int) (mid int, lef
 		}
 		return b.halves(from, to, from+len(refs)/2)
 	}
+	if len(refs) <= few {
+		return b.byFours(from, to, axis)
+	}
 	// A few primitives need few bins.
 	s := bins{axis: axis, n: min(binCount, 4+len(refs)/8), lo: -cen[axis]}
 	s.scale = float32(s.n) * 0.9999 / extent
@@ -218,38 +221,12 @@ func (b *builder) partition(from, to int, cen bounds32, depth int) (mid int, lef
 		s.box[i] = emptyBounds()
 	}
 	s.fill(refs)
-	var areaRight [binCount]float32
-	acc, n := emptyBounds(), 0
-	for i := s.n - 1; i > 0; i-- {
-		acc.grow(&s.box[i])
-		n += int(s.count[i])
-		areaRight[i] = acc.area() * float32(n)
-	}
-	acc, n = emptyBounds(), 0
-	best, bestCost := -1, Inf
-	for i := range s.n - 1 {
-		acc.grow(&s.box[i])
-		n += int(s.count[i])
-		if n == 0 || n == len(refs) {
-			continue
-		}
-		if cost := acc.area()*float32(n) + areaRight[i+1]; cost < bestCost {
-			best, bestCost = i, cost
-		}
-	}
+	best, left, right := s.sides(len(refs))
 	if best < 0 {
 		return b.halves(from, to, from+len(refs)/2)
 	}
 	cenL, cenR = emptyBounds(), emptyBounds()
 	i := s.divide(refs, best, &cenL, &cenR)
-	left, right = emptyBounds(), emptyBounds()
-	for k := range s.n {
-		if k <= best {
-			left.grow(&s.box[k])
-		} else {
-			right.grow(&s.box[k])
-		}
-	}
 	return from + i, left, right, cenL, cenR
 }
 
@@ -281,6 +258,30 @@ func (s *bins) fillPortable(refs []Ref) {
 	}
 }
 
+// sidesPortable finds after which bin it is best to divide so many primitives, by the surface area heuristic, and the
+// boxes of both sides; -1: nowhere.
+func (s *bins) sidesPortable(count int) (best int, left, right bounds32) {
+	var onRight [binCount]bounds32
+	acc := emptyBounds()
+	for i := s.n - 1; i > 0; i-- {
+		acc.grow(&s.box[i])
+		onRight[i] = acc
+	}
+	acc = emptyBounds()
+	best, least, n := -1, Inf, 0
+	for i := range s.n - 1 {
+		acc.grow(&s.box[i])
+		n += int(s.count[i])
+		if n == 0 || n == count {
+			continue
+		}
+		if cost := acc.area()*blocks(n) + onRight[i+1].area()*blocks(count-n); cost < least {
+			best, least, left, right = i, cost, acc, onRight[i+1]
+		}
+	}
+	return best, left, right
+}
+
 // dividePortable moves the primitives of bins up to best to the front and
 // returns how many they are, and the boxes of both sides' centres.
 func (s *bins) dividePortable(refs []Ref, best int, cenL, cenR *bounds32) int {
@@ -296,6 +297,69 @@ func (s *bins) dividePortable(refs []Ref, best int, cenL, cenR *bounds32) int {
 		}
 	}
 	return i
+}
+
+// few is how many primitives are divided so that blocks are full.
+const few = 32
+
+// byFours is partition of a few: in the order of their centres along an axis, behind a number of them that fills
+// blocks.
+func (b *builder) byFours(from, to, axis int) (_ int, left, right, cenL, cenR bounds32) {
+	refs := b.refs[from:to]
+	// The bits of a number, turned so that they order as numbers do, above its place.
+	var order [few]uint64
+	for i := range refs {
+		x := math.Float32bits(refs[i].centre(axis))
+		x ^= uint32(int32(x)>>31) | 1<<31
+		c := uint64(x)<<32 | uint64(i)
+		k := i
+		for ; k > 0 && order[k-1] > c; k-- {
+			order[k] = order[k-1]
+		}
+		order[k] = c
+	}
+	var sorted [few]Ref
+	for i := range refs {
+		sorted[i] = refs[order[i]%few]
+	}
+	copy(refs, sorted[:])
+	mid, left, right, cenL, cenR := cut(refs)
+	if mid < 0 {
+		return b.halves(from, to, from+len(refs)/2)
+	}
+	return from + mid, left, right, cenL, cenR
+}
+
+// cutPortable is behind how many primitives of a list, a number that fills blocks, it is best to divide it by the
+// surface area heuristic, and the boxes of both sides and of their centres; -1: nowhere.
+func cutPortable(refs []Ref) (mid int, left, right, cenL, cenR bounds32) {
+	var onRight [few / LeafSize]bounds32
+	acc := emptyBounds()
+	for i := len(refs) - 1; i >= LeafSize; i-- {
+		if acc.grow((*bounds32)(&refs[i])); i%LeafSize == 0 {
+			onRight[i/LeafSize] = acc
+		}
+	}
+	acc = emptyBounds()
+	mid, least := -1, Inf
+	for i := LeafSize; i < len(refs); i += LeafSize {
+		for k := i - LeafSize; k < i; k++ {
+			acc.grow((*bounds32)(&refs[k]))
+		}
+		r := &onRight[i/LeafSize]
+		if cost := acc.area()*blocks(i) + r.area()*blocks(len(refs)-i); cost < least {
+			mid, least, left, right = i, cost, acc, *r
+		}
+	}
+	cenL, cenR = emptyBounds(), emptyBounds()
+	for i := range refs {
+		if i < mid {
+			cenL.growCentre(&refs[i])
+		} else {
+			cenR.growCentre(&refs[i])
+		}
+	}
+	return mid, left, right, cenL, cenR
 }
 
 func (b *builder) halves(from, to, mid int) (_ int, left, right, cenL, cenR bounds32) {
@@ -344,3 +408,6 @@ func selectMedian(refs []Ref, axis int) {
 		}
 	}
 }
+
+// blocks is how many blocks so many primitives take at least.
+func blocks(n int) float32 { return float32((n + LeafSize - 1) / LeafSize) }

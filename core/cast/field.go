@@ -90,5 +90,8 @@ func (t *Tree) Like(asks func(triangle uint32) bool) *Tree {
 	return &Tree{t.nodes, list}
 }
 
+// Nodes is.
+func (t *Tree) Nodes() int { return cap(t.nodes) }
+
 // Blocks are the triangles of the structure.
 func (t *Tree) Blocks() []bvh.Block { return t.blocks }
