@@ -15,6 +15,51 @@ type way struct {
 	o, d geom.V
 	far  float64
 	beam bool // lamps are looked for near them too
+	// How much of the light meets the air on the way, if what it scatters is asked for on every path; 0: on those that
+	// meet it.
+	meets float64
+}
+
+// mist is the air before what the camera sees: what it scatters of the light that comes straight to it is asked for on
+// every path, not on as many as meet it, and so is what lies behind. Which of both the path goes on from is left to
+// chance.
+type mist struct {
+	left float64 // how much of the light comes through; 1: all, or whether it does is left to chance
+	at   point   // where it is scattered
+	c    choice
+}
+
+// chance is how often a path goes on from the air, not from what lies behind if it does: as each sends on.
+func (m *mist) chance(pt *point, behind bool) float64 {
+	air := (1 - m.left) * m.at.met.part.Albedo.Max()
+	if !behind {
+		return min(3*air, 1)
+	}
+	ground := m.left * min(pt.place.Base.Max()+0.04, 1)
+	return min(max(air/max(air+ground, 1e-300), 0.02), 0.98)
+}
+
+// shedLight asks for light that the air on a way scatters, at a place where light is as likely as elsewhere to meet it.
+func (tr *tracer) shedLight(w *way) {
+	a, m := tr.s.Air, &tr.mist
+	depth := a.Depth(w.o, w.d, w.far)
+	meets := -math.Expm1(-depth)
+	if !(meets > 0) {
+		return
+	}
+	tr.turn(ofAir)
+	u, pick := tr.smp.Next2()
+	t, ok := a.Free(w.o, w.d, w.far, u*meets)
+	if !ok {
+		return
+	}
+	m.left, w.meets = max(math.Exp(-depth), 1e-300), meets // it is divided by
+	m.at = tr.airPoint(*w, t, a.Sigma(w.o.Add(w.d.Mul(t)))*a.Through(w.o, w.d, t)/meets, pick)
+	m.c = tr.s.weigh(m.at.p)
+	weight, left := tr.weight, m.left
+	tr.weight, m.left, tr.way.at = weight.Mul(meets), 1, atPoint
+	tr.direct(&m.at, &m.c, true)
+	tr.weight, m.left, tr.way.at = weight, left, alongRay
 }
 
 // near is where a way passes a place nearest: which lamp is looked for is chosen by what they give there.
@@ -82,10 +127,14 @@ func (tr *tracer) abeam(w way, times float64) {
 		return
 	}
 	through := s.Air.Through(w.o, w.d, t)
-	pt := tr.airPoint(w, t, sigma*through, smp.Next())
+	density := sigma * through
+	if w.meets > 0 {
+		density /= w.meets
+	}
+	pt := tr.airPoint(w, t, density, smp.Next())
 	f, phase := pt.eval(l.Dir)
 	asked := s.tree.Chance(p, i) // at that point, had the path met the air there
-	if !first {
+	if !first || w.meets > 0 {
 		c := s.weigh(p)
 		asked *= c.lamp
 	}

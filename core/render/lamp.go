@@ -38,6 +38,14 @@ func chosen(l *lamp.Light, chance float64) {
 	}
 }
 
+// past is how much of the light from before the end of a ray comes past the air, beside what comes from its end.
+func (tr *tracer) past(ray *Ray, t float64) float64 {
+	if tr.mist.left == 1 {
+		return 1
+	}
+	return tr.s.Air.Through(ray.O, ray.D, t) / tr.mist.left
+}
+
 // alongLamps tells got the light of lamps' surfaces that a ray meets nearer than far, weighed against the samples that
 // were taken of them at the point before. Lamps stand in nothing's way.
 func (tr *tracer) alongLamps(ray *Ray, far float64, from *last, first *seen, got func(of int, l geom.V)) {
@@ -52,7 +60,7 @@ func (tr *tracer) alongLamps(ray *Ray, far float64, from *last, first *seen, got
 			return
 		}
 		if camera {
-			got(i, l.Luminance())
+			got(i, l.Luminance().Mul(tr.past(ray, t)))
 			if t < first.Depth {
 				first.Depth, first.Normal, first.Albedo = t, ray.D.Mul(-1), geom.V{X: 1, Y: 1, Z: 1}
 			}

@@ -10,11 +10,12 @@ const (
 	ofAir    = iota // where the way there meets the air
 	ofBeam          // light of lamps that the way scatters, four
 	ofFall   = ofBeam + 4
-	ofKinds  = ofFall + 1  // which light is asked for, then a place on each kind
-	ofBounce = ofKinds + 5 // how it goes on, four
-	ofSpare  = ofBounce + 4
-	ofEach   = 18 // for all of it
-	ofLens   = 2  // before: the place in the pixel, and on the lens
+	ofKinds  = ofFall + 1   // which light is asked for, then a place on each kind
+	ofBounce = ofKinds + 5  // how it goes on, four
+	ofMist   = ofBounce + 4 // as ofKinds, in the air before
+	ofSpare  = ofMist + 5
+	ofEach   = ofSpare + 3 // for all of it
+	ofLens   = 2           // before: the place in the pixel, and on the lens
 )
 
 // turn goes to the numbers that are for something where the path is.
@@ -31,8 +32,10 @@ type later struct {
 	about     float64 // what they may give there, cd/m²
 	along     way     // which scatters their light, if on is set
 	on        bool
+	over      geom.V // the path's weight there
 	vertex    uint32
 	weight    geom.V // of the path
+	left      float64
 	way, seen wayTo
 }
 
@@ -41,7 +44,7 @@ func (a *later) waits() bool { return a.at != nil || a.on }
 
 // point puts off asking for lamps at the first point.
 func (a *later) point(tr *tracer, pt *point, spare float64, c *choice) {
-	a.at, a.spare, a.vertex, a.weight, a.way = pt, spare, tr.vertex, tr.weight, tr.way
+	a.at, a.spare, a.vertex, a.weight, a.left, a.way = pt, spare, tr.vertex, tr.weight, tr.mist.left, tr.way
 	v := &pt.place.Values
 	a.about = c.lux * (0.05 + light.Luminance(v.Base)) / 3
 	if v.Rough < 0.35 || v.Coat > 0 || v.Clear > 0 { // highlights are brighter than matte ground tells
@@ -54,7 +57,7 @@ const alwaysAsked = 1e30
 // beam asks for the light of lamps that a way scatters: of the first later, since nothing is known yet.
 func (a *later) beam(tr *tracer, w way) {
 	if tr.depth == 0 {
-		a.along, a.on, a.vertex, a.weight, a.seen = w, true, tr.vertex, tr.weight, tr.way
+		a.along, a.on, a.vertex, a.over, a.seen = w, true, tr.vertex, tr.weight, tr.way
 		return
 	}
 	tr.askBeam(w, tr.vertex)
@@ -79,13 +82,13 @@ func (a *later) ask(tr *tracer) {
 		return
 	}
 	weight, depth, way := tr.weight, tr.depth, tr.way
-	tr.weight, tr.depth = a.weight, 0
+	tr.depth = 0
 	if a.on {
-		tr.way = a.seen
+		tr.weight, tr.way = a.over, a.seen
 		tr.askBeam(a.along, a.vertex)
 	}
 	if a.at != nil {
-		tr.way = a.way
+		tr.weight, tr.mist.left, tr.way = a.weight, a.left, a.way
 		tr.turnAt(a.vertex, ofSpare)
 		if k := tr.seldom(a.about * light.Luminance(a.weight)); k > 0 {
 			tr.turnAt(a.vertex, ofKinds+3)

@@ -32,7 +32,7 @@ func TestWhatIsAskedSeldomGivesItsLight(t *testing.T) {
 			}
 			s.Build()
 			return traced(t, s, look(geom.V{Y: 1.5, Z: 8}, geom.V{Z: 0.5}, 0.5),
-				Options{Width: 40, Height: 40, Samples: 96, Seed: 4, Bounces: 2})
+				Options{Width: 40, Height: 40, Samples: 128, Seed: 4, Bounces: 2})
 		}
 		alone, both, sun := light(nil, lamps), light(suns, lamps), light(suns, nil)
 		if share := alone / sun; share > 0.5 && c.cd < 1000 || share < 0.005 {

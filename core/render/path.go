@@ -24,6 +24,7 @@ type tracer struct {
 	met        met                 // of the point in the air at which the path is: there is one at a time
 	points     [2]point            // at which the path is, and was before, in turns
 	later      later
+	mist       mist
 	apart      []geom.V // what each kind of light gave along the path, then each way; none if nobody asks
 	shone      []geom.V // what of kinds of light shone straight into the lens
 	ways       []geom.V // the end of it; see ways.go
@@ -48,8 +49,8 @@ type tracer struct {
 	way       wayTo
 }
 
-// mostAsked is how much light is asked for at one point: of each kind once, and along the way to it.
-const mostAsked = 5
+// mostAsked is how much light is asked for at a time: at a point of each kind, in the air before it, and along ways.
+const mostAsked = 10
 
 // asked is light that is asked for: what it gives, if it comes.
 type asked struct {
@@ -74,7 +75,9 @@ type last struct {
 	c    choice
 	p    geom.V
 	solo bool // every kind of light was asked on its own there
-	id   uint32
+	// But lamps, which took turns with others.
+	shared bool
+	id     uint32
 }
 
 // radiance returns the light that comes along the ray from the camera
@@ -216,10 +219,10 @@ func (tr *tracer) advance() {
 	}
 	tr.on = false
 	tr.vertex++
-	s, smp, first, from := tr.s, tr.smp, tr.first, &tr.from
+	s, smp, first := tr.s, tr.smp, tr.first
 	ray, hit, ok := tr.main.Ray, tr.main.Hit, tr.main.Met
 	tr.surely = tr.surely && !tr.main.pass.chose
-	dark := tr.blind && tr.depth == 0
+	tr.mist.left = 1
 	far := math.Inf(1)
 	if ok {
 		s.own(&hit)
@@ -244,8 +247,30 @@ func (tr *tracer) advance() {
 			first.Depth, first.Normal, first.Albedo = tr.travelled+t, ray.D.Mul(-1), allWhite
 		}
 	}
+	whole := tr.weight
+	tr.weight = whole.Mul(tr.mist.left)
+	goesOn, c := tr.ends(pt, &ray, &hit, ok, foggy, far)
+	if tr.mist.left < 1 {
+		q := tr.mist.chance(pt, goesOn)
+		if tr.turn(ofFall); smp.Next() < q {
+			tr.weight = whole.Mul((1 - tr.mist.left) / q)
+			tr.bounce(&tr.mist.at, &tr.mist.c)
+			return
+		}
+		tr.weight = whole.Mul(tr.mist.left / (1 - q))
+	}
+	if goesOn {
+		tr.bounce(pt, &c)
+	}
+}
+
+// ends gathers what shines at the end of a ray and asks for light that what it meets sends back; false: the path goes
+// on from nothing there.
+func (tr *tracer) ends(pt *point, ray *Ray, hit *Hit, ok, foggy bool, far float64) (goesOn bool, c choice) {
+	s, first, from := tr.s, tr.first, &tr.from
+	dark := tr.blind && tr.depth == 0
 	if len(s.surfaces) > 0 && !dark {
-		tr.alongLamps(&ray, far, from, first, func(of int, l geom.V) {
+		tr.alongLamps(ray, far, from, first, func(of int, l geom.V) {
 			tr.add(s.group(of), tr.weight.Times(l), tr.depth > 1)
 		})
 	}
@@ -258,26 +283,23 @@ func (tr *tracer) advance() {
 			tr.add(s.groups, tr.weight.Times(sun), tr.depth > 1)
 			tr.add(s.groups+1, tr.weight.Times(env), tr.depth > 1)
 		}
-		return
+		return false, c
 	}
 	if pt.unlit {
 		tr.add(s.groups+2, tr.weight.Times(pt.place.Base), tr.depth > 1)
-		return
+		return false, c
 	}
 	if pt.emission != (geom.V{}) && !dark {
 		tr.add(s.groups+2, tr.weight.Times(pt.emission).Mul(tr.glowWeight(pt, from)), tr.depth > 1)
 	}
-	if pt.trans > 0 && pt.place.Straight && tr.straightOn(pt, &ray, &hit) {
-		return
+	if pt.trans > 0 && pt.place.Straight && tr.straightOn(pt, ray, hit) || tr.depth >= tr.bounces+1 {
+		return false, c
 	}
-	if tr.depth >= tr.bounces+1 {
-		return
-	}
-	c := s.weigh(pt.p)
+	c = s.weigh(pt.p)
 	tr.way.at = atPoint
 	tr.direct(pt, &c, foggy)
 	tr.way.at = alongRay
-	tr.bounce(pt, &c)
+	return true, c
 }
 
 // arrives puts down what the first ray met, and what the body that it went through kept.
@@ -318,8 +340,14 @@ func (tr *tracer) throughAir(pt *point, ray *Ray, hit *Hit, ok bool, far float64
 	if ok {
 		w.far = hit.T
 	}
+	if tr.depth == 0 && s.Fall == nil && !tr.blind && !tr.plainWays && !(ok && pt.trans > 0 && pt.place.Straight) {
+		tr.shedLight(&w)
+	}
 	if w.beam {
 		tr.later.beam(tr, w)
+	}
+	if w.meets > 0 {
+		return far, false
 	}
 	at, t, foggy := tr.inAir(w, tr.smp)
 	if foggy {
@@ -388,7 +416,8 @@ func (tr *tracer) bounce(pt *point, c *choice) {
 			tr.inside = nil
 		}
 	}
-	tr.from = last{pdf: pdf, c: *c, p: pt.p, solo: tr.depth == 0, id: tr.s.idOf(pt)}
+	tr.from = last{pdf: pdf, c: *c, p: pt.p, solo: tr.depth == 0, id: tr.s.idOf(pt),
+		shared: pt.met != nil && pt.met.way.meets > 0}
 	tr.seek(pt.leave(wi))
 	tr.depth++
 }

@@ -38,7 +38,7 @@ const soloShare = 0.2
 
 // chanceOfLamps is how often a lamp was asked at the point: always at the first.
 func (f *last) chanceOfLamps() float64 {
-	if f.solo {
+	if f.solo && !f.shared {
 		return 1
 	}
 	return f.c.lamp
@@ -93,7 +93,11 @@ func (tr *tracer) glowWeight(pt *point, from *last) float64 {
 // asked, and the choice counts only for the others.
 func (tr *tracer) direct(pt *point, c *choice, foggy bool) {
 	smp, first := tr.smp, tr.depth == 0
-	tr.turn(ofKinds)
+	of := uint32(ofKinds)
+	if pt == &tr.mist.at {
+		of = ofMist
+	}
+	tr.turn(of)
 	u, spare := smp.Next2()
 	for kind, share := range [4]float64{c.env, c.sun, c.lamp, c.glow} {
 		if share <= 0 {
@@ -101,7 +105,10 @@ func (tr *tracer) direct(pt *point, c *choice, foggy bool) {
 		}
 		chosen, within := u >= 0 && u < share, u/share
 		u -= share
-		all := first && (share >= soloShare || kind == 2)
+		all := first && share >= soloShare
+		if kind == 2 { // in the air before what is seen lamps take turns: they are looked for along the way too
+			all = first && !(foggy && pt.met.way.meets > 0)
+		}
 		if !chosen && !all {
 			continue
 		}
@@ -109,7 +116,7 @@ func (tr *tracer) direct(pt *point, c *choice, foggy bool) {
 			tr.later.point(tr, pt, spare, c)
 			continue
 		}
-		tr.turn(ofKinds + 1 + uint32(kind))
+		tr.turn(of + 1 + uint32(kind))
 		extra := within
 		if all {
 			extra = spare
@@ -141,7 +148,7 @@ func (tr *tracer) direct(pt *point, c *choice, foggy bool) {
 		}
 		a := tr.answer(pt, &l, chance, tr.s.groups+[4]int{1, 0, 0, 2}[kind], !first || foggy)
 		if a != nil && tr.weighs && first && !foggy {
-			a.k = 1 / (l.PDF * chance)
+			a.k = tr.mist.left / (l.PDF * chance)
 		}
 	}
 }
@@ -162,7 +169,7 @@ func (tr *tracer) askLamp(pt *point, extra, chance float64, foggy bool, times fl
 		a.beside = pt.met.beside(tr.s, pt.p, of, by*chance)
 	}
 	if tr.weighs && first && !foggy {
-		a.k = times / (l.PDF * chance)
+		a.k = tr.mist.left * times / (l.PDF * chance)
 	}
 }
 
