@@ -7,8 +7,8 @@ import (
 	"visator/core/geom"
 	"visator/core/lamp"
 	"visator/core/light"
-	"visator/core/model"
 	"visator/core/points"
+	"visator/core/skin"
 )
 
 // emitters are the triangles that give light, in groups: one for each glowing part of an instance. A group is chosen
@@ -49,7 +49,7 @@ func gatherEmitters(instances []Instance) (e emitters) {
 		e.first[i] = -1
 		for k := range in.Mesh.parts {
 			mp := &in.Mesh.parts[k]
-			if mp.surface.emission <= 0 {
+			if mp.surface.Emission <= 0 {
 				continue
 			}
 			g := glowing{part: mp, from: len(e.list)}
@@ -64,7 +64,7 @@ func gatherEmitters(instances []Instance) (e emitters) {
 					continue
 				}
 				e.list = append(e.list, emitter{i, mp.first + uint32(t/3), a, e1, e2, area, mp})
-				g.total += area * mp.surface.emission
+				g.total += area * mp.surface.Emission
 				e.cdf = append(e.cdf, g.total)
 				box = box.Add(a).Add(a.Add(e1)).Add(a.Add(e2))
 			}
@@ -187,9 +187,9 @@ func (s *Scene) sampleGlow(p geom.V, smp *points.Sampler, extra float64) (l lamp
 	if cos < 1e-9 {
 		return l, k, false
 	}
-	uv := t.part.uv(t.triangle-t.part.first, float32(u), float32(v))
-	le := emissionAt(t.part.surface, &uv)
-	pdf := chance * t.part.surface.emission / g.total * dist * dist / cos
+	uv := skin.At(t.part.part, t.triangle-t.part.first, float32(u), float32(v))
+	le := t.part.surface.Glow(&uv)
+	pdf := chance * t.part.surface.Emission / g.total * dist * dist / cos
 	return lamp.Light{Dir: dir, Dist: dist * (1 - 1e-5), Le: le, PDF: pdf}, k, true
 }
 
@@ -200,16 +200,7 @@ func (s *Scene) glowDensity(p geom.V, instance int, mp *meshPart, dist, cos floa
 		return 0
 	}
 	g := s.emitters.group(instance, mp)
-	return s.emitters.tree.Chance(p, g) * mp.surface.emission / s.emitters.groups[g].total * dist * dist / cos
-}
-
-func emissionAt(sf *Surface, uv *texCoords) geom.V {
-	e := geom.V{X: sf.m.Emissive[0], Y: sf.m.Emissive[1], Z: sf.m.Emissive[2]}
-	if tx := sf.tex[model.EmissiveMap]; tx != nil {
-		r, g, b, _ := uv.of(tx)
-		e = e.Times(geom.V{X: float64(r), Y: float64(g), Z: float64(b)})
-	}
-	return e
+	return s.emitters.tree.Chance(p, g) * mp.surface.Emission / s.emitters.groups[g].total * dist * dist / cos
 }
 
 // Shining is a lamp, or what is as small and glows, taken as a point.
@@ -226,7 +217,7 @@ func (s *Scene) Shining(large bool) (list []Shining) {
 	}
 	for i := range s.emitters.groups {
 		g := &s.emitters.groups[i]
-		e := g.part.surface.m.Emissive
+		e := g.part.surface.M.Emissive
 		c := geom.V{X: e[0], Y: e[1], Z: e[2]}
 		if l := light.Luminance(c); (g.small || large) && l > 0 {
 			list = append(list, Shining{g.mid, c.Mul(g.total / 4 / l), nil})

@@ -63,12 +63,12 @@ func newMesh(m *model.Mesh, surfaces []*Surface, fallback *Surface) (*Mesh, erro
 		if p.Surface != model.None {
 			s = surfaces[p.Surface]
 		}
-		out.parts = append(out.parts, meshPart{first: uint32(out.count), part: p, surface: s, alpha: s.seeThrough()})
+		out.parts = append(out.parts, meshPart{first: uint32(out.count), part: p, surface: s, alpha: s.SeeThrough()})
 		out.count += p.Triangles()
 		out.Box = out.Box.Union(p.Bounds(&geom.Identity))
 	}
 	for i := range out.parts {
-		if out.parts[i].surface.m.Bevel > 0 {
+		if out.parts[i].surface.M.Bevel > 0 {
 			out.bevel(m)
 			break
 		}
@@ -87,7 +87,7 @@ func (m *Mesh) bevel(of *model.Mesh) {
 	}
 	for i, e := range bump.HardEdges(of.Parts, func(i int) bool {
 		mp := at[&of.Parts[i]]
-		return mp != nil && mp.surface.m.Bevel > 0
+		return mp != nil && mp.surface.M.Bevel > 0
 	}) {
 		if mp := at[&of.Parts[i]]; mp != nil {
 			mp.edges = e

@@ -10,6 +10,7 @@ import (
 	"visator/core/lamp"
 	"visator/core/light"
 	"visator/core/points"
+	"visator/core/skin"
 )
 
 // Reading is what a meter tells of a place: the luminance that comes from there, and the illuminance on the surface
@@ -206,7 +207,7 @@ func (s *Scene) Find(ray Ray) (f Found, ok bool) {
 	if !ok {
 		return f, false
 	}
-	f = Found{s.Instances[hit.Instance].ID, pt.surface.m.Name, pt.place.Base, 1}
+	f = Found{s.Instances[hit.Instance].ID, pt.surface.M.Name, pt.place.Base, 1}
 	if s.Air != nil {
 		f.Through = s.Air.Through(ray.O, ray.D, hit.T)
 	}
@@ -225,10 +226,10 @@ func (s *Scene) Clear(at, d geom.V, far float64) float64 {
 			return left
 		}
 		mp, t, _ := s.Instances[hit.Instance].Mesh.triangle(hit.Triangle)
-		if sf := mp.surface; sf.clear() {
-			uv := mp.uv(t, hit.U, hit.V)
-			left *= light.Luminance(sf.clearTint(mp, t, hit.U, hit.V, &uv))
-		} else if sf.emission <= 0 {
+		if sf := mp.surface; sf.Clear() {
+			uv := skin.At(mp.part, t, hit.U, hit.V)
+			left *= light.Luminance(sf.ClearTint(mp.part, t, hit.U, hit.V, &uv))
+		} else if sf.Emission <= 0 {
 			return 0
 		}
 		ray.Min = hit.T + 1e-5

@@ -305,9 +305,9 @@ func (tr *tracer) ends(pt *point, ray *Ray, hit *Hit, ok, foggy bool, far float6
 // arrives puts down what the first ray met, and what the body that it went through kept.
 func (tr *tracer) arrives(pt *point, hit *Hit) {
 	if tr.inside != nil {
-		tr.weight = tr.weight.Times(tr.inside.keeps(hit.T))
+		tr.weight = tr.weight.Times(tr.inside.Keeps(hit.T))
 	}
-	if pt.place.Solid && pt.surface.m.Dispersion > 0 {
+	if pt.place.Solid && pt.surface.M.Dispersion > 0 {
 		pt.split(tr.smp.Pick(hit.Triangle, uint32(hit.Instance)^0x2c1b3c6d), tr.colour)
 	}
 	first := tr.first

@@ -19,6 +19,7 @@ import (
 	"visator/core/light"
 	"visator/core/model"
 	"visator/core/points"
+	"visator/core/skin"
 	"visator/core/sky"
 	"visator/core/surface"
 )
@@ -82,7 +83,7 @@ func (l *Library) kit(m *model.Model) (*kit, error) {
 	if k := l.made[m]; k != nil {
 		return k, nil
 	}
-	surfaces, fallback, err := newSurfaces(m)
+	surfaces, fallback, err := skin.New(m)
 	if err != nil {
 		return nil, err
 	}
@@ -346,17 +347,17 @@ type passing struct {
 func (p *passing) Lets(stand, id uint32, u, v float32) bool {
 	mp := p.of.meshes[stand].partOf(id)
 	alpha := 1.0
-	uv := mp.uv(id-mp.first, u, v)
-	if mp.surface.m.Alpha != model.Opaque {
-		alpha = mp.surface.opacity(mp, id-mp.first, u, v, &uv)
+	uv := skin.At(mp.part, id-mp.first, u, v)
+	if mp.surface.M.Alpha != model.Opaque {
+		alpha = mp.surface.Opacity(mp.part, id-mp.first, u, v, &uv)
 	}
 	if !p.shadow {
 		p.chose = p.chose || alpha > 0 && alpha < 1
 		return alpha < 1 && p.s.Pick(id, stand) >= alpha
 	}
 	keep := geom.V{X: 1, Y: 1, Z: 1}.Mul(1 - alpha)
-	if mp.surface.clear() {
-		keep = keep.Add(mp.surface.clearTint(mp, id-mp.first, u, v, &uv).Mul(alpha))
+	if mp.surface.Clear() {
+		keep = keep.Add(mp.surface.ClearTint(mp.part, id-mp.first, u, v, &uv).Mul(alpha))
 	}
 	if keep.Max() < 1e-4 {
 		return false

@@ -7,6 +7,7 @@ import (
 	"visator/core/lamp"
 	"visator/core/model"
 	"visator/core/points"
+	"visator/core/skin"
 )
 
 // group is that of a lamp among the kinds of light that are kept apart: of groups of lamps, then come the suns, the
@@ -213,8 +214,8 @@ func (s *Scene) plain(ray Ray) (pt point, hit Hit, ok bool) {
 		pt = s.shade(&ray, &hit)
 		mp := s.Instances[hit.Instance].Mesh.partOf(hit.Triangle)
 		t := hit.Triangle - mp.first
-		uv := mp.uv(t, hit.U, hit.V)
-		if mp.surface.m.Alpha == model.Opaque || mp.surface.opacity(mp, t, hit.U, hit.V, &uv) >= 0.5 {
+		uv := skin.At(mp.part, t, hit.U, hit.V)
+		if mp.surface.M.Alpha == model.Opaque || mp.surface.Opacity(mp.part, t, hit.U, hit.V, &uv) >= 0.5 {
 			return
 		}
 		ray.Min = hit.T + pt.eps

@@ -107,7 +107,7 @@ func (s *Scene) surfaceNumbers() (numbers map[*Surface]uint32, names []string) {
 			if _, ok := numbers[u]; ok {
 				continue
 			}
-			name := cmp.Or(u.m.Name, "no name")
+			name := cmp.Or(u.M.Name, "no name")
 			if known[name] == 0 {
 				names = append(names, name)
 				known[name] = uint32(len(names))
