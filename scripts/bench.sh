@@ -62,6 +62,7 @@ for round in $(seq "$rounds"); do
   for way in "" --plain; do
     "$v" bench rays "$dir/ring.obj" --threads 1 $way >"$dir/out"
     note "build$way" "$(awk '/build/ { print $4 }' "$dir/out")"
+    note "memory$way" "$(awk '$1 == "memory" { print $2 }' "$dir/out")"
     for kind in primary incoherent shadow; do note "$kind$way" "$(awk -v k=$kind '$1 == k { print $2 }' "$dir/out")"; done
     note "paths$way" "$("$v" bench paths $way | awk '/^paths/ { print $2 }')"
   done
@@ -69,6 +70,7 @@ for round in $(seq "$rounds"); do
   if [ -n "$peer" ]; then
     "$dir/rays" "$dir/ring.obj" >"$dir/out"
     note peer-build "$(awk '/build/ { print $4 }' "$dir/out")"
+    note peer-memory "$(awk '$1 == "memory" { print $2 }' "$dir/out")"
     for kind in primary incoherent shadow; do note "peer-$kind" "$(awk -v k=$kind '$1 == k { print $2 }' "$dir/out")"; done
   fi
   if command -v pathtracer >/dev/null; then
@@ -90,5 +92,6 @@ row "shadow rays (any hit), million a second" shadow
 row "structure, seconds" build 1
 echo "| structure on two threads, seconds | $(median build2) | | | | |"
 row "samples of paths, million a second" paths
+row "memory, bytes a triangle with its corners" memory 1
 "$v" bench noise
 "$v" bench growth

@@ -151,7 +151,7 @@ func lit(m *model.Model, share float64) *model.Model {
 
 // Scene makes the scene that the renderer traces.
 func (l *Loaded) Scene(ctx context.Context, ls *light.State) (*render.Scene, error) {
-	s, err := l.still(ctx)
+	s, err := l.built(ctx)
 	if err != nil {
 		return nil, err
 	}

@@ -59,8 +59,8 @@ func (l *Loaded) asBefore(before *Loaded) bool {
 	})
 }
 
-// still is the scene of what stands, as it stands, without the set's light; it is kept for the next picture.
-func (l *Loaded) still(ctx context.Context) (*render.Scene, error) {
+// built is the scene of what stands, as it stands, without the set's light; it is kept for the next picture.
+func (l *Loaded) built(ctx context.Context) (*render.Scene, error) {
 	if l.bare != nil {
 		return l.bare, nil
 	}

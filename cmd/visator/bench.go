@@ -85,6 +85,7 @@ func benchRays(ctx context.Context, file string, threads int) error {
 		return fmt.Errorf("%s: %w", file, err)
 	}
 	fmt.Printf("triangles %d  build %.3f s\n", b.Triangles, b.BuildSeconds)
+	fmt.Printf("memory %.1f bytes a triangle\n", b.Bytes)
 	fmt.Printf("primary %.3f million rays/s  hits %.4f\n", b.Primary/1e6, b.PrimaryHits)
 	fmt.Printf("incoherent %.3f million rays/s  hits %.4f\n", b.Incoherent/1e6, b.IncoherentHits)
 	fmt.Printf("shadow %.3f million rays/s  hits %.4f\n", b.Shadow/1e6, b.ShadowHits)

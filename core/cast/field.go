@@ -1,6 +1,8 @@
 package cast
 
 import (
+	"unsafe"
+
 	"visator/core/bvh"
 	"visator/core/geom"
 )
@@ -54,10 +56,17 @@ const AsksBit = 1 << 30
 // the triangles of a leaf, at most bvh.LeafSize.
 func NewTree(refs []bvh.Ref, threads int, block func(ids []uint32) bvh.Block) *Tree {
 	t := &Tree{}
-	count := len(refs)
 	nodes, order := bvh.Build(refs, threads)
 	t.nodes = nodes
-	t.blocks = make([]bvh.Block, 0, count/2+1)
+	leaves := 0
+	for i := range nodes {
+		for _, c := range nodes[i].Child {
+			if c&bvh.LeafBit != 0 && c != bvh.LeafBit {
+				leaves++
+			}
+		}
+	}
+	t.blocks = make([]bvh.Block, 0, leaves)
 	bvh.Huge(t.blocks)
 	for i := range nodes {
 		for k, c := range nodes[i].Child {
@@ -90,8 +99,10 @@ func (t *Tree) Like(asks func(triangle uint32) bool) *Tree {
 	return &Tree{t.nodes, list}
 }
 
-// Nodes is.
-func (t *Tree) Nodes() int { return cap(t.nodes) }
+// Bytes is what the structure takes in memory.
+func (t *Tree) Bytes() int {
+	return cap(t.nodes)*int(unsafe.Sizeof(bvh.Node{})) + cap(t.blocks)*int(unsafe.Sizeof(bvh.Block{}))
+}
 
 // Blocks are the triangles of the structure.
 func (t *Tree) Blocks() []bvh.Block { return t.blocks }

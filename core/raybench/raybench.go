@@ -18,6 +18,7 @@ import (
 type Rates struct {
 	Triangles                  int
 	BuildSeconds               float64
+	Bytes                      float64 // that a triangle takes: of the structure, its corners and their places
 	Primary, PrimaryHits       float64
 	Incoherent, IncoherentHits float64
 	// Shadow is of the incoherent rays, asked only whether anything lies in their way: as many of them are stopped.
@@ -37,6 +38,16 @@ func Rays(m *model.Model, top geom.M, threads int) (r Rates, err error) {
 	if r.Triangles == 0 {
 		return r, errors.New("no triangles to hit")
 	}
+	for i := range s.Field().Stands {
+		r.Bytes += float64(s.Field().Stands[i].Tree.Bytes())
+	}
+	for i := range m.Meshes {
+		for k := range m.Meshes[i].Parts {
+			p := &m.Meshes[i].Parts[k]
+			r.Bytes += 4 * float64(len(p.Positions)+len(p.Indices))
+		}
+	}
+	r.Bytes /= float64(r.Triangles)
 	box := s.Bounds()
 	diag := box.Size().Len()
 	eye := box.Center().Add(geom.V{X: 0.1, Y: 0.25, Z: 0.5}.Mul(diag))
