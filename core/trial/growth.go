@@ -4,6 +4,7 @@ import (
 	"context"
 	"fmt"
 	"io"
+	"math"
 	"time"
 
 	"visator/core/render"
@@ -53,13 +54,19 @@ func Growth(ctx context.Context, w io.Writer, most int) error {
 			return err
 		}
 	}
+	// A million triangles, or as many as are allowed; so few pixels too then.
+	side := min(708, int(math.Sqrt(float64(most)/2)))
+	ring := func() (*render.Scene, *render.Camera, error) { return ringOf(side) }
 	for _, width := range []int{64, 256, 1024} {
+		if width > 8*side {
+			break
+		}
 		if err := measure("pixels", width*(width*9/16), width, 1, ring); err != nil {
 			return err
 		}
 	}
 	for _, threads := range []int{1, 2, 4} {
-		if err := measure("threads", threads, 512, threads, ring); err != nil {
+		if err := measure("threads", threads, min(512, 8*side), threads, ring); err != nil {
 			return err
 		}
 	}
