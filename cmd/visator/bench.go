@@ -25,7 +25,7 @@ incoherent (origins uniform in the bounds, directions uniform on the sphere), cl
 incoherent, any hit; fixed seed.
 paths: renders a grey ring of a million triangles under an even sky on one thread, by paths of up to five rays, and
 tells samples a second.
-noise: renders five scenes of its own with 16 samples a pixel and tells to how many the removal of noise comes, beside
+noise: renders six scenes of its own with 16 samples a pixel and tells to how many the removal of noise comes, beside
 references of 256 samples.
 growth: how long scenes take to be ready, and samples a second, with ever more triangles, instances, lamps, pixels and
 threads.

@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"io"
 	"math"
+	"slices"
 	"time"
 
 	"visator/core/film"
@@ -17,6 +18,7 @@ type Noise struct {
 	As           float64 // how many plain samples have as little error
 	Field        float64 // by how much, as a share, it changes the mean of a field of 32 x 32 pixels: the 95th of 100
 	Second       float64 // a megapixel, of removing it
+	Boil         float64 // of what flickers from one such picture to the next, by its square, how much is left
 }
 
 // Clear measures noise and its removal, by pictures of width pixels and 16 to 9 and references of so many samples.
@@ -36,6 +38,7 @@ func Clear(ctx context.Context, t Trial, width, samples, reference, threads int)
 		return n, err
 	}
 	const rounds = 2
+	var plain, clean []float32 // of the round before
 	for seed := range rounds {
 		f, err := shoot(samples, uint64(seed+1))
 		if err != nil {
@@ -43,16 +46,34 @@ func Clear(ctx context.Context, t Trial, width, samples, reference, threads int)
 		}
 		n.Plain += Error(f.Color, want.Color) / rounds
 		before := means(f)
+		flickers := change(plain, f.Color, want.Color)
+		plain = slices.Clone(f.Color)
 		at := time.Now()
 		f.Show(true)
 		n.Second += time.Since(at).Seconds() / float64(len(f.Color)/3) * 1e6 / rounds
 		n.Clean += Error(f.Color, want.Color) / rounds
 		n.Field = max(n.Field, apart(before, means(f)))
+		if clean != nil {
+			n.Boil = change(clean, f.Color, want.Color) / flickers
+		}
+		clean = slices.Clone(f.Color)
 	}
 	// The reference lacks samples itself: as much of the error as its noise makes is not that of the picture.
 	own := n.Plain * float64(samples) / float64(samples+reference)
 	n.As = float64(samples) * (n.Plain - own) / max(n.Clean-own, 1e-3*n.Plain)
 	return n, nil
+}
+
+// change is how much two pictures differ, as Error tells it of a picture and a reference.
+func change(a, b, reference []float32) float64 {
+	if a == nil {
+		return 0
+	}
+	moved := slices.Clone(reference)
+	for i := range moved {
+		moved[i] += b[i] - a[i]
+	}
+	return Error(moved, reference)
 }
 
 // means are those of fields of a film, per channel.
@@ -103,7 +124,8 @@ func Report(ctx context.Context, w io.Writer, width, samples, reference, threads
 			return fmt.Errorf("%s: %w", t.Name, err)
 		}
 		fmt.Fprintf(w, "%s: error %.4f, %.4f without its noise, as of %.0f samples; fields within %.1f %%, "+
-			"%.2f s a megapixel\n", t.Name, n.Plain, n.Clean, n.As, 100*n.Field, n.Second)
+			"%.1f %% of the flicker left, %.2f s a megapixel\n", t.Name, n.Plain, n.Clean, n.As, 100*n.Field,
+			100*n.Boil, n.Second)
 		product += math.Log(n.As)
 	}
 	_, err := fmt.Fprintf(w, "all: as of %.0f samples (geometric mean), of %d\n",

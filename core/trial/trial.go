@@ -6,6 +6,7 @@ import (
 	"math"
 	"math/rand/v2"
 
+	"visator/core/air"
 	"visator/core/geom"
 	"visator/core/lamp"
 	"visator/core/model"
@@ -20,8 +21,8 @@ type Trial struct {
 }
 
 // Trials are all of them.
-var Trials = []Trial{{"a room lit through a window", room}, {"a street by night", street}, {"glass", glass},
-	{"grass by the million", grass}, {"a grey ring", ring}}
+var Trials = []Trial{{"a room lit through a window", room}, {"a street by night", street},
+	{"a street in haze", haze}, {"glass", glass}, {"grass by the million", grass}, {"a grey ring", ring}}
 
 // kit builds a model.
 type kit struct{ m model.Model }
@@ -200,6 +201,25 @@ func streetOf(count int) (*render.Scene, *render.Camera, error) {
 	s.Env = &sky.Environment{Constant: geom.V{X: 0.02, Y: 0.03, Z: 0.06}}
 	s.Build()
 	return s, look(geom.V{X: 1, Y: 1.7, Z: 4}, geom.V{X: -1, Y: 2.4, Z: -40}, 0.8), nil
+}
+
+// haze is the street in the morning: a low sun, fog above the ground and haze higher up, and a few lamps left on.
+func haze() (*render.Scene, *render.Camera, error) {
+	s, cam, err := streetOf(6)
+	if err != nil {
+		return nil, nil, err
+	}
+	sin, cos := math.Sincos(0.3)
+	s.Suns = []render.Sun{{To: geom.V{X: 0.4 * cos, Y: sin, Z: -math.Sqrt(1-0.16) * cos}.Unit(), Radius: 0.01,
+		Lux: geom.V{X: 15_000, Y: 12_000, Z: 8_000}}}
+	s.Env = &sky.Environment{Constant: geom.V{X: 1500, Y: 1900, Z: 2600}}
+	layer := func(sees, thin float64) air.Part {
+		return air.Part{Shape: air.Layer, Sigma: air.Extinction(sees), Albedo: geom.V{X: 1, Y: 1, Z: 1}, Mean: 0.6,
+			Thin: thin}
+	}
+	s.Air = &air.Air{Parts: []air.Part{layer(12_000, 300), layer(180, 2)}}
+	s.Build()
+	return s, cam, nil
 }
 
 // glass is a ball, a block and a pane of glass on squares, under a bright field and a sky.
