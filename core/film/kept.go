@@ -23,8 +23,8 @@ type kept struct {
 	Planned bool   `json:"planned"`
 }
 
-// Version is that of the form of films that are laid aside.
-const Version = 2
+// Version is that of the form of films that are laid aside, and of the numbers that their samples are made of.
+const Version = 3
 
 // ErrOther is a film of another picture than the one that is to go on.
 var ErrOther = errors.New("the film is of another picture")
