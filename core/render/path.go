@@ -416,8 +416,8 @@ func (tr *tracer) bounce(pt *point, c *choice) {
 			tr.inside = nil
 		}
 	}
-	tr.from = last{pdf: pdf, c: *c, p: pt.p, solo: tr.depth == 0, id: tr.s.idOf(pt),
-		shared: pt.met != nil && pt.met.way.meets > 0}
+	tr.from = last{pdf: pdf, c: *c, p: pt.p, solo: tr.depth == 0, shared: pt == &tr.mist.at,
+		id: tr.s.idOf(pt)}
 	tr.seek(pt.leave(wi))
 	tr.depth++
 }

@@ -93,9 +93,9 @@ func (tr *tracer) glowWeight(pt *point, from *last) float64 {
 // is chosen by its share. At the first point the strong kinds are always
 // asked, and the choice counts only for the others.
 func (tr *tracer) direct(pt *point, c *choice, foggy bool) {
-	smp, first := tr.smp, tr.depth == 0
+	smp, first, before := tr.smp, tr.depth == 0, pt == &tr.mist.at
 	of := uint32(ofKinds)
-	if pt == &tr.mist.at {
+	if before {
 		of = ofMist
 	}
 	tr.turn(of)
@@ -108,7 +108,7 @@ func (tr *tracer) direct(pt *point, c *choice, foggy bool) {
 		u -= share
 		all := first && share >= soloShare
 		if kind == 2 { // in the air before what is seen lamps take turns: they are looked for along the way too
-			all = first && !(foggy && pt.met.way.meets > 0)
+			all = first && !before
 		}
 		if !chosen && !all {
 			continue
@@ -118,13 +118,9 @@ func (tr *tracer) direct(pt *point, c *choice, foggy bool) {
 			continue
 		}
 		tr.turn(of + 1 + uint32(kind))
-		extra := within
+		extra, chance := within, share
 		if all {
-			extra = spare
-		}
-		chance := share
-		if all {
-			chance = 1
+			extra, chance = spare, 1
 		}
 		if kind == 2 {
 			tr.askLamp(pt, extra, chance, foggy, 1)
