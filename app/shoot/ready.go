@@ -47,7 +47,7 @@ func (l *Loaded) bytes() (n int) {
 func (l *Loaded) frozen() *Loaded {
 	out := *l
 	out.models, out.of, out.top = maps.Clone(l.models), maps.Clone(l.of), maps.Clone(l.top)
-	out.stands, out.lib, out.before = slices.Clone(l.stands), l.lib.Clone(), nil
+	out.stands, out.lib, out.before, out.after = slices.Clone(l.stands), l.lib.Clone(), nil, nil
 	return &out
 }
 
@@ -59,16 +59,28 @@ func (l *Loaded) asBefore(before *Loaded) bool {
 	})
 }
 
+// follow takes over of what was loaded before what may be taken over of its scene. A take is made of one that was built
+// from nothing: so that it has the same bytes whatever was edited before.
+func (l *Loaded) follow(before *Loaded) {
+	switch {
+	case before.hasty && !l.quick:
+	case l.asBefore(before):
+		l.bare, l.hasty = before.bare, before.hasty
+	case l.quick:
+		l.after = before.bare
+	}
+}
+
 // built is the scene of what stands, as it stands, without the set's light; it is kept for the next picture.
 func (l *Loaded) built(ctx context.Context) (*render.Scene, error) {
 	if l.bare != nil {
 		return l.bare, nil
 	}
-	s, err := l.structure(ctx, l.stands)
+	s, err := l.structure(ctx, l.stands, l.after)
 	if err != nil {
 		return nil, err
 	}
-	l.bare = s
+	l.bare, l.hasty, l.after = s, s.Follows(), nil
 	l.prune()
 	if l.set != "" {
 		readies.Put(l.set, l.frozen())

@@ -57,3 +57,51 @@ func TestASetStaysReady(t *testing.T) {
 		t.Error("it was built again", err)
 	}
 }
+
+// A look that is to be quick goes on from what stood before; a take of the same set is built from nothing, so that its
+// bytes do not hang on what was edited.
+func TestATakeIsBuiltFromNothing(t *testing.T) {
+	ctx := context.Background()
+	box := stage.ShapeModel("box")
+	loaded := func(x float64, quick bool) *Loaded {
+		l := newLoaded(nil)
+		l.models, l.top = map[string]*model.Model{"a": box}, map[string]geom.M{"a": geom.Identity}
+		for i := range 20 {
+			l.stands = append(l.stands, loadedThing{id: string(rune('a' + i)), key: "a",
+				place: geom.Translation(geom.V{X: 2 * float64(i), Z: x * float64(i/19)})})
+		}
+		l.quick, l.set = quick, "a set of TestATakeIsBuiltFromNothing"
+		return l
+	}
+	follow := func(l *Loaded) *Loaded {
+		t.Helper()
+		before, ok := readies.Get(l.set)
+		if !ok {
+			t.Fatal("nothing is kept")
+		}
+		l.lib = before.lib.Clone()
+		l.follow(before)
+		if _, err := l.built(ctx); err != nil {
+			t.Fatal(err)
+		}
+		return l
+	}
+	first := loaded(0, false)
+	if _, err := first.built(ctx); err != nil {
+		t.Fatal(err)
+	}
+	moved := follow(loaded(3, true))
+	if !moved.hasty || !moved.bare.Follows() {
+		t.Error("a quick look at an edit is built from nothing")
+	}
+	if still := follow(loaded(3, true)); still.bare != moved.bare || !still.hasty {
+		t.Error("a quick look at nothing new is built again")
+	}
+	take := follow(loaded(3, false))
+	if take.hasty || take.bare.Follows() || take.bare == moved.bare {
+		t.Error("a take goes on from what was edited")
+	}
+	if look := follow(loaded(3, true)); look.bare != take.bare || look.hasty {
+		t.Error("a quick look after a take is built again")
+	}
+}

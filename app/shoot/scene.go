@@ -43,6 +43,9 @@ type Loaded struct {
 	before   *Loaded                      // whose models of pieces are taken again where they are the same; nil: none
 	set      string                       // by its id
 	bare     *render.Scene                // of what stands, as it stands; nil before it was made
+	quick    bool                         // it may be made in a way that is the same but for roundings
+	hasty    bool                         // it was
+	after    *render.Scene                // what stood before, of which it is made then; nil: nothing did
 	Cast     *stage.Cast                  // what stands, as the shot's move moves it
 	Groups   []ShareGroup                 // of the lamps that burn
 	air      []air.Part                   // of bodies of fog
@@ -98,7 +101,7 @@ func (a *Studio) LoadAs(ctx context.Context, w *measure.Snapshot, s stage.ShotSe
 	if _, err := w.LayOut(ctx, false); err != nil {
 		return nil, err
 	}
-	return a.loadFilmed(ctx, w)
+	return a.loadFilmed(ctx, w, false)
 }
 
 // SnapshotOf reads a set as it is.
@@ -111,8 +114,9 @@ func (a *Studio) SnapshotOf(ctx context.Context, setID string) (w *measure.Snaps
 }
 
 // loadFilmed reads the models of what stands before the lens of a set that is laid out. Those that were loaded
-// before, where they are the same, are taken again, and so is what was built of them where all stands as it stood.
-func (a *Studio) loadFilmed(ctx context.Context, w *measure.Snapshot) (*Loaded, error) {
+// before, where they are the same, are taken again, and so is what was built of them where all stands as it stood; if
+// it is to be quick, also where a few things stand otherwise.
+func (a *Studio) loadFilmed(ctx context.Context, w *measure.Snapshot, quick bool) (*Loaded, error) {
 	before, _ := readies.Get(w.SetRow.ID)
 	l := newLoaded(a)
 	l.set, l.Cast = w.SetRow.ID, w.Cast(w.SetRow.Move)
@@ -128,8 +132,8 @@ func (a *Studio) loadFilmed(ctx context.Context, w *measure.Snapshot) (*Loaded, 
 			return nil, err
 		}
 	}
-	if l.before = nil; before != nil && l.asBefore(before) {
-		l.bare = before.bare
+	if l.before, l.quick = nil, quick; before != nil {
+		l.follow(before)
 	}
 	return l, nil
 }
@@ -307,15 +311,16 @@ func (l *Loaded) Called() []layers.Called {
 
 // build makes the scene of stands in a light.
 func (l *Loaded) build(ctx context.Context, stands []loadedThing, ls *light.State) (*render.Scene, error) {
-	s, err := l.structure(ctx, stands)
+	s, err := l.structure(ctx, stands, nil)
 	if err != nil {
 		return nil, err
 	}
 	return l.illuminate(ctx, s, ls)
 }
 
-// structure makes the scene of stands, with the light that they bring. Object IDs count what stands from 1.
-func (l *Loaded) structure(ctx context.Context, stands []loadedThing) (*render.Scene, error) {
+// structure makes the scene of stands, with the light that they bring, after what stood before if that is not nil.
+// Object IDs count what stands from 1.
+func (l *Loaded) structure(ctx context.Context, stands []loadedThing, after *render.Scene) (*render.Scene, error) {
 	s := &render.Scene{}
 	l.lib.Threads = 2
 	ordinal := map[string]int{} // how many of a thing stand already
@@ -335,7 +340,7 @@ func (l *Loaded) structure(ctx context.Context, stands []loadedThing) (*render.S
 		ordinal[t.id]++
 		s.PlaceLights(l.models[t.key], world)
 	}
-	s.Build()
+	s.BuildAfter(after)
 	return s, nil
 }
 

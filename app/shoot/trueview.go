@@ -331,7 +331,7 @@ func (a *Studio) keepTrue(ctx context.Context, set string, v *trueView) error {
 			return ctx.Err()
 		}
 		if s.things != was.things || s.light != was.light {
-			if l, err = a.loadFilmed(ctx, s.w); err != nil {
+			if l, err = a.loadFilmed(ctx, s.w, true); err != nil {
 				return err
 			}
 			if scene, err = l.Scene(ctx, &s.w.SetRow.Light); err != nil {

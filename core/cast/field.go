@@ -99,6 +99,25 @@ func (t *Tree) Like(asks func(triangle uint32) bool) *Tree {
 	return &Tree{t.nodes, list}
 }
 
+// Without is the structure without some of its triangles, whose places stay empty.
+func (t *Tree) Without(gone func(triangle uint32) bool) *Tree {
+	list := make([]bvh.Block, len(t.blocks))
+	copy(list, t.blocks)
+	for i := range list {
+		b := &list[i]
+		for k, id := range b.ID {
+			if id == bvh.NoTriangle || !gone(id&^AsksBit) {
+				continue
+			}
+			b.ID[k] = bvh.NoTriangle
+			for a := range b.V {
+				b.V[a][k], b.E1[a][k], b.E2[a][k] = 0, 0, 0
+			}
+		}
+	}
+	return &Tree{t.nodes, list}
+}
+
 // Bytes is what the structure takes in memory.
 func (t *Tree) Bytes() int {
 	return cap(t.nodes)*int(unsafe.Sizeof(bvh.Node{})) + cap(t.blocks)*int(unsafe.Sizeof(bvh.Block{}))

@@ -39,6 +39,10 @@ type Scene struct {
 
 	field    cast.Field
 	meshes   []*Mesh // of its stands
+	merged   *Mesh   // the first of them, if things are merged; nil: none are
+	follows  bool    // it was taken over of a scene before
+	gone     int     // triangles of it that nothing stands for any more
+	loose    int     // instances that came since it was made
 	threads  int     // for building
 	apart    bool    // merge nothing
 	boxes    geom.Box
@@ -189,7 +193,10 @@ func (s *Scene) PlaceLights(m *model.Model, top geom.M) {
 }
 
 // Build makes the upper acceleration structure; call it after the last change.
-func (s *Scene) Build() {
+func (s *Scene) Build() { s.build(nil) }
+
+// build is Build, or BuildAfter where a scene stood before.
+func (s *Scene) build(before *Scene) {
 	s.boxes = geom.Empty()
 	kept := s.Instances[:0]
 	for _, in := range s.Instances {
@@ -212,7 +219,11 @@ func (s *Scene) Build() {
 		s.meshes = append(s.meshes, m)
 		s.field.Stands = append(s.field.Stands, cast.Stand{Tree: m.tree, Box: box, Inv: inv, Instance: int32(instance)})
 	}
-	if m := s.merge(s.field.First); m != nil {
+	s.merged, s.gone, s.loose = s.mergedAfter(before)
+	if s.follows = s.merged != nil; !s.follows {
+		s.merged = s.merge(s.field.First)
+	}
+	if m := s.merged; m != nil {
 		stands(m, m.Box, geom.Identity, cast.Merged)
 	}
 	for i := range kept {
