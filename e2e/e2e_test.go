@@ -46,6 +46,7 @@ func run(m *testing.M) int {
 		fmt.Fprintf(os.Stderr, "building: %v\n%s", err, out)
 		return 1
 	}
+	defer closeIdle()
 	return storetest.Run(m)
 }
 
@@ -230,9 +231,15 @@ type tab struct {
 	known string // what its browser is known by
 }
 
-// browser is a page in a browser of its own: of two pages in one only the one in
-// front is drawn for certain.
-func browser(t testing.TB, more ...chromedp.ExecAllocatorOption) *tab {
+// idle are browsers that are open, with no page of a test: the next test takes one, which is quicker than to start it.
+var idle struct {
+	sync.Mutex
+	list []context.Context
+	end  []func()
+}
+
+// started is a browser of its own.
+func started(t testing.TB, more ...chromedp.ExecAllocatorOption) (ctx context.Context, end func()) {
 	t.Helper()
 	path, err := exec.LookPath("chromium")
 	if err != nil {
@@ -248,10 +255,65 @@ func browser(t testing.TB, more ...chromedp.ExecAllocatorOption) *tab {
 		chromedp.Flag("disable-dev-shm-usage", true),
 		// Without a graphics card the page is put together faster by the processor itself.
 		chromedp.Flag("disable-gpu-compositing", true))
-	ctx, end := chromedp.NewExecAllocator(context.Background(), append(opts, more...)...)
-	t.Cleanup(end)
-	ctx, cancel := chromedp.NewContext(ctx)
-	t.Cleanup(cancel)
+	alloc, over := chromedp.NewExecAllocator(context.Background(), append(opts, more...)...)
+	ctx, cancel := chromedp.NewContext(alloc)
+	return ctx, func() {
+		_ = chromedp.Cancel(ctx) // waits until it is closed
+		cancel()
+		over()
+	}
+}
+
+// closeIdle closes the browsers that are open.
+func closeIdle() {
+	for _, end := range idle.end {
+		end()
+	}
+}
+
+// browser is a page in a browser that no other has: of two pages in one only the one in front is drawn for certain.
+// What the browser remembers begins empty.
+func browser(t testing.TB, more ...chromedp.ExecAllocatorOption) *tab {
+	t.Helper()
+	if len(more) > 0 {
+		ctx, end := started(t, more...)
+		t.Cleanup(end)
+		return opened(t, ctx)
+	}
+	idle.Lock()
+	var whole context.Context
+	if n := len(idle.list); n > 0 {
+		whole, idle.list = idle.list[n-1], idle.list[:n-1]
+	}
+	idle.Unlock()
+	if whole == nil {
+		var end func()
+		whole, end = started(t)
+		if err := chromedp.Do(whole); err != nil {
+			end()
+			t.Fatal(err)
+		}
+		idle.Lock()
+		idle.end = append(idle.end, end)
+		idle.Unlock()
+	}
+	ctx, cancel := chromedp.NewContext(whole, chromedp.WithNewBrowserContext())
+	t.Cleanup(func() {
+		if err := chromedp.Cancel(ctx); err != nil { // it is of no use to another test
+			t.Logf("closing the page: %v", err)
+			cancel()
+			return
+		}
+		idle.Lock()
+		defer idle.Unlock()
+		idle.list = append(idle.list, whole)
+	})
+	return opened(t, ctx)
+}
+
+// opened is the page of a context.
+func opened(t testing.TB, ctx context.Context) *tab {
+	t.Helper()
 	// A fault of the page's own, or something that its policy refused, fails the test.
 	var mu sync.Mutex
 	var faults []string
@@ -284,7 +346,7 @@ func browser(t testing.TB, more ...chromedp.ExecAllocatorOption) *tab {
 		}
 	})
 	// The page lives as long as the context of its first action.
-	if err := chromedp.Do(ctx, chromedp.EmulateViewport(1280, 800)); err != nil {
+	if err := chromedp.Do(ctx, screen(1280, 800)); err != nil {
 		t.Fatal(err)
 	}
 	t.Cleanup(func() {
@@ -298,6 +360,12 @@ func browser(t testing.TB, more ...chromedp.ExecAllocatorOption) *tab {
 		s.(*site).by = b
 	}
 	return b
+}
+
+// screen is one of so many pixels of the page. It has half of them itself: drawing takes a good part of all the time
+// without a graphics card.
+func screen(width, height int64) chromedp.Action[chromedp.Void] {
+	return chromedp.EmulateViewport(width, height, chromedp.EmulateScale(0.5))
 }
 
 // atTheEnd says what a page of which something was awaited in vain knows and does.

@@ -96,11 +96,11 @@ func TestLampsAndSkiesAreTakenFromTheShelf(t *testing.T) {
 	s.await(set, "snow", func(st *query.State) bool { return st.Set.Light.Falls == "snow" })
 	b.fill("Wind in metres a second", "5")
 	s.await(set, "wind", func(st *query.State) bool { return st.Set.Light.Wind == 5 })
-	b.do(chromedp.EmulateViewport(900, 560)) // paths through snow take their time on a machine that does other work
+	b.do(screen(900, 560)) // paths through snow take their time on a machine that does other work
 	b.keys("t")
 	b.choose("Noise at which the true view is clean enough", "40 % noise")
 	b.until("Alpine.store('film').trueShown && Alpine.store('film').trueNow?.samples > 0")
-	b.do(chromedp.EmulateViewport(1280, 800))
+	b.do(screen(1280, 800))
 	for range 4 { // each of them can be taken back
 		b.keys(",")
 	}

@@ -35,7 +35,7 @@ func TestTenTabsOfOneBrowser(t *testing.T) {
 		ctx, cancel := chromedp.NewContext(first.ctx)
 		t.Cleanup(cancel)
 		// The page lives as long as the context of its first action.
-		if err := chromedp.Do(ctx, chromedp.EmulateViewport(1280, 800)); err != nil {
+		if err := chromedp.Do(ctx, screen(1280, 800)); err != nil {
 			t.Fatal(err)
 		}
 		tabs = append(tabs, &tab{TB: t, ctx: ctx})

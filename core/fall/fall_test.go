@@ -50,7 +50,7 @@ func TestTheMeanShareIsTheCrossSection(t *testing.T) {
 			f := New(Rain, 300, wind, geom.V{Y: 2}, open, 3.7, 9)
 			want := f.Covers()
 			rnd := rand.New(rand.NewPCG(1, 2))
-			sum, square, rays := 0.0, 0.0, 20_000
+			sum, square, rays := 0.0, 0.0, 8_000
 			far := 5.0
 			for range rays {
 				z := 2*rnd.Float64() - 1
