@@ -76,6 +76,15 @@ type Kept struct {
 // hashForm is the form of a blob's name.
 var hashForm = regexp.MustCompile("^[0-9a-f]{64}$")
 
+// Beside is a folder beside that of the blobs, for what can be made again; "" where they are not in a folder here. It is
+// not made.
+func (s *Store) Beside(name string) string {
+	if s.folder == "" {
+		return ""
+	}
+	return s.folder + "." + name
+}
+
 // PutBlob keeps what r gives and returns its SHA-256 in hex and its length.
 // Nothing is kept when r fails. At most limit bytes are taken, 0 is all.
 func (s *Store) PutBlob(ctx context.Context, r io.Reader, limit int64) (hash string, size int64, err error) {

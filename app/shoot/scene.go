@@ -139,8 +139,12 @@ func (a *Studio) loadFilmed(ctx context.Context, w *measure.Snapshot, quick bool
 }
 
 func newLoaded(a *Studio) *Loaded {
-	return &Loaded{a: a, models: map[string]*model.Model{}, of: map[string]string{}, top: map[string]geom.M{},
+	l := &Loaded{a: a, models: map[string]*model.Model{}, of: map[string]string{}, top: map[string]geom.M{},
 		plants: map[string]bool{}, smooth: map[string]*subdivide.Smooth{}}
+	if a != nil && a.kept != nil {
+		l.lib.Kept = a.kept
+	}
+	return l
 }
 
 // stand adds a thing.

@@ -17,11 +17,14 @@ type Studio struct {
 	Memory int64
 
 	trues   trues
+	kept    *structures  // nil: none are
 	touched atomic.Int64 // when a person last did something, in Unix nanoseconds
 }
 
 // NewStudio is a studio of a library's sets.
-func NewStudio(l *library.Library) *Studio { return &Studio{Library: l} }
+func NewStudio(l *library.Library) *Studio {
+	return &Studio{Library: l, kept: kept(l.Store.Beside("structures"))}
+}
 
 // Touch is called when a person does something.
 func (a *Studio) Touch() { a.touched.Store(time.Now().UnixNano()) }

@@ -38,6 +38,9 @@ func (s *Scene) merge(first []uint32) *Mesh {
 		if m.count+in.Mesh.count > MergeLimit {
 			break
 		}
+		if s.kept != nil {
+			in.Mesh.sums()
+		}
 		first[i] = uint32(m.count)
 		m.Box = m.Box.Union(in.Mesh.Box.Apply(in.World))
 		for _, mp := range in.Mesh.parts {

@@ -1,7 +1,12 @@
 package render
 
 import (
+	"crypto/sha256"
+	"encoding/binary"
+	"encoding/hex"
 	"fmt"
+	"math"
+	"slices"
 	"sync"
 
 	"visator/core/bump"
@@ -27,6 +32,7 @@ type meshPart struct {
 	part    *model.Part
 	surface *Surface
 	alpha   bool        // hits may be let through
+	of      []byte      // a sum of its corners and triangles; nil: not asked for yet
 	edges   *bump.Edges // near each triangle, where they look rounded
 	// In a merged mesh only:
 	world    *geom.M
@@ -95,17 +101,89 @@ func (m *Mesh) bevel(of *model.Mesh) {
 	}
 }
 
-// build makes the structure on threads threads, unless it is there. Scenes that share the mesh may ask at once.
-func (m *Mesh) build(threads int) {
+// Structures keeps structures of meshes, by what they are made of: one that is kept needs not be built. Both are
+// called from any goroutine.
+type Structures interface {
+	Load(key string) *cast.Tree // nil: it is not there
+	Save(key string, t *cast.Tree)
+}
+
+// worthKeeping is of how many triangles a structure is read sooner than built by so much that it is worth its room.
+const worthKeeping = 20_000
+
+// form is the way in which structures are built: others have other names.
+const form = "2"
+
+// key names what the structure of the mesh is made of.
+func (m *Mesh) key() string {
+	h := sha256.New()
+	h.Write([]byte(form))
+	var b []byte
+	for i := range m.parts {
+		mp := &m.parts[i]
+		b = fmt.Appendf(b[:0], " %v %d %d ", mp.alpha, len(mp.part.Positions), len(mp.part.Indices))
+		if mp.world != nil {
+			for _, v := range mp.world {
+				b = binary.LittleEndian.AppendUint64(b, math.Float64bits(v))
+			}
+		}
+		mp.sums()
+		h.Write(append(b, mp.of...))
+	}
+	return hex.EncodeToString(h.Sum(nil))
+}
+
+// sums makes the part's sum, if it is not there.
+func (mp *meshPart) sums() {
+	if mp.of != nil {
+		return
+	}
+	h := sha256.New()
+	var b []byte
+	for c := range slices.Chunk(mp.part.Positions, 4096) {
+		b = b[:0]
+		for _, v := range c {
+			b = binary.LittleEndian.AppendUint32(b, math.Float32bits(v))
+		}
+		h.Write(b)
+	}
+	for c := range slices.Chunk(mp.part.Indices, 4096) {
+		b = b[:0]
+		for _, v := range c {
+			b = binary.LittleEndian.AppendUint32(b, v)
+		}
+		h.Write(b)
+	}
+	mp.of = h.Sum(nil)
+}
+
+// sums makes those of all parts: many instances of the mesh ask for them.
+func (m *Mesh) sums() {
+	m.lock.Lock()
+	defer m.lock.Unlock()
+	for i := range m.parts {
+		m.parts[i].sums()
+	}
+}
+
+// build makes the structure on threads threads, unless it is there or kept. Scenes that share the mesh may ask at once.
+func (m *Mesh) build(threads int, kept Structures) {
 	m.lock.Lock()
 	defer m.lock.Unlock()
 	if m.tree != nil {
 		return
 	}
 	if m.like != nil {
-		m.like.build(threads)
+		m.like.build(threads, kept)
 		m.tree = m.recut()
 		return
+	}
+	key := ""
+	if kept != nil && m.count >= worthKeeping {
+		key = m.key()
+		if m.tree = kept.Load(key); m.tree != nil {
+			return
+		}
 	}
 	refs := make([]bvh.Ref, m.count)
 	for i := range m.parts {
@@ -121,6 +199,9 @@ func (m *Mesh) build(threads int) {
 		}
 	}
 	m.tree = cast.NewTree(refs, threads, m.block)
+	if key != "" {
+		kept.Save(key, m.tree)
+	}
 }
 
 // recut is the structure of the mesh that this one is like, the same where the same parts let light through.

