@@ -5,6 +5,7 @@ import (
 	"encoding/json"
 	"fmt"
 	"math"
+	"os"
 	"runtime"
 	"testing"
 	"time"
@@ -201,6 +202,53 @@ func BenchmarkQuarry(b *testing.B) {
 			b.ReportMetric(float64(len(raw))/1e6, "MB")
 		}
 	})
+}
+
+// From a press of the button to a first picture of the quarry: with nothing in memory and no structure kept, with
+// structures kept, as after a start, and as the second picture.
+func BenchmarkFirstPicture(b *testing.B) {
+	d, _ := quarry(b)
+	d.edit(edit.Do(&edit.ChangeSet{Patch: patch(map[string]any{"view": map[string]any{"eye": geom.V{X: 50, Y: 9, Z: 150}}})}))
+	d.await("the measuring", func(*query.State) bool { return d.a.MeasuringLag() == 0 })
+	press := func(b *testing.B, before func()) {
+		for b.Loop() {
+			before()
+			start := time.Now()
+			t, err := d.a.Shoot(d.ctx, d.set, "", "still", takes.Settings{Width: 1280, Samples: 1 << 12, Denoise: true})
+			if err != nil {
+				b.Fatal(err)
+			}
+			d.await("the first picture", func(st *query.State) bool {
+				for _, k := range st.Takes {
+					if k.ID == t.ID && k.State == "failed" {
+						b.Fatal(k.Note)
+					}
+					if k.ID == t.ID && bytes.Contains(k.Result, []byte(`"preview"`)) {
+						return true
+					}
+				}
+				return false
+			})
+			b.ReportMetric(time.Since(start).Seconds(), "s/picture")
+			if err := d.a.CancelTake(d.ctx, t.ID); err != nil {
+				b.Fatal(err)
+			}
+		}
+	}
+	b.Run("nothing kept", func(b *testing.B) {
+		press(b, func() {
+			cache.Empty()
+			if err := os.RemoveAll(d.a.Store.Beside("structures")); err != nil {
+				b.Fatal(err)
+			}
+		})
+	})
+	if err := os.MkdirAll(d.a.Store.Beside("structures"), 0o700); err != nil {
+		b.Fatal(err)
+	}
+	b.Run("nothing in memory, to be kept", func(b *testing.B) { press(b, cache.Empty) })
+	b.Run("after a start", func(b *testing.B) { press(b, cache.Empty) })
+	b.Run("the second", func(b *testing.B) { press(b, func() {}) })
 }
 
 // A drift of a million instances on a square kilometre of ground: laid, stored,

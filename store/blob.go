@@ -76,8 +76,8 @@ type Kept struct {
 // hashForm is the form of a blob's name.
 var hashForm = regexp.MustCompile("^[0-9a-f]{64}$")
 
-// Beside is a folder beside that of the blobs, for what can be made again; "" where they are not in a folder here. It is
-// not made.
+// Beside is a folder beside that of the blobs, for what can be made again; "" where they are not in a folder here. It
+// is not made.
 func (s *Store) Beside(name string) string {
 	if s.folder == "" {
 		return ""

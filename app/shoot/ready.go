@@ -80,7 +80,7 @@ func (l *Loaded) built(ctx context.Context) (*render.Scene, error) {
 	if err != nil {
 		return nil, err
 	}
-	l.bare, l.hasty, l.after = s, s.Follows(), nil
+	l.bare, l.hasty, l.after = s, s.Follows, nil
 	l.prune()
 	if l.set != "" {
 		readies.Put(l.set, l.frozen())

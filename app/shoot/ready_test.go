@@ -91,14 +91,14 @@ func TestATakeIsBuiltFromNothing(t *testing.T) {
 		t.Fatal(err)
 	}
 	moved := follow(loaded(3, true))
-	if !moved.hasty || !moved.bare.Follows() {
+	if !moved.hasty || !moved.bare.Follows {
 		t.Error("a quick look at an edit is built from nothing")
 	}
 	if still := follow(loaded(3, true)); still.bare != moved.bare || !still.hasty {
 		t.Error("a quick look at nothing new is built again")
 	}
 	take := follow(loaded(3, false))
-	if take.hasty || take.bare.Follows() || take.bare == moved.bare {
+	if take.hasty || take.bare.Follows || take.bare == moved.bare {
 		t.Error("a take goes on from what was edited")
 	}
 	if look := follow(loaded(3, true)); look.bare != take.bare || look.hasty {

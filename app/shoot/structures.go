@@ -23,6 +23,7 @@ const (
 type structures struct {
 	folder string
 	mu     sync.Mutex // who writes, and who makes room
+	bytes  int64      // about how many are there; 0: not counted yet
 }
 
 // kept are the structures of a folder; nil of none.
@@ -64,7 +65,9 @@ func (s *structures) Save(key string, t *cast.Tree) {
 	if syscall.Statfs(s.folder, &disk) != nil || size > int64(disk.Bavail)*disk.Bsize/shareFree || size > mostKept/2 {
 		return
 	}
-	s.makeRoom(size)
+	if s.bytes += size; s.bytes == size || s.bytes > mostKept {
+		s.makeRoom(size)
+	}
 	f, err := os.CreateTemp(s.folder, ".new-*")
 	if err != nil {
 		return
@@ -80,26 +83,31 @@ func (s *structures) Save(key string, t *cast.Tree) {
 	}
 }
 
-// makeRoom removes what was used longest ago until so many bytes more fit.
+// makeRoom counts what is there, and removes what was used longest ago, an eighth of all, where so many bytes more do
+// not fit.
 func (s *structures) makeRoom(size int64) {
 	list, err := os.ReadDir(s.folder)
 	if err != nil {
 		return
 	}
 	var files []os.FileInfo
+	s.bytes = size
 	for _, e := range list {
 		if info, err := e.Info(); err == nil && info.Mode().IsRegular() {
 			files = append(files, info)
-			size += info.Size()
+			s.bytes += info.Size()
 		}
+	}
+	if s.bytes <= mostKept {
+		return
 	}
 	slices.SortFunc(files, func(a, b os.FileInfo) int { return a.ModTime().Compare(b.ModTime()) })
 	for _, f := range files {
-		if size <= mostKept {
+		if s.bytes <= mostKept-mostKept/8 {
 			return
 		}
 		if os.Remove(filepath.Join(s.folder, f.Name())) == nil {
-			size -= f.Size()
+			s.bytes -= f.Size()
 		}
 	}
 }

@@ -110,7 +110,7 @@ func TestStructuresAreKept(t *testing.T) {
 	scene(moved, 0)
 	scene(m, 0, 200) // both are one structure
 	scene(m, 0, 201)
-	scene(rough(20), 0) // too small
+	scene(rough(40), 0) // too small
 	if n := len(files()); n != 4 {
 		t.Errorf("%d structures are kept, not 4", n)
 	}

@@ -6,6 +6,7 @@ import (
 
 	"visator/core/bvh"
 	"visator/core/geom"
+	"visator/core/plain"
 )
 
 // How much may differ from what was merged before it is merged anew: one in so many triangles gone, and so many
@@ -14,14 +15,6 @@ const (
 	mostGone  = 8
 	mostLoose = 128
 )
-
-// BuildAfter is Build after a small change: what is merged of a scene that was built before and stands here as it stood
-// there is taken over, what came or moved is left on its own. Pictures are the same but for roundings, since what is on
-// its own is met in its own coordinates. Where much has changed it is Build.
-func (s *Scene) BuildAfter(before *Scene) { s.build(before) }
-
-// Follows says whether it took over what is merged of a scene before.
-func (s *Scene) Follows() bool { return s.follows }
 
 // standing is what stands where.
 type standing struct {
@@ -36,26 +29,19 @@ func (s *Scene) mergedAfter(before *Scene) (m *Mesh, gone, loose int) {
 		return nil, 0, 0
 	}
 	old, first := before.merged, s.field.First
-	stood := map[standing][]int{}
-	for i := len(before.Instances) - 1; i >= 0; i-- { // so that the first of equals is found first
-		k := standing{before.Instances[i].Mesh, before.Instances[i].World}
-		stood[k] = append(stood[k], i)
-	}
-	now := make([]int32, len(before.Instances)) // where each is, or -1
-	for i := range now {
-		now[i] = -1
-	}
-	for i := range s.Instances {
-		first[i] = bvh.NoTriangle
-		k := standing{s.Instances[i].Mesh, s.Instances[i].World}
-		list := stood[k]
-		if len(list) == 0 {
-			loose++
-			continue
+	all := func(of []Instance) (list []standing) {
+		for i := range of {
+			list = append(list, standing{of[i].Mesh, of[i].World})
 		}
-		was := list[len(list)-1]
-		stood[k] = list[:len(list)-1]
-		now[was], first[i] = int32(i), before.field.First[was]
+		return list
+	}
+	now, was := plain.Pairs(all(before.Instances), all(s.Instances))
+	for i, at := range was {
+		if first[i] = bvh.NoTriangle; at >= 0 {
+			first[i] = before.field.First[at]
+		} else {
+			loose++
+		}
 	}
 	gone, loose = before.gone, loose+before.loose
 	for i, at := range now {
@@ -72,7 +58,7 @@ func (s *Scene) mergedAfter(before *Scene) (m *Mesh, gone, loose int) {
 		if mp.instance < 0 {
 			continue
 		}
-		if mp.instance = now[mp.instance]; mp.instance >= 0 {
+		if mp.instance = int32(now[mp.instance]); mp.instance >= 0 {
 			mp.world = &s.Instances[mp.instance].World
 		}
 	}

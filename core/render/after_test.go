@@ -61,7 +61,7 @@ func TestAfterAnEditRaysMeetWhatStandsNow(t *testing.T) {
 		after, anew := crowd(t, lib, models, at), crowd(t, lib, models, at)
 		after.BuildAfter(before)
 		anew.Build()
-		if !after.Follows() || anew.Follows() || after.meshes[0].count != before.meshes[0].count {
+		if !after.Follows || anew.Follows || after.meshes[0].count != before.meshes[0].count {
 			t.Fatal("what was merged was not taken over")
 		}
 		met := 0
@@ -105,8 +105,8 @@ func TestAfterMuchHasChangedAllIsBuilt(t *testing.T) {
 		}
 		after := crowd(t, lib, models, at)
 		after.BuildAfter(before)
-		if after.Follows() != c.follows {
-			t.Errorf("%s moved: taken over %v", name, after.Follows())
+		if after.Follows != c.follows {
+			t.Errorf("%s moved: taken over %v", name, after.Follows)
 		}
 		for i := range c.move {
 			at[i].Y--
@@ -114,7 +114,7 @@ func TestAfterMuchHasChangedAllIsBuilt(t *testing.T) {
 	}
 	alone := crowd(t, lib, models, at[:1])
 	alone.BuildAfter(before)
-	if alone.Follows() || len(alone.meshes) != 1 {
+	if alone.Follows || len(alone.meshes) != 1 {
 		t.Error("one thing of all is taken over")
 	}
 	var none *Scene

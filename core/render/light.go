@@ -136,34 +136,6 @@ func (s *Scene) weigh(p geom.V) (c choice) {
 	return c
 }
 
-// sunRadiance is the luminance per channel of a sun's disk.
-func (u *Sun) radiance() geom.V {
-	sin := math.Sin(u.Radius)
-	return u.Lux.Mul(1 / (math.Pi * sin * sin))
-}
-
-func (u *Sun) solidAngle() float64 {
-	h := math.Sin(u.Radius / 2)
-	return 4 * math.Pi * h * h // 2π(1-cos r) without cancellation
-}
-
-func (s *Scene) sampleSun(smp *points.Sampler, extra float64) (l lamp.Light, ok bool) {
-	n := len(s.Suns)
-	i := min(int(extra*float64(n)), n-1)
-	u := &s.Suns[i]
-	u1, u2 := smp.Next2()
-	if u.Radius <= 0 {
-		return lamp.Light{Dir: u.To, Le: u.Lux.Mul(float64(n)), PDF: 1, Hard: true}, true
-	}
-	h := math.Sin(u.Radius / 2)
-	z := 1 - 2*h*h*u1
-	r := math.Sqrt(max(1-z*z, 0))
-	sin, cos := math.Sincos(2 * math.Pi * u2)
-	t, b := geom.Frame(u.To)
-	d := u.To.Mul(z).Add(t.Mul(r * cos)).Add(b.Mul(r * sin)).Unit()
-	return lamp.Light{Dir: d, Le: u.radiance(), PDF: 1 / (u.solidAngle() * float64(n))}, true
-}
-
 // sampleGlow is light from a place on what glows, and its group; ok is false when there is none.
 func (s *Scene) sampleGlow(p geom.V, smp *points.Sampler, extra float64) (l lamp.Light, k int, ok bool) {
 	k, chance, left := s.emitters.tree.Choose(p, extra)

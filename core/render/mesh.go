@@ -1,12 +1,7 @@
 package render
 
 import (
-	"crypto/sha256"
-	"encoding/binary"
-	"encoding/hex"
 	"fmt"
-	"math"
-	"slices"
 	"sync"
 
 	"visator/core/bump"
@@ -101,60 +96,23 @@ func (m *Mesh) bevel(of *model.Mesh) {
 	}
 }
 
-// Structures keeps structures of meshes, by what they are made of: one that is kept needs not be built. Both are
-// called from any goroutine.
-type Structures interface {
-	Load(key string) *cast.Tree // nil: it is not there
-	Save(key string, t *cast.Tree)
-}
-
 // worthKeeping is of how many triangles a structure is read sooner than built by so much that it is worth its room.
-const worthKeeping = 20_000
-
-// form is the way in which structures are built: others have other names.
-const form = "2"
+const worthKeeping = 4_000
 
 // key names what the structure of the mesh is made of.
 func (m *Mesh) key() string {
-	h := sha256.New()
-	h.Write([]byte(form))
-	var b []byte
-	for i := range m.parts {
+	return cast.Key(len(m.parts), func(i int) (asks bool, world *geom.M, sum []byte) {
 		mp := &m.parts[i]
-		b = fmt.Appendf(b[:0], " %v %d %d ", mp.alpha, len(mp.part.Positions), len(mp.part.Indices))
-		if mp.world != nil {
-			for _, v := range mp.world {
-				b = binary.LittleEndian.AppendUint64(b, math.Float64bits(v))
-			}
-		}
 		mp.sums()
-		h.Write(append(b, mp.of...))
-	}
-	return hex.EncodeToString(h.Sum(nil))
+		return mp.alpha, mp.world, mp.of
+	})
 }
 
 // sums makes the part's sum, if it is not there.
 func (mp *meshPart) sums() {
-	if mp.of != nil {
-		return
+	if mp.of == nil {
+		mp.of = cast.Sum(mp.part.Positions, mp.part.Indices)
 	}
-	h := sha256.New()
-	var b []byte
-	for c := range slices.Chunk(mp.part.Positions, 4096) {
-		b = b[:0]
-		for _, v := range c {
-			b = binary.LittleEndian.AppendUint32(b, math.Float32bits(v))
-		}
-		h.Write(b)
-	}
-	for c := range slices.Chunk(mp.part.Indices, 4096) {
-		b = b[:0]
-		for _, v := range c {
-			b = binary.LittleEndian.AppendUint32(b, v)
-		}
-		h.Write(b)
-	}
-	mp.of = h.Sum(nil)
 }
 
 // sums makes those of all parts: many instances of the mesh ask for them.
@@ -167,7 +125,7 @@ func (m *Mesh) sums() {
 }
 
 // build makes the structure on threads threads, unless it is there or kept. Scenes that share the mesh may ask at once.
-func (m *Mesh) build(threads int, kept Structures) {
+func (m *Mesh) build(threads int, kept cast.Structures) {
 	m.lock.Lock()
 	defer m.lock.Unlock()
 	if m.tree != nil {

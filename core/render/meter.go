@@ -97,7 +97,9 @@ func (tr *tracer) gather(pt *point, r *Reading, smp *points.Sampler, weight floa
 		return light.Luminance(l.Le.Times(tr.reaches(pt, &l, smp))) * cos / l.PDF * weight
 	}
 	if len(s.Suns) > 0 {
-		r.Sun += falls(s.sampleSun(smp, smp.Next()))
+		pick := smp.Next()
+		u1, u2 := smp.Next2()
+		r.Sun += falls(lamp.SampleSuns(s.Suns, u1, u2, pick), true)
 	}
 	if s.Env != nil {
 		u1, u2 := smp.Next2()

@@ -8,10 +8,12 @@ import (
 	"maps"
 	"math"
 	"slices"
+	"sync/atomic"
 
 	"visator/core/air"
 	"visator/core/bvh"
 	"visator/core/cast"
+	"visator/core/crew"
 	"visator/core/eye"
 	"visator/core/fall"
 	"visator/core/geom"
@@ -36,15 +38,16 @@ type Scene struct {
 	Weathers  []surface.Weather // what weather does to what stands
 	// Behind is what the camera sees behind everything, by where its ray begins and its direction; nil: suns and Env.
 	Behind func(o, d geom.V) geom.V
+	// Follows says that it took over what is merged of a scene before: BuildAfter sets it.
+	Follows bool
 
 	field    cast.Field
 	meshes   []*Mesh // of its stands
 	merged   *Mesh   // the first of them, if things are merged; nil: none are
-	follows  bool    // it was taken over of a scene before
 	gone     int     // triangles of it that nothing stands for any more
 	loose    int     // instances that came since it was made
 	threads  int     // for building
-	kept     Structures
+	kept     cast.Structures
 	apart    bool // merge nothing
 	boxes    geom.Box
 	emitters emitters
@@ -66,17 +69,13 @@ type Instance struct {
 	flip  bool // World mirrors
 }
 
-// Sun is a far light. Lux is its illuminance at normal incidence per channel.
-type Sun struct {
-	To     geom.V  // unit vector towards the sun
-	Lux    geom.V  // per colour channel
-	Radius float64 // angular radius in radians; 0 is a point
-}
+// Sun is a far light.
+type Sun = lamp.Sun
 
 // Library turns models into meshes once, for any number of instances.
 type Library struct {
 	Threads int
-	Kept    Structures // nil: none are
+	Kept    cast.Structures // nil: none are
 	made    map[*model.Model]*kit
 	shapes  map[*float32]*Mesh // the first of its triangles, by where they lie
 }
@@ -195,10 +194,12 @@ func (s *Scene) PlaceLights(m *model.Model, top geom.M) {
 }
 
 // Build makes the upper acceleration structure; call it after the last change.
-func (s *Scene) Build() { s.build(nil) }
+func (s *Scene) Build() { s.BuildAfter(nil) }
 
-// build is Build, or BuildAfter where a scene stood before.
-func (s *Scene) build(before *Scene) {
+// BuildAfter is Build after a small change: what is merged of a scene that was built before and stands here as it stood
+// there is taken over, what came or moved is left on its own. Pictures are the same but for roundings, since what is on
+// its own is met in its own coordinates. Where much has changed it is Build.
+func (s *Scene) BuildAfter(before *Scene) {
 	s.boxes = geom.Empty()
 	kept := s.Instances[:0]
 	for _, in := range s.Instances {
@@ -213,29 +214,52 @@ func (s *Scene) build(before *Scene) {
 			s.alpha = s.alpha || in.Mesh.parts[i].alpha
 		}
 	}
-	s.Instances = kept
+	s.Instances, s.meshes = kept, nil
 	s.field = cast.Field{First: make([]uint32, len(kept))}
-	s.meshes = nil
 	stands := func(m *Mesh, box geom.Box, inv geom.M, instance int) {
-		m.build(s.threads, s.kept)
 		s.meshes = append(s.meshes, m)
 		s.field.Stands = append(s.field.Stands, cast.Stand{Tree: m.tree, Box: box, Inv: inv, Instance: int32(instance)})
 	}
 	s.merged, s.gone, s.loose = s.mergedAfter(before)
-	if s.follows = s.merged != nil; !s.follows {
+	if s.Follows = s.merged != nil; !s.Follows {
 		s.merged = s.merge(s.field.First)
 	}
+	s.buildMeshes()
 	if m := s.merged; m != nil {
 		stands(m, m.Box, geom.Identity, cast.Merged)
 	}
-	for i := range kept {
+	for i, in := range kept {
 		if s.field.First[i] == bvh.NoTriangle {
-			stands(kept[i].Mesh, kept[i].Mesh.Box.Apply(kept[i].World), kept[i].inv, i)
+			stands(in.Mesh, in.Mesh.Box.Apply(in.World), in.inv, i)
 		}
 	}
 	s.field.Build()
 	s.emitters = gatherEmitters(s.Instances)
 	s.light()
+}
+
+// buildMeshes makes the structures of what rays are sent into, beside each other.
+func (s *Scene) buildMeshes() {
+	if s.merged != nil {
+		s.merged.build(s.threads, s.kept)
+	}
+	var list []*Mesh
+	for i := range s.Instances {
+		m := s.Instances[i].Mesh
+		if s.field.First[i] == bvh.NoTriangle && !slices.Contains(list[max(len(list)-8, 0):], m) {
+			list = append(list, m) // the same ones mostly stand in a row; the rest is asked again
+		}
+	}
+	var next atomic.Int64
+	var g crew.Group
+	for range min(s.threads, len(list)) {
+		g.Go(func() {
+			for i := next.Add(1) - 1; i < int64(len(list)); i = next.Add(1) - 1 {
+				list[i].build(max(s.threads/len(list), 1), s.kept)
+			}
+		})
+	}
+	g.Wait()
 }
 
 // light makes ready to choose among the lamps.
@@ -306,7 +330,7 @@ func (s *Scene) Blocked(ray Ray) bool {
 	return met
 }
 
-// trace sends a ray out alone; pass is nil where everything is solid.
+// trace sends a ray out alone; pass is nil where all is solid.
 func (s *Scene) trace(ray *Ray, any bool, pass *passing) (Hit, bool) {
 	q := cast.Quest{Ray: *ray, Any: any}
 	if pass != nil && s.alpha {
@@ -320,7 +344,7 @@ func (s *Scene) trace(ray *Ray, any bool, pass *passing) (Hit, bool) {
 	return q.Hit, q.Met
 }
 
-// own makes a hit of the merged mesh one of the instance that was met.
+// own makes a hit of the merged mesh one of its instance.
 func (s *Scene) own(hit *Hit) {
 	if hit.Instance == cast.Merged {
 		mp := s.meshes[0].partOf(hit.Triangle)

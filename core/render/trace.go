@@ -70,9 +70,9 @@ func (tr *tracer) sky(d geom.V, from *last) (sun, env geom.V) {
 		}
 		w := 1.0
 		if from.pdf > 0 && from.c.sun > 0 {
-			w = power(from.pdf, from.chance(from.c.sun)/(u.solidAngle()*float64(len(tr.s.Suns))))
+			w = power(from.pdf, from.chance(from.c.sun)/(u.SolidAngle()*float64(len(tr.s.Suns))))
 		}
-		sun = sun.Add(u.radiance().Mul(w))
+		sun = sun.Add(u.Radiance().Mul(w))
 	}
 	return sun, env
 }
@@ -136,7 +136,8 @@ func (tr *tracer) direct(pt *point, c *choice, foggy bool) {
 				l.Le = tr.s.Env.At(l.Dir)
 			}
 		case 1:
-			l, ok = tr.s.sampleSun(smp, extra)
+			u1, u2 := smp.Next2()
+			l, ok = lamp.SampleSuns(tr.s.Suns, u1, u2, extra), true
 		case 3:
 			l, _, ok = tr.s.sampleGlow(pt.p, smp, extra)
 		}
