@@ -252,7 +252,7 @@ func (s *Scene) buildMeshes() {
 	}
 	var next atomic.Int64
 	var g crew.Group
-	for range min(s.threads, len(list)) {
+	for range min(max(s.threads, 1), len(list)) {
 		g.Go(func() {
 			for i := next.Add(1) - 1; i < int64(len(list)); i = next.Add(1) - 1 {
 				list[i].build(max(s.threads/len(list), 1), s.kept)
