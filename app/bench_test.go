@@ -204,8 +204,8 @@ func BenchmarkQuarry(b *testing.B) {
 	})
 }
 
-// From a press of the button to a first picture of the quarry: with nothing in memory and no structure kept, with
-// structures kept, as after a start, and as the second picture.
+// From a press of the button to a first picture of the quarry: with nothing in memory and no structure
+// kept yet, with structures kept, as after a start, and as the second picture.
 func BenchmarkFirstPicture(b *testing.B) {
 	d, _ := quarry(b)
 	d.edit(edit.Do(&edit.ChangeSet{Patch: patch(map[string]any{"view": map[string]any{"eye": geom.V{X: 50, Y: 9, Z: 150}}})}))
@@ -214,28 +214,16 @@ func BenchmarkFirstPicture(b *testing.B) {
 		for b.Loop() {
 			before()
 			start := time.Now()
-			t, err := d.a.Shoot(d.ctx, d.set, "", "still", takes.Settings{Width: 1280, Samples: 1 << 12, Denoise: true})
-			if err != nil {
-				b.Fatal(err)
-			}
-			d.await("the first picture", func(st *query.State) bool {
-				for _, k := range st.Takes {
-					if k.ID == t.ID && k.State == "failed" {
-						b.Fatal(k.Note)
-					}
-					if k.ID == t.ID && bytes.Contains(k.Result, []byte(`"preview"`)) {
-						return true
-					}
-				}
-				return false
+			id := d.still(b, takes.Settings{Width: 1280, Samples: 1 << 12, Denoise: true}, func(k *store.Take) bool {
+				return bytes.Contains(k.Result, []byte(`"preview"`))
 			})
 			b.ReportMetric(time.Since(start).Seconds(), "s/picture")
-			if err := d.a.CancelTake(d.ctx, t.ID); err != nil {
+			if err := d.a.CancelTake(d.ctx, id); err != nil {
 				b.Fatal(err)
 			}
 		}
 	}
-	b.Run("nothing kept", func(b *testing.B) {
+	b.Run("no structure kept yet", func(b *testing.B) {
 		press(b, func() {
 			cache.Empty()
 			if err := os.RemoveAll(d.a.Store.Beside("structures")); err != nil {
@@ -243,12 +231,30 @@ func BenchmarkFirstPicture(b *testing.B) {
 			}
 		})
 	})
-	if err := os.MkdirAll(d.a.Store.Beside("structures"), 0o700); err != nil {
-		b.Fatal(err)
-	}
-	b.Run("nothing in memory, to be kept", func(b *testing.B) { press(b, cache.Empty) })
 	b.Run("after a start", func(b *testing.B) { press(b, cache.Empty) })
 	b.Run("the second", func(b *testing.B) { press(b, func() {}) })
+}
+
+// still begins one, and waits until it is as is tells.
+func (d *studio) still(b *testing.B, s takes.Settings, is func(k *store.Take) bool) (id string) {
+	b.Helper()
+	t, err := d.a.Shoot(d.ctx, d.set, "", "still", s)
+	if err != nil {
+		b.Fatal(err)
+	}
+	d.await("the take", func(st *query.State) bool {
+		for i := range st.Takes {
+			k := &st.Takes[i]
+			if k.ID == t.ID && k.State == "failed" {
+				b.Fatal(k.Note)
+			}
+			if k.ID == t.ID && is(k) {
+				return true
+			}
+		}
+		return false
+	})
+	return t.ID
 }
 
 // A drift of a million instances on a square kilometre of ground: laid, stored,
@@ -295,22 +301,8 @@ func BenchmarkMillion(b *testing.B) {
 	b.Run("rendered", func(b *testing.B) {
 		for b.Loop() {
 			start := time.Now()
-			t, err := d.a.Shoot(d.ctx, d.set, "", "still", takes.Settings{Width: 640, Samples: 4, Bounces: 2,
-				Denoise: true})
-			if err != nil {
-				b.Fatal(err)
-			}
-			d.await("the take", func(st *query.State) bool {
-				for _, k := range st.Takes {
-					if k.ID == t.ID && k.State == "failed" {
-						b.Fatal(k.Note)
-					}
-					if k.ID == t.ID && k.State == "done" {
-						return true
-					}
-				}
-				return false
-			})
+			d.still(b, takes.Settings{Width: 640, Samples: 4, Bounces: 2, Denoise: true},
+				func(k *store.Take) bool { return k.State == "done" })
 			b.ReportMetric(time.Since(start).Seconds(), "s/take")
 		}
 	})

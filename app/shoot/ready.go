@@ -59,14 +59,15 @@ func (l *Loaded) asBefore(before *Loaded) bool {
 	})
 }
 
-// follow takes over of what was loaded before what may be taken over of its scene. A take is made of one that was built
-// from nothing: so that it has the same bytes whatever was edited before.
-func (l *Loaded) follow(before *Loaded) {
+// follow takes over of what was loaded before what may be taken over of its scene: if it is to be quick, also what is
+// the same but for roundings. A take is made of a scene that was built from nothing, so that it has the same bytes
+// whatever was edited before.
+func (l *Loaded) follow(before *Loaded, quick bool) {
 	switch {
-	case before.hasty && !l.quick:
+	case before.bare.Follows && !quick:
 	case l.asBefore(before):
-		l.bare, l.hasty = before.bare, before.hasty
-	case l.quick:
+		l.bare = before.bare
+	case quick:
 		l.after = before.bare
 	}
 }
@@ -80,7 +81,7 @@ func (l *Loaded) built(ctx context.Context) (*render.Scene, error) {
 	if err != nil {
 		return nil, err
 	}
-	l.bare, l.hasty, l.after = s, s.Follows, nil
+	l.bare, l.after = s, nil
 	l.prune()
 	if l.set != "" {
 		readies.Put(l.set, l.frozen())

@@ -63,45 +63,45 @@ func TestASetStaysReady(t *testing.T) {
 func TestATakeIsBuiltFromNothing(t *testing.T) {
 	ctx := context.Background()
 	box := stage.ShapeModel("box")
-	loaded := func(x float64, quick bool) *Loaded {
+	loaded := func(x float64) *Loaded {
 		l := newLoaded(nil)
 		l.models, l.top = map[string]*model.Model{"a": box}, map[string]geom.M{"a": geom.Identity}
 		for i := range 20 {
 			l.stands = append(l.stands, loadedThing{id: string(rune('a' + i)), key: "a",
 				place: geom.Translation(geom.V{X: 2 * float64(i), Z: x * float64(i/19)})})
 		}
-		l.quick, l.set = quick, "a set of TestATakeIsBuiltFromNothing"
+		l.set = "a set of TestATakeIsBuiltFromNothing"
 		return l
 	}
-	follow := func(l *Loaded) *Loaded {
+	follow := func(l *Loaded, quick bool) *Loaded {
 		t.Helper()
 		before, ok := readies.Get(l.set)
 		if !ok {
 			t.Fatal("nothing is kept")
 		}
 		l.lib = before.lib.Clone()
-		l.follow(before)
+		l.follow(before, quick)
 		if _, err := l.built(ctx); err != nil {
 			t.Fatal(err)
 		}
 		return l
 	}
-	first := loaded(0, false)
+	first := loaded(0)
 	if _, err := first.built(ctx); err != nil {
 		t.Fatal(err)
 	}
-	moved := follow(loaded(3, true))
-	if !moved.hasty || !moved.bare.Follows {
+	moved := follow(loaded(3), true)
+	if !moved.bare.Follows {
 		t.Error("a quick look at an edit is built from nothing")
 	}
-	if still := follow(loaded(3, true)); still.bare != moved.bare || !still.hasty {
+	if still := follow(loaded(3), true); still.bare != moved.bare {
 		t.Error("a quick look at nothing new is built again")
 	}
-	take := follow(loaded(3, false))
-	if take.hasty || take.bare.Follows || take.bare == moved.bare {
+	take := follow(loaded(3), false)
+	if take.bare.Follows || take.bare == moved.bare {
 		t.Error("a take goes on from what was edited")
 	}
-	if look := follow(loaded(3, true)); look.bare != take.bare || look.hasty {
+	if look := follow(loaded(3), true); look.bare != take.bare {
 		t.Error("a quick look after a take is built again")
 	}
 }

@@ -43,9 +43,7 @@ type Loaded struct {
 	before   *Loaded                      // whose models of pieces are taken again where they are the same; nil: none
 	set      string                       // by its id
 	bare     *render.Scene                // of what stands, as it stands; nil before it was made
-	quick    bool                         // it may be made in a way that is the same but for roundings
-	hasty    bool                         // it was
-	after    *render.Scene                // what stood before, of which it is made then; nil: nothing did
+	after    *render.Scene                // what stood before, from which it goes on; nil: it is made from nothing
 	Cast     *stage.Cast                  // what stands, as the shot's move moves it
 	Groups   []ShareGroup                 // of the lamps that burn
 	air      []air.Part                   // of bodies of fog
@@ -132,8 +130,8 @@ func (a *Studio) loadFilmed(ctx context.Context, w *measure.Snapshot, quick bool
 			return nil, err
 		}
 	}
-	if l.before, l.quick = nil, quick; before != nil {
-		l.follow(before)
+	if l.before = nil; before != nil {
+		l.follow(before, quick)
 	}
 	return l, nil
 }

@@ -6,10 +6,10 @@ import (
 	"path/filepath"
 	"slices"
 	"sync"
-	"syscall"
 	"time"
 
 	"visator/core/cast"
+	"visator/store"
 )
 
 // Limits of the structures that are kept on disk, beside the blobs: they are made again where they are missing. None is
@@ -22,16 +22,17 @@ const (
 // structures are those of meshes in a folder, each in a file by its name.
 type structures struct {
 	folder string
+	room   func() store.Room
 	mu     sync.Mutex // who writes, and who makes room
 	bytes  int64      // about how many are there; 0: not counted yet
 }
 
-// kept are the structures of a folder; nil of none.
-func kept(folder string) *structures {
-	if folder == "" || os.MkdirAll(folder, 0o700) != nil {
+// kept are the structures of a folder, which need not be there, on a disk that has so much room; nil of none.
+func kept(folder string, room func() store.Room) *structures {
+	if folder == "" {
 		return nil
 	}
-	return &structures{folder: folder}
+	return &structures{folder: folder, room: room}
 }
 
 // Load reads a structure; nil: it is not there, or damaged, and then it is thrown away.
@@ -61,8 +62,7 @@ func (s *structures) Save(key string, t *cast.Tree) {
 	s.mu.Lock()
 	defer s.mu.Unlock()
 	size := t.SavedBytes()
-	var disk syscall.Statfs_t
-	if syscall.Statfs(s.folder, &disk) != nil || size > int64(disk.Bavail)*disk.Bsize/shareFree || size > mostKept/2 {
+	if size > s.room().Free/shareFree || size > mostKept/2 || os.MkdirAll(s.folder, 0o700) != nil {
 		return
 	}
 	if s.bytes += size; s.bytes == size || s.bytes > mostKept {

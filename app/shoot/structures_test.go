@@ -11,6 +11,7 @@ import (
 	"visator/core/geom"
 	"visator/core/model"
 	"visator/core/render"
+	"visator/store"
 )
 
 // rough is a model of 2*side*side triangles, none of which is like another.
@@ -51,7 +52,7 @@ func TestStructuresAreKept(t *testing.T) {
 	scene := func(m *model.Model, at ...float64) *render.Scene {
 		t.Helper()
 		s := &render.Scene{}
-		lib := render.Library{Threads: 2, Kept: kept(dir)}
+		lib := render.Library{Threads: 2, Kept: kept(dir, roomy)}
 		for _, x := range at {
 			if err := s.Place(&lib, m, geom.Translation(geom.V{X: x}), func(int) uint32 { return 1 }); err != nil {
 				t.Fatal(err)
@@ -111,10 +112,19 @@ func TestStructuresAreKept(t *testing.T) {
 	scene(m, 0, 200) // both are one structure
 	scene(m, 0, 201)
 	scene(rough(40), 0) // too small
+	full := render.Library{Threads: 2, Kept: kept(dir, func() store.Room { return store.Room{Free: 1 << 16, Total: 1 << 41} })}
+	s := &render.Scene{}
+	if err := s.Place(&full, rough(100), geom.Identity, func(int) uint32 { return 1 }); err != nil {
+		t.Fatal(err)
+	}
+	s.Build() // there is no room for it
 	if n := len(files()); n != 4 {
 		t.Errorf("%d structures are kept, not 4", n)
 	}
 }
+
+// roomy is a disk with room.
+func roomy() store.Room { return store.Room{Free: 1 << 40, Total: 1 << 41} }
 
 // flip changes a bit of a byte.
 func flip(b []byte, at int) []byte {
@@ -125,7 +135,7 @@ func flip(b []byte, at int) []byte {
 
 // Room is made by what was used longest ago.
 func TestStructuresMakeRoom(t *testing.T) {
-	s := kept(t.TempDir())
+	s := kept(t.TempDir(), roomy)
 	for i, size := range []int64{mostKept / 2, mostKept / 4, mostKept / 4} {
 		path := filepath.Join(s.folder, fmt.Sprint(i))
 		f, err := os.Create(path)

@@ -23,7 +23,7 @@ type Studio struct {
 
 // NewStudio is a studio of a library's sets.
 func NewStudio(l *library.Library) *Studio {
-	return &Studio{Library: l, kept: kept(l.Store.Beside("structures"))}
+	return &Studio{Library: l, kept: kept(l.Store.Beside("structures"), l.Store.Room)}
 }
 
 // Touch is called when a person does something.

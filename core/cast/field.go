@@ -83,35 +83,35 @@ func NewTree(refs []bvh.Ref, threads int, block func(ids []uint32) bvh.Block) *T
 
 // Like is the structure of the same triangles of which others may let light through, as asks tells.
 func (t *Tree) Like(asks func(triangle uint32) bool) *Tree {
-	list := make([]bvh.Block, len(t.blocks))
-	copy(list, t.blocks)
-	for i := range list {
-		for k, id := range list[i].ID {
-			if id == bvh.NoTriangle {
-				continue
-			}
-			if id &^= AsksBit; asks(id) {
-				id |= AsksBit
-			}
-			list[i].ID[k] = id
+	return t.changed(func(b *bvh.Block, k int, id uint32) {
+		if asks(id) {
+			id |= AsksBit
 		}
-	}
-	return &Tree{t.nodes, list}
+		b.ID[k] = id
+	})
 }
 
 // Without is the structure without some of its triangles, whose places stay empty.
 func (t *Tree) Without(gone func(triangle uint32) bool) *Tree {
+	return t.changed(func(b *bvh.Block, k int, id uint32) {
+		if !gone(id) {
+			return
+		}
+		b.ID[k] = bvh.NoTriangle
+		for a := range b.V {
+			b.V[a][k], b.E1[a][k], b.E2[a][k] = 0, 0, 0
+		}
+	})
+}
+
+// changed is a structure of the same boxes, once each triangle, by its place in a block and its number, was changed.
+func (t *Tree) changed(each func(b *bvh.Block, k int, id uint32)) *Tree {
 	list := make([]bvh.Block, len(t.blocks))
 	copy(list, t.blocks)
 	for i := range list {
-		b := &list[i]
-		for k, id := range b.ID {
-			if id == bvh.NoTriangle || !gone(id&^AsksBit) {
-				continue
-			}
-			b.ID[k] = bvh.NoTriangle
-			for a := range b.V {
-				b.V[a][k], b.E1[a][k], b.E2[a][k] = 0, 0, 0
+		for k, id := range list[i].ID {
+			if id != bvh.NoTriangle {
+				each(&list[i], k, id&^AsksBit)
 			}
 		}
 	}

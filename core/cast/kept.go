@@ -2,10 +2,8 @@ package cast
 
 import (
 	"crypto/sha256"
-	"encoding/binary"
 	"encoding/hex"
-	"math"
-	"slices"
+	"strconv"
 
 	"visator/core/geom"
 )
@@ -28,18 +26,8 @@ func Key(parts int, part func(i int) (asks bool, world *geom.M, sum []byte)) str
 	var b []byte
 	for i := range parts {
 		asks, world, sum := part(i)
-		b = b[:0]
-		for _, is := range []bool{asks, world != nil} {
-			n := byte(0)
-			if is {
-				n = 1
-			}
-			b = append(b, n)
-		}
-		if world != nil {
-			for _, v := range world {
-				b = binary.LittleEndian.AppendUint64(b, math.Float64bits(v))
-			}
+		if b = strconv.AppendBool(b[:0], asks); world != nil {
+			b = append(b, bytesOf(world[:])...)
 		}
 		h.Write(append(b, sum...))
 	}
@@ -49,20 +37,8 @@ func Key(parts int, part func(i int) (asks bool, world *geom.M, sum []byte)) str
 // Sum is one of triangles: of their corners and their numbers.
 func Sum(positions []float32, indices []uint32) []byte {
 	h := sha256.New()
-	b := binary.LittleEndian.AppendUint64(nil, uint64(len(positions)))
-	for c := range slices.Chunk(positions, 4096) {
-		for _, v := range c {
-			b = binary.LittleEndian.AppendUint32(b, math.Float32bits(v))
-		}
-		h.Write(b)
-		b = b[:0]
-	}
-	for c := range slices.Chunk(indices, 4096) {
-		for _, v := range c {
-			b = binary.LittleEndian.AppendUint32(b, v)
-		}
-		h.Write(b)
-		b = b[:0]
-	}
+	h.Write(strconv.AppendInt(nil, int64(len(positions)), 10))
+	h.Write(bytesOf(positions))
+	h.Write(bytesOf(indices))
 	return h.Sum(nil)
 }

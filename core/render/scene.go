@@ -238,24 +238,31 @@ func (s *Scene) BuildAfter(before *Scene) {
 	s.light()
 }
 
-// buildMeshes makes the structures of what rays are sent into, beside each other.
+// buildMeshes makes the structures of what rays are sent into: large ones by all threads, small ones beside each other.
 func (s *Scene) buildMeshes() {
+	const large = 100_000 // triangles
+	var small []*Mesh
+	seen := map[*Mesh]bool{s.merged: true}
 	if s.merged != nil {
 		s.merged.build(s.threads, s.kept)
 	}
-	var list []*Mesh
 	for i := range s.Instances {
 		m := s.Instances[i].Mesh
-		if s.field.First[i] == bvh.NoTriangle && !slices.Contains(list[max(len(list)-8, 0):], m) {
-			list = append(list, m) // the same ones mostly stand in a row; the rest is asked again
+		if s.field.First[i] != bvh.NoTriangle || seen[m] {
+			continue
+		}
+		if seen[m] = true; m.count < large {
+			small = append(small, m)
+		} else {
+			m.build(s.threads, s.kept)
 		}
 	}
 	var next atomic.Int64
 	var g crew.Group
-	for range min(max(s.threads, 1), len(list)) {
+	for range min(max(s.threads, 1), len(small)) {
 		g.Go(func() {
-			for i := next.Add(1) - 1; i < int64(len(list)); i = next.Add(1) - 1 {
-				list[i].build(max(s.threads/len(list), 1), s.kept)
+			for i := next.Add(1) - 1; i < int64(len(small)); i = next.Add(1) - 1 {
+				small[i].build(1, s.kept)
 			}
 		})
 	}
