@@ -148,19 +148,29 @@ func (q *Part) layer(y, up, far float64) float64 {
 		return below
 	}
 	lo := max((y+up*from)/q.Thin, 0) // heights of both ends, by the scale
+	left := 1.0                      // of the density, at the lower of them as the way comes to it
+	if lo > 0 {
+		left = math.Exp(-lo)
+	}
 	if math.IsInf(to, 1) {
 		if up > 0 {
-			return below + q.Thin/up*math.Exp(-lo)
+			return below + q.Thin/up*left
 		}
 		return below
 	}
 	hi := max((y+up*to)/q.Thin, 0)
 	way := to - from
-	if x := hi - lo; math.Abs(x) > 1e-9 {
-		way *= -math.Expm1(-x) / x
+	if x := hi - lo; math.Abs(x) > nearlyLevel {
+		way *= (left - math.Exp(-hi)) / x
+	} else {
+		way *= left * (1 - x/2*(1-x/3*(1-x/4*(1-x/5)))) // (1 - e^-x) / x, by its first terms
 	}
-	return below + way*math.Exp(-lo)
+	return below + way
 }
+
+// nearlyLevel is how many of a layer's scales a way climbs at most, to be taken by the first terms of a series: what
+// is left out is 1e-13 of it, and a difference of two densities would lose as much.
+const nearlyLevel = 1e-2
 
 // span is where a way is within a ball or a box.
 func (q *Part) span(o, d geom.V, far float64) (in, out float64) {
@@ -194,17 +204,78 @@ func (q *Part) span(o, d geom.V, far float64) (in, out float64) {
 
 // Free is how far light runs along a way until it meets something of the air, for a number u in [0, 1): as likely as
 // the transmittance says. ok is false where it comes through to far. The density of t is Sigma there times what comes
-// through to there.
+// through to there, which is 1 - u.
 func (a *Air) Free(o, d geom.V, far, u float64) (t float64, ok bool) {
 	want := -math.Log1p(-u)
 	if !(a.Depth(o, d, far) > want) {
 		return far, false
 	}
+	return a.Reach(o, d, far, want)
+}
+
+// Reach is how far it is along a way until its optical depth is want, which is less than that of all of it. ok is false
+// where the air is so thin that no number shows where.
+func (a *Air) Reach(o, d geom.V, far, want float64) (t float64, ok bool) {
+	var only *Part
+	for i := range a.Parts {
+		if q := &a.Parts[i]; q.Sigma > 0 {
+			if only != nil {
+				return a.search(o, d, far, want)
+			}
+			only = q
+		}
+	}
+	if only == nil {
+		return far, false
+	}
+	t, ok = only.reach(o, d, far, want)
+	return min(t, far), ok && t <= farthest
+}
+
+// farthest is how many metres off light that comes from without end is still looked for.
+const farthest = 1e12
+
+// reach is Reach in air of a single part, in closed form.
+func (q *Part) reach(o, d geom.V, far, want float64) (t float64, ok bool) {
+	if q.Shape != Layer {
+		in, _ := q.span(o, d, far)
+		return in + want/q.Sigma, true
+	}
+	length := want / q.Sigma // in air as dense as at the base
+	y, up := o.Y-q.Base, d.Y
+	if !(q.Thin > 0) || y <= 0 && up <= 0 {
+		return length, true
+	}
+	if up == 0 {
+		t = length * math.Exp(y/q.Thin)
+		return t, t <= math.MaxFloat64
+	}
+	from, cross := 0.0, -y/up
+	if y < 0 { // it climbs out of what is even
+		if length <= cross {
+			return length, true
+		}
+		from, length, y = cross, length-cross, 0
+	}
+	// The way from lo to lo + x, by the scale, holds e^-lo (1 - e^-x) Thin / up.
+	lo := y / q.Thin
+	over := length * up / q.Thin * math.Exp(lo)
+	if !(over < 1) {
+		return far, false
+	}
+	if x := -math.Log1p(-over); lo+x >= 0 {
+		return from + x*q.Thin/up, true
+	}
+	return cross + length - q.layer(y, up, cross), true // it comes down into what is even
+}
+
+// search is Reach in any air, step by step.
+func (a *Air) search(o, d geom.V, far, want float64) (t float64, ok bool) {
 	lo, hi := 0.0, far
 	if math.IsInf(hi, 1) {
 		for hi = 1; a.Depth(o, d, hi) <= want; hi *= 4 {
 			lo = hi
-			if hi > 1e12 { // thinner than a number shows
+			if hi > farthest {
 				return far, false
 			}
 		}

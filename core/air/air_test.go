@@ -87,6 +87,39 @@ func TestLightRunsAsFarAsItIsLeft(t *testing.T) {
 	}
 }
 
+// In air of one part the place is known in closed form: it is that which is searched for in any.
+func TestTheClosedFormIsWhatIsSearchedFor(t *testing.T) {
+	r := rand.New(rand.NewPCG(12, 5))
+	for range 4000 {
+		part := some().Parts[r.IntN(4)]
+		if part.Shape == Layer && r.IntN(4) == 0 {
+			part.Thin = math.Exp(r.Float64()*16 - 4)
+		}
+		a := &Air{Parts: []Part{{Sigma: 0}, part}}
+		o, d, far := anyway(r)
+		switch r.IntN(4) {
+		case 0:
+			far = math.Inf(1)
+		case 1:
+			d = geom.V{X: d.X, Y: d.Y * 1e-9, Z: d.Z}.Unit() // nearly level
+		}
+		depth := a.Depth(o, d, far)
+		if !(depth > 1e-9) {
+			continue
+		}
+		want := r.Float64() * min(depth, 20)
+		got, ok := a.Reach(o, d, far, want)
+		slow, found := a.search(o, d, far, want)
+		if ok != found || ok && math.Abs(got-slow) > 2e-6*(1+slow) {
+			t.Fatalf("%+v from %v along %v, %v m, for %v of %v: %v %v, searched %v %v", part, o, d, far, want, depth,
+				got, ok, slow, found)
+		}
+		if held := a.Depth(o, d, got); ok && math.Abs(held-want) > 1e-9*(1+want) {
+			t.Fatalf("%+v: the way of %v m holds %v, not %v", part, got, held, want)
+		}
+	}
+}
+
 // The phase function is 1 over all directions, its mean cosine is g, and directions are chosen so (Henyey and
 // Greenstein).
 func TestThePhaseFunction(t *testing.T) {

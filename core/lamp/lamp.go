@@ -90,14 +90,20 @@ func (l *Lamp) Window(p geom.V) float64 {
 // Toward returns the illuminance per channel that the lamp gives to a plane
 // at p that faces it, the direction to the lamp and the distance: of a point, and about of a surface.
 func (l *Lamp) Toward(p geom.V) (e, dir geom.V, dist float64) {
+	share, dir, dist := l.share(p)
+	return l.Candela.Mul(share), dir, dist
+}
+
+// share is how many lux the lamp gives at p for each candela, the direction to it and the distance.
+func (l *Lamp) share(p geom.V) (k float64, dir geom.V, dist float64) {
 	d := l.At.Sub(p)
 	dist = d.Len()
 	if dist == 0 && l.Shape == Point {
-		return geom.V{}, geom.V{Y: 1}, 0
+		return 0, geom.V{Y: 1}, 0
 	}
 	dir = d.Unit()
 	size := 0.0
-	k := 1.0
+	k = 1
 	switch l.Shape {
 	case Point:
 		if l.Spot {
@@ -123,12 +129,12 @@ func (l *Lamp) Toward(p geom.V) (e, dir geom.V, dist float64) {
 		size = max(l.Radius, l.U.Len(), l.V.Len())
 		c := -d.Dot(l.Dir)
 		if c <= 0 {
-			return geom.V{}, dir, dist
+			return 0, dir, dist
 		}
 		k = max(c/max(dist, size), 0.02)
 	}
 	near := max(dist, size/2)
-	return l.Candela.Mul(k * l.Window(p) / (near * near)), dir, dist
+	return k * l.Window(p) / (near * near), dir, dist
 }
 
 // Luminance is that of its surface, in cd/m².

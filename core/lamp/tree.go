@@ -13,6 +13,7 @@ import (
 type Tree struct {
 	lamps []Lamp
 	order []int32 // lamps as the leaves hold them
+	brief []brief // of each of those
 	nodes []node
 	leaf  []int32 // of each lamp its leaf
 }
@@ -40,6 +41,10 @@ func NewTree(lamps []Lamp) *Tree {
 	}
 	if len(lamps) > 0 {
 		t.part(-1, 0, len(lamps))
+	}
+	t.brief = make([]brief, len(lamps))
+	for k, i := range t.order {
+		t.brief[k] = lamps[i].brief()
 	}
 	return t
 }
@@ -140,13 +145,48 @@ func (t *Tree) given(at int32, p geom.V) (sum float64) {
 	return t.given(n.left, p) + t.given(n.right, p)
 }
 
+// brief is what has to be known of a lamp to tell what it gives at a place, by itself in memory.
+type brief struct {
+	at    geom.V
+	power float64 // the luminance of its intensity, cd
+	near  float64 // no place counts as nearer, squared
+	even  bool    // it shines as strongly all around, without limit; else the lamp itself is asked
+}
+
+func (l *Lamp) brief() brief {
+	b := brief{at: l.At, power: luminance(l.Candela), even: l.Range <= 0}
+	switch l.Shape {
+	case Ball:
+		b.near = l.Radius * l.Radius / 4
+	case Point:
+		b.even = b.even && !l.Spot && l.Web == nil
+	default:
+		b.even = false
+	}
+	return b
+}
+
+// gives is what Toward says of lamp k of the order at p, lux.
+func (t *Tree) gives(k int32, p geom.V) float64 {
+	b := &t.brief[k]
+	if !b.even {
+		share, _, _ := t.lamps[t.order[k]].share(p)
+		return b.power * share
+	}
+	d := b.at.Sub(p)
+	near := max(d.Dot(d), b.near)
+	if near == 0 {
+		return 0
+	}
+	return b.power / near
+}
+
 // of is what the lamps of a leaf give at p, and each of them so far, if asked.
 func (t *Tree) of(n *node, p geom.V, each *[leafLamps]float64) (sum float64) {
-	for k, i := range t.order[n.first : n.first+n.count] {
-		e, _, _ := t.lamps[i].Toward(p)
-		sum += luminance(e)
+	for k := n.first; k < n.first+n.count; k++ {
+		sum += t.gives(k, p)
 		if each != nil {
-			each[k] = sum
+			each[k-n.first] = sum
 		}
 	}
 	return sum
@@ -192,12 +232,17 @@ func (t *Tree) Choose(p geom.V, u float64) (i int, chance, left float64) {
 // Chance is how likely Choose chooses lamp i at p.
 func (t *Tree) Chance(p geom.V, i int) float64 {
 	n := &t.nodes[t.leaf[i]]
-	sum := t.of(n, p, nil)
-	e, _, _ := t.lamps[i].Toward(p)
-	chance := luminance(e) / sum
+	var own, sum float64
+	for k := n.first; k < n.first+n.count; k++ {
+		e := t.gives(k, p)
+		if sum += e; int(t.order[k]) == i {
+			own = e
+		}
+	}
 	if !(sum > 0) {
 		return 0
 	}
+	chance := own / sum
 	for at := t.leaf[i]; n.parent >= 0; {
 		up := &t.nodes[n.parent]
 		a, b := t.nodes[up.left].gives(p), t.nodes[up.right].gives(p)

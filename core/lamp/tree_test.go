@@ -73,6 +73,27 @@ func TestLampsAreChosenAsOftenAsTold(t *testing.T) {
 	}
 }
 
+// What the tree keeps of a lamp tells what the lamp says of itself, near and far, in the middle of it, out of reach.
+func TestWhatIsKeptOfALampIsWhatItGives(t *testing.T) {
+	r := rand.New(rand.NewPCG(4, 4))
+	lamps := street(60, r)
+	for i := range lamps {
+		if i%7 == 3 {
+			lamps[i].Range = 40
+		}
+	}
+	tree := NewTree(lamps)
+	for k, i := range tree.order {
+		l := &lamps[i]
+		for _, p := range []geom.V{l.At, l.At.Add(geom.V{X: 0.02}), l.At.Sub(geom.V{Y: 0.06}), {X: 200, Z: 3}} {
+			e, _, _ := l.Toward(p)
+			if got, want := tree.gives(int32(k), p), luminance(e); math.Abs(got-want) > 1e-12*want {
+				t.Errorf("%+v at %v: %v, it says %v", l, p, got, want)
+			}
+		}
+	}
+}
+
 // All lamps that a ray meets are asked, and few others.
 func TestLampsAlongARay(t *testing.T) {
 	r := rand.New(rand.NewPCG(7, 7))

@@ -49,12 +49,12 @@ func (tr *tracer) shedLight(w *way) {
 	}
 	tr.turn(ofAir)
 	u, pick := tr.smp.Next2()
-	t, ok := a.Free(w.o, w.d, w.far, u*meets)
+	t, ok := a.Reach(w.o, w.d, w.far, min(-math.Log1p(-u*meets), depth))
 	if !ok {
 		return
 	}
 	m.left, w.meets = max(math.Exp(-depth), 1e-300), meets // it is divided by
-	m.at = tr.airPoint(*w, t, a.Sigma(w.o.Add(w.d.Mul(t)))*a.Through(w.o, w.d, t)/meets, pick)
+	m.at = tr.airPoint(*w, t, a.Sigma(w.o.Add(w.d.Mul(t)))*(1-u*meets)/meets, pick)
 	m.c = tr.s.weigh(m.at.p)
 	weight, left := tr.weight, m.left
 	tr.weight, m.left, tr.way.at = weight.Mul(meets), 1, atPoint
@@ -83,7 +83,7 @@ func (tr *tracer) inAir(w way, smp *points.Sampler) (pt point, t float64, ok boo
 	if t, ok = a.Free(w.o, w.d, w.far, u); !ok {
 		return pt, t, false
 	}
-	return tr.airPoint(w, t, a.Sigma(w.o.Add(w.d.Mul(t)))*a.Through(w.o, w.d, t), pick), t, true
+	return tr.airPoint(w, t, a.Sigma(w.o.Add(w.d.Mul(t)))*(1-u), pick), t, true
 }
 
 func (tr *tracer) airPoint(w way, t, pdf, pick float64) point {
