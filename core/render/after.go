@@ -6,6 +6,7 @@ import (
 
 	"visator/core/bvh"
 	"visator/core/geom"
+	"visator/core/mesh"
 	"visator/core/plain"
 )
 
@@ -18,13 +19,13 @@ const (
 
 // standing is what stands where.
 type standing struct {
-	mesh  *Mesh
+	mesh  *mesh.Mesh
 	world geom.M
 }
 
 // mergedAfter is the merged mesh of a scene before as far as it stands, how many of its triangles are gone, and how
 // many instances came since it was made; nil: all is to be merged anew. The scene's First are told of what stands.
-func (s *Scene) mergedAfter(before *Scene) (m *Mesh, gone, loose int) {
+func (s *Scene) mergedAfter(before *Scene) (m *mesh.Mesh, gone, loose int) {
 	if before == nil || before.merged == nil {
 		return nil, 0, 0
 	}
@@ -46,32 +47,32 @@ func (s *Scene) mergedAfter(before *Scene) (m *Mesh, gone, loose int) {
 	gone, loose = before.gone, loose+before.loose
 	for i, at := range now {
 		if at < 0 && before.field.First[i] != bvh.NoTriangle {
-			gone += before.Instances[i].Mesh.count
+			gone += before.Instances[i].Mesh.Count
 		}
 	}
-	if gone > old.count/mostGone || loose > mostLoose {
+	if gone > old.Count/mostGone || loose > mostLoose {
 		return nil, 0, 0
 	}
-	m = &Mesh{Box: old.Box, parts: slices.Clone(old.parts), count: old.count, tree: old.tree}
-	for i := range m.parts {
-		mp := &m.parts[i]
-		if mp.instance < 0 {
+	m = &mesh.Mesh{Box: old.Box, Parts: slices.Clone(old.Parts), Count: old.Count, Tree: old.Tree}
+	for i := range m.Parts {
+		mp := &m.Parts[i]
+		if mp.Instance < 0 {
 			continue
 		}
-		if mp.instance = int32(now[mp.instance]); mp.instance >= 0 {
-			mp.world = &s.Instances[mp.instance].World
+		if mp.Instance = int32(now[mp.Instance]); mp.Instance >= 0 {
+			mp.World = &s.Instances[mp.Instance].World
 		}
 	}
 	if gone > before.gone {
 		type run struct{ from, to uint32 }
 		var dead []run // that are gone now, in their order
-		for i := range m.parts {
-			if mp := &m.parts[i]; mp.instance < 0 && old.parts[i].instance >= 0 {
-				dead = append(dead, run{mp.first, mp.first + uint32(mp.part.Triangles())})
+		for i := range m.Parts {
+			if mp := &m.Parts[i]; mp.Instance < 0 && old.Parts[i].Instance >= 0 {
+				dead = append(dead, run{mp.First, mp.First + uint32(mp.Model.Triangles())})
 			}
 		}
 		least, most := dead[0].from, dead[len(dead)-1].to
-		m.tree = old.tree.Without(func(id uint32) bool {
+		m.Tree = old.Tree.Without(func(id uint32) bool {
 			if id < least || id >= most {
 				return false
 			}

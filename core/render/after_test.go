@@ -61,7 +61,7 @@ func TestAfterAnEditRaysMeetWhatStandsNow(t *testing.T) {
 		after, anew := crowd(t, lib, models, at), crowd(t, lib, models, at)
 		after.BuildAfter(before)
 		anew.Build()
-		if !after.Follows || anew.Follows || after.meshes[0].count != before.meshes[0].count {
+		if !after.Follows || anew.Follows || after.meshes[0].Count != before.meshes[0].Count {
 			t.Fatal("what was merged was not taken over")
 		}
 		met := 0

@@ -87,12 +87,12 @@ func TestStructuresAreShared(t *testing.T) {
 	}
 	s.Build()
 	a, b := s.Instances[0].Mesh, s.Instances[1].Mesh
-	if b.like != a {
+	if b.Like != a {
 		t.Fatal("the structure is made twice")
 	}
-	for i := range a.tree.Blocks() {
-		for k, id := range a.tree.Blocks()[i].ID {
-			if got := b.tree.Blocks()[i].ID[k]; got != id && got != id|cast.AsksBit {
+	for i := range a.Tree.Blocks() {
+		for k, id := range a.Tree.Blocks()[i].ID {
+			if got := b.Tree.Blocks()[i].ID[k]; got != id && got != id|cast.AsksBit {
 				t.Fatalf("triangle %d became %d", id, got)
 			} else if id != 1<<32-1 && got == id {
 				t.Fatalf("triangle %d lets no light through", id)

@@ -7,6 +7,7 @@ import (
 	"visator/core/geom"
 	"visator/core/lamp"
 	"visator/core/light"
+	"visator/core/mesh"
 	"visator/core/points"
 	"visator/core/skin"
 )
@@ -23,7 +24,7 @@ type emitters struct {
 
 // glowing is a group of emitters.
 type glowing struct {
-	part       *meshPart
+	part       *mesh.Part
 	from, many int     // of the list
 	total      float64 // sum of area * emission
 	small      bool    // as a lamp is: smaller than SmallGlow
@@ -38,7 +39,7 @@ type emitter struct {
 	triangle  uint32
 	a, e1, e2 geom.V // world
 	area      float64
-	part      *meshPart
+	part      *mesh.Part
 }
 
 func gatherEmitters(instances []Instance) (e emitters) {
@@ -47,24 +48,24 @@ func gatherEmitters(instances []Instance) (e emitters) {
 	for i := range instances {
 		in := &instances[i]
 		e.first[i] = -1
-		for k := range in.Mesh.parts {
-			mp := &in.Mesh.parts[k]
-			if mp.surface.Emission <= 0 {
+		for k := range in.Mesh.Parts {
+			mp := &in.Mesh.Parts[k]
+			if mp.Surface.Emission <= 0 {
 				continue
 			}
 			g := glowing{part: mp, from: len(e.list)}
 			box := geom.Empty()
-			idx := mp.part.Indices
+			idx := mp.Model.Indices
 			for t := 0; t+2 < len(idx); t += 3 {
-				a := in.World.Point(mp.part.Position(idx[t]))
-				e1 := in.World.Point(mp.part.Position(idx[t+1])).Sub(a)
-				e2 := in.World.Point(mp.part.Position(idx[t+2])).Sub(a)
+				a := in.World.Point(mp.Model.Position(idx[t]))
+				e1 := in.World.Point(mp.Model.Position(idx[t+1])).Sub(a)
+				e2 := in.World.Point(mp.Model.Position(idx[t+2])).Sub(a)
 				area := e1.Cross(e2).Len() / 2
 				if area <= 0 {
 					continue
 				}
-				e.list = append(e.list, emitter{i, mp.first + uint32(t/3), a, e1, e2, area, mp})
-				g.total += area * mp.surface.Emission
+				e.list = append(e.list, emitter{i, mp.First + uint32(t/3), a, e1, e2, area, mp})
+				g.total += area * mp.Surface.Emission
 				e.cdf = append(e.cdf, g.total)
 				box = box.Add(a).Add(a.Add(e1)).Add(a.Add(e2))
 			}
@@ -86,7 +87,7 @@ func gatherEmitters(instances []Instance) (e emitters) {
 }
 
 // group is that of a glowing part of an instance.
-func (e *emitters) group(instance int, mp *meshPart) int {
+func (e *emitters) group(instance int, mp *mesh.Part) int {
 	g := int(e.first[instance])
 	for e.groups[g].part != mp {
 		g++
@@ -159,20 +160,20 @@ func (s *Scene) sampleGlow(p geom.V, smp *points.Sampler, extra float64) (l lamp
 	if cos < 1e-9 {
 		return l, k, false
 	}
-	uv := skin.At(t.part.part, t.triangle-t.part.first, float32(u), float32(v))
-	le := t.part.surface.Glow(&uv)
-	pdf := chance * t.part.surface.Emission / g.total * dist * dist / cos
+	uv := skin.At(t.part.Model, t.triangle-t.part.First, float32(u), float32(v))
+	le := t.part.Surface.Glow(&uv)
+	pdf := chance * t.part.Surface.Emission / g.total * dist * dist / cos
 	return lamp.Light{Dir: dir, Dist: dist * (1 - 1e-5), Le: le, PDF: pdf}, k, true
 }
 
 // glowDensity is the density per steradian of choosing from p a point of a glowing part of an instance dist away, seen
 // under the cosine cos.
-func (s *Scene) glowDensity(p geom.V, instance int, mp *meshPart, dist, cos float64) float64 {
+func (s *Scene) glowDensity(p geom.V, instance int, mp *mesh.Part, dist, cos float64) float64 {
 	if len(s.emitters.groups) == 0 || cos <= 0 {
 		return 0
 	}
 	g := s.emitters.group(instance, mp)
-	return s.emitters.tree.Chance(p, g) * mp.surface.Emission / s.emitters.groups[g].total * dist * dist / cos
+	return s.emitters.tree.Chance(p, g) * mp.Surface.Emission / s.emitters.groups[g].total * dist * dist / cos
 }
 
 // Shining is a lamp, or what is as small and glows, taken as a point.
@@ -189,7 +190,7 @@ func (s *Scene) Shining(large bool) (list []Shining) {
 	}
 	for i := range s.emitters.groups {
 		g := &s.emitters.groups[i]
-		e := g.part.surface.M.Emissive
+		e := g.part.Surface.M.Emissive
 		c := geom.V{X: e[0], Y: e[1], Z: e[2]}
 		if l := light.Luminance(c); (g.small || large) && l > 0 {
 			list = append(list, Shining{g.mid, c.Mul(g.total / 4 / l), nil})

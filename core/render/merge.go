@@ -6,6 +6,7 @@ import (
 
 	"visator/core/bvh"
 	"visator/core/geom"
+	"visator/core/mesh"
 )
 
 // MergeLimit bounds the triangles that are merged: each takes about a hundred
@@ -16,9 +17,9 @@ const MergeLimit = 2_000_000
 // not too many: rays then pass through one tree instead of many that overlap.
 // The rest stay instances. first receives for each instance the number of its
 // first triangle in the merged mesh, or bvh.NoTriangle.
-func (s *Scene) merge(first []uint32) *Mesh {
+func (s *Scene) merge(first []uint32) *mesh.Mesh {
 	order := make([]int, 0, len(s.Instances))
-	copies := map[*Mesh]int{}
+	copies := map[*mesh.Mesh]int{}
 	for i := range s.Instances {
 		first[i] = bvh.NoTriangle
 		copies[s.Instances[i].Mesh]++
@@ -30,26 +31,20 @@ func (s *Scene) merge(first []uint32) *Mesh {
 		return nil
 	}
 	// Those first that weigh little with all their copies.
-	weight := func(i int) int { return s.Instances[i].Mesh.count * copies[s.Instances[i].Mesh] }
+	weight := func(i int) int { return s.Instances[i].Mesh.Count * copies[s.Instances[i].Mesh] }
 	slices.SortStableFunc(order, func(a, b int) int { return weight(a) - weight(b) })
-	m := &Mesh{Box: geom.Empty()}
+	m := &mesh.Mesh{Box: geom.Empty()}
 	for _, i := range order {
 		in := &s.Instances[i]
-		if m.count+in.Mesh.count > MergeLimit {
+		if m.Count+in.Mesh.Count > MergeLimit {
 			break
 		}
 		if s.kept != nil {
-			in.Mesh.sums()
+			in.Mesh.Sums()
 		}
-		first[i] = uint32(m.count)
-		m.Box = m.Box.Union(in.Mesh.Box.Apply(in.World))
-		for _, mp := range in.Mesh.parts {
-			mp.local, mp.first, mp.instance, mp.world = mp.first, uint32(m.count), int32(i), &in.World
-			m.parts = append(m.parts, mp)
-			m.count += mp.part.Triangles()
-		}
+		first[i] = uint32(m.Add(in.Mesh, &in.World, i))
 	}
-	if m.count == 0 {
+	if m.Count == 0 {
 		return nil
 	}
 	return m

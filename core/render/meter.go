@@ -227,10 +227,10 @@ func (s *Scene) Clear(at, d geom.V, far float64) float64 {
 		if !ok {
 			return left
 		}
-		mp, t, _ := s.Instances[hit.Instance].Mesh.triangle(hit.Triangle)
-		if sf := mp.surface; sf.Clear() {
-			uv := skin.At(mp.part, t, hit.U, hit.V)
-			left *= light.Luminance(sf.ClearTint(mp.part, t, hit.U, hit.V, &uv))
+		mp, t, _ := s.Instances[hit.Instance].Mesh.Triangle(hit.Triangle)
+		if sf := mp.Surface; sf.Clear() {
+			uv := skin.At(mp.Model, t, hit.U, hit.V)
+			left *= light.Luminance(sf.ClearTint(mp.Model, t, hit.U, hit.V, &uv))
 		} else if sf.Emission <= 0 {
 			return 0
 		}

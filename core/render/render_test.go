@@ -475,7 +475,7 @@ func TestClosestHitsAgreeWithASearchThroughAllTriangles(t *testing.T) {
 		r32 := bvh.Ray{O: ray.O.Float32(), D: ray.D.Float32(), T: bvh.Inf}
 		r32.Prepare()
 		all := false
-		blocks := mesh.tree.Blocks()
+		blocks := mesh.Tree.Blocks()
 		for i := range blocks {
 			var met bvh.Hits
 			for mask, k := blocks[i].Meet(&r32, &met), 0; mask != 0; mask, k = mask>>1, k+1 {

@@ -19,6 +19,7 @@ import (
 	"visator/core/geom"
 	"visator/core/lamp"
 	"visator/core/light"
+	"visator/core/mesh"
 	"visator/core/model"
 	"visator/core/points"
 	"visator/core/skin"
@@ -42,11 +43,11 @@ type Scene struct {
 	Follows bool
 
 	field    cast.Field
-	meshes   []*Mesh // of its stands
-	merged   *Mesh   // the first of them, if things are merged; nil: none are
-	gone     int     // triangles of it that nothing stands for any more
-	loose    int     // instances that came since it was made
-	threads  int     // for building
+	meshes   []*mesh.Mesh // of its stands
+	merged   *mesh.Mesh   // the first of them, if things are merged; nil: none are
+	gone     int          // triangles of it that nothing stands for any more
+	loose    int          // instances that came since it was made
+	threads  int          // for building
 	kept     cast.Structures
 	apart    bool // merge nothing
 	boxes    geom.Box
@@ -61,7 +62,7 @@ type Scene struct {
 
 // Instance is a mesh standing in the scene. Many instances share one mesh.
 type Instance struct {
-	Mesh  *Mesh
+	Mesh  *mesh.Mesh
 	World geom.M // mesh to world
 	ID    uint32 // for the object pass, from 1
 	Seed  uint64 // by which patterns lie on it in another place than on others
@@ -77,11 +78,11 @@ type Library struct {
 	Threads int
 	Kept    cast.Structures // nil: none are
 	made    map[*model.Model]*kit
-	shapes  map[*float32]*Mesh // the first of its triangles, by where they lie
+	shapes  map[*float32]*mesh.Mesh // the first of its triangles, by where they lie
 }
 
 type kit struct {
-	meshes []*Mesh
+	meshes []*mesh.Mesh
 }
 
 func (l *Library) kit(m *model.Model) (*kit, error) {
@@ -94,11 +95,11 @@ func (l *Library) kit(m *model.Model) (*kit, error) {
 	}
 	k := &kit{}
 	for i := range m.Meshes {
-		mesh, err := newMesh(&m.Meshes[i], surfaces, fallback)
+		mesh, err := mesh.New(&m.Meshes[i], surfaces, fallback)
 		if err != nil {
 			return nil, err
 		}
-		if mesh.count > 0 {
+		if mesh.Count > 0 {
 			l.alike(mesh)
 		}
 		k.meshes = append(k.meshes, mesh)
@@ -111,26 +112,19 @@ func (l *Library) kit(m *model.Model) (*kit, error) {
 }
 
 // alike finds the mesh that was made of the same triangles first: with other surfaces it needs no structure of its own.
-func (l *Library) alike(m *Mesh) {
+func (l *Library) alike(m *mesh.Mesh) {
 	if l.shapes == nil {
-		l.shapes = map[*float32]*Mesh{}
+		l.shapes = map[*float32]*mesh.Mesh{}
 	}
-	at := &m.parts[0].part.Positions[0]
+	at := &m.Parts[0].Model.Positions[0]
 	first := l.shapes[at]
 	if first == nil {
 		l.shapes[at] = m
 		return
 	}
-	if len(first.parts) != len(m.parts) {
-		return
+	if first.Alike(m) {
+		m.Like = first
 	}
-	for i := range m.parts {
-		p, q := m.parts[i].part, first.parts[i].part
-		if &p.Positions[0] != &q.Positions[0] || len(p.Indices) != len(q.Indices) || &p.Indices[0] != &q.Indices[0] {
-			return
-		}
-	}
-	m.like = first
 }
 
 // Clone is a library that begins with the same meshes.
@@ -148,8 +142,8 @@ func (l *Library) Keep(used map[*model.Model]bool) {
 	clear(l.shapes)
 	for _, k := range l.made {
 		for _, m := range k.meshes {
-			if m.count > 0 && (m.like == nil || l.shapes[&m.parts[0].part.Positions[0]] == nil) {
-				l.shapes[&m.parts[0].part.Positions[0]] = m
+			if m.Count > 0 && (m.Like == nil || l.shapes[&m.Parts[0].Model.Positions[0]] == nil) {
+				l.shapes[&m.Parts[0].Model.Positions[0]] = m
 			}
 		}
 	}
@@ -164,7 +158,7 @@ func (s *Scene) Place(l *Library, m *model.Model, top geom.M, id func(node int) 
 	}
 	s.threads, s.kept = max(l.Threads, 1), l.Kept
 	m.Walk(func(i int, n *model.Node, world geom.M) {
-		if n.Mesh == model.None || k.meshes[n.Mesh].count == 0 {
+		if n.Mesh == model.None || k.meshes[n.Mesh].Count == 0 {
 			return
 		}
 		s.Instances = append(s.Instances, Instance{Mesh: k.meshes[n.Mesh], World: top.Mul(world), ID: id(i)})
@@ -210,15 +204,15 @@ func (s *Scene) BuildAfter(before *Scene) {
 		in.inv, in.flip = inv, in.World.Det3() < 0
 		s.boxes = s.boxes.Union(in.Mesh.Box.Apply(in.World))
 		kept = append(kept, in)
-		for i := range in.Mesh.parts {
-			s.alpha = s.alpha || in.Mesh.parts[i].alpha
+		for i := range in.Mesh.Parts {
+			s.alpha = s.alpha || in.Mesh.Parts[i].Alpha
 		}
 	}
 	s.Instances, s.meshes = kept, nil
 	s.field = cast.Field{First: make([]uint32, len(kept))}
-	stands := func(m *Mesh, box geom.Box, inv geom.M, instance int) {
+	stands := func(m *mesh.Mesh, box geom.Box, inv geom.M, instance int) {
 		s.meshes = append(s.meshes, m)
-		s.field.Stands = append(s.field.Stands, cast.Stand{Tree: m.tree, Box: box, Inv: inv, Instance: int32(instance)})
+		s.field.Stands = append(s.field.Stands, cast.Stand{Tree: m.Tree, Box: box, Inv: inv, Instance: int32(instance)})
 	}
 	s.merged, s.gone, s.loose = s.mergedAfter(before)
 	if s.Follows = s.merged != nil; !s.Follows {
@@ -241,20 +235,20 @@ func (s *Scene) BuildAfter(before *Scene) {
 // buildMeshes makes the structures of what rays are sent into: large ones by all threads, small ones beside each other.
 func (s *Scene) buildMeshes() {
 	const large = 100_000 // triangles
-	var small []*Mesh
-	seen := map[*Mesh]bool{s.merged: true}
+	var small []*mesh.Mesh
+	seen := map[*mesh.Mesh]bool{s.merged: true}
 	if s.merged != nil {
-		s.merged.build(s.threads, s.kept)
+		s.merged.Build(s.threads, s.kept)
 	}
 	for i := range s.Instances {
 		m := s.Instances[i].Mesh
 		if s.field.First[i] != bvh.NoTriangle || seen[m] {
 			continue
 		}
-		if seen[m] = true; m.count < large {
+		if seen[m] = true; m.Count < large {
 			small = append(small, m)
 		} else {
-			m.build(s.threads, s.kept)
+			m.Build(s.threads, s.kept)
 		}
 	}
 	var next atomic.Int64
@@ -262,7 +256,7 @@ func (s *Scene) buildMeshes() {
 	for range min(max(s.threads, 1), len(small)) {
 		g.Go(func() {
 			for i := next.Add(1) - 1; i < int64(len(small)); i = next.Add(1) - 1 {
-				small[i].build(1, s.kept)
+				small[i].Build(1, s.kept)
 			}
 		})
 	}
@@ -354,8 +348,8 @@ func (s *Scene) trace(ray *Ray, any bool, pass *passing) (Hit, bool) {
 // own makes a hit of the merged mesh one of its instance.
 func (s *Scene) own(hit *Hit) {
 	if hit.Instance == cast.Merged {
-		mp := s.meshes[0].partOf(hit.Triangle)
-		hit.Instance, hit.Triangle = int(mp.instance), hit.Triangle-mp.first+mp.local
+		mp := s.meshes[0].PartOf(hit.Triangle)
+		hit.Instance, hit.Triangle = int(mp.Instance), hit.Triangle-mp.First+mp.Local
 	}
 }
 
@@ -389,19 +383,19 @@ type passing struct {
 
 // Lets says whether a surface lets the ray pass.
 func (p *passing) Lets(stand, id uint32, u, v float32) bool {
-	mp := p.of.meshes[stand].partOf(id)
+	mp := p.of.meshes[stand].PartOf(id)
 	alpha := 1.0
-	uv := skin.At(mp.part, id-mp.first, u, v)
-	if mp.surface.M.Alpha != model.Opaque {
-		alpha = mp.surface.Opacity(mp.part, id-mp.first, u, v, &uv)
+	uv := skin.At(mp.Model, id-mp.First, u, v)
+	if mp.Surface.M.Alpha != model.Opaque {
+		alpha = mp.Surface.Opacity(mp.Model, id-mp.First, u, v, &uv)
 	}
 	if !p.shadow {
 		p.chose = p.chose || alpha > 0 && alpha < 1
 		return alpha < 1 && p.s.Pick(id, stand) >= alpha
 	}
 	keep := geom.V{X: 1, Y: 1, Z: 1}.Mul(1 - alpha)
-	if mp.surface.Clear() {
-		keep = keep.Add(mp.surface.ClearTint(mp.part, id-mp.first, u, v, &uv).Mul(alpha))
+	if mp.Surface.Clear() {
+		keep = keep.Add(mp.Surface.ClearTint(mp.Model, id-mp.First, u, v, &uv).Mul(alpha))
 	}
 	if keep.Max() < 1e-4 {
 		return false

@@ -5,6 +5,7 @@ import (
 
 	"visator/core/bsdf"
 	"visator/core/geom"
+	"visator/core/mesh"
 	"visator/core/model"
 	"visator/core/points"
 	"visator/core/skin"
@@ -40,8 +41,8 @@ func (s *Scene) shade(ray *Ray, hit *Hit) (pt point) {
 // shadeTo is shade into a point that is nothing yet.
 func (s *Scene) shadeTo(pt *point, ray *Ray, hit *Hit) {
 	in := &s.Instances[hit.Instance]
-	mp, t, idx := in.Mesh.triangle(hit.Triangle)
-	v0, v1, v2 := mp.part.Position(idx[0]), mp.part.Position(idx[1]), mp.part.Position(idx[2])
+	mp, t, idx := in.Mesh.Triangle(hit.Triangle)
+	v0, v1, v2 := mp.Model.Position(idx[0]), mp.Model.Position(idx[1]), mp.Model.Position(idx[2])
 	e1, e2 := in.World.Dir(v1.Sub(v0)), in.World.Dir(v2.Sub(v0))
 	ng := e1.Cross(e2).Unit()
 	w0 := in.World.Point(v0)
@@ -60,14 +61,14 @@ func (s *Scene) shadeTo(pt *point, ray *Ray, hit *Hit) {
 	if in.flip {
 		n = n.Mul(-1)
 	}
-	if own, ok := mp.part.NormalAt(t, hit.U, hit.V); ok || mp.edges != nil {
-		if mp.edges != nil {
+	if own, ok := mp.Model.NormalAt(t, hit.U, hit.V); ok || mp.Edges != nil {
+		if mp.Edges != nil {
 			d1, d2 := v1.Sub(v0), v2.Sub(v0)
 			if !ok {
 				own = d1.Cross(d2).Unit()
 			}
 			at := v0.Add(d1.Mul(float64(hit.U))).Add(d2.Mul(float64(hit.V)))
-			own = mp.edges.Round(t, at, own, mp.surface.M.Bevel*d1.Len()/max(e1.Len(), 1e-30))
+			own = mp.Edges.Round(t, at, own, mp.Surface.M.Bevel*d1.Len()/max(e1.Len(), 1e-30))
 		}
 		if q := in.inv.NormalDir(own).Unit(); q != (geom.V{}) && q.Finite() {
 			n = q
@@ -76,14 +77,14 @@ func (s *Scene) shadeTo(pt *point, ray *Ray, hit *Hit) {
 	if ng.Dot(pt.wo) < 0 {
 		ng = ng.Mul(-1)
 	}
-	sf := mp.surface
-	uv := skin.At(mp.part, t, hit.U, hit.V)
+	sf := mp.Surface
+	uv := skin.At(mp.Model, t, hit.U, hit.V)
 	if sf.Placed {
 		uv.U[0], uv.V[0], uv.Tan, uv.Bit = surface.Placed(&sf.M, in.Seed, pt.p, ng, uv.U[0], uv.V[0])
 	}
 	smooth := n
 	if tx := sf.Tex[model.NormalMap]; tx != nil {
-		n = skin.Bend(n, tx, &uv, mp.part, t, e1, e2, sf.M.NormalScale)
+		n = skin.Bend(n, tx, &uv, mp.Model, t, e1, e2, sf.M.NormalScale)
 	}
 	if n.Dot(ng) < 0 {
 		n = n.Mul(-1)
@@ -96,7 +97,7 @@ func (s *Scene) shadeTo(pt *point, ray *Ray, hit *Hit) {
 	}
 	pt.ng, pt.n = ng, n
 	pt.surface = sf
-	pt.place.Values = sf.Values(mp.part, t, hit.U, hit.V, &uv)
+	pt.place.Values = sf.Values(mp.Model, t, hit.U, hit.V, &uv)
 	pt.emission, pt.unlit, pt.trans = sf.Glow(&uv), sf.M.Unlit, pt.place.Clear
 	if sf.M.Pattern.Vary > 0 {
 		v := &pt.place.Values
@@ -116,7 +117,7 @@ func (s *Scene) shadeTo(pt *point, ray *Ray, hit *Hit) {
 	}
 	if v.Coat > 0 && (sf.Tex[model.NormalMap] != nil || sf.Tex[model.CoatNormalMap] != nil) {
 		if tx := sf.Tex[model.CoatNormalMap]; tx != nil {
-			smooth = skin.Bend(smooth, tx, &uv, mp.part, t, e1, e2, sf.M.CoatNormalScale)
+			smooth = skin.Bend(smooth, tx, &uv, mp.Model, t, e1, e2, sf.M.CoatNormalScale)
 		}
 		v.CoatNormal = pt.local(smooth)
 	}
@@ -191,7 +192,7 @@ func (s *Scene) openAbove(pt *point) float64 {
 }
 
 // brush turns the frame of the point so that highlights are wider along its tangent.
-func (pt *point) brush(mp *meshPart, t uint32, e1, e2 geom.V, uv *skin.Coords) {
+func (pt *point) brush(mp *mesh.Part, t uint32, e1, e2 geom.V, uv *skin.Coords) {
 	turn := pt.surface.M.BrushTurn
 	slot := &model.EmptySlot
 	if tx := pt.surface.Tex[model.BrushMap]; tx != nil {
@@ -199,7 +200,7 @@ func (pt *point) brush(mp *meshPart, t uint32, e1, e2 geom.V, uv *skin.Coords) {
 		turn += math.Atan2(2*float64(g)-1, 2*float64(r)-1)
 		slot = &tx.Slot
 	}
-	tan, bit, ok := skin.Tangent(pt.n, slot, uv, mp.part, t, e1, e2)
+	tan, bit, ok := skin.Tangent(pt.n, slot, uv, mp.Model, t, e1, e2)
 	if !ok {
 		return
 	}
@@ -224,20 +225,13 @@ func (pt *point) split(u float64, left int) {
 	pt.place.Look(pt.local(pt.wo))
 }
 
-// triangle is the part that a triangle belongs to, its number there, and its corners.
-func (m *Mesh) triangle(id uint32) (mp *meshPart, t uint32, idx []uint32) {
-	mp = m.partOf(id)
-	t = id - mp.first
-	return mp, t, mp.part.Indices[3*t : 3*t+3]
-}
-
 // behind says whether a ray along d meets the back of a surface that has one.
 func (s *Scene) behind(hit *Hit, d geom.V) bool {
 	in := &s.Instances[hit.Instance]
-	mp, _, idx := in.Mesh.triangle(hit.Triangle)
-	v0, v1, v2 := mp.part.Position(idx[0]), mp.part.Position(idx[1]), mp.part.Position(idx[2])
+	mp, _, idx := in.Mesh.Triangle(hit.Triangle)
+	v0, v1, v2 := mp.Model.Position(idx[0]), mp.Model.Position(idx[1]), mp.Model.Position(idx[2])
 	n := in.World.Dir(v1.Sub(v0)).Cross(in.World.Dir(v2.Sub(v0)))
-	return !mp.surface.M.DoubleSided && n.Dot(d) > 0 != in.flip
+	return !mp.Surface.M.DoubleSided && n.Dot(d) > 0 != in.flip
 }
 
 func (pt *point) local(v geom.V) geom.V {
@@ -300,9 +294,9 @@ type Made struct {
 // Made tells it of the place u, v on a triangle of an instance: barycentric coordinates of its second and third corner.
 func (s *Scene) Made(instance int, triangle uint32, u, v float32) (m Made) {
 	in := &s.Instances[instance]
-	mp, t, idx := in.Mesh.triangle(triangle)
-	a := in.World.Point(mp.part.Position(idx[0]))
-	e1, e2 := in.World.Point(mp.part.Position(idx[1])).Sub(a), in.World.Point(mp.part.Position(idx[2])).Sub(a)
+	mp, t, idx := in.Mesh.Triangle(triangle)
+	a := in.World.Point(mp.Model.Position(idx[0]))
+	e1, e2 := in.World.Point(mp.Model.Position(idx[1])).Sub(a), in.World.Point(mp.Model.Position(idx[2])).Sub(a)
 	n := e1.Cross(e2).Unit()
 	if in.flip {
 		n = n.Mul(-1)
@@ -315,9 +309,9 @@ func (s *Scene) Made(instance int, triangle uint32, u, v float32) (m Made) {
 	ray := NewRay(at.Add(n.Mul(off)), n.Mul(-1))
 	hit := Hit{T: off, Instance: instance, Triangle: triangle, U: u, V: v}
 	pt := s.shade(&ray, &hit)
-	uv := skin.At(mp.part, t, u, v)
+	uv := skin.At(mp.Model, t, u, v)
 	w := &pt.place.Values
-	m = Made{Base: w.Base, Opacity: pt.surface.Opacity(mp.part, t, u, v, &uv), Metal: w.Metal, Rough: w.Rough,
+	m = Made{Base: w.Base, Opacity: pt.surface.Opacity(mp.Model, t, u, v, &uv), Metal: w.Metal, Rough: w.Rough,
 		Coat: w.Coat, Normal: pt.n}
 	if !m.Normal.Finite() || math.Abs(m.Normal.Len()-1) > 0.1 {
 		m.Normal = n

@@ -82,7 +82,7 @@ func (tr *tracer) glowWeight(pt *point, from *last) float64 {
 	if from.pdf <= 0 || from.c.glow <= 0 {
 		return 1
 	}
-	mp := tr.s.Instances[pt.instance].Mesh.partOf(pt.triangle)
+	mp := tr.s.Instances[pt.instance].Mesh.PartOf(pt.triangle)
 	d := pt.p.Sub(from.p)
 	dist := d.Len()
 	cos := math.Abs(pt.ng.Dot(d)) / max(dist, 1e-30)
@@ -209,10 +209,10 @@ func (s *Scene) plain(ray Ray) (pt point, hit Hit, ok bool) {
 			return
 		}
 		pt = s.shade(&ray, &hit)
-		mp := s.Instances[hit.Instance].Mesh.partOf(hit.Triangle)
-		t := hit.Triangle - mp.first
-		uv := skin.At(mp.part, t, hit.U, hit.V)
-		if mp.surface.M.Alpha == model.Opaque || mp.surface.Opacity(mp.part, t, hit.U, hit.V, &uv) >= 0.5 {
+		mp := s.Instances[hit.Instance].Mesh.PartOf(hit.Triangle)
+		t := hit.Triangle - mp.First
+		uv := skin.At(mp.Model, t, hit.U, hit.V)
+		if mp.Surface.M.Alpha == model.Opaque || mp.Surface.Opacity(mp.Model, t, hit.U, hit.V, &uv) >= 0.5 {
 			return
 		}
 		ray.Min = hit.T + pt.eps

@@ -102,8 +102,8 @@ func (s *Scene) surfaceNumbers() (numbers map[*Surface]uint32, names []string) {
 	numbers = map[*Surface]uint32{}
 	known := map[string]uint32{}
 	for i := range s.Instances {
-		for k := range s.Instances[i].Mesh.parts {
-			u := s.Instances[i].Mesh.parts[k].surface
+		for k := range s.Instances[i].Mesh.Parts {
+			u := s.Instances[i].Mesh.Parts[k].Surface
 			if _, ok := numbers[u]; ok {
 				continue
 			}
