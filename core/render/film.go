@@ -69,10 +69,11 @@ func Render(ctx context.Context, s *Scene, cam *Camera, o Options) (*Film, error
 	if x.Surfaces {
 		numbers, f.SurfaceNames = s.surfaceNumbers()
 	}
+	area := s.learn(cam, &o)
 	packs := make(chan *pack, o.Threads)
 	for range o.Threads {
 		packs <- newPack(tracer{s: s, bounces: o.Bounces, clamp: clamp, looksAbout: x.Unhidden, weighs: x.Shadow,
-			numbers: numbers}, len(f.Shares), len(f.Ways))
+			numbers: numbers, patch: patch{area: area}}, len(f.Shares), len(f.Ways))
 	}
 	for f.Samples < o.Samples {
 		// One sample a pass at first, for a picture soon; more when there are many.

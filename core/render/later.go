@@ -18,6 +18,14 @@ const (
 	ofLens   = 2           // before: the place in the pixel, and on the lens
 )
 
+// Purposes of numbers of a sample that no others depend on.
+const (
+	asideAbout = iota + 1 // where the sky may be hidden
+	asideTime             // when it is, of an open shutter
+	asidePatch            // which place in the sun
+	asideSun              // from where of the sun
+)
+
 // turn goes to the numbers that are for something where the path is.
 func (tr *tracer) turn(of uint32) { tr.turnAt(tr.vertex, of) }
 

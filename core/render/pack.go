@@ -51,7 +51,7 @@ func (v *follower) begin(cam *Camera, o *Options, i, x, y, k int) {
 		lu, lv = smp.Next2()
 	}
 	if o.Moving != nil {
-		share, _ := smp.Aside(2)
+		share, _ := smp.Aside(asideTime)
 		cam = o.Moving(share)
 	}
 	v.tracer.begin(cam.Ray((float64(x)+jx)/float64(o.Width), (float64(y)+jy)/float64(o.Height), lu, lv), smp, &v.sees)

@@ -25,6 +25,7 @@ type tracer struct {
 	points     [2]point            // at which the path is, and was before, in turns
 	later      later
 	mist       mist
+	patch      patch
 	apart      []geom.V // what each kind of light gave along the path, then each way; none if nobody asks
 	shone      []geom.V // what of kinds of light shone straight into the lens
 	ways       []geom.V // the end of it; see ways.go
@@ -47,10 +48,12 @@ type tracer struct {
 	inside    *Surface // whose body it is in
 	colour    int      // that glass has left of it, from 1; 0: all
 	way       wayTo
+	here      arrival
 }
 
-// mostAsked is how much light is asked for at a time: at a point of each kind, in the air before it, and along ways.
-const mostAsked = 10
+// mostAsked is how much light is asked for at a time: at a point of each kind, in the air before it, along ways, and
+// from a place in the sun.
+const mostAsked = 11
 
 // asked is light that is asked for: what it gives, if it comes.
 type asked struct {
@@ -67,6 +70,8 @@ type asked struct {
 	indirect bool
 	depth    int
 	way      wayTo
+	bySun    bool // it comes from a place in the sun
+	ground   bool // where it is asked for may be one, if somebody wants to know
 }
 
 // last is what a path remembers of the point that it left.
@@ -78,6 +83,9 @@ type last struct {
 	// But lamps, which took turns with others.
 	shared bool
 	id     uint32
+	// Light from places in the sun was asked for there; how the path came there.
+	connects bool
+	came     arrival
 }
 
 // radiance returns the light that comes along the ray from the camera
@@ -104,9 +112,10 @@ func (tr *tracer) begin(ray Ray, smp *points.Sampler, first *seen) {
 	tr.depth, tr.vertex, tr.straight, tr.travelled, tr.inside, tr.colour = 0, 0, 0, 0, nil, 0
 	tr.later = later{}
 	tr.way = wayTo{}
-	tr.asks = 0
+	tr.asks, tr.here = 0, arrival{}
 	clear(tr.apart)
 	tr.seek(ray)
+	tr.patch.begin(tr.s, smp)
 }
 
 // goesOn says whether the path has rays to send out.
@@ -116,6 +125,9 @@ func (tr *tracer) goesOn() bool { return tr.on || tr.asks > 0 || tr.later.waits(
 func (tr *tracer) out(list []*cast.Quest) []*cast.Quest {
 	if tr.on {
 		list = append(list, &tr.main.Quest)
+	}
+	if q := tr.patch.out(); q != nil {
+		list = append(list, q)
 	}
 	for i := range tr.asked[:tr.asks] {
 		if !tr.asked[i].free {
@@ -175,7 +187,13 @@ func (tr *tracer) settle() {
 		case !a.Met:
 			comes = a.pass.tint.Mul(tr.s.dim(a.p, &a.l))
 		}
+		if a.bySun {
+			comes = comes.Times(tr.patch.comes())
+		}
 		came := a.all.Times(comes)
+		if tr.patch.notes != nil {
+			tr.patch.notes.note(a, tr.s.groups, a.weight.Times(came).Mul(a.w))
+		}
 		if a.k > 0 {
 			tr.first.Sent += light.Luminance(a.all) * a.k
 			tr.first.Lost += light.Luminance(a.all.Sub(came)) * a.k
@@ -194,7 +212,8 @@ func (tr *tracer) ask(pt *point, l *lamp.Light, all geom.V, w float64, kind int,
 	tr.asks++
 	a.l, a.p, a.free = *l, pt.p, l.Free
 	a.all, a.w, a.beside, a.weight, a.k = all, w, 1, tr.weight, 0
-	a.kind, a.indirect, a.depth, a.way = kind, indirect, tr.depth, tr.way
+	a.kind, a.indirect, a.depth, a.way, a.bySun = kind, indirect, tr.depth, tr.way, false
+	a.ground = tr.patch.notes != nil && pt.isGround()
 	if !a.free {
 		a.toward(tr.s, pt, l, tr.smp)
 	}
@@ -212,6 +231,7 @@ func (q *quest) toward(s *Scene, pt *point, l *lamp.Light, smp *points.Sampler) 
 
 // advance goes on to what the path's ray met: it gathers what shines there, asks for light, and sends the next ray out.
 func (tr *tracer) advance() {
+	tr.patch.goesOn(tr.s, tr.smp)
 	tr.settle()
 	tr.later.ask(tr)
 	if !tr.on {
@@ -296,8 +316,12 @@ func (tr *tracer) ends(pt *point, ray *Ray, hit *Hit, ok, foggy bool, far float6
 		return false, c
 	}
 	c = s.weigh(pt.p)
+	tr.here = tr.arrived(pt)
 	tr.way.at = atPoint
 	tr.direct(pt, &c, foggy)
+	if tr.connects(pt) {
+		tr.connect(pt)
+	}
 	tr.way.at = alongRay
 	return true, c
 }
@@ -417,7 +441,7 @@ func (tr *tracer) bounce(pt *point, c *choice) {
 		}
 	}
 	tr.from = last{pdf: pdf, c: *c, p: pt.p, solo: tr.depth == 0, shared: pt == &tr.mist.at,
-		id: tr.s.idOf(pt)}
+		id: tr.s.idOf(pt), connects: tr.connects(pt), came: tr.here}
 	tr.seek(pt.leave(wi))
 	tr.depth++
 }

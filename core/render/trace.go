@@ -72,7 +72,7 @@ func (tr *tracer) sky(d geom.V, from *last) (sun, env geom.V) {
 		if from.pdf > 0 && from.c.sun > 0 {
 			w = power(from.pdf, from.chance(from.c.sun)/(u.SolidAngle()*float64(len(tr.s.Suns))))
 		}
-		sun = sun.Add(u.Radiance().Mul(w))
+		sun = sun.Add(u.Radiance().Mul(w * tr.patch.counts(&from.came, d)))
 	}
 	return sun, env
 }
@@ -145,6 +145,9 @@ func (tr *tracer) direct(pt *point, c *choice, foggy bool) {
 			continue
 		}
 		a := tr.answer(pt, &l, chance, tr.s.groups+[4]int{1, 0, 0, 2}[kind], !first || foggy)
+		if a != nil && kind == 1 {
+			a.beside = tr.patch.counts(&tr.here, l.Dir)
+		}
 		if a != nil && tr.weighs && first && !foggy {
 			a.k = tr.mist.left / (l.PDF * chance)
 		}

@@ -124,7 +124,7 @@ const about = 1.0
 
 // unhidden is 1 where nothing hides the sky in a direction, chosen by the cosine, else 0.
 func (tr *tracer) unhidden(pt *point, smp *points.Sampler) float64 {
-	u, v := smp.Aside(1)
+	u, v := smp.Aside(asideAbout)
 	r, a := math.Sqrt(u), 2*math.Pi*v
 	d := pt.world(geom.V{X: r * math.Cos(a), Y: r * math.Sin(a), Z: math.Sqrt(max(1-u, 0))})
 	if d.Dot(pt.ng) <= 0 {
