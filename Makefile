@@ -3,7 +3,10 @@ SHELL := /bin/bash
 # Some of building and reading is faster by the toolchain's vector package; nothing needs it.
 export GOEXPERIMENT := $(shell go version 2>/dev/null | grep -qE 'go1\.(2[6-9]|[3-9][0-9]).*amd64' && echo simd)
 
-.PHONY: demo test soak bench bench-large lint build assets need need-test clean fuzz
+.PHONY: demo test soak bench bench-large lint build assets need need-test clean fuzz profile
+
+# Tests compile without the profile: with it packages are compiled once more, for each program.
+test lint: export GOFLAGS := $(GOFLAGS) -pgo=off
 
 demo: need build
 	./bin/visator demo
@@ -33,6 +36,13 @@ bench-large: need-test build
 
 fuzz:
 	bash scripts/fuzz.sh
+
+# The compiler lays out the renderer by what the processor did while it rendered (cmd/visator/default.pgo, which go build
+# takes by itself). Made again when the renderer has changed much; built elsewhere, so that no path gets into it.
+profile:
+	go build -trimpath -pgo=off -o /tmp/visator ./cmd/visator
+	/tmp/visator bench profile cmd/visator/default.pgo
+	rm /tmp/visator
 
 build:
 	go build -o bin/visator ./cmd/visator

@@ -2,6 +2,7 @@ package main
 
 import (
 	"bufio"
+	"bytes"
 	"context"
 	"fmt"
 	"math"
@@ -18,7 +19,7 @@ import (
 )
 
 func bench(ctx context.Context, args []string) error {
-	fs := newFlags("bench", "rays FILE [--threads 1] | paths | noise | growth | read FILE | simplify FILE N OUT.obj | "+
+	fs := newFlags("bench", "rays FILE [--threads 1] | paths | noise | growth | profile OUT.pgo | read FILE | simplify FILE N OUT.obj | "+
 		"distance A B | model N FILE.obj",
 		`rays: builds the acceleration structure of a model and measures rays a second: primary (a 60 degree camera) and
 incoherent (origins uniform in the bounds, directions uniform on the sphere), closest hits; shadow: the same rays as
@@ -29,6 +30,7 @@ noise: renders six scenes of its own with 16 samples a pixel and tells to how ma
 references of 256 samples.
 growth: how long scenes take to be ready, and samples a second, with ever more triangles, instances, lamps, pixels and
 threads.
+profile: renders six scenes of its own for some seconds and writes what the processor did, for the compiler.
 read: reads a model file five times and prints the shortest time.
 simplify: reduces a model of one mesh to N triangles and prints the time.
 distance: prints the Hausdorff distance of two models of one mesh.
@@ -59,6 +61,8 @@ model: writes a model of 2 N x N triangles to try the others on.`)
 		return trial.Growth(ctx, os.Stdout, 10_010_000)
 	case len(rest) == 1 && rest[0] == "noise":
 		return trial.Report(ctx, os.Stdout, 240, 16, 256, *threads)
+	case len(rest) == 2 && rest[0] == "profile":
+		return benchProfile(ctx, rest[1])
 	case len(rest) == 2 && rest[0] == "read":
 		return benchRead(ctx, rest[1])
 	case len(rest) == 4 && rest[0] == "simplify":
@@ -68,8 +72,16 @@ model: writes a model of 2 N x N triangles to try the others on.`)
 	case len(rest) == 3 && rest[0] == "model":
 		return benchModel(rest[1], rest[2], *coordinates)
 	}
-	return usagef("say: bench rays FILE, bench paths, bench noise, bench growth, bench read FILE, " +
+	return usagef("say: bench rays FILE, bench paths, bench noise, bench growth, bench profile OUT.pgo, bench read FILE, " +
 		"bench simplify FILE N OUT.obj, bench distance A B or bench model N FILE.obj")
+}
+
+func benchProfile(ctx context.Context, file string) error {
+	var b bytes.Buffer
+	if err := trial.Profile(ctx, &b, 4*time.Second); err != nil {
+		return err
+	}
+	return os.WriteFile(file, b.Bytes(), 0o644)
 }
 
 func benchRays(ctx context.Context, file string, threads int) error {
