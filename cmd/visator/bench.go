@@ -2,7 +2,6 @@ package main
 
 import (
 	"bufio"
-	"bytes"
 	"context"
 	"fmt"
 	"math"
@@ -19,8 +18,8 @@ import (
 )
 
 func bench(ctx context.Context, args []string) error {
-	fs := newFlags("bench", "rays FILE [--threads 1] | paths | noise | growth | profile OUT.pgo | read FILE | simplify FILE N OUT.obj | "+
-		"distance A B | model N FILE.obj",
+	fs := newFlags("bench", "rays FILE [--threads 1] | paths | noise | growth | profile OUT.pgo | "+
+		"read FILE | simplify FILE N OUT.obj | distance A B | model N FILE.obj",
 		`rays: builds the acceleration structure of a model and measures rays a second: primary (a 60 degree camera) and
 incoherent (origins uniform in the bounds, directions uniform on the sphere), closest hits; shadow: the same rays as
 incoherent, any hit; fixed seed.
@@ -62,7 +61,7 @@ model: writes a model of 2 N x N triangles to try the others on.`)
 	case len(rest) == 1 && rest[0] == "noise":
 		return trial.Report(ctx, os.Stdout, 240, 16, 256, *threads)
 	case len(rest) == 2 && rest[0] == "profile":
-		return benchProfile(ctx, rest[1])
+		return trial.Profile(ctx, rest[1], 4*time.Second)
 	case len(rest) == 2 && rest[0] == "read":
 		return benchRead(ctx, rest[1])
 	case len(rest) == 4 && rest[0] == "simplify":
@@ -72,16 +71,8 @@ model: writes a model of 2 N x N triangles to try the others on.`)
 	case len(rest) == 3 && rest[0] == "model":
 		return benchModel(rest[1], rest[2], *coordinates)
 	}
-	return usagef("say: bench rays FILE, bench paths, bench noise, bench growth, bench profile OUT.pgo, bench read FILE, " +
-		"bench simplify FILE N OUT.obj, bench distance A B or bench model N FILE.obj")
-}
-
-func benchProfile(ctx context.Context, file string) error {
-	var b bytes.Buffer
-	if err := trial.Profile(ctx, &b, 4*time.Second); err != nil {
-		return err
-	}
-	return os.WriteFile(file, b.Bytes(), 0o644)
+	return usagef("say: bench rays FILE, bench paths, bench noise, bench growth, bench profile OUT.pgo, " +
+		"bench read FILE, bench simplify FILE N OUT.obj, bench distance A B or bench model N FILE.obj")
 }
 
 func benchRays(ctx context.Context, file string, threads int) error {

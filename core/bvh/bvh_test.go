@@ -229,3 +229,63 @@ func solved(r *Ray, c *[3][3]float64) (u, v, t float64, sure bool) {
 	sure = math.Abs(u) > clear && math.Abs(v) > clear && math.Abs(1-u-v) > clear && math.Abs(t) > clear
 	return u, v, t, sure
 }
+
+// A ray enters every box that holds a place of it, nearer than its end, and none that it passes by a share of its size.
+func TestRaysEnterBoxes(t *testing.T) {
+	r := rand.New(rand.NewPCG(2, 8))
+	for range 200_000 {
+		size := float32(math.Exp(r.Float64()*16 - 8))
+		var b Box
+		var in, beside [3]float32 // places in the box, and off it along every axis
+		for k := range 3 {
+			b.Lo[k] = (r.Float32() - 0.5) * 100 * size
+			b.Hi[k] = b.Lo[k] + size*r.Float32()*float32(r.IntN(4)) // some have no thickness
+			in[k] = min(b.Lo[k]+r.Float32()*(b.Hi[k]-b.Lo[k]), b.Hi[k])
+			beside[k] = b.Hi[k] + 100*size
+		}
+		ray := Ray{T: Inf}
+		var far float64
+		for k := range 3 {
+			ray.O[k] = (r.Float32() - 0.5) * 100 * size
+			if r.IntN(9) == 0 {
+				ray.O[k] = in[k] // along a side of it
+			}
+			far = math.Hypot(far, float64(in[k])-float64(ray.O[k]))
+		}
+		if far == 0 {
+			continue
+		}
+		for k := range 3 {
+			ray.D[k] = float32((float64(in[k]) - float64(ray.O[k])) / far)
+		}
+		ray.Prepare()
+		// What the direction's rounding moves the place by may lead past a thin box.
+		pad := float32(far)*4e-7 + size*1e-5
+		wide := b
+		for k := range 3 {
+			wide.Lo[k], wide.Hi[k] = b.Lo[k]-pad, b.Hi[k]+pad
+		}
+		if !ray.Enters(&wide) {
+			t.Fatalf("%+v does not enter %+v, of which %v is on its way", ray, wide, in)
+		}
+		if ray.T = float32(far) / 1000; ray.T > 0 && !inside(&wide, ray.O) && far > 1000*float64(size) && ray.Enters(&wide) {
+			t.Fatalf("%+v ends before %+v", ray, wide)
+		}
+		ray.T, ray.O = Inf, beside
+		for k := range 3 {
+			ray.D[k] = float32(math.Abs(float64(ray.D[k])))
+		}
+		if ray.Prepare(); ray.Enters(&b) {
+			t.Fatalf("%+v enters %+v, which lies behind it", ray, b)
+		}
+	}
+}
+
+func inside(b *Box, p [3]float32) bool {
+	for k := range 3 {
+		if p[k] < b.Lo[k] || p[k] > b.Hi[k] {
+			return false
+		}
+	}
+	return true
+}

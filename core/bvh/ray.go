@@ -29,6 +29,20 @@ func (r *Ray) Prepare() {
 	}
 }
 
+// Box is a box of float32 coordinates.
+type Box struct{ Lo, Hi [3]float32 }
+
+// Enters says whether the ray may meet what is in a box, nearer than T: wherever it does, and a hair beside.
+func (r *Ray) Enters(b *Box) bool {
+	const hair = 1 + 1e-6
+	near, far := r.Min, r.T
+	for k := range 3 {
+		t0, t1 := (b.Lo[k]-r.O[k])*r.inv[k], (b.Hi[k]-r.O[k])*r.inv[k]
+		near, far = max(near, min(t0, t1)), min(far, max(t0, t1)*hair)
+	}
+	return near <= far
+}
+
 // Inf is without end.
 var Inf = float32(math.Inf(1))
 

@@ -13,7 +13,8 @@ type Field struct {
 	Stands []Stand
 	First  []uint32 // for each instance its first triangle in the merged mesh, or bvh.NoTriangle
 	nodes  []bvh.Node
-	order  []uint32 // stands in the order of the leaves
+	order  []uint32  // stands in the order of the leaves
+	boxes  []bvh.Box // of each of those
 }
 
 // Stand is something that a ray can be sent into: an instance, or the merged mesh.
@@ -28,6 +29,7 @@ type Stand struct {
 // Build makes the structure above the stands.
 func (f *Field) Build() {
 	refs := make([]bvh.Ref, len(f.Stands))
+	boxes := make([]bvh.Box, len(refs))
 	for i := range refs {
 		st := &f.Stands[i]
 		st.as = st.Inv == geom.Identity
@@ -38,9 +40,14 @@ func (f *Field) Build() {
 		for k := range lo {
 			lo[k], hi[k] = float32(box.Min.At(k)-pad), float32(box.Max.At(k)+pad)
 		}
+		boxes[i] = bvh.Box{Lo: lo, Hi: hi}
 		refs[i] = bvh.NewRef(lo, hi, uint32(i))
 	}
 	f.nodes, f.order = bvh.Build(refs, 1)
+	f.boxes = make([]bvh.Box, len(f.order))
+	for i, k := range f.order {
+		f.boxes[i] = boxes[k]
+	}
 }
 
 // Tree is the structure of a mesh.

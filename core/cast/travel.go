@@ -12,12 +12,13 @@ type travel struct {
 	f     *Field
 	q     *Quest
 	top   bvh.Ray
-	here  []uint32 // stands of a leaf that are still to be entered
-	at    uint32   // the stand in which it is
-	skip  uint32   // the triangle of it that is not met, or bvh.NoTriangle
-	inner Hit      // of the nearest triangle that was met there
-	found bool     // there is one
-	waits int      // how much waits on the stack
+	here  []uint32  // stands of a leaf that are still to be entered
+	boxes []bvh.Box // of each of them, where there are several
+	at    uint32    // the stand in which it is
+	skip  uint32    // the triangle of it that is not met, or bvh.NoTriangle
+	inner Hit       // of the nearest triangle that was met there
+	found bool      // there is one
+	waits int       // how much waits on the stack
 	stack []waiting
 	room  [bvh.StackSize]waiting
 	walk  bvh.Walk
@@ -37,7 +38,7 @@ func (v *travel) begin(f *Field, q *Quest) {
 		v.top.T = float32(q.Ray.Max)
 	}
 	v.top.Prepare()
-	v.here, v.stack, v.waits = nil, v.room[:], 0
+	v.here, v.boxes, v.stack, v.waits = nil, nil, v.room[:], 0
 	switch {
 	case len(f.nodes) == 0:
 	case len(f.Stands) == 1: // nothing to choose from
@@ -53,6 +54,12 @@ func (v *travel) next() bool {
 		if len(v.here) > 0 {
 			k := v.here[0]
 			v.here = v.here[1:]
+			if len(v.boxes) > 0 {
+				b := &v.boxes[0]
+				if v.boxes = v.boxes[1:]; !v.top.Enters(b) {
+					continue
+				}
+			}
 			if v.enter(k) {
 				return true
 			}
@@ -68,7 +75,11 @@ func (v *travel) next() bool {
 		}
 		if w.at&bvh.LeafBit != 0 {
 			first := w.at & bvh.LeafFirst
-			v.here = v.f.order[first : first+w.at&^bvh.LeafBit>>bvh.LeafShift]
+			end := first + w.at&^bvh.LeafBit>>bvh.LeafShift
+			v.here = v.f.order[first:end]
+			if v.boxes = nil; end > first+1 {
+				v.boxes = v.f.boxes[first:end]
+			}
 			continue
 		}
 		v.open(&v.f.nodes[w.at])
