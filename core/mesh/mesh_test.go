@@ -87,3 +87,30 @@ func TestAlike(t *testing.T) {
 		t.Error("alike meshes share a structure")
 	}
 }
+
+// A library makes the meshes of a model once, knows those of the same triangles with other surfaces, and forgets what is
+// not used any more.
+func TestALibraryMakesMeshesOnce(t *testing.T) {
+	of := func(p model.Part) *model.Model { return &model.Model{Meshes: []model.Mesh{{Parts: []model.Part{p}}}} }
+	p := strip(3, 0)
+	a, b, c := of(p), of(p), of(strip(3, 0))
+	l := &Library{Threads: 1}
+	var made [3][]*Mesh
+	for i, m := range []*model.Model{a, b, c} {
+		var err error
+		if made[i], err = l.Meshes(m); err != nil {
+			t.Fatal(err)
+		}
+	}
+	if again, _ := l.Meshes(a); &again[0] != &made[0][0] {
+		t.Error("a model's meshes are made twice")
+	}
+	if made[1][0].Like != made[0][0] || made[2][0].Like != nil {
+		t.Error("which are alike")
+	}
+	clone := l.Clone()
+	l.Keep(map[*model.Model]bool{b: true})
+	if len(l.made) != 1 || len(l.shapes) != 1 || len(clone.made) != 3 {
+		t.Errorf("%d models with %d shapes are left, %d in the clone", len(l.made), len(l.shapes), len(clone.made))
+	}
+}

@@ -5,7 +5,6 @@
 package render
 
 import (
-	"maps"
 	"math"
 	"slices"
 	"sync/atomic"
@@ -74,94 +73,21 @@ type Instance struct {
 type Sun = lamp.Sun
 
 // Library turns models into meshes once, for any number of instances.
-type Library struct {
-	Threads int
-	Kept    cast.Structures // nil: none are
-	made    map[*model.Model]*kit
-	shapes  map[*float32]*mesh.Mesh // the first of its triangles, by where they lie
-}
-
-type kit struct {
-	meshes []*mesh.Mesh
-}
-
-func (l *Library) kit(m *model.Model) (*kit, error) {
-	if k := l.made[m]; k != nil {
-		return k, nil
-	}
-	surfaces, fallback, err := skin.New(m)
-	if err != nil {
-		return nil, err
-	}
-	k := &kit{}
-	for i := range m.Meshes {
-		mesh, err := mesh.New(&m.Meshes[i], surfaces, fallback)
-		if err != nil {
-			return nil, err
-		}
-		if mesh.Count > 0 {
-			l.alike(mesh)
-		}
-		k.meshes = append(k.meshes, mesh)
-	}
-	if l.made == nil {
-		l.made = map[*model.Model]*kit{}
-	}
-	l.made[m] = k
-	return k, nil
-}
-
-// alike finds the mesh that was made of the same triangles first: with other surfaces it needs no structure of its own.
-func (l *Library) alike(m *mesh.Mesh) {
-	if l.shapes == nil {
-		l.shapes = map[*float32]*mesh.Mesh{}
-	}
-	at := &m.Parts[0].Model.Positions[0]
-	first := l.shapes[at]
-	if first == nil {
-		l.shapes[at] = m
-		return
-	}
-	if first.Alike(m) {
-		m.Like = first
-	}
-}
-
-// Clone is a library that begins with the same meshes.
-func (l *Library) Clone() Library {
-	return Library{l.Threads, l.Kept, maps.Clone(l.made), maps.Clone(l.shapes)}
-}
-
-// Keep forgets the meshes of models that are not used any more.
-func (l *Library) Keep(used map[*model.Model]bool) {
-	for m := range l.made {
-		if !used[m] {
-			delete(l.made, m)
-		}
-	}
-	clear(l.shapes)
-	for _, k := range l.made {
-		for _, m := range k.meshes {
-			if m.Count > 0 && (m.Like == nil || l.shapes[&m.Parts[0].Model.Positions[0]] == nil) {
-				l.shapes[&m.Parts[0].Model.Positions[0]] = m
-			}
-		}
-	}
-}
+type Library = mesh.Library
 
 // Place adds every mesh of a model under the transform top. Each node with a
 // mesh gets the ID that id returns for it.
 func (s *Scene) Place(l *Library, m *model.Model, top geom.M, id func(node int) uint32) error {
-	k, err := l.kit(m)
+	meshes, err := l.Meshes(m)
 	if err != nil {
 		return err
 	}
 	s.threads, s.kept = max(l.Threads, 1), l.Kept
 	m.Walk(func(i int, n *model.Node, world geom.M) {
-		if n.Mesh == model.None || k.meshes[n.Mesh].Count == 0 {
+		if n.Mesh == model.None || meshes[n.Mesh].Count == 0 {
 			return
 		}
-		s.Instances = append(s.Instances, Instance{Mesh: k.meshes[n.Mesh], World: top.Mul(world), ID: id(i)})
+		s.Instances = append(s.Instances, Instance{Mesh: meshes[n.Mesh], World: top.Mul(world), ID: id(i)})
 	})
 	return nil
 }
