@@ -9,6 +9,7 @@ import (
 	"visator/core/film"
 	"visator/core/light"
 	"visator/core/points"
+	"visator/core/sunlit"
 )
 
 // Options say how a picture is made.
@@ -69,7 +70,10 @@ func Render(ctx context.Context, s *Scene, cam *Camera, o Options) (*Film, error
 	if x.Surfaces {
 		numbers, f.SurfaceNames = s.surfaceNumbers()
 	}
-	area := s.learn(cam, &o)
+	var area *sunlit.Area
+	if o.Width*o.Height*o.Samples >= worthLearning {
+		area = s.learn(cam, &o)
+	}
 	packs := make(chan *pack, o.Threads)
 	for range o.Threads {
 		packs <- newPack(tracer{s: s, bounces: o.Bounces, clamp: clamp, looksAbout: x.Unhidden, weighs: x.Shadow,

@@ -204,6 +204,9 @@ func (n *notes) note(a *asked, sun int, came geom.V) {
 	}
 }
 
+// worthLearning is how many samples a picture has that is not made as soon as it is learned where the sun lights it.
+const worthLearning = 75_000
+
 // learn is where the sun lights what a picture is lit by, if it is worth to look for that; else nil. It is the same
 // whatever part of the picture is made. There is one sun in a set: where there are more nothing is learned.
 func (s *Scene) learn(cam *Camera, o *Options) *sunlit.Area {
