@@ -281,6 +281,34 @@ func TestRaysEnterBoxes(t *testing.T) {
 	}
 }
 
+// A ray from far away, whose origin and direction are rounded, enters every box that holds a place on its way: of
+// things that touch none is passed by where they meet.
+func TestRaysFromFarAwayEnterBoxes(t *testing.T) {
+	r := rand.New(rand.NewPCG(5, 1))
+	for range 200_000 {
+		var b Box
+		var in, o, d [3]float64
+		far, long := math.Exp(r.Float64()*12-2), 0.0
+		for k := range 3 {
+			b.Lo[k] = 20*r.Float32() - 10
+			b.Hi[k] = b.Lo[k] + r.Float32()
+			in[k] = float64([]float32{b.Lo[k], b.Hi[k]}[r.IntN(2)]) // a corner
+			d[k] = r.NormFloat64()
+			long = math.Hypot(long, d[k])
+		}
+		ray := Ray{T: Inf}
+		for k := range 3 {
+			o[k] = in[k] - d[k]/long*far
+			ray.O[k], ray.D[k] = float32(o[k]), float32(d[k]/long)
+			pad := float32(4e-6) // as boxes so far off are padded
+			b.Lo[k], b.Hi[k] = b.Lo[k]-pad, b.Hi[k]+pad
+		}
+		if ray.Prepare(); !ray.Enters(&b) {
+			t.Fatalf("%+v, %v m off, does not enter %+v at its corner %v", ray, far, b, in)
+		}
+	}
+}
+
 func inside(b *Box, p [3]float32) bool {
 	for k := range 3 {
 		if p[k] < b.Lo[k] || p[k] > b.Hi[k] {

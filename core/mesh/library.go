@@ -18,7 +18,7 @@ type Library struct {
 
 // Meshes are those of a model, in its order.
 func (l *Library) Meshes(m *model.Model) ([]*Mesh, error) {
-	if k := l.made[m]; k != nil {
+	if k, ok := l.made[m]; ok {
 		return k, nil
 	}
 	surfaces, fallback, err := skin.New(m)

@@ -7,6 +7,7 @@ import (
 
 	"visator/core/bsdf"
 	"visator/core/film"
+	"visator/core/geom"
 	"visator/core/light"
 	"visator/core/points"
 	"visator/core/sunlit"
@@ -121,24 +122,31 @@ func Render(ctx context.Context, s *Scene, cam *Camera, o Options) (*Film, error
 // typical is the median of the luminances of a coarse picture, to tell what
 // is far too bright for an indirect contribution.
 func (s *Scene) typical(cam *Camera, o Options) float64 {
-	const w, h = 32, 18
 	tr := tracer{s: s, bounces: min(o.Bounces, 2)}
 	sum, n := 0.0, 0
 	var top float64
-	for y := 0; y < h; y++ {
-		for x := 0; x < w; x++ {
-			smp := points.New(o.Seed^0xabcdef, x, y, 0)
+	tr.coarse(cam, o.Seed^0xabcdef, 0, func(brings geom.V) {
+		l := light.Luminance(brings)
+		if l > top { // leave out the brightest: it may be the sun itself
+			l, top = top, l
+		}
+		sum += l
+		n++
+	})
+	return sum / float64(n)
+}
+
+// coarse follows sample number n of each pixel of a coarse picture.
+func (tr *tracer) coarse(cam *Camera, seed uint64, n int, each func(brings geom.V)) {
+	const w, h = 32, 18
+	for y := range h {
+		for x := range w {
+			smp := points.New(seed, x, y, n)
 			var sn seen
 			jx, jy := smp.Next2()
-			l := light.Luminance(tr.radiance(cam.Ray((float64(x)+jx)/w, (float64(y)+jy)/h, 0.5, 0.5), &smp, &sn))
-			if l > top { // leave out the brightest: it may be the sun itself
-				l, top = top, l
-			}
-			sum += l
-			n++
+			each(tr.radiance(cam.Ray((float64(x)+jx)/w, (float64(y)+jy)/h, 0.5, 0.5), &smp, &sn))
 		}
 	}
-	return sum / float64(n)
 }
 
 // passes fills the passes of one pixel from the ray through its centre.

@@ -24,6 +24,7 @@ type patch struct {
 	sun   lamp.Light
 	at    point
 	hit   Hit
+	per   float64 // its density, per square metre
 	dim   float64 // what of the sun's light the air leaves
 	notes *notes  // what is learned; nil: nothing is
 }
@@ -89,7 +90,7 @@ func (p *patch) goesOn(s *Scene, smp *points.Sampler) {
 		}
 		p.stage = found
 		p.sees.toward(s, &p.at, &p.sun, smp)
-		p.dim = s.dim(p.at.p, &p.sun)
+		p.per, p.dim = p.area.Density(p.at.p, p.at.ng, p.sun.Dir), s.dim(p.at.p, &p.sun)
 	case found:
 		if p.stage = reached; p.sees.Met {
 			p.stage = nowhere
@@ -132,7 +133,7 @@ func (tr *tracer) connect(pt *point) {
 	hit.T = dist
 	tr.s.shadeTo(&at, &ray, &hit)
 	back, _ := at.eval(p.sun.Dir)
-	per := p.area.Density(p.at.p, p.at.ng, p.sun.Dir) * dist * dist / math.Abs(facing) // steradian
+	per := p.per * dist * dist / math.Abs(facing) // steradian
 	k := power(per, pdf) * p.dim / (per * p.sun.PDF)
 	if !(back.Max() > 0) || !(k > 0) || math.IsInf(k, 0) {
 		return
@@ -214,7 +215,6 @@ func (s *Scene) learn(cam *Camera, o *Options) *sunlit.Area {
 		return nil
 	}
 	const (
-		w, h   = 32, 18
 		rounds = 8
 		enough = 400  // notes
 		often  = 0.2  // of what paths come to is in the sun: they find it by themselves
@@ -224,12 +224,7 @@ func (s *Scene) learn(cam *Camera, o *Options) *sunlit.Area {
 	n := notes{}
 	tr := tracer{s: s, bounces: o.Bounces, patch: patch{notes: &n}}
 	for round := 0; round < rounds && len(n.list) < enough; round++ {
-		for i := range w * h {
-			smp := points.New(o.Seed^0x73756e, i%w, i/w, round)
-			var sn seen
-			jx, jy := smp.Next2()
-			tr.radiance(cam.Ray((float64(i%w)+jx)/w, (float64(i/w)+jy)/h, 0.5, 0.5), &smp, &sn)
-		}
+		tr.coarse(cam, o.Seed^0x73756e, round, func(geom.V) {})
 		if float64(len(n.list)) > often*float64(n.asked) || n.detour < counts*n.light ||
 			len(n.list) < seldom*(round+1) {
 			return nil

@@ -12,8 +12,9 @@ import (
 	"visator/core/sky"
 )
 
-// chamber is a room of 4 m that the sun comes into through a hole in a wall, of so many metres, in which pane may hang.
-func chamber(t testing.TB, hole float64, pane func(*model.Surface)) (*Scene, *Camera) {
+// chamber is a room of 4 m that the sun comes into through a hole in a wall, before which a pane may hang.
+func chamber(t testing.TB, pane func(*model.Surface)) (*Scene, *Camera) {
+	const hole = 0.8 // metres
 	k := &testScene{}
 	wall := k.surface(grey(0.7, 1, 0))
 	x, y, z := geom.V{X: 4}, geom.V{Y: 4}, geom.V{Z: 4}
@@ -61,31 +62,30 @@ func sunPaths(s *Scene, cam *Camera, p patch, count int) (mean, variance float64
 func TestPlacesInTheSunGiveWhatTheyGive(t *testing.T) {
 	for _, c := range []struct {
 		name   string
-		hole   float64
 		pane   func(*model.Surface)
 		change func(s *Scene)
 	}{
-		{"a hole", 0.8, nil, func(*Scene) {}},
-		{"a pane", 0.8, func(s *model.Surface) {
+		{"a hole", nil, func(*Scene) {}},
+		{"a pane", func(s *model.Surface) {
 			grey(0.8, 0, 0)(s)
 			s.Transmission, s.BaseColor = 1, [4]float64{0.9, 0.5, 0.4, 1}
 		}, func(*Scene) {}},
-		{"a net", 0.8, func(s *model.Surface) {
+		{"a net", func(s *model.Surface) {
 			grey(0.2, 1, 0)(s)
 			s.Alpha, s.BaseColor[3] = model.Blend, 0.6
 		}, func(*Scene) {}},
-		{"smoke", 0.8, nil, func(s *Scene) {
+		{"smoke", nil, func(s *Scene) {
 			s.Air = &air.Air{Parts: []air.Part{{Shape: air.Box, Sigma: 0.1, Albedo: geom.V{X: 0.8, Y: 0.8, Z: 0.8}, Mean: 0.3,
 				Inv: air.Within(geom.V{X: 2, Y: 2, Z: 2}, geom.V{X: 2.5, Y: 2.5, Z: 2.5}, 0)}}}
 			s.Build()
 		}},
-		{"a point of a sun", 0.8, nil, func(s *Scene) { s.Suns[0].Radius = 0 }},
-		{"a wide sun, and the sky", 0.8, nil, func(s *Scene) {
+		{"a point of a sun", nil, func(s *Scene) { s.Suns[0].Radius = 0 }},
+		{"a wide sun, and the sky", nil, func(s *Scene) {
 			s.Suns[0].Radius = 0.15
 			s.Env = &sky.Environment{Constant: geom.V{X: 30, Y: 30, Z: 50}}
 		}},
 	} {
-		s, cam := chamber(t, c.hole, c.pane)
+		s, cam := chamber(t, c.pane)
 		c.change(s)
 		area := s.learn(cam, &Options{Bounces: 4, Seed: 3})
 		if area == nil {
@@ -114,7 +114,7 @@ func TestWhereNothingIsLearned(t *testing.T) {
 	if s.learn(cam, &Options{Bounces: 4}) != nil {
 		t.Error("in the open")
 	}
-	s, cam = chamber(t, 0.8, nil)
+	s, cam = chamber(t, nil)
 	two := *s
 	two.Suns = append(two.Suns, s.Suns[0])
 	if two.learn(cam, &Options{Bounces: 4}) != nil {

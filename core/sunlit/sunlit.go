@@ -137,7 +137,7 @@ func (a *Area) add(i int) float64 {
 	return c.chance
 }
 
-// Begin is where a ray begins that comes from the sun along -d, for numbers u and v in [0, 1).
+// Begin is where a ray from the sun begins, for numbers u and v in [0, 1).
 func (a *Area) Begin(u, v float64) geom.V {
 	c := &a.cells[0]
 	for c.left > 0 {

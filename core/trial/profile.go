@@ -30,15 +30,14 @@ func Profile(ctx context.Context, file string, each time.Duration) error {
 	if err := pprof.StartCPUProfile(&out); err != nil {
 		return err
 	}
-	for _, m := range all {
+	var err error
+	for i := 0; i < len(all) && err == nil; i++ {
 		began := time.Now()
-		o := render.Options{Width: 480, Height: 270, Samples: 4096, Bounces: 4, Seed: 1,
-			Stop: func(int) bool { return time.Since(began) >= each }}
-		if _, err := render.Render(ctx, m.s, m.cam, o); err != nil {
-			pprof.StopCPUProfile()
-			return err
-		}
+		_, err = render.Render(ctx, all[i].s, all[i].cam, render.Options{Width: 480, Height: 270, Samples: 4096,
+			Bounces: 4, Seed: 1, Stop: func(int) bool { return time.Since(began) >= each }})
 	}
-	pprof.StopCPUProfile()
+	if pprof.StopCPUProfile(); err != nil {
+		return err
+	}
 	return os.WriteFile(file, out.Bytes(), 0o644)
 }
